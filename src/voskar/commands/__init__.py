@@ -1,0 +1,1 @@
+"""One module a command: parse, call, present. No rules live here."""

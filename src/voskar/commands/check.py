@@ -1,0 +1,134 @@
+"""`voskar check`: where the game and its rules disagree."""
+
+from __future__ import annotations
+
+import json
+
+import click
+from rich.text import Text
+
+from voskar.commands import present
+from voskar.commands.main import AGREED, DISAGREED
+from voskar.commands.options import inputs, load
+from voskar.core.evidence.claims import Finding, Verdict, check
+from voskar.core.ledger import written
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar check apiary.toml meadow.jsonl
+  voskar check apiary.toml meadow.jsonl.gz --within 4
+  voskar check apiary.toml meadow.jsonl --json
+
+\b
+Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
+"""
+)
+@inputs
+@click.option(
+    "--within",
+    default=0,
+    show_default=True,
+    type=click.IntRange(0),
+    metavar="N",
+    help="Frames by which a hit may be off and still agree.",
+)
+@click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
+@click.pass_context
+def command(ctx: click.Context, rulebook: str, recording: str, within: int, as_json: bool) -> int:
+    """Hold what the game claimed in RECORDING against what RULEBOOK makes of it.
+
+    Every hit the game claims is matched with a landing of the same striker on the same target. What is left
+    over on either side is told with the gate that decided.
+    """
+    book, played = load(rulebook, recording)
+    verdict, _ = check(book.rules(played.rate), played, within=within)
+    if as_json:
+        click.echo(json.dumps(_plain(verdict)))
+    else:
+        _show(verdict, recording, within)
+    return AGREED if verdict.ok else DISAGREED
+
+
+WORDS = {
+    "moved": "at another frame",
+    "denied": "denied by the rules",
+    "unclaimed": "never claimed by the game",
+    "damage": "with other damage",
+    "attack": "with another attack",
+}
+"""What each sort of finding is called where they are counted."""
+
+STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
+
+
+def _show(verdict: Verdict, name: str, within: int) -> None:
+    out = present.console()
+    if verdict.findings:
+        table = present.table("", [("frame", "right"), ("finding", ""), ("game", ""), ("rules", "")])
+        table.title = None
+        table.columns[2].ratio, table.columns[3].ratio = 2, 3
+        table.expand = True
+        for finding in verdict.findings:
+            game, rules = accounts(finding)
+            table.add_row(str(finding.frame), Text(finding.sort, STYLES[finding.sort]), game, rules)
+        out.print(table)
+        out.print()
+    counts = {sort: sum(one.sort == sort for one in verdict.findings) for sort in WORDS}
+    told = [f"{number} {WORDS[sort]}" for sort, number in counts.items() if number]
+    slack = f" within {present.count(within, 'frame')}" if within else ""
+    head = f"{name}: {present.count(verdict.claims, 'claimed hit')}, {present.count(verdict.landings, 'landing')}: "
+    out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *told])))
+    if not verdict.claims and verdict.landings:
+        out.print("the recording claims no hit at all: does the game log its claims?", style="dim")
+
+
+def accounts(finding: Finding) -> tuple[str, str]:
+    """What the game says and what the rules say, each in one sentence."""
+    blow = f"{finding.striker} hits {finding.target}"
+    gate = f"{finding.why.gate}: {finding.why.sentence}" if finding.why else ""
+    match finding.sort:
+        case "moved":
+            direction = "later" if finding.shift > 0 else "earlier"
+            frame = finding.landing.frame if finding.landing else 0
+            apart = f"{present.count(abs(finding.shift), 'frame')} {direction}"
+            return blow, f"lands in {frame}, {apart}; in {finding.frame} {gate}"
+        case "denied":
+            return blow, gate
+        case "unclaimed":
+            landing = finding.landing
+            boxes = f"{landing.hitbox} on {landing.hurtbox}" if landing else ""
+            return "tells no such hit", f"{blow}: landed, {boxes}"
+        case "damage" | "attack":
+            return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
+
+
+def _plain(verdict: Verdict) -> dict[str, object]:
+    """The machine form. Keys only ever get more; `version` rises if one changes its meaning."""
+    return {
+        "voskar": "check",
+        "version": 1,
+        "ok": verdict.ok,
+        "claims": verdict.claims,
+        "landings": verdict.landings,
+        "agreed": verdict.agreed,
+        "findings": [
+            {
+                "sort": one.sort,
+                "frame": one.frame,
+                "striker": one.striker,
+                "target": one.target,
+                "line": one.claim.line if one.claim else None,
+                "rules_frame": one.landing.frame if one.landing else None,
+                "shift": one.shift if one.sort == "moved" else None,
+                "game": one.game or None,
+                "rules": one.rules or None,
+                "damage": written(one.landing.damage) if one.landing else None,
+                "gate": one.why.gate if one.why else None,
+                "why": one.why.sentence if one.why else None,
+            }
+            for one in verdict.findings
+        ],
+    }

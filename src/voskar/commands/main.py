@@ -1,0 +1,103 @@
+"""The `voskar` command: finds commands by name, imports them when used, turns errors into exit codes."""
+
+from __future__ import annotations
+
+import sys
+import traceback
+from importlib import import_module
+from importlib.metadata import version
+
+import click
+
+from voskar.errors import VoskarError
+
+AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
+
+COMMANDS = {
+    "replay": "What the rules say happened: every contact judged, and a summary per actor.",
+    "check": "Hold the game's own claims against the rules.",
+    "demo": "Write the night apiary to a folder and run the full example on it.",
+}
+"""Commands in the order of `--help`, with their one line there: listing them imports none of them."""
+
+EPILOG = """
+\b
+Example:
+  voskar demo
+  voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl
+  voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl
+
+\b
+Exit codes: 0 done, all agreed; 1 disagreement found; 2 bad input or usage; 3 a bug in Voskar.
+Shell completion: eval "$(_VOSKAR_COMPLETE=bash_source voskar)", or zsh_source, fish_source.
+"""
+
+
+class LazyGroup(click.Group):
+    """A group that imports a command's module only when that command runs."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Every command, in the order they are met by a newcomer."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """The command of that name, None for an unknown one."""
+        if cmd_name not in COMMANDS:
+            return None
+        command: click.Command = import_module(f"voskar.commands.{cmd_name}").command
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Lists the commands without importing any."""
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """As Click does, and names the nearest command for an unknown one."""
+        from voskar.errors import nearest
+
+        name = args[0] if args else ""
+        if name not in COMMANDS and not name.startswith("-"):
+            ctx.fail(f'There is no command "{name}" ({nearest(name, COMMANDS)}).')
+        return super().resolve_command(ctx, args)
+
+
+@click.group(cls=LazyGroup, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(version("voskar"), prog_name="voskar")
+def cli() -> None:
+    """Replays combat rules over recordings of a game: what every contact should have come to, why, and where
+    the game disagrees."""
+
+
+def main() -> None:
+    """Entry point: runs the command line and leaves with its exit code."""
+    sys.exit(run(sys.argv[1:]))
+
+
+def run(arguments: list[str]) -> int:
+    """Runs one command line and returns its exit code. The one place where errors become text."""
+    try:
+        code = cli.main(arguments, prog_name="voskar", standalone_mode=False)
+        sys.stdout.flush()
+        return code if isinstance(code, int) else AGREED
+    except click.exceptions.NoArgsIsHelpError as error:
+        click.echo(error.format_message())
+        return AGREED
+    except click.ClickException as error:
+        error.show()
+        return BAD_INPUT
+    except VoskarError as error:
+        for line in str(error).splitlines():
+            click.echo(f"{click.style('error:', fg='red', bold=True)} {line}", err=True)
+        return BAD_INPUT
+    except click.Abort:
+        return 130
+    except BrokenPipeError:  # the reader of our output has gone, as `head` does
+        sys.stderr.close()
+        return AGREED
+    except Exception:
+        traceback.print_exc()
+        click.echo("error: this is a bug in Voskar; the lines above say where", err=True)
+        return OWN_BUG

@@ -1,0 +1,98 @@
+"""Arguments and options that several commands share."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+import click
+
+from voskar.core.ledger import OUTCOMES, Event
+from voskar.core.recording import Recording
+from voskar.errors import InputError, Problem, nearest
+from voskar.files.recording import load_recording
+from voskar.files.rulebook import Rulebook, load_rulebook
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+_RANGE = re.compile(r"(\d+)?(-)?(\d+)?")
+
+
+def inputs(function: F) -> F:
+    """RULEBOOK and RECORDING, in that order."""
+    recording = click.argument("recording", metavar="RECORDING")
+    rulebook = click.argument("rulebook", metavar="RULEBOOK")
+    return rulebook(recording(function))
+
+
+def load(rulebook: str, recording: str) -> tuple[Rulebook, Recording]:
+    """Reads both files."""
+    rules = load_rulebook(rulebook)
+    return rules, load_recording(recording, rules)
+
+
+class FrameRange(click.ParamType[tuple[int, int]]):
+    """`212`, `200-300`, `200-` or `-300`; both ends belong to it."""
+
+    name = "frames"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> tuple[int, int]:
+        """(first, last)."""
+        if isinstance(value, tuple):
+            return value
+        match = _RANGE.fullmatch(value)
+        if match is None or not (match[1] or match[3]):
+            self.fail(f'found "{value}", expected a frame or a range such as 200-300, 200- or -300', param, ctx)
+        first = int(match[1]) if match[1] else 0
+        last = int(match[3]) if match[3] else (1 << 60 if match[2] else first)
+        if last < first:
+            self.fail(f'the range "{value}" ends before it begins', param, ctx)
+        return first, last
+
+
+@dataclass(frozen=True)
+class Filter:
+    """Which events to show. Nothing named means everything."""
+
+    actors: frozenset[str] = frozenset()
+    outcomes: frozenset[str] = frozenset()
+    frames: tuple[int, int] | None = None
+
+    def __bool__(self) -> bool:
+        return bool(self.actors or self.outcomes or self.frames)
+
+    def takes(self, event: Event) -> bool:
+        """Whether an event passes. A contact counts for both its actors, and for every frame it runs through."""
+        if self.actors and self.actors.isdisjoint((event.striker, event.target, event.id)):
+            return False
+        if self.outcomes and event.outcome not in self.outcomes:
+            return False
+        if self.frames is None:
+            return True
+        last = event.until if event.event == "contact" and event.until is not None else event.frame
+        return event.frame <= self.frames[1] and last >= self.frames[0]
+
+    def check(self, recording: Recording) -> None:
+        """Raises InputError for an actor that the recording does not have."""
+        for actor in sorted(self.actors - recording.numbers.keys()):
+            hint = nearest(actor, recording.numbers)
+            raise InputError(Problem(f'there is no actor "{actor}" in the recording', key="--actor", hint=hint))
+
+
+def filters(function: F) -> F:
+    """`--actor`, `--outcome` and `--frames`, handed to the command as `shown`, a Filter."""
+
+    def gather(*args: Any, actor: Any, outcome: Any, frames: Any, **rest: Any) -> Any:
+        return function(*args, shown=Filter(frozenset(actor), frozenset(outcome), frames), **rest)
+
+    gather.__name__, gather.__doc__ = function.__name__, function.__doc__
+    gather.__click_params__ = getattr(function, "__click_params__", [])  # type: ignore[attr-defined]
+    for option in (
+        click.option("--frames", type=FrameRange(), metavar="A-B", help="Only frames 212, 200-300, 200- or -300."),
+        click.option("--outcome", multiple=True, type=click.Choice(OUTCOMES), help="Only contacts with this outcome."),
+        click.option("--actor", multiple=True, metavar="ID", help="Only what concerns this actor. May be repeated."),
+    ):
+        gather = option(gather)
+    return gather  # type: ignore[return-value]

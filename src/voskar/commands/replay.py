@@ -1,0 +1,156 @@
+"""`voskar replay`: what the rules say happened."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import click
+from rich.text import Text
+
+from voskar.commands import present
+from voskar.commands.options import Filter, filters, inputs, load
+from voskar.core.ledger import Event, Ledger
+from voskar.core.recording import Recording
+from voskar.core.replay import replay
+from voskar.core.rules import Rules
+from voskar.core.summary import summarise
+from voskar.files.ledger import check_ending, ledger_lines, write_ledger
+
+ROWS = 60
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar replay apiary.toml meadow.jsonl --actor keeper --frames 200-400
+  voskar replay apiary.toml meadow.jsonl --ledger meadow.parquet
+  voskar replay apiary.toml meadow.jsonl --json --outcome landed | head
+"""
+)
+@inputs
+@click.option("--ledger", metavar="FILE", help="Write the whole ledger: .jsonl, .csv or .parquet by the ending.")
+@click.option("--json", "as_json", is_flag=True, help="The ledger as JSON Lines on standard output, no tables.")
+@click.option("--rows", default=ROWS, show_default=True, metavar="N", help="Most rows of contacts shown; 0 shows all.")
+@filters
+def command(rulebook: str, recording: str, ledger: str | None, as_json: bool, rows: int, shown: Filter) -> None:
+    """Judge every contact of RECORDING by RULEBOOK.
+
+    RECORDING may be gzip, or "-" for standard input. Filters choose what is shown or printed as JSON; a
+    ledger written to a file is always whole.
+    """
+    if ledger:
+        check_ending(ledger)
+    book, played = load(rulebook, recording)
+    shown.check(played)
+    rules = book.rules(played.rate)
+    result = replay(rules, played)
+    if ledger:
+        write_ledger(result, ledger)
+    if as_json:
+        wanted = Ledger(**{**vars(result), "events": [event for event in result.events if shown.takes(event)]})
+        click.echo("".join(ledger_lines(wanted)), nl=False)
+        return
+    _show(rules, played, result, shown, rows)
+    if ledger:
+        click.echo(f"\nledger of {present.count(len(result), 'event')} written to {ledger}")
+
+
+def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, rows: int) -> None:
+    out = present.console()
+    rate = float(recording.rate)
+    out.print(
+        f"frames {recording.first} to {recording.last}, {recording.frames / rate:.1f} s "
+        f"at {present.number(rate)} a second, {present.count(len(recording.actors), 'actor')}, "
+        f"reactions {recording.reactions}\n"
+    )
+    contacts = [event for event in ledger.of("contact") if shown.takes(event)]
+    if contacts:
+        _contacts(recording, ledger, contacts[:rows] if rows else contacts)
+        if rows and len(contacts) > rows:
+            out.print(
+                f"… and {present.count(len(contacts) - rows, 'more row')}: see them with --rows 0, or filter",
+                style="dim",
+            )
+    else:
+        every = ledger.of("contact")
+        out.print(
+            f"no contact passes these filters; without them there are {len(every)}"
+            if every
+            else "no contact: nothing that layers and masks let meet ever touched"
+        )
+    out.print()
+    _summary(rules, recording, ledger, shown, rows)
+
+
+def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> None:
+    out = present.console()
+    wide = out.width >= present.WIDE
+    columns = [
+        ("frames", "right"),
+        ("seconds", "right"),
+        ("striker", ""),
+        ("target", ""),
+        ("attack", ""),
+        ("outcome", ""),
+    ]
+    table = present.table("contacts", [*columns, ("damage", "right"), ("health", "")])
+    healths = _health_changes(ledger)
+    for event in contacts:
+        length = (event.until or event.frame) - event.frame + 1
+        box = (f".{event.hitbox}", f".{event.hurtbox}") if wide else ("", "")
+        verdict = present.outcome(event.outcome)
+        if event.outcome != "landed":
+            verdict.append(f" {length}f", "dim")
+        health = healths.get(id(event))
+        table.add_row(
+            present.span(event.frame, event.until),
+            f"{(event.frame - recording.first) / float(recording.rate):.2f}",
+            Text(event.striker or "").append(box[0], "dim"),
+            Text(event.target or "").append(box[1], "dim"),
+            event.attack,
+            verdict,
+            present.number(event.damage),
+            f"{present.number(health.before)} → {present.number(health.after)}" if health else "",
+        )
+    out.print(table)
+
+
+def _health_changes(ledger: Ledger) -> dict[int, Event]:
+    """The health event that came right behind a contact, by the contact's identity."""
+    return {
+        id(contact): following
+        for contact, following in pairwise(ledger.events)
+        if contact.event == "contact" and following.event == "health" and following.id == contact.target
+    }
+
+
+def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, rows: int) -> None:
+    sums = [
+        one
+        for one in summarise(rules, recording, ledger).values()
+        if (not shown.actors or one.id in shown.actors) and (one.landed or one.hits or one.ignored)
+    ]
+    if not sums:
+        return
+    columns = [("landed", "right"), ("dealt", "right"), ("hit", "right"), ("taken", "right"), ("ignored", "right")]
+    table = present.table(
+        "actors, over the whole recording",
+        [("actor", ""), ("kind", ""), *columns, ("health", "right"), ("down in", "right")],
+    )
+    for one in sums:
+        table.add_row(
+            one.id,
+            one.kind,
+            str(one.landed),
+            present.number(one.dealt),
+            str(one.hits),
+            present.number(one.taken),
+            f"{one.ignored}f",
+            f"{present.number(one.health)}/{present.number(one.full)}" if one.full is not None else "",
+            str(one.down) if one.down is not None else "",
+        )
+    out = present.console()
+    out.print(table)
+    if rows and len(sums) > rows:
+        out.print(f"… and {present.count(len(sums) - rows, 'more actor')}: see them with --rows 0", style="dim")

@@ -1,0 +1,151 @@
+"""Holding a ledger against what the game itself claimed."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from voskar.core.explaining import Account, account
+from voskar.core.ledger import Event, Ledger
+from voskar.core.recording import Claim, Recording
+from voskar.core.replay import watch
+from voskar.core.rules import Rules
+
+Sort = Literal["moved", "denied", "unclaimed", "damage", "attack"]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One disagreement. `frame` is the game's where it claimed something, else the rules'.
+
+    moved: the rules land the same blow `shift` frames later (earlier when negative). denied: they land none.
+    unclaimed: they land one the game never told. damage, attack: both agree on the blow but not on this.
+    """
+
+    sort: Sort
+    frame: int
+    striker: str
+    target: str
+    claim: Claim | None
+    landing: Event | None
+    shift: int = 0
+    game: str = ""
+    rules: str = ""
+    why: Account | None = None
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """The outcome of a check: how many hit claims agreed, and every disagreement in frame order."""
+
+    claims: int
+    landings: int
+    agreed: int
+    findings: tuple[Finding, ...]
+
+    @property
+    def ok(self) -> bool:
+        """Nothing disagrees."""
+        return not self.findings
+
+
+Match = tuple[Claim, Event]
+
+
+def match(
+    claims: Sequence[Claim], landings: Sequence[Event], within: int
+) -> tuple[list[Match], list[Claim], list[Event]]:
+    """Pairs hit claims with landings of the same striker and target at most `within` frames apart.
+
+    Each is used once, nearest first; ties go to the earlier claim, then the earlier landing. Returns the
+    pairs in the claims' order, the claims left over and the landings left over.
+    """
+    by_pair: dict[tuple[str | None, str | None], list[int]] = {}
+    for index, landing in enumerate(landings):
+        by_pair.setdefault((landing.striker, landing.target), []).append(index)
+    options = sorted(
+        (abs(claim.frame - landings[index].frame), claim.frame, landings[index].frame, number, index)
+        for number, claim in enumerate(claims)
+        for index in by_pair.get((claim.striker, claim.target), ())
+        if abs(claim.frame - landings[index].frame) <= within
+    )
+    claimed: dict[int, int] = {}
+    used: set[int] = set()
+    for _, _, _, number, index in options:
+        if number not in claimed and index not in used:
+            claimed[number] = index
+            used.add(index)
+    pairs = [(claims[number], landings[claimed[number]]) for number in sorted(claimed)]
+    spare_claims = [claim for number, claim in enumerate(claims) if number not in claimed]
+    spare_landings = [landing for index, landing in enumerate(landings) if index not in used]
+    return pairs, spare_claims, spare_landings
+
+
+def check(rules: Rules, recording: Recording, *, within: int = 0, near: int | None = None) -> tuple[Verdict, Ledger]:
+    """Replays and compares. `near` (default half a second) is how far a landing may be off and still be told as
+    the same blow at another frame, which is a disagreement all the same."""
+    claims = [claim for claim in recording.claims if claim.event == "hit"]
+    near = max(within, round(recording.rate / 2)) if near is None else max(near, within)
+    seen = watch(rules, recording, {claim.frame for claim in claims})
+    landings = seen.ledger.landings()
+    agreed, spare_claims, spare_landings = match(claims, landings, within)
+    moved, denied, unclaimed = match(spare_claims, spare_landings, near)
+
+    def why(claim: Claim) -> Account:
+        return account(
+            rules, recording, seen.traces.get(claim.frame), claim.frame, claim.striker or "", claim.target or ""
+        )
+
+    findings = [_differs(claim, landing) for claim, landing in agreed]
+    found = [finding for some in findings for finding in some]
+    found += [
+        Finding(
+            "moved",
+            claim.frame,
+            claim.striker or "",
+            claim.target or "",
+            claim,
+            landing,
+            shift=landing.frame - claim.frame,
+            why=why(claim),
+        )
+        for claim, landing in moved
+    ]
+    found += [
+        Finding("denied", claim.frame, claim.striker or "", claim.target or "", claim, None, why=why(claim))
+        for claim in denied
+    ]
+    found += [
+        Finding("unclaimed", landing.frame, landing.striker or "", landing.target or "", None, landing)
+        for landing in unclaimed
+    ]
+    found.sort(key=lambda finding: (finding.frame, finding.striker, finding.target, finding.sort))
+    clean = sum(not some for some in findings)
+    return Verdict(len(claims), len(landings), clean, tuple(found)), seen.ledger
+
+
+def _differs(claim: Claim, landing: Event) -> list[Finding]:
+    """Where a claim and its landing tell different things."""
+    found = []
+    striker, target = claim.striker or "", claim.target or ""
+    if claim.damage is not None and landing.damage is not None and abs(claim.damage - landing.damage) > 1e-6:
+        found.append(
+            Finding(
+                "damage",
+                claim.frame,
+                striker,
+                target,
+                claim,
+                landing,
+                game=f"{claim.damage:g}",
+                rules=f"{landing.damage:g}",
+            )
+        )
+    if claim.attack is not None and claim.attack != landing.attack:
+        found.append(
+            Finding(
+                "attack", claim.frame, striker, target, claim, landing, game=claim.attack, rules=landing.attack or ""
+            )
+        )
+    return found

@@ -1,0 +1,172 @@
+"""What a game logged, as columns: a struct of arrays, one row a pose, in frame order."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
+from fractions import Fraction
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from voskar.core.shapes import Floats, cos_sin
+
+Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Actor:
+    """One thing in the world; its number is its place in `Recording.actors`. `owner` is an id, known or not."""
+
+    id: str
+    kind: str
+    owner: str | None = None
+
+
+@dataclass(frozen=True)
+class Claim:
+    """What the game itself believed. `line` is where it stands in the recording (a row, in tables)."""
+
+    frame: int
+    event: str
+    line: int
+    striker: str | None = None
+    target: str | None = None
+    id: str | None = None
+    attack: str | None = None
+    damage: float | None = None
+    health: float | None = None
+    x: float | None = None
+    y: float | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Poses:
+    """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
+
+    `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN
+    where the game told none. A column that nobody told is a view of one value and costs no memory.
+    """
+
+    frame: Ints
+    actor: Ints
+    x: Floats
+    y: Floats
+    facing: Floats
+    angle: Floats
+    scale: Floats
+    clip: Ints
+    tick: Ints
+    cell: Ints
+    vx: Floats
+    vy: Floats
+    health: Floats
+    lives: Floats
+    cut: Bools
+    hidden: Bools
+
+    def __len__(self) -> int:
+        return len(self.frame)
+
+    def rows(self, which: slice | Ints) -> Poses:
+        """The same columns for some rows only."""
+        return Poses(**{field.name: getattr(self, field.name)[which] for field in fields(self)})
+
+    @cached_property
+    def matrix(self) -> tuple[Floats, Floats, Floats, Floats]:
+        """R(angle) · diag(facing · scale, scale), as its entries m00, m01, m10, m11, each (n,)."""
+        cos, sin = cos_sin(self.angle)
+        wide = self.facing * self.scale
+        return cos * wide, -sin * self.scale, sin * wide, cos * self.scale
+
+    @cached_property
+    def previous(self) -> Ints:
+        """(n,) the row of the same actor in the frame before, -1 for none."""
+        order = np.lexsort((self.frame, self.actor))
+        result = np.full(len(self), -1, dtype=np.int64)
+        now, before = order[1:], order[:-1]
+        linked = (self.actor[now] == self.actor[before]) & (self.frame[now] == self.frame[before] + 1)
+        result[now[linked]] = before[linked]
+        return result
+
+    @cached_property
+    def play_run(self) -> Ints:
+        """(n,) a number for each unbroken run of frames in which an actor is present and not hidden."""
+        order = np.lexsort((self.frame, self.actor))
+        before = self.previous[order]
+        starts = (before < 0) | self.hidden[before] | self.hidden[order]
+        result = np.empty(len(self), dtype=np.int64)
+        result[order] = np.cumsum(starts)
+        return result
+
+
+@dataclass(frozen=True, eq=False)
+class Recording:
+    """One recording. `starts` (frames + 1,): the poses of frame `first + i` are rows starts[i] to starts[i + 1]."""
+
+    rate: Fraction
+    first: int
+    starts: Ints
+    actors: tuple[Actor, ...]
+    clips: tuple[str, ...]
+    poses: Poses
+    claims: tuple[Claim, ...] = ()
+    up: Literal["-y", "+y"] = "-y"
+    reactions: Literal["baked", "raw"] = "baked"
+    seed: int = 0
+    title: str = ""
+    digest: str = ""
+
+    @property
+    def frames(self) -> int:
+        """How many frames it holds."""
+        return len(self.starts) - 1
+
+    @property
+    def last(self) -> int:
+        """Its last frame."""
+        return self.first + self.frames - 1
+
+    def block(self, start: int, stop: int) -> slice:
+        """The pose rows of frames start … stop-1."""
+        return slice(int(self.starts[start - self.first]), int(self.starts[stop - self.first]))
+
+    @cached_property
+    def numbers(self) -> Mapping[str, int]:
+        """Actor number by id."""
+        return {actor.id: number for number, actor in enumerate(self.actors)}
+
+    @cached_property
+    def owners(self) -> Ints:
+        """(actors,) number of each actor's owner, -1 for none, -2 - k for one that never appears itself.
+
+        Unseen owners get numbers of their own, so that two shots of one unseen gunner still share an owner.
+        """
+        unseen: dict[str, int] = {}
+        return np.array([self._owner(actor.owner, unseen) for actor in self.actors], dtype=np.int64)
+
+    def _owner(self, owner: str | None, unseen: dict[str, int]) -> int:
+        if owner is None:
+            return -1
+        return self.numbers.get(owner, -2 - unseen.setdefault(owner, len(unseen)))
+
+
+def sides(actors: Sequence[Actor], kind_sides: Mapping[str, str | None]) -> list[str | None]:
+    """The side of each actor: its kind's, else its owner's, else none. A ring of owners has no side."""
+    by_id = {actor.id: actor for actor in actors}
+    result = []
+    for actor in actors:
+        current: Actor | None = actor
+        seen: set[str] = set()
+        side = None
+        while current is not None and current.id not in seen:
+            seen.add(current.id)
+            side = kind_sides.get(current.kind)
+            if side is not None:
+                break
+            current = by_id.get(current.owner) if current.owner else None
+        result.append(side)
+    return result

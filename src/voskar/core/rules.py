@@ -1,0 +1,165 @@
+"""What a rulebook means: frozen values, durations already in frames."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Literal
+
+from voskar.core.shapes import Outline
+
+Role = Literal["hitbox", "hurtbox", "body"]
+Detect = Literal["either", "both", "hitbox", "hurtbox"]
+
+_DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)")
+
+
+@dataclass(frozen=True)
+class Duration:
+    """A length of time as a rulebook writes it: `12f`, `0.2s`, `200ms`, or a bare integer of frames."""
+
+    amount: Fraction
+    seconds: bool
+
+    @classmethod
+    def parse(cls, text: str | int) -> Duration:
+        """Raises ValueError for anything but the four forms; a part of a frame (`1.5f`) is none of them."""
+        if isinstance(text, int):
+            if text < 0:
+                raise ValueError(text)
+            return cls(Fraction(text), False)
+        match = _DURATION.fullmatch(text)
+        if match is None or (match[2] == "f" and "." in match[1]):
+            raise ValueError(text)
+        amount = Fraction(match[1])
+        return cls(amount / 1000 if match[2] == "ms" else amount, match[2] != "f")
+
+    def exact(self, rate: Fraction) -> Fraction:
+        """Frames at `rate` frames a second, unrounded."""
+        return self.amount * rate if self.seconds else self.amount
+
+    def frames(self, rate: Fraction) -> int:
+        """Whole frames: floor(seconds * rate + 1/2), on exact fractions, so that 145 ms at 100 a second is 15."""
+        exact = self.exact(rate)
+        return (2 * exact.numerator + exact.denominator) // (2 * exact.denominator)
+
+
+@dataclass(frozen=True)
+class Rehit:
+    """How often one attack of one striker may land on one target. `frames` is used by `after` only."""
+
+    mode: Literal["once", "entry", "always", "after"]
+    frames: int = 0
+
+    def __str__(self) -> str:
+        return f"{self.frames}f" if self.mode == "after" else self.mode
+
+
+@dataclass(frozen=True)
+class Consequences:
+    """What a landing does to one side. None: the rulebook does not name it."""
+
+    iframes: int | None = None
+
+
+@dataclass(frozen=True)
+class Attack:
+    """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the striker."""
+
+    name: str
+    damage: float = 0.0
+    rehit: Rehit | None = None
+    priority: int = 0
+    friendly: bool = False
+    ignores_iframes: bool = False
+    hits_owner: bool = False
+    striker: Consequences = field(default_factory=Consequences)
+    target: Consequences = field(default_factory=Consequences)
+
+    @property
+    def gives_iframes(self) -> bool:
+        """Only an attack that hurts, or that names the i-frames of its target, makes a target immune."""
+        return self.damage > 0 or self.target.iframes is not None
+
+
+@dataclass(frozen=True)
+class Box:
+    """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`."""
+
+    name: str
+    role: Role
+    outline: Outline
+    at: tuple[float, float] = (0.0, 0.0)
+    turn: float = 0.0
+    layer: int = 0
+    mask: int = 0
+    attack: str | None = None
+    rank: int = 0
+    damage_scale: float = 1.0
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A type of actor. `health` None: it cannot go down."""
+
+    name: str
+    side: str | None = None
+    health: float | None = None
+    iframes: int = 0
+    boxes: tuple[Box, ...] = ()
+
+
+@dataclass(frozen=True)
+class Space:
+    """`up` is "-y" or "+y"; `bounds` are x0, y0, x1, y1 in the recording's units."""
+
+    up: Literal["-y", "+y"] = "-y"
+    bounds: tuple[float, float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class ContactRules:
+    """The rules that hold for every contact."""
+
+    detect: Detect = "either"
+    same_frame: Literal["first", "all"] = "first"
+    health_check: Literal["frame_end", "at_once"] = "frame_end"
+    edges_touch: bool = False
+
+
+@dataclass(frozen=True)
+class Rules:
+    """A compiled rulebook at one frame rate. Kinds and attacks are sorted by name."""
+
+    rate: Fraction
+    layers: tuple[str, ...]
+    kinds: Mapping[str, Kind]
+    attacks: Mapping[str, Attack]
+    space: Space = field(default_factory=Space)
+    contact: ContactRules = field(default_factory=ContactRules)
+    digest: str = ""
+
+    def layer_names(self, bits: int) -> list[str]:
+        """The names of the layers in a bit set, in the order of the rulebook."""
+        return [name for index, name in enumerate(self.layers) if bits >> index & 1]
+
+
+def sees(mask: int, layer: int) -> bool:
+    """A mask sees a layer set if they share a layer. The mask belongs to the one who looks, the layer to the other."""
+    return bool(mask & layer)
+
+
+def eligible(detect: Detect, hitbox: Box, hurtbox: Box) -> bool:
+    """Whether layers and masks let a hitbox meet a hurtbox at all, under `[contact] detect`."""
+    hit_sees, hurt_sees = sees(hitbox.mask, hurtbox.layer), sees(hurtbox.mask, hitbox.layer)
+    match detect:
+        case "hitbox":
+            return hit_sees
+        case "hurtbox":
+            return hurt_sees
+        case "both":
+            return hit_sees and hurt_sees
+        case "either":
+            return hit_sees or hurt_sees

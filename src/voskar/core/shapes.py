@@ -1,0 +1,112 @@
+"""Every shape as a union of convex parts with one rounding radius.
+
+An `Outline` is a shape as it is written; a `Form` is the shape put on its actor (offset, turn), in the
+actor's own units, ready to be carried into the world by a pose.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+TOLERANCE = 1e-6
+"""The one tolerance, in units: boxes touch when they overlap by more than this. It is far above what float64
+loses on coordinates up to `LIMIT` (1.5e-8 units), and far below anything a game can show."""
+
+LIMIT = 1e8
+"""Largest coordinate accepted, in units, so that TOLERANCE keeps its meaning."""
+
+
+@dataclass(frozen=True, eq=False)
+class Outline:
+    """Convex parts about the box's own origin: each (n, 2), counter-clockwise in a y-up frame, and a radius.
+
+    A part of one vertex is a point, of two a segment; with the radius they are a circle and a capsule.
+    """
+
+    parts: tuple[Floats, ...]
+    radius: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Form:
+    """An outline put on its actor. `parts` as in `Outline`, `anchor` is the box's `at`, all in local units.
+
+    `hull` (m, 2) are the vertices that can be extreme in some direction: enough for bounds.
+    """
+
+    parts: tuple[Floats, ...]
+    radius: float
+    anchor: tuple[float, float]
+    hull: Floats
+
+
+def rectangle(x0: float, y0: float, x1: float, y1: float) -> Outline:
+    """The rectangle between two corners, given in any order."""
+    left, right, low, high = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+    return Outline((np.array([(left, low), (right, low), (right, high), (left, high)], dtype=np.float64),))
+
+
+def circle(radius: float) -> Outline:
+    """A disc about the origin."""
+    return Outline((np.zeros((1, 2)),), radius)
+
+
+def rotation(degrees: float) -> Floats:
+    """The (2, 2) matrix that turns +x towards +y; exact at multiples of 90 degrees."""
+    cos, sin = cos_sin(np.array([degrees], dtype=np.float64))
+    return np.array([(cos[0], -sin[0]), (sin[0], cos[0])])
+
+
+def cos_sin(degrees: Floats) -> tuple[Floats, Floats]:
+    """Cosine and sine of angles in degrees, shape kept, exact at multiples of 90 degrees.
+
+    Exactness there keeps an upright rectangle upright, so that its bounds alone decide its touches.
+    """
+    quarter = np.mod(degrees, 360.0) / 90.0
+    square = quarter == np.floor(quarter)
+    radians = np.radians(degrees)
+    cos, sin = np.cos(radians), np.sin(radians)
+    return np.where(square, np.round(cos), cos), np.where(square, np.round(sin), sin)
+
+
+def put_on(outline: Outline, at: tuple[float, float], turn: float) -> Form:
+    """Turns an outline about its own origin and moves it to `at`."""
+    matrix, offset = rotation(turn), np.array(at, dtype=np.float64)
+    parts = tuple(part @ matrix.T + offset for part in outline.parts)
+    return Form(parts, outline.radius, at, hull(np.concatenate(parts)))
+
+
+def hull(points: Floats) -> Floats:
+    """Convex hull of (n, 2) points, counter-clockwise, without points inside its edges (Andrew's monotone chain)."""
+    ordered = sorted({(float(x), float(y)) for x, y in points})
+    if len(ordered) < 3:
+        return np.array(ordered)
+
+    def chain(run: list[tuple[float, float]]) -> list[tuple[float, float]]:
+        kept: list[tuple[float, float]] = []
+        for point in run:
+            while len(kept) > 1 and _cross(kept[-2], kept[-1], point) <= 0:
+                kept.pop()
+            kept.append(point)
+        return kept[:-1]
+
+    return np.array(chain(ordered) + chain(ordered[::-1]))
+
+
+def _cross(a: tuple[float, float], b: tuple[float, float], c: tuple[float, float]) -> float:
+    return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+
+
+def is_upright(form: Form) -> bool:
+    """One sharp rectangle whose sides lie along the axes: its bounds are the shape itself."""
+    if len(form.parts) != 1 or form.radius != 0 or len(form.parts[0]) != 4:
+        return False
+    part = form.parts[0]
+    low, high = part.min(axis=0), part.max(axis=0)
+    return bool(np.all((part == low) | (part == high)) and math.isfinite(low.sum()))

@@ -1,0 +1,141 @@
+"""What a rulebook file may say, as models that refuse everything else. Meaning is given in `rulebook.py`."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
+
+from voskar.core.rules import Duration, Rehit
+from voskar.core.shapes import LIMIT
+
+REHIT_WORDS = ("once", "entry", "always")
+
+
+def _duration(value: Any) -> Duration:
+    if isinstance(value, bool) or not isinstance(value, str | int):
+        raise ValueError('a duration such as "12f", "0.2s" or "200ms", or a whole number of frames')
+    try:
+        return Duration.parse(value)
+    except ValueError:
+        raise ValueError('a duration such as "12f", "0.2s" or "200ms", or a whole number of frames') from None
+
+
+def _rehit(value: Any) -> Rehit | Duration:
+    if value in REHIT_WORDS:
+        return Rehit(value)
+    try:
+        return _duration(value)
+    except ValueError:
+        raise ValueError('"once", "entry", "always", or a duration such as "12f"') from None
+
+
+def _corners(value: list[float]) -> list[float]:
+    if value[0] == value[2] or value[1] == value[3]:
+        raise ValueError("two corners that span an area")
+    return value
+
+
+def _above_zero(value: list[float]) -> list[float]:
+    if min(value) <= 0:
+        raise ValueError("a width and a height above 0")
+    return value
+
+
+Number = Annotated[float, Field(ge=-LIMIT, le=LIMIT, allow_inf_nan=False)]
+Positive = Annotated[float, Field(gt=0, le=LIMIT, allow_inf_nan=False)]
+Angle = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+Pair = Annotated[list[Number], Field(min_length=2, max_length=2)]
+Size = Annotated[Pair, AfterValidator(_above_zero)]
+Corners = Annotated[list[Number], Field(min_length=4, max_length=4), AfterValidator(_corners)]
+Frames = Annotated[Duration, BeforeValidator(_duration)]
+RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit)]
+Names = list[str]
+
+
+class Table(BaseModel):
+    """A table of the file. Unknown keys are errors, and values keep their type: "3" is no number."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, arbitrary_types_allowed=True)
+
+
+class SpaceTable(Table):
+    """`[space]`"""
+
+    up: Literal["-y", "+y"] = "-y"
+    bounds: Corners | None = None
+
+
+class LayersTable(Table):
+    """`[layers]`"""
+
+    names: Annotated[Names, Field(max_length=64)] = []
+
+
+class ContactTable(Table):
+    """`[contact]`"""
+
+    detect: Literal["either", "both", "hitbox", "hurtbox"] = "either"
+    same_frame: Literal["first", "all"] = "first"
+    health_check: Literal["frame_end", "at_once"] = "frame_end"
+    edges_touch: bool = False
+
+
+class BoxTable(Table):
+    """`[kinds.X.boxes.NAME]`"""
+
+    role: Literal["hitbox", "hurtbox", "body"]
+    rect: Size | None = None
+    span: Corners | None = None
+    circle: Positive | None = None
+    at: Pair = [0.0, 0.0]
+    turn: Angle = 0.0
+    layer: Names | None = None
+    mask: Names | None = None
+    attack: str | None = None
+    rank: int = 0
+    damage_scale: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
+
+
+SHAPES = ("rect", "span", "circle")
+
+
+class KindTable(Table):
+    """`[kinds.X]`"""
+
+    side: str | None = None
+    health: Positive | None = None
+    iframes: Frames = Duration.parse(0)
+    layer: Names = []
+    mask: Names = []
+    boxes: dict[str, BoxTable] = {}
+
+
+class ConsequenceTable(Table):
+    """`[attacks.NAME.striker]` and `[attacks.NAME.target]`"""
+
+    iframes: Frames | None = None
+
+
+class AttackTable(Table):
+    """`[attacks.NAME]`"""
+
+    damage: Number = 0.0
+    rehit: RehitRule | None = None
+    priority: int = 0
+    friendly: bool = False
+    ignores_iframes: bool | None = None
+    hits_owner: bool = False
+    striker: ConsequenceTable = ConsequenceTable()
+    target: ConsequenceTable = ConsequenceTable()
+
+
+class RulebookFile(Table):
+    """A whole rulebook."""
+
+    voskar: Literal[1]
+    space: SpaceTable = SpaceTable()
+    layers: LayersTable = LayersTable()
+    contact: ContactTable = ContactTable()
+    kinds: dict[str, KindTable] = {}
+    attacks: dict[str, AttackTable] = {}
