@@ -69,7 +69,7 @@ def _show(verdict: Verdict, name: str, within: int) -> None:
     if verdict.findings:
         table = present.table("", [("frame", "right"), ("finding", ""), ("game", ""), ("rules", "")])
         table.title = None
-        table.columns[2].ratio, table.columns[3].ratio = 2, 3
+        table.columns[2].max_width, table.columns[3].ratio = max(out.width // 3, 16), 1
         table.expand = True
         for finding in verdict.findings:
             game, rules = accounts(finding)

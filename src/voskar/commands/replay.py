@@ -129,7 +129,7 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
     sums = [
         one
         for one in summarise(rules, recording, ledger).values()
-        if (not shown.actors or one.id in shown.actors) and (one.landed or one.hits or one.ignored)
+        if (not shown.actors or one.id in shown.actors) and (one.landed or one.hits or one.ignored or one.stopped)
     ]
     if not sums:
         return
@@ -144,6 +144,7 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
             one.kind,
             str(one.landed),
             present.number(one.dealt),
+            f"{one.stopped}f",
             str(one.hits),
             present.number(one.taken),
             f"{one.ignored}f",

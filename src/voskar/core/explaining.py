@@ -31,16 +31,29 @@ class Account:
 
 
 def account(
-    rules: Rules, recording: Recording, trace: FrameTrace | None, frame: int, striker: str, target: str
+    rules: Rules,
+    recording: Recording,
+    trace: FrameTrace | None,
+    frame: int,
+    striker: str,
+    target: str,
+    *,
+    landed_is_taken: bool = False,
 ) -> Account:
-    """The deciding gate for a pair in a watched frame; the furthest any of their boxes came."""
+    """The deciding gate for a pair in a watched frame; the furthest any of their boxes came.
+
+    With `landed_is_taken` a landing in this frame explains another claim, and the question is what stopped
+    a second one.
+    """
     judged = [
         one
         for one in (trace.judged if trace else [])
         if (one.contact.striker.id, one.contact.target.id) == (striker, target)
     ]
     if judged:
-        best = next((one for one in judged if one.outcome == "landed"), judged[0])
+        best = next((one for one in judged if (one.outcome == "landed") is not landed_is_taken), judged[0])
+        if landed_is_taken and best.outcome == "landed":
+            return Account(frame, striker, target, "landed", "it landed in this frame, but only once")
         return Account(frame, striker, target, best.outcome, describe(best))
     gate, sentence = _no_contact(rules, recording, trace, frame, striker, target)
     return Account(frame, striker, target, gate, sentence)

@@ -83,9 +83,14 @@ class Poses:
         return cos * wide, -sin * self.scale, sin * wide, cos * self.scale
 
     @cached_property
+    def _by_actor(self) -> Ints:
+        """Rows by actor, then frame: rows come sorted by frame, and a stable sort keeps that."""
+        return np.argsort(self.actor, kind="stable")
+
+    @cached_property
     def previous(self) -> Ints:
         """(n,) the row of the same actor in the frame before, -1 for none."""
-        order = np.lexsort((self.frame, self.actor))
+        order = self._by_actor
         result = np.full(len(self), -1, dtype=np.int64)
         now, before = order[1:], order[:-1]
         linked = (self.actor[now] == self.actor[before]) & (self.frame[now] == self.frame[before] + 1)
@@ -95,7 +100,7 @@ class Poses:
     @cached_property
     def play_run(self) -> Ints:
         """(n,) a number for each unbroken run of frames in which an actor is present and not hidden."""
-        order = np.lexsort((self.frame, self.actor))
+        order = self._by_actor
         before = self.previous[order]
         starts = (before < 0) | self.hidden[before] | self.hidden[order]
         result = np.empty(len(self), dtype=np.int64)

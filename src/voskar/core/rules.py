@@ -13,7 +13,7 @@ from voskar.core.shapes import Outline
 Role = Literal["hitbox", "hurtbox", "body"]
 Detect = Literal["either", "both", "hitbox", "hurtbox"]
 
-_DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)")
+_DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)", re.ASCII)
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,10 @@ from voskar.core.rules import Rules
 
 @dataclass
 class ActorSum:
-    """What one actor dealt and took. `ignored` counts frames of contact, on it, that did not land."""
+    """What one actor dealt and took.
+
+    `ignored` counts frames of contact on it that did not land, `stopped` those of its own contacts on others.
+    """
 
     id: str
     kind: str
@@ -24,6 +27,7 @@ class ActorSum:
     hits: int = 0
     taken: float = 0.0
     ignored: int = 0
+    stopped: int = 0
     down: int | None = None
 
 
@@ -48,7 +52,9 @@ def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str
                 sums[event.target].hits += 1
                 sums[event.target].taken += event.damage or 0.0
             else:
-                sums[event.target].ignored += (event.until or event.frame) - event.frame + 1
+                length = (event.until or event.frame) - event.frame + 1
+                sums[event.target].ignored += length
+                sums[event.striker].stopped += length
         elif event.event == "health" and event.id:
             sums[event.id].health = event.after
         elif event.event == "down" and event.id:

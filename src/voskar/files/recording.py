@@ -6,7 +6,7 @@ import difflib
 import json
 import math
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -22,7 +22,7 @@ from voskar.files.rulebook import Rulebook
 VERSION = 1
 """Version of the recording format. 1: the first."""
 
-CHUNK = 2048  # frames decoded before they become columns
+CHUNK = 1 << 14  # poses decoded before they become columns; bounds memory
 
 
 Count = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
@@ -73,7 +73,7 @@ class ClaimLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     y: float | None = None
 
 
-class FrameLine(msgspec.Struct, forbid_unknown_fields=True):
+class FrameLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One frame: one line."""
 
     frame: Count
@@ -93,14 +93,19 @@ def load_recording(path: str | Path, rulebook: Rulebook) -> Recording:
     """
     name = "standard input" if str(path) == "-" else str(path)
     with open_lines(path) as lines:
-        numbered = ((number, line) for number, line in enumerate(lines, 1) if not line.isspace())
-        head = next(numbered, None)
-        if head is None:
-            raise InputError(Problem("the file is empty, expected a recording", file=name, line=1))
-        header = read_header(name, head[0], head[1])
-        builder = ColumnBuilder(name, rulebook.kinds, "line")
-        for chunk in _chunks(_frames(name, numbered)):
-            builder.add(chunk)
+        return read_recording(lines, name, rulebook)
+
+
+def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Recording:
+    """Checks the lines of a recording; `name` is what errors call it."""
+    numbered = ((number, line) for number, line in enumerate(lines, 1) if not line.isspace())
+    head = next(numbered, None)
+    if head is None:
+        raise InputError(Problem("the file is empty, expected a recording", file=name, line=1))
+    header = read_header(name, *head)
+    builder = ColumnBuilder(name, rulebook.kinds, "line")
+    for chunk in _chunks(_frames(name, numbered)):
+        builder.add(chunk)
     return builder.finish(**header)
 
 
@@ -159,11 +164,13 @@ def _frames(name: str, lines: Iterator[tuple[int, bytes]]) -> Iterator[tuple[int
 
 def _chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
     chunk: list[tuple[int, FrameLine]] = []
+    poses = 0
     for frame in frames:
         chunk.append(frame)
-        if len(chunk) == CHUNK:
+        poses += len(frame[1].poses) + 1
+        if poses >= CHUNK:
             yield chunk
-            chunk = []
+            chunk, poses = [], 0
     if chunk:
         yield chunk
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import tomllib
+import typing
 from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
@@ -57,12 +58,15 @@ class Rulebook:
 
 def load_rulebook(path: str | Path) -> Rulebook:
     """Reads and checks a rulebook. Raises InputError with every problem found."""
-    name = str(path)
-    text = read_text(path)
+    return parse_rulebook(read_text(path), str(path))
+
+
+def parse_rulebook(text: str, name: str) -> Rulebook:
+    """Checks the text of a rulebook; `name` is what errors call it."""
     try:
         raw = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise InputError(_syntax(name, error)) from None
+        raise InputError(_syntax(name, error, text)) from None
     lines = key_lines(text)
 
     def problem(where: tuple[str | int, ...], message: str, hint: str | None = None) -> Problem:
@@ -72,26 +76,23 @@ def load_rulebook(path: str | Path) -> Rulebook:
         raise InputError(
             Problem("no `voskar` key: a rulebook begins with `voskar = 1`", file=name, line=1, hint=_mistaken(raw))
         )
-    problems: list[Problem] = []
+    told = list(_meaning(raw))
     try:
         data = RulebookFile.model_validate(raw)
     except ValidationError as error:
-        problems = [problem(*_told(one, raw)) for one in error.errors()]
-        raise InputError(sorted(set(problems), key=lambda one: (one.line or 0, one.key or "", one.message))) from None
-    problems = [problem(*one) for one in _meaning(data)]
-    if problems:
-        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "")))
+        told += [_told(one) for one in error.errors()]
+    if told:
+        problems = {problem(*one) for one in told}
+        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message)))
     canonical = json.dumps(raw, sort_keys=True, default=str).encode()
     return Rulebook(name, data, hashlib.blake2b(canonical, digest_size=16).hexdigest())
 
 
-def _syntax(name: str, error: tomllib.TOMLDecodeError) -> Problem:
-    text = str(error)
-    message, _, place = text.rpartition(" (at ")
-    if place.startswith("line "):
-        line = int(place.split(",")[0].removeprefix("line "))
-        return Problem(f"not valid TOML: {message}", file=name, line=line)
-    return Problem(f"not valid TOML: {message or text}", file=name)
+def _syntax(name: str, error: tomllib.TOMLDecodeError, text: str) -> Problem:
+    message, _, place = str(error).rpartition(" (at ")
+    last = text.rstrip().count("\n") + 1
+    line = int(place.split(",")[0].removeprefix("line ")) if place.startswith("line ") else last
+    return Problem(f"not valid TOML: {message.lower()}", file=name, line=line)
 
 
 def _mistaken(raw: dict[str, Any]) -> str | None:
@@ -118,7 +119,7 @@ _EXPECTED = {
 """What the validation library calls a mistake, and what a rulebook's author wants to hear was expected."""
 
 
-def _told(error: Any, raw: dict[str, Any]) -> Told:
+def _told(error: Any) -> Told:
     """One finding of the validation library in our own words."""
     path, value, kind = tuple(error["loc"]), error["input"], error["type"]
     context = error.get("ctx", {})
@@ -152,59 +153,79 @@ def _shown(value: Any) -> str:
 
 
 def _known_keys(path: tuple[str | int, ...]) -> list[str]:
-    """The keys that a table at a path may have, by walking the models."""
-    model: Any = RulebookFile
-    for step in path:
-        if isinstance(model, type) and issubclass(model, BaseModel):
-            if step not in model.model_fields:
-                return []
-            model = model.model_fields[str(step)].annotation
-        model = _inner(model)
-    return list(model.model_fields) if isinstance(model, type) and issubclass(model, BaseModel) else []
+    """The keys that the table at a path may have, by walking the models."""
+    model: type[BaseModel] | None = RulebookFile
+    steps = iter(path)
+    for step in steps:
+        field = model.model_fields.get(str(step)) if model else None
+        model = _model_in(field.annotation) if field else None
+        if field and typing.get_origin(field.annotation) in (dict, list):
+            next(steps, None)  # the name or place of one of several
+    return list(model.model_fields) if model else []
 
 
-def _inner(annotation: Any) -> Any:
-    """The model inside dict[str, Model], list[Model] or Model | None."""
-    for argument in getattr(annotation, "__args__", ()):
-        if isinstance(argument, type) and issubclass(argument, BaseModel):
-            return argument
-    return annotation
+def _model_in(annotation: Any) -> type[BaseModel] | None:
+    """The model inside Model, dict[str, Model], list[Model] or Model | None."""
+    for one in (annotation, *typing.get_args(annotation)):
+        if isinstance(one, type) and issubclass(one, BaseModel):
+            return one
+    return None
 
 
-def _meaning(data: RulebookFile) -> Iterable[Told]:
-    """Problems that no single value shows: names that point nowhere, boxes without a shape, two shapes."""
-    layers = data.layers.names
+def _meaning(raw: dict[str, Any]) -> Iterable[Told]:
+    """Problems that no single value shows: names that point nowhere, boxes without a shape, two shapes.
+
+    Looks at the file as it was read, so that it can run beside the models' own checks and leave to them
+    whatever has the wrong type.
+    """
+    layers = [name for name in _list(_table(raw, "layers"), "names") if isinstance(name, str)]
+    attacks = _table(raw, "attacks")
     for index, name in enumerate(layers):
         if name in layers[:index]:
             yield ("layers", "names", index), f'the layer "{name}" is named twice', None
-    for kind_name, kind in data.kinds.items():
+    for kind_name, kind in _tables(raw, "kinds"):
         where: tuple[str | int, ...] = ("kinds", kind_name)
         yield from _layer_names(where, kind, layers)
-        for box_name, box in kind.boxes.items():
+        for box_name, box in _tables(kind, "boxes"):
             here = (*where, "boxes", box_name)
             yield from _layer_names(here, box, layers)
-            yield from _box_problems(here, box, data)
+            yield from _box_problems(here, box, attacks)
 
 
-def _layer_names(where: tuple[str | int, ...], table: KindTable | BoxTable, layers: list[str]) -> Iterable[Told]:
+def _table(parent: dict[str, Any], key: str) -> dict[str, Any]:
+    value = parent.get(key)
+    return value if isinstance(value, dict) else {}
+
+
+def _tables(parent: dict[str, Any], key: str) -> list[tuple[str, dict[str, Any]]]:
+    return [(name, value) for name, value in _table(parent, key).items() if isinstance(value, dict)]
+
+
+def _list(parent: dict[str, Any], key: str) -> list[Any]:
+    value = parent.get(key)
+    return value if isinstance(value, list) else []
+
+
+def _layer_names(where: tuple[str | int, ...], table: dict[str, Any], layers: list[str]) -> Iterable[Told]:
     for key in ("layer", "mask"):
-        for index, name in enumerate(getattr(table, key) or ()):
-            if name not in layers:
+        for index, name in enumerate(_list(table, key)):
+            if isinstance(name, str) and name not in layers:
                 yield (*where, key, index), f'unknown layer "{name}"', nearest(name, layers)
 
 
-def _box_problems(here: tuple[str | int, ...], box: BoxTable, data: RulebookFile) -> Iterable[Told]:
-    shapes = [shape for shape in SHAPES if getattr(box, shape) is not None]
+def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dict[str, Any]) -> Iterable[Told]:
+    shapes = [shape for shape in SHAPES if shape in box]
+    role, attack = box.get("role"), box.get("attack")
     if not shapes:
         yield here, f"the box has no shape, expected one of {', '.join(SHAPES)}", None
     elif len(shapes) > 1:
         yield (*here, shapes[1]), f"the box has {len(shapes)} shapes ({', '.join(shapes)}), expected one", None
-    if box.role == "hitbox" and box.attack is None:
-        yield here, "a hitbox needs an `attack`", nearest("", data.attacks)
-    elif box.role != "hitbox" and box.attack is not None:
-        yield (*here, "attack"), f'a {box.role} has no attack, expected role = "hitbox"', None
-    elif box.attack is not None and box.attack not in data.attacks:
-        yield (*here, "attack"), f'unknown attack "{box.attack}"', nearest(box.attack, data.attacks)
+    if role == "hitbox" and attack is None:
+        yield here, "a hitbox needs an `attack`", nearest("", attacks)
+    elif role in ("hurtbox", "body") and attack is not None:
+        yield (*here, "attack"), f'a {role} has no attack, expected role = "hitbox"', None
+    elif isinstance(attack, str) and attack not in attacks:
+        yield (*here, "attack"), f'unknown attack "{attack}"', nearest(attack, attacks)
 
 
 def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction) -> Kind:

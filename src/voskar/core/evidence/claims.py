@@ -93,9 +93,8 @@ def check(rules: Rules, recording: Recording, *, within: int = 0, near: int | No
     moved, denied, unclaimed = match(spare_claims, spare_landings, near)
 
     def why(claim: Claim) -> Account:
-        return account(
-            rules, recording, seen.traces.get(claim.frame), claim.frame, claim.striker or "", claim.target or ""
-        )
+        striker, target, trace = claim.striker or "", claim.target or "", seen.traces.get(claim.frame)
+        return account(rules, recording, trace, claim.frame, striker, target, landed_is_taken=True)
 
     findings = [_differs(claim, landing) for claim, landing in agreed]
     found = [finding for some in findings for finding in some]

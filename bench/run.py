@@ -1,0 +1,137 @@
+"""`make bench`: time to read, to find touches and to judge, and how it grows with the recording.
+
+Every measurement runs in a fresh process, so that peak memory is its own.
+"""
+
+from __future__ import annotations
+
+import json
+import platform
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+import scenes
+
+SHARES = (0.25, 0.5, 1.0)
+
+
+def measure(rulebook: str, recording: str) -> dict[str, float]:
+    """Seconds and megabytes for one recording, in this process."""
+    from voskar.core import replay as core
+    from voskar.core.placing import Wardrobe
+    from voskar.core.touching import find_touches
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+
+    def peak() -> float:
+        return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+    book = load_rulebook(rulebook)
+    base = peak()
+    start = time.perf_counter()
+    played = load_recording(recording, book)
+    read = time.perf_counter() - start
+    read_peak = peak() - base
+    columns = sum(
+        column.nbytes if column.strides != (0,) else 0
+        for column in vars(played.poses).values()
+        if hasattr(column, "nbytes")
+    )
+    rules = book.rules(played.rate)
+    start = time.perf_counter()
+    wardrobe = Wardrobe(rules)
+    kinds = [actor.kind for actor in played.actors]
+    touches = 0
+    for first, stop in core.blocks(played, core.BLOCK):
+        touches += len(find_touches(played.poses.rows(played.block(first, stop)), kinds, played.owners, wardrobe))
+    touching = time.perf_counter() - start
+    start = time.perf_counter()
+    ledger = core.replay(rules, played)
+    whole = time.perf_counter() - start
+    return {
+        "frames": played.frames,
+        "touches": touches,
+        "events": len(ledger),
+        "read": read,
+        "touch": touching,
+        "judge": whole - touching,
+        "read_mb": read_peak,
+        "columns_mb": columns / 2**20,
+        "peak_mb": peak(),
+    }
+
+
+def all_pairs() -> str:
+    """How much slower the crowd's touches are when every pair of a frame is tried instead of the grid."""
+    code = "from voskar.core import candidates; candidates.FEW = 1 << 40; import run; run.main()"
+    with tempfile.TemporaryDirectory() as folder:
+        files = scenes.write(Path(folder), "crowd", scenes.SCENES["crowd"][-1] // 4)
+        times = []
+        for command in ([__file__], ["-c", code]):
+            done = subprocess.run(
+                [sys.executable, *command, *map(str, files)],
+                capture_output=True,
+                text=True,
+                check=True,
+                cwd=Path(__file__).parent,
+            )
+            times.append(json.loads(done.stdout)["touch"])
+    return f"{times[1] / times[0]:.1f} times as long"
+
+
+def start_up(python: str) -> tuple[float, float]:
+    """Seconds for `voskar --help`, and for a bare interpreter: the best of several."""
+    command = [str(Path(python).with_name("voskar")), "--help"]
+    return best(command), best([python, "-c", "pass"])
+
+
+def best(command: list[str]) -> float:
+    """Seconds of the fastest of seven runs."""
+    times = []
+    for _ in range(7):
+        start = time.perf_counter()
+        subprocess.run(command, capture_output=True, check=True)
+        times.append(time.perf_counter() - start)
+    return min(times)
+
+
+def main() -> None:
+    """Prints Markdown tables."""
+    if len(sys.argv) == 3:
+        print(json.dumps(measure(*sys.argv[1:])))
+        return
+    print(f"Python {platform.python_version()}, {platform.machine()}, {platform.system()}\n")
+    print("| scene | frames | touches | read s | touch s | judge s | frames/s | reading MB | columns MB | peak MB |")
+    print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
+    with tempfile.TemporaryDirectory() as folder:
+        for scene, (*_, full) in scenes.SCENES.items():
+            rows = []
+            for share in SHARES:
+                files = scenes.write(Path(folder), scene, int(full * share))
+                done = subprocess.run([sys.executable, __file__, *map(str, files)], capture_output=True, text=True)
+                if done.returncode:
+                    sys.exit(done.stderr)
+                row = json.loads(done.stdout)
+                rows.append(row)
+                pace = row["frames"] / (row["touch"] + row["judge"])
+                times = " | ".join(f"{row[part]:.2f}" for part in ("read", "touch", "judge"))
+                sizes = " | ".join(f"{row[part]:.0f}" for part in ("read_mb", "columns_mb", "peak_mb"))
+                counts = f"{row['frames']:,} | {row['touches']:,}"
+                print(f"| {scene} | {counts} | {times} | {pace:,.0f} | {sizes} |", flush=True)
+            quarter, whole = rows[0], rows[-1]
+            growth = {part: whole[part] / quarter[part] for part in ("read", "touch", "judge")}
+            told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
+            print(f"| {scene}: full to quarter | 4.0 | {told} | | | | | | | |")
+    help_time, bare = start_up(sys.executable)
+    print("\nThe crowd's touches at a quarter, all pairs of a frame tried: " + all_pairs())
+    print(f"\n`voskar --help`: {help_time:.3f} s, {help_time / bare:.1f} times a bare interpreter")
+
+
+if __name__ == "__main__":
+    main()

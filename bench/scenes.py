@@ -1,0 +1,96 @@
+"""Recordings that the benchmark makes for itself: a rulebook and lines of JSON, seeded."""
+
+from __future__ import annotations
+
+import json
+import math
+import random
+from collections.abc import Iterator
+from pathlib import Path
+
+RULES = """
+voskar = 1
+[space]
+up = "-y"
+[layers]
+names = ["keeper", "hive"]
+[contact]
+detect = "hitbox"
+[kinds.keeper]
+side = "keeper"
+health = 1e6
+iframes = "60f"
+[kinds.keeper.boxes.torso]
+role = "hurtbox"
+rect = [16, 30]
+at = [0, -15]
+layer = ["keeper"]
+[kinds.keeper.boxes.tool]
+role = "hitbox"
+attack = "poke"
+rect = [14, 6]
+at = [14, -18]
+mask = ["hive"]
+[kinds.hornet]
+side = "hive"
+health = 1e6
+iframes = "20f"
+[kinds.hornet.boxes.belly]
+role = "hurtbox"
+rect = [14, 10]
+layer = ["hive"]
+[kinds.hornet.boxes.sting]
+role = "hitbox"
+attack = "sting"
+circle = 5
+at = [9, 3]
+mask = ["keeper"]
+[attacks.sting]
+damage = 1
+[attacks.poke]
+damage = 1
+"""
+
+SCENES = {  # keepers, hornets, side of the field, frames at full size
+    "duel": (1, 1, 60.0, 216_000),
+    "skirmish": (4, 8, 400.0, 36_000),
+    "crowd": (100, 400, 2400.0, 3_600),
+}
+
+
+def lines(scene: str, frames: int, seed: int = 1) -> Iterator[str]:
+    """The recording, header first: everyone circles somewhere, at a pace of their own."""
+    keepers, hornets, side, _ = SCENES[scene]
+    draw = random.Random(seed)
+    yield json.dumps({"voskar": "recording", "version": 1, "rate": 60, "up": "-y"}) + "\n"
+    actors = [(f"keeper-{n}", "keeper") for n in range(keepers)] + [(f"hornet-{n}", "hornet") for n in range(hornets)]
+    ways = [
+        (
+            name,
+            kind,
+            draw.uniform(0, side),
+            draw.uniform(0, side),
+            draw.uniform(20, 60),
+            draw.uniform(30, 90),
+            draw.random() * 6,
+        )
+        for name, kind in actors
+    ]
+    for frame in range(frames):
+        poses = []
+        for name, kind, x, y, reach, pace, phase in ways:
+            angle = frame / pace + phase
+            poses.append(
+                f'{{"id":"{name}","kind":"{kind}","x":{x + reach * math.cos(angle):.2f},'
+                f'"y":{y + reach * math.sin(angle):.2f},"facing":{1 if math.sin(angle) < 0 else -1}}}'
+            )
+        yield f'{{"frame":{frame},"poses":[{",".join(poses)}]}}\n'
+
+
+def write(folder: Path, scene: str, frames: int) -> tuple[Path, Path]:
+    """Writes rulebook and recording to a folder."""
+    rulebook, recording = folder / "rules.toml", folder / f"{scene}-{frames}.jsonl"
+    rulebook.write_text(RULES)
+    with recording.open("w") as file:
+        file.writelines(lines(scene, frames))
+    return rulebook, recording

@@ -1,0 +1,28 @@
+#!/bin/sh
+# Takes a picture of each main command's output on the demo data, in a terminal window on a virtual screen.
+# Needs xvfb, xterm and imagemagick. Run from the project's root: make shots
+set -eu
+shots=$(pwd)/docs/screenshots
+bin=$(pwd)/.venv/bin
+folder=$(mktemp -d)
+trap 'rm -rf "$folder"' EXIT
+cd "$folder"
+"$bin/voskar" demo night-apiary > /dev/null
+
+terminal() { # name, command line, and optionally rows of the window
+  name=$1
+  line=$2
+  rows=${3:-42}
+  printf '#!/bin/sh\nPATH=%s:$PATH\nprintf "%%s\\n" "$ %s"\n%s\nprintf done > %s\nsleep 30\n' "$bin" "$line" "$line" "$folder/done" > show.sh
+  rm -f "$folder/done"
+  xvfb-run -a -s "-screen 0 1280x800x24" sh -c "
+    xterm -geometry 104x$rows+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#14161b' -fg '#d8dbe2' -b 12 -e sh show.sh &
+    pid=\$!
+    while [ ! -e '$folder/done' ]; do sleep 0.1; done
+    sleep 0.5
+    import -window root -trim +repage '$shots/$name.png'
+    kill \$pid" || true
+}
+
+terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl" 43
+terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 16

@@ -1,0 +1,152 @@
+"""The installed `voskar` command on files in a temporary folder."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pandas
+import pyarrow.parquet
+import pytest
+
+VOSKAR = Path(sys.executable).with_name("voskar")
+
+
+def voskar(*arguments: object, cwd: Path, stdin: str = "", **env: str) -> subprocess.CompletedProcess[str]:
+    """Runs the command as a user would; 100 columns, no terminal."""
+    return subprocess.run(
+        [VOSKAR, *map(str, arguments)],
+        cwd=cwd,
+        input=stdin,
+        capture_output=True,
+        text=True,
+        timeout=120,
+        env={**os.environ, "COLUMNS": "100", **env},
+    )
+
+
+@pytest.fixture(scope="session")
+def apiary(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's folder."""
+    folder = tmp_path_factory.mktemp("demo")
+    done = voskar("demo", cwd=folder)
+    assert done.returncode == 0, done.stderr
+    return folder / "night-apiary"
+
+
+def test_demo_runs_and_can_be_repeated(apiary: Path) -> None:
+    again = voskar("demo", cwd=apiary.parent)
+    assert "night-apiary-2" in again.stdout
+    shown = [line[2:].split() for line in again.stdout.splitlines() if line.startswith("$ ")]
+    assert [line[1] for line in shown] == ["replay", "check"]
+    for line in shown:
+        done = voskar(*line[1:], cwd=apiary.parent)
+        assert done.stdout.strip() in again.stdout
+    held = voskar("demo", "night-apiary", cwd=apiary.parent)
+    assert (held.returncode, "--overwrite" in held.stderr) == (2, True)
+
+
+def test_check_finds_exactly_the_planted_bugs(apiary: Path) -> None:
+    done = voskar("check", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary)
+    assert done.returncode == 1
+    verdict = json.loads(done.stdout)
+    found = [(one["sort"], one["frame"], one["shift"], one["gate"]) for one in verdict["findings"]]
+    assert found == [("moved", 273, 1, "immune"), ("moved", 951, 1, "immune"), ("denied", 1131, None, "repeat")]
+    assert (verdict["claims"], verdict["landings"], verdict["agreed"]) == (9, 8, 6)
+    text = voskar("check", "apiary.toml", "meadow.jsonl", cwd=apiary).stdout
+    assert "1 left, this one included" in " ".join(text.split())
+
+
+def test_within_forgives_frames_but_not_second_hits(apiary: Path) -> None:
+    done = voskar("check", "apiary.toml", "meadow.jsonl", "--within", 1, "--json", cwd=apiary)
+    assert (done.returncode, json.loads(done.stdout)["agreed"]) == (1, 8)
+
+
+def test_check_agrees_with_what_the_rules_say(apiary: Path) -> None:
+    landed = voskar("replay", "apiary.toml", "meadow.jsonl", "--json", "--outcome", "landed", cwd=apiary).stdout
+    claims: dict[int, list[dict[str, object]]] = {}
+    for event in map(json.loads, landed.splitlines()[1:]):
+        claim = {"event": "hit", **{key: event[key] for key in ("striker", "target", "damage", "attack")}}
+        claims.setdefault(event["frame"], []).append(claim)
+    lines = [json.loads(line) for line in (apiary / "meadow.jsonl").read_text().splitlines()]
+    for line in lines[1:]:
+        line["claims"] = claims.get(line["frame"], [])
+    text = "\n".join(map(json.dumps, lines))
+    done = voskar("check", "apiary.toml", "-", cwd=apiary, stdin=text)
+    assert (done.returncode, "8 agreed" in done.stdout) == (0, True)
+    hard = text.replace('"damage": 1', '"damage": 2', 1).replace('"attack": "scald"', '"attack": "sting"', 1)
+    done = voskar("check", "apiary.toml", "-", "--json", cwd=apiary, stdin=hard)
+    assert [one["sort"] for one in json.loads(done.stdout)["findings"]] == ["damage", "attack"]
+
+
+def test_ledger_in_every_form(apiary: Path, tmp_path: Path) -> None:
+    for ending in ("jsonl", "csv", "parquet"):
+        done = voskar("replay", "apiary.toml", "meadow.jsonl", "--ledger", tmp_path / f"l.{ending}", cwd=apiary)
+        assert done.returncode == 0, done.stderr
+    lines = [json.loads(line) for line in (tmp_path / "l.jsonl").read_text().splitlines()]
+    table = pandas.read_csv(tmp_path / "l.csv")
+    parquet = pyarrow.parquet.read_table(tmp_path / "l.parquet")
+    assert len(lines) - 1 == len(table) == parquet.num_rows
+    assert [line["frame"] for line in lines[1:]] == table["frame"].tolist() == parquet["frame"].to_pylist()
+    assert json.loads(parquet.schema.metadata[b"voskar"]) == lines[0]
+    assert lines[0]["voskar"] == "ledger"
+    printed = voskar("replay", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary).stdout
+    assert printed == (tmp_path / "l.jsonl").read_text()
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["l.csv", "l.jsonl", "l.parquet"]
+
+
+def test_filters(apiary: Path) -> None:
+    def events(*options: object) -> list[dict[str, object]]:
+        done = voskar("replay", "apiary.toml", "meadow.jsonl", "--json", *options, cwd=apiary)
+        return [json.loads(line) for line in done.stdout.splitlines()[1:]]
+
+    assert {one["outcome"] for one in events("--outcome", "immune")} == {"immune"}
+    assert [one["event"] for one in events("--frames", "213")] == ["contact", "health", "iframes"]
+    assert [one["frame"] for one in events("--frames", "250-274", "--outcome", "immune")] == [214]
+    assert {one["striker"] for one in events("--actor", "hornet-3")} == {"hornet-3"}
+    text = voskar("replay", "apiary.toml", "meadow.jsonl", "--frames", "0-3", cwd=apiary).stdout
+    assert "no contact passes these filters" in text
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (("replay", "apiary.toml", "meadw.jsonl"), 'no such file (did you mean "meadow.jsonl"?)'),
+        (("replay", "apiary.toml", "."), "found a directory, expected a file"),
+        (("replay", "nowhere/x.toml", "meadow.jsonl"), "there is no folder nowhere"),
+        (("replay", "meadow.jsonl", "meadow.jsonl"), "not valid TOML"),
+        (("check", "apiary.toml", "apiary.toml"), "apiary.toml:1: not JSON"),
+        (("replay", "apiary.toml", "meadow.jsonl", "--ledger", "l.xls"), 'found the ending ".xls"'),
+        (("replay", "apiary.toml", "meadow.jsonl", "--ledger", "no/l.csv"), "there is no folder no"),
+        (("replay", "apiary.toml", "meadow.jsonl", "--actor", "kepper"), 'did you mean "keeper"?'),
+        (("replay", "apiary.toml", "meadow.jsonl", "--frames", "9-2"), "ends before it begins"),
+        (("replya",), 'did you mean "replay"?'),
+        (("replay", "apiary.toml"), "Missing argument 'RECORDING'"),
+    ],
+)
+def test_bad_input(apiary: Path, arguments: tuple[str, ...], message: str) -> None:
+    done = voskar(*arguments, cwd=apiary)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert message in done.stderr
+    assert "Traceback" not in done.stderr
+    assert sorted(path.name for path in apiary.iterdir()) == ["apiary.toml", "meadow.jsonl"]
+
+
+def test_same_bytes_for_every_hash_seed(apiary: Path) -> None:
+    seen = {
+        voskar("replay", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary, PYTHONHASHSEED=s).stdout for s in "017"
+    }
+    assert len(seen) == 1
+
+
+def test_colour_only_where_wanted(apiary: Path) -> None:
+    plain = voskar("replay", "apiary.toml", "meadow.jsonl", cwd=apiary).stdout
+    forced = voskar("replay", "apiary.toml", "meadow.jsonl", cwd=apiary, FORCE_COLOR="1").stdout
+    refused = voskar("replay", "apiary.toml", "meadow.jsonl", cwd=apiary, FORCE_COLOR="1", NO_COLOR="1").stdout
+    assert ("\x1b" in plain, "\x1b[1;31m" in forced, "\x1b[1;31m" in refused) == (False, True, False)
+    for columns in ("80", "120"):
+        lines = voskar("replay", "apiary.toml", "meadow.jsonl", cwd=apiary, COLUMNS=columns).stdout.splitlines()
+        assert max(map(len, lines)) <= int(columns)

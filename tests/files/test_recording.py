@@ -1,0 +1,122 @@
+"""Reading recordings: what is accepted, and one clear error for everything else."""
+
+from __future__ import annotations
+
+import gzip
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.worlds import recording, rulebook, sting
+from voskar.errors import InputError
+from voskar.files.recording import load_recording, read_recording
+
+HEAD = '{"voskar": "recording", "version": 1, "rate": 60}'
+
+
+def pose(**fields: Any) -> dict[str, Any]:
+    return {"id": "k", "kind": "keeper", "x": 1, "y": 2, **fields}
+
+
+def frame(*poses: dict[str, Any], number: int = 0, **more: Any) -> str:
+    return json.dumps({"frame": number, "poses": poses, **more})
+
+
+BAD = [
+    # lines, what the error must say
+    ([], "the file is empty"),
+    (["hello"], "r:1: not JSON: expecting value at column 1"),
+    (["[1]"], "r:1: found a list, expected a header"),
+    ([frame()], 'r:1: no header: the first line must say "voskar": "recording"'),
+    (['{"voskar": "ledger"}'], 'r:1: voskar: found "ledger", expected "recording"'),
+    (['{"voskar": "recording", "version": 2, "rate": 60}'], "r:1: version: found 2, expected 1"),
+    (['{"voskar": "recording", "version": 1}'], "r:1: rate: found none"),
+    (['{"voskar": "recording", "version": 1, "rate": NaN}'], 'r:1: rate: found "NaN"'),
+    (['{"voskar": "recording", "version": 1, "rate": true}'], "r:1: rate: found true"),
+    ([HEAD[:-1] + ', "reaction": "raw"}'], 'unknown key "reaction" (did you mean "reactions"?)'),
+    ([HEAD], "has a header and no frames"),
+    ([HEAD, HEAD], "r:2: a second header"),
+    ([HEAD, frame(), frame(number=2)], "r:3: frame: frame 2 follows 0, expected 1"),
+    ([HEAD, frame(), frame()], "r:3: frame: frame 0 stands twice, expected 1"),
+    ([HEAD, frame(number=3), frame(number=1)], "r:3: frame: frame 1 comes after 3"),
+    ([HEAD, frame(number=-1)], "r:2: frame -1: frame: found -1, expected 0 or more"),
+    ([HEAD, frame(pose(), pose())], 'r:2: frame 0: poses[1].id: "k" has two poses in this frame'),
+    ([HEAD, frame(pose()), frame(pose(kind="hornet"), number=1)], '"k" changes its kind from "keeper" to "hornet"'),
+    ([HEAD, frame(pose(owner="a")), frame(pose(owner="b"), number=1)], '"k" changes its owner from "a" to "b"'),
+    ([HEAD, frame(pose(x=float("nan")))], "r:2: frame 0: poses[0].x: found NaN, expected a finite number"),
+    ([HEAD, frame(pose(x=float("inf")))], "poses[0].x: found a number beyond all range"),
+    ([HEAD, frame(pose(y=1e300))], "poses[0].y: found 1e+300, expected a number within ±1e+08"),
+    ([HEAD, frame(pose(x="3"))], 'poses[0].x: found "3", expected a number'),
+    ([HEAD, frame(pose(x=True))], "poses[0].x: found true, expected a number"),
+    ([HEAD, frame(pose(facing=0))], "poses[0].facing: found 0, expected 1 or -1"),
+    ([HEAD, frame(pose(scale=0))], "poses[0].scale: found 0.0, expected 1e-06 to 1e+06"),
+    ([HEAD, frame(pose(clip="walk", tick=-1))], "poses[0].tick: found -1, expected 0 or more"),
+    ([HEAD, frame(pose(clip="walk"))], "poses[0].clip: found walk, expected a `tick` or a `cell` beside it"),
+    ([HEAD, frame(pose(kind="keper"))], 'unknown kind "keper" (did you mean "keeper"?)'),
+    ([HEAD, frame(pose(id="k/1"))], 'found "k/1": / + # are kept for driven actors'),
+    ([HEAD, frame(pose(facin=1))], 'poses[0].facin: unknown field "facin" (did you mean "facing"?)'),
+    ([HEAD, '{"frame": 0, "poses": [{"id": "k", "kind": "keeper", "y": 2}]}'], 'poses[0]: the field "x" is missing'),
+    ([HEAD, frame(claims=[{"event": "hit", "striker": "a"}])], 'claims: a "hit" claim needs "target"'),
+    ([HEAD, frame(claims=[{"event": "hot"}])], 'claims[0].event: found "hot"'),
+    ([HEAD, frame(reset="rooms")], 'reset: found "rooms" (did you mean "room"?)'),
+    ([HEAD, '{"frame": 0, "poses": [{"id"'], "the file ends inside a line"),
+    ([HEAD, "3"], "r:2: found 3, expected a frame"),
+]
+
+
+@pytest.mark.parametrize(("lines", "message"), BAD, ids=[one[1][:40] for one in BAD])
+def test_bad_recording(lines: list[str], message: str) -> None:
+    with pytest.raises(InputError) as error:
+        read_recording("\n".join(lines).encode().splitlines(), "r", rulebook(sting()))
+    assert message in str(error.value)
+    assert len(error.value.problems) == 1
+
+
+def test_the_line_is_right_far_into_the_file() -> None:
+    lines = [HEAD, *(frame(pose(), number=number) for number in range(5000))]
+    lines[4321] = frame(pose(), pose(id="h", kind="hornet", scale=-1), number=4320)
+    with pytest.raises(InputError, match=r"r:4322: frame 4320: poses\[1\].scale: found -1"):
+        read_recording([line.encode() for line in lines], "r", rulebook(sting()))
+
+
+def test_columns() -> None:
+    book = rulebook(sting())
+    poses = [pose(facing=-1, clip="walk", tick=4), pose(id="h", kind="hornet", cell=2, owner="k", health=3, cut=True)]
+    played = recording(book, [{"poses": []}, {"poses": poses}, {"poses": poses[:1]}], rate=59.94, up="+y")
+    columns = played.poses
+    assert (played.frames, played.last, str(played.rate), played.up) == (3, 2, "2997/50", "+y")
+    assert [(actor.id, actor.kind, actor.owner) for actor in played.actors] == [
+        ("k", "keeper", None),
+        ("h", "hornet", "k"),
+    ]
+    assert columns.frame.tolist() == [1, 1, 2]
+    assert columns.facing.tolist() == [-1, 1, -1]
+    assert (columns.clip.tolist(), columns.tick.tolist(), columns.cell.tolist()) == (
+        [0, -1, 0],
+        [4, -1, 4],
+        [-1, 2, -1],
+    )
+    assert columns.cut.tolist() == [False, True, False]
+    assert columns.previous.tolist() == [-1, -1, 0]
+    np.testing.assert_array_equal(columns.health, [np.nan, 3, np.nan])
+
+
+def test_a_late_owner_is_known_from_the_start() -> None:
+    played = recording(rulebook(sting()), [{"poses": [pose()]}, {"poses": [pose(owner="h")]}, {"poses": [pose()]}])
+    assert played.actors[0].owner == "h"
+
+
+def test_gzip_and_own_keys(tmp_path: Path) -> None:
+    book = rulebook(sting())
+    text = "\n".join([HEAD[:-1] + ', "_build": 7}', frame(pose()), "", frame(pose(), number=1)])
+    (tmp_path / "a.jsonl").write_text(text)
+    (tmp_path / "b.gz").write_bytes(gzip.compress(text.encode()))
+    plain, packed = (load_recording(tmp_path / name, book) for name in ("a.jsonl", "b.gz"))
+    assert plain.frames == 2
+    assert plain.digest == packed.digest
+    (tmp_path / "c.gz").write_bytes(gzip.compress(text.encode())[:40])
+    with pytest.raises(InputError, match="gzip"):
+        load_recording(tmp_path / "c.gz", book)

@@ -1,0 +1,39 @@
+"""Small worlds, one folder each: rulebook, recording, and the ledger that must come out, written by hand."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+import voskar
+from voskar.core.ledger import Ledger
+from voskar.files.ledger import ledger_lines
+
+CASES = sorted(path for path in (Path(__file__).parent / "cases").iterdir() if path.is_dir())
+
+
+def rows(ledger: Ledger) -> list[dict[str, Any]]:
+    return [json.loads(line) for line in ledger_lines(ledger)][1:]
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: case.name)
+def test_case(case: Path, tmp_path: Path) -> None:
+    rulebook = voskar.load_rulebook(case / "rulebook.toml")
+    recording = voskar.load_recording(case / "recording.jsonl", rulebook)
+    expected = [json.loads(line) for line in (case / "ledger.jsonl").read_text().splitlines()]
+    found = voskar.replay(rulebook, recording)
+    if rows(found) != expected:
+        actual = tmp_path / "actual.jsonl"
+        actual.write_text("".join(list(ledger_lines(found))[1:]))
+        print(f"the actual ledger is in {actual}")
+    assert rows(found) == expected
+    shuffled = np.random.default_rng(0).permutation(len(recording.poses))
+    order = shuffled[np.argsort(recording.poses.frame[shuffled], kind="stable")]
+    mixed = replace(recording, poses=recording.poses.rows(order))
+    for played, block in ((recording, 1), (recording, 7), (mixed, 1000)):
+        assert rows(voskar.replay(rulebook, played, block=block)) == expected

@@ -1,0 +1,113 @@
+"""Small worlds for tests: rulebooks from dictionaries, recordings from positions, outcomes as strings."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from voskar.core.ledger import Event, Ledger
+from voskar.core.recording import Recording
+from voskar.core.replay import BLOCK, replay
+from voskar.files.recording import read_recording
+from voskar.files.rulebook import Rulebook, parse_rulebook
+
+MARKS = {"landed": "L", "immune": "i", "repeat": "r", "ally": "a"}
+
+
+def toml(data: Mapping[str, Any]) -> str:
+    """A dictionary as TOML, every top-level value inline."""
+
+    def value(one: Any) -> str:
+        if isinstance(one, Mapping):
+            return "{" + ", ".join(f'"{key}" = {value(inner)}' for key, inner in one.items()) + "}"
+        if isinstance(one, list | tuple):
+            return "[" + ", ".join(map(value, one)) + "]"
+        return json.dumps(one)
+
+    return "\n".join(f'"{key}" = {value(one)}' for key, one in data.items())
+
+
+def rulebook(data: Mapping[str, Any]) -> Rulebook:
+    """A rulebook from its data, through the real parser."""
+    return parse_rulebook(toml({"voskar": 1, **data}), "rules.toml")
+
+
+def recording(book: Rulebook, frames: Iterable[Mapping[str, Any]], **header: Any) -> Recording:
+    """A recording from frames without numbers, through the real reader."""
+    lines = [{"voskar": "recording", "version": 1, "rate": 60, **header}]
+    lines += [{"frame": number, **frame} for number, frame in enumerate(frames)]
+    return read_recording([json.dumps(line).encode() for line in lines], "test.jsonl", book)
+
+
+def run(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], *, block: int = BLOCK, **header: Any) -> Ledger:
+    """Replays frames by a rulebook given as data."""
+    book = rulebook(data)
+    played = recording(book, frames, **header)
+    return replay(book.rules(played.rate), played, block=block)
+
+
+def told(events: Iterable[Event]) -> list[dict[str, Any]]:
+    """Events as they are written, places of contacts left out."""
+    return [
+        {name: value for name, value in event.told() if event.event != "contact" or name not in ("x", "y")}
+        for event in events
+    ]
+
+
+def brush(touch: Mapping[str, str], **attack: Any) -> list[dict[str, Any]]:
+    """Frames in which strikers stand on the target ("#") or far off ("."), or are not there ("-"), or hidden ("h").
+
+    `touch` has one string a striker, one character a frame.
+    """
+    length = max(map(len, touch.values()))
+    frames = []
+    for frame in range(length):
+        poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
+        for number, (name, line) in enumerate(touch.items()):
+            mark = line[frame] if frame < len(line) else "."
+            if mark != "-":
+                x = 0 if mark in "#h" else 100 * (number + 1)
+                poses.append({"id": name, "kind": "hornet", "x": x, "y": 0, "hidden": mark == "h"})
+        frames.append({"poses": poses})
+    return frames
+
+
+def sting(**more: Any) -> dict[str, Any]:
+    """The rulebook of `brush`: a keeper with one hurtbox, hornets with one hitbox; `more` overrides by table."""
+    data: dict[str, Any] = {
+        "layers": {"names": ["keeper", "hive"]},
+        "kinds": {
+            "keeper": {
+                "side": "keeper",
+                "health": 100,
+                "boxes": {"torso": {"role": "hurtbox", "rect": [10, 10], "layer": ["keeper"]}},
+                **more.get("keeper", {}),
+            },
+            "hornet": {
+                "side": "hive",
+                "boxes": {"sting": {"role": "hitbox", "attack": "sting", "circle": 3, "mask": ["keeper"]}},
+                **more.get("hornet", {}),
+            },
+        },
+        "attacks": {"sting": {"damage": 1, **more.get("attack", {})}},
+        "contact": more.get("contact", {}),
+    }
+    return data
+
+
+def outcomes(ledger: Ledger, striker: str, length: int) -> str:
+    """One character a frame for a striker: its contact's outcome, or "." without one."""
+    line = ["."] * length
+    for event in ledger.of("contact"):
+        if event.striker == striker:
+            for frame in range(event.frame, (event.until or event.frame) + 1):
+                line[frame] = MARKS[event.outcome or ""]
+    return "".join(line)
+
+
+def frames_of(ledger: Ledger, event: str, **columns: Any) -> Sequence[int]:
+    """Frames of the events of one sort whose columns have these values."""
+    return [
+        one.frame for one in ledger.of(event) if all(getattr(one, key) == wanted for key, wanted in columns.items())
+    ]
