@@ -1,11 +1,24 @@
-"""Settings for property tests: no deadline, since a shared machine may stall; more examples in `make soak`."""
+"""Settings for property tests: no deadline, since a shared machine may stall; VOSKAR_PROPERTIES=soak tries more."""
 
 from __future__ import annotations
 
 import os
+from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, settings
+
+from tests.commands.test_cli import voskar
 
 settings.register_profile("quick", deadline=None, max_examples=150, suppress_health_check=[HealthCheck.too_slow])
 settings.register_profile("soak", settings.get_profile("quick"), max_examples=5000)
 settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
+
+
+@pytest.fixture(scope="session")
+def apiary(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's folder."""
+    folder = tmp_path_factory.mktemp("demo")
+    done = voskar("demo", cwd=folder)
+    assert done.returncode == 0, done.stderr
+    return folder / "night-apiary"

@@ -28,15 +28,6 @@ def voskar(*arguments: object, cwd: Path, stdin: str = "", **env: str) -> subpro
     )
 
 
-@pytest.fixture(scope="session")
-def apiary(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's folder."""
-    folder = tmp_path_factory.mktemp("demo")
-    done = voskar("demo", cwd=folder)
-    assert done.returncode == 0, done.stderr
-    return folder / "night-apiary"
-
-
 def test_demo_runs_and_can_be_repeated(apiary: Path) -> None:
     again = voskar("demo", cwd=apiary.parent)
     assert "night-apiary-2" in again.stdout

@@ -19,7 +19,7 @@ from voskar.core.ledger import written
 \b
 Example:
   voskar check apiary.toml meadow.jsonl
-  voskar check apiary.toml meadow.jsonl.gz --within 4
+  voskar check apiary.toml meadow.jsonl --within 4
   voskar check apiary.toml meadow.jsonl --json
 
 \b

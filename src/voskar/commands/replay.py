@@ -133,12 +133,10 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
     ]
     if not sums:
         return
-    columns = [("landed", "right"), ("dealt", "right"), ("hit", "right"), ("taken", "right"), ("ignored", "right")]
-    table = present.table(
-        "actors, over the whole recording",
-        [("actor", ""), ("kind", ""), *columns, ("health", "right"), ("down in", "right")],
-    )
-    for one in sums:
+    headings = ("landed", "dealt", "stopped", "hit", "taken", "ignored", "health", "down in")
+    columns = [("actor", ""), ("kind", ""), *((heading, "right") for heading in headings)]
+    table = present.table("actors, over the whole recording", columns)
+    for one in sums[:rows] if rows else sums:
         table.add_row(
             one.id,
             one.kind,

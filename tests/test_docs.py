@@ -1,0 +1,50 @@
+"""The documentation is true: every command has a page and an example that runs, every link leads somewhere."""
+
+from __future__ import annotations
+
+import re
+import shlex
+import shutil
+from pathlib import Path
+
+import pytest
+
+from tests.commands.test_cli import voskar
+from voskar.commands.main import COMMANDS
+
+ROOT = Path(__file__).parent.parent
+PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_command_has_help_with_examples_that_run(command: str, apiary: Path, tmp_path: Path) -> None:
+    folder = Path(shutil.copytree(apiary, tmp_path / "apiary"))
+    text = voskar(command, "--help", cwd=apiary).stdout
+    assert f"## voskar {command}" in (ROOT / "docs" / "commands.md").read_text()
+    examples = [line.strip() for line in text.split("Example:")[1].splitlines() if line.strip().startswith("voskar ")]
+    assert examples
+    for example in examples:
+        arguments = shlex.split(example.replace(" | head", ""))[1:]
+        done = voskar(*arguments, cwd=folder)
+        assert done.returncode in (0, 1), (example, done.stderr)
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_links_lead_somewhere(page: Path) -> None:
+    for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
+        assert (page.parent / target).exists(), target
+
+
+def test_every_picture_is_shown() -> None:
+    shown = "".join(page.read_text() for page in PAGES)
+    for picture in (ROOT / "docs" / "screenshots").glob("*.png"):
+        assert picture.name in shown
+
+
+def test_python_of_the_readme_runs(
+    apiary: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    code = re.findall(r"```python\n(.*?)```", (ROOT / "README.md").read_text(), re.S)[0]
+    monkeypatch.chdir(apiary.parent)
+    exec(code, {})
+    assert "hornet-1" in capsys.readouterr().out
