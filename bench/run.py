@@ -46,10 +46,11 @@ def measure(rulebook: str, recording: str) -> dict[str, float]:
     rules = book.rules(played.rate)
     start = time.perf_counter()
     wardrobe = Wardrobe(rules)
-    kinds = [actor.kind for actor in played.actors]
+    cast = core.cast_of(played, wardrobe)
     touches = 0
     for first, stop in core.blocks(played, core.BLOCK):
-        touches += len(find_touches(played.poses.rows(played.block(first, stop)), kinds, played.owners, wardrobe))
+        _, poses, lead = core.with_lead(played, first, stop)
+        touches += len(find_touches(poses, cast, wardrobe, lead))
     touching = time.perf_counter() - start
     start = time.perf_counter()
     ledger = core.replay(rules, played)

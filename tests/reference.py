@@ -22,14 +22,39 @@ def place(point: Point, pose: dict[str, Any]) -> Point:
     return pose["x"] + cos * x - sin * y, pose["y"] + sin * x + cos * y
 
 
+def keyed(box: Box, pose: dict[str, Any], name: str, own: Any) -> Any:
+    """A value of a box in the cell its pose shows: held, or blended towards the next key that names it."""
+    named = [(key.cell, getattr(key, name), key.linear) for key in box.keys.get(pose["clip"], ())]
+    named = [one for one in named if one[1] is not None]
+    past = [one for one in named if one[0] <= pose["shown"]]
+    if not past:
+        return own
+    start, value, linear = past[-1]
+    ahead = [one for one in named if one[0] > pose["shown"]]
+    if not linear or not ahead:
+        return value
+    end, goal, _ = ahead[0]
+    share = (pose["shown"] - start) / (end - start)
+    if name == "turn":
+        return value + (goal - value) * share
+    return tuple(a + (b - a) * share for a, b in zip(value, goal, strict=True))
+
+
 def box_parts(box: Box, pose: dict[str, Any]) -> tuple[list[list[Point]], float]:
     """World corners of a box's convex parts, and their radius."""
-    cos, sin = math.cos(math.radians(box.turn)), math.sin(math.radians(box.turn))
-    parts = [
-        [place((cos * x - sin * y + box.at[0], sin * x + cos * y + box.at[1]), pose) for x, y in part.tolist()]
-        for part in box.outline.parts
-    ]
-    return parts, box.outline.radius * pose["scale"]
+    at, turn = keyed(box, pose, "at", box.at), keyed(box, pose, "turn", box.turn)
+    wide, high = keyed(box, pose, "stretch", (1, 1))
+    local, radius = [part.tolist() for part in box.outline.parts], box.outline.radius
+    if box.outline.round:
+        x_extent = (local[0][-1][0] - local[0][0][0] + 2 * radius) * wide
+        y_extent = 2 * radius * high
+        radius, half = min(x_extent, y_extent) / 2, abs(x_extent - y_extent) / 2
+        local = [[(-half, 0), (half, 0)] if x_extent > y_extent else [(0, -half), (0, half)]]
+    else:
+        local = [[(x * wide, y * high) for x, y in part] for part in local]
+    cos, sin = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+    parts = [[place((cos * x - sin * y + at[0], sin * x + cos * y + at[1]), pose) for x, y in part] for part in local]
+    return parts, (radius + box.outline.grow) * pose["scale"]
 
 
 def hull(points: list[Point]) -> list[Point]:
@@ -76,6 +101,39 @@ def box_gap(a: Box, pose_a: dict[str, Any], b: Box, pose_b: dict[str, Any]) -> f
     return min(gap(p, q) for p in parts_a for q in parts_b) - radius_a - radius_b
 
 
+def first_moment(
+    box_a: Box, pose_a: dict[str, Any], way_a: Point, box_b: Box, pose_b: Any, way_b: Point, slack: float
+) -> Any:
+    """The first moment of a sweep at which the gap is 0, None if they never overlap enough.
+
+    The gap of two convex parts is a convex function of the offset: its least is found by thirds, the first
+    root by halves.
+    """
+    (parts_a, radius_a), (parts_b, radius_b) = box_parts(box_a, pose_a), box_parts(box_b, pose_b)
+    found = []
+    for part_a in parts_a:
+        for part_b in parts_b:
+
+            def at(t: float, a: list[Point] = part_a, b: list[Point] = part_b) -> float:
+                x, y = ((1 - t) * (one - other) for one, other in zip(way_a, way_b, strict=True))
+                return gap([(p - x, q - y) for p, q in a], b) - radius_a - radius_b
+
+            low, high = 0.0, 1.0
+            for _ in range(100):
+                third = (high - low) / 3
+                low, high = (low, high - third) if at(low + third) <= at(high - third) else (low + third, high)
+            best = min((at(t), t) for t in (0.0, 1.0, low))
+            if best[0] >= slack:
+                continue
+            goal = 0.0 if best[0] <= 0 else slack
+            before, after = 0.0, best[1]
+            for _ in range(60 if at(0.0) > goal else 0):
+                half = (before + after) / 2
+                before, after = (half, after) if at(half) > goal else (before, half)
+            found.append(after if at(0.0) > goal else 0.0)
+    return min(found) if found else None
+
+
 class Reference:
     """Judges a recording; `events` are dictionaries as a ledger writes them, without places of contacts."""
 
@@ -90,26 +148,100 @@ class Reference:
         self.credit: dict[str, str] = {}
         self.landed: list[tuple[int, str, str, str]] = []
         self.contacts: set[tuple[int, str, str, str]] = set()
-        self.swing_start: dict[str, int] = {}
+        self.swing_start: dict[tuple[str, str], int] = {}
         self.events: list[dict[str, Any]] = []
-        before: set[str] = set()
+        self.seen: dict[str, dict[str, Any]] = {}
+        self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
+        before: dict[str, dict[str, Any]] = {}
         for frame in range(recording.first, recording.last + 1):
-            poses = {name: pose for name, pose in self.poses(frame).items() if not pose["hidden"]}
+            poses = {name: pose for name, pose in self.lingering(frame).items() if not pose["hidden"]}
             poses = {name: pose for name, pose in poses.items() if name not in self.down}
-            for name in poses:
-                if name not in before:
-                    self.swing_start[name] = frame
-            before = set(poses)
+            self.before = before
+            self.start_swings(frame, poses)
             self.frame(frame, poses)
+            before = poses
 
     def poses(self, frame: int) -> dict[str, dict[str, Any]]:
         """The poses of a frame by actor id."""
         columns, rows = self.recording.poses, self.recording.block(frame, frame + 1)
-        names = ("x", "y", "facing", "angle", "scale", "hidden")
-        return {
-            self.recording.actors[columns.actor[row]].id: {name: getattr(columns, name)[row].item() for name in names}
-            for row in range(rows.start, rows.stop)
-        }
+        names = ("x", "y", "facing", "angle", "scale", "hidden", "cut", "tick", "cell", "vx", "vy")
+        found = {}
+        for row in range(rows.start, rows.stop):
+            pose = {name: getattr(columns, name)[row].item() for name in names}
+            clip, name = int(columns.clip[row]), self.recording.actors[columns.actor[row]].id
+            pose["clip"] = self.recording.clips[clip] if clip >= 0 else None
+            pose["shown"] = self.shown(name, pose)
+            found[name] = pose
+        return found
+
+    def shown(self, name: str, pose: dict[str, Any]) -> int:
+        """The cell a pose shows."""
+        if pose["clip"] is None:
+            return -1
+        if pose["cell"] >= 0:
+            return int(pose["cell"])
+        clip = self.kind[name].clips.get(pose["clip"])
+        if clip is None:
+            return int(pose["tick"])
+        cell = math.floor(pose["tick"] * (clip.rate / self.rules.rate if clip.rate else 1))
+        return cell % clip.cells if clip.loop else min(cell, clip.cells - 1)
+
+    def lingering(self, frame: int) -> dict[str, dict[str, Any]]:
+        """The poses of a frame, with those that have left the recording and are still held."""
+        poses = self.poses(frame)
+        for name, pose in poses.items():
+            last, old, _ = self.held.get(name, (-9, pose, (0.0, 0.0)))
+            follows = name in self.seen and last == frame - 1 and not old["hidden"] and not pose["cut"]
+            rate = float(self.rules.rate)
+            way = [(pose[axis] - self.seen[name][axis]) if follows else 0.0 for axis in "xy"]
+            told = [way[k] if math.isnan(pose[v]) else pose[v] / rate for k, v in enumerate(("vx", "vy"))]
+            self.held[name] = (frame, pose, (told[0], told[1]))
+        self.seen = dict(poses)
+        for name, (last, pose, (dx, dy)) in self.held.items():
+            steps = frame - last
+            if name not in poses and not pose["hidden"] and steps <= self.rules.contact.linger:
+                poses[name] = pose | {"x": pose["x"] + dx * steps, "y": pose["y"] + dy * steps, "cut": False}
+        return poses
+
+    def start_swings(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
+        """Notes where a swing of an attack begins, and of each actor where its being in play does."""
+        for name, pose in poses.items():
+            old = self.before.get(name)
+            if old is None:
+                self.swing_start[name, ""] = frame
+            for attack in {box.attack for box in self.kind[name].boxes if box.attack}:
+                own = [box for box in self.kind[name].boxes if box.attack == attack]
+                opened = any(box.opens(pose["clip"], pose["shown"]) for box in own)
+                if not opened:
+                    continue
+                went_on = old is not None and any(box.opens(old["clip"], old["shown"]) for box in own)
+                if went_on and old is not None:
+                    went_on = (
+                        old["clip"] == pose["clip"] and old["shown"] <= pose["shown"] and old["tick"] <= pose["tick"]
+                    )
+                if not went_on:
+                    self.swing_start[name, attack] = frame
+
+    def way(self, name: str, box: Box, pose: dict[str, Any]) -> Point:
+        """How far the anchor of a box has come since the frame before, if it has a usable past."""
+        old = self.before.get(name)
+        if old is None or pose["cut"] or old["clip"] != pose["clip"] or old["facing"] != pose["facing"]:
+            return 0.0, 0.0
+        if not box.opens(old["clip"], old["shown"]):
+            return 0.0, 0.0
+        now, then = (place(keyed(box, one, "at", box.at), one) for one in (pose, old))
+        return now[0] - then[0], now[1] - then[1]
+
+    def time(self, striker: str, hit: Box, pose_a: dict[str, Any], target: str, hurt: Box, pose_b: Any) -> float | None:
+        """When two boxes touch in this frame, None if they do not."""
+        slack = 1e-6 if self.rules.contact.edges_touch else -1e-6
+        if not hit.opens(pose_a["clip"], pose_a["shown"]) or not hurt.opens(pose_b["clip"], pose_b["shown"]):
+            return None
+        if not hit.swept and not hurt.swept:
+            return 1.0 if box_gap(hit, pose_a, hurt, pose_b) < slack else None
+        ways = self.way(striker, hit, pose_a), self.way(target, hurt, pose_b)
+        found = first_moment(hit, pose_a, ways[0], hurt, pose_b, ways[1], slack)
+        return None if found is None else round(found, 6)
 
     def side(self, name: str, seen: tuple[str, ...] = ()) -> str | None:
         """The kind's side, else the owner's."""
@@ -120,7 +252,6 @@ class Reference:
 
     def frame(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Finds, sorts and judges the contacts of one frame."""
-        slack = 1e-6 if self.rules.contact.edges_touch else -1e-6
         found: list[tuple[Any, ...]] = []
         for striker, pose_a in poses.items():
             for target, pose_b in poses.items():
@@ -131,17 +262,21 @@ class Reference:
                         attack = self.rules.attacks[hit.attack or ""]
                         if not self.may_meet(attack, striker, target, hit, hurt):
                             continue
-                        if box_gap(hit, pose_a, hurt, pose_b) < slack:
-                            order = (-attack.priority, 1.0, striker, attack.name, target, -hurt.rank, 1.0)
+                        t = self.time(striker, hit, pose_a, target, hurt, pose_b)
+                        if t is not None:
+                            order = (-attack.priority, t, striker, attack.name, target, -hurt.rank, t)
                             found.append((*order, hit.name, hurt.name, attack, hit, hurt))
-        found.sort(key=lambda one: one[:9])
+        earliest: dict[Any, float] = {}
+        for one in found:
+            earliest[one[2:5]] = min(one[1], earliest.get(one[2:5], 1.0))
+        found.sort(key=lambda one: (one[0], earliest[one[2:5]], *one[2:9]))
         hurt_now: set[str] = set()
         first_of_frame = set(self.contacts)
         for *order, attack, hit, hurt in found:
             striker, target = order[2], order[4]
             outcome = self.outcome(frame, striker, target, attack, first_of_frame)
             self.contacts.add((frame, striker, attack.name, target))
-            self.tell(frame, striker, target, hit, hurt, attack, outcome)
+            self.tell(frame, striker, target, hit, hurt, attack, outcome, order[1])
             if outcome == "landed":
                 hurt_now.add(target)
                 self.land(frame, striker, target, attack, hurt)
@@ -166,10 +301,13 @@ class Reference:
         if side is not None and side == self.side(target) and not attack.friendly:
             return "ally"
         landings = [one[0] for one in self.landed if one[1:] == (striker, attack.name, target)]
-        mode = attack.rehit.mode if attack.rehit else "once" if self.owner[striker] else "always"
+        timed = any(box.attack == attack.name and box.during is not None for box in self.kind[striker].boxes)
+        mode = attack.rehit.mode if attack.rehit else "once" if self.owner[striker] or timed else "always"
         if frame in landings:
             return "repeat"
-        if mode == "once" and any(landing >= self.swing_start[striker] for landing in landings):
+        if mode == "once" and any(
+            landing >= self.swing_start[striker, attack.name if timed else ""] for landing in landings
+        ):
             return "repeat"
         if mode == "entry" and (frame - 1, striker, attack.name, target) in before:
             return "repeat"
@@ -179,7 +317,9 @@ class Reference:
             return "immune"
         return "landed"
 
-    def tell(self, frame: int, striker: str, target: str, hit: Box, hurt: Box, attack: Attack, outcome: str) -> None:
+    def tell(
+        self, frame: int, striker: str, target: str, hit: Box, hurt: Box, attack: Attack, outcome: str, t: float
+    ) -> None:
         """Writes a contact, or lengthens the run it goes on with."""
         row: dict[str, Any] = {"striker": striker, "hitbox": hit.name, "target": target, "hurtbox": hurt.name}
         row |= {"attack": attack.name, "outcome": outcome}
@@ -189,7 +329,7 @@ class Reference:
                     event["until"] = frame
                     return
                 break
-        row |= {"frame": frame, "until": frame, "event": "contact", "t": 1}
+        row |= {"frame": frame, "until": frame, "event": "contact", "t": t}
         if outcome == "landed":
             row["damage"] = attack.damage * hurt.damage_scale
         self.events.append(row)

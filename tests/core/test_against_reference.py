@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -31,7 +32,10 @@ def test_bulk_agrees_with_reference_for_any_block(
     played = recording(book, frames)
     rules = book.rules(played.rate)
     whole = replay(rules, played)
-    assert plain(told(whole.events)) == plain(Reference(rules, played).events)
+    found, expected = plain(told(whole.events)), plain(Reference(rules, played).events)
+    for one, other in zip(found, expected, strict=True):
+        assert one.pop("t", None) == pytest.approx(other.pop("t", None), abs=2e-6)
+        assert one == other
     assert replay(rules, played, block=block).events == whole.events
 
 
@@ -42,6 +46,8 @@ def test_contact_points_lie_in_both_boxes(data: dict[str, Any], frames: list[dic
     rules = book.rules(played.rate)
     twin = Reference(rules, played)
     for event in replay(rules, played).of("contact"):
+        if event.t != 1 or event.detail:
+            continue  # of a sweep it lies where they met, which is not where they are
         poses = twin.poses(event.frame)
         for actor, name in ((event.striker, event.hitbox), (event.target, event.hurtbox)):
             assert actor is not None
@@ -73,7 +79,8 @@ def test_outcomes_do_not_depend_on_where_the_world_is(
 ) -> None:
     for kind in data["kinds"].values():
         for box in kind["boxes"].values():
-            box["turn"] = 0  # only upright boxes: exact, so that no rounding decides at an edge
+            # only upright boxes at whole places: exact, so that no rounding decides at an edge
+            box |= {"turn": 0, "swept": False, "keys": {}}
     book = rulebook(data)
     played = recording(book, frames)
     rules = book.rules(played.rate)

@@ -59,7 +59,7 @@ PROBLEMS = [
     "the box has 2 shapes (rect, circle), expected one",
     "r:21: kinds.keeper.boxes.arm.circle: found nan, expected a finite number",
     'r:22: kinds.keeper.boxes.arm.attack: unknown attack "stng" (did you mean "sting"?)',
-    "r:25: kinds.keeper.boxes.leg.rect: found [1, -2], expected a width and a height above 0",
+    "r:25: kinds.keeper.boxes.leg.rect: found [1, -2], expected two numbers above 0",
     "r:26: kinds.keeper.boxes.leg.attack: a hurtbox has no attack",
     'r:28: attacks.sting.damage: found "3", expected a number',
     'r:29: attacks.sting.rehit: found "twice", expected "once", "entry", "always"',

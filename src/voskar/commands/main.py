@@ -16,6 +16,7 @@ AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
 COMMANDS = {
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
+    "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
     "demo": "Write the night apiary to a folder and run the full example on it.",
 }
 """Commands in the order of `--help`, with their one line there: listing them imports none of them."""

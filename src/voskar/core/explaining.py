@@ -1,72 +1,360 @@
-"""Why a pair of actors came to what it did in one frame, from the same functions that judge."""
+"""Why a pair of actors came to what it did in a frame, from the same functions that judge."""
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from voskar.core import geometry
-from voskar.core.gates import NEVER, Ally, Immune, Repeat, Standing, Verdict
-from voskar.core.judging import FrameTrace, Judged
-from voskar.core.placing import Wardrobe, place
-from voskar.core.recording import Poses, Recording
-from voskar.core.rules import Rules
-from voskar.core.touching import part_groups
+from voskar.core.gates import GATES, NEVER, Ally, Immune, Repeat, Verdict
+from voskar.core.judging import Judge
+from voskar.core.lingering import lingering
+from voskar.core.placing import Cast, Fitted, Wardrobe, cells, openness
+from voskar.core.recording import Ints, Poses, Recording
+from voskar.core.replay import cast_of, judge_frames
+from voskar.core.rules import Box, Detect, Rules, eligible, sees
+from voskar.core.shapes import TOLERANCE
+from voskar.core.swings import Swings
+from voskar.core.touching import find_touches, part_groups, slack_of
+
+NEAR = 8.0
+"""Units within which two boxes have nearly met."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One gate: whether it let the pair through, and the numbers in words. `more` are further lines."""
+
+    gate: str
+    passed: bool
+    text: str
+    more: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class Account:
-    """What the rules made of a striker and a target in a frame: the gate that decided, in a word and a sentence.
+    """How far one hitbox and one hurtbox of a pair came in a frame, gate by gate.
 
-    `gate` is an outcome, or what kept the pair from being a contact at all: `absent`, `hidden`, `down`,
-    `own`, `boxes`, `layers`, `apart`.
+    `gate` is what decided: the first that stopped them (`present`, `play`, `own`, `boxes`, `layers`, `open`, `touch`,
+    or an outcome), else `landed`. `gap` is below 0 where they overlap, None where it cannot be measured.
     """
 
     frame: int
     striker: str
     target: str
-    gate: str
-    sentence: str
+    steps: tuple[Step, ...]
+    hitbox: str = ""
+    hurtbox: str = ""
+    attack: str = ""
+    gap: float | None = None
+
+    @property
+    def gate(self) -> str:
+        """The gate that decided, or "landed"."""
+        return next((step.gate for step in self.steps if not step.passed), "landed")
+
+    @property
+    def sentence(self) -> str:
+        """The deciding gate in one sentence."""
+        boxes = f"{self.hitbox} on {self.hurtbox}" if self.hitbox else ""
+        stopped = next((step for step in self.steps if not step.passed), None)
+        if stopped is None:
+            return f"{boxes}, landed"
+        return f"{boxes}: {stopped.text}" if boxes else stopped.text
+
+    @property
+    def reach(self) -> tuple[int, float]:
+        """How far it came: gates passed before the first that stopped, then the nearer the further."""
+        passed = next((index for index, step in enumerate(self.steps) if not step.passed), len(self.steps))
+        return passed, -(self.gap or 0.0)
 
 
-def account(
-    rules: Rules,
-    recording: Recording,
-    trace: FrameTrace | None,
-    frame: int,
-    striker: str,
-    target: str,
-    *,
-    landed_is_taken: bool = False,
-) -> Account:
-    """The deciding gate for a pair in a watched frame; the furthest any of their boxes came.
+class Witness:
+    """Replays a recording, watches some frames, and tells what happened in them and why."""
 
-    With `landed_is_taken` a landing in this frame explains another claim, and the question is what stopped
-    a second one.
-    """
-    judged = [
-        one
-        for one in (trace.judged if trace else [])
-        if (one.contact.striker.id, one.contact.target.id) == (striker, target)
-    ]
-    if judged:
-        best = next((one for one in judged if (one.outcome == "landed") is not landed_is_taken), judged[0])
-        if landed_is_taken and best.outcome == "landed":
-            return Account(frame, striker, target, "landed", "it landed in this frame, but only once")
-        return Account(frame, striker, target, best.outcome, describe(best))
-    gate, sentence = _no_contact(rules, recording, trace, frame, striker, target)
-    return Account(frame, striker, target, gate, sentence)
+    def __init__(self, rules: Rules, recording: Recording, frames: Collection[int]) -> None:
+        self.rules = rules
+        self.recording = lingering(recording, rules.contact.linger)
+        self.judge: Judge = judge_frames(rules, recording, frames)
+        self.wardrobe: Wardrobe = self.judge.wardrobe
+        self.cast: Cast = cast_of(self.recording, self.wardrobe)
+        self._swings: Swings | None = None
+
+    def deciding(self, frame: int, striker: str, target: str, *, second: bool = False) -> Account:
+        """The account of the boxes of a pair that came furthest.
+
+        With `second` a landing in this frame is explained by another claim, and the question is what stopped
+        one more.
+        """
+        accounts = self.pair(frame, striker, target)
+        others = [one for one in accounts if one.gate != "landed"]
+        if second and others:
+            return others[0]
+        if second:
+            step = Step("repeat", False, "it landed in this frame, but only once")
+            return Account(frame, striker, target, (step,))
+        return accounts[0]
+
+    def pair(self, frame: int, striker: str, target: str) -> list[Account]:
+        """Every hitbox of one actor against every hurtbox of another, those that came furthest first."""
+        steps = self._presence(frame, striker, target)
+        if not all(step.passed for step in steps):
+            return [Account(frame, striker, target, tuple(steps))]
+        numbers = self.recording.numbers[striker], self.recording.numbers[target]
+        hits, hurts = (
+            [one for one in self.wardrobe.by_kind[self.recording.actors[number].kind] if one.box.role == role]
+            for number, role in zip(numbers, ("hitbox", "hurtbox"), strict=True)
+        )
+        if not hits or not hurts:
+            lacking, role = (striker, "hitbox") if not hits else (target, "hurtbox")
+            steps.append(Step("boxes", False, f"{lacking} has no {role}"))
+            return [Account(frame, striker, target, tuple(steps))]
+        accounts = [self._boxes(frame, *numbers, hit, hurt, steps) for hit in hits for hurt in hurts]
+        return sorted(accounts, key=lambda one: (one.reach[0], one.gate == "landed", one.reach[1]), reverse=True)
+
+    def near(self, frame: int, within: float = NEAR) -> list[Account]:
+        """All contacts of a frame, and all that nearly happened: boxes apart by no more than `within`, and
+        boxes that overlap but are closed, or that layers keep from meeting."""
+        poses = self.recording.poses.rows(self.recording.block(frame, frame + 1))
+        names = sorted(self.recording.actors[number].id for number in poses.actor.tolist())
+        found = []
+        for striker in names:
+            for target in names:
+                if striker != target:
+                    for one in self.pair(frame, striker, target):
+                        if one.gap is not None and one.gap <= (within if self._open_and_eligible(one) else 0.0):
+                            found.append(one)
+        return sorted(found, key=lambda one: one.reach, reverse=True)
+
+    @staticmethod
+    def _open_and_eligible(account: Account) -> bool:
+        return all(step.passed for step in account.steps if step.gate in ("layers", "open"))
+
+    def _presence(self, frame: int, striker: str, target: str) -> list[Step]:
+        """Whether both are there, in play, and not each other's."""
+        recording = self.recording
+        if not recording.first <= frame <= recording.last:
+            return [Step("present", False, f"the recording has frames {recording.first} to {recording.last}")]
+        for name in (striker, target):
+            if name not in recording.numbers:
+                return [Step("present", False, f"{name} is not in the recording")]
+        if striker == target:
+            return [Step("own", False, "an actor cannot hit itself")]
+        numbers = recording.numbers[striker], recording.numbers[target]
+        rows = [self._row(number, frame) for number in numbers]
+        for name, number, row in zip((striker, target), numbers, rows, strict=True):
+            if row is None:
+                seen = self._seen(number, frame)
+                return [
+                    Step("present", False, f"{name} has no pose in this frame; {seen}{self._last(frame, *numbers)}")
+                ]
+        held = [name for name, row in zip((striker, target), rows, strict=True) if recording.poses.lingering[row or 0]]
+        told = f", {' and '.join(held)} lingering" if held else ""
+        steps = [Step("present", True, f"both have a pose{told}")]
+        standings = self.judge.traces[frame].standings
+        for name, row in zip((striker, target), rows, strict=True):
+            down = standings[name].down
+            if recording.poses.hidden[row or 0]:
+                return [*steps, Step("play", False, f"{name} is hidden in this frame")]
+            if down is not None:
+                return [*steps, Step("play", False, f"{name} has been down since {down}")]
+        steps.append(Step("play", True, "neither is hidden or down"))
+        return steps
+
+    def _row(self, number: int, frame: int) -> int | None:
+        """The pose row of an actor in a frame."""
+        rows = self.recording.poses.rows_of(number)
+        at = int(np.searchsorted(self.recording.poses.frame[rows], frame))
+        return int(rows[at]) if at < len(rows) and self.recording.poses.frame[rows[at]] == frame else None
+
+    def _seen(self, number: int, frame: int) -> str:
+        frames = self.recording.poses.frame[self.recording.poses.rows_of(number)]
+        before, after = frames[frames < frame], frames[frames > frame]
+        told = [f"last seen in {before[-1]}"] if len(before) else []
+        told += [f"next in {after[0]}"] if len(after) else []
+        return ", ".join(told)
+
+    def _last(self, frame: int, striker: int, target: int) -> str:
+        """How near two actors had come in the second before one of them was gone."""
+        best: tuple[float, int, str] | None = None
+        for hit in self.wardrobe.by_kind[self.recording.actors[striker].kind]:
+            for hurt in self.wardrobe.by_kind[self.recording.actors[target].kind]:
+                if self.wardrobe.meets[hit.number, hurt.number]:
+                    found = self.approach(frame, striker, target, hit, hurt)
+                    if found and (best is None or found < best[:2]):
+                        best = (*found, f"{hit.box.name} to {hurt.box.name}")
+        return f"; nearest in {best[1]}, {best[2]}: {_units(best[0])}" if best else ""
+
+    def _boxes(
+        self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted, presence: Iterable[Step]
+    ) -> Account:
+        """The gates of one hitbox and one hurtbox, past presence."""
+        attack = self.rules.attacks[hit.box.attack or ""]
+        own = self._own(striker, target, attack.hits_owner)
+        opened = self._open(frame, ((striker, hit), (target, hurt)))
+        value, touch = self._touch(frame, striker, target, hit, hurt)
+        steps = [*presence, own, layers_step(self.rules, hit.box, hurt.box), opened, touch]
+        steps += self._judged(frame, striker, target, hit, hurt, touch.passed)
+        names = (self.recording.actors[striker].id, self.recording.actors[target].id)
+        return Account(frame, *names, tuple(steps), hit.box.name, hurt.box.name, attack.name, value)
+
+    def _own(self, striker: int, target: int, hits_owner: bool) -> Step:
+        owners, actors = self.recording.owners, self.recording.actors
+        text = ""
+        if owners[striker] == target:
+            text = f"{actors[target].id} owns {actors[striker].id}"
+        elif owners[striker] != -1 and owners[striker] == owners[target]:
+            text = f"both are owned by {actors[striker].owner}"
+        if text and hits_owner:
+            return Step("own", True, f"{text}, but the attack hits its owner")
+        return Step("own", not text, text or "neither owns the other, and they share no owner")
+
+    def _open(self, frame: int, both: Iterable[tuple[int, Fitted]]) -> Step:
+        """Whether both boxes are open, and when a closed one was and will be."""
+        texts, passed = [], True
+        for number, fitted in both:
+            rows = self.recording.poses.rows_of(number)
+            clip, cell, is_open = self._shown(rows, fitted)
+            frames = self.recording.poses.frame[rows]
+            at = int(np.searchsorted(frames, frame))
+            name = f"{self.recording.actors[number].id}.{fitted.box.name}"
+            timed = fitted.box.during is not None or fitted.box.except_during
+            shown = f" in {self._clip(clip[at])} cell {cell[at]}" if timed and clip[at] >= 0 else ""
+            if is_open[at]:
+                texts.append(f"{fitted.box.name} is open{shown}" if timed else f"{fitted.box.name} is always open")
+                continue
+            passed = False
+            later, earlier = frames[(frames > frame) & is_open], frames[(frames < frame) & is_open]
+            when = f"opens next in {later[0]}" if len(later) else "does not open again"
+            last = f", was open last in {earlier[-1]}" if len(earlier) else ""
+            texts.append(f"{name} is closed{shown or ' without a clip'}; it {when}{last}")
+        return Step("open", passed, "; ".join(texts))
+
+    def _clip(self, number: int) -> str:
+        return self.recording.clips[number]
+
+    def _shown(self, rows: Ints, fitted: Fitted) -> tuple[Ints, Ints, np.ndarray]:
+        """Clip, cell and openness of a box in some poses of its actor."""
+        poses, clips = self.recording.poses, self.recording.clips
+        cell = cells(poses, rows, self.rules.kinds[fitted.kind], clips, self.rules.rate)
+        clip = poses.clip[rows]
+        return clip, cell, openness(fitted.box, clip, cell, clips)
+
+    def _touch(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted) -> tuple[float, Step]:
+        """The gap of two boxes in a frame, whether it counts as a touch, and where they came nearest."""
+        rows = self._row(striker, frame), self._row(target, frame)
+        value = float(self._gaps(np.array([rows[0]]), np.array([rows[1]]), hit, hurt)[0])
+        found = self._found(frame, striker, target, hit, hurt)
+        if found is not None:
+            how = f"met at t = {found:.3g}, on the way" if found < 1 else f"overlap by {-value:.3f} units"
+            return min(value, 0.0), Step("touch", True, how)
+        nearest = self.approach(frame, striker, target, hit, hurt)
+        apart = value > -slack_of(self.wardrobe)
+        text = f"overlap by {-value:.3f} units"
+        if apart:
+            text = "apart by " + _units(value) if value > TOLERANCE else "their edges only meet"
+        if apart and nearest and nearest[0] != round(value, 6):
+            text += f"; nearest within a second in {nearest[1]}: {_units(nearest[0])}"
+        return value, Step("touch", not apart, text)
+
+    def _found(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted) -> float | None:
+        """The time of their touch, if the search for touches found one."""
+        recording = self.recording
+        rows = recording.block(max(frame - 1, recording.first), frame + 1)
+        lead = recording.block(frame, frame + 1).start - rows.start
+        poses = recording.poses.rows(rows)
+        keep = np.flatnonzero(np.isin(poses.actor, (striker, target)))
+        touches = find_touches(poses.rows(keep), self.cast, self.wardrobe, int((keep < lead).sum()))
+        at = np.flatnonzero(
+            (touches.striker == striker) & (touches.hitbox == hit.number) & (touches.hurtbox == hurt.number)
+        )
+        return float(touches.t[at[0]]) if len(at) else None
+
+    def _gaps(self, rows_a: Ints, rows_b: Ints, hit: Fitted, hurt: Fitted) -> np.ndarray:
+        """(k,) gaps of two boxes in pairs of poses, open or not."""
+        poses = self.recording.poses
+        forms = []
+        for rows, fitted in ((rows_a, hit), (rows_b, hurt)):
+            clip, cell, _ = self._shown(rows, fitted)
+            names = [self._clip(number) if number >= 0 else None for number in clip.tolist()]
+            forms.append([fitted.form_in(name, at) for name, at in zip(names, cell.tolist(), strict=True)])
+        result = np.empty(len(rows_a))
+        for k, (form_a, form_b) in enumerate(zip(*forms, strict=True)):
+            result[k] = box_gap(poses, int(rows_a[k]), form_a, int(rows_b[k]), form_b, self.wardrobe)
+        return result
+
+    def approach(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted) -> tuple[float, int] | None:
+        """The least gap of two boxes within a second of a frame and the frame of it; the nearest of equals."""
+        poses, reach = self.recording.poses, round(float(self.recording.rate))
+        sides = []
+        for number in (striker, target):
+            rows = poses.rows_of(number)
+            sides.append(rows[(np.abs(poses.frame[rows] - frame) <= reach) & ~poses.hidden[rows]])
+        shared, at_a, at_b = np.intersect1d(poses.frame[sides[0]], poses.frame[sides[1]], return_indices=True)
+        if not len(shared):
+            return None
+        gaps = np.round(self._gaps(sides[0][at_a], sides[1][at_b], hit, hurt), 6)
+        best = min(range(len(shared)), key=lambda k: (gaps[k], abs(int(shared[k]) - frame)))
+        return float(gaps[best]), int(shared[best])
+
+    def _judged(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted, touching: bool) -> list[Step]:
+        """The gates of judging, as they were, or as they would have been for boxes that did not touch."""
+        trace = self.judge.traces[frame]
+        names = (self.recording.actors[striker].id, hit.box.name, self.recording.actors[target].id, hurt.box.name)
+        for one in trace.judged if touching else ():
+            contact = one.contact
+            if (contact.striker.id, contact.hitbox.name, contact.target.id, contact.hurtbox.name) == names:
+                return [Step(name, not verdict.stops, verdict_sentence(verdict)) for name, verdict in one.verdicts]
+        if self._swings is None:
+            self._swings = Swings(self.recording.poses, self.cast, self.wardrobe)
+        row = self._row(striker, frame)
+        swing = int(self._swings.of(np.array([hit.number]), np.array([row]))[0])
+        contact = self.judge.contact(frame, (striker, hit.number, target, hurt.number, 1.0, swing, -1), trace)
+        verdicts = [(name, gate(contact)) for name, gate in GATES]
+        return [Step(name, not verdict.stops, verdict_sentence(verdict)) for name, verdict in verdicts]
 
 
-def describe(judged: Judged) -> str:
-    """The outcome of a contact and the numbers of the gate that decided it."""
-    contact = judged.contact
-    boxes = f"{contact.hitbox.name} on {contact.hurtbox.name}"
-    if judged.outcome == "landed":
-        return f"landed, {boxes}"
-    verdict = dict(judged.verdicts)[judged.outcome]
-    return f"{boxes}: {verdict_sentence(verdict)}"
+def _units(value: float) -> str:
+    return (
+        f"{value:.3f} units"
+        if value > TOLERANCE
+        else "0 units, edges only meet"
+        if value >= -TOLERANCE
+        else "overlapping"
+    )
+
+
+DETECT_WORDS: dict[Detect, str] = {
+    "either": "one must see the other",
+    "both": "each must see the other",
+    "hitbox": "the hitbox must see the hurtbox",
+    "hurtbox": "the hurtbox must see the hitbox",
+}
+
+
+def layers_step(rules: Rules, hit: Box, hurt: Box) -> Step:
+    """Layers and masks of two boxes, bit by bit."""
+    detect = rules.contact.detect
+    forth, back = sees(hit.mask, hurt.layer), sees(hurt.mask, hit.layer)
+    seen = {(True, True): "each sees the other", (True, False): f"{hit.name} sees {hurt.name}"}
+    seen |= {(False, True): f"{hurt.name} sees {hit.name}", (False, False): "neither sees the other"}
+    lines = tuple(
+        f"{name + '.' + key:<20} {_bits(rules, bits)}  {', '.join(rules.layer_names(bits)) or 'nothing'}"
+        for name, key, bits in (
+            (hit.name, "mask", hit.mask),
+            (hurt.name, "layer", hurt.layer),
+            (hurt.name, "mask", hurt.mask),
+            (hit.name, "layer", hit.layer),
+        )
+    )
+    text = f'{seen[forth, back]}; detect = "{detect}": {DETECT_WORDS[detect]}'
+    return Step("layers", eligible(detect, hit, hurt), text, lines)
+
+
+def _bits(rules: Rules, bits: int) -> str:
+    return "".join("1" if bits >> index & 1 else "." for index in range(len(rules.layers)))
 
 
 def verdict_sentence(verdict: Verdict) -> str:
@@ -103,66 +391,6 @@ def verdict_sentence(verdict: Verdict) -> str:
 
 def _name(side: str | None) -> str:
     return f'"{side}"' if side is not None else "no side"
-
-
-def _no_contact(
-    rules: Rules, recording: Recording, trace: FrameTrace | None, frame: int, striker: str, target: str
-) -> tuple[str, str]:
-    """What kept a pair from being a contact."""
-    for name in (striker, target):
-        if name not in recording.numbers:
-            return "absent", f"{name} is not in the recording"
-    if striker == target:
-        return "own", "an actor cannot hit itself"
-    if not recording.first <= frame <= recording.last:
-        return "absent", f"the recording has frames {recording.first} to {recording.last}"
-    poses = recording.poses.rows(recording.block(frame, frame + 1))
-    numbers = [recording.numbers[striker], recording.numbers[target]]
-    for name, number in zip((striker, target), numbers, strict=True):
-        row = np.flatnonzero(poses.actor == number)
-        if not len(row):
-            return "absent", f"{name} has no pose in this frame"
-        if poses.hidden[row[0]]:
-            return "hidden", f"{name} is hidden in this frame"
-        standing: Standing | None = trace.standings.get(name) if trace else None
-        if standing is not None and standing.down is not None:
-            return "down", f"{name} has been down since {standing.down}"
-    owners = recording.owners
-    if owners[numbers[0]] == numbers[1]:
-        return "own", f"{target} is the owner of {striker}"
-    if owners[numbers[0]] != -1 and owners[numbers[0]] == owners[numbers[1]]:
-        return "own", f"both are owned by {recording.actors[numbers[0]].owner}"
-    return _apart(rules, poses.rows(np.flatnonzero(np.isin(poses.actor, numbers))), recording, numbers)
-
-
-def _apart(rules: Rules, poses: Poses, recording: Recording, numbers: list[int]) -> tuple[str, str]:
-    """The layers that forbid a pair, or the nearest two boxes that might have met and the gap between them."""
-    wardrobe = Wardrobe(rules)
-    kinds = [actor.kind for actor in recording.actors]
-    hits, hurts = place(poses, kinds, wardrobe, "hitbox"), place(poses, kinds, wardrobe, "hurtbox")
-    hits, hurts = hits.take(hits.actor == numbers[0]), hurts.take(hurts.actor == numbers[1])
-    for placed, number, role in ((hits, numbers[0], "hitbox"), (hurts, numbers[1], "hurtbox")):
-        if not len(placed):
-            return "boxes", f"{recording.actors[number].id} has no {role}"
-    meets = wardrobe.meets[np.ix_(hits.box, hurts.box)]
-    if not meets.any():
-        hit, hurt = wardrobe.fitted[hits.box[0]].box, wardrobe.fitted[hurts.box[0]].box
-        return "layers", (
-            f"layers: {hit.name} looks for {_layers(rules, hit.mask)}, {hurt.name} is on {_layers(rules, hurt.layer)}; "
-            f"{hurt.name} looks for {_layers(rules, hurt.mask)}, {hit.name} is on {_layers(rules, hit.layer)}"
-        )
-    best: tuple[float, str, str] | None = None
-    for i, j in np.argwhere(meets).tolist():
-        value = box_gap(poses, hits.pose[i], hits.form[i], hurts.pose[j], hurts.form[j], wardrobe)
-        names = (wardrobe.fitted[hits.box[i]].box.name, wardrobe.fitted[hurts.box[j]].box.name)
-        if best is None or (value, *names) < best:
-            best = (value, *names)
-    assert best is not None
-    return "apart", f"apart by {max(best[0], 0.0):.3f} units ({best[1]} to {best[2]})"
-
-
-def _layers(rules: Rules, bits: int) -> str:
-    return ", ".join(rules.layer_names(bits)) or "nothing"
 
 
 def box_gap(poses: Poses, pose_a: int, form_a: int, pose_b: int, form_b: int, wardrobe: Wardrobe) -> float:

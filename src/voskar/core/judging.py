@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from voskar.core.gates import GATES, NEVER, Contact, Memory, Standing, Unbroken, Verdict
+from voskar.core.gates import GATES, Contact, Memory, Standing, Unbroken, Verdict
 from voskar.core.ledger import Event
 from voskar.core.placing import Wardrobe
 from voskar.core.recording import Ints, Recording, sides
@@ -16,6 +16,8 @@ from voskar.core.touching import Touches
 
 Key = tuple[int, str, int]  # striker, attack, target
 Pair = tuple[int, int, int, int]  # striker, hitbox, target, hurtbox
+Touch = tuple[int, int, int, int, float, int, int]
+"""Striker, hitbox, target, hurtbox, t, the striker's swing, and the row of the touch table."""
 
 
 @dataclass(frozen=True)
@@ -29,9 +31,11 @@ class Judged:
 
 @dataclass
 class FrameTrace:
-    """One frame as the judge saw it: everyone's standing before the first blow, and every contact."""
+    """One frame as the judge saw it: everyone's standing and all memory before the first blow, and every contact."""
 
     standings: dict[str, Standing]
+    memory: dict[Key, Memory]
+    unbroken: dict[Key, Unbroken]
     judged: list[Judged]
 
 
@@ -66,55 +70,76 @@ class Judge:
         self._unbroken: dict[Key, Unbroken] = {}
         self._running: dict[Pair, Event] = {}
         self._attack_of = [
-            rules.attacks[fitted.box.attack] if fitted.box.attack else None for fitted in wardrobe.fitted
+            rules.attacks[fitted.box.attack] if fitted.box.attack else Attack("") for fitted in wardrobe.fitted
         ]
 
-    def frame(self, frame: int, touches: Sequence[tuple[int, int, int, int, float, int, int]]) -> None:
-        """Judges the touches of one frame, given as (striker, hitbox, target, hurtbox, t, swing, row) in order."""
-        standings, fitted = self.standings, self.wardrobe.fitted
-        trace = FrameTrace({}, []) if frame in self.watched else None
-        if trace is not None:
-            trace.standings = {standing.id: replace(standing) for standing in standings}
-            self.traces[frame] = trace
+    def frame(self, frame: int, touches: Sequence[Touch]) -> None:
+        """Judges the touches of one frame, in the order of blows."""
+        standings = self.standings
+        trace = self._begin_trace(frame) if frame in self.watched else None
         hurt: dict[int, Standing] = {}
-        for striker, hitbox, target, hurtbox, t, swing, row in touches:
-            attack = self._attack_of[hitbox]
-            mine, theirs = standings[striker], standings[target]
-            if attack is None or mine.down is not None or theirs.down is not None:
+        for touch in touches:
+            striker, hitbox, target, hurtbox, _, swing, _ = touch
+            if standings[striker].down is not None or standings[target].down is not None:
                 continue
-            key = (striker, attack.name, target)
-            unbroken = self._unbroken.get(key)
-            if unbroken is None or unbroken.last < frame - 1:
-                unbroken = Unbroken(frame, frame)
-            contact = Contact(
-                frame,
-                mine,
-                fitted[hitbox].box,
-                theirs,
-                fitted[hurtbox].box,
-                attack,
-                attack.rehit or default_rehit(mine),
-                t,
-                swing,
-                row,
-                self._memory.get(key),
-                unbroken,
-            )
+            contact = self.contact(frame, touch)
             outcome = "landed"
             for name, gate in GATES:
                 if gate(contact).stops:
                     outcome = name
                     break
             if trace is not None:
-                trace.judged.append(Judged(contact, tuple((name, gate(contact)) for name, gate in GATES), outcome))
-            self._unbroken[key] = Unbroken(unbroken.first, frame)
+                # standings change with the next blow: what this one found is kept as it is now
+                kept = replace(contact, striker=replace(contact.striker), target=replace(contact.target))
+                trace.judged.append(Judged(kept, tuple((name, gate(contact)) for name, gate in GATES), outcome))
+            key = (striker, contact.attack.name, target)
+            self._unbroken[key] = Unbroken(contact.unbroken.first, frame)
             self._tell((striker, hitbox, target, hurtbox), contact, outcome)
             if outcome == "landed":
                 self._memory[key] = Memory(frame, swing)
                 self._land(contact)
-                hurt[target] = theirs
+                hurt[target] = contact.target
         for number in sorted(hurt, key=lambda number: standings[number].id):
             self._settle(frame, hurt[number])
+
+    def _begin_trace(self, frame: int) -> FrameTrace:
+        standings = {standing.id: replace(standing) for standing in self.standings}
+        trace = FrameTrace(standings, dict(self._memory), dict(self._unbroken), [])
+        self.traces[frame] = trace
+        return trace
+
+    def contact(self, frame: int, touch: Touch, past: FrameTrace | None = None) -> Contact:
+        """A touch with the state that decides about it: the judge's own, or that of a frame that was watched."""
+        striker, hitbox, target, hurtbox, t, swing, row = touch
+        mine, theirs = self.standings[striker], self.standings[target]
+        memory, unbrokens = self._memory, self._unbroken
+        if past is not None:
+            mine, theirs = past.standings[mine.id], past.standings[theirs.id]
+            memory, unbrokens = past.memory, past.unbroken
+        attack = self._attack_of[hitbox]
+        key = (striker, attack.name, target)
+        unbroken = unbrokens.get(key)
+        if unbroken is None or unbroken.last < frame - 1:
+            unbroken = Unbroken(frame, frame)
+        return Contact(
+            frame,
+            mine,
+            self.wardrobe.fitted[hitbox].box,
+            theirs,
+            self.wardrobe.fitted[hurtbox].box,
+            attack,
+            attack.rehit or self.default_rehit(mine, attack),
+            t,
+            swing,
+            row,
+            memory.get(key),
+            unbroken,
+        )
+
+    def default_rehit(self, striker: Standing, attack: Attack) -> Rehit:
+        """Once for timed attacks and for actors that have an owner (shots), else always."""
+        timed = self.rules.kinds[striker.kind].timed(attack.name)
+        return Rehit("once") if timed or striker.owned else Rehit("always")
 
     def _tell(self, pair: Pair, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""
@@ -193,11 +218,6 @@ def damage_of(contact: Contact) -> float:
     return contact.attack.damage * contact.hurtbox.damage_scale
 
 
-def default_rehit(striker: Standing) -> Rehit:
-    """Once for actors that have an owner (shots), else always."""
-    return Rehit("once") if striker.owned else Rehit("always")
-
-
 def order_of_blows(touches: Touches, wardrobe: Wardrobe, ids: Sequence[str]) -> Ints:
     """Rows of `touches` in the order in which they are judged.
 
@@ -239,6 +259,3 @@ def order_of_blows(touches: Touches, wardrobe: Wardrobe, ids: Sequence[str]) -> 
         )
     )
     return result
-
-
-__all__ = ["NEVER", "FrameTrace", "Judge", "Judged", "damage_of", "default_rehit", "order_of_blows"]

@@ -1,25 +1,35 @@
-"""Boxes into the world: every open box of every pose of a block, with its bounds."""
+"""Boxes into the world: every open box of every pose of a block, with its bounds and how far it has moved."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
 
 import numpy as np
 
+from voskar.core.outlines import stretched
 from voskar.core.recording import Bools, Ints, Poses
-from voskar.core.rules import Box, Role, Rules, eligible
+from voskar.core.rules import Box, Clip, Key, Kind, Role, Rules, eligible
 from voskar.core.shapes import Floats, Form, is_upright, put_on
 
 
 @dataclass(frozen=True)
 class Fitted:
-    """A box of a kind with its number and its form's number."""
+    """A box of a kind with its number, its own form, and the forms its keys give it by clip and cell.
+
+    A clip's forms go up to its last key's cell; the last one holds.
+    """
 
     number: int
     kind: str
     box: Box
     form: int
+    keyed: Mapping[str, Ints]
+
+    def form_in(self, clip: str | None, cell: int) -> int:
+        """The form in a cell of a clip."""
+        forms = self.keyed.get(clip or "")
+        return self.form if forms is None else int(forms[min(max(cell, 0), len(forms) - 1)])
 
 
 class Wardrobe:
@@ -32,26 +42,70 @@ class Wardrobe:
         self.rules = rules
         self.fitted: list[Fitted] = []
         self.forms: list[Form] = []
+        self.kinds = list(rules.kinds)
         self.by_kind: dict[str, list[Fitted]] = {}
         for kind in rules.kinds.values():
-            self.by_kind[kind.name] = [self._fit(kind.name, box) for box in kind.boxes]
+            self.by_kind[kind.name] = [self._fit(kind, box) for box in kind.boxes]
         count = len(self.fitted)
         self.meets: Bools = np.zeros((count, count), dtype=np.bool_)
         for hit in self.of_role("hitbox"):
             for hurt in self.of_role("hurtbox"):
                 self.meets[hit.number, hurt.number] = eligible(rules.contact.detect, hit.box, hurt.box)
         self.upright = np.array([is_upright(form) for form in self.forms], dtype=np.bool_)
+        self.swept = np.array([bool(one.box.swept) for one in self.fitted], dtype=np.bool_)
         self.parts = PartTable(self.forms)
 
-    def _fit(self, kind: str, box: Box) -> Fitted:
-        self.forms.append(put_on(box.outline, box.at, box.turn))
-        fitted = Fitted(len(self.fitted), kind, box, len(self.forms) - 1)
+    def _fit(self, kind: Kind, box: Box) -> Fitted:
+        known: dict[tuple[object, ...], int] = {}
+
+        def form(at: tuple[float, float], turn: float, stretch: tuple[float, float]) -> int:
+            if (at, turn, stretch) not in known:
+                outline = box.outline if stretch == (1.0, 1.0) else stretched(box.outline, stretch)
+                known[at, turn, stretch] = len(self.forms)
+                self.forms.append(put_on(outline, at, turn))
+            return known[at, turn, stretch]
+
+        own = form(box.at, box.turn, (1.0, 1.0))
+        keyed = {
+            clip: np.array([form(*keyed_values(box, keys, cell)) for cell in range(keys[-1].cell + 1)], dtype=np.int64)
+            for clip, keys in box.keys.items()
+            if keys
+        }
+        fitted = Fitted(len(self.fitted), kind.name, box, own, keyed)
         self.fitted.append(fitted)
         return fitted
 
     def of_role(self, role: Role) -> list[Fitted]:
         """Boxes of one role, by number."""
         return [fitted for fitted in self.fitted if fitted.box.role == role]
+
+
+def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float, float], float, tuple[float, float]]:
+    """`at`, `turn` and `stretch` of a box in a cell.
+
+    The last key at or before the cell that names a value holds it, or, where that key is linear, leads to
+    the next that names it. Before the first the box's own value stands.
+    """
+
+    def value(name: str, own: tuple[float, ...]) -> tuple[float, ...]:
+        named = [(key, _numbers(getattr(key, name))) for key in keys if getattr(key, name) is not None]
+        before = [one for one in named if one[0].cell <= cell]
+        after = [one for one in named if one[0].cell > cell]
+        if not before:
+            return own
+        key, numbers = before[-1]
+        if not key.linear or not after:
+            return numbers
+        following, goal = after[0]
+        share = (cell - key.cell) / (following.cell - key.cell)
+        return tuple(a + (b - a) * share for a, b in zip(numbers, goal, strict=True))
+
+    at, turn, stretch = value("at", box.at), value("turn", (box.turn,)), value("stretch", (1.0, 1.0))
+    return (at[0], at[1]), turn[0], (stretch[0], stretch[1])
+
+
+def _numbers(value: float | tuple[float, float]) -> tuple[float, ...]:
+    return value if isinstance(value, tuple) else (value,)
 
 
 class PartTable:
@@ -65,7 +119,6 @@ class PartTable:
         self.radius = np.array([form.radius for form in forms for _ in form.parts], dtype=np.float64)
         self._slot = np.zeros(len(parts), dtype=np.int64)
         self._vertices: dict[int, Floats] = {}
-        self._axes: dict[int, list[Floats]] = {}
         for corners in np.unique(self.corners).tolist():
             members = np.flatnonzero(self.corners == corners)
             self._slot[members] = np.arange(len(members))
@@ -77,11 +130,64 @@ class PartTable:
         return result
 
 
+@dataclass(frozen=True)
+class Cast:
+    """Who is in a recording, as columns by actor number: kind numbers of the wardrobe, and owners."""
+
+    kind: Ints
+    owner: Ints
+    clips: tuple[str, ...]
+
+    @classmethod
+    def of(cls, kinds: Sequence[str], owners: Ints, clips: tuple[str, ...], wardrobe: Wardrobe) -> Cast:
+        """From kind names and owners by actor number, and the recording's clip names."""
+        number = {name: index for index, name in enumerate(wardrobe.kinds)}
+        return cls(np.array([number[kind] for kind in kinds], dtype=np.int64), owners, clips)
+
+
+def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: object) -> Ints:
+    """(n,) the cell each of some poses of one kind shows, -1 without a clip.
+
+    A told cell counts as it is. A tick becomes floor(tick * clip rate / recording rate), exactly, modulo the
+    clip's cells if it loops, else held at the last; a clip that the kind does not declare has cell = tick.
+    """
+    clip, tick, told = poses.clip[rows], poses.tick[rows], poses.cell[rows]
+    result = np.where(clip >= 0, tick, -1)
+    for name, declared in kind.clips.items():
+        if name in clips:
+            at = np.flatnonzero((clip == clips.index(name)) & (tick >= 0))
+            result[at] = _cell_of_tick(tick[at], declared, rate)
+    return np.where((clip >= 0) & (told >= 0), told, result)
+
+
+def _cell_of_tick(tick: Ints, clip: Clip, rate: object) -> Ints:
+    step = clip.step(rate)  # type: ignore[arg-type]
+    cell: Ints = tick * step.numerator // step.denominator
+    return cell % clip.cells if clip.loop else np.minimum(cell, clip.cells - 1)
+
+
+def openness(box: Box, clip: Ints, cell: Ints, clips: Sequence[str]) -> Bools:
+    """(n,) whether a box is open in cells of clips."""
+    inside = np.ones(len(cell), dtype=np.bool_) if box.during is None else _inside(box.during, clip, cell, clips)
+    return inside & ~_inside(box.except_during, clip, cell, clips)
+
+
+def _inside(windows: Mapping[str, tuple[tuple[int, int], ...]], clip: Ints, cell: Ints, clips: Sequence[str]) -> Bools:
+    result = np.zeros(len(cell), dtype=np.bool_)
+    for name, ranges in windows.items():
+        if name in clips:
+            shown = clip == clips.index(name)
+            for first, last in ranges:
+                result |= shown & (cell >= first) & (cell <= last)
+    return result
+
+
 @dataclass(frozen=True, eq=False)
 class Placed:
     """Open boxes of one role in the world, sorted by frame, one row each; `pose` indexes the poses given.
 
-    `bounds` is (4, n): x0, y0, x1, y1, rounding radius included.
+    `bounds` is (4, n): x0, y0, x1, y1, rounding radius included. `shift` (2, n) is how far the box's anchor
+    has come since the frame before, 0 where it has no usable past.
     """
 
     frame: Ints
@@ -90,45 +196,130 @@ class Placed:
     box: Ints
     form: Ints
     bounds: Floats
+    shift: Floats
 
     def __len__(self) -> int:
         return len(self.frame)
 
     def take(self, rows: Ints | Bools) -> Placed:
         """Some of the rows."""
-        return Placed(
-            self.frame[rows], self.actor[rows], self.pose[rows], self.box[rows], self.form[rows], self.bounds[:, rows]
-        )
+        return Placed(*(getattr(self, field.name)[..., rows] for field in fields(self)))
+
+    def along(self) -> Placed:
+        """The same boxes with bounds that take in their whole way through the frame."""
+        start = self.bounds - np.concatenate([self.shift, self.shift])
+        low, high = np.minimum(self.bounds[:2], start[:2]), np.maximum(self.bounds[2:], start[2:])
+        return Placed(self.frame, self.actor, self.pose, self.box, self.form, np.concatenate([low, high]), self.shift)
 
 
-def place(poses: Poses, kinds: Sequence[str], wardrobe: Wardrobe, role: Role) -> Placed:
-    """Every open box of one role of every pose that is not hidden.
+def place(poses: Poses, cast: Cast, wardrobe: Wardrobe, role: Role, lead: int = 0) -> Placed:
+    """Every open box of one role of every pose that is not hidden, from row `lead` on.
 
-    `kinds` gives the kind of each actor by number. Order: frame, then actor's row, then box.
+    The rows before `lead` only tell where things came from. Order: pose, then box.
     """
-    kind_names = sorted(wardrobe.by_kind)
-    number = {name: index for index, name in enumerate(kind_names)}
-    kind_of_actor = np.array([number[kind] for kind in kinds], dtype=np.int64)
-    kind_of_pose = kind_of_actor[poses.actor] if len(poses) else np.zeros(0, dtype=np.int64)
-    rows_of: dict[str, Ints] = {}
-    found: list[tuple[Ints, Fitted]] = []
-    for name in kind_names:
+    kind_of_pose = cast.kind[poses.actor]
+    found: list[tuple[Ints, Ints, Ints, Floats, Floats]] = []
+    moving = bool(wardrobe.swept.any())
+    for number, name in enumerate(wardrobe.kinds):
         fitted = [one for one in wardrobe.by_kind[name] if one.box.role == role]
         if not fitted:
             continue
-        if name not in rows_of:
-            rows_of[name] = np.flatnonzero((kind_of_pose == number[name]) & ~poses.hidden)
-        found += [(rows_of[name], one) for one in fitted if len(rows_of[name])]
+        rows = np.flatnonzero((kind_of_pose == number) & ~poses.hidden)
+        rows = rows[rows >= lead]
+        if not len(rows):
+            continue
+        kind = wardrobe.rules.kinds[name]
+        shown = _Shown(poses, rows, kind, cast, wardrobe.rules.rate)
+        for one in fitted:
+            some, form = shown.open_forms(one, rows)
+            if len(some):
+                bounds = _bounds(poses, some, form, wardrobe)
+                shift = shown.shift(one, some, form, wardrobe) if moving else np.zeros((2, len(some)))
+                found.append((some, np.full(len(some), one.number), form, bounds, shift))
     if not found:
         none = np.zeros(0, dtype=np.int64)
-        return Placed(none, none, none, none, none, np.zeros((4, 0)))
-    pose = np.concatenate([rows for rows, _ in found])
-    box = np.concatenate([np.full(len(rows), one.number) for rows, one in found])
-    form = np.concatenate([np.full(len(rows), one.form) for rows, one in found])
-    bounds = np.concatenate([form_bounds(poses, rows, wardrobe.forms[one.form]) for rows, one in found], axis=1)
+        return Placed(none, none, none, none, none, np.zeros((4, 0)), np.zeros((2, 0)))
+    pose, box, form, bounds, shift = (np.concatenate(column, axis=-1) for column in zip(*found, strict=True))
     order = np.lexsort((box, pose))
     pose = pose[order]
-    return Placed(poses.frame[pose], poses.actor[pose], pose, box[order], form[order], bounds[:, order])
+    return Placed(
+        poses.frame[pose], poses.actor[pose], pose, box[order], form[order], bounds[:, order], shift[:, order]
+    )
+
+
+class _Shown:
+    """What poses of one kind show: clip and cell, for these rows and for the frame before."""
+
+    def __init__(self, poses: Poses, rows: Ints, kind: Kind, cast: Cast, rate: object) -> None:
+        self.poses, self.kind, self.cast, self.rate = poses, kind, cast, rate
+        self.timed = any(box.keys or box.during is not None or box.except_during for box in kind.boxes)
+        self.cell = self.cells(rows)
+
+    def cells(self, rows: Ints) -> Ints:
+        """The cells shown, or nothing of meaning where no box of the kind looks at them."""
+        if not self.timed:
+            return np.zeros(len(rows), dtype=np.int64)
+        return cells(self.poses, rows, self.kind, self.cast.clips, self.rate)
+
+    def open_forms(self, one: Fitted, rows: Ints) -> tuple[Ints, Ints]:
+        """Rows in which a box is open, and its form there."""
+        clip = self.poses.clip[rows]
+        if one.box.during is not None or one.box.except_during:
+            at = np.flatnonzero(openness(one.box, clip, self.cell, self.cast.clips))
+        else:
+            at = np.arange(len(rows))
+        return rows[at], forms(one, clip[at], self.cell[at], self.cast.clips)
+
+    def shift(self, one: Fitted, rows: Ints, form: Ints, wardrobe: Wardrobe) -> Floats:
+        """(2, n) the way of the anchor since the frame before, 0 without a usable past."""
+        poses = self.poses
+        before = poses.previous[rows]
+        usable = (before >= 0) & ~poses.cut[rows]
+        usable &= ~poses.hidden[before] & (poses.facing[rows] == poses.facing[before])
+        usable &= poses.clip[rows] == poses.clip[before]
+        at = np.flatnonzero(usable)
+        before = before[at]
+        cell, clip = self.cells(before), poses.clip[before]
+        still_open = openness(one.box, clip, cell, self.cast.clips)
+        at, before, cell, clip = at[still_open], before[still_open], cell[still_open], clip[still_open]
+        old = forms(one, clip, cell, self.cast.clips)
+        anchors = np.array([wardrobe.forms[number].anchor for number in range(len(wardrobe.forms))]).reshape(-1, 2)
+        result = np.zeros((2, len(rows)))
+        result[:, at] = world(poses, rows[at], anchors[form[at]]) - world(poses, before, anchors[old])
+        return result
+
+
+def forms(one: Fitted, clip: Ints, cell: Ints, clips: Sequence[str]) -> Ints:
+    """(n,) the forms of a box in cells of clips."""
+    result = np.full(len(cell), one.form, dtype=np.int64)
+    for name, table in one.keyed.items():
+        if name in clips:
+            at = np.flatnonzero(clip == clips.index(name))
+            result[at] = table[np.clip(cell[at], 0, len(table) - 1)]
+    return result
+
+
+def world(poses: Poses, rows: Ints, points: Floats) -> Floats:
+    """(2, n) local points (n, 2) of the poses in the world."""
+    m00, m01, m10, m11 = (entry[rows] for entry in poses.matrix)
+    return np.stack(
+        [
+            points[:, 0] * m00 + points[:, 1] * m01 + poses.x[rows],
+            points[:, 0] * m10 + points[:, 1] * m11 + poses.y[rows],
+        ]
+    )
+
+
+def _bounds(poses: Poses, rows: Ints, form: Ints, wardrobe: Wardrobe) -> Floats:
+    """(4, n) world bounds of a box that takes some forms."""
+    used = np.unique(form)
+    if len(used) == 1:
+        return form_bounds(poses, rows, wardrobe.forms[used[0]])
+    result = np.empty((4, len(rows)))
+    for number in used.tolist():
+        at = np.flatnonzero(form == number)
+        result[:, at] = form_bounds(poses, rows[at], wardrobe.forms[number])
+    return result
 
 
 def form_bounds(poses: Poses, rows: Ints, form: Form) -> Floats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from fractions import Fraction
 from functools import cached_property
 from typing import Literal
@@ -48,7 +48,8 @@ class Poses:
     """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
 
     `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN
-    where the game told none. A column that nobody told is a view of one value and costs no memory.
+    where the game told none. `lingering` marks poses that the game did not log. A column that nobody told is
+    a view of one value and costs no memory.
     """
 
     frame: Ints
@@ -67,6 +68,7 @@ class Poses:
     lives: Floats
     cut: Bools
     hidden: Bools
+    lingering: Bools
 
     def __len__(self) -> int:
         return len(self.frame)
@@ -83,14 +85,20 @@ class Poses:
         return cos * wide, -sin * self.scale, sin * wide, cos * self.scale
 
     @cached_property
-    def _by_actor(self) -> Ints:
+    def by_actor(self) -> Ints:
         """Rows by actor, then frame: rows come sorted by frame, and a stable sort keeps that."""
         return np.argsort(self.actor, kind="stable")
+
+    def rows_of(self, actor: int) -> Ints:
+        """The rows of one actor, by frame."""
+        order = self.by_actor
+        low, high = np.searchsorted(self.actor[order], [actor, actor + 1])
+        return order[low:high]
 
     @cached_property
     def previous(self) -> Ints:
         """(n,) the row of the same actor in the frame before, -1 for none."""
-        order = self._by_actor
+        order = self.by_actor
         result = np.full(len(self), -1, dtype=np.int64)
         now, before = order[1:], order[:-1]
         linked = (self.actor[now] == self.actor[before]) & (self.frame[now] == self.frame[before] + 1)
@@ -100,7 +108,7 @@ class Poses:
     @cached_property
     def play_run(self) -> Ints:
         """(n,) a number for each unbroken run of frames in which an actor is present and not hidden."""
-        order = self._by_actor
+        order = self.by_actor
         before = self.previous[order]
         starts = (before < 0) | self.hidden[before] | self.hidden[order]
         result = np.empty(len(self), dtype=np.int64)
@@ -110,7 +118,10 @@ class Poses:
 
 @dataclass(frozen=True, eq=False)
 class Recording:
-    """One recording. `starts` (frames + 1,): the poses of frame `first + i` are rows starts[i] to starts[i + 1]."""
+    """One recording. `starts` (frames + 1,): the poses of frame `first + i` are rows starts[i] to starts[i + 1].
+
+    `resets` are the frames before which the game began its "room" or its whole "run" again.
+    """
 
     rate: Fraction
     first: int
@@ -119,6 +130,7 @@ class Recording:
     clips: tuple[str, ...]
     poses: Poses
     claims: tuple[Claim, ...] = ()
+    resets: Mapping[int, str] = field(default_factory=dict)
     up: Literal["-y", "+y"] = "-y"
     reactions: Literal["baked", "raw"] = "baked"
     seed: int = 0

@@ -85,8 +85,39 @@ class Attack:
 
 
 @dataclass(frozen=True)
+class Clip:
+    """An animation of a kind. `rate` is cells a second, None for one cell a frame."""
+
+    cells: int
+    rate: Fraction | None = None
+    loop: bool = False
+
+    def step(self, recording_rate: Fraction) -> Fraction:
+        """Cells a frame, exactly."""
+        return Fraction(1) if self.rate is None else self.rate / recording_rate
+
+
+@dataclass(frozen=True)
+class Key:
+    """What a box is moved to from a cell on. None: this key does not name the value."""
+
+    cell: int
+    at: tuple[float, float] | None = None
+    turn: float | None = None
+    stretch: tuple[float, float] | None = None
+    linear: bool = False
+
+
+Windows = Mapping[str, tuple[tuple[int, int], ...]]
+"""Ranges of cells (first, last), by clip."""
+
+
+@dataclass(frozen=True)
 class Box:
-    """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`."""
+    """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`.
+
+    `during` None: open in every cell. `swept` None: where the kind is spawned. `keys` by clip, sorted by cell.
+    """
 
     name: str
     role: Role
@@ -98,6 +129,19 @@ class Box:
     attack: str | None = None
     rank: int = 0
     damage_scale: float = 1.0
+    during: Windows | None = None
+    except_during: Windows = field(default_factory=dict)
+    keys: Mapping[str, tuple[Key, ...]] = field(default_factory=dict)
+    swept: bool | None = None
+
+    def opens(self, clip: str | None, cell: int) -> bool:
+        """Whether the box is open in a cell of a clip; without a clip only where it names no cells."""
+        inside = self.during is None or _within(self.during, clip, cell)
+        return inside and not _within(self.except_during, clip, cell)
+
+
+def _within(windows: Windows, clip: str | None, cell: int) -> bool:
+    return any(first <= cell <= last for first, last in windows.get(clip or "", ()))
 
 
 @dataclass(frozen=True)
@@ -109,6 +153,11 @@ class Kind:
     health: float | None = None
     iframes: int = 0
     boxes: tuple[Box, ...] = ()
+    clips: Mapping[str, Clip] = field(default_factory=dict)
+
+    def timed(self, attack: str) -> bool:
+        """Whether any of the kind's hitboxes of an attack has a `during`."""
+        return any(box.attack == attack and box.during is not None for box in self.boxes)
 
 
 @dataclass(frozen=True)
@@ -127,6 +176,7 @@ class ContactRules:
     same_frame: Literal["first", "all"] = "first"
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
+    linger: int = 0
 
 
 @dataclass(frozen=True)

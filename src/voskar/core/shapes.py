@@ -26,11 +26,14 @@ LIMIT = 1e8
 class Outline:
     """Convex parts about the box's own origin: each (n, 2), counter-clockwise in a y-up frame, and a radius.
 
-    A part of one vertex is a point, of two a segment; with the radius they are a circle and a capsule.
+    A part of one vertex is a point, of two a segment; with the radius they are a circle and a capsule
+    (`round`). `grow` is added to the radius when the shape is put on, after any stretching.
     """
 
     parts: tuple[Floats, ...]
     radius: float = 0.0
+    round: bool = False
+    grow: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,17 +47,6 @@ class Form:
     radius: float
     anchor: tuple[float, float]
     hull: Floats
-
-
-def rectangle(x0: float, y0: float, x1: float, y1: float) -> Outline:
-    """The rectangle between two corners, given in any order."""
-    left, right, low, high = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
-    return Outline((np.array([(left, low), (right, low), (right, high), (left, high)], dtype=np.float64),))
-
-
-def circle(radius: float) -> Outline:
-    """A disc about the origin."""
-    return Outline((np.zeros((1, 2)),), radius)
 
 
 def rotation(degrees: float) -> Floats:
@@ -79,7 +71,7 @@ def put_on(outline: Outline, at: tuple[float, float], turn: float) -> Form:
     """Turns an outline about its own origin and moves it to `at`."""
     matrix, offset = rotation(turn), np.array(at, dtype=np.float64)
     parts = tuple(part @ matrix.T + offset for part in outline.parts)
-    return Form(parts, outline.radius, at, hull(np.concatenate(parts)))
+    return Form(parts, outline.radius + outline.grow, at, hull(np.concatenate(parts)))
 
 
 def hull(points: Floats) -> Floats:

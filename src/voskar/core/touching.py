@@ -5,14 +5,13 @@ Knows layers, masks and shapes, and nothing about health, sides or what a blow d
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, fields
 
 import numpy as np
 
 from voskar.core import geometry
 from voskar.core.candidates import bounds_meet, expand, overlapping
-from voskar.core.placing import Placed, Wardrobe, place
+from voskar.core.placing import Cast, Placed, Wardrobe, place
 from voskar.core.recording import Bools, Ints, Poses
 from voskar.core.shapes import TOLERANCE, Floats
 
@@ -23,7 +22,8 @@ class Touches:
 
     `hitbox` and `hurtbox` are box numbers of the wardrobe, `striker_pose` and `target_pose` rows of the
     poses given, `hit_part` and `hurt_part` the convex parts that touch first (of several, the first),
-    `t` in [0, 1] the time of the touch within the frame.
+    `t` in [0, 1] the time of the touch within the frame. The shifts (n, 2) are the ways of the two boxes in
+    this frame: at time t a box stands (1 - t) times its shift before its place in the pose.
     """
 
     frame: Ints
@@ -36,6 +36,8 @@ class Touches:
     target_pose: Ints
     hit_part: Ints
     hurt_part: Ints
+    striker_shift: Floats
+    target_shift: Floats
 
     def __len__(self) -> int:
         return len(self.frame)
@@ -45,23 +47,37 @@ class Touches:
         return Touches(**{field.name: getattr(self, field.name)[rows] for field in fields(self)})
 
 
-def find_touches(poses: Poses, kinds: Sequence[str], owners: Ints, wardrobe: Wardrobe) -> Touches:
-    """Every eligible pair of open boxes of different actors that touch.
+def find_touches(poses: Poses, cast: Cast, wardrobe: Wardrobe, lead: int = 0) -> Touches:
+    """Every eligible pair of open boxes of different actors that touch, from row `lead` of the poses on.
 
-    `kinds` and `owners` are by actor number (owners as in `Recording.owners`). Two boxes touch if some part
-    of one and some part of the other overlap by more than TOLERANCE; edges that only meet do not touch,
-    unless the rulebook says `edges_touch`, which lets gaps up to TOLERANCE pass.
+    Two boxes touch if some part of one and some part of the other overlap by more than TOLERANCE; edges that
+    only meet do not touch, unless the rulebook says `edges_touch`, which lets gaps up to TOLERANCE pass.
+    Where one of the two is swept they are tested along their way from the frame before, and `t` is the first
+    moment at which their gap is 0; the rows before `lead` are looked at for that alone.
     """
-    slack = -TOLERANCE if wardrobe.rules.contact.edges_touch else TOLERANCE
-    hits, hurts = place(poses, kinds, wardrobe, "hitbox"), place(poses, kinds, wardrobe, "hurtbox")
-    found = [_narrow(poses, h, u, wardrobe, slack, owners) for h, u in _classes(hits, hurts, wardrobe)]
+    hits, hurts = place(poses, cast, wardrobe, "hitbox", lead), place(poses, cast, wardrobe, "hurtbox", lead)
+    found = []
+    for some_hits, some_hurts in _classes(hits, hurts, wardrobe):
+        for swept_hits in (False, True):
+            for swept_hurts in (False, True):
+                h = some_hits.take(wardrobe.swept[some_hits.box] == swept_hits)
+                u = some_hurts.take(wardrobe.swept[some_hurts.box] == swept_hurts)
+                if len(h) and len(u):
+                    narrow = _narrow_swept if swept_hits or swept_hurts else _narrow
+                    found.append(narrow(poses, h, u, cast, wardrobe))
     found = [touches for touches in found if len(touches)]
     if not found:
         none = np.zeros(0, dtype=np.int64)
-        return Touches(none, none, none, none, none, np.zeros(0), none, none, none, none)
+        nowhere = np.zeros((0, 2))
+        return Touches(none, none, none, none, none, np.zeros(0), none, none, none, none, nowhere, nowhere)
     table = Touches(*(np.concatenate([getattr(one, field.name) for one in found]) for field in fields(Touches)))
     order = np.lexsort((table.hurtbox, table.target_pose, table.hitbox, table.striker_pose))
     return table.take(order)
+
+
+def slack_of(wardrobe: Wardrobe) -> float:
+    """By how much boxes must overlap to touch; below 0: how far apart they may be."""
+    return -TOLERANCE if wardrobe.rules.contact.edges_touch else TOLERANCE
 
 
 def _classes(hits: Placed, hurts: Placed, wardrobe: Wardrobe) -> list[tuple[Placed, Placed]]:
@@ -80,10 +96,17 @@ def _classes(hits: Placed, hurts: Placed, wardrobe: Wardrobe) -> list[tuple[Plac
     return result
 
 
-def _narrow(poses: Poses, hits: Placed, hurts: Placed, wardrobe: Wardrobe, slack: float, owners: Ints) -> Touches:
-    i, j = overlapping(hits, hurts, slack)
-    allowed = _not_own(hits, hurts, i, j, wardrobe, owners)
-    i, j = i[allowed], j[allowed]
+def _candidates(hits: Placed, hurts: Placed, cast: Cast, wardrobe: Wardrobe) -> tuple[Ints, Ints]:
+    """Rows whose bounds overlap, own targets left out."""
+    i, j = overlapping(hits, hurts, slack_of(wardrobe))
+    allowed = _not_own(hits, hurts, i, j, wardrobe, cast.owner)
+    return i[allowed], j[allowed]
+
+
+def _narrow(poses: Poses, hits: Placed, hurts: Placed, cast: Cast, wardrobe: Wardrobe) -> Touches:
+    """Touches of boxes that are tested where they end up."""
+    slack = slack_of(wardrobe)
+    i, j = _candidates(hits, hurts, cast, wardrobe)
     square = _square(poses)
     plain = wardrobe.upright[hits.form[i]] & wardrobe.upright[hurts.form[j]]
     plain &= square[hits.pose[i]] & square[hurts.pose[j]]
@@ -92,23 +115,51 @@ def _narrow(poses: Poses, hits: Placed, hurts: Placed, wardrobe: Wardrobe, slack
     touching = plain.copy()  # bounds of upright rectangles are the rectangles
     rest = np.flatnonzero(~plain)
     if len(rest):
-        pair, a, b = _part_pairs(poses, hits.take(i[rest]), hurts.take(j[rest]), wardrobe, slack)
-        # the first part pair of each candidate that touches: reversed, so that the first is written last
-        touching[rest[pair]] = True
-        hit_part[rest[pair[::-1]]] = a[::-1]
-        hurt_part[rest[pair[::-1]]] = b[::-1]
-    i, j, hit_part, hurt_part = i[touching], j[touching], hit_part[touching], hurt_part[touching]
+        h, u = hits.take(i[rest]), hurts.take(j[rest])
+        pair, a, b = _part_pairs(poses, h, u, wardrobe)
+        met = np.zeros(len(pair), dtype=np.bool_)
+        for rows, va, vb, radii in part_groups(poses, h.pose[pair], a, u.pose[pair], b, wardrobe):
+            met[rows] = geometry.touches(va, vb, radii, slack)
+        pair, a, b = rest[pair[met]], a[met], b[met]
+        touching[pair] = True
+        first = np.unique(pair, return_index=True)[1]  # of several part pairs the first in order
+        hit_part[pair[first]], hurt_part[pair[first]] = a[first], b[first]
+    return _table(hits.take(i[touching]), hurts.take(j[touching]), hit_part[touching], hurt_part[touching])
+
+
+def _narrow_swept(poses: Poses, hits: Placed, hurts: Placed, cast: Cast, wardrobe: Wardrobe) -> Touches:
+    """Touches of boxes of which one is swept: along their relative way through the frame."""
+    hits, hurts = hits.along(), hurts.along()
+    i, j = _candidates(hits, hurts, cast, wardrobe)
+    h, u = hits.take(i), hurts.take(j)
+    pair, a, b = _part_pairs(poses, h, u, wardrobe)
+    time = np.full(len(pair), np.inf)
+    move = (h.shift - u.shift).T
+    for rows, va, vb, radii in part_groups(poses, h.pose[pair], a, u.pose[pair], b, wardrobe):
+        time[rows] = geometry.first_touch(va, vb, radii, move[pair[rows]], slack_of(wardrobe))
+    met = np.isfinite(time)
+    pair, a, b, time = pair[met], a[met], b[met], time[met]
+    order = np.lexsort((b, a, time, pair))
+    pairs, first = np.unique(pair[order], return_index=True)  # the earliest part pair of each
+    chosen = order[first]
+    return _table(h.take(pairs), u.take(pairs), a[chosen], b[chosen], time[chosen])
+
+
+def _table(hits: Placed, hurts: Placed, hit_part: Ints, hurt_part: Ints, t: Floats | None = None) -> Touches:
+    """Touches of row k of hits with row k of hurts."""
     return Touches(
-        hits.frame[i],
-        hits.actor[i],
-        hits.box[i],
-        hurts.actor[j],
-        hurts.box[j],
-        np.ones(len(i)),
-        hits.pose[i],
-        hurts.pose[j],
+        hits.frame,
+        hits.actor,
+        hits.box,
+        hurts.actor,
+        hurts.box,
+        np.ones(len(hits)) if t is None else t,
+        hits.pose,
+        hurts.pose,
         hit_part,
         hurt_part,
+        hits.shift.T,
+        hurts.shift.T,
     )
 
 
@@ -131,14 +182,21 @@ def _square(poses: Poses) -> Bools:
     return result
 
 
-def _part_pairs(poses: Poses, hits: Placed, hurts: Placed, wardrobe: Wardrobe, slack: float) -> tuple[Ints, Ints, Ints]:
-    """Part pairs of candidate boxes (row k of hits against row k of hurts) that touch: (k, part, part), in order."""
-    parts = wardrobe.parts
+def _part_pairs(poses: Poses, hits: Placed, hurts: Placed, wardrobe: Wardrobe) -> tuple[Ints, Ints, Ints]:
+    """Part pairs of candidate boxes (row k of hits against row k of hurts) with overlapping bounds: (k, part, part).
+
+    Sorted by k, then part, then part.
+    """
+    parts, slack = wardrobe.parts, slack_of(wardrobe)
+    if len(hits) and (parts.count[hits.form] == 1).all() and (parts.count[hurts.form] == 1).all():
+        return np.arange(len(hits)), parts.start[hits.form], parts.start[hurts.form]
     sides = []
     for own, other in ((hits, hurts), (hurts, hits)):
         start = parts.start[own.form]
         pair, part = expand(start, start + parts.count[own.form])
         bounds = part_bounds(poses, own.pose[pair], part, wardrobe)
+        back = bounds - np.tile(own.shift[:, pair], (2, 1))
+        bounds = np.concatenate([np.minimum(bounds[:2], back[:2]), np.maximum(bounds[2:], back[2:])])
         near = bounds_meet(bounds, other.bounds[:, pair], slack)
         sides.append((pair[near], part[near], bounds[:, near]))
     (hit_pair, hit_part, hit_bounds), (hurt_pair, hurt_part, hurt_bounds) = sides
@@ -146,11 +204,7 @@ def _part_pairs(poses: Poses, hits: Placed, hurts: Placed, wardrobe: Wardrobe, s
     stops = np.searchsorted(hurt_pair, hit_pair, side="right").astype(np.int64)
     i, j = expand(starts, stops)
     near = bounds_meet(hit_bounds[:, i], hurt_bounds[:, j], slack)
-    pair, a, b = hit_pair[i[near]], hit_part[i[near]], hurt_part[j[near]]
-    touching = np.zeros(len(pair), dtype=np.bool_)
-    for rows, va, vb, radii in part_groups(poses, hits.pose[pair], a, hurts.pose[pair], b, wardrobe):
-        touching[rows] = geometry.touches(va, vb, radii, slack)
-    return pair[touching], a[touching], b[touching]
+    return hit_pair[i[near]], hit_part[i[near]], hurt_part[j[near]]
 
 
 def part_groups(

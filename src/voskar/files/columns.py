@@ -38,6 +38,7 @@ class ColumnBuilder:
         self.known: dict[tuple[str, str, str | None], int] = {}  # (id, kind, owner as last told) to number
         self.clips: dict[str, int] = {}
         self.claims: list[Claim] = []
+        self.resets: dict[int, str] = {}
         self.pieces: dict[str, list[Any]] = {field.name: [] for field in fields(Poses)}
 
     def add(self, chunk: Sequence[tuple[int, FrameLine]]) -> None:
@@ -52,6 +53,8 @@ class ColumnBuilder:
             self.last = frame.frame
             poses += frame.poses
             counts.append(len(frame.poses))
+            if frame.reset is not None:
+                self.resets[frame.frame] = frame.reset
             if frame.claims:
                 self.claims += [self._claim(number, frame.frame, claim) for claim in frame.claims]
         self.counts += counts
@@ -100,6 +103,7 @@ class ColumnBuilder:
             "lives": np.array([pose.lives for pose in poses], dtype=np.float64),
             "cut": np.array([pose.cut for pose in poses], dtype=np.bool_),
             "hidden": np.array([pose.hidden for pose in poses], dtype=np.bool_),
+            "lingering": np.zeros(len(poses), dtype=np.bool_),
         }
 
     def _meet(self, key: tuple[str, str, str | None], poses: list[PoseLine], keys: list[Any]) -> None:
@@ -200,6 +204,7 @@ class ColumnBuilder:
             clips=tuple(self.clips),
             poses=poses,
             claims=tuple(self.claims),
+            resets=self.resets,
             digest=self._digest(poses, starts, rate, header),
             **header,
         )
@@ -210,7 +215,7 @@ class ColumnBuilder:
         digest = hashlib.blake2b(digest_size=16)
         actors = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
-        digest.update(repr((rate, self.first, actors, list(self.clips), meaning)).encode())
+        digest.update(repr((rate, self.first, actors, list(self.clips), self.resets, meaning)).encode())
         digest.update(starts.tobytes())
         for field in fields(Poses):
             column = getattr(poses, field.name)

@@ -4,30 +4,37 @@ from __future__ import annotations
 
 import hashlib
 import json
-import tomllib
-import typing
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 
-from voskar.core.rules import Attack, Box, Consequences, ContactRules, Duration, Kind, Rehit, Rules, Space
-from voskar.core.shapes import Outline, circle, rectangle
-from voskar.errors import InputError, Problem, nearest
-from voskar.files.reading import read_text
-from voskar.files.rulebook_schema import SHAPES, AttackTable, BoxTable, KindTable, RulebookFile
-from voskar.files.toml_lines import key_lines, look_up
+from voskar.core.outlines import capsule, circle, pixels, polygon, rectangle
+from voskar.core.rules import Attack, Box, Clip, Consequences, ContactRules, Duration, Key, Kind, Rehit, Rules, Space
+from voskar.core.shapes import Outline
+from voskar.errors import InputError, Problem
+from voskar.files.images import read_alpha
+from voskar.files.rulebook_checks import Told, meaning, schema_problems
+from voskar.files.rulebook_schema import AttackTable, BoxTable, KeyTable, KindTable, RulebookFile
+from voskar.files.toml_sources import Source, parse_source, read_source
+
+Outlines = Mapping[tuple[str, str], Outline]
+"""The shape of every box, by kind and box name."""
 
 
 @dataclass(frozen=True)
 class Rulebook:
-    """A checked rulebook. `rules(rate)` compiles it: durations become frames only at a rate."""
+    """A checked rulebook. `rules(rate)` compiles it: durations become frames only at a rate.
+
+    `source` knows the file and line of every key.
+    """
 
     path: str
     data: RulebookFile
+    outlines: Outlines
+    source: Source
     digest: str
 
     @property
@@ -43,7 +50,7 @@ class Rulebook:
         return Rules(
             rate=rate,
             layers=tuple(data.layers.names),
-            kinds={name: _kind(name, data.kinds[name], bits, rate) for name in sorted(data.kinds)},
+            kinds={name: _kind(name, data.kinds[name], bits, rate, self.outlines) for name in sorted(data.kinds)},
             attacks={name: _attack(name, data.attacks[name], rate) for name in sorted(data.attacks)},
             space=Space(data.space.up, (bounds[0], bounds[1], bounds[2], bounds[3]) if bounds else None),
             contact=ContactRules(
@@ -51,189 +58,59 @@ class Rulebook:
                 same_frame=data.contact.same_frame,
                 health_check=data.contact.health_check,
                 edges_touch=data.contact.edges_touch,
+                linger=data.contact.linger.frames(rate),
             ),
             digest=self.digest,
         )
 
 
 def load_rulebook(path: str | Path) -> Rulebook:
-    """Reads and checks a rulebook. Raises InputError with every problem found."""
-    return parse_rulebook(read_text(path), str(path))
+    """Reads and checks a rulebook and all it includes. Raises InputError with every problem found."""
+    return _check(read_source(path))
 
 
 def parse_rulebook(text: str, name: str) -> Rulebook:
-    """Checks the text of a rulebook; `name` is what errors call it."""
-    try:
-        raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise InputError(_syntax(name, error, text)) from None
-    lines = key_lines(text)
+    """Checks the text of a rulebook that includes nothing; `name` is what errors call it."""
+    return _check(parse_source(text, name))
 
-    def problem(where: tuple[str | int, ...], message: str, hint: str | None = None) -> Problem:
-        return Problem(message, file=name, line=look_up(lines, where), key=_dotted(where), hint=hint)
 
-    if "voskar" not in raw:
-        raise InputError(
-            Problem("no `voskar` key: a rulebook begins with `voskar = 1`", file=name, line=1, hint=_mistaken(raw))
-        )
-    told = list(_meaning(raw))
+def _check(source: Source) -> Rulebook:
+    if "voskar" not in source.raw:
+        hint = None if source.raw else "the file is empty"
+        message = "no `voskar` key: a rulebook begins with `voskar = 1`"
+        raise InputError(Problem(message, file=source.name, line=1, hint=hint))
+    found: list[Told] = list(meaning(source.raw))
+    outlines: dict[tuple[str, str], Outline] = {}
+    data: RulebookFile | None = None
+    images: dict[str, bytes] = {}
     try:
-        data = RulebookFile.model_validate(raw)
+        data = RulebookFile.model_validate(source.raw)
     except ValidationError as error:
-        told += [_told(one) for one in error.errors()]
-    if told:
-        problems = {problem(*one) for one in told}
-        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message)))
-    canonical = json.dumps(raw, sort_keys=True, default=str).encode()
-    return Rulebook(name, data, hashlib.blake2b(canonical, digest_size=16).hexdigest())
+        found += schema_problems(error)
+    if data is not None:
+        for kind_name, kind in data.kinds.items():
+            for box_name, box in kind.boxes.items():
+                where = ("kinds", kind_name, "boxes", box_name)
+                try:
+                    outlines[kind_name, box_name] = _outline(box, where, source, data.space.up, images)
+                except ValueError as error:
+                    shape = "polygon" if box.polygon is not None else "pixels"
+                    found.append(((*where, shape), f"cannot use this shape: {error}", None))
+    if found or data is None:
+        problems = {source.problem(*one) for one in found}
+        raise InputError(sorted(problems, key=lambda one: (one.file or "", one.line or 0, one.key or "", one.message)))
+    digest = hashlib.blake2b(json.dumps(source.raw, sort_keys=True, default=str).encode(), digest_size=16)
+    for name in sorted(images):
+        digest.update(images[name])
+    return Rulebook(source.name, data, outlines, source, digest.hexdigest())
 
 
-def _syntax(name: str, error: tomllib.TOMLDecodeError, text: str) -> Problem:
-    message, _, place = str(error).rpartition(" (at ")
-    last = text.rstrip().count("\n") + 1
-    line = int(place.split(",")[0].removeprefix("line ")) if place.startswith("line ") else last
-    return Problem(f"not valid TOML: {message.lower()}", file=name, line=line)
-
-
-def _mistaken(raw: dict[str, Any]) -> str | None:
-    return "the file is empty" if not raw else None
-
-
-def _dotted(path: tuple[str | int, ...]) -> str:
-    return "".join(f"[{one}]" if isinstance(one, int) else f".{one}" for one in path).removeprefix(".")
-
-
-Told = tuple[tuple[str | int, ...], str, str | None]
-
-_EXPECTED = {
-    "float_type": "a number",
-    "int_type": "a whole number",
-    "string_type": "a text",
-    "bool_type": "true or false",
-    "list_type": "a list",
-    "dict_type": "a table",
-    "model_type": "a table",
-    "model_attributes_type": "a table",
-    "finite_number": "a finite number",
-}
-"""What the validation library calls a mistake, and what a rulebook's author wants to hear was expected."""
-
-
-def _told(error: Any) -> Told:
-    """One finding of the validation library in our own words."""
-    path, value, kind = tuple(error["loc"]), error["input"], error["type"]
-    context = error.get("ctx", {})
-    if kind == "extra_forbidden":
-        return path, f'unknown key "{path[-1]}"', nearest(str(path[-1]), _known_keys(path[:-1]))
-    if kind == "missing":
-        return path, f'the key "{path[-1]}" is missing', None
-    if kind == "literal_error":
-        expected = str(context["expected"]).replace("'", '"')
-        return path, f"found {_shown(value)}, expected {expected}", None
-    if kind in ("too_short", "too_long"):
-        count = context.get("min_length") if kind == "too_short" else context.get("max_length")
-        return path, f"found a list of {len(value)}, expected {count}", None
-    if kind == "value_error":
-        return path, f"found {_shown(value)}, expected {context['error']}", None
-    if kind in ("greater_than", "greater_than_equal", "less_than_equal"):
-        limit = context.get("gt", context.get("ge", context.get("le")))
-        word = {"greater_than": "above", "greater_than_equal": "no less than", "less_than_equal": "no more than"}[kind]
-        return path, f"found {_shown(value)}, expected a number {word} {limit:g}", None
-    return path, f"found {_shown(value)}, expected {_EXPECTED.get(kind, error['msg'])}", None
-
-
-def _shown(value: Any) -> str:
-    if isinstance(value, str):
-        return f'"{value}"'
-    if isinstance(value, bool):
-        return str(value).lower()
-    if isinstance(value, dict):
-        return "a table"
-    return str(value)
-
-
-def _known_keys(path: tuple[str | int, ...]) -> list[str]:
-    """The keys that the table at a path may have, by walking the models."""
-    model: type[BaseModel] | None = RulebookFile
-    steps = iter(path)
-    for step in steps:
-        field = model.model_fields.get(str(step)) if model else None
-        model = _model_in(field.annotation) if field else None
-        if field and typing.get_origin(field.annotation) in (dict, list):
-            next(steps, None)  # the name or place of one of several
-    return list(model.model_fields) if model else []
-
-
-def _model_in(annotation: Any) -> type[BaseModel] | None:
-    """The model inside Model, dict[str, Model], list[Model] or Model | None."""
-    for one in (annotation, *typing.get_args(annotation)):
-        if isinstance(one, type) and issubclass(one, BaseModel):
-            return one
-    return None
-
-
-def _meaning(raw: dict[str, Any]) -> Iterable[Told]:
-    """Problems that no single value shows: names that point nowhere, boxes without a shape, two shapes.
-
-    Looks at the file as it was read, so that it can run beside the models' own checks and leave to them
-    whatever has the wrong type.
-    """
-    layers = [name for name in _list(_table(raw, "layers"), "names") if isinstance(name, str)]
-    attacks = _table(raw, "attacks")
-    for index, name in enumerate(layers):
-        if name in layers[:index]:
-            yield ("layers", "names", index), f'the layer "{name}" is named twice', None
-    for kind_name, kind in _tables(raw, "kinds"):
-        where: tuple[str | int, ...] = ("kinds", kind_name)
-        yield from _layer_names(where, kind, layers)
-        for box_name, box in _tables(kind, "boxes"):
-            here = (*where, "boxes", box_name)
-            yield from _layer_names(here, box, layers)
-            yield from _box_problems(here, box, attacks)
-
-
-def _table(parent: dict[str, Any], key: str) -> dict[str, Any]:
-    value = parent.get(key)
-    return value if isinstance(value, dict) else {}
-
-
-def _tables(parent: dict[str, Any], key: str) -> list[tuple[str, dict[str, Any]]]:
-    return [(name, value) for name, value in _table(parent, key).items() if isinstance(value, dict)]
-
-
-def _list(parent: dict[str, Any], key: str) -> list[Any]:
-    value = parent.get(key)
-    return value if isinstance(value, list) else []
-
-
-def _layer_names(where: tuple[str | int, ...], table: dict[str, Any], layers: list[str]) -> Iterable[Told]:
-    for key in ("layer", "mask"):
-        for index, name in enumerate(_list(table, key)):
-            if isinstance(name, str) and name not in layers:
-                yield (*where, key, index), f'unknown layer "{name}"', nearest(name, layers)
-
-
-def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dict[str, Any]) -> Iterable[Told]:
-    shapes = [shape for shape in SHAPES if shape in box]
-    role, attack = box.get("role"), box.get("attack")
-    if not shapes:
-        yield here, f"the box has no shape, expected one of {', '.join(SHAPES)}", None
-    elif len(shapes) > 1:
-        yield (*here, shapes[1]), f"the box has {len(shapes)} shapes ({', '.join(shapes)}), expected one", None
-    if role == "hitbox" and attack is None:
-        yield here, "a hitbox needs an `attack`", nearest("", attacks)
-    elif role in ("hurtbox", "body") and attack is not None:
-        yield (*here, "attack"), f'a {role} has no attack, expected role = "hitbox"', None
-    elif isinstance(attack, str) and attack not in attacks:
-        yield (*here, "attack"), f'unknown attack "{attack}"', nearest(attack, attacks)
-
-
-def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction) -> Kind:
+def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction, outlines: Outlines) -> Kind:
     def one(box_name: str, box: BoxTable) -> Box:
         return Box(
             name=box_name,
             role=box.role,
-            outline=_outline(box),
+            outline=outlines[name, box_name],
             at=(box.at[0], box.at[1]),
             turn=box.turn,
             layer=sum(bits[layer] for layer in set(table.layer if box.layer is None else box.layer)),
@@ -241,6 +118,10 @@ def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction) -> 
             attack=box.attack,
             rank=box.rank,
             damage_scale=box.damage_scale,
+            during=box.during,
+            except_during=box.except_during,
+            keys={clip: _keys(box, keys) for clip, keys in box.keys.items()},
+            swept=box.swept,
         )
 
     return Kind(
@@ -249,17 +130,51 @@ def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction) -> 
         health=table.health,
         iframes=table.iframes.frames(rate),
         boxes=tuple(one(box_name, box) for box_name, box in table.boxes.items()),
+        clips={
+            clip_name: Clip(clip.cells, None if clip.rate is None else Fraction(repr(clip.rate)), clip.loop)
+            for clip_name, clip in table.clips.items()
+        },
     )
 
 
-def _outline(box: BoxTable) -> Outline:
+def _keys(box: BoxTable, keys: list[KeyTable]) -> tuple[Key, ...]:
+    return tuple(
+        Key(
+            key.cell,
+            (key.at[0], key.at[1]) if key.at else None,
+            key.turn,
+            (key.stretch[0], key.stretch[1]) if key.stretch else None,
+            (key.blend or box.blend) == "linear",
+        )
+        for key in keys
+    )
+
+
+def _outline(box: BoxTable, where: tuple[str, ...], source: Source, up: str, images: dict[str, bytes]) -> Outline:
+    """The shape of a box as convex parts. Raises ValueError for a polygon or an image that gives none.
+
+    Images are put under their names into `images`, as they are part of what the rulebook says.
+    """
+    if box.pixels is not None:
+        alpha = read_alpha(source.path_of((*where, "pixels"), box.pixels))
+        images[box.pixels] = alpha.tobytes()
+        shape = pixels(alpha >= box.alpha, (box.origin[0], box.origin[1]), box.pixel, 1.0 if up == "-y" else -1.0)
+    else:
+        shape = _drawn(box)
+    return replace(shape, grow=box.grow)
+
+
+def _drawn(box: BoxTable) -> Outline:
     if box.rect is not None:
         width, height = box.rect
         return rectangle(-width / 2, -height / 2, width / 2, height / 2)
     if box.span is not None:
         return rectangle(*box.span)
-    assert box.circle is not None
-    return circle(box.circle)
+    if box.circle is not None:
+        return circle(box.circle)
+    if box.capsule is not None:
+        return capsule(*box.capsule)
+    return polygon([(x, y) for x, y in box.polygon or ()])
 
 
 def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:

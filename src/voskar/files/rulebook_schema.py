@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
 from voskar.core.rules import Duration, Rehit
 from voskar.core.shapes import LIMIT
+
+_WINDOW = re.compile(r"(\d+)(?:\s*-\s*(\d+))?", re.ASCII)
 
 REHIT_WORDS = ("once", "entry", "always")
 
@@ -36,9 +39,31 @@ def _corners(value: list[float]) -> list[float]:
     return value
 
 
+def _capsule(value: list[float]) -> list[float]:
+    if value[0] <= 0 or value[1] < 0:
+        raise ValueError("a radius above 0 and a length of 0 or more")
+    return value
+
+
+def _windows(value: Any) -> Any:
+    expected = 'ranges of cells such as "3-5" or "2-4,8-9"'
+    if not isinstance(value, str):
+        raise ValueError(expected)
+    found = []
+    for piece in value.split(","):
+        match = _WINDOW.fullmatch(piece.strip())
+        if match is None:
+            raise ValueError(expected)
+        first, last = int(match[1]), int(match[2] or match[1])
+        if last < first:
+            raise ValueError(f"{expected}, each ending no earlier than it begins")
+        found.append((first, last))
+    return tuple(found)
+
+
 def _above_zero(value: list[float]) -> list[float]:
     if min(value) <= 0:
-        raise ValueError("a width and a height above 0")
+        raise ValueError("two numbers above 0")
     return value
 
 
@@ -48,6 +73,9 @@ Angle = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Pair = Annotated[list[Number], Field(min_length=2, max_length=2)]
 Size = Annotated[Pair, AfterValidator(_above_zero)]
 Corners = Annotated[list[Number], Field(min_length=4, max_length=4), AfterValidator(_corners)]
+Points = list[Pair]
+Cell = Annotated[int, Field(ge=0, le=1 << 16)]
+WindowTable = dict[str, Annotated[tuple[tuple[int, int], ...], BeforeValidator(_windows)]]
 Frames = Annotated[Duration, BeforeValidator(_duration)]
 RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit)]
 Names = list[str]
@@ -79,6 +107,28 @@ class ContactTable(Table):
     same_frame: Literal["first", "all"] = "first"
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
+    linger: Frames = Duration.parse(0)
+
+
+class ClipTable(Table):
+    """`[kinds.X.clips.NAME]`"""
+
+    cells: Annotated[int, Field(gt=0, le=1 << 16)]
+    rate: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None = None
+    loop: bool = False
+
+
+Blend = Literal["hold", "linear"]
+
+
+class KeyTable(Table):
+    """`[[kinds.X.boxes.NAME.keys.CLIP]]`"""
+
+    cell: Cell
+    at: Pair | None = None
+    turn: Angle | None = None
+    stretch: Size | None = None
+    blend: Blend | None = None
 
 
 class BoxTable(Table):
@@ -88,16 +138,28 @@ class BoxTable(Table):
     rect: Size | None = None
     span: Corners | None = None
     circle: Positive | None = None
+    capsule: Annotated[list[Number], Field(min_length=2, max_length=2), AfterValidator(_capsule)] | None = None
+    polygon: Points | None = None
+    pixels: str | None = None
+    alpha: Annotated[int, Field(ge=1, le=255)] = 128
+    origin: Pair = [0.0, 0.0]
+    pixel: Positive = 1.0
+    grow: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 0.0
     at: Pair = [0.0, 0.0]
     turn: Angle = 0.0
     layer: Names | None = None
     mask: Names | None = None
     attack: str | None = None
     rank: int = 0
+    during: WindowTable | None = None
+    except_during: WindowTable = {}
+    keys: dict[str, list[KeyTable]] = {}
+    blend: Blend = "hold"
+    swept: bool | None = None
     damage_scale: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
 
 
-SHAPES = ("rect", "span", "circle")
+SHAPES = ("rect", "span", "circle", "capsule", "polygon", "pixels")
 
 
 class KindTable(Table):
@@ -108,6 +170,7 @@ class KindTable(Table):
     iframes: Frames = Duration.parse(0)
     layer: Names = []
     mask: Names = []
+    clips: dict[str, ClipTable] = {}
     boxes: dict[str, BoxTable] = {}
 
 
@@ -134,6 +197,7 @@ class RulebookFile(Table):
     """A whole rulebook."""
 
     voskar: Literal[1]
+    include: Names = []
     space: SpaceTable = SpaceTable()
     layers: LayersTable = LayersTable()
     contact: ContactTable = ContactTable()

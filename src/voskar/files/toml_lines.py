@@ -5,8 +5,6 @@ Only ever run on text that a real parser has accepted, so it looks for structure
 
 from __future__ import annotations
 
-from typing import Any
-
 Path = tuple[str | int, ...]
 
 
@@ -141,11 +139,3 @@ class _Scanner:
         content = self.text[start : self.at]
         self._take(len(mark))
         return content
-
-
-def look_up(lines: dict[Path, int], path: tuple[Any, ...]) -> int | None:
-    """The line of a path, else of the nearest one above it."""
-    for depth in range(len(path), 0, -1):
-        if path[:depth] in lines:
-            return lines[path[:depth]]
-    return None

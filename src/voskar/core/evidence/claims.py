@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from voskar.core.explaining import Account, account
+from voskar.core.explaining import Account, Witness
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
-from voskar.core.replay import watch
+from voskar.core.replay import ledger_of
 from voskar.core.rules import Rules
 
 Sort = Literal["moved", "denied", "unclaimed", "damage", "attack"]
@@ -87,14 +87,14 @@ def check(rules: Rules, recording: Recording, *, within: int = 0, near: int | No
     the same blow at another frame, which is a disagreement all the same."""
     claims = [claim for claim in recording.claims if claim.event == "hit"]
     near = max(within, round(recording.rate / 2)) if near is None else max(near, within)
-    seen = watch(rules, recording, {claim.frame for claim in claims})
-    landings = seen.ledger.landings()
+    witness = Witness(rules, recording, {claim.frame for claim in claims})
+    ledger = ledger_of(witness.judge, recording)
+    landings = ledger.landings()
     agreed, spare_claims, spare_landings = match(claims, landings, within)
     moved, denied, unclaimed = match(spare_claims, spare_landings, near)
 
     def why(claim: Claim) -> Account:
-        striker, target, trace = claim.striker or "", claim.target or "", seen.traces.get(claim.frame)
-        return account(rules, recording, trace, claim.frame, striker, target, landed_is_taken=True)
+        return witness.deciding(claim.frame, claim.striker or "", claim.target or "", second=True)
 
     findings = [_differs(claim, landing) for claim, landing in agreed]
     found = [finding for some in findings for finding in some]
@@ -121,7 +121,7 @@ def check(rules: Rules, recording: Recording, *, within: int = 0, near: int | No
     ]
     found.sort(key=lambda finding: (finding.frame, finding.striker, finding.target, finding.sort))
     clean = sum(not some for some in findings)
-    return Verdict(len(claims), len(landings), clean, tuple(found)), seen.ledger
+    return Verdict(len(claims), len(landings), clean, tuple(found)), ledger
 
 
 def _differs(claim: Claim, landing: Event) -> list[Finding]:

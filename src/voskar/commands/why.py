@@ -1,0 +1,130 @@
+"""`voskar why`: every gate of a pair in a frame, with its numbers."""
+
+from __future__ import annotations
+
+import json
+
+import click
+from rich.table import Table
+from rich.text import Text
+
+from voskar.commands import present
+from voskar.commands.options import inputs, load
+from voskar.core.explaining import NEAR, Account, Witness
+from voskar.core.ledger import written
+from voskar.core.recording import Recording
+from voskar.errors import InputError, Problem, nearest
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar why apiary.toml meadow.jsonl --frame 273 --striker hornet-1 --target keeper
+  voskar why apiary.toml meadow.jsonl --frame 520
+"""
+)
+@inputs
+@click.option("--frame", required=True, type=int, metavar="N", help="The frame to look at.")
+@click.option("--striker", metavar="ID", help="Only blows of this actor.")
+@click.option("--target", metavar="ID", help="Only blows on this actor.")
+@click.option("--near", default=NEAR, show_default=True, metavar="UNITS", help="How far apart has nearly met.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of boxes instead of text.")
+def command(
+    rulebook: str, recording: str, frame: int, striker: str | None, target: str | None, near: float, as_json: bool
+) -> None:
+    """Tell why a blow landed in a frame of RECORDING, or what stopped it.
+
+    With a striker and a target: every gate between each of their boxes, passed or not, with the numbers; gates
+    behind the one that stopped a pair say what they would have done. With one of the two or none: all that
+    touched or nearly did in that frame, with the gate that decided.
+    """
+    book, played = load(rulebook, recording)
+    _known(played, frame, (("--striker", striker), ("--target", target)))
+    witness = Witness(book.rules(played.rate), played, {frame})
+    if striker is not None and target is not None:
+        accounts = witness.pair(frame, striker, target)
+    else:
+        accounts = [
+            one
+            for one in witness.near(frame, near)
+            if (striker is None or one.striker == striker) and (target is None or one.target == target)
+        ]
+    if as_json:
+        click.echo("\n".join(json.dumps(_plain(one)) for one in accounts))
+    elif striker is not None and target is not None:
+        _in_full(accounts)
+    else:
+        _list(frame, accounts, near, striker, target)
+
+
+def _known(played: Recording, frame: int, actors: tuple[tuple[str, str | None], ...]) -> None:
+    """Raises InputError for a frame or an actor that the recording does not have."""
+    if not played.first <= frame <= played.last:
+        message = f"found {frame}, expected a frame of the recording, {played.first} to {played.last}"
+        raise InputError(Problem(message, key="--frame"))
+    for option, name in actors:
+        if name is not None and name not in played.numbers:
+            hint = nearest(name, played.numbers)
+            raise InputError(Problem(f'there is no actor "{name}" in the recording', key=option, hint=hint))
+
+
+def _in_full(accounts: list[Account]) -> None:
+    out = present.console()
+    for index, account in enumerate(accounts):
+        if index:
+            out.print()
+        head = Text(f"frame {account.frame}: {account.striker} → {account.target}", "bold")
+        if account.hitbox:
+            head.append(f"   {account.hitbox} on {account.hurtbox}, attack {account.attack}", "not bold")
+        out.print(head)
+        grid = Table.grid(padding=(0, 2, 0, 0))
+        grid.add_column(width=10)
+        grid.add_column(no_wrap=True)
+        grid.add_column(overflow="fold")
+        stopped = False
+        for step in account.steps:
+            word = ("would pass" if step.passed else "would stop") if stopped else ("pass" if step.passed else "STOP")
+            style = "dim" if stopped else ("green" if step.passed else "bold red")
+            grid.add_row(f"  {step.gate}", Text(word, style), Text(step.text, "dim" if stopped else ""))
+            for line in step.more:
+                grid.add_row("", "", Text(line, "dim"))
+            stopped = stopped or not step.passed
+        out.print(grid)
+        verdict = present.outcome("landed") if account.gate == "landed" else Text(f"stopped by {account.gate}", "bold")
+        out.print(Text("  so: ").append(verdict))
+
+
+def _list(frame: int, accounts: list[Account], near: float, striker: str | None, target: str | None) -> None:
+    out = present.console()
+    if not accounts:
+        out.print(f"frame {frame}: nothing touched, and nothing came within {present.number(near)} units of it")
+        return
+    columns = [("striker", ""), ("target", ""), ("decided by", ""), ("", "")]
+    table = present.table(f"frame {frame}: what touched, and what nearly did", columns)
+    table.columns[3].ratio, table.expand = 1, True
+    for one in accounts:
+        gate = present.outcome(one.gate) if one.gate in present.STYLES else Text(one.gate)
+        table.add_row(one.striker, one.target, gate, one.sentence)
+    out.print(table)
+    first = accounts[0]
+    hint = f"--striker {striker or first.striker} --target {target or first.target}"
+    out.print(f"\nevery gate of one pair: add {hint}", style="dim")
+
+
+def _plain(account: Account) -> dict[str, object]:
+    """The machine form of one pair of boxes."""
+    return {
+        "frame": account.frame,
+        "striker": account.striker,
+        "hitbox": account.hitbox or None,
+        "target": account.target,
+        "hurtbox": account.hurtbox or None,
+        "attack": account.attack or None,
+        "decided": account.gate,
+        "gap": written(account.gap),
+        "gates": [
+            {"gate": step.gate, "passed": step.passed, "text": step.text, "more": list(step.more)}
+            for step in account.steps
+        ],
+    }

@@ -1,0 +1,141 @@
+"""What can be wrong with a rulebook, in the words of its author."""
+
+from __future__ import annotations
+
+import typing
+from collections.abc import Iterable
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from voskar.errors import nearest
+from voskar.files.rulebook_schema import SHAPES, RulebookFile
+
+Told = tuple[tuple[str | int, ...], str, str | None]
+
+_EXPECTED = {
+    "float_type": "a number",
+    "int_type": "a whole number",
+    "string_type": "a text",
+    "bool_type": "true or false",
+    "list_type": "a list",
+    "dict_type": "a table",
+    "model_type": "a table",
+    "model_attributes_type": "a table",
+    "finite_number": "a finite number",
+}
+"""What the validation library calls a mistake, and what a rulebook's author wants to hear was expected."""
+
+
+def told(error: Any) -> Told:
+    """One finding of the validation library in our own words."""
+    path, value, kind = tuple(error["loc"]), error["input"], error["type"]
+    context = error.get("ctx", {})
+    if kind == "extra_forbidden":
+        return path, f'unknown key "{path[-1]}"', nearest(str(path[-1]), _known_keys(path[:-1]))
+    if kind == "missing":
+        return path, f'the key "{path[-1]}" is missing', None
+    if kind == "literal_error":
+        expected = str(context["expected"]).replace("'", '"')
+        return path, f"found {_shown(value)}, expected {expected}", None
+    if kind in ("too_short", "too_long"):
+        count = context.get("min_length") if kind == "too_short" else context.get("max_length")
+        return path, f"found a list of {len(value)}, expected {count}", None
+    if kind == "value_error":
+        return path, f"found {_shown(value)}, expected {context['error']}", None
+    if kind in ("greater_than", "greater_than_equal", "less_than_equal"):
+        limit = context.get("gt", context.get("ge", context.get("le")))
+        word = {"greater_than": "above", "greater_than_equal": "no less than", "less_than_equal": "no more than"}[kind]
+        return path, f"found {_shown(value)}, expected a number {word} {limit:g}", None
+    return path, f"found {_shown(value)}, expected {_EXPECTED.get(kind, error['msg'])}", None
+
+
+def _shown(value: Any) -> str:
+    if isinstance(value, str):
+        return f'"{value}"'
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, dict):
+        return "a table"
+    return str(value)
+
+
+def _known_keys(path: tuple[str | int, ...]) -> list[str]:
+    """The keys that the table at a path may have, by walking the models."""
+    model: type[BaseModel] | None = RulebookFile
+    steps = iter(path)
+    for step in steps:
+        field = model.model_fields.get(str(step)) if model else None
+        model = _model_in(field.annotation) if field else None
+        if field and typing.get_origin(field.annotation) in (dict, list):
+            next(steps, None)  # the name or place of one of several
+    return list(model.model_fields) if model else []
+
+
+def _model_in(annotation: Any) -> type[BaseModel] | None:
+    """The model inside Model, dict[str, Model], list[Model] or Model | None."""
+    for one in (annotation, *typing.get_args(annotation)):
+        if isinstance(one, type) and issubclass(one, BaseModel):
+            return one
+    return None
+
+
+def meaning(raw: dict[str, Any]) -> Iterable[Told]:
+    """Problems that no single value shows: names that point nowhere, boxes without a shape, two shapes.
+
+    Looks at the file as it was read, so that it can run beside the models' own checks and leave to them
+    whatever has the wrong type.
+    """
+    layers = [name for name in _list(_table(raw, "layers"), "names") if isinstance(name, str)]
+    attacks = _table(raw, "attacks")
+    for index, name in enumerate(layers):
+        if name in layers[:index]:
+            yield ("layers", "names", index), f'the layer "{name}" is named twice', None
+    for kind_name, kind in _tables(raw, "kinds"):
+        where: tuple[str | int, ...] = ("kinds", kind_name)
+        yield from _layer_names(where, kind, layers)
+        for box_name, box in _tables(kind, "boxes"):
+            here = (*where, "boxes", box_name)
+            yield from _layer_names(here, box, layers)
+            yield from _box_problems(here, box, attacks)
+
+
+def _table(parent: dict[str, Any], key: str) -> dict[str, Any]:
+    value = parent.get(key)
+    return value if isinstance(value, dict) else {}
+
+
+def _tables(parent: dict[str, Any], key: str) -> list[tuple[str, dict[str, Any]]]:
+    return [(name, value) for name, value in _table(parent, key).items() if isinstance(value, dict)]
+
+
+def _list(parent: dict[str, Any], key: str) -> list[Any]:
+    value = parent.get(key)
+    return value if isinstance(value, list) else []
+
+
+def _layer_names(where: tuple[str | int, ...], table: dict[str, Any], layers: list[str]) -> Iterable[Told]:
+    for key in ("layer", "mask"):
+        for index, name in enumerate(_list(table, key)):
+            if isinstance(name, str) and name not in layers:
+                yield (*where, key, index), f'unknown layer "{name}"', nearest(name, layers)
+
+
+def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dict[str, Any]) -> Iterable[Told]:
+    shapes = [shape for shape in SHAPES if shape in box]
+    role, attack = box.get("role"), box.get("attack")
+    if not shapes:
+        yield here, f"the box has no shape, expected one of {', '.join(SHAPES)}", None
+    elif len(shapes) > 1:
+        yield (*here, shapes[1]), f"the box has {len(shapes)} shapes ({', '.join(shapes)}), expected one", None
+    if role == "hitbox" and attack is None:
+        yield here, "a hitbox needs an `attack`", nearest("", attacks)
+    elif role in ("hurtbox", "body") and attack is not None:
+        yield (*here, "attack"), f'a {role} has no attack, expected role = "hitbox"', None
+    elif isinstance(attack, str) and attack not in attacks:
+        yield (*here, "attack"), f'unknown attack "{attack}"', nearest(attack, attacks)
+
+
+def schema_problems(error: ValidationError) -> list[Told]:
+    """Everything the validation library found."""
+    return [told(one) for one in error.errors()]

@@ -1,0 +1,134 @@
+"""A TOML file and all it includes as one table that knows the file and line of every key."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from voskar.errors import InputError, Problem
+from voskar.files.reading import read_text
+from voskar.files.toml_lines import key_lines
+
+KeyPath = tuple[str | int, ...]
+
+ADDED_UP: tuple[KeyPath, ...] = (("fixtures",), ("space", "solids"))
+"""Lists that an including file adds to; every other list and value replaces the included one."""
+
+
+@dataclass
+class Source:
+    """The merged table, and where each key of it stands."""
+
+    name: str
+    raw: dict[str, Any]
+    places: dict[KeyPath, tuple[str, int]] = field(default_factory=dict)
+    root: Path | None = None
+
+    def place(self, where: KeyPath) -> tuple[str, int | None]:
+        """File and line of a key, else of the nearest table above it."""
+        for depth in range(len(where), 0, -1):
+            if where[:depth] in self.places:
+                return self.places[where[:depth]]
+        return self.name, None
+
+    def problem(self, where: KeyPath, message: str, hint: str | None = None) -> Problem:
+        """A problem at a key."""
+        file, line = self.place(where)
+        return Problem(message, file=file, line=line, key=dotted(where), hint=hint)
+
+    def path_of(self, where: KeyPath, name: str) -> Path:
+        """The file that a key names, seen from the file that key stands in.
+
+        Raises ValueError if it lies outside the rulebook's folder.
+        """
+        if self.root is None:
+            raise ValueError("this rulebook has no folder")
+        return inside(self.root, Path(self.place(where)[0]).parent / name)
+
+
+def dotted(path: KeyPath) -> str:
+    """`kinds.keeper.layer[0]`"""
+    return "".join(f"[{one}]" if isinstance(one, int) else f".{one}" for one in path).removeprefix(".")
+
+
+def inside(root: Path, path: Path) -> Path:
+    """A path if it lies in a folder or below, links followed. Raises ValueError if not."""
+    if not path.resolve().is_relative_to(root.resolve()):
+        raise ValueError(f"{path.name} lies outside the rulebook's folder")
+    return path
+
+
+def read_source(path: str | Path) -> Source:
+    """Reads a file and what it includes. Raises InputError for what cannot be read, and for includes in a ring."""
+    return _read(Path(path), Path(path).parent, ())
+
+
+def parse_source(text: str, name: str) -> Source:
+    """One file's text. Raises InputError for what is not TOML."""
+    try:
+        raw = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise InputError(_syntax(name, error, text)) from None
+    return Source(name, raw, {path: (name, line) for path, line in key_lines(text).items()})
+
+
+def _read(path: Path, root: Path, chain: tuple[Path, ...]) -> Source:
+    own = parse_source(read_text(path), str(path))
+    own.root = root
+    includes = own.raw.get("include", [])
+    if not isinstance(includes, list):
+        return own  # the schema says what is wrong with it
+    merged = Source(own.name, {}, {}, root)
+    for index, name in enumerate(includes):
+        where = ("include", index)
+        if not isinstance(name, str):
+            continue
+        try:
+            target = inside(root, path.parent / name)
+        except ValueError as error:
+            raise InputError(own.problem(where, str(error))) from None
+        if target.resolve() in [one.resolve() for one in (*chain, path)]:
+            raise InputError(own.problem(where, f"{name} includes itself, through {path.name}"))
+        if not target.is_file():
+            raise InputError(own.problem(where, f"there is no file {name}"))
+        part = _read(target, root, (*chain, path))
+        part.raw.pop("include", None)
+        _merge(merged, part)
+    _merge(merged, own)
+    return merged
+
+
+def _merge(onto: Source, more: Source) -> None:
+    shifts = {path: len(found) for path in ADDED_UP if isinstance(found := _at(onto.raw, path), list)}
+    onto.raw = _merged(onto.raw, more.raw, ())
+    for where, place in more.places.items():
+        for path, shift in shifts.items():
+            if where[: len(path)] == path and len(where) > len(path):
+                index = where[len(path)]
+                where = (*path, int(index) + shift, *where[len(path) + 1 :])
+        onto.places[where] = place
+
+
+def _at(raw: dict[str, Any], path: KeyPath) -> Any:
+    value: Any = raw
+    for step in path:
+        value = value.get(step) if isinstance(value, dict) else None
+    return value
+
+
+def _merged(below: Any, above: Any, path: KeyPath) -> Any:
+    if isinstance(below, dict) and isinstance(above, dict):
+        both = {key: _merged(below[key], above[key], (*path, key)) for key in below if key in above}
+        return {**below, **above, **both}
+    if path in ADDED_UP and isinstance(below, list) and isinstance(above, list):
+        return below + above
+    return above
+
+
+def _syntax(name: str, error: tomllib.TOMLDecodeError, text: str) -> Problem:
+    message, _, place = str(error).rpartition(" (at ")
+    last = text.rstrip().count("\n") + 1
+    line = int(place.split(",")[0].removeprefix("line ")) if place.startswith("line ") else last
+    return Problem(f"not valid TOML: {message.lower()}", file=name, line=line)
