@@ -9,11 +9,12 @@ from pathlib import Path
 import click
 
 from voskar.commands.main import BAD_INPUT, run
-from voskar.demo import meadow
+from voskar.demo import meadow, sprites
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors, whole_file
 
 FOLDER = "night-apiary"
+RULES = ("apiary.toml", "hive.toml")
 
 STEPS = (
     ("replay", "apiary.toml", "meadow.jsonl"),
@@ -44,14 +45,14 @@ def command(directory: Path | None, overwrite: bool) -> None:
             hint = "name another, or add --overwrite"
             raise InputError(Problem("the folder holds files already", file=str(folder), hint=hint))
         folder.mkdir(parents=True, exist_ok=True)
-    written = {
-        "apiary.toml": files("voskar.demo").joinpath("apiary.toml").read_text(encoding="utf-8"),
-        "meadow.jsonl": meadow.text(),
-    }
-    for name, text in written.items():
+    texts = {name: files("voskar.demo").joinpath(name).read_text(encoding="utf-8") for name in RULES}
+    texts["meadow.jsonl"] = meadow.text()
+    for name, text in texts.items():
         with whole_file(folder / name) as part:
             part.write_text(text, encoding="utf-8")
-    click.echo(f"wrote {', '.join(written)} to {folder}\n")
+    with whole_file(folder / "moth.png") as part:
+        sprites.write_moth(part)
+    click.echo(f"wrote {', '.join(texts)}, moth.png to {folder}\n")
     for name, *arguments in STEPS:
         line = [name, *(str(folder / argument) for argument in arguments)]
         click.secho(f"$ voskar {shlex.join(line)}", bold=True)

@@ -17,6 +17,7 @@ COMMANDS = {
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
+    "draw": "A picture of a frame, or a strip of several: boxes, contacts, trails.",
     "demo": "Write the night apiary to a folder and run the full example on it.",
 }
 """Commands in the order of `--help`, with their one line there: listing them imports none of them."""

@@ -35,6 +35,8 @@ DIVES: dict[str, list[tuple[int, int, float, float]]] = {  # first frame, last f
 }
 HIVES = {"hornet-1": (140.0, 150.0), "hornet-2": (330.0, 130.0), "hornet-3": (520.0, 160.0)}
 WAXLINGS = {"waxling-1": (300.0, 60.0, 0), "waxling-2": (430.0, 50.0, 23)}
+BRAMBLE = (588.0, GROUND)
+SWINGS = (300, 690, 1210)  # frames in which the keeper swings the hive tool: 27 frames each
 
 
 def between(keys: Keys, frame: int) -> float:
@@ -144,11 +146,14 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
     keeper = Keeper("keeper", "keeper", x=90, y=GROUND)
     hornets = [Body(name, "hornet") for name in HIVES]
     waxlings = [Body(name, "waxling") for name in WAXLINGS]
+    bramble, moth = Body("bramble", "bramble", *BRAMBLE), Body("moth", "moth")
+    others = [*hornets, *waxlings, moth, bramble]
     for frame in range(FRAMES):
         height = jump_height(frame)
         x = between(KEEPER_X, frame)
         walking = abs(between(KEEPER_X, frame + 1) - x) > 0.01
-        keeper.go(x, GROUND - height, "jump" if height > 0 else "walk" if walking else "idle")
+        swinging = any(start <= frame < start + 27 for start in SWINGS)
+        keeper.go(x, GROUND - height, "swing" if swinging else "jump" if height > 0 else "walk" if walking else "idle")
         for hornet in hornets:
             home_x, home_y = HIVES[hornet.id]
             angle = frame / 47 + phases[hornet.id]
@@ -163,6 +168,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
             step = (frame + shift) % 40
             along = math.sin((frame + shift) / 130) * reach
             waxling.go(middle + along, GROUND - (18 * math.sin(math.pi * step / 24) if step < 24 else 0), "hop")
+        moth.go(430 + 60 * math.cos(frame / 61), 235 + 14 * math.sin(frame / 17), "flutter")
         keeper.claims = []
         for striker in [*hornets, *waxlings]:
             count = hits(striker, keeper)
@@ -172,7 +178,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
                     keeper.health = max(keeper.health - 1, 0)
                     claim = {"event": "hit", "striker": striker.id, "target": "keeper", "damage": 1}
                     keeper.claims.append(claim | {"health": keeper.health})
-        line: dict[str, object] = {"frame": frame, "poses": [body.pose() for body in [keeper, *hornets, *waxlings]]}
+        line: dict[str, object] = {"frame": frame, "poses": [body.pose() for body in [keeper, *others]]}
         if keeper.claims:
             line["claims"] = keeper.claims
         yield line

@@ -1,0 +1,88 @@
+"""`voskar draw`: pictures of frames."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from voskar.commands.options import FrameRange, inputs, load
+from voskar.core.replay import replay
+from voskar.core.scene import Bounds, scene
+from voskar.errors import InputError, Problem, nearest
+from voskar.files.reading import whole_file
+
+PANELS = 12
+
+
+class Region(click.ParamType[Bounds]):
+    """`x0,y0,x1,y1`, any two opposite corners."""
+
+    name = "region"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Bounds:
+        """The corners, low ones first."""
+        if isinstance(value, tuple):
+            return value
+        try:
+            x0, y0, x1, y1 = (float(piece) for piece in value.split(","))
+        except ValueError:
+            self.fail(f'found "{value}", expected two corners such as 100,200,180,260', param, ctx)
+        if x0 == x1 or y0 == y1:
+            self.fail(f'the corners "{value}" span no area', param, ctx)
+        return min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar draw apiary.toml meadow.jsonl --frame 274 --actor keeper
+  voskar draw apiary.toml meadow.jsonl --frame 208-213 --actor hornet-1 -o strip.png
+  voskar draw apiary.toml meadow.jsonl --frame 1131 --region 150,260,250,340 -o twice.svg
+"""
+)
+@inputs
+@click.option("--frame", "frames", required=True, type=FrameRange(), metavar="N", help="A frame, or a range: 208-213.")
+@click.option("-o", "--out", metavar="FILE", help="PNG or SVG by the ending.  [default: frame-N.png]")
+@click.option("--actor", multiple=True, metavar="ID", help="Zoom to this actor. May be repeated.")
+@click.option("--region", type=Region(), metavar="X0,Y0,X1,Y1", help="Zoom to a part of the world.")
+@click.option("--trail", default=12, show_default=True, metavar="N", help="Frames before that leave a trail.")
+def command(
+    rulebook: str,
+    recording: str,
+    frames: tuple[int, int],
+    out: str | None,
+    actor: tuple[str, ...],
+    region: Bounds | None,
+    trail: int,
+) -> None:
+    """Draw every open box in a frame of RECORDING, with what touches and what came of it.
+
+    A range is drawn as a strip of up to 12 frames, evenly spread over it. Roles are told apart by line and
+    hatch, outcomes by marks, so that nothing depends on colour.
+    """
+    from voskar.drawing.frame import View, draw_frames
+
+    book, played = load(rulebook, recording)
+    first, last = max(frames[0], played.first), min(frames[1], played.last)
+    if first > last:
+        message = f"expected frames of the recording, {played.first} to {played.last}"
+        raise InputError(Problem(message, key="--frame"))
+    for name in actor:
+        if name not in played.numbers:
+            hint = nearest(name, played.numbers)
+            raise InputError(Problem(f'there is no actor "{name}" in the recording', key="--actor", hint=hint))
+    path = Path(out or (f"frame-{first}.png" if first == last else f"frames-{first}-{last}.png"))
+    ending = path.suffix.lower()
+    if ending not in (".png", ".svg"):
+        raise InputError(Problem(f'found the ending "{ending}", expected .png or .svg', file=str(path), key="--out"))
+    rules = book.rules(played.rate)
+    ledger = replay(rules, played)
+    count = min(last - first + 1, PANELS)
+    picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
+    scenes = [scene(rules, played, ledger, frame, trail) for frame in picked]
+    with whole_file(path) as part:
+        draw_frames(rules, played, scenes, View(region, actor), part, ending[1:])
+    click.echo(f"drew {'frame' if count == 1 else 'frames'} {', '.join(map(str, picked))} to {path}")

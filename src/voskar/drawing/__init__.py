@@ -1,0 +1,1 @@
+"""Matplotlib figures from core objects."""

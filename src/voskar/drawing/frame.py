@@ -1,0 +1,235 @@
+"""Pictures of frames: one, or a strip of several."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
+from voskar.core.scene import Bounds, Scene, SceneActor, SceneBox
+from voskar.core.shapes import Floats
+from voskar.drawing.style import FAINT, GRID, INK, PAPER, ROLES, mark
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+LABELLED = 26  # boxes up to which each is named beside it
+
+
+@dataclass(frozen=True)
+class View:
+    """What to show: a region of the world, or some actors with what is around them; else everything."""
+
+    region: Bounds | None = None
+    actors: tuple[str, ...] = ()
+
+
+def view_bounds(view: View, rules: Rules, scenes: Sequence[Scene]) -> Bounds:
+    """The part of the world that a view shows in all of some scenes."""
+    if view.region:
+        return view.region
+    boxes = [box.bounds for one in scenes for box in one.boxes if not view.actors or box.actor in view.actors]
+    points = [(a.x, a.y) for one in scenes for a in one.actors if not view.actors or a.id in view.actors]
+    if not view.actors and rules.space.bounds:
+        boxes = [rules.space.bounds]
+        points = []
+    xs = [x for box in boxes for x in (box[0], box[2])] + [x for x, _ in points] or [0.0]
+    ys = [y for box in boxes for y in (box[1], box[3])] + [y for _, y in points] or [0.0]
+    margin = max(max(xs) - min(xs), max(ys) - min(ys), 20.0) * (0.3 if view.actors else 0.05)
+    x0, y0, x1, y1 = min(xs) - margin, min(ys) - margin, max(xs) + margin, max(ys) + margin
+    wanted = 1.65 if len(scenes) == 1 else 1.2  # a wide picture shows more of what is around
+    wider = max((y1 - y0) * wanted - (x1 - x0), 0.0) / 2
+    return x0 - wider, y0, x1 + wider, y1
+
+
+def draw_frames(
+    rules: Rules, recording: Recording, scenes: Sequence[Scene], view: View, path: Path, ending: str
+) -> None:
+    """Draws one scene, or several as a strip, into a file: "png" or "svg"."""
+    from matplotlib.figure import Figure  # about half a second: only a drawing pays for it
+
+    shown = view_bounds(view, rules, scenes)
+    wide, high = shown[2] - shown[0], shown[3] - shown[1]
+    columns = min(len(scenes), 1 if len(scenes) == 1 else 2 if len(scenes) < 5 and wide > 1.6 * high else 3)
+    rows = math.ceil(len(scenes) / columns)
+    panel = 12.8 / columns
+    height = min(max(rows * panel * high / wide + 1.1, 4.0), 16.0)
+    figure = Figure(figsize=(12.8, height), dpi=100, facecolor=PAPER, layout="constrained")
+    axes = figure.subplots(rows, columns, squeeze=False).ravel()
+    for ax, one in zip(axes, scenes, strict=False):
+        _scene(ax, one, rules, recording, shown, alone=len(scenes) == 1)
+    for ax in axes[len(scenes) :]:
+        ax.set_axis_off()
+    title = f" · {recording.title}" if recording.title else ""
+    frames = f"frame {scenes[0].frame}" if len(scenes) == 1 else f"frames {scenes[0].frame} to {scenes[-1].frame}"
+    figure.suptitle(f"{frames}{title}", x=0.01, ha="left", color=INK, fontsize=13, fontweight="bold")
+    figure.legend(handles=_legend(scenes), loc="outside lower left", ncols=8, frameon=False, fontsize=9, labelcolor=INK)
+    # without a date the same picture gives the same bytes
+    figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
+
+
+def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Bounds, *, alone: bool) -> None:
+    ax.set_facecolor(PAPER)
+    ax.set_aspect("equal")
+    ax.set_xlim(shown[0], shown[2])
+    ax.set_ylim(*((shown[3], shown[1]) if rules.space.up == "-y" else (shown[1], shown[3])))
+    ax.grid(color=GRID, linewidth=0.8)
+    ax.set_axisbelow(True)
+    ax.tick_params(colors=FAINT, labelsize=9 if alone else 7)
+    for spine in ax.spines.values():
+        spine.set_color(GRID)
+    seconds = (one.frame - recording.first) / float(recording.rate)
+    ax.set_title(f"{one.frame}  ({seconds:.3f} s)", loc="left", fontsize=10, color=INK)
+    if rules.space.bounds:
+        x0, y0, x1, y1 = rules.space.bounds
+        ax.plot([x0, x1, x1, x0, x0], [y0, y0, y1, y1, y0], color=INK, linewidth=1.0, dashes=(8, 3, 1, 3), zorder=1)
+    touching = {(c.striker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
+    visible = [box for box in one.boxes if _overlaps(box.bounds, shown)]
+    for box in visible:
+        _box(ax, box, strong=(box.actor, box.name) in touching, named=len(visible) <= LABELLED, small=not alone)
+    span = shown[2] - shown[0]
+    for actor in one.actors:
+        if not _overlaps((actor.x, actor.y, actor.x, actor.y), shown):
+            continue
+        if len(actor.trail) > 1:
+            ax.plot(*actor.trail.T, color=FAINT, linewidth=0.9, marker=".", markersize=2.5, alpha=0.7, zorder=2)
+        ax.plot(actor.x, actor.y, marker="+", color=INK, markersize=9, markeredgewidth=1.4, zorder=6)
+        reach = span * 0.018
+        way = math.radians(actor.heading)
+        tip = (actor.x + reach * math.cos(way), actor.y + reach * math.sin(way))
+        arrow = {"arrowstyle": "-|>", "color": INK, "linewidth": 1.1, "shrinkA": 0, "shrinkB": 0}
+        ax.annotate("", xy=tip, xytext=(actor.x, actor.y), arrowprops=arrow, zorder=6)
+        _note(ax, actor.id, _foot(actor, one, ax.yaxis_inverted()), (0, -19), 9 if alone else 7, INK, bold=True)
+    placed: list[tuple[float, float]] = []
+    for contact in one.contacts:
+        if contact.x is None or contact.y is None:
+            continue
+        at = _contact_place(
+            one, contact.striker or "", contact.hitbox or "", contact.target or "", contact.hurtbox or ""
+        )
+        at = at or (contact.x, contact.y)
+        full = contact.outcome == "landed"
+        ax.plot(
+            *at, marker=mark(contact.outcome), markersize=15 if full else 9, zorder=8, linestyle="none",
+            markerfacecolor=INK if full else "none", markeredgecolor=INK, markeredgewidth=1.5,
+        )  # fmt: skip
+        crowd = sum(math.dist(at, other) < span * 0.05 for other in placed)
+        placed.append(at)
+        _note(ax, contact.outcome or "", at, (14, 12 + 13 * crowd), 10 if alone else 8, INK, bold=True, boxed=True)
+
+
+def _foot(actor: SceneActor, one: Scene, inverted: bool) -> tuple[float, float]:
+    """Below everything that belongs to an actor, so that its name hides none of it."""
+    ys = [y for box in one.boxes if box.actor == actor.id for y in (box.bounds[1], box.bounds[3])] + [actor.y]
+    return actor.x, max(ys) if inverted else min(ys)
+
+
+def _contact_place(one: Scene, striker: str, hitbox: str, target: str, hurtbox: str) -> tuple[float, float] | None:
+    """The middle of where two boxes' bounds overlap in this frame; None if they do not."""
+    found = {(box.actor, box.name): box.bounds for box in one.boxes}
+    a, b = found.get((striker, hitbox)), found.get((target, hurtbox))
+    if a is None or b is None or not _overlaps(a, b):
+        return None
+    return (max(a[0], b[0]) + min(a[2], b[2])) / 2, (max(a[1], b[1]) + min(a[3], b[3])) / 2
+
+
+def _overlaps(a: Bounds, b: Bounds) -> bool:
+    return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]
+
+
+def _note(
+    ax: Axes, text: str, at: tuple[float, float], shift: tuple[float, float], size: float, colour: str,
+    *, bold: bool = False, boxed: bool = False,
+) -> None:  # fmt: skip
+    edge = INK if boxed else "none"
+    frame = {"boxstyle": "round,pad=0.2", "facecolor": PAPER, "edgecolor": edge, "alpha": 0.85, "linewidth": 0.8}
+    weight, side = "bold" if bold else "normal", "left" if boxed else "center"
+    note = ax.annotate(text, xy=at, xytext=shift, textcoords="offset points", annotation_clip=True, bbox=frame)
+    note.set(fontsize=size, color=colour, zorder=9, fontweight=weight, ha=side, va="center")
+
+
+def _box(ax: Axes, box: SceneBox, *, strong: bool, named: bool, small: bool) -> None:
+    from matplotlib.collections import LineCollection
+    from matplotlib.patches import Polygon
+
+    look = ROLES[box.role]
+    above = {"body": 3.0, "hurtbox": 3.2, "hitbox": 3.4}[box.role]
+    for ring in box.rings if look.fill != "none" else ():
+        patch = Polygon(
+            ring, closed=True, facecolor=look.fill, edgecolor=look.line if look.hatch else "none", alpha=0.55
+        )
+        patch.set(hatch=look.hatch or None, linewidth=0.0, zorder=above)
+        ax.add_patch(patch)
+    if box.way:
+        back = [ring - np.array(box.way) for ring in box.rings]
+        ax.add_collection(LineCollection(outline(back), colors=look.line, linewidths=0.8, alpha=0.6, zorder=above))
+        for ring in box.rings:
+            x, y = ring.mean(axis=0)
+            ax.plot([x - box.way[0], x], [y - box.way[1], y], color=look.line, linewidth=0.9, alpha=0.7, zorder=above)
+    lines = LineCollection(outline(list(box.rings)), colors=look.line, linewidths=look.width * (1.5 if strong else 1.0))
+    lines.set(linestyle=look.dashes, zorder=above + 0.1)
+    ax.add_collection(lines)
+    if named:
+        x0, y0, x1, y1 = box.bounds
+        layers = f" [{', '.join(box.layers)}]" if box.layers else ""
+        up = ax.yaxis_inverted()
+        side = {"body": y1, "hurtbox": y0, "hitbox": y1}[box.role] if up else {"hurtbox": y1}.get(box.role, y0)
+        shift = 7 if box.role == "hurtbox" else -7
+        _note(ax, f"{box.name}{layers}", ((x0 + x1) / 2, side), (0, shift), 6.5 if small else 8, look.line)
+
+
+def outline(rings: Sequence[Floats]) -> list[Floats]:
+    """Line segments (2, 2) of the outline of a union of convex rings: what no other ring covers of their sides."""
+    from matplotlib.path import Path as Ring
+
+    if len(rings) == 1:
+        ring = rings[0]
+        return [np.concatenate([ring, ring[:1]])]
+    shapes = [Ring(np.concatenate([ring, ring[:1]])) for ring in rings]
+    size = max(float(np.ptp(ring, axis=0).max()) for ring in rings)
+    found: list[Floats] = []
+    for index, ring in enumerate(rings):
+        following = np.roll(ring, -1, axis=0)
+        for start, end in zip(ring, following, strict=True):
+            length = float(np.hypot(*(end - start)))
+            if length == 0:
+                continue
+            steps = np.linspace(0, 1, max(int(length / size * 64), 1) + 1)[:, None]
+            points = start + (end - start) * steps
+            outward = np.array([end[1] - start[1], start[0] - end[0]]) / length * size * 1e-4
+            beside = (points[1:] + points[:-1]) / 2 + outward
+            covered = np.zeros(len(beside), dtype=np.bool_)
+            for other, shape in enumerate(shapes):
+                if other != index:
+                    covered |= shape.contains_points(beside)
+            found += [points[k : k + 2] for k in np.flatnonzero(~covered)]
+    return found
+
+
+def _legend(scenes: Sequence[Scene]) -> list[Any]:
+    from matplotlib.lines import Line2D
+    from matplotlib.patches import Patch
+
+    roles = {box.role for one in scenes for box in one.boxes}
+    handles: list[Any] = [
+        Patch(facecolor=look.fill, edgecolor=look.line, hatch=look.hatch or None, linestyle=look.dashes, label=role)
+        for role, look in ROLES.items()
+        if role in roles
+    ]
+    for outcome in sorted({contact.outcome or "" for one in scenes for contact in one.contacts}):
+        fill = INK if outcome == "landed" else "none"
+        line = Line2D([], [], marker=mark(outcome), color=INK, markerfacecolor=fill, markersize=9, linestyle="none")
+        line.set_label(outcome)
+        handles.append(line)
+    handles.append(
+        Line2D([], [], marker="+", color=INK, linestyle="none", markersize=8, label="position, arrow: facing")
+    )
+    if any(len(actor.trail) > 1 for one in scenes for actor in one.actors):
+        handles.append(Line2D([], [], marker=".", color=FAINT, linewidth=0.9, label="frames before"))
+    return handles

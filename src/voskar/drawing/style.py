@@ -1,0 +1,37 @@
+"""How things look: told apart by line, hatch and mark first, by colour second. Colours keep apart in grey."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+PAPER, INK, FAINT, GRID = "#fbfaf7", "#22252b", "#8b8f98", "#e4e2dc"
+
+
+Dashes = Literal["solid"] | tuple[float, tuple[float, ...]]
+
+
+@dataclass(frozen=True)
+class Look:
+    """Line colour, fill, hatch, dashes and width of a role."""
+
+    line: str
+    fill: str
+    hatch: str
+    dashes: Dashes
+    width: float
+
+
+ROLES = {
+    "hitbox": Look("#a3360b", "#f3c9a5", "////", "solid", 1.9),
+    "hurtbox": Look("#175a8c", "#d3e6f2", "", (0, (5, 2)), 1.6),
+    "body": Look("#6b6f78", "none", "", (0, (1, 2)), 1.1),
+}
+
+MARKS = {"landed": "*", "immune": "o", "repeat": "s", "ally": "P"}
+"""A mark for each outcome; only `landed` is filled."""
+
+
+def mark(outcome: str | None) -> str:
+    """The mark of an outcome."""
+    return MARKS.get(outcome or "", "D")
