@@ -7,10 +7,10 @@ from typing import Any
 
 import click
 
-from voskar.commands.options import FrameRange, inputs, load
+from voskar.commands.options import FrameRange, check_actors, inputs, load, picture_ending
 from voskar.core.replay import replay
 from voskar.core.scene import Bounds, scene
-from voskar.errors import InputError, Problem, nearest
+from voskar.errors import InputError, Problem
 from voskar.files.reading import whole_file
 
 PANELS = 12
@@ -70,19 +70,14 @@ def command(
     if first > last:
         message = f"expected frames of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frame"))
-    for name in actor:
-        if name not in played.numbers:
-            hint = nearest(name, played.numbers)
-            raise InputError(Problem(f'there is no actor "{name}" in the recording', key="--actor", hint=hint))
+    check_actors(played, actor, "--actor")
     path = Path(out or (f"frame-{first}.png" if first == last else f"frames-{first}-{last}.png"))
-    ending = path.suffix.lower()
-    if ending not in (".png", ".svg"):
-        raise InputError(Problem(f'found the ending "{ending}", expected .png or .svg', file=str(path), key="--out"))
+    ending = picture_ending(path)
     rules = book.rules(played.rate)
     ledger = replay(rules, played)
     count = min(last - first + 1, PANELS)
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
     scenes = [scene(rules, played, ledger, frame, trail) for frame in picked]
     with whole_file(path) as part:
-        draw_frames(rules, played, scenes, View(region, actor), part, ending[1:])
+        draw_frames(rules, played, scenes, View(region, actor), part, ending)
     click.echo(f"drew {'frame' if count == 1 else 'frames'} {', '.join(map(str, picked))} to {path}")

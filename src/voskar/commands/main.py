@@ -17,7 +17,10 @@ COMMANDS = {
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
+    "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
+    "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",
     "draw": "A picture of a frame, or a strip of several: boxes, contacts, trails.",
+    "convert": "A recording as JSON Lines, or as tables in CSV or Parquet.",
     "demo": "Write the night apiary to a folder and run the full example on it.",
 }
 """Commands in the order of `--help`, with their one line there: listing them imports none of them."""

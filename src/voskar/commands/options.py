@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, TypeVar
 
 import click
@@ -31,6 +32,22 @@ def load(rulebook: str, recording: str) -> tuple[Rulebook, Recording]:
     """Reads both files."""
     rules = load_rulebook(rulebook)
     return rules, load_recording(recording, rules)
+
+
+def picture_ending(path: str | Path) -> str:
+    """ "png" or "svg". Raises InputError for another ending, before any work is done."""
+    ending = Path(path).suffix.lower()
+    if ending not in (".png", ".svg"):
+        raise InputError(Problem(f'found the ending "{ending}", expected .png or .svg', file=str(path), key="--out"))
+    return ending[1:]
+
+
+def check_actors(recording: Recording, names: Iterable[str], option: str) -> None:
+    """Raises InputError for an actor that the recording does not have."""
+    for name in sorted(names):
+        if name not in recording.numbers:
+            hint = nearest(name, recording.numbers)
+            raise InputError(Problem(f'there is no actor "{name}" in the recording', key=option, hint=hint))
 
 
 class FrameRange(click.ParamType[tuple[int, int]]):
@@ -76,9 +93,7 @@ class Filter:
 
     def check(self, recording: Recording) -> None:
         """Raises InputError for an actor that the recording does not have."""
-        for actor in sorted(self.actors - recording.numbers.keys()):
-            hint = nearest(actor, recording.numbers)
-            raise InputError(Problem(f'there is no actor "{actor}" in the recording', key="--actor", hint=hint))
+        check_actors(recording, self.actors, "--actor")
 
 
 def filters(function: F) -> F:

@@ -9,11 +9,10 @@ from rich.table import Table
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import inputs, load
+from voskar.commands.options import check_actors, inputs, load
 from voskar.core.explaining import NEAR, Account, Witness
 from voskar.core.ledger import written
-from voskar.core.recording import Recording
-from voskar.errors import InputError, Problem, nearest
+from voskar.errors import InputError, Problem
 
 
 @click.command(
@@ -40,7 +39,11 @@ def command(
     touched or nearly did in that frame, with the gate that decided.
     """
     book, played = load(rulebook, recording)
-    _known(played, frame, (("--striker", striker), ("--target", target)))
+    if not played.first <= frame <= played.last:
+        message = f"found {frame}, expected a frame of the recording, {played.first} to {played.last}"
+        raise InputError(Problem(message, key="--frame"))
+    check_actors(played, [striker] if striker else [], "--striker")
+    check_actors(played, [target] if target else [], "--target")
     witness = Witness(book.rules(played.rate), played, {frame})
     if striker is not None and target is not None:
         accounts = witness.pair(frame, striker, target)
@@ -56,17 +59,6 @@ def command(
         _in_full(accounts)
     else:
         _list(frame, accounts, near, striker, target)
-
-
-def _known(played: Recording, frame: int, actors: tuple[tuple[str, str | None], ...]) -> None:
-    """Raises InputError for a frame or an actor that the recording does not have."""
-    if not played.first <= frame <= played.last:
-        message = f"found {frame}, expected a frame of the recording, {played.first} to {played.last}"
-        raise InputError(Problem(message, key="--frame"))
-    for option, name in actors:
-        if name is not None and name not in played.numbers:
-            hint = nearest(name, played.numbers)
-            raise InputError(Problem(f'there is no actor "{name}" in the recording', key=option, hint=hint))
 
 
 def _in_full(accounts: list[Account]) -> None:

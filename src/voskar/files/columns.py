@@ -15,20 +15,22 @@ from voskar.core.shapes import LIMIT
 from voskar.errors import InputError, Problem, nearest
 
 if TYPE_CHECKING:
-    from voskar.files.recording import ClaimLine, FrameLine, PoseLine
+    from voskar.files.frames import ClaimLine, FrameLine, PoseLine
 
 RESERVED = "/+#"  # kept for the ids of driven actors
 NUMBERS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
+NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
 
 
 class ColumnBuilder:
     """Takes frames in order, in chunks; `finish` gives the recording.
 
-    `place` is what a frame's number in the file is called in errors: "line", or "row" for tables.
+    `place` is what a frame's number in the file is called in errors: "line", or "row" for tables. Without
+    `kinds` any kind is taken.
     """
 
-    def __init__(self, name: str, kinds: Collection[str], place: Literal["line", "row"]) -> None:
+    def __init__(self, name: str, kinds: Collection[str] | None, place: Literal["line", "row"]) -> None:
         self.name, self.kinds, self.place = name, kinds, place
         self.first: int | None = None
         self.last = -1
@@ -68,6 +70,13 @@ class ColumnBuilder:
         self._check(columns, poses, chunk, first)
         for name, column in columns.items():
             self.pieces[name].append(_thin(column))
+
+    def forget(self) -> None:
+        """Drops the columns gathered so far, for a caller that only wants the checks."""
+        self.counts.clear()
+        self.claims.clear()
+        for pieces in self.pieces.values():
+            pieces.clear()
 
     def _gap(self, frame: int) -> str:
         if frame == self.last:
@@ -115,7 +124,7 @@ class ColumnBuilder:
                 raise _PoseError(keys.index(key), "id", "found an empty id", None)
             if any(mark in name for mark in RESERVED):
                 raise _PoseError(keys.index(key), "id", f'found "{name}": / + # are kept for driven actors', None)
-            if kind not in self.kinds:
+            if self.kinds is not None and kind not in self.kinds:
                 raise _PoseError(keys.index(key), "kind", f'unknown kind "{kind}"', nearest(kind, self.kinds))
             number = len(self.actors)
             self.numbers[name] = number
@@ -147,7 +156,10 @@ class ColumnBuilder:
         look(np.abs(columns["facing"]) != 1, "facing", "1 or -1")
         look((columns["scale"] < SMALLEST) | (columns["scale"] > LARGEST), "scale", f"{SMALLEST:g} to {LARGEST:g}")
         for field in NUMBERS:
-            look(np.abs(columns[field]) > LIMIT, field, f"a number within ±{LIMIT:g}")
+            far = np.abs(columns[field]) > LIMIT
+            if field in NEEDED:
+                far |= np.isnan(columns[field])
+            look(far, field, f"a number within ±{LIMIT:g}")
         stray = (columns["clip"] >= 0) & (columns["tick"] < 0) & (columns["cell"] < 0)
         look(stray, "clip", "a `tick` or a `cell` beside it")
         order = np.lexsort((columns["actor"], columns["frame"]))

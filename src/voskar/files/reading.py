@@ -8,6 +8,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass
 from io import BufferedReader
 from pathlib import Path
 from typing import IO, cast
@@ -56,8 +57,21 @@ def read_text(path: str | Path) -> str:
         raise InputError(Problem("not UTF-8 text", file=str(path), line=line)) from None
 
 
+@dataclass(frozen=True)
+class Lines:
+    """A stream of lines, and the file it comes from with its size in bytes, 0 for one that cannot be known."""
+
+    stream: IO[bytes]
+    source: BufferedReader
+    size: int
+
+    def share(self) -> float:
+        """How much of the file has been read, from 0 to 1."""
+        return self.source.tell() / self.size if self.size else 0.0
+
+
 @contextmanager
-def open_lines(path: str | Path) -> Iterator[IO[bytes]]:
+def open_lines(path: str | Path) -> Iterator[Lines]:
     """A file, a gzip file (told by its content), or "-" for standard input, as binary lines."""
     with plain_errors(path), ExitStack() as stack:
         if str(path) == "-":
@@ -67,7 +81,8 @@ def open_lines(path: str | Path) -> Iterator[IO[bytes]]:
         else:
             source = stack.enter_context(Path(path).open("rb"))
         zipped = source.peek(2)[:2] == GZIP_MAGIC
-        yield cast(IO[bytes], gzip.GzipFile(fileobj=source)) if zipped else source
+        size = 0 if str(path) == "-" else Path(path).stat().st_size
+        yield Lines(cast(IO[bytes], gzip.GzipFile(fileobj=source)) if zipped else source, source, size)
 
 
 @contextmanager

@@ -1,23 +1,23 @@
-"""Reads a recording in JSON Lines: decoded line by line by a fast library, straight into columns."""
+"""Reads a recording in any of its forms, straight into columns."""
 
 from __future__ import annotations
 
-import difflib
 import json
 import math
-import re
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Annotated, Any, Literal
-
-import msgspec
+from typing import Any, Literal
 
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.columns import ColumnBuilder
+from voskar.files.frames import FrameLine, json_frames, json_message, sort_of
 from voskar.files.reading import open_lines
 from voskar.files.rulebook import Rulebook
+from voskar.files.tables import HEADER, header_text, is_tables, table_frames
 
 VERSION = 1
 """Version of the recording format. 1: the first."""
@@ -25,92 +25,68 @@ VERSION = 1
 CHUNK = 1 << 14  # poses decoded before they become columns; bounds memory
 
 
-Count = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
-
-
-class PoseLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
-    """One pose as it is logged."""
-
-    id: str
-    kind: str
-    x: float
-    y: float
-    facing: int = 1
-    angle: float = 0.0
-    scale: float = 1.0
-    clip: str | None = None
-    tick: Count | None = None
-    cell: Count | None = None
-    vx: float | None = None
-    vy: float | None = None
-    owner: str | None = None
-    cut: bool = False
-    hidden: bool = False
-    health: float | None = None
-    lives: float | None = None
-
-
-class InputLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
-    """One input as it is logged."""
-
-    id: str
-    button: str
-    down: bool = True
-    aim: list[float] | None = None
-
-
-class ClaimLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
-    """One claim as it is logged."""
-
-    event: Literal["hit", "down", "respawn", "out", "spawn", "removed"]
-    striker: str | None = None
-    target: str | None = None
-    id: str | None = None
-    attack: str | None = None
-    damage: float | None = None
-    health: float | None = None
-    x: float | None = None
-    y: float | None = None
-
-
-class FrameLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
-    """One frame: one line."""
-
-    frame: Count
-    poses: list[PoseLine] = []
-    inputs: list[InputLine] = []
-    claims: list[ClaimLine] = []
-    reset: Literal["room", "run"] | None = None
-
-
 HEADER_KEYS = ("voskar", "version", "rate", "up", "reactions", "title", "seed")
 
 
 def load_recording(path: str | Path, rulebook: Rulebook) -> Recording:
-    """Reads and checks a recording, plain or gzip, or "-" for standard input.
+    """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, or "-" for standard input.
 
-    `rulebook` says which kinds there are. Raises InputError with file, line and field.
+    `rulebook` says which kinds there are. Raises InputError with file, line or row, and field.
     """
-    name = "standard input" if str(path) == "-" else str(path)
-    with open_lines(path) as lines:
-        return read_recording(lines, name, rulebook)
+    with open_frames(path) as source:
+        return _gather(source, rulebook.kinds)
 
 
 def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Recording:
     """Checks the lines of a recording; `name` is what errors call it."""
+    return _gather(_json_source(lines, name, lambda: 0.0), rulebook.kinds)
+
+
+@dataclass(frozen=True)
+class FrameSource:
+    """A recording as it is read: its header as written, and its frames, each with its line or row."""
+
+    name: str
+    place: Literal["line", "row"]
+    header: dict[str, Any]
+    frames: Iterator[tuple[int, FrameLine]]
+    share: Callable[[], float]
+    """How much has been read, from 0 to 1; 0 where that cannot be told."""
+
+
+@contextmanager
+def open_frames(path: str | Path) -> Iterator[FrameSource]:
+    """Opens a recording in any of its forms."""
+    if str(path) != "-" and is_tables(path):
+        folder = Path(path)
+        header = read_header(str(folder / HEADER), None, header_text(folder), tables=True)
+        told = header.pop("frames", None)
+        yield FrameSource(str(folder / "poses"), "row", header, table_frames(folder, told), lambda: 0.0)
+        return
+    if str(path) != "-" and Path(path).is_dir():
+        hint = f"a folder of tables has a {HEADER}"
+        raise InputError(Problem("found a directory, expected a recording", file=str(path), hint=hint))
+    with open_lines(path) as lines:
+        yield _json_source(lines.stream, "standard input" if str(path) == "-" else str(path), lines.share)
+
+
+def _json_source(lines: Iterable[bytes], name: str, share: Callable[[], float]) -> FrameSource:
     numbered = ((number, line) for number, line in enumerate(lines, 1) if not line.isspace())
     head = next(numbered, None)
     if head is None:
         raise InputError(Problem("the file is empty, expected a recording", file=name, line=1))
-    header = read_header(name, *head)
-    builder = ColumnBuilder(name, rulebook.kinds, "line")
-    for chunk in _chunks(_frames(name, numbered)):
+    return FrameSource(name, "line", read_header(name, *head), json_frames(name, numbered), share)
+
+
+def _gather(source: FrameSource, kinds: Collection[str] | None) -> Recording:
+    builder = ColumnBuilder(source.name, kinds, source.place)
+    for chunk in chunks(source.frames):
         builder.add(chunk)
-    return builder.finish(**header)
+    return builder.finish(**meaning(source.header))
 
 
-def read_header(name: str, line: int | None, text: bytes) -> dict[str, Any]:
-    """The header as keyword arguments of `ColumnBuilder.finish`."""
+def read_header(name: str, line: int | None, text: bytes, *, tables: bool = False) -> dict[str, Any]:
+    """The header, checked, as it was written. That of tables may tell the first and last of its `frames`."""
 
     def wrong(message: str, key: str | None = None, hint: str | None = None) -> InputError:
         return InputError(Problem(message, file=name, line=line, key=key, hint=hint))
@@ -118,9 +94,9 @@ def read_header(name: str, line: int | None, text: bytes) -> dict[str, Any]:
     try:
         header = json.loads(text, parse_constant=lambda constant: constant)
     except ValueError as error:
-        raise wrong(f"not JSON: {_json_message(error)}", hint="a recording begins with a header line") from None
+        raise wrong(f"not JSON: {json_message(error)}", hint="a recording begins with a header line") from None
     if not isinstance(header, dict):
-        raise wrong(f'found {_sort(header)}, expected a header: an object with "voskar": "recording"')
+        raise wrong(f'found {sort_of(header)}, expected a header: an object with "voskar": "recording"')
     if "voskar" not in header:
         raise wrong('no header: the first line must say "voskar": "recording"', hint="is this a recording?")
     if header["voskar"] != "recording":
@@ -129,7 +105,7 @@ def read_header(name: str, line: int | None, text: bytes) -> dict[str, Any]:
         found = json.dumps(header["version"]) if "version" in header else "none"
         raise wrong(f"found {found}, expected {VERSION}: this Voskar reads version {VERSION}", "version")
     for key in header:
-        if key not in HEADER_KEYS and not key.startswith("_"):
+        if key not in HEADER_KEYS and not key.startswith("_") and not (tables and key == "frames"):
             raise wrong(f'unknown key "{key}"', key, nearest(key, HEADER_KEYS))
     rate = header.get("rate")
     if isinstance(rate, bool) or not isinstance(rate, int | float) or not (math.isfinite(rate) and 0 < rate <= 1e6):
@@ -143,26 +119,31 @@ def read_header(name: str, line: int | None, text: bytes) -> dict[str, Any]:
         raise wrong(f"found {json.dumps(seed)}, expected a whole number", "seed")
     if not isinstance(title, str):
         raise wrong(f"found {json.dumps(title)}, expected a text", "title")
+    span = header.get("frames")
+    if tables and span is not None and not _is_span(span):
+        raise wrong(f"found {json.dumps(span)}, expected the first and the last frame", "frames")
+    return header
+
+
+def _is_span(value: Any) -> bool:
+    whole = isinstance(value, list) and len(value) == 2 and all(type(one) is int for one in value)
+    return whole and 0 <= value[0] <= value[1] <= 1 << 40
+
+
+def meaning(header: dict[str, Any]) -> dict[str, Any]:
+    """A checked header as keyword arguments of `ColumnBuilder.finish`."""
     return {
         # the shortest text that gives the same float is the decimal text that was written
-        "rate": Fraction(repr(rate)),
+        "rate": Fraction(repr(header["rate"])),
         "up": header.get("up", "-y"),
         "reactions": header.get("reactions", "baked"),
-        "seed": seed,
-        "title": title,
+        "seed": header.get("seed", 0),
+        "title": header.get("title", ""),
     }
 
 
-def _frames(name: str, lines: Iterator[tuple[int, bytes]]) -> Iterator[tuple[int, FrameLine]]:
-    decode = msgspec.json.Decoder(FrameLine).decode
-    for number, line in lines:
-        try:
-            yield number, decode(line)
-        except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-            raise InputError(_line_problem(name, number, line, error)) from None
-
-
-def _chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
+def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
+    """Frames in lists of about CHUNK poses."""
     chunk: list[tuple[int, FrameLine]] = []
     poses = 0
     for frame in frames:
@@ -173,106 +154,3 @@ def _chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int,
             chunk, poses = [], 0
     if chunk:
         yield chunk
-
-
-_OWN = re.compile(r"contains unknown field `(?P<field>[^`]*)`")
-_MISSING = re.compile(r"missing required field `(?P<field>[^`]*)`")
-_EXPECTED = re.compile(r"Expected `(?P<expected>[^`]*)`, got `(?P<found>[^`]*)`")
-_RANGE = re.compile(r"Expected `int` (?P<sign>>=|<=) (?P<limit>\d+)")
-_PATH = re.compile(r"- at `\$(?P<path>[^`]*)`")
-
-_WORDS = {
-    "float": "a number",
-    "int": "a whole number",
-    "str": "a text",
-    "bool": "true or false",
-    "array": "a list",
-    "object": "an object",
-    "null": "null",
-}
-
-_FIELDS: dict[str, Collection[str]] = {
-    "": FrameLine.__struct_fields__,
-    "poses": PoseLine.__struct_fields__,
-    "inputs": InputLine.__struct_fields__,
-    "claims": ClaimLine.__struct_fields__,
-}
-
-
-def _line_problem(name: str, number: int, line: bytes, error: Exception) -> Problem:
-    """Looks again at a line that could not be decoded, slowly, to say what is wrong and where."""
-    try:
-        value = json.loads(line)
-    except (ValueError, RecursionError) as found:
-        cut_off = not line.endswith(b"\n") and not line.rstrip().endswith(b"}")
-        hint = "the file ends inside a line: was the game stopped while it wrote?" if cut_off else None
-        return Problem(f"not JSON: {_json_message(found)}", file=name, line=number, hint=hint)
-    if not isinstance(value, dict):
-        return Problem(f"found {_sort(value)}, expected a frame: an object", file=name, line=number)
-    frame = value.get("frame")
-    frame = frame if isinstance(frame, int) and not isinstance(frame, bool) else None
-    if frame is None and value.get("voskar") == "recording":
-        return Problem("a second header, expected a frame", file=name, line=number)
-
-    def problem(message: str, key: str | None, hint: str | None = None) -> Problem:
-        return Problem(message, file=name, line=number, frame=frame, key=key, hint=hint)
-
-    for path, odd in _odd_numbers(value, ""):
-        return problem(f"found {odd}, expected a finite number", path)
-    text = str(error)
-    place = _PATH.search(text)
-    path = (place["path"] if place else "").removeprefix(".")
-    if match := _OWN.search(text):
-        parent = path.split("[")[0]
-        field = match["field"]
-        return problem(f'unknown field "{field}"', f"{path}.{field}".removeprefix("."), _hint(field, parent))
-    if match := _MISSING.search(text):
-        return problem(f'the field "{match["field"]}" is missing', path or None)
-    if match := _EXPECTED.search(text):
-        expected = " or ".join(_WORDS.get(one, one) for one in match["expected"].split(" | ") if one != "null")
-        found_value = _at(value, path)
-        found_text = json.dumps(found_value) if not isinstance(found_value, dict | list) else _WORDS[match["found"]]
-        return problem(f"found {found_text}, expected {expected}", path)
-    if match := _RANGE.search(text):
-        word = "or more" if match["sign"] == ">=" else "or less"
-        return problem(f"found {json.dumps(_at(value, path))}, expected {match['limit']} {word}", path)
-    if "Invalid enum value" in text:
-        found_value = _at(value, path)
-        options = ("room", "run") if path == "reset" else ("hit", "down", "respawn", "out", "spawn", "removed")
-        return problem(f"found {json.dumps(found_value)}", path, nearest(str(found_value), options))
-    return problem(text.split(" - at")[0].lower(), path or None)
-
-
-def _hint(field: str, parent: str) -> str | None:
-    close = difflib.get_close_matches(field, list(_FIELDS.get(parent, ())), n=1, cutoff=0.5)
-    return f'did you mean "{close[0]}"?' if close else None
-
-
-def _odd_numbers(value: Any, path: str) -> Iterator[tuple[str, str]]:
-    """NaN and infinities, which Python's own reader lets pass, with their paths."""
-    if isinstance(value, float) and not math.isfinite(value):
-        yield path.removeprefix("."), "NaN" if math.isnan(value) else "a number beyond all range"
-    elif isinstance(value, dict):
-        for key, inner in value.items():
-            yield from _odd_numbers(inner, f"{path}.{key}")
-    elif isinstance(value, list):
-        for index, inner in enumerate(value):
-            yield from _odd_numbers(inner, f"{path}[{index}]")
-
-
-def _at(value: Any, path: str) -> Any:
-    for step in re.findall(r"[^.\[\]]+", path):
-        value = value[int(step)] if isinstance(value, list) else value[step]
-    return value
-
-
-def _json_message(error: Exception) -> str:
-    if isinstance(error, json.JSONDecodeError):
-        return f"{error.msg[0].lower()}{error.msg[1:]} at column {error.colno}"
-    return "not UTF-8 text" if isinstance(error, UnicodeDecodeError) else str(error)
-
-
-def _sort(value: Any) -> str:
-    if isinstance(value, list):
-        return "a list"
-    return "a text" if isinstance(value, str) else json.dumps(value)

@@ -20,6 +20,9 @@ from voskar.files.rulebook_checks import Told, meaning, schema_problems
 from voskar.files.rulebook_schema import AttackTable, BoxTable, KeyTable, KindTable, RulebookFile
 from voskar.files.toml_sources import Source, parse_source, read_source
 
+DEFAULT_RATE = Fraction(60)
+"""Frames a second where a rulebook is looked at without a recording."""
+
 Outlines = Mapping[tuple[str, str], Outline]
 """The shape of every box, by kind and box name."""
 

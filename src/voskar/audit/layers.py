@@ -1,0 +1,80 @@
+"""Checks of layers, masks and attacks: who can never meet whom."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from voskar.audit.findings import Case, Check, Finding
+from voskar.core.rules import eligible, sees
+
+
+def layer_unused(case: Case) -> Iterator[Finding]:
+    """A layer nobody is on, or nobody looks for."""
+    on = looked_for = 0
+    for _, box, _ in case.boxes():
+        on, looked_for = on | box.layer, looked_for | box.mask
+    for index, name in enumerate(case.rules.layers):
+        lacks = [
+            text
+            for bits, text in ((on, "no box is on it"), (looked_for, "no mask looks for it"))
+            if not bits >> index & 1
+        ]
+        if len(lacks) == 2 or (lacks and case.rules.contact.detect == "both"):
+            reason = f'layer "{name}": {" and ".join(lacks)}'
+            yield case.finding(
+                "layer-unused", ("layers", "names", index), reason, "put boxes on it and into masks, or take it out"
+            )
+        elif lacks and not on >> index & 1:
+            reason = f'layer "{name}" stands in masks, and no box is on it'
+            yield case.finding(
+                "layer-unused", ("layers", "names", index), reason, "put the boxes it was meant for on it"
+            )
+
+
+def one_sided(case: Case) -> Iterator[Finding]:
+    """A pair that only the side sees that does not count, under this `detect`."""
+    detect = case.rules.contact.detect
+    if detect == "either":
+        return
+    for hit_kind, hit, where in case.boxes("hitbox"):
+        for hurt_kind, hurt, other in case.boxes("hurtbox"):
+            forth, back = sees(hit.mask, hurt.layer), sees(hurt.mask, hit.layer)
+            if (forth or back) and not eligible(detect, hit, hurt):
+                names = (f"{hit_kind.name}.{hit.name}", f"{hurt_kind.name}.{hurt.name}")
+                one, two = names if forth else names[::-1]
+                reason = f'{one} looks for {two} and not the other way, which detect = "{detect}" does not take'
+                remedy = f"add the layer of {one} to the mask of {two}, or take theirs out of it"
+                yield case.finding("one-sided", other if forth else where, reason, remedy)
+
+
+def never_meets(case: Case) -> Iterator[Finding]:
+    """A hitbox that no hurtbox can ever meet, a hurtbox that nothing can."""
+    wardrobe = case.wardrobe
+    for role in ("hitbox", "hurtbox"):
+        for kind, box, where in case.boxes(role):
+            fitted = next(one for one in wardrobe.by_kind[kind.name] if one.box is box)
+            meets = wardrobe.meets[fitted.number] if role == "hitbox" else wardrobe.meets[:, fitted.number]
+            if not meets.any():
+                other = "hurtbox" if role == "hitbox" else "hitbox"
+                reason = f"layers and masks let no {other} meet this {role}"
+                yield case.finding(
+                    "never-meets", where, reason, "check its layer and mask: `voskar layers` shows all pairs"
+                )
+
+
+def attack_unused(case: Case) -> Iterator[Finding]:
+    """An attack no box uses."""
+    used = {box.attack for _, box, _ in case.boxes("hitbox")}
+    for name in case.rules.attacks:
+        if name not in used:
+            yield case.finding(
+                "attack-unused", ("attacks", name), "no hitbox uses this attack", "name it in a hitbox, or take it out"
+            )
+
+
+CHECKS: dict[str, Check] = {
+    "layer-unused": layer_unused,
+    "one-sided": one_sided,
+    "never-meets": never_meets,
+    "attack-unused": attack_unused,
+}

@@ -1,0 +1,143 @@
+"""Checks that hold a rulebook against a recording."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from voskar.audit.findings import Case, Check, Finding
+from voskar.audit.shapes import thickness
+from voskar.core.placing import Fitted, cells
+from voskar.core.recording import Recording
+
+
+def up_differs(case: Case) -> Iterator[Finding]:
+    """A rulebook and a recording that disagree on where up is."""
+    played = case.recording
+    if played is not None and played.up != case.rules.space.up:
+        reason = f'the rulebook says up = "{case.rules.space.up}", the recording "{played.up}"'
+        yield case.finding(
+            "up-differs", ("space", "up"), reason, "above, below and falling follow the rulebook: make them agree"
+        )
+
+
+def _shown(case: Case, played: Recording) -> dict[str, set[str]]:
+    """The clips that a recording shows, by kind."""
+    numbers = np.unique(np.stack([case.cast.kind[played.poses.actor], played.poses.clip]), axis=1)
+    found: dict[str, set[str]] = {}
+    for kind, clip in numbers.T.tolist():
+        if clip >= 0:
+            found.setdefault(case.wardrobe.kinds[kind], set()).add(played.clips[clip])
+    return found
+
+
+def clip_unshown(case: Case) -> Iterator[Finding]:
+    """A clip that a box names and no pose of its kind shows."""
+    if case.recording is None:
+        return
+    shown = _shown(case, case.recording)
+    present = {actor.kind for actor in case.recording.actors}
+    for kind, box, where in case.boxes():
+        for table in ("during", "keys"):
+            for clip in getattr(box, table) or {}:
+                if kind.name in present and clip not in shown.get(kind.name, set()):
+                    told = ", ".join(sorted(shown.get(kind.name, set()))) or "none"
+                    reason = f"no {kind.name} shows the clip {clip} in the recording; it shows {told}"
+                    yield case.finding("clip-unshown", (*where, table, clip), reason, "check the clip's name in both")
+
+
+def clip_unknown(case: Case) -> Iterator[Finding]:
+    """A clip in the recording that a kind with clips of its own does not know: one of four directions forgotten."""
+    if case.recording is None:
+        return
+    for name, clips in _shown(case, case.recording).items():
+        kind = case.rules.kinds[name]
+        timed = {clip for box in kind.boxes for clip in {**(box.during or {}), **box.keys}}
+        for clip in sorted(clips - set(kind.clips) - timed):
+            fellow = next((one for one in sorted(timed) if one[:3] == clip[:3]), None)
+            if fellow is not None:
+                reason = f"the recording shows the clip {clip}, which no box of {name} names, though they name {fellow}"
+                yield case.finding(
+                    "clip-unknown", ("kinds", name), reason, f"give {clip} the windows and keys that {fellow} has"
+                )
+
+
+def tunnels(case: Case) -> Iterator[Finding]:
+    """An unswept hitbox that moves further in a frame than the thinnest box it should meet is thick."""
+    played, wardrobe = case.recording, case.wardrobe
+    if played is None:
+        return
+    poses = played.poses
+    before = poses.previous
+    linked = np.flatnonzero((before >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[before])
+    steps = np.hypot(poses.x[linked] - poses.x[before[linked]], poses.y[linked] - poses.y[before[linked]])
+    kinds = case.cast.kind[poses.actor[linked]]
+    for kind, box, where in case.boxes("hitbox"):
+        of_kind = np.flatnonzero(kinds == wardrobe.kinds.index(kind.name))
+        fitted = next(one for one in wardrobe.by_kind[kind.name] if one.box is box)
+        others = [one for one in wardrobe.fitted if wardrobe.meets[fitted.number, one.number] and not one.box.swept]
+        if box.swept or not others or not len(of_kind):
+            continue
+        thick, _, thinnest = min((_thinnest(case, one), one.number, one) for one in others)
+        worst = of_kind[steps[of_kind].argmax()]
+        if steps[worst] > thick:
+            reason = (
+                f"it moves {steps[worst]:.1f} units in frame {poses.frame[linked[worst]]}, and "
+                f"{thinnest.kind}.{thinnest.box.name} is {thick:.1f} thick: it may pass through unseen"
+            )
+            yield case.finding("tunnels", where, reason, "swept = true")
+
+
+def _thinnest(case: Case, fitted: Fitted) -> float:
+    """The least thickness of a box in any of the forms it takes."""
+    keyed = [number for table in fitted.keyed.values() for number in table.tolist()]
+    return min(thickness(case.wardrobe.forms[number]) for number in keyed or [fitted.form])
+
+
+def friends_touch(case: Case) -> Iterator[Finding]:
+    """Pairs of one side that touch though their blows can never land."""
+    if case.recording is None:
+        return
+    kinds = {actor.id: actor.kind for actor in case.recording.actors}
+    seen: dict[tuple[str, str, str], list[int]] = {}
+    for event in case.ledger.of("contact"):
+        if event.outcome == "ally":
+            key = (kinds[event.striker or ""], event.hitbox or "", kinds[event.target or ""])
+            seen.setdefault(key, []).append(event.frame)
+    for (kind, box, target), frames in sorted(seen.items()):
+        reason = f"it touches {target} of its own side {len(frames)} times, first in {frames[0]}: always `ally`"
+        remedy = "take their layer out of its mask, or make the attack friendly if it should land"
+        yield case.finding("friends-touch", ("kinds", kind, "boxes", box), reason, remedy)
+
+
+def never_open(case: Case) -> Iterator[Finding]:
+    """A box whose clips are shown, but never in a cell that opens it."""
+    played = case.recording
+    if played is None:
+        return
+    for kind, box, where in case.boxes():
+        if box.during is None:
+            continue
+        rows = np.flatnonzero(case.cast.kind[played.poses.actor] == case.wardrobe.kinds.index(kind.name))
+        cell = cells(played.poses, rows, kind, played.clips, case.rules.rate)
+        for clip, ranges in box.during.items():
+            if clip in played.clips:
+                shown = cell[played.poses.clip[rows] == played.clips.index(clip)]
+                if len(shown) and not any(((shown >= first) & (shown <= last)).any() for first, last in ranges):
+                    reason = (
+                        f"the recording shows cells {shown.min()} to {shown.max()} of {clip}, none of which opens it"
+                    )
+                    yield case.finding(
+                        "never-open", (*where, "during", clip), reason, "check the cells, and the clip's rate"
+                    )
+
+
+CHECKS: dict[str, Check] = {
+    "up-differs": up_differs,
+    "clip-unshown": clip_unshown,
+    "clip-unknown": clip_unknown,
+    "never-open": never_open,
+    "tunnels": tunnels,
+    "friends-touch": friends_touch,
+}

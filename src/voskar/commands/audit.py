@@ -1,0 +1,63 @@
+"""`voskar audit`: what is probably wrong with a rulebook."""
+
+from __future__ import annotations
+
+import json
+
+import click
+from rich.text import Text
+
+from voskar.audit import CHECKS, Case, Finding, audit
+from voskar.commands import present
+from voskar.commands.main import AGREED, DISAGREED
+from voskar.files.recording import load_recording
+from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar audit apiary.toml
+  voskar audit apiary.toml meadow.jsonl --without friends-touch
+
+\b
+Exit codes: 0 nothing found, 1 something found, 2 bad input.
+"""
+)
+@click.argument("rulebook", metavar="RULEBOOK")
+@click.argument("recording", metavar="[RECORDING]", required=False)
+@click.option(
+    "--without", multiple=True, type=click.Choice(list(CHECKS)), metavar="CHECK", help="Leave out a check by name."
+)
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a finding.")
+def command(rulebook: str, recording: str | None, without: tuple[str, ...], as_json: bool) -> int:
+    """Look for what is probably a mistake in RULEBOOK, each with its place, the reason and a remedy.
+
+    With a RECORDING more can be seen: clips that do not match, boxes too fast for what they should meet,
+    friends that touch.
+    """
+    book = load_rulebook(rulebook)
+    played = load_recording(recording, book) if recording else None
+    rules = book.rules(played.rate if played else DEFAULT_RATE)
+    found = audit(Case(book, rules, played), frozenset(without))
+    if as_json:
+        click.echo("\n".join(json.dumps(vars(one)) for one in found))
+    else:
+        _show(found, len(CHECKS) - len(without), recording)
+    return DISAGREED if found else AGREED
+
+
+def _show(found: list[Finding], checks: int, recording: str | None) -> None:
+    out = present.console()
+    for one in found:
+        place = f"{one.file}:{one.line}" if one.line else one.file
+        out.print(
+            Text(place, "bold").append(f"  {one.key}", "not bold").append(f"  {one.name}", "yellow"), soft_wrap=True
+        )
+        out.print(Text(f"    {one.reason}"))
+        out.print(Text(f"    → {one.remedy}", "dim"))
+    if found:
+        out.print()
+    alone = "" if recording else "; with a recording more can be seen"
+    out.print(f"{present.count(len(found), 'finding')} of {present.count(checks, 'check')}{alone}")

@@ -1,0 +1,97 @@
+"""`voskar layers`: who can hit whom, and whether it was ever tried."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import click
+from rich.text import Text
+
+from voskar.commands import present
+from voskar.commands.options import picture_ending
+from voskar.core.exercise import LayerPair, layer_pairs
+from voskar.core.explaining import DETECT_WORDS
+from voskar.core.replay import replay
+from voskar.core.rules import Rules
+from voskar.files.reading import whole_file
+from voskar.files.recording import load_recording
+from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar layers apiary.toml
+  voskar layers apiary.toml meadow.jsonl --boxes
+  voskar layers apiary.toml meadow.jsonl --out layers.png
+"""
+)
+@click.argument("rulebook", metavar="RULEBOOK")
+@click.argument("recordings", metavar="[RECORDING]...", nargs=-1)
+@click.option("--boxes", is_flag=True, help="Each pair of boxes on a line of its own.")
+@click.option("-o", "--out", metavar="FILE", help="A picture too: .png or .svg by the ending.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of layers instead of a table.")
+def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | None, as_json: bool) -> None:
+    """Tell for every ordered pair of layers whether hitboxes on one may meet hurtboxes on the other, and why.
+
+    With recordings: how many contacts and landings each pair had, so that pairs never tried stand out, and
+    pairs that should not touch.
+    """
+    ending = picture_ending(out) if out else ""
+    book = load_rulebook(rulebook)
+    played = [load_recording(path, book) for path in recordings]
+    rules = book.rules(played[0].rate if played else DEFAULT_RATE)
+    pairs = layer_pairs(rules, [(one, replay(book.rules(one.rate), one)) for one in played])
+    if as_json:
+        click.echo("\n".join(json.dumps(_plain(pair, bool(played))) for pair in pairs))
+    else:
+        _show(rules, pairs, bool(played), boxes)
+    if out:
+        from voskar.drawing.layers import draw_layers
+
+        with whole_file(out) as part:
+            draw_layers(pairs, bool(played), part, ending)
+        click.echo(f"\ndrew {Path(out)}", err=as_json)
+
+
+def _show(rules: Rules, pairs: list[LayerPair], tried: bool, boxes: bool) -> None:
+    out = present.console()
+    counts = [("contacts", "right"), ("landed", "right")] if tried else []
+    columns = [("hitbox layer", ""), ("hurtbox layer", ""), ("may meet", ""), *counts, ("because", "")]
+    table = present.table(
+        f'who can hit whom; detect = "{rules.contact.detect}": {DETECT_WORDS[rules.contact.detect]}', columns
+    )
+    table.columns[-1].ratio, table.expand = 1, True
+    for pair in pairs:
+        word = Text("yes" if pair.eligible else "no", "" if pair.eligible else "dim")
+        if tried and pair.eligible and not pair.contacts:
+            word = Text("yes, untried", "yellow")
+        row = [str(pair.contacts), str(pair.landed)] if pair.eligible else ["", ""]
+        reason = Text(pair.reason, "dim")
+        table.add_row(pair.hit_layer or "(none)", pair.hurt_layer or "(none)", word, *(row if tried else ()), reason)
+        for one in pair.pairs if boxes else ():
+            row = [str(one.contacts), str(one.landed)] if tried else []
+            untried = Text("untried" if tried and not one.contacts else "", "yellow")
+            table.add_row(f"  {one.hitbox}", f"  {one.hurtbox}", untried, *row, "")
+    out.print(table)
+    alone = [
+        f"{kind.name}.{box.name}"
+        for kind in rules.kinds.values()
+        for box in kind.boxes
+        if not box.layer and not box.mask
+    ]
+    if alone:
+        out.print(f"\non no layer and looking for none, so they meet nothing: {', '.join(alone)}", style="dim")
+
+
+def _plain(pair: LayerPair, tried: bool) -> dict[str, object]:
+    found: dict[str, object] = {
+        "hitbox_layer": pair.hit_layer or None,
+        "hurtbox_layer": pair.hurt_layer or None,
+        "eligible": pair.eligible,
+        "because": pair.reason,
+        "boxes": [vars(one) if tried else {"hitbox": one.hitbox, "hurtbox": one.hurtbox} for one in pair.pairs],
+    }
+    return found | ({"contacts": pair.contacts, "landed": pair.landed} if tried else {})

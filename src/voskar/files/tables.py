@@ -1,0 +1,251 @@
+"""Recordings as tables: a folder with `recording.json` and `poses`, `inputs`, `claims`, `marks` as CSV or Parquet."""
+
+from __future__ import annotations
+
+import csv
+import json
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+
+from voskar.errors import InputError, Problem
+from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine, hint_for
+from voskar.files.reading import plain_errors, read_text
+
+HEADER = "recording.json"
+ENDINGS = (".parquet", ".csv")
+
+T = TypeVar("T", PoseLine, InputLine, ClaimLine, "Mark")
+
+
+class Mark(msgspec.Struct, forbid_unknown_fields=True):
+    """A row of `marks`."""
+
+    reset: str
+
+
+class Row(msgspec.Struct):
+    """A row's number in its table (from 1, the heading not counted), its frame, and the rest."""
+
+    number: int
+    frame: int
+    values: dict[str, Any]
+
+
+def is_tables(path: str | Path) -> bool:
+    """Whether a path is a folder of tables."""
+    return (Path(path) / HEADER).is_file()
+
+
+def header_text(folder: Path) -> bytes:
+    """The text of the header file."""
+    return read_text(folder / HEADER).encode()
+
+
+def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[int, FrameLine]]:
+    """Every frame with the row of `poses` it begins at. Raises InputError naming file, row and field.
+
+    `span` are the first and last frame the header tells; without it they are those of the tables, and frames
+    that no table mentions are left out for the caller to complain about.
+    """
+    inputs = _gathered(folder, "inputs", InputLine)
+    claims = _gathered(folder, "claims", ClaimLine)
+    marks = _gathered(folder, "marks", Mark)
+    poses = _grouped(folder, "poses", PoseLine)
+    others = sorted({*inputs, *claims, *marks})
+    if span:
+        others = list(range(span[0], span[1] + 1))
+    waiting = next(poses, None)
+    place = 0
+    row = 1
+    while waiting is not None or place < len(others):
+        frame = min([*([waiting[0]] if waiting else []), *others[place : place + 1]])
+        line = FrameLine(frame, inputs=inputs.get(frame, []), claims=claims.get(frame, []))
+        if frame in marks:
+            reset = marks[frame][0].reset
+            if reset not in ("room", "run"):
+                message = f'found "{reset}", expected "room" or "run"'
+                raise InputError(Problem(message, file=str(_table(folder, "marks")), frame=frame, key="reset"))
+            line.reset = reset  # type: ignore[assignment]
+        if waiting is not None and waiting[0] == frame:
+            line.poses, row = waiting[2], waiting[1]
+            waiting = next(poses, None)
+        while place < len(others) and others[place] <= frame:
+            place += 1
+        yield row, line
+
+
+def _table(folder: Path, name: str) -> Path | None:
+    return next((folder / (name + ending) for ending in ENDINGS if (folder / (name + ending)).is_file()), None)
+
+
+def _rows(folder: Path, name: str) -> Iterator[Row]:
+    path = _table(folder, name)
+    if path is None:
+        return
+    last = -1
+    with plain_errors(path):
+        for number, values in enumerate(_csv_rows(path) if path.suffix == ".csv" else _parquet_rows(path), 1):
+            frame = values.pop("frame", None)
+            if isinstance(frame, str) and re.fullmatch(r"\d+", frame, re.ASCII):
+                frame = int(frame)
+            if not isinstance(frame, int) or isinstance(frame, bool) or not 0 <= frame <= 1 << 40:
+                message = f"found {json.dumps(frame, default=str)}, expected a frame number of 0 or more"
+                raise InputError(Problem(message, file=str(path), row=number, key="frame"))
+            if frame < last:
+                message = f"frame {frame} comes after {last}: rows are in frame order"
+                raise InputError(Problem(message, file=str(path), row=number, key="frame"))
+            last = frame
+            yield Row(number, frame, values)
+
+
+def _csv_rows(path: Path) -> Iterator[dict[str, Any]]:
+    with path.open(newline="", encoding="utf-8-sig") as file:
+        try:
+            for values in csv.DictReader(file, strict=True):
+                if None in values:
+                    yield {"frame": values.get("frame"), "more cells than the heading has": ""}
+                yield {key: value for key, value in values.items() if value not in ("", None)}
+        except (csv.Error, UnicodeDecodeError) as error:
+            raise InputError(Problem(f"not CSV: {error}", file=str(path))) from None
+
+
+def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
+    import pyarrow
+    import pyarrow.parquet
+
+    try:
+        with pyarrow.parquet.ParquetFile(path) as file:
+            for batch in file.iter_batches(batch_size=8192):
+                for values in batch.to_pylist():
+                    yield {key: value for key, value in values.items() if value is not None and value == value}
+    except pyarrow.ArrowException as error:
+        raise InputError(Problem(f"not Parquet: {str(error).splitlines()[0].lower()}", file=str(path))) from None
+
+
+def _read(path: Path | None, row: Row, sort: type[T]) -> T:
+    """A row as what it is. CSV cells are texts, so numbers are taken from texts there."""
+    values = row.values
+    if "aim_x" in values and "aim_y" in values:
+        values = {key: value for key, value in values.items() if not key.startswith("aim_")}
+        values["aim"] = [row.values["aim_x"], row.values["aim_y"]]
+    try:
+        return msgspec.convert(values, sort, strict=path is None or path.suffix != ".csv")
+    except msgspec.ValidationError as error:
+        text, _, place = str(error).partition(" - at ")
+        field = re.sub(r"[`$.]", "", place) or None
+        unknown = re.search(r"unknown field `([^`]*)`", text)
+        missing = re.search(r"missing required field `([^`]*)`", text)
+        hint = None
+        if unknown:
+            text, field, hint = f'unknown column "{unknown[1]}"', unknown[1], hint_for(unknown[1], sort)
+        elif missing:
+            text, field = f'no value in the column "{missing[1]}"', missing[1]
+        elif field is not None:
+            found = json.dumps(values.get(field.split("[")[0]), default=str)
+            text = f"found {found}: {text[0].lower()}{text[1:]}".replace("`", "")
+        raise InputError(Problem(text, file=str(path), row=row.number, frame=row.frame, key=field, hint=hint)) from None
+
+
+def _grouped(folder: Path, name: str, sort: type[T]) -> Iterator[tuple[int, int, list[T]]]:
+    """(frame, first row, what its rows say), a frame at a time."""
+    path = _table(folder, name)
+    frame, first = -1, 0
+    group: list[T] = []
+    for row in _rows(folder, name):
+        if row.frame != frame and group:
+            yield frame, first, group
+            group = []
+        if not group:
+            frame, first = row.frame, row.number
+        group.append(_read(path, row, sort))
+    if group:
+        yield frame, first, group
+
+
+def _gathered(folder: Path, name: str, sort: type[T]) -> dict[int, list[T]]:
+    """A small table by frame."""
+    return {frame: group for frame, _, group in _grouped(folder, name, sort)}
+
+
+POSES = ("frame", *PoseLine.__struct_fields__)
+INPUTS = ("frame", "id", "button", "down", "aim_x", "aim_y")
+CLAIMS = ("frame", *ClaimLine.__struct_fields__)
+MARKS = ("frame", "reset")
+
+
+class TableWriter:
+    """Writes frames into tables of a folder, a chunk at a time. Call `close` at the end."""
+
+    def __init__(self, folder: Path, header: Mapping[str, Any], form: str) -> None:
+        self.folder, self.header, self.form = folder, dict(header), form
+        self.span: tuple[int, int] | None = None
+        self._stack = ExitStack()
+        self._tables: dict[str, Any] = {}
+
+    def add(self, frames: Iterable[FrameLine]) -> None:
+        """Writes some frames."""
+        rows: dict[str, list[dict[str, Any]]] = {"poses": [], "inputs": [], "claims": [], "marks": []}
+        for line in frames:
+            self.span = (self.span[0] if self.span else line.frame, line.frame)
+            for pose in line.poses:
+                rows["poses"].append({"frame": line.frame, **msgspec.structs.asdict(pose)})
+            for one in line.inputs:
+                aim: list[float] | list[None] = one.aim or [None, None]
+                rows["inputs"].append(
+                    {
+                        "frame": line.frame,
+                        "id": one.id,
+                        "button": one.button,
+                        "down": one.down,
+                        "aim_x": aim[0],
+                        "aim_y": aim[1],
+                    }
+                )
+            for claim in line.claims:
+                rows["claims"].append({"frame": line.frame, **msgspec.structs.asdict(claim)})
+            if line.reset:
+                rows["marks"].append({"frame": line.frame, "reset": line.reset})
+        for name, columns in (("poses", POSES), ("inputs", INPUTS), ("claims", CLAIMS), ("marks", MARKS)):
+            if rows[name]:
+                self._write(name, columns, rows[name])
+
+    def _write(self, name: str, columns: tuple[str, ...], rows: list[dict[str, Any]]) -> None:
+        if self.form == "csv":
+            if name not in self._tables:
+                file = self._stack.enter_context((self.folder / f"{name}.csv").open("w", newline="", encoding="utf-8"))
+                self._tables[name] = csv.DictWriter(file, columns, lineterminator="\n")
+                self._tables[name].writeheader()
+            written = (
+                {key: str(one).lower() if isinstance(one, bool) else one for key, one in row.items()} for row in rows
+            )
+            self._tables[name].writerows(written)
+            return
+        import pyarrow
+        import pyarrow.parquet
+
+        schema = pyarrow.schema([(column, _arrow_type(pyarrow, column)) for column in columns])
+        if name not in self._tables:
+            writer = pyarrow.parquet.ParquetWriter(self.folder / f"{name}.parquet", schema)
+            self._tables[name] = self._stack.enter_context(writer)
+        self._tables[name].write_table(pyarrow.Table.from_pylist(rows, schema=schema))
+
+    def close(self) -> None:
+        """Finishes the tables and writes the header."""
+        self._stack.close()
+        header = {**self.header, "frames": list(self.span or (0, -1))}
+        (self.folder / HEADER).write_text(json.dumps(header) + "\n", encoding="utf-8")
+
+
+def _arrow_type(pyarrow: Any, column: str) -> Any:
+    if column in ("frame", "facing", "tick", "cell"):
+        return pyarrow.int64()
+    if column in ("cut", "hidden", "down"):
+        return pyarrow.bool_()
+    if column in ("id", "kind", "clip", "owner", "event", "striker", "target", "attack", "button", "reset"):
+        return pyarrow.string()
+    return pyarrow.float64()
