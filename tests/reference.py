@@ -200,7 +200,12 @@ class Reference:
         for name, (last, pose, (dx, dy)) in self.held.items():
             steps = frame - last
             if name not in poses and not pose["hidden"] and steps <= self.rules.contact.linger:
-                poses[name] = pose | {"x": pose["x"] + dx * steps, "y": pose["y"] + dy * steps, "cut": False}
+                poses[name] = pose | {
+                    "x": pose["x"] + dx * steps,
+                    "y": pose["y"] + dy * steps,
+                    "cut": False,
+                    "held": True,
+                }
         return poses
 
     def start_swings(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
@@ -276,7 +281,8 @@ class Reference:
             striker, target = order[2], order[4]
             outcome = self.outcome(frame, striker, target, attack, first_of_frame)
             self.contacts.add((frame, striker, attack.name, target))
-            self.tell(frame, striker, target, hit, hurt, attack, outcome, order[1])
+            held = "held" in poses[striker] or "held" in poses[target]
+            self.tell(frame, striker, target, hit, hurt, attack, outcome, order[1], held)
             if outcome == "landed":
                 hurt_now.add(target)
                 self.land(frame, striker, target, attack, hurt)
@@ -318,7 +324,16 @@ class Reference:
         return "landed"
 
     def tell(
-        self, frame: int, striker: str, target: str, hit: Box, hurt: Box, attack: Attack, outcome: str, t: float
+        self,
+        frame: int,
+        striker: str,
+        target: str,
+        hit: Box,
+        hurt: Box,
+        attack: Attack,
+        outcome: str,
+        t: float,
+        held: bool,
     ) -> None:
         """Writes a contact, or lengthens the run it goes on with."""
         row: dict[str, Any] = {"striker": striker, "hitbox": hit.name, "target": target, "hurtbox": hurt.name}
@@ -330,6 +345,8 @@ class Reference:
                     return
                 break
         row |= {"frame": frame, "until": frame, "event": "contact", "t": t}
+        if held:
+            row["detail"] = "lingering"
         if outcome == "landed":
             row["damage"] = attack.damage * hurt.damage_scale
         self.events.append(row)

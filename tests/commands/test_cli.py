@@ -106,7 +106,7 @@ def test_filters(apiary: Path) -> None:
     ("arguments", "message"),
     [
         (("replay", "apiary.toml", "meadw.jsonl"), 'no such file (did you mean "meadow.jsonl"?)'),
-        (("replay", "apiary.toml", "."), "found a directory, expected a file"),
+        (("replay", "apiary.toml", "."), "found a directory, expected a recording"),
         (("replay", "nowhere/x.toml", "meadow.jsonl"), "there is no folder nowhere"),
         (("replay", "meadow.jsonl", "meadow.jsonl"), "not valid TOML"),
         (("check", "apiary.toml", "apiary.toml"), "apiary.toml:1: not JSON"),
@@ -123,7 +123,7 @@ def test_bad_input(apiary: Path, arguments: tuple[str, ...], message: str) -> No
     assert (done.returncode, done.stdout) == (2, "")
     assert message in done.stderr
     assert "Traceback" not in done.stderr
-    assert sorted(path.name for path in apiary.iterdir()) == ["apiary.toml", "meadow.jsonl"]
+    assert sorted(path.name for path in apiary.iterdir()) == ["apiary.toml", "hive.toml", "meadow.jsonl", "moth.png"]
 
 
 def test_same_bytes_for_every_hash_seed(apiary: Path) -> None:

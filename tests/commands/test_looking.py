@@ -1,0 +1,118 @@
+"""Commands that look: why, draw, layers, audit, convert."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from PIL import Image
+
+from tests.commands.test_cli import voskar
+
+
+def why(folder: Path, *arguments: object) -> list[dict[str, object]]:
+    done = voskar("why", "apiary.toml", "meadow.jsonl", "--json", *arguments, cwd=folder)
+    assert done.returncode == 0, done.stderr
+    return [json.loads(line) for line in done.stdout.splitlines()]
+
+
+def test_why_tells_the_last_immune_frame(apiary: Path) -> None:
+    for frame, decided, left in (
+        (273, "immune", "1 left"),
+        (274, "landed", "no i-frames left"),
+        (214, "immune", "60 left"),
+    ):
+        first, *_ = why(apiary, "--frame", frame, "--striker", "hornet-1", "--target", "keeper")
+        gates = {gate["gate"]: gate for gate in first["gates"]}  # type: ignore[attr-defined]
+        assert (first["hurtbox"], first["decided"]) == ("torso", decided)
+        assert left in gates["immune"]["text"]
+        assert gates["layers"]["more"][0].split() == ["sting.mask", "1...", "keeper"]
+
+
+def test_why_a_closed_box(apiary: Path) -> None:
+    accounts = why(apiary, "--frame", 302, "--striker", "keeper", "--target", "waxling-1")
+    gates = {gate["gate"]: gate for gate in accounts[0]["gates"]}  # type: ignore[attr-defined]
+    assert accounts[0]["decided"] == "open"
+    assert gates["open"]["text"].startswith("keeper.tool is closed in swing cell 0; it opens next in 309")
+    assert "nearest within a second" in gates["touch"]["text"]
+
+
+def test_why_without_a_pair(apiary: Path) -> None:
+    found = {(one["striker"], one["target"], one["decided"]) for one in why(apiary, "--frame", 1131, "--near", 1)}
+    assert {("hornet-1", "keeper", "landed"), ("hornet-1", "keeper", "repeat")} <= found
+    text = voskar("why", "apiary.toml", "meadow.jsonl", "--frame", 5, cwd=apiary).stdout
+    assert "nothing touched" in text
+
+
+@pytest.mark.parametrize(
+    ("options", "name"),
+    [
+        (("--frame", 274), "frame-274.png"),
+        (("--frame", "208-213", "--actor", "hornet-1"), "frames-208-213.png"),
+        (("--frame", 1131, "--region", "150,260,250,340", "-o", "twice.svg"), "twice.svg"),
+    ],
+)
+def test_draw(apiary: Path, tmp_path: Path, options: tuple[object, ...], name: str) -> None:
+    files = (apiary / "apiary.toml", apiary / "meadow.jsonl")
+    done = voskar("draw", *files, *options, cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert [path.name for path in tmp_path.iterdir()] == [name]
+    if name.endswith("png"):
+        with Image.open(tmp_path / name) as image:
+            assert image.width == 1280
+            assert len(image.convert("RGB").getcolors(1 << 20) or []) > 50
+    else:
+        text = (tmp_path / name).read_text()
+        assert "landed" in text or "<path" in text
+        voskar("draw", *files, *options, "-o", "again.svg", cwd=tmp_path)
+        assert (tmp_path / "again.svg").exists()
+
+
+def test_layers(apiary: Path) -> None:
+    done = voskar("layers", "apiary.toml", "meadow.jsonl", "--json", "-o", "l.png", cwd=apiary)
+    (apiary / "l.png").unlink()
+    pairs = {(one["hitbox_layer"], one["hurtbox_layer"]): one for one in map(json.loads, done.stdout.splitlines())}
+    assert (pairs["hive", "keeper"]["eligible"], pairs["hive", "keeper"]["landed"]) == (True, 8)
+    assert (pairs["tool", "keeper"]["eligible"], pairs["tool", "hive"]["contacts"]) == (False, 0)
+    table = voskar("layers", "apiary.toml", cwd=apiary).stdout
+    assert "hitboxes see 4/4" in " ".join(table.split())
+
+
+def test_audit_of_the_demo(apiary: Path, tmp_path: Path) -> None:
+    done = voskar("audit", "apiary.toml", "meadow.jsonl", cwd=apiary)
+    assert (done.returncode, "0 findings" in done.stdout) == (0, True)
+    text = (apiary / "apiary.toml").read_text().replace('"3-5"', '"3-9"')
+    (tmp_path / "apiary.toml").write_text(text)
+    for name in ("hive.toml", "moth.png"):
+        (tmp_path / name).write_bytes((apiary / name).read_bytes())
+    done = voskar("audit", "apiary.toml", "--json", cwd=tmp_path)
+    finding = json.loads(done.stdout)
+    assert (done.returncode, finding["name"], finding["key"]) == (
+        1,
+        "cell-past-end",
+        "kinds.keeper.boxes.tool.during.swing",
+    )
+
+
+def test_convert_keeps_the_ledger(apiary: Path, tmp_path: Path) -> None:
+    rules = apiary / "apiary.toml"
+    steps = [
+        (apiary / "meadow.jsonl", "t"),
+        ("t", "c", "--tables", "csv"),
+        ("c", "back.jsonl.gz"),
+        ("back.jsonl.gz", "again.jsonl"),
+    ]
+    for step in steps:
+        done = voskar("convert", *step, cwd=tmp_path)
+        assert done.returncode == 0, done.stderr
+    forms = [apiary / "meadow.jsonl", *(step[1] for step in steps)]
+    assert len({voskar("replay", rules, form, "--json", cwd=tmp_path).stdout for form in forms}) == 1
+    counts = {voskar("check", rules, form, "--json", cwd=tmp_path).stdout.split('"findings"')[0] for form in forms}
+    assert len(counts) == 1
+    held = voskar("convert", "c", "t", cwd=tmp_path)
+    assert (held.returncode, "it is there already" in held.stderr) == (2, True)
+    (tmp_path / "bad.jsonl").write_text((tmp_path / "again.jsonl").read_text()[:-10])
+    broken = voskar("convert", "bad.jsonl", "half", cwd=tmp_path)
+    assert (broken.returncode, (tmp_path / "half").exists()) == (2, False)
+    assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]

@@ -1,0 +1,93 @@
+"""Each check of the audit finds its mistake, and nothing in a sound rulebook."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.worlds import brush, recording, rulebook, sting
+from voskar.audit import CHECKS, Case, audit
+from voskar.files.rulebook import DEFAULT_RATE
+
+
+def found(data: dict[str, Any], frames: list[dict[str, Any]] | None = None, **header: Any) -> set[str]:
+    book = rulebook(data)
+    played = recording(book, frames, **header) if frames else None
+    rules = book.rules(played.rate if played else DEFAULT_RATE)
+    case = Case(book, rules, played)
+    for one in audit(case):
+        assert one.reason
+        assert one.remedy
+    return {one.name for one in audit(case)}
+
+
+def sound() -> dict[str, Any]:
+    """A rulebook in which nothing is wrong."""
+    return sting(contact={"detect": "hitbox"}) | {"layers": {"names": ["keeper"]}}
+
+
+def change(data: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
+    *steps, last = path.split(".")
+    table = data
+    for step in steps:
+        table = table.setdefault(step, {})
+    table[last] = value
+    return data
+
+
+RULES = [
+    ("layer-unused", "layers.names", ["keeper", "spare"]),
+    ("layer-unused", "kinds.hornet.boxes.sting.mask", ["keeper", "spare"]),
+    ("one-sided", "contact.detect", "both"),
+    ("one-sided", "contact.detect", "hurtbox"),
+    ("never-meets", "kinds.hornet.boxes.sting.mask", []),
+    ("attack-unused", "attacks.bash", {"damage": 1}),
+    ("cell-past-end", "kinds.hornet.boxes.sting.during", {"dive": "2-4"}),
+    ("cell-past-end", "kinds.hornet.boxes.sting.keys", {"dive": [{"cell": 4}]}),
+    ("part-of-a-frame", "kinds.keeper.iframes", "250.1ms"),
+    ("out-of-proportion", "kinds.keeper.boxes.torso.at", [500, 0]),
+]
+
+
+def test_a_sound_rulebook_has_no_findings() -> None:
+    assert found(sound()) == set()
+    assert found(sound(), brush({"hornet": "####"})) == set()
+
+
+@pytest.mark.parametrize(("name", "path", "value"), RULES)
+def test_rules(name: str, path: str, value: Any) -> None:
+    data = change(sound(), "kinds.hornet.clips", {"dive": {"cells": 4}})
+    if "spare" in str(value):
+        data["layers"]["names"] = ["keeper", "spare"]
+    assert name in found(change(data, path, value))
+
+
+def posed(kind: str = "hornet", **fields: Any) -> list[dict[str, Any]]:
+    """Two frames of a keeper and one more, which moves 40 units."""
+    return [
+        {
+            "poses": [
+                {"id": "keeper", "kind": "keeper", "x": 0, "y": 0},
+                {"id": "other", "kind": kind, "x": 40 * step, "y": 0, **fields},
+            ]
+        }
+        for step in (0, 1)
+    ]
+
+
+def test_recordings() -> None:
+    assert found(sound(), posed(), up="+y") == {"up-differs", "tunnels"}
+    assert found(change(sound(), "kinds.hornet.boxes.sting.swept", True), posed()) == set()
+    timed = change(sound(), "kinds.hornet.boxes.sting.during", {"dive-left": "1-2"})
+    assert found(timed, posed(clip="hover", tick=0)) == {"clip-unshown", "tunnels"}
+    assert found(timed, posed(clip="dive-right", tick=0)) == {"clip-unshown", "clip-unknown", "tunnels"}
+    assert found(timed, posed(clip="dive-left", tick=0)) == {"never-open", "tunnels"}
+    kin = change(sound(), "kinds.hornet.side", "keeper")
+    assert found(kin, brush({"hornet": "##"})) == {"friends-touch"}
+
+
+def test_every_check_is_tried_here() -> None:
+    tried = {name for name, *_ in RULES}
+    tried |= {"up-differs", "tunnels", "clip-unshown", "clip-unknown", "never-open", "friends-touch"}
+    assert tried == set(CHECKS)
