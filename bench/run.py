@@ -68,6 +68,19 @@ def measure(rulebook: str, recording: str) -> dict[str, float]:
     }
 
 
+def mixed() -> str:
+    """What the crowd's touches cost when its shapes are mixed and swept, against rectangles only."""
+    times = []
+    for rules in (scenes.RECTANGLES, scenes.MIXED):
+        with tempfile.TemporaryDirectory() as folder:
+            files = scenes.write(Path(folder), "crowd", scenes.SCENES["crowd"][-1] // 4, rules)
+            done = subprocess.run(
+                [sys.executable, __file__, *map(str, files)], capture_output=True, text=True, check=True
+            )
+            times.append(json.loads(done.stdout)["touch"])
+    return f"{times[1] / times[0]:.1f} times as long"
+
+
 def all_pairs() -> str:
     """How much slower the crowd's touches are when every pair of a frame is tried instead of the grid."""
     code = "from voskar.core import candidates; candidates.FEW = 1 << 40; import run; run.main()"
@@ -130,6 +143,7 @@ def main() -> None:
             told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
             print(f"| {scene}: full to quarter | 4.0 | {told} | | | | | | | |")
     help_time, bare = start_up(sys.executable)
+    print("\nThe crowd's touches at a quarter, capsules, polygons, pixels and sweeps against rectangles: " + mixed())
     print("\nThe crowd's touches at a quarter, all pairs of a frame tried: " + all_pairs())
     print(f"\n`voskar --help`: {help_time:.3f} s, {help_time / bare:.1f} times a bare interpreter")
 

@@ -8,6 +8,9 @@ import random
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
+from PIL import Image
+
 RULES = """
 voskar = 1
 [space]
@@ -51,6 +54,17 @@ damage = 1
 damage = 1
 """
 
+RECTANGLES = RULES.replace("circle = 5", "rect = [10, 10]")
+"""The same with rectangles only."""
+
+MIXED = (
+    RULES.replace("rect = [16, 30]", "polygon = [[-8, -15], [8, -15], [8, 15], [0, 4], [-8, 15]]")
+    .replace("rect = [14, 6]", "capsule = [3, 8]\nturn = 20")
+    .replace("rect = [14, 10]", 'pixels = "belly.png"\norigin = [7, 5]')
+    .replace("circle = 5", "circle = 5\nswept = true")
+)
+"""The same with a bent polygon, a turned capsule, a shape of pixels and a swept circle."""
+
 SCENES = {  # keepers, hornets, side of the field, frames at full size
     "duel": (1, 1, 60.0, 216_000),
     "skirmish": (4, 8, 400.0, 36_000),
@@ -87,10 +101,18 @@ def lines(scene: str, frames: int, seed: int = 1) -> Iterator[str]:
         yield f'{{"frame":{frame},"poses":[{",".join(poses)}]}}\n'
 
 
-def write(folder: Path, scene: str, frames: int) -> tuple[Path, Path]:
+def write_belly(path: Path) -> None:
+    """An oval of 14 by 10 pixels."""
+    y, x = np.mgrid[:10, :14]
+    solid = ((x - 6.5) / 7) ** 2 + ((y - 4.5) / 5) ** 2 <= 1
+    Image.fromarray(np.where(solid[..., None], 255, 0).astype(np.uint8).repeat(4, axis=2), "RGBA").save(path)
+
+
+def write(folder: Path, scene: str, frames: int, rules: str = RULES) -> tuple[Path, Path]:
     """Writes rulebook and recording to a folder."""
     rulebook, recording = folder / "rules.toml", folder / f"{scene}-{frames}.jsonl"
-    rulebook.write_text(RULES)
+    rulebook.write_text(rules)
+    write_belly(folder / "belly.png")
     with recording.open("w") as file:
         file.writelines(lines(scene, frames))
     return rulebook, recording

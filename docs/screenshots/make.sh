@@ -26,3 +26,11 @@ terminal() { # name, command line, and optionally rows of the window
 
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl" 43
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 16
+terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 34
+terminal layers-table "voskar layers night-apiary/apiary.toml night-apiary/meadow.jsonl --boxes" 24
+sed 's/"3-5"/"3-9"/; s/iframes = "60f"/iframes = "0.99s"/; s/rate = 20/rate = 7/' night-apiary/apiary.toml > night-apiary/spoiled.toml
+terminal audit "voskar audit night-apiary/spoiled.toml night-apiary/meadow.jsonl" 16
+set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
+"$bin/voskar" draw "$@" --frame 1131 --actor keeper -o "$shots/frame.png"
+"$bin/voskar" draw "$@" --frame 698-709 --region 500,265,620,340 -o "$shots/strip.png" --trail 0
+"$bin/voskar" layers "$@" -o "$shots/layers.png" > /dev/null
