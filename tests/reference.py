@@ -119,7 +119,7 @@ def first_moment(
                 return gap([(p - x, q - y) for p, q in a], b) - radius_a - radius_b
 
             low, high = 0.0, 1.0
-            for _ in range(100):
+            for _ in range(60):
                 third = (high - low) / 3
                 low, high = (low, high - third) if at(low + third) <= at(high - third) else (low + third, high)
             best = min((at(t), t) for t in (0.0, 1.0, low))
@@ -127,7 +127,7 @@ def first_moment(
                 continue
             goal = 0.0 if best[0] <= 0 else slack
             before, after = 0.0, best[1]
-            for _ in range(60 if at(0.0) > goal else 0):
+            for _ in range(40 if at(0.0) > goal else 0):
                 half = (before + after) / 2
                 before, after = (half, after) if at(half) > goal else (before, half)
             found.append(after if at(0.0) > goal else 0.0)

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import inputs, load
+from voskar.commands.options import inputs, load, reactions_option
 from voskar.core.evidence.claims import Finding, Verdict, check
 from voskar.core.ledger import written
 
@@ -27,6 +27,7 @@ Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
 """
 )
 @inputs
+@reactions_option
 @click.option(
     "--within",
     default=0,
@@ -37,13 +38,15 @@ Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
 )
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
 @click.pass_context
-def command(ctx: click.Context, rulebook: str, recording: str, within: int, as_json: bool) -> int:
+def command(
+    ctx: click.Context, rulebook: str, recording: str, reactions: str | None, within: int, as_json: bool
+) -> int:
     """Hold what the game claimed in RECORDING against what RULEBOOK makes of it.
 
     Every hit the game claims is matched with a landing of the same striker on the same target. What is left
     over on either side is told with the gate that decided.
     """
-    book, played = load(rulebook, recording)
+    book, played = load(rulebook, recording, reactions)
     verdict, _ = check(book.rules(played.rate), played, within=within)
     if as_json:
         click.echo(json.dumps(_plain(verdict)))

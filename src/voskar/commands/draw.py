@@ -7,8 +7,8 @@ from typing import Any
 
 import click
 
-from voskar.commands.options import FrameRange, check_actors, inputs, load, picture_ending
-from voskar.core.replay import replay
+from voskar.commands.options import FrameRange, check_actors, inputs, load, picture_ending, reactions_option
+from voskar.core.replay import judge_frames, ledger_of
 from voskar.core.scene import Bounds, scene
 from voskar.errors import InputError, Problem
 from voskar.files.reading import whole_file
@@ -44,6 +44,7 @@ Example:
 """
 )
 @inputs
+@reactions_option
 @click.option("--frame", "frames", required=True, type=FrameRange(), metavar="N", help="A frame, or a range: 208-213.")
 @click.option("-o", "--out", metavar="FILE", help="PNG or SVG by the ending.  [default: frame-N.png]")
 @click.option("--actor", multiple=True, metavar="ID", help="Zoom to this actor. May be repeated.")
@@ -52,6 +53,7 @@ Example:
 def command(
     rulebook: str,
     recording: str,
+    reactions: str | None,
     frames: tuple[int, int],
     out: str | None,
     actor: tuple[str, ...],
@@ -65,7 +67,7 @@ def command(
     """
     from voskar.drawing.frame import View, draw_frames
 
-    book, played = load(rulebook, recording)
+    book, played = load(rulebook, recording, reactions)
     first, last = max(frames[0], played.first), min(frames[1], played.last)
     if first > last:
         message = f"expected frames of the recording, {played.first} to {played.last}"
@@ -74,7 +76,8 @@ def command(
     path = Path(out or (f"frame-{first}.png" if first == last else f"frames-{first}-{last}.png"))
     ending = picture_ending(path)
     rules = book.rules(played.rate)
-    ledger = replay(rules, played)
+    judge = judge_frames(rules, played)
+    ledger, played = ledger_of(judge, played), judge.recording
     count = min(last - first + 1, PANELS)
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
     scenes = [scene(rules, played, ledger, frame, trail) for frame in picked]

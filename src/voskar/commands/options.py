@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -28,10 +28,20 @@ def inputs(function: F) -> F:
     return rulebook(recording(function))
 
 
-def load(rulebook: str, recording: str) -> tuple[Rulebook, Recording]:
+def reactions_option(function: F) -> F:
+    """`--reactions`, which overrules the recording's header."""
+    return click.option(
+        "--reactions",
+        type=click.Choice(["baked", "raw"]),
+        help="Take the poses as showing what blows do (baked) or not (raw), whatever the header says.",
+    )(function)
+
+
+def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[Rulebook, Recording]:
     """Reads both files."""
     rules = load_rulebook(rulebook)
-    return rules, load_recording(recording, rules)
+    played = load_recording(recording, rules)
+    return rules, replace(played, reactions=reactions) if reactions else played
 
 
 def picture_ending(path: str | Path) -> str:

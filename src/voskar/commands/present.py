@@ -11,7 +11,14 @@ from rich.text import Text
 
 WIDE = 100  # columns from which there is room for more than what is needed
 
-STYLES = {"landed": "bold red", "immune": "cyan", "repeat": "yellow", "ally": "blue"}
+STYLES = {
+    "landed": "bold red",
+    "immune": "cyan",
+    "repeat": "yellow",
+    "ally": "blue",
+    "unmet": "magenta",
+    "preempted": "magenta",
+}
 """Colours only repeat what a word says beside them."""
 
 

@@ -8,7 +8,7 @@ import click
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import Filter, filters, inputs, load
+from voskar.commands.options import Filter, filters, inputs, load, reactions_option
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.replay import replay
@@ -29,11 +29,14 @@ Example:
 """
 )
 @inputs
+@reactions_option
 @click.option("--ledger", metavar="FILE", help="Write the whole ledger: .jsonl, .csv or .parquet by the ending.")
 @click.option("--json", "as_json", is_flag=True, help="The ledger as JSON Lines on standard output, no tables.")
 @click.option("--rows", default=ROWS, show_default=True, metavar="N", help="Most rows of contacts shown; 0 shows all.")
 @filters
-def command(rulebook: str, recording: str, ledger: str | None, as_json: bool, rows: int, shown: Filter) -> None:
+def command(
+    rulebook: str, recording: str, reactions: str | None, ledger: str | None, as_json: bool, rows: int, shown: Filter
+) -> None:
     """Judge every contact of RECORDING by RULEBOOK.
 
     RECORDING may be gzip, or "-" for standard input. Filters choose what is shown or printed as JSON; a
@@ -41,7 +44,7 @@ def command(rulebook: str, recording: str, ledger: str | None, as_json: bool, ro
     """
     if ledger:
         check_ending(ledger)
-    book, played = load(rulebook, recording)
+    book, played = load(rulebook, recording, reactions)
     shown.check(played)
     rules = book.rules(played.rate)
     result = replay(rules, played)

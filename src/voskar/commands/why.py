@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import check_actors, inputs, load
+from voskar.commands.options import check_actors, inputs, load, reactions_option
 from voskar.core.explaining import NEAR, Account, Witness
 from voskar.core.ledger import written
 from voskar.errors import InputError, Problem
@@ -24,13 +24,21 @@ Example:
 """
 )
 @inputs
+@reactions_option
 @click.option("--frame", required=True, type=int, metavar="N", help="The frame to look at.")
 @click.option("--striker", metavar="ID", help="Only blows of this actor.")
 @click.option("--target", metavar="ID", help="Only blows on this actor.")
 @click.option("--near", default=NEAR, show_default=True, metavar="UNITS", help="How far apart has nearly met.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of boxes instead of text.")
 def command(
-    rulebook: str, recording: str, frame: int, striker: str | None, target: str | None, near: float, as_json: bool
+    rulebook: str,
+    recording: str,
+    reactions: str | None,
+    frame: int,
+    striker: str | None,
+    target: str | None,
+    near: float,
+    as_json: bool,
 ) -> None:
     """Tell why a blow landed in a frame of RECORDING, or what stopped it.
 
@@ -38,7 +46,7 @@ def command(
     behind the one that stopped a pair say what they would have done. With one of the two or none: all that
     touched or nearly did in that frame, with the gate that decided.
     """
-    book, played = load(rulebook, recording)
+    book, played = load(rulebook, recording, reactions)
     if not played.first <= frame <= played.last:
         message = f"found {frame}, expected a frame of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frame"))

@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from voskar.core import geometry
-from voskar.core.gates import GATES, NEVER, Ally, Immune, Repeat, Verdict
+from voskar.core.gates import GATES, NEVER, Ally, Down, Immune, Preempted, Repeat, Spent, Unmet, Verdict
 from voskar.core.judging import Judge
-from voskar.core.lingering import lingering
 from voskar.core.placing import Cast, Fitted, Wardrobe, cells, openness
 from voskar.core.recording import Ints, Poses, Recording
-from voskar.core.replay import cast_of, judge_frames
+from voskar.core.replay import cast_of, judge_frames, with_lead
 from voskar.core.rules import Box, Detect, Rules, eligible, sees
 from voskar.core.shapes import TOLERANCE
+from voskar.core.sight import Sight
 from voskar.core.swings import Swings
-from voskar.core.touching import find_touches, part_groups, slack_of
+from voskar.core.touching import Touches, find_touches, part_groups, slack_of
 
 NEAR = 8.0
 """Units within which two boxes have nearly met."""
@@ -76,8 +76,8 @@ class Witness:
 
     def __init__(self, rules: Rules, recording: Recording, frames: Collection[int]) -> None:
         self.rules = rules
-        self.recording = lingering(recording, rules.contact.linger)
         self.judge: Judge = judge_frames(rules, recording, frames)
+        self.recording = self.judge.recording
         self.wardrobe: Wardrobe = self.judge.wardrobe
         self.cast: Cast = cast_of(self.recording, self.wardrobe)
         self._swings: Swings | None = None
@@ -160,6 +160,10 @@ class Witness:
                 return [*steps, Step("play", False, f"{name} is hidden in this frame")]
             if down is not None:
                 return [*steps, Step("play", False, f"{name} has been down since {down}")]
+            spent, gone_until = standings[name].spent, standings[name].gone_until
+            if spent is not None and frame < gone_until:
+                back = f"is back in {gone_until}" if gone_until <= self.recording.last else "does not come back"
+                return [*steps, Step("play", False, f"{name} was used up in {spent} and {back}")]
         steps.append(Step("play", True, "neither is hidden or down"))
         return steps
 
@@ -311,9 +315,19 @@ class Witness:
             self._swings = Swings(self.recording.poses, self.cast, self.wardrobe)
         row = self._row(striker, frame)
         swing = int(self._swings.of(np.array([hit.number]), np.array([row]))[0])
-        contact = self.judge.contact(frame, (striker, hit.number, target, hurt.number, 1.0, swing, -1), trace)
+        contact = self.judge.contact(frame, (striker, hit.number, target, hurt.number, 1.0, swing, 0), trace)
+        contact.sight = self._sight(frame, striker, target, hit, hurt)
         verdicts = [(name, gate(contact)) for name, gate in GATES]
         return [Step(name, not verdict.stops, verdict_sentence(verdict)) for name, verdict in verdicts]
+
+    def _sight(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted) -> Sight:
+        """What could be seen of a pair that did not touch: a table of one touch that never was."""
+        rows, poses, _ = with_lead(self.recording, frame, frame + 1)
+        logged = replace(self.judge.logged.poses.rows(rows), cut=poses.cut)
+        numbers = (frame, striker, hit.number, target, hurt.number)
+        at = [(self._row(number, frame) or 0) - rows.start for number in (striker, target)]
+        columns = [np.array([value]) for value in (*numbers, 1.0, *at, 0, 0)]
+        return Sight(poses, Touches(*columns, np.zeros((1, 2)), np.zeros((1, 2))), self.cast, self.wardrobe, logged)
 
 
 def _units(value: float) -> str:
@@ -366,6 +380,14 @@ def verdict_sentence(verdict: Verdict) -> str:
             return f'both are on the side "{side}", but the attack is friendly'
         case Ally(striker_side=side, target_side=other):
             return f"sides differ: {_name(side)} against {_name(other)}"
+        case Down(stops=stops, who=who):
+            return f"{who} went down earlier in this frame" if stops else "neither went down earlier in this frame"
+        case Spent(stops=stops, who=who):
+            return f"{who} was used up earlier in this frame" if stops else "neither was used up earlier in this frame"
+        case Preempted(stops=stops):
+            return "the target struck first, with an attack that preempts" if stops else "nothing preempted it"
+        case Unmet():
+            return _condition_words(verdict)
         case Repeat(this_frame=True):
             return "this attack landed on this target already in this frame"
         case Repeat(rehit=rehit, stops=stops, last_landing=last, touching_since=since, free=free):
@@ -387,6 +409,24 @@ def verdict_sentence(verdict: Verdict) -> str:
             text = f"i-frames from {cause}, {since} to {until}: {left} left, this one included"
             return text + ", ignored by this attack" if ignored else text
     raise AssertionError(verdict)
+
+
+def _condition_words(verdict: Unmet) -> str:
+    """Where the striker is and how it moves, against what the attack asks for."""
+    attack, bearing, fall = verdict.attack, verdict.bearing, verdict.fall
+    told = []
+    if bearing is not None:
+        wanted = [f"only from {' or '.join(sorted(attack.only_from))}"] if attack.only_from else []
+        wanted += [f"never from {' or '.join(sorted(attack.never_from))}"] if attack.never_from else []
+        what = "its lowest point" if attack.from_by == "edge" else "its centre"
+        gap = f"{abs(bearing.gap):.3f} units {'above' if bearing.gap >= 0 else 'below'} the target's"
+        where = f"it comes from {bearing.place}: in frame {bearing.frame} {what} is {gap}"
+        where += f", slack {attack.slack:g}"
+        told.append(f"{', '.join(wanted)}: {where}")
+    if fall is not None:
+        way = f"falls at {fall:.1f}" if fall > 0 else f"rises at {-fall:.1f}" if fall < 0 else "stands still at 0"
+        told.append(f"only falling: the striker {way} units a second")
+    return "; ".join(told) or "the attack asks for no place and no fall"
 
 
 def _name(side: str | None) -> str:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from voskar.core.rules import Attack, Box, Rehit
+from voskar.core.sight import Bearing, Sight
 
 NEVER = -(1 << 60)
 """A frame before all others."""
@@ -30,8 +31,14 @@ class Standing:
     immune_since: int = NEVER
     immune_until: int = NEVER
     immune_cause: str = ""
+    stunned_until: int = NEVER
     down: int | None = None
     credit: str | None = None
+    spent: int | None = None
+    """The frame in which it was used up."""
+    gone_until: int = NEVER
+    """The first frame in which it is in play again after that."""
+    counters: dict[str, float] = field(default_factory=dict)
 
 
 class Memory(NamedTuple):
@@ -67,6 +74,9 @@ class Contact:
     swing: int
     row: int
     landed_before: Memory | None = None
+    preempted: bool = False
+    """An attack that preempts, by this target on this striker, landed earlier in this frame."""
+    sight: Sight | None = None
     unbroken: Unbroken = field(default=Unbroken(NEVER, NEVER))
 
 
@@ -77,6 +87,37 @@ class Ally(NamedTuple):
     striker_side: str | None
     target_side: str | None
     friendly: bool
+
+
+class Down(NamedTuple):
+    """Stops a blow by or on who went down earlier in this frame; only with `health_check = "at_once"`."""
+
+    stops: bool
+    who: str
+
+
+class Spent(NamedTuple):
+    """Stops a blow by or on who was used up earlier in this frame."""
+
+    stops: bool
+    who: str
+
+
+class Unmet(NamedTuple):
+    """Stops a blow whose conditions do not hold. `bearing` and `fall` None: the attack does not ask."""
+
+    stops: bool
+    bearing: Bearing | None
+    wrong_place: bool
+    fall: float | None
+    not_falling: bool
+    attack: Attack
+
+
+class Preempted(NamedTuple):
+    """Stops a blow by who was preempted by its target earlier in this frame."""
+
+    stops: bool
 
 
 class Repeat(NamedTuple):
@@ -101,13 +142,44 @@ class Immune(NamedTuple):
     ignored: bool
 
 
-Verdict = Ally | Repeat | Immune
+Verdict = Ally | Down | Spent | Unmet | Preempted | Repeat | Immune
 
 
 def ally(contact: Contact) -> Ally:
     """Both on one side. Actors without a side are nobody's ally."""
     mine, theirs, friendly = contact.striker.side, contact.target.side, contact.attack.friendly
     return Ally(mine is not None and mine == theirs and not friendly, mine, theirs, friendly)
+
+
+def down(contact: Contact) -> Down:
+    """Either went down earlier in this frame. In later frames they touch nothing at all."""
+    fallen = [one.id for one in (contact.striker, contact.target) if one.down == contact.frame]
+    return Down(bool(fallen), " and ".join(fallen))
+
+
+def spent(contact: Contact) -> Spent:
+    """Either was used up earlier in this frame."""
+    used = [one.id for one in (contact.striker, contact.target) if one.spent == contact.frame]
+    return Spent(bool(used), " and ".join(used))
+
+
+def unmet(contact: Contact) -> Unmet:
+    """`only_from`, `never_from` and `falling`."""
+    attack, bearing, fall = contact.attack, None, None
+    wrong_place = not_falling = False
+    if contact.sight is not None and attack.looks_where:
+        bearing = contact.sight.bearing(contact.row, attack)
+        outside = bool(attack.only_from) and bearing.place not in attack.only_from
+        wrong_place = outside or bearing.place in attack.never_from
+    if contact.sight is not None and attack.falling:
+        falls, fall = contact.sight.falling(contact.row)
+        not_falling = not falls
+    return Unmet(wrong_place or not_falling, bearing, wrong_place, fall, not_falling, attack)
+
+
+def preempted(contact: Contact) -> Preempted:
+    """The target struck first, with an attack that preempts."""
+    return Preempted(contact.preempted)
 
 
 def repeat(contact: Contact) -> Repeat:
@@ -152,6 +224,10 @@ def immune(contact: Contact) -> Immune:
 
 GATES: tuple[tuple[str, Callable[[Contact], Verdict]], ...] = (
     ("ally", ally),
+    ("down", down),
+    ("spent", spent),
+    ("unmet", unmet),
+    ("preempted", preempted),
     ("repeat", repeat),
     ("immune", immune),
 )

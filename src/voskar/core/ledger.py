@@ -9,7 +9,7 @@ from typing import Any
 FORMAT = 1
 """Version of the ledger's file format. 1: the first."""
 
-OUTCOMES = ("landed", "immune", "repeat", "ally")
+OUTCOMES = ("landed", "immune", "repeat", "preempted", "unmet", "spent", "down", "ally")
 """Every outcome a contact can have, the most wanted first."""
 
 
@@ -36,6 +36,14 @@ class Event:
     after: float | None = None
     by: str | None = None
     cause: str | None = None
+    dx: float | None = None
+    dy: float | None = None
+    vx: float | None = None
+    vy: float | None = None
+    kind: str | None = None
+    angle: float | None = None
+    points: float | None = None
+    total: float | None = None
 
     def told(self) -> Iterator[tuple[str, Any]]:
         """(column, value) of the columns that apply, numbers as they are written."""

@@ -7,6 +7,7 @@ from dataclasses import fields, replace
 import numpy as np
 
 from voskar.core.recording import Poses, Recording
+from voskar.core.shapes import Floats
 
 
 def lingering(recording: Recording, frames: int) -> Recording:
@@ -33,8 +34,8 @@ def lingering(recording: Recording, frames: int) -> Recording:
         return recording
     ends = np.cumsum(held)
     steps = np.arange(1, len(source) + 1) - np.repeat(ends - held, held)
-    vx, vy = velocities(recording)
     rate = float(recording.rate)
+    vx, vy = velocities(poses, rate)
     added = replace(
         poses.rows(source),
         frame=poses.frame[source] + steps,
@@ -52,16 +53,14 @@ def lingering(recording: Recording, frames: int) -> Recording:
     return replace(recording, poses=merged, starts=starts)
 
 
-def velocities(recording: Recording) -> tuple[np.ndarray, np.ndarray]:
+def velocities(poses: Poses, rate: float) -> tuple[Floats, Floats]:
     """(n,), (n,) velocities of all poses in units a second.
 
     As told, else from the difference to the frame before: 0 in the first frame present, after a frame out of
     play, and in a pose that is cut.
     """
-    poses = recording.poses
     before = poses.previous
     known = (before >= 0) & ~poses.cut & ~poses.hidden[before]
-    rate = float(recording.rate)
     vx = np.where(known, (poses.x - poses.x[before]) * rate, 0.0)
     vy = np.where(known, (poses.y - poses.y[before]) * rate, 0.0)
     return np.where(np.isnan(poses.vx), vx, poses.vx), np.where(np.isnan(poses.vy), vy, poses.vy)

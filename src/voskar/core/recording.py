@@ -151,6 +151,25 @@ class Recording:
         """The pose rows of frames start … stop-1."""
         return slice(int(self.starts[start - self.first]), int(self.starts[stop - self.first]))
 
+    def start(self, actor: int) -> tuple[float, float]:
+        """Where an actor's first pose is."""
+        row = self.poses.rows_of(actor)[0]
+        return float(self.poses.x[row]), float(self.poses.y[row])
+
+    def pose_from(self, actor: int, frame: int) -> tuple[int, int] | None:
+        """The row and the frame of an actor's first pose in a frame or later, None if there is none."""
+        rows = self.poses.rows_of(actor)
+        at = int(np.searchsorted(self.poses.frame[rows], frame))
+        return (int(rows[at]), int(self.poses.frame[rows[at]])) if at < len(rows) else None
+
+    def returns(self, actor: int, frame: int) -> int:
+        """The first frame with a logged pose of an actor after it has been without one since `frame`."""
+        rows = self.poses.rows_of(actor)
+        frames = self.poses.frame[rows[~self.poses.lingering[rows]]]
+        later = frames[frames > frame]
+        gaps = np.flatnonzero(np.diff(np.concatenate([[frame], later])) > 1)
+        return int(later[gaps[0]]) if len(gaps) else 1 << 60
+
     @cached_property
     def numbers(self) -> Mapping[str, int]:
         """Actor number by id."""

@@ -57,11 +57,57 @@ class Rehit:
         return f"{self.frames}f" if self.mode == "after" else self.mode
 
 
+Direction = Literal["away", "flat", "facing", "travel"]
+
+
+@dataclass(frozen=True)
+class Knockback:
+    """A push of `distance` units over `over` frames; `direction` is a word, or degrees."""
+
+    distance: float
+    over: int = 1
+    fade: bool = False
+    direction: Direction | float = "away"
+    add: bool = False
+
+    def steps(self) -> tuple[float, ...]:
+        """The share of the distance in each frame, first to last: equal, or falling linearly (over, over-1, … 1)."""
+        if not self.fade:
+            return (1.0 / self.over,) * self.over
+        total = self.over * (self.over + 1) / 2
+        return tuple((self.over - index) / total for index in range(self.over))
+
+
+@dataclass(frozen=True)
+class Rebound:
+    """A send-off along `up`, in units a second; `add` adds it to the vertical velocity instead of replacing it."""
+
+    speed: float
+    add: bool = False
+
+
 @dataclass(frozen=True)
 class Consequences:
-    """What a landing does to one side. None: the rulebook does not name it."""
+    """What a landing does to one side. None: the rulebook does not name it.
+
+    `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`.
+    """
 
     iframes: int | None = None
+    stun: int = 0
+    knockback: Knockback | None = None
+    rebound: Rebound | None = None
+    remove: bool = False
+    pierce: int = 0
+    consumed_by: frozenset[str] = frozenset({"landed"})
+    home: bool = False
+    checkpoint: bool = False
+    gives: Mapping[str, float] = field(default_factory=dict)
+    goal: bool = False
+    effect: str | None = None
+
+
+Place = Literal["above", "below", "ahead", "behind"]
 
 
 @dataclass(frozen=True)
@@ -75,8 +121,19 @@ class Attack:
     friendly: bool = False
     ignores_iframes: bool = False
     hits_owner: bool = False
+    only_from: frozenset[Place] = frozenset()
+    never_from: frozenset[Place] = frozenset()
+    from_by: Literal["edge", "centre"] = "edge"
+    slack: float = 1.0
+    falling: bool = False
+    preempts: bool = False
     striker: Consequences = field(default_factory=Consequences)
     target: Consequences = field(default_factory=Consequences)
+
+    @property
+    def looks_where(self) -> bool:
+        """Whether it matters where the striker is, seen from the target."""
+        return bool(self.only_from or self.never_from)
 
     @property
     def gives_iframes(self) -> bool:
@@ -154,6 +211,8 @@ class Kind:
     iframes: int = 0
     boxes: tuple[Box, ...] = ()
     clips: Mapping[str, Clip] = field(default_factory=dict)
+    weight: float = 1.0
+    bounce: float = 1.0
 
     def timed(self, attack: str) -> bool:
         """Whether any of the kind's hitboxes of an attack has a `during`."""

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from voskar.core.ledger import Event, Ledger
-from voskar.core.lingering import lingering
 from voskar.core.placing import Wardrobe, place
 from voskar.core.recording import Recording
 from voskar.core.replay import cast_of, with_lead
@@ -63,8 +62,7 @@ class Scene:
 
 
 def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail: int = 0) -> Scene:
-    """The scene of a frame. Hidden actors are left out; `trail` frames before it are told for each actor."""
-    recording = lingering(recording, rules.contact.linger)
+    """The scene of a frame of a recording as it was judged (`Judge.recording`). Hidden actors are left out; `trail` frames before it are told for each actor."""
     wardrobe = Wardrobe(rules)
     _, poses, lead = with_lead(recording, frame, frame + 1)
     cast = cast_of(recording, wardrobe)

@@ -42,13 +42,20 @@ class Touches:
     def __len__(self) -> int:
         return len(self.frame)
 
+    def and_also(self, more: Touches) -> Touches:
+        """These and more, in no particular order."""
+        both = ((getattr(self, field.name), getattr(more, field.name)) for field in fields(self))
+        return Touches(*(np.concatenate(pair) for pair in both))
+
     def take(self, rows: Ints | Bools) -> Touches:
         """Some of the rows."""
         return Touches(**{field.name: getattr(self, field.name)[rows] for field in fields(self)})
 
 
-def find_touches(poses: Poses, cast: Cast, wardrobe: Wardrobe, lead: int = 0) -> Touches:
+def find_touches(poses: Poses, cast: Cast, wardrobe: Wardrobe, lead: int = 0, only: Ints | None = None) -> Touches:
     """Every eligible pair of open boxes of different actors that touch, from row `lead` of the poses on.
+
+    With `only`, pairs that some of these actors have a part in, and no others.
 
     Two boxes touch if some part of one and some part of the other overlap by more than TOLERANCE; edges that
     only meet do not touch, unless the rulebook says `edges_touch`, which lets gaps up to TOLERANCE pass.
@@ -57,7 +64,12 @@ def find_touches(poses: Poses, cast: Cast, wardrobe: Wardrobe, lead: int = 0) ->
     """
     hits, hurts = place(poses, cast, wardrobe, "hitbox", lead), place(poses, cast, wardrobe, "hurtbox", lead)
     found = []
-    for some_hits, some_hurts in _classes(hits, hurts, wardrobe):
+    sides = [(hits, hurts)]
+    if only is not None:
+        hitting, hurting = np.isin(hits.actor, only), np.isin(hurts.actor, only)
+        sides = [(hits.take(hitting), hurts), (hits.take(~hitting), hurts.take(hurting))]
+    classes = [one for some_hits, some_hurts in sides for one in _classes(some_hits, some_hurts, wardrobe)]
+    for some_hits, some_hurts in classes:
         for swept_hits in (False, True):
             for swept_hurts in (False, True):
                 h = some_hits.take(wardrobe.swept[some_hits.box] == swept_hits)

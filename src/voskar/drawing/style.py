@@ -28,7 +28,16 @@ ROLES = {
     "body": Look("#6b6f78", "none", "", (0, (1, 2)), 1.1),
 }
 
-MARKS = {"landed": "*", "immune": "o", "repeat": "s", "ally": "P"}
+MARKS = {
+    "landed": "*",
+    "immune": "o",
+    "repeat": "s",
+    "ally": "P",
+    "unmet": "v",
+    "preempted": "<",
+    "spent": "x",
+    "down": "_",
+}
 """A mark for each outcome; only `landed` is filled."""
 
 

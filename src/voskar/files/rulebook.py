@@ -8,16 +8,32 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
+from typing import cast
 
 from pydantic import ValidationError
 
 from voskar.core.outlines import capsule, circle, pixels, polygon, rectangle
-from voskar.core.rules import Attack, Box, Clip, Consequences, ContactRules, Duration, Key, Kind, Rehit, Rules, Space
+from voskar.core.rules import (
+    Attack,
+    Box,
+    Clip,
+    Consequences,
+    ContactRules,
+    Direction,
+    Duration,
+    Key,
+    Kind,
+    Knockback,
+    Rebound,
+    Rehit,
+    Rules,
+    Space,
+)
 from voskar.core.shapes import Outline
 from voskar.errors import InputError, Problem
 from voskar.files.images import read_alpha
 from voskar.files.rulebook_checks import Told, meaning, schema_problems
-from voskar.files.rulebook_schema import AttackTable, BoxTable, KeyTable, KindTable, RulebookFile
+from voskar.files.rulebook_schema import AttackTable, BoxTable, ConsequenceTable, KeyTable, KindTable, RulebookFile
 from voskar.files.toml_sources import Source, parse_source, read_source
 
 DEFAULT_RATE = Fraction(60)
@@ -132,6 +148,8 @@ def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction, out
         side=table.side,
         health=table.health,
         iframes=table.iframes.frames(rate),
+        weight=table.weight,
+        bounce=table.bounce,
         boxes=tuple(one(box_name, box) for box_name, box in table.boxes.items()),
         clips={
             clip_name: Clip(clip.cells, None if clip.rate is None else Fraction(repr(clip.rate)), clip.loop)
@@ -190,10 +208,38 @@ def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:
         friendly=table.friendly,
         ignores_iframes=table.damage <= 0 if table.ignores_iframes is None else table.ignores_iframes,
         hits_owner=table.hits_owner,
-        striker=_consequences(table.striker.iframes, rate),
-        target=_consequences(table.target.iframes, rate),
+        only_from=frozenset(table.only_from),
+        never_from=frozenset(table.never_from),
+        from_by=table.from_by,
+        slack=table.slack if table.slack is not None else 1.0 if table.from_by == "edge" else 0.0,
+        falling=table.falling,
+        preempts=table.preempts,
+        striker=_consequences(table.striker, rate),
+        target=_consequences(table.target, rate),
     )
 
 
-def _consequences(iframes: Duration | None, rate: Fraction) -> Consequences:
-    return Consequences(iframes=None if iframes is None else iframes.frames(rate))
+def _consequences(table: ConsequenceTable, rate: Fraction) -> Consequences:
+    push = table.knockback
+    return Consequences(
+        iframes=None if table.iframes is None else table.iframes.frames(rate),
+        stun=table.stun.frames(rate),
+        knockback=None
+        if push is None
+        else Knockback(
+            push.distance,
+            max(push.over.frames(rate), 1),
+            push.ease == "fade",
+            cast(Direction, push.direction) if isinstance(push.direction, str) else push.direction,
+            push.mode == "add",
+        ),
+        rebound=None if table.rebound is None else Rebound(table.rebound, table.rebound_mode == "add"),
+        remove=table.remove,
+        pierce=table.pierce,
+        consumed_by=frozenset(table.consumed_by),
+        home=table.home,
+        checkpoint=table.checkpoint,
+        gives=dict(table.gives),
+        goal=table.goal,
+        effect=table.effect,
+    )

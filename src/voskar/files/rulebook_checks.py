@@ -91,6 +91,12 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
     for index, name in enumerate(layers):
         if name in layers[:index]:
             yield ("layers", "names", index), f'the layer "{name}" is named twice', None
+    for attack_name, attack in _tables(raw, "attacks"):
+        for side in ("striker", "target"):
+            effect = _table(attack, side).get("effect")
+            if isinstance(effect, str) and effect not in _table(raw, "kinds"):
+                hint = nearest(effect, _table(raw, "kinds"))
+                yield ("attacks", attack_name, side, "effect"), f'unknown kind "{effect}"', hint
     for kind_name, kind in _tables(raw, "kinds"):
         where: tuple[str | int, ...] = ("kinds", kind_name)
         yield from _layer_names(where, kind, layers)

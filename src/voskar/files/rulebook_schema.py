@@ -168,16 +168,65 @@ class KindTable(Table):
     side: str | None = None
     health: Positive | None = None
     iframes: Frames = Duration.parse(0)
+    weight: Positive = 1.0
+    bounce: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
     layer: Names = []
     mask: Names = []
     clips: dict[str, ClipTable] = {}
     boxes: dict[str, BoxTable] = {}
 
 
+def _direction(value: Any) -> Any:
+    expected = '"away", "flat", "facing", "travel", or degrees'
+    if isinstance(value, str) and value in ("away", "flat", "facing", "travel"):
+        return value
+    if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
+        raise ValueError(expected)
+    return float(value)
+
+
+Whole = Annotated[int, Field(ge=0, le=1 << 31)]
+
+
+def _at_least_a_frame(value: Any) -> Any:
+    found = _duration(value)
+    if found.amount == 0:
+        raise ValueError("a duration of a frame or more")
+    return found
+
+
+class KnockbackTable(Table):
+    """`knockback` of a consequence table"""
+
+    distance: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
+    over: Annotated[Duration, BeforeValidator(_at_least_a_frame)] = Duration.parse(1)
+    ease: Literal["even", "fade"] = "even"
+    direction: Annotated[str | float, BeforeValidator(_direction)] = "away"
+    mode: Literal["set", "add"] = "set"
+
+
+OutcomeName = Literal["ally", "down", "spent", "unmet", "preempted", "repeat", "immune", "landed"]
+
+
 class ConsequenceTable(Table):
     """`[attacks.NAME.striker]` and `[attacks.NAME.target]`"""
 
     iframes: Frames | None = None
+    stun: Frames = Duration.parse(0)
+    knockback: KnockbackTable | None = None
+    rebound: Number | None = None
+    rebound_mode: Literal["set", "add"] = "set"
+    remove: bool = False
+    pierce: Whole = 0
+    consumed_by: list[OutcomeName] = ["landed"]
+    home: bool = False
+    checkpoint: bool = False
+    gives: dict[str, Number] = {}
+    goal: bool = False
+    effect: str | None = None
+
+
+Places = list[Literal["above", "below", "ahead", "behind"]]
 
 
 class AttackTable(Table):
@@ -189,6 +238,12 @@ class AttackTable(Table):
     friendly: bool = False
     ignores_iframes: bool | None = None
     hits_owner: bool = False
+    only_from: Places = []
+    never_from: Places = []
+    from_by: Literal["edge", "centre"] = "edge"
+    slack: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] | None = None
+    falling: bool = False
+    preempts: bool = False
     striker: ConsequenceTable = ConsequenceTable()
     target: ConsequenceTable = ConsequenceTable()
 
