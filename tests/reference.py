@@ -151,15 +151,37 @@ class Reference:
         self.swing_start: dict[tuple[str, str], int] = {}
         self.events: list[dict[str, Any]] = []
         self.seen: dict[str, dict[str, Any]] = {}
+        self.gone: set[str] = set()
+        self.logged_before: set[str] = set()
+        self.effects: list[dict[str, Any]] = []
+        self.counts: dict[Any, int] = {}
+        self.stunned: dict[str, int] = {}
+        self.offset = dict.fromkeys(self.kind, (0.0, 0.0))
+        self.steps: dict[str, list[Point]] = {name: [] for name in self.kind}
+        self.sent: dict[str, Point] = {}
+        self.won = False
+        self.counters: dict[Any, float] = {}
+        self.start: dict[str, Point] = {}
+        for number, actor in enumerate(recording.actors):
+            row = recording.poses.rows_of(number)[0]
+            self.start[actor.id] = recording.poses.x[row].item(), recording.poses.y[row].item()
         self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
         before: dict[str, dict[str, Any]] = {}
         for frame in range(recording.first, recording.last + 1):
             poses = {name: pose for name, pose in self.lingering(frame).items() if not pose["hidden"]}
-            poses = {name: pose for name, pose in poses.items() if name not in self.down}
+            poses = {name: pose for name, pose in poses.items() if self.down.get(name, frame) >= frame}
+            logged = set(self.poses(frame))
+            self.gone -= {name for name in self.gone if name in logged and name not in self.logged_before}
+            poses = {name: pose for name, pose in poses.items() if name not in self.gone}
+            self.logged_before = logged
+            self.events += self.effects
+            self.effects = []
             self.before = before
             self.start_swings(frame, poses)
             self.frame(frame, poses)
-            before = poses
+            before = {name: pose for name, pose in poses.items() if name not in self.gone}
+            if self.won:
+                break
 
     def poses(self, frame: int) -> dict[str, dict[str, Any]]:
         """The poses of a frame by actor id."""
@@ -197,16 +219,37 @@ class Reference:
             told = [way[k] if math.isnan(pose[v]) else pose[v] / rate for k, v in enumerate(("vx", "vy"))]
             self.held[name] = (frame, pose, (told[0], told[1]))
         self.seen = dict(poses)
+        for name, pose in poses.items():
+            pose["v"] = tuple(step * float(self.rules.rate) for step in self.held[name][2])
         for name, (last, pose, (dx, dy)) in self.held.items():
             steps = frame - last
             if name not in poses and not pose["hidden"] and steps <= self.rules.contact.linger:
-                poses[name] = pose | {
-                    "x": pose["x"] + dx * steps,
-                    "y": pose["y"] + dy * steps,
-                    "cut": False,
-                    "held": True,
-                }
-        return poses
+                ahead = {"x": pose["x"] + dx * steps, "y": pose["y"] + dy * steps, "cut": False, "held": True}
+                poses[name] = pose | ahead | {"v": (dx * float(self.rules.rate), dy * float(self.rules.rate))}
+        return self.moved(frame, poses) if self.recording.reactions == "raw" else poses
+
+    def moved(self, frame: int, poses: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
+        """The poses where blows have brought them: one more step of each push, and home at once."""
+        for name, steps in self.steps.items():
+            if steps:
+                x, y = steps.pop(0)
+                self.offset[name] = self.offset[name][0] + x, self.offset[name][1] + y
+        result = {}
+        for name, logged in poses.items():
+            pose = logged
+            if name in self.sent:
+                x, y = self.sent.pop(name)
+                self.offset[name] = x - pose["x"], y - pose["y"]
+                pose = pose | {"cut": True, "v": self.told(pose)}
+            dx, dy = self.offset[name]
+            result[name] = pose | {"x": pose["x"] + dx, "y": pose["y"] + dy}
+        return result
+
+    @staticmethod
+    def told(pose: dict[str, Any]) -> Point:
+        """The velocity of a pose that is cut: as told, else none."""
+        x, y = (0.0 if math.isnan(pose[axis]) else pose[axis] for axis in ("vx", "vy"))
+        return x, y
 
     def start_swings(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Notes where a swing of an attack begins, and of each actor where its being in play does."""
@@ -269,27 +312,49 @@ class Reference:
                             continue
                         t = self.time(striker, hit, pose_a, target, hurt, pose_b)
                         if t is not None:
-                            order = (-attack.priority, t, striker, attack.name, target, -hurt.rank, t)
+                            order = (
+                                (not attack.preempts, -attack.priority),
+                                t,
+                                striker,
+                                attack.name,
+                                target,
+                                -hurt.rank,
+                                t,
+                            )
                             found.append((*order, hit.name, hurt.name, attack, hit, hurt))
         earliest: dict[Any, float] = {}
         for one in found:
             earliest[one[2:5]] = min(one[1], earliest.get(one[2:5], 1.0))
         found.sort(key=lambda one: (one[0], earliest[one[2:5]], *one[2:9]))
         hurt_now: set[str] = set()
+        self.spent: set[str] = set()
+        preempted: set[tuple[str, str]] = set()
         first_of_frame = set(self.contacts)
         for *order, attack, hit, hurt in found:
             striker, target = order[2], order[4]
-            outcome = self.outcome(frame, striker, target, attack, first_of_frame)
+            self.now = (poses, hit, hurt)
+            outcome = self.outcome(frame, striker, target, attack, first_of_frame, preempted)
             self.contacts.add((frame, striker, attack.name, target))
             held = "held" in poses[striker] or "held" in poses[target]
             self.tell(frame, striker, target, hit, hurt, attack, outcome, order[1], held)
             if outcome == "landed":
                 hurt_now.add(target)
-                self.land(frame, striker, target, attack, hurt)
+                preempted |= {(target, striker)} if attack.preempts else set()
+                self.land(frame, striker, target, attack, hurt, order[6])
+            else:
+                self.use_up(target, attack, "target", outcome)
+                self.use_up(striker, attack, "striker", outcome)
         for name in sorted(hurt_now):
-            if self.health[name] == 0:
-                self.down[name] = frame
-                self.events.append({"frame": frame, "event": "down", "id": name, "by": self.credit[name]})
+            if self.health[name] == 0 and name not in self.down:
+                self.fall(frame, name)
+        for name in sorted(self.spent):
+            self.events.append({"frame": frame, "event": "removed", "id": name, "detail": "spent"})
+            self.landed = [one for one in self.landed if name not in one]
+            self.contacts = {one for one in self.contacts if name not in one}
+            self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
+        self.gone |= self.spent
+        if self.won:
+            self.events.append({"frame": frame, "event": "won", "detail": "goal"})
 
     def may_meet(self, attack: Attack, striker: str, target: str, hit: Box, hurt: Box) -> bool:
         """Layers, masks and owners."""
@@ -301,11 +366,19 @@ class Reference:
         ways = {"hitbox": forth, "hurtbox": back, "both": forth and back, "either": forth or back}
         return ways[self.rules.contact.detect]
 
-    def outcome(self, frame: int, striker: str, target: str, attack: Attack, before: set[Any]) -> str:
+    def outcome(self, frame: int, striker: str, target: str, attack: Attack, before: set[Any], early: set[Any]) -> str:
         """The first gate that stops it."""
         side = self.side(striker)
         if side is not None and side == self.side(target) and not attack.friendly:
             return "ally"
+        if frame in (self.down.get(striker), self.down.get(target)):
+            return "down"
+        if striker in self.spent or target in self.spent:
+            return "spent"
+        if not self.conditions(striker, target, attack):
+            return "unmet"
+        if (striker, target) in early:
+            return "preempted"
         landings = [one[0] for one in self.landed if one[1:] == (striker, attack.name, target)]
         timed = any(box.attack == attack.name and box.during is not None for box in self.kind[striker].boxes)
         mode = attack.rehit.mode if attack.rehit else "once" if self.owner[striker] or timed else "always"
@@ -351,8 +424,118 @@ class Reference:
             row["damage"] = attack.damage * hurt.damage_scale
         self.events.append(row)
 
-    def land(self, frame: int, striker: str, target: str, attack: Attack, hurt: Box) -> None:
-        """Health, then i-frames of both sides."""
+    def conditions(self, striker: str, target: str, attack: Attack) -> bool:
+        """Where the striker comes from, and whether it falls."""
+        poses, hit, hurt = self.now
+        up = -1 if self.rules.space.up == "-y" else 1
+        if attack.falling and poses[striker]["v"][1] * up >= 0:
+            return False
+        if not attack.only_from and not attack.never_from:
+            return True
+        mine, theirs = poses[striker], poses[target]
+        if attack.from_by == "edge":
+            if all(name in self.before and not poses[name]["cut"] for name in (striker, target)):
+                mine, theirs = self.before[striker], self.before[target]
+            heights = []
+            for box, pose in ((hit, mine), (hurt, theirs)):
+                parts, radius = box_parts(box, pose)
+                ys = [y * up for part in parts for _, y in part]
+                heights += [min(ys) - radius, max(ys) + radius]
+            above = heights[0] >= heights[3] - attack.slack - 1e-6
+            below = heights[1] <= heights[2] + attack.slack + 1e-6
+        else:
+            higher = (mine["y"] - theirs["y"]) * up
+            above, below = higher > attack.slack, -higher > attack.slack
+        heading = self.heading(theirs)
+        ahead = (mine["x"] - theirs["x"]) * heading[0] + (mine["y"] - theirs["y"]) * heading[1] >= 0
+        where = "above" if above else "below" if below else "ahead" if ahead else "behind"
+        return (not attack.only_from or where in attack.only_from) and where not in attack.never_from
+
+    @staticmethod
+    def heading(pose: dict[str, Any]) -> Point:
+        """Local +x in the world."""
+        (x, y), (x0, y0) = place((1.0, 0.0), pose), place((0.0, 0.0), pose)
+        return (round((x - x0) / pose["scale"], 12), round((y - y0) / pose["scale"], 12))
+
+    def fall(self, frame: int, name: str) -> None:
+        """Goes down."""
+        self.down[name] = frame
+        self.steps[name] = []
+        self.events.append({"frame": frame, "event": "down", "id": name, "by": self.credit[name]})
+
+    def use_up(self, name: str, attack: Attack, side: str, outcome: str) -> None:
+        """`remove` with `pierce`."""
+        table = getattr(attack, side)
+        if table.remove and outcome in table.consumed_by:
+            key = (name, attack.name, side)
+            self.counts[key] = self.counts.get(key, 0) + 1
+            if self.counts[key] > table.pierce:
+                self.spent.add(name)
+
+    def at(self, name: str, t: float) -> Point:
+        """Where an actor is at a time of the frame."""
+        pose = self.now[0][name]
+        old = self.before.get(name)
+        if old is None or pose["cut"]:
+            return pose["x"], pose["y"]
+        return old["x"] + (pose["x"] - old["x"]) * t, old["y"] + (pose["y"] - old["y"]) * t
+
+    def react(self, frame: int, name: str, other: str, striker: str, attack: Attack, side: str, t: float) -> None:
+        """One side's table."""
+        table, kind = getattr(attack, side), self.kind[name]
+        poses = self.now[0]
+
+        def tell(event: str, **more: Any) -> None:
+            self.events.append({"frame": frame, "event": event, "id": name, **more})
+
+        if table.stun and frame + table.stun > self.stunned.get(name, -1):
+            self.stunned[name] = frame + table.stun
+            tell("stun", until=frame + table.stun, by=other)
+        push = table.knockback
+        if push:
+            hx, hy = self.heading(poses[striker])
+            x, y = hx, hy
+            if isinstance(push.direction, float):
+                x, y = math.cos(math.radians(push.direction)), math.sin(math.radians(push.direction))
+                x = -x if hx < 0 else x
+            elif push.direction == "travel":
+                x, y = poses[striker]["v"]
+            elif push.direction != "facing":
+                (x1, y1), (x0, y0) = self.at(name, t), self.at(other, t)
+                x, y = x1 - x0, 0.0 if push.direction == "flat" else y1 - y0
+            x, y = (x, y) if x or y else (hx, hy)
+            size = push.distance / kind.weight / math.hypot(x, y)
+            tell("knockback", dx=x * size, dy=y * size, until=frame + push.over, by=other)
+            if self.recording.reactions == "raw" and name not in self.down:
+                weights = [push.over - k if push.fade else 1 for k in range(push.over)]
+                steps = [(x * size * one / sum(weights), y * size * one / sum(weights)) for one in weights]
+                old = self.steps[name] if push.add else []
+                nothing = [(0.0, 0.0)] * max(len(old), len(steps))
+                both = zip([*old, *nothing[len(old) :]], [*steps, *nothing[len(steps) :]], strict=True)
+                self.steps[name] = [(a[0] + b[0], a[1] + b[1]) for a, b in both]
+        if table.rebound:
+            up = -1 if self.rules.space.up == "-y" else 1
+            vx, vy = poses[name]["v"]
+            speed = table.rebound.speed * self.kind[other].bounce * up
+            tell("rebound", vx=vx, vy=vy + speed if table.rebound.add else speed, by=other)
+        self.use_up(name, attack, side, "landed")
+        if table.home:
+            x, y = self.start[name]
+            tell("home", x=x, y=y)
+            self.steps[name], self.sent[name] = [], (x, y)
+        if table.checkpoint:
+            tell("checkpoint", x=poses[other]["x"], y=poses[other]["y"])
+        for counter, points in table.gives.items():
+            self.counters[name, counter] = self.counters.get((name, counter), 0) + points
+            tell("gives", detail=counter, points=points, total=self.counters[name, counter])
+        self.won = self.won or table.goal
+        if table.effect:
+            self.counts["effect", table.effect] = number = self.counts.get(("effect", table.effect), 0) + 1
+            row = {"event": "spawn", "id": f"effect+{table.effect}-{number}", "kind": table.effect, "angle": 0}
+            self.effects.append({"frame": frame + 1, **row})
+
+    def land(self, frame: int, striker: str, target: str, attack: Attack, hurt: Box, t: float) -> None:
+        """Health, then the tables of both sides."""
         self.landed.append((frame, striker, attack.name, target))
         health, full = self.health[target], self.kind[target].health
         if health is not None and full is not None:
@@ -363,11 +546,15 @@ class Reference:
                 row = {"frame": frame, "event": "health", "id": target, "before": health, "after": after, "by": striker}
                 self.events.append(row)
             self.health[target] = after
+            if after == 0 and after != health and self.rules.contact.health_check == "at_once":
+                self.fall(frame, target)
         if attack.damage > 0 or attack.target.iframes is not None:
             named = attack.target.iframes
             self.immunise(frame, target, self.kind[target].iframes if named is None else named, attack.name)
+        self.react(frame, target, striker, striker, attack, "target", t)
         if attack.striker.iframes is not None:
             self.immunise(frame, striker, attack.striker.iframes, attack.name)
+        self.react(frame, striker, target, striker, attack, "striker", t)
 
     def immunise(self, frame: int, name: str, length: int, cause: str) -> None:
         """Adds the immune frames one by one."""

@@ -11,6 +11,7 @@ ACTORS = {"a-1": "ant", "a-2": "ant", "b-1": "bee", "b-2": "bee", "c-1": "cub"}
 
 steps = st.integers(-3, 3)
 sizes = st.integers(1, 8)
+places = st.sampled_from(["above", "below", "ahead", "behind"])
 layer_lists = st.sampled_from([["one"], ["one"], ["two"], ["one", "two"], []])
 POLYGONS = [
     [[0, 0], [4, 0], [0, 4]],
@@ -99,8 +100,47 @@ def attacks(draw: Any) -> dict[str, Any]:
         options["ignores_iframes"] = draw(st.booleans())
     for side in ("striker", "target"):
         if draw(st.booleans()):
-            options[side] = {"iframes": draw(some_frames)}
+            options[side] = draw(consequences())
+    if not draw(st.integers(0, 2)):
+        options |= {"preempts": draw(st.booleans()), "falling": draw(st.booleans())}
+        options |= {"from_by": draw(st.sampled_from(["edge", "centre"]))}
+        options |= {draw(st.sampled_from(["only_from", "never_from"])): draw(st.lists(places, min_size=1, unique=True))}
     return options
+
+
+@st.composite
+def consequences(draw: Any) -> dict[str, Any]:
+    """What a landing does to one side; mostly one thing."""
+    table: dict[str, Any] = {"iframes": draw(some_frames)} if draw(st.booleans()) else {}
+    for key, values, often in (
+        ("stun", some_frames, 4),
+        ("knockback", knockbacks(), 1),
+        ("rebound", st.sampled_from([60, 300]), 4),
+        ("rebound_mode", st.sampled_from(["set", "add"]), 4),
+        ("remove", st.just(True), 4),
+        ("pierce", st.integers(0, 2), 3),
+        ("consumed_by", st.lists(st.sampled_from(["landed", "immune", "repeat"]), min_size=1, unique=True), 4),
+        ("home", st.just(True), 6),
+        ("checkpoint", st.just(True), 8),
+        ("gives", st.just({"honey": 2}), 8),
+        ("goal", st.just(True), 30),
+        ("effect", st.just("cub"), 12),
+    ):
+        if not draw(st.integers(0, often)):
+            table[key] = draw(values)
+    return table
+
+
+@st.composite
+def knockbacks(draw: Any) -> dict[str, Any]:
+    """Any push."""
+    return {
+        "distance": draw(st.sampled_from([2, 3, 6])),
+        "over": draw(st.integers(1, 4)),
+        "ease": draw(st.sampled_from(["even", "fade"])),
+        "direction": draw(st.sampled_from(["away", "flat", "facing", "travel", 90, 0])),
+        "mode": draw(st.sampled_from(["set", "add"])),
+    }
 
 
 @st.composite
@@ -116,6 +156,8 @@ def kinds(draw: Any) -> dict[str, Any]:
         "iframes": draw(some_frames),
         "boxes": {name: draw(boxes(roles[name])) for name in names},
     }
+    if not draw(st.integers(0, 4)):
+        kind |= {"weight": 2, "bounce": 1.5}
     health = draw(st.sampled_from([1, 2, 4, None]))
     if health:
         kind["health"] = health
@@ -133,6 +175,7 @@ def rulebooks(draw: Any) -> dict[str, Any]:
             "detect": draw(st.sampled_from(["either", "both", "hitbox", "hurtbox"])),
             "same_frame": draw(st.sampled_from(["first", "all"])),
             "edges_touch": draw(st.booleans()),
+            "health_check": draw(st.sampled_from(["frame_end", "at_once"])),
             "linger": draw(st.sampled_from([0, 0, 2])),
         },
         "kinds": {name: draw(kinds()) for name in ("ant", "bee", "cub")},

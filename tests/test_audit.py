@@ -24,7 +24,9 @@ def found(data: dict[str, Any], frames: list[dict[str, Any]] | None = None, **he
 
 def sound() -> dict[str, Any]:
     """A rulebook in which nothing is wrong."""
-    return sting(contact={"detect": "hitbox"}) | {"layers": {"names": ["keeper"]}}
+    data = sting(contact={"detect": "hitbox"}) | {"layers": {"names": ["keeper"]}}
+    data["kinds"]["keeper"]["iframes"] = 20
+    return data
 
 
 def change(data: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
@@ -46,6 +48,9 @@ RULES = [
     ("cell-past-end", "kinds.hornet.boxes.sting.during", {"dive": "2-4"}),
     ("cell-past-end", "kinds.hornet.boxes.sting.keys", {"dive": [{"cell": 4}]}),
     ("part-of-a-frame", "kinds.keeper.iframes", "250.1ms"),
+    ("drained", "kinds.keeper.iframes", 0),
+    ("entry-lost", "attacks.sting.rehit", "entry"),
+    ("rebound-adds", "attacks.sting", {"falling": True, "striker": {"rebound": 9, "rebound_mode": "add"}}),
     ("out-of-proportion", "kinds.keeper.boxes.torso.at", [500, 0]),
 ]
 
@@ -87,7 +92,22 @@ def test_recordings() -> None:
     assert found(kin, brush({"hornet": "##"})) == {"friends-touch"}
 
 
+def test_stomps_and_swings() -> None:
+    data = change(sound(), "attacks.stomp", {"damage": 1, "only_from": ["above"]})
+    data["layers"]["names"] = ["keeper", "hive"]
+    change(data, "kinds.keeper.boxes.feet", {"role": "hitbox", "attack": "stomp", "rect": [4, 4], "mask": ["hive"]})
+    shell = {"role": "hurtbox", "rect": [4, 4], "layer": ["hive"]}
+    assert found(change(data, "kinds.hornet.boxes.shell", shell)) == {"stomp-unguarded"}
+    assert found(change(data, "attacks.stomp.preempts", True)) == set()
+    swing = change(sound(), "kinds.hornet.boxes.sting.during", {"dive": "2-4,6-9"})
+    assert found(change(swing, "attacks.sting", {"damage": 1, "target": {"iframes": 3}})) == {"iframes-short"}
+    assert found(change(swing, "attacks.sting", {"damage": 1, "target": {"iframes": 7}})) == set()
+    push = change(sound(), "attacks.sting.target", {"knockback": {"distance": 1, "over": "2f"}})
+    assert found(push, brush({"hornet": "###"})) == set()
+    assert found(push, brush({"hornet": "####"})) == {"knockback-short"}
+
+
 def test_every_check_is_tried_here() -> None:
-    tried = {name for name, *_ in RULES}
+    tried = {name for name, *_ in RULES} | {"stomp-unguarded", "iframes-short", "knockback-short"}
     tried |= {"up-differs", "tunnels", "clip-unshown", "clip-unknown", "never-open", "friends-touch"}
     assert tried == set(CHECKS)

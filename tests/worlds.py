@@ -12,7 +12,16 @@ from voskar.core.replay import BLOCK, replay
 from voskar.files.recording import read_recording
 from voskar.files.rulebook import Rulebook, parse_rulebook
 
-MARKS = {"landed": "L", "immune": "i", "repeat": "r", "ally": "a"}
+MARKS = {
+    "landed": "L",
+    "immune": "i",
+    "repeat": "r",
+    "ally": "a",
+    "unmet": "u",
+    "preempted": "p",
+    "spent": "s",
+    "down": "d",
+}
 
 
 def toml(data: Mapping[str, Any]) -> str:

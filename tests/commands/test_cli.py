@@ -45,15 +45,15 @@ def test_check_finds_exactly_the_planted_bugs(apiary: Path) -> None:
     assert done.returncode == 1
     verdict = json.loads(done.stdout)
     found = [(one["sort"], one["frame"], one["shift"], one["gate"]) for one in verdict["findings"]]
-    assert found == [("moved", 273, 1, "immune"), ("moved", 951, 1, "immune"), ("denied", 1131, None, "repeat")]
-    assert (verdict["claims"], verdict["landings"], verdict["agreed"]) == (9, 8, 6)
+    assert found == [("moved", 273, 1, "immune"), ("denied", 1131, None, "repeat")]
+    assert (verdict["claims"], verdict["landings"], verdict["agreed"]) == (13, 12, 11)
     text = voskar("check", "apiary.toml", "meadow.jsonl", cwd=apiary).stdout
     assert "1 left, this one included" in " ".join(text.split())
 
 
 def test_within_forgives_frames_but_not_second_hits(apiary: Path) -> None:
     done = voskar("check", "apiary.toml", "meadow.jsonl", "--within", 1, "--json", cwd=apiary)
-    assert (done.returncode, json.loads(done.stdout)["agreed"]) == (1, 8)
+    assert (done.returncode, json.loads(done.stdout)["agreed"]) == (1, 12)
 
 
 def test_check_agrees_with_what_the_rules_say(apiary: Path) -> None:
@@ -67,7 +67,7 @@ def test_check_agrees_with_what_the_rules_say(apiary: Path) -> None:
         line["claims"] = claims.get(line["frame"], [])
     text = "\n".join(map(json.dumps, lines))
     done = voskar("check", "apiary.toml", "-", cwd=apiary, stdin=text)
-    assert (done.returncode, "8 agreed" in done.stdout) == (0, True)
+    assert (done.returncode, "12 agreed" in done.stdout) == (0, True)
     hard = text.replace('"damage": 1', '"damage": 2', 1).replace('"attack": "scald"', '"attack": "sting"', 1)
     done = voskar("check", "apiary.toml", "-", "--json", cwd=apiary, stdin=hard)
     assert [one["sort"] for one in json.loads(done.stdout)["findings"]] == ["damage", "attack"]
@@ -97,7 +97,10 @@ def test_filters(apiary: Path) -> None:
     assert {one["outcome"] for one in events("--outcome", "immune")} == {"immune"}
     assert [one["event"] for one in events("--frames", "213")] == ["contact", "health", "iframes"]
     assert [one["frame"] for one in events("--frames", "250-274", "--outcome", "immune")] == [214]
-    assert {one["striker"] for one in events("--actor", "hornet-3")} == {"hornet-3"}
+    assert {one["frame"] for one in events("--actor", "hornet-3")} >= {511, 512}
+    assert all(
+        "hornet-3" in (one.get("striker"), one.get("target"), one.get("id")) for one in events("--actor", "hornet-3")
+    )
     text = voskar("replay", "apiary.toml", "meadow.jsonl", "--frames", "0-3", cwd=apiary).stdout
     assert "no contact passes these filters" in text
 

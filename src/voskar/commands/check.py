@@ -11,6 +11,7 @@ from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import inputs, load, reactions_option
 from voskar.core.evidence.claims import Finding, Verdict, check
+from voskar.core.evidence.reactions import TOLERANCE
 from voskar.core.ledger import written
 
 
@@ -36,10 +37,23 @@ Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
     metavar="N",
     help="Frames by which a hit may be off and still agree.",
 )
+@click.option(
+    "--tolerance",
+    default=TOLERANCE,
+    show_default=True,
+    metavar="UNITS",
+    help="How far baked poses may be from what blows do.",
+)
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
 @click.pass_context
 def command(
-    ctx: click.Context, rulebook: str, recording: str, reactions: str | None, within: int, as_json: bool
+    ctx: click.Context,
+    rulebook: str,
+    recording: str,
+    reactions: str | None,
+    within: int,
+    tolerance: float,
+    as_json: bool,
 ) -> int:
     """Hold what the game claimed in RECORDING against what RULEBOOK makes of it.
 
@@ -47,7 +61,7 @@ def command(
     over on either side is told with the gate that decided.
     """
     book, played = load(rulebook, recording, reactions)
-    verdict, _ = check(book.rules(played.rate), played, within=within)
+    verdict, _ = check(book.rules(played.rate), played, within=within, tolerance=tolerance)
     if as_json:
         click.echo(json.dumps(_plain(verdict)))
     else:
@@ -61,10 +75,14 @@ WORDS = {
     "unclaimed": "never claimed by the game",
     "damage": "with other damage",
     "attack": "with another attack",
+    "knockback": "knockback not shown",
+    "rebound": "rebound not shown",
+    "home": "way home not shown",
 }
 """What each sort of finding is called where they are counted."""
 
 STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
+STYLES |= dict.fromkeys(("knockback", "rebound", "home"), "blue")
 
 
 def _show(verdict: Verdict, name: str, within: int) -> None:
@@ -104,6 +122,8 @@ def accounts(finding: Finding) -> tuple[str, str]:
             landing = finding.landing
             boxes = f"{landing.hitbox} on {landing.hurtbox}" if landing else ""
             return "tells no such hit", f"{blow}: landed, {boxes}"
+        case "knockback" | "rebound" | "home":
+            return f"{finding.target} {finding.game}", f"{finding.rules}, by the blow in {finding.frame}"
         case "damage" | "attack":
             return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
 

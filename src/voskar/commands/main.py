@@ -20,6 +20,7 @@ COMMANDS = {
     "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",
     "draw": "A picture of a frame, or a strip of several: boxes, contacts, trails.",
+    "moves": "Frame data: startup, active, recovery of every timed attack.",
     "convert": "A recording as JSON Lines, or as tables in CSV or Parquet.",
     "demo": "Write the night apiary to a folder and run the full example on it.",
 }

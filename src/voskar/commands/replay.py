@@ -9,6 +9,7 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.options import Filter, filters, inputs, load, reactions_option
+from voskar.core.evidence.reactions import unshown
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.replay import replay
@@ -99,10 +100,13 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
     ]
     table = present.table("contacts", [*columns, ("damage", "right"), ("health", "")])
     healths = _health_changes(ledger)
+    lost = next(iter(unshown(recording, ledger)), None)
     for event in contacts:
         length = (event.until or event.frame) - event.frame + 1
         box = (f".{event.hitbox}", f".{event.hurtbox}") if wide else ("", "")
         verdict = present.outcome(event.outcome)
+        if lost is not None and event.frame > lost.event.frame:
+            verdict.append(" ~", "bold")
         if event.outcome != "landed":
             verdict.append(f" {length}f", "dim")
         health = healths.get(id(event))
@@ -117,6 +121,9 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
             f"{present.number(health.before)} → {present.number(health.after)}" if health else "",
         )
     out.print(table)
+    if lost is not None and any(event.frame > lost.event.frame for event in contacts):
+        blow = f"in {lost.event.frame} {lost.event.id} is {lost.expected}, the poses show: {lost.shown}"
+        out.print(f"~ follows from a different course of events: {blow}", style="dim")
 
 
 def _health_changes(ledger: Ledger) -> dict[int, Event]:

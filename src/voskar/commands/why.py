@@ -79,7 +79,7 @@ def _in_full(accounts: list[Account]) -> None:
             head.append(f"   {account.hitbox} on {account.hurtbox}, attack {account.attack}", "not bold")
         out.print(head)
         grid = Table.grid(padding=(0, 2, 0, 0))
-        grid.add_column(width=10)
+        grid.add_column(width=12)
         grid.add_column(no_wrap=True)
         grid.add_column(overflow="fold")
         stopped = False

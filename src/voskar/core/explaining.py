@@ -324,10 +324,12 @@ class Witness:
         """What could be seen of a pair that did not touch: a table of one touch that never was."""
         rows, poses, _ = with_lead(self.recording, frame, frame + 1)
         logged = replace(self.judge.logged.poses.rows(rows), cut=poses.cut)
-        numbers = (frame, striker, hit.number, target, hurt.number)
         at = [(self._row(number, frame) or 0) - rows.start for number in (striker, target)]
-        columns = [np.array([value]) for value in (*numbers, 1.0, *at, 0, 0)]
-        return Sight(poses, Touches(*columns, np.zeros((1, 2)), np.zeros((1, 2))), self.cast, self.wardrobe, logged)
+        one = {"frame": frame, "striker": striker, "hitbox": hit.number, "target": target, "hurtbox": hurt.number}
+        one |= {"striker_pose": at[0], "target_pose": at[1], "hit_part": 0, "hurt_part": 0}
+        columns = {name: np.array([value]) for name, value in one.items()}
+        never = Touches(t=np.ones(1), striker_shift=np.zeros((1, 2)), target_shift=np.zeros((1, 2)), **columns)
+        return Sight(poses, never, self.cast, self.wardrobe, logged)
 
 
 def _units(value: float) -> str:
@@ -418,8 +420,8 @@ def _condition_words(verdict: Unmet) -> str:
     if bearing is not None:
         wanted = [f"only from {' or '.join(sorted(attack.only_from))}"] if attack.only_from else []
         wanted += [f"never from {' or '.join(sorted(attack.never_from))}"] if attack.never_from else []
-        what = "its lowest point" if attack.from_by == "edge" else "its centre"
-        gap = f"{abs(bearing.gap):.3f} units {'above' if bearing.gap >= 0 else 'below'} the target's"
+        what, other = ("its lowest point", "highest") if attack.from_by == "edge" else ("its centre", "centre")
+        gap = f"{abs(bearing.gap):.3f} units {'above' if bearing.gap >= 0 else 'below'} the target's {other}"
         where = f"it comes from {bearing.place}: in frame {bearing.frame} {what} is {gap}"
         where += f", slack {attack.slack:g}"
         told.append(f"{', '.join(wanted)}: {where}")

@@ -147,10 +147,11 @@ class Judge:
 
     def appear(self, frame: int) -> None:
         """Tells the effects that appear up to a frame: each in the frame after its blow."""
-        due = [event for event in self._effects if event.frame <= frame]
+        last = frame if self.ended is None else self.ended
+        due = [event for event in self._effects if event.frame <= last]
         if due:
             self.events += due
-            self._effects = [event for event in self._effects if event.frame > frame]
+            self._effects = [event for event in self._effects if event.frame > last]
 
     def _begin_trace(self, frame: int) -> FrameTrace:
         standings = {standing.id: replace(standing) for standing in self.standings}

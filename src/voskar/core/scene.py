@@ -62,7 +62,10 @@ class Scene:
 
 
 def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail: int = 0) -> Scene:
-    """The scene of a frame of a recording as it was judged (`Judge.recording`). Hidden actors are left out; `trail` frames before it are told for each actor."""
+    """The scene of a frame of a recording as it was judged (`Judge.recording`).
+
+    Hidden actors are left out; `trail` frames before it are told for each actor.
+    """
     wardrobe = Wardrobe(rules)
     _, poses, lead = with_lead(recording, frame, frame + 1)
     cast = cast_of(recording, wardrobe)

@@ -26,17 +26,20 @@ Keys = list[tuple[int, float]]
 KEEPER_X: Keys = [
     (0, 90), (60, 90), (180, 230), (320, 230), (440, 360), (560, 360), (660, 540), (860, 540), (1040, 190), (1320, 190)
 ]  # fmt: skip
-JUMPS = (120, 400, 610, 900, 1150)
+JUMPS = (64, 358, 564, 900, 1170)  # frames in which the keeper leaves the ground
 
 DIVES: dict[str, list[tuple[int, int, float, float]]] = {  # first frame, last frame, where it goes from the keeper
-    "hornet-1": [(178, 320, -15, -14), (1110, 1190, 14, -34)],
+    "hornet-1": [(178, 330, -15, -14), (1110, 1190, 14, -34)],
     "hornet-2": [(480, 560, 15, -14), (740, 800, -17, -36)],
     "hornet-3": [(484, 552, -15, -14), (880, 940, 16, -18)],
 }
 HIVES = {"hornet-1": (140.0, 150.0), "hornet-2": (330.0, 130.0), "hornet-3": (520.0, 160.0)}
-WAXLINGS = {"waxling-1": (300.0, 60.0, 0), "waxling-2": (430.0, 50.0, 23)}
+WAXLINGS = {"waxling-1": (300.0, 60.0, 0), "waxling-2": (456.0, 50.0, 23)}
 BRAMBLE = (588.0, GROUND)
-SWINGS = (300, 690, 1210)  # frames in which the keeper swings the hive tool: 27 frames each
+DRUMCAP = (128.0, GROUND)
+SWINGS = (300, 496, 690, 1122)  # frames in which the keeper swings the hive tool: 27 frames each
+GRAVITY, JUMP, STOMP = 1020.0, 306.0, 300.0
+PUSH, PUSH_FRAMES = 24.0, 8
 
 
 def between(keys: Keys, frame: int) -> float:
@@ -48,25 +51,16 @@ def between(keys: Keys, frame: int) -> float:
     return keys[-1][1]
 
 
-def jump_height(frame: int) -> float:
-    """How far the keeper is off the ground: 36 frames in the air, 46 units high."""
-    for start in JUMPS:
-        if start <= frame < start + 36:
-            share = (frame - start) / 36
-            return 4 * 46 * share * (1 - share)
-    return 0.0
-
-
 def pull(first: int, last: int, frame: int) -> float:
-    """0 away from the keeper, 1 at it; 40 frames to get there, 30 to leave."""
+    """0 away from the keeper, 1 at it; 40 frames to get there, 40 to leave."""
     if not first <= frame <= last:
         return 0.0
-    return min((frame - first) / 40, (last - frame) / 30, 1.0)
+    return min((frame - first) / 40, (last - frame) / 40, 1.0)
 
 
 @dataclass
 class Body:
-    """A pose, with the boxes the game tests: (name, x, y, half width, half height) relative to it."""
+    """A pose, and what the game knows of who has it."""
 
     id: str
     kind: str
@@ -75,6 +69,10 @@ class Body:
     facing: int = 1
     clip: str = "idle"
     tick: int = 0
+    hit_in: int = -1000
+    shield: int = 0
+    push: list[float] = field(default_factory=list)  # steps along x still to come
+    astray: tuple[float, float] = (0.0, 0.0)  # how far a push has brought it off its way
 
     def go(self, x: float, y: float, clip: str) -> None:
         """Moves there, turning the way it goes."""
@@ -82,20 +80,36 @@ class Body:
         if x != self.x:
             self.facing = 1 if x > self.x else -1
         self.x, self.y = x, y
+        self.show(clip)
+
+    def show(self, clip: str) -> None:
+        """Goes on with its clip, or begins another."""
         self.tick = self.tick + 1 if clip == self.clip else 0
         self.clip = clip
 
+    def fly(self, x: float, y: float) -> None:
+        """A hornet's way: thrown back it does nothing else, and then finds back to its way."""
+        if self.push:
+            self.x = round(self.x + self.push.pop(0), 2)
+            self.astray = (self.x - x, self.y - y)
+            self.show("hover")
+            return
+        self.astray = (self.astray[0] * 0.9, self.astray[1] * 0.9)
+        self.go(x + self.astray[0], y + self.astray[1], "hover")
+
+    def vulnerable(self, frame: int) -> bool:
+        """Bug: the hit in frame n with 60 i-frames should leave n + 60 immune."""
+        return frame - self.hit_in >= self.shield
+
+    def guard(self, frame: int, shield: int) -> None:
+        """I-frames, unless those it has last longer."""
+        if frame + shield > self.hit_in + self.shield:
+            self.hit_in, self.shield = frame, shield
+
     def pose(self) -> dict[str, object]:
         """As the game logs it."""
-        return {
-            "id": self.id,
-            "kind": self.kind,
-            "x": self.x,
-            "y": self.y,
-            "facing": self.facing,
-            "clip": self.clip,
-            "tick": self.tick,
-        }
+        names = ("id", "kind", "x", "y", "facing", "clip", "tick")
+        return {name: getattr(self, name) for name in names}
 
 
 @dataclass
@@ -103,18 +117,54 @@ class Keeper(Body):
     """The player's own state in the game."""
 
     health: int = 9
-    hit_in: int = -1000
-    shield: int = 60
+    vy: float = 0.0
+    struck: set[str] = field(default_factory=set)  # by the swing under way
     claims: list[dict[str, object]] = field(default_factory=list)
 
-    def vulnerable(self, frame: int) -> bool:
-        """Bug: the hit in frame n with 60 i-frames should leave n + 60 immune."""
-        return frame - self.hit_in >= self.shield
+    def fall(self, frame: int) -> float:
+        """Where gravity and jumps bring it in this frame."""
+        if frame in JUMPS and self.y >= GROUND:
+            self.vy = -JUMP
+        self.vy += GRAVITY / RATE
+        y = self.y + self.vy / RATE
+        if y >= GROUND:
+            self.vy, y = 0.0, GROUND
+        return y
+
+    def claim(self, striker: str, target: str, damage: int) -> None:
+        """Notes a hit that the game counts."""
+        self.claims.append({"event": "hit", "striker": striker, "target": target, "damage": damage})
 
 
 def circle_meets_rect(cx: float, cy: float, r: float, x: float, y: float, hw: float, hh: float) -> bool:
     """The game's own test of a circle against an upright rectangle."""
     return math.hypot(max(abs(cx - x) - hw, 0.0), max(abs(cy - y) - hh, 0.0)) < r - 1e-6
+
+
+Line = tuple[float, float, float, float]
+
+
+def line(body: Body, x: float, y: float, turn: float, half: float) -> Line:
+    """The inner line of a capsule on a body."""
+    dx, dy = half * math.cos(math.radians(turn)), half * math.sin(math.radians(turn))
+    f = body.facing
+    return body.x + f * (x - dx), body.y + y - dy, body.x + f * (x + dx), body.y + y + dy
+
+
+def lines_apart(a: Line, b: Line) -> float:
+    """The distance of two lines, 0 if they cross."""
+
+    def side(p: tuple[float, float], q: Line) -> float:
+        return (q[2] - q[0]) * (p[1] - q[1]) - (q[3] - q[1]) * (p[0] - q[0])
+
+    def away(p: tuple[float, float], q: Line) -> float:
+        dx, dy = q[2] - q[0], q[3] - q[1]
+        share = min(max(((p[0] - q[0]) * dx + (p[1] - q[1]) * dy) / (dx * dx + dy * dy), 0.0), 1.0)
+        return math.hypot(p[0] - q[0] - share * dx, p[1] - q[1] - share * dy)
+
+    if side(a[:2], b) * side(a[2:], b) < 0 and side(b[:2], a) * side(b[2:], a) < 0:
+        return 0.0
+    return min(away(a[:2], b), away(a[2:], b), away(b[:2], a), away(b[2:], a))
 
 
 def hits(striker: Body, keeper: Keeper) -> int:
@@ -128,6 +178,66 @@ def hits(striker: Body, keeper: Keeper) -> int:
     skin = (striker.x, striker.y - 7, 9.0, 7.0)
     reach = abs(skin[0] - torso[0]) < 17 - 1e-6 and abs(skin[1] - torso[1]) < 22 - 1e-6
     return int(reach) + int(circle_meets_rect(*head, *skin))
+
+
+TOOL = {3: (12, -38, -60), 4: (16, -26, -15), 5: (20, -14, 30)}  # by cell: place and turn
+
+
+def swing(keeper: Keeper, hornets: list[Body], frame: int) -> None:
+    """The hive tool: once a swing it hits what it reaches, and throws it back."""
+    if keeper.clip != "swing" or keeper.tick == 0:
+        keeper.struck = set()
+    cell = keeper.tick // 3
+    if keeper.clip != "swing" or cell not in TOOL:
+        return
+    tool = line(keeper, *TOOL[cell], 9)
+    for hornet in hornets:
+        belly = line(hornet, -1, 0, 12, 6)
+        if hornet.id in keeper.struck or not hornet.vulnerable(frame) or lines_apart(tool, belly) >= 9 - 1e-6:
+            continue
+        keeper.struck.add(hornet.id)
+        hornet.guard(frame, 20)
+        away = 1 if hornet.x > keeper.x else -1
+        total = PUSH_FRAMES * (PUSH_FRAMES + 1) / 2
+        hornet.push = [away * PUSH * (PUSH_FRAMES - k) / total for k in range(PUSH_FRAMES)]
+        keeper.claim(keeper.id, hornet.id, 1)
+
+
+SHELL = (-10.0, -7.0, 0.0, 7.0, 10.0), (0.0, -12.0, -16.0, -12.0, 0.0)
+HOP = {0: (1.15, 0.75), 1: (0.9, 1.2), 2: (0.9, 1.2)}  # stretch of the shell by cell; 3 and 4 are as drawn
+
+
+def shell_top(waxling: Body, left: float, right: float) -> float:
+    """The highest point of a waxling's shell between two places along x; far below if there is none."""
+    wide, high = HOP.get(waxling.tick // 8 % 5, (1.0, 1.0))
+    xs = [waxling.x + waxling.facing * x * wide for x in SHELL[0]][:: waxling.facing]
+    ys = [waxling.y + y * high for y in SHELL[1]][:: waxling.facing]
+    best = 1e9
+    for (x0, y0), (x1, y1) in pairwise(zip(xs, ys, strict=True)):
+        for x in (max(left, x0), min(right, x1)):
+            if left <= x <= right and x0 <= x <= x1:
+                best = min(best, y0 + (y1 - y0) * (x - x0) / (x1 - x0))
+    return best
+
+
+def stomp(keeper: Keeper, others: list[Body], frame: int, was: dict[str, tuple[float, float]]) -> set[str]:
+    """Landing on something from above: it is hit, and the keeper goes up again. Returns who was landed on."""
+    landed = set()
+    falling = keeper.y > was[keeper.id][0]
+    for other in others:
+        if other.kind == "drumcap":
+            reach, top = abs(keeper.x - other.x) < 18 - 1e-6, other.y - 10
+        else:
+            top = shell_top(other, keeper.x - 6, keeper.x + 6)
+            reach = top < 1e8
+        over = was[keeper.id][0] <= was[other.id][1] + 1
+        if reach and falling and over and keeper.y > top + 1e-6 and other.vulnerable(frame):
+            landed.add(other.id)
+            keeper.vy = -STOMP * (1.6 if other.kind == "drumcap" else 1.0) - GRAVITY / RATE
+            keeper.guard(frame, 6)
+            other.guard(frame, 20)
+            keeper.claim(keeper.id, other.id, 1)
+    return landed
 
 
 def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
@@ -147,13 +257,15 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
     hornets = [Body(name, "hornet") for name in HIVES]
     waxlings = [Body(name, "waxling") for name in WAXLINGS]
     bramble, moth = Body("bramble", "bramble", *BRAMBLE), Body("moth", "moth")
-    others = [*hornets, *waxlings, moth, bramble]
+    drumcap = Body("drumcap", "drumcap", *DRUMCAP)
+    others = [*hornets, *waxlings, moth, bramble, drumcap]
     for frame in range(FRAMES):
-        height = jump_height(frame)
+        was = {one.id: (one.y, tops(one)) for one in (keeper, *waxlings, drumcap)}
         x = between(KEEPER_X, frame)
         walking = abs(between(KEEPER_X, frame + 1) - x) > 0.01
         swinging = any(start <= frame < start + 27 for start in SWINGS)
-        keeper.go(x, GROUND - height, "swing" if swinging else "jump" if height > 0 else "walk" if walking else "idle")
+        y = keeper.fall(frame)
+        keeper.go(x, y, "swing" if swinging else "jump" if y < GROUND else "walk" if walking else "idle")
         for hornet in hornets:
             home_x, home_y = HIVES[hornet.id]
             angle = frame / 47 + phases[hornet.id]
@@ -162,7 +274,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
                 share = pull(first, last, frame)
                 fly[0] += (keeper.x + dx - fly[0]) * share
                 fly[1] += (keeper.y + dy - fly[1]) * min(2 * share, 1.0)  # level first, then in
-            hornet.go(fly[0], fly[1] + 1.5 * math.sin(frame / 3), "hover")
+            hornet.fly(fly[0], fly[1] + 1.5 * math.sin(frame / 3))
         for waxling in waxlings:
             middle, reach, shift = WAXLINGS[waxling.id]
             step = (frame + shift) % 40
@@ -170,18 +282,26 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
             waxling.go(middle + along, GROUND - (18 * math.sin(math.pi * step / 24) if step < 24 else 0), "hop")
         moth.go(430 + 60 * math.cos(frame / 61), 235 + 14 * math.sin(frame / 17), "flutter")
         keeper.claims = []
+        landed = stomp(keeper, [*waxlings, drumcap], frame, was) if frame else set()
         for striker in [*hornets, *waxlings]:
             count = hits(striker, keeper)
-            if count and keeper.vulnerable(frame):
-                keeper.hit_in, keeper.shield = frame, 60 if striker.kind == "hornet" else 45
+            if count and keeper.vulnerable(frame) and striker.id not in landed:
+                keeper.guard(frame, 60 if striker.kind == "hornet" else 45)
                 for _ in range(count):
                     keeper.health = max(keeper.health - 1, 0)
-                    claim = {"event": "hit", "striker": striker.id, "target": "keeper", "damage": 1}
-                    keeper.claims.append(claim | {"health": keeper.health})
-        line: dict[str, object] = {"frame": frame, "poses": [body.pose() for body in [keeper, *others]]}
+                    keeper.claim(striker.id, "keeper", 1)
+        swing(keeper, hornets, frame)
+        logged: dict[str, object] = {"frame": frame, "poses": [body.pose() for body in [keeper, *others]]}
         if keeper.claims:
-            line["claims"] = keeper.claims
-        yield line
+            logged["claims"] = keeper.claims
+        yield logged
+
+
+def tops(body: Body) -> float:
+    """The highest point of what can be stomped on."""
+    if body.kind != "waxling":
+        return body.y - 10
+    return body.y - 16 * HOP.get(body.tick // 8 % 5, (1.0, 1.0))[1]
 
 
 def text(seed: int = SEED) -> str:

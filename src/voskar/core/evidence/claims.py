@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, cast
 
+from voskar.core.evidence.reactions import TOLERANCE, unshown
 from voskar.core.explaining import Account, Witness
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
 from voskar.core.replay import ledger_of
 from voskar.core.rules import Rules
 
-Sort = Literal["moved", "denied", "unclaimed", "damage", "attack"]
+Sort = Literal["moved", "denied", "unclaimed", "damage", "attack", "knockback", "rebound", "home"]
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,7 @@ class Finding:
 
     moved: the rules land the same blow `shift` frames later (earlier when negative). denied: they land none.
     unclaimed: they land one the game never told. damage, attack: both agree on the blow but not on this.
+    knockback, rebound, home: the poses do not show what the blow should do; `target` is who it is done to.
     """
 
     sort: Sort
@@ -82,9 +84,12 @@ def match(
     return pairs, spare_claims, spare_landings
 
 
-def check(rules: Rules, recording: Recording, *, within: int = 0, near: int | None = None) -> tuple[Verdict, Ledger]:
+def check(
+    rules: Rules, recording: Recording, *, within: int = 0, near: int | None = None, tolerance: float = TOLERANCE
+) -> tuple[Verdict, Ledger]:
     """Replays and compares. `near` (default half a second) is how far a landing may be off and still be told as
-    the same blow at another frame, which is a disagreement all the same."""
+    the same blow at another frame, which is a disagreement all the same. `tolerance` is for what the poses of a
+    baked recording show, in units."""
     claims = [claim for claim in recording.claims if claim.event == "hit"]
     near = max(within, round(recording.rate / 2)) if near is None else max(near, within)
     witness = Witness(rules, recording, {claim.frame for claim in claims})
@@ -118,6 +123,19 @@ def check(rules: Rules, recording: Recording, *, within: int = 0, near: int | No
     found += [
         Finding("unclaimed", landing.frame, landing.striker or "", landing.target or "", None, landing)
         for landing in unclaimed
+    ]
+    found += [
+        Finding(
+            cast(Sort, one.event.event),
+            one.event.frame,
+            one.event.by or "",
+            one.event.id or "",
+            None,
+            one.event,
+            game=one.shown,
+            rules=one.expected,
+        )
+        for one in unshown(recording, ledger, tolerance)
     ]
     found.sort(key=lambda finding: (finding.frame, finding.striker, finding.target, finding.sort))
     clean = sum(not some for some in findings)

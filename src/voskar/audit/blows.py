@@ -1,0 +1,146 @@
+"""Checks of what blows do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from voskar.audit.findings import Case, Check, Finding
+from voskar.core.framedata import moves
+from voskar.core.rules import Attack, Box, Kind
+
+
+def _meetings(case: Case) -> Iterator[tuple[Kind, Box, Attack, Kind, Box]]:
+    """Every hitbox with every hurtbox of another side that it may meet."""
+    wardrobe, rules = case.wardrobe, case.rules
+    for hit in wardrobe.of_role("hitbox"):
+        for hurt in wardrobe.of_role("hurtbox"):
+            striker, target = rules.kinds[hit.kind], rules.kinds[hurt.kind]
+            attack = rules.attacks[hit.box.attack or ""]
+            foes = striker.side is None or striker.side != target.side or attack.friendly
+            if wardrobe.meets[hit.number, hurt.number] and foes:
+                yield striker, hit.box, attack, target, hurt.box
+
+
+def stomp_unguarded(case: Case) -> Iterator[Finding]:
+    """A stomp without `preempts` on a kind whose own touch hurts back in the same frame."""
+    pairs = {(striker.name, target.name): attack for striker, _, attack, target, _ in _meetings(case)}
+    told = set()
+    for striker, _, attack, target, _ in _meetings(case):
+        back = pairs.get((target.name, striker.name))
+        stomp = attack.falling or attack.only_from == {"above"}
+        if stomp and not attack.preempts and back is not None and back.damage > 0 and attack.name not in told:
+            told.add(attack.name)
+            reason = (
+                f"{target.name} touches back with {back.name}: in the frame of a stomp its own touch may hurt "
+                f"{striker.name}"
+            )
+            yield case.finding("stomp-unguarded", ("attacks", attack.name), reason, "preempts = true")
+
+
+def rebound_adds(case: Case) -> Iterator[Finding]:
+    """A rebound that adds to a falling speed: the faster the fall, the lower the bounce."""
+    for attack in case.rules.attacks.values():
+        rebound = attack.striker.rebound
+        if rebound is not None and rebound.add and (attack.falling or "above" in attack.only_from):
+            reason = "it adds to a falling speed: the striker bounces the less the faster it falls"
+            where = ("attacks", attack.name, "striker", "rebound_mode")
+            yield case.finding("rebound-adds", where, reason, 'rebound_mode = "set", for always the same height')
+
+
+def entry_lost(case: Case) -> Iterator[Finding]:
+    """An always-on `entry` attack on targets with i-frames: a touch that begins in them never lands."""
+    for striker, box, attack, target, _ in _meetings(case):
+        given = target.iframes if attack.target.iframes is None else attack.target.iframes
+        entry = attack.rehit is not None and attack.rehit.mode == "entry"
+        if (
+            entry
+            and not striker.timed(attack.name)
+            and given > 0
+            and attack.gives_iframes
+            and not attack.ignores_iframes
+        ):
+            reason = (
+                f"{target.name} gets {given} i-frames: a touch of {box.name} that begins in them never lands, "
+                "however long it lasts"
+            )
+            remedy = 'rehit = "always" lets the i-frames alone decide'
+            yield case.finding("entry-lost", ("attacks", attack.name), reason, remedy)
+            return
+
+
+def drained(case: Case) -> Iterator[Finding]:
+    """An always-on attack that lands every frame on a target without i-frames."""
+    told = set()
+    for striker, box, attack, target, _ in _meetings(case):
+        given = target.iframes if attack.target.iframes is None else attack.target.iframes
+        always = attack.rehit is None or attack.rehit.mode == "always"
+        if (
+            attack.name in told
+            or not always
+            or striker.timed(attack.name)
+            or attack.damage <= 0
+            or target.health is None
+        ):
+            continue
+        if (given == 0 or attack.ignores_iframes) and not attack.striker.remove and attack.target.knockback is None:
+            told.add(attack.name)
+            rate = float(case.rules.rate)
+            lasts = target.health / (attack.damage * rate)
+            reason = (
+                f"{box.name} lands in every frame on {target.name}, which gets no i-frames: "
+                f"{attack.damage * rate:g} damage a second, {lasts:.2f} s for all its health"
+            )
+            yield case.finding(
+                "drained", ("attacks", attack.name), reason, "give i-frames, or a rehit of a duration or once"
+            )
+
+
+def iframes_short(case: Case) -> Iterator[Finding]:
+    """I-frames shorter than the swing that gave them, where the swing may land again."""
+    for move in moves(case.rules):
+        rest = move.windows[-1][1] - move.windows[0][0]
+        if move.iframes and move.iframes < rest and move.damage_all > move.damage:
+            reason = (
+                f"a swing of {move.kind} in {move.clip} is active for {rest + 1} frames from its first, and gives "
+                f"{move.iframes} i-frames: it may land {move.damage_all / move.damage:.0f} times"
+            )
+            yield case.finding(
+                "iframes-short",
+                ("attacks", move.attack, "target", "iframes"),
+                reason,
+                f'"{rest}f", if it should land once',
+            )
+
+
+def knockback_short(case: Case) -> Iterator[Finding]:
+    """A knockback after which the same two still touch."""
+    if case.recording is None:
+        return
+    runs: dict[tuple[str | None, str | None, str | None], list[tuple[int, int]]] = {}
+    for event in case.ledger.of("contact"):
+        key = (event.striker, event.target, event.attack)
+        runs.setdefault(key, []).append((event.frame, event.until or event.frame))
+    pushes = {(event.frame, event.id, event.by): event for event in case.ledger.of("knockback")}
+    seen: dict[str, list[int]] = {}
+    for landing in case.ledger.landings():
+        push = pushes.get((landing.frame, landing.target, landing.striker))
+        after = (push.until or 0) + 1 if push is not None else None
+        key = (landing.striker, landing.target, landing.attack)
+        if after is not None and any(first <= after <= last for first, last in runs[key]):
+            seen.setdefault(landing.attack or "", []).append(landing.frame)
+    for name, frames in sorted(seen.items()):
+        reason = f"{len(frames)} times the two still touch when the push is over, first after the blow in {frames[0]}"
+        where = ("attacks", name, "target", "knockback")
+        yield case.finding(
+            "knockback-short", where, reason, "push further, or see that the poses show the push: voskar check"
+        )
+
+
+CHECKS: dict[str, Check] = {
+    "stomp-unguarded": stomp_unguarded,
+    "rebound-adds": rebound_adds,
+    "entry-lost": entry_lost,
+    "drained": drained,
+    "iframes-short": iframes_short,
+    "knockback-short": knockback_short,
+}

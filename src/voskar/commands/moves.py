@@ -1,0 +1,78 @@
+"""`voskar moves`: the frame data of every timed attack."""
+
+from __future__ import annotations
+
+import json
+from fractions import Fraction
+
+import click
+
+from voskar.commands import present
+from voskar.core.framedata import Move, moves
+from voskar.files.recording import load_recording
+from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar moves apiary.toml
+  voskar moves apiary.toml --rate 50
+  voskar moves apiary.toml meadow.jsonl --json
+"""
+)
+@click.argument("rulebook", metavar="RULEBOOK")
+@click.argument("recording", metavar="[RECORDING]", required=False)
+@click.option(
+    "--rate", type=click.FloatRange(0, 1e6, min_open=True), metavar="HZ", help="Frames a second.  [default: 60]"
+)
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a move instead of a table.")
+def command(rulebook: str, recording: str | None, rate: float | None, as_json: bool) -> None:
+    """Tell startup, active and recovery frames of every attack of RULEBOOK that has a `during`.
+
+    At the rate given, at that of a RECORDING, or at 60. Startup counts the frames before the first active one.
+    """
+    if rate is not None and recording is not None:
+        raise click.UsageError("give --rate or a RECORDING, not both")
+    book = load_rulebook(rulebook)
+    pace = Fraction(repr(rate)) if rate is not None else DEFAULT_RATE
+    if recording is not None:
+        pace = load_recording(recording, book).rate
+    found = moves(book.rules(pace))
+    if as_json:
+        click.echo("\n".join(json.dumps({**vars(one), "active": one.active}) for one in found))
+    else:
+        _show(found, float(pace))
+
+
+def _show(found: list[Move], rate: float) -> None:
+    out = present.console()
+    if not found:
+        out.print("no attack has a `during`: nothing is timed")
+        return
+    stuns = any(one.stun for one in found)
+    headings = ("startup", "active", "recovery", "total", "damage", "all", "i-frames", *(("stun",) if stuns else ()))
+    columns = [("move", ""), ("attack", ""), *((heading, "right") for heading in headings)]
+    table = present.table(f"frame data at {present.number(rate)} frames a second", columns)
+    for one in found:
+        # windows with the closed frames between them: 3(6)3
+        gaps = [f"({b[0] - a[1] - 1})" for a, b in zip(one.windows, one.windows[1:], strict=False)]
+        lengths = [str(last - first + 1) for first, last in one.windows]
+        active = "".join(length + gap for length, gap in zip(lengths, [*gaps, ""], strict=True))
+        table.add_row(
+            f"{one.kind}.{one.clip}",
+            one.attack,
+            str(one.startup),
+            active,
+            "" if one.recovery is None else str(one.recovery),
+            "" if one.total is None else str(one.total),
+            present.number(one.damage),
+            present.number(one.damage_all),
+            "kind's" if one.iframes is None else str(one.iframes),
+            *((str(one.stun),) if stuns else ()),
+        )
+    out.print(table)
+    out.print(
+        "\nactive: 3(6)3 is open for 3, closed for 6, open for 3; all: the damage if every window lands", style="dim"
+    )

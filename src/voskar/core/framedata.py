@@ -1,0 +1,117 @@
+"""Frame data: what every timed attack amounts to at a rate."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from voskar.core.rules import Attack, Clip, Kind, Rehit, Rules
+
+
+@dataclass(frozen=True)
+class Move:
+    """One timed attack in one clip, in frames.
+
+    `startup` counts the frames before the first active one, `windows` are the active ranges (first, last) in
+    frames since the clip began, `recovery` what is left after the last; `total` and `recovery` are None for a
+    clip that the rulebook does not declare. `damage_all` is what one target takes that every active frame
+    touches, if no i-frames but the attack's own shield it.
+    """
+
+    kind: str
+    clip: str
+    attack: str
+    boxes: tuple[str, ...]
+    startup: int
+    windows: tuple[tuple[int, int], ...]
+    recovery: int | None
+    total: int | None
+    damage: float
+    damage_all: float
+    iframes: int | None
+    stun: int
+
+    @property
+    def active(self) -> int:
+        """Frames in which any of its boxes is open."""
+        return sum(last - first + 1 for first, last in self.windows)
+
+
+def moves(rules: Rules) -> list[Move]:
+    """Every timed attack of every kind, by kind, clip and attack."""
+    found = []
+    for kind in rules.kinds.values():
+        names = sorted({box.attack for box in kind.boxes if box.attack and kind.timed(box.attack)})
+        clips = sorted({clip for box in kind.boxes for clip in box.during or {}})
+        for clip in clips:
+            for name in names:
+                move = _move(kind, clip, rules.attacks[name], rules.rate)
+                if move is not None:
+                    found.append(move)
+    return found
+
+
+def _move(kind: Kind, clip: str, attack: Attack, rate: Fraction) -> Move | None:
+    boxes = [box for box in kind.boxes if box.attack == attack.name]
+    declared = kind.clips.get(clip)
+    step = Fraction(1) if declared is None else declared.step(rate)
+    last_cell = max((last for box in boxes for _, last in (box.during or {}).get(clip, ())), default=-1)
+    if last_cell < 0:
+        return None
+    total = None if declared is None else _first_frame(declared.cells, step)
+    frames = total if total is not None else _first_frame(last_cell + 1, step)
+    is_active = [any(box.opens(clip, _cell(frame, step, declared)) for box in boxes) for frame in range(frames)]
+    windows = _windows(is_active)
+    if not windows:
+        return None
+    return Move(
+        kind.name,
+        clip,
+        attack.name,
+        tuple(box.name for box in boxes if box.during is not None and clip in box.during),
+        windows[0][0],
+        tuple(windows),
+        None if total is None else total - windows[-1][1] - 1,
+        total,
+        attack.damage,
+        attack.damage * _landings(is_active, attack),
+        attack.target.iframes,
+        attack.target.stun,
+    )
+
+
+def _first_frame(cell: int, step: Fraction) -> int:
+    """The first frame of a clip whose cell is this or later: the least tick with floor(tick * step) >= cell."""
+    return -(-cell * step.denominator // step.numerator)
+
+
+def _cell(tick: int, step: Fraction, clip: Clip | None) -> int:
+    cell = tick * step.numerator // step.denominator
+    return cell if clip is None else min(cell, clip.cells - 1)
+
+
+def _windows(is_active: list[bool]) -> list[tuple[int, int]]:
+    edges = [i for i, now in enumerate(is_active) if now and (i == 0 or not is_active[i - 1])]
+    ends = [i for i, now in enumerate(is_active) if now and (i + 1 == len(is_active) or not is_active[i + 1])]
+    return list(zip(edges, ends, strict=True))
+
+
+def _landings(is_active: list[bool], attack: Attack) -> int:
+    """How often it lands on one target that every active frame touches."""
+    rehit = attack.rehit or Rehit("once")
+    shield = attack.target.iframes if attack.gives_iframes and attack.target.iframes else 0
+    shield = 0 if attack.ignores_iframes else shield
+    count, immune_until, last = 0, -1, None
+    landed_in_window = False
+    for frame, now in enumerate(is_active):
+        begins = now and (frame == 0 or not is_active[frame - 1])
+        landed_in_window = landed_in_window and not begins
+        free = {
+            "once": not landed_in_window,
+            "entry": begins,
+            "always": True,
+            "after": last is None or frame >= last + rehit.frames,
+        }[rehit.mode]
+        if now and free and frame > immune_until:
+            count, last, landed_in_window, immune_until = count + 1, frame, True, frame + shield
+    return count

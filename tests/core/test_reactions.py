@@ -1,0 +1,82 @@
+"""Baked poses against what blows should do to them, and frame data."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.core.test_blows import ways, world
+from tests.worlds import recording, rulebook
+from voskar.core.evidence.claims import check
+from voskar.core.framedata import moves
+
+
+def findings(attack: dict[str, Any], xs: list[float], ys: list[float] | None = None) -> list[tuple[str, int, str]]:
+    """What check says of a waxling that the keeper hits in frame 1 and that then stands at these places."""
+    data = world({"damage": 1, "rehit": "once", **attack}, touch=False)
+    frames = ways([(90, 0), *[(0, 0)] * (len(xs) - 1)])
+    for frame, x, y in zip(frames, xs, ys or [0] * len(xs), strict=True):
+        frame["poses"][1] |= {"x": x, "y": y}
+    frames[1]["claims"] = [{"event": "hit", "striker": "keeper", "target": "waxling"}]
+    book = rulebook(data)
+    played = recording(book, frames)
+    return [(one.sort, one.frame, one.game) for one in check(book.rules(played.rate), played)[0].findings]
+
+
+PUSH = {"target": {"knockback": {"distance": 12, "over": "3f"}}}
+
+SHOWN = [
+    ("as it should be", PUSH, [4, 4, 8, 12, 16, 16], []),
+    ("within a unit", PUSH, [4, 4, 8, 12, 15.2, 16], []),
+    ("not at all", PUSH, [4, 4, 4, 4, 4, 4], [("knockback", 1, "moves 0.0 units to frame 4")]),
+    ("the wrong way", PUSH, [4, 4, 0, -4, -8, -8], [("knockback", 1, "moves 12.0 units at 180° to frame 4")]),
+    (
+        "a frame too long",
+        PUSH,
+        [4, 4, 7, 10, 13, 16],
+        [("knockback", 1, "moves 9.0 units at 0° to frame 4, and is there in 5, 1 frames later")],
+    ),
+    ("gone before it ends", PUSH, [4, 4, 8], []),
+    ("home", {"target": {"home": True}}, [4, 4, 4], []),
+    ("not home", {"target": {"home": True}}, [40, 4, 4], [("home", 1, "is at (4, 0) in 2")]),
+]
+
+
+@pytest.mark.parametrize(("name", "attack", "xs", "expected"), SHOWN, ids=[one[0] for one in SHOWN])
+def test_knockback_and_home(name: str, attack: Any, xs: list[float], expected: Any) -> None:
+    assert findings(attack, xs) == expected
+
+
+def test_rebound() -> None:
+    attack = {"target": {"rebound": 300}}
+    assert findings(attack, [4] * 3, [0, 0, -5]) == []
+    assert findings(attack, [4] * 3, [0, 0, -4.1]) == []
+    assert findings(attack, [4] * 3, [0, 0, 2]) == [("rebound", 1, "vertical speed 120.0 in 2")]
+
+
+MOVES = [
+    # during, clip, attack, rate: startup, active, recovery, total, damage of all
+    ("2-4", {"cells": 8}, {}, 60, (2, 3, 3, 8, 2)),
+    ("3-5", {"cells": 9, "rate": 20}, {}, 60, (9, 9, 9, 27, 2)),
+    ("3-5", {"cells": 9, "rate": 20}, {}, 50, (8, 7, 8, 23, 2)),
+    ("1-2,4", {"cells": 6}, {}, 60, (1, 3, 1, 6, 4)),
+    ("1-2,4", {"cells": 6}, {"target": {"iframes": 3}}, 60, (1, 3, 1, 6, 2)),
+    ("1-2,4", {"cells": 6}, {"target": {"iframes": 2}}, 60, (1, 3, 1, 6, 4)),
+    ("0-5", {"cells": 6}, {"rehit": "always"}, 60, (0, 6, 0, 6, 12)),
+    ("0-5", {"cells": 6}, {"rehit": "3f"}, 60, (0, 6, 0, 6, 4)),
+    ("0-5", {"cells": 6}, {"rehit": "entry"}, 60, (0, 6, 0, 6, 2)),
+    ("2-3", None, {}, 60, (2, 2, None, None, 2)),
+]
+
+
+@pytest.mark.parametrize(("during", "clip", "attack", "rate", "expected"), MOVES)
+def test_moves(during: str, clip: Any, attack: Any, rate: int, expected: Any) -> None:
+    from fractions import Fraction
+
+    data = world({"damage": 2, **attack})
+    data["kinds"]["keeper"]["boxes"]["feet"]["during"] = {"swing": during}
+    if clip:
+        data["kinds"]["keeper"]["clips"] = {"swing": clip}
+    (move,) = moves(rulebook(data).rules(Fraction(rate)))
+    assert (move.startup, move.active, move.recovery, move.total, move.damage_all) == expected
