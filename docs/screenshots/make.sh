@@ -15,7 +15,7 @@ terminal() { # name, command line, and optionally rows of the window
   rows=${3:-42}
   printf '#!/bin/sh\nPATH=%s:$PATH\nprintf "%%s\\n" "$ %s"\n%s\nprintf done > %s\nsleep 30\n' "$bin" "$line" "$line" "$folder/done" > show.sh
   rm -f "$folder/done"
-  xvfb-run -a -s "-screen 0 1280x800x24" sh -c "
+  xvfb-run -a -s "-screen 0 1280x1120x24" sh -c "
     xterm -geometry 104x$rows+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#14161b' -fg '#d8dbe2' -b 12 -e sh show.sh &
     pid=\$!
     while [ ! -e '$folder/done' ]; do sleep 0.1; done
@@ -24,13 +24,15 @@ terminal() { # name, command line, and optionally rows of the window
     kill \$pid" || true
 }
 
-terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl" 43
+terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl" 54
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 16
-terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 34
-terminal layers-table "voskar layers night-apiary/apiary.toml night-apiary/meadow.jsonl --boxes" 24
+terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 48
+terminal layers-table "voskar layers night-apiary/apiary.toml night-apiary/meadow.jsonl --boxes" 30
 sed 's/"3-5"/"3-9"/; s/iframes = "60f"/iframes = "0.99s"/; s/rate = 20/rate = 7/' night-apiary/apiary.toml > night-apiary/spoiled.toml
 terminal audit "voskar audit night-apiary/spoiled.toml night-apiary/meadow.jsonl" 16
 set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
 "$bin/voskar" draw "$@" --frame 1131 --actor keeper -o "$shots/frame.png"
 "$bin/voskar" draw "$@" --frame 698-709 --region 500,265,620,340 -o "$shots/strip.png" --trail 0
 "$bin/voskar" layers "$@" -o "$shots/layers.png" > /dev/null
+terminal moves "voskar moves night-apiary/apiary.toml" 7
+"$bin/voskar" draw "$@" --frame 389 --actor keeper --actor waxling-1 -o "$shots/stomp.png"

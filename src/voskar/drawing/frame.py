@@ -115,13 +115,15 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         )
         at = at or (contact.x, contact.y)
         full = contact.outcome == "landed"
+        crowd = sum(math.dist(at, other) < span * 0.05 for other in placed)
+        placed.append(at)
+        at = (at[0] - crowd * span * 0.014, at[1])  # marks of one place stand side by side
         ax.plot(
             *at, marker=mark(contact.outcome), markersize=15 if full else 9, zorder=8, linestyle="none",
             markerfacecolor=INK if full else "none", markeredgecolor=INK, markeredgewidth=1.5,
         )  # fmt: skip
-        crowd = sum(math.dist(at, other) < span * 0.05 for other in placed)
-        placed.append(at)
-        _note(ax, contact.outcome or "", at, (14, 12 + 13 * crowd), 10 if alone else 8, INK, bold=True, boxed=True)
+        text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}"
+        _note(ax, text, placed[-1], (30, 14 + 20 * crowd), 9 if alone else 7, INK, bold=True, boxed=True)
 
 
 def _foot(actor: SceneActor, one: Scene, inverted: bool) -> tuple[float, float]:
