@@ -14,7 +14,7 @@ from voskar.core.placing import Cast, Fitted, Wardrobe, cells, openness
 from voskar.core.recording import Ints, Poses, Recording
 from voskar.core.replay import cast_of, judge_frames, with_lead
 from voskar.core.rules import Box, Detect, Rules, eligible, sees
-from voskar.core.shapes import TOLERANCE
+from voskar.core.shapes import TOLERANCE, Floats
 from voskar.core.sight import Sight
 from voskar.core.swings import Swings
 from voskar.core.touching import Touches, find_touches, part_groups, slack_of
@@ -276,18 +276,14 @@ class Witness:
         )
         return float(touches.t[at[0]]) if len(at) else None
 
-    def _gaps(self, rows_a: Ints, rows_b: Ints, hit: Fitted, hurt: Fitted) -> np.ndarray:
+    def _gaps(self, rows_a: Ints, rows_b: Ints, hit: Fitted, hurt: Fitted) -> Floats:
         """(k,) gaps of two boxes in pairs of poses, open or not."""
-        poses = self.recording.poses
         forms = []
         for rows, fitted in ((rows_a, hit), (rows_b, hurt)):
             clip, cell, _ = self._shown(rows, fitted)
             names = [self._clip(number) if number >= 0 else None for number in clip.tolist()]
-            forms.append([fitted.form_in(name, at) for name, at in zip(names, cell.tolist(), strict=True)])
-        result = np.empty(len(rows_a))
-        for k, (form_a, form_b) in enumerate(zip(*forms, strict=True)):
-            result[k] = box_gap(poses, int(rows_a[k]), form_a, int(rows_b[k]), form_b, self.wardrobe)
-        return result
+            forms.append(np.array([fitted.form_in(name, at) for name, at in zip(names, cell.tolist(), strict=True)]))
+        return box_gaps(self.recording.poses, rows_a, forms[0], rows_b, forms[1], self.wardrobe)
 
     def approach(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted) -> tuple[float, int] | None:
         """The least gap of two boxes within a second of a frame and the frame of it; the nearest of equals."""
@@ -435,12 +431,15 @@ def _name(side: str | None) -> str:
     return f'"{side}"' if side is not None else "no side"
 
 
-def box_gap(poses: Poses, pose_a: int, form_a: int, pose_b: int, form_b: int, wardrobe: Wardrobe) -> float:
-    """Signed gap of two boxes in units: the least over their parts; negative where they overlap."""
+def box_gaps(poses: Poses, rows_a: Ints, forms_a: Ints, rows_b: Ints, forms_b: Ints, wardrobe: Wardrobe) -> Floats:
+    """(k,) signed gaps in units of boxes in pairs of poses: the least over their parts; negative where they overlap."""
     parts = wardrobe.parts
-    own = np.arange(parts.start[form_a], parts.start[form_a] + parts.count[form_a])
-    other = np.arange(parts.start[form_b], parts.start[form_b] + parts.count[form_b])
-    a, b = (grid.reshape(-1) for grid in np.meshgrid(own, other, indexing="ij"))
-    at_a, at_b = np.full(len(a), pose_a), np.full(len(b), pose_b)
-    groups = part_groups(poses, at_a, a, at_b, b, wardrobe)
-    return float(min(geometry.gap(va, vb, radii).min() for _, va, vb, radii in groups))
+    result = np.full(len(rows_a), np.inf)
+    for form_a, form_b in np.unique(np.stack([forms_a, forms_b]), axis=1).T.tolist():
+        at = np.flatnonzero((forms_a == form_a) & (forms_b == form_b))
+        own = np.arange(parts.start[form_a], parts.start[form_a] + parts.count[form_a])
+        other = np.arange(parts.start[form_b], parts.start[form_b] + parts.count[form_b])
+        k, a, b = (grid.reshape(-1) for grid in np.meshgrid(at, own, other, indexing="ij"))
+        for rows, va, vb, radii in part_groups(poses, rows_a[k], a, rows_b[k], b, wardrobe):
+            np.minimum.at(result, k[rows], geometry.gap(va, vb, radii))
+    return result
