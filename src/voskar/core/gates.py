@@ -145,6 +145,9 @@ class Immune(NamedTuple):
 Verdict = Ally | Down | Spent | Unmet | Preempted | Repeat | Immune
 
 
+_NOT_DOWN, _NOT_SPENT = Down(False, ""), Spent(False, "")
+
+
 def ally(contact: Contact) -> Ally:
     """Both on one side. Actors without a side are nobody's ally."""
     mine, theirs, friendly = contact.striker.side, contact.target.side, contact.attack.friendly
@@ -153,14 +156,18 @@ def ally(contact: Contact) -> Ally:
 
 def down(contact: Contact) -> Down:
     """Either went down earlier in this frame. In later frames they touch nothing at all."""
-    fallen = [one.id for one in (contact.striker, contact.target) if one.down == contact.frame]
-    return Down(bool(fallen), " and ".join(fallen))
+    striker, target, frame = contact.striker, contact.target, contact.frame
+    if striker.down != frame and target.down != frame:
+        return _NOT_DOWN
+    return Down(True, " and ".join(one.id for one in (striker, target) if one.down == frame))
 
 
 def spent(contact: Contact) -> Spent:
     """Either was used up earlier in this frame."""
-    used = [one.id for one in (contact.striker, contact.target) if one.spent == contact.frame]
-    return Spent(bool(used), " and ".join(used))
+    striker, target, frame = contact.striker, contact.target, contact.frame
+    if striker.spent != frame and target.spent != frame:
+        return _NOT_SPENT
+    return Spent(True, " and ".join(one.id for one in (striker, target) if one.spent == frame))
 
 
 def unmet(contact: Contact) -> Unmet:

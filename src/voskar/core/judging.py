@@ -24,6 +24,9 @@ Touch = tuple[int, int, int, int, float, int, int]
 """Striker, hitbox, target, hurtbox, t, the striker's swing, and the row of the touch table."""
 
 
+ONCE, ALWAYS = Rehit("once"), Rehit("always")
+
+
 @dataclass(frozen=True)
 class Judged:
     """A contact with every gate's verdict, in order, and what came of it."""
@@ -90,6 +93,7 @@ class Judge:
             )
             for actor, side in zip(recording.actors, sides(recording.actors, kind_sides), strict=True)
         ]
+        self._timed: dict[tuple[str, str], bool] = {}
         self._memory: dict[Key, Memory] = {}
         self._unbroken: dict[Key, Unbroken] = {}
         self._running: dict[Pair, Event] = {}
@@ -179,7 +183,7 @@ class Judge:
             theirs,
             self.wardrobe.fitted[hurtbox].box,
             attack,
-            attack.rehit or self.default_rehit(mine, attack),
+            self._rehit(mine, attack),
             t,
             swing,
             row,
@@ -189,10 +193,14 @@ class Judge:
             unbroken,
         )
 
-    def default_rehit(self, striker: Standing, attack: Attack) -> Rehit:
-        """Once for timed attacks and for actors that have an owner (shots), else always."""
-        timed = self.rules.kinds[striker.kind].timed(attack.name)
-        return Rehit("once") if timed or striker.owned else Rehit("always")
+    def _rehit(self, striker: Standing, attack: Attack) -> Rehit:
+        """The attack's own rule, else once for timed attacks and for actors that have an owner (shots), else always."""
+        if attack.rehit is not None:
+            return attack.rehit
+        key = (striker.kind, attack.name)
+        if key not in self._timed:
+            self._timed[key] = self.rules.kinds[striker.kind].timed(attack.name)
+        return ONCE if striker.owned or self._timed[key] else ALWAYS
 
     def _tell(self, pair: Pair, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""

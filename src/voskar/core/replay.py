@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Collection, Iterator
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -86,25 +88,30 @@ class _Block:
         frame = self.start - 1
         while (coming := self._next(frame, watched)) is not None:
             frame = coming
-            low, high = np.searchsorted(self.touches.frame, [frame, frame + 1]).tolist()
-            judge.frame(frame, self.listed[low:high])
+            judge.frame(frame, self.by_frame.get(frame, ()))
             if judge.moved:
                 self._find_again(frame)
         self._finish()
 
     def _next(self, frame: int, watched: list[int]) -> int | None:
         """The first frame after one in which there is something to judge or to watch."""
-        at = int(np.searchsorted(self.touches.frame, frame, side="right"))
-        options = [int(self.touches.frame[at])] if at < len(self.touches) else []
-        options += [one for one in watched if one > frame][:1]
-        return min(options, default=None)
+        at = bisect_right(self.frames, frame)
+        coming = self.frames[at] if at < len(self.frames) else None
+        seen = next((one for one in watched if one > frame), None)
+        return seen if coming is None else coming if seen is None else min(coming, seen)
 
     def _take(self, touches: Touches) -> None:
         """Puts touches in the order of blows."""
         self.touches = touches.take(order_of_blows(touches, self.wardrobe, self.ids))
         swing = self.swings.of(self.touches.hitbox, self.touches.striker_pose + self.rows.start)
         columns = (self.touches.striker, self.touches.hitbox, self.touches.target, self.touches.hurtbox, self.touches.t)
-        self.listed = list(zip(*(column.tolist() for column in (*columns, swing)), range(len(swing)), strict=True))
+        listed = list(zip(*(column.tolist() for column in (*columns, swing)), range(len(swing)), strict=True))
+        frames, starts = np.unique(self.touches.frame, return_index=True)
+        self.frames: list[int] = frames.tolist()
+        bounds = [*starts.tolist(), len(listed)]
+        self.by_frame = {
+            frame: listed[low:high] for frame, (low, high) in zip(self.frames, pairwise(bounds), strict=True)
+        }
         self.judge.sight = Sight(self.poses, self.touches, self.cast, self.wardrobe, self.recorded)
 
     def _find_again(self, frame: int) -> None:

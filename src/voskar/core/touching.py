@@ -70,6 +70,9 @@ def find_touches(poses: Poses, cast: Cast, wardrobe: Wardrobe, lead: int = 0, on
         sides = [(hits.take(hitting), hurts), (hits.take(~hitting), hurts.take(hurting))]
     classes = [one for some_hits, some_hurts in sides for one in _classes(some_hits, some_hurts, wardrobe)]
     for some_hits, some_hurts in classes:
+        if not wardrobe.swept.any():
+            found.append(_narrow(poses, some_hits, some_hurts, cast, wardrobe))
+            continue
         for swept_hits in (False, True):
             for swept_hurts in (False, True):
                 h = some_hits.take(wardrobe.swept[some_hits.box] == swept_hits)
@@ -102,7 +105,9 @@ def _classes(hits: Placed, hurts: Placed, wardrobe: Wardrobe) -> list[tuple[Plac
     lookup[present] = pattern_of.reshape(-1)
     result = []
     for index, pattern in enumerate(patterns):
-        some_hits, some_hurts = hits.take(lookup[hits.box] == index), hurts.take(pattern[hurts.box])
+        some_hits = hits if len(patterns) == 1 else hits.take(lookup[hits.box] == index)
+        met = pattern[hurts.box]
+        some_hurts = hurts if met.all() else hurts.take(met)
         if len(some_hits) and len(some_hurts):
             result.append((some_hits, some_hurts))
     return result
