@@ -8,29 +8,20 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from voskar.core import geometry
-from voskar.core.gates import GATES, NEVER, Ally, Down, Immune, Preempted, Repeat, Spent, Unmet, Verdict
+from voskar.core.gates import GATES
 from voskar.core.judging import Judge
-from voskar.core.placing import Cast, Fitted, Wardrobe, cells, openness
+from voskar.core.placing import Cast, Fitted, Wardrobe, cells, form_bounds, openness
 from voskar.core.recording import Ints, Poses, Recording
 from voskar.core.replay import cast_of, judge_frames, with_lead
-from voskar.core.rules import Box, Detect, Rules, eligible, sees
+from voskar.core.rules import Rules
 from voskar.core.shapes import TOLERANCE, Floats
 from voskar.core.sight import Sight
 from voskar.core.swings import Swings
 from voskar.core.touching import Touches, find_touches, part_groups, slack_of
+from voskar.core.wording import Step, layers_step, units, verdict_sentence
 
 NEAR = 8.0
 """Units within which two boxes have nearly met."""
-
-
-@dataclass(frozen=True)
-class Step:
-    """One gate: whether it let the pair through, and the numbers in words. `more` are further lines."""
-
-    gate: str
-    passed: bool
-    text: str
-    more: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -81,6 +72,7 @@ class Witness:
         self.wardrobe: Wardrobe = self.judge.wardrobe
         self.cast: Cast = cast_of(self.recording, self.wardrobe)
         self._swings: Swings | None = None
+        self._times: dict[int, dict[tuple[int, ...], float]] = {}  # touches by frame, as they are asked for
 
     def deciding(self, frame: int, striker: str, target: str, *, second: bool = False) -> Account:
         """The account of the boxes of a pair that came furthest.
@@ -117,16 +109,33 @@ class Witness:
     def near(self, frame: int, within: float = NEAR) -> list[Account]:
         """All contacts of a frame, and all that nearly happened: boxes apart by no more than `within`, and
         boxes that overlap but are closed, or that layers keep from meeting."""
-        poses = self.recording.poses.rows(self.recording.block(frame, frame + 1))
-        names = sorted(self.recording.actors[number].id for number in poses.actor.tolist())
         found = []
-        for striker in names:
-            for target in names:
-                if striker != target:
-                    for one in self.pair(frame, striker, target):
-                        if one.gap is not None and one.gap <= (within if self._open_and_eligible(one) else 0.0):
-                            found.append(one)
+        for striker, target in self._close_pairs(frame, within):
+            for one in self.pair(frame, striker, target):
+                if one.gap is not None and one.gap <= (within if self._open_and_eligible(one) else 0.0):
+                    found.append(one)
         return sorted(found, key=lambda one: one.reach, reverse=True)
+
+    def _close_pairs(self, frame: int, within: float) -> list[tuple[str, str]]:
+        """Pairs of actors in order of id whose bounds come so near, and those whose contacts were judged."""
+        poses, rows = self.recording.poses, self.recording.block(frame, frame + 1)
+        sides: list[tuple[list[str], list[Floats]]] = [([], []), ([], [])]
+        for row in range(rows.start, rows.stop):
+            actor = self.recording.actors[poses.actor[row]]
+            at = np.array([row])
+            for side, role in zip(sides, ("hitbox", "hurtbox"), strict=True):
+                for fitted in self.wardrobe.by_kind[actor.kind]:
+                    if fitted.box.role == role:
+                        clip, cell, _ = self._shown(at, fitted)
+                        form = fitted.form_in(self._clip(clip[0]) if clip[0] >= 0 else None, int(cell[0]))
+                        side[0].append(actor.id)
+                        side[1].append(form_bounds(poses, at, self.wardrobe.forms[form])[:, 0])
+        pairs = {(one.contact.striker.id, one.contact.target.id) for one in self.judge.traces[frame].judged}
+        if sides[0][0] and sides[1][0]:
+            a, b = np.array(sides[0][1])[:, None], np.array(sides[1][1])[None]
+            apart = np.maximum(np.maximum(a[..., :2] - b[..., 2:], b[..., :2] - a[..., 2:]).max(axis=-1), 0.0)
+            pairs |= {(sides[0][0][i], sides[1][0][j]) for i, j in np.argwhere(apart <= within).tolist()}
+        return sorted(pair for pair in pairs if pair[0] != pair[1])
 
     @staticmethod
     def _open_and_eligible(account: Account) -> bool:
@@ -189,7 +198,7 @@ class Witness:
                     found = self.approach(frame, striker, target, hit, hurt)
                     if found and (best is None or found < best[:2]):
                         best = (*found, f"{hit.box.name} to {hurt.box.name}")
-        return f"; nearest in {best[1]}, {best[2]}: {_units(best[0])}" if best else ""
+        return f"; nearest in {best[1]}, {best[2]}: {units(best[0])}" if best else ""
 
     def _boxes(
         self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted, presence: Iterable[Step]
@@ -254,27 +263,23 @@ class Witness:
         if found is not None:
             how = f"met at t = {found:.3g}, on the way" if found < 1 else f"overlap by {-value:.3f} units"
             return min(value, 0.0), Step("touch", True, how)
+        if value <= -slack_of(self.wardrobe):
+            return value, Step("touch", True, f"overlap by {-value:.3f} units")
+        text = "apart by " + units(value) if value > TOLERANCE else "their edges only meet"
         nearest = self.approach(frame, striker, target, hit, hurt)
-        apart = value > -slack_of(self.wardrobe)
-        text = f"overlap by {-value:.3f} units"
-        if apart:
-            text = "apart by " + _units(value) if value > TOLERANCE else "their edges only meet"
-        if apart and nearest and nearest[0] != round(value, 6):
-            text += f"; nearest within a second in {nearest[1]}: {_units(nearest[0])}"
-        return value, Step("touch", not apart, text)
+        if nearest and nearest[0] != round(value, 6):
+            text += f"; nearest within a second in {nearest[1]}: {units(nearest[0])}"
+        return value, Step("touch", False, text)
 
     def _found(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted) -> float | None:
         """The time of their touch, if the search for touches found one."""
-        recording = self.recording
-        rows = recording.block(max(frame - 1, recording.first), frame + 1)
-        lead = recording.block(frame, frame + 1).start - rows.start
-        poses = recording.poses.rows(rows)
-        keep = np.flatnonzero(np.isin(poses.actor, (striker, target)))
-        touches = find_touches(poses.rows(keep), self.cast, self.wardrobe, int((keep < lead).sum()))
-        at = np.flatnonzero(
-            (touches.striker == striker) & (touches.hitbox == hit.number) & (touches.hurtbox == hurt.number)
-        )
-        return float(touches.t[at[0]]) if len(at) else None
+        if frame not in self._times:
+            _, poses, lead = with_lead(self.recording, frame, frame + 1)
+            touches = find_touches(poses, self.cast, self.wardrobe, lead)
+            keys = (touches.striker, touches.hitbox, touches.target, touches.hurtbox)
+            listed = zip(*(column.tolist() for column in keys), strict=True)
+            self._times[frame] = dict(zip(listed, touches.t.tolist(), strict=True))
+        return self._times[frame].get((striker, hit.number, target, hurt.number))
 
     def _gaps(self, rows_a: Ints, rows_b: Ints, hit: Fitted, hurt: Fitted) -> Floats:
         """(k,) gaps of two boxes in pairs of poses, open or not."""
@@ -326,109 +331,6 @@ class Witness:
         columns = {name: np.array([value]) for name, value in one.items()}
         never = Touches(t=np.ones(1), striker_shift=np.zeros((1, 2)), target_shift=np.zeros((1, 2)), **columns)
         return Sight(poses, never, self.cast, self.wardrobe, logged)
-
-
-def _units(value: float) -> str:
-    return (
-        f"{value:.3f} units"
-        if value > TOLERANCE
-        else "0 units, edges only meet"
-        if value >= -TOLERANCE
-        else "overlapping"
-    )
-
-
-DETECT_WORDS: dict[Detect, str] = {
-    "either": "one must see the other",
-    "both": "each must see the other",
-    "hitbox": "the hitbox must see the hurtbox",
-    "hurtbox": "the hurtbox must see the hitbox",
-}
-
-
-def layers_step(rules: Rules, hit: Box, hurt: Box) -> Step:
-    """Layers and masks of two boxes, bit by bit."""
-    detect = rules.contact.detect
-    forth, back = sees(hit.mask, hurt.layer), sees(hurt.mask, hit.layer)
-    seen = {(True, True): "each sees the other", (True, False): f"{hit.name} sees {hurt.name}"}
-    seen |= {(False, True): f"{hurt.name} sees {hit.name}", (False, False): "neither sees the other"}
-    lines = tuple(
-        f"{name + '.' + key:<20} {_bits(rules, bits)}  {', '.join(rules.layer_names(bits)) or 'nothing'}"
-        for name, key, bits in (
-            (hit.name, "mask", hit.mask),
-            (hurt.name, "layer", hurt.layer),
-            (hurt.name, "mask", hurt.mask),
-            (hit.name, "layer", hit.layer),
-        )
-    )
-    text = f'{seen[forth, back]}; detect = "{detect}": {DETECT_WORDS[detect]}'
-    return Step("layers", eligible(detect, hit, hurt), text, lines)
-
-
-def _bits(rules: Rules, bits: int) -> str:
-    return "".join("1" if bits >> index & 1 else "." for index in range(len(rules.layers)))
-
-
-def verdict_sentence(verdict: Verdict) -> str:
-    """What one gate found, with its numbers."""
-    match verdict:
-        case Ally(stops=True, striker_side=side):
-            return f'both are on the side "{side}"'
-        case Ally(friendly=True, striker_side=side, target_side=other) if side is not None and side == other:
-            return f'both are on the side "{side}", but the attack is friendly'
-        case Ally(striker_side=side, target_side=other):
-            return f"sides differ: {_name(side)} against {_name(other)}"
-        case Down(stops=stops, who=who):
-            return f"{who} went down earlier in this frame" if stops else "neither went down earlier in this frame"
-        case Spent(stops=stops, who=who):
-            return f"{who} was used up earlier in this frame" if stops else "neither was used up earlier in this frame"
-        case Preempted(stops=stops):
-            return "the target struck first, with an attack that preempts" if stops else "nothing preempted it"
-        case Unmet():
-            return _condition_words(verdict)
-        case Repeat(this_frame=True):
-            return "this attack landed on this target already in this frame"
-        case Repeat(rehit=rehit, stops=stops, last_landing=last, touching_since=since, free=free):
-            if rehit.mode == "entry":
-                return (
-                    f'rehit "entry": in contact since {since}' if stops else 'rehit "entry": first frame of the touch'
-                )
-            if last is None:
-                return f'rehit "{rehit}": it has not landed on this target before'
-            if rehit.mode == "once":
-                when = "in this swing" if stops else "in an earlier swing"
-                return f'rehit "once": it landed in {last}, {when}'
-            if rehit.mode == "always":
-                return f'rehit "always": the landing in {last} does not matter'
-            return f"rehit {rehit}: it landed in {last}, free again from {free}"
-        case Immune(left=0, until=until):
-            return "no i-frames left" if until > NEVER else "no i-frames so far"
-        case Immune(since=since, until=until, left=left, cause=cause, ignored=ignored):
-            text = f"i-frames from {cause}, {since} to {until}: {left} left, this one included"
-            return text + ", ignored by this attack" if ignored else text
-    raise AssertionError(verdict)
-
-
-def _condition_words(verdict: Unmet) -> str:
-    """Where the striker is and how it moves, against what the attack asks for."""
-    attack, bearing, fall = verdict.attack, verdict.bearing, verdict.fall
-    told = []
-    if bearing is not None:
-        wanted = [f"only from {' or '.join(sorted(attack.only_from))}"] if attack.only_from else []
-        wanted += [f"never from {' or '.join(sorted(attack.never_from))}"] if attack.never_from else []
-        what, other = ("its lowest point", "highest") if attack.from_by == "edge" else ("its centre", "centre")
-        gap = f"{abs(bearing.gap):.3f} units {'above' if bearing.gap >= 0 else 'below'} the target's {other}"
-        where = f"it comes from {bearing.place}: in frame {bearing.frame} {what} is {gap}"
-        where += f", slack {attack.slack:g}"
-        told.append(f"{', '.join(wanted)}: {where}")
-    if fall is not None:
-        way = f"falls at {fall:.1f}" if fall > 0 else f"rises at {-fall:.1f}" if fall < 0 else "stands still at 0"
-        told.append(f"only falling: the striker {way} units a second")
-    return "; ".join(told) or "the attack asks for no place and no fall"
-
-
-def _name(side: str | None) -> str:
-    return f'"{side}"' if side is not None else "no side"
 
 
 def box_gaps(poses: Poses, rows_a: Ints, forms_a: Ints, rows_b: Ints, forms_b: Ints, wardrobe: Wardrobe) -> Floats:
