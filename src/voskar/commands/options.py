@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from functools import wraps
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -106,18 +107,17 @@ class Filter:
         check_actors(recording, self.actors, "--actor")
 
 
-def filters(function: F) -> F:
+def filters(function: Callable[..., Any]) -> Callable[..., Any]:
     """`--actor`, `--outcome` and `--frames`, handed to the command as `shown`, a Filter."""
 
-    def gather(*args: Any, actor: Any, outcome: Any, frames: Any, **rest: Any) -> Any:
+    @wraps(function)
+    def gathered(*args: Any, actor: Any, outcome: Any, frames: Any, **rest: Any) -> Any:
         return function(*args, shown=Filter(frozenset(actor), frozenset(outcome), frames), **rest)
 
-    gather.__name__, gather.__doc__ = function.__name__, function.__doc__
-    gather.__click_params__ = getattr(function, "__click_params__", [])  # type: ignore[attr-defined]
     for option in (
         click.option("--frames", type=FrameRange(), metavar="A-B", help="Only frames 212, 200-300, 200- or -300."),
         click.option("--outcome", multiple=True, type=click.Choice(OUTCOMES), help="Only contacts with this outcome."),
         click.option("--actor", multiple=True, metavar="ID", help="Only what concerns this actor. May be repeated."),
     ):
-        gather = option(gather)
-    return gather  # type: ignore[return-value]
+        gathered = option(gathered)
+    return gathered

@@ -68,6 +68,7 @@ class Judge:
         self.recording = recording
         self.logged = logged
         self.raw = recording.reactions == "raw"
+        self.ranks = id_ranks([actor.id for actor in recording.actors])
         self.sight: Sight | None = None
         self.events: list[Event] = []
         self.opened: list[tuple[Event, int]] = []
@@ -386,8 +387,15 @@ class Judge:
             del self._counted[counted]
 
 
-def order_of_blows(touches: Touches, wardrobe: Wardrobe, ids: Sequence[str]) -> Ints:
-    """Rows of `touches` in the order in which they are judged.
+def id_ranks(ids: Sequence[str]) -> Ints:
+    """(actors,) the place of each id among all, compared as strings."""
+    ranks = np.empty(len(ids), dtype=np.int64)
+    ranks[sorted(range(len(ids)), key=ids.__getitem__)] = np.arange(len(ids))
+    return ranks
+
+
+def order_of_blows(touches: Touches, wardrobe: Wardrobe, ranks: Ints) -> Ints:
+    """Rows of `touches` in the order in which they are judged; `ranks` as from `id_ranks`.
 
     Groups (one attack of one striker on one target in a frame) go by whether they preempt, priority (higher
     first), their earliest t, striker id, attack name, target id; within a group by hurtbox rank (higher
@@ -404,9 +412,7 @@ def order_of_blows(touches: Touches, wardrobe: Wardrobe, ids: Sequence[str]) -> 
     rank = np.array([one.box.rank for one in fitted], dtype=np.int64)[touches.hurtbox]
     names = sorted({one.box.name for one in fitted})
     box_rank = np.array([names.index(one.box.name) for one in fitted], dtype=np.int64)
-    id_rank = np.empty(len(ids), dtype=np.int64)
-    id_rank[sorted(range(len(ids)), key=ids.__getitem__)] = np.arange(len(ids))
-    striker, target = id_rank[touches.striker], id_rank[touches.target]
+    striker, target = ranks[touches.striker], ranks[touches.target]
     t = np.round(touches.t, 6)
     group = np.lexsort((target, attack_rank, striker, touches.frame))
     keys = np.stack([touches.frame[group], striker[group], attack_rank[group], target[group]])

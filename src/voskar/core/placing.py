@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
+from fractions import Fraction
 
 import numpy as np
 
@@ -145,7 +146,7 @@ class Cast:
         return cls(np.array([number[kind] for kind in kinds], dtype=np.int64), owners, clips)
 
 
-def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: object) -> Ints:
+def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: Fraction) -> Ints:
     """(n,) the cell each of some poses of one kind shows, -1 without a clip.
 
     A told cell counts as it is. A tick becomes floor(tick * clip rate / recording rate), exactly, modulo the
@@ -160,8 +161,8 @@ def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: obje
     return np.where((clip >= 0) & (told >= 0), told, result)
 
 
-def _cell_of_tick(tick: Ints, clip: Clip, rate: object) -> Ints:
-    step = clip.step(rate)  # type: ignore[arg-type]
+def _cell_of_tick(tick: Ints, clip: Clip, rate: Fraction) -> Ints:
+    step = clip.step(rate)
     cell: Ints = tick * step.numerator // step.denominator
     return cell % clip.cells if clip.loop else np.minimum(cell, clip.cells - 1)
 
@@ -250,7 +251,7 @@ def place(poses: Poses, cast: Cast, wardrobe: Wardrobe, role: Role, lead: int = 
 class _Shown:
     """What poses of one kind show: clip and cell, for these rows and for the frame before."""
 
-    def __init__(self, poses: Poses, rows: Ints, kind: Kind, cast: Cast, rate: object) -> None:
+    def __init__(self, poses: Poses, rows: Ints, kind: Kind, cast: Cast, rate: Fraction) -> None:
         self.poses, self.kind, self.cast, self.rate = poses, kind, cast, rate
         self.timed = any(box.keys or box.during is not None or box.except_during for box in kind.boxes)
         self.cell = self.cells(rows)

@@ -91,9 +91,12 @@ class Poses:
 
     def rows_of(self, actor: int) -> Ints:
         """The rows of one actor, by frame."""
-        order = self.by_actor
-        low, high = np.searchsorted(self.actor[order], [actor, actor + 1])
-        return order[low:high]
+        low, high = np.searchsorted(self._actors_in_order, [actor, actor + 1])
+        return self.by_actor[low:high]
+
+    @cached_property
+    def _actors_in_order(self) -> Ints:
+        return self.actor[self.by_actor]
 
     @cached_property
     def previous(self) -> Ints:

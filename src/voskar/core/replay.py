@@ -71,7 +71,6 @@ class _Block:
     def __init__(self, judge: Judge, cast: Cast, swings: Swings, start: int, stop: int) -> None:
         self.judge, self.cast, self.swings, self.wardrobe = judge, cast, swings, judge.wardrobe
         self.start, self.stop = start, stop
-        self.ids = [actor.id for actor in judge.recording.actors]
         # in a raw recording these are views, so that to move them is to move the recording's own poses
         self.rows, self.poses, self.lead = with_lead(judge.recording, start, stop)
         self.recorded = self.poses
@@ -102,7 +101,7 @@ class _Block:
 
     def _take(self, touches: Touches) -> None:
         """Puts touches in the order of blows."""
-        self.touches = touches.take(order_of_blows(touches, self.wardrobe, self.ids))
+        self.touches = touches.take(order_of_blows(touches, self.wardrobe, self.judge.ranks))
         swing = self.swings.of(self.touches.hitbox, self.touches.striker_pose + self.rows.start)
         columns = (self.touches.striker, self.touches.hitbox, self.touches.target, self.touches.hurtbox, self.touches.t)
         listed = list(zip(*(column.tolist() for column in (*columns, swing)), range(len(swing)), strict=True))

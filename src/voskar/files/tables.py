@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import ExitStack
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 import msgspec
 
@@ -25,7 +25,7 @@ T = TypeVar("T", PoseLine, InputLine, ClaimLine, "Mark")
 class Mark(msgspec.Struct, forbid_unknown_fields=True):
     """A row of `marks`."""
 
-    reset: str
+    reset: Literal["room", "run"]
 
 
 class Row(msgspec.Struct):
@@ -66,11 +66,7 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
         frame = min([*([waiting[0]] if waiting else []), *others[place : place + 1]])
         line = FrameLine(frame, inputs=inputs.get(frame, []), claims=claims.get(frame, []))
         if frame in marks:
-            reset = marks[frame][0].reset
-            if reset not in ("room", "run"):
-                message = f'found "{reset}", expected "room" or "run"'
-                raise InputError(Problem(message, file=str(_table(folder, "marks")), frame=frame, key="reset"))
-            line.reset = reset  # type: ignore[assignment]
+            line.reset = marks[frame][0].reset
         if waiting is not None and waiting[0] == frame:
             line.poses, row = waiting[2], waiting[1]
             waiting = next(poses, None)
