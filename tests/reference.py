@@ -80,7 +80,8 @@ def cross(a: Point, b: Point, c: Point) -> float:
 
 def gap(a: list[Point], b: list[Point]) -> float:
     """Signed distance of the origin from the hull of all differences: below 0 inside."""
-    ring = hull([(p[0] - q[0], p[1] - q[1]) for p in a for q in b])
+    # rounded, as corners that are one but for their last digits would lead the wrapping astray
+    ring = hull([(round(p[0] - q[0], 9), round(p[1] - q[1], 9)) for p in a for q in b])
     edges = list(zip(ring, ring[1:] + ring[:1], strict=True))
     nearest = min(to_segment(start, end) for start, end in edges)
     inside = len(ring) > 2 and all(cross(start, end, (0.0, 0.0)) >= 0 for start, end in edges)
