@@ -41,6 +41,7 @@ def change(data: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
 RULES = [
     ("layer-unused", "layers.names", ["keeper", "spare"]),
     ("layer-unused", "kinds.hornet.boxes.sting.mask", ["keeper", "spare"]),
+    ("layer-unused", "kinds.hornet.boxes.sting.mask", []),
     ("one-sided", "contact.detect", "both"),
     ("one-sided", "contact.detect", "hurtbox"),
     ("never-meets", "kinds.hornet.boxes.sting.mask", []),

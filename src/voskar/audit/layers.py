@@ -5,30 +5,31 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from voskar.audit.findings import Case, Check, Finding
-from voskar.core.rules import eligible, sees
+from voskar.core.rules import Box, Detect, eligible, sees
 
 
 def layer_unused(case: Case) -> Iterator[Finding]:
-    """A layer nobody is on, or nobody looks for."""
-    on = looked_for = 0
+    """A layer nobody is on, or one nobody looks for though under this `detect` its boxes have to be seen."""
+    looked_for = 0
     for _, box, _ in case.boxes():
-        on, looked_for = on | box.layer, looked_for | box.mask
+        looked_for |= box.mask
     for index, name in enumerate(case.rules.layers):
-        lacks = [
-            text
-            for bits, text in ((on, "no box is on it"), (looked_for, "no mask looks for it"))
-            if not bits >> index & 1
-        ]
-        if len(lacks) == 2 or (lacks and case.rules.contact.detect == "both"):
-            reason = f'layer "{name}": {" and ".join(lacks)}'
-            yield case.finding(
-                "layer-unused", ("layers", "names", index), reason, "put boxes on it and into masks, or take it out"
-            )
-        elif lacks and not on >> index & 1:
-            reason = f'layer "{name}" stands in masks, and no box is on it'
-            yield case.finding(
-                "layer-unused", ("layers", "names", index), reason, "put the boxes it was meant for on it"
-            )
+        bit = 1 << index
+        on = [box for _, box, _ in case.boxes() if box.layer & bit]
+        where = ("layers", "names", index)
+        if not on:
+            lacks = "no box is on it" + ("" if looked_for & bit else " and no mask looks for it")
+            yield case.finding("layer-unused", where, f'layer "{name}": {lacks}', "put its boxes on it, or take it out")
+        elif not looked_for & bit and any(_must_be_seen(case.rules.contact.detect, box) for box in on):
+            reason = f'layer "{name}": no mask looks for it, and boxes on it can only meet who sees them'
+            yield case.finding("layer-unused", where, reason, "name it in the masks of those who should meet it")
+
+
+def _must_be_seen(detect: Detect, box: Box) -> bool:
+    """Whether a box can meet others only if a mask looks for it."""
+    if detect == "either":
+        return not box.mask
+    return detect == "both" or (box.role == "hurtbox") == (detect == "hitbox")
 
 
 def one_sided(case: Case) -> Iterator[Finding]:
