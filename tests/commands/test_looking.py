@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PIL import Image
@@ -11,7 +12,7 @@ from PIL import Image
 from tests.commands.test_cli import voskar
 
 
-def why(folder: Path, *arguments: object) -> list[dict[str, object]]:
+def why(folder: Path, *arguments: object) -> list[dict[str, Any]]:
     done = voskar("why", "apiary.toml", "meadow.jsonl", "--json", *arguments, cwd=folder)
     assert done.returncode == 0, done.stderr
     return [json.loads(line) for line in done.stdout.splitlines()]
@@ -24,7 +25,7 @@ def test_why_tells_the_last_immune_frame(apiary: Path) -> None:
         (214, "immune", "60 left"),
     ):
         first, *_ = why(apiary, "--frame", frame, "--striker", "hornet-1", "--target", "keeper")
-        gates = {gate["gate"]: gate for gate in first["gates"]}  # type: ignore[attr-defined]
+        gates = {gate["gate"]: gate for gate in first["gates"]}
         assert (first["hurtbox"], first["decided"]) == ("torso", decided)
         assert left in gates["immune"]["text"]
         assert gates["layers"]["more"][0].split() == ["sting.mask", "1.....", "keeper"]
@@ -33,7 +34,7 @@ def test_why_tells_the_last_immune_frame(apiary: Path) -> None:
 def test_why_a_closed_box(apiary: Path) -> None:
     accounts = why(apiary, "--frame", 302, "--striker", "keeper", "--target", "waxling-1")
     tool = next(one for one in accounts if one["hitbox"] == "tool")
-    gates = {gate["gate"]: gate for gate in tool["gates"]}  # type: ignore[attr-defined]
+    gates = {gate["gate"]: gate for gate in tool["gates"]}
     assert tool["decided"] == "open"
     assert gates["open"]["text"].startswith("keeper.tool is closed in swing cell 0; it opens next in 309")
     assert "nearest within a second" in gates["touch"]["text"]

@@ -13,7 +13,7 @@ from PIL import Image
 from tests.worlds import rulebook, sting
 from voskar.errors import InputError
 from voskar.files.recording import load_recording
-from voskar.files.rulebook import Rulebook, load_rulebook
+from voskar.files.rulebook import DEFAULT_RATE, Rulebook, load_rulebook
 
 MAIN = """voskar = 1
 include = ["parts/common.toml"]
@@ -38,7 +38,7 @@ def write(folder: Path, **files: str) -> Path:
 
 def test_include_and_image(tmp_path: Path) -> None:
     book = load_rulebook(write(tmp_path))
-    kind = book.rules(60).kinds["moth"]  # type: ignore[arg-type]
+    kind = book.rules(DEFAULT_RATE).kinds["moth"]
     assert (kind.side, kind.health) == ("hive", 2)
     assert [part.tolist() for part in kind.boxes[0].outline.parts] == [[[0, 0], [3, 0], [3, 1], [0, 1]]]
     fainter = load_rulebook(write(tmp_path, main=MAIN + "alpha = 100\n"))

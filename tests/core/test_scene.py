@@ -1,0 +1,77 @@
+"""One frame as plain shapes, and the outline of shapes that are drawn in parts."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.worlds import recording, rulebook, sting
+from voskar.core.replay import judge_frames, ledger_of
+from voskar.core.scene import Scene, scene
+from voskar.drawing.frame import View, outline, view_bounds
+from voskar.files.rulebook import DEFAULT_RATE
+
+
+def seen(box: dict[str, Any], xs: list[float], frame: int, trail: int = 0, **pose: Any) -> Scene:
+    """A hornet with a swept sting of a shape that goes along x, and a keeper at 0."""
+    data = sting()
+    sting_box = data["kinds"]["hornet"]["boxes"]["sting"]
+    sting_box.pop("circle")
+    sting_box |= {"swept": True, "layer": ["hive"], **box}
+    keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
+    frames = [{"poses": [keeper, {"id": "h", "kind": "hornet", "x": x, "y": 2, **pose}]} for x in xs]
+    book = rulebook(data)
+    played = recording(book, frames)
+    judge = judge_frames(book.rules(played.rate), played)
+    return scene(judge.rules, judge.recording, ledger_of(judge, played), frame, trail)
+
+
+def test_boxes_ways_and_contacts() -> None:
+    found = seen({"rect": [4, 2]}, [-60, -40, 40], 2)
+    hurt, hit = found.boxes
+    assert (hurt.role, hurt.layers, hurt.way) == ("hurtbox", ("keeper",), None)
+    assert (hit.name, hit.layers, hit.bounds, hit.way) == ("sting", ("hive",), (38, 1, 42, 3), (80, 0))
+    assert [(event.outcome, event.t) for event in found.contacts] == [("landed", pytest.approx(33 / 80))]
+    assert seen({"rect": [4, 2]}, [-60, -40], 1).contacts == ()
+
+
+@pytest.mark.parametrize(
+    ("box", "bounds"),
+    [
+        ({"circle": 3}, (-43, -1, -37, 5)),
+        ({"capsule": [2, 6]}, (-45, 0, -35, 4)),
+        ({"rect": [4, 2], "grow": 1}, (-43, 0, -37, 4)),
+        ({"polygon": [[0, 0], [6, 0], [0, 3]]}, (-40, 2, -34, 5)),
+    ],
+)
+def test_roundings_are_drawn_out(box: dict[str, Any], bounds: tuple[float, ...]) -> None:
+    assert seen(box, [-40], 0).boxes[1].bounds == pytest.approx(bounds)
+
+
+def test_actors_headings_and_trails() -> None:
+    found = seen({"circle": 1}, [-60, -50, -40, -30], 3, trail=2, facing=-1)
+    keeper, hornet = found.actors
+    assert (keeper.heading, abs(hornet.heading), hornet.kind) == (0, 180, "hornet")
+    np.testing.assert_array_equal(hornet.trail, [[-50, 2], [-40, 2], [-30, 2]])
+    assert [actor.id for actor in seen({"circle": 1}, [-9], 0, hidden=True).actors] == ["keeper"]
+
+
+def test_views_show_all_that_is_asked_for() -> None:
+    found = seen({"circle": 1}, [-60], 0)
+    rules = rulebook(sting()).rules(DEFAULT_RATE)
+    assert view_bounds(View(region=(0, 0, 5, 5)), rules, [found]) == (0, 0, 5, 5)
+    for view, left, right in ((View(), -61, 5), (View(actors=("keeper",)), -5, 5)):
+        x0, y0, x1, y1 = view_bounds(view, rules, [found])
+        assert x0 < left
+        assert x1 > right
+        assert (x1 - x0) / (y1 - y0) >= 1.64  # never taller than a picture is
+
+
+def test_outline_of_parts_leaves_out_what_others_cover() -> None:
+    left = np.array([[0, 0], [2, 0], [2, 2], [0, 2]], dtype=float)
+    whole = sum(float(np.hypot(*(line[1] - line[0]))) for line in outline([left, left + np.array((2, 0))]))
+    assert whole == pytest.approx(12)  # around 4 by 2: the side they share is inside
+    overlapping = sum(float(np.hypot(*(line[1] - line[0]))) for line in outline([left, left + np.array((1, 1))]))
+    assert overlapping == pytest.approx(12, abs=0.3)
