@@ -48,7 +48,9 @@ def measure(rulebook: str, recording: str) -> dict[str, float]:
     wardrobe = Wardrobe(rules)
     cast = core.cast_of(played, wardrobe)
     touches = 0
-    for first, stop in core.blocks(played, core.BLOCK):
+    stop = played.first
+    while stop <= played.last:
+        first, stop = stop, core.block_end(played, stop, core.BLOCK)
         _, poses, lead = core.with_lead(played, first, stop)
         touches += len(find_touches(poses, cast, wardrobe, lead))
     touching = time.perf_counter() - start

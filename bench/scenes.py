@@ -65,10 +65,56 @@ MIXED = (
 )
 """The same with a bent polygon, a turned capsule, a shape of pixels and a swept circle."""
 
+SWARM = """
+voskar = 1
+[space]
+up = "-y"
+bounds = [0, 0, 1600, 1600]
+[layers]
+names = ["hive"]
+[kinds.hornet]
+side = "hive"
+health = 1e6
+[kinds.hornet.boxes.belly]
+role = "hurtbox"
+rect = [14, 10]
+layer = ["hive"]
+[kinds.vent]
+side = "keeper"
+[kinds.vent.emitters.puffs]
+spawn = "puff"
+when = {{ every = "{every}", first = "1f" }}
+within = [0, 0, 1600, 1600]
+jitter = 180
+speed = 120
+[kinds.puff.motion]
+life = "4s"
+at_edge = "remove"
+[kinds.puff.boxes.core]
+role = "hitbox"
+attack = "puff"
+circle = 3
+mask = ["hive"]
+[attacks.puff]
+damage = 1
+striker.remove = true
+"""
+"""A field of 50 targets and vents whose puffs appear anywhere, fly for up to 4 seconds and are used up in a hit."""
+
+
+def swarm(alive: int) -> str:
+    """The rulebook of a swarm with about so many puffs alive: each vent keeps some 32 in the air, two of them a beat."""
+    vents = max(round(alive / 32), 1)
+    return SWARM.format(every="6f") + "".join(
+        f'[[fixtures]]\nkind = "vent"\nid = "vent-{n}"\nat = [0, 0]\n' for n in range(vents)
+    )
+
+
 SCENES = {  # keepers, hornets, side of the field, frames at full size
     "duel": (1, 1, 60.0, 216_000),
     "skirmish": (4, 8, 400.0, 36_000),
     "crowd": (100, 400, 2400.0, 3_600),
+    "swarm": (0, 50, 1600.0, 3_600),
 }
 
 

@@ -1,4 +1,5 @@
-"""Settings for property tests: no deadline, since a shared machine may stall; VOSKAR_PROPERTIES=soak tries more."""
+"""Settings for property tests: no deadline, since a shared machine may stall; VOSKAR_PROPERTIES=soak tries more,
+and =plain does not spend minutes on making a failing world small."""
 
 from __future__ import annotations
 
@@ -6,11 +7,12 @@ import os
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 
 from tests.commands.test_cli import voskar
 
 settings.register_profile("quick", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile("plain", settings.get_profile("quick"), phases=[Phase.explicit, Phase.generate])
 settings.register_profile("soak", settings.get_profile("quick"), max_examples=5000)
 settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
 

@@ -10,7 +10,8 @@ import math
 from typing import Any
 
 from voskar.core.recording import Recording
-from voskar.core.rules import Attack, Box, Rules
+from tests.reference_driven import Driven
+from voskar.core.rules import Attack, Box, Fan, Kind, Motion, Rules
 
 Point = tuple[float, float]
 
@@ -136,10 +137,13 @@ def first_moment(
 
 
 class Reference:
-    """Judges a recording; `events` are dictionaries as a ledger writes them, without places of contacts."""
+    """Judges a recording; `events` are dictionaries as a ledger writes them, without places of contacts.
 
-    def __init__(self, rules: Rules, recording: Recording) -> None:
-        self.rules, self.recording = rules, recording
+    `spots` are where effects appear, by id: some point of a contact, which is tried on its own.
+    """
+
+    def __init__(self, rules: Rules, recording: Recording, spots: dict[str, Point] | None = None) -> None:
+        self.rules, self.recording, self.spots = rules, recording, spots or {}
         self.kind = {actor.id: rules.kinds[actor.kind] for actor in recording.actors}
         self.owner = {actor.id: actor.owner for actor in recording.actors}
         self.health = {name: kind.health for name, kind in self.kind.items()}
@@ -154,7 +158,6 @@ class Reference:
         self.seen: dict[str, dict[str, Any]] = {}
         self.gone: set[str] = set()
         self.logged_before: set[str] = set()
-        self.effects: list[dict[str, Any]] = []
         self.counts: dict[Any, int] = {}
         self.stunned: dict[str, int] = {}
         self.offset = dict.fromkeys(self.kind, (0.0, 0.0))
@@ -166,23 +169,33 @@ class Reference:
         for number, actor in enumerate(recording.actors):
             row = recording.poses.rows_of(number)[0]
             self.start[actor.id] = recording.poses.x[row].item(), recording.poses.y[row].item()
+        self.spawned: set[str] = set()
+        self.sides: dict[str, str | None] = {}
+        self.driven = Driven(self)
         self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
         before: dict[str, dict[str, Any]] = {}
         for frame in range(recording.first, recording.last + 1):
-            poses = {name: pose for name, pose in self.lingering(frame).items() if not pose["hidden"]}
-            poses = {name: pose for name, pose in poses.items() if self.down.get(name, frame) >= frame}
             logged = set(self.poses(frame))
             self.gone -= {name for name in self.gone if name in logged and name not in self.logged_before}
+            shown = self.lingering(frame)
+            shown |= self.driven.frame(frame, shown)
+            poses = {name: pose for name, pose in shown.items() if not pose["hidden"]}
+            poses = {name: pose for name, pose in poses.items() if self.down.get(name, frame) >= frame}
             poses = {name: pose for name, pose in poses.items() if name not in self.gone}
             self.logged_before = logged
-            self.events += self.effects
-            self.effects = []
             self.before = before
             self.start_swings(frame, poses)
             self.frame(frame, poses)
             before = {name: pose for name, pose in poses.items() if name not in self.gone}
             if self.won:
                 break
+
+    def enter(self, name: str, kind: Kind, owner: str | None, side: str | None, spawned: bool) -> None:
+        """A driven actor appears."""
+        self.kind[name], self.owner[name], self.health[name] = kind, owner, kind.health
+        self.immune[name], self.shield[name], self.steps[name] = set(), -1, []
+        self.sides[name] = side
+        self.spawned |= {name} if spawned else set()
 
     def poses(self, frame: int) -> dict[str, dict[str, Any]]:
         """The poses of a frame by actor id."""
@@ -232,7 +245,7 @@ class Reference:
     def moved(self, frame: int, poses: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
         """The poses where blows have brought them: one more step of each push, and home at once."""
         for name, steps in self.steps.items():
-            if steps:
+            if steps and name in self.offset:
                 x, y = steps.pop(0)
                 self.offset[name] = self.offset[name][0] + x, self.offset[name][1] + y
         result = {}
@@ -286,17 +299,23 @@ class Reference:
         slack = 1e-6 if self.rules.contact.edges_touch else -1e-6
         if not hit.opens(pose_a["clip"], pose_a["shown"]) or not hurt.opens(pose_b["clip"], pose_b["shown"]):
             return None
-        if not hit.swept and not hurt.swept:
+        if not self.swept(striker, hit) and not self.swept(target, hurt):
             return 1.0 if box_gap(hit, pose_a, hurt, pose_b) < slack else None
         ways = self.way(striker, hit, pose_a), self.way(target, hurt, pose_b)
         found = first_moment(hit, pose_a, ways[0], hurt, pose_b, ways[1], slack)
         return None if found is None else round(found, 6)
+
+    def swept(self, name: str, box: Box) -> bool:
+        """Spawned actors' boxes are swept unless they say not."""
+        return name in self.spawned if box.swept is None else box.swept
 
     def side(self, name: str, seen: tuple[str, ...] = ()) -> str | None:
         """The kind's side, else the owner's."""
         if name not in self.kind or name in seen:
             return None
         own = self.owner[name]
+        if self.sides.get(name):
+            return self.kind[name].side or self.sides[name]
         return self.kind[name].side or (self.side(own, (*seen, name)) if own else None)
 
     def frame(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
@@ -345,11 +364,16 @@ class Reference:
             else:
                 self.use_up(target, attack, "target", outcome)
                 self.use_up(striker, attack, "striker", outcome)
+        solid = {name for name, body in self.driven.bodies.items() if body.get("solid") == frame}
         for name in sorted(hurt_now):
             if self.health[name] == 0 and name not in self.down:
                 self.fall(frame, name)
-        for name in sorted(self.spent):
-            self.events.append({"frame": frame, "event": "removed", "id": name, "detail": "spent"})
+        ends = {name for name, body in self.driven.bodies.items() if body.get("ends") == frame}
+        for name in sorted(self.spent | solid | ends):
+            why = "spent" if name in self.spent else "down" if name in ends else "solid"
+            self.events.append({"frame": frame, "event": "removed", "id": name, "detail": why})
+            if name in self.driven.bodies:
+                self.driven.remove(name)
             self.landed = [one for one in self.landed if name not in one]
             self.contacts = {one for one in self.contacts if name not in one}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
@@ -463,6 +487,11 @@ class Reference:
         self.down[name] = frame
         self.steps[name] = []
         self.events.append({"frame": frame, "event": "down", "id": name, "by": self.credit[name]})
+        self.driven.leave_children(name, self.now[0][name])
+        body, down = self.driven.bodies.get(name), self.kind[name].down
+        if body is not None:
+            body |= {"ends": frame + down.lasts, "motion": down.motion or Motion(), "hidden": down.hide}
+            body["v"] = body["v"] if down.motion else (0.0, 0.0)
 
     def use_up(self, name: str, attack: Attack, side: str, outcome: str) -> None:
         """`remove` with `pierce`."""
@@ -507,7 +536,7 @@ class Reference:
             x, y = (x, y) if x or y else (hx, hy)
             size = push.distance / kind.weight / math.hypot(x, y)
             tell("knockback", dx=x * size, dy=y * size, until=frame + push.over, by=other)
-            if self.recording.reactions == "raw" and name not in self.down:
+            if (self.recording.reactions == "raw" or name in self.driven.bodies) and name not in self.down:
                 weights = [push.over - k if push.fade else 1 for k in range(push.over)]
                 steps = [(x * size * one / sum(weights), y * size * one / sum(weights)) for one in weights]
                 old = self.steps[name] if push.add else []
@@ -518,12 +547,20 @@ class Reference:
             up = -1 if self.rules.space.up == "-y" else 1
             vx, vy = poses[name]["v"]
             speed = table.rebound.speed * self.kind[other].bounce * up
-            tell("rebound", vx=vx, vy=vy + speed if table.rebound.add else speed, by=other)
+            vy = vy + speed if table.rebound.add else speed
+            tell("rebound", vx=vx, vy=vy, by=other)
+            if name in self.driven.bodies and name not in self.down:
+                self.driven.bodies[name]["v"] = (vx, vy)
         self.use_up(name, attack, side, "landed")
         if table.home:
-            x, y = self.start[name]
+            body = self.driven.bodies.get(name)
+            x, y = self.start[name] if body is None else body["home"][:2]
             tell("home", x=x, y=y)
-            self.steps[name], self.sent[name] = [], (x, y)
+            self.steps[name] = []
+            if body is not None:
+                body["homing"] = True
+            else:
+                self.sent[name] = (x, y)
         if table.checkpoint:
             tell("checkpoint", x=poses[other]["x"], y=poses[other]["y"])
         for counter, points in table.gives.items():
@@ -531,9 +568,10 @@ class Reference:
             tell("gives", detail=counter, points=points, total=self.counters[name, counter])
         self.won = self.won or table.goal
         if table.effect:
-            self.counts["effect", table.effect] = number = self.counts.get(("effect", table.effect), 0) + 1
-            row = {"event": "spawn", "id": f"effect+{table.effect}-{number}", "kind": table.effect, "angle": 0}
-            self.effects.append({"frame": frame + 1, **row})
+            births = self.driven.fan(f"effect+{table.effect}", Fan(table.effect), 0.0, (0, 0), (0, 0))
+            for birth in births:
+                birth["x"], birth["y"] = self.spots.get(birth["id"], (0.0, 0.0))
+            self.driven.waiting += births
 
     def land(self, frame: int, striker: str, target: str, attack: Attack, hurt: Box, t: float) -> None:
         """Health, then the tables of both sides."""

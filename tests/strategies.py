@@ -7,7 +7,7 @@ from typing import Any
 from hypothesis import strategies as st
 
 LAYERS = ["one", "two"]
-ACTORS = {"a-1": "ant", "a-2": "ant", "b-1": "bee", "b-2": "bee", "c-1": "cub"}
+ACTORS = {"a-1": "ant", "a-2": "ant", "b-1": "bee", "b-2": "bee", "c-1": "cub", "d-1": "dot"}
 
 steps = st.integers(-3, 3)
 sizes = st.integers(1, 8)
@@ -20,6 +20,10 @@ POLYGONS = [
     [[0, -3], [2, 0], [0, 3], [-2, 0]],
 ]
 some_frames = st.integers(0, 5)
+SPARK = {
+    "motion": {"life": 2},
+    "boxes": {"glow": {"role": "hitbox", "attack": "burn", "circle": 2, "mask": ["one"]}},
+}
 
 
 @st.composite
@@ -124,7 +128,7 @@ def consequences(draw: Any) -> dict[str, Any]:
         ("checkpoint", st.just(True), 8),
         ("gives", st.just({"honey": 2}), 8),
         ("goal", st.just(True), 30),
-        ("effect", st.just("cub"), 12),
+        ("effect", st.just("spark"), 8),
     ):
         if not draw(st.integers(0, often)):
             table[key] = draw(values)
@@ -178,9 +182,134 @@ def rulebooks(draw: Any) -> dict[str, Any]:
             "health_check": draw(st.sampled_from(["frame_end", "at_once"])),
             "linger": draw(st.sampled_from([0, 0, 2])),
         },
-        "kinds": {name: draw(kinds()) for name in ("ant", "bee", "cub")},
-        "attacks": {name: draw(attacks()) for name in ("jab", "bite")},
+        "kinds": {name: draw(kinds()) for name in ("ant", "bee", "cub", "dot")} | {"spark": SPARK},
+        # no effect of its own: a spark whose blows make sparks would never end
+        "attacks": {name: draw(attacks()) for name in ("jab", "bite")} | {"burn": {"damage": 1}},
     }
+
+
+@st.composite
+def driving_rulebooks(draw: Any) -> dict[str, Any]:
+    """A rulebook that sets something in motion."""
+    data = draw(rulebooks())
+    corners = st.sampled_from([-9, -5, -2, 0, 2, 4, 9])
+    solids = []
+    for _ in range(draw(st.integers(0, 2))):
+        x, y = draw(corners), draw(corners)
+        layer = draw(st.sampled_from([[], ["one"]]))
+        solids.append({"rect": [x, y, x + draw(sizes), y + draw(sizes)], "layer": layer})
+    data["space"] = {"bounds": [-8, -8, 8, 8], "gravity": 3600, "up": draw(st.sampled_from(["-y", "+y"]))}
+    data["space"]["solids"] = solids
+    kinds = data["kinds"]
+    for name, kind in kinds.items():
+        kind["motion"] = draw(motions(spins=name != "ant"))
+        if name == "ant" and draw(st.booleans()):
+            size = [2 * draw(st.integers(1, 2)), 2]
+            place = [draw(steps), draw(steps)]
+            kind["boxes"]["hull"] = {"role": "body", "rect": size, "at": place, "mask": draw(layer_lists)}
+        if draw(st.booleans()):
+            kind["down"] = draw(goings([one for one in ("cub", "dot") if one != name]))
+        for label in draw(st.sampled_from([[], ["gun"], ["gun", "arm"]])) if name != "dot" else []:
+            kind.setdefault("emitters", {})[label] = draw(emitters("dot" if name == "cub" else "cub"))
+            if name == "cub":  # what is fired fires only now and then: the twin goes through all pairs
+                kind["emitters"][label] |= {"when": {"every": 3, "first": draw(st.integers(0, 2))}, "count": 1}
+    data["fixtures"] = draw(st.lists(fixtures(), max_size=3))
+    return data
+
+
+@st.composite
+def fixtures(draw: Any) -> dict[str, Any]:
+    """Something placed; with a velocity of its own at times."""
+    fixture = {"kind": draw(st.sampled_from(["ant", "cub", "dot"])), "at": [draw(steps), draw(steps)]}
+    if draw(st.booleans()):
+        fixture["velocity"] = [60 * draw(steps), 60 * draw(steps)]
+    return fixture | {"facing": draw(st.sampled_from([1, -1]))}
+
+
+@st.composite
+def motions(draw: Any, spins: bool = True) -> dict[str, Any]:
+    """How driven actors of a kind move."""
+    motion: dict[str, Any] = {"velocity": [60 * draw(steps), 60 * draw(steps)]}
+    for key, values, often in (
+        ("acceleration", st.sampled_from([[3600, 0], [0, -7200]]), 3),
+        ("gravity", st.sampled_from([1, 0.5]), 3),
+        ("drag", st.sampled_from([6, 100]), 5),
+        ("spin", st.sampled_from([60, 5400] if spins else [0]), 3),
+        ("max_speed", st.sampled_from([60, 150]), 4),
+        ("life", st.sampled_from([1, 2, 4]), 1),
+        ("at_edge", st.sampled_from(["remove", "wrap", "bounce", "stop"]), 1),
+        ("on_solid", st.sampled_from(["remove", "bounce", "stop", "turn"]), 1),
+        ("bounces", st.integers(0, 2), 2),
+        ("bounciness", st.sampled_from([0.5, 1]), 2),
+        ("clip", st.sampled_from(["walk", "bite"]), 1),
+    ):
+        if not draw(st.integers(0, often)):
+            motion[key] = draw(values)
+    return motion
+
+
+@st.composite
+def fans(draw: Any) -> dict[str, Any]:
+    """What is spawned in one go."""
+    fan: dict[str, Any] = {}
+    for key, values in (
+        ("count", st.integers(1, 2)),
+        ("spread", st.sampled_from([90, 180])),
+        ("jitter", st.sampled_from([10, 180])),
+        ("speed", st.sampled_from([0, 60, 240])),
+        ("inherit", st.sampled_from([1, 0.5])),
+    ):
+        if draw(st.booleans()):
+            fan[key] = draw(values)
+    return fan
+
+
+@st.composite
+def goings(draw: Any, kinds: list[str]) -> dict[str, Any]:
+    """What becomes of a kind that goes down."""
+    going: dict[str, Any] = {"lasts": draw(st.integers(0, 2)), "hide": draw(st.booleans())}
+    if draw(st.booleans()):
+        going["motion"] = draw(motions())
+    going["spawn"] = [{"kind": one, **draw(fans())} for one in draw(st.lists(st.sampled_from(kinds), max_size=2))]
+    return going
+
+
+@st.composite
+def emitters(draw: Any, kind: str) -> dict[str, Any]:
+    """An emitter of a kind, with any trigger."""
+    button = draw(st.sampled_from(["fire", "bomb"]))
+    whens: list[dict[str, Any]] = [{draw(st.sampled_from(["press", "release", "hold"])): button}]
+    whens += [{"every": draw(st.integers(1, 4))}, {"every": 3, "first": draw(st.integers(0, 2))}]
+    whens += [{"clip": draw(st.sampled_from(["walk", "bite"])), "cell": draw(st.integers(0, 3))}]
+    emitter = {"spawn": kind, "when": draw(st.sampled_from(whens)), **draw(fans())}
+    for key, values in (
+        ("cooldown", st.integers(1, 4)),
+        ("limit", st.integers(1, 3)),
+        ("muzzle", st.sampled_from([[2, 1], [0, -3]])),
+        ("pivot", st.sampled_from([[1, 1], [0, -2]])),
+        ("turns", st.booleans()),
+        ("aim", st.sampled_from(["facing", "input", 30, 0, {"target": "ant"}, {"target": "cub"}])),
+    ):
+        if draw(st.booleans()):
+            emitter[key] = draw(values)
+    if not draw(st.integers(0, 4)):
+        emitter["within"] = [-5, -5, 5, 5]
+    return emitter
+
+
+@st.composite
+def inputs(draw: Any, frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The same frames with buttons pressed in them."""
+    found = []
+    for frame in frames:
+        pressed = []
+        for pose in frame["poses"]:
+            for button in ("fire", "bomb"):
+                if draw(st.booleans()):
+                    one = {"id": pose["id"], "button": button, "down": bool(draw(st.integers(0, 3)))}
+                    pressed.append(one | ({"aim": [draw(steps), draw(steps)]} if draw(st.booleans()) else {}))
+        found.append(frame | {"inputs": pressed})
+    return found
 
 
 @st.composite

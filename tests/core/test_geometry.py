@@ -102,7 +102,9 @@ def placed(draw: Any) -> Placed:
     frame, x, y, size = (np.array(column) for column in zip(*rows, strict=True))
     number = np.arange(len(rows))
     bounds = np.stack([x, y, x + size / 4, y + 1.0]).astype(float)
-    return Placed(frame, number, number, number, number, bounds, np.zeros((2, len(rows))))
+    return Placed(
+        frame, number, number, number, number, bounds, np.zeros((2, len(rows))), np.zeros(len(rows), dtype=np.bool_)
+    )
 
 
 @given(st.data(), st.sampled_from([1e-6, -1e-6]))
@@ -110,7 +112,9 @@ def test_broad_phase_finds_what_all_pairs_find(data: Any, slack: float) -> None:
     from voskar.core import candidates
 
     hits, hurts = data.draw(st.composite(placed)()), data.draw(st.composite(placed)())
-    shifted = Placed(hurts.frame, hurts.actor + 1000, hurts.pose, hurts.box, hurts.form, hurts.bounds, hurts.shift)
+    shifted = Placed(
+        hurts.frame, hurts.actor + 1000, hurts.pose, hurts.box, hurts.form, hurts.bounds, hurts.shift, hurts.swept
+    )
     i, j = overlapping(hits, shifted, slack)
     grid = candidates._by_grid(hits, shifted, slack)
     expected = {

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from voskar.core.placing import Placed
-from voskar.core.recording import Bools, Ints
-from voskar.core.shapes import Floats
+from voskar.core.shapes import Bools, Floats, Ints
 
 CHUNK = 1 << 20  # pairs expanded at a time; bounds memory, never the result
 FEW = 8  # pairs a box may have on average before a grid is worth its cost

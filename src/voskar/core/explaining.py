@@ -11,10 +11,10 @@ from voskar.core import geometry
 from voskar.core.gates import GATES
 from voskar.core.judging import Judge
 from voskar.core.placing import Cast, Fitted, Wardrobe, cells, form_bounds, openness
-from voskar.core.recording import Ints, Poses, Recording
+from voskar.core.recording import Poses, Recording
 from voskar.core.replay import cast_of, judge_frames, with_lead
 from voskar.core.rules import Rules
-from voskar.core.shapes import TOLERANCE, Floats
+from voskar.core.shapes import TOLERANCE, Floats, Ints
 from voskar.core.sight import Sight
 from voskar.core.swings import Swings
 from voskar.core.touching import Touches, find_touches, part_groups, slack_of

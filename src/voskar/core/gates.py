@@ -24,7 +24,7 @@ class Standing:
     id: str
     kind: str
     side: str | None
-    owned: bool
+    owner: str | None
     full: float | None
     health: float | None
     iframes: int

@@ -10,8 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.recording import Bools
-from voskar.core.shapes import Floats
+from voskar.core.shapes import Bools, Floats
 
 
 def axes(corners: Floats) -> Floats:

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+import functools
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from voskar.core.consequences import damage_of, push, sent_off
+from voskar.core.driver import Driver, Plan
+from voskar.core.emitting import Birth
 from voskar.core.gates import GATES, Contact, Memory, Standing, Unbroken, Verdict
 from voskar.core.ledger import Event
 from voskar.core.meeting import meeting_points
 from voskar.core.placing import Wardrobe
-from voskar.core.recording import Ints, Recording, sides
+from voskar.core.recording import Actor, Poses, Recording, sides
 from voskar.core.rules import Attack, Rehit, Rules
+from voskar.core.shapes import Ints
 from voskar.core.shifts import Shift
 from voskar.core.sight import Sight
 from voskar.core.touching import Touches
@@ -68,12 +72,15 @@ class Judge:
         self.recording = recording
         self.logged = logged
         self.raw = recording.reactions == "raw"
-        self.ranks = id_ranks([actor.id for actor in recording.actors])
         self.sight: Sight | None = None
         self.events: list[Event] = []
         self.opened: list[tuple[Event, int]] = []
         """Contact events begun since the caller last cleared it, with their row of the touch table."""
-        self.watched = frozenset(watched)
+        self.watched = sorted(set(watched))
+        self._is_watched = frozenset(watched)
+        self.gone: dict[int, int] = {}
+        """The last frame of driven actors that are gone, and `played`, all there ever were: kept if frames are watched."""
+        self.played: list[Actor] = []
         self.traces: dict[int, FrameTrace] = {}
         self.shifts: dict[int, Shift] = {}
         self.cuts: list[tuple[int, int]] = []
@@ -82,43 +89,97 @@ class Judge:
         self.ended: int | None = None
         """The frame in which the run was won: nothing is judged after it."""
         kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
-        self.standings = [
-            Standing(
-                id=actor.id,
-                kind=actor.kind,
-                side=side,
-                owned=actor.owner is not None,
-                full=rules.kinds[actor.kind].health,
-                health=rules.kinds[actor.kind].health,
-                iframes=rules.kinds[actor.kind].iframes,
-            )
-            for actor, side in zip(recording.actors, sides(recording.actors, kind_sides), strict=True)
-        ]
+        fixtures = [Actor(fixture.id, fixture.kind) for fixture in rules.fixtures]
+        everyone = sides([*recording.actors, *fixtures], kind_sides)
+        self.standings = {
+            number: self._standing(actor.id, actor.kind, side, actor.owner)
+            for number, (actor, side) in enumerate(zip(recording.actors, everyone, strict=False))
+        }
         self._timed: dict[tuple[str, str], bool] = {}
         self._memory: dict[Key, Memory] = {}
         self._unbroken: dict[Key, Unbroken] = {}
         self._running: dict[Pair, Event] = {}
         self._counted: dict[tuple[int, str, str], int] = {}  # outcomes that count towards a removal
-        self._effects: list[Event] = []  # spawns of the next frame
-        self._effect_numbers: dict[str, int] = {}
         self._preempted: set[tuple[int, int]] = set()  # (striker, target) stopped in this frame
-        self._settling: set[int] = set()
+        self._settling: dict[int, int] = {}  # who has run out of something, with a pose of this frame
+        self._won = False
+        self._prune_at = 1024
+        self.replan = False
+        """Whether something has happened that ends what the driver could tell ahead."""
         self._attack_of = [
             rules.attacks[fitted.box.attack] if fitted.box.attack else Attack("") for fitted in wardrobe.fitted
         ]
 
-    def frame(self, frame: int, touches: Sequence[Touch]) -> None:
-        """Judges the touches of one frame, in the order of blows."""
-        self.appear(frame)
+        self.births: dict[int, Birth] = {}
+        """How each driven actor that is there appeared, by number."""
+        self.driven: dict[str, int] = {}
+        """Numbers of driven actors that are there, by id."""
+        self.driver = Driver(self)
+
+    def _standing(self, name: str, kind: str, side: str | None, owner: str | None) -> Standing:
+        of = self.rules.kinds[kind]
+        return Standing(
+            id=name, kind=kind, side=side, owner=owner, full=of.health, health=of.health, iframes=of.iframes
+        )
+
+    def enter(self, number: int, birth: Birth) -> None:
+        """A driven actor appears."""
+        side = self.rules.kinds[birth.kind].side or birth.side
+        self.standings[number] = self._standing(birth.id, birth.kind, side, birth.owner_id)
+        self.births[number] = birth
+        if self.watched:
+            self.played.append(Actor(birth.id, birth.kind, birth.owner_id, driven=True, spawned=birth.spawned))
+        self.driven[birth.id] = number
+
+    def leave(self, frame: int, number: int, why: str) -> None:
+        """An actor is removed; a driven one is gone for good."""
+        standing = self.standings[number]
+        self.events.append(Event(frame, "removed", id=standing.id, detail=why))
+        self.replan = self.replan or self._matters(standing) or self.driver.counted(number)
+        if not self._is_driven(number):
+            self._forget(number)
+            return
+        self.driver.forget(number)
+        if self.watched:
+            self.gone[number] = frame
+        self.shifts.pop(number, None)
+        del self.standings[number], self.births[number], self.driven[standing.id]
+
+    def perform(self, staged: Sequence[Poses]) -> None:
+        """Adds what the rules set in motion to the recording, as if the game had shown it."""
+        for name in ("recording", "logged"):
+            recording: Recording = getattr(self, name)
+            poses = functools.reduce(Poses.and_also, staged, recording.poses)
+            poses = poses.rows(np.argsort(poses.frame, kind="stable"))
+            frames = np.arange(recording.first, recording.last + 2)
+            starts = np.searchsorted(poses.frame, frames).astype(np.int64)
+            actors = (*recording.actors, *self.played)
+            changed = replace(recording, poses=poses, starts=starts, actors=actors, clips=self.driver.clips)
+            setattr(self, name, changed)
+
+    def _is_driven(self, number: int) -> bool:
+        return self.driver.is_driven(number)
+
+    def _matters(self, standing: Standing) -> bool:
+        """Whether emitters look at actors of its kind."""
+        return standing.kind in self.driver.matters
+
+    def frame(self, frame: int, touches: Sequence[Touch], plan: Plan | None = None) -> None:
+        """Judges one frame: what a plan says moves and appears, then the touches, in the order of blows."""
+        self.replan = False
+        if plan is not None and self.ended is None:
+            self.driver.begin(frame, plan)
         standings = self.standings
-        trace = self._begin_trace(frame) if frame in self.watched else None
+        trace = self._begin_trace(frame) if frame in self._is_watched else None
         if self.ended is not None:
             return
         self._preempted.clear()
         for touch in touches:
             striker, hitbox, target, hurtbox, _, swing, _ = touch
+            if striker not in standings or target not in standings:
+                continue
             mine, theirs = standings[striker], standings[target]
-            if not self._in_play(mine, frame) or not self._in_play(theirs, frame):
+            if not self.in_play(mine, frame) or not self.in_play(theirs, frame):
                 continue
             contact = self.contact(frame, touch)
             outcome = "landed"
@@ -141,25 +202,17 @@ class Judge:
             else:
                 self._use_up(contact, touch, outcome, on_striker=False)
                 self._use_up(contact, touch, outcome, on_striker=True)
-        self._settle(frame)
+        self._settle(frame, plan)
 
     @staticmethod
-    def _in_play(standing: Standing, frame: int) -> bool:
+    def in_play(standing: Standing, frame: int) -> bool:
         """Neither down nor used up in an earlier frame; those of this frame have gates of their own."""
         if standing.down is not None and standing.down < frame:
             return False
         return standing.spent is None or standing.spent == frame or frame >= standing.gone_until
 
-    def appear(self, frame: int) -> None:
-        """Tells the effects that appear up to a frame: each in the frame after its blow."""
-        last = frame if self.ended is None else self.ended
-        due = [event for event in self._effects if event.frame <= last]
-        if due:
-            self.events += due
-            self._effects = [event for event in self._effects if event.frame > last]
-
     def _begin_trace(self, frame: int) -> FrameTrace:
-        standings = {standing.id: replace(standing) for standing in self.standings}
+        standings = {standing.id: replace(standing) for standing in self.standings.values()}
         trace = FrameTrace(standings, dict(self._memory), dict(self._unbroken), [])
         self.traces[frame] = trace
         return trace
@@ -201,7 +254,7 @@ class Judge:
         key = (striker.kind, attack.name)
         if key not in self._timed:
             self._timed[key] = self.rules.kinds[striker.kind].timed(attack.name)
-        return ONCE if striker.owned or self._timed[key] else ALWAYS
+        return ONCE if striker.owner is not None or self._timed[key] else ALWAYS
 
     def _tell(self, pair: Pair, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""
@@ -234,12 +287,13 @@ class Judge:
 
     def _land(self, contact: Contact, touch: Touch) -> None:
         """What a landing does: health, then the target's table, then the striker's."""
-        self._hurt(contact, touch[2])
+        self._hurt(contact, touch)
         self._react(contact, touch, on_striker=False)
         self._react(contact, touch, on_striker=True)
 
-    def _hurt(self, contact: Contact, number: int) -> None:
+    def _hurt(self, contact: Contact, touch: Touch) -> None:
         target, frame = contact.target, contact.frame
+        number = touch[2]
         if target.health is None or target.full is None:
             return
         before = target.health
@@ -251,7 +305,7 @@ class Judge:
             target.credit = by
         self.events.append(Event(frame=frame, event="health", id=target.id, before=before, after=target.health, by=by))
         if target.health == 0:
-            self._settling.add(number)
+            self._settling[number] = self._pose(touch, on_striker=False)
             if self.rules.contact.health_check == "at_once":
                 self._go_down(frame, number)
 
@@ -270,6 +324,7 @@ class Judge:
         if table.stun and until > own.stunned_until:
             own.stunned_until = until
             self.events.append(Event(frame=frame, event="stun", id=own.id, until=until, by=other.id))
+            self.replan = self.replan or self._matters(own)
         sight = self.sight
         assert sight is not None
         kind = self.rules.kinds[own.kind]
@@ -277,14 +332,17 @@ class Judge:
             dx, dy = push(sight, contact, table.knockback, kind.weight, on_striker=on_striker)
             until = frame + table.knockback.over
             self.events.append(Event(frame=frame, event="knockback", id=own.id, dx=dx, dy=dy, until=until, by=other.id))
-            if self.raw and own.down is None:
+            if self._is_moved(number) and own.down is None:
                 steps = [(dx * share, dy * share) for share in table.knockback.steps()]
                 self._shift(number).push(frame, steps, table.knockback.add)
-                self.moved.add(number)
+                self._turn(number)
         if table.rebound is not None:
             bounce = self.rules.kinds[other.kind].bounce
             vx, vy = sent_off(sight, contact, table.rebound, bounce, on_striker=on_striker)
             self.events.append(Event(frame=frame, event="rebound", id=own.id, vx=vx, vy=vy, by=other.id))
+            if self._is_driven(number) and own.down is None:
+                self.driver.send(number, (vx, vy))
+                self._turn(number)
         self._use_up(contact, touch, "landed", on_striker=on_striker)
         if table.home:
             self._send_home(frame, number)
@@ -295,8 +353,7 @@ class Judge:
             own.counters[name] = own.counters.get(name, 0.0) + table.gives[name]
             points, total = table.gives[name], own.counters[name]
             self.events.append(Event(frame=frame, event="gives", id=own.id, detail=name, points=points, total=total))
-        if table.goal:
-            self._settling.add(-1)
+        self._won = self._won or table.goal
         if table.effect is not None:
             self._order_effect(contact, table.effect)
 
@@ -311,21 +368,43 @@ class Judge:
         if self._counted[key] > table.pierce and own.spent != contact.frame:
             own.spent = contact.frame
             own.gone_until = self.recording.returns(number, contact.frame)
-            self._settling.add(number)
+            self._settling[number] = self._pose(touch, on_striker=on_striker)
+
+    def _pose(self, touch: Touch, *, on_striker: bool) -> int:
+        """The pose that one side of a touch has."""
+        assert self.sight is not None
+        return self.sight.pose_rows(touch[6])[0 if on_striker else 1]
 
     def _send_home(self, frame: int, number: int) -> None:
-        x, y = self.logged.start(number)
+        driven = self._is_driven(number)
+        x, y = self.driver.start(number) if driven else self.logged.start(number)
         self.events.append(Event(frame=frame, event="home", id=self.standings[number].id, x=x, y=y))
-        if not self.raw:
+        if not self._is_moved(number):
             return
         shift = self._shift(number)
         shift.stop(frame)
+        if driven:
+            self.driver.home(number)
+            self._turn(number)
+            return
         there = self.logged.pose_from(number, frame + 1)
         if there is not None:
             row, at = there
             shift.put(frame, (x - float(self.logged.poses.x[row]), y - float(self.logged.poses.y[row])))
             self.cuts.append((number, at))
-        self.moved.add(number)
+        self._turn(number)
+
+    def _is_moved(self, number: int) -> bool:
+        """Whether blows move an actor: in a raw recording, and what the rules set in motion."""
+        return self.raw or (self._is_driven(number))
+
+    def _turn(self, number: int) -> None:
+        """An actor's course has changed."""
+        if self._is_driven(number):
+            self.replan = True
+        else:
+            self.moved.add(number)
+            self.replan = self.replan or self._matters(self.standings[number])
 
     def _shift(self, number: int) -> Shift:
         return self.shifts.setdefault(number, Shift())
@@ -334,11 +413,9 @@ class Judge:
         """A spark at the contact point, in the next frame."""
         sight = self.sight
         assert sight is not None
-        count = self._effect_numbers.get(kind, 0) + 1
-        self._effect_numbers[kind] = count
         (x, y), *_ = meeting_points(sight.touches.take(np.array([contact.row])), sight.poses, self.wardrobe).tolist()
-        name = f"effect+{kind}-{count}"
-        self._effects.append(Event(frame=contact.frame + 1, event="spawn", id=name, kind=kind, x=x, y=y, angle=0.0))
+        self.driver.spark(contact.frame, kind, x, y)
+        self.replan = True
 
     def _immunise(self, standing: Standing, frame: int, length: int, cause: str) -> None:
         """Gives i-frames through frame + length. One that does not outlast the running one changes nothing."""
@@ -355,28 +432,56 @@ class Judge:
         standing = self.standings[number]
         standing.down = frame
         self.events.append(Event(frame=frame, event="down", id=standing.id, by=standing.credit))
-        if self.raw and number in self.shifts:
+        self.replan = self.replan or self._matters(standing)
+        down = self.rules.kinds[standing.kind].down
+        if down.spawn:
+            assert self.sight is not None
+            pose = self._settling[number]
+            self.driver.leave_children(frame, number, *self.sight.position(pose), self.sight.velocity(pose))
+            self.replan = True
+        if number in self.shifts:
             self.shifts[number].stop(frame)
-            self.moved.add(number)
+            self._turn(number)
+        if self._is_driven(number):
+            self.driver.fall(number, frame + down.lasts)
+            self._turn(number)
 
-    def _settle(self, frame: int) -> None:
+    def _settle(self, frame: int, plan: Plan | None) -> None:
         """The end of a frame: those without health go down, then removals, each by id; then a goal."""
-        if not self._settling:
+        ending = self.driver.end(frame, plan) if plan is not None else []
+        if not self._settling and not ending and not self._won:
             return
-        won = -1 in self._settling
-        numbers = sorted(self._settling - {-1}, key=lambda number: self.standings[number].id)
-        self._settling.clear()
+        numbers = sorted(self._settling, key=lambda number: self.standings[number].id)
         for number in numbers:
             if self.standings[number].health == 0 and self.standings[number].down is None:
                 self._go_down(frame, number)
+        going = dict(ending)
         for number in numbers:
             standing = self.standings[number]
             if standing.spent == frame:
-                self.events.append(Event(frame=frame, event="removed", id=standing.id, detail="spent"))
-                self._forget(number)
-        if won:
+                going[number] = "spent"
+            elif standing.down == frame and self._is_driven(number) and not self.rules.kinds[standing.kind].down.lasts:
+                going[number] = "down"
+        self._settling.clear()
+        for number in sorted(going, key=lambda number: self.standings[number].id):
+            self.leave(frame, number, going[number])
+        if self._won:
             self.ended = frame
             self.events.append(Event(frame=frame, event="won", detail="goal"))
+
+    def prune(self, frame: int) -> None:
+        """Drops memories of driven actors that are gone, and of contacts that no longer go on, now and then: as often
+        as they have doubled, so that a long session neither grows nor slows."""
+        size = len(self._memory) + len(self._unbroken) + len(self._running) + len(self._counted)
+        if size < self._prune_at:
+            return
+        here = self.standings
+        self._memory = {key: one for key, one in self._memory.items() if key[0] in here and key[2] in here}
+        self._unbroken = {key: one for key, one in self._unbroken.items() if one.last >= frame - 1}
+        self._running = {key: one for key, one in self._running.items() if (one.until or 0) >= frame - 1}
+        self._counted = {key: one for key, one in self._counted.items() if key[0] in here}
+        left = len(self._memory) + len(self._unbroken) + len(self._running) + len(self._counted)
+        self._prune_at = 2 * left + 1024
 
     def _forget(self, number: int) -> None:
         """What was used up begins anew if it comes back: rehit, touches and pierce counts."""
@@ -387,10 +492,11 @@ class Judge:
             del self._counted[counted]
 
 
-def id_ranks(ids: Sequence[str]) -> Ints:
-    """(actors,) the place of each id among all, compared as strings."""
-    ranks = np.empty(len(ids), dtype=np.int64)
-    ranks[sorted(range(len(ids)), key=ids.__getitem__)] = np.arange(len(ids))
+def id_ranks(name: Callable[[int], str], among: Ints, count: int) -> Ints:
+    """(count,) the place of each actor's id among those of some actors, compared as strings; 0 for the others."""
+    ranks = np.zeros(count, dtype=np.int64)
+    present = sorted(np.unique(among).tolist(), key=name)
+    ranks[present] = np.arange(len(present))
     return ranks
 
 

@@ -41,6 +41,8 @@ class Event:
     vx: float | None = None
     vy: float | None = None
     kind: str | None = None
+    owner: str | None = None
+    emitter: str | None = None
     angle: float | None = None
     points: float | None = None
     total: float | None = None

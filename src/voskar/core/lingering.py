@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -46,8 +46,7 @@ def lingering(recording: Recording, frames: int) -> Recording:
         cut=np.zeros(len(source), dtype=np.bool_),
         lingering=np.ones(len(source), dtype=np.bool_),
     )
-    joined = {f.name: np.concatenate([getattr(poses, f.name), getattr(added, f.name)]) for f in fields(Poses)}
-    merged = Poses(**joined)
+    merged = poses.and_also(added)
     merged = merged.rows(np.argsort(merged.frame, kind="stable"))
     starts = np.searchsorted(merged.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
     return replace(recording, poses=merged, starts=starts)

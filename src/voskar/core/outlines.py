@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.recording import Bools
-from voskar.core.shapes import Floats, Outline
+from voskar.core.shapes import Bools, Floats, Outline
 
 Point = tuple[float, float]
 

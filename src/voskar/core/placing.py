@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, fields
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, fields, replace
 from fractions import Fraction
 
 import numpy as np
 
 from voskar.core.outlines import stretched
-from voskar.core.recording import Bools, Ints, Poses
+from voskar.core.recording import Actor, Poses
 from voskar.core.rules import Box, Clip, Key, Kind, Role, Rules, eligible
-from voskar.core.shapes import Floats, Form, is_upright, put_on
+from voskar.core.shapes import Bools, Floats, Form, Ints, is_upright, put_on
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,7 @@ class Wardrobe:
                 self.meets[hit.number, hurt.number] = eligible(rules.contact.detect, hit.box, hurt.box)
         self.upright = np.array([is_upright(form) for form in self.forms], dtype=np.bool_)
         self.swept = np.array([bool(one.box.swept) for one in self.fitted], dtype=np.bool_)
+        self.unsaid = np.array([one.box.swept is None for one in self.fitted], dtype=np.bool_)
         self.parts = PartTable(self.forms)
 
     def _fit(self, kind: Kind, box: Box) -> Fitted:
@@ -79,6 +80,24 @@ class Wardrobe:
     def of_role(self, role: Role) -> list[Fitted]:
         """Boxes of one role, by number."""
         return [fitted for fitted in self.fitted if fitted.box.role == role]
+
+    def forms_at(self, one: Fitted, clip: str | None, ticks: Ints) -> Iterator[tuple[int, Ints]]:
+        """The forms a box takes where it is open after so many frames of a clip, each with the rows it is taken in."""
+        if one.box.during is None and not one.box.except_during and not one.keyed:
+            yield one.form, np.arange(len(ticks))
+            return
+        kind = self.rules.kinds[one.kind]
+        cell = np.full(len(ticks), -1) if clip is None else cell_of_tick(ticks, kind, clip, self.rules.rate)
+        taken: dict[int, list[int]] = {}
+        for row, shown in enumerate(cell.tolist()):
+            if one.box.opens(clip, shown):
+                taken.setdefault(one.form_in(clip, shown), []).append(row)
+        for form, rows in taken.items():
+            yield form, np.array(rows, dtype=np.int64)
+
+    def swept_by(self, box: Ints, spawned: Bools) -> Bools:
+        """(n,) whether boxes are swept: where they say so, and those of spawned actors unless they say not."""
+        return self.swept[box] | (self.unsaid[box] & spawned)
 
 
 def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float, float], float, tuple[float, float]]:
@@ -133,17 +152,19 @@ class PartTable:
 
 @dataclass(frozen=True)
 class Cast:
-    """Who is in a recording, as columns by actor number: kind numbers of the wardrobe, and owners."""
+    """Who is there, as columns by actor number: kind numbers of the wardrobe, owners, and who was spawned."""
 
     kind: Ints
     owner: Ints
+    spawned: Bools
     clips: tuple[str, ...]
 
     @classmethod
-    def of(cls, kinds: Sequence[str], owners: Ints, clips: tuple[str, ...], wardrobe: Wardrobe) -> Cast:
-        """From kind names and owners by actor number, and the recording's clip names."""
+    def of(cls, actors: Sequence[Actor], owners: Ints, clips: tuple[str, ...], wardrobe: Wardrobe) -> Cast:
+        """From actors and their owners by number, and the recording's clip names."""
         number = {name: index for index, name in enumerate(wardrobe.kinds)}
-        return cls(np.array([number[kind] for kind in kinds], dtype=np.int64), owners, clips)
+        kinds = np.array([number[actor.kind] for actor in actors], dtype=np.int64)
+        return cls(kinds, owners, np.array([actor.spawned for actor in actors], dtype=np.bool_), clips)
 
 
 def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: Fraction) -> Ints:
@@ -167,6 +188,12 @@ def _cell_of_tick(tick: Ints, clip: Clip, rate: Fraction) -> Ints:
     return cell % clip.cells if clip.loop else np.minimum(cell, clip.cells - 1)
 
 
+def cell_of_tick(tick: Ints, kind: Kind, clip: str, rate: Fraction) -> Ints:
+    """(n,) the cells of a clip of a kind after so many frames."""
+    declared = kind.clips.get(clip)
+    return tick if declared is None else _cell_of_tick(tick, declared, rate)
+
+
 def openness(box: Box, clip: Ints, cell: Ints, clips: Sequence[str]) -> Bools:
     """(n,) whether a box is open in cells of clips."""
     inside = np.ones(len(cell), dtype=np.bool_) if box.during is None else _inside(box.during, clip, cell, clips)
@@ -188,7 +215,7 @@ class Placed:
     """Open boxes of one role in the world, sorted by frame, one row each; `pose` indexes the poses given.
 
     `bounds` is (4, n): x0, y0, x1, y1, rounding radius included. `shift` (2, n) is how far the box's anchor
-    has come since the frame before, 0 where it has no usable past.
+    has come since the frame before, 0 where it has no usable past. `swept` says which are tested along it.
     """
 
     frame: Ints
@@ -198,6 +225,7 @@ class Placed:
     form: Ints
     bounds: Floats
     shift: Floats
+    swept: Bools
 
     def __len__(self) -> int:
         return len(self.frame)
@@ -210,7 +238,7 @@ class Placed:
         """The same boxes with bounds that take in their whole way through the frame."""
         start = self.bounds - np.concatenate([self.shift, self.shift])
         low, high = np.minimum(self.bounds[:2], start[:2]), np.maximum(self.bounds[2:], start[2:])
-        return Placed(self.frame, self.actor, self.pose, self.box, self.form, np.concatenate([low, high]), self.shift)
+        return replace(self, bounds=np.concatenate([low, high]))
 
 
 def place(poses: Poses, cast: Cast, wardrobe: Wardrobe, role: Role, lead: int = 0) -> Placed:
@@ -220,7 +248,7 @@ def place(poses: Poses, cast: Cast, wardrobe: Wardrobe, role: Role, lead: int = 
     """
     kind_of_pose = cast.kind[poses.actor]
     found: list[tuple[Ints, Ints, Ints, Floats, Floats]] = []
-    moving = bool(wardrobe.swept.any())
+    moving = bool(wardrobe.swept.any() or cast.spawned.any())
     for number, name in enumerate(wardrobe.kinds):
         fitted = [one for one in wardrobe.by_kind[name] if one.box.role == role]
         if not fitted:
@@ -239,13 +267,13 @@ def place(poses: Poses, cast: Cast, wardrobe: Wardrobe, role: Role, lead: int = 
                 found.append((some, np.full(len(some), one.number), form, bounds, shift))
     if not found:
         none = np.zeros(0, dtype=np.int64)
-        return Placed(none, none, none, none, none, np.zeros((4, 0)), np.zeros((2, 0)))
+        return Placed(none, none, none, none, none, np.zeros((4, 0)), np.zeros((2, 0)), none > 0)
     pose, box, form, bounds, shift = (np.concatenate(column, axis=-1) for column in zip(*found, strict=True))
     order = np.lexsort((box, pose))
-    pose = pose[order]
-    return Placed(
-        poses.frame[pose], poses.actor[pose], pose, box[order], form[order], bounds[:, order], shift[:, order]
-    )
+    pose, box = pose[order], box[order]
+    actor = poses.actor[pose]
+    swept = wardrobe.swept_by(box, cast.spawned[actor])
+    return Placed(poses.frame[pose], actor, pose, box, form[order], bounds[:, order], shift[:, order], swept)
 
 
 class _Shown:

@@ -9,21 +9,23 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from voskar.core.shapes import Floats, cos_sin
-
-Ints = NDArray[np.int64]
-Bools = NDArray[np.bool_]
+from voskar.core.inputs import Inputs
+from voskar.core.shapes import Bools, Floats, Ints, cos_sin
 
 
 @dataclass(frozen=True)
 class Actor:
-    """One thing in the world; its number is its place in `Recording.actors`. `owner` is an id, known or not."""
+    """One thing in the world; its number is its place in `Recording.actors`. `owner` is an id, known or not.
+
+    `driven` marks those that the rules set in motion, `spawned` those of them that an emitter or a parent made.
+    """
 
     id: str
     kind: str
     owner: str | None = None
+    driven: bool = False
+    spawned: bool = False
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,11 @@ class Poses:
 
     def __len__(self) -> int:
         return len(self.frame)
+
+    def and_also(self, more: Poses) -> Poses:
+        """These rows, then more."""
+        names = [field.name for field in fields(self)]
+        return Poses(**{name: np.concatenate([getattr(self, name), getattr(more, name)]) for name in names})
 
     def rows(self, which: slice | Ints) -> Poses:
         """The same columns for some rows only."""
@@ -133,6 +140,7 @@ class Recording:
     clips: tuple[str, ...]
     poses: Poses
     claims: tuple[Claim, ...] = ()
+    inputs: Inputs = field(default_factory=Inputs)
     resets: Mapping[int, str] = field(default_factory=dict)
     up: Literal["-y", "+y"] = "-y"
     reactions: Literal["baked", "raw"] = "baked"
@@ -166,11 +174,12 @@ class Recording:
         return (int(rows[at]), int(self.poses.frame[rows[at]])) if at < len(rows) else None
 
     def returns(self, actor: int, frame: int) -> int:
-        """The first frame with a logged pose of an actor after it has been without one since `frame`."""
+        """The first frame after this one with a logged pose of an actor where it had none in the frame before."""
         rows = self.poses.rows_of(actor)
         frames = self.poses.frame[rows[~self.poses.lingering[rows]]]
-        later = frames[frames > frame]
-        gaps = np.flatnonzero(np.diff(np.concatenate([[frame], later])) > 1)
+        at = int(np.searchsorted(frames, frame, side="right"))
+        later = frames[at:]
+        gaps = np.flatnonzero(np.diff(frames[at - 1 :]) > 1)
         return int(later[gaps[0]]) if len(gaps) else 1 << 60
 
     @cached_property

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Collection, Iterator
-from dataclasses import replace
+from bisect import bisect_left
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 
-from voskar.core.judging import Judge, order_of_blows
+from voskar.core.driver import Plan
+from voskar.core.firing import Shown
+from voskar.core.judging import Judge, id_ranks, order_of_blows
 from voskar.core.ledger import Ledger
 from voskar.core.lingering import lingering
 from voskar.core.meeting import meeting_points
 from voskar.core.placing import Cast, Wardrobe
 from voskar.core.recording import Poses, Recording
 from voskar.core.rules import Rules
+from voskar.core.shapes import Ints
 from voskar.core.sight import Sight
-from voskar.core.swings import Swings
+from voskar.core.swings import Swings, TickSwings
 from voskar.core.touching import Touches, find_touches
 
 BLOCK = 1 << 15
@@ -26,6 +29,10 @@ BLOCK = 1 << 15
 
 RAW_BLOCK = 1 << 11
 """The same for raw recordings, in which every push looks again at the rest of its block."""
+
+
+AHEAD = 64
+"""Frames told ahead at first where the rules set something in motion."""
 
 
 def replay(rules: Rules, recording: Recording, *, block: int = BLOCK) -> Ledger:
@@ -47,71 +54,172 @@ def ledger_of(judge: Judge, recording: Recording) -> Ledger:
 
 
 def judge_frames(rules: Rules, recording: Recording, watched: Collection[int] = (), *, block: int = BLOCK) -> Judge:
-    """The judge after a whole recording: its events, a full account of the watched frames, and in `recording`
-    the poses as they were judged, with what lingered, and in a raw recording as blows have moved them."""
+    """The judge after a whole recording: its events, and a full account of the watched frames.
+
+    Its `recording` has the poses as they were judged: with what lingered, in a raw recording as blows have moved
+    them, and, where frames are watched, with all that the rules set in motion.
+    """
     recording = lingering(recording, rules.contact.linger)
     logged = recording
     if recording.reactions == "raw":
         block = min(block, RAW_BLOCK)
         poses = recording.poses
         recording = replace(recording, poses=replace(poses, x=poses.x.copy(), y=poses.y.copy(), cut=poses.cut.copy()))
-    wardrobe = Wardrobe(rules)
-    judge = Judge(rules, wardrobe, recording, logged, watched)
-    cast = cast_of(recording, wardrobe)
-    swings = Swings(recording.poses, cast, wardrobe)
-    for start, stop in blocks(recording, block):
-        _Block(judge, cast, swings, start, stop).run()
-    judge.appear(recording.last)
+    judge = Judge(rules, Wardrobe(rules), recording, logged, watched)
+    cast = cast_of(recording, judge.wardrobe)
+    company = Company(judge, cast, Swings(recording.poses, cast, judge.wardrobe), TickSwings(judge.wardrobe))
+    staged: list[Poses] = []
+    ahead = AHEAD if rules.drives else recording.frames
+    start = recording.first
+    while start <= recording.last:
+        stop = min(block_end(recording, start, block, len(judge.driver.bodies)), start + ahead)
+        window = _Block(company, start, stop)
+        last = window.run()
+        # what may be told ahead is twice what came true
+        ahead = max(2 * (last + 1 - start), 4) if rules.drives else ahead
+        shown = window.driven_until(last) if watched else None
+        if shown is not None:
+            staged.append(shown)
+        start = last + 1
+    if staged:
+        judge.perform(staged)
     return judge
 
 
+def block_end(recording: Recording, start: int, poses: int, driven: int = 0) -> int:
+    """The frame before which a block ends that starts in a frame and holds about so many poses, with so many driven
+    actors in each."""
+    if driven:
+        share = len(recording.poses) / max(recording.frames, 1)
+        poses = max(int(poses * share / (share + driven)), 1)
+        return min(start + max(int(poses / max(share, 1e-9)), 1), recording.last + 1)
+    rows = int(recording.starts[start - recording.first])
+    reach = int(np.searchsorted(recording.starts, rows + poses, side="right")) - 1
+    return min(max(recording.first + reach, start + 1), recording.last + 1)
+
+
+@dataclass(frozen=True, eq=False)
+class Company:
+    """What all blocks of a replay share."""
+
+    judge: Judge
+    cast: Cast
+    swings: Swings
+    ticks: TickSwings
+
+
 class _Block:
-    """The touches of a block of frames, and the poses they were found in."""
+    """The touches of a block of frames, and the poses they were found in.
 
-    def __init__(self, judge: Judge, cast: Cast, swings: Swings, start: int, stop: int) -> None:
-        self.judge, self.cast, self.swings, self.wardrobe = judge, cast, swings, judge.wardrobe
-        self.start, self.stop = start, stop
+    Recorded poses come first in a frame, then those of driven actors, as far as they can be told ahead.
+    """
+
+    def __init__(self, company: Company, start: int, stop: int) -> None:
+        self.company, self.judge, self.wardrobe = company, company.judge, company.judge.wardrobe
+        self.start = start
+        recording = self.judge.recording
         # in a raw recording these are views, so that to move them is to move the recording's own poses
-        self.rows, self.poses, self.lead = with_lead(judge.recording, start, stop)
-        self.recorded = self.poses
-        if judge.raw:
-            self.recorded = replace(judge.logged.poses.rows(self.rows), cut=self.poses.cut)
-            for actor in judge.shifts:
-                self._move(actor, start)
-        self._take(find_touches(self.poses, cast, self.wardrobe, self.lead))
+        self.rows, self.own, lead = with_lead(recording, start, stop)
+        self.logged = self.own
+        if self.judge.raw:
+            self.logged = replace(self.judge.logged.poses.rows(self.rows), cut=self.own.cut)
+            for actor in self.judge.shifts:
+                if actor < len(recording.actors):
+                    self._move(actor, start)
+        self.plan = self._plan(start, stop, lead)
+        self.stop = stop if self.plan is None else self.plan.stop
+        self.driven = None if self.plan is None else self.judge.driver.poses(self.plan, start > recording.first)
+        self._mix()
+        self._take(find_touches(self.poses, self.cast, self.wardrobe, self._lead(start - 1)))
 
-    def run(self) -> None:
-        """Hands the judge every frame in which something touches, and every watched one."""
+    def _plan(self, start: int, stop: int, lead: int) -> Plan | None:
         judge = self.judge
-        watched = sorted(frame for frame in judge.watched if self.start <= frame < self.stop)
-        frame = self.start - 1
-        while (coming := self._next(frame, watched)) is not None:
-            frame = coming
-            judge.frame(frame, self.by_frame.get(frame, ()))
+        if not judge.rules.drives or judge.ended is not None:
+            return None
+        return judge.driver.plan(start, stop, Shown(self.own, self.logged, lead, self.company.cast))
+
+    def _mix(self) -> None:
+        """Puts the poses of recorded and of driven actors together; `source` tells which row of the two a pose is."""
+        own, logged = self.own, self.logged
+        if len(own) and own.frame[-1] >= self.stop:  # the plan does not reach as far
+            kept = slice(0, int(np.searchsorted(own.frame, self.stop)))
+            own, logged = own.rows(kept), logged.rows(kept)
+        self.cast, self.numbers = self.company.cast, None
+        self.poses, self.recorded, self.source = own, logged, None
+        if self.plan is not None and self.driven is not None:
+            self.cast, self.numbers = self.judge.driver.seats(self.plan, self.company.cast)
+            self.source = np.argsort(np.concatenate([own.frame, self.driven.frame]), kind="stable")
+            self.poses = own.and_also(self.driven).rows(self.source)
+            self.recorded = self.poses if logged is own else logged.and_also(self.driven).rows(self.source)
+
+    def _lead(self, frame: int) -> int:
+        return int(np.searchsorted(self.poses.frame, frame, side="right"))
+
+    def run(self) -> int:
+        """Hands the judge every frame in which something happens, and every watched one, as far as it was told ahead
+        right; returns the last frame that holds for."""
+        judge, plan = self.judge, self.plan
+        low, high = bisect_left(judge.watched, self.start), bisect_left(judge.watched, self.stop)
+        watched = judge.watched[low:high]
+        coming = sorted({*self.frames, *watched, *(plan.frames if plan else ())})
+        last = self.stop - 1
+        at = 0
+        while at < len(coming):
+            frame = coming[at]
+            judge.frame(frame, self.by_frame.get(frame, ()), plan)
+            if plan is not None and judge.replan:
+                last = frame
+                break
             if judge.moved:
                 self._find_again(frame)
+                coming = sorted({*coming, *self.frames})
+            at += 1
         self._finish()
-
-    def _next(self, frame: int, watched: list[int]) -> int | None:
-        """The first frame after one in which there is something to judge or to watch."""
-        at = bisect_right(self.frames, frame)
-        coming = self.frames[at] if at < len(self.frames) else None
-        seen = next((one for one in watched if one > frame), None)
-        return seen if coming is None else coming if seen is None else min(coming, seen)
+        if plan is not None:
+            judge.moved.clear()
+            judge.driver.commit(last, plan)
+        judge.prune(last)
+        return last
 
     def _take(self, touches: Touches) -> None:
         """Puts touches in the order of blows."""
-        self.touches = touches.take(order_of_blows(touches, self.wardrobe, self.judge.ranks))
-        swing = self.swings.of(self.touches.hitbox, self.touches.striker_pose + self.rows.start)
-        columns = (self.touches.striker, self.touches.hitbox, self.touches.target, self.touches.hurtbox, self.touches.t)
-        listed = list(zip(*(column.tolist() for column in (*columns, swing)), range(len(swing)), strict=True))
-        frames, starts = np.unique(self.touches.frame, return_index=True)
+        ranks = id_ranks(self._name, np.concatenate([touches.striker, touches.target]), len(self.cast.kind))
+        self.touches = touches = touches.take(order_of_blows(touches, self.wardrobe, ranks))
+        actors = [touches.striker, touches.target]
+        if self.numbers is not None:
+            actors = [self.numbers[seats] for seats in actors]
+        columns = (actors[0], touches.hitbox, actors[1], touches.hurtbox, touches.t, self._swing())
+        listed = list(zip(*(column.tolist() for column in columns), range(len(touches)), strict=True))
+        frames, starts = np.unique(touches.frame, return_index=True)
         self.frames: list[int] = frames.tolist()
         bounds = [*starts.tolist(), len(listed)]
         self.by_frame = {
             frame: listed[low:high] for frame, (low, high) in zip(self.frames, pairwise(bounds), strict=True)
         }
-        self.judge.sight = Sight(self.poses, self.touches, self.cast, self.wardrobe, self.recorded)
+        self.judge.sight = Sight(self.poses, touches, self.cast, self.wardrobe, self.recorded)
+
+    def _name(self, seat: int) -> str:
+        """The id of a seat of the cast."""
+        actors = self.judge.recording.actors
+        if seat < len(actors) or self.plan is None:
+            return actors[seat].id
+        return self.judge.driver.name(self.plan, seat - len(actors))
+
+    def _swing(self) -> Ints:
+        """(n,) the swing each touch is made with."""
+        pose, hitbox = self.touches.striker_pose, self.touches.hitbox
+        if self.source is None:
+            return self.company.swings.of(hitbox, pose + self.rows.start)
+        source = self.source[pose]
+        result = np.zeros(len(pose), dtype=np.int64)
+        recorded = source < len(self.poses) - len(self.driven or ())
+        result[recorded] = self.company.swings.of(hitbox[recorded], source[recorded] + self.rows.start)
+        for row in np.flatnonzero(~recorded).tolist():
+            one = self.wardrobe.fitted[hitbox[row]]
+            kind = self.judge.rules.kinds[one.kind]
+            if one.box.attack and kind.timed(one.box.attack):
+                result[row] = self.company.ticks.of(kind, one.box.attack, int(self.poses.tick[pose[row]]))
+        return result
 
     def _find_again(self, frame: int) -> None:
         """Moves those whose course has changed, and finds their touches, and theirs alone, after this frame."""
@@ -120,7 +228,11 @@ class _Block:
         self.judge.moved.clear()
         for actor in moved.tolist():
             self._move(actor, frame + 1)
-        lead = int(np.searchsorted(self.poses.frame, frame, side="right"))
+        if self.source is not None and self.driven is not None:
+            for name in ("x", "y", "cut"):
+                own, driven = getattr(self.own, name)[: len(self.source) - len(self.driven)], getattr(self.driven, name)
+                getattr(self.poses, name)[:] = np.concatenate([own, driven])[self.source]
+        lead = self._lead(frame)
         if lead >= len(self.poses):
             return
         fresh = find_touches(self.poses, self.cast, self.wardrobe, lead, moved)
@@ -129,15 +241,16 @@ class _Block:
         self._take(kept.and_also(fresh))
 
     def _move(self, actor: int, first: int) -> None:
-        """Shifts an actor's poses from a frame on."""
-        rows = np.flatnonzero((self.poses.actor == actor) & (self.poses.frame >= first))
+        """Shifts a recorded actor's poses from a frame on."""
+        poses = self.own
+        rows = np.flatnonzero((poses.actor == actor) & (poses.frame >= first))
         if not len(rows):
             return
-        offsets = self.judge.shifts[actor].at(self.poses.frame[rows])
-        self.poses.x[rows] = self.recorded.x[rows] + offsets[:, 0]
-        self.poses.y[rows] = self.recorded.y[rows] + offsets[:, 1]
+        offsets = self.judge.shifts[actor].at(poses.frame[rows])
+        poses.x[rows] = self.logged.x[rows] + offsets[:, 0]
+        poses.y[rows] = self.logged.y[rows] + offsets[:, 1]
         jumps = [frame for number, frame in self.judge.cuts if number == actor]
-        self.poses.cut[rows] |= np.isin(self.poses.frame[rows], jumps)
+        poses.cut[rows] |= np.isin(poses.frame[rows], jumps)
 
     def _finish(self) -> None:
         """Tells where the contacts begun so far began, and whether someone lingered."""
@@ -152,24 +265,22 @@ class _Block:
                 event.detail = "lingering" if is_held else None
         opened.clear()
 
+    def driven_until(self, frame: int) -> Poses | None:
+        """The poses of driven actors in this block's frames up to one, with their numbers as actors."""
+        if self.driven is None or self.numbers is None:
+            return None
+        numbers = self.numbers[self.driven.actor]
+        gone = np.array([self.judge.gone.get(number, frame) for number in numbers.tolist()], dtype=np.int64)
+        rows = np.flatnonzero((self.driven.frame >= self.start) & (self.driven.frame <= np.minimum(gone, frame)))
+        return replace(self.driven.rows(rows), actor=numbers[rows])
+
 
 def cast_of(recording: Recording, wardrobe: Wardrobe) -> Cast:
     """Who is in a recording, in the numbers of a wardrobe."""
-    return Cast.of([actor.kind for actor in recording.actors], recording.owners, recording.clips, wardrobe)
+    return Cast.of(recording.actors, recording.owners, recording.clips, wardrobe)
 
 
 def with_lead(recording: Recording, start: int, stop: int) -> tuple[slice, Poses, int]:
     """The pose rows of frames start … stop-1 and of the frame before, those poses, and how many rows lead."""
     rows = recording.block(max(start - 1, recording.first), stop)
     return rows, recording.poses.rows(rows), recording.block(start, stop).start - rows.start
-
-
-def blocks(recording: Recording, size: int) -> Iterator[tuple[int, int]]:
-    """Frame ranges (start, stop) of about `size` poses each, in order."""
-    start = recording.first
-    while start <= recording.last:
-        rows = int(recording.starts[start - recording.first])
-        reach = int(np.searchsorted(recording.starts, rows + size, side="right")) - 1
-        stop = min(max(recording.first + reach, start + 1), recording.last + 1)
-        yield start, stop
-        start = stop

@@ -13,6 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
 
 TOLERANCE = 1e-6
 """The one tolerance, in units: boxes touch when they overlap by more than this. It is far above what float64

@@ -6,8 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from voskar.core.recording import Ints
-from voskar.core.shapes import Floats
+from voskar.core.shapes import Floats, Ints
 
 Vector = tuple[float, float]
 

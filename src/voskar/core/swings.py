@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.placing import Cast, Wardrobe, cells, openness
-from voskar.core.recording import Ints, Poses
+from voskar.core.placing import Cast, Wardrobe, cell_of_tick, cells, openness
+from voskar.core.recording import Poses
+from voskar.core.rules import Kind
+from voskar.core.shapes import Ints
 
 
 class Swings:
@@ -50,3 +52,31 @@ def _number(poses: Poses, is_open: np.ndarray, cell: Ints) -> Ints:
     result = np.empty(len(poses), dtype=np.int64)
     result[order] = np.cumsum(is_open[now] & fresh)
     return result
+
+
+class TickSwings:
+    """The same for driven actors, which show one clip from its first tick on: swings by tick, one table an attack."""
+
+    def __init__(self, wardrobe: Wardrobe) -> None:
+        self.wardrobe = wardrobe
+        self._tables: dict[tuple[str, str], Ints] = {}
+
+    def of(self, kind: Kind, attack: str, tick: int) -> int:
+        """The swing of a timed attack after so many frames of the kind's clip."""
+        table = self._tables.get((kind.name, attack))
+        if table is None or len(table) <= tick:
+            table = self._tables[kind.name, attack] = self._count(kind, attack, max(64, 2 * tick))
+        return int(table[tick])
+
+    def _count(self, kind: Kind, attack: str, ticks: int) -> Ints:
+        clip = kind.motion.clip
+        cell = np.full(ticks, -1)
+        if clip is not None:
+            cell = cell_of_tick(np.arange(ticks), kind, clip, self.wardrobe.rules.rate)
+        shown = np.full(ticks, -1 if clip is None else 0)
+        is_open = np.zeros(ticks, dtype=np.bool_)
+        for box in kind.boxes:
+            if box.attack == attack:
+                is_open |= openness(box, shown, cell, (clip or "",))
+        fresh = ~np.r_[False, is_open[:-1]] | (cell < np.r_[-1, cell[:-1]])
+        return np.cumsum(is_open & fresh)

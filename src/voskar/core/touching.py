@@ -12,8 +12,8 @@ import numpy as np
 from voskar.core import geometry
 from voskar.core.candidates import bounds_meet, expand, overlapping
 from voskar.core.placing import Cast, Placed, Wardrobe, place
-from voskar.core.recording import Bools, Ints, Poses
-from voskar.core.shapes import TOLERANCE, Floats
+from voskar.core.recording import Poses
+from voskar.core.shapes import TOLERANCE, Bools, Floats, Ints
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,13 +70,10 @@ def find_touches(poses: Poses, cast: Cast, wardrobe: Wardrobe, lead: int = 0, on
         sides = [(hits.take(hitting), hurts), (hits.take(~hitting), hurts.take(hurting))]
     classes = [one for some_hits, some_hurts in sides for one in _classes(some_hits, some_hurts, wardrobe)]
     for some_hits, some_hurts in classes:
-        if not wardrobe.swept.any():
-            found.append(_narrow(poses, some_hits, some_hurts, cast, wardrobe))
-            continue
         for swept_hits in (False, True):
             for swept_hurts in (False, True):
-                h = some_hits.take(wardrobe.swept[some_hits.box] == swept_hits)
-                u = some_hurts.take(wardrobe.swept[some_hurts.box] == swept_hurts)
+                h = _of(some_hits, some_hits.swept == swept_hits)
+                u = _of(some_hurts, some_hurts.swept == swept_hurts)
                 if len(h) and len(u):
                     narrow = _narrow_swept if swept_hits or swept_hurts else _narrow
                     found.append(narrow(poses, h, u, cast, wardrobe))
@@ -88,6 +85,10 @@ def find_touches(poses: Poses, cast: Cast, wardrobe: Wardrobe, lead: int = 0, on
     table = Touches(*(np.concatenate([getattr(one, field.name) for one in found]) for field in fields(Touches)))
     order = np.lexsort((table.hurtbox, table.target_pose, table.hitbox, table.striker_pose))
     return table.take(order)
+
+
+def _of(placed: Placed, rows: Bools) -> Placed:
+    return placed if rows.all() else placed.take(rows)
 
 
 def slack_of(wardrobe: Wardrobe) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 from collections.abc import Collection, Sequence
 from dataclasses import fields
 from fractions import Fraction
@@ -10,12 +11,13 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
+from voskar.core.inputs import Inputs
 from voskar.core.recording import Actor, Claim, Poses, Recording
 from voskar.core.shapes import LIMIT
 from voskar.errors import InputError, Problem, nearest
 
 if TYPE_CHECKING:
-    from voskar.files.frames import ClaimLine, FrameLine, PoseLine
+    from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine
 
 RESERVED = "/+#"  # kept for the ids of driven actors
 NUMBERS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
@@ -41,6 +43,7 @@ class ColumnBuilder:
         self.clips: dict[str, int] = {}
         self.claims: list[Claim] = []
         self.resets: dict[int, str] = {}
+        self.inputs: list[tuple[int, str, str, bool, float, float]] = []
         self.pieces: dict[str, list[Any]] = {field.name: [] for field in fields(Poses)}
 
     def add(self, chunk: Sequence[tuple[int, FrameLine]]) -> None:
@@ -57,6 +60,8 @@ class ColumnBuilder:
             counts.append(len(frame.poses))
             if frame.reset is not None:
                 self.resets[frame.frame] = frame.reset
+            if frame.inputs:
+                self.inputs += [self._input(number, frame.frame, one) for one in frame.inputs]
             if frame.claims:
                 self.claims += [self._claim(number, frame.frame, claim) for claim in frame.claims]
         self.counts += counts
@@ -75,6 +80,7 @@ class ColumnBuilder:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
         self.counts.clear()
         self.claims.clear()
+        self.inputs.clear()
         for pieces in self.pieces.values():
             pieces.clear()
 
@@ -202,6 +208,29 @@ class ColumnBuilder:
             claim.y,
         )
 
+    def _input(self, number: int, frame: int, one: InputLine) -> tuple[int, str, str, bool, float, float]:
+        if one.aim is None:
+            return frame, one.id, one.button, one.down, math.nan, math.nan
+        if len(one.aim) != 2 or not all(abs(value) <= LIMIT for value in one.aim):
+            raise self._error(number, frame, "inputs", f"found the aim {one.aim}, expected [x, y] within ±{LIMIT:g}")
+        return frame, one.id, one.button, one.down, one.aim[0], one.aim[1]
+
+    def _inputs(self) -> Inputs:
+        if not self.inputs:
+            return Inputs()
+        frame, who, button, down, x, y = zip(*self.inputs, strict=True)
+        ids, buttons = tuple(dict.fromkeys(who)), tuple(dict.fromkeys(button))
+        id_numbers, button_numbers = ({name: at for at, name in enumerate(names)} for names in (ids, buttons))
+        return Inputs(
+            np.array(frame, dtype=np.int64),
+            np.array([id_numbers[one] for one in who], dtype=np.int64),
+            np.array([button_numbers[one] for one in button], dtype=np.int64),
+            np.array(down, dtype=np.bool_),
+            np.array([x, y], dtype=np.float64).T,
+            ids,
+            buttons,
+        )
+
     def finish(self, rate: Fraction, **header: Any) -> Recording:
         """The recording. Raises InputError if it holds no frame."""
         if self.first is None:
@@ -216,6 +245,7 @@ class ColumnBuilder:
             clips=tuple(self.clips),
             poses=poses,
             claims=tuple(self.claims),
+            inputs=self._inputs(),
             resets=self.resets,
             digest=self._digest(poses, starts, rate, header),
             **header,
@@ -229,6 +259,8 @@ class ColumnBuilder:
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
         digest.update(repr((rate, self.first, actors, list(self.clips), self.resets, meaning)).encode())
         digest.update(starts.tobytes())
+        if self.inputs:
+            digest.update(repr(self.inputs).encode())
         for field in fields(Poses):
             column = getattr(poses, field.name)
             digest.update(np.ascontiguousarray(column[:1] if _is_one(column) else column).tobytes())

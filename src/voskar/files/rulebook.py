@@ -27,13 +27,23 @@ from voskar.core.rules import (
     Rebound,
     Rehit,
     Rules,
+    Solid,
     Space,
 )
 from voskar.core.shapes import Outline
 from voskar.errors import InputError, Problem
 from voskar.files.images import read_alpha
 from voskar.files.rulebook_checks import Told, meaning, schema_problems
-from voskar.files.rulebook_schema import AttackTable, BoxTable, ConsequenceTable, KeyTable, KindTable, RulebookFile
+from voskar.files.rulebook_motion import emitter, fixtures, going, motion
+from voskar.files.rulebook_schema import (
+    AttackTable,
+    BoxTable,
+    ConsequenceTable,
+    KeyTable,
+    KindTable,
+    RulebookFile,
+    SolidTable,
+)
 from voskar.files.toml_sources import Source, parse_source, read_source
 
 DEFAULT_RATE = Fraction(60)
@@ -53,6 +63,7 @@ class Rulebook:
     path: str
     data: RulebookFile
     outlines: Outlines
+    solids: tuple[Outline, ...]
     source: Source
     digest: str
 
@@ -71,7 +82,15 @@ class Rulebook:
             layers=tuple(data.layers.names),
             kinds={name: _kind(name, data.kinds[name], bits, rate, self.outlines) for name in sorted(data.kinds)},
             attacks={name: _attack(name, data.attacks[name], rate) for name in sorted(data.attacks)},
-            space=Space(data.space.up, (bounds[0], bounds[1], bounds[2], bounds[3]) if bounds else None),
+            space=Space(
+                data.space.up,
+                _ordered(bounds) if bounds else None,
+                data.space.gravity,
+                tuple(
+                    Solid(outline, sum(bits[layer] for layer in set(table.layer)))
+                    for outline, table in zip(self.solids, data.space.solids, strict=True)
+                ),
+            ),
             contact=ContactRules(
                 detect=data.contact.detect,
                 same_frame=data.contact.same_frame,
@@ -79,6 +98,7 @@ class Rulebook:
                 edges_touch=data.contact.edges_touch,
                 linger=data.contact.linger.frames(rate),
             ),
+            fixtures=fixtures(data.fixtures),
             digest=self.digest,
         )
 
@@ -100,6 +120,7 @@ def _check(source: Source) -> Rulebook:
         raise InputError(Problem(message, file=source.name, line=1, hint=hint))
     found: list[Told] = list(meaning(source.raw))
     outlines: dict[tuple[str, str], Outline] = {}
+    solids: list[Outline] = []
     data: RulebookFile | None = None
     images: dict[str, bytes] = {}
     try:
@@ -115,13 +136,30 @@ def _check(source: Source) -> Rulebook:
                 except ValueError as error:
                     shape = "polygon" if box.polygon is not None else "pixels"
                     found.append(((*where, shape), f"cannot use this shape: {error}", None))
+        for index, solid in enumerate(data.space.solids):
+            try:
+                solids.append(_drawn_solid(solid))
+            except ValueError as error:
+                found.append((("space", "solids", index, "polygon"), f"cannot use this shape: {error}", None))
     if found or data is None:
         problems = {source.problem(*one) for one in found}
         raise InputError(sorted(problems, key=lambda one: (one.file or "", one.line or 0, one.key or "", one.message)))
     digest = hashlib.blake2b(json.dumps(source.raw, sort_keys=True, default=str).encode(), digest_size=16)
     for name in sorted(images):
         digest.update(images[name])
-    return Rulebook(source.name, data, outlines, source, digest.hexdigest())
+    return Rulebook(source.name, data, outlines, tuple(solids), source, digest.hexdigest())
+
+
+def _ordered(corners: list[float]) -> tuple[float, float, float, float]:
+    """Any two opposite corners as low x, low y, high x, high y."""
+    x0, y0, x1, y1 = corners
+    return min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)
+
+
+def _drawn_solid(table: SolidTable) -> Outline:
+    if table.rect is not None:
+        return rectangle(*table.rect)
+    return polygon([(x, y) for x, y in table.polygon or ()])
 
 
 def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction, outlines: Outlines) -> Kind:
@@ -150,6 +188,9 @@ def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction, out
         iframes=table.iframes.frames(rate),
         weight=table.weight,
         bounce=table.bounce,
+        motion=motion(table.motion, rate),
+        emitters=tuple(emitter(one, table.emitters[one], rate) for one in sorted(table.emitters)),
+        down=going(table.down, rate),
         boxes=tuple(one(box_name, box) for box_name, box in table.boxes.items()),
         clips={
             clip_name: Clip(clip.cells, None if clip.rate is None else Fraction(repr(clip.rate)), clip.loop)

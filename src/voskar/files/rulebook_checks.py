@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from voskar.errors import nearest
-from voskar.files.rulebook_schema import SHAPES, RulebookFile
+from voskar.files.rulebook_schema import SHAPES, TRIGGERS, RulebookFile
 
 Told = tuple[tuple[str | int, ...], str, str | None]
 
@@ -97,13 +97,70 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
             if isinstance(effect, str) and effect not in _table(raw, "kinds"):
                 hint = nearest(effect, _table(raw, "kinds"))
                 yield ("attacks", attack_name, side, "effect"), f'unknown kind "{effect}"', hint
+    for index, solid in enumerate(_list(_table(raw, "space"), "solids")):
+        if isinstance(solid, dict):
+            spot = ("space", "solids", index)
+            yield from _layer_names(spot, solid, layers)
+            if ("rect" in solid) == ("polygon" in solid):
+                yield spot, "a solid needs one of rect, polygon", None
+    yield from _fixtures(raw)
     for kind_name, kind in _tables(raw, "kinds"):
+        yield from _spawns(kind_name, kind, _table(raw, "kinds"))
         where: tuple[str | int, ...] = ("kinds", kind_name)
         yield from _layer_names(where, kind, layers)
         for box_name, box in _tables(kind, "boxes"):
             here = (*where, "boxes", box_name)
             yield from _layer_names(here, box, layers)
             yield from _box_problems(here, box, attacks)
+
+
+def _fixtures(raw: dict[str, Any]) -> Iterable[Told]:
+    kinds, seen = _table(raw, "kinds"), set()
+    for index, fixture in enumerate(_list(raw, "fixtures")):
+        if not isinstance(fixture, dict):
+            continue
+        kind, name = fixture.get("kind"), fixture.get("id")
+        yield from _unknown_kind(("fixtures", index, "kind"), kind, kinds)
+        if isinstance(name, str):
+            if name in seen:
+                yield ("fixtures", index, "id"), f'the fixture "{name}" is placed twice', None
+            if not name or any(mark in name for mark in "/+#"):
+                yield ("fixtures", index, "id"), f'found "{name}", expected an id without / + #', None
+            seen.add(name)
+
+
+def _unknown_kind(where: tuple[str | int, ...], kind: Any, kinds: dict[str, Any]) -> Iterable[Told]:
+    if isinstance(kind, str) and kind not in kinds:
+        yield where, f'unknown kind "{kind}"', nearest(kind, kinds)
+
+
+def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iterable[Told]:
+    """Emitters and children: kinds that exist, one trigger each, and no kind that leaves itself behind."""
+    for name, emitter in _tables(kind, "emitters"):
+        here = ("kinds", kind_name, "emitters", name)
+        if not name or any(mark in name for mark in "/+#"):
+            yield here, f'found "{name}", expected a name without / + #', None
+        yield from _unknown_kind((*here, "spawn"), emitter.get("spawn"), kinds)
+        aim = emitter.get("aim")
+        if isinstance(aim, dict):
+            yield from _unknown_kind((*here, "aim", "target"), aim.get("target"), kinds)
+        when = emitter.get("when")
+        if isinstance(when, dict):
+            named = [key for key in TRIGGERS if key in when]
+            if len(named) != 1:
+                told = f"{len(named)} triggers" if named else "no trigger"
+                yield (*here, "when"), f"found {told}, expected one of {', '.join(TRIGGERS)}", None
+            for key, owner in (("first", "every"), ("cell", "clip")):
+                if key in when and owner not in when:
+                    yield (*here, "when", key), f"`{key}` goes with `{owner}`", None
+            if "clip" in when and "cell" not in when:
+                yield (*here, "when"), "a clip needs a `cell` beside it", None
+    for index, child in enumerate(_list(_table(kind, "down"), "spawn")):
+        if isinstance(child, dict):
+            spot = ("kinds", kind_name, "down", "spawn", index, "kind")
+            yield from _unknown_kind(spot, child.get("kind"), kinds)
+            if child.get("kind") == kind_name:
+                yield spot, f"{kind_name} leaves {kind_name} behind: its children would multiply without end", None
 
 
 def _table(parent: dict[str, Any], key: str) -> dict[str, Any]:

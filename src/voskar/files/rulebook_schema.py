@@ -81,10 +81,34 @@ RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit)]
 Names = list[str]
 
 
+Whole = Annotated[int, Field(ge=0, le=1 << 31)]
+
+
+def _at_least_a_frame(value: Any) -> Any:
+    found = _duration(value)
+    if found.amount == 0:
+        raise ValueError("a duration of a frame or more")
+    return found
+
+
+def _facing(value: int) -> int:
+    if value not in (1, -1):
+        raise ValueError("1 or -1")
+    return value
+
+
 class Table(BaseModel):
     """A table of the file. Unknown keys are errors, and values keep their type: "3" is no number."""
 
     model_config = ConfigDict(extra="forbid", strict=True, arbitrary_types_allowed=True)
+
+
+class SolidTable(Table):
+    """`[[space.solids]]`"""
+
+    rect: Corners | None = None
+    polygon: Points | None = None
+    layer: Names = []
 
 
 class SpaceTable(Table):
@@ -92,6 +116,8 @@ class SpaceTable(Table):
 
     up: Literal["-y", "+y"] = "-y"
     bounds: Corners | None = None
+    gravity: Number = 0.0
+    solids: list[SolidTable] = []
 
 
 class LayersTable(Table):
@@ -162,6 +188,109 @@ class BoxTable(Table):
 SHAPES = ("rect", "span", "circle", "capsule", "polygon", "pixels")
 
 
+Facing = Annotated[int, AfterValidator(_facing)]
+ZeroUp = Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
+Lasting = Annotated[Duration, BeforeValidator(_at_least_a_frame)]
+
+
+class MotionTable(Table):
+    """`[kinds.X.motion]`"""
+
+    velocity: Pair = [0.0, 0.0]
+    acceleration: Pair = [0.0, 0.0]
+    gravity: Number = 0.0
+    drag: ZeroUp = 0.0
+    spin: Number = 0.0
+    max_speed: ZeroUp | None = None
+    life: Lasting | None = None
+    at_edge: Literal["none", "remove", "wrap", "bounce", "stop"] = "none"
+    on_solid: Literal["pass", "remove", "bounce", "stop", "turn"] = "pass"
+    bounces: Whole | None = None
+    bounciness: ZeroUp = 1.0
+    clip: str | None = None
+
+
+class FanTable(Table):
+    """What every table that spawns may say."""
+
+    count: Annotated[int, Field(ge=1, le=4096)] = 1
+    spread: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] = 0.0
+    jitter: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] = 0.0
+    speed: Number | None = None
+    inherit: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)] | None = None
+
+
+class ChildTable(FanTable):
+    """One of `[kinds.X.down] spawn`"""
+
+    kind: str
+
+
+class DownTable(Table):
+    """`[kinds.X.down]`"""
+
+    lasts: Frames = Duration.parse(0)
+    hide: bool = False
+    motion: MotionTable | None = None
+    spawn: list[ChildTable] = []
+
+
+TRIGGERS = ("press", "release", "hold", "every", "clip")
+
+
+class WhenTable(Table):
+    """`when` of an emitter"""
+
+    press: str | None = None
+    release: str | None = None
+    hold: str | None = None
+    every: Lasting | None = None
+    first: Frames | None = None
+    clip: str | None = None
+    cell: Cell | None = None
+
+
+class TargetTable(Table):
+    """`aim` of an emitter at a kind"""
+
+    target: str
+
+
+def _aim(value: Any) -> Any:
+    if value in ("facing", "input"):
+        return value
+    if isinstance(value, dict) and list(value) == ["target"] and isinstance(value["target"], str):
+        return TargetTable(**value)
+    if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
+        raise ValueError('"facing", "input", degrees, or { target = "a kind" }')
+    return float(value)
+
+
+class EmitterTable(FanTable):
+    """`[kinds.X.emitters.NAME]`"""
+
+    spawn: str
+    when: WhenTable
+    cooldown: Frames = Duration.parse(0)
+    limit: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
+    muzzle: Pair = [0.0, 0.0]
+    pivot: Pair = [0.0, 0.0]
+    turns: bool = False
+    aim: Annotated[str | float | TargetTable, BeforeValidator(_aim)] = "facing"
+    within: Annotated[list[Number], Field(min_length=4, max_length=4)] | None = None
+
+
+class FixtureTable(Table):
+    """`[[fixtures]]`"""
+
+    kind: str
+    at: Pair
+    id: str | None = None
+    facing: Facing = 1
+    angle: Angle = 0.0
+    velocity: Pair | None = None
+
+
 class KindTable(Table):
     """`[kinds.X]`"""
 
@@ -174,6 +303,9 @@ class KindTable(Table):
     mask: Names = []
     clips: dict[str, ClipTable] = {}
     boxes: dict[str, BoxTable] = {}
+    motion: MotionTable = MotionTable()
+    emitters: dict[str, EmitterTable] = {}
+    down: DownTable = DownTable()
 
 
 def _direction(value: Any) -> Any:
@@ -183,16 +315,6 @@ def _direction(value: Any) -> Any:
     if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
         raise ValueError(expected)
     return float(value)
-
-
-Whole = Annotated[int, Field(ge=0, le=1 << 31)]
-
-
-def _at_least_a_frame(value: Any) -> Any:
-    found = _duration(value)
-    if found.amount == 0:
-        raise ValueError("a duration of a frame or more")
-    return found
 
 
 class KnockbackTable(Table):
@@ -258,3 +380,4 @@ class RulebookFile(Table):
     contact: ContactTable = ContactTable()
     kinds: dict[str, KindTable] = {}
     attacks: dict[str, AttackTable] = {}
+    fixtures: list[FixtureTable] = []

@@ -1,0 +1,455 @@
+"""What the rules set in motion: who of it is there, what it will do if nothing changes it, and what it spawns."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from voskar.core.emitting import Birth, Denial, angle_of, fan_of
+from voskar.core.firing import Firing, Shown
+from voskar.core.inputs import Vector
+from voskar.core.ledger import Event
+from voskar.core.motion import FOREVER, Bodies, Motions, Outlook, Paths, paths
+from voskar.core.placing import Cast
+from voskar.core.recording import Poses
+from voskar.core.rules import Fan, Target
+from voskar.core.shapes import Ints
+
+if TYPE_CHECKING:
+    from voskar.core.judging import Judge
+
+Gun = tuple[int, str]
+"""An emitter: the number of its owner, and its name."""
+
+
+@dataclass
+class Plan:
+    """What driven actors will do in frames start … stop - 1, as long as nothing changes their course.
+
+    `paths` has a row for the frame before start too. By frame: `leaving`, who is no longer there and why;
+    `births`, what appears or is denied, and by number the `names` of those who do; `ending`, who is taken away
+    at the end.
+    """
+
+    start: int
+    stop: int
+    bodies: Bodies
+    paths: Paths
+    leaving: dict[int, list[tuple[int, str]]]
+    births: dict[int, list[tuple[Birth, int] | Denial]]
+    names: dict[int, str]
+    ending: dict[int, list[tuple[int, str]]]
+
+    @property
+    def frames(self) -> list[int]:
+        """The frames in which something happens."""
+        return sorted(frame for frame in {*self.leaving, *self.births, *self.ending} if self.start <= frame < self.stop)
+
+
+class Driver:
+    """Holds the state of all driven actors. Numbers of driven actors follow those of the recording and never recur.
+
+    `plan` tells a block of frames ahead; `begin` makes a frame of it come true; `commit` keeps what came of it.
+    In between the judge tells of blows: `send`, `home`, `fall`, `spark`.
+    """
+
+    def __init__(self, judge: Judge) -> None:
+        self.judge, self.rules, self.wardrobe = judge, judge.rules, judge.wardrobe
+        self.recording = judge.recording
+        self.motions, self.outlook = Motions(self.rules), Outlook(self.rules, self.wardrobe)
+        self.kind_numbers = {name: index for index, name in enumerate(self.wardrobe.kinds)}
+        self.shown = {actor.kind for actor in self.recording.actors}
+        own = [clip for clip in self._kind_clips() if clip is not None]
+        self.clips = tuple(dict.fromkeys([*self.recording.clips, *own]))
+        self.owners = self._owners()
+        self.bodies = Bodies.none()
+        self.waiting: list[Birth] = []
+        self.next_number = len(self.recording.actors)
+        self.made: Counter[str] = Counter()
+        """How many each emitter, parent and effect has made, by the beginning of their ids."""
+        self.fired: dict[Gun, int] = {}
+        self.own: dict[Gun, set[int]] = defaultdict(set)
+        """Who is there of what an emitter with a limit made."""
+        self._gun_of: dict[int, Gun] = {}
+        self._sent: dict[int, Vector] = {}
+        self._home: set[int] = set()
+        self._fallen: dict[int, int] = {}
+        self.guns = [(kind, emitter) for kind in self.rules.kinds.values() for emitter in kind.emitters]
+        self.owners_of = {kind.name: self._recorded_of(kind.name) for kind, _ in self.guns}
+        self.matters = {kind.name for kind, _ in self.guns}
+        self.matters |= {emitter.aim.kind for _, emitter in self.guns if isinstance(emitter.aim, Target)}
+        """Kinds whose every change changes what emitters do."""
+        self._place_fixtures()
+
+    def _kind_clips(self) -> list[str | None]:
+        return [kind.motion.clip for kind in self.rules.kinds.values()]
+
+    def _owners(self) -> Ints:
+        """The owners of recorded actors, of whom some may be fixtures: numbered as they are placed."""
+        owners = self.recording.owners.copy()
+        placed = [one.id for one in self.rules.fixtures if one.id not in self.recording.numbers]
+        for number, actor in enumerate(self.recording.actors if placed else ()):
+            if actor.owner in placed:
+                owners[number] = len(owners) + placed.index(actor.owner)
+        return owners
+
+    def _recorded_of(self, kind: str) -> tuple[Ints, Ints]:
+        """The recorded actors of a kind that are ever in play, and the frames they first are."""
+        poses = self.recording.poses
+        of_kind = np.array([actor.kind == kind for actor in self.recording.actors], dtype=np.bool_)
+        rows = np.flatnonzero(of_kind[poses.actor] & ~poses.hidden) if len(poses) else np.zeros(0, dtype=np.int64)
+        numbers, first = np.unique(poses.actor[rows], return_index=True)
+        return numbers, poses.frame[rows[first]]
+
+    def _place_fixtures(self) -> None:
+        for fixture in self.rules.fixtures:
+            if fixture.id in self.recording.numbers:
+                continue  # the recording shows it: its poses are the truth
+            velocity = fixture.velocity
+            if velocity is None:
+                own = self.rules.kinds[fixture.kind].motion.velocity
+                velocity = own[0] * fixture.facing, own[1]
+            frame = self.recording.first
+            birth = Birth(
+                frame, fixture.id, fixture.kind, *fixture.at, fixture.angle, velocity, None, None, None, spawned=False
+            )
+            number = self._number()
+            self.judge.enter(number, birth)
+            self.bodies = self.bodies.and_also(self._bodies([(birth, number)], facing=fixture.facing))
+
+    def _number(self) -> int:
+        self.next_number += 1
+        return self.next_number - 1
+
+    def _bodies(self, births: list[tuple[Birth, int]], facing: int = 1) -> Bodies:
+        """Bodies as they appear."""
+        if not births:
+            return Bodies.none()
+        kinds = [self.rules.kinds[birth.kind] for birth, _ in births]
+        velocities = [
+            kind.motion.velocity if birth.velocity is None else birth.velocity
+            for (birth, _), kind in zip(births, kinds, strict=True)
+        ]
+        count = len(births)
+        number = np.array([number for _, number in births], dtype=np.int64)
+        kind_number = np.array([self.kind_numbers[birth.kind] for birth, _ in births], dtype=np.int64)
+        place = np.array([(birth.x, birth.y) for birth, _ in births], dtype=np.float64)
+        speed = np.array(velocities, dtype=np.float64)
+        born = np.array([birth.frame for birth, _ in births], dtype=np.int64)
+        life = np.array([FOREVER if kind.motion.life is None else kind.motion.life for kind in kinds], dtype=np.int64)
+        faces = np.full(count, float(facing))
+        return Bodies(
+            number=number,
+            kind=kind_number,
+            motion=2 * kind_number,
+            x=place[:, 0],
+            y=place[:, 1],
+            vx=speed[:, 0],
+            vy=speed[:, 1],
+            angle=np.array([birth.angle for birth, _ in births], dtype=np.float64),
+            facing=faces,
+            bounces=self.motions.bounces[2 * kind_number],
+            born=born,
+            since=born,
+            played=born,
+            expires=np.minimum(born + life, FOREVER),
+            ends=np.full(count, FOREVER, dtype=np.int64),
+            home_x=place[:, 0],
+            home_y=place[:, 1],
+            home_vx=speed[:, 0],
+            home_vy=speed[:, 1],
+            home_facing=faces,
+            owner=np.array([-1 if birth.owner is None else birth.owner for birth, _ in births], dtype=np.int64),
+            spawned=np.array([birth.spawned for birth, _ in births], dtype=np.bool_),
+            hidden=np.zeros(count, dtype=np.bool_),
+            cut=np.zeros(count, dtype=np.bool_),
+        )
+
+    # what is going to happen
+
+    def plan(self, start: int, stop: int, shown: Shown) -> Plan:
+        """Frames start … stop - 1, or fewer where something hangs on what cannot be told ahead."""
+        first, frames = start - 1, stop - start + 1
+        births: list[tuple[Birth, int]] = []
+        listed: dict[int, list[tuple[Birth, int] | Denial]] = defaultdict(list)
+        number = self.next_number
+        for birth in self.waiting:
+            listed[start].append((birth, number))
+            if not birth.expected:
+                births.append((birth, number))
+                number += 1
+        bodies = self.bodies.and_also(self._bodies(births))
+        ways = paths(bodies, self.motions, self.outlook, first, frames, self._pushes(bodies, first, frames))
+        if self.guns:
+            shots = Firing(self, start, stop, shown, bodies, ways, {number: birth for birth, number in births})
+            stop = shots.fire()
+            for frame, happenings in shots.listed.items():
+                listed[frame] += happenings
+            fresh = self._bodies(shots.births)
+            if len(fresh):
+                ways = ways.joined(paths(fresh, self.motions, self.outlook, first, frames, None))
+                bodies = bodies.and_also(fresh)
+            births += shots.births
+        leaving: dict[int, list[tuple[int, str]]] = defaultdict(list)
+        ending: dict[int, list[tuple[int, str]]] = defaultdict(list)
+        for row, why in enumerate(ways.why):
+            if why:
+                frame = first + int(ways.end[row])
+                told, at = (leaving, frame) if why in ("expired", "edge") else (ending, frame - 1)
+                if at < stop:
+                    told[at].append((int(bodies.number[row]), why))
+        names = {number: birth.id for birth, number in births}
+        return Plan(start, stop, bodies, ways, leaving, listed, names, ending)
+
+    def _pushes(self, bodies: Bodies, first: int, frames: int) -> np.ndarray | None:
+        """The steps of knockback still to come, (frames, bodies, 2), None without any."""
+        shifts = self.judge.shifts
+        rows = [row for row, number in enumerate(bodies.number.tolist()) if number in shifts] if shifts else []
+        if not rows:
+            return None
+        steps = np.zeros((frames, len(bodies), 2))
+        for row in rows:
+            shift = shifts[int(bodies.number[row])]
+            for index, step in enumerate(shift.steps):
+                at = shift.start + index - first
+                if 0 < at < frames:
+                    steps[at, row] = step
+        return steps
+
+    def seats(self, plan: Plan, cast: Cast) -> tuple[Cast, Ints]:
+        """Recorded actors and the plan's bodies as one cast, and their numbers (seats,)."""
+        bodies = plan.bodies
+        recorded = np.arange(len(cast.kind))
+        numbers = np.concatenate([recorded, bodies.number])
+        seat = {number: len(recorded) + row for row, number in enumerate(bodies.number.tolist())}
+        owners = np.concatenate([self.owners, bodies.owner])
+        for row in np.flatnonzero(owners >= len(recorded)).tolist():
+            owners[row] = seat.get(int(owners[row]), -(1 << 40) - int(owners[row]))
+        kinds = np.concatenate([cast.kind, bodies.kind])
+        return Cast(kinds, owners, np.concatenate([cast.spawned, bodies.spawned]), self.clips), numbers
+
+    def name(self, plan: Plan, row: int) -> str:
+        """The id of one of a plan's bodies."""
+        number = int(plan.bodies.number[row])
+        standing = self.judge.standings.get(number)
+        return plan.names[number] if standing is None else standing.id
+
+    def poses(self, plan: Plan, lead: bool) -> Poses | None:
+        """The poses of driven actors in the plan's frames, by frame and seat; with `lead` in the frame before too."""
+        bodies, ways = plan.bodies, plan.paths
+        frames = plan.stop - plan.start + 1
+        if not len(bodies):
+            return None
+        rows = np.arange(frames)[:, None]
+        there = (rows >= (bodies.born - ways.first)[None]) & (rows < ways.end[None])
+        there[0] &= lead
+        k, i = np.nonzero(there)
+        count = len(k)
+        nan, none = np.broadcast_to(np.nan, count), np.broadcast_to(-1, count)
+        never = np.broadcast_to(False, count)
+        clip_of_kind = np.array(
+            [
+                -1 if kind.motion.clip is None else self.clips.index(kind.motion.clip)
+                for kind in self.rules.kinds.values()
+            ]
+        )
+        clip = clip_of_kind[bodies.kind[i]]
+        frame = ways.first + k
+        return Poses(
+            frame=frame,
+            actor=len(self.recording.actors) + i,
+            x=ways.x[k, i],
+            y=ways.y[k, i],
+            facing=ways.facing[k, i],
+            angle=ways.angle[k, i],
+            scale=np.broadcast_to(1.0, count),
+            clip=clip,
+            tick=np.where(clip >= 0, frame - bodies.played[i], -1),
+            cell=none,
+            vx=ways.vx[k, i],
+            vy=ways.vy[k, i],
+            health=nan,
+            lives=nan,
+            cut=ways.cut[k, i],
+            hidden=bodies.hidden[i],
+            lingering=never,
+        )
+
+    # what does happen
+
+    def begin(self, frame: int, plan: Plan) -> None:
+        """Tells who has left in a frame, and who appears."""
+        judge = self.judge
+        for number, why in self._by_id(plan.leaving.get(frame, ())):
+            judge.leave(frame, number, why)
+        for happening in plan.births.get(frame, ()):
+            if isinstance(happening, Denial):
+                judge.events.append(
+                    Event(frame, "denied", id=happening.id, emitter=happening.emitter, detail=happening.reason)
+                )
+                continue
+            birth, number = happening
+            self._appear(birth, number)
+
+    def _appear(self, birth: Birth, number: int) -> None:
+        self.judge.events.append(
+            Event(
+                birth.frame,
+                "spawn",
+                id=birth.id,
+                kind=birth.kind,
+                owner=birth.owner_id,
+                emitter=birth.emitter,
+                x=birth.x,
+                y=birth.y,
+                angle=birth.angle,
+                detail="expected" if birth.expected else None,
+            )
+        )
+        if birth.emitter is not None and birth.owner is not None:
+            self.made[f"{birth.owner_id}/{birth.emitter}"] += 1
+            self.fired[birth.owner, birth.emitter] = birth.frame
+        if birth.expected:
+            return
+        self.next_number = number + 1
+        self.judge.enter(number, birth)
+        if birth.emitter is not None and birth.owner is not None:
+            gun = (birth.owner, birth.emitter)
+            self.own[gun].add(number)
+            self._gun_of[number] = gun
+
+    def end(self, frame: int, plan: Plan) -> list[tuple[int, str]]:
+        """Who is taken away at the end of a frame, by id."""
+        return self._by_id(plan.ending.get(frame, ()))
+
+    def _by_id(self, leaving: Iterable[tuple[int, str]]) -> list[tuple[int, str]]:
+        standings = self.judge.standings
+        present = [one for one in leaving if one[0] in standings]
+        return sorted(present, key=lambda one: standings[one[0]].id)
+
+    def commit(self, frame: int, plan: Plan) -> None:
+        """Keeps the state of all that are still there after a frame, with what blows have changed."""
+        k = frame - plan.paths.first
+        standings = self.judge.standings
+        self.waiting = [birth for birth in self.waiting if birth.frame > frame]
+        alive = np.array([number in standings for number in plan.bodies.number.tolist()], dtype=np.bool_)
+        rows = np.flatnonzero(alive & (plan.bodies.born <= frame) & (plan.paths.end > k))
+        kept = plan.bodies.take(rows)
+        for name in ("x", "y", "vx", "vy", "angle", "facing", "bounces"):
+            setattr(kept, name, getattr(plan.paths, name)[k, rows])
+        kept.since = np.full(len(rows), frame, dtype=np.int64)
+        kept.cut = np.zeros(len(rows), dtype=np.bool_)
+        if self._sent or self._home or self._fallen:
+            for row, number in enumerate(kept.number.tolist()):
+                self._change(kept, row, number, frame)
+            for changes in (self._sent, self._home, self._fallen):
+                changes.clear()
+        self.bodies = kept
+
+    def _change(self, kept: Bodies, row: int, number: int, frame: int) -> None:
+        if number in self._sent:
+            kept.vx[row], kept.vy[row] = self._sent[number]
+        if number in self._home:
+            kept.x[row], kept.y[row] = kept.home_x[row], kept.home_y[row]
+            kept.vx[row], kept.vy[row], kept.facing[row] = kept.home_vx[row], kept.home_vy[row], kept.home_facing[row]
+            kept.since[row], kept.cut[row] = frame + 1, True
+            shift = self.judge.shifts.get(number)
+            if shift is not None and shift.steps and shift.start == frame + 1:
+                kept.x[row] += shift.steps[0][0]
+                kept.y[row] += shift.steps[0][1]
+        if number in self._fallen:
+            down = self.rules.kinds[self.wardrobe.kinds[kept.kind[row]]].down
+            kept.motion[row] = 2 * kept.kind[row] + 1
+            kept.ends[row], kept.hidden[row] = self._fallen[number], down.hide
+            if down.motion is None:
+                kept.vx[row] = kept.vy[row] = 0.0
+
+    def number_of(self, name: str, kind: str) -> int | None:
+        """The number of an actor of a kind by its id, None without one."""
+        number = self.recording.numbers.get(name, self.judge.driven.get(name))
+        return None if number is None or self.judge.standings[number].kind != kind else number
+
+    # what blows do
+
+    def is_driven(self, number: int) -> bool:
+        """Whether a number is that of a driven actor."""
+        return number >= len(self.recording.actors)
+
+    def send(self, number: int, velocity: Vector) -> None:
+        """A new velocity from the next frame on."""
+        self._sent[number] = velocity
+
+    def home(self, number: int) -> Vector:
+        """Sends an actor home in the next frame, and tells where that is."""
+        self._home.add(number)
+        return self.start(number)
+
+    def start(self, number: int) -> Vector:
+        """Where an actor appeared."""
+        birth = self.judge.births[number]
+        return birth.x, birth.y
+
+    def fall(self, number: int, until: int) -> None:
+        """An actor has gone down, and is seen until a frame."""
+        self._fallen[number] = until
+
+    def forget(self, number: int) -> None:
+        """A driven actor is gone for good."""
+        gun = self._gun_of.pop(number, None)
+        if gun is not None:
+            self.own[gun].discard(number)
+            if not self.own[gun]:
+                del self.own[gun]
+        if number in self.judge.births:
+            birth = self.judge.births[number]
+            for emitter in self.rules.kinds[birth.kind].emitters:
+                self.fired.pop((number, emitter.name), None)
+                self.made.pop(f"{birth.id}/{emitter.name}", None)
+            for fan in self.rules.kinds[birth.kind].down.spawn:
+                self.made.pop(f"{birth.id}+{fan.kind}", None)
+
+    def counted(self, number: int) -> bool:
+        """Whether an actor's going makes room under a limit."""
+        gun = self._gun_of.get(number)
+        if gun is None:
+            return False
+        return any(emitter.name == gun[1] and emitter.limit is not None for _, emitter in self.guns)
+
+    def leave_children(self, frame: int, number: int, x: float, y: float, velocity: Vector) -> None:
+        """Orders the children of an actor that went down, where it is, for the next frame."""
+        standing = self.judge.standings[number]
+        kind = self.rules.kinds[standing.kind]
+        up = 90.0 * self.rules.space.upwards
+        centre = angle_of(*velocity) if any(velocity) else up
+        owner = self.judge.births[number].owner if self.is_driven(number) else int(self.owners[number])
+        for fan in kind.down.spawn:
+            self._order(frame + 1, fan, standing.id, (x, y), centre, velocity, (owner, standing.owner), standing.side)
+
+    def spark(self, frame: int, kind: str, x: float, y: float) -> None:
+        """Orders an effect for the next frame."""
+        self._order(frame + 1, Fan(kind), "effect", (x, y), 0.0, (0.0, 0.0), (None, None), None, spawned=False)
+
+    def _order(
+        self,
+        frame: int,
+        fan: Fan,
+        parent: str,
+        place: Vector,
+        centre: float,
+        velocity: Vector,
+        owner: tuple[int | None, str | None],
+        side: str | None,
+        *,
+        spawned: bool = True,
+    ) -> None:
+        prefix = f"{parent}+{fan.kind}"
+        names = [f"{prefix}-{self.made[prefix] + index + 1}" for index in range(fan.count)]
+        self.made[prefix] += fan.count
+        for name, (angle, speed) in zip(names, fan_of(fan, centre, names, self.recording.seed, velocity), strict=True):
+            self.waiting.append(
+                Birth(frame, name, fan.kind, *place, angle, speed, *owner, side, None, spawned, fan.kind in self.shown)
+            )

@@ -1,0 +1,360 @@
+"""The slow twin's driven actors: one body, one frame, one emitter at a time."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from hashlib import blake2b
+from typing import TYPE_CHECKING, Any
+
+from voskar.core.rules import Emitter, Fan, Motion, Target
+
+if TYPE_CHECKING:
+    from tests.reference import Reference
+
+Point = tuple[float, float]
+
+
+def turned(degrees: float) -> float:
+    """In (-180, 180]."""
+    degrees = math.remainder(degrees, 360)
+    return 180.0 if degrees == -180 else degrees
+
+
+def unit(degrees: float) -> Point:
+    """A direction; right angles are exact."""
+    x, y = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    return (round(x), round(y)) if degrees % 90 == 0 else (x, y)
+
+
+def chance(seed: int, name: str, what: str) -> float:
+    """A draw."""
+    return int.from_bytes(blake2b(f"{seed}:{name}:{what}".encode(), digest_size=8).digest(), "big") / 2**64
+
+
+class Driven:
+    """Bodies by id: dictionaries with a pose, a velocity and whatever else they remember."""
+
+    def __init__(self, world: Reference) -> None:
+        self.world, self.rules, self.recording = world, world.rules, world.recording
+        self.bodies: dict[str, dict[str, Any]] = {}
+        self.waiting: list[dict[str, Any]] = []
+        self.counts: dict[str, int] = defaultdict(int)
+        self.fired: dict[tuple[str, str], int] = {}
+        self.shown = {actor.kind for actor in self.recording.actors}
+        self.dt = 1 / float(self.rules.rate)
+        self.up = -1 if self.rules.space.up == "-y" else 1
+        inputs = self.recording.inputs
+        self.down: dict[tuple[str, str], set[int]] = defaultdict(set)
+        self.aims: dict[tuple[int, str], list[tuple[str, Point]]] = defaultdict(list)
+        for row in range(len(inputs)):
+            name, button, frame = inputs.ids[inputs.id[row]], inputs.buttons[inputs.button[row]], int(inputs.frame[row])
+            if inputs.down[row]:
+                self.down[name, button].add(frame)
+            if not math.isnan(inputs.aim[row][0]):
+                self.aims[frame, name].append((button, tuple(inputs.aim[row].tolist())))
+        self.since: dict[str, int] = {}
+        self.last_poses: dict[str, dict[str, Any]] = {}
+        for one in self.rules.fixtures:
+            if one.id not in world.kind:
+                own = self.rules.kinds[one.kind].motion.velocity
+                velocity = (own[0] * one.facing, own[1]) if one.velocity is None else one.velocity
+                birth = {"id": one.id, "kind": one.kind, "x": one.at[0], "y": one.at[1], "angle": one.angle}
+                self.appear(self.recording.first, birth | {"v": velocity, "facing": one.facing}, quiet=True)
+
+    def appear(self, frame: int, birth: dict[str, Any], quiet: bool = False) -> None:
+        """A birth comes true."""
+        told = {key: birth[key] for key in ("id", "kind", "x", "y", "angle")}
+        told |= {key: birth[key] for key in ("owner", "emitter") if birth.get(key) is not None}
+        expected = not quiet and birth["kind"] in self.shown
+        if not quiet:
+            more = {"detail": "expected"} if expected else {}
+            self.world.events.append({"frame": frame, "event": "spawn", **told, **more})
+        if expected:
+            return
+        kind = self.rules.kinds[birth["kind"]]
+        body = {"scale": 1.0, "facing": birth.get("facing", 1), "hidden": False, "cut": False, "cell": -1}
+        body |= {"x": birth["x"], "y": birth["y"], "angle": birth["angle"], "clip": kind.motion.clip, "tick": 0}
+        body |= {"v": kind.motion.velocity if birth["v"] is None else birth["v"], "born": frame, "motion": kind.motion}
+        body["home"] = (body["x"], body["y"], body["v"], body["facing"])
+        body |= {"bounces": kind.motion.bounces, "gun": (birth.get("owner"), birth.get("emitter"))}
+        body |= {"expires": None if kind.motion.life is None else frame + kind.motion.life, "new": True}
+        self.bodies[birth["id"]] = body
+        self.since[birth["id"]] = frame
+        self.world.enter(birth["id"], kind, birth.get("owner"), birth.get("side"), bool(birth.get("spawned")))
+
+    def frame(self, frame: int, recorded: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
+        """Steps 1 and 3: who moves, leaves and appears; the poses of all that are there."""
+        for name in sorted(self.bodies):
+            body = self.bodies[name]
+            if body.pop("new", False) and body["born"] == frame:
+                continue
+            why = "expired" if body["expires"] == frame else self.move(name, body)
+            if why in ("expired", "edge"):
+                self.world.events.append({"frame": frame, "event": "removed", "id": name, "detail": why})
+                self.remove(name)
+            elif why:
+                body["solid"] = frame
+        for birth in self.waiting:
+            self.appear(frame, birth)
+        self.waiting = []
+        self.poses = recorded | {name: self.pose(name, frame) for name in self.bodies}
+        for name in recorded:
+            if not recorded[name]["hidden"]:
+                self.since.setdefault(name, frame)
+        owners = [(name, one) for name in sorted(self.poses) for one in self.world.kind[name].emitters]
+        for name, emitter in owners:
+            self.pull(frame, name, emitter)
+        result = {name: self.pose(name, frame) for name in self.bodies}
+        self.last_poses = recorded | result
+        return result
+
+    def remove(self, name: str) -> None:
+        """Gone for good."""
+        del self.bodies[name]
+
+    def pose(self, name: str, frame: int) -> dict[str, Any]:
+        """The pose of a body."""
+        body = self.bodies[name]
+        kind = self.world.kind[name]
+        pose = {key: body[key] for key in ("x", "y", "facing", "angle", "scale", "hidden", "cut", "cell", "clip", "v")}
+        pose["tick"] = frame - body["born"] if kind.motion.clip else -1
+        pose["shown"] = self.world.shown(name, pose)
+        return pose
+
+    def move(self, name: str, body: dict[str, Any]) -> str:
+        """One step; why it is removed, if it is."""
+        motion: Motion = body["motion"]
+        steps = self.world.steps[name]
+        push = steps.pop(0) if steps else (0.0, 0.0)
+        body["cut"] = bool(body.pop("homing", False))
+        if body["cut"]:
+            x, y, body["v"], body["facing"] = body["home"]
+            body["x"], body["y"] = x + push[0], y + push[1]
+            return ""
+        fall = -self.rules.space.gravity * self.up * motion.gravity
+        keep = max(0.0, 1 - motion.drag * self.dt)
+        vx = (body["v"][0] + motion.acceleration[0] * self.dt) * keep
+        vy = (body["v"][1] + (motion.acceleration[1] + fall) * self.dt) * keep
+        speed = math.hypot(vx, vy)
+        if motion.max_speed is not None and speed > motion.max_speed:
+            vx, vy = vx / speed * motion.max_speed, vy / speed * motion.max_speed
+        body["v"] = (vx, vy)
+        body["angle"] += motion.spin * self.dt
+        way = (vx * self.dt + push[0], vy * self.dt + push[1])
+        why = self.travel(name, body, way)
+        return self.edges(body) if not why else why
+
+    def travel(self, name: str, body: dict[str, Any], way: Point) -> str:
+        """Along a way, as far as solids let it."""
+        rule = body["motion"].on_solid
+        for _ in range(4 if rule != "pass" else 0):
+            found = self.obstacle(name, body, way)
+            if found is None:
+                break
+            t, axis, sign = found
+            body["x"], body["y"] = body["x"] + way[0] * t, body["y"] + way[1] * t
+            v = list(body["v"])
+            if rule == "remove" or (rule == "bounce" and body["bounces"] == 0):
+                return "solid"
+            if rule == "bounce":
+                body["bounces"] = body["bounces"] and body["bounces"] - 1
+                if v[axis] * sign < 0:
+                    v[axis] = -v[axis]
+                    body["v"] = (v[0] * body["motion"].bounciness, v[1] * body["motion"].bounciness)
+                return ""
+            if rule == "turn" and axis == 0:
+                body["v"], body["facing"] = (-v[0], v[1]), -body["facing"]
+                return ""
+            if v[axis] * sign < 0:
+                v[axis] = 0.0
+            body["v"] = (v[0], v[1])
+            rest = [way[0] * (1 - t), way[1] * (1 - t)]
+            rest[axis] = 0.0
+            way = (rest[0], rest[1])
+        else:
+            if rule != "pass":
+                return ""
+        body["x"], body["y"] = body["x"] + way[0], body["y"] + way[1]
+        return ""
+
+    def obstacle(self, name: str, body: dict[str, Any], way: Point) -> tuple[float, int, int] | None:
+        """The first upright rectangle on the way of an upright rectangle: when, on which axis, facing which way."""
+        boxes = [box for box in self.world.kind[name].boxes if box.role == "body"]
+        half = [0.0, 0.0]
+        centre = [body["x"], body["y"]]
+        if boxes:
+            corners = boxes[0].outline.parts[0].tolist()
+            half = [max(corner[axis] for corner in corners) for axis in (0, 1)]
+            centre = [body["x"] + boxes[0].at[0] * body["facing"], body["y"] + boxes[0].at[1]]
+        found = []
+        for solid in self.rules.space.solids:
+            if boxes and solid.layer and not solid.layer & boxes[0].mask:
+                continue
+            points = solid.outline.parts[0].tolist()
+            enter, leave, sides = 0.0, 1.0, []
+            for axis in (0, 1):
+                low = min(point[axis] for point in points) - half[axis]
+                high = max(point[axis] for point in points) + half[axis]
+                inside = (low + 1e-6 < centre[axis], centre[axis] < high - 1e-6)
+                if way[axis] == 0:
+                    if not all(inside):
+                        break
+                    times = (-math.inf, math.inf)
+                    depths = [(low - centre[axis], -1), (centre[axis] - high, 1)]
+                else:
+                    near, far = (low, high) if way[axis] > 0 else (high, low)
+                    times = ((near - centre[axis]) / way[axis], (far - centre[axis]) / way[axis])
+                    slack = 1e-6 / abs(way[axis])
+                    enter, leave = max(enter, times[0] + slack), min(leave, times[1] - slack)
+                    depths = [(low - centre[axis], -1), (centre[axis] - high, 1)]
+                sides += [(depth, axis, sign, times[0]) for depth, sign in depths]
+            else:
+                if enter >= leave:
+                    continue
+                outside = [one for one in sides if one[0] > 1e-9 and way[one[1]] * one[2] < 0]
+                if outside:
+                    t = max(one[3] for one in outside)
+                    met = [one for one in outside if one[3] > t - 1e-9]
+                else:
+                    t, best = 0.0, max(one[0] for one in sides)
+                    met = [one for one in sides if one[0] > best - 1e-6]
+                into, level, axis, sign = min((round(way[one[1]] * one[2], 9), -one[1], *one[1:3]) for one in met)
+                if into < 0:
+                    found.append((round(t, 9), into, level, t, axis, sign))
+        return min(found)[3:] if found else None
+
+    def edges(self, body: dict[str, Any]) -> str:
+        """The bounds, each axis for itself."""
+        motion, bounds = body["motion"], self.rules.space.bounds
+        if bounds is None or motion.at_edge == "none":
+            return ""
+        for axis, name in enumerate("xy"):
+            low, high, v = bounds[axis], bounds[axis + 2], list(body["v"])
+            if low <= body[name] <= high:
+                continue
+            if motion.at_edge == "remove" or (motion.at_edge == "bounce" and body["bounces"] == 0):
+                return "edge"
+            if motion.at_edge == "wrap":
+                body[name] = low + (body[name] - low) % (high - low)
+                body["cut"] = True
+                continue
+            if motion.at_edge == "bounce":
+                body[name] = 2 * (low if body[name] < low else high) - body[name]
+                body["bounces"] = body["bounces"] and body["bounces"] - 1
+                v = [one * motion.bounciness for one in v]
+                v[axis] = -v[axis]
+            else:
+                v[axis] = 0.0
+            body["v"] = (v[0], v[1])
+            body[name] = min(max(body[name], low), high)
+        return ""
+
+    def pull(self, frame: int, name: str, emitter: Emitter) -> None:
+        """One emitter in one frame."""
+        when, pose, before = emitter.when, self.poses[name], self.last_poses.get(name)
+        down = self.down[name, when.name]
+        now, then = frame in down, frame - 1 in down
+        if when.on == "every":
+            late = frame - self.since.get(name, 1 << 60) - when.first
+            due = late >= 0 and late % when.every == 0
+        elif when.on == "clip":
+            due = pose["clip"] == when.name and pose["shown"] >= when.cell
+            if due and before is not None and before["clip"] == when.name:
+                anew = pose["shown"] < before["shown"] or pose["tick"] < before["tick"]
+                due = anew or before["shown"] < when.cell
+        else:
+            due = {"press": now and not then, "release": then and not now, "hold": now}[when.on]
+        if not due:
+            return
+        gun = (name, emitter.name)
+        if pose["hidden"]:
+            reason = "hidden"
+        elif name in self.world.down:
+            reason = "down"
+        elif name in self.world.gone:
+            reason = "spent"
+        elif frame <= self.world.stunned.get(name, -1):
+            reason = "stunned"
+        elif frame < self.fired.get(gun, -(1 << 60)) + emitter.cooldown:
+            reason = "cooldown"
+        elif emitter.limit is not None and self.alive(frame, name, emitter) + emitter.fan.count > emitter.limit:
+            reason = "limit"
+        else:
+            self.fired[gun] = frame
+            self.shoot(frame, name, pose, emitter)
+            return
+        if when.on in ("press", "release", "clip"):
+            row = {"frame": frame, "event": "denied", "id": name, "emitter": emitter.name, "detail": reason}
+            self.world.events.append(row)
+
+    def alive(self, frame: int, name: str, emitter: Emitter) -> int:
+        """How many of an emitter's own are there, those left out that a recording shows for the first time."""
+        kind = emitter.fan.kind
+        if kind in self.shown:
+            recorded = [one for one in self.poses if one not in self.bodies and self.world.kind[one].name == kind]
+            return sum(self.world.owner[one] == name and one in self.last_poses for one in recorded)
+        return sum(body["gun"] == (name, emitter.name) for body in self.bodies.values())
+
+    def shoot(self, frame: int, name: str, pose: dict[str, Any], emitter: Emitter) -> None:
+        """One fan."""
+        from tests.reference import place
+
+        heading = turned(pose["angle"] + (180 if pose["facing"] < 0 else 0))
+        origin = place(emitter.pivot if emitter.turns else emitter.muzzle, pose)
+        aim, goal = heading, None
+        if isinstance(emitter.aim, float):
+            aim = turned(180 - emitter.aim if unit(heading)[0] < 0 else emitter.aim)
+        elif isinstance(emitter.aim, Target):
+            others = []
+            for other, there in self.poses.items():
+                if other != name and self.world.kind[other].name == emitter.aim.kind and not there["hidden"]:
+                    if other not in self.world.down and other not in self.world.gone:
+                        others.append((math.dist(origin, (there["x"], there["y"])), other, (there["x"], there["y"])))
+            goal = min(others)[2] if others else None
+        elif emitter.aim == "input":
+            timed = emitter.when.on in ("every", "clip")
+            told = [point for button, point in self.aims[frame, name] if timed or button == emitter.when.name]
+            goal = told[-1] if told else None
+        if goal is not None and goal != origin:
+            aim = turned(math.degrees(math.atan2(goal[1] - origin[1], goal[0] - origin[0])))
+        x, y = place(emitter.muzzle, pose)
+        if emitter.turns:
+            cos, sin = unit(aim)
+            along = (emitter.muzzle[0] - emitter.pivot[0]) * pose["scale"]
+            across = (emitter.muzzle[1] - emitter.pivot[1]) * pose["scale"] * (-1 if cos < 0 else 1)
+            x, y = origin[0] + cos * along - sin * across, origin[1] + sin * along + cos * across
+        births = self.fan(f"{name}/{emitter.name}", emitter.fan, aim, (x, y), pose["v"])
+        for birth in births:
+            if emitter.within:
+                x0, y0, x1, y1 = emitter.within
+                birth["x"] = x0 + (x1 - x0) * chance(self.recording.seed, birth["id"], "x")
+                birth["y"] = y0 + (y1 - y0) * chance(self.recording.seed, birth["id"], "y")
+            self.appear(frame, birth | {"owner": name, "emitter": emitter.name, "spawned": True, "facing": 1})
+            if birth["id"] in self.bodies:
+                self.poses[birth["id"]] = self.pose(birth["id"], frame)
+
+    def fan(self, prefix: str, fan: Fan, centre: float, at: Point, inherited: Point) -> list[dict[str, Any]]:
+        """Births side by side."""
+        births = []
+        for index in range(fan.count):
+            self.counts[prefix] += 1
+            name = f"{prefix}-{self.counts[prefix]}"
+            angle = centre + (0 if fan.count == 1 else fan.spread * (index / (fan.count - 1) - 0.5))
+            angle = turned(angle + fan.jitter * (2 * chance(self.recording.seed, name, "jitter") - 1))
+            velocity = None
+            if fan.speed is not None or fan.inherit is not None:
+                parts = zip(unit(angle), inherited, strict=True)
+                x, y = (one * (fan.speed or 0) + other * (fan.inherit or 0) for one, other in parts)
+                velocity = (x, y)
+            births.append({"id": name, "kind": fan.kind, "x": at[0], "y": at[1], "angle": angle, "v": velocity})
+        return births
+
+    def leave_children(self, name: str, pose: dict[str, Any]) -> None:
+        """What an actor that goes down leaves for the next frame."""
+        v = pose["v"]
+        centre = turned(math.degrees(math.atan2(v[1], v[0]))) if v[0] or v[1] else 90.0 * self.up
+        for fan in self.world.kind[name].down.spawn:
+            for birth in self.fan(f"{name}+{fan.kind}", fan, centre, (pose["x"], pose["y"]), v):
+                more = {"owner": self.world.owner[name], "side": self.world.side(name), "spawned": True}
+                self.waiting.append(birth | more)
