@@ -103,7 +103,7 @@ striker.remove = true
 
 
 def swarm(alive: int) -> str:
-    """The rulebook of a swarm with about so many puffs alive: each vent keeps some 32 in the air, two of them a beat."""
+    """The rulebook of a swarm with about so many puffs alive: each vent keeps some 32 in the air."""
     vents = max(round(alive / 32), 1)
     return SWARM.format(every="6f") + "".join(
         f'[[fixtures]]\nkind = "vent"\nid = "vent-{n}"\nat = [0, 0]\n' for n in range(vents)

@@ -9,8 +9,8 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from voskar.core.recording import Recording
 from tests.reference_driven import Driven
+from voskar.core.recording import Recording
 from voskar.core.rules import Attack, Box, Fan, Kind, Motion, Rules
 
 Point = tuple[float, float]

@@ -143,7 +143,7 @@ class Driven:
         body["angle"] += motion.spin * self.dt
         way = (vx * self.dt + push[0], vy * self.dt + push[1])
         why = self.travel(name, body, way)
-        return self.edges(body) if not why else why
+        return why or self.edges(body)
 
     def travel(self, name: str, body: dict[str, Any], way: Point) -> str:
         """Along a way, as far as solids let it."""
@@ -308,9 +308,10 @@ class Driven:
         elif isinstance(emitter.aim, Target):
             others = []
             for other, there in self.poses.items():
-                if other != name and self.world.kind[other].name == emitter.aim.kind and not there["hidden"]:
-                    if other not in self.world.down and other not in self.world.gone:
-                        others.append((math.dist(origin, (there["x"], there["y"])), other, (there["x"], there["y"])))
+                of_kind = other != name and self.world.kind[other].name == emitter.aim.kind
+                out = there["hidden"] or other in self.world.down or other in self.world.gone
+                if of_kind and not out:
+                    others.append((math.dist(origin, (there["x"], there["y"])), other, (there["x"], there["y"])))
             goal = min(others)[2] if others else None
         elif emitter.aim == "input":
             timed = emitter.when.on in ("every", "clip")

@@ -10,6 +10,7 @@ from voskar.audit.findings import Case, Check, Finding
 from voskar.audit.shapes import thickness
 from voskar.core.placing import Fitted, cells
 from voskar.core.recording import Recording
+from voskar.core.summary import everyone
 
 
 def up_differs(case: Case) -> Iterator[Finding]:
@@ -99,7 +100,7 @@ def friends_touch(case: Case) -> Iterator[Finding]:
     """Pairs of one side that touch though their blows can never land."""
     if case.recording is None:
         return
-    kinds = {actor.id: actor.kind for actor in case.recording.actors}
+    kinds = {name: one.kind for name, one in everyone(case.rules, case.recording, case.ledger).items()}
     seen: dict[tuple[str, str, str], list[int]] = {}
     for event in case.ledger.of("contact"):
         if event.outcome == "ally":

@@ -78,11 +78,17 @@ WORDS = {
     "knockback": "knockback not shown",
     "rebound": "rebound not shown",
     "home": "way home not shown",
+    "spawn-moved": "spawned at another frame",
+    "spawn-missing": "foretold and not shown",
+    "spawn-unfired": "shown and not fired",
+    "spawn-place": "spawned at another place",
+    "spawn-direction": "spawned in another direction",
 }
 """What each sort of finding is called where they are counted."""
 
 STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
 STYLES |= dict.fromkeys(("knockback", "rebound", "home"), "blue")
+STYLES |= dict.fromkeys(("spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction"), "green")
 
 
 def _show(verdict: Verdict, name: str, within: int) -> None:
@@ -101,7 +107,8 @@ def _show(verdict: Verdict, name: str, within: int) -> None:
     told = [f"{number} {WORDS[sort]}" for sort, number in counts.items() if number]
     slack = f" within {present.count(within, 'frame')}" if within else ""
     head = f"{name}: {present.count(verdict.claims, 'claimed hit')}, {present.count(verdict.landings, 'landing')}: "
-    out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *told])))
+    spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
+    out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))
     if not verdict.claims and verdict.landings:
         out.print("the recording claims no hit at all: does the game log its claims?", style="dim")
 
@@ -124,6 +131,8 @@ def accounts(finding: Finding) -> tuple[str, str]:
             return "tells no such hit", f"{blow}: landed, {boxes}"
         case "knockback" | "rebound" | "home":
             return f"{finding.target} {finding.game}", f"{finding.rules}, by the blow in {finding.frame}"
+        case "spawn-moved" | "spawn-missing" | "spawn-unfired" | "spawn-place" | "spawn-direction":
+            return finding.game, finding.rules
         case "damage" | "attack":
             return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
 
@@ -137,6 +146,8 @@ def _plain(verdict: Verdict) -> dict[str, object]:
         "claims": verdict.claims,
         "landings": verdict.landings,
         "agreed": verdict.agreed,
+        "spawns": verdict.spawns,
+        "spawns_agreed": verdict.spawns_agreed,
         "findings": [
             {
                 "sort": one.sort,
@@ -145,7 +156,7 @@ def _plain(verdict: Verdict) -> dict[str, object]:
                 "target": one.target,
                 "line": one.claim.line if one.claim else None,
                 "rules_frame": one.landing.frame if one.landing else None,
-                "shift": one.shift if one.sort == "moved" else None,
+                "shift": one.shift if one.sort in ("moved", "spawn-moved") else None,
                 "game": one.game or None,
                 "rules": one.rules or None,
                 "damage": written(one.landing.damage) if one.landing else None,

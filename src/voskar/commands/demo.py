@@ -9,16 +9,18 @@ from pathlib import Path
 import click
 
 from voskar.commands.main import BAD_INPUT, run
-from voskar.demo import meadow, sprites
+from voskar.demo import meadow, sprites, swarm
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors, whole_file
 
 FOLDER = "night-apiary"
-RULES = ("apiary.toml", "hive.toml")
+TEXTS = ("apiary.toml", "hive.toml", "swarm.toml", "volley.stage.toml")
 
 STEPS = (
     ("replay", "apiary.toml", "meadow.jsonl"),
     ("check", "apiary.toml", "meadow.jsonl"),
+    ("replay", "swarm.toml", "swarm.jsonl"),
+    ("check", "swarm.toml", "swarm.jsonl"),
 )
 """What the demo runs, in its own folder."""
 
@@ -45,8 +47,9 @@ def command(directory: Path | None, overwrite: bool) -> None:
             hint = "name another, or add --overwrite"
             raise InputError(Problem("the folder holds files already", file=str(folder), hint=hint))
         folder.mkdir(parents=True, exist_ok=True)
-    texts = {name: files("voskar.demo").joinpath(name).read_text(encoding="utf-8") for name in RULES}
+    texts = {name: files("voskar.demo").joinpath(name).read_text(encoding="utf-8") for name in TEXTS}
     texts["meadow.jsonl"] = meadow.text()
+    texts["swarm.jsonl"] = swarm.text()
     for name, text in texts.items():
         with whole_file(folder / name) as part:
             part.write_text(text, encoding="utf-8")

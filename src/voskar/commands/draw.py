@@ -72,14 +72,14 @@ def command(
     if first > last:
         message = f"expected frames of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frame"))
-    check_actors(played, actor, "--actor")
     path = Path(out or (f"frame-{first}.png" if first == last else f"frames-{first}-{last}.png"))
     ending = picture_ending(path)
     rules = book.rules(played.rate)
-    judge = judge_frames(rules, played)
-    ledger, played = ledger_of(judge, played), judge.recording
     count = min(last - first + 1, PANELS)
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
+    judge = judge_frames(rules, played, picked)
+    ledger, played = ledger_of(judge, played), judge.recording
+    check_actors(played.numbers, actor, "--actor")
     scenes = [scene(rules, played, ledger, frame, trail) for frame in picked]
     with whole_file(path) as part:
         draw_frames(rules, played, scenes, View(region, actor), part, ending)

@@ -21,6 +21,7 @@ COMMANDS = {
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",
     "draw": "A picture of a frame, or a strip of several: boxes, contacts, trails.",
     "moves": "Frame data: startup, active, recovery of every timed attack.",
+    "stage": "A recording written by hand: a few lines of keyed positions, clips and inputs.",
     "convert": "A recording as JSON Lines, or as tables in CSV or Parquet.",
     "demo": "Write the night apiary to a folder and run the full example on it.",
 }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, replace
 from functools import wraps
 from pathlib import Path
@@ -53,11 +53,11 @@ def picture_ending(path: str | Path) -> str:
     return ending[1:]
 
 
-def check_actors(recording: Recording, names: Iterable[str], option: str) -> None:
-    """Raises InputError for an actor that the recording does not have."""
+def check_actors(known: Collection[str], names: Iterable[str], option: str) -> None:
+    """Raises InputError for an actor that was never there."""
     for name in sorted(names):
-        if name not in recording.numbers:
-            hint = nearest(name, recording.numbers)
+        if name not in known:
+            hint = nearest(name, known)
             raise InputError(Problem(f'there is no actor "{name}" in the recording', key=option, hint=hint))
 
 
@@ -102,9 +102,9 @@ class Filter:
         last = event.until if event.event == "contact" and event.until is not None else event.frame
         return event.frame <= self.frames[1] and last >= self.frames[0]
 
-    def check(self, recording: Recording) -> None:
-        """Raises InputError for an actor that the recording does not have."""
-        check_actors(recording, self.actors, "--actor")
+    def check(self, known: Collection[str]) -> None:
+        """Raises InputError for an actor that was never there."""
+        check_actors(known, self.actors, "--actor")
 
 
 def filters(function: Callable[..., Any]) -> Callable[..., Any]:

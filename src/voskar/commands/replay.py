@@ -14,7 +14,7 @@ from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.replay import replay
 from voskar.core.rules import Rules
-from voskar.core.summary import summarise
+from voskar.core.summary import broods, everyone, summarise
 from voskar.files.ledger import check_ending, ledger_lines, write_ledger
 
 ROWS = 60
@@ -46,9 +46,9 @@ def command(
     if ledger:
         check_ending(ledger)
     book, played = load(rulebook, recording, reactions)
-    shown.check(played)
     rules = book.rules(played.rate)
     result = replay(rules, played)
+    shown.check(everyone(rules, played, result))
     if ledger:
         write_ledger(result, ledger)
     if as_json:
@@ -85,14 +85,17 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
         )
     out.print()
     _summary(rules, recording, ledger, shown, rows)
+    _broods(ledger, shown)
 
 
 def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> None:
     out = present.console()
     wide = out.width >= present.WIDE
+    # long ids of what was spawned need the room more than seconds do
+    seconds = wide or max(len(name or "") for event in contacts for name in (event.striker, event.target)) <= 12
     columns = [
         ("frames", "right"),
-        ("seconds", "right"),
+        *([("seconds", "right")] if seconds else []),
         ("striker", ""),
         ("target", ""),
         ("attack", ""),
@@ -112,7 +115,7 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
         health = healths.get(id(event))
         table.add_row(
             present.span(event.frame, event.until),
-            f"{(event.frame - recording.first) / float(recording.rate):.2f}",
+            *([f"{(event.frame - recording.first) / float(recording.rate):.2f}"] if seconds else []),
             Text(event.striker or "").append(box[0], "dim"),
             Text(event.target or "").append(box[1], "dim"),
             event.attack,
@@ -144,12 +147,14 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
     if not sums:
         return
     headings = ("landed", "dealt", "stopped", "hit", "taken", "ignored", "health", "down in")
-    columns = [("actor", ""), ("kind", ""), *((heading, "right") for heading in headings)]
+    out = present.console()
+    wide = out.width >= present.WIDE
+    columns = [("actor", ""), *([("kind", "")] if wide else []), *((heading, "right") for heading in headings)]
     table = present.table("actors, over the whole recording", columns)
     for one in sums[:rows] if rows else sums:
         table.add_row(
             one.id,
-            one.kind,
+            *([one.kind] if wide else []),
             str(one.landed),
             present.number(one.dealt),
             f"{one.stopped}f",
@@ -159,7 +164,28 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
             f"{present.number(one.health)}/{present.number(one.full)}" if one.full is not None else "",
             str(one.down) if one.down is not None else "",
         )
-    out = present.console()
     out.print(table)
     if rows and len(sums) > rows:
         out.print(f"… and {present.count(len(sums) - rows, 'more actor')}: see them with --rows 0", style="dim")
+
+
+def _broods(ledger: Ledger, shown: Filter) -> None:
+    """What the rules spawned, and what became of it."""
+    found = [
+        one
+        for one in broods(ledger).values()
+        if not shown.actors or any(one.name.startswith(actor) for actor in shown.actors)
+    ]
+    if not found:
+        return
+    columns = [("spawned by the rules", ""), ("kind", ""), *((name, "right") for name in ("count", "most at once"))]
+    table = present.table("", [*columns, ("ended", ""), ("denied", "")])
+    table.title = None
+    for one in found:
+        ends = ", ".join(f"{count} {why}" for why, count in one.ends.most_common())
+        denied = ", ".join(f"{count} {why}" for why, count in one.denied.most_common())
+        most = "foretold" if one.expected else str(one.most)
+        table.add_row(one.name, one.kind, str(one.spawned), most, ends, denied)
+    out = present.console()
+    out.print()
+    out.print(table)

@@ -50,9 +50,10 @@ def command(
     if not played.first <= frame <= played.last:
         message = f"found {frame}, expected a frame of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frame"))
-    check_actors(played, [striker] if striker else [], "--striker")
-    check_actors(played, [target] if target else [], "--target")
     witness = Witness(book.rules(played.rate), played, {frame})
+    known = witness.recording.numbers
+    check_actors(known, [striker] if striker else [], "--striker")
+    check_actors(known, [target] if target else [], "--target")
     if striker is not None and target is not None:
         accounts = witness.pair(frame, striker, target)
     else:

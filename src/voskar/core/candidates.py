@@ -9,6 +9,7 @@ from voskar.core.shapes import Bools, Floats, Ints
 
 CHUNK = 1 << 20  # pairs expanded at a time; bounds memory, never the result
 FEW = 8  # pairs a box may have on average before a grid is worth its cost
+TABLE = 1 << 22  # grid cells of all frames up to which a table of them is quicker than a search
 SPREAD = 16  # grid cells a box may cover before it is compared with everything in its frame instead
 
 
@@ -75,66 +76,63 @@ def _join(found: list[tuple[Ints, Ints]]) -> tuple[Ints, Ints]:
     return np.concatenate([i for i, _ in found]), np.concatenate([j for _, j in found])
 
 
-def _by_grid(hits: Placed, hurts: Placed, slack: float) -> tuple[Ints, Ints]:
-    """A uniform grid in space and frame: boxes meet in the cells that both cover.
+def _ranges(ordered: Ints, wanted: Ints) -> tuple[Ints, Ints]:
+    """Where each wanted key (0 or more) begins and ends among the ordered ones."""
+    cells = int(max(ordered.max(initial=0), wanted.max(initial=0))) + 2
+    if cells > TABLE:
+        low, high = (np.searchsorted(ordered, wanted, side=side).astype(np.int64) for side in ("left", "right"))
+        return low, high
+    starts = np.zeros(cells, dtype=np.int64)
+    np.cumsum(np.bincount(ordered, minlength=cells)[:-1], out=starts[1:])
+    return starts[wanted], starts[wanted + 1]
 
-    A pair that shares several cells is kept in one: the cell of the larger of the two low corners.
-    Boxes that cover many cells are compared with all of their frame.
+
+def _by_grid(hits: Placed, hurts: Placed, slack: float) -> tuple[Ints, Ints]:
+    """A uniform grid in space and frame. Of the two sides the more numerous one is looked up by low corners alone,
+    each in one cell, and the other entered in every cell in which such a corner may lie if the two meet, so that a
+    pair is found once. Boxes that are much larger than most are compared with all of their frame.
     """
+    if len(hits) < len(hurts):
+        j, i = _by_grid(hurts, hits, slack)
+        return i, j
     margin = max(-slack, 0.0)
+    size = np.maximum(hits.bounds[2] - hits.bounds[0], hits.bounds[3] - hits.bounds[1])
+    other = np.maximum(hurts.bounds[2] - hurts.bounds[0], hurts.bounds[3] - hurts.bounds[1])
     low = np.minimum(hits.bounds[:2].min(axis=1), hurts.bounds[:2].min(axis=1)) - margin
     high = np.maximum(hits.bounds[2:].max(axis=1), hurts.bounds[2:].max(axis=1)) + margin
-    sizes = [np.median(np.maximum(p.bounds[2] - p.bounds[0], p.bounds[3] - p.bounds[1])) for p in (hits, hurts)]
-    side = max(float(max(sizes)) * 1.25, float((high - low).max()) / (1 << 20), 1e-9)
+    side = max(float(max(np.median(size), np.median(other))) * 1.5, float((high - low).max()) / (1 << 20), 1e-9)
+    wide, slim = np.flatnonzero(size > 2 * side), np.flatnonzero(size <= 2 * side)
+    reach = float(size[slim].max(initial=0.0)) + margin
+    low -= reach
     across = np.floor((high - low) / side).astype(np.int64) + 1
-    first = min(int(hits.frame[0]), int(hurts.frame[0]))
-
-    def cells(placed: Placed) -> tuple[Ints, Bools]:
-        spans = np.floor(
-            (placed.bounds + np.array([-margin, -margin, margin, margin])[:, None] - low[[0, 1, 0, 1], None]) / side
-        ).astype(np.int64)
-        return spans, (spans[2] - spans[0] + 1) * (spans[3] - spans[1] + 1) > SPREAD
-
-    hit_cells, hit_wide = cells(hits)
-    hurt_cells, hurt_wide = cells(hurts)
-    found: list[tuple[Ints, Ints]] = []
-    wide = np.flatnonzero(hit_wide)
     starts, stops = _per_frame(hits, hurts)
-    found.append(_expand(hits, hurts, wide, (starts[wide], stops[wide]), slack))
-    if hurt_wide.any():
-        slim, broad = np.flatnonzero(~hit_wide), np.flatnonzero(hurt_wide)
+    found = [_expand(hits, hurts, wide, (starts[wide], stops[wide]), slack)]
+    spans = np.floor(
+        (hurts.bounds + np.array([-reach, -reach, margin, margin])[:, None] - low[[0, 1, 0, 1], None]) / side
+    )
+    first_x, first_y, last_x, last_y = spans.astype(np.int64)
+    columns, rows = last_x - first_x + 1, last_y - first_y + 1
+    broad = np.flatnonzero(columns * rows > SPREAD)
+    if len(broad):
         few = hurts.take(broad)
         i, j = _expand(hits, few, slim, _per_frame(hits.take(slim), few), slack)
         found.append((i, broad[j]))
-
-    def entries(placed: Placed, spans: Ints, wide: Bools) -> tuple[Ints, Ints, Ints]:
-        """(row, cell x, cell y) of each cell a slim box covers."""
-        rows = np.flatnonzero(~wide)
-        width, height = spans[2, rows] - spans[0, rows] + 1, spans[3, rows] - spans[1, rows] + 1
-        owner, step = expand(np.zeros(len(rows), dtype=np.int64), width * height)
-        return rows[owner], spans[0, rows[owner]] + step % width[owner], spans[1, rows[owner]] + step // width[owner]
-
-    hit_row, hit_x, hit_y = entries(hits, hit_cells, hit_wide)
-    hurt_row, hurt_x, hurt_y = entries(hurts, hurt_cells, hurt_wide)
+    small = np.flatnonzero(columns * rows <= SPREAD)
+    frame = min(int(hits.frame[0]), int(hurts.frame[0]))
 
     def key(placed: Placed, row: Ints, x: Ints, y: Ints) -> Ints:
-        result: Ints = ((placed.frame[row] - first) * across[1] + y) * across[0] + x
+        result: Ints = ((placed.frame[row] - frame) * across[1] + y) * across[0] + x
         return result
 
-    hurt_key = key(hurts, hurt_row, hurt_x, hurt_y)
+    owner, step = expand(np.zeros(len(small), dtype=np.int64), columns[small] * rows[small])
+    row = small[owner]
+    hurt_key = key(hurts, row, first_x[row] + step % columns[row], first_y[row] + step // columns[row])
     order = np.argsort(hurt_key, kind="stable")
-    hurt_key, hurt_row = hurt_key[order], hurt_row[order]
-    hit_key = key(hits, hit_row, hit_x, hit_y)
-    starts = np.searchsorted(hurt_key, hit_key, side="left").astype(np.int64)
-    stops = np.searchsorted(hurt_key, hit_key, side="right").astype(np.int64)
-    owner, place = expand(starts, stops)
-    i, j = hit_row[owner], hurt_row[place]
-    keep = (
-        (hits.actor[i] != hurts.actor[j])
-        & (np.maximum(hit_cells[0, i], hurt_cells[0, j]) == hit_x[owner])
-        & (np.maximum(hit_cells[1, i], hurt_cells[1, j]) == hit_y[owner])
-    )
-    i, j = i[keep], j[keep]
-    near = bounds_meet(hits.bounds[:, i], hurts.bounds[:, j], slack)
-    found.append((i[near], j[near]))
+    hurt_key, row = hurt_key[order], row[order]
+    cell = np.floor((hits.bounds[:2, slim] - low[:, None]) / side).astype(np.int64)
+    hit_key = key(hits, slim, cell[0], cell[1])
+    owner, place = expand(*_ranges(hurt_key, hit_key))
+    i, j = slim[owner], row[place]
+    keep = (hits.actor[i] != hurts.actor[j]) & bounds_meet(hits.bounds[:, i], hurts.bounds[:, j], slack)
+    found.append((i[keep], j[keep]))
     return _join(found)

@@ -225,10 +225,11 @@ class Driver:
         bodies = plan.bodies
         recorded = np.arange(len(cast.kind))
         numbers = np.concatenate([recorded, bodies.number])
-        seat = {number: len(recorded) + row for row, number in enumerate(bodies.number.tolist())}
         owners = np.concatenate([self.owners, bodies.owner])
-        for row in np.flatnonzero(owners >= len(recorded)).tolist():
-            owners[row] = seat.get(int(owners[row]), -(1 << 40) - int(owners[row]))
+        driven = np.flatnonzero(owners >= len(recorded))  # numbers rise with the rows
+        row = np.minimum(np.searchsorted(bodies.number, owners[driven]), len(bodies) - 1)
+        here = bodies.number[row] == owners[driven]
+        owners[driven] = np.where(here, len(recorded) + row, -(1 << 40) - owners[driven])
         kinds = np.concatenate([cast.kind, bodies.kind])
         return Cast(kinds, owners, np.concatenate([cast.spawned, bodies.spawned]), self.clips), numbers
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Box, Kind, Rules, eligible, sees
+from voskar.core.summary import everyone
 
 
 @dataclass
@@ -64,7 +65,7 @@ def layer_pairs(rules: Rules, played: Iterable[tuple[Recording, Ledger]] = ()) -
     hits, hurts = _on_layers(rules, "hitbox"), _on_layers(rules, "hurtbox")
     counts: dict[tuple[str, str], list[int]] = {}
     for recording, ledger in played:
-        kinds = {actor.id: actor.kind for actor in recording.actors}
+        kinds = {name: actor.kind for name, actor in everyone(rules, recording, ledger).items()}
         for event in ledger.of("contact"):
             hitbox = f"{kinds[event.striker or '']}.{event.hitbox}"
             hurtbox = f"{kinds[event.target or '']}.{event.hurtbox}"

@@ -79,7 +79,7 @@ class Judge:
         self.watched = sorted(set(watched))
         self._is_watched = frozenset(watched)
         self.gone: dict[int, int] = {}
-        """The last frame of driven actors that are gone, and `played`, all there ever were: kept if frames are watched."""
+        """The last frame of driven actors that are gone; `played` has all there ever were. Kept for watched frames."""
         self.played: list[Actor] = []
         self.traces: dict[int, FrameTrace] = {}
         self.shifts: dict[int, Shift] = {}

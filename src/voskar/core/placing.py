@@ -27,6 +27,11 @@ class Fitted:
     form: int
     keyed: Mapping[str, Ints]
 
+    @property
+    def always(self) -> bool:
+        """Whether it is open in one form whatever its actor shows."""
+        return self.box.during is None and not self.box.except_during and not self.keyed
+
     def form_in(self, clip: str | None, cell: int) -> int:
         """The form in a cell of a clip."""
         forms = self.keyed.get(clip or "")
@@ -83,7 +88,7 @@ class Wardrobe:
 
     def forms_at(self, one: Fitted, clip: str | None, ticks: Ints) -> Iterator[tuple[int, Ints]]:
         """The forms a box takes where it is open after so many frames of a clip, each with the rows it is taken in."""
-        if one.box.during is None and not one.box.except_during and not one.keyed:
+        if one.always:
             yield one.form, np.arange(len(ticks))
             return
         kind = self.rules.kinds[one.kind]
@@ -292,6 +297,8 @@ class _Shown:
 
     def open_forms(self, one: Fitted, rows: Ints) -> tuple[Ints, Ints]:
         """Rows in which a box is open, and its form there."""
+        if one.always:
+            return rows, np.full(len(rows), one.form, dtype=np.int64)
         clip = self.poses.clip[rows]
         if one.box.during is not None or one.box.except_during:
             at = np.flatnonzero(openness(one.box, clip, self.cell, self.cast.clips))
@@ -308,12 +315,15 @@ class _Shown:
         usable &= poses.clip[rows] == poses.clip[before]
         at = np.flatnonzero(usable)
         before = before[at]
+        result = np.zeros((2, len(rows)))
+        if one.always and one.box.at == (0.0, 0.0):  # most shots: one box, open on its actor's position
+            result[:, at] = poses.x[rows[at]] - poses.x[before], poses.y[rows[at]] - poses.y[before]
+            return result
         cell, clip = self.cells(before), poses.clip[before]
         still_open = openness(one.box, clip, cell, self.cast.clips)
         at, before, cell, clip = at[still_open], before[still_open], cell[still_open], clip[still_open]
         old = forms(one, clip, cell, self.cast.clips)
         anchors = np.array([wardrobe.forms[number].anchor for number in range(len(wardrobe.forms))]).reshape(-1, 2)
-        result = np.zeros((2, len(rows)))
         result[:, at] = world(poses, rows[at], anchors[form[at]]) - world(poses, before, anchors[old])
         return result
 

@@ -83,7 +83,7 @@ def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail:
             radius = form.radius * float(poses.scale[pose])
             rings = tuple(_ring(part @ turn.T + at, radius) for part in form.parts)
             shift = placed.shift[:, row].tolist()
-            way = (shift[0], shift[1]) if box.swept and any(shift) else None
+            way = (shift[0], shift[1]) if placed.swept[row] and any(shift) else None
             layers = tuple(rules.layer_names(box.layer))
             boxes.append(SceneBox(names[placed.actor[row]], box.name, role, layers, rings, way))
     actors = []

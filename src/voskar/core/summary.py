@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from voskar.core.ledger import Ledger
-from voskar.core.recording import Recording
+from voskar.core.recording import Actor, Recording
 from voskar.core.rules import Rules
 
 
@@ -38,25 +39,84 @@ def natural(name: str) -> list[tuple[bool, int, str]]:
     ]
 
 
+def everyone(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str, Actor]:
+    """All who ever were there, by id: recorded, placed as fixtures, or spawned."""
+    found = {actor.id: actor for actor in recording.actors}
+    for fixture in rules.fixtures:
+        found.setdefault(fixture.id, Actor(fixture.id, fixture.kind, driven=True))
+    for event in ledger.of("spawn"):
+        if event.detail != "expected" and event.id and event.kind:
+            found[event.id] = Actor(event.id, event.kind, event.owner, driven=True, spawned=True)
+    return found
+
+
+def brood(name: str) -> str:
+    """What a spawned actor is summed up under: all of one emitter, parent or effect, `keeper/smoker-*`."""
+    return re.sub(r"-\d+$", "-*", name)
+
+
 def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str, ActorSum]:
-    """One sum an actor, by id, `hornet-2` before `hornet-10`. Healing counts as damage below 0."""
-    sums = {
-        actor.id: ActorSum(actor.id, actor.kind, rules.kinds[actor.kind].health, rules.kinds[actor.kind].health)
-        for actor in sorted(recording.actors, key=lambda actor: natural(actor.id))
-    }
+    """One sum an actor, by id, `hornet-2` before `hornet-10`; one for all that an emitter or parent spawned.
+
+    Healing counts as damage below 0.
+    """
+    actors = everyone(rules, recording, ledger)
+    sums: dict[str, ActorSum] = {}
+    of: dict[str, ActorSum] = {}
+    for name in sorted(actors, key=natural):
+        actor = actors[name]
+        full = None if actor.spawned else rules.kinds[actor.kind].health
+        group = brood(name) if actor.spawned else name
+        of[name] = sums.setdefault(group, ActorSum(group, actor.kind, full, full))
     for event in ledger.events:
         if event.event == "contact" and event.striker and event.target:
+            striker, target = of[event.striker], of[event.target]
             if event.outcome == "landed":
-                sums[event.striker].landed += 1
-                sums[event.striker].dealt += event.damage or 0.0
-                sums[event.target].hits += 1
-                sums[event.target].taken += event.damage or 0.0
+                striker.landed += 1
+                striker.dealt += event.damage or 0.0
+                target.hits += 1
+                target.taken += event.damage or 0.0
             else:
                 length = (event.until or event.frame) - event.frame + 1
-                sums[event.target].ignored += length
-                sums[event.striker].stopped += length
-        elif event.event == "health" and event.id:
-            sums[event.id].health = event.after
-        elif event.event == "down" and event.id:
-            sums[event.id].down = event.frame
+                target.ignored += length
+                striker.stopped += length
+        elif event.event == "health" and event.id and not actors[event.id].spawned:
+            of[event.id].health = event.after
+        elif event.event == "down" and event.id and not actors[event.id].spawned:
+            of[event.id].down = event.frame
     return sums
+
+
+@dataclass
+class Brood:
+    """What one emitter, parent or effect has spawned: how many, how many of them only foretold, how they ended,
+    the most at once, and how often and why nothing was fired."""
+
+    name: str
+    kind: str = ""
+    spawned: int = 0
+    expected: int = 0
+    most: int = 0
+    ends: Counter[str] = field(default_factory=Counter)
+    denied: Counter[str] = field(default_factory=Counter)
+
+
+def broods(ledger: Ledger) -> Mapping[str, Brood]:
+    """All that was spawned or denied, by what spawned it."""
+    found: dict[str, Brood] = {}
+    alive: Counter[str] = Counter()
+    for event in ledger.events:
+        if event.event == "spawn" and event.id:
+            one = found.setdefault(brood(event.id), Brood(brood(event.id)))
+            one.kind = event.kind or ""
+            one.spawned += 1
+            one.expected += event.detail == "expected"
+            alive[one.name] += event.detail != "expected"
+            one.most = max(one.most, alive[one.name])
+        elif event.event == "denied":
+            name = f"{event.id}/{event.emitter}-*"
+            found.setdefault(name, Brood(name)).denied[event.detail or ""] += 1
+        elif event.event == "removed" and event.id and brood(event.id) in found:
+            found[brood(event.id)].ends[event.detail or ""] += 1
+            alive[brood(event.id)] -= 1
+    return dict(sorted(found.items(), key=lambda item: natural(item[0])))

@@ -27,12 +27,12 @@ _EXPECTED = {
 """What the validation library calls a mistake, and what a rulebook's author wants to hear was expected."""
 
 
-def told(error: Any) -> Told:
+def told(error: Any, root: type[BaseModel]) -> Told:
     """One finding of the validation library in our own words."""
     path, value, kind = tuple(error["loc"]), error["input"], error["type"]
     context = error.get("ctx", {})
     if kind == "extra_forbidden":
-        return path, f'unknown key "{path[-1]}"', nearest(str(path[-1]), _known_keys(path[:-1]))
+        return path, f'unknown key "{path[-1]}"', nearest(str(path[-1]), _known_keys(path[:-1], root))
     if kind == "missing":
         return path, f'the key "{path[-1]}" is missing', None
     if kind == "literal_error":
@@ -60,9 +60,9 @@ def _shown(value: Any) -> str:
     return str(value)
 
 
-def _known_keys(path: tuple[str | int, ...]) -> list[str]:
+def _known_keys(path: tuple[str | int, ...], root: type[BaseModel]) -> list[str]:
     """The keys that the table at a path may have, by walking the models."""
-    model: type[BaseModel] | None = RulebookFile
+    model: type[BaseModel] | None = root
     steps = iter(path)
     for step in steps:
         field = model.model_fields.get(str(step)) if model else None
@@ -199,6 +199,6 @@ def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dic
         yield (*here, "attack"), f'unknown attack "{attack}"', nearest(attack, attacks)
 
 
-def schema_problems(error: ValidationError) -> list[Told]:
-    """Everything the validation library found."""
-    return [told(one) for one in error.errors()]
+def schema_problems(error: ValidationError, root: type[BaseModel] = RulebookFile) -> list[Told]:
+    """Everything the validation library found in a file of which `root` is the model."""
+    return [told(one, root) for one in error.errors()]

@@ -6,14 +6,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, cast
 
+from voskar.core.evidence.emissions import emissions
 from voskar.core.evidence.reactions import TOLERANCE, unshown
 from voskar.core.explaining import Account, Witness
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
 from voskar.core.replay import ledger_of
 from voskar.core.rules import Rules
+from voskar.core.summary import brood
 
-Sort = Literal["moved", "denied", "unclaimed", "damage", "attack", "knockback", "rebound", "home"]
+Sort = Literal[
+    "moved", "denied", "unclaimed", "damage", "attack", "knockback", "rebound", "home",
+    "spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction",
+]  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -23,6 +28,8 @@ class Finding:
     moved: the rules land the same blow `shift` frames later (earlier when negative). denied: they land none.
     unclaimed: they land one the game never told. damage, attack: both agree on the blow but not on this.
     knockback, rebound, home: the poses do not show what the blow should do; `target` is who it is done to.
+    spawn-*: `target`, of the owner `striker`, appears at another frame, place or angle than its emitter or parent
+    would have it, does not appear, or was never fired.
     """
 
     sort: Sort
@@ -39,12 +46,17 @@ class Finding:
 
 @dataclass(frozen=True)
 class Verdict:
-    """The outcome of a check: how many hit claims agreed, and every disagreement in frame order."""
+    """The outcome of a check: how many hit claims agreed, and every disagreement in frame order.
+
+    `spawns` counts what should have appeared in the recording, `spawns_agreed` what did as it should.
+    """
 
     claims: int
     landings: int
     agreed: int
     findings: tuple[Finding, ...]
+    spawns: int = 0
+    spawns_agreed: int = 0
 
     @property
     def ok(self) -> bool:
@@ -120,9 +132,14 @@ def check(
         Finding("denied", claim.frame, claim.striker or "", claim.target or "", claim, None, why=why(claim))
         for claim in denied
     ]
+    spawned = emissions(rules, recording, ledger, within=within, near=near, tolerance=tolerance)
+    found += [
+        Finding(one.sort, one.frame, one.owner, one.actor, None, one.expected, one.shift, one.game, one.rules)
+        for one in spawned.odd
+    ]
     found += [
         Finding("unclaimed", landing.frame, landing.striker or "", landing.target or "", None, landing)
-        for landing in unclaimed
+        for landing in _claimable(rules, recording, unclaimed)
     ]
     found += [
         Finding(
@@ -139,7 +156,25 @@ def check(
     ]
     found.sort(key=lambda finding: (finding.frame, finding.striker, finding.target, finding.sort))
     clean = sum(not some for some in findings)
-    return Verdict(len(claims), len(landings), clean, tuple(found)), ledger
+    counted = len(landings) - len(unclaimed) + len(_claimable(rules, recording, unclaimed))
+    return Verdict(len(claims), counted, clean, tuple(found), spawned.expected, spawned.agreed), ledger
+
+
+def _claimable(rules: Rules, recording: Recording, landings: Sequence[Event]) -> list[Event]:
+    """Landings that the game could have claimed: of actors it shows, or of such as it names in its claims at all."""
+    known = set(recording.numbers)
+    fixtures = {one.id for one in rules.fixtures}
+    named = {
+        brood(name)
+        for claim in recording.claims
+        for name in (claim.striker, claim.target)
+        if name and name not in known
+    }
+
+    def seen(name: str | None) -> bool:
+        return name in known or brood(name or "") in named or (bool(named) and name in fixtures)
+
+    return [landing for landing in landings if seen(landing.striker) and seen(landing.target)]
 
 
 def _differs(claim: Claim, landing: Event) -> list[Finding]:

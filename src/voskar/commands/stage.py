@@ -1,0 +1,38 @@
+"""`voskar stage`: a recording written by hand."""
+
+from __future__ import annotations
+
+import click
+
+from voskar.commands import present
+from voskar.files.stage import read_stage
+from voskar.files.writing import write_recording
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar stage volley.stage.toml -o volley.jsonl
+  voskar replay swarm.toml volley.jsonl
+"""
+)
+@click.argument("script", metavar="SCRIPT")
+@click.option(
+    "-o", "--out", required=True, metavar="RECORDING", help="Where to write it: .jsonl, .jsonl.gz, or a folder."
+)
+@click.option(
+    "--tables",
+    default="parquet",
+    show_default=True,
+    type=click.Choice(["parquet", "csv"]),
+    help="What tables are written as.",
+)
+def command(script: str, out: str, tables: str) -> None:
+    """Play SCRIPT, a few lines of TOML, into a recording.
+
+    For trying a rule before the game has it, and for tests: actors with keyed positions, clips and inputs,
+    repeated, copied and mirrored. The recording is raw unless the script says otherwise: blows move its actors.
+    """
+    frames = write_recording(read_stage(script), out, tables)
+    click.echo(f"wrote {present.count(frames, 'frame')} to {out}")

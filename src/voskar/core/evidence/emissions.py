@@ -1,0 +1,193 @@
+"""Holding what emitters and parents should spawn against what a recording shows of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from voskar.core.emitting import angle_of, input_frames
+from voskar.core.ledger import Event, Ledger
+from voskar.core.recording import Actor, Recording
+from voskar.core.rules import Emitter, Rules
+
+DEGREES = 1.0
+"""By how much directions may differ."""
+
+Sort = Literal["spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction"]
+
+
+@dataclass(frozen=True)
+class Appearance:
+    """The first pose of a recorded actor: its angle, and the direction it moves in (None while it stands still)."""
+
+    actor: Actor
+    frame: int
+    x: float
+    y: float
+    angle: float
+    moves: float | None
+
+
+@dataclass(frozen=True)
+class Odd:
+    """A disagreement about something that was spawned, in words. `expected` None: nobody fired it."""
+
+    sort: Sort
+    frame: int
+    owner: str
+    actor: str
+    game: str
+    rules: str
+    expected: Event | None = None
+    shift: int = 0
+
+
+@dataclass(frozen=True)
+class Spawned:
+    """How many spawns were foretold, how many actors of such kinds appeared, how many agreed, and what did not."""
+
+    expected: int
+    appeared: int
+    agreed: int
+    odd: tuple[Odd, ...]
+
+
+def emissions(
+    rules: Rules, recording: Recording, ledger: Ledger, *, within: int, near: int, tolerance: float
+) -> Spawned:
+    """Matches foretold spawns with first appearances of the same kind, and owner where the recording tells it.
+
+    Nearest in time first, each used once, no more than `near` frames apart; more than `within` apart they
+    disagree. Places are compared where both fall in one frame, within `tolerance` units. What is there in the
+    first frame was spawned before it.
+    """
+    expected = [event for event in ledger.of("spawn") if event.detail == "expected"]
+    shown = appearances(rules, recording)
+    options = sorted(
+        (abs(one.frame - event.frame), math.dist((one.x, one.y), _place(event)), index, number)
+        for number, event in enumerate(expected)
+        for index, one in enumerate(shown)
+        if one.actor.kind == event.kind
+        and one.actor.owner in (None, event.owner)
+        and abs(one.frame - event.frame) <= near
+    )
+    used: set[int] = set()
+    of: dict[int, int] = {}
+    for _, _, index, number in options:
+        if number not in of and index not in used:
+            of[number] = index
+            used.add(index)
+    odd: list[Odd] = []
+    agreed = 0
+    for number, event in enumerate(expected):
+        found = _compare(event, shown[of[number]], within, tolerance) if number in of else _missing(event)
+        agreed += found is None
+        odd += [] if found is None else [found]
+    odd += [_unfired(rules, recording, ledger, one) for index, one in enumerate(shown) if index not in used]
+    return Spawned(len(expected), len(shown), agreed, tuple(sorted(odd, key=lambda one: (one.frame, one.actor))))
+
+
+def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
+    """First appearances of recorded actors of kinds that emitters or parents spawn, the first frame left out."""
+    kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
+    kinds |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
+    poses, found = recording.poses, []
+    wanted = [number for number, actor in enumerate(recording.actors) if actor.kind in kinds]
+    for number in wanted:
+        rows = poses.rows_of(number)
+        row = int(rows[0])
+        frame = int(poses.frame[row])
+        if frame == recording.first:
+            continue
+        way = (0.0, 0.0)
+        if not np.isnan(poses.vx[row]) and not np.isnan(poses.vy[row]):
+            way = float(poses.vx[row]), float(poses.vy[row])
+        elif len(rows) > 1 and poses.frame[rows[1]] == frame + 1:
+            way = float(poses.x[rows[1]] - poses.x[row]), float(poses.y[rows[1]] - poses.y[row])
+        moves = angle_of(*way) if any(way) else None
+        place = float(poses.x[row]), float(poses.y[row])
+        found.append(Appearance(recording.actors[number], frame, *place, float(poses.angle[row]), moves))
+    return sorted(found, key=lambda one: (one.frame, one.actor.id))
+
+
+def _place(event: Event) -> tuple[float, float]:
+    return event.x or 0.0, event.y or 0.0
+
+
+def _who(event: Event) -> str:
+    return f"{event.owner}/{event.emitter}" if event.emitter else (event.id or "").rsplit("-", 1)[0]
+
+
+def _missing(event: Event) -> Odd:
+    rules = f"{_who(event)} spawns {event.id} at ({event.x:.1f}, {event.y:.1f})"
+    return Odd("spawn-missing", event.frame, event.owner or "", event.id or "", f"shows no {event.kind}", rules, event)
+
+
+def _compare(event: Event, one: Appearance, within: int, tolerance: float) -> Odd | None:
+    """The first thing that differs between a foretold spawn and what appeared."""
+    shift = event.frame - one.frame
+    who, owner = one.actor.id, event.owner or ""
+    if abs(shift) > within:
+        word = "later" if shift > 0 else "earlier"
+        frames = "1 frame" if abs(shift) == 1 else f"{abs(shift)} frames"
+        rules = f"{_who(event)} spawns it in {event.frame}, {frames} {word}"
+        return Odd("spawn-moved", one.frame, owner, who, f"{who} appears in {one.frame}", rules, event, shift)
+    apart = math.dist((one.x, one.y), _place(event))
+    if shift == 0 and apart > tolerance:
+        rules = f"{_who(event)} spawns it at ({event.x:.1f}, {event.y:.1f}), {apart:.1f} units off"
+        return Odd("spawn-place", one.frame, owner, who, f"{who} appears at ({one.x:.1f}, {one.y:.1f})", rules, event)
+    aim = event.angle or 0.0
+    shown = [one.angle] + ([] if one.moves is None else [one.moves])
+    off = min(abs(math.remainder(aim - angle, 360.0)) for angle in shown)
+    if shift == 0 and off > DEGREES:
+        game = f"{who} heads {shown[-1]:.1f}°"
+        return Odd("spawn-direction", one.frame, owner, who, game, f"{_who(event)} aims {aim:.1f}°", event)
+    return None
+
+
+def _unfired(rules: Rules, recording: Recording, ledger: Ledger, one: Appearance) -> Odd:
+    """What the emitters that could have fired it say."""
+    owner = one.actor.owner
+    kinds = {actor.id: actor.kind for actor in recording.actors} | {one.id: one.kind for one in rules.fixtures}
+    owners = [owner] if owner in kinds else sorted(name for name in kinds if owner is None)
+    guns = [
+        (name, emitter)
+        for name in owners
+        for emitter in rules.kinds[kinds[name]].emitters
+        if emitter.fan.kind == one.actor.kind
+    ]
+    told = "; ".join(_silent(recording, ledger, name, emitter, one.frame) for name, emitter in guns[:3])
+    reason = told or f"nothing that spawns {one.actor.kind} belongs to it"
+    game = f"{one.actor.id} appears at ({one.x:.1f}, {one.y:.1f})"
+    return Odd("spawn-unfired", one.frame, owner or "", one.actor.id, game, f"nobody fires: {reason}")
+
+
+def _silent(recording: Recording, ledger: Ledger, name: str, emitter: Emitter, frame: int) -> str:
+    """Why an emitter did not fire in a frame."""
+    who = f"{name}/{emitter.name}"
+    for event in ledger.of("denied"):
+        if (event.frame, event.id, event.emitter) == (frame, name, emitter.name):
+            return f"{who} is denied: {event.detail}"
+    fired = [event.frame for event in ledger.of("spawn") if event.owner == name and event.emitter == emitter.name]
+    before = [one for one in fired if one <= frame]
+    if before and frame < before[-1] + emitter.cooldown:
+        return f"{who} fired in {before[-1]} and has its cooldown until {before[-1] + emitter.cooldown}"
+    if emitter.when.on in ("press", "release", "hold"):
+        pulled = input_frames(emitter.when, name, recording.inputs)
+        word = {"press": "pressed", "release": "released", "hold": "held"}[emitter.when.on]
+        if not np.isin(frame, pulled):
+            return f"{who}: {emitter.when.name} is not {word}{_around(pulled.tolist(), frame)}"
+        return f"{who} is held back by its limit of {emitter.limit}"
+    return f"{who} has no turn here{_around(fired, frame)}"
+
+
+def _around(frames: Sequence[int], frame: int) -> str:
+    """The nearest frames before and after."""
+    before = [one for one in frames if one < frame][-1:]
+    after = [one for one in frames if one > frame][:1]
+    near = " and ".join(str(one) for one in before + after)
+    return f", nearest in {near}" if near else ""

@@ -1,0 +1,189 @@
+"""Stage scripts: a recording written by hand, from keyed positions, clips and inputs to frames."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, Protocol, TypeVar
+
+from pydantic import ValidationError
+
+from voskar.core.rules import Duration
+from voskar.errors import InputError, Problem, nearest
+from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine
+from voskar.files.reading import read_text
+from voskar.files.recording import FrameSource
+from voskar.files.rulebook_checks import schema_problems
+from voskar.files.stage_schema import PartTable, PlaceKey, StageFile
+from voskar.files.toml_sources import Source, parse_source
+
+Ranges = Sequence[tuple[int, int]]
+INHERITED = ("kind", "owner", "present", "hidden", "way", "clips", "turns", "aims", "hold", "scale", "repeat")
+"""What a part takes over from the one it is `like`, unless it says so itself."""
+
+
+class _Keyed(Protocol):
+    f: Duration
+
+
+K = TypeVar("K", bound=_Keyed)
+
+
+def read_stage(path: str | Path) -> FrameSource:
+    """Reads and checks a script and plays it. Raises InputError with every problem found."""
+    return play_stage(read_text(path), str(path))
+
+
+def play_stage(text: str, name: str) -> FrameSource:
+    """Plays the text of a script; `name` is what errors call it."""
+    source = parse_source(text, name)
+    if "stage" not in source.raw:
+        raise InputError(Problem("no `stage` key: a script begins with `stage = 1`", file=name, line=1))
+    try:
+        script = StageFile.model_validate(source.raw)
+    except ValidationError as error:
+        problems = {source.problem(*one) for one in schema_problems(error, StageFile)}
+        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message))) from None
+    players = _players(script, source)
+    header: dict[str, Any] = {"voskar": "recording", "version": 1, "rate": _plain(script.rate), "up": script.up}
+    header |= {"reactions": script.reactions, "seed": script.seed}
+    header |= {"title": script.title} if script.title else {}
+    frames = ((number + 2, line) for number, line in enumerate(_frames(script, players)))
+    return FrameSource(name, "line", header, frames, lambda: 0.0)
+
+
+def _plain(value: float) -> float | int:
+    """A number as a person would write it."""
+    rounded = round(value, 6)
+    return int(rounded) if rounded == int(rounded) else rounded
+
+
+def _players(script: StageFile, source: Source) -> list[_Player]:
+    """Every actor of a script: parts with what they are like filled in, and their copies."""
+    rate = Fraction(repr(script.rate))
+    parts: dict[str, PartTable] = {}
+    wrong: list[Problem] = []
+    players: list[_Player] = []
+    for index, part in enumerate(script.parts):
+        where = ("parts", index)
+        if part.like is not None and part.like not in parts:
+            hint = nearest(part.like, parts)
+            wrong.append(source.problem((*where, "like"), f'no part "{part.like}" stands before this one', hint))
+            continue
+        if part.like is not None:
+            model = parts[part.like]
+            taken = {key: getattr(model, key) for key in INHERITED if getattr(part, key) is None}
+            part = part.model_copy(update=taken)
+        if part.kind is None or not part.way:
+            lacking = "kind" if part.kind is None else "way"
+            wrong.append(source.problem(where, f"the part has no `{lacking}`, and is like none that has"))
+            continue
+        for name in ("way", "clips", "turns", "aims"):
+            keys = [key.f.frames(rate) for key in getattr(part, name) or ()]
+            if keys != sorted(set(keys)):
+                wrong.append(source.problem((*where, name), "the keys do not stand in the order of their frames"))
+        if part.id in parts:
+            wrong.append(source.problem((*where, "id"), f'the part "{part.id}" is told twice'))
+        parts[part.id] = part
+        for copy in range(part.copies):
+            players.append(_Player(part, rate, copy))
+    if wrong:
+        raise InputError(wrong)
+    return players
+
+
+class _Player:
+    """One actor: where it is and what it does in a frame of the recording."""
+
+    def __init__(self, part: PartTable, rate: Fraction, copy: int) -> None:
+        self.part, self.rate = part, rate
+        self.id = part.id if part.copies == 1 else f"{part.id}-{copy + 1}"
+        self.x, self.y = part.shift[0] * copy, part.shift[1] * copy
+        if part.copies == 1:
+            self.x, self.y = part.shift[0], part.shift[1]
+        self.late = part.delay.frames(rate) * (copy if part.copies > 1 else 1)
+        self.every = 0 if part.repeat is None else max(part.repeat.every.frames(rate), 1)
+
+    def _own(self, frame: int) -> int:
+        """The frame of the part that is played in a frame of the recording; below 0 before it begins."""
+        own = frame - self.late
+        repeat = self.part.repeat
+        if repeat is None or own < 0:
+            return own
+        turn = min(own // self.every, repeat.times - 1)
+        return own - turn * self.every
+
+    def pose(self, frame: int) -> PoseLine | None:
+        """Its pose, None where it is absent."""
+        part, own = self.part, self._own(frame)
+        way = part.way or []
+        if own < 0 or not _inside(part.present, own) or (part.present is None and own < way[0].f.frames(self.rate)):
+            return None
+        x, y = self._place(way, own)
+        jumped = self._jumped(way, own) or (self.every > 0 and own == 0 and frame > self.late)
+        turns = [key for key in part.turns or () if key.f.frames(self.rate) <= own]
+        facing = next((key.facing for key in reversed(turns) if key.facing is not None), 1)
+        angle = next((key.angle for key in reversed(turns) if key.angle is not None), 0.0)
+        if part.mirror is not None:
+            x, facing, angle = 2 * part.mirror - x, -facing, -angle
+        line = PoseLine(self.id, part.kind or "", _plain(x + self.x), _plain(y + self.y), facing, _plain(angle))
+        if part.scale is not None:
+            line.scale = _plain(part.scale)
+        line.owner = part.owner
+        line.hidden = part.hidden is not None and _inside(part.hidden, own)
+        line.cut = jumped
+        shown = _last(part.clips or (), own, self.rate)
+        if shown is not None:
+            line.clip = shown.clip
+            since = own - shown.f.frames(self.rate)
+            line.tick, line.cell = (since, None) if shown.cell is None else (None, shown.cell)
+        return line
+
+    def _place(self, way: list[PlaceKey], own: int) -> tuple[float, float]:
+        """On the way between two keys; before the first and after the last it stands."""
+        before = _last(way, own, self.rate)
+        after = next((key for key in way if key.f.frames(self.rate) > own), None)
+        if before is None or after is None or after.ease == "jump":
+            key = before or way[0]
+            return key.at[0], key.at[1]
+        start, end = before.f.frames(self.rate), after.f.frames(self.rate)
+        share = (own - start) / (end - start)
+        if after.ease == "smooth":
+            share = share * share * (3 - 2 * share)
+        return tuple(a + (b - a) * share for a, b in zip(before.at, after.at, strict=True))  # type: ignore[return-value]
+
+    def _jumped(self, way: list[PlaceKey], own: int) -> bool:
+        return any(key.ease == "jump" and key.f.frames(self.rate) == own for key in way[1:])
+
+    def inputs(self, frame: int) -> list[InputLine]:
+        """The buttons it holds."""
+        own = self._own(frame)
+        held = [button for button, frames in (self.part.hold or {}).items() if own >= 0 and _inside(frames, own)]
+        key = _last(self.part.aims or (), own, self.rate)
+        aim = None if key is None else [_plain(key.at[0] + self.x), _plain(key.at[1] + self.y)]
+        if aim is not None and key is not None and self.part.mirror is not None:
+            aim[0] = _plain(2 * self.part.mirror - key.at[0] + self.x)
+        return [InputLine(self.id, button, aim=None if aim is None else list(map(float, aim))) for button in held]
+
+
+def _inside(ranges: Ranges | None, frame: int) -> bool:
+    return ranges is None or any(first <= frame <= last for first, last in ranges)
+
+
+def _last(keys: Sequence[K], own: int, rate: Fraction) -> K | None:
+    """The last key at or before a frame."""
+    return next((key for key in reversed(keys) if key.f.frames(rate) <= own), None)
+
+
+def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:
+    rate = Fraction(repr(script.rate))
+    claims: dict[int, list[ClaimLine]] = defaultdict(list)
+    for claim in script.claims:
+        claims[claim.f.frames(rate)].append(ClaimLine(**claim.model_dump(exclude={"f"})))
+    resets = {one.f.frames(rate): one.reset for one in script.resets}
+    for frame in range(max(script.frames.frames(rate), 1)):
+        poses = [pose for player in players if (pose := player.pose(frame)) is not None]
+        inputs = [one for player in players for one in player.inputs(frame)]
+        yield FrameLine(frame, poses, inputs, claims.get(frame, []), resets.get(frame))

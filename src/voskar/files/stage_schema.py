@@ -1,0 +1,143 @@
+"""What a stage script may say, as models that refuse everything else."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Literal
+
+from pydantic import BeforeValidator, Field
+
+from voskar.core.rules import Duration
+from voskar.files.rulebook_schema import Angle, Cell, Number, Pair, Positive, Table
+
+_RANGE = re.compile(r"(\d+)(?:\s*-\s*(\d+))?", re.ASCII)
+
+At = int | Duration
+
+
+def _when(value: Any) -> At:
+    try:
+        return Duration.parse(value) if isinstance(value, str | int) and not isinstance(value, bool) else _wrong()
+    except ValueError:
+        raise ValueError('a frame such as 12, or a time such as "0.2s"') from None
+
+
+def _wrong() -> Duration:
+    raise ValueError
+
+
+def _ranges(value: Any) -> Any:
+    expected = 'frames such as "12", "3-5" or "2-4,8-9"'
+    if isinstance(value, int) and not isinstance(value, bool) and value >= 0:
+        return ((value, value),)
+    if not isinstance(value, str):
+        raise ValueError(expected)
+    found = []
+    for piece in value.split(","):
+        match = _RANGE.fullmatch(piece.strip())
+        if match is None or int(match[2] or match[1]) < int(match[1]):
+            raise ValueError(expected)
+        found.append((int(match[1]), int(match[2] or match[1])))
+    return tuple(found)
+
+
+Moment = Annotated[Duration, BeforeValidator(_when)]
+Ranges = Annotated[tuple[tuple[int, int], ...], BeforeValidator(_ranges)]
+Whole = Annotated[int, Field(ge=0, le=1 << 20)]
+
+
+class PlaceKey(Table):
+    """A key of `way`"""
+
+    f: Moment
+    at: Pair
+    ease: Literal["straight", "smooth", "jump"] = "straight"
+
+
+class ClipKey(Table):
+    """A key of `clips`"""
+
+    f: Moment
+    clip: str
+    cell: Cell | None = None
+
+
+class TurnKey(Table):
+    """A key of `turns`"""
+
+    f: Moment
+    facing: Literal[1, -1] | None = None
+    angle: Angle | None = None
+
+
+class AimKey(Table):
+    """A key of `aims`"""
+
+    f: Moment
+    at: Pair
+
+
+class RepeatTable(Table):
+    """`repeat` of a part"""
+
+    every: Moment
+    times: Annotated[int, Field(ge=1, le=1 << 20)]
+
+
+class PartTable(Table):
+    """`[[parts]]`: one actor, or several alike"""
+
+    id: str
+    kind: str | None = None
+    like: str | None = None
+    owner: str | None = None
+    present: Ranges | None = None
+    hidden: Ranges | None = None
+    way: list[PlaceKey] | None = None
+    clips: list[ClipKey] | None = None
+    turns: list[TurnKey] | None = None
+    aims: list[AimKey] | None = None
+    hold: dict[str, Ranges] | None = None
+    scale: Positive | None = None
+    repeat: RepeatTable | None = None
+    mirror: Number | None = None
+    shift: Pair = Field(default=[0.0, 0.0])
+    delay: Moment = Duration.parse(0)
+    copies: Annotated[int, Field(ge=1, le=4096)] = 1
+
+
+class ClaimTable(Table):
+    """`[[claims]]`: what the game is to claim"""
+
+    f: Moment
+    event: Literal["hit", "down", "respawn", "out", "spawn", "removed"]
+    striker: str | None = None
+    target: str | None = None
+    id: str | None = None
+    attack: str | None = None
+    damage: Number | None = None
+    health: Number | None = None
+    x: Number | None = None
+    y: Number | None = None
+
+
+class ResetTable(Table):
+    """`[[resets]]`: the room, or the whole run, begins again"""
+
+    f: Moment
+    reset: Literal["room", "run"]
+
+
+class StageFile(Table):
+    """A whole script."""
+
+    stage: Literal[1]
+    frames: Annotated[Duration, BeforeValidator(_when)]
+    rate: Positive = 60.0
+    up: Literal["-y", "+y"] = "-y"
+    reactions: Literal["raw", "baked"] = "raw"
+    title: str = ""
+    seed: int = 0
+    parts: list[PartTable] = Field(default=[])
+    claims: list[ClaimTable] = Field(default=[])
+    resets: list[ResetTable] = Field(default=[])
