@@ -15,6 +15,9 @@ from voskar.files.rulebook import Rulebook
 
 KeyPath = tuple[str | int, ...]
 
+BUDGET = 256
+"""How many of one emitter or parent may be alive at once before the audit says so."""
+
 
 @dataclass(frozen=True)
 class Finding:
@@ -30,11 +33,12 @@ class Finding:
 
 @dataclass(frozen=True)
 class Case:
-    """A rulebook at a rate, and perhaps a recording of it."""
+    """A rulebook at a rate, and perhaps a recording of it. `budget`: how many one emitter may have alive at once."""
 
     book: Rulebook
     rules: Rules
     recording: Recording | None = None
+    budget: int = BUDGET
 
     def finding(self, name: str, where: KeyPath, reason: str, remedy: str) -> Finding:
         """A finding at a key of the rulebook."""

@@ -17,8 +17,11 @@ def layer_unused(case: Case) -> Iterator[Finding]:
         bit = 1 << index
         on = [box for _, box, _ in case.boxes() if box.layer & bit]
         where = ("layers", "names", index)
-        if not on:
-            lacks = "no box is on it" + ("" if looked_for & bit else " and no mask looks for it")
+        solid = any(one.layer & bit for one in case.rules.space.solids)
+        if not on and not (solid and looked_for & bit):
+            lacks = ("only a solid is on it" if solid else "no box is on it") + (
+                "" if looked_for & bit else " and no mask looks for it"
+            )
             yield case.finding("layer-unused", where, f'layer "{name}": {lacks}', "put its boxes on it, or take it out")
         elif not looked_for & bit and any(_must_be_seen(case.rules.contact.detect, box) for box in on):
             reason = f'layer "{name}": no mask looks for it, and boxes on it can only meet who sees them'
@@ -27,6 +30,8 @@ def layer_unused(case: Case) -> Iterator[Finding]:
 
 def _must_be_seen(detect: Detect, box: Box) -> bool:
     """Whether a box can meet others only if a mask looks for it."""
+    if box.role == "body":
+        return False
     if detect == "either":
         return not box.mask
     return detect == "both" or (box.role == "hurtbox") == (detect == "hitbox")

@@ -77,17 +77,27 @@ def tunnels(case: Case) -> Iterator[Finding]:
     for kind, box, where in case.boxes("hitbox"):
         of_kind = np.flatnonzero(kinds == wardrobe.kinds.index(kind.name))
         fitted = next(one for one in wardrobe.by_kind[kind.name] if one.box is box)
-        others = [one for one in wardrobe.fitted if wardrobe.meets[fitted.number, one.number] and not one.box.swept]
-        if box.swept or not others or not len(of_kind):
+        found = thinnest(case, fitted)
+        if box.swept or found is None or not len(of_kind):
             continue
-        thick, _, thinnest = min((_thinnest(case, one), one.number, one) for one in others)
+        thick, other = found
         worst = of_kind[steps[of_kind].argmax()]
         if steps[worst] > thick:
             reason = (
                 f"it moves {steps[worst]:.1f} units in frame {poses.frame[linked[worst]]}, and "
-                f"{thinnest.kind}.{thinnest.box.name} is {thick:.1f} thick: it may pass through unseen"
+                f"{other.kind}.{other.box.name} is {thick:.1f} thick: it may pass through unseen"
             )
             yield case.finding("tunnels", where, reason, "swept = true")
+
+
+def thinnest(case: Case, fitted: Fitted) -> tuple[float, Fitted] | None:
+    """The thinnest unswept box that a hitbox should meet, and how thick it is; None if it should meet none."""
+    wardrobe = case.wardrobe
+    others = [one for one in wardrobe.fitted if wardrobe.meets[fitted.number, one.number] and not one.box.swept]
+    if not others:
+        return None
+    thick, _, other = min((_thinnest(case, one), one.number, one) for one in others)
+    return thick, other
 
 
 def _thinnest(case: Case, fitted: Fitted) -> float:

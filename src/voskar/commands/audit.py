@@ -8,6 +8,7 @@ import click
 from rich.text import Text
 
 from voskar.audit import CHECKS, Case, Finding, audit
+from voskar.audit.findings import BUDGET
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.files.recording import load_recording
@@ -20,6 +21,7 @@ from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
 Example:
   voskar audit apiary.toml
   voskar audit apiary.toml meadow.jsonl --without friends-touch
+  voskar audit swarm.toml swarm.jsonl --budget 40
 
 \b
 Exit codes: 0 nothing found, 1 something found, 2 bad input.
@@ -30,8 +32,16 @@ Exit codes: 0 nothing found, 1 something found, 2 bad input.
 @click.option(
     "--without", multiple=True, type=click.Choice(list(CHECKS)), metavar="CHECK", help="Leave out a check by name."
 )
+@click.option(
+    "--budget",
+    default=BUDGET,
+    show_default=True,
+    type=click.IntRange(0),
+    metavar="N",
+    help="Most that one emitter or parent may have alive at once.",
+)
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a finding.")
-def command(rulebook: str, recording: str | None, without: tuple[str, ...], as_json: bool) -> int:
+def command(rulebook: str, recording: str | None, without: tuple[str, ...], budget: int, as_json: bool) -> int:
     """Look for what is probably a mistake in RULEBOOK, each with its place, the reason and a remedy.
 
     With a RECORDING more can be seen: clips that do not match, boxes too fast for what they should meet,
@@ -40,7 +50,7 @@ def command(rulebook: str, recording: str | None, without: tuple[str, ...], as_j
     book = load_rulebook(rulebook)
     played = load_recording(recording, book) if recording else None
     rules = book.rules(played.rate if played else DEFAULT_RATE)
-    found = audit(Case(book, rules, played), frozenset(without))
+    found = audit(Case(book, rules, played, budget), frozenset(without))
     if as_json:
         click.echo("\n".join(json.dumps(vars(one)) for one in found))
     else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 
 import click
 from rich.table import Table
@@ -12,7 +13,10 @@ from voskar.commands import present
 from voskar.commands.options import check_actors, inputs, load, reactions_option
 from voskar.core.explaining import NEAR, Account, Witness
 from voskar.core.ledger import written
-from voskar.errors import InputError, Problem
+from voskar.core.replay import ledger_of
+from voskar.core.silence import Silence
+from voskar.core.wording import Step
+from voskar.errors import InputError, Problem, nearest
 
 
 @click.command(
@@ -21,6 +25,7 @@ from voskar.errors import InputError, Problem
 Example:
   voskar why apiary.toml meadow.jsonl --frame 273 --striker hornet-1 --target keeper
   voskar why apiary.toml meadow.jsonl --frame 520
+  voskar why swarm.toml swarm.jsonl --frame 45 --emitter keeper/smoker
 """
 )
 @inputs
@@ -28,6 +33,7 @@ Example:
 @click.option("--frame", required=True, type=int, metavar="N", help="The frame to look at.")
 @click.option("--striker", metavar="ID", help="Only blows of this actor.")
 @click.option("--target", metavar="ID", help="Only blows on this actor.")
+@click.option("--emitter", metavar="ID/NAME", help="Why this emitter fired in the frame, or why it did not.")
 @click.option("--near", default=NEAR, show_default=True, metavar="UNITS", help="How far apart has nearly met.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of boxes instead of text.")
 def command(
@@ -37,6 +43,7 @@ def command(
     frame: int,
     striker: str | None,
     target: str | None,
+    emitter: str | None,
     near: float,
     as_json: bool,
 ) -> None:
@@ -44,7 +51,7 @@ def command(
 
     With a striker and a target: every gate between each of their boxes, passed or not, with the numbers; gates
     behind the one that stopped a pair say what they would have done. With one of the two or none: all that
-    touched or nearly did in that frame, with the gate that decided.
+    touched or nearly did in that frame, with the gate that decided, and what emitters fired or were denied.
     """
     book, played = load(rulebook, recording, reactions)
     if not played.first <= frame <= played.last:
@@ -54,6 +61,10 @@ def command(
     known = witness.recording.numbers
     check_actors(known, [striker] if striker else [], "--striker")
     check_actors(known, [target] if target else [], "--target")
+    silence = Silence(witness, ledger_of(witness.judge, played))
+    if emitter is not None:
+        _emitter(silence, frame, emitter, as_json)
+        return
     if striker is not None and target is not None:
         accounts = witness.pair(frame, striker, target)
     else:
@@ -68,6 +79,67 @@ def command(
         _in_full(accounts)
     else:
         _list(frame, accounts, near, striker, target)
+        if target is None:
+            _emitters(silence, frame, striker)
+
+
+def _emitter(silence: Silence, frame: int, named: str, as_json: bool) -> None:
+    """Every gate of one emitter."""
+    known = {f"{owner}/{one.name}": (owner, one) for owner, one in silence.emitters(frame)}
+    if named not in known:
+        hint = nearest(named, known)
+        raise InputError(Problem(f'no emitter "{named}" is there in frame {frame}', key="--emitter", hint=hint))
+    owner, one = known[named]
+    steps, fired = silence.steps(frame, owner, one), silence.fired(frame, owner, one)
+    names = [event.id for event in fired]
+    if as_json:
+        gates = [{"gate": step.gate, "passed": step.passed, "text": step.text} for step in steps]
+        click.echo(json.dumps({"frame": frame, "emitter": named, "fired": names, "gates": gates}))
+        return
+    out = present.console()
+    out.print(Text(f"frame {frame}: {named}", "bold").append(f"   spawns {one.fan.kind}", "not bold"))
+    out.print(_gates(steps))
+    stopped = next((step.gate for step in steps if not step.passed), None)
+    out.print(f"  so: {'fired ' + ', '.join(map(str, names)) if fired else f'nothing fired, stopped by {stopped}'}")
+
+
+def _emitters(silence: Silence, frame: int, owner: str | None) -> None:
+    """What emitters fired in a frame, and those that would have but for one gate."""
+    rows = []
+    for name, one in silence.emitters(frame, owner):
+        steps, fired = silence.steps(frame, name, one), silence.fired(frame, name, one)
+        stopped = next((step for step in steps if not step.passed), None)
+        if fired:
+            told = ", ".join(f"{event.id}{' (foretold)' if event.detail else ''}" for event in fired)
+            rows.append((f"{name}/{one.name}", Text("fired", "green"), told))
+        elif stopped is not None and stopped.gate != "trigger":
+            rows.append((f"{name}/{one.name}", Text("denied", "bold red"), f"{stopped.gate}: {stopped.text}"))
+    if rows:
+        table = present.table("", [("emitter", ""), ("", ""), ("", "")])
+        table.title = None
+        table.columns[2].ratio, table.expand = 1, True
+        for row in rows:
+            table.add_row(*row)
+        out = present.console()
+        out.print()
+        out.print(table)
+
+
+def _gates(steps: Sequence[Step]) -> Table:
+    """Gates one below the other; those behind the one that stopped say what they would have done."""
+    grid = Table.grid(padding=(0, 2, 0, 0))
+    grid.add_column(width=12)
+    grid.add_column(no_wrap=True)
+    grid.add_column(overflow="fold")
+    stopped = False
+    for step in steps:
+        word = ("would pass" if step.passed else "would stop") if stopped else ("pass" if step.passed else "STOP")
+        style = "dim" if stopped else ("green" if step.passed else "bold red")
+        grid.add_row(f"  {step.gate}", Text(word, style), Text(step.text, "dim" if stopped else ""))
+        for line in step.more:
+            grid.add_row("", "", Text(line, "dim"))
+        stopped = stopped or not step.passed
+    return grid
 
 
 def _in_full(accounts: list[Account]) -> None:
@@ -79,19 +151,7 @@ def _in_full(accounts: list[Account]) -> None:
         if account.hitbox:
             head.append(f"   {account.hitbox} on {account.hurtbox}, attack {account.attack}", "not bold")
         out.print(head)
-        grid = Table.grid(padding=(0, 2, 0, 0))
-        grid.add_column(width=12)
-        grid.add_column(no_wrap=True)
-        grid.add_column(overflow="fold")
-        stopped = False
-        for step in account.steps:
-            word = ("would pass" if step.passed else "would stop") if stopped else ("pass" if step.passed else "STOP")
-            style = "dim" if stopped else ("green" if step.passed else "bold red")
-            grid.add_row(f"  {step.gate}", Text(word, style), Text(step.text, "dim" if stopped else ""))
-            for line in step.more:
-                grid.add_row("", "", Text(line, "dim"))
-            stopped = stopped or not step.passed
-        out.print(grid)
+        out.print(_gates(account.steps))
         verdict = present.outcome("landed") if account.gate == "landed" else Text(f"stopped by {account.gate}", "bold")
         out.print(Text("  so: ").append(verdict))
 

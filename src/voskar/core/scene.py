@@ -49,16 +49,34 @@ class SceneActor:
     y: float
     heading: float
     trail: Floats
+    driven: bool = False
+
+
+@dataclass(frozen=True)
+class Shot:
+    """Where something was spawned, in this frame or a few before: the muzzle of its emitter, and its aim in degrees."""
+
+    frame: int
+    id: str
+    x: float
+    y: float
+    angle: float
+    fired: bool
+    """By an emitter, and not left behind by who went down or was hit."""
 
 
 @dataclass(frozen=True)
 class Scene:
-    """Everything in one frame. `contacts` are the ledger's contacts that run through it."""
+    """Everything in one frame. `contacts` are the ledger's contacts that run through it, `shots` what was spawned
+    since the trails began, `denied` the emitters that were denied in it, and `solids` rings that stop bodies."""
 
     frame: int
     actors: tuple[SceneActor, ...]
     boxes: tuple[SceneBox, ...]
     contacts: tuple[Event, ...]
+    shots: tuple[Shot, ...] = ()
+    denied: tuple[Event, ...] = ()
+    solids: tuple[Floats, ...] = ()
 
 
 def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail: int = 0) -> Scene:
@@ -102,10 +120,18 @@ def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail:
                 float(poses.y[row]),
                 math.degrees(math.atan2(m10, m00)),
                 np.stack([recording.poses.x[own], recording.poses.y[own]], axis=1),
+                recording.actors[number].driven,
             )
         )
     contacts = [event for event in ledger.of("contact") if event.frame <= frame <= (event.until or event.frame)]
-    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts))
+    shots = tuple(
+        Shot(event.frame, event.id or "", event.x or 0.0, event.y or 0.0, event.angle or 0.0, event.emitter is not None)
+        for event in ledger.of("spawn")
+        if frame - trail <= event.frame <= frame
+    )
+    denied = tuple(event for event in ledger.of("denied") if event.frame == frame)
+    solids = tuple(part for solid in rules.space.solids for part in solid.outline.parts)
+    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids)
 
 
 def _ring(corners: Floats, radius: float) -> Floats:

@@ -14,12 +14,13 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.scene import Bounds, Scene, SceneActor, SceneBox
 from voskar.core.shapes import Floats
-from voskar.drawing.style import FAINT, GRID, INK, PAPER, ROLES, mark
+from voskar.drawing.style import FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 LABELLED = 26  # boxes up to which each is named beside it
+DRIVEN_LABELLED = 14  # driven actors up to which each is named
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,7 @@ def draw_frames(
     title = f" · {recording.title}" if recording.title else ""
     frames = f"frame {scenes[0].frame}" if len(scenes) == 1 else f"frames {scenes[0].frame} to {scenes[-1].frame}"
     figure.suptitle(f"{frames}{title}", x=0.01, ha="left", color=INK, fontsize=13, fontweight="bold")
-    figure.legend(handles=_legend(scenes), loc="outside lower left", ncols=8, frameon=False, fontsize=9, labelcolor=INK)
+    figure.legend(handles=_legend(scenes), loc="outside lower left", ncols=7, frameon=False, fontsize=9, labelcolor=INK)
     # without a date the same picture gives the same bytes
     figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
 
@@ -94,18 +95,36 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
     for box in visible:
         _box(ax, box, strong=(box.actor, box.name) in touching, named=len(visible) <= LABELLED, small=not alone)
     span = shown[2] - shown[0]
+    for ring in one.solids:
+        ax.fill(*ring.T, facecolor=GRID, edgecolor=FAINT, hatch="..", linewidth=1.0, zorder=1.5)
+    _shots(ax, one, shown, span)
+    labelled: list[tuple[float, float]] = [(actor.x, actor.y) for actor in one.actors if not actor.driven]
+    crowded = sum(actor.driven for actor in one.actors) > DRIVEN_LABELLED
     for actor in one.actors:
         if not _overlaps((actor.x, actor.y, actor.x, actor.y), shown):
             continue
-        if len(actor.trail) > 1:
-            ax.plot(*actor.trail.T, color=FAINT, linewidth=0.9, marker=".", markersize=2.5, alpha=0.7, zorder=2)
-        ax.plot(actor.x, actor.y, marker="+", color=INK, markersize=9, markeredgewidth=1.4, zorder=6)
+        for trail in _unjumped(actor.trail, span):
+            ax.plot(*trail.T, color=FAINT, linewidth=0.9, marker=".", markersize=2.5, alpha=0.7, zorder=2)
+        small = actor.driven
+        ax.plot(actor.x, actor.y, marker="+", color=INK, markersize=5 if small else 9, markeredgewidth=1.2, zorder=6)
+        if small and (crowded or not any(box.actor == actor.id for box in one.boxes)):
+            continue  # a spark, or one shot among many
+        if small and any(math.dist((actor.x, actor.y), other) < span * 0.07 for other in labelled):
+            continue  # names on top of names help nobody: zoom in
+        labelled.append((actor.x, actor.y))
         reach = span * 0.018
         way = math.radians(actor.heading)
         tip = (actor.x + reach * math.cos(way), actor.y + reach * math.sin(way))
         arrow = {"arrowstyle": "-|>", "color": INK, "linewidth": 1.1, "shrinkA": 0, "shrinkB": 0}
         ax.annotate("", xy=tip, xytext=(actor.x, actor.y), arrowprops=arrow, zorder=6)
-        _note(ax, actor.id, _foot(actor, one, ax.yaxis_inverted()), (0, -19), 9 if alone else 7, INK, bold=True)
+        size = (7 if small else 9) if alone else (6 if small else 7)
+        foot = _foot(actor, one, ax.yaxis_inverted())
+        _note(ax, actor.id, foot, (0, -11 if small else -19), size, INK, bold=not small)
+    for event in one.denied:
+        owner = next((actor for actor in one.actors if actor.id == event.id), None)
+        if owner is not None:
+            text = f"{event.emitter} denied: {event.detail}"
+            _note(ax, text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
     placed: list[tuple[float, float]] = []
     for contact in one.contacts:
         if contact.x is None or contact.y is None:
@@ -124,6 +143,33 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         )  # fmt: skip
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}"
         _note(ax, text, placed[-1], (30, 14 + 20 * crowd), 9 if alone else 7, INK, bold=True, boxed=True)
+
+
+def _unjumped(trail: Floats, span: float) -> list[Floats]:
+    """A trail in pieces, cut where it leaps: through an edge, or home."""
+    if len(trail) < 2:
+        return []
+    leaps = np.flatnonzero(np.hypot(*np.diff(trail, axis=0).T) > span / 4) + 1
+    return [piece for piece in np.split(trail, leaps) if len(piece) > 1]
+
+
+def _shots(ax: Axes, one: Scene, shown: Bounds, span: float) -> None:
+    """Muzzles with their aims, and where children and effects came up; those of this very frame stronger."""
+    for shot in one.shots:
+        if not _overlaps((shot.x, shot.y, shot.x, shot.y), shown):
+            continue
+        now = shot.frame == one.frame
+        if shot.fired:
+            way = math.radians(shot.angle)
+            reach = span * (0.05 if now else 0.03)
+            tip = (shot.x + reach * math.cos(way), shot.y + reach * math.sin(way))
+            ax.plot(
+                [shot.x, tip[0]], [shot.y, tip[1]], color=MUZZLE, linewidth=1.6 if now else 0.8, dashes=(3, 2), zorder=5
+            )
+        ax.plot(
+            shot.x, shot.y, marker="D" if shot.fired else "h", markersize=7 if now else 4, color=MUZZLE, zorder=5,
+            markerfacecolor=MUZZLE if now else PAPER, linestyle="none",
+        )  # fmt: skip
 
 
 def _foot(actor: SceneActor, one: Scene, inverted: bool) -> tuple[float, float]:
@@ -232,6 +278,12 @@ def _legend(scenes: Sequence[Scene]) -> list[Any]:
     handles.append(
         Line2D([], [], marker="+", color=INK, linestyle="none", markersize=8, label="position, arrow: facing")
     )
+    shots = [shot for one in scenes for shot in one.shots]
+    for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
+        if any(shot.fired == fired for shot in shots):
+            handles.append(Line2D([], [], marker=sign, color=MUZZLE, linestyle="none", markersize=6, label=label))
+    if any(one.solids for one in scenes):
+        handles.append(Patch(facecolor=GRID, edgecolor=FAINT, hatch="..", label="solid"))
     if any(len(actor.trail) > 1 for one in scenes for actor in one.actors):
         handles.append(Line2D([], [], marker=".", color=FAINT, linewidth=0.9, label="frames before"))
     return handles

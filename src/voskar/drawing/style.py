@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-PAPER, INK, FAINT, GRID = "#fbfaf7", "#22252b", "#8b8f98", "#e4e2dc"
+PAPER, INK, FAINT, GRID, MUZZLE = "#fbfaf7", "#22252b", "#8b8f98", "#e4e2dc", "#5b3f8c"
 
 
 Dashes = Literal["solid"] | tuple[float, tuple[float, ...]]

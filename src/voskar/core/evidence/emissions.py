@@ -172,6 +172,9 @@ def _silent(recording: Recording, ledger: Ledger, name: str, emitter: Emitter, f
     for event in ledger.of("denied"):
         if (event.frame, event.id, event.emitter) == (frame, name, emitter.name):
             return f"{who} is denied: {event.detail}"
+    for event in ledger.of("down"):
+        if event.id == name and event.frame < frame:
+            return f"{name} has been down since {event.frame}"
     fired = [event.frame for event in ledger.of("spawn") if event.owner == name and event.emitter == emitter.name]
     before = [one for one in fired if one <= frame]
     if before and frame < before[-1] + emitter.cooldown:
