@@ -55,6 +55,47 @@ RULES = [
     ("out-of-proportion", "kinds.keeper.boxes.torso.at", [500, 0]),
 ]
 
+GUN = {"spawn": "puff", "when": {"press": "fire"}}
+MOVED = [
+    ("endless", {}, {}),
+    ("", {}, {"life": 9}),
+    ("", {"limit": 3}, {}),
+    ("skips", {"speed": 1200}, {"life": 9}),
+    ("", {"speed": 540}, {"life": 9}),  # 9 units a frame, and the torso is 10 thick
+    ("limit-idle", {"limit": 3, "cooldown": 3}, {"life": 9}),
+    ("", {"limit": 2, "cooldown": 3}, {"life": 9}),
+    ("limit-idle", {"limit": 2, "count": 3}, {"life": 9}),
+    ("limit-idle", {"limit": 1, "when": {"every": 9}}, {"life": 9}),
+    ("doubled", {"count": 4, "spread": 360}, {"life": 9}),
+    ("unbounded", {}, {"life": 9, "at_edge": "wrap"}),
+    ("unbounded", {}, {"life": 9, "on_solid": "stop"}),
+]
+
+
+@pytest.mark.parametrize(("name", "emitter", "motion"), MOVED)
+def test_what_is_set_in_motion(name: str, emitter: dict[str, Any], motion: dict[str, Any]) -> None:
+    data = sound()
+    data["kinds"]["hornet"]["emitters"] = {"spit": {**GUN, **emitter}}
+    box = {"role": "hitbox", "attack": "sting", "circle": 1, "mask": ["keeper"], "swept": False}
+    data["kinds"]["puff"] = {"side": "hive", "motion": motion, "boxes": {"core": box}}
+    assert found(data) == ({name} if name else set())
+
+
+def test_inputs_budgets_and_what_multiplies() -> None:
+    data = sound()
+    data["kinds"]["hornet"]["emitters"] = {"spit": {**GUN, "when": {"hold": "fire"}}}
+    data["kinds"]["puff"] = {"motion": {"life": 99}}
+    frames = brush({"hornet-1": "....."})
+    assert found(data, frames) == {"input-unseen"}
+    held = [frame | {"inputs": [{"id": "hornet-1", "button": "fire"}]} for frame in frames]
+    assert found(data, held) == set()
+    book = rulebook(data)
+    case = Case(book, book.rules(DEFAULT_RATE), recording(book, held), budget=4)
+    assert [one.name for one in audit(case)] == ["over-budget"]
+    data["kinds"]["puff"]["down"] = {"spawn": [{"kind": "crumb"}]}
+    data["kinds"]["crumb"] = {"down": {"spawn": [{"kind": "puff"}]}}
+    assert found(data) == {"multiplies"}
+
 
 def test_a_sound_rulebook_has_no_findings() -> None:
     assert found(sound()) == set()
@@ -109,6 +150,8 @@ def test_stomps_and_swings() -> None:
 
 
 def test_every_check_is_tried_here() -> None:
-    tried = {name for name, *_ in RULES} | {"stomp-unguarded", "iframes-short", "knockback-short"}
+    tried = {name for name, *_ in [*RULES, *MOVED]} - {""}
+    tried |= {"input-unseen", "over-budget", "multiplies", "stomp-unguarded", "iframes-short", "knockback-short"}
     tried |= {"up-differs", "tunnels", "clip-unshown", "clip-unknown", "never-open", "friends-touch"}
+
     assert tried == set(CHECKS)

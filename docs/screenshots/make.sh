@@ -36,3 +36,8 @@ set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
 "$bin/voskar" layers "$@" -o "$shots/layers.png" > /dev/null
 terminal moves "voskar moves night-apiary/apiary.toml" 7
 "$bin/voskar" draw "$@" --frame 389 --actor keeper --actor waxling-1 -o "$shots/stomp.png"
+set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
+terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48
+terminal swarm-check "voskar check night-apiary/swarm.toml night-apiary/swarm.jsonl" 10
+terminal emitter "voskar why night-apiary/swarm.toml night-apiary/swarm.jsonl --frame 45 --emitter keeper/smoker" 11
+"$bin/voskar" draw "$@" --frame 272 --region 90,160,250,275 -o "$shots/volley.png"

@@ -32,7 +32,7 @@ def test_demo_runs_and_can_be_repeated(apiary: Path) -> None:
     again = voskar("demo", cwd=apiary.parent)
     assert "night-apiary-2" in again.stdout
     shown = [line[2:].split() for line in again.stdout.splitlines() if line.startswith("$ ")]
-    assert [line[1] for line in shown] == ["replay", "check"]
+    assert [line[1] for line in shown] == ["replay", "check", "replay", "check"]
     for line in shown:
         done = voskar(*line[1:], cwd=apiary.parent)
         assert done.stdout.strip() in again.stdout
@@ -126,14 +126,14 @@ def test_bad_input(apiary: Path, arguments: tuple[str, ...], message: str) -> No
     assert (done.returncode, done.stdout) == (2, "")
     assert message in done.stderr
     assert "Traceback" not in done.stderr
-    assert sorted(path.name for path in apiary.iterdir()) == ["apiary.toml", "hive.toml", "meadow.jsonl", "moth.png"]
+    written = ["apiary.toml", "hive.toml", "meadow.jsonl", "moth.png", "swarm.jsonl", "swarm.toml", "volley.stage.toml"]
+    assert sorted(path.name for path in apiary.iterdir()) == written
 
 
 def test_same_bytes_for_every_hash_seed(apiary: Path) -> None:
-    seen = {
-        voskar("replay", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary, PYTHONHASHSEED=s).stdout for s in "017"
-    }
-    assert len(seen) == 1
+    for files in (("apiary.toml", "meadow.jsonl"), ("swarm.toml", "swarm.jsonl")):
+        seen = {voskar("replay", *files, "--json", cwd=apiary, PYTHONHASHSEED=s).stdout for s in "017"}
+        assert len(seen) == 1
 
 
 def test_colour_only_where_wanted(apiary: Path) -> None:

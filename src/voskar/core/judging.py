@@ -220,11 +220,12 @@ class Judge:
     def contact(self, frame: int, touch: Touch, past: FrameTrace | None = None) -> Contact:
         """A touch with the state that decides about it: the judge's own, or that of a frame that was watched."""
         striker, hitbox, target, hurtbox, t, swing, row = touch
-        mine, theirs = self.standings[striker], self.standings[target]
-        memory, unbrokens = self._memory, self._unbroken
         if past is not None:
-            mine, theirs = past.standings[mine.id], past.standings[theirs.id]
+            mine, theirs = (past.standings[self.recording.actors[number].id] for number in (striker, target))
             memory, unbrokens = past.memory, past.unbroken
+        else:
+            mine, theirs = self.standings[striker], self.standings[target]
+            memory, unbrokens = self._memory, self._unbroken
         attack = self._attack_of[hitbox]
         key = (striker, attack.name, target)
         unbroken = unbrokens.get(key)

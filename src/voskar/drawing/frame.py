@@ -70,7 +70,9 @@ def draw_frames(
     title = f" · {recording.title}" if recording.title else ""
     frames = f"frame {scenes[0].frame}" if len(scenes) == 1 else f"frames {scenes[0].frame} to {scenes[-1].frame}"
     figure.suptitle(f"{frames}{title}", x=0.01, ha="left", color=INK, fontsize=13, fontweight="bold")
-    figure.legend(handles=_legend(scenes), loc="outside lower left", ncols=7, frameon=False, fontsize=9, labelcolor=INK)
+    figure.legend(
+        handles=_legend(scenes, shown), loc="outside lower left", ncols=7, frameon=False, fontsize=9, labelcolor=INK
+    )
     # without a date the same picture gives the same bytes
     figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
 
@@ -187,6 +189,11 @@ def _contact_place(one: Scene, striker: str, hitbox: str, target: str, hurtbox: 
     return (max(a[0], b[0]) + min(a[2], b[2])) / 2, (max(a[1], b[1]) + min(a[3], b[3])) / 2
 
 
+def _bounds(ring: Floats) -> Bounds:
+    (x0, y0), (x1, y1) = ring.min(axis=0).tolist(), ring.max(axis=0).tolist()
+    return x0, y0, x1, y1
+
+
 def _overlaps(a: Bounds, b: Bounds) -> bool:
     return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]
 
@@ -260,7 +267,7 @@ def outline(rings: Sequence[Floats]) -> list[Floats]:
     return found
 
 
-def _legend(scenes: Sequence[Scene]) -> list[Any]:
+def _legend(scenes: Sequence[Scene], shown: Bounds) -> list[Any]:
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch
 
@@ -282,7 +289,7 @@ def _legend(scenes: Sequence[Scene]) -> list[Any]:
     for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
         if any(shot.fired == fired for shot in shots):
             handles.append(Line2D([], [], marker=sign, color=MUZZLE, linestyle="none", markersize=6, label=label))
-    if any(one.solids for one in scenes):
+    if any(_overlaps(_bounds(ring), shown) for one in scenes for ring in one.solids):
         handles.append(Patch(facecolor=GRID, edgecolor=FAINT, hatch="..", label="solid"))
     if any(len(actor.trail) > 1 for one in scenes for actor in one.actors):
         handles.append(Line2D([], [], marker=".", color=FAINT, linewidth=0.9, label="frames before"))

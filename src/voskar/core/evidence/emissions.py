@@ -84,7 +84,10 @@ def emissions(
     odd: list[Odd] = []
     agreed = 0
     for number, event in enumerate(expected):
-        found = _compare(event, shown[of[number]], within, tolerance) if number in of else _missing(event)
+        if number in of:
+            found = _compare(event, shown[of[number]], within, tolerance, straight=_flies_straight(rules, event))
+        else:
+            found = _missing(event)
         agreed += found is None
         odd += [] if found is None else [found]
     odd += [_unfired(rules, recording, ledger, one) for index, one in enumerate(shown) if index not in used]
@@ -127,8 +130,18 @@ def _missing(event: Event) -> Odd:
     return Odd("spawn-missing", event.frame, event.owner or "", event.id or "", f"shows no {event.kind}", rules, event)
 
 
-def _compare(event: Event, one: Appearance, within: int, tolerance: float) -> Odd | None:
-    """The first thing that differs between a foretold spawn and what appeared."""
+def _flies_straight(rules: Rules, event: Event) -> bool:
+    """Whether what is spawned moves along its aim: at a speed of its own, and with nothing of its owner's."""
+    fans = [one.fan for kind in rules.kinds.values() for one in kind.emitters if one.name == event.emitter]
+    if event.emitter is None:
+        fans = [fan for kind in rules.kinds.values() for fan in kind.down.spawn]
+    own = [fan for fan in fans if fan.kind == event.kind]
+    return bool(own) and all((fan.speed or 0) > 0 and not fan.inherit for fan in own)
+
+
+def _compare(event: Event, one: Appearance, within: int, tolerance: float, *, straight: bool) -> Odd | None:
+    """The first thing that differs between a foretold spawn and what appeared. The direction is that of its motion
+    if it should fly `straight` along its aim and moves, else that of its pose."""
     shift = event.frame - one.frame
     who, owner = one.actor.id, event.owner or ""
     if abs(shift) > within:
@@ -141,10 +154,9 @@ def _compare(event: Event, one: Appearance, within: int, tolerance: float) -> Od
         rules = f"{_who(event)} spawns it at ({event.x:.1f}, {event.y:.1f}), {apart:.1f} units off"
         return Odd("spawn-place", one.frame, owner, who, f"{who} appears at ({one.x:.1f}, {one.y:.1f})", rules, event)
     aim = event.angle or 0.0
-    shown = [one.angle] + ([] if one.moves is None else [one.moves])
-    off = min(abs(math.remainder(aim - angle, 360.0)) for angle in shown)
-    if shift == 0 and off > DEGREES:
-        game = f"{who} heads {shown[-1]:.1f}°"
+    heads = one.moves if straight and one.moves is not None else one.angle
+    if shift == 0 and abs(math.remainder(aim - heads, 360.0)) > DEGREES:
+        game = f"{who} heads {heads:.1f}°"
         return Odd("spawn-direction", one.frame, owner, who, game, f"{_who(event)} aims {aim:.1f}°", event)
     return None
 

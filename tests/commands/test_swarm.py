@@ -1,0 +1,92 @@
+"""The swarm through the real commands: emissions checked, silence explained, recordings written by hand."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.commands.test_cli import voskar
+
+SWARM = ("swarm.toml", "swarm.jsonl")
+
+
+def test_check_finds_exactly_the_planted_drips(apiary: Path) -> None:
+    done = voskar("check", *SWARM, "--json", cwd=apiary)
+    verdict = json.loads(done.stdout)
+    found = [(one["sort"], one["frame"], one["shift"]) for one in verdict["findings"]]
+    assert found == [("spawn-moved", 544, -4), ("spawn-unfired", 700, None)]
+    assert (verdict["spawns"], verdict["spawns_agreed"], verdict["claims"], verdict["agreed"]) == (27, 26, 3, 3)
+    text = voskar("check", *SWARM, cwd=apiary).stdout
+    assert all(word in text for word in ("drip-15", "hornet-2/spit spawns it in 540", "drip-19", "nobody fires"))
+    assert voskar("audit", *SWARM, cwd=apiary).returncode == 0
+
+
+def test_replay_sums_up_what_was_spawned(apiary: Path) -> None:
+    text = voskar("replay", *SWARM, cwd=apiary).stdout
+    rows = {line.split()[0]: line.split() for line in text.split("spawned by the rules")[1].splitlines() if line}
+    assert rows["keeper/smoker-*"][1:4] == ["puff", "60", "4"]
+    assert rows["hornet-1/spit-*"][1:4] == ["drip", "9", "foretold"]
+    only = voskar("replay", *SWARM, "--actor", "keeper/smoker-1", "--json", cwd=apiary).stdout.splitlines()[1:]
+    assert [json.loads(line)["event"] for line in only] == ["spawn", "contact", "removed"]
+    assert 'did you mean "keeper/smoker-1' in voskar("replay", *SWARM, "--actor", "keeper/smoke-1", cwd=apiary).stderr
+
+
+@pytest.mark.parametrize(
+    ("frame", "emitter", "fired", "stopped"),
+    [
+        (40, "keeper/smoker", ["keeper/smoker-1"], []),
+        (45, "keeper/smoker", [], ["cooldown"]),
+        (20, "keeper/smoker", [], ["trigger"]),
+        (60, "hornet-1/spit", ["hornet-1/spit-1"], []),
+        (61, "hornet-1/spit", [], ["trigger"]),
+    ],
+)
+def test_why_of_emitters(apiary: Path, frame: int, emitter: str, fired: list[str], stopped: list[str]) -> None:
+    arguments = ("why", *SWARM, "--frame", frame, "--emitter", emitter)
+    told = json.loads(voskar(*arguments, "--json", cwd=apiary).stdout)
+    assert told["fired"] == fired
+    assert [one["gate"] for one in told["gates"] if not one["passed"]] == stopped
+    text = voskar(*arguments, cwd=apiary).stdout
+    assert (f"fired {fired[0]}" if fired else f"nothing fired, stopped by {stopped[0]}") in text
+
+
+def test_why_agrees_with_every_denial(apiary: Path, tmp_path: Path) -> None:
+    """The gate that `why` names is the one that the judge gave."""
+    rules = (apiary / "swarm.toml").read_text().replace('hold = "smoke"', 'press = "smoke"')
+    (tmp_path / "swarm.toml").write_text(rules.replace('cooldown = "9f"', 'cooldown = "3s"'))
+    files = (tmp_path / "swarm.toml", apiary / "swarm.jsonl")
+    events = [json.loads(line) for line in voskar("replay", *files, "--json", cwd=tmp_path).stdout.splitlines()[1:]]
+    denied = [event for event in events if event["event"] == "denied"]
+    assert denied
+    for event in denied:
+        name = f"{event['id']}/{event['emitter']}"
+        told = json.loads(
+            voskar("why", *files, "--frame", event["frame"], "--emitter", name, "--json", cwd=tmp_path).stdout
+        )
+        assert next(one["gate"] for one in told["gates"] if not one["passed"]) == event["detail"]
+
+
+def test_stage_writes_a_recording_that_replays(apiary: Path, tmp_path: Path) -> None:
+    for out in ("volley.jsonl", "volley"):
+        done = voskar("stage", apiary / "volley.stage.toml", "-o", tmp_path / out, "--tables", "csv", cwd=tmp_path)
+        assert done.stdout.startswith("wrote 240 frames")
+    ledgers = {
+        voskar("replay", apiary / "swarm.toml", tmp_path / out, "--json", cwd=tmp_path).stdout
+        for out in ("volley.jsonl", "volley")
+    }
+    assert len(ledgers) == 1
+    assert "keeper/smoker-1" in ledgers.pop()
+    (tmp_path / "wrong.toml").write_text("stage = 1\nfrmaes = 3\n")
+    done = voskar("stage", tmp_path / "wrong.toml", "-o", tmp_path / "never.jsonl", cwd=tmp_path)
+    assert (done.returncode, 'did you mean "frames"?' in done.stderr) == (2, True)
+    assert not (tmp_path / "never.jsonl").exists()
+
+
+def test_draw_shows_driven_actors_by_name(apiary: Path, tmp_path: Path) -> None:
+    out = tmp_path / "shot.svg"
+    done = voskar("draw", *SWARM, "--frame", "48", "--actor", "keeper/smoker-1", "-o", out, cwd=apiary)
+    assert (done.returncode, out.stat().st_size > 5000) == (0, True)
+    wrong = voskar("draw", *SWARM, "--frame", "300", "--actor", "keeper/smoker-999", "-o", out, cwd=apiary)
+    assert (wrong.returncode, "there is no actor" in wrong.stderr) == (2, True)

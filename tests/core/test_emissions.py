@@ -1,0 +1,65 @@
+"""What a recording shows of shots, held against what their emitters should have fired."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.worlds import recording, rulebook
+from voskar.core.evidence.claims import check
+
+RULES: dict[str, Any] = {
+    "kinds": {
+        "keeper": {
+            "emitters": {
+                "smoker": {"spawn": "puff", "when": {"press": "fire"}, "cooldown": 4, "muzzle": [8, 0], "speed": 60}
+            }
+        },
+        "puff": {"motion": {"life": 30}},
+    }
+}
+
+
+NOBODY = "nobody fires: keeper/smoker"
+
+
+def findings(presses: list[int], shots: dict[str, tuple[int, float, float, float]], **options: Any) -> list[Any]:
+    """Shots by id: first frame, x, y and step a frame along x."""
+    frames = []
+    for frame in range(20):
+        poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
+        for name, (first, x, y, step) in shots.items():
+            if first <= frame < first + 5:
+                x_now = x + step * (frame - first)
+                poses.append({"id": name, "kind": "puff", "x": x_now, "y": y, "owner": "keeper"})
+        frames.append({"poses": poses, "inputs": [{"id": "keeper", "button": "fire"}] if frame in presses else []})
+    book = rulebook(RULES)
+    played = recording(book, frames)
+    verdict, _ = check(book.rules(played.rate), played, **options)
+    return [(one.frame, one.sort, one.rules) for one in verdict.findings]
+
+
+@pytest.mark.parametrize(
+    ("presses", "shots", "told"),
+    [
+        ([3], {"p": (3, 8, 0, 1)}, []),
+        ([3, 7], {"p": (3, 8, 0, 1), "q": (7, 8, 0, 1)}, []),
+        ([3], {"p": (5, 8, 0, 1)}, [(5, "spawn-moved", "keeper/smoker spawns it in 3, 2 frames earlier")]),
+        ([3], {}, [(3, "spawn-missing", "keeper/smoker spawns keeper/smoker-1 at (8.0, 0.0)")]),
+        ([3], {"p": (3, 8, 3, 1)}, [(3, "spawn-place", "keeper/smoker spawns it at (8.0, 0.0), 3.0 units off")]),
+        ([3], {"p": (3, 8, 0, -1)}, [(3, "spawn-direction", "keeper/smoker aims 0.0°")]),
+        ([3, 6], {"p": (3, 8, 0, 1), "q": (6, 8, 0, 1)}, [(6, "spawn-unfired", NOBODY + " is denied: cooldown")]),
+        ([3], {"p": (3, 8, 0, 1), "q": (12, 8, 0, 1)}, [
+            (12, "spawn-unfired", NOBODY + ": fire is not pressed, nearest in 3")
+        ]),
+    ],
+)  # fmt: skip
+def test_shots(presses: list[int], shots: Any, told: list[Any]) -> None:
+    shots = {"first": (0, 500, 0, 0), **shots}  # in flight from the start, so that puffs are shown at all
+    assert findings(presses, shots) == told
+
+
+def test_a_few_frames_may_be_forgiven() -> None:
+    shots = {"first": (0, 500, 0, 0), "p": (5, 8, 0, 1)}
+    assert findings([3], shots, within=2) == []
