@@ -83,6 +83,43 @@ def mixed() -> str:
     return f"{times[1] / times[0]:.1f} times as long"
 
 
+def measure_swarm(rulebook: str, recording: str) -> dict[str, float]:
+    """How many shots are alive on average, and the seconds of a replay, in this process."""
+    from voskar.core.replay import replay
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+
+    book = load_rulebook(rulebook)
+    played = load_recording(recording, book)
+    rules = book.rules(played.rate)
+    start = time.perf_counter()
+    ledger = replay(rules, played)
+    seconds = time.perf_counter() - start
+    born = {event.id: event.frame for event in ledger.of("spawn")}
+    lives = sum(event.frame - born.pop(event.id) for event in ledger.of("removed"))
+    lives += sum(played.last + 1 - frame for frame in born.values())
+    counts = {"frames": played.frames, "alive": lives / played.frames, "hits": len(ledger.landings())}
+    return counts | {"seconds": seconds, "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024}
+
+
+def swarms() -> None:
+    """A swarm of driven shots against 50 targets: what a replay costs by how many are alive."""
+    print("\n| shots alive | frames | hits | replay s | frames/s | µs a shot and frame | peak MB |")
+    print("|--:|--:|--:|--:|--:|--:|--:|")
+    frames = scenes.SCENES["swarm"][-1]
+    for alive in (110, 540, 2160):  # some are always used up in hits
+        with tempfile.TemporaryDirectory() as folder:
+            files = scenes.write(Path(folder), "swarm", frames, scenes.swarm(alive))
+            command = [sys.executable, __file__, "swarm", *map(str, files)]
+            row = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+        cost = row["seconds"] / row["frames"]
+        print(
+            f"| {row['alive']:,.0f} | {row['frames']:,} | {row['hits']:,} | {row['seconds']:.1f} | {1 / cost:,.0f} "
+            f"| {cost / row['alive'] * 1e6:.2f} | {row['peak_mb']:.0f} |",
+            flush=True,
+        )
+
+
 def all_pairs() -> str:
     """How much slower the crowd's touches are when every pair of a frame is tried instead of the grid."""
     code = "from voskar.core import candidates; candidates.FEW = 1 << 40; import run; run.main()"
@@ -119,6 +156,9 @@ def best(command: list[str]) -> float:
 
 def main() -> None:
     """Prints Markdown tables."""
+    if sys.argv[1:2] == ["swarm"]:
+        print(json.dumps(measure_swarm(*sys.argv[2:])))
+        return
     if len(sys.argv) == 3:
         print(json.dumps(measure(*sys.argv[1:])))
         return
@@ -127,6 +167,8 @@ def main() -> None:
     print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
     with tempfile.TemporaryDirectory() as folder:
         for scene, (*_, full) in scenes.SCENES.items():
+            if scene == "swarm":
+                continue  # it has a table of its own
             rows = []
             for share in SHARES:
                 files = scenes.write(Path(folder), scene, int(full * share))
@@ -144,6 +186,7 @@ def main() -> None:
             growth = {part: whole[part] / quarter[part] for part in ("read", "touch", "judge")}
             told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
             print(f"| {scene}: full to quarter | 4.0 | {told} | | | | | | | |")
+    swarms()
     help_time, bare = start_up(sys.executable)
     print("\nThe crowd's touches at a quarter, capsules, polygons, pixels and sweeps against rectangles: " + mixed())
     print("\nThe crowd's touches at a quarter, all pairs of a frame tried: " + all_pairs())

@@ -32,7 +32,7 @@ class Plan:
 
     `paths` has a row for the frame before start too. By frame: `leaving`, who is no longer there and why;
     `births`, what appears or is denied, and by number the `names` of those who do; `ending`, who is taken away
-    at the end.
+    at the end. `bound` are the emitters whose limit decided something.
     """
 
     start: int
@@ -43,6 +43,7 @@ class Plan:
     births: dict[int, list[tuple[Birth, int] | Denial]]
     names: dict[int, str]
     ending: dict[int, list[tuple[int, str]]]
+    bound: set[Gun]
 
     @property
     def frames(self) -> list[int]:
@@ -184,6 +185,7 @@ class Driver:
                 number += 1
         bodies = self.bodies.and_also(self._bodies(births))
         ways = paths(bodies, self.motions, self.outlook, first, frames, self._pushes(bodies, first, frames))
+        bound: set[Gun] = set()
         if self.guns:
             shots = Firing(self, start, stop, shown, bodies, ways, {number: birth for birth, number in births})
             stop = shots.fire()
@@ -194,16 +196,12 @@ class Driver:
                 ways = ways.joined(paths(fresh, self.motions, self.outlook, first, frames, None))
                 bodies = bodies.and_also(fresh)
             births += shots.births
-        leaving: dict[int, list[tuple[int, str]]] = defaultdict(list)
-        ending: dict[int, list[tuple[int, str]]] = defaultdict(list)
-        for row, why in enumerate(ways.why):
-            if why:
-                frame = first + int(ways.end[row])
-                told, at = (leaving, frame) if why in ("expired", "edge") else (ending, frame - 1)
-                if at < stop:
-                    told[at].append((int(bodies.number[row]), why))
+            bound = shots.bound
+        leaving: dict[int, list[tuple[int, str]]] = {}
+        ending: dict[int, list[tuple[int, str]]] = {}
+        self._tell_ends(bodies, ways, stop, leaving, ending)
         names = {number: birth.id for birth, number in births}
-        return Plan(start, stop, bodies, ways, leaving, listed, names, ending)
+        return Plan(start, stop, bodies, ways, leaving, listed, names, ending, bound)
 
     def _pushes(self, bodies: Bodies, first: int, frames: int) -> np.ndarray | None:
         """The steps of knockback still to come, (frames, bodies, 2), None without any."""
@@ -316,7 +314,7 @@ class Driver:
             self.fired[birth.owner, birth.emitter] = birth.frame
         if birth.expected:
             return
-        self.next_number = number + 1
+        self.next_number = max(self.next_number, number + 1)
         self.judge.enter(number, birth)
         if birth.emitter is not None and birth.owner is not None:
             gun = (birth.owner, birth.emitter)
@@ -413,12 +411,58 @@ class Driver:
             for fan in self.rules.kinds[birth.kind].down.spawn:
                 self.made.pop(f"{birth.id}+{fan.kind}", None)
 
-    def counted(self, number: int) -> bool:
-        """Whether an actor's going makes room under a limit."""
-        gun = self._gun_of.get(number)
-        if gun is None:
+    def counted(self, number: int, plan: Plan | None) -> bool:
+        """Whether an actor's going makes room under a limit that decided something in a plan."""
+        return plan is not None and self._gun_of.get(number) in plan.bound
+
+    def is_idle(self, kind: str) -> bool:
+        """Whether actors of a kind neither touch nor fire nor matter to who does: sparks."""
+        of = self.rules.kinds[kind]
+        return not (of.emitters or kind in self.matters or any(box.role != "body" for box in of.boxes))
+
+    def slip_in(self, frame: int, plan: Plan) -> bool:
+        """Adds what was ordered in a frame to the plan, if none of it matters to anything else; True if it did.
+
+        Such births end no block: nothing that was told ahead changes by them.
+        """
+        fresh = [birth for birth in self.waiting if birth.frame == frame + 1]
+        idle = all(birth.expected or self.is_idle(birth.kind) for birth in fresh)
+        if not fresh or not idle or frame + 1 >= plan.stop:
             return False
-        return any(emitter.name == gun[1] and emitter.limit is not None for _, emitter in self.guns)
+        number = max(self.next_number, int(plan.bodies.number.max(initial=-1)) + 1)
+        listed: list[tuple[Birth, int] | Denial] = []
+        births = []
+        for birth in fresh:
+            listed.append((birth, number))
+            if not birth.expected:
+                births.append((birth, number))
+                number += 1
+        plan.births[frame + 1] = [*listed, *plan.births.get(frame + 1, ())]
+        self.waiting = [birth for birth in self.waiting if birth.frame > frame + 1]
+        bodies = self._bodies(births)
+        if len(bodies):
+            first = plan.paths.first
+            ways = paths(bodies, self.motions, self.outlook, first, len(plan.paths.x), None)
+            self._tell_ends(bodies, ways, plan.stop, plan.leaving, plan.ending)
+            plan.bodies, plan.paths = plan.bodies.and_also(bodies), plan.paths.joined(ways)
+            plan.names |= {number: birth.id for birth, number in births}
+        return True
+
+    @staticmethod
+    def _tell_ends(
+        bodies: Bodies,
+        ways: Paths,
+        stop: int,
+        leaving: dict[int, list[tuple[int, str]]],
+        ending: dict[int, list[tuple[int, str]]],
+    ) -> None:
+        """Lists who is gone by when, before a frame."""
+        for row, why in enumerate(ways.why):
+            if why:
+                frame = ways.first + int(ways.end[row])
+                told, at = (leaving, frame) if why in ("expired", "edge") else (ending, frame - 1)
+                if at < stop:
+                    told.setdefault(at, []).append((int(bodies.number[row]), why))
 
     def leave_children(self, frame: int, number: int, x: float, y: float, velocity: Vector) -> None:
         """Orders the children of an actor that went down, where it is, for the next frame."""

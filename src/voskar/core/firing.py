@@ -77,6 +77,8 @@ class Firing:
         self.bodies, self.ways = bodies, ways
         self.listed: dict[int, list[tuple[Birth, int] | Denial]] = defaultdict(list)
         self.births: list[tuple[Birth, int]] = []
+        self.bound: set[Gun] = set()
+        """Emitters that a limit kept from firing: for them it matters if something of theirs goes early."""
         self._number = int(bodies.number.max(initial=driver.next_number - 1)) + 1
         self._row = {number: row for row, number in enumerate(bodies.number.tolist())}
         self._fired: dict[Gun, list[int]] = defaultdict(list)
@@ -203,7 +205,10 @@ class Firing:
             return "limit" if self._recorded(emitter.fan.kind, gun[0], frame) > room else None
         known = sum(self._there(number, frame) for number in self.driver.own.get(gun, ()))
         unsure = len(self._fired.get(gun, ())) * emitter.fan.count
-        return None if known + unsure <= room else "limit" if known > room else UNKNOWN
+        if known + unsure <= room:
+            return None
+        self.bound.add(gun)
+        return "limit" if known > room else UNKNOWN
 
     def _there(self, number: int, frame: int) -> bool:
         row = self._row.get(number)

@@ -80,7 +80,7 @@ class Judge:
         self._is_watched = frozenset(watched)
         self.gone: dict[int, int] = {}
         """The last frame of driven actors that are gone; `played` has all there ever were. Kept for watched frames."""
-        self.played: list[Actor] = []
+        self.played: dict[int, Actor] = {}
         self.traces: dict[int, FrameTrace] = {}
         self.shifts: dict[int, Shift] = {}
         self.cuts: list[tuple[int, int]] = []
@@ -103,9 +103,12 @@ class Judge:
         self._preempted: set[tuple[int, int]] = set()  # (striker, target) stopped in this frame
         self._settling: dict[int, int] = {}  # who has run out of something, with a pose of this frame
         self._won = False
+        self._plan: Plan | None = None
         self._prune_at = 1024
         self.replan = False
-        """Whether something has happened that ends what the driver could tell ahead."""
+        """Whether something has happened that ends what the driver could tell ahead, and `ordered`, whether children
+        or effects have been ordered for the next frame."""
+        self.ordered = False
         self._attack_of = [
             rules.attacks[fitted.box.attack] if fitted.box.attack else Attack("") for fitted in wardrobe.fitted
         ]
@@ -128,14 +131,14 @@ class Judge:
         self.standings[number] = self._standing(birth.id, birth.kind, side, birth.owner_id)
         self.births[number] = birth
         if self.watched:
-            self.played.append(Actor(birth.id, birth.kind, birth.owner_id, driven=True, spawned=birth.spawned))
+            self.played[number] = Actor(birth.id, birth.kind, birth.owner_id, driven=True, spawned=birth.spawned)
         self.driven[birth.id] = number
 
     def leave(self, frame: int, number: int, why: str) -> None:
         """An actor is removed; a driven one is gone for good."""
         standing = self.standings[number]
         self.events.append(Event(frame, "removed", id=standing.id, detail=why))
-        self.replan = self.replan or self._matters(standing) or self.driver.counted(number)
+        self.replan = self.replan or self._matters(standing) or self.driver.counted(number, self._plan)
         if not self._is_driven(number):
             self._forget(number)
             return
@@ -153,7 +156,12 @@ class Judge:
             poses = poses.rows(np.argsort(poses.frame, kind="stable"))
             frames = np.arange(recording.first, recording.last + 2)
             starts = np.searchsorted(poses.frame, frames).astype(np.int64)
-            actors = (*recording.actors, *self.played)
+            # the numbers of those who did appear close up
+            numbers = np.array(sorted(self.played), dtype=np.int64)
+            known = len(recording.actors)
+            closed = np.where(poses.actor < known, poses.actor, known + np.searchsorted(numbers, poses.actor))
+            poses = replace(poses, actor=closed)
+            actors = (*recording.actors, *(self.played[number] for number in numbers.tolist()))
             changed = replace(recording, poses=poses, starts=starts, actors=actors, clips=self.driver.clips)
             setattr(self, name, changed)
 
@@ -167,6 +175,8 @@ class Judge:
     def frame(self, frame: int, touches: Sequence[Touch], plan: Plan | None = None) -> None:
         """Judges one frame: what a plan says moves and appears, then the touches, in the order of blows."""
         self.replan = False
+        self._plan = plan
+        self.ordered = False
         if plan is not None and self.ended is None:
             self.driver.begin(frame, plan)
         standings = self.standings
@@ -416,7 +426,7 @@ class Judge:
         assert sight is not None
         (x, y), *_ = meeting_points(sight.touches.take(np.array([contact.row])), sight.poses, self.wardrobe).tolist()
         self.driver.spark(contact.frame, kind, x, y)
-        self.replan = True
+        self.ordered = True
 
     def _immunise(self, standing: Standing, frame: int, length: int, cause: str) -> None:
         """Gives i-frames through frame + length. One that does not outlast the running one changes nothing."""
@@ -439,7 +449,7 @@ class Judge:
             assert self.sight is not None
             pose = self._settling[number]
             self.driver.leave_children(frame, number, *self.sight.position(pose), self.sight.velocity(pose))
-            self.replan = True
+            self.ordered = True
         if number in self.shifts:
             self.shifts[number].stop(frame)
             self._turn(number)

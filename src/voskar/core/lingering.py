@@ -55,11 +55,11 @@ def lingering(recording: Recording, frames: int) -> Recording:
 def velocities(poses: Poses, rate: float) -> tuple[Floats, Floats]:
     """(n,), (n,) velocities of all poses in units a second.
 
-    As told, else from the difference to the frame before: 0 in the first frame present, after a frame out of
-    play, and in a pose that is cut.
+    As told, else from the difference to the frame before: 0 in the first frame logged, also of one that only
+    lingered before it, after a frame out of play, and in a pose that is cut.
     """
     before = poses.previous
-    known = (before >= 0) & ~poses.cut & ~poses.hidden[before]
+    known = (before >= 0) & ~poses.cut & ~poses.hidden[before] & ~poses.lingering[before]
     vx = np.where(known, (poses.x - poses.x[before]) * rate, 0.0)
     vy = np.where(known, (poses.y - poses.y[before]) * rate, 0.0)
     return np.where(np.isnan(poses.vx), vx, poses.vx), np.where(np.isnan(poses.vy), vy, poses.vy)

@@ -167,6 +167,9 @@ class _Block:
         while at < len(coming):
             frame = coming[at]
             judge.frame(frame, self.by_frame.get(frame, ()), plan)
+            if plan is not None and judge.ordered and not judge.replan:
+                judge.replan = not judge.driver.slip_in(frame, plan)
+                coming = sorted({*coming, *plan.frames})
             if plan is not None and judge.replan:
                 last = frame
                 break
@@ -267,12 +270,13 @@ class _Block:
 
     def driven_until(self, frame: int) -> Poses | None:
         """The poses of driven actors in this block's frames up to one, with their numbers as actors."""
-        if self.driven is None or self.numbers is None:
+        shown = None if self.plan is None else self.judge.driver.poses(self.plan, lead=False)
+        if shown is None or self.plan is None:
             return None
-        numbers = self.numbers[self.driven.actor]
+        numbers = self.plan.bodies.number[shown.actor - len(self.company.cast.kind)]
         gone = np.array([self.judge.gone.get(number, frame) for number in numbers.tolist()], dtype=np.int64)
-        rows = np.flatnonzero((self.driven.frame >= self.start) & (self.driven.frame <= np.minimum(gone, frame)))
-        return replace(self.driven.rows(rows), actor=numbers[rows])
+        rows = np.flatnonzero(shown.frame <= np.minimum(gone, frame))
+        return replace(shown.rows(rows), actor=numbers[rows])
 
 
 def cast_of(recording: Recording, wardrobe: Wardrobe) -> Cast:
