@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests import strategies
@@ -48,6 +48,7 @@ def agrees(rules: Rules, played: Recording, ledger: Ledger) -> None:
         assert one == other
 
 
+@settings(max_examples=max(settings().max_examples // 2, 1))  # these worlds are large, and the twin slow
 @given(
     strategies.driving_rulebooks(),
     strategies.recordings(),

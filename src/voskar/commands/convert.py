@@ -7,6 +7,7 @@ import sys
 import click
 
 from voskar.commands import present
+from voskar.commands.options import tables_option
 from voskar.files.recording import open_frames
 from voskar.files.writing import write_recording
 
@@ -22,13 +23,7 @@ Example:
 )
 @click.argument("recording", metavar="RECORDING")
 @click.argument("out", metavar="OUT")
-@click.option(
-    "--tables",
-    default="parquet",
-    show_default=True,
-    type=click.Choice(["parquet", "csv"]),
-    help="What tables are written as.",
-)
+@tables_option
 def command(recording: str, out: str, tables: str) -> None:
     """Write RECORDING in another form: JSON Lines if OUT ends in .jsonl or .jsonl.gz, else a folder of tables.
 

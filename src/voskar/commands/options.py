@@ -38,6 +38,17 @@ def reactions_option(function: F) -> F:
     )(function)
 
 
+def tables_option(function: F) -> F:
+    """`--tables`, for commands that write recordings."""
+    return click.option(
+        "--tables",
+        default="parquet",
+        show_default=True,
+        type=click.Choice(["parquet", "csv"]),
+        help="What tables are written as.",
+    )(function)
+
+
 def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[Rulebook, Recording]:
     """Reads both files."""
     rules = load_rulebook(rulebook)

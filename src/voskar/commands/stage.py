@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from voskar.commands import present
+from voskar.commands.options import tables_option
 from voskar.files.stage import read_stage
 from voskar.files.writing import write_recording
 
@@ -21,13 +22,7 @@ Example:
 @click.option(
     "-o", "--out", required=True, metavar="RECORDING", help="Where to write it: .jsonl, .jsonl.gz, or a folder."
 )
-@click.option(
-    "--tables",
-    default="parquet",
-    show_default=True,
-    type=click.Choice(["parquet", "csv"]),
-    help="What tables are written as.",
-)
+@tables_option
 def command(script: str, out: str, tables: str) -> None:
     """Play SCRIPT, a few lines of TOML, into a recording.
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,42 +12,13 @@ from voskar.core.emitting import Birth, Denial, angle_of, fan_of
 from voskar.core.firing import Firing, Shown
 from voskar.core.inputs import Vector
 from voskar.core.ledger import Event
-from voskar.core.motion import FOREVER, Bodies, Motions, Outlook, Paths, paths
-from voskar.core.placing import Cast
-from voskar.core.recording import Poses
+from voskar.core.motion import FOREVER, Bodies, Motions, Outlook, paths
+from voskar.core.plan import Casting, Gun, Plan
 from voskar.core.rules import Fan, Target
 from voskar.core.shapes import Ints
 
 if TYPE_CHECKING:
     from voskar.core.judging import Judge
-
-Gun = tuple[int, str]
-"""An emitter: the number of its owner, and its name."""
-
-
-@dataclass
-class Plan:
-    """What driven actors will do in frames start … stop - 1, as long as nothing changes their course.
-
-    `paths` has a row for the frame before start too. By frame: `leaving`, who is no longer there and why;
-    `births`, what appears or is denied, and by number the `names` of those who do; `ending`, who is taken away
-    at the end. `bound` are the emitters whose limit decided something.
-    """
-
-    start: int
-    stop: int
-    bodies: Bodies
-    paths: Paths
-    leaving: dict[int, list[tuple[int, str]]]
-    births: dict[int, list[tuple[Birth, int] | Denial]]
-    names: dict[int, str]
-    ending: dict[int, list[tuple[int, str]]]
-    bound: set[Gun]
-
-    @property
-    def frames(self) -> list[int]:
-        """The frames in which something happens."""
-        return sorted(frame for frame in {*self.leaving, *self.births, *self.ending} if self.start <= frame < self.stop)
 
 
 class Driver:
@@ -64,9 +34,10 @@ class Driver:
         self.motions, self.outlook = Motions(self.rules), Outlook(self.rules, self.wardrobe)
         self.kind_numbers = {name: index for index, name in enumerate(self.wardrobe.kinds)}
         self.shown = {actor.kind for actor in self.recording.actors}
-        own = [clip for clip in self._kind_clips() if clip is not None]
-        self.clips = tuple(dict.fromkeys([*self.recording.clips, *own]))
-        self.owners = self._owners()
+        own = [kind.motion.clip for kind in self.rules.kinds.values()]
+        clips = tuple(dict.fromkeys([*self.recording.clips, *(clip for clip in own if clip is not None)]))
+        clip_of_kind = np.array([-1 if clip is None else clips.index(clip) for clip in own], dtype=np.int64)
+        self.casting = Casting(self._owners(), clips, clip_of_kind)
         self.bodies = Bodies.none()
         self.waiting: list[Birth] = []
         self.next_number = len(self.recording.actors)
@@ -85,9 +56,6 @@ class Driver:
         self.matters |= {emitter.aim.kind for _, emitter in self.guns if isinstance(emitter.aim, Target)}
         """Kinds whose every change changes what emitters do."""
         self._place_fixtures()
-
-    def _kind_clips(self) -> list[str | None]:
-        return [kind.motion.clip for kind in self.rules.kinds.values()]
 
     def _owners(self) -> Ints:
         """The owners of recorded actors, of whom some may be fixtures: numbered as they are placed."""
@@ -197,11 +165,10 @@ class Driver:
                 bodies = bodies.and_also(fresh)
             births += shots.births
             bound = shots.bound
-        leaving: dict[int, list[tuple[int, str]]] = {}
-        ending: dict[int, list[tuple[int, str]]] = {}
-        self._tell_ends(bodies, ways, stop, leaving, ending)
         names = {number: birth.id for birth, number in births}
-        return Plan(start, stop, bodies, ways, leaving, listed, names, ending, bound)
+        plan = Plan(start, stop, bodies, ways, {}, listed, names, {}, bound, self.casting)
+        plan.tell_ends(bodies, ways)
+        return plan
 
     def _pushes(self, bodies: Bodies, first: int, frames: int) -> np.ndarray | None:
         """The steps of knockback still to come, (frames, bodies, 2), None without any."""
@@ -218,65 +185,11 @@ class Driver:
                     steps[at, row] = step
         return steps
 
-    def seats(self, plan: Plan, cast: Cast) -> tuple[Cast, Ints]:
-        """Recorded actors and the plan's bodies as one cast, and their numbers (seats,)."""
-        bodies = plan.bodies
-        recorded = np.arange(len(cast.kind))
-        numbers = np.concatenate([recorded, bodies.number])
-        owners = np.concatenate([self.owners, bodies.owner])
-        driven = np.flatnonzero(owners >= len(recorded))  # numbers rise with the rows
-        row = np.minimum(np.searchsorted(bodies.number, owners[driven]), len(bodies) - 1)
-        here = bodies.number[row] == owners[driven]
-        owners[driven] = np.where(here, len(recorded) + row, -(1 << 40) - owners[driven])
-        kinds = np.concatenate([cast.kind, bodies.kind])
-        return Cast(kinds, owners, np.concatenate([cast.spawned, bodies.spawned]), self.clips), numbers
-
     def name(self, plan: Plan, row: int) -> str:
         """The id of one of a plan's bodies."""
         number = int(plan.bodies.number[row])
         standing = self.judge.standings.get(number)
         return plan.names[number] if standing is None else standing.id
-
-    def poses(self, plan: Plan, lead: bool) -> Poses | None:
-        """The poses of driven actors in the plan's frames, by frame and seat; with `lead` in the frame before too."""
-        bodies, ways = plan.bodies, plan.paths
-        frames = plan.stop - plan.start + 1
-        if not len(bodies):
-            return None
-        rows = np.arange(frames)[:, None]
-        there = (rows >= (bodies.born - ways.first)[None]) & (rows < ways.end[None])
-        there[0] &= lead
-        k, i = np.nonzero(there)
-        count = len(k)
-        nan, none = np.broadcast_to(np.nan, count), np.broadcast_to(-1, count)
-        never = np.broadcast_to(False, count)
-        clip_of_kind = np.array(
-            [
-                -1 if kind.motion.clip is None else self.clips.index(kind.motion.clip)
-                for kind in self.rules.kinds.values()
-            ]
-        )
-        clip = clip_of_kind[bodies.kind[i]]
-        frame = ways.first + k
-        return Poses(
-            frame=frame,
-            actor=len(self.recording.actors) + i,
-            x=ways.x[k, i],
-            y=ways.y[k, i],
-            facing=ways.facing[k, i],
-            angle=ways.angle[k, i],
-            scale=np.broadcast_to(1.0, count),
-            clip=clip,
-            tick=np.where(clip >= 0, frame - bodies.played[i], -1),
-            cell=none,
-            vx=ways.vx[k, i],
-            vy=ways.vy[k, i],
-            health=nan,
-            lives=nan,
-            cut=ways.cut[k, i],
-            hidden=bodies.hidden[i],
-            lingering=never,
-        )
 
     # what does happen
 
@@ -443,26 +356,10 @@ class Driver:
         if len(bodies):
             first = plan.paths.first
             ways = paths(bodies, self.motions, self.outlook, first, len(plan.paths.x), None)
-            self._tell_ends(bodies, ways, plan.stop, plan.leaving, plan.ending)
+            plan.tell_ends(bodies, ways)
             plan.bodies, plan.paths = plan.bodies.and_also(bodies), plan.paths.joined(ways)
             plan.names |= {number: birth.id for birth, number in births}
         return True
-
-    @staticmethod
-    def _tell_ends(
-        bodies: Bodies,
-        ways: Paths,
-        stop: int,
-        leaving: dict[int, list[tuple[int, str]]],
-        ending: dict[int, list[tuple[int, str]]],
-    ) -> None:
-        """Lists who is gone by when, before a frame."""
-        for row, why in enumerate(ways.why):
-            if why:
-                frame = ways.first + int(ways.end[row])
-                told, at = (leaving, frame) if why in ("expired", "edge") else (ending, frame - 1)
-                if at < stop:
-                    told.setdefault(at, []).append((int(bodies.number[row]), why))
 
     def leave_children(self, frame: int, number: int, x: float, y: float, velocity: Vector) -> None:
         """Orders the children of an actor that went down, where it is, for the next frame."""
@@ -470,7 +367,7 @@ class Driver:
         kind = self.rules.kinds[standing.kind]
         up = 90.0 * self.rules.space.upwards
         centre = angle_of(*velocity) if any(velocity) else up
-        owner = self.judge.births[number].owner if self.is_driven(number) else int(self.owners[number])
+        owner = self.judge.births[number].owner if self.is_driven(number) else int(self.casting.owners[number])
         for fan in kind.down.spawn:
             self._order(frame + 1, fan, standing.id, (x, y), centre, velocity, (owner, standing.owner), standing.side)
 

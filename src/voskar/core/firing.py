@@ -29,12 +29,13 @@ from voskar.core.inputs import Vector
 from voskar.core.lingering import velocities
 from voskar.core.motion import Bodies, Paths
 from voskar.core.placing import Cast
+from voskar.core.plan import Gun
 from voskar.core.recording import Poses
 from voskar.core.rules import Emitter, Kind, Target
 from voskar.core.shapes import Floats, Ints
 
 if TYPE_CHECKING:
-    from voskar.core.driver import Driver, Gun
+    from voskar.core.driver import Driver
 
 UNKNOWN = "not known yet"
 
@@ -219,7 +220,9 @@ class Firing:
         appears in a frame is the one being fired."""
         low, middle, high = np.searchsorted(self.poses.frame, [frame - 1, frame, frame + 1])
         now, before = self.poses.actor[middle:high], self.poses.actor[low:middle]
-        there = now[(self.cast.kind[now] == self.driver.kind_numbers[kind]) & (self.driver.owners[now] == owner)]
+        there = now[
+            (self.cast.kind[now] == self.driver.kind_numbers[kind]) & (self.driver.casting.owners[now] == owner)
+        ]
         return int(np.isin(there, before).sum())
 
     def _stance(self, number: int, frame: int) -> Stance | None:

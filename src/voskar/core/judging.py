@@ -2,25 +2,23 @@
 
 from __future__ import annotations
 
-import functools
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from voskar.core.consequences import damage_of, push, sent_off
-from voskar.core.driver import Driver, Plan
+from voskar.core.driver import Driver
 from voskar.core.emitting import Birth
 from voskar.core.gates import GATES, Contact, Memory, Standing, Unbroken, Verdict
 from voskar.core.ledger import Event
 from voskar.core.meeting import meeting_points
 from voskar.core.placing import Wardrobe
-from voskar.core.recording import Actor, Poses, Recording, sides
+from voskar.core.plan import Plan
+from voskar.core.recording import Actor, Recording, sides
 from voskar.core.rules import Attack, Rehit, Rules
-from voskar.core.shapes import Ints
 from voskar.core.shifts import Shift
 from voskar.core.sight import Sight
-from voskar.core.touching import Touches
 
 Key = tuple[int, str, int]  # striker, attack, target
 Pair = tuple[int, int, int, int]  # striker, hitbox, target, hurtbox
@@ -147,23 +145,6 @@ class Judge:
             self.gone[number] = frame
         self.shifts.pop(number, None)
         del self.standings[number], self.births[number], self.driven[standing.id]
-
-    def perform(self, staged: Sequence[Poses]) -> None:
-        """Adds what the rules set in motion to the recording, as if the game had shown it."""
-        for name in ("recording", "logged"):
-            recording: Recording = getattr(self, name)
-            poses = functools.reduce(Poses.and_also, staged, recording.poses)
-            poses = poses.rows(np.argsort(poses.frame, kind="stable"))
-            frames = np.arange(recording.first, recording.last + 2)
-            starts = np.searchsorted(poses.frame, frames).astype(np.int64)
-            # the numbers of those who did appear close up
-            numbers = np.array(sorted(self.played), dtype=np.int64)
-            known = len(recording.actors)
-            closed = np.where(poses.actor < known, poses.actor, known + np.searchsorted(numbers, poses.actor))
-            poses = replace(poses, actor=closed)
-            actors = (*recording.actors, *(self.played[number] for number in numbers.tolist()))
-            changed = replace(recording, poses=poses, starts=starts, actors=actors, clips=self.driver.clips)
-            setattr(self, name, changed)
 
     def _is_driven(self, number: int) -> bool:
         return self.driver.is_driven(number)
@@ -501,54 +482,3 @@ class Judge:
                 del memory[key]
         for counted in [key for key in self._counted if key[0] == number]:
             del self._counted[counted]
-
-
-def id_ranks(name: Callable[[int], str], among: Ints, count: int) -> Ints:
-    """(count,) the place of each actor's id among those of some actors, compared as strings; 0 for the others."""
-    ranks = np.zeros(count, dtype=np.int64)
-    present = sorted(np.unique(among).tolist(), key=name)
-    ranks[present] = np.arange(len(present))
-    return ranks
-
-
-def order_of_blows(touches: Touches, wardrobe: Wardrobe, ranks: Ints) -> Ints:
-    """Rows of `touches` in the order in which they are judged; `ranks` as from `id_ranks`.
-
-    Groups (one attack of one striker on one target in a frame) go by whether they preempt, priority (higher
-    first), their earliest t, striker id, attack name, target id; within a group by hurtbox rank (higher
-    first), t, hitbox name, hurtbox name. Ids and names compare as strings, t rounded to 6 decimals as it is written.
-    """
-    if not len(touches):
-        return np.zeros(0, dtype=np.int64)
-    fitted = wardrobe.fitted
-    attacks = [wardrobe.rules.attacks.get(one.box.attack or "") or Attack("") for one in fitted]
-    attack_names = sorted({attack.name for attack in attacks})
-    attack_rank = np.array([attack_names.index(attack.name) for attack in attacks], dtype=np.int64)[touches.hitbox]
-    late = np.array([not attack.preempts for attack in attacks], dtype=np.bool_)[touches.hitbox]
-    priority = np.array([attack.priority for attack in attacks], dtype=np.int64)[touches.hitbox]
-    rank = np.array([one.box.rank for one in fitted], dtype=np.int64)[touches.hurtbox]
-    names = sorted({one.box.name for one in fitted})
-    box_rank = np.array([names.index(one.box.name) for one in fitted], dtype=np.int64)
-    striker, target = ranks[touches.striker], ranks[touches.target]
-    t = np.round(touches.t, 6)
-    group = np.lexsort((target, attack_rank, striker, touches.frame))
-    keys = np.stack([touches.frame[group], striker[group], attack_rank[group], target[group]])
-    starts = np.flatnonzero(np.r_[True, (keys[:, 1:] != keys[:, :-1]).any(axis=0)])
-    earliest = np.empty(len(touches))
-    earliest[group] = np.repeat(np.minimum.reduceat(t[group], starts), np.diff(np.r_[starts, len(touches)]))
-    result: Ints = np.lexsort(
-        (
-            box_rank[touches.hurtbox],
-            box_rank[touches.hitbox],
-            t,
-            -rank,
-            target,
-            attack_rank,
-            striker,
-            earliest,
-            -priority,
-            late,
-            touches.frame,
-        )
-    )
-    return result

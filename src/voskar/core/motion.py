@@ -178,6 +178,8 @@ def _sum_up(path: Paths, bodies: Bodies, motions: Motions, at: Ints, moving: Boo
     motion, on = bodies.motion[at], moving[:, at]
 
     def summed(start: Floats, more: Floats) -> Floats:
+        if not more.any():
+            return np.broadcast_to(start, on.shape)
         terms = np.where(on, more, 0.0)
         terms[0] = start + terms[0]
         result: Floats = np.cumsum(terms, axis=0)

@@ -45,6 +45,21 @@ class Claim:
     y: float | None = None
 
 
+def _taken(column: np.ndarray, which: slice | Ints) -> np.ndarray:
+    """Rows of a column; a view of one value stays one."""
+    if isinstance(which, slice) or column.strides != (0,) or not len(column):
+        return column[which]
+    return np.broadcast_to(column[:1], len(which))
+
+
+def _joined(column: np.ndarray, more: np.ndarray) -> np.ndarray:
+    """Two columns as one; views of one and the same value stay one."""
+    thin = column.strides == more.strides == (0,) and len(column) > 0 and len(more) > 0
+    if thin and np.array_equal(column[:1], more[:1], equal_nan=column.dtype.kind == "f"):
+        return np.broadcast_to(column[:1], len(column) + len(more))
+    return np.concatenate([column, more])
+
+
 @dataclass(frozen=True, eq=False)
 class Poses:
     """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
@@ -78,11 +93,11 @@ class Poses:
     def and_also(self, more: Poses) -> Poses:
         """These rows, then more."""
         names = [field.name for field in fields(self)]
-        return Poses(**{name: np.concatenate([getattr(self, name), getattr(more, name)]) for name in names})
+        return Poses(**{name: _joined(getattr(self, name), getattr(more, name)) for name in names})
 
     def rows(self, which: slice | Ints) -> Poses:
         """The same columns for some rows only."""
-        return Poses(**{field.name: getattr(self, field.name)[which] for field in fields(self)})
+        return Poses(**{field.name: _taken(getattr(self, field.name), which) for field in fields(self)})
 
     @cached_property
     def matrix(self) -> tuple[Floats, Floats, Floats, Floats]:

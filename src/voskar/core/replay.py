@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from bisect import bisect_left
 from collections.abc import Collection
 from dataclasses import dataclass, replace
@@ -9,13 +10,14 @@ from itertools import pairwise
 
 import numpy as np
 
-from voskar.core.driver import Plan
 from voskar.core.firing import Shown
-from voskar.core.judging import Judge, id_ranks, order_of_blows
+from voskar.core.judging import Judge
 from voskar.core.ledger import Ledger
 from voskar.core.lingering import lingering
 from voskar.core.meeting import meeting_points
+from voskar.core.order import id_ranks, order_of_blows
 from voskar.core.placing import Cast, Wardrobe
+from voskar.core.plan import Plan
 from voskar.core.recording import Poses, Recording
 from voskar.core.rules import Rules
 from voskar.core.shapes import Ints
@@ -82,8 +84,25 @@ def judge_frames(rules: Rules, recording: Recording, watched: Collection[int] = 
             staged.append(shown)
         start = last + 1
     if staged:
-        judge.perform(staged)
+        _perform(judge, staged)
     return judge
+
+
+def _perform(judge: Judge, staged: list[Poses]) -> None:
+    """Adds what the rules set in motion to the judge's recording, as if the game had shown it."""
+    for name in ("recording", "logged"):
+        recording: Recording = getattr(judge, name)
+        poses = functools.reduce(Poses.and_also, staged, recording.poses)
+        poses = poses.rows(np.argsort(poses.frame, kind="stable"))
+        # the numbers of those who did appear close up
+        numbers = np.array(sorted(judge.played), dtype=np.int64)
+        known = len(recording.actors)
+        closed = np.where(poses.actor < known, poses.actor, known + np.searchsorted(numbers, poses.actor))
+        poses = replace(poses, actor=closed)
+        starts = np.searchsorted(poses.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
+        actors = (*recording.actors, *(judge.played[number] for number in numbers.tolist()))
+        changed = replace(recording, poses=poses, starts=starts, actors=actors, clips=judge.driver.casting.clips)
+        setattr(judge, name, changed)
 
 
 def block_end(recording: Recording, start: int, poses: int, driven: int = 0) -> int:
@@ -128,7 +147,7 @@ class _Block:
                     self._move(actor, start)
         self.plan = self._plan(start, stop, lead)
         self.stop = stop if self.plan is None else self.plan.stop
-        self.driven = None if self.plan is None else self.judge.driver.poses(self.plan, start > recording.first)
+        self.driven = None if self.plan is None else self.plan.poses(start > recording.first)
         self._mix()
         self._take(find_touches(self.poses, self.cast, self.wardrobe, self._lead(start - 1)))
 
@@ -147,10 +166,12 @@ class _Block:
         self.cast, self.numbers = self.company.cast, None
         self.poses, self.recorded, self.source = own, logged, None
         if self.plan is not None and self.driven is not None:
-            self.cast, self.numbers = self.judge.driver.seats(self.plan, self.company.cast)
+            self.cast, self.numbers = self.plan.seats(self.company.cast)
             self.source = np.argsort(np.concatenate([own.frame, self.driven.frame]), kind="stable")
             self.poses = own.and_also(self.driven).rows(self.source)
-            self.recorded = self.poses if logged is own else logged.and_also(self.driven).rows(self.source)
+            self.recorded = self.poses
+            if logged is not own:  # one column of cuts for both: a way home makes one
+                self.recorded = replace(logged.and_also(self.driven).rows(self.source), cut=self.poses.cut)
 
     def _lead(self, frame: int) -> int:
         return int(np.searchsorted(self.poses.frame, frame, side="right"))
@@ -270,7 +291,7 @@ class _Block:
 
     def driven_until(self, frame: int) -> Poses | None:
         """The poses of driven actors in this block's frames up to one, with their numbers as actors."""
-        shown = None if self.plan is None else self.judge.driver.poses(self.plan, lead=False)
+        shown = None if self.plan is None else self.plan.poses(lead=False)
         if shown is None or self.plan is None:
             return None
         numbers = self.plan.bodies.number[shown.actor - len(self.company.cast.kind)]

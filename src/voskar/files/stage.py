@@ -152,7 +152,8 @@ class _Player:
         share = (own - start) / (end - start)
         if after.ease == "smooth":
             share = share * share * (3 - 2 * share)
-        return tuple(a + (b - a) * share for a, b in zip(before.at, after.at, strict=True))  # type: ignore[return-value]
+        (x0, y0), (x1, y1) = before.at, after.at
+        return x0 + (x1 - x0) * share, y0 + (y1 - y0) * share
 
     def _jumped(self, way: list[PlaceKey], own: int) -> bool:
         return any(key.ease == "jump" and key.f.frames(self.rate) == own for key in way[1:])
