@@ -38,8 +38,6 @@ def test_replay_sums_up_what_was_spawned(apiary: Path) -> None:
     [
         (40, "keeper/smoker", ["keeper/smoker-1"], []),
         (45, "keeper/smoker", [], ["cooldown"]),
-        (20, "keeper/smoker", [], ["trigger"]),
-        (60, "hornet-1/spit", ["hornet-1/spit-1"], []),
         (61, "hornet-1/spit", [], ["trigger"]),
     ],
 )

@@ -258,6 +258,9 @@ class _State:
     def move(self, step: Floats, motions: Motions, outlook: Outlook, on: Bools, leaving: Ints, frame: int) -> None:
         """Moves by a step, as far as solids let it."""
         minds = np.flatnonzero(on & (motions.solid[self.motion] > 0))
+        if len(minds):
+            reach = outlook.reach[self.bodies.kind[minds]]
+            minds = minds[motions.solids.near(self.x[minds], self.y[minds], step[minds], reach)]
         free = np.ones(len(self.x), dtype=np.bool_)
         free[minds] = False
         self.x, self.y = np.where(free, self.x + step[:, 0], self.x), np.where(free, self.y + step[:, 1], self.y)
@@ -342,6 +345,16 @@ class Outlook:
     def __init__(self, rules: Rules, wardrobe: Wardrobe) -> None:
         self.rules, self.wardrobe = rules, wardrobe
         self.kinds: list[Kind] = list(rules.kinds.values())
+        self.reach = np.array([self._reach(kind) for kind in self.kinds])
+        """By kind, how far a body comes from its actor's position at most."""
+
+    def _reach(self, kind: Kind) -> float:
+        fitted = [one for one in self.wardrobe.by_kind[kind.name] if one.box.role == "body"]
+        numbers = {one.form for one in fitted} | {
+            int(form) for one in fitted for table in one.keyed.values() for form in table
+        }
+        forms = [self.wardrobe.forms[number] for number in sorted(numbers)]
+        return max((float(np.hypot(*form.hull.T).max()) + form.radius for form in forms), default=0.0)
 
     def body_parts(self, state: _State, movers: Ints, frame: int) -> list[BodyParts]:
         """Open body boxes of some bodies as parts, `mover` counting within `movers`; without a box, the position."""

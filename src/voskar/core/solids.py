@@ -8,7 +8,7 @@ import numpy as np
 
 from voskar.core.geometry import axes, closest, first_touch
 from voskar.core.rules import Solid
-from voskar.core.shapes import TOLERANCE, Floats, Ints
+from voskar.core.shapes import TOLERANCE, Bools, Floats, Ints
 
 ANYWHERE = -1
 """The mask of a body that meets every solid."""
@@ -36,9 +36,20 @@ class Solids:
             # 64 layers fill the sign bit too
             layers = np.array([layer for _, layer in some], dtype=np.uint64).astype(np.int64)
             self._groups.append((np.stack([part for part, _ in some]), layers))
+        self._low = np.array([part.min(axis=0) for part, _ in parts]).reshape(-1, 2)
+        self._high = np.array([part.max(axis=0) for part, _ in parts]).reshape(-1, 2)
 
     def __bool__(self) -> bool:
         return bool(self._groups)
+
+    def near(self, x: Floats, y: Floats, move: Floats, reach: Floats) -> Bools:
+        """(m,) whether bodies that reach so far from their positions come near any solid on their way."""
+        start = np.stack([x, y], axis=1)
+        low = start + np.minimum(move, 0.0) - reach[:, None]
+        high = start + np.maximum(move, 0.0) + reach[:, None]
+        met = (high[:, None, :] >= self._low[None]) & (low[:, None, :] <= self._high[None])
+        result: Bools = met.all(axis=2).any(axis=1)
+        return result
 
     def first_met(self, bodies: list[BodyParts], move: Floats) -> tuple[Floats, Floats]:
         """Where the ways `move` (m, 2) of movers are first hindered: t (m,) in [0, 1], infinite for a free way,
