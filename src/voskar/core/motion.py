@@ -349,12 +349,13 @@ class Outlook:
         """By kind, how far a body comes from its actor's position at most."""
 
     def _reach(self, kind: Kind) -> float:
-        fitted = [one for one in self.wardrobe.by_kind[kind.name] if one.box.role == "body"]
-        numbers = {one.form for one in fitted} | {
-            int(form) for one in fitted for table in one.keyed.values() for form in table
-        }
-        forms = [self.wardrobe.forms[number] for number in sorted(numbers)]
-        return max((float(np.hypot(*form.hull.T).max()) + form.radius for form in forms), default=0.0)
+        farthest = 0.0
+        for one in self.wardrobe.by_kind[kind.name]:
+            if one.box.role == "body":
+                keyed = [number for table in one.keyed.values() for number in table.tolist()]
+                for form in (self.wardrobe.forms[number] for number in (one.form, *keyed)):
+                    farthest = max(farthest, float(np.hypot(*form.hull.T).max()) + form.radius)
+        return farthest
 
     def body_parts(self, state: _State, movers: Ints, frame: int) -> list[BodyParts]:
         """Open body boxes of some bodies as parts, `mover` counting within `movers`; without a box, the position."""
