@@ -47,8 +47,8 @@ class Solids:
         start = np.stack([x, y], axis=1)
         low = start + np.minimum(move, 0.0) - reach[:, None]
         high = start + np.maximum(move, 0.0) + reach[:, None]
-        met = (high[:, None, :] >= self._low[None]) & (low[:, None, :] <= self._high[None])
-        result: Bools = met.all(axis=2).any(axis=1)
+        met: Bools = (high[:, None, :] >= self._low[None]) & (low[:, None, :] <= self._high[None])
+        result: Bools = np.any(np.all(met, axis=2), axis=1)
         return result
 
     def first_met(self, bodies: list[BodyParts], move: Floats) -> tuple[Floats, Floats]:
