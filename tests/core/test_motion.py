@@ -9,7 +9,7 @@ import pytest
 from tests.worlds import frames_of, rulebook, run
 from tests.worlds import recording as record
 from voskar.core.ledger import Ledger
-from voskar.core.replay import judge_frames
+from voskar.core.replay import block_end, judge_frames
 
 EMPTY = [{"poses": []}]
 
@@ -203,6 +203,16 @@ def test_going_down(down: dict[str, Any], gone: list[Any], children: list[Any]) 
     assert removed(ledger) == gone
     assert [(event.frame, event.angle) for event in ledger.of("spawn")] == children
     assert frames_of(ledger, "contact") == [2]  # what is down touches nothing
+
+
+def test_blocks_count_driven_actors_too() -> None:
+    """Also where the recording shows nobody: else one block would hold the whole session."""
+    book = rulebook({"kinds": {"crumb": {}}})
+    nobody = record(book, EMPTY * 1000)
+    somebody = record(book, [{"poses": [{"id": "a", "kind": "crumb", "x": 0, "y": 0}]}] * 1000)
+    assert [block_end(one, 200, 100, driven=9) for one in (nobody, somebody)] == [211, 210]
+    assert block_end(nobody, 995, 100, driven=9) == 1000
+    assert block_end(nobody, 200, 1, driven=9) == 201
 
 
 def test_a_long_session_of_shots_does_not_grow() -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -86,13 +85,10 @@ class Driver:
             birth = Birth(
                 frame, fixture.id, fixture.kind, *fixture.at, fixture.angle, velocity, None, None, None, spawned=False
             )
-            number = self._number()
+            number = self.next_number
+            self.next_number += 1
             self.judge.enter(number, birth)
             self.bodies = self.bodies.and_also(self._bodies([(birth, number)], facing=fixture.facing))
-
-    def _number(self) -> int:
-        self.next_number += 1
-        return self.next_number - 1
 
     def _bodies(self, births: list[tuple[Birth, int]], facing: int = 1) -> Bodies:
         """Bodies as they appear."""
@@ -196,7 +192,8 @@ class Driver:
     def begin(self, frame: int, plan: Plan) -> None:
         """Tells who has left in a frame, and who appears."""
         judge = self.judge
-        for number, why in self._by_id(plan.leaving.get(frame, ())):
+        leaving = [one for one in plan.leaving.get(frame, ()) if one[0] in judge.standings]
+        for number, why in sorted(leaving, key=lambda one: judge.standings[one[0]].id):
             judge.leave(frame, number, why)
         for happening in plan.births.get(frame, ()):
             if isinstance(happening, Denial):
@@ -235,13 +232,8 @@ class Driver:
             self._gun_of[number] = gun
 
     def end(self, frame: int, plan: Plan) -> list[tuple[int, str]]:
-        """Who is taken away at the end of a frame, by id."""
-        return self._by_id(plan.ending.get(frame, ()))
-
-    def _by_id(self, leaving: Iterable[tuple[int, str]]) -> list[tuple[int, str]]:
-        standings = self.judge.standings
-        present = [one for one in leaving if one[0] in standings]
-        return sorted(present, key=lambda one: standings[one[0]].id)
+        """Who is taken away at the end of a frame, if it is still there."""
+        return [one for one in plan.ending.get(frame, ()) if one[0] in self.judge.standings]
 
     def commit(self, frame: int, plan: Plan) -> None:
         """Keeps the state of all that are still there after a frame, with what blows have changed."""
@@ -295,10 +287,9 @@ class Driver:
         """A new velocity from the next frame on."""
         self._sent[number] = velocity
 
-    def home(self, number: int) -> Vector:
-        """Sends an actor home in the next frame, and tells where that is."""
+    def home(self, number: int) -> None:
+        """Sends an actor home in the next frame."""
         self._home.add(number)
-        return self.start(number)
 
     def start(self, number: int) -> Vector:
         """Where an actor appeared."""
@@ -316,13 +307,12 @@ class Driver:
             self.own[gun].discard(number)
             if not self.own[gun]:
                 del self.own[gun]
-        if number in self.judge.births:
-            birth = self.judge.births[number]
-            for emitter in self.rules.kinds[birth.kind].emitters:
-                self.fired.pop((number, emitter.name), None)
-                self.made.pop(f"{birth.id}/{emitter.name}", None)
-            for fan in self.rules.kinds[birth.kind].down.spawn:
-                self.made.pop(f"{birth.id}+{fan.kind}", None)
+        birth = self.judge.births[number]
+        for emitter in self.rules.kinds[birth.kind].emitters:
+            self.fired.pop((number, emitter.name), None)
+            self.made.pop(f"{birth.id}/{emitter.name}", None)
+        for fan in self.rules.kinds[birth.kind].down.spawn:
+            self.made.pop(f"{birth.id}+{fan.kind}", None)
 
     def counted(self, number: int, plan: Plan | None) -> bool:
         """Whether an actor's going makes room under a limit that decided something in a plan."""

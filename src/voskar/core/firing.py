@@ -24,7 +24,7 @@ from voskar.core.emitting import (
     muzzle_of,
     tick_starts,
 )
-from voskar.core.gates import NEVER
+from voskar.core.gates import NEVER, Standing
 from voskar.core.inputs import Vector
 from voskar.core.lingering import velocities
 from voskar.core.motion import Bodies, Paths
@@ -119,17 +119,17 @@ class Firing:
             since = np.concatenate([first, self.bodies.played[driven]])
             for frame, row in beats(when, since, self.start, self.stop):
                 number = int(owners[row])
-                yield frame, self._id_of(number), emitter.name, number
+                yield frame, self._who(number).id, emitter.name, number
         elif when.on == "clip":
             number = self.driver.kind_numbers[kind.name]
             for row in clip_starts(when, self.poses, self.lead, kind, number, self.cast, self.driver.wardrobe).tolist():
                 owner = int(self.poses.actor[row])
-                yield int(self.poses.frame[row]), self._id_of(owner), emitter.name, owner
+                yield int(self.poses.frame[row]), self._who(owner).id, emitter.name, owner
             for body in driven.tolist():
                 frames = np.arange(max(self.start, int(self.bodies.played[body])), self.stop)
                 owner = int(self.bodies.number[body])
                 for at in tick_starts(when, kind, frames - self.bodies.played[body], self.driver.wardrobe).tolist():
-                    yield int(frames[at]), self._id_of(owner), emitter.name, owner
+                    yield int(frames[at]), self._who(owner).id, emitter.name, owner
         else:
             inputs = self.driver.recording.inputs
             for name in inputs.who(when.name):
@@ -146,7 +146,7 @@ class Firing:
 
     def _pull(self, frame: int, name: str, emitter_name: str, number: int) -> bool:
         """Fires, or tells why not; False where that cannot be told yet."""
-        emitter = self._emitters[self._kind_of(number), emitter_name]
+        emitter = self._emitters[self._who(number).kind, emitter_name]
         gun = (number, emitter_name)
         stance = self._stance(number, frame)
         reason = None if stance is None else self._reason(frame, gun, emitter, stance)
@@ -167,19 +167,10 @@ class Firing:
                 heapq.heappush(self._queue, (int(held[at]), name, emitter_name, number))
         return True
 
-    # actors by number: standing already, or appearing in the first frame of the block
-
-    def _id_of(self, number: int) -> str:
+    def _who(self, number: int) -> Standing | Birth:
+        """An actor by number: one that stands already, or one that appears in the first frame of the block."""
         standing = self.driver.judge.standings.get(number)
-        return self._waiting[number].id if standing is None else standing.id
-
-    def _kind_of(self, number: int) -> str:
-        standing = self.driver.judge.standings.get(number)
-        return self._waiting[number].kind if standing is None else standing.kind
-
-    def _side_of(self, number: int) -> str | None:
-        standing = self.driver.judge.standings.get(number)
-        return self._waiting[number].side if standing is None else standing.side
+        return self._waiting[number] if standing is None else standing
 
     def _last(self, gun: Gun) -> int:
         """When an emitter fired last."""
@@ -279,14 +270,14 @@ class Firing:
             actor = int(self.poses.actor[row])
             other = self.cast.kind[actor] == wanted and actor != number and not self.poses.hidden[row]
             if other and judge.in_play(judge.standings[actor], frame):
-                add(self._id_of(actor), float(self.poses.x[row]), float(self.poses.y[row]))
+                add(self._who(actor).id, float(self.poses.x[row]), float(self.poses.y[row]))
         k = frame - self.ways.first
         for row in np.flatnonzero(self.bodies.kind == wanted).tolist():
             actor = int(self.bodies.number[row])
             standing = judge.standings.get(actor)
             there = self.bodies.born[row] <= frame and k < self.ways.end[row] and not self.bodies.hidden[row]
             if actor != number and there and (standing is None or judge.in_play(standing, frame)):
-                name = self._id_of(actor)
+                name = self._who(actor).id
                 add(name, float(self.ways.x[k, row]), float(self.ways.y[k, row]))
         for birth, _ in self.births:
             if birth.kind == kind and birth.frame == frame:
@@ -302,7 +293,7 @@ class Firing:
         self._made[prefix] += fan.count
         self._fired[gun].append(frame)
         expected = fan.kind in driver.shown
-        side = driver.rules.kinds[fan.kind].side or self._side_of(gun[0])
+        side = driver.rules.kinds[fan.kind].side or self._who(gun[0]).side
         seed = driver.recording.seed
         for one, (angle, velocity) in zip(names, fan_of(fan, aim, names, seed, (stance.vx, stance.vy)), strict=True):
             x, y = muzzle_of(emitter, stance, aim)

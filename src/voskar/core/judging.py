@@ -388,7 +388,7 @@ class Judge:
 
     def _is_moved(self, number: int) -> bool:
         """Whether blows move an actor: in a raw recording, and what the rules set in motion."""
-        return self.raw or (self._is_driven(number))
+        return self.raw or self._is_driven(number)
 
     def _turn(self, number: int) -> None:
         """An actor's course has changed."""

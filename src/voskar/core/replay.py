@@ -36,6 +36,9 @@ RAW_BLOCK = 1 << 11
 AHEAD = 64
 """Frames told ahead at first where the rules set something in motion."""
 
+FARTHEST = 512
+"""Most frames told ahead where emitters fire: the ways of all they spawn in them are held at once."""
+
 
 def replay(rules: Rules, recording: Recording, *, block: int = BLOCK) -> Ledger:
     """Judges a whole recording. The ledger is the same for every block size."""
@@ -78,7 +81,9 @@ def judge_frames(rules: Rules, recording: Recording, watched: Collection[int] = 
         window = _Block(company, start, stop)
         last = window.run()
         # what may be told ahead is twice what came true
-        ahead = max(2 * (last + 1 - start), 4) if rules.drives else ahead
+        if rules.drives:
+            ahead = max(2 * (last + 1 - start), 4)
+            ahead = min(ahead, FARTHEST) if judge.driver.guns else ahead
         shown = window.driven_until(last) if watched else None
         if shown is not None:
             staged.append(shown)
@@ -109,9 +114,8 @@ def block_end(recording: Recording, start: int, poses: int, driven: int = 0) -> 
     """The frame before which a block ends that starts in a frame and holds about so many poses, with so many driven
     actors in each."""
     if driven:
-        share = len(recording.poses) / max(recording.frames, 1)
-        poses = max(int(poses * share / (share + driven)), 1)
-        return min(start + max(int(poses / max(share, 1e-9)), 1), recording.last + 1)
+        each = len(recording.poses) / recording.frames + driven
+        return min(start + max(int(poses / each), 1), recording.last + 1)
     rows = int(recording.starts[start - recording.first])
     reach = int(np.searchsorted(recording.starts, rows + poses, side="right")) - 1
     return min(max(recording.first + reach, start + 1), recording.last + 1)
