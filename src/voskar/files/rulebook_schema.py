@@ -46,7 +46,11 @@ def _capsule(value: list[float]) -> list[float]:
 
 
 def _windows(value: Any) -> Any:
-    expected = 'ranges of cells such as "3-5" or "2-4,8-9"'
+    return ranges(value, 'ranges of cells such as "3-5" or "2-4,8-9"')
+
+
+def ranges(value: Any, expected: str) -> tuple[tuple[int, int], ...]:
+    """`3-5,8` as ((3, 5), (8, 8)). Raises ValueError with what was expected."""
     if not isinstance(value, str):
         raise ValueError(expected)
     found = []

@@ -2,48 +2,22 @@
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
 from voskar.core.rules import Duration
-from voskar.files.rulebook_schema import Angle, Cell, Number, Pair, Positive, Table
-
-_RANGE = re.compile(r"(\d+)(?:\s*-\s*(\d+))?", re.ASCII)
-
-At = int | Duration
-
-
-def _when(value: Any) -> At:
-    try:
-        return Duration.parse(value) if isinstance(value, str | int) and not isinstance(value, bool) else _wrong()
-    except ValueError:
-        raise ValueError('a frame such as 12, or a time such as "0.2s"') from None
-
-
-def _wrong() -> Duration:
-    raise ValueError
+from voskar.files.rulebook_schema import Angle, Cell, Frames, Number, Pair, Positive, Table, ranges
 
 
 def _ranges(value: Any) -> Any:
-    expected = 'frames such as "12", "3-5" or "2-4,8-9"'
     if isinstance(value, int) and not isinstance(value, bool) and value >= 0:
         return ((value, value),)
-    if not isinstance(value, str):
-        raise ValueError(expected)
-    found = []
-    for piece in value.split(","):
-        match = _RANGE.fullmatch(piece.strip())
-        if match is None or int(match[2] or match[1]) < int(match[1]):
-            raise ValueError(expected)
-        found.append((int(match[1]), int(match[2] or match[1])))
-    return tuple(found)
+    return ranges(value, 'frames such as "12", "3-5" or "2-4,8-9"')
 
 
-Moment = Annotated[Duration, BeforeValidator(_when)]
+Moment = Frames
 Ranges = Annotated[tuple[tuple[int, int], ...], BeforeValidator(_ranges)]
-Whole = Annotated[int, Field(ge=0, le=1 << 20)]
 
 
 class PlaceKey(Table):
@@ -132,7 +106,7 @@ class StageFile(Table):
     """A whole script."""
 
     stage: Literal[1]
-    frames: Annotated[Duration, BeforeValidator(_when)]
+    frames: Moment
     rate: Positive = 60.0
     up: Literal["-y", "+y"] = "-y"
     reactions: Literal["raw", "baked"] = "raw"
