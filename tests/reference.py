@@ -11,7 +11,8 @@ from typing import Any
 
 from tests.reference_driven import Driven
 from voskar.core.recording import Recording
-from voskar.core.rules import Attack, Box, Fan, Kind, Motion, Rules
+from voskar.core.rules import Attack, Box, Kind, Rules
+from voskar.core.rules_driven import Fan, Motion
 
 Point = tuple[float, float]
 

@@ -7,7 +7,7 @@ from collections import defaultdict
 from hashlib import blake2b
 from typing import TYPE_CHECKING, Any
 
-from voskar.core.rules import Emitter, Fan, Motion, Target
+from voskar.core.rules_driven import Emitter, Fan, Motion, Target
 
 if TYPE_CHECKING:
     from tests.reference import Reference

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from voskar.audit.findings import Case, Check, Finding, KeyPath
 from voskar.audit.played import thinnest
-from voskar.core.rules import Emitter, Fan, Kind
+from voskar.core.rules import Kind
+from voskar.core.rules_driven import Emitter, Fan
 from voskar.core.summary import broods
 
 

@@ -13,7 +13,7 @@ from voskar.core.inputs import Vector
 from voskar.core.ledger import Event
 from voskar.core.motion import FOREVER, Bodies, Motions, Outlook, paths
 from voskar.core.plan import Casting, Gun, Plan
-from voskar.core.rules import Fan, Target
+from voskar.core.rules_driven import Fan, Target
 from voskar.core.shapes import Ints
 
 if TYPE_CHECKING:
@@ -23,13 +23,16 @@ if TYPE_CHECKING:
 class Driver:
     """Holds the state of all driven actors. Numbers of driven actors follow those of the recording and never recur.
 
-    `plan` tells a block of frames ahead; `begin` makes a frame of it come true; `commit` keeps what came of it.
+    `plan` tells a block of frames ahead; `move` and `appear` make a frame of it come true; `commit` keeps what came
+    of it.
     In between the judge tells of blows: `send`, `home`, `fall`, `spark`.
     """
 
     def __init__(self, judge: Judge) -> None:
         self.judge, self.rules, self.wardrobe = judge, judge.rules, judge.wardrobe
         self.recording = judge.recording
+        self.fixtures = {one.id: one for one in self.rules.fixtures if one.id not in self.recording.numbers}
+        """Those to be placed: of the others the recording has poses, and these are the truth."""
         self.motions, self.outlook = Motions(self.rules), Outlook(self.rules, self.wardrobe)
         self.kind_numbers = {name: index for index, name in enumerate(self.wardrobe.kinds)}
         self.shown = {actor.kind for actor in self.recording.actors}
@@ -48,18 +51,18 @@ class Driver:
         self._gun_of: dict[int, Gun] = {}
         self._sent: dict[int, Vector] = {}
         self._home: set[int] = set()
-        self._fallen: dict[int, int] = {}
+        self._fallen: dict[int, tuple[int, bool]] = {}
         self.guns = [(kind, emitter) for kind in self.rules.kinds.values() for emitter in kind.emitters]
         self.owners_of = {kind.name: self._recorded_of(kind.name) for kind, _ in self.guns}
         self.matters = {kind.name for kind, _ in self.guns}
         self.matters |= {emitter.aim.kind for _, emitter in self.guns if isinstance(emitter.aim, Target)}
         """Kinds whose every change changes what emitters do."""
-        self._place_fixtures()
+        self._place_fixtures(self.recording.first)
 
     def _owners(self) -> Ints:
         """The owners of recorded actors, of whom some may be fixtures: numbered as they are placed."""
         owners = self.recording.owners.copy()
-        placed = [one.id for one in self.rules.fixtures if one.id not in self.recording.numbers]
+        placed = list(self.fixtures)
         for number, actor in enumerate(self.recording.actors if placed else ()):
             if actor.owner in placed:
                 owners[number] = len(owners) + placed.index(actor.owner)
@@ -73,15 +76,15 @@ class Driver:
         numbers, first = np.unique(poses.actor[rows], return_index=True)
         return numbers, poses.frame[rows[first]]
 
-    def _place_fixtures(self) -> None:
-        for fixture in self.rules.fixtures:
-            if fixture.id in self.recording.numbers:
-                continue  # the recording shows it: its poses are the truth
+    def _place_fixtures(self, frame: int) -> None:
+        """Places those that are not there."""
+        for fixture in self.fixtures.values():
+            if fixture.id in self.judge.driven:
+                continue
             velocity = fixture.velocity
             if velocity is None:
                 own = self.rules.kinds[fixture.kind].motion.velocity
                 velocity = own[0] * fixture.facing, own[1]
-            frame = self.recording.first
             birth = Birth(
                 frame, fixture.id, fixture.kind, *fixture.at, fixture.angle, velocity, None, None, None, spawned=False
             )
@@ -130,7 +133,8 @@ class Driver:
             home_facing=faces,
             owner=np.array([-1 if birth.owner is None else birth.owner for birth, _ in births], dtype=np.int64),
             spawned=np.array([birth.spawned for birth, _ in births], dtype=np.bool_),
-            hidden=np.zeros(count, dtype=np.bool_),
+            hides=np.full(count, FOREVER, dtype=np.int64),
+            returns=np.zeros(count, dtype=np.bool_),
             cut=np.zeros(count, dtype=np.bool_),
         )
 
@@ -189,12 +193,16 @@ class Driver:
 
     # what does happen
 
-    def begin(self, frame: int, plan: Plan) -> None:
-        """Tells who has left in a frame, and who appears."""
+    def move(self, frame: int, plan: Plan) -> None:
+        """Tells who has left in a frame."""
         judge = self.judge
         leaving = [one for one in plan.leaving.get(frame, ()) if one[0] in judge.standings]
         for number, why in sorted(leaving, key=lambda one: judge.standings[one[0]].id):
             judge.leave(frame, number, why)
+
+    def appear(self, frame: int, plan: Plan) -> None:
+        """Tells who appears in a frame, and what was denied."""
+        judge = self.judge
         for happening in plan.births.get(frame, ()):
             if isinstance(happening, Denial):
                 judge.events.append(
@@ -258,9 +266,7 @@ class Driver:
         if number in self._sent:
             kept.vx[row], kept.vy[row] = self._sent[number]
         if number in self._home:
-            kept.x[row], kept.y[row] = kept.home_x[row], kept.home_y[row]
-            kept.vx[row], kept.vy[row], kept.facing[row] = kept.home_vx[row], kept.home_vy[row], kept.home_facing[row]
-            kept.since[row], kept.cut[row] = frame + 1, True
+            _send_back(kept, row, frame + 1)
             shift = self.judge.shifts.get(number)
             if shift is not None and shift.steps and shift.start == frame + 1:
                 kept.x[row] += shift.steps[0][0]
@@ -268,7 +274,10 @@ class Driver:
         if number in self._fallen:
             down = self.rules.kinds[self.wardrobe.kinds[kept.kind[row]]].down
             kept.motion[row] = 2 * kept.kind[row] + 1
-            kept.ends[row], kept.hidden[row] = self._fallen[number], down.hide
+            until, returns = self._fallen[number]
+            kept.returns[row] = returns
+            kept.ends[row] = FOREVER if returns else until
+            kept.hides[row] = frame + 1 if down.hide else until + 1
             if down.motion is None:
                 kept.vx[row] = kept.vy[row] = 0.0
 
@@ -296,9 +305,62 @@ class Driver:
         birth = self.judge.births[number]
         return birth.x, birth.y
 
-    def fall(self, number: int, until: int) -> None:
-        """An actor has gone down, and is seen until a frame."""
-        self._fallen[number] = until
+    def fall(self, number: int, until: int, returns: bool) -> None:
+        """An actor has gone down, and is seen until a frame; if it `returns` it is there for longer."""
+        self._fallen[number] = until, returns
+
+    # what returns and resets do, between two blocks
+
+    def _row(self, number: int) -> int:
+        return int(np.flatnonzero(self.bodies.number == number)[0])
+
+    def go_home(self, number: int, frame: int) -> None:
+        """Sends an actor home in a frame that is not yet planned."""
+        _send_back(self.bodies, self._row(number), frame)
+
+    def come_back(self, number: int, frame: int, x: float, y: float) -> None:
+        """One that was down is in play again, as at first but for its life, in a frame that is not yet planned."""
+        bodies, row = self.bodies, self._row(number)
+        _send_back(bodies, row, frame)
+        bodies.x[row], bodies.y[row] = x, y
+        bodies.angle[row] = self.judge.births[number].angle
+        bodies.motion[row] = 2 * bodies.kind[row]
+        bodies.bounces[row] = self.motions.bounces[bodies.motion[row]]
+        bodies.played[row] = frame
+        bodies.ends[row] = bodies.hides[row] = FOREVER
+        bodies.returns[row] = False
+
+    def first_look(self, number: int) -> dict[str, float]:
+        """How an actor looks in the frame of its return, as columns of a pose."""
+        birth, row = self.judge.births[number], self._row(number)
+        return {"facing": float(self.bodies.home_facing[row]), "angle": birth.angle, "tick": 0}
+
+    def play_anew(self, number: int, frame: int) -> None:
+        """The beats of a recorded owner count from when it next is in play."""
+        for numbers, first in self.owners_of.values():
+            at = int(np.searchsorted(numbers, number))
+            if at < len(numbers) and numbers[at] == number:
+                poses = self.recording.poses
+                rows = poses.rows_of(number)
+                frames = poses.frame[rows[~poses.hidden[rows]]]
+                low = int(np.searchsorted(frames, frame))
+                first[at] = frames[low] if low < len(frames) else FOREVER
+
+    def purge(self) -> None:
+        """Drops the bodies of those that are no longer there."""
+        standings = self.judge.standings
+        self.bodies = self.bodies.take(np.array([one in standings for one in self.bodies.number.tolist()], dtype=bool))
+
+    def start_over(self, frame: int, *, whole: bool, cooled: bool) -> None:
+        """What was discarded is gone, what was ordered does not come, and fixtures are placed anew. In a `whole` new
+        run names count anew; `cooled` emitters are ready."""
+        self.purge()
+        self.waiting.clear()
+        if whole:
+            self.made.clear()
+        if cooled:
+            self.fired.clear()
+        self._place_fixtures(frame)
 
     def forget(self, number: int) -> None:
         """A driven actor is gone for good."""
@@ -310,6 +372,9 @@ class Driver:
         birth = self.judge.births[number]
         for emitter in self.rules.kinds[birth.kind].emitters:
             self.fired.pop((number, emitter.name), None)
+        if birth.id in self.fixtures:
+            return  # it may be placed again, and what it makes is counted over the run
+        for emitter in self.rules.kinds[birth.kind].emitters:
             self.made.pop(f"{birth.id}/{emitter.name}", None)
         for fan in self.rules.kinds[birth.kind].down.spawn:
             self.made.pop(f"{birth.id}+{fan.kind}", None)
@@ -385,3 +450,14 @@ class Driver:
             self.waiting.append(
                 Birth(frame, name, fan.kind, *place, angle, speed, *owner, side, None, spawned, fan.kind in self.shown)
             )
+
+
+def _send_back(bodies: Bodies, row: int, frame: int) -> None:
+    """A body is at its start in a frame, with its first velocity and facing."""
+    bodies.x[row], bodies.y[row] = bodies.home_x[row], bodies.home_y[row]
+    bodies.vx[row], bodies.vy[row], bodies.facing[row] = (
+        bodies.home_vx[row],
+        bodies.home_vy[row],
+        bodies.home_facing[row],
+    )
+    bodies.since[row], bodies.cut[row] = frame, True

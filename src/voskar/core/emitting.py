@@ -12,7 +12,8 @@ import numpy as np
 from voskar.core.inputs import Inputs, Vector
 from voskar.core.placing import Cast, Wardrobe, cell_of_tick, cells
 from voskar.core.recording import Poses
-from voskar.core.rules import Emitter, Fan, Kind, Target, Trigger
+from voskar.core.rules import Kind
+from voskar.core.rules_driven import Emitter, Fan, Target, Trigger
 from voskar.core.shapes import Ints
 
 

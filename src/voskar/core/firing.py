@@ -31,7 +31,8 @@ from voskar.core.motion import Bodies, Paths
 from voskar.core.placing import Cast
 from voskar.core.plan import Gun
 from voskar.core.recording import Poses
-from voskar.core.rules import Emitter, Kind, Target
+from voskar.core.rules import Kind
+from voskar.core.rules_driven import Emitter, Target
 from voskar.core.shapes import Floats, Ints
 
 if TYPE_CHECKING:
@@ -226,7 +227,7 @@ class Firing:
                 return None
             moving = (ways.x, ways.y, ways.facing, ways.angle, ways.vx, ways.vy)
             x, y, facing, angle, vx, vy = (float(column[k, row]) for column in moving)
-            return Stance(x, y, facing, angle, 1.0, vx, vy, bool(bodies.hidden[row]))
+            return Stance(x, y, facing, angle, 1.0, vx, vy, bool(bodies.hides[row] <= frame))
         low, high = np.searchsorted(self.poses.frame, [frame, frame + 1])
         found = np.flatnonzero(self.poses.actor[low:high] == number)
         if not len(found):
@@ -275,7 +276,7 @@ class Firing:
         for row in np.flatnonzero(self.bodies.kind == wanted).tolist():
             actor = int(self.bodies.number[row])
             standing = judge.standings.get(actor)
-            there = self.bodies.born[row] <= frame and k < self.ways.end[row] and not self.bodies.hidden[row]
+            there = self.bodies.born[row] <= frame and k < self.ways.end[row] and self.bodies.hides[row] > frame
             if actor != number and there and (standing is None or judge.in_play(standing, frame)):
                 name = self._who(actor).id
                 add(name, float(self.ways.x[k, row]), float(self.ways.y[k, row]))

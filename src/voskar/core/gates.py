@@ -39,6 +39,25 @@ class Standing:
     gone_until: int = NEVER
     """The first frame in which it is in play again after that."""
     counters: dict[str, float] = field(default_factory=dict)
+    lives: float | None = None
+    checkpoint: tuple[float, float] | None = None
+    fell_at: tuple[float, float] | None = None
+    """Where it went down."""
+    out: bool = False
+    returns: bool = False
+    """Down, and to come back, itself or in a successor."""
+    held: bool = False
+    """Due to come back, and waiting for its place to be safe."""
+    succeeded: bool = False
+    """Another one has taken over its lives."""
+
+    def revive(self) -> None:
+        """As at the start, but for what outlasts a death: lives, counters and the place to respawn."""
+        self.health = self.full
+        self.immune_since = self.immune_until = self.stunned_until = self.gone_until = NEVER
+        self.immune_cause = ""
+        self.down = self.credit = self.spent = None
+        self.out = self.returns = self.held = False
 
 
 class Memory(NamedTuple):

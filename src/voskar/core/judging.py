@@ -19,6 +19,7 @@ from voskar.core.recording import Actor, Recording, sides
 from voskar.core.rules import Attack, Rehit, Rules
 from voskar.core.shifts import Shift
 from voskar.core.sight import Sight
+from voskar.core.vitals import Vitals
 
 Key = tuple[int, str, int]  # striker, attack, target
 Pair = tuple[int, int, int, int]  # striker, hitbox, target, hurtbox
@@ -81,11 +82,11 @@ class Judge:
         self.played: dict[int, Actor] = {}
         self.traces: dict[int, FrameTrace] = {}
         self.shifts: dict[int, Shift] = {}
-        self.cuts: list[tuple[int, int]] = []
-        """Poses (actor, frame) that a way home has made a jump."""
         self.moved: set[int] = set()
         self.ended: int | None = None
-        """The frame in which the run was won: nothing is judged after it."""
+        """The frame in which the run was over or won: nothing is judged after it."""
+        self.won = False
+        """Whether a blow has reached the goal."""
         kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
         fixtures = [Actor(fixture.id, fixture.kind) for fixture in rules.fixtures]
         everyone = sides([*recording.actors, *fixtures], kind_sides)
@@ -100,7 +101,6 @@ class Judge:
         self._counted: dict[tuple[int, str, str], int] = {}  # outcomes that count towards a removal
         self._preempted: set[tuple[int, int]] = set()  # (striker, target) stopped in this frame
         self._settling: dict[int, int] = {}  # who has run out of something, with a pose of this frame
-        self._won = False
         self._plan: Plan | None = None
         self._prune_at = 1024
         self.replan = False
@@ -115,12 +115,20 @@ class Judge:
         """How each driven actor that is there appeared, by number."""
         self.driven: dict[str, int] = {}
         """Numbers of driven actors that are there, by id."""
+        self.vitals = Vitals(self)
         self.driver = Driver(self)
 
     def _standing(self, name: str, kind: str, side: str | None, owner: str | None) -> Standing:
         of = self.rules.kinds[kind]
         return Standing(
-            id=name, kind=kind, side=side, owner=owner, full=of.health, health=of.health, iframes=of.iframes
+            id=name,
+            kind=kind,
+            side=side,
+            owner=owner,
+            full=of.health,
+            health=of.health,
+            iframes=of.iframes,
+            lives=None if of.lives is None else float(of.lives),
         )
 
     def enter(self, number: int, birth: Birth) -> None:
@@ -128,6 +136,7 @@ class Judge:
         side = self.rules.kinds[birth.kind].side or birth.side
         self.standings[number] = self._standing(birth.id, birth.kind, side, birth.owner_id)
         self.births[number] = birth
+        self.vitals.entered(birth.kind)
         if self.watched:
             self.played[number] = Actor(birth.id, birth.kind, birth.owner_id, driven=True, spawned=birth.spawned)
         self.driven[birth.id] = number
@@ -136,30 +145,45 @@ class Judge:
         """An actor is removed; a driven one is gone for good."""
         standing = self.standings[number]
         self.events.append(Event(frame, "removed", id=standing.id, detail=why))
-        self.replan = self.replan or self._matters(standing) or self.driver.counted(number, self._plan)
-        if not self._is_driven(number):
-            self._forget(number)
-            return
+        self.unsettle(standing)
+        self.replan = self.replan or self.driver.counted(number, self._plan)
+        if self._is_driven(number):
+            self.discard(frame, number)
+        else:
+            self.forget(number)
+
+    def discard(self, frame: int, number: int) -> None:
+        """A driven actor is no more after a frame."""
         self.driver.forget(number)
         if self.watched:
             self.gone[number] = frame
         self.shifts.pop(number, None)
-        del self.standings[number], self.births[number], self.driven[standing.id]
+        self.vitals.tries.pop(number, None)
+        del self.driven[self.standings[number].id]
+        del self.standings[number], self.births[number]
+
+    def number_of(self, name: str) -> int | None:
+        """The number of an actor that is recorded or there, by its id."""
+        return self.recording.numbers.get(name, self.driven.get(name))
 
     def _is_driven(self, number: int) -> bool:
         return self.driver.is_driven(number)
 
-    def _matters(self, standing: Standing) -> bool:
-        """Whether emitters look at actors of its kind."""
-        return standing.kind in self.driver.matters
+    def unsettle(self, standing: Standing) -> None:
+        """An actor has changed: that ends what could be told ahead if emitters look at actors of its kind."""
+        self.replan = self.replan or standing.kind in self.driver.matters
 
     def frame(self, frame: int, touches: Sequence[Touch], plan: Plan | None = None) -> None:
         """Judges one frame: what a plan says moves and appears, then the touches, in the order of blows."""
         self.replan = False
         self._plan = plan
         self.ordered = False
-        if plan is not None and self.ended is None:
-            self.driver.begin(frame, plan)
+        if self.ended is None:
+            if plan is not None:
+                self.driver.move(frame, plan)
+            self.vitals.succeed(frame)
+            if plan is not None:
+                self.driver.appear(frame, plan)
         standings = self.standings
         trace = self._begin_trace(frame) if frame in self._is_watched else None
         if self.ended is not None:
@@ -193,7 +217,7 @@ class Judge:
             else:
                 self._use_up(contact, touch, outcome, on_striker=False)
                 self._use_up(contact, touch, outcome, on_striker=True)
-        self._settle(frame, plan)
+        self.vitals.settle(frame, self._settling, plan)
 
     @staticmethod
     def in_play(standing: Standing, frame: int) -> bool:
@@ -299,7 +323,7 @@ class Judge:
         if target.health == 0:
             self._settling[number] = self._pose(touch, on_striker=False)
             if self.rules.contact.health_check == "at_once":
-                self._go_down(frame, number)
+                self.vitals.go_down(frame, number, self._settling[number])
 
     def _react(self, contact: Contact, touch: Touch, *, on_striker: bool) -> None:
         """One side's table of consequences, in the order in which they come about."""
@@ -309,14 +333,17 @@ class Judge:
             (touch[0], contact.striker, contact.target) if on_striker else (touch[2], contact.target, contact.striker)
         )
         if on_striker:
-            self._immunise(own, frame, table.iframes or 0, attack.name)
-        elif attack.gives_iframes:
-            self._immunise(own, frame, own.iframes if table.iframes is None else table.iframes, attack.name)
+            length = table.iframes or 0
+        else:
+            length = (own.iframes if table.iframes is None else table.iframes) if attack.gives_iframes else 0
+        if length:
+            since = frame if self.rules.contact.same_frame == "first" else frame + 1
+            self.immunise(own, frame, since, frame + length, attack.name)
         until = frame + table.stun
         if table.stun and until > own.stunned_until:
             own.stunned_until = until
             self.events.append(Event(frame=frame, event="stun", id=own.id, until=until, by=other.id))
-            self.replan = self.replan or self._matters(own)
+            self.unsettle(own)
         sight = self.sight
         assert sight is not None
         kind = self.rules.kinds[own.kind]
@@ -327,25 +354,25 @@ class Judge:
             if self._is_moved(number) and own.down is None:
                 steps = [(dx * share, dy * share) for share in table.knockback.steps()]
                 self._shift(number).push(frame, steps, table.knockback.add)
-                self._turn(number)
+                self.turn(number)
         if table.rebound is not None:
             bounce = self.rules.kinds[other.kind].bounce
             vx, vy = sent_off(sight, contact, table.rebound, bounce, on_striker=on_striker)
             self.events.append(Event(frame=frame, event="rebound", id=own.id, vx=vx, vy=vy, by=other.id))
             if self._is_driven(number) and own.down is None:
                 self.driver.send(number, (vx, vy))
-                self._turn(number)
+                self.turn(number)
         self._use_up(contact, touch, "landed", on_striker=on_striker)
         if table.home:
-            self._send_home(frame, number)
+            self.send_home(frame, number)
         if table.checkpoint:
-            x, y = sight.position(sight.pose_rows(contact.row)[0 if not on_striker else 1])
+            own.checkpoint = x, y = sight.position(sight.pose_rows(contact.row)[0 if not on_striker else 1])
             self.events.append(Event(frame=frame, event="checkpoint", id=own.id, x=x, y=y))
         for name in sorted(table.gives):
             own.counters[name] = own.counters.get(name, 0.0) + table.gives[name]
             points, total = table.gives[name], own.counters[name]
             self.events.append(Event(frame=frame, event="gives", id=own.id, detail=name, points=points, total=total))
-        self._won = self._won or table.goal
+        self.won = self.won or table.goal
         if table.effect is not None:
             self._order_effect(contact, table.effect)
 
@@ -367,36 +394,45 @@ class Judge:
         assert self.sight is not None
         return self.sight.pose_rows(touch[6])[0 if on_striker else 1]
 
-    def _send_home(self, frame: int, number: int) -> None:
+    def send_home(self, frame: int, number: int, *, at_once: bool = False) -> None:
+        """An actor is where it started in the next frame, or at once in this one, before anything touches."""
         driven = self._is_driven(number)
         x, y = self.driver.start(number) if driven else self.logged.start(number)
         self.events.append(Event(frame=frame, event="home", id=self.standings[number].id, x=x, y=y))
         if not self._is_moved(number):
             return
-        shift = self._shift(number)
-        shift.stop(frame)
-        if driven:
+        last = frame - 1 if at_once else frame
+        self._shift(number).stop(last)
+        if not driven:
+            self.put(number, last + 1, x, y)
+        elif at_once:
+            self.driver.go_home(number, frame)
+        else:
             self.driver.home(number)
-            self._turn(number)
+        self.turn(number)
+
+    def put(self, number: int, frame: int, x: float, y: float) -> None:
+        """The next pose of a recorded actor, in this frame or later, is a jump; in a raw recording to this place."""
+        there = self.logged.pose_from(number, frame)
+        if there is None:
             return
-        there = self.logged.pose_from(number, frame + 1)
-        if there is not None:
-            row, at = there
-            shift.put(frame, (x - float(self.logged.poses.x[row]), y - float(self.logged.poses.y[row])))
-            self.cuts.append((number, at))
-        self._turn(number)
+        row, _ = there
+        self.recording.poses.cut[row] = True
+        if self.raw:
+            offset = x - float(self.logged.poses.x[row]), y - float(self.logged.poses.y[row])
+            self._shift(number).put(frame - 1, offset)
 
     def _is_moved(self, number: int) -> bool:
         """Whether blows move an actor: in a raw recording, and what the rules set in motion."""
         return self.raw or self._is_driven(number)
 
-    def _turn(self, number: int) -> None:
+    def turn(self, number: int) -> None:
         """An actor's course has changed."""
         if self._is_driven(number):
             self.replan = True
-        else:
+        elif self.raw:
             self.moved.add(number)
-            self.replan = self.replan or self._matters(self.standings[number])
+            self.unsettle(self.standings[number])
 
     def _shift(self, number: int) -> Shift:
         return self.shifts.setdefault(number, Shift())
@@ -409,57 +445,14 @@ class Judge:
         self.driver.spark(contact.frame, kind, x, y)
         self.ordered = True
 
-    def _immunise(self, standing: Standing, frame: int, length: int, cause: str) -> None:
-        """Gives i-frames through frame + length. One that does not outlast the running one changes nothing."""
-        until = frame + length
-        if length <= 0 or until <= standing.immune_until:
+    def immunise(self, standing: Standing, frame: int, since: int, until: int, cause: str) -> None:
+        """Gives i-frames from one frame through another. One that does not outlast the running one changes nothing."""
+        if until <= standing.immune_until or until < since:
             return
-        since = frame if self.rules.contact.same_frame == "first" else frame + 1
         if standing.immune_until < frame:  # else the running one is lengthened without a hole
             standing.immune_since = since
         standing.immune_until, standing.immune_cause = until, cause
         self.events.append(Event(frame=frame, event="iframes", id=standing.id, until=until, cause=cause))
-
-    def _go_down(self, frame: int, number: int) -> None:
-        standing = self.standings[number]
-        standing.down = frame
-        self.events.append(Event(frame=frame, event="down", id=standing.id, by=standing.credit))
-        self.replan = self.replan or self._matters(standing)
-        down = self.rules.kinds[standing.kind].down
-        if down.spawn:
-            assert self.sight is not None
-            pose = self._settling[number]
-            self.driver.leave_children(frame, number, *self.sight.position(pose), self.sight.velocity(pose))
-            self.ordered = True
-        if number in self.shifts:
-            self.shifts[number].stop(frame)
-            self._turn(number)
-        if self._is_driven(number):
-            self.driver.fall(number, frame + down.lasts)
-            self._turn(number)
-
-    def _settle(self, frame: int, plan: Plan | None) -> None:
-        """The end of a frame: those without health go down, then removals, each by id; then a goal."""
-        ending = self.driver.end(frame, plan) if plan is not None else []
-        if not self._settling and not ending and not self._won:
-            return
-        numbers = sorted(self._settling, key=lambda number: self.standings[number].id)
-        for number in numbers:
-            if self.standings[number].health == 0 and self.standings[number].down is None:
-                self._go_down(frame, number)
-        going = dict(ending)
-        for number in numbers:
-            standing = self.standings[number]
-            if standing.spent == frame:
-                going[number] = "spent"
-            elif standing.down == frame and self._is_driven(number) and not self.rules.kinds[standing.kind].down.lasts:
-                going[number] = "down"
-        self._settling.clear()
-        for number in sorted(going, key=lambda number: self.standings[number].id):
-            self.leave(frame, number, going[number])
-        if self._won:
-            self.ended = frame
-            self.events.append(Event(frame=frame, event="won", detail="goal"))
 
     def prune(self, frame: int) -> None:
         """Drops memories of driven actors that are gone, and of contacts that no longer go on, now and then: as often
@@ -475,8 +468,8 @@ class Judge:
         left = len(self._memory) + len(self._unbroken) + len(self._running) + len(self._counted)
         self._prune_at = 2 * left + 1024
 
-    def _forget(self, number: int) -> None:
-        """What was used up begins anew if it comes back: rehit, touches and pierce counts."""
+    def forget(self, number: int) -> None:
+        """What comes back begins anew: rehit, touches and pierce counts."""
         for memory in (self._memory, self._unbroken):
             for key in [key for key in memory if number in (key[0], key[2])]:
                 del memory[key]

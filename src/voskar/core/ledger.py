@@ -35,6 +35,7 @@ class Event:
     before: float | None = None
     after: float | None = None
     by: str | None = None
+    lives: float | None = None
     cause: str | None = None
     dx: float | None = None
     dy: float | None = None

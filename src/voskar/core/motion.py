@@ -12,7 +12,8 @@ from typing import Any
 import numpy as np
 
 from voskar.core.placing import Wardrobe
-from voskar.core.rules import Kind, Motion, Rules
+from voskar.core.rules import Kind, Rules
+from voskar.core.rules_driven import Motion
 from voskar.core.shapes import TOLERANCE, Bools, Floats, Ints, cos_sin
 from voskar.core.solids import ANYWHERE, BodyParts, Solids
 
@@ -32,8 +33,9 @@ class Bodies:
     """Driven actors as columns of one length.
 
     `motion` indexes `Motions`. The state holds in frame `since`; clip and beats count from `played`; `expires` is
-    the first frame that its life leaves it out of, `ends` the last in which it is seen after it went down.
-    `owner` is a number as in `Cast`.
+    the first frame that its life leaves it out of, `ends` the last in which it is there after it went down, `hides`
+    the first in which it is no longer seen. One that `returns` is down and stays, wherever it goes. `owner` is a
+    number as in `Cast`.
     """
 
     number: Ints
@@ -58,7 +60,8 @@ class Bodies:
     home_facing: Floats
     owner: Ints
     spawned: Bools
-    hidden: Bools
+    hides: Ints
+    returns: Bools
     cut: Bools
 
     def __len__(self) -> int:
@@ -161,6 +164,8 @@ def paths(bodies: Bodies, motions: Motions, outlook: Outlook, first: int, frames
     straight = motions.straight[bodies.motion]
     _sum_up(result, bodies, motions, np.flatnonzero(straight), moving, steps)
     _walk(result, bodies, motions, outlook, np.flatnonzero(~straight), moving, steps)
+    for row in np.flatnonzero(bodies.returns & (result.end < frames)).tolist():
+        result.end[row], result.why[row] = frames, ""
     for ends, why, before in (
         (bodies.expires - first, "expired", ("edge",)),
         (bodies.ends + 1 - first, "down", ("edge", "solid", "expired", "")),

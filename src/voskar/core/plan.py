@@ -104,6 +104,6 @@ class Plan:
             health=nan,
             lives=nan,
             cut=ways.cut[k, i],
-            hidden=bodies.hidden[i],
+            hidden=bodies.hides[i] <= frame,
             lingering=never,
         )

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import functools
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from operator import attrgetter
 
 import numpy as np
 
 from voskar.core.firing import Shown
+from voskar.core.gates import Contact
 from voskar.core.judging import Judge
 from voskar.core.ledger import Ledger
 from voskar.core.lingering import lingering
@@ -66,28 +68,44 @@ def judge_frames(rules: Rules, recording: Recording, watched: Collection[int] = 
     """
     recording = lingering(recording, rules.contact.linger)
     logged = recording
+    poses = recording.poses
+    if recording.resets or rules.returns or recording.reactions == "raw":
+        poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(recording.resets)))
     if recording.reactions == "raw":
         block = min(block, RAW_BLOCK)
-        poses = recording.poses
-        recording = replace(recording, poses=replace(poses, x=poses.x.copy(), y=poses.y.copy(), cut=poses.cut.copy()))
+        poses = replace(poses, x=poses.x.copy(), y=poses.y.copy())
+    recording = replace(recording, poses=poses)
     judge = Judge(rules, Wardrobe(rules), recording, logged, watched)
     cast = cast_of(recording, judge.wardrobe)
     company = Company(judge, cast, Swings(recording.poses, cast, judge.wardrobe), TickSwings(judge.wardrobe))
     staged: list[Poses] = []
-    ahead = AHEAD if rules.drives else recording.frames
+    uncertain = rules.drives or rules.returns
+    ahead = AHEAD if uncertain else recording.frames
     start = recording.first
+    marks = [*sorted(recording.resets), recording.last + 1]
     while start <= recording.last:
-        stop = min(block_end(recording, start, block, len(judge.driver.bodies)), start + ahead)
+        if start in recording.resets:
+            judge.vitals.begin_again(start, recording.resets[start])
+        mark = marks[bisect_right(marks, start)] if start < marks[-1] else marks[-1]
+        if judge.ended is not None:
+            for frame in judge.watched[bisect_left(judge.watched, start) : bisect_left(judge.watched, mark)]:
+                judge.frame(frame, ())
+            start = mark
+            continue
+        stop = min(block_end(recording, start, block, len(judge.driver.bodies)), start + ahead, mark)
         window = _Block(company, start, stop)
+        while window.bring_back():
+            window = _Block(company, start, stop)
         last = window.run()
         # what may be told ahead is twice what came true
-        if rules.drives:
+        if uncertain:
             ahead = max(2 * (last + 1 - start), 4)
             ahead = min(ahead, FARTHEST) if judge.driver.guns else ahead
         shown = window.driven_until(last) if watched else None
         if shown is not None:
             staged.append(shown)
         start = last + 1
+    judge.events.sort(key=attrgetter("frame"))  # what a reset removes was last there in the frame before
     if staged:
         _perform(judge, staged)
     return judge
@@ -153,6 +171,7 @@ class _Block:
         self.stop = stop if self.plan is None else self.plan.stop
         self.driven = None if self.plan is None else self.plan.poses(start > recording.first)
         self._mix()
+        self._probes: dict[int, dict[int, list[Contact]]] = {}
         self._take(find_touches(self.poses, self.cast, self.wardrobe, self._lead(start - 1)))
 
     def _plan(self, start: int, stop: int, lead: int) -> Plan | None:
@@ -183,31 +202,101 @@ class _Block:
     def run(self) -> int:
         """Hands the judge every frame in which something happens, and every watched one, as far as it was told ahead
         right; returns the last frame that holds for."""
-        judge, plan = self.judge, self.plan
+        judge, plan, vitals = self.judge, self.plan, self.judge.vitals
         low, high = bisect_left(judge.watched, self.start), bisect_left(judge.watched, self.stop)
         watched = judge.watched[low:high]
         coming = sorted({*self.frames, *watched, *(plan.frames if plan else ())})
         last = self.stop - 1
-        at = 0
-        while at < len(coming):
-            frame = coming[at]
+        at, now = 0, self.start
+        while True:
+            frame = min(coming[at] if at < len(coming) else self.stop, vitals.next_visit(now))
+            due = vitals.next_return()
+            if due <= min(frame, self.stop - 1):
+                if self._try(due):
+                    continue
+                last = due - 1
+                break
+            if frame >= self.stop:
+                break
+            at, now = bisect_right(coming, frame), frame + 1
             judge.frame(frame, self.by_frame.get(frame, ()), plan)
             if plan is not None and judge.ordered and not judge.replan:
                 judge.replan = not judge.driver.slip_in(frame, plan)
                 coming = sorted({*coming, *plan.frames})
+            if judge.ended is not None:
+                last = frame
+                break
             if plan is not None and judge.replan:
                 last = frame
                 break
             if judge.moved:
                 self._find_again(frame)
                 coming = sorted({*coming, *self.frames})
-            at += 1
         self._finish()
         if plan is not None:
             judge.moved.clear()
             judge.driver.commit(last, plan)
         judge.prune(last)
         return last
+
+    def bring_back(self) -> bool:
+        """Lets those come back who are due in the block's first frame; whether anyone did: then ways have changed."""
+        judge, frame, back = self.judge, self.start, False
+        for number in judge.vitals.due(frame):
+            if back and judge.vitals.is_careful(number):
+                break  # it has to look again, at those who are back
+            if not self._is_held(number, frame):
+                judge.vitals.come_back(frame, number)
+                back = True
+        if back:
+            judge.driver.purge()
+            judge.moved.clear()
+        return back
+
+    def _try(self, frame: int) -> bool:
+        """Whether all who are due in a frame have to wait. Those who need not come back at the start of a block."""
+        return all(self._is_held(number, frame) for number in self.judge.vitals.due(frame))
+
+    def _is_held(self, number: int, frame: int) -> bool:
+        """Whether one that is due stays away because a blow would meet it."""
+        judge = self.judge
+        if self.plan is not None:
+            judge.driver.move(frame, self.plan)
+        if number not in judge.standings:
+            return True
+        if not judge.vitals.is_careful(number):
+            return False
+        if number not in self._probes:
+            self._probes[number] = self._probe(number, frame)
+        contacts = self._probes[number].get(frame, [])
+        striker = judge.vitals.in_the_way([one for one in contacts if judge.in_play(one.striker, frame)])
+        if striker is not None:
+            judge.vitals.hold(frame, number, striker)
+        return striker is not None
+
+    def _probe(self, number: int, first: int) -> dict[int, list[Contact]]:
+        """What would meet one that is to come back, by frame from one on, if it stood where it returns."""
+        judge, poses = self.judge, self.poses
+        seat = number if self.numbers is None else int(np.flatnonzero(self.numbers == number)[0])
+        rows = np.flatnonzero(poses.actor == seat)
+        x, y = judge.vitals.place(number)
+        changes: dict[str, float] = {"x": x, "y": y, "cut": True, "hidden": False}
+        if judge.driver.is_driven(number):
+            changes |= judge.driver.first_look(number)
+        columns = {name: np.array(getattr(poses, name)) for name in changes}
+        for name, value in changes.items():
+            columns[name][rows] = value
+        there = replace(poses, **columns)
+        touches = find_touches(there, self.cast, self.wardrobe, self._lead(first - 1), np.array([seat]))
+        found: dict[int, list[Contact]] = {}
+        strikers = touches.striker if self.numbers is None else self.numbers[touches.striker]
+        for row in np.flatnonzero(touches.target == seat).tolist():
+            striker, frame = int(strikers[row]), int(touches.frame[row])
+            if striker in judge.standings:
+                boxes = int(touches.hitbox[row]), int(touches.hurtbox[row])
+                touch = (striker, boxes[0], number, boxes[1], float(touches.t[row]), 0, row)
+                found.setdefault(frame, []).append(judge.contact(frame, touch))
+        return found
 
     def _take(self, touches: Touches) -> None:
         """Puts touches in the order of blows."""
@@ -252,6 +341,7 @@ class _Block:
     def _find_again(self, frame: int) -> None:
         """Moves those whose course has changed, and finds their touches, and theirs alone, after this frame."""
         self._finish()
+        self._probes.clear()
         moved = np.array(sorted(self.judge.moved), dtype=np.int64)
         self.judge.moved.clear()
         for actor in moved.tolist():
@@ -277,8 +367,6 @@ class _Block:
         offsets = self.judge.shifts[actor].at(poses.frame[rows])
         poses.x[rows] = self.logged.x[rows] + offsets[:, 0]
         poses.y[rows] = self.logged.y[rows] + offsets[:, 1]
-        jumps = [frame for number, frame in self.judge.cuts if number == actor]
-        poses.cut[rows] |= np.isin(poses.frame[rows], jumps)
 
     def _finish(self) -> None:
         """Tells where the contacts begun so far began, and whether someone lingered."""

@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Literal
 
+from voskar.core.rules_driven import Emitter, Fixture, Motion, Solid
+from voskar.core.rules_life import Goal, Going, Respawn
 from voskar.core.shapes import Outline
 
 Role = Literal["hitbox", "hurtbox", "body"]
@@ -136,6 +138,12 @@ class Attack:
         return bool(self.only_from or self.never_from)
 
     @property
+    def harms(self) -> bool:
+        """Whether its target is worse off by it: hurt, held, pushed, sent home or used up."""
+        its = self.target
+        return bool(self.damage > 0 or its.stun or its.knockback or its.rebound or its.remove or its.home)
+
+    @property
     def gives_iframes(self) -> bool:
         """Only an attack that hurts, or that names the i-frames of its target, makes a target immune."""
         return self.damage > 0 or self.target.iframes is not None
@@ -201,127 +209,10 @@ def _within(windows: Windows, clip: str | None, cell: int) -> bool:
     return any(first <= cell <= last for first, last in windows.get(clip or "", ()))
 
 
-EdgeRule = Literal["none", "remove", "wrap", "bounce", "stop"]
-SolidRule = Literal["pass", "remove", "bounce", "stop", "turn"]
-
-
-@dataclass(frozen=True)
-class Motion:
-    """How a driven actor of a kind moves: units a second, units a second squared, degrees a second.
-
-    `gravity` is a multiple of the space's. `max_speed` and `bounces` None: any. `life` None: without end, else
-    it is present in that many frames. `bounciness` is the share of its speed that a bounce keeps.
-    """
-
-    velocity: tuple[float, float] = (0.0, 0.0)
-    acceleration: tuple[float, float] = (0.0, 0.0)
-    gravity: float = 0.0
-    drag: float = 0.0
-    spin: float = 0.0
-    max_speed: float | None = None
-    life: int | None = None
-    at_edge: EdgeRule = "none"
-    on_solid: SolidRule = "pass"
-    bounces: int | None = None
-    bounciness: float = 1.0
-    clip: str | None = None
-
-
-@dataclass(frozen=True)
-class Fan:
-    """What is spawned in one go: `count` actors of a kind over `spread` degrees, each off by up to `jitter` degrees.
-
-    They set off at `speed` units a second along their aims, with `inherit` times the velocity of who spawns
-    them; with both None at their own kind's velocity.
-    """
-
-    kind: str
-    count: int = 1
-    spread: float = 0.0
-    jitter: float = 0.0
-    speed: float | None = None
-    inherit: float | None = None
-
-    def offsets(self) -> tuple[float, ...]:
-        """Degrees off the centre, evenly from one side to the other."""
-        if self.count == 1:
-            return (0.0,)
-        return tuple(self.spread * index / (self.count - 1) - self.spread / 2 for index in range(self.count))
-
-
-@dataclass(frozen=True)
-class Trigger:
-    """When an emitter fires: a button pressed, released or held, a beat, or a clip that reaches a cell.
-
-    `name` is the button or the clip; a beat falls `first` frames after its owner came into play, then `every`.
-    """
-
-    on: Literal["press", "release", "hold", "every", "clip"]
-    name: str = ""
-    cell: int = 0
-    every: int = 1
-    first: int = 1
-
-
-@dataclass(frozen=True)
-class Target:
-    """An aim at the nearest actor of a kind."""
-
-    kind: str
-
-
-Aim = Literal["facing", "input"] | float | Target
-
-
-@dataclass(frozen=True)
-class Emitter:
-    """Spawns a fan. `muzzle` and `pivot` are local points; `within` is a part of the world, x0, y0, x1, y1."""
-
-    name: str
-    when: Trigger
-    fan: Fan
-    cooldown: int = 0
-    limit: int | None = None
-    muzzle: tuple[float, float] = (0.0, 0.0)
-    pivot: tuple[float, float] = (0.0, 0.0)
-    turns: bool = False
-    aim: Aim = "facing"
-    within: tuple[float, float, float, float] | None = None
-
-
-@dataclass(frozen=True)
-class Going:
-    """What becomes of an actor that goes down: how many frames it stays to be seen, and what it leaves."""
-
-    lasts: int = 0
-    hide: bool = False
-    motion: Motion | None = None
-    spawn: tuple[Fan, ...] = ()
-
-
-@dataclass(frozen=True)
-class Fixture:
-    """An actor that the rulebook places. `velocity` None: that of its kind, mirrored by its facing."""
-
-    id: str
-    kind: str
-    at: tuple[float, float]
-    facing: int = 1
-    angle: float = 0.0
-    velocity: tuple[float, float] | None = None
-
-
-@dataclass(frozen=True)
-class Solid:
-    """A part of the world that stops bodies: convex parts in the world, and the layers it is on."""
-
-    outline: Outline
-    layer: int = 0
-
-
 @dataclass(frozen=True)
 class Kind:
-    """A type of actor. `health` None: it cannot go down."""
+    """A type of actor. `health` None: it cannot go down. `lives` None: nobody counts them. `respawn` None: it does not
+    come back; with `succession` a new actor of its kind takes its place."""
 
     name: str
     side: str | None = None
@@ -334,6 +225,9 @@ class Kind:
     motion: Motion = field(default_factory=Motion)
     emitters: tuple[Emitter, ...] = ()
     down: Going = field(default_factory=Going)
+    lives: int | None = None
+    respawn: Respawn | None = None
+    succession: bool = False
 
     def timed(self, attack: str) -> bool:
         """Whether any of the kind's hitboxes of an attack has a `during`."""
@@ -377,6 +271,7 @@ class Rules:
     space: Space = field(default_factory=Space)
     contact: ContactRules = field(default_factory=ContactRules)
     fixtures: tuple[Fixture, ...] = ()
+    goal: Goal = field(default_factory=Goal)
     digest: str = ""
 
     @property
@@ -384,6 +279,11 @@ class Rules:
         """Whether anything can appear that a recording does not show."""
         effects = any(side.effect for attack in self.attacks.values() for side in (attack.striker, attack.target))
         return bool(self.fixtures or effects or any(kind.emitters or kind.down.spawn for kind in self.kinds.values()))
+
+    @property
+    def returns(self) -> bool:
+        """Whether anyone can come back."""
+        return any(kind.respawn is not None for kind in self.kinds.values())
 
     def layer_names(self, bits: int) -> list[str]:
         """The names of the layers in a bit set, in the order of the rulebook."""

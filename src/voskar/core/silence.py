@@ -8,7 +8,7 @@ from voskar.core.emitting import beats, clip_starts, input_frames
 from voskar.core.explaining import Witness
 from voskar.core.ledger import Event, Ledger
 from voskar.core.replay import with_lead
-from voskar.core.rules import Emitter
+from voskar.core.rules_driven import Emitter
 from voskar.core.wording import Step
 
 

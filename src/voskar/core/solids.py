@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from voskar.core.geometry import axes, closest, first_touch
-from voskar.core.rules import Solid
+from voskar.core.rules_driven import Solid
 from voskar.core.shapes import TOLERANCE, Bools, Floats, Ints
 
 ANYWHERE = -1

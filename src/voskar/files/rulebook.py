@@ -27,14 +27,14 @@ from voskar.core.rules import (
     Rebound,
     Rehit,
     Rules,
-    Solid,
     Space,
 )
+from voskar.core.rules_driven import Solid
 from voskar.core.shapes import Outline
 from voskar.errors import InputError, Problem
 from voskar.files.images import read_alpha
 from voskar.files.rulebook_checks import Told, meaning, schema_problems
-from voskar.files.rulebook_motion import emitter, fixtures, going, motion
+from voskar.files.rulebook_motion import emitter, fixtures, goal, going, motion, respawn
 from voskar.files.rulebook_schema import (
     AttackTable,
     BoxTable,
@@ -99,6 +99,7 @@ class Rulebook:
                 linger=data.contact.linger.frames(rate),
             ),
             fixtures=fixtures(data.fixtures),
+            goal=goal(data.goal, rate),
             digest=self.digest,
         )
 
@@ -191,6 +192,9 @@ def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction, out
         motion=motion(table.motion, rate),
         emitters=tuple(emitter(one, table.emitters[one], rate) for one in sorted(table.emitters)),
         down=going(table.down, rate),
+        lives=table.lives,
+        respawn=None if table.respawn is None else respawn(table.respawn, rate),
+        succession=table.succession,
         boxes=tuple(one(box_name, box) for box_name, box in table.boxes.items()),
         clips={
             clip_name: Clip(clip.cells, None if clip.rate is None else Fraction(repr(clip.rate)), clip.loop)

@@ -104,6 +104,8 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
             if ("rect" in solid) == ("polygon" in solid):
                 yield spot, "a solid needs one of rect, polygon", None
     yield from _fixtures(raw)
+    for index, name in enumerate(_list(_table(raw, "goal"), "clear")):
+        yield from _unknown_kind(("goal", "clear", index), name, _table(raw, "kinds"))
     for kind_name, kind in _tables(raw, "kinds"):
         yield from _spawns(kind_name, kind, _table(raw, "kinds"))
         where: tuple[str | int, ...] = ("kinds", kind_name)

@@ -1,4 +1,4 @@
-"""Compiles what a rulebook says of motion, emitters, children and fixtures."""
+"""Compiles what a rulebook says of motion, emitters, children, fixtures, and of the end and return of actors."""
 
 from __future__ import annotations
 
@@ -7,13 +7,16 @@ from collections.abc import Sequence
 from fractions import Fraction
 from typing import Literal, cast
 
-from voskar.core.rules import Aim, Emitter, Fan, Fixture, Going, Motion, Target, Trigger
+from voskar.core.rules_driven import Aim, Emitter, Fan, Fixture, Motion, Target, Trigger
+from voskar.core.rules_life import Goal, Going, Respawn, Spot
 from voskar.files.rulebook_schema import (
     DownTable,
     EmitterTable,
     FanTable,
     FixtureTable,
+    GoalTable,
     MotionTable,
+    RespawnTable,
     TargetTable,
     WhenTable,
 )
@@ -78,9 +81,31 @@ def going(table: DownTable, rate: Fraction) -> Going:
     return Going(
         table.lasts.frames(rate),
         table.hide,
+        table.clip,
+        table.worth,
         None if table.motion is None else motion(table.motion, rate),
         tuple(_fan(one.kind, one) for one in table.spawn),
     )
+
+
+def respawn(table: RespawnTable, rate: Fraction) -> Respawn:
+    """How a kind comes back."""
+    at = table.at
+    return Respawn(
+        after=table.after.frames(rate),
+        needs=table.needs,
+        at=_pair(at) if isinstance(at, list) else cast(Spot, at),
+        waits=table.if_unsafe == "wait",
+        iframes=table.iframes.frames(rate),
+        resets=table.resets,
+        keeps=frozenset(table.keeps),
+    )
+
+
+def goal(table: GoalTable, rate: Fraction) -> Goal:
+    """When a run is won; to survive less than half a frame is to survive one."""
+    survive = None if table.survive is None else max(table.survive.frames(rate), 1)
+    return Goal(survive, tuple(sorted(set(table.clear))))
 
 
 def fixtures(tables: Sequence[FixtureTable]) -> tuple[Fixture, ...]:

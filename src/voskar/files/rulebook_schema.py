@@ -235,8 +235,38 @@ class DownTable(Table):
 
     lasts: Frames = Duration.parse(0)
     hide: bool = False
+    clip: str | None = None
+    worth: Number = 0.0
     motion: MotionTable | None = None
     spawn: list[ChildTable] = []
+
+
+def _respawn_place(value: Any) -> Any:
+    if value in ("start", "here", "checkpoint"):
+        return value
+    numbers = isinstance(value, list) and [type(one) in (int, float) and abs(one) <= LIMIT for one in value]
+    if numbers != [True, True]:
+        raise ValueError('"start", "here", "checkpoint", or a place [x, y]')
+    return [float(one) for one in value]
+
+
+class RespawnTable(Table):
+    """`[kinds.X.respawn]`"""
+
+    after: Frames = Duration.parse(0)
+    needs: str | None = None
+    at: Annotated[str | list[float], BeforeValidator(_respawn_place)] = "start"
+    if_unsafe: Literal["appear", "wait"] = "appear"
+    iframes: Frames = Duration.parse(0)
+    resets: Literal["self", "pair", "room", "run"] = "self"
+    keeps: Names = []
+
+
+class GoalTable(Table):
+    """`[goal]`"""
+
+    survive: Lasting | None = None
+    clear: Names = []
 
 
 TRIGGERS = ("press", "release", "hold", "every", "clip")
@@ -310,6 +340,9 @@ class KindTable(Table):
     motion: MotionTable = MotionTable()
     emitters: dict[str, EmitterTable] = {}
     down: DownTable = DownTable()
+    lives: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
+    respawn: RespawnTable | None = None
+    succession: bool = False
 
 
 def _direction(value: Any) -> Any:
@@ -385,3 +418,4 @@ class RulebookFile(Table):
     kinds: dict[str, KindTable] = {}
     attacks: dict[str, AttackTable] = {}
     fixtures: list[FixtureTable] = []
+    goal: GoalTable = GoalTable()

@@ -12,7 +12,8 @@ import numpy as np
 from voskar.core.emitting import angle_of, input_frames
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Actor, Recording
-from voskar.core.rules import Emitter, Rules
+from voskar.core.rules import Rules
+from voskar.core.rules_driven import Emitter
 
 DEGREES = 1.0
 """By how much directions may differ."""
