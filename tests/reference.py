@@ -10,9 +10,10 @@ import math
 from typing import Any
 
 from tests.reference_driven import Driven
+from tests.reference_vitals import Vitals
 from voskar.core.recording import Recording
 from voskar.core.rules import Attack, Box, Kind, Rules
-from voskar.core.rules_driven import Fan, Motion
+from voskar.core.rules_driven import Fan
 
 Point = tuple[float, float]
 
@@ -172,30 +173,42 @@ class Reference:
             self.start[actor.id] = recording.poses.x[row].item(), recording.poses.y[row].item()
         self.spawned: set[str] = set()
         self.sides: dict[str, str | None] = {}
+        self.ended = False
+        self.before: dict[str, dict[str, Any]] = {}
+        self.vitals = Vitals(self)
         self.driven = Driven(self)
         self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
-        before: dict[str, dict[str, Any]] = {}
         for frame in range(recording.first, recording.last + 1):
+            if frame in recording.resets:
+                self.vitals.mark(frame)
             logged = set(self.poses(frame))
             self.gone -= {name for name in self.gone if name in logged and name not in self.logged_before}
             shown = self.lingering(frame)
+            self.logged_before = logged
+            if self.ended:
+                self.driven.last_poses, self.before = shown, {}
+                continue
             shown |= self.driven.frame(frame, shown)
             poses = {name: pose for name, pose in shown.items() if not pose["hidden"]}
             poses = {name: pose for name, pose in poses.items() if self.down.get(name, frame) >= frame}
             poses = {name: pose for name, pose in poses.items() if name not in self.gone}
-            self.logged_before = logged
-            self.before = before
+            self.all_poses = shown
             self.start_swings(frame, poses)
             self.frame(frame, poses)
-            before = {name: pose for name, pose in poses.items() if name not in self.gone}
-            if self.won:
-                break
+            self.before = {name: pose for name, pose in poses.items() if name not in self.gone}
+        self.events.sort(key=lambda event: event["frame"])
 
     def enter(self, name: str, kind: Kind, owner: str | None, side: str | None, spawned: bool) -> None:
         """A driven actor appears."""
         self.kind[name], self.owner[name], self.health[name] = kind, owner, kind.health
         self.immune[name], self.shield[name], self.steps[name] = set(), -1, []
         self.sides[name] = side
+        self.before.pop(name, None)
+        self.vitals.lives[name] = kind.lives
+        self.vitals.kinds_seen.add(kind.name)
+        self.vitals.checkpoint.pop(name, None)
+        for memory in (self.down, self.credit, self.stunned):
+            memory.pop(name, None)  # type: ignore[attr-defined]
         self.spawned |= {name} if spawned else set()
 
     def poses(self, frame: int) -> dict[str, dict[str, Any]]:
@@ -208,6 +221,7 @@ class Reference:
             clip, name = int(columns.clip[row]), self.recording.actors[columns.actor[row]].id
             pose["clip"] = self.recording.clips[clip] if clip >= 0 else None
             pose["shown"] = self.shown(name, pose)
+            pose["cut"] = pose["cut"] or frame in self.recording.resets
             found[name] = pose
         return found
 
@@ -368,7 +382,10 @@ class Reference:
         solid = {name for name, body in self.driven.bodies.items() if body.get("solid") == frame}
         for name in sorted(hurt_now):
             if self.health[name] == 0 and name not in self.down:
-                self.fall(frame, name)
+                self.vitals.fall(frame, name)
+        for name in sorted(hurt_now):
+            if self.down.get(name) == frame:
+                self.vitals.lie_down(frame, name)
         ends = {name for name, body in self.driven.bodies.items() if body.get("ends") == frame}
         for name in sorted(self.spent | solid | ends):
             why = "spent" if name in self.spent else "down" if name in ends else "solid"
@@ -379,8 +396,7 @@ class Reference:
             self.contacts = {one for one in self.contacts if name not in one}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
         self.gone |= self.spent
-        if self.won:
-            self.events.append({"frame": frame, "event": "won", "detail": "goal"})
+        self.vitals.settle(frame)
 
     def may_meet(self, attack: Attack, striker: str, target: str, hit: Box, hurt: Box) -> bool:
         """Layers, masks and owners."""
@@ -483,17 +499,6 @@ class Reference:
         (x, y), (x0, y0) = place((1.0, 0.0), pose), place((0.0, 0.0), pose)
         return (round((x - x0) / pose["scale"], 12), round((y - y0) / pose["scale"], 12))
 
-    def fall(self, frame: int, name: str) -> None:
-        """Goes down."""
-        self.down[name] = frame
-        self.steps[name] = []
-        self.events.append({"frame": frame, "event": "down", "id": name, "by": self.credit[name]})
-        self.driven.leave_children(name, self.now[0][name])
-        body, down = self.driven.bodies.get(name), self.kind[name].down
-        if body is not None:
-            body |= {"ends": frame + down.lasts, "motion": down.motion or Motion(), "hidden": down.hide}
-            body["v"] = body["v"] if down.motion else (0.0, 0.0)
-
     def use_up(self, name: str, attack: Attack, side: str, outcome: str) -> None:
         """`remove` with `pierce`."""
         table = getattr(attack, side)
@@ -563,6 +568,7 @@ class Reference:
             else:
                 self.sent[name] = (x, y)
         if table.checkpoint:
+            self.vitals.checkpoint[name] = (poses[other]["x"], poses[other]["y"])
             tell("checkpoint", x=poses[other]["x"], y=poses[other]["y"])
         for counter, points in table.gives.items():
             self.counters[name, counter] = self.counters.get((name, counter), 0) + points
@@ -587,7 +593,7 @@ class Reference:
                 self.events.append(row)
             self.health[target] = after
             if after == 0 and after != health and self.rules.contact.health_check == "at_once":
-                self.fall(frame, target)
+                self.vitals.fall(frame, target)
         if attack.damage > 0 or attack.target.iframes is not None:
             named = attack.target.iframes
             self.immunise(frame, target, self.kind[target].iframes if named is None else named, attack.name)

@@ -55,12 +55,16 @@ class Driven:
                 self.aims[frame, name].append((button, tuple(inputs.aim[row].tolist())))
         self.since: dict[str, int] = {}
         self.last_poses: dict[str, dict[str, Any]] = {}
+        self.place_fixtures(self.recording.first)
+
+    def place_fixtures(self, frame: int) -> None:
+        """Those that are not there."""
         for one in self.rules.fixtures:
-            if one.id not in world.kind:
+            if one.id not in self.recording.numbers and one.id not in self.bodies:
                 own = self.rules.kinds[one.kind].motion.velocity
                 velocity = (own[0] * one.facing, own[1]) if one.velocity is None else one.velocity
                 birth = {"id": one.id, "kind": one.kind, "x": one.at[0], "y": one.at[1], "angle": one.angle}
-                self.appear(self.recording.first, birth | {"v": velocity, "facing": one.facing}, quiet=True)
+                self.appear(frame, birth | {"v": velocity, "facing": one.facing}, quiet=True)
 
     def appear(self, frame: int, birth: dict[str, Any], quiet: bool = False) -> None:
         """A birth comes true."""
@@ -77,6 +81,7 @@ class Driven:
         body |= {"x": birth["x"], "y": birth["y"], "angle": birth["angle"], "clip": kind.motion.clip, "tick": 0}
         body |= {"v": kind.motion.velocity if birth["v"] is None else birth["v"], "born": frame, "motion": kind.motion}
         body["home"] = (body["x"], body["y"], body["v"], body["facing"])
+        body |= {"played": frame, "first_angle": body["angle"]}
         body |= {"bounces": kind.motion.bounces, "gun": (birth.get("owner"), birth.get("emitter"))}
         body |= {"expires": None if kind.motion.life is None else frame + kind.motion.life, "new": True}
         self.bodies[birth["id"]] = body
@@ -90,11 +95,14 @@ class Driven:
             if body.pop("new", False) and body["born"] == frame:
                 continue
             why = "expired" if body["expires"] == frame else self.move(name, body)
+            if body.get("returns") and why != "expired":
+                continue
             if why in ("expired", "edge"):
                 self.world.events.append({"frame": frame, "event": "removed", "id": name, "detail": why})
                 self.remove(name)
             elif why:
                 body["solid"] = frame
+        self.world.vitals.returns(frame, recorded)
         for birth in self.waiting:
             self.appear(frame, birth)
         self.waiting = []
@@ -112,13 +120,15 @@ class Driven:
     def remove(self, name: str) -> None:
         """Gone for good."""
         del self.bodies[name]
+        self.world.vitals.due.pop(name, None)
 
-    def pose(self, name: str, frame: int) -> dict[str, Any]:
+    def pose(self, name: str, frame: int, body: dict[str, Any] | None = None) -> dict[str, Any]:
         """The pose of a body."""
-        body = self.bodies[name]
+        body = body or self.bodies[name]
         kind = self.world.kind[name]
         pose = {key: body[key] for key in ("x", "y", "facing", "angle", "scale", "hidden", "cut", "cell", "clip", "v")}
-        pose["tick"] = frame - body["born"] if kind.motion.clip else -1
+        pose["hidden"] = pose["hidden"] or frame > body.get("hides", frame)
+        pose["tick"] = frame - body["played"] if kind.motion.clip else -1
         pose["shown"] = self.world.shown(name, pose)
         return pose
 

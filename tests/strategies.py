@@ -165,9 +165,45 @@ def kinds(draw: Any) -> dict[str, Any]:
     health = draw(st.sampled_from([1, 2, 4, None]))
     if health:
         kind["health"] = health
+    if health and draw(st.booleans()):
+        kind |= draw(lives())
     if not draw(st.integers(0, 2)):
         kind["side"] = draw(st.sampled_from(["left", "right"]))
     return kind
+
+
+@st.composite
+def lives(draw: Any) -> dict[str, Any]:
+    """How a kind goes down and comes back."""
+    down = {"lasts": draw(st.integers(0, 2)), "worth": draw(st.sampled_from([0, 50])), "hide": draw(st.booleans())}
+    kind: dict[str, Any] = {"down": down, "succession": not draw(st.integers(0, 3))}
+    if draw(st.booleans()):
+        kind["lives"] = draw(st.integers(1, 3))
+    if draw(st.integers(0, 3)):
+        kind["respawn"] = respawn = {}
+        for key, values, often in (
+            ("after", st.integers(0, 3), 1),
+            ("needs", st.sampled_from(["fire", "bomb"]), 5),
+            ("at", st.sampled_from(["here", "checkpoint", [1, 2], [0, 0]]), 1),
+            ("if_unsafe", st.just("wait"), 1),
+            ("iframes", st.integers(1, 3), 1),
+            ("resets", st.sampled_from(["pair", "room", "run"]), 1),
+            ("keeps", st.just(["honey"]), 2),
+        ):
+            if not draw(st.integers(0, often)):
+                respawn[key] = draw(values)
+    return kind
+
+
+@st.composite
+def goals(draw: Any) -> dict[str, Any]:
+    """Mostly none."""
+    goal: dict[str, Any] = {}
+    if not draw(st.integers(0, 7)):
+        goal["survive"] = draw(st.integers(1, 9))
+    if not draw(st.integers(0, 7)):
+        goal["clear"] = draw(st.lists(st.sampled_from(["ant", "bee", "cub"]), min_size=1, max_size=2))
+    return goal
 
 
 @st.composite
@@ -183,9 +219,27 @@ def rulebooks(draw: Any) -> dict[str, Any]:
             "linger": draw(st.sampled_from([0, 0, 2])),
         },
         "kinds": {name: draw(kinds()) for name in ("ant", "bee", "cub", "dot")} | {"spark": SPARK},
+        "goal": draw(goals()),
         # no effect of its own: a spark whose blows make sparks would never end
         "attacks": {name: draw(attacks()) for name in ("jab", "bite")} | {"burn": {"damage": 1}},
     }
+
+
+@st.composite
+def deadly_rulebooks(draw: Any, driving: bool = False) -> dict[str, Any]:
+    """A rulebook by which many go down, and most come back."""
+    data = draw(driving_rulebooks() if driving else rulebooks())
+    for name, attack in data["attacks"].items():
+        attack |= {"damage": draw(st.sampled_from([1, 2]))}
+        attack["hits_owner"] = True
+        if name == "jab":
+            data["attacks"][name] = {key: attack[key] for key in ("damage", "priority", "hits_owner")}
+    for name in ("ant", "bee", "cub"):
+        kind = data["kinds"][name]
+        kind |= {"health": draw(st.integers(1, 2)), "iframes": draw(st.integers(0, 1))} | draw(lives())
+        kind["boxes"]["jaw"] = {"role": "hitbox", "attack": "jab", "circle": 3, "mask": ["one"]}
+        kind["boxes"]["heart"] = {"role": "hurtbox", "rect": [4, 4], "layer": ["one"]}
+    return data
 
 
 @st.composite
@@ -208,7 +262,7 @@ def driving_rulebooks(draw: Any) -> dict[str, Any]:
             place = [draw(steps), draw(steps)]
             kind["boxes"]["hull"] = {"role": "body", "rect": size, "at": place, "mask": draw(layer_lists)}
         if draw(st.booleans()):
-            kind["down"] = draw(goings([one for one in ("cub", "dot") if one != name]))
+            kind["down"] = kind.get("down", {}) | draw(goings([one for one in ("cub", "dot") if one != name]))
         for label in draw(st.sampled_from([[], ["gun"], ["gun", "arm"]])) if name != "dot" else []:
             kind.setdefault("emitters", {})[label] = draw(emitters("dot" if name == "cub" else "cub"))
             if name == "cub":  # what is fired fires only now and then: the twin goes through all pairs
@@ -313,13 +367,13 @@ def inputs(draw: Any, frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
 
 
 @st.composite
-def recordings(draw: Any, angles: tuple[int, ...] = (0, 0, 90, 30)) -> list[dict[str, Any]]:
+def recordings(draw: Any, angles: tuple[int, ...] = (0, 0, 90, 30), frames_at_most: int = 10) -> list[dict[str, Any]]:
     """Frames with poses; actors linger, come and go."""
     names = draw(st.lists(st.sampled_from(sorted(ACTORS)), min_size=2, max_size=4, unique=True))
     owners = {name: draw(st.sampled_from([None, None, *ACTORS])) for name in names}
-    frames = []
+    frames: list[dict[str, Any]] = []
     poses: dict[str, dict[str, Any]] = {}
-    for _ in range(draw(st.integers(1, 10))):
+    for _ in range(draw(st.integers(1, frames_at_most))):
         for name in names:
             if name in poses:
                 poses[name] = poses[name] | {"tick": poses[name]["tick"] + 1, "cut": False}
@@ -340,4 +394,6 @@ def recordings(draw: Any, angles: tuple[int, ...] = (0, 0, 90, 30)) -> list[dict
                 del poses[name]
         rows = [{"id": name, "kind": ACTORS[name], "owner": owners[name], **pose} for name, pose in poses.items()]
         frames.append({"poses": rows})
+        if not draw(st.integers(0, 14)):
+            frames[-1]["reset"] = draw(st.sampled_from(["room", "run"]))
     return frames

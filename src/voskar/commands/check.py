@@ -83,10 +83,21 @@ WORDS = {
     "spawn-unfired": "shown and not fired",
     "spawn-place": "spawned at another place",
     "spawn-direction": "spawned in another direction",
+    "health": "with other health",
+    "lives": "with other lives",
+    "walks": "moving while down",
+    "acts": "acting while down",
+    "clip": "with the death clip wrong",
+    "seen": "seen while down",
+    "respawn-place": "back at another place",
+    "respawn-late": "back late",
+    "cut-short": "cut short",
 }
 """What each sort of finding is called where they are counted."""
 
 STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
+STATE = ("health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short")
+STYLES |= dict.fromkeys(STATE, "red")
 STYLES |= dict.fromkeys(("knockback", "rebound", "home"), "blue")
 STYLES |= dict.fromkeys(("spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction"), "green")
 
@@ -133,6 +144,8 @@ def accounts(finding: Finding) -> tuple[str, str]:
             return f"{finding.target} {finding.game}", f"{finding.rules}, by the blow in {finding.frame}"
         case "spawn-moved" | "spawn-missing" | "spawn-unfired" | "spawn-place" | "spawn-direction":
             return finding.game, finding.rules
+        case "health" | "lives" | "walks" | "acts" | "clip" | "seen" | "respawn-place" | "respawn-late" | "cut-short":
+            return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
         case "damage" | "attack":
             return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
 

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import click
 
+from voskar.commands import present
 from voskar.commands.options import FrameRange, check_actors, inputs, load, picture_ending, reactions_option
-from voskar.core.replay import judge_frames, ledger_of
+from voskar.core.replay import judge_frames, ledger_of, replay
 from voskar.core.scene import Bounds, scene
+from voskar.core.timeline import eventful
+from voskar.core.timeline import timeline as timeline_of
 from voskar.errors import InputError, Problem
 from voskar.files.reading import whole_file
 
@@ -34,6 +38,45 @@ class Region(click.ParamType[Bounds]):
         return min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)
 
 
+def _timeline(
+    rulebook: str,
+    recordings: list[str],
+    reactions: str | None,
+    frames: tuple[int, int] | None,
+    actors: tuple[str, ...],
+    by_run: bool,
+    path: Path,
+) -> None:
+    from voskar.drawing.timeline import Strip, draw_timeline
+
+    ending = picture_ending(path)
+    strips, rate, title = [], 60.0, ""
+    for name in recordings:
+        book, played = load(rulebook, name, reactions)
+        rules = book.rules(played.rate)
+        course = timeline_of(rules, played, replay(rules, played))
+        check_actors(course.courses, actors, "--actor")
+        names = list(actors) or eventful(course)
+        rate, title = float(played.rate), title or played.title
+        first, last = played.first, played.last
+        if frames is not None:
+            first, last = max(frames[0], first), min(frames[1], last)
+        if first > last:
+            message = f"expected frames of the recording, {played.first} to {played.last}"
+            raise InputError(Problem(message, key="--frame"))
+        label = Path(name).name
+        if not by_run:
+            strips.append(Strip(label if len(recordings) > 1 else "", course, names, first, last))
+            continue
+        for number, (start, end) in enumerate(pairwise([*course.runs, played.last + 1]), 1):
+            if start <= last and end > first:
+                run = f"{label}, run {number} from {start} on"
+                strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), start))
+    with whole_file(path) as part:
+        draw_timeline(strips, rate, f"timeline · {title}" if title else "timeline", part, ending)
+    click.echo(f"drew {present.count(len(strips), 'timeline')} to {path}")
+
+
 @click.command(
     epilog="""
 \b
@@ -41,12 +84,16 @@ Example:
   voskar draw apiary.toml meadow.jsonl --frame 274 --actor keeper
   voskar draw apiary.toml meadow.jsonl --frame 208-213 --actor hornet-1 -o strip.png
   voskar draw apiary.toml meadow.jsonl --frame 1131 --region 150,260,250,340 -o twice.svg
+  voskar draw apiary.toml meadow.jsonl --timeline --actor keeper --actor hornet-1
 """
 )
 @inputs
 @reactions_option
-@click.option("--frame", "frames", required=True, type=FrameRange(), metavar="N", help="A frame, or a range: 208-213.")
-@click.option("-o", "--out", metavar="FILE", help="PNG or SVG by the ending.  [default: frame-N.png]")
+@click.option("--frame", "frames", type=FrameRange(), metavar="N", help="A frame, or a range: 208-213.")
+@click.option("--timeline", is_flag=True, help="Health, lives and states of actors over frames instead of boxes.")
+@click.option("--by-run", is_flag=True, help="With --timeline: one run of the recording above the other.")
+@click.option("--beside", metavar="RECORDING", help="With --timeline: another recording below.")
+@click.option("-o", "--out", metavar="FILE", help="PNG or SVG by the ending.  [default: frame-N.png, timeline.png]")
 @click.option("--actor", multiple=True, metavar="ID", help="Zoom to this actor. May be repeated.")
 @click.option("--region", type=Region(), metavar="X0,Y0,X1,Y1", help="Zoom to a part of the world.")
 @click.option("--trail", default=12, show_default=True, metavar="N", help="Frames before that leave a trail.")
@@ -54,7 +101,10 @@ def command(
     rulebook: str,
     recording: str,
     reactions: str | None,
-    frames: tuple[int, int],
+    frames: tuple[int, int] | None,
+    timeline: bool,
+    by_run: bool,
+    beside: str | None,
     out: str | None,
     actor: tuple[str, ...],
     region: Bounds | None,
@@ -64,7 +114,18 @@ def command(
 
     A range is drawn as a strip of up to 12 frames, evenly spread over it. Roles are told apart by line and
     hatch, outcomes by marks, so that nothing depends on colour.
+
+    With --timeline, draw the health, lives, i-frames, stun, blows, deaths and returns of actors over all frames, or
+    over the range of --frame.
     """
+    if not timeline and (by_run or beside):
+        raise click.UsageError("--by-run and --beside go with --timeline")
+    if timeline:
+        others = [beside] if beside else []
+        _timeline(rulebook, [recording, *others], reactions, frames, actor, by_run, Path(out or "timeline.png"))
+        return
+    if frames is None:
+        raise click.UsageError("give --frame, or --timeline")
     from voskar.drawing.frame import View, draw_frames
 
     book, played = load(rulebook, recording, reactions)

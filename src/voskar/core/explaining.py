@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
+from operator import attrgetter
 
 import numpy as np
 
 from voskar.core import geometry
 from voskar.core.gates import GATES
 from voskar.core.judging import Judge
+from voskar.core.ledger import Event
 from voskar.core.placing import Cast, Fitted, Wardrobe, cells, form_bounds, openness
 from voskar.core.recording import Poses, Recording
 from voskar.core.replay import cast_of, judge_frames, with_lead
@@ -162,19 +165,39 @@ class Witness:
         held = [name for name, row in zip((striker, target), rows, strict=True) if recording.poses.lingering[row or 0]]
         told = f", {' and '.join(held)} lingering" if held else ""
         steps = [Step("present", True, f"both have a pose{told}")]
+        ended = self._ended(frame)
+        if ended is not None:
+            word = "over" if ended.event == "over" else f"won ({ended.detail})"
+            return [*steps, Step("run", False, f"the run was {word} in {ended.frame}, and nothing is judged after it")]
         standings = self.judge.traces[frame].standings
         for name, row in zip((striker, target), rows, strict=True):
             down = standings[name].down
             if recording.poses.hidden[row or 0]:
                 return [*steps, Step("play", False, f"{name} is hidden in this frame")]
             if down is not None:
-                return [*steps, Step("play", False, f"{name} has been down since {down}")]
+                return [*steps, Step("play", False, f"{name} has been down since {down}{self._back(name, frame)}")]
             spent, gone_until = standings[name].spent, standings[name].gone_until
             if spent is not None and frame < gone_until:
                 back = f"is back in {gone_until}" if gone_until <= self.recording.last else "does not come back"
                 return [*steps, Step("play", False, f"{name} was used up in {spent} and {back}")]
         steps.append(Step("play", True, "neither is hidden or down"))
         return steps
+
+    def _ended(self, frame: int) -> Event | None:
+        """What ended the run before a frame, if no mark has begun it again since."""
+        events = self.judge.events
+        until = bisect_left(events, frame, key=attrgetter("frame"))
+        since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
+        ends = (event for event in reversed(events[:until]) if event.event in ("over", "won"))
+        return next((event for event in ends if event.frame >= since), None)
+
+    def _back(self, name: str, frame: int) -> str:
+        """When one that is down comes back, and who keeps it."""
+        for event in self.judge.events[bisect_left(self.judge.events, frame, key=attrgetter("frame")) :]:
+            if event.event == "respawn" and name in (event.id, event.detail):
+                who = f", as {event.id}" if event.detail else ""
+                return f" and comes back in {event.frame}{who}"
+        return " and does not come back"
 
     def row(self, number: int, frame: int) -> int | None:
         """The pose row of an actor in a frame."""
@@ -187,6 +210,9 @@ class Witness:
         before, after = frames[frames < frame], frames[frames > frame]
         told = [f"last seen in {before[-1]}"] if len(before) else []
         told += [f"next in {after[0]}"] if len(after) else []
+        name = self.recording.actors[number].id
+        gone = [one for one in self.judge.events if one.event == "removed" and one.id == name and one.frame <= frame]
+        told += [f"removed ({gone[-1].detail}) in {gone[-1].frame}"] if gone else []
         return ", ".join(told)
 
     def _last(self, frame: int, striker: int, target: int) -> str:

@@ -22,7 +22,7 @@ from voskar.core.sight import Sight
 from voskar.core.vitals import Vitals
 
 Key = tuple[int, str, int]  # striker, attack, target
-Pair = tuple[int, int, int, int]  # striker, hitbox, target, hurtbox
+Pair = tuple[str, int, str, int]  # striker, hitbox, target, hurtbox: by id, as fixtures are placed anew
 Touch = tuple[int, int, int, int, float, int, int]
 """Striker, hitbox, target, hurtbox, t, the striker's swing, and the row of the touch table."""
 
@@ -146,6 +146,7 @@ class Judge:
         standing = self.standings[number]
         self.events.append(Event(frame, "removed", id=standing.id, detail=why))
         self.unsettle(standing)
+        self.vitals.recheck = True
         self.replan = self.replan or self.driver.counted(number, self._plan)
         if self._is_driven(number):
             self.discard(frame, number)
@@ -208,7 +209,7 @@ class Judge:
                 trace.judged.append(Judged(kept, tuple((name, gate(contact)) for name, gate in GATES), outcome))
             key = (striker, contact.attack.name, target)
             self._unbroken[key] = Unbroken(contact.unbroken.first, frame)
-            self._tell((striker, hitbox, target, hurtbox), contact, outcome)
+            self._tell((mine.id, hitbox, theirs.id, hurtbox), contact, outcome)
             if outcome == "landed":
                 self._memory[key] = Memory(frame, swing)
                 if contact.attack.preempts:

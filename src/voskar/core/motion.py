@@ -164,8 +164,6 @@ def paths(bodies: Bodies, motions: Motions, outlook: Outlook, first: int, frames
     straight = motions.straight[bodies.motion]
     _sum_up(result, bodies, motions, np.flatnonzero(straight), moving, steps)
     _walk(result, bodies, motions, outlook, np.flatnonzero(~straight), moving, steps)
-    for row in np.flatnonzero(bodies.returns & (result.end < frames)).tolist():
-        result.end[row], result.why[row] = frames, ""
     for ends, why, before in (
         (bodies.expires - first, "expired", ("edge",)),
         (bodies.ends + 1 - first, "down", ("edge", "solid", "expired", "")),
@@ -197,7 +195,7 @@ def _sum_up(path: Paths, bodies: Bodies, motions: Motions, at: Ints, moving: Boo
     path.y[:, at] = y = summed(bodies.y[at], vy * dt + steps[:, at, 1])
     path.angle[:, at] = summed(bodies.angle[at], np.broadcast_to(motions.spin[motion], on.shape))
     path.facing[:, at] = bodies.facing[at]
-    leaves = motions.edge[motion] == EDGES.index("remove")
+    leaves = (motions.edge[motion] == EDGES.index("remove")) & ~bodies.returns[at]
     if motions.bounds is not None and leaves.any():
         x0, y0, x1, y1 = motions.bounds
         outside = on & leaves & ((x < x0) | (x > x1) | (y < y0) | (y > y1))
@@ -236,7 +234,7 @@ def _walk(
             jumped = state.meet_edges(motions, on & (leaving == STAYS), leaving)
             x, y, vx, vy, facing = state.x, state.y, state.vx, state.vy, state.facing
             path.cut[row, at[jumped]] = True
-            for gone in np.flatnonzero(leaving).tolist():
+            for gone in np.flatnonzero((leaving > 0) & ~some.returns).tolist():
                 at_edge = leaving[gone] == GOES_AT_EDGE
                 path.end[at[gone]] = row if at_edge else row + 1
                 path.why[at[gone]] = "edge" if at_edge else "solid"

@@ -20,7 +20,7 @@ from voskar.core.meeting import meeting_points
 from voskar.core.order import id_ranks, order_of_blows
 from voskar.core.placing import Cast, Wardrobe
 from voskar.core.plan import Plan
-from voskar.core.recording import Poses, Recording
+from voskar.core.recording import Actor, Poses, Recording
 from voskar.core.rules import Rules
 from voskar.core.shapes import Ints
 from voskar.core.sight import Sight
@@ -66,11 +66,12 @@ def judge_frames(rules: Rules, recording: Recording, watched: Collection[int] = 
     Its `recording` has the poses as they were judged: with what lingered, in a raw recording as blows have moved
     them, and, where frames are watched, with all that the rules set in motion.
     """
-    recording = lingering(recording, rules.contact.linger)
-    logged = recording
     poses = recording.poses
     if recording.resets or rules.returns or recording.reactions == "raw":
+        # a copy, as what comes back jumps too
         poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(recording.resets)))
+    logged = lingering(replace(recording, poses=poses), rules.contact.linger)
+    recording, poses = logged, logged.poses
     if recording.reactions == "raw":
         block = min(block, RAW_BLOCK)
         poses = replace(poses, x=poses.x.copy(), y=poses.y.copy())
@@ -117,13 +118,20 @@ def _perform(judge: Judge, staged: list[Poses]) -> None:
         recording: Recording = getattr(judge, name)
         poses = functools.reduce(Poses.and_also, staged, recording.poses)
         poses = poses.rows(np.argsort(poses.frame, kind="stable"))
-        # the numbers of those who did appear close up
+        # the numbers of those who did appear close up; one that is placed anew is the one it was
         numbers = np.array(sorted(judge.played), dtype=np.int64)
         known = len(recording.actors)
-        closed = np.where(poses.actor < known, poses.actor, known + np.searchsorted(numbers, poses.actor))
+        played: dict[str, Actor] = {}
+        for number in numbers.tolist():
+            played.setdefault(judge.played[number].id, judge.played[number])
+        places = {name: known + place for place, name in enumerate(played)}
+        closer = np.array([places[judge.played[number].id] for number in numbers.tolist()], dtype=np.int64)
+        closed = poses.actor.copy()
+        driven = closed >= known
+        closed[driven] = closer[np.searchsorted(numbers, closed[driven])]
         poses = replace(poses, actor=closed)
         starts = np.searchsorted(poses.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
-        actors = (*recording.actors, *(judge.played[number] for number in numbers.tolist()))
+        actors = (*recording.actors, *played.values())
         changed = replace(recording, poses=poses, starts=starts, actors=actors, clips=judge.driver.casting.clips)
         setattr(judge, name, changed)
 

@@ -33,10 +33,11 @@ class Vitals:
         """The frames since which the clock runs, and in which all was as at the start."""
         self.tries: dict[int, int] = {}
         """The next frame in which one that is down may come back, by number."""
-        self._outs: dict[int, list[int]] = {}
+        self._outs: dict[int, list[tuple[str, int]]] = {}
         self._fallen_out = False
         self._seen: set[str] = set()
-        self._recheck = False
+        self.recheck = False
+        """Whether something has changed that may end the run."""
         self._first, self._vanish = self._appearances()
         self._heirs: dict[int, list[int]] = {}
         for number, frame in enumerate(self._first.tolist()):
@@ -58,9 +59,9 @@ class Vitals:
         actors, at = np.unique(poses.actor[rows], return_index=True)
         first[actors] = poses.frame[rows[at]]
         wanted = np.array([actor.kind in self.rules.goal.clear for actor in self.recording.actors], dtype=np.bool_)
-        if not wanted.any():
-            return first, set()
         rows = rows[wanted[poses.actor[rows]] & ~poses.hidden[rows]]
+        if not len(rows):
+            return first, set()
         goes_on = (poses.actor[rows][1:] == poses.actor[rows][:-1]) & (np.diff(poses.frame[rows]) == 1)
         return first, set((poses.frame[rows][~np.append(goes_on, False)] + 1).tolist())
 
@@ -92,7 +93,7 @@ class Vitals:
             standing.lives = max(standing.lives - 1, 0)
         lives = None if standing.lives is None else float(standing.lives)
         judge.events.append(Event(frame=frame, event="down", id=standing.id, by=standing.credit, lives=lives))
-        self._recheck = True
+        self.recheck = True
         if kind.down.worth:
             self._award(frame, standing.credit or "", kind.down.worth)
         judge.unsettle(standing)
@@ -139,21 +140,19 @@ class Vitals:
             standing = standings[number]
             if standing.spent == frame:
                 going[number] = "spent"
-                self._recheck = True
             if standing.down == frame:
                 outs += self._lie_down(frame, number, going)
         settling.clear()
-        names = {number: standings[number].id for number in outs if number in standings}
         for number in sorted(going, key=lambda number: standings[number].id):
             judge.leave(frame, number, going[number])
-        for number in sorted(names, key=names.__getitem__):
-            self._fallen_out = self._recheck = True
+        for name, number in sorted(outs):
+            self._fallen_out = self.recheck = True
             if number in standings:
                 standings[number].out = True
-            judge.events.append(Event(frame, "out", id=names[number]))
+            judge.events.append(Event(frame, "out", id=name))
         self._end(frame)
 
-    def _lie_down(self, frame: int, number: int, going: dict[int, str]) -> list[int]:
+    def _lie_down(self, frame: int, number: int, going: dict[int, str]) -> list[tuple[str, int]]:
         """What is to become of one that went down in a frame; those who are out at its end."""
         judge = self.judge
         standing = judge.standings[number]
@@ -172,14 +171,14 @@ class Vitals:
         if standing.returns or standing.lives is None:
             return []
         if kind.down.lasts and going.get(number) != "spent":
-            self._outs.setdefault(frame + kind.down.lasts, []).append(number)
+            self._outs.setdefault(frame + kind.down.lasts, []).append((standing.id, number))
             return []
-        return [number]
+        return [(standing.id, number)]
 
     def _end(self, frame: int) -> None:
         """Whether the run is over or won."""
         judge, goal = self.judge, self.rules.goal
-        recheck, self._recheck = self._recheck or frame in self._vanish, False
+        recheck, self.recheck = self.recheck or frame in self._vanish, False
         survived = goal.survive is not None and frame == self.run_start + goal.survive
         how = "goal" if judge.won else "survive" if survived else None
         if self._fallen_out and recheck and self._all_out(frame):
@@ -190,11 +189,14 @@ class Vitals:
             judge.events.append(Event(frame, "won", detail=how or "clear"))
 
     def _appeared(self, number: int, since: int, frame: int) -> bool:
-        """Whether an actor has been there between two frames."""
+        """Whether an actor has been seen between two frames."""
         if self.judge.driver.is_driven(number):
             return True
-        there = self.recording.pose_from(number, since)
-        return there is not None and there[1] <= frame
+        poses = self.recording.poses
+        rows = poses.rows_of(number)
+        frames = poses.frame[rows[~poses.hidden[rows]]]
+        low = int(np.searchsorted(frames, since))
+        return low < len(frames) and int(frames[low]) <= frame
 
     def _all_out(self, frame: int) -> bool:
         for number, standing in self.judge.standings.items():
@@ -382,6 +384,8 @@ class Vitals:
         for number in sorted(judge.births, key=lambda number: judge.standings[number].id):
             if number == returning:
                 continue
+            for outs in self._outs.values():
+                outs[:] = [one for one in outs if one[1] != number]
             if judge.standings[number].id in judge.driver.fixtures:
                 judge.discard(frame - 1, number)
             else:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal, cast
 
 from voskar.core.evidence.emissions import emissions
+from voskar.core.evidence.lives import lives
 from voskar.core.evidence.reactions import TOLERANCE, unshown
 from voskar.core.explaining import Account, Witness
 from voskar.core.ledger import Event, Ledger
@@ -18,6 +19,7 @@ from voskar.core.summary import brood
 Sort = Literal[
     "moved", "denied", "unclaimed", "damage", "attack", "knockback", "rebound", "home",
     "spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction",
+    "health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short",
 ]  # fmt: skip
 
 
@@ -29,7 +31,8 @@ class Finding:
     unclaimed: they land one the game never told. damage, attack: both agree on the blow but not on this.
     knockback, rebound, home: the poses do not show what the blow should do; `target` is who it is done to.
     spawn-*: `target`, of the owner `striker`, appears at another frame, place or angle than its emitter or parent
-    would have it, does not appear, or was never fired.
+    would have it, does not appear, or was never fired. The others are about the state of `target`: health and lives
+    as the game tells them, what it does while it is down, and its return.
     """
 
     sort: Sort
@@ -136,6 +139,10 @@ def check(
     found += [
         Finding(one.sort, one.frame, one.owner, one.actor, None, one.expected, one.shift, one.game, one.rules)
         for one in spawned.odd
+    ]
+    found += [
+        Finding(one.sort, one.frame, "", one.actor, None, None, game=one.game, rules=one.rules)
+        for one in lives(rules, recording, ledger, near=near, tolerance=tolerance)
     ]
     found += [
         Finding("unclaimed", landing.frame, landing.striker or "", landing.target or "", None, landing)

@@ -1,0 +1,154 @@
+"""`voskar hud`: what a game's own display would show, frame by frame."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+
+import click
+
+from voskar.commands import present
+from voskar.commands.options import FrameRange, check_actors, inputs, load, reactions_option
+from voskar.core.hud import Display, Gauge, changes, display, displayed
+from voskar.core.ledger import written
+from voskar.core.replay import replay
+from voskar.core.timeline import timeline
+
+ICONS = 12
+"""Most icons drawn in a table."""
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar hud apiary.toml meadow.jsonl
+  voskar hud apiary.toml meadow.jsonl --frames 240-300 --every
+  voskar hud apiary.toml meadow.jsonl --csv > display.csv
+"""
+)
+@inputs
+@reactions_option
+@click.option("--actor", multiple=True, metavar="ID", help="Only this actor's values. May be repeated.")
+@click.option("--frames", type=FrameRange(), metavar="A-B", help="Only frames 212, 200-300, 200- or -300.")
+@click.option(
+    "--icon", default=1.0, show_default=True, type=click.FloatRange(0, min_open=True), help="Health of one whole icon."
+)
+@click.option("--every", is_flag=True, help="A row for every frame, not only where a value changes.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a frame, for every frame.")
+@click.option("--csv", "as_csv", is_flag=True, help="One CSV row a frame and actor, for every frame.")
+def command(
+    rulebook: str,
+    recording: str,
+    reactions: str | None,
+    actor: tuple[str, ...],
+    frames: tuple[int, int] | None,
+    icon: float,
+    every: bool,
+    as_json: bool,
+    as_csv: bool,
+) -> None:
+    """Tell health in per cent and icons, lives, clock and score after each frame of RECORDING, by RULEBOOK.
+
+    For comparing with what the game's own display said. Without --actor it tells of those whose lives are
+    counted, or of all recorded ones with health.
+    """
+    if as_json and as_csv:
+        raise click.UsageError("give --json or --csv, not both")
+    book, played = load(rulebook, recording, reactions)
+    rules = book.rules(played.rate)
+    course = timeline(rules, played, replay(rules, played))
+    check_actors(course.courses, actor, "--actor")
+    names = list(actor) or displayed(course)
+    low, high = frames or (played.first, played.last)
+    whole = every or as_json or as_csv
+    wanted = range(played.first, played.last + 1) if whole else changes(rules, course, names)
+    shown = [display(rules, course, frame, names, icon) for frame in wanted if low <= frame <= high]
+    rate = float(played.rate)
+    if as_json:
+        click.echo("\n".join(json.dumps(_plain(one, rate)) for one in shown))
+    elif as_csv:
+        click.echo(_rows(shown, rate), nl=False)
+    else:
+        _show(shown, names, rate)
+
+
+def icons(gauge: Gauge) -> str:
+    """`■■◧□`: whole ones, one in part, and the empty rest; as numbers where there are too many."""
+    if gauge.icons > ICONS:
+        return f"{gauge.whole + gauge.part:g} of {gauge.icons}"
+    return "■" * gauge.whole + ("◧" if gauge.part else "") + "□" * (gauge.icons - gauge.whole - (gauge.part > 0))
+
+
+def clock(frames: int, rate: float) -> str:
+    """`0:07.52`, minutes, seconds and hundredths, cut off as a clock shows them."""
+    hundredths = int(frames * 100 / rate + 1e-9)
+    return f"{hundredths // 6000}:{hundredths // 100 % 60:02}.{hundredths % 100:02}"
+
+
+def _show(shown: list[Display], names: list[str], rate: float) -> None:
+    out = present.console()
+    if not names:
+        out.print("nobody has health: there is nothing to display")
+        return
+    counts = any(gauge.lives is not None for one in shown for gauge in one.gauges)
+    scores = any(one.score for one in shown)
+    columns = [("frame", "right"), ("clock", "right"), ("actor", ""), ("health", "right"), ("", "right"), ("icons", "")]
+    columns += [("lives", "right")] if counts else []
+    table = present.table("", [*columns, ("", ""), *([("score", "")] if scores else [])])
+    table.title = None
+    for one in shown:
+        score = ", ".join(f"{name} {present.number(points)}" for name, points in one.score)
+        for index, gauge in enumerate(one.gauges or (None,)):
+            head = (str(one.frame), clock(one.clock, rate)) if index == 0 else ("", "")
+            cells = ["", "", "", "", *([""] if counts else []), ""]
+            if gauge is not None:
+                health = f"{present.number(gauge.health)}/{present.number(gauge.full)}"
+                lives = [] if not counts else ["" if gauge.lives is None else str(gauge.lives)]
+                cells = [gauge.actor, health, f"{gauge.percent:.0f} %", icons(gauge), *lives, gauge.state]
+            if index == 0 and one.end:
+                cells[-1] = f"{cells[-1]} {one.end}".strip()
+            table.add_row(*head, *cells, *([score if index == 0 else ""] if scores else []))
+    out.print(table)
+
+
+def _plain(one: Display, rate: float) -> dict[str, object]:
+    """The machine form of a frame."""
+    return {
+        "frame": one.frame,
+        "clock": round(one.clock / rate, 6),
+        "left": None if one.left is None else round(one.left / rate, 6),
+        "score": {name: written(points) for name, points in one.score},
+        "end": one.end or None,
+        "actors": [
+            {
+                "id": gauge.actor,
+                "health": written(gauge.health),
+                "full": written(gauge.full),
+                "percent": round(gauge.percent, 6),
+                "whole": gauge.whole,
+                "part": round(gauge.part, 6),
+                "icons": gauge.icons,
+                "lives": gauge.lives,
+                "state": gauge.state or None,
+            }
+            for gauge in one.gauges
+        ],
+    }
+
+
+def _rows(shown: list[Display], rate: float) -> str:
+    """CSV, scores as columns of their own."""
+    names = sorted({name for one in shown for name, _ in one.score})
+    text = io.StringIO()
+    table = csv.writer(text, lineterminator="\n")
+    columns = ("health", "full", "percent", "whole", "part", "icons", "lives", "state")
+    table.writerow(["frame", "clock", "left", "end", "id", *columns, *(f"score {name}" for name in names)])
+    for one in shown:
+        plain = _plain(one, rate)
+        scores = [dict(one.score).get(name, 0) for name in names]
+        for gauge in plain["actors"]:  # type: ignore[attr-defined]
+            head = [one.frame, plain["clock"], plain["left"], plain["end"], gauge["id"]]
+            table.writerow([*head, *(gauge[column] for column in columns), *map(written, map(float, scores))])
+    return text.getvalue()

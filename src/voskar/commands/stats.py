@@ -1,0 +1,128 @@
+"""`voskar stats`: what each actor and each attack dealt, took and wasted."""
+
+from __future__ import annotations
+
+import json
+
+import click
+
+from voskar.commands import present
+from voskar.commands.options import check_actors, inputs, load, reactions_option
+from voskar.core.ledger import OUTCOMES, written
+from voskar.core.replay import replay
+from voskar.core.statistics import Record, Statistics, Tally, statistics
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar stats apiary.toml meadow.jsonl
+  voskar stats apiary.toml meadow.jsonl --actor keeper --json
+"""
+)
+@inputs
+@reactions_option
+@click.option("--actor", multiple=True, metavar="ID", help="Only this actor. May be repeated.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object instead of tables.")
+def command(rulebook: str, recording: str, reactions: str | None, actor: tuple[str, ...], as_json: bool) -> None:
+    """Count what RECORDING comes to by RULEBOOK: damage, landings, what was ignored and why, time alive, deaths.
+
+    Shares are of frames of contact. What one emitter, parent or effect spawned is summed up in one line.
+    """
+    book, played = load(rulebook, recording, reactions)
+    rules = book.rules(played.rate)
+    found = statistics(rules, played, replay(rules, played))
+    check_actors(found.actors, actor, "--actor")
+    shown = [one for name, one in found.actors.items() if not actor or name in actor]
+    if as_json:
+        click.echo(json.dumps(_plain(found, shown)))
+    else:
+        _show(found, shown, everything=bool(actor))
+
+
+def _ignored(tally: Tally, wide: bool) -> str:
+    """`38 %: immune 60, unmet 4`"""
+    if tally.share is None:
+        return ""
+    reasons = [f"{name} {tally.stopped[name]}" for name in OUTCOMES if tally.stopped[name]]
+    share = f"{100 * tally.share:.0f} %"
+    return f"{share}: {', '.join(reasons)}" if reasons and wide else share
+
+
+def _show(found: Statistics, shown: list[Record], *, everything: bool) -> None:
+    out = present.console()
+    wide = out.width >= present.WIDE
+    seconds = f"{found.frames / found.rate:.1f} s"
+    headings = ("landed", "dealt", "hit", "taken", "ignored", "first blow", "alive")
+    columns = [("actor", ""), *((heading, "right") for heading in headings)]
+    table = present.table(f"actors, over {found.frames} frames, {seconds}", [*columns, ("went down by", "")])
+    for one in shown:
+        if not (everything or one.striking.contacts or one.struck.contacts):
+            continue
+        deaths = ", ".join(f"{cause} ({count})" if count > 1 else cause for cause, count in one.deaths.most_common())
+        first = one.striking.first
+        table.add_row(
+            one.name,
+            str(one.striking.landed),
+            present.number(one.striking.dealt),
+            str(one.struck.landed),
+            present.number(one.struck.dealt),
+            _ignored(one.struck, False),
+            "" if first is None else str(first),
+            f"{one.alive / found.rate:.1f} s",
+            deaths,
+        )
+    out.print(table)
+    out.print()
+    columns = [("attack", ""), *((heading, "right") for heading in ("landed", "dealt", "downs", "first"))]
+    table = present.table("attacks", [*columns, ("ignored, in frames of contact", "")])
+    unused = []
+    for name, tally in found.attacks.items():
+        if not tally.contacts:
+            unused.append(name)
+            continue
+        since = "" if tally.first is None else str(tally.first)
+        counts = (str(tally.landed), present.number(tally.dealt), str(tally.downs), since)
+        table.add_row(name, *counts, _ignored(tally, True))
+    out.print(table)
+    if unused:
+        out.print(f"never touched anything: {', '.join(unused)}", style="dim")
+    if wide:
+        out.print("hit, taken, ignored: what others did to it; ignored: share of frames of contact", style="dim")
+
+
+def _tally(tally: Tally) -> dict[str, object]:
+    return {
+        "landed": tally.landed,
+        "damage": written(float(tally.dealt)),
+        "contact_frames": tally.contacts,
+        "ignored_share": None if tally.share is None else round(tally.share, 6),
+        "ignored": dict(sorted(tally.stopped.items())),
+        "first": tally.first,
+        "downs": tally.downs,
+    }
+
+
+def _plain(found: Statistics, shown: list[Record]) -> dict[str, object]:
+    """The machine form."""
+    return {
+        "voskar": "stats",
+        "version": 1,
+        "frames": found.frames,
+        "rate": written(found.rate),
+        "actors": [
+            {
+                "id": one.name,
+                "kind": one.kind,
+                "count": one.count,
+                "striking": _tally(one.striking),
+                "struck": _tally(one.struck),
+                "alive_frames": one.alive,
+                "deaths": dict(sorted(one.deaths.items())),
+                "returns": one.returns,
+            }
+            for one in shown
+        ],
+        "attacks": {name: _tally(tally) for name, tally in found.attacks.items()},
+    }

@@ -1,0 +1,329 @@
+"""The slow twin's lives: who is down, who comes back and when, what begins anew, and when a run ends."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from voskar.core.rules_driven import Motion
+from voskar.core.rules_life import Respawn
+
+if TYPE_CHECKING:
+    from tests.reference import Reference
+
+Pose = dict[str, Any]
+
+
+class Vitals:
+    """Looks at everyone in every frame."""
+
+    def __init__(self, world: Reference) -> None:
+        self.world, self.rules, self.recording = world, world.rules, world.recording
+        self.first = {actor.id: self.recording.pose_from(n, 0) for n, actor in enumerate(self.recording.actors)}
+        self.lives: dict[str, int | None] = {name: kind.lives for name, kind in world.kind.items()}
+        self.score: dict[str, float] = {}
+        self.checkpoint: dict[str, Any] = {}
+        self.fell_at: dict[str, Any] = {}
+        self.due: dict[str, int] = {}
+        self.held: set[str] = set()
+        self.out: set[str] = set()
+        self.outs: dict[str, int] = {}
+        self.succeeded: set[str] = set()
+        self.seen: dict[str, int] = {}
+        self.kinds_seen: set[str] = set()
+        self.run_start = self.recording.first
+        self.any_out = False
+
+    def mark(self, frame: int) -> None:
+        """The game began again."""
+        world, whole = self.world, self.recording.resets[frame] == "run"
+        world.ended = world.won = False
+        for name in [actor.id for actor in self.recording.actors]:
+            self.revive(name)
+            world.offset[name] = (0.0, 0.0)
+            world.sent.pop(name, None)
+            world.driven.since.pop(name, None)
+        self.out.clear()
+        self.outs.clear()
+        self.due.clear()
+        world.gone.clear()
+        world.held.clear()
+        world.landed, world.contacts, world.counts = [], set(), {}
+        world.driven.fired.clear()
+        if whole:
+            self.checkpoint.clear()
+        self.start_over(frame, None, whole)
+
+    def revive(self, name: str) -> None:
+        """As at the start."""
+        world = self.world
+        world.health[name] = world.kind[name].health
+        world.immune[name], world.shield[name], world.steps[name] = set(), -1, []
+        for memory in (world.down, world.stunned, world.credit):
+            memory.pop(name, None)  # type: ignore[attr-defined]
+        self.held.discard(name)
+
+    def start_over(self, frame: int, returning: str | None, whole: bool) -> None:
+        """Fixtures as at the start, what was spawned gone."""
+        world, driven = self.world, self.world.driven
+        self.kinds_seen.clear()
+        fixtures = {one.id: one for one in self.rules.fixtures}
+        for name in sorted(driven.bodies):
+            if name == returning:
+                continue
+            driven.remove(name)
+            self.outs.pop(name, None)
+            if name not in fixtures:
+                world.events.append({"frame": frame - 1, "event": "removed", "id": name, "detail": "reset"})
+        driven.waiting = []
+        if whole:
+            driven.counts.clear()
+            self.run_start = frame
+            self.score.clear()
+            self.seen.clear()
+            self.succeeded.clear()
+            self.any_out = False
+            for name, kind in world.kind.items():
+                kept = kind.respawn.keeps if kind.respawn else frozenset()
+                world.counters = {key: one for key, one in world.counters.items() if key[0] != name or key[1] in kept}
+                self.lives[name] = kind.lives
+                self.out.discard(name)
+                if name in world.down and name not in self.due and returning is not None:
+                    self.revive(name)
+        driven.place_fixtures(frame)
+
+    def fall(self, frame: int, name: str) -> None:
+        """Goes down."""
+        world, kind = self.world, self.world.kind[name]
+        pose = world.now[0][name]
+        world.down[name], self.fell_at[name] = frame, (pose["x"], pose["y"])
+        world.steps[name] = []
+        row = {"frame": frame, "event": "down", "id": name, "by": world.credit[name]}
+        left = self.lives[name]
+        if left is not None:
+            self.lives[name] = left = max(left - 1, 0)
+            row["lives"] = left
+        world.events.append(row)
+        if kind.down.worth:
+            who: str = world.credit[name]
+            while world.side(who) is None and world.owner.get(who) is not None:
+                who = world.owner[who] or ""
+            side = (world.side(who) if who in world.kind else None) or who
+            self.score[side] = self.score.get(side, 0) + kind.down.worth
+            told = {"id": side, "points": kind.down.worth, "total": self.score[side]}
+            world.events.append({"frame": frame, "event": "score", **told})
+        world.driven.leave_children(name, pose)
+
+    def lie_down(self, frame: int, name: str) -> None:
+        """At the end of the frame in which it went down: comes back, stays to be seen, or is out."""
+        world, kind = self.world, self.world.kind[name]
+        body = world.driven.bodies.get(name)
+        returns = self.lives[name] != 0 and name not in world.spent
+        returns = returns and (kind.respawn is not None or (kind.succession and body is None))
+        if returns and (body is not None or not kind.succession):
+            assert kind.respawn is not None
+            self.due[name] = max(frame + kind.respawn.after, frame + 1)
+        if not returns and self.lives[name] is not None:
+            self.outs[name] = frame + (0 if name in world.spent else kind.down.lasts)
+        if body is not None:
+            body |= {"motion": kind.down.motion or Motion(), "hidden": kind.down.hide, "returns": returns}
+            body["v"] = body["v"] if kind.down.motion else (0.0, 0.0)
+            body["hides" if returns else "ends"] = frame + kind.down.lasts
+
+    def settle(self, frame: int) -> None:
+        """Who is out, and whether the run has ended."""
+        world, goal = self.world, self.rules.goal
+        for name in sorted(name for name, due in self.outs.items() if due == frame):
+            del self.outs[name]
+            self.out.add(name)
+            self.any_out = True
+            world.events.append({"frame": frame, "event": "out", "id": name})
+        alive = [name for name in world.kind if name in self.seen or name in world.driven.bodies]
+        playing = [name for name in alive if self.lives[name] is not None and name not in self.succeeded]
+        won = "goal" if world.won else None
+        if goal.survive is not None and frame == self.run_start + goal.survive:
+            won = won or "survive"
+        there = [name for name, pose in world.all_poses.items() if not pose["hidden"]]
+        there = [name for name in there if name in self.recording.numbers or name in world.driven.bodies]
+        left = {world.kind[name].name for name in there if name not in world.down and name not in world.gone}
+        left |= {world.kind[name].name for name in world.down if self.to_return(name)}
+        if goal.clear and all(kind in self.kinds_seen and kind not in left for kind in goal.clear):
+            won = won or "clear"
+        if self.any_out and all(name in self.out for name in playing):
+            world.ended = True
+            world.events.append({"frame": frame, "event": "over"})
+        elif won:
+            world.ended = True
+            world.events.append({"frame": frame, "event": "won", "detail": won})
+
+    def to_return(self, name: str) -> bool:
+        """Down, and not for good."""
+        world, kind = self.world, self.world.kind[name]
+        if name in self.recording.numbers:
+            successor = kind.succession and self.lives[name] != 0 and name not in self.succeeded
+            return successor or (name in self.due and not kind.succession)
+        return name in world.driven.bodies and name in self.due
+
+    def returns(self, frame: int, recorded: dict[str, Pose]) -> None:
+        """Step 2. Changes the poses of those who come back."""
+        world = self.world
+        for name in sorted(self.due):
+            respawn = world.kind[name].respawn
+            assert respawn is not None
+            if name in self.due and frame >= self.due[name] and self.may(frame, name, respawn, recorded):
+                self.come_back(frame, name, respawn, recorded)
+        for name in sorted(recorded):
+            if world.kind[name].succession and self.first[name] and (self.first[name] or (0, 0))[1] == frame:
+                self.succeed(frame, name, recorded)
+        for name, pose in recorded.items():
+            if not pose["hidden"]:
+                self.seen[name] = frame
+                self.kinds_seen.add(world.kind[name].name)
+
+    def may(self, frame: int, name: str, respawn: Respawn, recorded: dict[str, Pose]) -> bool:
+        """With a pose, with its button pressed, and safe."""
+        world, driven = self.world, self.world.driven
+        if name in self.recording.numbers and name not in world.poses(frame):
+            return False
+        if respawn.needs is not None:
+            who = [name] + ([world.owner[name] or ""] if world.owner[name] else [])
+            held = [driven.down[one, respawn.needs] for one in who]
+            if not any(frame in one and frame - 1 not in one for one in held):
+                return False
+        if not respawn.waits:
+            return True
+        poses = recorded | {one: driven.pose(one, frame) for one in driven.bodies}
+        x, y = self.place(name, respawn)
+        there = (recorded[name] if name in recorded else self.reborn(name, frame)) | {"x": x, "y": y, "cut": True}
+        found = []
+        for striker, pose in poses.items():
+            if striker == name or pose["hidden"] or striker in world.down or striker in world.gone:
+                continue
+            for hit in world.kind[striker].boxes:
+                for hurt in world.kind[name].boxes:
+                    if hit.role != "hitbox" or hurt.role != "hurtbox":
+                        continue
+                    attack = self.rules.attacks[hit.attack or ""]
+                    ally = world.side(striker) is not None and world.side(striker) == world.side(name)
+                    its = attack.target
+                    harm = attack.damage > 0 or its.stun or its.knockback or its.rebound or its.remove or its.home
+                    if not harm or (ally and not attack.friendly):
+                        continue
+                    if world.may_meet(attack, striker, name, hit, hurt):
+                        found += [striker] * (world.time(striker, hit, pose, name, hurt, there) is not None)
+        if found and name not in self.held:
+            self.held.add(name)
+            row = {"frame": frame, "event": "respawn_held", "id": name, "detail": min(found)}
+            world.events.append(row)
+        return not found
+
+    def reborn(self, name: str, frame: int) -> Pose:
+        """How a body looks when it comes back."""
+        body = self.world.driven.bodies[name]
+        body = body | {"facing": body["home"][3], "angle": body["first_angle"], "played": frame, "hidden": False}
+        return self.world.driven.pose(name, frame, body)
+
+    def place(self, name: str, respawn: Respawn) -> tuple[float, float]:
+        """Where it comes back."""
+        body = self.world.driven.bodies.get(name)
+        start = self.world.start[name] if body is None else body["home"][:2]
+        if isinstance(respawn.at, tuple):
+            return respawn.at
+        if respawn.at == "checkpoint":
+            return self.checkpoint.get(name, start)  # type: ignore[no-any-return]
+        return self.fell_at[name] if respawn.at == "here" else start  # type: ignore[no-any-return]
+
+    def come_back(self, frame: int, name: str, respawn: Respawn, recorded: dict[str, Pose]) -> None:
+        """In play again."""
+        world, driven = self.world, self.world.driven
+        x, y = self.place(name, respawn)
+        killer = world.credit[name]
+        del self.due[name]
+        self.revive(name)
+        self.forget(name)
+        world.events.append({"frame": frame, "event": "respawn", "id": name, "x": x, "y": y})
+        self.protect(frame, name, respawn)
+        known = killer in driven.bodies or killer in self.recording.numbers
+        if respawn.resets == "pair" and known and killer not in world.down and killer not in world.gone:
+            self.send_home(frame, killer, recorded)
+        if respawn.resets in ("room", "run"):
+            self.start_over(frame, name, respawn.resets == "run")
+        body = driven.bodies.get(name)
+        driven.since.pop(name, None)
+        if body is None:
+            self.put(frame, name, (x, y), recorded)
+            return
+        motion = world.kind[name].motion
+        body |= {"x": x, "y": y, "v": body["home"][2], "facing": body["home"][3], "angle": body["first_angle"]}
+        body |= {"played": frame, "hidden": False, "cut": True, "motion": motion, "bounces": motion.bounces}
+        body |= {"returns": False, "homing": False}
+        body.pop("hides", None)
+        driven.since[name] = frame
+
+    def forget(self, name: str) -> None:
+        """Rehit, touches and pierce counts begin anew."""
+        world = self.world
+        world.landed = [one for one in world.landed if name not in one]
+        world.contacts = {one for one in world.contacts if name not in one}
+        world.counts = {key: count for key, count in world.counts.items() if key[0] != name}
+
+    def protect(self, frame: int, name: str, respawn: Respawn | None) -> None:
+        """I-frames of a return."""
+        if respawn is not None and respawn.iframes:
+            self.world.shield[name] = until = frame + respawn.iframes - 1
+            self.world.immune[name] = set(range(frame, until + 1))
+            row = {"frame": frame, "event": "iframes", "id": name, "until": until, "cause": "respawn"}
+            self.world.events.append(row)
+
+    def put(self, frame: int, name: str, place: tuple[float, float], recorded: dict[str, Pose]) -> None:
+        """A recorded actor's next pose is a jump, in a raw recording to a place."""
+        world = self.world
+        pose = recorded[name]
+        recorded[name] = pose | {"cut": True, "v": world.told(pose)}
+        if self.recording.reactions == "raw":
+            dx, dy = world.offset[name]
+            world.offset[name] = place[0] - (pose["x"] - dx), place[1] - (pose["y"] - dy)
+            recorded[name] |= {"x": place[0], "y": place[1]}
+
+    def send_home(self, frame: int, name: str, recorded: dict[str, Pose]) -> None:
+        """At once."""
+        world = self.world
+        body = world.driven.bodies.get(name)
+        x, y = world.start[name] if body is None else body["home"][:2]
+        world.events.append({"frame": frame, "event": "home", "id": name, "x": x, "y": y})
+        world.steps[name] = []
+        if body is not None:
+            body |= {"x": x, "y": y, "v": body["home"][2], "facing": body["home"][3], "cut": True}
+        elif self.recording.reactions == "raw":
+            if name in recorded:
+                self.put(frame, name, (x, y), recorded)
+            else:
+                world.sent[name] = (x, y)
+
+    def succeed(self, frame: int, name: str, recorded: dict[str, Pose]) -> None:
+        """A new one takes the place of the last."""
+        world = self.world
+        mine = (world.kind[name].name, world.side(name))
+        others = [one for one in self.recording.numbers if one != name]
+        others = [one for one in others if (world.kind[one].name, world.side(one)) == mine]
+        for one in others:
+            coming = (self.first[one] or (0, 0))[1] == frame and one > name
+            playing = one in recorded and not recorded[one]["hidden"]
+            if playing and not coming and one not in world.down and one not in world.gone:
+                return
+        past = [(world.down.get(one, self.seen[one]), one) for one in others if one in self.seen]
+        past = [one for one in past if one[1] not in self.succeeded]
+        if not past:
+            return
+        old = max(past)[1]
+        self.succeeded.add(old)
+        self.lives[name] = self.lives[old]
+        for key in [key for key in world.counters if key[0] == old]:
+            world.counters[name, key[1]] = world.counters[key]
+        if old in self.checkpoint:
+            self.checkpoint[name] = self.checkpoint[old]
+        if old in self.score:
+            self.score[name] = self.score.pop(old)
+        pose = recorded[name]
+        row = {"frame": frame, "event": "respawn", "id": name, "x": pose["x"], "y": pose["y"], "detail": old}
+        world.events.append(row)
+        self.protect(frame, name, world.kind[name].respawn)
