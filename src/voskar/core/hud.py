@@ -93,6 +93,6 @@ def changes(rules: Rules, course: Timeline, names: Sequence[str]) -> list[int]:
     for name in names:
         one = course.courses[name]
         found.update(one.health.frames, one.lives.frames, one.outs)
-        for span in (*one.present, *one.waiting, *one.down):
+        for span in (*one.present, *one.waiting):
             found.update((span.first, span.last + 1))
     return sorted(frame for frame in found if course.first <= frame <= course.last)

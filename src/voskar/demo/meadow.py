@@ -17,14 +17,15 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 RATE = 60
-FRAMES = 1320
+FRAMES = 2040
 GROUND = 330.0
 SEED = 11
 
 Keys = list[tuple[int, float]]
 
 KEEPER_X: Keys = [
-    (0, 90), (60, 90), (180, 230), (320, 230), (440, 360), (560, 360), (660, 540), (860, 540), (1040, 190), (1320, 190)
+    (0, 90), (60, 90), (180, 230), (320, 230), (440, 360), (560, 360), (660, 540), (860, 540), (1040, 190), (1200, 190),
+    (1240, 212), (2040, 212),
 ]  # fmt: skip
 JUMPS = (64, 358, 564, 900, 1170)  # frames in which the keeper leaves the ground
 
@@ -35,6 +36,13 @@ DIVES: dict[str, list[tuple[int, int, float, float]]] = {  # first frame, last f
 }
 HIVES = {"hornet-1": (140.0, 150.0), "hornet-2": (330.0, 130.0), "hornet-3": (520.0, 160.0)}
 WAXLINGS = {"waxling-1": (300.0, 60.0, 0), "waxling-2": (456.0, 50.0, 23)}
+COMB = (205.0, GROUND)
+DROPPED = 1205  # when a hornet drops the comb
+DRONE: list[tuple[int, float, float]] = [  # it flies straight from one place to the next
+    (0, 420, 90), (1300, 420, 90), (1350, 224, 312), (1420, 224, 312), (1470, 96, 312), (1530, 96, 312),
+    (1580, 420, 90), (1640, 420, 90), (1680, 80, 312), (1750, 80, 312), (1800, 420, 90), (1850, 420, 90),
+    (1890, 102, 312), (1980, 102, 312), (2040, 420, 90),
+]  # fmt: skip
 BRAMBLE = (588.0, GROUND)
 DRUMCAP = (128.0, GROUND)
 SWINGS = (300, 496, 690, 1122)  # frames in which the keeper swings the hive tool: 27 frames each
@@ -49,6 +57,15 @@ def between(keys: Keys, frame: int) -> float:
             share = (frame - start) / (end - start)
             return a + (b - a) * share * share * (3 - 2 * share)
     return keys[-1][1]
+
+
+def straight(ways: list[tuple[int, float, float]], frame: int) -> tuple[float, float]:
+    """Straight from place to place."""
+    for (start, x0, y0), (end, x1, y1) in pairwise(ways):
+        if start <= frame < end:
+            share = (frame - start) / (end - start)
+            return x0 + (x1 - x0) * share, y0 + (y1 - y0) * share
+    return ways[-1][1:]
 
 
 def pull(first: int, last: int, frame: int) -> float:
@@ -117,6 +134,9 @@ class Keeper(Body):
     """The player's own state in the game."""
 
     health: int = 9
+    lives: int = 3
+    down_in: int = -1  # the frame it went down in, -1 while it lives
+    out: bool = False
     vy: float = 0.0
     struck: set[str] = field(default_factory=set)  # by the swing under way
     claims: list[dict[str, object]] = field(default_factory=list)
@@ -130,6 +150,33 @@ class Keeper(Body):
         if y >= GROUND:
             self.vy, y = 0.0, GROUND
         return y
+
+    def fallen(self, frame: int, drone: Body) -> None:
+        """A frame on the ground: 40 to be seen, back at the start after 60, but not into the drone."""
+        self.show("fall")
+        if (
+            self.out
+            or frame < self.down_in + 60
+            or circle_meets_rect(drone.x, drone.y, 9.0, 90, GROUND - 15, 8.0, 15.0)
+        ):
+            return
+        self.down_in, self.health, self.vy = -1, 9, 0.0
+        self.x, self.y, self.clip, self.facing = 90.0, GROUND, "idle", 1
+        self.hit_in, self.shield = frame - 1, 91  # 90 frames, this one counted
+
+    def hurt(self, frame: int, striker: Body, damage: int) -> None:
+        """Takes a blow, and goes down when it is one too many."""
+        self.health = max(self.health - damage, 0)
+        self.claim(striker.id, "keeper", damage)
+        if self.health == 0:
+            self.down_in = frame
+            self.lives -= 1
+            self.out = self.lives == 0
+
+    def told(self, frame: int) -> dict[str, object]:
+        """Its pose, and what the game's display says of its lives."""
+        gone = {"hidden": True} if 0 <= self.down_in < frame - 40 else {}
+        return {**self.pose(), **gone, "lives": self.lives}
 
     def claim(self, striker: str, target: str, damage: int) -> None:
         """Notes a hit that the game counts."""
@@ -171,6 +218,9 @@ def hits(striker: Body, keeper: Keeper) -> int:
     """How many of the keeper's boxes a striker reaches. Bug: the caller hurts once for each."""
     head = (keeper.x + keeper.facing, keeper.y - 37, 8.0)
     torso = (keeper.x, keeper.y - 15, 8.0, 15.0)
+    if striker.kind == "drone":
+        on_head = math.hypot(striker.x - head[0], striker.y - head[1]) < 9 + head[2] - 1e-6
+        return int(on_head or circle_meets_rect(striker.x, striker.y, 9.0, *torso))
     if striker.kind == "hornet":
         x, y = striker.x + 9 * striker.facing, striker.y + 3
         on_head = math.hypot(x - head[0], y - head[1]) < 5 + head[2] - 1e-6
@@ -258,14 +308,23 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
     waxlings = [Body(name, "waxling") for name in WAXLINGS]
     bramble, moth = Body("bramble", "bramble", *BRAMBLE), Body("moth", "moth")
     drumcap = Body("drumcap", "drumcap", *DRUMCAP)
-    others = [*hornets, *waxlings, moth, bramble, drumcap]
+    drone, comb = Body("drone", "drone", *DRONE[0][1:]), Body("comb", "comb", *COMB)
+    others = [*hornets, *waxlings, moth, bramble, drumcap, drone]
     for frame in range(FRAMES):
         was = {one.id: (one.y, tops(one)) for one in (keeper, *waxlings, drumcap)}
         x = between(KEEPER_X, frame)
         walking = abs(between(KEEPER_X, frame + 1) - x) > 0.01
         swinging = any(start <= frame < start + 27 for start in SWINGS)
-        y = keeper.fall(frame)
-        keeper.go(x, y, "swing" if swinging else "jump" if y < GROUND else "walk" if walking else "idle")
+        if frame == DROPPED:
+            others.append(comb)
+        drone.go(*straight(DRONE, frame), "hum")
+        if keeper.down_in >= 0:
+            keeper.fallen(frame, drone)
+        elif frame < 1400:
+            y = keeper.fall(frame)
+            keeper.go(x, y, "swing" if swinging else "jump" if y < GROUND else "walk" if walking else "idle")
+        else:
+            keeper.go(keeper.x, keeper.y, "idle")
         for hornet in hornets:
             home_x, home_y = HIVES[hornet.id]
             angle = frame / 47 + phases[hornet.id]
@@ -283,17 +342,21 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
         moth.go(430 + 60 * math.cos(frame / 61), 235 + 14 * math.sin(frame / 17), "flutter")
         keeper.claims = []
         landed = stomp(keeper, [*waxlings, drumcap], frame, was) if frame else set()
-        for striker in [*hornets, *waxlings]:
-            count = hits(striker, keeper)
+        if comb in others and abs(keeper.x - comb.x) < 14 - 1e-6 and keeper.y > comb.y - 8 and keeper.down_in < 0:
+            keeper.health = 9
+            keeper.claim("comb", "keeper", -9)
+        for striker in [*hornets, *waxlings, drone]:
+            count = hits(striker, keeper) if keeper.down_in < 0 else 0
             if count and keeper.vulnerable(frame) and striker.id not in landed:
-                keeper.guard(frame, 60 if striker.kind == "hornet" else 45)
+                keeper.guard(frame, {"hornet": 60, "drone": 61}.get(striker.kind, 45))
                 for _ in range(count):
-                    keeper.health = max(keeper.health - 1, 0)
-                    keeper.claim(striker.id, "keeper", 1)
+                    keeper.hurt(frame, striker, 5 if striker is drone else 1)
         swing(keeper, hornets, frame)
-        logged: dict[str, object] = {"frame": frame, "poses": [body.pose() for body in [keeper, *others]]}
+        logged: dict[str, object] = {"frame": frame, "poses": [keeper.told(frame), *(body.pose() for body in others)]}
         if keeper.claims:
             logged["claims"] = keeper.claims
+        if any(claim["striker"] == "comb" for claim in keeper.claims):
+            others.remove(comb)
         yield logged
 
 

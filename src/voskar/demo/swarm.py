@@ -15,7 +15,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 RATE = 60
-FRAMES = 1080
+FRAMES = 1380
+AWAY = 1080  # from here on the hornets are gone, and what is left is the keeper and two drones
 SEED = 3
 FIRST, EVERY = 60, 120  # frames to the first drip, and from one to the next
 SPEED, REACH = 150.0, 10.0
@@ -89,7 +90,7 @@ def lines() -> Iterator[dict[str, object]]:
                 flying.append(drip)
         drips = flying
         poses: list[dict[str, object]] = [{"id": "keeper", "kind": "keeper", "x": x, "y": y, "facing": facing}]
-        for name in CIRCLES:
+        for name in CIRCLES if frame < AWAY else ():
             hx, hy, turned = hornet(name, frame)
             poses.append({"id": name, "kind": "hornet", "x": hx, "y": hy, "facing": turned})
             if spits(name, frame):
