@@ -204,6 +204,10 @@ class Reference:
         self.immune[name], self.shield[name], self.steps[name] = set(), -1, []
         self.sides[name] = side
         self.before.pop(name, None)
+        self.vitals.forget(name)
+        self.counters = {key: one for key, one in self.counters.items() if key[0] != name}
+        if hasattr(self, "driven"):
+            self.driven.fired = {gun: one for gun, one in self.driven.fired.items() if gun[0] != name}
         self.vitals.lives[name] = kind.lives
         self.vitals.kinds_seen.add(kind.name)
         self.vitals.checkpoint.pop(name, None)

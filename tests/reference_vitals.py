@@ -80,14 +80,16 @@ class Vitals:
             self.run_start = frame
             self.score.clear()
             self.seen.clear()
-            self.succeeded.clear()
+            if returning is None:
+                self.succeeded.clear()
             self.any_out = False
             for name, kind in world.kind.items():
                 kept = kind.respawn.keeps if kind.respawn else frozenset()
                 world.counters = {key: one for key, one in world.counters.items() if key[0] != name or key[1] in kept}
                 self.lives[name] = kind.lives
                 self.out.discard(name)
-                if name in world.down and name not in self.due and returning is not None:
+                waits = name in self.due or (kind.succession and name in self.recording.numbers)
+                if name in world.down and not waits and returning is not None:
                     self.revive(name)
         driven.place_fixtures(frame)
 

@@ -234,8 +234,11 @@ def deadly_rulebooks(draw: Any, driving: bool = False) -> dict[str, Any]:
         attack["hits_owner"] = True
         if name == "jab":
             data["attacks"][name] = {key: attack[key] for key in ("damage", "priority", "hits_owner")}
+    data["kinds"]["dot"]["boxes"] = {}
+    data["kinds"]["cub"].pop("emitters", None)  # fans of fans grow too fast for the twin
     for name in ("ant", "bee", "cub"):
         kind = data["kinds"][name]
+        kind["boxes"] = {}  # two plain boxes: the twin is slow, and shapes are not what this is about
         kind |= {"health": draw(st.integers(1, 2)), "iframes": draw(st.integers(0, 1))} | draw(lives())
         kind["boxes"]["jaw"] = {"role": "hitbox", "attack": "jab", "circle": 3, "mask": ["one"]}
         kind["boxes"]["heart"] = {"role": "hurtbox", "rect": [4, 4], "layer": ["one"]}

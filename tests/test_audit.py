@@ -131,7 +131,7 @@ def test_recordings() -> None:
     assert found(timed, posed(clip="dive-right", tick=0)) == {"clip-unshown", "clip-unknown", "tunnels"}
     assert found(timed, posed(clip="dive-left", tick=0)) == {"never-open", "tunnels"}
     kin = change(sound(), "kinds.hornet.side", "keeper")
-    assert found(kin, brush({"hornet": "##"})) == {"friends-touch"}
+    assert found(kin, brush({"hornet": "##"})) == {"friends-touch", "health-idle"}
 
 
 def test_stomps_and_swings() -> None:
@@ -149,9 +149,61 @@ def test_stomps_and_swings() -> None:
     assert found(push, brush({"hornet": "####"})) == {"knockback-short"}
 
 
+LIVES = {"health": 3, "lives": 2, "respawn": {"after": "9f", "at": [200, 0], "iframes": 30}}
+HORNET = [{"kind": "hornet", "at": [200, 0]}]
+BACK = [
+    ("", {}, []),
+    ("respawn-hazard", {"respawn": {"at": [200, 0], "iframes": 9}}, HORNET),
+    ("respawn-hazard", {"respawn": {"at": [200, 0], "iframes": 9, "if_unsafe": "wait"}}, HORNET),
+    ("", {"respawn": {"at": [240, 0], "iframes": 9}}, HORNET),
+    ("respawn-naked", {"respawn": {"at": [225, 0]}}, HORNET),
+    ("", {"respawn": {"at": [240, 0]}}, HORNET),
+    ("down-outlasts", {"down": {"lasts": "10f"}}, []),
+    ("", {"down": {"lasts": "9f"}}, []),
+    ("lives-idle", {"respawn": None}, []),
+    ("", {"respawn": None, "succession": True}, []),
+    ("lives-idle", {"lives": None}, []),
+    ("lives-idle", {"health": None}, []),
+    ("health-idle", {"iframes": 20, "health": 1.5, "boxes": {}}, []),
+]
+
+
+@pytest.mark.parametrize(("name", "keeper", "fixtures"), BACK)
+def test_lives(name: str, keeper: dict[str, Any], fixtures: list[dict[str, Any]]) -> None:
+    data = sound() | {"fixtures": fixtures}
+    merged = {**data["kinds"]["keeper"], **LIVES, **keeper}
+    if keeper.get("boxes") == {}:
+        merged["boxes"] = sound()["kinds"]["keeper"]["boxes"]
+        data["attacks"]["sting"]["damage"] = 1.5
+    data["kinds"]["keeper"] = {key: value for key, value in merged.items() if value is not None}
+    assert found(data) == ({name} if name else set())
+
+
+def test_waits_doubles_and_traps() -> None:
+    data = sound()
+    data["kinds"]["keeper"] |= LIVES | {"respawn": {"if_unsafe": "wait"}}
+    data["attacks"]["sting"]["damage"] = -1
+    assert found(data) == {"wait-idle", "health-idle"}
+    data = sound()
+    data["kinds"]["keeper"] |= LIVES | {"respawn": {"resets": "room", "iframes": 9}}
+    data["attacks"]["wax"] = {"target": {"gives": {"honey": 1}}, "striker": {"remove": True}}
+    wax = {"role": "hitbox", "attack": "wax", "circle": 1, "mask": ["keeper"]}
+    data["kinds"]["comb"] = {"boxes": {"wax": wax}}
+    data["fixtures"] = [{"kind": "comb", "at": [9, 0]}]
+    assert found(data) == {"doubles"}
+    data["kinds"]["keeper"]["respawn"] |= {"resets": "run", "keeps": ["honey"]}
+    assert found(data) == {"doubles"}
+    data["kinds"]["keeper"]["respawn"] |= {"keeps": []}
+    assert found(data) == set()
+    data = sound()
+    data["kinds"]["keeper"] |= {"health": 1, "lives": 3, "iframes": 1, "respawn": {"at": [0, 0], "iframes": 2}}
+    assert "trap" in found(data, brush({"hornet": ".####"}))
+    assert "trap" not in found(data, brush({"hornet": ".#..."}))
+
+
 def test_every_check_is_tried_here() -> None:
     tried = {name for name, *_ in [*RULES, *MOVED]} - {""}
     tried |= {"input-unseen", "over-budget", "multiplies", "stomp-unguarded", "iframes-short", "knockback-short"}
     tried |= {"up-differs", "tunnels", "clip-unshown", "clip-unknown", "never-open", "friends-touch"}
-
+    tried |= {name for name, *_ in BACK} - {""} | {"wait-idle", "doubles", "trap"}
     assert tried == set(CHECKS)

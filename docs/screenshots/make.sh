@@ -24,7 +24,7 @@ terminal() { # name, command line, and optionally rows of the window
     kill \$pid" || true
 }
 
-terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl" 54
+terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 16
 terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 48
 terminal layers-table "voskar layers night-apiary/apiary.toml night-apiary/meadow.jsonl --boxes" 30
@@ -36,6 +36,9 @@ set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
 "$bin/voskar" layers "$@" -o "$shots/layers.png" > /dev/null
 terminal moves "voskar moves night-apiary/apiary.toml" 7
 "$bin/voskar" draw "$@" --frame 389 --actor keeper --actor waxling-1 -o "$shots/stomp.png"
+"$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
+terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
+terminal stats "voskar stats night-apiary/apiary.toml night-apiary/meadow.jsonl" 25
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48
 terminal swarm-check "voskar check night-apiary/swarm.toml night-apiary/swarm.jsonl" 10

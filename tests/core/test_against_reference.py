@@ -67,6 +67,34 @@ def test_what_the_rules_set_in_motion_agrees_too(
     assert replay(rules, played, block=block).events == whole.events
 
 
+@settings(max_examples=max(settings().max_examples // 2, 1))
+@given(
+    strategies.deadly_rulebooks(),
+    strategies.recordings(frames_at_most=20),
+    st.integers(1, 30),
+    st.sampled_from(["baked", "raw"]),
+    st.data(),
+)
+def test_lives_agree_too(
+    data: dict[str, Any], frames: list[dict[str, Any]], block: int, reactions: str, more: st.DataObject
+) -> None:
+    test_what_the_rules_set_in_motion_agrees_too.hypothesis.inner_test(data, frames, block, reactions, more)
+
+
+@settings(max_examples=max(settings().max_examples // 4, 1))
+@given(
+    strategies.deadly_rulebooks(driving=True),
+    strategies.recordings(),
+    st.integers(1, 30),
+    st.sampled_from(["baked", "raw"]),
+    st.data(),
+)
+def test_lives_of_what_the_rules_set_in_motion_agree_too(
+    data: dict[str, Any], frames: list[dict[str, Any]], block: int, reactions: str, more: st.DataObject
+) -> None:
+    test_what_the_rules_set_in_motion_agrees_too.hypothesis.inner_test(data, frames, block, reactions, more)
+
+
 @given(strategies.rulebooks(), strategies.recordings())
 def test_contact_points_lie_in_both_boxes(data: dict[str, Any], frames: list[dict[str, Any]]) -> None:
     book = rulebook(data | {"contact": {"detect": "either"}})

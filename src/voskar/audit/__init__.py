@@ -5,11 +5,12 @@ from __future__ import annotations
 from voskar.audit.blows import CHECKS as BLOW_CHECKS
 from voskar.audit.findings import Case, Finding
 from voskar.audit.layers import CHECKS as LAYER_CHECKS
+from voskar.audit.lives import CHECKS as LIFE_CHECKS
 from voskar.audit.motion import CHECKS as MOTION_CHECKS
 from voskar.audit.played import CHECKS as PLAYED_CHECKS
 from voskar.audit.shapes import CHECKS as SHAPE_CHECKS
 
-CHECKS = {**LAYER_CHECKS, **SHAPE_CHECKS, **BLOW_CHECKS, **MOTION_CHECKS, **PLAYED_CHECKS}
+CHECKS = {**LAYER_CHECKS, **SHAPE_CHECKS, **BLOW_CHECKS, **MOTION_CHECKS, **LIFE_CHECKS, **PLAYED_CHECKS}
 """Every check by name. Those that need a recording tell nothing without one."""
 
 

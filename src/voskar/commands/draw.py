@@ -10,6 +10,7 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import FrameRange, check_actors, inputs, load, picture_ending, reactions_option
+from voskar.core.hud import display, displayed
 from voskar.core.replay import judge_frames, ledger_of, replay
 from voskar.core.scene import Bounds, scene
 from voskar.core.timeline import eventful
@@ -18,6 +19,7 @@ from voskar.errors import InputError, Problem
 from voskar.files.reading import whole_file
 
 PANELS = 12
+GAUGES = 3  # actors whose health is shown above a frame
 
 
 class Region(click.ParamType[Bounds]):
@@ -141,7 +143,13 @@ def command(
     judge = judge_frames(rules, played, picked)
     ledger, played = ledger_of(judge, played), judge.recording
     check_actors(played.numbers, actor, "--actor")
-    scenes = [scene(rules, played, ledger, frame, trail) for frame in picked]
+    course = timeline_of(rules, played, ledger)
+    scenes = []
+    for frame in picked:
+        down = {name for name, one in course.courses.items() if one.is_down(frame)}
+        scenes.append(scene(rules, played, ledger, frame, trail, down))
+    shown = [name for name in displayed(course) if not actor or name in actor][:GAUGES]
+    displays = [display(rules, course, frame, shown) for frame in picked]
     with whole_file(path) as part:
-        draw_frames(rules, played, scenes, View(region, actor), part, ending)
+        draw_frames(rules, played, scenes, displays, View(region, actor), part, ending)
     click.echo(f"drew {'frame' if count == 1 else 'frames'} {', '.join(map(str, picked))} to {path}")

@@ -10,13 +10,10 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import FrameRange, check_actors, inputs, load, reactions_option
-from voskar.core.hud import Display, Gauge, changes, display, displayed
+from voskar.core.hud import Display, changes, clock, display, displayed, icons
 from voskar.core.ledger import written
 from voskar.core.replay import replay
 from voskar.core.timeline import timeline
-
-ICONS = 12
-"""Most icons drawn in a table."""
 
 
 @click.command(
@@ -25,7 +22,7 @@ ICONS = 12
 Example:
   voskar hud apiary.toml meadow.jsonl
   voskar hud apiary.toml meadow.jsonl --frames 240-300 --every
-  voskar hud apiary.toml meadow.jsonl --csv > display.csv
+  voskar hud apiary.toml meadow.jsonl --csv | head
 """
 )
 @inputs
@@ -72,19 +69,6 @@ def command(
         click.echo(_rows(shown, rate), nl=False)
     else:
         _show(shown, names, rate)
-
-
-def icons(gauge: Gauge) -> str:
-    """`■■◧□`: whole ones, one in part, and the empty rest; as numbers where there are too many."""
-    if gauge.icons > ICONS:
-        return f"{gauge.whole + gauge.part:g} of {gauge.icons}"
-    return "■" * gauge.whole + ("◧" if gauge.part else "") + "□" * (gauge.icons - gauge.whole - (gauge.part > 0))
-
-
-def clock(frames: int, rate: float) -> str:
-    """`0:07.52`, minutes, seconds and hundredths, cut off as a clock shows them."""
-    hundredths = int(frames * 100 / rate + 1e-9)
-    return f"{hundredths // 6000}:{hundredths // 100 % 60:02}.{hundredths % 100:02}"
 
 
 def _show(shown: list[Display], names: list[str], rate: float) -> None:

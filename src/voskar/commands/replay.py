@@ -18,6 +18,8 @@ from voskar.core.summary import broods, everyone, summarise
 from voskar.files.ledger import check_ending, ledger_lines, write_ledger
 
 ROWS = 60
+LIFE = ("down", "respawn", "respawn_held", "out", "over", "won")
+ROWS_OF = ("contact", *LIFE)
 
 
 @click.command(
@@ -68,7 +70,7 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
         f"at {present.number(rate)} a second, {present.count(len(recording.actors), 'actor')}, "
         f"reactions {recording.reactions}\n"
     )
-    contacts = [event for event in ledger.of("contact") if shown.takes(event)]
+    contacts = [event for event in ledger.events if event.event in ROWS_OF and shown.takes(event)]
     if contacts:
         _contacts(recording, ledger, contacts[:rows] if rows else contacts)
         if rows and len(contacts) > rows:
@@ -92,7 +94,9 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
     out = present.console()
     wide = out.width >= present.WIDE
     # long ids of what was spawned need the room more than seconds do
-    seconds = wide or max(len(name or "") for event in contacts for name in (event.striker, event.target)) <= 12
+    seconds = (
+        wide or max(len(name or "") for event in contacts for name in (event.striker, event.target, event.id)) <= 12
+    )
     columns = [
         ("frames", "right"),
         *([("seconds", "right")] if seconds else []),
@@ -105,6 +109,11 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
     healths = _health_changes(ledger)
     lost = next(iter(unshown(recording, ledger)), None)
     for event in contacts:
+        if event.event in LIFE:
+            seconds_of = (event.frame - recording.first) / float(recording.rate)
+            head = (str(event.frame), *([f"{seconds_of:.2f}"] if seconds else []))
+            table.add_row(*head, event.id or "the run", "", "", *_life(event))
+            continue
         length = (event.until or event.frame) - event.frame + 1
         box = (f".{event.hitbox}", f".{event.hurtbox}") if wide else ("", "")
         verdict = present.outcome(event.outcome)
@@ -127,6 +136,18 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
     if lost is not None and any(event.frame > lost.event.frame for event in contacts):
         blow = f"in {lost.event.frame} {lost.event.id} is {lost.expected}, the poses show: {lost.shown}"
         out.print(f"~ follows from a different course of events: {blow}", style="dim")
+
+
+def _life(event: Event) -> tuple[Text, str, str]:
+    """What became of an actor, or of the run: the last three columns of a row."""
+    told = {
+        "down": "" if event.lives is None else present.count(int(event.lives), "life", "lives") + " left",
+        "respawn": f"for {event.detail}" if event.detail else "",
+        "respawn_held": f"by {event.detail}",
+        "won": event.detail or "",
+    }
+    name = {"respawn": "back", "respawn_held": "held back"}.get(event.event, event.event)
+    return Text(name, "bold"), "", told.get(event.event, "")
 
 
 def _health_changes(ledger: Ledger) -> dict[int, Event]:

@@ -8,6 +8,9 @@ from dataclasses import dataclass
 from voskar.core.rules import Rules
 from voskar.core.timeline import Course, Timeline
 
+ICONS = 12
+"""Most icons that are shown one by one."""
+
 
 @dataclass(frozen=True)
 class Gauge:
@@ -96,3 +99,16 @@ def changes(rules: Rules, course: Timeline, names: Sequence[str]) -> list[int]:
         for span in (*one.present, *one.waiting):
             found.update((span.first, span.last + 1))
     return sorted(frame for frame in found if course.first <= frame <= course.last)
+
+
+def icons(gauge: Gauge) -> str:
+    """`●●◐○`: whole ones, one in part, and the empty rest; as numbers where there are too many."""
+    if gauge.icons > ICONS:
+        return f"{gauge.whole + gauge.part:g} of {gauge.icons}"
+    return "●" * gauge.whole + ("◐" if gauge.part else "") + "○" * (gauge.icons - gauge.whole - (gauge.part > 0))
+
+
+def clock(frames: int, rate: float) -> str:
+    """`0:07.52`, minutes, seconds and hundredths, cut off as a clock shows them."""
+    hundredths = int(frames * 100 / rate + 1e-9)
+    return f"{hundredths // 6000}:{hundredths // 100 % 60:02}.{hundredths % 100:02}"

@@ -251,6 +251,8 @@ class _Block:
         """Lets those come back who are due in the block's first frame; whether anyone did: then ways have changed."""
         judge, frame, back = self.judge, self.start, False
         for number in judge.vitals.due(frame):
+            if number not in judge.vitals.tries:
+                continue  # the return of another one has placed it anew
             if back and judge.vitals.is_careful(number):
                 break  # it has to look again, at those who are back
             if not self._is_held(number, frame):

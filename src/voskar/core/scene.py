@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -50,6 +51,7 @@ class SceneActor:
     heading: float
     trail: Floats
     driven: bool = False
+    down: bool = False
 
 
 @dataclass(frozen=True)
@@ -79,10 +81,13 @@ class Scene:
     solids: tuple[Floats, ...] = ()
 
 
-def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail: int = 0) -> Scene:
+def scene(
+    rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail: int = 0, down: Collection[str] = ()
+) -> Scene:
     """The scene of a frame of a recording as it was judged (`Judge.recording`).
 
-    Hidden actors are left out; `trail` frames before it are told for each actor.
+    Hidden actors are left out, and the boxes of those that are `down`: they touch nothing. `trail` frames before it
+    are told for each actor.
     """
     wardrobe = Wardrobe(rules)
     _, poses, lead = with_lead(recording, frame, frame + 1)
@@ -93,6 +98,8 @@ def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail:
     for role in roles:
         placed = place(poses, cast, wardrobe, role, lead)
         for row in range(len(placed)):
+            if names[placed.actor[row]] in down:
+                continue
             box = wardrobe.fitted[placed.box[row]].box
             form = wardrobe.forms[placed.form[row]]
             pose = int(placed.pose[row])
@@ -121,6 +128,7 @@ def scene(rules: Rules, recording: Recording, ledger: Ledger, frame: int, trail:
                 math.degrees(math.atan2(m10, m00)),
                 np.stack([recording.poses.x[own], recording.poses.y[own]], axis=1),
                 recording.actors[number].driven,
+                names[number] in down,
             )
         )
     contacts = [event for event in ledger.of("contact") if event.frame <= frame <= (event.until or event.frame)]

@@ -84,6 +84,8 @@ def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str
             of[event.id].health = event.after
         elif event.event == "down" and event.id and not actors[event.id].spawned:
             of[event.id].down = event.frame
+        elif event.event == "respawn" and event.id and not actors[event.id].spawned:
+            of[event.id].health, of[event.id].down = of[event.id].full, None
     return sums
 
 

@@ -400,8 +400,16 @@ class Vitals:
             kind = self._kind(standing)
             kept = kind.respawn.keeps if kind.respawn is not None else frozenset()
             standing.counters = {name: value for name, value in standing.counters.items() if name in kept}
-            standing.lives, standing.out, standing.succeeded = kind.lives, False, False
+            standing.lives, standing.out = kind.lives, False
             if marked:
-                standing.checkpoint = None
+                standing.checkpoint, standing.succeeded = None, False
             elif standing.down is not None and not standing.returns:
-                standing.revive()
+                self._readmit(standing, kind)
+
+    @staticmethod
+    def _readmit(standing: Standing, kind: Kind) -> None:
+        """One that had no life left has some again: it is in play, or waits for its successor."""
+        if not kind.succession:
+            standing.revive()
+        elif not standing.succeeded:
+            standing.returns = True

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from voskar.core.hud import Display, clock, icons
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.scene import Bounds, Scene, SceneActor, SceneBox
@@ -50,9 +51,15 @@ def view_bounds(view: View, rules: Rules, scenes: Sequence[Scene]) -> Bounds:
 
 
 def draw_frames(
-    rules: Rules, recording: Recording, scenes: Sequence[Scene], view: View, path: Path, ending: str
+    rules: Rules,
+    recording: Recording,
+    scenes: Sequence[Scene],
+    displays: Sequence[Display],
+    view: View,
+    path: Path,
+    ending: str,
 ) -> None:
-    """Draws one scene, or several as a strip, into a file: "png" or "svg"."""
+    """Draws one scene, or several as a strip, each with its heads-up values, into a file: "png" or "svg"."""
     from matplotlib.figure import Figure  # about half a second: only a drawing pays for it
 
     shown = view_bounds(view, rules, scenes)
@@ -63,8 +70,9 @@ def draw_frames(
     height = min(max(rows * panel * high / wide + 1.1, 4.0), 16.0)
     figure = Figure(figsize=(12.8, height), dpi=100, facecolor=PAPER, layout="constrained")
     axes = figure.subplots(rows, columns, squeeze=False).ravel()
-    for ax, one in zip(axes, scenes, strict=False):
+    for ax, one, values in zip(axes, scenes, displays, strict=False):
         _scene(ax, one, rules, recording, shown, alone=len(scenes) == 1)
+        _display(ax, values, float(recording.rate), alone=len(scenes) == 1)
     for ax in axes[len(scenes) :]:
         ax.set_axis_off()
     title = f" · {recording.title}" if recording.title else ""
@@ -121,7 +129,15 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         ax.annotate("", xy=tip, xytext=(actor.x, actor.y), arrowprops=arrow, zorder=6)
         size = (7 if small else 9) if alone else (6 if small else 7)
         foot = _foot(actor, one, ax.yaxis_inverted())
-        _note(ax, actor.id, foot, (0, -11 if small else -19), size, INK, bold=not small)
+        _note(
+            ax,
+            f"{actor.id}, down" if actor.down else actor.id,
+            foot,
+            (0, -11 if small else -19),
+            size,
+            INK,
+            bold=not small,
+        )
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
         if owner is not None:
@@ -145,6 +161,22 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         )  # fmt: skip
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}"
         _note(ax, text, placed[-1], (30, 14 + 20 * crowd), 9 if alone else 7, INK, bold=True, boxed=True)
+
+
+def _display(ax: Axes, values: Display, rate: float, *, alone: bool) -> None:
+    """Health, lives, clock and score after the frame, over its upper right corner."""
+    lines = []
+    for gauge in values.gauges:
+        lives = "" if gauge.lives is None else f"  {gauge.lives} {'life' if gauge.lives == 1 else 'lives'}"
+        state = f"  {gauge.state}" if gauge.state else ""
+        lines.append(f"{gauge.actor} {icons(gauge)}{lives}{state}")
+    lines += [f"{name} {points:g} points" for name, points in values.score]
+    if not lines:
+        return
+    end = f"  {values.end}" if values.end else ""
+    lines.append(clock(values.clock, rate) + end)
+    text = "   ".join(lines) if alone else "\n".join(lines)
+    ax.set_title(text, loc="right", fontsize=9 if alone else 6.5, color=INK)
 
 
 def _unjumped(trail: Floats, span: float) -> list[Floats]:

@@ -43,9 +43,9 @@ def draw_timeline(strips: Sequence[Strip], rate: float, title: str, path: Path, 
     lanes = [name for name in LANES if any(_in_lane(name, course, strip) for strip, course in rows)]
     height = min(max(1.15 * len(rows) + 1.5 + 0.3 * len(strips), 3.2), 24.0)
     figure = Figure(figsize=(12.8, height), dpi=100, facecolor=PAPER)
-    gaps = [1.0 if strip is rows[index - 1][0] else 1.35 for index, (strip, _) in enumerate(rows)]
+    gaps = [1.0 if index == 0 or strip is rows[index - 1][0] else 1.35 for index, (strip, _) in enumerate(rows)]
     figure.suptitle(title, x=0.012, y=1 - 0.14 / height, ha="left", va="top", color=INK, fontsize=13, fontweight="bold")
-    top, bottom = 1 - 0.95 / height, 0.95 / height
+    top, bottom = 1 - 0.72 / height, 0.95 / height
     unit = (top - bottom) / sum(gaps)
     shown = [strip.first - strip.origin for strip in strips], [strip.last + 1 - strip.origin for strip in strips]
     low, high = min(shown[0]), max(shown[1])
@@ -99,7 +99,7 @@ def _axes(ax: Axes, strip: Strip, rate: float, *, begins: bool, ends: bool, firs
         if first:
             seconds.set_xlabel("seconds", fontsize=9, color=INK, labelpad=3)
         ax.text(
-            0.0, 1.0, f" {strip.title}", transform=ax.transAxes, va="top", ha="left", fontsize=9, color=INK,
+            0.0, 0.97, f" {strip.title}", transform=ax.transAxes, va="top", ha="left", fontsize=9, color=INK,
             fontweight="bold", zorder=9,
         )  # fmt: skip
 
@@ -148,6 +148,8 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     for end in strip.course.ends:
         if strip.first <= end.frame <= strip.last:
             ax.axvline(end.frame + 1 - origin, color=END, linewidth=1.6, zorder=6)
+            again = min([one for one in strip.course.marks if one > end.frame], default=strip.last + 1)
+            ax.axvspan(end.frame + 1 - origin, again - origin, color=PAPER, alpha=0.6, linewidth=0, zorder=5.5)
             if begins:
                 text = f"{end.event}{f': {end.detail}' if end.detail else ''} in {end.frame} "
                 _say(ax, end.frame + 1 - origin, 1.0, text, END, "right", top=True)
@@ -185,7 +187,9 @@ def _health(ax: Axes, strip: Strip, course: Course) -> None:
     for frame in [strip.first, *lives] if course.lives.values else []:
         left = course.lives.now(frame) or 0.0
         text = f"{left:g} {'life' if left == 1 else 'lives'}"
-        _say(ax, frame - origin, 0.86 if frame == strip.first else 0.5, f" {text}", INK, "left")
+        note = ax.annotate(text, xy=(frame - origin, 0.2), xytext=(5, 0), textcoords="offset points")
+        note.set(fontsize=8, fontweight="bold", color=INK, va="center", zorder=8)
+        note.set_bbox({"boxstyle": "round,pad=0.15", "facecolor": PAPER, "edgecolor": "none", "alpha": 0.75})
 
 
 def _marks(ax: Axes, strip: Strip, course: Course) -> None:
@@ -197,9 +201,11 @@ def _marks(ax: Axes, strip: Strip, course: Course) -> None:
 
     for event in within(course.taken):
         before = (course.health.now(event.frame - 1) if event.frame > strip.course.first else full) or 0.0
+        heals = (event.damage or 0.0) < 0
+        sign, colour = ("P", BACK) if heals else (mark("landed"), INK)
         ax.plot(
-            event.frame + 0.5 - origin, min(before / full, 1.0), marker=mark("landed"), markersize=9, color=INK,
-            zorder=7, markeredgewidth=0.6, markeredgecolor=PAPER, linestyle="none", clip_on=False,
+            event.frame + 0.5 - origin, min(before / full, 1.0), marker=sign, markersize=9, color=colour, zorder=7,
+            markeredgewidth=0.6, markeredgecolor=PAPER, linestyle="none", clip_on=False,
         )  # fmt: skip
     low, high = LANES["dealt"]
     ticks = [event.frame + 0.5 - origin for event in within(course.dealt)]
@@ -216,7 +222,7 @@ def _marks(ax: Axes, strip: Strip, course: Course) -> None:
         ax.plot(event.frame - origin, 0, marker="^", markersize=8, color=BACK, zorder=7, clip_on=False)
     for frame in course.outs:
         if strip.first <= frame <= strip.last:
-            ax.plot(frame + 1 - origin, 0.5, marker="X", markersize=9, color=END, zorder=7, linestyle="none")
+            ax.plot(frame + 1 - origin, 0.68, marker="X", markersize=9, color=END, zorder=7, linestyle="none")
 
 
 def _legend(rows: Sequence[tuple[Strip, Course]], lanes: Sequence[str]) -> list[Any]:
@@ -231,8 +237,11 @@ def _legend(rows: Sequence[tuple[Strip, Course]], lanes: Sequence[str]) -> list[
             Line2D([], [], marker=marker, linestyle="none", **{"color": INK, "markersize": 7, **more}, label=label)
         )
 
-    if any(course.taken for course in courses):
+    damages = [event.damage or 0.0 for course in courses for event in course.taken]
+    if any(damage >= 0 for damage in damages):
         sign(mark("landed"), "blow landed on it", markersize=9)
+    if any(damage < 0 for damage in damages):
+        sign("P", "healed", color=BACK)
     for outcome in sorted({event.outcome or "" for course in courses for event in course.ignored}):
         sign(mark(outcome), f"{outcome}, ignored", markerfacecolor=PAPER)
     if "dealt" in lanes:

@@ -1,0 +1,183 @@
+"""Typical mistakes of games with health, death and lives: each is told from a correct game, by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from tests.worlds import recording, rulebook, sting
+from voskar.core.evidence.claims import check
+
+Frames = list[dict[str, Any]]
+
+DIES, BACK, SEEN = 10, 30, 15  # frames of death and return, and for how long the body is to be seen
+KEEPER = {
+    "health": 2,
+    "lives": 2,
+    "down": {"lasts": SEEN, "clip": "fall"},
+    "respawn": {"after": BACK - DIES, "at": [50, 0], "iframes": 5},
+}
+
+
+def correct() -> Frames:
+    """A correct game: stung in 5 and 10, down with its clip once, hidden, back in 30 at (50, 0)."""
+    frames: Frames = []
+    for frame in range(45):
+        down = DIES <= frame < BACK
+        pose: dict[str, Any] = {"id": "keeper", "kind": "keeper", "x": 0 if frame < BACK else 50, "y": 0}
+        pose |= {"clip": "fall", "tick": frame - DIES} if DIES < frame < BACK else {"clip": "idle", "tick": frame}
+        pose |= {"health": 2 if frame < 5 or frame >= BACK else 0 if down else 1, "lives": 2 if frame < DIES else 1}
+        pose["hidden"] = DIES + SEEN < frame < BACK
+        hornet = {"id": "hornet", "kind": "hornet", "x": 0 if frame in (5, 10) else 300, "y": 0}
+        frames.append({"poses": [pose, hornet]})
+        if frame in (5, 10):
+            frames[-1]["claims"] = [{"event": "hit", "striker": "hornet", "target": "keeper"}]
+    return frames
+
+
+def told(frames: Frames, keeper: dict[str, Any] | None = None, **rules: Any) -> list[tuple[str, int, str]]:
+    """The findings: sort, frame, and both accounts."""
+    book = rulebook(sting(keeper={**KEEPER, **(keeper or {})}) | {"space": {"bounds": [-400, -400, 400, 400]}} | rules)
+    played = recording(book, frames)
+    verdict, _ = check(book.rules(played.rate), played)
+    found = verdict.findings
+    return [(one.sort, one.frame, f"{one.game}; {one.rules}; {one.why.sentence if one.why else ''}") for one in found]
+
+
+def change(*which: int, **fields: Any) -> Callable[[Frames], None]:
+    """Changes the keeper's pose in some frames; a callable is given the frame."""
+
+    def changed(frames: Frames) -> None:
+        for frame in which:
+            own = {key: value(frame) if callable(value) else value for key, value in fields.items()}
+            frames[frame]["poses"][0] |= own
+
+    return changed
+
+
+def claim(frame: int, striker: str = "hornet") -> Callable[[Frames], None]:
+    def claimed(frames: Frames) -> None:
+        frames[frame]["poses"][1]["x"] = frames[frame]["poses"][0]["x"]
+        frames[frame]["claims"] = [{"event": "hit", "striker": striker, "target": "keeper"}]
+
+    return claimed
+
+
+def walks(frames: Frames) -> None:
+    change(*range(12, 25), x=lambda frame: 4 * (frame - 11))(frames)
+    for frame in range(12, 25):
+        frames[frame]["inputs"] = [{"id": "keeper", "button": "right"}]
+
+
+def obeys(frames: Frames) -> None:
+    change(16, clip="swing", tick=0)(frames)
+    frames[16]["inputs"] = [{"id": "keeper", "button": "strike"}]
+
+
+def fires(frames: Frames) -> None:
+    frames[17]["poses"].append({"id": "puff-1", "kind": "hornet", "x": 200, "y": 0, "owner": "keeper"})
+
+
+LATER = range(DIES, BACK)
+MISTAKES = [
+    # what the game does, sorts and frames of the findings, what their text says
+    ("health goes below zero", change(*LATER, health=-1), [("health", 10)], "health -1, below zero from 10 to 29"),
+    ("health is restored late", change(30, 31, health=0), [("health", 30)], "back in 30"),
+    ("a blow takes nothing", change(5, health=2), [("health", 5)], "hornet took 1 in 5"),
+    ("the new life is marked as dead", change(*range(30, 45), health=0), [("health", 30)], "health 0 from 30 to"),
+    ("a life too many is lost", change(*range(30, 45), lives=0), [("lives", 30)], "lives 1: back in 30"),
+    ("the body walks on", walks, [("walks", 12)], "52.0 units off by 24, with right held"),
+    ("the body leaves the room", change(20, x=500), [("walks", 20)], "out of bounds in 20"),
+    ("the body obeys", obeys, [("acts", 16), ("clip", 16), ("clip", 17)], "strike is pressed, and it"),
+    ("the body fires", fires, [("acts", 17)], "puff-1 of its own appears while it is down"),
+    ("the death clip over and over", change(*range(11, 30), tick=0), [("clip", 12)], "fall begins 19 times"),
+    ("another clip", change(*range(11, 30), clip="idle"), [("clip", 11)], "shows idle in 11"),
+    ("the clip stays", change(*range(30, 45), clip="fall"), [("clip", 31)], "still shows fall in 31"),
+    ("the body lies too long", change(26, hidden=False), [("seen", 26)], "seen for 15 frames, to 25, back in 30"),
+    ("back early", change(27, 28, 29, x=50, hidden=False), [("seen", 26 + 1), ("seen", 27)], "3 frames early"),
+    ("back late", change(30, 31, hidden=True), [("respawn-late", 30)], "seen in 32, 2 frames late"),
+    ("back elsewhere", change(*range(30, 45), x=0), [("respawn-place", 30)], "back in 30 at (50, 0)"),
+    ("the body is hit", claim(15), [("denied", 15)], "keeper has been down since 10 and comes back in 30"),
+    ("hit in the last immune frame", claim(34), [("denied", 34)], "i-frames from respawn, 30 to 34: 1 left"),
+]  # fmt: skip
+
+
+def test_a_correct_game_agrees() -> None:
+    assert told(correct()) == []
+    frames = correct()
+    claim(35)(frames)  # the first frame in which it is vulnerable again
+    change(*range(35, 45), health=1)(frames)
+    assert told(frames) == []
+
+
+@pytest.mark.parametrize(("name", "mistake", "expected", "text"), MISTAKES, ids=[one[0] for one in MISTAKES])
+def test_mistake(name: str, mistake: Callable[[Frames], None], expected: list[tuple[str, int]], text: str) -> None:
+    frames = correct()
+    mistake(frames)
+    found = told(frames)
+    assert [one[:2] for one in found] == expected
+    assert any(text in one[2] for one in found), found
+
+
+def test_a_held_return_that_the_game_does_not_hold() -> None:
+    frames = correct()
+    for frame in range(25, 36):
+        frames[frame]["poses"][1]["x"] = 50  # the hornet waits at the place of return
+    held = {"respawn": {**KEEPER["respawn"], "if_unsafe": "wait"}}
+    found = told(frames, held)
+    assert ("health", 30) in [one[:2] for one in found]
+    assert any("kept by hornet since 30" in one[2] for one in found)
+
+
+def test_lives_and_health_after_a_mark() -> None:
+    frames = correct()
+    frames[40]["reset"] = "run"
+    change(*range(40, 45), health=2, lives=2)(frames)
+    assert told(frames) == []
+    change(*range(40, 45), lives=0)(frames)
+    found = told(frames)
+    assert [one[:2] for one in found] == [("lives", 40)]
+    assert "lives 2: the run began again in 40" in found[0][2]
+
+
+def test_a_successor_still_marked_as_dead() -> None:
+    frames = correct()
+    for frame in range(BACK, 45):
+        frames[frame]["poses"][0] |= {"id": "keeper-2", "health": 0}
+    for frame in range(BACK):
+        frames[frame]["poses"][0]["id"] = "keeper"
+    found = told(frames, {"succession": True})
+    assert [one[:2] for one in found] == [("health", 30)]
+    assert "took the place of keeper in 30" in found[0][2]
+
+
+def test_the_game_ends_before_the_last_death_was_seen() -> None:
+    whole = {"lives": 1}
+    frames = correct()[:26]
+    for frame in range(26):
+        frames[frame]["poses"][0]["lives"] = 0 if frame >= DIES else 1
+    assert told(frames, whole) == []
+    found = told(frames[:25], whole)
+    assert [one[:2] for one in found] == [("cut-short", 24)]
+    assert "the recording ends in 24; is down for 15 frames, and out in 25" in found[0][2]
+    late = frames + [dict(frames[-1]) for _ in range(3)]
+    late[27] = {"poses": late[27]["poses"], "claims": [{"event": "hit", "striker": "hornet", "target": "keeper"}]}
+    assert "the run was over in 25" in told(late, whole)[-1][2]
+
+
+def test_a_pick_up_taken_twice_after_a_return() -> None:
+    wax = {"role": "hitbox", "attack": "pick", "circle": 1, "mask": ["keeper"]}
+    frames = correct()
+    for frame in (2, 40):
+        frames[frame]["claims"] = [{"event": "hit", "striker": "comb", "target": "keeper"}]
+    change(*range(2, 3), x=50)(frames)
+    rules = sting(keeper=KEEPER)
+    rules["kinds"]["comb"] = {"boxes": {"wax": wax}}
+    rules["attacks"]["pick"] = {"target": {"gives": {"honey": 1}}, "striker": {"remove": True}}
+    found = told(
+        frames, kinds=rules["kinds"], attacks=rules["attacks"], fixtures=[{"kind": "comb", "id": "comb", "at": [50, 0]}]
+    )
+    assert [one[:2] for one in found] == [("denied", 40)]
+    assert "removed (spent) in 2" in found[0][2]
