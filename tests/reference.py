@@ -205,6 +205,7 @@ class Reference:
         self.sides[name] = side
         self.before.pop(name, None)
         self.vitals.forget(name)
+        self.vitals.held.discard(name)
         self.counters = {key: one for key, one in self.counters.items() if key[0] != name}
         if hasattr(self, "driven"):
             self.driven.fired = {gun: one for gun, one in self.driven.fired.items() if gun[0] != name}

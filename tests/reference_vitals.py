@@ -89,6 +89,8 @@ class Vitals:
                 self.lives[name] = kind.lives
                 self.out.discard(name)
                 waits = name in self.due or (kind.succession and name in self.recording.numbers)
+                if name in world.down and name not in self.due and returning is not None:
+                    self.outs.pop(name, None)
                 if name in world.down and not waits and returning is not None:
                     self.revive(name)
         driven.place_fixtures(frame)
@@ -107,8 +109,10 @@ class Vitals:
         world.events.append(row)
         if kind.down.worth:
             who: str = world.credit[name]
-            while world.side(who) is None and world.owner.get(who) is not None:
+            seen = {who}
+            while world.side(who) is None and world.owner.get(who) not in (None, *seen):
                 who = world.owner[who] or ""
+                seen.add(who)
             side = (world.side(who) if who in world.kind else None) or who
             self.score[side] = self.score.get(side, 0) + kind.down.worth
             told = {"id": side, "points": kind.down.worth, "total": self.score[side]}

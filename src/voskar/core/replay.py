@@ -221,6 +221,7 @@ class _Block:
             due = vitals.next_return()
             if due <= min(frame, self.stop - 1):
                 if self._try(due):
+                    now = due
                     continue
                 last = due - 1
                 break

@@ -69,6 +69,8 @@ class Vitals:
 
     def next_visit(self, frame: int) -> int:
         """The next frame, this one or later, in which something falls due that no blow brings about."""
+        if self.recheck:
+            return frame  # someone has left before anything touched
         at = int(np.searchsorted(self._fixed, frame))
         found = [self._fixed[at]] if at < len(self._fixed) else []
         found += [due for due in self._outs if due >= frame]
@@ -107,8 +109,11 @@ class Vitals:
     def _award(self, frame: int, who: str, points: float) -> None:
         """Points for the side of an actor, else for whoever it belongs to."""
         standing = self._find(who)
-        while standing is not None and standing.side is None and standing.owner is not None:
-            who, standing = standing.owner, self._find(standing.owner)
+        seen = {who}  # owners may go round in a ring
+        while standing is not None and standing.side is None and standing.owner not in (None, *seen):
+            who = standing.owner or ""
+            seen.add(who)
+            standing = self._find(who)
         name = who if standing is None or standing.side is None else standing.side
         self.score[name] = self.score.get(name, 0.0) + points
         self.judge.events.append(Event(frame, "score", id=name, points=points, total=self.score[name]))
@@ -384,8 +389,7 @@ class Vitals:
         for number in sorted(judge.births, key=lambda number: judge.standings[number].id):
             if number == returning:
                 continue
-            for outs in self._outs.values():
-                outs[:] = [one for one in outs if one[1] != number]
+            self._keep_in(number)
             if judge.standings[number].id in judge.driver.fixtures:
                 judge.discard(frame - 1, number)
             else:
@@ -396,7 +400,7 @@ class Vitals:
         self.run_start = frame
         self.score.clear()
         self._fallen_out = False
-        for standing in judge.standings.values():
+        for number, standing in judge.standings.items():
             kind = self._kind(standing)
             kept = kind.respawn.keeps if kind.respawn is not None else frozenset()
             standing.counters = {name: value for name, value in standing.counters.items() if name in kept}
@@ -404,11 +408,16 @@ class Vitals:
             if marked:
                 standing.checkpoint, standing.succeeded = None, False
             elif standing.down is not None and not standing.returns:
-                self._readmit(standing, kind)
+                self._readmit(number, standing, kind)
 
-    @staticmethod
-    def _readmit(standing: Standing, kind: Kind) -> None:
+    def _keep_in(self, number: int) -> None:
+        """One that was to be out is not."""
+        for outs in self._outs.values():
+            outs[:] = [one for one in outs if one[1] != number]
+
+    def _readmit(self, number: int, standing: Standing, kind: Kind) -> None:
         """One that had no life left has some again: it is in play, or waits for its successor."""
+        self._keep_in(number)
         if not kind.succession:
             standing.revive()
         elif not standing.succeeded:
