@@ -142,7 +142,7 @@ def check(
     ]
     found += [
         Finding(one.sort, one.frame, "", one.actor, None, None, game=one.game, rules=one.rules)
-        for one in lives(rules, recording, ledger, near=near, tolerance=tolerance)
+        for one in lives(rules, recording, ledger, near=near, within=within, tolerance=tolerance)
     ]
     found += [
         Finding("unclaimed", landing.frame, landing.striker or "", landing.target or "", None, landing)

@@ -18,8 +18,6 @@ from voskar.core.timeline import Course, Span, Timeline, timeline
 
 Sort = Literal["health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short"]
 
-STAND_STILL = "down since {since} it stands still"
-
 
 @dataclass(frozen=True)
 class Odd:
@@ -32,20 +30,22 @@ class Odd:
     rules: str
 
 
-def lives(rules: Rules, recording: Recording, ledger: Ledger, *, near: int, tolerance: float = TOLERANCE) -> list[Odd]:
+def lives(
+    rules: Rules, recording: Recording, ledger: Ledger, *, near: int, within: int = 0, tolerance: float = TOLERANCE
+) -> list[Odd]:
     """Disagreements about state, in frame order.
 
     `health` and `lives` are compared in every frame that tells them; of each disagreement the first frame is told. In
     a baked recording the poses are evidence too: a body that is down stands still and does nothing, shows its death
     clip once, and comes back where and when the rules have it. `near` is how many frames off a change may be and
-    still be told as the same one.
+    still be told as the same one, `within` how many frames late a body may stop.
     """
     course = timeline(rules, recording, ledger, [actor.id for actor in recording.actors])
     found: list[Odd] = []
     for name in recording.numbers:
         found += _state(recording, course.courses[name], near)
         if recording.reactions == "baked":
-            found += _Body(rules, recording, course.courses[name], tolerance).odd()
+            found += _Body(rules, recording, course.courses[name], within, tolerance).odd()
     found += _cut_short(rules, recording, ledger, course)
     return sorted(found, key=lambda one: (one.frame, one.actor, one.sort))
 
@@ -122,8 +122,9 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
 class _Body:
     """What the poses of one actor show while it is down, and when it comes back."""
 
-    def __init__(self, rules: Rules, recording: Recording, course: Course, tolerance: float) -> None:
-        self.rules, self.recording, self.course, self.tolerance = rules, recording, course, tolerance
+    def __init__(self, rules: Rules, recording: Recording, course: Course, within: int, tolerance: float) -> None:
+        self.rules, self.recording, self.course = rules, recording, course
+        self.within, self.tolerance = within, tolerance
         self.name = course.actor.id
         self.number = recording.numbers[self.name]
         poses = recording.poses
@@ -166,8 +167,9 @@ class _Body:
         """It stands where it went down, unless the rulebook says how it moves."""
         if self.course.kind.down.motion is not None:
             return
-        poses, start = self.recording.poses, self._within(span.first - 1, span.first - 1)
-        rows = self._within(span.first, span.last)
+        still = span.first - 1 + self.within
+        poses, start = self.recording.poses, self._within(still, still)
+        rows = self._within(still + 1, span.last)
         rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         if not len(start) or not len(rows):
             return
