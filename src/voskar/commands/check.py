@@ -11,6 +11,7 @@ from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import inputs, load, reactions_option
 from voskar.core.evidence.claims import Finding, Verdict, check
+from voskar.core.evidence.patterns import Pattern, patterns
 from voskar.core.evidence.reactions import TOLERANCE
 from voskar.core.ledger import written
 
@@ -44,6 +45,7 @@ Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
     metavar="UNITS",
     help="How far baked poses may be from what blows do.",
 )
+@click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
 @click.pass_context
 def command(
@@ -53,6 +55,7 @@ def command(
     reactions: str | None,
     within: int,
     tolerance: float,
+    everything: bool,
     as_json: bool,
 ) -> int:
     """Hold what the game claimed in RECORDING against what RULEBOOK makes of it.
@@ -62,12 +65,16 @@ def command(
     """
     book, played = load(rulebook, recording, reactions)
     verdict, _ = check(book.rules(played.rate), played, within=within, tolerance=tolerance)
+    grouped = patterns(verdict.findings, played)
     if as_json:
-        click.echo(json.dumps(_plain(verdict)))
+        click.echo(json.dumps(_plain(verdict, grouped)))
     else:
-        _show(verdict, recording, within)
+        _show(verdict, grouped, recording, within, everything=everything)
     return AGREED if verdict.ok else DISAGREED
 
+
+FRAMES = 12
+"""Most frames of a pattern that are listed."""
 
 WORDS = {
     "moved": "at another frame",
@@ -92,33 +99,49 @@ WORDS = {
     "respawn-place": "back at another place",
     "respawn-late": "back late",
     "cut-short": "cut short",
+    "told-moved": "told in another frame",
+    "told-denied": "told and not so",
+    "told-untold": "not told",
 }
 """What each sort of finding is called where they are counted."""
 
 STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
 STATE = ("health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short")
+TOLD = ("told-moved", "told-denied", "told-untold")
+STYLES |= dict.fromkeys(TOLD, "magenta")
 STYLES |= dict.fromkeys(STATE, "red")
 STYLES |= dict.fromkeys(("knockback", "rebound", "home"), "blue")
 STYLES |= dict.fromkeys(("spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction"), "green")
 
 
-def _show(verdict: Verdict, name: str, within: int) -> None:
+def _show(verdict: Verdict, grouped: list[Pattern], name: str, within: int, *, everything: bool) -> None:
     out = present.console()
+    for pattern in grouped:
+        frames = ", ".join(map(str, pattern.frames[:FRAMES])) + (", …" if len(pattern.frames) > FRAMES else "")
+        out.print(Text(f"{len(pattern.findings)} times  ", "bold").append(pattern.text, "bold"))
+        out.print(Text(f"      in {frames}", "dim"))
+    if grouped:
+        out.print()
+    hidden = set() if everything else {id(finding) for pattern in grouped for finding in pattern.findings[1:]}
+    shown = [finding for finding in verdict.findings if id(finding) not in hidden]
     if verdict.findings:
         table = present.table("", [("frame", "right"), ("finding", ""), ("game", ""), ("rules", "")])
         table.title = None
         table.columns[2].max_width, table.columns[3].ratio = max(out.width // 3, 16), 1
         table.expand = True
-        for finding in verdict.findings:
+        for finding in shown:
             game, rules = accounts(finding)
             table.add_row(str(finding.frame), Text(finding.sort, STYLES[finding.sort]), game, rules)
         out.print(table)
+        if hidden:
+            out.print(f"… and {present.count(len(hidden), 'more')} of these patterns: see them with --all", style="dim")
         out.print()
     counts = {sort: sum(one.sort == sort for one in verdict.findings) for sort in WORDS}
     told = [f"{number} {WORDS[sort]}" for sort, number in counts.items() if number]
     slack = f" within {present.count(within, 'frame')}" if within else ""
     head = f"{name}: {present.count(verdict.claims, 'claimed hit')}, {present.count(verdict.landings, 'landing')}: "
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
+    spawns += [f"{verdict.told_agreed} of {verdict.told} other claims agreed{slack}"] if verdict.told else []
     out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))
     if not verdict.claims and verdict.landings:
         out.print("the recording claims no hit at all: does the game log its claims?", style="dim")
@@ -144,13 +167,15 @@ def accounts(finding: Finding) -> tuple[str, str]:
             return f"{finding.target} {finding.game}", f"{finding.rules}, by the blow in {finding.frame}"
         case "spawn-moved" | "spawn-missing" | "spawn-unfired" | "spawn-place" | "spawn-direction":
             return finding.game, finding.rules
+        case "told-moved" | "told-denied" | "told-untold":
+            return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
         case "health" | "lives" | "walks" | "acts" | "clip" | "seen" | "respawn-place" | "respawn-late" | "cut-short":
             return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
         case "damage" | "attack":
             return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
 
 
-def _plain(verdict: Verdict) -> dict[str, object]:
+def _plain(verdict: Verdict, grouped: list[Pattern]) -> dict[str, object]:
     """The machine form. Keys only ever get more; `version` rises if one changes its meaning."""
     return {
         "voskar": "check",
@@ -161,6 +186,12 @@ def _plain(verdict: Verdict) -> dict[str, object]:
         "agreed": verdict.agreed,
         "spawns": verdict.spawns,
         "spawns_agreed": verdict.spawns_agreed,
+        "told": verdict.told,
+        "told_agreed": verdict.told_agreed,
+        "patterns": [
+            {"text": pattern.text, "count": len(pattern.findings), "frames": list(pattern.frames)}
+            for pattern in grouped
+        ],
         "findings": [
             {
                 "sort": one.sort,
@@ -169,7 +200,7 @@ def _plain(verdict: Verdict) -> dict[str, object]:
                 "target": one.target,
                 "line": one.claim.line if one.claim else None,
                 "rules_frame": one.landing.frame if one.landing else None,
-                "shift": one.shift if one.sort in ("moved", "spawn-moved") else None,
+                "shift": one.shift if one.sort in ("moved", "spawn-moved", "told-moved") else None,
                 "game": one.game or None,
                 "rules": one.rules or None,
                 "damage": written(one.landing.damage) if one.landing else None,

@@ -8,7 +8,9 @@ from typing import Literal, cast
 
 from voskar.core.evidence.emissions import emissions
 from voskar.core.evidence.lives import lives
+from voskar.core.evidence.matching import pair_up
 from voskar.core.evidence.reactions import TOLERANCE, unshown
+from voskar.core.evidence.told import tellings
 from voskar.core.explaining import Account, Witness
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
@@ -20,6 +22,7 @@ Sort = Literal[
     "moved", "denied", "unclaimed", "damage", "attack", "knockback", "rebound", "home",
     "spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction",
     "health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short",
+    "told-moved", "told-denied", "told-untold",
 ]  # fmt: skip
 
 
@@ -32,7 +35,8 @@ class Finding:
     knockback, rebound, home: the poses do not show what the blow should do; `target` is who it is done to.
     spawn-*: `target`, of the owner `striker`, appears at another frame, place or angle than its emitter or parent
     would have it, does not appear, or was never fired. The others are about the state of `target`: health and lives
-    as the game tells them, what it does while it is down, and its return.
+    as the game tells them, what it does while it is down, and its return; told-*: its claims of down, respawn, out,
+    removed and spawn.
     """
 
     sort: Sort
@@ -51,7 +55,8 @@ class Finding:
 class Verdict:
     """The outcome of a check: how many hit claims agreed, and every disagreement in frame order.
 
-    `spawns` counts what should have appeared in the recording, `spawns_agreed` what did as it should.
+    `spawns` counts what should have appeared in the recording, `spawns_agreed` what did as it should; `told` claims
+    of other events than hits.
     """
 
     claims: int
@@ -60,6 +65,8 @@ class Verdict:
     findings: tuple[Finding, ...]
     spawns: int = 0
     spawns_agreed: int = 0
+    told: int = 0
+    told_agreed: int = 0
 
     @property
     def ok(self) -> bool:
@@ -78,25 +85,9 @@ def match(
     Each is used once, nearest first; ties go to the earlier claim, then the earlier landing. Returns the
     pairs in the claims' order, the claims left over and the landings left over.
     """
-    by_pair: dict[tuple[str | None, str | None], list[int]] = {}
-    for index, landing in enumerate(landings):
-        by_pair.setdefault((landing.striker, landing.target), []).append(index)
-    options = sorted(
-        (abs(claim.frame - landings[index].frame), claim.frame, landings[index].frame, number, index)
-        for number, claim in enumerate(claims)
-        for index in by_pair.get((claim.striker, claim.target), ())
-        if abs(claim.frame - landings[index].frame) <= within
+    return pair_up(
+        claims, landings, within, lambda one: (one.striker, one.target), lambda one: (one.striker, one.target)
     )
-    claimed: dict[int, int] = {}
-    used: set[int] = set()
-    for _, _, _, number, index in options:
-        if number not in claimed and index not in used:
-            claimed[number] = index
-            used.add(index)
-    pairs = [(claims[number], landings[claimed[number]]) for number in sorted(claimed)]
-    spare_claims = [claim for number, claim in enumerate(claims) if number not in claimed]
-    spare_landings = [landing for index, landing in enumerate(landings) if index not in used]
-    return pairs, spare_claims, spare_landings
 
 
 def check(
@@ -144,6 +135,10 @@ def check(
         Finding(one.sort, one.frame, "", one.actor, None, None, game=one.game, rules=one.rules)
         for one in lives(rules, recording, ledger, near=near, within=within, tolerance=tolerance)
     ]
+    told = tellings(recording, ledger, within=within, near=near)
+    found += [
+        Finding(one.sort, one.frame, "", one.actor, one.claim, None, one.shift, one.game, one.rules) for one in told.odd
+    ]
     found += [
         Finding("unclaimed", landing.frame, landing.striker or "", landing.target or "", None, landing)
         for landing in _claimable(rules, recording, unclaimed)
@@ -164,7 +159,8 @@ def check(
     found.sort(key=lambda finding: (finding.frame, finding.striker, finding.target, finding.sort))
     clean = sum(not some for some in findings)
     counted = len(landings) - len(unclaimed) + len(_claimable(rules, recording, unclaimed))
-    return Verdict(len(claims), counted, clean, tuple(found), spawned.expected, spawned.agreed), ledger
+    counts = (len(claims), counted, clean, tuple(found), spawned.expected, spawned.agreed, told.claims, told.agreed)
+    return Verdict(*counts), ledger
 
 
 def _claimable(rules: Rules, recording: Recording, landings: Sequence[Event]) -> list[Event]:

@@ -1,0 +1,84 @@
+"""Claims of all events, and findings of one cause told once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.worlds import brush, recording, rulebook, sting
+from voskar.core.evidence.claims import Verdict, check
+from voskar.core.evidence.patterns import patterns
+from voskar.core.recording import Recording
+
+
+def held(data: dict[str, Any], frames: list[dict[str, Any]], **options: Any) -> tuple[Verdict, Recording]:
+    book = rulebook(data)
+    played = recording(book, frames)
+    return check(book.rules(played.rate), played, **options)[0], played
+
+
+def claims(frames: list[dict[str, Any]], told: dict[int, list[dict[str, Any]]]) -> list[dict[str, Any]]:
+    for frame, some in told.items():
+        frames[frame].setdefault("claims", []).extend(some)
+    return frames
+
+
+def hit(damage: float | None = None, **more: Any) -> dict[str, Any]:
+    return {"event": "hit", "striker": "hornet", "target": "keeper", "damage": damage, **more}
+
+
+KEEPER = {"health": 1, "lives": 2, "respawn": {"after": 4}}
+TOLD = [
+    # what the game tells of the keeper, the findings, what the rules say
+    ({0: "down", 4: "respawn", 6: "down"}, [], ""),
+    ({0: "down", 3: "respawn", 6: "down"}, [("told-moved", 3, 1)], "respawn in 4, 1 frame later"),
+    ({0: "down"}, [("told-untold", 6, 0)], "down in 6"),
+    ({0: "down", 6: "down"}, [], ""),
+    ({0: "down", 6: "down", 2: "out"}, [("told-moved", 2, 4)], "out in 6, 4 frames later"),
+    ({2: "removed"}, [("told-denied", 2, 0)], "no removed of keeper at all"),
+    ({0: "spawn"}, [], ""),
+    ({3: "spawn"}, [("told-moved", 3, -3)], "spawn in 0, 3 frames earlier"),
+]
+
+
+@pytest.mark.parametrize(("told", "expected", "text"), TOLD)
+def test_claims_of_other_events(told: dict[int, str], expected: list[tuple[str, int, int]], text: str) -> None:
+    frames = claims(brush({"hornet": "#.....#."}), {0: [hit()], 6: [hit()]})
+    frames = claims(frames, {frame: [{"event": event, "id": "keeper"}] for frame, event in told.items()})
+    verdict, _ = held(sting(keeper=KEEPER), frames)
+    assert [(one.sort, one.frame, one.shift) for one in verdict.findings] == expected
+    assert (verdict.told, verdict.told_agreed) == (
+        len(told),
+        len(told) - sum(one[0] != "told-untold" for one in expected),
+    )
+    assert all(text in one.rules for one in verdict.findings)
+    assert not [one for one in held(sting(keeper=KEEPER), frames, within=4)[0].findings if one.sort == "told-moved"]
+
+
+def test_i_frames_that_end_too_soon_are_one_pattern() -> None:
+    frames = brush({"hornet": ("#" * 11 + "." * 40) * 4})
+    for start in range(0, 204, 51):
+        claims(frames, {start: [hit()], start + 5: [hit()], start + 10: [hit()]})
+    verdict, played = held(sting(keeper={"iframes": 5}), frames)
+    found = patterns(verdict.findings, played)
+    assert [len(one.findings) for one in found] == [4, 4]
+    assert found[0].text == "hits on keeper come 1 frame early: its i-frames end 1 frame too soon"
+    assert found[0].frames == (5, 56, 107, 158)
+
+
+def test_another_damage_is_one_pattern_and_two_alike_are_none() -> None:
+    frames = claims(brush({"hornet": "#.#.#.#"}), {frame: [hit(2)] for frame in (0, 2, 4)} | {6: [hit(1)]})
+    verdict, played = held(sting(), frames)
+    assert [one.text for one in patterns(verdict.findings, played)] == ["damage of hornet's sting is told as 2, not 1"]
+    assert patterns(verdict.findings[:2], played) == []
+
+
+def test_a_log_that_is_late_by_one_is_one_pattern() -> None:
+    frames = brush({"hornet": "#.........#.........#...........#"})
+    claims(frames, {1: [hit()], 11: [hit()], 21: [hit()], 31: []})
+    frames[11]["poses"][1]["x"] = 11  # near: another gate than that of being far away
+    verdict, played = held(sting(), frames[:32])
+    found = patterns(verdict.findings, played)
+    assert "1 frame late" in found[0].text
+    assert len(found[0].findings) == 3
