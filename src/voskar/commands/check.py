@@ -7,13 +7,21 @@ import json
 import click
 from rich.text import Text
 
+from voskar.commands import compare as comparison
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import inputs, load, reactions_option
+from voskar.core.evidence.baseline import compare
 from voskar.core.evidence.claims import Finding, Verdict, check
+from voskar.core.evidence.expectations import Failure, hold
 from voskar.core.evidence.patterns import Pattern, patterns
 from voskar.core.evidence.reactions import TOLERANCE
 from voskar.core.ledger import written
+from voskar.core.timeline import timeline
+from voskar.files.expect import load_expectations
+from voskar.files.expect import propose as proposed
+from voskar.files.ledger import read_ledger
+from voskar.files.reading import whole_file
 
 
 @click.command(
@@ -23,6 +31,8 @@ Example:
   voskar check apiary.toml meadow.jsonl
   voskar check apiary.toml meadow.jsonl --within 4
   voskar check apiary.toml meadow.jsonl --json
+  voskar check apiary.toml meadow.jsonl --propose meadow.expect.toml
+  voskar check gentle.toml meadow.jsonl --expect meadow.expect.toml
 
 \b
 Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
@@ -45,6 +55,9 @@ Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
     metavar="UNITS",
     help="How far baked poses may be from what blows do.",
 )
+@click.option("--expect", "expected", multiple=True, metavar="FILE", help="Statements that should hold too.")
+@click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay should agree with too.")
+@click.option("--propose", metavar="FILE", help="Write a first file of expectations from this replay, and stop.")
 @click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
 @click.pass_context
@@ -55,6 +68,9 @@ def command(
     reactions: str | None,
     within: int,
     tolerance: float,
+    expected: tuple[str, ...],
+    baseline: str | None,
+    propose: str | None,
     everything: bool,
     as_json: bool,
 ) -> int:
@@ -64,13 +80,43 @@ def command(
     over on either side is told with the gate that decided.
     """
     book, played = load(rulebook, recording, reactions)
-    verdict, _ = check(book.rules(played.rate), played, within=within, tolerance=tolerance)
+    rules = book.rules(played.rate)
+    statements = [one for name in expected for one in load_expectations(name)]
+    earlier = None if baseline is None else read_ledger(baseline)
+    verdict, ledger = check(rules, played, within=within, tolerance=tolerance)
+    course = timeline(rules, played, ledger)
+    if propose is not None:
+        with whole_file(propose) as part:
+            part.write_text(proposed(ledger, course), encoding="utf-8")
+        click.echo(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
+        return AGREED
+    failures = hold(statements, ledger, course)
+    differs = None if earlier is None else compare(earlier, ledger)
     grouped = patterns(verdict.findings, played)
     if as_json:
-        click.echo(json.dumps(_plain(verdict, grouped)))
+        more = {"expectations": len(statements), "failures": [vars(one) for one in failures]}
+        own = {} if differs is None else {"baseline": comparison.plain(differs)}
+        click.echo(json.dumps({**_plain(verdict, grouped), **more, **own}))
     else:
         _show(verdict, grouped, recording, within, everything=everything)
-    return AGREED if verdict.ok else DISAGREED
+        if statements:
+            _expectations(failures, len(statements))
+        if differs is not None:
+            click.echo(f"\nagainst {baseline}:")
+            comparison.show(differs, everything=everything)
+    agreed = verdict.ok and not failures and not (differs and differs.differences)
+    return AGREED if agreed else DISAGREED
+
+
+def _expectations(failures: list[Failure], count: int) -> None:
+    out = present.console()
+    out.print()
+    for one in failures:
+        place = f" (line {one.line})" if one.line is not None else ""
+        out.print(Text("fails  ", "bold red").append(f"{one.statement}{place}", "bold"))
+        out.print(f"       expected {one.expected}", soft_wrap=True)
+        out.print(f"       found {one.found}", soft_wrap=True)
+    out.print(f"{count - len(failures)} of {present.count(count, 'expectation')} hold")
 
 
 FRAMES = 12
@@ -134,7 +180,7 @@ def _show(verdict: Verdict, grouped: list[Pattern], name: str, within: int, *, e
             table.add_row(str(finding.frame), Text(finding.sort, STYLES[finding.sort]), game, rules)
         out.print(table)
         if hidden:
-            out.print(f"… and {present.count(len(hidden), 'more')} of these patterns: see them with --all", style="dim")
+            out.print(f"… and {len(hidden)} more of these patterns: see them with --all", style="dim")
         out.print()
     counts = {sort: sum(one.sort == sort for one in verdict.findings) for sort in WORDS}
     told = [f"{number} {WORDS[sort]}" for sort, number in counts.items() if number]

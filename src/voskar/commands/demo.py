@@ -14,7 +14,7 @@ from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors, whole_file
 
 FOLDER = "night-apiary"
-TEXTS = ("apiary.toml", "hive.toml", "swarm.toml", "volley.stage.toml")
+TEXTS = ("apiary.toml", "gentle.toml", "hive.toml", "swarm.toml", "volley.stage.toml")
 
 STEPS = (
     ("replay", "apiary.toml", "meadow.jsonl"),

@@ -16,6 +16,7 @@ AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
 COMMANDS = {
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
+    "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
     "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",

@@ -1,4 +1,4 @@
-"""Writes ledgers, as JSON Lines, CSV or Parquet by the file's ending, and as a data frame."""
+"""Reads and writes ledgers, as JSON Lines, CSV or Parquet by the file's ending, and as a data frame."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from voskar.core.ledger import Ledger
+from voskar.core.ledger import COLUMNS, FORMAT, Event, Ledger
 from voskar.errors import InputError, Problem
-from voskar.files.reading import whole_file
+from voskar.files.reading import plain_errors, read_text, whole_file
 
 if TYPE_CHECKING:
     import pandas
@@ -68,3 +68,83 @@ def write_ledger(ledger: Ledger, path: str | Path) -> None:
             table = pyarrow.Table.from_pandas(dataframe(ledger), preserve_index=False)
             table = table.replace_schema_metadata({b"voskar": json.dumps(ledger.header()).encode()})
             pyarrow.parquet.write_table(table, part)
+
+
+def is_ledger(path: str | Path) -> bool:
+    """Whether a file is a ledger: by its header, or by the columns of a table."""
+    ending = Path(path).suffix.lower()
+    if ending not in ENDINGS or not Path(path).is_file():
+        return False
+    with plain_errors(path), Path(path).open("rb") as file:
+        start = file.read(4096)
+    if ending == ".jsonl":
+        return b'"voskar": "ledger"' in start.split(b"\n")[0]
+    return ending == ".parquet" or start.startswith(b"frame,event,until")
+
+
+def read_ledger(path: str | Path) -> Ledger:
+    """A ledger as it was written. A CSV has no header: its rate is taken to be 60.
+
+    Raises InputError for a file that is none, or of a later format.
+    """
+    ending = check_ending(path)
+    if not is_ledger(path):
+        with plain_errors(path):
+            Path(path).open("rb").close()
+        raise InputError(Problem("this is no ledger of Voskar", file=str(path), hint="write one with replay --ledger"))
+    if ending == ".jsonl":
+        header, rows = _read_lines(path)
+    else:
+        header, rows = _read_table(path, ending)
+    if int(header.get("version", FORMAT)) > FORMAT:
+        message = f"found version {header['version']} of the ledger's format, this Voskar reads up to {FORMAT}"
+        raise InputError(Problem(message, file=str(path)))
+    first, last = header.get("frames", [0, max((int(row["frame"]) for row in rows), default=-1)])
+    return Ledger(
+        [Event(**row) for row in rows],
+        str(header.get("rulebook", "")),
+        str(header.get("recording", "")),
+        float(header.get("rate", 60.0)),
+        int(first),
+        int(last),
+        dict(header.get("options", {})),
+    )
+
+
+def _read_lines(path: str | Path) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+    header: dict[str, Any] = {}
+    rows: list[dict[str, Any]] = []
+    for number, line in enumerate(read_text(path).splitlines(), 1):
+        try:
+            row = json.loads(line)
+            if number == 1:
+                header = row
+                continue
+            unknown = sorted(set(row) - set(COLUMNS))
+            if unknown or "frame" not in row or "event" not in row:
+                raise ValueError(f'unknown column "{unknown[0]}"' if unknown else "no frame or event")
+        except ValueError as error:
+            raise InputError(Problem(f"not a line of a ledger: {error}", file=str(path), line=number)) from None
+        rows.append(row)
+    return header, rows
+
+
+def _read_table(path: str | Path, ending: str) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+    import pandas
+
+    header: dict[str, Any] = {}
+    with plain_errors(path):
+        if ending == ".csv":
+            frame = pandas.read_csv(path, dtype=dict.fromkeys(("id", "striker", "target", "by", "owner"), "string"))
+        else:
+            import pyarrow.parquet
+
+            table = pyarrow.parquet.read_table(path)
+            header = json.loads((table.schema.metadata or {}).get(b"voskar", b"{}"))
+            frame = table.to_pandas()
+    rows = []
+    for row in frame.to_dict("records"):
+        own = {str(name): value for name, value in row.items() if name in COLUMNS and not pandas.isna(value)}
+        own |= {name: int(own[name]) for name in WHOLE if name in own}
+        rows.append(own)
+    return header, rows

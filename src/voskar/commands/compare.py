@@ -1,0 +1,106 @@
+"""`voskar compare`: two ledgers, two rulebooks on one recording, or one rulebook on two recordings."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import click
+from rich.text import Text
+
+from voskar.commands import present
+from voskar.commands.main import AGREED, DISAGREED
+from voskar.commands.options import load, reactions_option
+from voskar.core.evidence.baseline import Comparison, compare
+from voskar.core.ledger import Ledger
+from voskar.core.replay import replay
+from voskar.files.ledger import is_ledger, read_ledger
+
+ROWS = 40
+STYLES = {"gained": "green", "lost": "bold red", "moved": "yellow", "changed": "cyan"}
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar compare apiary.toml gentle.toml meadow.jsonl
+  voskar replay apiary.toml meadow.jsonl --ledger before.jsonl
+  voskar replay gentle.toml meadow.jsonl --ledger after.jsonl
+  voskar compare before.jsonl after.jsonl --json
+
+\b
+Exit codes: 0 nothing differs, 1 something does, 2 bad input.
+"""
+)
+@click.argument("files", nargs=-1, metavar="BEFORE AFTER | RULEBOOK RULEBOOK RECORDING | RULEBOOK RECORDING RECORDING")
+@reactions_option
+@click.option(
+    "--near",
+    type=click.IntRange(0),
+    metavar="N",
+    help="Frames by which a blow may be off and be the same one.  [half a second]",
+)
+@click.option("--all", "everything", is_flag=True, help="List what follows from earlier differences too.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object instead of a table.")
+def command(files: tuple[str, ...], reactions: str | None, near: int | None, everything: bool, as_json: bool) -> int:
+    """Tell which landings, deaths, returns and ends two replays do not share.
+
+    What follows from an earlier difference on the same actor is told apart from its cause.
+    """
+    before, after = ledgers(files, reactions)
+    found = compare(before, after, near)
+    if as_json:
+        click.echo(json.dumps(plain(found)))
+    else:
+        show(found, everything=everything)
+    return DISAGREED if found.differences else AGREED
+
+
+def ledgers(files: tuple[str, ...], reactions: str | None) -> tuple[Ledger, Ledger]:
+    """The two ledgers that some files stand for."""
+    rulebooks = [name for name in files if Path(name).suffix.lower() == ".toml"]
+    others = [name for name in files if name not in rulebooks]
+    if len(files) == 2 and not rulebooks:
+        return read_ledger(files[0]), read_ledger(files[1])
+    if len(files) == 3 and len(rulebooks) in (1, 2) and not any(is_ledger(name) for name in others):
+        pairs = [(book, recording) for book in rulebooks for recording in others]
+        found = []
+        for book, recording in pairs:
+            rules, played = load(book, recording, reactions)
+            found.append(replay(rules.rules(played.rate), played))
+        return found[0], found[1]
+    raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
+
+
+def show(found: Comparison, *, everything: bool) -> None:
+    """A table of what differs."""
+    out = present.console()
+    shown = found.differences if everything else found.causes
+    if shown:
+        table = present.table("", [("frame", "right"), ("difference", ""), ("what", ""), ("before", ""), ("after", "")])
+        table.title = None
+        for one in shown[:ROWS]:
+            name = Text(one.sort, STYLES[one.sort])
+            what = one.what if one.follows is None else f"{one.what} (follows from {one.follows})"
+            table.add_row(str(one.frame), name, what, one.before, one.after)
+        out.print(table)
+        if len(shown) > ROWS:
+            out.print(f"… and {len(shown) - ROWS}: see them with --json", style="dim")
+        out.print()
+    counts = {sort: sum(one.sort == sort for one in found.differences) for sort in STYLES}
+    told = [f"{number} {sort}" for sort, number in counts.items() if number] or ["nothing differs"]
+    following = len(found.differences) - len(found.causes)
+    more = f"; {following} of them follow from earlier ones" if following else ""
+    more += ": see them with --all" if following and not everything else ""
+    out.print(f"{present.count(found.same, 'event')} in common, {', '.join(told)}{more}")
+
+
+def plain(found: Comparison) -> dict[str, object]:
+    """The machine form."""
+    return {
+        "voskar": "compare",
+        "version": 1,
+        "same": found.same,
+        "differences": [vars(one) for one in found.differences],
+    }

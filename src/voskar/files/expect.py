@@ -1,0 +1,162 @@
+"""Reads and proposes expectations: TOML with one statement a table."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any
+
+from pydantic import BeforeValidator, Field, ValidationError
+
+from voskar.core.evidence.expectations import Range, State, Statement, Wanted
+from voskar.core.ledger import COLUMNS, OUTCOMES, Ledger, written
+from voskar.core.timeline import Timeline
+from voskar.errors import InputError, nearest
+from voskar.files.rulebook_checks import Told, schema_problems
+from voskar.files.rulebook_schema import Table
+from voskar.files.toml_sources import Source, read_source
+
+EVENTS = (
+    "contact", "health", "iframes", "knockback", "rebound", "stun", "spawn", "denied", "removed", "down", "respawn",
+    "respawn_held", "home", "checkpoint", "gives", "score", "out", "over", "won", *OUTCOMES,
+)  # fmt: skip
+FILTERS = tuple(name for name in COLUMNS if name not in ("frame", "event", "outcome"))
+
+
+def _range(value: Any) -> Range:
+    expected = 'a number, or a range such as "2-5", "2-" or "-5"'
+    if isinstance(value, bool) or not isinstance(value, str | int | float):
+        raise ValueError(expected)
+    if isinstance(value, str):
+        try:
+            return Range.parse(value)
+        except ValueError:
+            raise ValueError(expected) from None
+    return Range(float(value), float(value))
+
+
+Numbers = Annotated[Range, BeforeValidator(_range)]
+
+
+class ExpectTable(Table):
+    """`[[expect]]`; columns of the ledger stand beside these keys."""
+
+    event: str
+    say: str = ""
+    frames: Numbers | None = None
+    count: Numbers | None = None
+    never: bool = False
+    at: list[Annotated[int, Field(ge=0)]] | None = None
+    then: list[dict[str, Any]] = Field(default_factory=list)
+
+
+class StateTable(Table):
+    """`[[state]]`"""
+
+    id: str
+    frame: Annotated[int, Field(ge=0)]
+    say: str = ""
+    health: Numbers | None = None
+    lives: Numbers | None = None
+
+
+class ExpectFile(Table):
+    """A whole file of expectations."""
+
+    voskar: int
+    expect: list[ExpectTable] = Field(default_factory=list)
+    state: list[StateTable] = Field(default_factory=list)
+
+
+def load_expectations(path: str | Path) -> list[Statement | State]:
+    """The statements of a file, in order. Raises InputError with every problem found."""
+    source = read_source(path)
+    raw = json.loads(json.dumps(source.raw, default=str))
+    found: list[Told] = []
+    wanted: dict[int, Wanted] = {}
+    thens: dict[int, tuple[Wanted, ...]] = {}
+    tables = raw.get("expect", [])
+    for index, table in enumerate(tables if isinstance(tables, list) else ()):
+        if isinstance(table, dict):
+            where: tuple[str | int, ...] = ("expect", index)
+            wanted[index] = _wanted(table, where, found)
+            later = table.get("then", [])
+            some = [one for one in later if isinstance(one, dict)] if isinstance(later, list) else []
+            thens[index] = tuple(_wanted(dict(one), (*where, "then", k), found) for k, one in enumerate(some))
+            modes = [key for key in ("count", "never", "at", "then") if table.get(key)]
+            if len(modes) > 1:
+                found.append((where, f"found {' and '.join(modes)}, expected one of count, never, at, then", None))
+    data: ExpectFile | None = None
+    try:
+        data = ExpectFile.model_validate(raw)
+    except ValidationError as error:
+        found += schema_problems(error, ExpectFile)
+    if found or data is None:
+        problems = {source.problem(*one) for one in found}
+        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message)))
+    result: list[Statement | State] = []
+    for index, one in enumerate(data.expect):
+        count = Range(0, 0) if one.never else one.count
+        at = None if one.at is None else tuple(one.at)
+        line = _line(source, ("expect", index))
+        frames = one.frames or Range()
+        result.append(Statement(wanted[index], line, one.say, frames, count, at, thens[index]))
+    for index, state in enumerate(data.state):
+        line = _line(source, ("state", index))
+        result.append(State(state.id, state.frame, line, state.say, state.health, state.lives))
+    return result
+
+
+def _line(source: Source, where: tuple[str | int, ...]) -> int | None:
+    return source.problem(where, "").line
+
+
+def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Told]) -> Wanted:
+    """Takes the columns out of a table, and notes what is wrong with them."""
+    event = table.get("event")
+    if isinstance(event, str) and event not in EVENTS:
+        found.append(((*where, "event"), f'unknown event "{event}"', nearest(event, EVENTS)))
+    elif where[-2] == "then" and event is None:
+        found.append((where, 'the key "event" is missing', None))
+    columns: dict[str, str | Range] = {}
+    for name in [name for name in table if name in FILTERS]:
+        value = table.pop(name)
+        number = name in NUMBERS
+        try:
+            columns[name] = _range(value) if number else str(value)
+        except ValueError as error:
+            found.append(((*where, name), f"found {value!r}, expected {error}", None))
+    if where[-2] == "then":
+        for name in sorted(set(table) - {"event"}):
+            found.append(((*where, name), f'unknown key "{name}"', nearest(name, FILTERS)))
+    return Wanted(str(event), columns)
+
+
+NUMBERS = frozenset(
+    ("until", "damage", "t", "x", "y", "before", "after", "lives", "dx", "dy", "vx", "vy", "angle", "points", "total")
+)
+
+
+def propose(ledger: Ledger, course: Timeline) -> str:
+    """A first file of expectations from a ledger, to be edited: landings, deaths, returns, ends, and the last state."""
+    lines = ["# Proposed from a replay: strike out what does not matter, and what is wrong put right.", "voskar = 1"]
+    landings: dict[tuple[str, str, str], list[int]] = {}
+    for event in ledger.landings():
+        landings.setdefault((event.striker or "", event.target or "", event.attack or ""), []).append(event.frame)
+    for (striker, target, attack), frames in landings.items():
+        lines += ["", "[[expect]]", 'event = "landed"', f"striker = {json.dumps(striker)}"]
+        lines += [f"target = {json.dumps(target)}", f"attack = {json.dumps(attack)}", f"at = {frames}"]
+    for name in ("down", "respawn", "out", "over", "won"):
+        actors: dict[str | None, list[int]] = {}
+        for event in ledger.of(name):
+            actors.setdefault(event.id, []).append(event.frame)
+        for actor, frames in actors.items():
+            who = [f"id = {json.dumps(actor)}"] if actor else []
+            lines += ["", "[[expect]]", f"event = {json.dumps(name)}", *who, f"at = {frames}"]
+    for name, one in course.courses.items():
+        health, lives = one.health.now(course.last), one.lives.now(course.last)
+        if health is not None and (one.taken or one.lives.values) and not one.actor.spawned:
+            lines += ["", "[[state]]", f"id = {json.dumps(name)}", f"frame = {course.last}"]
+            lines.append(f"health = {written(float(health))}")
+            lines += [f"lives = {written(float(lives))}"] if lives is not None else []
+    return "\n".join(lines) + "\n"
