@@ -126,16 +126,8 @@ def test_bad_input(apiary: Path, arguments: tuple[str, ...], message: str) -> No
     assert (done.returncode, done.stdout) == (2, "")
     assert message in done.stderr
     assert "Traceback" not in done.stderr
-    written = [
-        "apiary.toml",
-        "gentle.toml",
-        "hive.toml",
-        "meadow.jsonl",
-        "moth.png",
-        "swarm.jsonl",
-        "swarm.toml",
-        "volley.stage.toml",
-    ]
+    written = ["apiary.toml", "gentle.toml", "hive.toml", "meadow.expect.toml", "meadow.jsonl", "moth.png"]
+    written += ["swarm.jsonl", "swarm.toml", "volley.stage.toml", "voskar.toml"]
     assert sorted(path.name for path in apiary.iterdir()) == written
 
 

@@ -51,7 +51,7 @@ def test_include_and_image(tmp_path: Path) -> None:
     [
         ({"parts__common": "include = ['../main.toml']"}, "common.toml:1: include[0]: ../main.toml includes itself"),
         ({"main": MAIN.replace("parts/common", "parts/no")}, "main.toml:2: include[0]: there is no file parts/no.toml"),
-        ({"main": MAIN.replace("parts/common", "../x")}, "x.toml lies outside the rulebook's folder"),
+        ({"main": MAIN.replace("parts/common", "../x")}, "x.toml lies outside the folder of the file that names it"),
         ({"parts__common": "[kinds.moth]\nhelth = 1"}, 'common.toml:2: kinds.moth.helth: unknown key "helth"'),
         ({"parts__common": "x = ["}, "common.toml:1: not valid TOML"),
         ({"main": MAIN.replace("moth.png", "../moth.png")}, "main.toml:7: kinds.moth.boxes.wings.pixels: cannot use"),

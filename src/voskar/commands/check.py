@@ -10,18 +10,20 @@ from rich.text import Text
 from voskar.commands import compare as comparison
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import inputs, load, reactions_option
+from voskar.commands.options import load, reactions_option
 from voskar.core.evidence.baseline import compare
-from voskar.core.evidence.claims import Finding, Verdict, check
+from voskar.core.evidence.claims import Verdict, check
 from voskar.core.evidence.expectations import Failure, hold
 from voskar.core.evidence.patterns import Pattern, patterns
 from voskar.core.evidence.reactions import TOLERANCE
+from voskar.core.evidence.words import accounts
 from voskar.core.ledger import written
 from voskar.core.timeline import timeline
 from voskar.files.expect import load_expectations
 from voskar.files.expect import propose as proposed
 from voskar.files.ledger import read_ledger
 from voskar.files.reading import whole_file
+from voskar.files.suite import NAME
 
 
 @click.command(
@@ -31,14 +33,16 @@ Example:
   voskar check apiary.toml meadow.jsonl
   voskar check apiary.toml meadow.jsonl --within 4
   voskar check apiary.toml meadow.jsonl --json
-  voskar check apiary.toml meadow.jsonl --propose meadow.expect.toml
+  voskar check apiary.toml meadow.jsonl --propose first.expect.toml
   voskar check gentle.toml meadow.jsonl --expect meadow.expect.toml
+  voskar check --suite voskar.toml --report junit.xml
 
 \b
 Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
 """
 )
-@inputs
+@click.argument("rulebook", metavar="[RULEBOOK", required=False)
+@click.argument("recording", metavar="RECORDING]", required=False)
 @reactions_option
 @click.option(
     "--within",
@@ -58,19 +62,29 @@ Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
 @click.option("--expect", "expected", multiple=True, metavar="FILE", help="Statements that should hold too.")
 @click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay should agree with too.")
 @click.option("--propose", metavar="FILE", help="Write a first file of expectations from this replay, and stop.")
+@click.option("--suite", default=NAME, show_default=True, metavar="FILE", help="The suite, where no files are given.")
+@click.option("--workers", type=click.IntRange(1), metavar="N", help="Processes of a suite.  [default: all cores]")
+@click.option(
+    "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .txt (file:line: text)."
+)
+@click.option("--stop", is_flag=True, help="End a suite at its first failure.")
 @click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
 @click.pass_context
 def command(
     ctx: click.Context,
-    rulebook: str,
-    recording: str,
+    rulebook: str | None,
+    recording: str | None,
     reactions: str | None,
     within: int,
     tolerance: float,
     expected: tuple[str, ...],
     baseline: str | None,
     propose: str | None,
+    suite: str,
+    workers: int | None,
+    report: tuple[str, ...],
+    stop: bool,
     everything: bool,
     as_json: bool,
 ) -> int:
@@ -78,7 +92,17 @@ def command(
 
     Every hit the game claims is matched with a landing of the same striker on the same target. What is left
     over on either side is told with the gate that decided.
+
+    Without RULEBOOK and RECORDING: check every recording of the suite in this folder's voskar.toml.
     """
+    if rulebook is None:
+        from voskar.commands.suite_view import check_suite
+
+        return check_suite(suite, workers, report, stop, as_json)
+    if recording is None:
+        raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")
+    if report or stop or workers:
+        raise click.UsageError("--report, --stop and --workers go with a suite: give no files")
     book, played = load(rulebook, recording, reactions)
     rules = book.rules(played.rate)
     statements = [one for name in expected for one in load_expectations(name)]
@@ -191,34 +215,6 @@ def _show(verdict: Verdict, grouped: list[Pattern], name: str, within: int, *, e
     out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))
     if not verdict.claims and verdict.landings:
         out.print("the recording claims no hit at all: does the game log its claims?", style="dim")
-
-
-def accounts(finding: Finding) -> tuple[str, str]:
-    """What the game says and what the rules say, each in one sentence."""
-    blow = f"{finding.striker} hits {finding.target}"
-    gate = f"{finding.why.gate}: {finding.why.sentence}" if finding.why else ""
-    match finding.sort:
-        case "moved":
-            direction = "later" if finding.shift > 0 else "earlier"
-            frame = finding.landing.frame if finding.landing else 0
-            apart = f"{present.count(abs(finding.shift), 'frame')} {direction}"
-            return blow, f"lands in {frame}, {apart}; in {finding.frame} {gate}"
-        case "denied":
-            return blow, gate
-        case "unclaimed":
-            landing = finding.landing
-            boxes = f"{landing.hitbox} on {landing.hurtbox}" if landing else ""
-            return "tells no such hit", f"{blow}: landed, {boxes}"
-        case "knockback" | "rebound" | "home":
-            return f"{finding.target} {finding.game}", f"{finding.rules}, by the blow in {finding.frame}"
-        case "spawn-moved" | "spawn-missing" | "spawn-unfired" | "spawn-place" | "spawn-direction":
-            return finding.game, finding.rules
-        case "told-moved" | "told-denied" | "told-untold":
-            return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
-        case "health" | "lives" | "walks" | "acts" | "clip" | "seen" | "respawn-place" | "respawn-late" | "cut-short":
-            return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
-        case "damage" | "attack":
-            return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
 
 
 def _plain(verdict: Verdict, grouped: list[Pattern]) -> dict[str, object]:

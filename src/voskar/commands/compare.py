@@ -86,7 +86,7 @@ def show(found: Comparison, *, everything: bool) -> None:
             table.add_row(str(one.frame), name, what, one.before, one.after)
         out.print(table)
         if len(shown) > ROWS:
-            out.print(f"… and {len(shown) - ROWS}: see them with --json", style="dim")
+            out.print(f"… and {len(shown) - ROWS} more: see them with --json", style="dim")
         out.print()
     counts = {sort: sum(one.sort == sort for one in found.differences) for sort in STYLES}
     told = [f"{number} {sort}" for sort, number in counts.items() if number] or ["nothing differs"]

@@ -14,7 +14,9 @@ from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors, whole_file
 
 FOLDER = "night-apiary"
-TEXTS = ("apiary.toml", "gentle.toml", "hive.toml", "swarm.toml", "volley.stage.toml")
+TEXTS = (
+    "apiary.toml", "gentle.toml", "hive.toml", "meadow.expect.toml", "swarm.toml", "volley.stage.toml", "voskar.toml"
+)  # fmt: skip
 
 STEPS = (
     ("replay", "apiary.toml", "meadow.jsonl"),

@@ -41,7 +41,7 @@ class Source:
     def path_of(self, where: KeyPath, name: str) -> Path:
         """The file that a key names, seen from the file that key stands in.
 
-        Raises ValueError if it lies outside the rulebook's folder.
+        Raises ValueError if it lies outside the folder of the file that names it.
         """
         if self.root is None:
             raise ValueError("this rulebook has no folder")
@@ -56,7 +56,7 @@ def dotted(path: KeyPath) -> str:
 def inside(root: Path, path: Path) -> Path:
     """A path if it lies in a folder or below, links followed. Raises ValueError if not."""
     if not path.resolve().is_relative_to(root.resolve()):
-        raise ValueError(f"{path.name} lies outside the rulebook's folder")
+        raise ValueError(f"{path.name} lies outside the folder of the file that names it")
     return path
 
 

@@ -1,0 +1,37 @@
+"""Findings in words."""
+
+from __future__ import annotations
+
+from voskar.core.evidence.claims import Finding
+
+
+def accounts(finding: Finding) -> tuple[str, str]:
+    """What the game says and what the rules say, each in one sentence."""
+    blow = f"{finding.striker} hits {finding.target}"
+    gate = f"{finding.why.gate}: {finding.why.sentence}" if finding.why else ""
+    match finding.sort:
+        case "moved":
+            direction = "later" if finding.shift > 0 else "earlier"
+            frame = finding.landing.frame if finding.landing else 0
+            apart = f"{_frames(abs(finding.shift))} {direction}"
+            return blow, f"lands in {frame}, {apart}; in {finding.frame} {gate}"
+        case "denied":
+            return blow, gate
+        case "unclaimed":
+            landing = finding.landing
+            boxes = f"{landing.hitbox} on {landing.hurtbox}" if landing else ""
+            return "tells no such hit", f"{blow}: landed, {boxes}"
+        case "knockback" | "rebound" | "home":
+            return f"{finding.target} {finding.game}", f"{finding.rules}, by the blow in {finding.frame}"
+        case "spawn-moved" | "spawn-missing" | "spawn-unfired" | "spawn-place" | "spawn-direction":
+            return finding.game, finding.rules
+        case "told-moved" | "told-denied" | "told-untold":
+            return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
+        case "health" | "lives" | "walks" | "acts" | "clip" | "seen" | "respawn-place" | "respawn-late" | "cut-short":
+            return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
+        case "damage" | "attack":
+            return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
+
+
+def _frames(count: int) -> str:
+    return f"{count} frame{'' if count == 1 else 's'}"

@@ -1,0 +1,108 @@
+"""Reads a suite: `voskar.toml`, which names rulebooks, recordings, expectations, baselines and tolerances."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated
+
+from pydantic import Field, ValidationError
+
+from voskar.errors import InputError, Problem
+from voskar.files.rulebook_checks import schema_problems
+from voskar.files.rulebook_schema import Names, Table
+from voskar.files.toml_sources import inside, read_source
+
+NAME = "voskar.toml"
+
+
+class RunsTable(Table):
+    """`[[runs]]`; keys that are not told are those of `[suite]`."""
+
+    recordings: Names
+    rulebook: str | None = None
+    expect: Names = Field(default_factory=list)
+    baseline: str | None = None
+    within: Annotated[int, Field(ge=0)] | None = None
+    tolerance: Annotated[float, Field(ge=0)] | None = None
+
+
+class SuiteTable(Table):
+    """`[suite]`"""
+
+    rulebook: str | None = None
+    within: Annotated[int, Field(ge=0)] = 0
+    tolerance: Annotated[float, Field(ge=0)] = 1.0
+
+
+class SuiteFile(Table):
+    """A whole suite."""
+
+    voskar: int
+    suite: SuiteTable = SuiteTable()
+    runs: list[RunsTable] = Field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Job:
+    """One recording to be checked: paths, and what it is held against. `name` is its path as the suite sees it."""
+
+    name: str
+    rulebook: str
+    recording: str
+    expect: tuple[str, ...]
+    baseline: str | None
+    within: int
+    tolerance: float
+
+
+def load_suite(path: str | Path) -> list[Job]:
+    """The jobs of a suite, in the order in which it names them; those of one pattern by name.
+
+    `{name}` in `expect` and `baseline` stands for the recording's name without its endings. Raises InputError for a
+    pattern that no file matches.
+    """
+    source = read_source(path)
+    try:
+        data = SuiteFile.model_validate(source.raw)
+    except ValidationError as error:
+        problems = {source.problem(*one) for one in schema_problems(error, SuiteFile)}
+        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message))) from None
+    root = Path(path).parent
+    jobs: list[Job] = []
+    for index, runs in enumerate(data.runs):
+        rulebook = runs.rulebook or data.suite.rulebook
+        if rulebook is None:
+            raise InputError(source.problem(("runs", index), "no rulebook, neither here nor in [suite]"))
+        for place, pattern in enumerate(runs.recordings):
+            where = ("runs", index, "recordings", place)
+            if Path(pattern).is_absolute() or ".." in Path(pattern).parts:
+                raise InputError(source.problem(where, f'found "{pattern}", expected a path below the suite\'s folder'))
+            found = sorted(root.glob(pattern))
+            if not found:
+                raise InputError(source.problem(where, f'no file matches "{pattern}"'))
+            try:
+                jobs += [_job(root, one, rulebook, runs, data.suite) for one in found]
+            except ValueError as error:
+                raise InputError(source.problem(("runs", index), str(error))) from None
+    if not jobs:
+        raise InputError(Problem("the suite names no recordings", file=str(path), hint="add a [[runs]] table"))
+    return jobs
+
+
+def _job(root: Path, recording: Path, rulebook: str, runs: RunsTable, suite: SuiteTable) -> Job:
+    """What one recording is held against. Raises ValueError for a path outside the suite's folder."""
+    name = recording.name.split(".")[0]
+
+    def below(text: str) -> str:
+        return str(inside(root, root / text.replace("{name}", name)))
+
+    return Job(
+        recording.relative_to(root).as_posix(),
+        below(rulebook),
+        str(recording),
+        tuple(below(text) for text in runs.expect),
+        None if runs.baseline is None else below(runs.baseline),
+        suite.within if runs.within is None else runs.within,
+        suite.tolerance if runs.tolerance is None else runs.tolerance,
+    )

@@ -1,0 +1,118 @@
+"""A suite through the command line: one line a recording, reports, and the same results for any number of workers."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+
+from tests.commands.test_cli import voskar
+
+MISTAKES = [
+    ('rulebook = "apiary.tml"', r'apiary\.tml: no such file \(did you mean "apiary\.toml"'),
+    ('recordings = ["nothing*.jsonl"]', 'no file matches "nothing\\*.jsonl"'),
+    ('recordings = ["../x.jsonl"]', "expected a path below"),
+    ('recrdings = ["meadow.jsonl"]', "recordings"),
+]
+
+
+@pytest.fixture
+def folder(apiary: Path, tmp_path: Path) -> Path:
+    """The demo as a suite of short recordings: one agrees, one is broken, two fail."""
+    for name in ("apiary.toml", "hive.toml", "moth.png"):
+        shutil.copy(apiary / name, tmp_path)
+    lines = (apiary / "meadow.jsonl").read_text().splitlines()
+    (tmp_path / "good.jsonl").write_text("\n".join(lines[:250]))
+    (tmp_path / "short.jsonl").write_text("\n".join(lines[:300]))
+    (tmp_path / "long.jsonl").write_text("\n".join(lines[:400]))
+    (tmp_path / "broken.jsonl").write_text(lines[0] + '\n{"frame": 0, "poses": [{"id": "keeper"}]}\n')
+    (tmp_path / "good.expect.toml").write_text('voskar = 1\n[[expect]]\nevent = "landed"\nat = [96, 213]\n')
+    (tmp_path / "voskar.toml").write_text(
+        'voskar = 1\n[suite]\nrulebook = "apiary.toml"\n'
+        '[[runs]]\nrecordings = ["good.jsonl"]\nexpect = ["{name}.expect.toml"]\n'
+        '[[runs]]\nrecordings = ["[b-z]*.jsonl"]\n'
+    )
+    return tmp_path
+
+
+def test_one_line_a_recording(folder: Path) -> None:
+    done = voskar("check", cwd=folder)
+    lines = [line.split()[:2] for line in done.stdout.splitlines() if line.split()[1:2] and ".jsonl" in line.split()[1]]
+    assert lines[:5] == [
+        ["agrees", "good.jsonl"], ["unread", "broken.jsonl"], ["agrees", "good.jsonl"],
+        ["fails", "long.jsonl"], ["fails", "short.jsonl"],
+    ]  # fmt: skip
+    assert done.returncode == 2
+    assert "2 of 5 recordings agree" in done.stdout
+    assert "frame 273: moved" in done.stdout
+
+
+def test_reports_and_any_number_of_workers(folder: Path) -> None:
+    texts = []
+    for workers in (1, 2, 3):
+        names = [f"{workers}{ending}" for ending in (".xml", ".json", ".txt")]
+        options = [part for name in names for part in ("--report", name)]
+        assert voskar("check", "--workers", workers, *options, cwd=folder).returncode == 2
+        texts.append([(folder / name).read_text() for name in names])
+    assert texts[0] == texts[1] == texts[2]
+    xml, plain, lines = texts[0]
+    root = ElementTree.fromstring(xml)
+    assert root.tag == "testsuites"
+    (suite,) = root
+    assert {key: suite.get(key) for key in ("tests", "failures", "errors", "skipped")} == {
+        "tests": "5", "failures": "2", "errors": "1", "skipped": "0"
+    }  # fmt: skip
+    assert [case.get("name") for case in suite if case.find("failure") is not None] == ["long.jsonl", "short.jsonl"]
+    assert [case.get("name") for case in suite if case.find("error") is not None] == ["broken.jsonl"]
+    found = json.loads(plain)
+    assert found["ok"] is False
+    assert [fault["sort"] for fault in found["recordings"][4]["faults"]] == ["moved"]
+    assert "short.jsonl:275: frame 273: moved" in lines
+
+
+def test_stop_baselines_and_expectations(folder: Path) -> None:
+    done = voskar("check", "--stop", "--workers", 1, "--json", cwd=folder)
+    assert len(json.loads(done.stdout)["recordings"]) == 2
+    voskar("replay", "apiary.toml", "good.jsonl", "--ledger", "good.base.jsonl", cwd=folder)
+    (folder / "voskar.toml").write_text(
+        'voskar = 1\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["good.jsonl"]\nbaseline = "{name}.base.jsonl"\n'
+    )
+    assert voskar("check", cwd=folder).returncode == 0
+    text = (folder / "apiary.toml").read_text().replace('iframes = "60f"', 'iframes = "20f"', 1)
+    (folder / "apiary.toml").write_text(text)
+    done = voskar("check", "--json", cwd=folder)
+    faults = json.loads(done.stdout)["recordings"][0]["faults"]
+    assert (done.returncode, [fault["sort"] for fault in faults]) == (1, ["unclaimed", "gained"])
+
+
+@pytest.mark.parametrize(("line", "told"), MISTAKES)
+def test_mistakes_in_the_suite(folder: Path, line: str, told: str) -> None:
+    import re
+
+    base = {"rulebook": 'rulebook = "apiary.toml"', "recordings": 'recordings = ["good.jsonl"]'}
+    base["rulebook" if line.startswith("rulebook") else "recordings"] = line
+    (folder / "voskar.toml").write_text("voskar = 1\n[[runs]]\n" + "\n".join(base.values()) + "\n")
+    done = voskar("check", cwd=folder)
+    assert done.returncode == 2
+    assert re.search(told, done.stderr + done.stdout)
+    assert "Traceback" not in done.stderr
+
+
+def test_usage(folder: Path) -> None:
+    assert voskar("check", "apiary.toml", cwd=folder).returncode == 2
+    assert voskar("check", "apiary.toml", "good.jsonl", "--stop", cwd=folder).returncode == 2
+    assert "expected .xml" in voskar("check", "--report", "x.html", cwd=folder).stderr
+    (folder / "voskar.toml").unlink()
+    assert "voskar.toml" in voskar("check", cwd=folder).stderr
+
+
+def test_the_demo_is_a_suite(apiary: Path) -> None:
+    found = json.loads(voskar("check", "--json", cwd=apiary).stdout)["recordings"]
+    assert [(one["name"], len(one["faults"])) for one in found] == [("meadow.jsonl", 2), ("swarm.jsonl", 2)]
+    assert "6 of 6 expectations" in found[0]["counts"]
+    done = voskar("compare", "apiary.toml", "gentle.toml", "meadow.jsonl", "--json", cwd=apiary)
+    first = json.loads(done.stdout)["differences"][0]
+    assert (done.returncode, first["sort"], first["frame"], first["before"]) == (1, "gained", 244, "immune")
