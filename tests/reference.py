@@ -141,10 +141,10 @@ def first_moment(
 class Reference:
     """Judges a recording; `events` are dictionaries as a ledger writes them, without places of contacts.
 
-    `spots` are where effects appear, by id: some point of a contact, which is tried on its own.
+    `spots` are where effects appear, by frame and id: some point of a contact, which is tried on its own.
     """
 
-    def __init__(self, rules: Rules, recording: Recording, spots: dict[str, Point] | None = None) -> None:
+    def __init__(self, rules: Rules, recording: Recording, spots: dict[tuple[int, str], Point] | None = None) -> None:
         self.rules, self.recording, self.spots = rules, recording, spots or {}
         self.kind = {actor.id: rules.kinds[actor.kind] for actor in recording.actors}
         self.owner = {actor.id: actor.owner for actor in recording.actors}
@@ -206,6 +206,7 @@ class Reference:
         self.before.pop(name, None)
         self.vitals.forget(name)
         self.vitals.held.discard(name)
+        self.vitals.out.discard(name)
         self.counters = {key: one for key, one in self.counters.items() if key[0] != name}
         if hasattr(self, "driven"):
             self.driven.fired = {gun: one for gun, one in self.driven.fired.items() if gun[0] != name}
@@ -582,7 +583,7 @@ class Reference:
         if table.effect:
             births = self.driven.fan(f"effect+{table.effect}", Fan(table.effect), 0.0, (0, 0), (0, 0))
             for birth in births:
-                birth["x"], birth["y"] = self.spots.get(birth["id"], (0.0, 0.0))
+                birth["x"], birth["y"] = self.spots.get((frame + 1, birth["id"]), (0.0, 0.0))
             self.driven.waiting += births
 
     def land(self, frame: int, striker: str, target: str, attack: Attack, hurt: Box, t: float) -> None:

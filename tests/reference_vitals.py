@@ -71,10 +71,12 @@ class Vitals:
             if name == returning:
                 continue
             driven.remove(name)
-            self.outs.pop(name, None)
             if name not in fixtures:
                 world.events.append({"frame": frame - 1, "event": "removed", "id": name, "detail": "reset"})
         driven.waiting = []
+        self.outs = {
+            name: due for name, due in self.outs.items() if name in self.recording.numbers or name == returning
+        }
         if whole:
             driven.counts.clear()
             self.run_start = frame

@@ -40,7 +40,7 @@ def test_bulk_agrees_with_reference_for_any_block(
 
 def agrees(rules: Rules, played: Recording, ledger: Ledger) -> None:
     """The twin tells the same events in the same order. It is told where effects appear: some point of a contact."""
-    spots = {event.id or "": (event.x or 0.0, event.y or 0.0) for event in ledger.of("spawn")}
+    spots = {(event.frame, event.id or ""): (event.x or 0.0, event.y or 0.0) for event in ledger.of("spawn")}
     found, expected = plain(told(ledger.events)), plain(Reference(rules, played, spots).events)
     for one, other in zip(found, expected, strict=True):
         for column in ("t", "dx", "dy", "x", "y", "vx", "vy", "angle"):

@@ -386,10 +386,11 @@ class Vitals:
         judge = self.judge
         self.room_start = frame
         self._seen.clear()
+        for outs in self._outs.values():  # what is placed anew begins anew, and what was spawned is gone
+            outs[:] = [one for one in outs if not judge.driver.is_driven(one[1]) or one[1] == returning]
         for number in sorted(judge.births, key=lambda number: judge.standings[number].id):
             if number == returning:
                 continue
-            self._keep_in(number)
             if judge.standings[number].id in judge.driver.fixtures:
                 judge.discard(frame - 1, number)
             else:
