@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, Phase, settings
 from tests.commands.test_cli import voskar
 
 settings.register_profile(
-    "quick", deadline=None, max_examples=30, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    "quick", deadline=None, max_examples=20, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.register_profile("plain", settings.get_profile("quick"), phases=[Phase.explicit, Phase.generate])
 settings.register_profile("soak", settings.get_profile("quick"), max_examples=5000, derandomize=False)
