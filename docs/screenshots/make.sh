@@ -39,6 +39,7 @@ terminal moves "voskar moves night-apiary/apiary.toml" 7
 "$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
 terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
 terminal stats "voskar stats night-apiary/apiary.toml night-apiary/meadow.jsonl" 25
+terminal suite "cd night-apiary && voskar check" 18
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48
 terminal swarm-check "voskar check night-apiary/swarm.toml night-apiary/swarm.jsonl" 10
