@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import os
-import sys
 from pathlib import Path
 
 import click
+from rich.console import Console
 from rich.progress import Progress
 from rich.text import Text
 
@@ -43,13 +43,13 @@ def check_suite(suite: str, workers: int | None, written: tuple[str, ...], stop:
     count = workers or os.cpu_count() or 1
     results: list[Result] = []
     out = present.console()
-    with Progress(transient=True, disable=not sys.stderr.isatty(), console=None) as bar:
+    with Progress(transient=True, disable=as_json or not out.is_terminal, console=out) as bar:
         task = bar.add_task("checking", total=len(jobs))
         for result in run_suite(jobs, count):
             results.append(result)
             bar.advance(task)
             if not as_json:
-                _line(result)
+                _line(out, result)
             if stop and not result.ok:
                 break
     for path, form in forms:
@@ -69,7 +69,7 @@ def check_suite(suite: str, workers: int | None, written: tuple[str, ...], stop:
     return AGREED if all(one.ok for one in results) else DISAGREED
 
 
-def _line(result: Result) -> None:
+def _line(out: Console, result: Result) -> None:
     word, style = ("agrees", "green") if result.ok else ("fails", "bold red")
     if result.error is not None:
         word, style = "unread", "bold magenta"
@@ -77,10 +77,10 @@ def _line(result: Result) -> None:
     first = ""
     if result.faults:
         first = result.patterns[0] if result.patterns else reports.text(result.faults[0])
-    line = Text(f"{word:<7}", style).append(f" {result.name}", "bold").append(f"  {told}", "not bold")
-    present.console().print(line, overflow="ellipsis", no_wrap=True)
+    line = Text().append(f"{word:<7}", style).append(f" {result.name}", "bold").append(f"  {told}")
+    out.print(line, overflow="ellipsis", no_wrap=True)
     if first:
-        present.console().print(Text(f"        {first}", "not bold"), overflow="ellipsis", no_wrap=True)
+        out.print(Text(f"        {first}"), overflow="ellipsis", no_wrap=True)
 
 
 def _failures(results: list[Result]) -> None:
