@@ -81,6 +81,18 @@ def test_shares_and_causes() -> None:
     assert [course.health.now(frame) for frame in range(9)] == [1, 1, 1, 0, 0, 0, 1, 1, 1]
 
 
+def test_a_fixture_is_there_again_after_a_mark() -> None:
+    data = sting(attack={"damage": 0, "striker": {"remove": True}})
+    data["fixtures"] = [{"kind": "hornet", "id": "post", "at": [0, 0]}]
+    frames = brush({"hornet": "....."})
+    frames[3]["reset"] = "room"
+    book = rulebook(data)
+    played = recording(book, frames)
+    rules = book.rules(played.rate)
+    course = timeline(rules, played, replay(rules, played)).courses["post"]
+    assert [(span.first, span.last) for span in course.present] == [(0, 0), (3, 3)]
+
+
 @pytest.mark.parametrize(
     "options",
     [(), ("--frame", "1300-"), ("--by-run",), ("--beside", "meadow.jsonl"), ("--actor", "keeper", "-o", "life.svg")],

@@ -10,7 +10,7 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import FrameRange, check_actors, inputs, load, reactions_option
-from voskar.core.hud import Display, changes, clock, display, displayed, icons
+from voskar.core.hud import Display, Gauge, changes, clock, display, displayed, icons
 from voskar.core.ledger import written
 from voskar.core.replay import replay
 from voskar.core.timeline import timeline
@@ -105,20 +105,22 @@ def _plain(one: Display, rate: float) -> dict[str, object]:
         "left": None if one.left is None else round(one.left / rate, 6),
         "score": {name: written(points) for name, points in one.score},
         "end": one.end or None,
-        "actors": [
-            {
-                "id": gauge.actor,
-                "health": written(gauge.health),
-                "full": written(gauge.full),
-                "percent": round(gauge.percent, 6),
-                "whole": gauge.whole,
-                "part": round(gauge.part, 6),
-                "icons": gauge.icons,
-                "lives": gauge.lives,
-                "state": gauge.state or None,
-            }
-            for gauge in one.gauges
-        ],
+        "actors": [_actor(gauge) for gauge in one.gauges],
+    }
+
+
+def _actor(gauge: Gauge) -> dict[str, object]:
+    """The machine form of an actor's values."""
+    return {
+        "id": gauge.actor,
+        "health": written(gauge.health),
+        "full": written(gauge.full),
+        "percent": round(gauge.percent, 6),
+        "whole": gauge.whole,
+        "part": round(gauge.part, 6),
+        "icons": gauge.icons,
+        "lives": gauge.lives,
+        "state": gauge.state or None,
     }
 
 
@@ -132,7 +134,7 @@ def _rows(shown: list[Display], rate: float) -> str:
     for one in shown:
         plain = _plain(one, rate)
         scores = [dict(one.score).get(name, 0) for name in names]
-        for gauge in plain["actors"]:  # type: ignore[attr-defined]
+        for gauge in map(_actor, one.gauges):
             head = [one.frame, plain["clock"], plain["left"], plain["end"], gauge["id"]]
             table.writerow([*head, *(gauge[column] for column in columns), *map(written, map(float, scores))])
     return text.getvalue()

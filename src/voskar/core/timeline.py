@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -181,10 +182,16 @@ class _Reading:
         """A mark of the recording."""
         for course in self.courses.values():
             self._revive(course, frame)
+            self._place_anew(course, frame)
             course.changes.append(Event(frame, "reset", detail=what))
             self._fill(course, frame, lives=what == "run")
         if what == "run":
             self._new_run(frame)
+
+    def _place_anew(self, course: Course, frame: int) -> None:
+        """A fixture that was gone is there again."""
+        if course.actor.id in self.fixtures and course.present[-1].last < self.recording.last:
+            course.present.append(Span(frame, self.recording.last))
 
     def _new_run(self, frame: int) -> None:
         if self.runs[-1] != frame:
@@ -230,7 +237,7 @@ class _Reading:
         fixture = next((one for one in self.rules.fixtures if one.id == name), None)
         return fixture.kind if fixture is not None else self._spawned[name]
 
-    @property
+    @cached_property
     def _spawned(self) -> dict[str, str]:
         return {event.id or "": event.kind or "" for event in self.ledger.of("spawn")}
 
@@ -240,8 +247,7 @@ class _Reading:
             if name in self.fixtures and name != event.id:
                 self._revive(course, event.frame)
                 self._fill(course, event.frame, lives=True)
-                if not course.present or course.present[-1].last < self.recording.last:
-                    course.present.append(Span(event.frame, self.recording.last))
+                self._place_anew(course, event.frame)
             elif whole and course.kind.lives is not None:
                 course.lives.put(event.frame, float(course.kind.lives))
                 if course.outs and course.down and course.down[-1].last >= event.frame:

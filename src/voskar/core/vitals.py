@@ -8,6 +8,7 @@ import numpy as np
 
 from voskar.core.gates import Contact, Standing, ally
 from voskar.core.ledger import Event
+from voskar.core.motion import FOREVER
 from voskar.core.plan import Plan
 from voskar.core.rules import Kind
 from voskar.core.rules_life import Respawn
@@ -17,7 +18,6 @@ if TYPE_CHECKING:
     from voskar.core.judging import Judge
 
 Vector = tuple[float, float]
-FOREVER = 1 << 60
 
 
 class Vitals:
