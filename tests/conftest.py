@@ -4,12 +4,15 @@ VOSKAR_PROPERTIES=soak tries more and others, and =plain does not spend minutes 
 from __future__ import annotations
 
 import os
+import subprocess
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
 
-from tests.commands.test_cli import voskar
+from voskar import demo
+from voskar.commands.main import run
 
 settings.register_profile(
     "quick", deadline=None, max_examples=20, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
@@ -22,7 +25,25 @@ settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
 @pytest.fixture(scope="session")
 def apiary(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo's folder."""
-    folder = tmp_path_factory.mktemp("demo")
-    done = voskar("demo", cwd=folder)
-    assert done.returncode == 0, done.stderr
-    return folder / "night-apiary"
+    folder = tmp_path_factory.mktemp("demo") / "night-apiary"
+    folder.mkdir()
+    demo.write(folder)
+    return folder
+
+
+Here = Callable[..., "subprocess.CompletedProcess[str]"]
+
+
+@pytest.fixture
+def here(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Here:
+    """As `voskar` of test_cli, but within this process: a process for each of many lines would take a second more."""
+    monkeypatch.setenv("COLUMNS", "100")
+
+    def command(*arguments: object, cwd: Path) -> subprocess.CompletedProcess[str]:
+        with monkeypatch.context() as patch:
+            patch.chdir(cwd)
+            code = run(list(map(str, arguments)))
+        told = capsys.readouterr()
+        return subprocess.CompletedProcess(arguments, code, told.out, told.err)
+
+    return command

@@ -10,6 +10,7 @@ import pytest
 from tests.worlds import brush, recording, rulebook, sting, toml
 from voskar.core.evidence.baseline import compare
 from voskar.core.evidence.expectations import Failure, hold
+from voskar.core.evidence.weighing import weigh
 from voskar.core.ledger import Ledger
 from voskar.core.replay import replay
 from voskar.core.timeline import timeline
@@ -78,7 +79,25 @@ def test_states(tmp_path: Path) -> None:
     wrong, missing = failures(
         tmp_path, {"id": "keeper", "frame": 4, "health": "2-3"}, {"id": "moth", "frame": 4, "health": 1}, state=True
     )
-    assert (wrong.expected, wrong.found, missing.found) == ("health 2-3 after frame 4", "health 1", "no such actor")
+    assert (wrong.expected, wrong.found, missing.found) == (
+        "health 2-3 after frame 4",
+        "health 1; nearest miss: health 2 from 0 on",
+        "no such actor",
+    )
+
+
+def test_positions_are_those_that_blows_lead_to(tmp_path: Path) -> None:
+    """A raw recording: the keeper logs that it stands, and the sting in 0 pushes it by 4 in each of two frames."""
+    book = rulebook(sting(attack={"target": {"knockback": {"distance": 8, "over": 2, "direction": 0}}}))
+    frames = recording(book, brush({"hornet": "#..."}), reactions="raw")
+    states = [{"id": "keeper", "frame": frame, "x": x} for frame, x in enumerate((0, 4, "7-9", 9))]
+    data: dict[str, Any] = {"voskar": 1, "state": [*states, {"id": "keeper", "frame": 9, "y": 0}]}
+    (tmp_path / "x.expect.toml").write_text(toml(data))
+    found = weigh(book.rules(frames.rate), frames, load_expectations(tmp_path / "x.expect.toml"))
+    assert [(one.expected, one.found) for one in found.failures] == [
+        ("x 9 in frame 3", "x 8"),
+        ("y 0 in frame 9", "not there"),
+    ]
 
 
 def test_every_mistake_in_the_file_is_told_at_once(tmp_path: Path) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 
 import click
 from rich.text import Text
@@ -11,14 +12,13 @@ from voskar.commands import compare as comparison
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import load, reactions_option
-from voskar.core.evidence.baseline import compare
-from voskar.core.evidence.claims import Verdict, check
-from voskar.core.evidence.expectations import Failure, hold
-from voskar.core.evidence.patterns import Pattern, patterns
+from voskar.core.evidence.claims import Verdict
+from voskar.core.evidence.expectations import Failure
+from voskar.core.evidence.patterns import Pattern
 from voskar.core.evidence.reactions import TOLERANCE
+from voskar.core.evidence.weighing import weigh
 from voskar.core.evidence.words import accounts
 from voskar.core.ledger import written
-from voskar.core.timeline import timeline
 from voskar.files.expect import load_expectations
 from voskar.files.expect import propose as proposed
 from voskar.files.ledger import read_ledger
@@ -98,7 +98,7 @@ def command(
     if rulebook is None:
         from voskar.commands.suite_view import check_suite
 
-        return check_suite(suite, workers, report, stop, as_json)
+        return check_suite(suite, workers, report, stop=stop, everything=everything, as_json=as_json)
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")
     if report or stop or workers:
@@ -107,32 +107,31 @@ def command(
     rules = book.rules(played.rate)
     statements = [one for name in expected for one in load_expectations(name)]
     earlier = None if baseline is None else read_ledger(baseline)
-    verdict, ledger = check(rules, played, within=within, tolerance=tolerance)
-    course = timeline(rules, played, ledger)
+    found = weigh(rules, played, statements, earlier, within=within, tolerance=tolerance)
     if propose is not None:
         with whole_file(propose) as part:
-            part.write_text(proposed(ledger, course), encoding="utf-8")
+            part.write_text(proposed(found.ledger, found.course), encoding="utf-8")
         click.echo(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
         return AGREED
-    failures = hold(statements, ledger, course)
-    differs = None if earlier is None else compare(earlier, ledger)
-    grouped = patterns(verdict.findings, played)
     if as_json:
-        more = {"expectations": len(statements), "failures": [vars(one) for one in failures]}
-        own = {} if differs is None else {"baseline": comparison.plain(differs)}
-        click.echo(json.dumps({**_plain(verdict, grouped), **more, **own}))
+        more = {"expectations": len(statements), "failures": [_failure(one) for one in found.failures]}
+        own = {} if found.differs is None else {"baseline": comparison.plain(found.differs)}
+        click.echo(json.dumps({**_plain(found.verdict, found.patterns), **more, **own}))
     else:
-        _show(verdict, grouped, recording, within, everything=everything)
+        _show(found.verdict, found.patterns, recording, within, everything=everything)
         if statements:
-            _expectations(failures, len(statements))
-        if differs is not None:
+            _expectations(found.failures, len(statements))
+        if found.differs is not None:
             click.echo(f"\nagainst {baseline}:")
-            comparison.show(differs, everything=everything)
-    agreed = verdict.ok and not failures and not (differs and differs.differences)
-    return AGREED if agreed else DISAGREED
+            comparison.show(found.differs, everything=everything)
+    return AGREED if found.ok else DISAGREED
 
 
-def _expectations(failures: list[Failure], count: int) -> None:
+def _failure(one: Failure) -> dict[str, object]:
+    return {name: getattr(one, name) for name in ("statement", "file", "line", "expected", "found")}
+
+
+def _expectations(failures: Sequence[Failure], count: int) -> None:
     out = present.console()
     out.print()
     for one in failures:
@@ -140,7 +139,8 @@ def _expectations(failures: list[Failure], count: int) -> None:
         out.print(Text("fails  ", "bold red").append(f"{one.statement}{place}", "bold"))
         out.print(f"       expected {one.expected}", soft_wrap=True)
         out.print(f"       found {one.found}", soft_wrap=True)
-    out.print(f"{count - len(failures)} of {present.count(count, 'expectation')} hold")
+    verb = "holds" if count == 1 else "hold"
+    out.print(f"{count - len(failures)} of {present.count(count, 'expectation')} {verb}")
 
 
 FRAMES = 12
@@ -184,7 +184,7 @@ STYLES |= dict.fromkeys(("knockback", "rebound", "home"), "blue")
 STYLES |= dict.fromkeys(("spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction"), "green")
 
 
-def _show(verdict: Verdict, grouped: list[Pattern], name: str, within: int, *, everything: bool) -> None:
+def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, within: int, *, everything: bool) -> None:
     out = present.console()
     for pattern in grouped:
         frames = ", ".join(map(str, pattern.frames[:FRAMES])) + (", …" if len(pattern.frames) > FRAMES else "")
@@ -217,7 +217,7 @@ def _show(verdict: Verdict, grouped: list[Pattern], name: str, within: int, *, e
         out.print("the recording claims no hit at all: does the game log its claims?", style="dim")
 
 
-def _plain(verdict: Verdict, grouped: list[Pattern]) -> dict[str, object]:
+def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
     """The machine form. Keys only ever get more; `version` rises if one changes its meaning."""
     return {
         "voskar": "check",

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 
 import click
 from rich.text import Text
@@ -59,7 +58,7 @@ def command(files: tuple[str, ...], reactions: str | None, near: int | None, eve
 
 def ledgers(files: tuple[str, ...], reactions: str | None) -> tuple[Ledger, Ledger]:
     """The two ledgers that some files stand for."""
-    rulebooks = [name for name in files if Path(name).suffix.lower() == ".toml"]
+    rulebooks = [name for name in files if name.lower().endswith(".toml") and not name.lower().endswith(".stage.toml")]
     others = [name for name in files if name not in rulebooks]
     if len(files) == 2 and not rulebooks:
         return read_ledger(files[0]), read_ledger(files[1])

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 from rich.console import Console
+from rich.padding import Padding
 from rich.progress import Progress
 from rich.text import Text
 
@@ -21,6 +22,13 @@ FORMS = {".xml": "junit", ".json": "json", ".txt": "lines"}
 WHOLE = 3
 """Recordings whose faults are told in full."""
 
+WHOSE = {
+    "rules": "the game is not what its rules say",
+    "expectations": "the rules are not what is expected of them",
+    "baseline": "the rules are not what they were in the baseline",
+}
+"""Whose mistake it probably is, by what a recording was held against."""
+
 FAULTS = 6
 """Most faults of one recording that are told."""
 
@@ -34,7 +42,9 @@ def report_form(path: str) -> str:
     return FORMS[ending]
 
 
-def check_suite(suite: str, workers: int | None, written: tuple[str, ...], stop: bool, as_json: bool) -> int:
+def check_suite(
+    suite: str, workers: int | None, written: tuple[str, ...], *, stop: bool, everything: bool, as_json: bool
+) -> int:
     """Runs a suite and shows it. Exit code 1 if anything disagrees, 2 if a recording could not be read."""
     if suite == NAME and not Path(NAME).exists():
         raise click.UsageError(f"give a RULEBOOK and a RECORDING, or run in a folder with a {NAME}")
@@ -59,11 +69,15 @@ def check_suite(suite: str, workers: int | None, written: tuple[str, ...], stop:
 
         click.echo(json.dumps(reports.plain(results)))
     else:
-        _failures(results)
+        _failures(results, everything=everything)
         good = sum(one.ok for one in results)
         frames = sum(one.frames for one in results)
         left = f", {len(jobs) - len(results)} not run" if len(results) < len(jobs) else ""
         out.print(f"{good} of {present.count(len(results), 'recording')} agree, {frames:,} frames{left}")
+        for against, words in WHOSE.items():
+            some = sum(any(fault.against == against for fault in one.faults) for one in results)
+            if some:
+                out.print(f"  in {some} {words}")
     if any(one.error is not None for one in results):
         return BAD_INPUT
     return AGREED if all(one.ok for one in results) else DISAGREED
@@ -78,12 +92,14 @@ def _line(out: Console, result: Result) -> None:
     if result.faults:
         first = result.patterns[0] if result.patterns else reports.text(result.faults[0])
     line = Text().append(f"{word:<7}", style).append(f" {result.name}", "bold").append(f"  {told}")
-    out.print(line, overflow="ellipsis", no_wrap=True)
-    if first:
-        out.print(Text(f"        {first}"), overflow="ellipsis", no_wrap=True)
+    for one in (line, Text(f"        {first}")) if first else (line,):
+        if out.is_terminal:
+            out.print(one, overflow="ellipsis", no_wrap=True)
+        else:  # a file or a pipe is as wide as its lines
+            out.print(one, soft_wrap=True)
 
 
-def _failures(results: list[Result]) -> None:
+def _failures(results: list[Result], *, everything: bool) -> None:
     out = present.console()
     failed = [one for one in results if one.faults]
     out.print()
@@ -91,13 +107,19 @@ def _failures(results: list[Result]) -> None:
         if one.error is not None:
             out.print(Text(one.name, "bold"))
             out.print(Text(f"  {one.error}"))
-    for one in failed[:WHOLE]:
+    for one in failed if everything else failed[:WHOLE]:
         out.print(Text(one.name, "bold"))
-        for text in (*one.patterns, *(reports.text(fault) for fault in one.faults[:FAULTS])):
-            out.print(Text(f"  {text}"), soft_wrap=False)
-        if len(one.faults) > FAULTS:
-            out.print(f"  … and {len(one.faults) - FAULTS} more: voskar check RULEBOOK {one.name}", style="dim")
-    if len(failed) > WHOLE:
-        out.print(f"… and {present.count(len(failed) - WHOLE, 'more recording')} that fail", style="dim")
+        for pattern in one.patterns:
+            out.print(Text(f"  {pattern}"))
+        shown = one.faults if everything else one.faults[:FAULTS]
+        for fault in shown:
+            out.print(Padding(Text(reports.text(fault)), (0, 0, 0, 2)))
+            if fault.why is not None:
+                out.print(Text(f"    {fault.why}", "dim"), soft_wrap=True)
+        if len(one.faults) > len(shown):
+            out.print(f"  … and {len(one.faults) - FAULTS} more: see them with --all", style="dim")
+    if len(failed) > WHOLE and not everything:
+        left = present.count(len(failed) - WHOLE, "more recording")
+        out.print(f"… and {left} that {'fails' if left.startswith('1 ') else 'fail'}: in full with --all", style="dim")
     if failed:
         out.print()

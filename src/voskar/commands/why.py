@@ -12,9 +12,11 @@ from rich.text import Text
 from voskar.commands import present
 from voskar.commands.options import check_actors, inputs, load, reactions_option
 from voskar.core.explaining import NEAR, Account, Witness
-from voskar.core.ledger import written
+from voskar.core.ledger import Ledger, written
 from voskar.core.replay import ledger_of
 from voskar.core.silence import Silence
+from voskar.core.standing import standing, words
+from voskar.core.timeline import timeline
 from voskar.core.wording import Step
 from voskar.errors import InputError, Problem, nearest
 
@@ -26,6 +28,7 @@ Example:
   voskar why apiary.toml meadow.jsonl --frame 273 --striker hornet-1 --target keeper
   voskar why apiary.toml meadow.jsonl --frame 520
   voskar why swarm.toml swarm.jsonl --frame 45 --emitter keeper/smoker
+  voskar why apiary.toml meadow.jsonl --frame 1500 --actor keeper
 """
 )
 @inputs
@@ -34,6 +37,7 @@ Example:
 @click.option("--striker", metavar="ID", help="Only blows of this actor.")
 @click.option("--target", metavar="ID", help="Only blows on this actor.")
 @click.option("--emitter", metavar="ID/NAME", help="Why this emitter fired in the frame, or why it did not.")
+@click.option("--actor", metavar="ID", help="How this actor stands in the frame, and what befell it.")
 @click.option("--near", default=NEAR, show_default=True, metavar="UNITS", help="How far apart has nearly met.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of boxes instead of text.")
 def command(
@@ -44,6 +48,7 @@ def command(
     striker: str | None,
     target: str | None,
     emitter: str | None,
+    actor: str | None,
     near: float,
     as_json: bool,
 ) -> None:
@@ -51,7 +56,8 @@ def command(
 
     With a striker and a target: every gate between each of their boxes, passed or not, with the numbers; gates
     behind the one that stopped a pair say what they would have done. With one of the two or none: all that
-    touched or nearly did in that frame, with the gate that decided, and what emitters fired or were denied.
+    touched or nearly did in that frame, with the gate that decided, and what emitters fired or were denied. With an
+    actor: its health, lives, i-frames, and being down, with the events that brought it there.
     """
     book, played = load(rulebook, recording, reactions)
     if not played.first <= frame <= played.last:
@@ -61,7 +67,13 @@ def command(
     known = witness.recording.numbers
     check_actors(known, [striker] if striker else [], "--striker")
     check_actors(known, [target] if target else [], "--target")
-    silence = Silence(witness, ledger_of(witness.judge, played))
+    ledger = ledger_of(witness.judge, played)
+    if actor is not None:
+        course = timeline(witness.rules, played, ledger)
+        check_actors(course.courses, [actor], "--actor")
+        _standing(frame, actor, standing(course, ledger, actor, frame), as_json)
+        return
+    silence = Silence(witness, ledger)
     if emitter is not None:
         _emitter(silence, frame, emitter, as_json)
         return
@@ -76,11 +88,40 @@ def command(
     if as_json:
         click.echo("\n".join(json.dumps(_plain(one)) for one in accounts))
     elif striker is not None and target is not None:
-        _in_full(accounts)
+        _in_full(accounts, _came_of_it(ledger, frame, striker, target))
     else:
         _list(frame, accounts, near, striker, target)
         if target is None:
             _emitters(silence, frame, striker)
+
+
+def _standing(frame: int, actor: str, lines: list[tuple[str, str]], as_json: bool) -> None:
+    if as_json:
+        told = [{"topic": topic, "text": text} for topic, text in lines]
+        click.echo(json.dumps({"frame": frame, "actor": actor, "standing": told}))
+        return
+    out = present.console()
+    out.print(Text(f"frame {frame}: {actor}", "bold"))
+    grid = Table.grid(padding=(0, 2, 0, 0))
+    grid.add_column(no_wrap=True)
+    grid.add_column(overflow="fold")
+    for topic, text in lines:
+        grid.add_row(f"  {topic}", Text(text))
+    out.print(grid)
+
+
+def _came_of_it(ledger: Ledger, frame: int, striker: str, target: str) -> list[str]:
+    """What a landing of this pair in this frame did: what the ledger tells behind it, up to the next contact."""
+    came: list[str] | None = None
+    for event in ledger.events:
+        if event.event == "contact":
+            landed = event.frame == frame and event.outcome == "landed"
+            if came is not None:
+                break
+            came = [] if landed and (event.striker, event.target) == (striker, target) else None
+        elif came is not None and event.frame == frame:
+            came.append(words(event))
+    return came or []
 
 
 def _emitter(silence: Silence, frame: int, named: str, as_json: bool) -> None:
@@ -142,7 +183,7 @@ def _gates(steps: Sequence[Step]) -> Table:
     return grid
 
 
-def _in_full(accounts: list[Account]) -> None:
+def _in_full(accounts: list[Account], came: list[str]) -> None:
     out = present.console()
     for index, account in enumerate(accounts):
         if index:
@@ -154,6 +195,9 @@ def _in_full(accounts: list[Account]) -> None:
         out.print(_gates(account.steps))
         verdict = present.outcome("landed") if account.gate == "landed" else Text(f"stopped by {account.gate}", "bold")
         out.print(Text("  so: ").append(verdict))
+        if account.gate == "landed":
+            for text in came:
+                out.print(Text(f"      {text}"))
 
 
 def _list(frame: int, accounts: list[Account], near: float, striker: str | None, target: str | None) -> None:

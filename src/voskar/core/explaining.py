@@ -77,13 +77,16 @@ class Witness:
         self._swings: Swings | None = None
         self._times: dict[int, dict[tuple[int, ...], float]] = {}  # touches by frame, as they are asked for
 
-    def deciding(self, frame: int, striker: str, target: str, *, second: bool = False) -> Account:
-        """The account of the boxes of a pair that came furthest.
+    def deciding(
+        self, frame: int, striker: str, target: str, *, attack: str | None = None, second: bool = False
+    ) -> Account:
+        """The account of the boxes of a pair that came furthest, of one attack if it has boxes for it.
 
         With `second` a landing in this frame is explained by another claim, and the question is what stopped
         one more.
         """
         accounts = self.pair(frame, striker, target)
+        accounts = [one for one in accounts if one.attack == attack] or accounts
         others = [one for one in accounts if one.gate != "landed"]
         if second and others:
             return others[0]

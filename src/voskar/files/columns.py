@@ -28,11 +28,11 @@ SMALLEST, LARGEST = 1e-6, 1e6  # scale
 class ColumnBuilder:
     """Takes frames in order, in chunks; `finish` gives the recording.
 
-    `place` is what a frame's number in the file is called in errors: "line", or "row" for tables. Without
-    `kinds` any kind is taken.
+    `place` is what a frame's number in the file is called in errors: "line", or "row" for tables; with "frame" it
+    is not told. Without `kinds` any kind is taken.
     """
 
-    def __init__(self, name: str, kinds: Collection[str] | None, place: Literal["line", "row"]) -> None:
+    def __init__(self, name: str, kinds: Collection[str] | None, place: Literal["line", "row", "frame"]) -> None:
         self.name, self.kinds, self.place = name, kinds, place
         self.first: int | None = None
         self.last = -1

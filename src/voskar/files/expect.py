@@ -58,6 +58,8 @@ class StateTable(Table):
     say: str = ""
     health: Numbers | None = None
     lives: Numbers | None = None
+    x: Numbers | None = None
+    y: Numbers | None = None
 
 
 class ExpectFile(Table):
@@ -100,10 +102,12 @@ def load_expectations(path: str | Path) -> list[Statement | State]:
         at = None if one.at is None else tuple(one.at)
         line = _line(source, ("expect", index))
         frames = one.frames or Range()
-        result.append(Statement(wanted[index], line, one.say, frames, count, at, thens[index]))
+        result.append(Statement(wanted[index], line, one.say, str(path), frames, count, at, thens[index]))
     for index, state in enumerate(data.state):
         line = _line(source, ("state", index))
-        result.append(State(state.id, state.frame, line, state.say, state.health, state.lives))
+        result.append(
+            State(state.id, state.frame, line, state.say, str(path), state.health, state.lives, state.x, state.y)
+        )
     return result
 
 
@@ -119,7 +123,8 @@ def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Tol
     elif where[-2] == "then" and event is None:
         found.append((where, 'the key "event" is missing', None))
     columns: dict[str, str | Range] = {}
-    for name in [name for name in table if name in FILTERS]:
+    known = (*FILTERS, "frame") if where[-2] == "then" else FILTERS
+    for name in [name for name in table if name in known]:
         value = table.pop(name)
         number = name in NUMBERS
         try:
@@ -128,12 +133,12 @@ def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Tol
             found.append(((*where, name), f"found {value!r}, expected {error}", None))
     if where[-2] == "then":
         for name in sorted(set(table) - {"event"}):
-            found.append(((*where, name), f'unknown key "{name}"', nearest(name, FILTERS)))
+            found.append(((*where, name), f'unknown key "{name}"', nearest(name, known)))
     return Wanted(str(event), columns)
 
 
 NUMBERS = frozenset(
-    ("until", "damage", "t", "x", "y", "before", "after", "lives", "dx", "dy", "vx", "vy", "angle", "points", "total")
+    "frame until damage t x y before after lives dx dy vx vy angle points total".split()  # noqa: SIM905
 )
 
 

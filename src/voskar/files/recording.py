@@ -29,7 +29,8 @@ HEADER_KEYS = ("voskar", "version", "rate", "up", "reactions", "title", "seed")
 
 
 def load_recording(path: str | Path, rulebook: Rulebook) -> Recording:
-    """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, or "-" for standard input.
+    """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, "-" for standard input, or the
+    stage script (`.toml`) of one.
 
     `rulebook` says which kinds there are. Raises InputError with file, line or row, and field.
     """
@@ -44,10 +45,13 @@ def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Rec
 
 @dataclass(frozen=True)
 class FrameSource:
-    """A recording as it is read: its header as written, and its frames, each with its line or row."""
+    """A recording as it is read: its header as written, and its frames, each with its line or row.
+
+    Frames of a stage script have no place of their own; their number is the line of their claims.
+    """
 
     name: str
-    place: Literal["line", "row"]
+    place: Literal["line", "row", "frame"]
     header: dict[str, Any]
     frames: Iterator[tuple[int, FrameLine]]
     share: Callable[[], float]
@@ -57,6 +61,11 @@ class FrameSource:
 @contextmanager
 def open_frames(path: str | Path) -> Iterator[FrameSource]:
     """Opens a recording in any of its forms."""
+    if Path(path).suffix.lower() == ".toml":
+        from voskar.files.stage import read_stage  # scripts are few, and their schema takes time to build
+
+        yield read_stage(path)
+        return
     if str(path) != "-" and is_tables(path):
         folder = Path(path)
         header = read_header(str(folder / HEADER), None, header_text(folder), tables=True)

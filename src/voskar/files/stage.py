@@ -20,7 +20,7 @@ from voskar.files.stage_schema import PartTable, PlaceKey, StageFile
 from voskar.files.toml_sources import Source, parse_source
 
 Ranges = Sequence[tuple[int, int]]
-INHERITED = ("kind", "owner", "present", "hidden", "way", "clips", "turns", "aims", "hold", "scale", "repeat")
+INHERITED = ("kind", "owner", "present", "hidden", "way", "clips", "turns", "aims", "hold", "tells", "scale", "repeat")
 """What a part takes over from the one it is `like`, unless it says so itself."""
 
 
@@ -40,7 +40,10 @@ def play_stage(text: str, name: str) -> FrameSource:
     """Plays the text of a script; `name` is what errors call it."""
     source = parse_source(text, name)
     if "stage" not in source.raw:
-        raise InputError(Problem("no `stage` key: a script begins with `stage = 1`", file=name, line=1))
+        hint = "is this a rulebook?" if "voskar" in source.raw else None
+        raise InputError(
+            Problem("no `stage` key: a stage script begins with `stage = 1`", file=name, line=1, hint=hint)
+        )
     try:
         script = StageFile.model_validate(source.raw)
     except ValidationError as error:
@@ -50,8 +53,12 @@ def play_stage(text: str, name: str) -> FrameSource:
     header: dict[str, Any] = {"voskar": "recording", "version": 1, "rate": _plain(script.rate), "up": script.up}
     header |= {"reactions": script.reactions, "seed": script.seed}
     header |= {"title": script.title} if script.title else {}
-    frames = ((number + 2, line) for number, line in enumerate(_frames(script, players)))
-    return FrameSource(name, "line", header, frames, lambda: 0.0)
+    rate = Fraction(repr(script.rate))
+    lines: dict[int, int] = {}
+    for index, claim in enumerate(script.claims):
+        lines.setdefault(claim.f.frames(rate), source.place(("claims", index))[1] or 0)
+    frames = ((lines.get(line.frame, 0), line) for line in _frames(script, players))
+    return FrameSource(name, "frame", header, frames, lambda: 0.0)
 
 
 def _plain(value: float) -> float | int:
@@ -80,7 +87,7 @@ def _players(script: StageFile, source: Source) -> list[_Player]:
             lacking = "kind" if part.kind is None else "way"
             wrong.append(source.problem(where, f"the part has no `{lacking}`, and is like none that has"))
             continue
-        for name in ("way", "clips", "turns", "aims"):
+        for name in ("way", "clips", "turns", "aims", "tells"):
             keys = [key.f.frames(rate) for key in getattr(part, name) or ()]
             if keys != sorted(set(keys)):
                 wrong.append(source.problem((*where, name), "the keys do not stand in the order of their frames"))
@@ -134,6 +141,9 @@ class _Player:
         line.owner = part.owner
         line.hidden = part.hidden is not None and _inside(part.hidden, own)
         line.cut = jumped
+        told = [key for key in part.tells or () if key.f.frames(self.rate) <= own]
+        line.health = next((key.health for key in reversed(told) if key.health is not None), None)
+        line.lives = next((key.lives for key in reversed(told) if key.lives is not None), None)
         shown = _last(part.clips or (), own, self.rate)
         if shown is not None:
             line.clip = shown.clip

@@ -44,6 +44,14 @@ class TurnKey(Table):
     angle: Angle | None = None
 
 
+class ToldKey(Table):
+    """A key of `tells`"""
+
+    f: Moment
+    health: Number | None = None
+    lives: Number | None = None
+
+
 class AimKey(Table):
     """A key of `aims`"""
 
@@ -72,6 +80,7 @@ class PartTable(Table):
     turns: list[TurnKey] | None = None
     aims: list[AimKey] | None = None
     hold: dict[str, Ranges] | None = None
+    tells: list[ToldKey] | None = None
     scale: Positive | None = None
     repeat: RepeatTable | None = None
     mirror: Number | None = None

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 
+from voskar.core.evidence.weighing import Weighed, weigh
+from voskar.core.evidence.words import accounts, question, question_of
 from voskar.errors import VoskarError
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job
@@ -14,13 +17,20 @@ from voskar.files.suite import Job
 
 @dataclass(frozen=True)
 class Fault:
-    """One thing that a recording was found to do wrong, in words. `file` and `line` where a source line is known."""
+    """One thing that a recording was found to do wrong, in words. `file` and `line` where a source line is known; `why`
+    is the command that tells the gates behind it."""
 
     sort: str
     frame: int | None
     text: str
     file: str | None = None
     line: int | None = None
+    why: str | None = None
+
+    @property
+    def against(self) -> str:
+        """What it is held against: "rules", "expectations" or "baseline"."""
+        return {"expectation": "expectations", "baseline": "baseline"}.get(self.sort.partition("-")[0], "rules")
 
 
 @dataclass(frozen=True)
@@ -49,12 +59,6 @@ def _rulebook(path: str) -> Rulebook:
 
 def run_job(job: Job) -> Result:
     """Checks one recording. What is wrong with its files is its own result, and nobody else's."""
-    from voskar.core.evidence.baseline import compare
-    from voskar.core.evidence.claims import check
-    from voskar.core.evidence.expectations import hold
-    from voskar.core.evidence.patterns import patterns
-    from voskar.core.evidence.words import accounts
-    from voskar.core.timeline import timeline
     from voskar.files.expect import load_expectations
     from voskar.files.ledger import read_ledger
     from voskar.files.recording import load_recording
@@ -62,35 +66,42 @@ def run_job(job: Job) -> Result:
     try:
         book = _rulebook(job.rulebook)
         played = load_recording(job.recording, book)
-        statements = [(name, one) for name in job.expect for one in load_expectations(name)]
+        statements = [one for name in job.expect for one in load_expectations(name)]
         earlier = None if job.baseline is None else read_ledger(job.baseline)
     except VoskarError as error:
         return Result(job.name, 0, "", (), error=str(error))
     rules = book.rules(played.rate)
-    verdict, ledger = check(rules, played, within=job.within, tolerance=job.tolerance)
-    faults = []
-    for finding in verdict.findings:
+    found = weigh(rules, played, statements, earlier, within=job.within, tolerance=job.tolerance)
+    counts = [f"{found.verdict.agreed} of {found.verdict.claims} hits"]
+    if found.verdict.spawns:
+        counts.append(f"{found.verdict.spawns_agreed} of {found.verdict.spawns} spawns")
+    if found.verdict.told:
+        counts.append(f"{found.verdict.told_agreed} of {found.verdict.told} other claims")
+    if statements:
+        counts.append(f"{len(statements) - len(found.failures)} of {len(statements)} expectations")
+    if found.differs is not None:
+        counts.append(f"{found.differs.same} events of the baseline")
+    alike = tuple(f"{len(one.findings)} times {one.text}" for one in found.patterns)
+    return Result(job.name, played.frames, ", ".join(counts), tuple(_faults(job, found)), alike)
+
+
+def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
+    """Everything that is wrong, in words."""
+
+    def ask(question: list[str] | None) -> str | None:
+        return None if question is None else shlex.join(["voskar", "why", job.rulebook, job.recording, *question])
+
+    for finding in found.verdict.findings:
         game, judged = accounts(finding)
         line = finding.claim.line if finding.claim is not None else None
-        faults.append(Fault(finding.sort, finding.frame, f"{game}; {judged}", job.name, line))
-    course = timeline(rules, played, ledger)
-    for name, statement in statements:
-        for failure in hold([statement], ledger, course):
-            text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
-            faults.append(Fault("expectation", None, text, name, failure.line))
-    differs = None if earlier is None else compare(earlier, ledger)
-    for one in differs.causes if differs is not None else ():
-        faults.append(Fault(one.sort, one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}"))
-    counts = [f"{verdict.agreed} of {verdict.claims} hits"]
-    if verdict.told:
-        counts.append(f"{verdict.told_agreed} of {verdict.told} other claims")
-    if statements:
-        failed = sum(fault.sort == "expectation" for fault in faults)
-        counts.append(f"{len(statements) - failed} of {len(statements)} expectations")
-    if differs is not None:
-        counts.append(f"{differs.same} events of the baseline")
-    alike = tuple(f"{len(one.findings)} times {one.text}" for one in patterns(verdict.findings, played))
-    return Result(job.name, played.frames, ", ".join(counts), tuple(faults), alike)
+        text = f"{game}; {judged}"
+        yield Fault(finding.sort, finding.frame, text, job.recording, line, ask(question(finding)))
+    for failure in found.failures:
+        text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
+        asked = None if failure.event is None else ask(question_of(failure.event))
+        yield Fault("expectation", None, text, failure.file, failure.line, asked)
+    for one in found.differs.causes if found.differs is not None else ():
+        yield Fault(f"baseline-{one.sort}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
 
 
 def run_suite(jobs: Sequence[Job], workers: int) -> Iterator[Result]:

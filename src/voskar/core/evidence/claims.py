@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, field
 from typing import Literal, cast
 
 from voskar.core.evidence.emissions import emissions
@@ -49,6 +49,10 @@ class Finding:
     game: str = ""
     rules: str = ""
     why: Account | None = None
+    emitter: str = ""
+    """Of spawn-*: the emitter it is about, `owner/name`, if there is just one."""
+    freed: bool = False
+    """Of a moved one: i-frames of the target held it back, in the game or by the rules, up to the frame before."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +60,7 @@ class Verdict:
     """The outcome of a check: how many hit claims agreed, and every disagreement in frame order.
 
     `spawns` counts what should have appeared in the recording, `spawns_agreed` what did as it should; `told` claims
-    of other events than hits.
+    of other events than hits. `judged` has the poses as they were judged, in a raw recording as blows have moved them.
     """
 
     claims: int
@@ -67,6 +71,7 @@ class Verdict:
     spawns_agreed: int = 0
     told: int = 0
     told_agreed: int = 0
+    judged: Recording | None = field(default=None, repr=False)
 
     @property
     def ok(self) -> bool:
@@ -91,22 +96,29 @@ def match(
 
 
 def check(
-    rules: Rules, recording: Recording, *, within: int = 0, near: int | None = None, tolerance: float = TOLERANCE
+    rules: Rules,
+    recording: Recording,
+    *,
+    within: int = 0,
+    near: int | None = None,
+    tolerance: float = TOLERANCE,
+    watched: Collection[int] = (),
 ) -> tuple[Verdict, Ledger]:
     """Replays and compares. `near` (default half a second) is how far a landing may be off and still be told as
     the same blow at another frame, which is a disagreement all the same. `tolerance` is for what the poses of a
-    baked recording show, in units."""
+    baked recording show, in units. Of `watched` frames the poses of driven actors are kept too."""
     claims = [claim for claim in recording.claims if claim.event == "hit"]
     near = max(within, round(recording.rate / 2)) if near is None else max(near, within)
-    witness = Witness(rules, recording, {claim.frame for claim in claims})
+    witness = Witness(rules, recording, {*watched, *(claim.frame for claim in claims)})
     ledger = ledger_of(witness.judge, recording)
     landings = ledger.landings()
     agreed, spare_claims, spare_landings = match(claims, landings, within)
     moved, denied, unclaimed = match(spare_claims, spare_landings, near)
 
     def why(claim: Claim) -> Account:
-        return witness.deciding(claim.frame, claim.striker or "", claim.target or "", second=True)
+        return witness.deciding(claim.frame, claim.striker or "", claim.target or "", attack=claim.attack, second=True)
 
+    immune_until = {(event.id, event.until) for event in ledger.of("iframes")}
     findings = [_differs(claim, landing) for claim, landing in agreed]
     found = [finding for some in findings for finding in some]
     found += [
@@ -118,9 +130,13 @@ def check(
             claim,
             landing,
             shift=landing.frame - claim.frame,
-            why=why(claim),
+            why=account,
+            freed=account.gate == "immune"
+            if landing.frame > claim.frame
+            else (landing.target, landing.frame - 1) in immune_until,
         )
         for claim, landing in moved
+        for account in (why(claim),)
     ]
     found += [
         Finding("denied", claim.frame, claim.striker or "", claim.target or "", claim, None, why=why(claim))
@@ -128,7 +144,18 @@ def check(
     ]
     spawned = emissions(rules, recording, ledger, within=within, near=near, tolerance=tolerance)
     found += [
-        Finding(one.sort, one.frame, one.owner, one.actor, None, one.expected, one.shift, one.game, one.rules)
+        Finding(
+            one.sort,
+            one.frame,
+            one.owner,
+            one.actor,
+            None,
+            one.expected,
+            one.shift,
+            one.game,
+            one.rules,
+            emitter=one.emitter,
+        )
         for one in spawned.odd
     ]
     found += [
@@ -160,7 +187,7 @@ def check(
     clean = sum(not some for some in findings)
     counted = len(landings) - len(unclaimed) + len(_claimable(rules, recording, unclaimed))
     counts = (len(claims), counted, clean, tuple(found), spawned.expected, spawned.agreed, told.claims, told.agreed)
-    return Verdict(*counts), ledger
+    return Verdict(*counts, judged=witness.recording), ledger
 
 
 def _claimable(rules: Rules, recording: Recording, landings: Sequence[Event]) -> list[Event]:

@@ -35,7 +35,8 @@ class Appearance:
 
 @dataclass(frozen=True)
 class Odd:
-    """A disagreement about something that was spawned, in words. `expected` None: nobody fired it."""
+    """A disagreement about something that was spawned, in words. `expected` None: nobody fired it. `gun` is the
+    only emitter that could have, `owner/name`."""
 
     sort: Sort
     frame: int
@@ -45,6 +46,12 @@ class Odd:
     rules: str
     expected: Event | None = None
     shift: int = 0
+    gun: str = ""
+
+    @property
+    def emitter(self) -> str:
+        """`owner/name`, empty for children and effects, and where several could have fired."""
+        return _who(self.expected) if self.expected is not None and self.expected.emitter else self.gun
 
 
 @dataclass(frozen=True)
@@ -176,7 +183,8 @@ def _unfired(rules: Rules, recording: Recording, ledger: Ledger, one: Appearance
     told = "; ".join(_silent(recording, ledger, name, emitter, one.frame) for name, emitter in guns[:3])
     reason = told or f"nothing that spawns {one.actor.kind} belongs to it"
     game = f"{one.actor.id} appears at ({one.x:.1f}, {one.y:.1f})"
-    return Odd("spawn-unfired", one.frame, owner or "", one.actor.id, game, f"nobody fires: {reason}")
+    gun = f"{guns[0][0]}/{guns[0][1].name}" if len(guns) == 1 else ""
+    return Odd("spawn-unfired", one.frame, owner or "", one.actor.id, game, f"nobody fires: {reason}", gun=gun)
 
 
 def _silent(recording: Recording, ledger: Ledger, name: str, emitter: Emitter, frame: int) -> str:

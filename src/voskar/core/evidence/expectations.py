@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from voskar.core.ledger import COLUMNS, OUTCOMES, Event, Ledger, written
-from voskar.core.timeline import Timeline
+from voskar.core.recording import Recording
+from voskar.core.timeline import Steps, Timeline
 
 _RANGE = re.compile(r"(-?\d+(?:\.\d+)?)?\s*(?:\.\.|-)\s*(-?\d+(?:\.\d+)?)?", re.ASCII)
 
@@ -86,6 +88,7 @@ class Statement:
     wanted: Wanted
     line: int | None = None
     say: str = ""
+    file: str = ""
     frames: Range = field(default_factory=Range)
     count: Range | None = None
     at: tuple[int, ...] | None = None
@@ -97,14 +100,22 @@ class Statement:
 
 @dataclass(frozen=True)
 class State:
-    """What an actor's health or lives should be after a frame."""
+    """What an actor's health, lives or position should be after a frame; positions within half a unit."""
 
     id: str
     frame: int
     line: int | None = None
     say: str = ""
+    file: str = ""
     health: Range | None = None
     lives: Range | None = None
+    x: Range | None = None
+    y: Range | None = None
+
+    @property
+    def places(self) -> bool:
+        """Whether it is about a position."""
+        return self.x is not None or self.y is not None
 
     def __str__(self) -> str:
         return self.say or f"{self.id} after {self.frame}"
@@ -112,19 +123,31 @@ class State:
 
 @dataclass(frozen=True)
 class Failure:
-    """A statement that is false: what it says, what was expected, and what was found instead."""
+    """A statement that is false: what it says, what was expected, and what was found instead.
+
+    `event` is one that should not be there, else the nearest miss, if there is any.
+    """
 
     statement: str
     line: int | None
     expected: str
     found: str
+    file: str = ""
+    event: Event | None = None
 
 
-def hold(statements: Sequence[Statement | State], ledger: Ledger, course: Timeline) -> list[Failure]:
-    """The statements that are false, in their order."""
+def _failure(one: Statement | State, expected: str, found: str, event: Event | None = None) -> Failure:
+    return Failure(str(one), one.line, expected, found, one.file, event)
+
+
+def hold(
+    statements: Sequence[Statement | State], ledger: Ledger, course: Timeline, judged: Recording | None = None
+) -> list[Failure]:
+    """The statements that are false, in their order. `judged` has the poses as they were judged, at least those of
+    frames that a statement asks a position of."""
     found = []
     for one in statements:
-        failure = _state(one, course) if isinstance(one, State) else _statement(one, ledger)
+        failure = _state(one, course, judged) if isinstance(one, State) else _statement(one, ledger)
         if failure is not None:
             found.append(failure)
     return found
@@ -142,7 +165,7 @@ def _statement(one: Statement, ledger: Ledger) -> Failure | None:
         missing = _order(one, ledger, events)
         if missing is None:
             return None
-        return Failure(str(one), one.line, f"{one.wanted}, then {', then '.join(map(str, one.then))}", missing)
+        return _failure(one, f"{one.wanted}, then {', then '.join(map(str, one.then))}", *missing)
     else:
         count = one.count or Range(1)
         if count.takes(len(events)):
@@ -150,30 +173,37 @@ def _statement(one: Statement, ledger: Ledger) -> Failure | None:
         amount = "none" if count == Range(0, 0) else "at least one" if one.count is None else str(count)
         expected = f"{amount} of {one.wanted}{where}"
     told = f"{len(events)}: in {_list(frames)}" if events else "none"
-    return Failure(str(one), one.line, expected, told + _nearest(one, ledger, frames))
+    extra = [event for event in events if event.frame not in (one.at or ())] if one.count is None else events[-1:]
+    more, near = _nearest(one, ledger, frames)
+    return _failure(one, expected, told + more, extra[0] if extra else near)
 
 
-def _order(one: Statement, ledger: Ledger, starts: Sequence[Event]) -> str | None:
-    """What is missing of a sequence; each event is the first of its sort behind the one before, in ledger order."""
+def _order(one: Statement, ledger: Ledger, starts: Sequence[Event]) -> tuple[str, Event | None] | None:
+    """What is missing of a sequence, and where.
+
+    Each event is the first of its sort behind the one before, in the order of the ledger.
+    """
     if not starts:
-        return f"no {one.wanted}" + _nearest(one, ledger, [])
+        more, near = _nearest(one, ledger, [])
+        return f"no {one.wanted}{more}", near
     place = ledger.events.index(starts[0])
     for wanted in one.then:
         later = (index for index in range(place + 1, len(ledger.events)) if wanted.takes(ledger.events[index]))
         found = next(later, None)
         if found is None:
-            return f"no {wanted} behind frame {ledger.events[place].frame}"
+            return f"no {wanted} behind frame {ledger.events[place].frame}", ledger.events[place]
         place = found
     return None
 
 
-def _nearest(one: Statement, ledger: Ledger, frames: Sequence[int]) -> str:
-    """The nearest miss: an event that all but one condition would take."""
+def _nearest(one: Statement, ledger: Ledger, frames: Sequence[int]) -> tuple[str, Event | None]:
+    """The nearest miss: an event that all but one condition would take, in words too."""
     missed = [frame for frame in one.at or () if frame not in frames]
     extra = [frame for frame in frames if one.at is not None and frame not in one.at]
     if extra and not missed:
-        return f"; not expected: {_list(extra)}"
+        return f"; not expected: {_list(extra)}", None
     best: tuple[int, bool, float, str] | None = None
+    nearest: Event | None = None
     expected = set(frames if one.at is None else one.at)
     for condition in ("", "event", *one.wanted.columns):
         for event in ledger.events:
@@ -186,8 +216,9 @@ def _nearest(one: Statement, ledger: Ledger, frames: Sequence[int]) -> str:
             apart = abs(goal - event.frame) if missed else one.frames.away(event.frame)
             told = f"{_told(event, condition)} in {event.frame}"
             rank = (int(bool(condition)) + int(not inside), bool(condition), apart, told)
-            best = rank if best is None or rank < best else best
-    return f"; nearest miss: {best[3]}" if best is not None else ""
+            if best is None or rank < best:
+                best, nearest = rank, event
+    return f"; nearest miss: {best[3]}" if best is not None else "", nearest
 
 
 def _told(event: Event, condition: str) -> str:
@@ -196,17 +227,36 @@ def _told(event: Event, condition: str) -> str:
     return name if value is None else f"{name} with {condition} {written(value)}"
 
 
-def _state(one: State, course: Timeline) -> Failure | None:
+PLACE = 0.5  # units by which a position may be off a number
+
+
+def _state(one: State, course: Timeline, judged: Recording | None) -> Failure | None:
     actor = course.courses.get(one.id)
     if actor is None:
-        return Failure(str(one), one.line, f"an actor {one.id}", "no such actor")
+        return _failure(one, f"an actor {one.id}", "no such actor")
     for name in ("health", "lives"):
         wanted: Range | None = getattr(one, name)
         value = getattr(actor, name).now(one.frame)
         if wanted is not None and (value is None or not wanted.takes(value)):
             found = "none" if value is None else str(written(float(value)))
-            return Failure(str(one), one.line, f"{name} {wanted} after frame {one.frame}", f"{name} {found}")
+            steps: Steps = getattr(actor, name)
+            fitting = [frame for frame, other in zip(steps.frames, steps.values, strict=True) if wanted.takes(other)]
+            near = min(fitting, key=lambda frame: abs(frame - one.frame), default=None)
+            told = "" if near is None else f"; nearest miss: {name} {written(steps.now(near))} from {near} on"
+            return _failure(one, f"{name} {wanted} after frame {one.frame}", f"{name} {found}{told}")
+    if not one.places:
+        return None
+    row = None if judged is None else judged.row(one.id, one.frame)
+    for name in ("x", "y"):
+        wanted = getattr(one, name)
+        if wanted is not None and (row is None or wanted.away(_place(judged, name, row)) > PLACE):
+            found = "not there" if row is None else f"{name} {written(_place(judged, name, row))}"
+            return _failure(one, f"{name} {wanted} in frame {one.frame}", found)
     return None
+
+
+def _place(judged: Recording | None, name: str, row: int) -> float:
+    return float(getattr(judged.poses, name)[row]) if judged is not None else math.nan
 
 
 def _list(frames: Sequence[int]) -> str:

@@ -14,6 +14,7 @@ from voskar.core.ledger import Event, Ledger, written
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.shapes import Ints
+from voskar.core.standing import last_change
 from voskar.core.timeline import Course, Span, Timeline, timeline
 
 Sort = Literal["health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short"]
@@ -71,7 +72,7 @@ def _state(recording: Recording, course: Course, near: int) -> Iterator[Odd]:
             length = f" to {at[row + int(ends[0]) - 1]}" if len(ends) else " to the end"
             below = ", below zero" if value < 0 else ""
             rule = _number(steps.now(frame))
-            text = f"{column} {rule}: {_last_change(course, column, frame)}"
+            text = f"{column} {rule}: {last_change(course, column, frame)}"
             same = [one for one, told in zip(steps.frames, steps.values, strict=True) if told == value]
             close = [one for one in same if 0 < abs(one - frame) <= near]
             if close:
@@ -82,25 +83,6 @@ def _state(recording: Recording, course: Course, near: int) -> Iterator[Odd]:
 
 def _number(value: float | None) -> str:
     return "none" if value is None else str(written(float(value)))
-
-
-def _last_change(course: Course, column: str, frame: int) -> str:
-    """The last event that explains a value, in words."""
-    wanted = {"health": ("health", "down", "respawn", "reset"), "lives": ("down", "respawn", "reset")}[column]
-    past = [event for event in course.changes if event.event in wanted and event.frame <= frame]
-    if not past:
-        return "nothing has changed it yet"
-    event = past[-1]
-    if event.event == "health":
-        change = (event.after or 0.0) - (event.before or 0.0)
-        return f"{event.by} {'took' if change < 0 else 'gave'} {_number(abs(change))} in {event.frame}"
-    if event.event == "down":
-        return f"down in {event.frame}, by {event.by}"
-    if event.event == "reset":
-        return f"the {event.detail} began again in {event.frame}"
-    if event.detail:
-        return f"took the place of {event.detail} in {event.frame}"
-    return f"{'back' if event.id == course.actor.id else f'the return of {event.id}'} in {event.frame}"
 
 
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Odd]:

@@ -39,7 +39,7 @@ def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEA
     shifts = Counter(finding.shift for finding in moved)
     found: list[Pattern] = []
     gates = {_gate(finding) for finding in moved}
-    if len(moved) >= least and len(shifts) == 1 and len(gates) > 1:
+    if len(moved) >= least and len(shifts) == 1 and (len(gates) > 1 or gates == {""}):
         shift = next(iter(shifts))
         late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}"
         found.append(
@@ -54,7 +54,11 @@ def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEA
 
 
 def _gate(finding: Finding) -> str:
-    return finding.why.gate if finding.why is not None else ""
+    """What held the blow back where game and rules differ; i-frames that the blow itself gave held nothing back."""
+    gate = finding.why.gate if finding.why is not None else ""
+    if finding.sort == "moved" and (finding.freed or gate == "immune"):
+        return "immune" if finding.freed else ""
+    return gate
 
 
 def _key(finding: Finding, kinds: dict[str, str]) -> Key:
@@ -83,7 +87,7 @@ def _words(key: Key) -> str:
             f"hits on {target} come {late}: its i-frames end {_frames(shift)} {'too soon' if shift > 0 else 'too late'}"
         )
     if sort == "moved":
-        return f"{striker}'s hits on {target} come {late} ({gate})"
+        return f"{striker}'s hits on {target} come {late}" + (f" ({gate})" if gate else "")
     if sort == "denied":
         return f"{striker}'s hits on {target} are counted though the rules deny them: {gate}"
     if sort == "unclaimed":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from voskar.core.evidence.claims import Finding
+from voskar.core.ledger import Event
 
 
 def accounts(finding: Finding) -> tuple[str, str]:
@@ -31,6 +32,29 @@ def accounts(finding: Finding) -> tuple[str, str]:
             return f"{finding.target} {finding.game}", f"{finding.target} {finding.rules}"
         case "damage" | "attack":
             return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
+
+
+def question(finding: Finding) -> list[str]:
+    """What to ask `voskar why`, so that it tells the gates, or the state, behind a finding."""
+    match finding.sort:
+        case "moved" | "denied" | "unclaimed" | "damage" | "attack":
+            return _pair(finding.frame, finding.striker, finding.target)
+        case "spawn-moved" | "spawn-missing" | "spawn-unfired" | "spawn-place" | "spawn-direction":
+            asked = ["--emitter", finding.emitter] if finding.emitter else ["--actor", finding.target]
+            return ["--frame", str(finding.frame), *asked]
+        case _:
+            return ["--frame", str(finding.frame), "--actor", finding.target]
+
+
+def question_of(event: Event) -> list[str] | None:
+    """The same for an event of the ledger; None if it is nobody's."""
+    if event.striker and event.target:
+        return _pair(event.frame, event.striker, event.target)
+    return ["--frame", str(event.frame), "--actor", event.id] if event.id else None
+
+
+def _pair(frame: int, striker: str, target: str) -> list[str]:
+    return ["--frame", str(frame), "--striker", striker, "--target", target]
 
 
 def _frames(count: int) -> str:
