@@ -160,3 +160,23 @@ def test_rulebooks_compared(apiary: Path, here: Any) -> None:
     done = here("compare", "apiary.toml", "gentle.toml", "meadow.jsonl", "--json", cwd=apiary)
     first = json.loads(done.stdout)["differences"][0]
     assert (done.returncode, first["sort"], first["frame"], first["before"]) == (1, "gained", 244, "immune")
+
+
+def test_coverage_of_rules_with_a_threshold(folder: Path, here: Any) -> None:
+    (folder / "broken.jsonl").unlink()
+    done = here("check", "--coverage", "--json", cwd=folder)
+    found = json.loads(done.stdout)["coverage"]
+    met = sum(rule["count"] > 0 for rule in found["rules"])
+    assert round(100 * met / len(found["rules"]), 3) == found["percent"]
+    scratch = next(rule for rule in found["rules"] if (rule["group"], rule["name"]) == ("attack", "scratch"))
+    lines = (folder / scratch["file"]).read_text().splitlines()
+    assert (scratch["count"], lines[scratch["line"] - 1]) == (0, "[attacks.scratch]")
+    (folder / "voskar.toml").write_text(
+        'voskar = 1\n[suite]\nrulebook = "apiary.toml"\ncoverage = 30\n[[runs]]\nrecordings = ["good.jsonl"]\n'
+    )
+    assert here("check", cwd=folder).returncode == 1
+    done = here("check", "--least", 10, "--report", "x.xml", "--report", "x.txt", cwd=folder)
+    assert (done.returncode, "at least 10 % is asked for" in done.stdout) == (0, True)
+    assert f"hive.toml:{scratch['line']}: never exercised: attack scratch" in (folder / "x.txt").read_text()
+    assert "coverage of rules" in (folder / "x.xml").read_text()
+    assert here("check", "apiary.toml", "good.jsonl", "--least", 99, cwd=folder).returncode == 1

@@ -9,7 +9,7 @@ import click
 from rich.text import Text
 
 from voskar.commands import compare as comparison
-from voskar.commands import present
+from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import load, reactions_option
 from voskar.core.evidence.claims import Verdict
@@ -24,6 +24,7 @@ from voskar.files.expect import propose as proposed
 from voskar.files.ledger import read_ledger
 from voskar.files.reading import whole_file
 from voskar.files.suite import NAME
+from voskar.suite.coverage import Coverage, covered
 
 
 @click.command(
@@ -36,6 +37,7 @@ Example:
   voskar check apiary.toml meadow.jsonl --propose first.expect.toml
   voskar check gentle.toml meadow.jsonl --expect meadow.expect.toml
   voskar check --suite voskar.toml --report junit.xml
+  voskar check --coverage --least 60
 
 \b
 Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
@@ -68,6 +70,8 @@ Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
     "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .txt (file:line: text)."
 )
 @click.option("--stop", is_flag=True, help="End a suite at its first failure.")
+@click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
+@click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
 @click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
 @click.pass_context
@@ -85,6 +89,8 @@ def command(
     workers: int | None,
     report: tuple[str, ...],
     stop: bool,
+    coverage: bool,
+    least: float | None,
     everything: bool,
     as_json: bool,
 ) -> int:
@@ -98,7 +104,8 @@ def command(
     if rulebook is None:
         from voskar.commands.suite_view import check_suite
 
-        return check_suite(suite, workers, report, stop=stop, everything=everything, as_json=as_json)
+        options = {"stop": stop, "everything": everything, "as_json": as_json, "coverage": coverage}
+        return check_suite(suite, workers, report, least=least, **options)
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")
     if report or stop or workers:
@@ -113,9 +120,11 @@ def command(
             part.write_text(proposed(found.ledger, found.course), encoding="utf-8")
         click.echo(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
         return AGREED
+    met = Coverage(covered(book, played, found.ledger), least) if coverage or least is not None else None
     if as_json:
         more = {"expectations": len(statements), "failures": [_failure(one) for one in found.failures]}
         own = {} if found.differs is None else {"baseline": comparison.plain(found.differs)}
+        own |= {} if met is None else {"coverage": met.plain()}
         click.echo(json.dumps({**_plain(found.verdict, found.patterns), **more, **own}))
     else:
         _show(found.verdict, found.patterns, recording, within, everything=everything)
@@ -124,7 +133,10 @@ def command(
         if found.differs is not None:
             click.echo(f"\nagainst {baseline}:")
             comparison.show(found.differs, everything=everything)
-    return AGREED if found.ok else DISAGREED
+        if met is not None:
+            click.echo()
+            coverage_view.show(met, everything=everything)
+    return AGREED if found.ok and (met is None or met.ok) else DISAGREED
 
 
 def _failure(one: Failure) -> dict[str, object]:

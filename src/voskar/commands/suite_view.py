@@ -11,11 +11,12 @@ from rich.padding import Padding
 from rich.progress import Progress
 from rich.text import Text
 
-from voskar.commands import present
+from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
 from voskar.errors import InputError, Problem
 from voskar.files.suite import NAME, load_suite
 from voskar.suite import reports
+from voskar.suite.coverage import Coverage, joined
 from voskar.suite.running import Result, run_suite
 
 FORMS = {".xml": "junit", ".json": "json", ".txt": "lines"}
@@ -43,33 +44,49 @@ def report_form(path: str) -> str:
 
 
 def check_suite(
-    suite: str, workers: int | None, written: tuple[str, ...], *, stop: bool, everything: bool, as_json: bool
+    suite: str,
+    workers: int | None,
+    written: tuple[str, ...],
+    *,
+    stop: bool,
+    everything: bool,
+    as_json: bool,
+    coverage: bool,
+    least: float | None,
 ) -> int:
-    """Runs a suite and shows it. Exit code 1 if anything disagrees, 2 if a recording could not be read."""
+    """Runs a suite and shows it. Exit code 1 if anything disagrees or too few rules were exercised, 2 if a recording
+    could not be read."""
     if suite == NAME and not Path(NAME).exists():
         raise click.UsageError(f"give a RULEBOOK and a RECORDING, or run in a folder with a {NAME}")
-    jobs = load_suite(suite)
+    loaded = load_suite(suite)
+    jobs, least = loaded.jobs, loaded.coverage if least is None else least
+    coverage = coverage or least is not None
     forms = [(path, report_form(path)) for path in written]
     count = workers or os.cpu_count() or 1
     results: list[Result] = []
     out = present.console()
     with Progress(transient=True, disable=as_json or not out.is_terminal, console=out) as bar:
         task = bar.add_task("checking", total=len(jobs))
-        for result in run_suite(jobs, count):
+        for result in run_suite(jobs, count, coverage=coverage):
             results.append(result)
             bar.advance(task)
             if not as_json:
                 _line(out, result)
             if stop and not result.ok:
                 break
+    rules = joined(one.covered for one in results) if coverage else []
+    found = Coverage(rules, least) if coverage else None
     for path, form in forms:
-        reports.write(results, path, form)
+        reports.write(results, path, form, found)
     if as_json:
         import json
 
-        click.echo(json.dumps(reports.plain(results)))
+        click.echo(json.dumps(reports.plain(results, found)))
     else:
         _failures(results, everything=everything)
+        if found is not None:
+            coverage_view.show(found, everything=everything)
+            out.print()
         good = sum(one.ok for one in results)
         frames = sum(one.frames for one in results)
         left = f", {len(jobs) - len(results)} not run" if len(results) < len(jobs) else ""
@@ -80,7 +97,7 @@ def check_suite(
                 out.print(f"  in {some} {words}")
     if any(one.error is not None for one in results):
         return BAD_INPUT
-    return AGREED if all(one.ok for one in results) else DISAGREED
+    return AGREED if all(one.ok for one in results) and (found is None or found.ok) else DISAGREED
 
 
 def _line(out: Console, result: Result) -> None:

@@ -33,6 +33,7 @@ class SuiteTable(Table):
     rulebook: str | None = None
     within: Annotated[int, Field(ge=0)] = 0
     tolerance: Annotated[float, Field(ge=0)] = 1.0
+    coverage: Annotated[float, Field(ge=0, le=100)] | None = None
 
 
 class SuiteFile(Table):
@@ -56,7 +57,15 @@ class Job:
     tolerance: float
 
 
-def load_suite(path: str | Path) -> list[Job]:
+@dataclass(frozen=True)
+class Suite:
+    """All jobs, and the least coverage of rules in percent, None for any."""
+
+    jobs: tuple[Job, ...]
+    coverage: float | None = None
+
+
+def load_suite(path: str | Path) -> Suite:
     """The jobs of a suite, in the order in which it names them; those of one pattern by name.
 
     `{name}` in `expect` and `baseline` stands for the recording's name without its endings. Raises InputError for a
@@ -87,7 +96,7 @@ def load_suite(path: str | Path) -> list[Job]:
                 raise InputError(source.problem(("runs", index), str(error))) from None
     if not jobs:
         raise InputError(Problem("the suite names no recordings", file=str(path), hint="add a [[runs]] table"))
-    return jobs
+    return Suite(tuple(jobs), data.suite.coverage)
 
 
 def _job(root: Path, recording: Path, rulebook: str, runs: RunsTable, suite: SuiteTable) -> Job:

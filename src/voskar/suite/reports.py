@@ -8,14 +8,17 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from voskar.files.reading import whole_file
+from voskar.suite.coverage import Coverage
 from voskar.suite.running import Fault, Result
 
 
-def junit(results: Sequence[Result]) -> str:
+def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
     """JUnit XML: one test suite, one test case a recording; a failure for what is wrong, an error for what could not
     be read. Times are left out, so that the same suite gives the same bytes."""
     failures, errors = sum(bool(one.faults) for one in results), sum(one.error is not None for one in results)
-    counts = {"tests": str(len(results)), "failures": str(failures), "errors": str(errors)}
+    failures += coverage is not None and not coverage.ok
+    tests = len(results) + (coverage is not None)
+    counts = {"tests": str(tests), "failures": str(failures), "errors": str(errors)}
     root = ElementTree.Element("testsuites", counts)
     suite = ElementTree.SubElement(root, "testsuite", {"name": "voskar", **counts, "skipped": "0"})
     for one in results:
@@ -29,6 +32,12 @@ def junit(results: Sequence[Result]) -> str:
             failure.text = _plain("\n".join([*one.patterns, *map(text, one.faults)]))
         if one.counts:
             ElementTree.SubElement(case, "system-out").text = _plain(one.counts)
+    if coverage is not None:
+        case = ElementTree.SubElement(suite, "testcase", {"classname": "voskar", "name": "coverage of rules"})
+        if not coverage.ok:
+            failure = ElementTree.SubElement(case, "failure", {"message": coverage.text, "type": "coverage"})
+            failure.text = _plain("\n".join(coverage.never()))
+        ElementTree.SubElement(case, "system-out").text = coverage.text
     ElementTree.indent(root)
     return '<?xml version="1.0" encoding="utf-8"?>\n' + ElementTree.tostring(root, encoding="unicode") + "\n"
 
@@ -44,22 +53,26 @@ def text(fault: Fault) -> str:
     return f"{where}{fault.sort}: {fault.text}"
 
 
-def source_lines(results: Sequence[Result]) -> Iterator[str]:
-    """`file:line: message`, one a fault, where a source line is known, else `file: message`."""
+def source_lines(results: Sequence[Result], coverage: Coverage | None = None) -> Iterator[str]:
+    """`file:line: message`, one a fault, where a source line is known, else `file: message`; then what was never
+    exercised."""
     for one in results:
         if one.error is not None:
             yield from one.error.splitlines()
         for fault in one.faults:
             place = fault.file or one.name
             yield f"{place}:{fault.line}: {text(fault)}" if fault.line is not None else f"{place}: {text(fault)}"
+    if coverage is not None:
+        yield from coverage.never()
 
 
-def plain(results: Sequence[Result]) -> dict[str, object]:
+def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[str, object]:
     """The machine form."""
+    more: dict[str, object] = {} if coverage is None else {"coverage": coverage.plain()}
     return {
         "voskar": "suite",
         "version": 1,
-        "ok": all(one.ok for one in results),
+        "ok": all(one.ok for one in results) and (coverage is None or coverage.ok),
         "recordings": [
             {
                 "name": one.name,
@@ -72,15 +85,16 @@ def plain(results: Sequence[Result]) -> dict[str, object]:
             }
             for one in results
         ],
+        **more,
     }
 
 
-def write(results: Sequence[Result], path: str | Path, form: str) -> None:
+def write(results: Sequence[Result], path: str | Path, form: str, coverage: Coverage | None = None) -> None:
     """Writes a report, or on failure nothing. `form` is "junit", "json" or "lines"."""
     content = {
-        "junit": lambda: junit(results),
-        "json": lambda: json.dumps(plain(results)) + "\n",
-        "lines": lambda: "".join(f"{line}\n" for line in source_lines(results)),
+        "junit": lambda: junit(results, coverage),
+        "json": lambda: json.dumps(plain(results, coverage)) + "\n",
+        "lines": lambda: "".join(f"{line}\n" for line in source_lines(results, coverage)),
     }[form]()
     with whole_file(path) as part:
         part.write_text(content, encoding="utf-8")

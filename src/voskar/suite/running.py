@@ -13,6 +13,7 @@ from voskar.core.evidence.words import accounts, question, question_of
 from voskar.errors import VoskarError
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job
+from voskar.suite.coverage import Covered, covered
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,7 @@ class Result:
     faults: tuple[Fault, ...]
     patterns: tuple[str, ...] = ()
     error: str | None = None
+    covered: tuple[Covered, ...] = ()
 
     @property
     def ok(self) -> bool:
@@ -57,8 +59,9 @@ def _rulebook(path: str) -> Rulebook:
     return load_rulebook(path)
 
 
-def run_job(job: Job) -> Result:
-    """Checks one recording. What is wrong with its files is its own result, and nobody else's."""
+def run_job(job: Job, *, coverage: bool = False) -> Result:
+    """Checks one recording. What is wrong with its files is its own result, and nobody else's. With `coverage` the
+    rules that it exercised are told too."""
     from voskar.files.expect import load_expectations
     from voskar.files.ledger import read_ledger
     from voskar.files.recording import load_recording
@@ -82,7 +85,8 @@ def run_job(job: Job) -> Result:
     if found.differs is not None:
         counts.append(f"{found.differs.same} events of the baseline")
     alike = tuple(f"{len(one.findings)} times {one.text}" for one in found.patterns)
-    return Result(job.name, played.frames, ", ".join(counts), tuple(_faults(job, found)), alike)
+    rules_met = tuple(covered(book, played, found.ledger)) if coverage else ()
+    return Result(job.name, played.frames, ", ".join(counts), tuple(_faults(job, found)), alike, covered=rules_met)
 
 
 def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
@@ -104,13 +108,13 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
         yield Fault(f"baseline-{one.sort}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
 
 
-def run_suite(jobs: Sequence[Job], workers: int) -> Iterator[Result]:
+def run_suite(jobs: Sequence[Job], workers: int, *, coverage: bool = False) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done."""
     if workers <= 1 or len(jobs) == 1:
-        yield from map(run_job, jobs)
+        yield from (run_job(job, coverage=coverage) for job in jobs)
         return
     with ProcessPoolExecutor(max_workers=min(workers, len(jobs))) as pool:
-        futures = [pool.submit(run_job, job) for job in jobs]
+        futures = [pool.submit(run_job, job, coverage=coverage) for job in jobs]
         try:
             for future in futures:
                 yield future.result()

@@ -1,0 +1,80 @@
+"""Which rules of a suite's rulebooks its recordings exercised, with the line that each stands in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from voskar.core.coverage import GROUPS, exercised, rules_of
+from voskar.core.ledger import Ledger
+from voskar.core.recording import Recording
+from voskar.files.rulebook import Rulebook
+
+
+@dataclass(frozen=True)
+class Covered:
+    """One rule, where it stands, and how often it was exercised. `file` and `line` are None for gates."""
+
+    group: str
+    name: str
+    file: str | None
+    line: int | None
+    count: int
+
+
+def covered(book: Rulebook, recording: Recording, ledger: Ledger) -> list[Covered]:
+    """Every rule of a rulebook, and what one recording made of it."""
+    rules = book.rules(recording.rate)
+    counts = exercised(rules, recording, ledger)
+    found = []
+    for one in rules_of(rules):
+        file, line = book.source.place(one.path) if one.path else (None, None)
+        found.append(Covered(one.group, one.name, file, line, counts[one.group, one.name]))
+    return found
+
+
+def joined(some: Iterable[Sequence[Covered]]) -> list[Covered]:
+    """Several recordings together. Rulebooks share a rule if they share the line that it stands in."""
+    found: dict[tuple[str, str, str | None, int | None], Covered] = {}
+    for each in some:
+        for one in each:
+            key = one.group, one.name, one.file, one.line
+            found[key] = replace(one, count=one.count + (found[key].count if key in found else 0))
+    return sorted(found.values(), key=lambda one: GROUPS.index(one.group))
+
+
+def percent(rules: Sequence[Covered]) -> float:
+    """The share of rules that were exercised at all, in percent; 100 where there are none."""
+    return 100.0 * sum(one.count > 0 for one in rules) / len(rules) if rules else 100.0
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """The rules of a suite, and how many percent of them have to be exercised at least; None: any."""
+
+    rules: Sequence[Covered]
+    least: float | None
+
+    @property
+    def ok(self) -> bool:
+        """Enough of them were."""
+        return self.least is None or percent(self.rules) >= self.least
+
+    @property
+    def text(self) -> str:
+        """In one line."""
+        met = sum(one.count > 0 for one in self.rules)
+        least = "" if self.least is None else f", at least {self.least:g} % is asked for"
+        return f"{met} of {len(self.rules)} rules exercised, {percent(self.rules):.1f} %{least}"
+
+    def plain(self) -> dict[str, object]:
+        """The machine form."""
+        rules = [vars(one) for one in self.rules]
+        return {"percent": round(percent(self.rules), 3), "least": self.least, "ok": self.ok, "rules": rules}
+
+    def never(self) -> Iterator[str]:
+        """`file:line: never exercised: …`, one for each rule that was not."""
+        for one in self.rules:
+            if not one.count:
+                place = "" if one.file is None else f"{one.file}:{one.line}: "
+                yield f"{place}never exercised: {one.group} {one.name}"
