@@ -180,3 +180,39 @@ def test_coverage_of_rules_with_a_threshold(folder: Path, here: Any) -> None:
     assert f"hive.toml:{scratch['line']}: never exercised: attack scratch" in (folder / "x.txt").read_text()
     assert "coverage of rules" in (folder / "x.xml").read_text()
     assert here("check", "apiary.toml", "good.jsonl", "--least", 99, cwd=folder).returncode == 1
+
+
+def test_tune_finds_what_the_game_did(apiary: Path, tmp_path: Path, here: Any) -> None:
+    """The same for any number of workers; over several recordings; a figure of one key and of two."""
+    late = "bugs/hits-late-log.stage.toml"
+    files = ("apiary.toml", late, "bugs/hits-short-iframes.stage.toml")
+    keys = ("--vary", "kinds.keeper.iframes=58f..61f", "--vary", "claims.lag=0..1")
+    texts = [
+        here("tune", *files, *keys, "--workers", workers, "--json", "-o", tmp_path / "x.svg", cwd=apiary).stdout
+        for workers in (1, 2)
+    ]
+    assert texts[0] == texts[1]
+    found = json.loads(texts[0])["variants"]
+    assert [tuple(one["values"].values()) for one in found[:3]] == [("58f", "0"), ("58f", "1"), ("59f", "0")]
+    alone = json.loads(here("tune", "apiary.toml", files[2], *keys[:2], "--json", cwd=apiary).stdout)
+    assert [one["wrong"] for one in alone["variants"]] == [8, 0, 8, 8]
+    assert alone["fit"][1] == "kinds.keeper.iframes: 59f: only this fits, 58f costs 8 more and 60f costs 8 more"
+    done = here("tune", "apiary.toml", late, "--vary", "claims.lag=-1..2", "-o", tmp_path / "x.png", cwd=apiary)
+    assert "best: claims.lag = 1: 4 of 4 claims agree" in done.stdout
+    assert (tmp_path / "x.png").read_bytes()[:4] == b"\x89PNG"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "told"),
+    [
+        (("--vary", "kinds.keper.iframes=3"), 'did you mean "keeper"?'),
+        (("--vary", "kinds.keeper.iframes=1..70", "--vary", "kinds.keeper.health=1..70"), "found 4900 variants"),
+        (("--vary", "a.b=1", "--vary", "a.b=2"), "varied once"),
+        (("--vary", "claims.lag=1", "-o", "x.pdf"), "expected .png or .svg"),
+        (("--vary", "claims.lag=1", "--actor", "kepper"), 'did you mean "keeper"?'),
+    ],
+)
+def test_tune_refuses(apiary: Path, here: Any, arguments: tuple[str, ...], told: str) -> None:
+    done = here("tune", "apiary.toml", "bugs/hits-late-log.stage.toml", *arguments, cwd=apiary)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert told in done.stderr

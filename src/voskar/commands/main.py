@@ -17,6 +17,7 @@ COMMANDS = {
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
+    "tune": "Other values for a key: what they come to, and which fit what the game did.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
     "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",

@@ -106,15 +106,16 @@ class Rulebook:
 
 def load_rulebook(path: str | Path) -> Rulebook:
     """Reads and checks a rulebook and all it includes. Raises InputError with every problem found."""
-    return _check(read_source(path))
+    return check_source(read_source(path))
 
 
 def parse_rulebook(text: str, name: str) -> Rulebook:
     """Checks the text of a rulebook that includes nothing; `name` is what errors call it."""
-    return _check(parse_source(text, name))
+    return check_source(parse_source(text, name))
 
 
-def _check(source: Source) -> Rulebook:
+def check_source(source: Source) -> Rulebook:
+    """Checks a table that was read. Raises InputError with every problem found."""
     if "voskar" not in source.raw:
         hint = None if source.raw else "the file is empty"
         message = "no `voskar` key: a rulebook begins with `voskar = 1`"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,8 @@ class Source:
     raw: dict[str, Any]
     places: dict[KeyPath, tuple[str, int]] = field(default_factory=dict)
     root: Path | None = None
+    changes: Mapping[KeyPath, str] = field(default_factory=dict)
+    """What was put in the place of a key since it was read, as errors should tell it."""
 
     def place(self, where: KeyPath) -> tuple[str, int | None]:
         """File and line of a key, else of the nearest table above it."""
@@ -36,6 +39,9 @@ class Source:
     def problem(self, where: KeyPath, message: str, hint: str | None = None) -> Problem:
         """A problem at a key."""
         file, line = self.place(where)
+        for path, told in self.changes.items():
+            if where[: len(path)] == path:
+                file, line = told, None
         return Problem(message, file=file, line=line, key=dotted(where), hint=hint)
 
     def path_of(self, where: KeyPath, name: str) -> Path:

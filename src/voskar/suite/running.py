@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import shlex
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
+from typing import TypeVar
 
 from voskar.core.evidence.weighing import Weighed, weigh
 from voskar.core.evidence.words import accounts, question, question_of
@@ -14,6 +15,9 @@ from voskar.errors import VoskarError
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job
 from voskar.suite.coverage import Covered, covered
+
+T = TypeVar("T")
+R = TypeVar("R")
 
 
 @dataclass(frozen=True)
@@ -53,7 +57,8 @@ class Result:
 
 
 @lru_cache(maxsize=8)
-def _rulebook(path: str) -> Rulebook:
+def rulebook(path: str) -> Rulebook:
+    """A rulebook, read once in a process."""
     from voskar.files.rulebook import load_rulebook
 
     return load_rulebook(path)
@@ -67,7 +72,7 @@ def run_job(job: Job, *, coverage: bool = False) -> Result:
     from voskar.files.recording import load_recording
 
     try:
-        book = _rulebook(job.rulebook)
+        book = rulebook(job.rulebook)
         played = load_recording(job.recording, book)
         statements = [one for name in job.expect for one in load_expectations(name)]
         earlier = None if job.baseline is None else read_ledger(job.baseline)
@@ -110,11 +115,16 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
 
 def run_suite(jobs: Sequence[Job], workers: int, *, coverage: bool = False) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done."""
-    if workers <= 1 or len(jobs) == 1:
-        yield from (run_job(job, coverage=coverage) for job in jobs)
+    yield from in_parallel(partial(run_job, coverage=coverage), jobs, workers)
+
+
+def in_parallel(function: Callable[[T], R], items: Sequence[T], workers: int) -> Iterator[R]:
+    """What a function makes of each item, in their order; with more than one worker in processes of their own."""
+    if workers <= 1 or len(items) == 1:
+        yield from map(function, items)
         return
-    with ProcessPoolExecutor(max_workers=min(workers, len(jobs))) as pool:
-        futures = [pool.submit(run_job, job, coverage=coverage) for job in jobs]
+    with ProcessPoolExecutor(max_workers=min(workers, len(items))) as pool:
+        futures = [pool.submit(function, item) for item in items]
         try:
             for future in futures:
                 yield future.result()

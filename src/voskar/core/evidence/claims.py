@@ -190,6 +190,15 @@ def check(
     return Verdict(*counts, judged=witness.recording), ledger
 
 
+def agreement(
+    rules: Rules, recording: Recording, claims: Sequence[Claim], landings: Sequence[Event], within: int
+) -> tuple[int, int]:
+    """How many hit claims agree with a landing in everything, and how many landings there are that could be claimed."""
+    pairs, _, spare = match(claims, landings, within)
+    agreed = sum(not _differs(claim, landing) for claim, landing in pairs)
+    return agreed, len(pairs) + len(_claimable(rules, recording, spare))
+
+
 def _claimable(rules: Rules, recording: Recording, landings: Sequence[Event]) -> list[Event]:
     """Landings that the game could have claimed: of actors it shows, or of such as it names in its claims at all."""
     known = set(recording.numbers)

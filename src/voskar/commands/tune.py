@@ -1,0 +1,176 @@
+"""`voskar tune`: what a rulebook comes to with other values, and which of them fit what the game did."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+import click
+from rich.progress import Progress
+from rich.text import Text
+
+from voskar.commands import present
+from voskar.commands.options import check_actors, picture_ending
+from voskar.core.tuning import Point, Score, fit_words
+from voskar.errors import InputError, Problem
+from voskar.files.reading import whole_file
+from voskar.files.recording import load_recording
+from voskar.files.rulebook import load_rulebook
+from voskar.files.vary import LAG, MOST, Axis, changed, parse_axis
+from voskar.suite.tuning import Trial, run_trials, trials
+
+CHANGES = ("gained", "lost", "moved", "changed")
+ROWS = 40
+"""Most variants listed."""
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar tune apiary.toml meadow.jsonl --vary kinds.keeper.iframes=30f..70f/10
+  voskar tune apiary.toml meadow.jsonl --vary kinds.keeper.iframes=57f..63f -o iframes.png
+  voskar tune apiary.toml bugs/hits-late-log.stage.toml --vary claims.lag=-2..3
+  voskar tune apiary.toml meadow.jsonl --vary attacks.gore.damage=3..9 --vary kinds.keeper.health=5..11/2 --json
+"""
+)
+@click.argument("rulebook", metavar="RULEBOOK")
+@click.argument("recordings", metavar="RECORDING...", nargs=-1, required=True)
+@click.option(
+    "--vary", "varied", multiple=True, required=True, metavar="KEYPATH=VALUES",
+    help="A key of the rulebook and its values: 30f,60f or 30f..60f/5. Several: a grid.",
+)  # fmt: skip
+@click.option("--within", default=0, show_default=True, type=click.IntRange(0), metavar="N", help="As in `check`.")
+@click.option("--actor", metavar="ID", help="Count only hits on this actor, and its deaths.")
+@click.option("-o", "--out", metavar="FILE", help="A figure of one or two varied keys: .png or .svg by the ending.")
+@click.option("--workers", type=click.IntRange(1), metavar="N", help="Processes.  [default: all cores]")
+@click.option("--all", "everything", is_flag=True, help=f"List every variant, not only the first {ROWS}.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object instead of a table.")
+def command(
+    rulebook: str,
+    recordings: tuple[str, ...],
+    varied: tuple[str, ...],
+    within: int,
+    actor: str | None,
+    out: str | None,
+    workers: int | None,
+    everything: bool,
+    as_json: bool,
+) -> None:
+    """Replay RECORDINGs with values of RULEBOOK changed, and tabulate what that comes to.
+
+    Hits, deaths, time to down, and what differs from the first variant. Where the recordings have claims: how many
+    agree, which values fit best, and how sharply; so an unknown number can be found from what the game did.
+    `claims.lag` is how many frames late the game tells its claims.
+    """
+    ending = picture_ending(out) if out else ""
+    axes = [parse_axis(text) for text in varied]
+    some = _checked(rulebook, recordings, axes, within, actor)
+    if out and len(axes) > 2:
+        raise click.UsageError("a figure shows one or two varied keys")
+    scores: dict[Point, Score] = {}
+    console = present.console()
+    with Progress(transient=True, disable=as_json or not console.is_terminal, console=console) as bar:
+        task = bar.add_task("replaying", total=len(some))
+        for trial, score in run_trials(some, workers or os.cpu_count() or 1):
+            scores[trial.point] = scores.get(trial.point, Score()) + score
+            bar.advance(task)
+    lines = fit_words([axis.key for axis in axes], [axis.values for axis in axes], scores)
+    if as_json:
+        click.echo(json.dumps(_plain(axes, scores, lines)))
+    else:
+        _show(axes, scores, lines, everything=everything)
+    if out:
+        from voskar.drawing.tuning import draw_tuning
+
+        with whole_file(out) as part:
+            draw_tuning([(axis.key, axis.values) for axis in axes], scores, part, ending)
+        click.echo(f"\ndrew {Path(out)}", err=as_json)
+
+
+def _checked(
+    rulebook: str, recordings: Sequence[str], axes: Sequence[Axis], within: int, actor: str | None
+) -> list[Trial]:
+    """The trials, once every variant of the rulebook is known to be sound. Raises InputError."""
+    keys = [axis.key for axis in axes]
+    if len(set(keys)) < len(keys):
+        raise click.UsageError("each key can be varied once: list all its values there")
+    if "-" in recordings:
+        raise click.UsageError("a recording is read more than once: give a file")
+    some = trials(rulebook, recordings, axes, within=within, actor=actor)
+    if len(some) > MOST * len(recordings):
+        raise InputError(
+            Problem(f"found {len(some) // len(recordings)} variants, expected at most {MOST}", key="--vary")
+        )
+    book = load_rulebook(rulebook)
+    for changes in dict.fromkeys(trial.changes for trial in some):
+        changed(book, changes)
+    known = [load_recording(one, book).numbers for one in recordings] if actor else []
+    check_actors({name for names in known for name in names}, [actor] if actor else [], "--actor")
+    return some
+
+
+def _heads(axes: Sequence[Axis]) -> list[str]:
+    """Keys as short as they can be told apart: the last step, the last two, or the whole."""
+    for steps in (1, 2):
+        short = [".".join(axis.key.split(".")[-steps:]) for axis in axes]
+        if len(set(short)) == len(short):
+            return short
+    return [axis.key for axis in axes]
+
+
+def _show(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[str], *, everything: bool) -> None:
+    console = present.console()
+    claims = any(one.evidence for one in scores.values())
+    lived = any(one.lived for one in scores.values())
+    least = min(one.wrong for one in scores.values())
+    sorts = [name for name in CHANGES if any(getattr(one, name) for one in scores.values())]
+    changes = sorts if console.width >= present.WIDE else ["differ"] if sorts else []
+    heads = [*_heads(axes), "hits", "deaths", *(["to down"] if lived else []), *changes]
+    table = present.table("", [(name, "right") for name in [*heads, *(["agree", "wrong"] if claims else [])]])
+    table.title = None
+    shown = list(scores.items())
+    for point, one in shown if everything else shown[:ROWS]:
+        row = [axis.values[place] for axis, place in zip(axes, point, strict=True)]
+        row += [str(one.hits), str(one.deaths), *([present.number(one.time_to_down)] if lived else [])]
+        row += [str(one.differ if name == "differ" else getattr(one, name)) for name in changes]
+        best = claims and one.wrong == least
+        row += [f"{one.agreed}/{one.claims}", f"{one.wrong}{'*' if best else ' '}"] if claims else []
+        table.add_row(*row, style="bold green" if best else "")
+    console.print(table)
+    if len(shown) > ROWS and not everything:
+        console.print(f"… and {len(shown) - ROWS} more: see them with --all or --json", style="dim")
+    console.print()
+    for index, line in enumerate(lines):
+        console.print(Text(line, "bold" if index == 0 else ""))
+    if lines:
+        console.print()
+    notes = {
+        "to down: median of frames from appearing, or coming back": lived,
+        f"{', '.join(changes)}: from what the first line comes to": bool(changes),
+        "wrong: disagreements between game and rules; * where they are fewest": claims,
+        f"the recordings claim no hit: {LAG} changes nothing": not claims and any(axis.key == LAG for axis in axes),
+    }
+    for note in [note for note, fits in notes.items() if fits]:
+        console.print(note, style="dim")
+
+
+def _plain(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[str]) -> dict[str, object]:
+    """The machine form."""
+    return {
+        "voskar": "tune",
+        "version": 1,
+        "vary": {axis.key: list(axis.values) for axis in axes},
+        "variants": [
+            {
+                "values": {axis.key: axis.values[place] for axis, place in zip(axes, point, strict=True)},
+                **{name: value for name, value in vars(one).items() if name != "lived"},
+                "time_to_down": one.time_to_down,
+                "wrong": one.wrong,
+            }
+            for point, one in scores.items()
+        ],
+        "fit": list(lines),
+    }

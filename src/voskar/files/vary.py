@@ -1,0 +1,140 @@
+"""Reads what is to be varied, `KEYPATH=VALUES`, and writes it into a rulebook."""
+
+from __future__ import annotations
+
+import copy
+import re
+import tomllib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import Any
+
+from voskar.errors import InputError, Problem, nearest
+from voskar.files.rulebook import Rulebook, check_source
+from voskar.files.toml_sources import KeyPath
+
+LAG = "claims.lag"
+"""The one key that is not the rulebook's: how many frames late the game tells its claims."""
+
+MOST = 4096
+"""Most values on one axis, and most variants of a grid."""
+
+NAMED = {"kinds": "kind", "attacks": "attack", "clips": "clip", "boxes": "box", "emitters": "emitter"}
+"""Tables whose keys are names that a rulebook gives: a variant may not make up new ones."""
+
+_STEP = re.compile(r"([^.\[\]]+)|\[(\d+)\]", re.ASCII)
+_SPAN = re.compile(r"(-?\d+(?:\.\d+)?)(f|ms|s)?\.\.(-?\d+(?:\.\d+)?)(f|ms|s)?(?:/(\d+(?:\.\d+)?))?", re.ASCII)
+
+
+@dataclass(frozen=True)
+class Axis:
+    """A key and the values it takes, as they were written."""
+
+    key: str
+    path: KeyPath
+    values: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Change:
+    """One value for one key."""
+
+    key: str
+    path: KeyPath
+    value: str
+
+
+def parse_axis(text: str) -> Axis:
+    """`kinds.keeper.iframes=30f,45f,60f` or `…=30f..60f`, in steps of 1 or of what follows a slash: `30f..60f/5`.
+
+    Raises InputError.
+    """
+    key, equals, listed = text.partition("=")
+    key = key.strip()
+    if not equals or not key or not listed.strip():
+        raise _wrong(text, "expected KEYPATH=VALUES, such as kinds.keeper.iframes=30f,45f,60f")
+    path: list[str | int] = []
+    for piece in key.split("."):
+        steps = _STEP.findall(piece)
+        if not steps or "".join(name or f"[{index}]" for name, index in steps) != piece or not steps[0][0]:
+            raise _wrong(text, f'found "{key}", expected a path of keys such as attacks.sting.damage or a.b.rect[0]')
+        path += [name or int(index) for name, index in steps]
+    values = [value for piece in _pieces(listed) for value in _values(text, piece)]
+    if key == LAG and not all(re.fullmatch(r"-?\d+", value) for value in values):
+        raise _wrong(text, f"found {listed}, expected whole numbers of frames")
+    if len(values) > MOST:
+        raise _wrong(text, f"found {len(values)} values, expected at most {MOST}")
+    return Axis(key, tuple(path), tuple(dict.fromkeys(values)))
+
+
+def _wrong(text: str, message: str, hint: str | None = None) -> InputError:
+    return InputError(Problem(message, key=f"--vary {text}", hint=hint))
+
+
+def _pieces(listed: str) -> list[str]:
+    """Split at commas that stand in no brackets or quotes."""
+    pieces, depth, quoted = [""], 0, ""
+    for one in listed:
+        if quoted:
+            quoted = "" if one == quoted else quoted
+        elif one in "\"'":
+            quoted = one
+        depth += (one in "[{") - (one in "]}")
+        if one == "," and depth == 0 and not quoted:
+            pieces.append("")
+        else:
+            pieces[-1] += one
+    return [piece.strip() for piece in pieces]
+
+
+def _values(text: str, piece: str) -> list[str]:
+    if not piece:
+        raise _wrong(text, "found an empty value between two commas")
+    span = _SPAN.fullmatch(piece)
+    if span is None:
+        return [piece]
+    low, high, step = Decimal(span[1]), Decimal(span[3]), Decimal(span[5] or 1)
+    unit = span[4] or span[2] or ""
+    if (span[2] or unit) != unit or high < low or step == 0:
+        raise _wrong(text, f'found "{piece}", expected a range that rises, in one unit')
+    if (high - low) / step > MOST:
+        raise _wrong(text, f'"{piece}" has more than {MOST} values')
+    return [f"{low + step * index}{unit}" for index in range(int((high - low) / step) + 1)]
+
+
+def _meant(text: str) -> Any:
+    """What a value means: TOML if it is any, else a text, so that `30f` and `once` need no quotes."""
+    try:
+        return tomllib.loads(f"value = {text}")["value"]
+    except tomllib.TOMLDecodeError:
+        return text
+
+
+def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
+    """The rulebook with some values changed, checked as a whole. Raises InputError that names the change."""
+    source = book.source
+    raw = copy.deepcopy(source.raw)
+    for change in changes:
+        told = f"{change.key}={change.value}"
+        at: Any = raw
+        for depth, step in enumerate(change.path):
+            _known(at, change.path[:depth], step, told)
+            if depth == len(change.path) - 1:
+                at[step] = _meant(change.value)
+            else:
+                at = at.setdefault(step, {}) if isinstance(at, dict) else at[step]
+    told_by = {change.path: f"--vary {change.key}={change.value}" for change in changes}
+    return check_source(replace(source, raw=raw, changes=told_by))
+
+
+def _known(at: Any, above: KeyPath, step: str | int, told: str) -> None:
+    """Raises InputError where a step leads nowhere."""
+    if isinstance(step, int):
+        if not isinstance(at, list) or step >= len(at):
+            found = f"a list of {len(at)}" if isinstance(at, list) else "no list that the rulebook tells"
+            raise _wrong(told, f"found {found}, expected one with a place [{step}]")
+    elif not isinstance(at, dict):
+        raise _wrong(told, f'found a value, expected a table with "{step}"')
+    elif above and above[-1] in NAMED and len(above) in (1, 3) and step not in at:
+        raise _wrong(told, f'the rulebook has no {NAMED[str(above[-1])]} "{step}"', nearest(step, at))

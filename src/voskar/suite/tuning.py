@@ -1,0 +1,81 @@
+"""A grid of variants of a rulebook over some recordings, in parallel, in a fixed order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import product
+
+from voskar.core.ledger import Ledger
+from voskar.core.recording import Recording
+from voskar.core.replay import replay
+from voskar.core.tuning import Point, Score, score
+from voskar.files.recording import load_recording
+from voskar.files.vary import LAG, Axis, Change, changed
+from voskar.suite.running import in_parallel, rulebook
+
+
+@dataclass(frozen=True)
+class Trial:
+    """One variant on one recording, and what it is compared with."""
+
+    point: Point
+    rulebook: str
+    recording: str
+    changes: tuple[Change, ...]
+    lag: int
+    first: tuple[Change, ...]
+    within: int
+    actor: str | None
+
+
+def trials(
+    rulebook: str, recordings: Sequence[str], axes: Sequence[Axis], *, within: int, actor: str | None
+) -> list[Trial]:
+    """Every variant on every recording: one recording after the other, the last axis fastest."""
+    points = list(product(*(range(len(axis.values)) for axis in axes)))
+    first = _changes(axes, points[0])
+    return [
+        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, within, actor)
+        for one in recordings
+        for point in points
+    ]
+
+
+def _changes(axes: Sequence[Axis], point: Point) -> tuple[Change, ...]:
+    told = zip(axes, point, strict=True)
+    return tuple(Change(axis.key, axis.path, axis.values[place]) for axis, place in told if axis.key != LAG)
+
+
+def _lag(axes: Sequence[Axis], point: Point) -> int:
+    return sum(int(axis.values[place]) for axis, place in zip(axes, point, strict=True) if axis.key == LAG)
+
+
+def run_trials(some: Sequence[Trial], workers: int) -> Iterator[tuple[Trial, Score]]:
+    """Each trial with its score, in order."""
+    yield from zip(some, in_parallel(run_trial, some, workers), strict=True)
+
+
+def run_trial(trial: Trial) -> Score:
+    """One variant on one recording."""
+    rules = changed(rulebook(trial.rulebook), trial.changes)
+    played = _recording(trial.rulebook, trial.recording)
+    ledger = _ledger(trial.rulebook, trial.recording, trial.changes)
+    first = _first(trial.rulebook, trial.recording, trial.first)
+    options = {"within": trial.within, "lag": trial.lag}
+    return score(rules.rules(played.rate), played, ledger, first, actor=trial.actor, **options)
+
+
+@lru_cache(maxsize=2)
+def _recording(book: str, path: str) -> Recording:
+    return load_recording(path, rulebook(book))
+
+
+def _replayed(book: str, path: str, changes: tuple[Change, ...]) -> Ledger:
+    played = _recording(book, path)
+    return replay(changed(rulebook(book), changes).rules(played.rate), played)
+
+
+_ledger = lru_cache(maxsize=1)(_replayed)  # variants of the lag alone share a replay
+_first = lru_cache(maxsize=1)(_replayed)
