@@ -8,9 +8,10 @@ import shlex
 import shutil
 from pathlib import Path
 from typing import Any
-from xml.etree import ElementTree
 
+import junitparser
 import pytest
+import xmlschema
 
 from tests.commands.test_cli import voskar
 
@@ -62,14 +63,16 @@ def test_reports_and_any_number_of_workers(folder: Path) -> None:
         texts.append([(folder / name).read_text() for name in names])
     assert texts[0] == texts[1] == texts[2]
     xml, plain, lines = texts[0]
-    root = ElementTree.fromstring(xml)
-    assert root.tag == "testsuites"
-    (suite,) = root
-    assert {key: suite.get(key) for key in ("tests", "failures", "errors", "skipped")} == {
-        "tests": "5", "failures": "2", "errors": "1", "skipped": "0"
-    }  # fmt: skip
-    assert [case.get("name") for case in suite if case.find("failure") is not None] == ["long.jsonl", "short.jsonl"]
-    assert [case.get("name") for case in suite if case.find("error") is not None] == ["broken.jsonl"]
+    xmlschema.XMLSchema(Path(__file__).parent.parent / "junit.xsd").validate(xml)
+    (suite,) = junitparser.JUnitXml.fromstring(xml.encode())
+    assert (suite.tests, suite.failures, suite.errors) == (5, 2, 1)
+    told = {sort: [] for sort in (junitparser.Failure, junitparser.Error)}
+    for case in suite:
+        for result in case.result:
+            told[type(result)].append((case.name, result.type))
+    assert told[junitparser.Failure] == [("long.jsonl", "moved"), ("short.jsonl", "moved")]
+    assert told[junitparser.Error] == [("broken.jsonl", "unread")]
+    assert "voskar why apiary.toml short.jsonl --frame 273" in xml
     found = json.loads(plain)
     assert found["ok"] is False
     assert [fault["sort"] for fault in found["recordings"][4]["faults"]] == ["moved"]
@@ -178,7 +181,8 @@ def test_coverage_of_rules_with_a_threshold(folder: Path, here: Any) -> None:
     done = here("check", "--least", 10, "--report", "x.xml", "--report", "x.txt", cwd=folder)
     assert (done.returncode, "at least 10 % is asked for" in done.stdout) == (0, True)
     assert f"hive.toml:{scratch['line']}: never exercised: attack scratch" in (folder / "x.txt").read_text()
-    assert "coverage of rules" in (folder / "x.xml").read_text()
+    (suite,) = junitparser.JUnitXml.fromfile(str(folder / "x.xml"))
+    assert [case.name for case in suite] == ["good.jsonl", "coverage of rules"]
     assert here("check", "apiary.toml", "good.jsonl", "--least", 99, cwd=folder).returncode == 1
 
 
