@@ -120,6 +120,33 @@ def swarms() -> None:
         )
 
 
+RECORDINGS, SINGLE = 200, 10
+
+
+def suites() -> None:
+    """A suite of 200 recordings of 3,600 frames with 6 actors: one worker, two, and a run for each recording."""
+    with tempfile.TemporaryDirectory() as folder:
+        scenes.write_suite(Path(folder), RECORDINGS, scenes.SCENES["match"][-1])
+        voskar = str(Path(sys.executable).with_name("voskar"))
+
+        def seconds(*arguments: str) -> float:
+            start = time.perf_counter()
+            subprocess.run([voskar, "check", *arguments], cwd=folder, capture_output=True, check=True)
+            return time.perf_counter() - start
+
+        # some runs stand for all: each takes as long as another
+        single = sum(seconds("rules.toml", f"match-{n:03}.jsonl") for n in range(SINGLE)) / SINGLE * RECORDINGS
+        print("\n| suite of 200 recordings | s | recordings/s | of the sum of single runs |")
+        print("|---|--:|--:|--:|")
+        for name, time_taken in (
+            ("each in a run of its own", single),
+            ("1 worker", seconds("--workers", "1")),
+            ("2 workers", seconds("--workers", "2")),
+        ):
+            share = time_taken / single
+            print(f"| {name} | {time_taken:.1f} | {RECORDINGS / time_taken:.1f} | {share:.2f} |", flush=True)
+
+
 def all_pairs() -> str:
     """How much slower the crowd's touches are when every pair of a frame is tried instead of the grid."""
     code = "from voskar.core import candidates; candidates.FEW = 1 << 40; import run; run.main()"
@@ -167,8 +194,8 @@ def main() -> None:
     print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
     with tempfile.TemporaryDirectory() as folder:
         for scene, (*_, full) in scenes.SCENES.items():
-            if scene == "swarm":
-                continue  # it has a table of its own
+            if scene in ("swarm", "match"):
+                continue  # they have tables of their own
             rows = []
             for share in SHARES:
                 files = scenes.write(Path(folder), scene, int(full * share))
@@ -187,6 +214,7 @@ def main() -> None:
             told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
             print(f"| {scene}: full to quarter | 4.0 | {told} | | | | | | | |")
     swarms()
+    suites()
     help_time, bare = start_up(sys.executable)
     print("\nThe crowd's touches at a quarter, capsules, polygons, pixels and sweeps against rectangles: " + mixed())
     print("\nThe crowd's touches at a quarter, all pairs of a frame tried: " + all_pairs())

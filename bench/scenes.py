@@ -115,6 +115,7 @@ SCENES = {  # keepers, hornets, side of the field, frames at full size
     "skirmish": (4, 8, 400.0, 36_000),
     "crowd": (100, 400, 2400.0, 3_600),
     "swarm": (0, 50, 1600.0, 3_600),
+    "match": (2, 4, 240.0, 3_600),
 }
 
 
@@ -145,6 +146,36 @@ def lines(scene: str, frames: int, seed: int = 1) -> Iterator[str]:
                 f'"y":{y + reach * math.sin(angle):.2f},"facing":{1 if math.sin(angle) < 0 else -1}}}'
             )
         yield f'{{"frame":{frame},"poses":[{",".join(poses)}]}}\n'
+
+
+def write_suite(folder: Path, count: int, frames: int, different: int = 20) -> None:
+    """A suite of so many recordings of matches, of which some are different, with the claims of a game that does as
+    its rules say."""
+    from voskar.core.replay import replay
+    from voskar.files.recording import read_recording
+    from voskar.files.rulebook import load_rulebook
+
+    (folder / "rules.toml").write_text(RULES)
+    (folder / "voskar.toml").write_text(
+        'voskar = 1\n[[runs]]\nrulebook = "rules.toml"\nrecordings = ["match-*.jsonl"]\n'
+    )
+    book = load_rulebook(folder / "rules.toml")
+    for seed in range(different):
+        told = list(lines("match", frames, seed))
+        played = read_recording((line.encode() for line in told), "match", book)
+        hits: dict[int, list[dict[str, float | str | None]]] = {}
+        for event in replay(book.rules(played.rate), played).landings():
+            claim: dict[str, float | str | None] = {
+                "event": "hit",
+                "striker": event.striker,
+                "target": event.target,
+                "damage": event.damage,
+            }
+            hits.setdefault(event.frame, []).append(claim)
+        for frame, some in hits.items():
+            told[frame + 1] = f'{told[frame + 1].rstrip()[:-1]},"claims":{json.dumps(some)}}}\n'
+        for copy in range(seed, count, different):
+            (folder / f"match-{copy:03}.jsonl").write_text("".join(told))
 
 
 def write_belly(path: Path) -> None:

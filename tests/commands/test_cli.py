@@ -29,31 +29,31 @@ def voskar(*arguments: object, cwd: Path, stdin: str = "", **env: str) -> subpro
     )
 
 
-def test_demo_runs_and_can_be_repeated(apiary: Path) -> None:
-    again = voskar("demo", cwd=apiary.parent)
+def test_demo_runs_and_can_be_repeated(apiary: Path, here: Any) -> None:
+    again = here("demo", cwd=apiary.parent)
     assert "night-apiary-2" in again.stdout
     shown = [line[2:].split() for line in again.stdout.splitlines() if line.startswith("$ ")]
     assert [line[1] for line in shown] == ["replay", "check", "replay", "check", "check"]
     for line in shown[0], shown[3]:
-        done = voskar(*line[1:], cwd=apiary.parent)
+        done = here(*line[1:], cwd=apiary.parent)
         assert done.stdout.strip() in again.stdout
-    held = voskar("demo", "night-apiary", cwd=apiary.parent)
+    held = here("demo", "night-apiary", cwd=apiary.parent)
     assert (held.returncode, "--overwrite" in held.stderr) == (2, True)
 
 
-def test_check_finds_exactly_the_planted_bugs(apiary: Path) -> None:
-    done = voskar("check", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary)
+def test_check_finds_exactly_the_planted_bugs(apiary: Path, here: Any) -> None:
+    done = here("check", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary)
     assert done.returncode == 1
     verdict = json.loads(done.stdout)
     found = [(one["sort"], one["frame"], one["shift"], one["gate"]) for one in verdict["findings"]]
     assert found == [("moved", 273, 1, "immune"), ("denied", 1131, None, "repeat")]
     assert (verdict["claims"], verdict["landings"], verdict["agreed"]) == (20, 19, 18)
-    text = voskar("check", "apiary.toml", "meadow.jsonl", cwd=apiary).stdout
+    text = here("check", "apiary.toml", "meadow.jsonl", cwd=apiary).stdout
     assert "1 left, this one included" in " ".join(text.split())
 
 
-def test_within_forgives_frames_but_not_second_hits(apiary: Path) -> None:
-    done = voskar("check", "apiary.toml", "meadow.jsonl", "--within", 1, "--json", cwd=apiary)
+def test_within_forgives_frames_but_not_second_hits(apiary: Path, here: Any) -> None:
+    done = here("check", "apiary.toml", "meadow.jsonl", "--within", 1, "--json", cwd=apiary)
     assert (done.returncode, json.loads(done.stdout)["agreed"]) == (1, 19)
 
 
@@ -74,9 +74,9 @@ def test_check_agrees_with_what_the_rules_say(apiary: Path) -> None:
     assert [one["sort"] for one in json.loads(done.stdout)["findings"]] == ["damage", "attack"]
 
 
-def test_ledger_in_every_form(apiary: Path, tmp_path: Path) -> None:
+def test_ledger_in_every_form(apiary: Path, tmp_path: Path, here: Any) -> None:
     for ending in ("jsonl", "csv", "parquet"):
-        done = voskar("replay", "apiary.toml", "meadow.jsonl", "--ledger", tmp_path / f"l.{ending}", cwd=apiary)
+        done = here("replay", "apiary.toml", "meadow.jsonl", "--ledger", tmp_path / f"l.{ending}", cwd=apiary)
         assert done.returncode == 0, done.stderr
     lines = [json.loads(line) for line in (tmp_path / "l.jsonl").read_text().splitlines()]
     table = pandas.read_csv(tmp_path / "l.csv")
@@ -85,14 +85,14 @@ def test_ledger_in_every_form(apiary: Path, tmp_path: Path) -> None:
     assert [line["frame"] for line in lines[1:]] == table["frame"].tolist() == parquet["frame"].to_pylist()
     assert json.loads(parquet.schema.metadata[b"voskar"]) == lines[0]
     assert lines[0]["voskar"] == "ledger"
-    printed = voskar("replay", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary).stdout
+    printed = here("replay", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary).stdout
     assert printed == (tmp_path / "l.jsonl").read_text()
     assert sorted(path.name for path in tmp_path.iterdir()) == ["l.csv", "l.jsonl", "l.parquet"]
 
 
-def test_filters(apiary: Path) -> None:
+def test_filters(apiary: Path, here: Any) -> None:
     def events(*options: object) -> list[dict[str, object]]:
-        done = voskar("replay", "apiary.toml", "meadow.jsonl", "--json", *options, cwd=apiary)
+        done = here("replay", "apiary.toml", "meadow.jsonl", "--json", *options, cwd=apiary)
         return [json.loads(line) for line in done.stdout.splitlines()[1:]]
 
     assert {one["outcome"] for one in events("--outcome", "immune")} == {"immune"}
@@ -102,7 +102,7 @@ def test_filters(apiary: Path) -> None:
     assert all(
         "hornet-3" in (one.get("striker"), one.get("target"), one.get("id")) for one in events("--actor", "hornet-3")
     )
-    text = voskar("replay", "apiary.toml", "meadow.jsonl", "--frames", "0-3", cwd=apiary).stdout
+    text = here("replay", "apiary.toml", "meadow.jsonl", "--frames", "0-3", cwd=apiary).stdout
     assert "no contact passes these filters" in text
 
 

@@ -38,26 +38,26 @@ def test_hud_in_every_frame(apiary: Path) -> None:
     assert found[2039]["clock"] == found[1991]["clock"] == "33.183333"  # it stands still
 
 
-def test_hud_icons(apiary: Path) -> None:
+def test_hud_icons(apiary: Path, here: Any) -> None:
     row = rows(apiary, "--icon", 2)[1349]
     assert [row[key] for key in ("health", "percent", "whole", "part", "icons")] == ["4", "44.444444", "2", "0.0", "5"]
     row = rows(apiary, "--icon", 2)[496]
-    assert "●●●" in voskar("hud", *FILES, "--icon", 2, "--frames", 496, cwd=apiary).stdout
+    assert "●●●" in here("hud", *FILES, "--icon", 2, "--frames", 496, cwd=apiary).stdout
     row = rows(apiary, "--icon", 2)[274]
     assert [row["whole"], row["part"]] == ["3", "0.5"]
-    assert "●●●◐○" in voskar("hud", *FILES, "--icon", 2, "--frames", 274, cwd=apiary).stdout
-    lines = voskar("hud", *FILES, "--json", "--frames", "1991-1991", cwd=apiary).stdout
+    assert "●●●◐○" in here("hud", *FILES, "--icon", 2, "--frames", 274, cwd=apiary).stdout
+    lines = here("hud", *FILES, "--json", "--frames", "1991-1991", cwd=apiary).stdout
     assert json.loads(lines)["actors"][0]["state"] == "out"
 
 
-def test_stats(apiary: Path) -> None:
-    found = json.loads(voskar("stats", *FILES, "--json", cwd=apiary).stdout)
+def test_stats(apiary: Path, here: Any) -> None:
+    found = json.loads(here("stats", *FILES, "--json", cwd=apiary).stdout)
     keeper = next(one for one in found["actors"] if one["id"] == "keeper")
     assert keeper["deaths"] == {"drone: gore": 3}
     assert (keeper["returns"], keeper["alive_frames"]) == (2, 2040 - 121 - 59 - 88)
     assert found["attacks"]["gore"]["landed"] == 6
     assert found["attacks"]["gore"]["downs"] == 3
-    text = voskar("stats", *FILES, "--actor", "keeper", cwd=apiary).stdout
+    text = here("stats", *FILES, "--actor", "keeper", cwd=apiary).stdout
     assert "drone: gore (3)" in text
 
 
@@ -97,10 +97,10 @@ def test_a_fixture_is_there_again_after_a_mark() -> None:
     "options",
     [(), ("--frame", "1300-"), ("--by-run",), ("--beside", "meadow.jsonl"), ("--actor", "keeper", "-o", "life.svg")],
 )
-def test_timeline(apiary: Path, tmp_path: Path, options: tuple[Any, ...]) -> None:
+def test_timeline(apiary: Path, tmp_path: Path, options: tuple[Any, ...], here: Any) -> None:
     files = [apiary / name for name in FILES]
     chosen = [apiary / one if one == "meadow.jsonl" else one for one in options]
-    done = voskar("draw", *files, "--timeline", *chosen, cwd=tmp_path)
+    done = here("draw", *files, "--timeline", *chosen, cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     picture = tmp_path / ("life.svg" if "life.svg" in options else "timeline.png")
     if picture.suffix == ".png":
@@ -111,13 +111,13 @@ def test_timeline(apiary: Path, tmp_path: Path, options: tuple[Any, ...]) -> Non
         assert "over in 1991" in picture.read_text() or "<path" in picture.read_text()
 
 
-def test_usage_errors(apiary: Path) -> None:
+def test_usage_errors(apiary: Path, here: Any) -> None:
     for options, told in (
         ((), "give --frame, or --timeline"),
         (("--frame", "1", "--by-run"), "go with --timeline"),
         (("--timeline", "--frame", "9000"), "expected frames of the recording"),
         (("--timeline", "--actor", "keper"), "keeper"),
     ):
-        done = voskar("draw", *FILES, *options, cwd=apiary)
+        done = here("draw", *FILES, *options, cwd=apiary)
         assert (done.returncode, told in done.stderr) == (2, True), done.stderr
-    assert voskar("hud", *FILES, "--json", "--csv", cwd=apiary).returncode == 2
+    assert here("hud", *FILES, "--json", "--csv", cwd=apiary).returncode == 2

@@ -40,10 +40,10 @@ def test_why_a_closed_box(apiary: Path) -> None:
     assert "nearest within a second" in gates["touch"]["text"]
 
 
-def test_why_without_a_pair(apiary: Path) -> None:
+def test_why_without_a_pair(apiary: Path, here: Any) -> None:
     found = {(one["striker"], one["target"], one["decided"]) for one in why(apiary, "--frame", 1131, "--near", 1)}
     assert {("hornet-1", "keeper", "landed"), ("hornet-1", "keeper", "repeat")} <= found
-    text = voskar("why", "apiary.toml", "meadow.jsonl", "--frame", 5, cwd=apiary).stdout
+    text = here("why", "apiary.toml", "meadow.jsonl", "--frame", 5, cwd=apiary).stdout
     assert "nothing touched" in text
 
 
@@ -55,9 +55,9 @@ def test_why_without_a_pair(apiary: Path) -> None:
         (("--frame", 1131, "--region", "150,260,250,340", "-o", "twice.svg"), "twice.svg"),
     ],
 )
-def test_draw(apiary: Path, tmp_path: Path, options: tuple[object, ...], name: str) -> None:
+def test_draw(apiary: Path, tmp_path: Path, options: tuple[object, ...], name: str, here: Any) -> None:
     files = (apiary / "apiary.toml", apiary / "meadow.jsonl")
-    done = voskar("draw", *files, *options, cwd=tmp_path)
+    done = here("draw", *files, *options, cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     assert [path.name for path in tmp_path.iterdir()] == [name]
     if name.endswith("png"):
@@ -67,28 +67,28 @@ def test_draw(apiary: Path, tmp_path: Path, options: tuple[object, ...], name: s
     else:
         text = (tmp_path / name).read_text()
         assert "landed" in text or "<path" in text
-        voskar("draw", *files, *options, "-o", "again.svg", cwd=tmp_path)
+        here("draw", *files, *options, "-o", "again.svg", cwd=tmp_path)
         assert (tmp_path / "again.svg").exists()
 
 
-def test_layers(apiary: Path) -> None:
-    done = voskar("layers", "apiary.toml", "meadow.jsonl", "--json", "-o", "l.png", cwd=apiary)
+def test_layers(apiary: Path, here: Any) -> None:
+    done = here("layers", "apiary.toml", "meadow.jsonl", "--json", "-o", "l.png", cwd=apiary)
     (apiary / "l.png").unlink()
     pairs = {(one["hitbox_layer"], one["hurtbox_layer"]): one for one in map(json.loads, done.stdout.splitlines())}
     assert (pairs["hive", "keeper"]["eligible"], pairs["hive", "keeper"]["landed"]) == (True, 6)
     assert (pairs["tool", "keeper"]["eligible"], pairs["thorns", "keeper"]["contacts"]) == (False, 0)
-    table = voskar("layers", "apiary.toml", cwd=apiary).stdout
+    table = here("layers", "apiary.toml", cwd=apiary).stdout
     assert "hitboxes see 4/4" in " ".join(table.split())
 
 
-def test_audit_of_the_demo(apiary: Path, tmp_path: Path) -> None:
-    done = voskar("audit", "apiary.toml", "meadow.jsonl", cwd=apiary)
+def test_audit_of_the_demo(apiary: Path, tmp_path: Path, here: Any) -> None:
+    done = here("audit", "apiary.toml", "meadow.jsonl", cwd=apiary)
     assert (done.returncode, "0 findings" in done.stdout) == (0, True)
     text = (apiary / "apiary.toml").read_text().replace('"3-5"', '"3-9"')
     (tmp_path / "apiary.toml").write_text(text)
     for name in ("hive.toml", "moth.png"):
         (tmp_path / name).write_bytes((apiary / name).read_bytes())
-    done = voskar("audit", "apiary.toml", "--json", cwd=tmp_path)
+    done = here("audit", "apiary.toml", "--json", cwd=tmp_path)
     finding = json.loads(done.stdout)
     assert (done.returncode, finding["name"], finding["key"]) == (
         1,
@@ -97,7 +97,7 @@ def test_audit_of_the_demo(apiary: Path, tmp_path: Path) -> None:
     )
 
 
-def test_convert_keeps_the_ledger(apiary: Path, tmp_path: Path) -> None:
+def test_convert_keeps_the_ledger(apiary: Path, tmp_path: Path, here: Any) -> None:
     rules = apiary / "apiary.toml"
     steps = [
         (apiary / "meadow.jsonl", "t"),
@@ -106,16 +106,16 @@ def test_convert_keeps_the_ledger(apiary: Path, tmp_path: Path) -> None:
         ("back.jsonl.gz", "again.jsonl"),
     ]
     for step in steps:
-        done = voskar("convert", *step, cwd=tmp_path)
+        done = here("convert", *step, cwd=tmp_path)
         assert done.returncode == 0, done.stderr
     forms = [apiary / "meadow.jsonl", *(step[1] for step in steps)]
-    assert len({voskar("replay", rules, form, "--json", cwd=tmp_path).stdout for form in forms}) == 1
+    assert len({here("replay", rules, form, "--json", cwd=tmp_path).stdout for form in forms}) == 1
     ends = (forms[0], "c")
-    counts = {voskar("check", rules, form, "--json", cwd=tmp_path).stdout.split('"findings"')[0] for form in ends}
+    counts = {here("check", rules, form, "--json", cwd=tmp_path).stdout.split('"findings"')[0] for form in ends}
     assert len(counts) == 1
-    held = voskar("convert", "c", "t", cwd=tmp_path)
+    held = here("convert", "c", "t", cwd=tmp_path)
     assert (held.returncode, "it is there already" in held.stderr) == (2, True)
     (tmp_path / "bad.jsonl").write_text((tmp_path / "again.jsonl").read_text()[:-10])
-    broken = voskar("convert", "bad.jsonl", "half", cwd=tmp_path)
+    broken = here("convert", "bad.jsonl", "half", cwd=tmp_path)
     assert (broken.returncode, (tmp_path / "half").exists()) == (2, False)
     assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]

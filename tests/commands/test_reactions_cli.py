@@ -35,31 +35,31 @@ def test_reactions_overrule_the_header(push: Path) -> None:
     assert landings(push, "--reactions", "raw") == [0, 5]
 
 
-def test_later_rows_follow_from_a_different_course(push: Path) -> None:
-    text = voskar("replay", "rules.toml", "play.jsonl", cwd=push).stdout
+def test_later_rows_follow_from_a_different_course(push: Path, here: Any) -> None:
+    text = here("replay", "rules.toml", "play.jsonl", cwd=push).stdout
     rows = [line for line in text.splitlines() if " stomp " in line]
     assert [row.count("~") for row in rows] == [0, 1, 1, 1]
     assert "~ follows from a different course of events: in 0 waxling is pushed 12.0 units at 0°" in " ".join(
         text.split()
     )
-    assert "~" not in voskar("replay", "rules.toml", "play.jsonl", "--reactions", "raw", cwd=push).stdout
+    assert "~" not in here("replay", "rules.toml", "play.jsonl", "--reactions", "raw", cwd=push).stdout
 
 
-def test_check_tells_both_numbers(push: Path) -> None:
-    done = voskar("check", "rules.toml", "play.jsonl", "--json", cwd=push)
+def test_check_tells_both_numbers(push: Path, here: Any) -> None:
+    done = here("check", "rules.toml", "play.jsonl", "--json", cwd=push)
     found = [one for one in json.loads(done.stdout)["findings"] if one["sort"] == "knockback"]
     assert (done.returncode, [one["frame"] for one in found]) == (1, [0, 3])
     assert (found[0]["game"], found[0]["rules"]) == (
         "moves 0.0 units to frame 2",
         "pushed 12.0 units at 0° from 1 to 2",
     )
-    loose = voskar("check", "rules.toml", "play.jsonl", "--json", "--tolerance", 13, cwd=push)
+    loose = here("check", "rules.toml", "play.jsonl", "--json", "--tolerance", 13, cwd=push)
     assert {one["sort"] for one in json.loads(loose.stdout)["findings"]} == {"unclaimed"}
 
 
-def test_moves(apiary: Path) -> None:
-    (move,) = map(json.loads, voskar("moves", "apiary.toml", "--json", cwd=apiary).stdout.splitlines())
+def test_moves(apiary: Path, here: Any) -> None:
+    (move,) = map(json.loads, here("moves", "apiary.toml", "--json", cwd=apiary).stdout.splitlines())
     assert (move["startup"], move["windows"], move["recovery"], move["total"]) == (9, [[9, 17]], 9, 27)
-    (slow,) = map(json.loads, voskar("moves", "apiary.toml", "--rate", 30, "--json", cwd=apiary).stdout.splitlines())
+    (slow,) = map(json.loads, here("moves", "apiary.toml", "--rate", 30, "--json", cwd=apiary).stdout.splitlines())
     assert (slow["startup"], slow["active"], slow["total"]) == (5, 4, 14)
-    assert voskar("moves", "apiary.toml", "meadow.jsonl", "--rate", 30, cwd=apiary).returncode == 2
+    assert here("moves", "apiary.toml", "meadow.jsonl", "--rate", 30, cwd=apiary).returncode == 2

@@ -104,7 +104,7 @@ def _facing(value: int) -> int:
 class Table(BaseModel):
     """A table of the file. Unknown keys are errors, and values keep their type: "3" is no number."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, arbitrary_types_allowed=True)
+    model_config = ConfigDict(extra="forbid", strict=True, arbitrary_types_allowed=True, defer_build=True)
 
 
 class SolidTable(Table):
