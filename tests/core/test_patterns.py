@@ -63,8 +63,21 @@ def test_i_frames_that_end_too_soon_are_one_pattern() -> None:
     verdict, played = held(sting(keeper={"iframes": 5}), frames)
     found = patterns(verdict.findings, played)
     assert [len(one.findings) for one in found] == [4, 4]
-    assert found[0].text == "hits on keeper come 1 frame early: its i-frames end 1 frame too soon"
+    assert found[0].text == "i-frames of keeper end 1 frame too soon in the game"
     assert found[0].frames == (5, 56, 107, 158)
+
+
+@pytest.mark.parametrize(
+    ("game", "words"), [(5, "1 frame too soon"), (7, "1 frame too late"), (4, "2 frames too soon")]
+)
+def test_a_chain_of_blows_has_one_cause(game: int, words: str) -> None:
+    """Standing in a hazard, each blow is off by more than the one before; the i-frames are off by the same."""
+    frames = claims(brush({"hornet": "#" * 60}), {frame: [hit()] for frame in range(0, 60, game)})
+    verdict, played = held(sting(keeper={"iframes": 5}), frames)
+    (first, *_) = patterns(verdict.findings, played)
+    assert first.text == f"i-frames of keeper end {words} in the game"
+    moved = [one for one in verdict.findings if one.sort == "moved"]
+    assert first.findings == tuple(moved)
 
 
 def test_another_damage_is_one_pattern_and_two_alike_are_none() -> None:

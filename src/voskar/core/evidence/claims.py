@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Literal, cast
@@ -51,8 +52,8 @@ class Finding:
     why: Account | None = None
     emitter: str = ""
     """Of spawn-*: the emitter it is about, `owner/name`, if there is just one."""
-    freed: bool = False
-    """Of a moved one: i-frames of the target held it back, in the game or by the rules, up to the frame before."""
+    drift: int = 0
+    """Of a moved one that i-frames of its target held back: how many more of them the rules have than the game."""
 
 
 @dataclass(frozen=True)
@@ -118,7 +119,7 @@ def check(
     def why(claim: Claim) -> Account:
         return witness.deciding(claim.frame, claim.striker or "", claim.target or "", attack=claim.attack, second=True)
 
-    immune_until = {(event.id, event.until) for event in ledger.of("iframes")}
+    drift = _Drift(claims, landings, ledger)
     findings = [_differs(claim, landing) for claim, landing in agreed]
     found = [finding for some in findings for finding in some]
     found += [
@@ -131,9 +132,7 @@ def check(
             landing,
             shift=landing.frame - claim.frame,
             why=account,
-            freed=account.gate == "immune"
-            if landing.frame > claim.frame
-            else (landing.target, landing.frame - 1) in immune_until,
+            drift=drift(claim, landing, account),
         )
         for claim, landing in moved
         for account in (why(claim),)
@@ -188,6 +187,29 @@ def check(
     counted = len(landings) - len(unclaimed) + len(_claimable(rules, recording, unclaimed))
     counts = (len(claims), counted, clean, tuple(found), spawned.expected, spawned.agreed, told.claims, told.agreed)
     return Verdict(*counts, judged=witness.recording), ledger
+
+
+class _Drift:
+    """Compares how long i-frames last in the game and by the rules: by the time since the blow before on the same
+    target, so that of a chain of blows each tells the same, however far it has moved."""
+
+    def __init__(self, claims: Sequence[Claim], landings: Sequence[Event], ledger: Ledger) -> None:
+        self.until = {(event.id, event.until) for event in ledger.of("iframes")}
+        self.claimed, self.landed = (
+            {name: sorted({one.frame for one in some if one.target == name}) for name in {one.target for one in some}}
+            for some in (claims, landings)
+        )
+
+    def __call__(self, claim: Claim, landing: Event, account: Account) -> int:
+        later = landing.frame > claim.frame
+        held = account.gate == "immune" if later else (landing.target, landing.frame - 1) in self.until
+        if not held:
+            return 0
+        before = self.claimed[claim.target], self.landed[landing.target]
+        claimed, landed = bisect_left(before[0], claim.frame), bisect_left(before[1], landing.frame)
+        if not claimed or not landed:
+            return landing.frame - claim.frame
+        return landing.frame - before[1][landed - 1] - (claim.frame - before[0][claimed - 1])
 
 
 def agreement(

@@ -56,8 +56,8 @@ def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEA
 def _gate(finding: Finding) -> str:
     """What held the blow back where game and rules differ; i-frames that the blow itself gave held nothing back."""
     gate = finding.why.gate if finding.why is not None else ""
-    if finding.sort == "moved" and (finding.freed or gate == "immune"):
-        return "immune" if finding.freed else ""
+    if finding.sort == "moved" and (finding.drift or gate == "immune"):
+        return "immune" if finding.drift else ""
     return gate
 
 
@@ -67,7 +67,7 @@ def _key(finding: Finding, kinds: dict[str, str]) -> Key:
     attack = finding.landing.attack if finding.landing is not None and finding.landing.attack else ""
     gate = _gate(finding)
     if finding.sort == "moved" and gate == "immune":
-        return finding.sort, finding.shift, gate, "", target, ""
+        return finding.sort, finding.drift, gate, "", target, ""
     if finding.sort in ("damage", "attack"):
         return finding.sort, 0, f"{finding.game}, not {finding.rules}", striker, "", attack
     if finding.sort in ("told-moved", "told-denied", "told-untold"):
@@ -83,9 +83,7 @@ def _words(key: Key) -> str:
     sort, shift, gate, striker, target, attack = key
     late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}" if shift else ""
     if sort == "moved" and gate == "immune":
-        return (
-            f"hits on {target} come {late}: its i-frames end {_frames(shift)} {'too soon' if shift > 0 else 'too late'}"
-        )
+        return f"i-frames of {target} end {_frames(shift)} {'too soon' if shift > 0 else 'too late'} in the game"
     if sort == "moved":
         return f"{striker}'s hits on {target} come {late}" + (f" ({gate})" if gate else "")
     if sort == "denied":
