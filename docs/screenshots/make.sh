@@ -15,7 +15,7 @@ terminal() { # name, command line, and optionally rows of the window
   rows=${3:-42}
   printf '#!/bin/sh\nPATH=%s:$PATH\nprintf "%%s\\n" "$ %s"\n%s\nprintf done > %s\nsleep 30\n' "$bin" "$line" "$line" "$folder/done" > show.sh
   rm -f "$folder/done"
-  xvfb-run -a -s "-screen 0 1280x1120x24" sh -c "
+  xvfb-run -a -s "-screen 0 1280x1300x24" sh -c "
     xterm -geometry 104x$rows+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#14161b' -fg '#d8dbe2' -b 12 -e sh show.sh &
     pid=\$!
     while [ ! -e '$folder/done' ]; do sleep 0.1; done
@@ -27,7 +27,6 @@ terminal() { # name, command line, and optionally rows of the window
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 16
 terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 48
-terminal layers-table "voskar layers night-apiary/apiary.toml night-apiary/meadow.jsonl --boxes" 30
 sed 's/"3-5"/"3-9"/; s/iframes = "60f"/iframes = "0.99s"/; s/rate = 20/rate = 7/' night-apiary/apiary.toml > night-apiary/spoiled.toml
 terminal audit "voskar audit night-apiary/spoiled.toml night-apiary/meadow.jsonl" 16
 set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
@@ -39,9 +38,10 @@ terminal moves "voskar moves night-apiary/apiary.toml" 7
 "$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
 terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
 terminal stats "voskar stats night-apiary/apiary.toml night-apiary/meadow.jsonl" 25
-terminal suite "cd night-apiary && voskar check" 18
+terminal suite "cd night-apiary && voskar check" 64
+terminal coverage "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl --coverage" 35
+"$bin/voskar" tune "$@" --vary kinds.keeper.iframes=50f..70f -o "$shots/tune.png" > /dev/null
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48
-terminal swarm-check "voskar check night-apiary/swarm.toml night-apiary/swarm.jsonl" 10
 terminal emitter "voskar why night-apiary/swarm.toml night-apiary/swarm.jsonl --frame 45 --emitter keeper/smoker" 11
 "$bin/voskar" draw "$@" --frame 272 --region 90,160,250,275 -o "$shots/volley.png"

@@ -80,7 +80,8 @@ def run_job(job: Job, *, coverage: bool = False) -> Result:
         return Result(job.name, 0, "", (), error=str(error))
     rules = book.rules(played.rate)
     found = weigh(rules, played, statements, earlier, within=job.within, tolerance=job.tolerance)
-    counts = [f"{found.verdict.agreed} of {found.verdict.claims} hits"]
+    hits = f"{found.verdict.agreed} of {found.verdict.claims} hits"
+    counts = [hits if found.verdict.claims else "no hits claimed"]
     if found.verdict.spawns:
         counts.append(f"{found.verdict.spawns_agreed} of {found.verdict.spawns} spawns")
     if found.verdict.told:
