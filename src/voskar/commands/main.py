@@ -5,7 +5,6 @@ from __future__ import annotations
 import sys
 import traceback
 from importlib import import_module
-from importlib.metadata import version
 
 import click
 
@@ -76,7 +75,7 @@ class LazyGroup(click.Group):
 
 
 @click.group(cls=LazyGroup, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(version("voskar"), prog_name="voskar")
+@click.version_option(package_name="voskar", prog_name="voskar")
 def cli() -> None:
     """Replays combat rules over recordings of a game: what every contact should have come to, why, and where
     the game disagrees."""

@@ -32,14 +32,17 @@ Key = tuple[str, int, str, str, str, str]
 def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEAST) -> list[Pattern]:
     """Groups of at least so many findings alike, the largest first; each finding is in one group at most.
 
-    A shift that all moved findings share, whatever their gates, is one pattern: everything is late, or early.
+    A shift that all moved findings share, whatever their gates, is one pattern if it is most of what the game claims:
+    everything is late, or early.
     """
     kinds = {actor.id: actor.kind for actor in recording.actors}
     moved = [finding for finding in findings if finding.sort == "moved"]
     shifts = Counter(finding.shift for finding in moved)
     found: list[Pattern] = []
     gates = {_gate(finding) for finding in moved}
-    if len(moved) >= least and len(shifts) == 1 and (len(gates) > 1 or gates == {""}):
+    claimed = sum(claim.event == "hit" for claim in recording.claims)
+    most = len(moved) >= least and 3 * len(moved) >= 2 * claimed
+    if most and len(shifts) == 1 and (len(gates) > 1 or gates == {""}):
         shift = next(iter(shifts))
         late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}"
         found.append(
