@@ -95,6 +95,8 @@ class Vitals:
                     self.outs.pop(name, None)
                 if name in world.down and not waits and returning is not None:
                     self.revive(name)
+                    self.forget(name)
+                    driven.since.pop(name, None)
         driven.place_fixtures(frame)
 
     def fall(self, frame: int, name: str) -> None:

@@ -40,5 +40,7 @@ def test_questions(apiary: Path) -> None:
     assert (replay.lives("keeper", 1409), replay.lives("keeper", 1410)) == (3, 2)
     assert replay.why(274, "hornet-1", "keeper").gate == "landed"
     assert replay.over().frames.against([1991])[1] == "the same frames, in another order or more than once"
+    assert (replay.place("keeper", 1410), replay.place("keeper", 1532)) == ((212, 330), (90, 330))
+    assert replay.place("moth", 9999) is None
     with pytest.raises(TypeError, match='no column "strikr"'):
         replay.landed(strikr="hornet-1")

@@ -63,6 +63,12 @@ class Replay:
         """An actor's lives after a frame."""
         return self._courses.courses[actor].lives.now(frame)
 
+    def place(self, actor: str, frame: int) -> tuple[float, float] | None:
+        """Where an actor is in a frame as judged, in a raw recording as blows have moved it; None if it is absent."""
+        judged = Witness(self.rules, self.recording, [frame]).recording
+        row = judged.row(actor, frame)
+        return None if row is None else (float(judged.poses.x[row]), float(judged.poses.y[row]))
+
     @property
     def _courses(self) -> Timeline:
         if self._course is None:

@@ -40,7 +40,7 @@ Example:
   voskar check --coverage --least 60
 
 \b
-Exit codes: 0 all claims agree, 1 a disagreement was found, 2 bad input.
+Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exercised, 2 bad input.
 """
 )
 @click.argument("rulebook", metavar="[RULEBOOK", required=False)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import os
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -12,14 +13,14 @@ from rich.progress import Progress
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import check_actors, picture_ending
+from voskar.commands.options import check_actors, picture_ending, reactions_option
 from voskar.core.tuning import Point, Score, fit_words
 from voskar.errors import InputError, Problem
 from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.files.vary import LAG, MOST, Axis, changed, parse_axis
-from voskar.suite.tuning import Trial, run_trials, trials
+from voskar.suite.tuning import Reactions, run_trials, trials
 
 CHANGES = ("gained", "lost", "moved", "changed")
 ROWS = 40
@@ -42,6 +43,7 @@ Example:
     "--vary", "varied", multiple=True, required=True, metavar="KEYPATH=VALUES",
     help="A key of the rulebook and its values: 30f,60f or 30f..60f/5. Several: a grid.",
 )  # fmt: skip
+@reactions_option
 @click.option("--within", default=0, show_default=True, type=click.IntRange(0), metavar="N", help="As in `check`.")
 @click.option("--actor", metavar="ID", help="Count only hits on this actor, and its deaths.")
 @click.option("-o", "--out", metavar="FILE", help="A figure of one or two varied keys: .png or .svg by the ending.")
@@ -52,6 +54,7 @@ def command(
     rulebook: str,
     recordings: tuple[str, ...],
     varied: tuple[str, ...],
+    reactions: Reactions | None,
     within: int,
     actor: str | None,
     out: str | None,
@@ -67,9 +70,15 @@ def command(
     """
     ending = picture_ending(out) if out else ""
     axes = [parse_axis(text) for text in varied]
-    some = _checked(rulebook, recordings, axes, within, actor)
     if out and len(axes) > 2:
         raise click.UsageError("a figure shows one or two varied keys")
+    _check_axes(axes, recordings)
+    some = trials(rulebook, recordings, axes, reactions=reactions, within=within, actor=actor)
+    book = load_rulebook(rulebook)
+    for changes in dict.fromkeys(trial.changes for trial in some):
+        changed(book, changes)  # every variant is sound before any work is done
+    known = [load_recording(one, book).numbers for one in recordings] if actor else []
+    check_actors({name for names in known for name in names}, [actor] if actor else [], "--actor")
     scores: dict[Point, Score] = {}
     console = present.console()
     with Progress(transient=True, disable=as_json or not console.is_terminal, console=console) as bar:
@@ -90,26 +99,15 @@ def command(
         click.echo(f"\ndrew {Path(out)}", err=as_json)
 
 
-def _checked(
-    rulebook: str, recordings: Sequence[str], axes: Sequence[Axis], within: int, actor: str | None
-) -> list[Trial]:
-    """The trials, once every variant of the rulebook is known to be sound. Raises InputError."""
-    keys = [axis.key for axis in axes]
-    if len(set(keys)) < len(keys):
+def _check_axes(axes: Sequence[Axis], recordings: Sequence[str]) -> None:
+    """Raises for what cannot be varied so."""
+    if len({axis.key for axis in axes}) < len(axes):
         raise click.UsageError("each key can be varied once: list all its values there")
     if "-" in recordings:
         raise click.UsageError("a recording is read more than once: give a file")
-    some = trials(rulebook, recordings, axes, within=within, actor=actor)
-    if len(some) > MOST * len(recordings):
-        raise InputError(
-            Problem(f"found {len(some) // len(recordings)} variants, expected at most {MOST}", key="--vary")
-        )
-    book = load_rulebook(rulebook)
-    for changes in dict.fromkeys(trial.changes for trial in some):
-        changed(book, changes)
-    known = [load_recording(one, book).numbers for one in recordings] if actor else []
-    check_actors({name for names in known for name in names}, [actor] if actor else [], "--actor")
-    return some
+    count = math.prod(len(axis.values) for axis in axes)
+    if count > MOST:
+        raise InputError(Problem(f"found {count} variants, expected at most {MOST}", key="--vary"))
 
 
 def _heads(axes: Sequence[Axis]) -> list[str]:

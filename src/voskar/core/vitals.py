@@ -421,5 +421,7 @@ class Vitals:
         self._keep_in(number)
         if not kind.succession:
             standing.revive()
+            self.judge.forget(number)
+            self.judge.driver.play_anew(number, self.run_start)
         elif not standing.succeeded:
             standing.returns = True

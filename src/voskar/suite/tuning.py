@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import product
+from typing import Literal
 
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
@@ -14,6 +15,8 @@ from voskar.core.tuning import Point, Score, score
 from voskar.files.recording import load_recording
 from voskar.files.vary import LAG, Axis, Change, changed
 from voskar.suite.running import in_parallel, rulebook
+
+Reactions = Literal["baked", "raw"]
 
 
 @dataclass(frozen=True)
@@ -26,18 +29,25 @@ class Trial:
     changes: tuple[Change, ...]
     lag: int
     first: tuple[Change, ...]
+    reactions: Reactions | None
     within: int
     actor: str | None
 
 
 def trials(
-    rulebook: str, recordings: Sequence[str], axes: Sequence[Axis], *, within: int, actor: str | None
+    rulebook: str,
+    recordings: Sequence[str],
+    axes: Sequence[Axis],
+    *,
+    reactions: Reactions | None = None,
+    within: int = 0,
+    actor: str | None = None,
 ) -> list[Trial]:
     """Every variant on every recording: one recording after the other, the last axis fastest."""
     points = list(product(*(range(len(axis.values)) for axis in axes)))
     first = _changes(axes, points[0])
     return [
-        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, within, actor)
+        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, reactions, within, actor)
         for one in recordings
         for point in points
     ]
@@ -60,20 +70,21 @@ def run_trials(some: Sequence[Trial], workers: int) -> Iterator[tuple[Trial, Sco
 def run_trial(trial: Trial) -> Score:
     """One variant on one recording."""
     rules = changed(rulebook(trial.rulebook), trial.changes)
-    played = _recording(trial.rulebook, trial.recording)
-    ledger = _ledger(trial.rulebook, trial.recording, trial.changes)
-    first = _first(trial.rulebook, trial.recording, trial.first)
+    files = trial.rulebook, trial.recording, trial.reactions
+    played = _recording(*files)
+    ledger, first = _ledger(*files, trial.changes), _first(*files, trial.first)
     options = {"within": trial.within, "lag": trial.lag}
     return score(rules.rules(played.rate), played, ledger, first, actor=trial.actor, **options)
 
 
 @lru_cache(maxsize=2)
-def _recording(book: str, path: str) -> Recording:
-    return load_recording(path, rulebook(book))
+def _recording(book: str, path: str, reactions: Reactions | None) -> Recording:
+    played = load_recording(path, rulebook(book))
+    return replace(played, reactions=reactions) if reactions else played
 
 
-def _replayed(book: str, path: str, changes: tuple[Change, ...]) -> Ledger:
-    played = _recording(book, path)
+def _replayed(book: str, path: str, reactions: Reactions | None, changes: tuple[Change, ...]) -> Ledger:
+    played = _recording(book, path, reactions)
     return replay(changed(rulebook(book), changes).rules(played.rate), played)
 
 
