@@ -156,6 +156,7 @@ def test_the_demo_is_a_suite_of_the_usual_mistakes(apiary: Path, here: Any) -> N
         told = here(*why[1:], cwd=apiary).stdout
         assert text in " ".join(told.split()), told
     text = here("check", cwd=apiary).stdout
+    assert "5 times in 2 recordings  i-frames of keeper end 1 frame too soon in the game" in text
     assert "in 18 the game is not what its rules say" in text
     assert "in 1 the rules are not what is expected of them" in text
     assert len([line for line in text.splitlines() if line.startswith("fails ")]) == len(BUGS)

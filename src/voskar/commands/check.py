@@ -17,7 +17,7 @@ from voskar.core.evidence.expectations import Failure
 from voskar.core.evidence.patterns import Pattern
 from voskar.core.evidence.reactions import TOLERANCE
 from voskar.core.evidence.weighing import weigh
-from voskar.core.evidence.words import accounts
+from voskar.core.evidence.words import WORDS, accounts
 from voskar.core.ledger import written
 from voskar.files.expect import load_expectations
 from voskar.files.expect import propose as proposed
@@ -157,35 +157,6 @@ def _expectations(failures: Sequence[Failure], count: int) -> None:
 
 FRAMES = 12
 """Most frames of a pattern that are listed."""
-
-WORDS = {
-    "moved": "at another frame",
-    "denied": "denied by the rules",
-    "unclaimed": "never claimed by the game",
-    "damage": "with other damage",
-    "attack": "with another attack",
-    "knockback": "knockback not shown",
-    "rebound": "rebound not shown",
-    "home": "way home not shown",
-    "spawn-moved": "spawned at another frame",
-    "spawn-missing": "foretold and not shown",
-    "spawn-unfired": "shown and not fired",
-    "spawn-place": "spawned at another place",
-    "spawn-direction": "spawned in another direction",
-    "health": "with other health",
-    "lives": "with other lives",
-    "walks": "moving while down",
-    "acts": "acting while down",
-    "clip": "with the death clip wrong",
-    "seen": "seen while down",
-    "respawn-place": "back at another place",
-    "respawn-late": "back late",
-    "cut-short": "cut short",
-    "told-moved": "told in another frame",
-    "told-denied": "told and not so",
-    "told-untold": "not told",
-}
-"""What each sort of finding is called where they are counted."""
 
 STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
 STATE = ("health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short")

@@ -30,6 +30,9 @@ WHOSE = {
 }
 """Whose mistake it probably is, by what a recording was held against."""
 
+COMMON = 8
+"""Most causes listed that several recordings have in common."""
+
 FAULTS = 6
 """Most faults of one recording that are told."""
 
@@ -87,6 +90,7 @@ def check_suite(
         if found is not None:
             coverage_view.show(found, everything=everything)
             out.print()
+        _common(results)
         good = sum(one.ok for one in results)
         frames = sum(one.frames for one in results)
         left = f", {len(jobs) - len(results)} not run" if len(results) < len(jobs) else ""
@@ -98,6 +102,22 @@ def check_suite(
     if any(one.error is not None for one in results):
         return BAD_INPUT
     return AGREED if all(one.ok for one in results) and (found is None or found.ok) else DISAGREED
+
+
+def _common(results: list[Result]) -> None:
+    """What several recordings have in common."""
+    found = reports.common(results)
+    out = present.console()
+    for one in found[:COMMON]:
+        out.print(
+            Text(f"{present.count(one.faults, 'time')} in {one.recordings} recordings  ", "bold").append(one.cause)
+        )
+    if len(found) > COMMON:
+        out.print(
+            f"… and {present.count(len(found) - COMMON, 'more cause')} that several have: see --json", style="dim"
+        )
+    if found:
+        out.print()
 
 
 def _line(out: Console, result: Result) -> None:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -61,6 +63,25 @@ def _plain(told: str) -> str:
     return "".join(one for one in told if one in "\t\n" or ord(one) >= 0x20)
 
 
+@dataclass(frozen=True)
+class Common:
+    """A cause that faults of several recordings have in common."""
+
+    cause: str
+    faults: int
+    recordings: int
+
+
+def common(results: Sequence[Result]) -> list[Common]:
+    """Causes found in at least two recordings, those in the most first."""
+    counts: dict[str, list[int]] = {}
+    for one in results:
+        for cause, count in Counter(fault.cause for fault in one.faults if fault.cause).items():
+            counts.setdefault(cause, []).append(count)
+    found = [Common(cause, sum(some), len(some)) for cause, some in counts.items() if len(some) > 1]
+    return sorted(found, key=lambda one: (-one.recordings, -one.faults, one.cause))
+
+
 def text(fault: Fault) -> str:
     """`frame 273: moved: …`"""
     where = "" if fault.frame is None else f"frame {fault.frame}: "
@@ -99,6 +120,7 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
             }
             for one in results
         ],
+        "common": [vars(one) for one in common(results)],
         **more,
     }
 

@@ -23,7 +23,7 @@ R = TypeVar("R")
 @dataclass(frozen=True)
 class Fault:
     """One thing that a recording was found to do wrong, in words. `file` and `line` where a source line is known; `why`
-    is the command that tells the gates behind it."""
+    is the command that tells the gates behind it. Faults of one `cause` are alike."""
 
     sort: str
     frame: int | None
@@ -31,6 +31,7 @@ class Fault:
     file: str | None = None
     line: int | None = None
     why: str | None = None
+    cause: str = ""
 
     @property
     def against(self) -> str:
@@ -101,15 +102,16 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
     def ask(question: list[str] | None) -> str | None:
         return None if question is None else shlex.join(["voskar", "why", job.rulebook, job.recording, *question])
 
+    cause = {id(finding): one.text for one in found.causes for finding in one.findings}
     for finding in found.verdict.findings:
         game, judged = accounts(finding)
         line = finding.claim.line if finding.claim is not None else None
         text = f"{game}; {judged}"
-        yield Fault(finding.sort, finding.frame, text, job.recording, line, ask(question(finding)))
+        yield Fault(finding.sort, finding.frame, text, job.recording, line, ask(question(finding)), cause[id(finding)])
     for failure in found.failures:
         text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
         asked = None if failure.event is None else ask(question_of(failure.event))
-        yield Fault("expectation", None, text, failure.file, failure.line, asked)
+        yield Fault("expectation", None, text, failure.file, failure.line, asked, failure.statement)
     for one in found.differs.causes if found.differs is not None else ():
         yield Fault(f"baseline-{one.sort}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from voskar.core.evidence.claims import Finding
+from voskar.core.evidence.words import WORDS
 from voskar.core.recording import Recording
 
 LEAST = 3
@@ -30,7 +31,12 @@ Key = tuple[str, int, str, str, str, str]
 
 
 def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEAST) -> list[Pattern]:
-    """Groups of at least so many findings alike, the largest first; each finding is in one group at most.
+    """Causes that at least so many findings have in common."""
+    return [one for one in causes(findings, recording) if len(one.findings) >= least]
+
+
+def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
+    """Findings alike, the most of them first; each finding is in one group, if need be alone.
 
     A shift that all moved findings share, whatever their gates, is one pattern if it is most of what the game claims:
     everything is late, or early.
@@ -41,7 +47,7 @@ def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEA
     found: list[Pattern] = []
     gates = {_gate(finding) for finding in moved}
     claimed = sum(claim.event == "hit" for claim in recording.claims)
-    most = len(moved) >= least and 3 * len(moved) >= 2 * claimed
+    most = len(moved) >= LEAST and 3 * len(moved) >= 2 * claimed
     if most and len(shifts) == 1 and (len(gates) > 1 or gates == {""}):
         shift = next(iter(shifts))
         late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}"
@@ -52,7 +58,7 @@ def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEA
     groups: dict[Key, list[Finding]] = {}
     for finding in findings:
         groups.setdefault(_key(finding, kinds), []).append(finding)
-    found += [Pattern(_words(key), tuple(some)) for key, some in groups.items() if len(some) >= least]
+    found += [Pattern(_words(key), tuple(some)) for key, some in groups.items()]
     return sorted(found, key=lambda one: (-len(one.findings), one.frames))
 
 
@@ -97,4 +103,4 @@ def _words(key: Key) -> str:
         return f"{sort} of {striker}'s {attack} is told as {gate}"
     if sort.startswith("told-"):
         return f"{target} {gate} {late}".rstrip() + (", and the rules have none" if sort == "told-denied" else "")
-    return f"{target}: {sort}" + (f" {late}" if late else "")
+    return f"{target}: {WORDS[sort]}" + (f", {late}" if late else "")

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from voskar.core.evidence.baseline import Comparison, compare
 from voskar.core.evidence.claims import Verdict, check
 from voskar.core.evidence.expectations import Failure, State, Statement, hold
-from voskar.core.evidence.patterns import Pattern, patterns
+from voskar.core.evidence.patterns import LEAST, Pattern, causes
 from voskar.core.evidence.reactions import TOLERANCE
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
@@ -18,14 +18,20 @@ from voskar.core.timeline import Timeline, timeline
 
 @dataclass(frozen=True)
 class Weighed:
-    """What came of it. `differs` is None where there was no earlier ledger; `patterns` are findings told once."""
+    """What came of it. `differs` is None where there was no earlier ledger; `causes` has every finding once, with
+    those that are like it."""
 
     ledger: Ledger
     course: Timeline
     verdict: Verdict
-    patterns: tuple[Pattern, ...]
+    causes: tuple[Pattern, ...]
     failures: tuple[Failure, ...]
     differs: Comparison | None
+
+    @property
+    def patterns(self) -> tuple[Pattern, ...]:
+        """Causes that several findings have in common."""
+        return tuple(one for one in self.causes if len(one.findings) >= LEAST)
 
     @property
     def ok(self) -> bool:
@@ -50,7 +56,7 @@ def weigh(
         ledger,
         course,
         verdict,
-        tuple(patterns(verdict.findings, recording)),
+        tuple(causes(verdict.findings, recording)),
         tuple(hold(statements, ledger, course, verdict.judged)),
         None if earlier is None else compare(earlier, ledger),
     )

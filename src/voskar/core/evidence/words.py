@@ -5,6 +5,35 @@ from __future__ import annotations
 from voskar.core.evidence.claims import Finding
 from voskar.core.ledger import Event
 
+WORDS = {
+    "moved": "at another frame",
+    "denied": "denied by the rules",
+    "unclaimed": "never claimed by the game",
+    "damage": "with other damage",
+    "attack": "with another attack",
+    "knockback": "knockback not shown",
+    "rebound": "rebound not shown",
+    "home": "way home not shown",
+    "spawn-moved": "spawned at another frame",
+    "spawn-missing": "foretold and not shown",
+    "spawn-unfired": "shown and not fired",
+    "spawn-place": "spawned at another place",
+    "spawn-direction": "spawned in another direction",
+    "health": "with other health",
+    "lives": "with other lives",
+    "walks": "moving while down",
+    "acts": "acting while down",
+    "clip": "with the death clip wrong",
+    "seen": "seen while down",
+    "respawn-place": "back at another place",
+    "respawn-late": "back late",
+    "cut-short": "cut short",
+    "told-moved": "told in another frame",
+    "told-denied": "told and not so",
+    "told-untold": "not told",
+}
+"""What each sort of finding is called where they are counted."""
+
 
 def accounts(finding: Finding) -> tuple[str, str]:
     """What the game says and what the rules say, each in one sentence."""
