@@ -79,6 +79,8 @@ class Vitals:
         }
         if whole:
             driven.counts.clear()
+            if returning in driven.bodies and returning not in fixtures:
+                driven.counts[returning.rpartition("-")[0]] = int(returning.rpartition("-")[2])
             self.run_start = frame
             self.score.clear()
             self.seen.clear()

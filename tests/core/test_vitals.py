@@ -260,3 +260,44 @@ def test_down_outcome_and_denials_end_with_the_return() -> None:
     ledger = run(data, frames)
     assert [(one.frame, one.detail) for one in ledger.of("denied")] == [(2, "down")]
     assert frames_of(ledger, "spawn") == [0, 4]
+
+
+def test_names_of_a_new_run_are_none_that_is_still_there() -> None:
+    """A cub that an ant spawned comes back, and with it a new run: the ant's next cub has another name."""
+    data: dict[str, Any] = {
+        "layers": {"names": ["one"]},
+        "kinds": {
+            "ant": {
+                "boxes": {"jaw": {"role": "hitbox", "attack": "jab", "circle": 3, "mask": ["one"]}},
+                "emitters": {"gun": {"spawn": "cub", "when": {"every": 3, "first": 0}}},
+            },
+            "cub": {
+                "health": 2,
+                "respawn": {"resets": "run"},
+                "boxes": {"heart": {"role": "hurtbox", "rect": [4, 4], "layer": ["one"]}},
+            },
+        },
+        "attacks": {"jab": {"damage": 1}},
+        "fixtures": [{"kind": "ant", "at": [0, 0]}],
+    }
+    ledger = run(data, [{"poses": []}] * 5, reactions="raw")
+    spawned = [(event.frame, event.id) for event in ledger.of("spawn")]
+    assert spawned == [(0, "ant#1/gun-1"), (2, "ant#1/gun-2"), (4, "ant#1/gun-2")]
+    assert frames_of(ledger, "respawn", id="ant#1/gun-1") == [2, 4]
+    landed = [(event.frame, event.target) for event in ledger.landings()]
+    assert len(landed) == len(set(landed))
+
+
+def test_rehit_begins_anew_for_whom_a_new_run_brings_back() -> None:
+    """The hornet's one sting of a swing downs the keeper for good; the moth's return begins a new run, in which it
+    stings again."""
+    data = sting(keeper={"health": 1}, attack={"rehit": "once"})
+    data["kinds"]["moth"] = {"health": 1, "respawn": {"after": 2, "resets": "run"}}
+    data["kinds"]["moth"]["boxes"] = data["kinds"]["keeper"]["boxes"]
+    frames = brush({"hornet": "######"})
+    for frame in frames:
+        frame["poses"].append({"id": "moth", "kind": "moth", "x": 1, "y": 0})
+    ledger = run(data, frames)
+    assert frames_of(ledger, "respawn", id="moth") == [2, 4]
+    landings = [(event.frame, event.target) for event in ledger.landings()]
+    assert [frame for frame, target in landings if target == "keeper"] == [0, 2, 4]

@@ -398,6 +398,9 @@ class Vitals:
         judge.driver.start_over(frame, whole=whole, cooled=marked)
         if not whole:
             return
+        if returning in judge.births and judge.births[returning].spawned:  # its name is taken in the new run too
+            beginning, _, count = judge.births[returning].id.rpartition("-")
+            judge.driver.made[beginning] = int(count)
         self.run_start = frame
         self.score.clear()
         self._fallen_out = False
