@@ -157,6 +157,7 @@ def _show(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[s
 
 def _plain(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[str]) -> dict[str, object]:
     """The machine form."""
+    least = min(one.wrong for one in scores.values())
     return {
         "voskar": "tune",
         "version": 1,
@@ -167,6 +168,7 @@ def _plain(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[
                 **{name: value for name, value in vars(one).items() if name != "lived"},
                 "time_to_down": one.time_to_down,
                 "wrong": one.wrong,
+                "best": one.evidence and one.wrong == least,
             }
             for point, one in scores.items()
         ],

@@ -71,7 +71,7 @@ def command(
     if actor is not None:
         course = timeline(witness.rules, played, ledger)
         check_actors(course.courses, [actor], "--actor")
-        _standing(frame, actor, standing(course, ledger, actor, frame), as_json)
+        _standing(frame, actor, standing(course, ledger, witness.recording, actor, frame), as_json)
         return
     silence = Silence(witness, ledger)
     if emitter is not None:

@@ -6,19 +6,23 @@ from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from voskar.core.ledger import Event, Ledger, written
+from voskar.core.recording import Recording
 from voskar.core.timeline import Course, Span, Timeline
 
 
-def standing(course: Timeline, ledger: Ledger, name: str, frame: int) -> list[tuple[str, str]]:
+def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, frame: int) -> list[tuple[str, str]]:
     """(topic, sentence) of everything that rules know of an actor after a frame, then what befell it in that frame.
 
-    Raises KeyError for an actor that never was there.
+    `judged` has the poses of that frame as they were judged. Raises KeyError for an actor that never was there.
     """
     one = course.courses[name]
     there = _in(one.present, frame)
     lines = [
         ("present", f"from {there.first} to {there.last}" if there else f"not in this frame{_nearest(one, frame)}")
     ]
+    row = judged.row(name, frame)
+    if row is not None:
+        lines.append(("place", f"({_number(judged.poses.x[row])}, {_number(judged.poses.y[row])})"))
     for topic in ("health", "lives"):
         value = getattr(one, topic).now(frame)
         if value is not None:
@@ -86,6 +90,9 @@ def last_change(course: Course, column: Literal["health", "lives"] | str, frame:
     """The last event that explains a value, in words."""
     wanted = {"health": ("health", "down", "respawn", "reset"), "lives": ("down", "respawn", "reset")}[column]
     past = [event for event in course.changes if event.event in wanted and event.frame <= frame]
+    if column == "lives" and not (course.kind.respawn and course.kind.respawn.resets == "run"):
+        # its own return gives it no life
+        past = [event for event in past if event.event != "respawn" or event.detail or event.id != course.actor.id]
     if not past:
         return "nothing has changed it yet"
     event = past[-1]
