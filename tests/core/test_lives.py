@@ -87,7 +87,7 @@ MISTAKES = [
     ("health is restored late", change(30, 31, health=0), [("health", 30)], "back in 30"),
     ("a blow takes nothing", change(5, health=2), [("health", 5)], "hornet took 1 in 5"),
     ("the new life is marked as dead", change(*range(30, 45), health=0), [("health", 30)], "health 0 from 30 to"),
-    ("a life too many is lost", change(*range(30, 45), lives=0), [("lives", 30)], "lives 1: back in 30"),
+    ("a life too many is lost", change(*range(30, 45), lives=0), [("lives", 30)], "lives 1: down in 10"),
     ("the body walks on", walks, [("walks", 12)], "52.0 units off by 24, with right held"),
     ("the body leaves the room", change(20, x=500), [("walks", 20)], "out of bounds in 20"),
     ("the body obeys", obeys, [("acts", 16), ("clip", 16), ("clip", 17)], "strike is pressed, and it"),
