@@ -15,7 +15,7 @@ terminal() { # name, command line, and optionally rows of the window
   rows=${3:-42}
   printf '#!/bin/sh\nPATH=%s:$PATH\nprintf "%%s\\n" "$ %s"\n%s\nprintf done > %s\nsleep 30\n' "$bin" "$line" "$line" "$folder/done" > show.sh
   rm -f "$folder/done"
-  xvfb-run -a -s "-screen 0 1280x1300x24" sh -c "
+  xvfb-run -a -s "-screen 0 1280x1400x24" sh -c "
     xterm -geometry 104x$rows+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#14161b' -fg '#d8dbe2' -b 12 -e sh show.sh &
     pid=\$!
     while [ ! -e '$folder/done' ]; do sleep 0.1; done
@@ -38,7 +38,7 @@ terminal moves "voskar moves night-apiary/apiary.toml" 7
 "$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
 terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
 terminal stats "voskar stats night-apiary/apiary.toml night-apiary/meadow.jsonl" 25
-terminal suite "cd night-apiary && voskar check" 64
+terminal suite "cd night-apiary && voskar check" 70
 terminal coverage "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl --coverage" 35
 "$bin/voskar" tune "$@" --vary kinds.keeper.iframes=50f..70f -o "$shots/tune.png" > /dev/null
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
