@@ -6,6 +6,7 @@ import json
 from collections.abc import Sequence
 
 import click
+from click.core import ParameterSource
 from rich.text import Text
 
 from voskar.commands import compare as comparison
@@ -25,6 +26,10 @@ from voskar.files.ledger import read_ledger
 from voskar.files.reading import whole_file
 from voskar.files.suite import NAME
 from voskar.suite.coverage import Coverage, covered
+
+ONE_ONLY = {"reactions", "within", "tolerance", "expected", "baseline", "propose"}
+SUITE_ONLY = {"suite", "workers", "report", "stop"}
+"""Options for one recording, and for a suite."""
 
 
 @click.command(
@@ -101,15 +106,21 @@ def command(
 
     Without RULEBOOK and RECORDING: check every recording of the suite in this folder's voskar.toml.
     """
+    told = {one for one in ctx.params if ctx.get_parameter_source(one) is ParameterSource.COMMANDLINE}
     if rulebook is None:
         from voskar.commands.suite_view import check_suite
+
+        for name in sorted(told & ONE_ONLY):
+            raise click.UsageError(
+                f"--{name.replace('expected', 'expect')} goes with files: a suite has it in its [[runs]]"
+            )
 
         options = {"stop": stop, "everything": everything, "as_json": as_json, "coverage": coverage}
         return check_suite(suite, workers, report, least=least, **options)
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")
-    if report or stop or workers:
-        raise click.UsageError("--report, --stop and --workers go with a suite: give no files")
+    for name in sorted(told & SUITE_ONLY):
+        raise click.UsageError(f"--{name} goes with a suite: give no files")
     book, played = load(rulebook, recording, reactions)
     rules = book.rules(played.rate)
     statements = [one for name in expected for one in load_expectations(name)]
