@@ -111,10 +111,8 @@ def command(
         from voskar.commands.suite_view import check_suite
 
         for name in sorted(told & ONE_ONLY):
-            raise click.UsageError(
-                f"--{name.replace('expected', 'expect')} goes with files: a suite has it in its [[runs]]"
-            )
-
+            option = name.removesuffix("ed")
+            raise click.UsageError(f"--{option} goes with files: a suite has it in its [[runs]]")
         options = {"stop": stop, "everything": everything, "as_json": as_json, "coverage": coverage}
         return check_suite(suite, workers, report, least=least, **options)
     if recording is None:
