@@ -86,16 +86,17 @@ def _named(side: Consequences) -> list[str]:
 
 
 def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
-    if kind.health is None:
-        return
-    yield "down", ("health",)
-    if kind.respawn is not None:
+    if kind.health is not None:
+        yield "down", ("health",)
+    if kind.succession:
+        yield "respawn", ("succession",)
+    elif kind.respawn is not None and kind.health is not None:
         yield "respawn", ("respawn",)
         if kind.respawn.waits:
             yield "respawn held", ("respawn", "if_unsafe")
-    if kind.lives is not None:
+    if kind.lives is not None and kind.health is not None:
         yield "out", ("lives",)
-    if kind.down.spawn:
+    if kind.down.spawn and kind.health is not None:
         yield "down.spawn", ("down", "spawn")
 
 
