@@ -301,3 +301,19 @@ def test_rehit_begins_anew_for_whom_a_new_run_brings_back() -> None:
     assert frames_of(ledger, "respawn", id="moth") == [2, 4]
     landings = [(event.frame, event.target) for event in ledger.landings()]
     assert [frame for frame, target in landings if target == "keeper"] == [0, 2, 4]
+
+
+def test_a_run_that_ended_in_a_push_begins_again() -> None:
+    """A raw recording: the keeper's return moves it, its last death ends the run in that frame, and a mark goes on."""
+    data = sting(keeper={"health": 1, "lives": 2, "respawn": {}})
+    frames = brush({"hornet": "#.#.##"})
+    frames[0]["poses"][0]["x"] = frames[0]["poses"][1]["x"] = 20
+    frames[1]["poses"].pop(0)
+    frames[2]["poses"][1]["x"] = 20
+    frames[4]["reset"] = "run"
+    ledger = run(data, frames, reactions="raw")
+    assert (frames_of(ledger, "down"), frames_of(ledger, "over"), frames_of(ledger, "respawn")) == (
+        [0, 2, 4],
+        [2],
+        [2, 5],
+    )

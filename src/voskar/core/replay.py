@@ -242,8 +242,8 @@ class _Block:
                 self._find_again(frame)
                 coming = sorted({*coming, *self.frames})
         self._finish()
+        judge.moved.clear()  # the next block begins with all ways as they are by then
         if plan is not None:
-            judge.moved.clear()
             judge.driver.commit(last, plan)
         judge.prune(last)
         return last
