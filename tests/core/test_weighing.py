@@ -1,0 +1,66 @@
+"""All evidence at once, on random worlds in which the game claims whatever it likes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests import strategies
+from tests.worlds import recording, rulebook
+from voskar.core.coverage import exercised, rules_of
+from voskar.core.evidence.expectations import Range, State, Statement, Wanted
+from voskar.core.evidence.weighing import weigh
+from voskar.core.evidence.words import accounts, question, question_of
+from voskar.core.replay import replay
+from voskar.core.standing import standing
+from voskar.core.tuning import score
+
+EVENTS = ("down", "respawn", "out", "removed", "spawn")
+STATEMENTS = (
+    Statement(Wanted("landed"), at=(1, 3)),
+    Statement(Wanted("down"), then=(Wanted("respawn", {"frame": Range(2)}),)),
+    Statement(Wanted("landed", {"damage": Range(2, 2)}), count=Range(3, 4)),
+)
+
+
+@given(
+    strategies.deadly_rulebooks(True),
+    strategies.recordings(frames_at_most=20),
+    st.sampled_from(["baked", "raw"]),
+    st.data(),
+)
+def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: Any) -> None:
+    """Every finding has one cause and something to ask; a replay differs from itself in nothing; what is exercised is
+    among the rules; and no claim changes what the rules say."""
+    frames = draw.draw(strategies.inputs(frames))
+    ids = sorted({pose["id"] for frame in frames for pose in frame["poses"]}) or ["nobody"]
+    someone, now_and_then = st.sampled_from(ids), st.integers(0, 3)
+    for frame in frames if ids != ["nobody"] else ():
+        if draw.draw(now_and_then) == 0:
+            hit = {"event": "hit", "striker": draw.draw(someone), "target": draw.draw(someone), "damage": 1}
+            frame["claims"] = [hit, {"event": draw.draw(st.sampled_from(EVENTS)), "id": draw.draw(someone)}]
+    book = rulebook(data)
+    played = recording(book, frames, reactions=reactions, seed=3)
+    rules = book.rules(played.rate)
+    ledger = replay(rules, played)
+    state = State(ids[0], draw.draw(st.integers(0, len(frames))), x=Range(0, 3), health=Range(1))
+    found = weigh(rules, played, [state, *STATEMENTS], ledger)
+    assert found.ledger.events == ledger.events
+    assert found.differs is not None
+    assert not found.differs.differences
+    for finding in found.verdict.findings:
+        assert all(accounts(finding))
+        assert question(finding)[0] == "--frame"
+    grouped = [finding for one in found.causes for finding in one.findings]
+    assert sorted(map(id, grouped)) == sorted(map(id, found.verdict.findings))
+    for failure in found.failures:
+        nobodys = failure.event is None or failure.event.event in ("over", "won")
+        assert nobodys or question_of(failure.event)  # type: ignore[arg-type]
+    known = {(one.group, one.name) for one in rules_of(rules)}
+    held = {key for key in exercised(rules, played, ledger) if key[0] != "way" and not key[1].endswith("held")}
+    assert held <= known
+    assert score(rules, played, ledger, ledger).differ == 0
+    for name in found.course.courses:
+        assert standing(found.course, ledger, found.verdict.judged or played, name, played.last)
