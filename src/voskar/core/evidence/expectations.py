@@ -10,6 +10,7 @@ from typing import Any
 
 from voskar.core.ledger import COLUMNS, OUTCOMES, Event, Ledger, written
 from voskar.core.recording import Recording
+from voskar.core.shapes import TOLERANCE
 from voskar.core.timeline import Steps, Timeline
 
 _RANGE = re.compile(r"(-?\d+(?:\.\d+)?)?\s*(?:\.\.|-)\s*(-?\d+(?:\.\d+)?)?", re.ASCII)
@@ -100,7 +101,8 @@ class Statement:
 
 @dataclass(frozen=True)
 class State:
-    """What an actor's health, lives or position should be after a frame; positions within half a unit."""
+    """What an actor's health, lives or position should be after a frame; a position that is one number within half a
+    unit."""
 
     id: str
     frame: int
@@ -227,7 +229,7 @@ def _told(event: Event, condition: str) -> str:
     return name if value is None else f"{name} with {condition} {written(value)}"
 
 
-PLACE = 0.5  # units by which a position may be off a number
+PLACE = 0.5  # units by which a position may be off a number; a range says itself how far
 
 
 def _state(one: State, course: Timeline, judged: Recording | None) -> Failure | None:
@@ -249,7 +251,8 @@ def _state(one: State, course: Timeline, judged: Recording | None) -> Failure | 
     row = None if judged is None else judged.row(one.id, one.frame)
     for name in ("x", "y"):
         wanted = getattr(one, name)
-        if wanted is not None and (row is None or wanted.away(_place(judged, name, row)) > PLACE):
+        slack = PLACE if wanted is not None and wanted.low == wanted.high else TOLERANCE
+        if wanted is not None and (row is None or wanted.away(_place(judged, name, row)) > slack):
             found = "not there" if row is None else f"{name} {written(_place(judged, name, row))}"
             return _failure(one, f"{name} {wanted} in frame {one.frame}", found)
     return None
