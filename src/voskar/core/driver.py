@@ -172,7 +172,7 @@ class Driver:
 
     def _pushes(self, bodies: Bodies, first: int, frames: int) -> np.ndarray | None:
         """The steps of knockback still to come, (frames, bodies, 2), None without any."""
-        shifts = self.judge.shifts
+        shifts = self.judge.landing.shifts
         rows = [row for row, number in enumerate(bodies.number.tolist()) if number in shifts] if shifts else []
         if not rows:
             return None
@@ -267,7 +267,7 @@ class Driver:
             kept.vx[row], kept.vy[row] = self._sent[number]
         if number in self._home:
             _send_back(kept, row, frame + 1)
-            shift = self.judge.shifts.get(number)
+            shift = self.judge.landing.shifts.get(number)
             if shift is not None and shift.steps and shift.start == frame + 1:
                 kept.x[row] += shift.steps[0][0]
                 kept.y[row] += shift.steps[0][1]

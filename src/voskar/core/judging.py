@@ -5,19 +5,16 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
-
-from voskar.core.consequences import damage_of, push, sent_off
+from voskar.core.consequences import damage_of
 from voskar.core.driver import Driver
 from voskar.core.emitting import Birth
 from voskar.core.gates import GATES, Contact, Memory, Standing, Unbroken, Verdict
+from voskar.core.landing import Landing
 from voskar.core.ledger import Event
-from voskar.core.meeting import meeting_points
 from voskar.core.placing import Wardrobe
 from voskar.core.plan import Plan
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.rules import Attack, Rehit, Rules
-from voskar.core.shifts import Shift
 from voskar.core.sight import Sight
 from voskar.core.vitals import Vitals
 
@@ -53,9 +50,8 @@ class Judge:
     """Holds all state that blows change. Call `frame` for every frame with touches, in rising order.
 
     `watched` frames are traced in full in `traces`, gates behind the deciding one included. Before touches of
-    a block are judged, `sight` has to be what they can be seen by. With `raw`, ways changed by knockback and
-    home are kept in `shifts`, `recording` has the poses as blows have moved them and `logged` as they were, and
-    `moved` tells who changed course since the caller last cleared it.
+    a block are judged, `sight` has to be what they can be seen by. With `raw`, `recording` has the poses as blows have
+    moved them and `logged` as they were.
     """
 
     def __init__(
@@ -81,12 +77,8 @@ class Judge:
         """The last frame of driven actors that are gone; `played` has all there ever were. Kept for watched frames."""
         self.played: dict[int, Actor] = {}
         self.traces: dict[int, FrameTrace] = {}
-        self.shifts: dict[int, Shift] = {}
-        self.moved: set[int] = set()
         self.ended: int | None = None
         """The frame in which the run was over or won: nothing is judged after it."""
-        self.won = False
-        """Whether a blow has reached the goal."""
         kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
         fixtures = [Actor(fixture.id, fixture.kind) for fixture in rules.fixtures]
         everyone = sides([*recording.actors, *fixtures], kind_sides)
@@ -98,9 +90,9 @@ class Judge:
         self._memory: dict[Key, Memory] = {}
         self._unbroken: dict[Key, Unbroken] = {}
         self._running: dict[Pair, Event] = {}
-        self._counted: dict[tuple[int, str, str], int] = {}  # outcomes that count towards a removal
         self._preempted: set[tuple[int, int]] = set()  # (striker, target) stopped in this frame
-        self._settling: dict[int, int] = {}  # who has run out of something, with a pose of this frame
+        self.settling: dict[int, int] = {}
+        """Who has run out of something, with a pose of this frame."""
         self._plan: Plan | None = None
         self._prune_at = 1024
         self.replan = False
@@ -115,6 +107,7 @@ class Judge:
         """How each driven actor that is there appeared, by number."""
         self.driven: dict[str, int] = {}
         """Numbers of driven actors that are there, by id."""
+        self.landing = Landing(self)
         self.vitals = Vitals(self)
         self.driver = Driver(self)
 
@@ -158,7 +151,7 @@ class Judge:
         self.driver.forget(number)
         if self.watched:
             self.gone[number] = frame
-        self.shifts.pop(number, None)
+        self.landing.shifts.pop(number, None)
         self.vitals.tries.pop(number, None)
         del self.driven[self.standings[number].id]
         del self.standings[number], self.births[number]
@@ -214,11 +207,11 @@ class Judge:
                 self._memory[key] = Memory(frame, swing)
                 if contact.attack.preempts:
                     self._preempted.add((target, striker))
-                self._land(contact, touch)
+                self.landing.land(contact, touch)
             else:
-                self._use_up(contact, touch, outcome, on_striker=False)
-                self._use_up(contact, touch, outcome, on_striker=True)
-        self.vitals.settle(frame, self._settling, plan)
+                self.landing.use_up(contact, touch, outcome, on_striker=False)
+                self.landing.use_up(contact, touch, outcome, on_striker=True)
+        self.vitals.settle(frame, self.settling, plan)
 
     @staticmethod
     def in_play(standing: Standing, frame: int) -> bool:
@@ -302,171 +295,18 @@ class Judge:
         self.events.append(event)
         self.opened.append((event, contact.row))
 
-    def _land(self, contact: Contact, touch: Touch) -> None:
-        """What a landing does: health, then the target's table, then the striker's."""
-        self._hurt(contact, touch)
-        self._react(contact, touch, on_striker=False)
-        self._react(contact, touch, on_striker=True)
-
-    def _hurt(self, contact: Contact, touch: Touch) -> None:
-        target, frame = contact.target, contact.frame
-        number = touch[2]
-        if target.health is None or target.full is None:
-            return
-        before = target.health
-        target.health = min(max(before - damage_of(contact), 0.0), max(target.full, before))
-        if target.health == before:
-            return
-        by = contact.striker.id
-        if target.health < before:
-            target.credit = by
-        self.events.append(Event(frame=frame, event="health", id=target.id, before=before, after=target.health, by=by))
-        if target.health == 0:
-            self._settling[number] = self._pose(touch, on_striker=False)
-            if self.rules.contact.health_check == "at_once":
-                self.vitals.go_down(frame, number, self._settling[number])
-
-    def _react(self, contact: Contact, touch: Touch, *, on_striker: bool) -> None:
-        """One side's table of consequences, in the order in which they come about."""
-        attack, frame = contact.attack, contact.frame
-        table = attack.striker if on_striker else attack.target
-        number, own, other = (
-            (touch[0], contact.striker, contact.target) if on_striker else (touch[2], contact.target, contact.striker)
-        )
-        if on_striker:
-            length = table.iframes or 0
-        else:
-            length = (own.iframes if table.iframes is None else table.iframes) if attack.gives_iframes else 0
-        if length:
-            since = frame if self.rules.contact.same_frame == "first" else frame + 1
-            self.immunise(own, frame, since, frame + length, attack.name)
-        until = frame + table.stun
-        if table.stun and until > own.stunned_until:
-            own.stunned_until = until
-            self.events.append(Event(frame=frame, event="stun", id=own.id, until=until, by=other.id))
-            self.unsettle(own)
-        sight = self.sight
-        assert sight is not None
-        kind = self.rules.kinds[own.kind]
-        if table.knockback is not None:
-            dx, dy = push(sight, contact, table.knockback, kind.weight, on_striker=on_striker)
-            until = frame + table.knockback.over
-            self.events.append(Event(frame=frame, event="knockback", id=own.id, dx=dx, dy=dy, until=until, by=other.id))
-            if self._is_moved(number) and own.down is None:
-                steps = [(dx * share, dy * share) for share in table.knockback.steps()]
-                self._shift(number).push(frame, steps, table.knockback.add)
-                self.turn(number)
-        if table.rebound is not None:
-            bounce = self.rules.kinds[other.kind].bounce
-            vx, vy = sent_off(sight, contact, table.rebound, bounce, on_striker=on_striker)
-            self.events.append(Event(frame=frame, event="rebound", id=own.id, vx=vx, vy=vy, by=other.id))
-            if self._is_driven(number) and own.down is None:
-                self.driver.send(number, (vx, vy))
-                self.turn(number)
-        self._use_up(contact, touch, "landed", on_striker=on_striker)
-        if table.home:
-            self.send_home(frame, number)
-        if table.checkpoint:
-            own.checkpoint = x, y = sight.position(sight.pose_rows(contact.row)[0 if not on_striker else 1])
-            self.events.append(Event(frame=frame, event="checkpoint", id=own.id, x=x, y=y))
-        for name in sorted(table.gives):
-            own.counters[name] = own.counters.get(name, 0.0) + table.gives[name]
-            points, total = table.gives[name], own.counters[name]
-            self.events.append(Event(frame=frame, event="gives", id=own.id, detail=name, points=points, total=total))
-        self.won = self.won or table.goal
-        if table.effect is not None:
-            self._order_effect(contact, table.effect)
-
-    def _use_up(self, contact: Contact, touch: Touch, outcome: str, *, on_striker: bool) -> None:
-        """`remove`: by the (pierce + 1)th outcome that counts, each attack counting for itself."""
-        table = contact.attack.striker if on_striker else contact.attack.target
-        if not table.remove or outcome not in table.consumed_by:
-            return
-        number, own = (touch[0], contact.striker) if on_striker else (touch[2], contact.target)
-        key = (number, contact.attack.name, "striker" if on_striker else "target")
-        self._counted[key] = self._counted.get(key, 0) + 1
-        if self._counted[key] > table.pierce and own.spent != contact.frame:
-            own.spent = contact.frame
-            own.gone_until = self.recording.returns(number, contact.frame)
-            self._settling[number] = self._pose(touch, on_striker=on_striker)
-
-    def _pose(self, touch: Touch, *, on_striker: bool) -> int:
-        """The pose that one side of a touch has."""
-        assert self.sight is not None
-        return self.sight.pose_rows(touch[6])[0 if on_striker else 1]
-
-    def send_home(self, frame: int, number: int, *, at_once: bool = False) -> None:
-        """An actor is where it started in the next frame, or at once in this one, before anything touches."""
-        driven = self._is_driven(number)
-        x, y = self.driver.start(number) if driven else self.logged.start(number)
-        self.events.append(Event(frame=frame, event="home", id=self.standings[number].id, x=x, y=y))
-        if not self._is_moved(number):
-            return
-        last = frame - 1 if at_once else frame
-        self._shift(number).stop(last)
-        if not driven:
-            self.put(number, last + 1, x, y)
-        elif at_once:
-            self.driver.go_home(number, frame)
-        else:
-            self.driver.home(number)
-        self.turn(number)
-
-    def put(self, number: int, frame: int, x: float, y: float) -> None:
-        """The next pose of a recorded actor, in this frame or later, is a jump; in a raw recording to this place."""
-        there = self.logged.pose_from(number, frame)
-        if there is None:
-            return
-        row, _ = there
-        self.recording.poses.cut[row] = True
-        if self.raw:
-            offset = x - float(self.logged.poses.x[row]), y - float(self.logged.poses.y[row])
-            self._shift(number).put(frame - 1, offset)
-
-    def _is_moved(self, number: int) -> bool:
-        """Whether blows move an actor: in a raw recording, and what the rules set in motion."""
-        return self.raw or self._is_driven(number)
-
-    def turn(self, number: int) -> None:
-        """An actor's course has changed."""
-        if self._is_driven(number):
-            self.replan = True
-        elif self.raw:
-            self.moved.add(number)
-            self.unsettle(self.standings[number])
-
-    def _shift(self, number: int) -> Shift:
-        return self.shifts.setdefault(number, Shift())
-
-    def _order_effect(self, contact: Contact, kind: str) -> None:
-        """A spark at the contact point, in the next frame."""
-        sight = self.sight
-        assert sight is not None
-        (x, y), *_ = meeting_points(sight.touches.take(np.array([contact.row])), sight.poses, self.wardrobe).tolist()
-        self.driver.spark(contact.frame, kind, x, y)
-        self.ordered = True
-
-    def immunise(self, standing: Standing, frame: int, since: int, until: int, cause: str) -> None:
-        """Gives i-frames from one frame through another. One that does not outlast the running one changes nothing."""
-        if until <= standing.immune_until or until < since:
-            return
-        if standing.immune_until < frame:  # else the running one is lengthened without a hole
-            standing.immune_since = since
-        standing.immune_until, standing.immune_cause = until, cause
-        self.events.append(Event(frame=frame, event="iframes", id=standing.id, until=until, cause=cause))
-
     def prune(self, frame: int) -> None:
         """Drops memories of driven actors that are gone, and of contacts that no longer go on, now and then: as often
         as they have doubled, so that a long session neither grows nor slows."""
-        size = len(self._memory) + len(self._unbroken) + len(self._running) + len(self._counted)
+        size = len(self._memory) + len(self._unbroken) + len(self._running) + len(self.landing.counted)
         if size < self._prune_at:
             return
         here = self.standings
         self._memory = {key: one for key, one in self._memory.items() if key[0] in here and key[2] in here}
         self._unbroken = {key: one for key, one in self._unbroken.items() if one.last >= frame - 1}
         self._running = {key: one for key, one in self._running.items() if (one.until or 0) >= frame - 1}
-        self._counted = {key: one for key, one in self._counted.items() if key[0] in here}
-        left = len(self._memory) + len(self._unbroken) + len(self._running) + len(self._counted)
+        self.landing.prune(here)
+        left = len(self._memory) + len(self._unbroken) + len(self._running) + len(self.landing.counted)
         self._prune_at = 2 * left + 1024
 
     def forget(self, number: int) -> None:
@@ -474,5 +314,4 @@ class Judge:
         for memory in (self._memory, self._unbroken):
             for key in [key for key in memory if number in (key[0], key[2])]:
                 del memory[key]
-        for counted in [key for key in self._counted if key[0] == number]:
-            del self._counted[counted]
+        self.landing.forget(number)

@@ -172,7 +172,7 @@ class _Block:
         self.logged = self.own
         if self.judge.raw:
             self.logged = replace(self.judge.logged.poses.rows(self.rows), cut=self.own.cut)
-            for actor in self.judge.shifts:
+            for actor in self.judge.landing.shifts:
                 if actor < len(recording.actors):
                     self._move(actor, start)
         self.plan = self._plan(start, stop, lead)
@@ -238,11 +238,11 @@ class _Block:
             if plan is not None and judge.replan:
                 last = frame
                 break
-            if judge.moved:
+            if judge.landing.moved:
                 self._find_again(frame)
                 coming = sorted({*coming, *self.frames})
         self._finish()
-        judge.moved.clear()  # the next block begins with all ways as they are by then
+        judge.landing.moved.clear()  # the next block begins with all ways as they are by then
         if plan is not None:
             judge.driver.commit(last, plan)
         judge.prune(last)
@@ -261,7 +261,7 @@ class _Block:
                 back = True
         if back:
             judge.driver.purge()
-            judge.moved.clear()
+            judge.landing.moved.clear()
         return back
 
     def _try(self, frame: int) -> bool:
@@ -353,8 +353,8 @@ class _Block:
         """Moves those whose course has changed, and finds their touches, and theirs alone, after this frame."""
         self._finish()
         self._probes.clear()
-        moved = np.array(sorted(self.judge.moved), dtype=np.int64)
-        self.judge.moved.clear()
+        moved = np.array(sorted(self.judge.landing.moved), dtype=np.int64)
+        self.judge.landing.moved.clear()
         for actor in moved.tolist():
             self._move(actor, frame + 1)
         if self.source is not None and self.driven is not None:
@@ -375,7 +375,7 @@ class _Block:
         rows = np.flatnonzero((poses.actor == actor) & (poses.frame >= first))
         if not len(rows):
             return
-        offsets = self.judge.shifts[actor].at(poses.frame[rows])
+        offsets = self.judge.landing.shifts[actor].at(poses.frame[rows])
         poses.x[rows] = self.logged.x[rows] + offsets[:, 0]
         poses.y[rows] = self.logged.y[rows] + offsets[:, 1]
 

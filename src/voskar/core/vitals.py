@@ -102,9 +102,9 @@ class Vitals:
         if kind.down.spawn:
             judge.driver.leave_children(frame, number, *judge.sight.position(pose), judge.sight.velocity(pose))
             judge.ordered = True
-        if number in judge.shifts:
-            judge.shifts[number].stop(frame)
-            judge.turn(number)
+        if number in judge.landing.shifts:
+            judge.landing.shifts[number].stop(frame)
+            judge.landing.turn(number)
 
     def _award(self, frame: int, who: str, points: float) -> None:
         """Points for the side of an actor, else for whoever it belongs to."""
@@ -172,7 +172,7 @@ class Vitals:
                 going[number] = "down"
             else:
                 judge.driver.fall(number, frame + kind.down.lasts, standing.returns)
-            judge.turn(number)
+            judge.landing.turn(number)
         if standing.returns or standing.lives is None:
             return []
         if kind.down.lasts and going.get(number) != "spent":
@@ -185,7 +185,7 @@ class Vitals:
         judge, goal = self.judge, self.rules.goal
         recheck, self.recheck = self.recheck or frame in self._vanish, False
         survived = goal.survive is not None and frame == self.run_start + goal.survive
-        how = "goal" if judge.won else "survive" if survived else None
+        how = "goal" if judge.landing.won else "survive" if survived else None
         if self._fallen_out and recheck and self._all_out(frame):
             judge.ended = frame
             judge.events.append(Event(frame, "over"))
@@ -310,17 +310,17 @@ class Vitals:
         judge.forget(number)
         standing.revive()
         judge.events.append(Event(frame, "respawn", id=standing.id, x=x, y=y))
-        judge.immunise(standing, frame, frame, frame + respawn.iframes - 1, "respawn")
+        judge.landing.immunise(standing, frame, frame, frame + respawn.iframes - 1, "respawn")
         if respawn.resets == "pair" and killer is not None:
             other = judge.number_of(killer)
             if other is not None and other in judge.standings and judge.in_play(judge.standings[other], frame):
-                judge.send_home(frame, other, at_once=True)
+                judge.landing.send_home(frame, other, at_once=True)
         if respawn.resets in ("room", "run"):
             self._start_over(frame, number, whole=respawn.resets == "run", marked=False)
         if judge.driver.is_driven(number):
             judge.driver.come_back(number, frame, x, y)
         else:
-            judge.put(number, frame, x, y)
+            judge.landing.put(number, frame, x, y)
             judge.driver.play_anew(number, frame)
 
     def succeed(self, frame: int) -> None:
@@ -360,7 +360,7 @@ class Vitals:
         judge.events.append(Event(frame, "respawn", id=standing.id, x=x, y=y, detail=former.id))
         respawn = self._kind(standing).respawn
         if respawn is not None:
-            judge.immunise(standing, frame, frame, frame + respawn.iframes - 1, "respawn")
+            judge.landing.immunise(standing, frame, frame, frame + respawn.iframes - 1, "respawn")
 
     # beginning anew
 
@@ -371,12 +371,12 @@ class Vitals:
         """
         judge = self.judge
         judge.ended = None
-        judge.won = False
+        judge.landing.won = False
         for number in range(len(self.recording.actors)):
             judge.forget(number)
             judge.standings[number].revive()
             judge.driver.play_anew(number, frame)
-            judge.shifts.pop(number, None)
+            judge.landing.shifts.pop(number, None)
         self._outs.clear()
         self.tries.clear()
         self._start_over(frame, None, whole=what == "run", marked=True)
