@@ -51,6 +51,10 @@ class InputError(VoskarError):
         self.problems: tuple[Problem, ...] = (problems,) if isinstance(problems, Problem) else tuple(problems)
         super().__init__(str(self))
 
+    def __reduce__(self) -> tuple[type[InputError], tuple[tuple[Problem, ...]]]:
+        """What was given, not its text: errors come out of other processes too."""
+        return type(self), (self.problems,)
+
     def __str__(self) -> str:
         lines = [str(problem) for problem in self.problems[:SHOWN]]
         if len(self.problems) > SHOWN:

@@ -216,6 +216,7 @@ def test_tune_finds_what_the_game_did(apiary: Path, tmp_path: Path, here: Any) -
         (("--vary", "kinds.keper.iframes=3"), 'did you mean "keeper"?'),
         (("--vary", "kinds.keeper.iframes=1..70", "--vary", "kinds.keeper.health=1..70"), "found 4900 variants"),
         (("--vary", "a.b=1", "--vary", "a.b=2"), "varied once"),
+        (("--vary", "kinds.keeper.iframes=3,soon"), 'iframes=soon: kinds.keeper.iframes: found "soon"'),
         (("--vary", "claims.lag=1", "-o", "x.pdf"), "expected .png or .svg"),
         (("--vary", "claims.lag=1", "--actor", "kepper"), 'did you mean "keeper"?'),
     ],

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,7 @@ import pytest
 from PIL import Image
 
 from tests.worlds import rulebook, sting
-from voskar.errors import InputError
+from voskar.errors import InputError, Problem
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import DEFAULT_RATE, Rulebook, load_rulebook
 
@@ -128,3 +129,9 @@ def test_bad_tables(tmp_path: Path, book: Rulebook, old: str, new: str, message:
     with pytest.raises(InputError) as error:
         load_recording(tables(tmp_path, poses=POSES.replace(old, new)), book)
     assert message in str(error.value)
+
+
+def test_errors_come_out_of_other_processes_whole() -> None:
+    error = InputError([Problem("found 3", file="a.toml", line=2), Problem("found 4", key="x")])
+    again = pickle.loads(pickle.dumps(error))
+    assert (str(again), again.problems) == (str(error), error.problems)

@@ -75,8 +75,9 @@ def command(
     _check_axes(axes, recordings)
     some = trials(rulebook, recordings, axes, reactions=reactions, within=within, actor=actor)
     book = load_rulebook(rulebook)
-    for changes in dict.fromkeys(trial.changes for trial in some):
-        changed(book, changes)  # every variant is sound before any work is done
+    for trial in some:  # every value is sound by itself before any work is done
+        if sum(place > 0 for place in trial.point) <= 1 and trial.recording == recordings[0]:
+            changed(book, trial.changes)
     known = [load_recording(one, book).numbers for one in recordings] if actor else []
     check_actors({name for names in known for name in names}, [actor] if actor else [], "--actor")
     scores: dict[Point, Score] = {}
