@@ -270,7 +270,7 @@ class Driven:
             due = late >= 0 and late % when.every == 0
         elif when.on == "clip":
             due = pose["clip"] == when.name and pose["shown"] >= when.cell
-            placed = name in self.bodies and self.bodies[name]["born"] == frame  # a new body, whatever its id was
+            placed = name in self.bodies and self.bodies[name]["played"] == frame  # its clip begins anew
             if due and not placed and before is not None and before["clip"] == when.name:
                 anew = pose["shown"] < before["shown"] or pose["tick"] < before["tick"]
                 due = anew or before["shown"] < when.cell
