@@ -76,14 +76,15 @@ def test_fails_and_tells_what_was_found(statement: dict[str, Any], found: str, t
 def test_states(tmp_path: Path) -> None:
     good = [{"id": "keeper", "frame": frame, "health": health} for frame, health in ((0, 2), (7, 1), (8, 0), (10, 3))]
     assert failures(tmp_path, *good, {"id": "keeper", "frame": 8, "lives": 1}, state=True) == []
-    wrong, missing = failures(
-        tmp_path, {"id": "keeper", "frame": 4, "health": "2-3"}, {"id": "moth", "frame": 4, "health": 1}, state=True
+    wrong, missing, late = failures(
+        tmp_path,
+        {"id": "keeper", "frame": 4, "health": "2-3"},
+        {"id": "moth", "frame": 4, "health": 1},
+        {"id": "keeper", "frame": 99, "health": 2},
+        state=True,
     )
-    assert (wrong.expected, wrong.found, missing.found) == (
-        "health 2-3 after frame 4",
-        "health 1; nearest miss: health 2 from 0 on",
-        "no such actor",
-    )
+    assert (wrong.expected, wrong.found) == ("health 2-3 after frame 4", "health 1; nearest miss: health 2 from 0 on")
+    assert (missing.found, late.found) == ("no such actor", "the recording has frames 0 to 11")
 
 
 def test_positions_are_those_that_blows_lead_to(tmp_path: Path) -> None:
@@ -96,7 +97,7 @@ def test_positions_are_those_that_blows_lead_to(tmp_path: Path) -> None:
     found = weigh(book.rules(frames.rate), frames, load_expectations(tmp_path / "x.expect.toml"))
     assert [(one.expected, one.found) for one in found.failures] == [
         ("x 8.4-9 in frame 3", "x 8"),
-        ("y 0 in frame 9", "not there"),
+        ("frame 9", "the recording has frames 0 to 3"),
     ]
 
 

@@ -236,6 +236,8 @@ def _state(one: State, course: Timeline, judged: Recording | None) -> Failure | 
     actor = course.courses.get(one.id)
     if actor is None:
         return _failure(one, f"an actor {one.id}", "no such actor")
+    if not course.first <= one.frame <= course.last:
+        return _failure(one, f"frame {one.frame}", f"the recording has frames {course.first} to {course.last}")
     for name in ("health", "lives"):
         wanted: Range | None = getattr(one, name)
         value = getattr(actor, name).now(one.frame)
