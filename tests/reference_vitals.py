@@ -99,6 +99,7 @@ class Vitals:
                     self.revive(name)
                     self.forget(name)
                     driven.since.pop(name, None)
+                    self.readmitted.append(name)
         driven.place_fixtures(frame)
 
     def fall(self, frame: int, name: str) -> None:
@@ -258,7 +259,10 @@ class Vitals:
         if respawn.resets == "pair" and known and killer not in world.down and killer not in world.gone:
             self.send_home(frame, killer, recorded)
         if respawn.resets in ("room", "run"):
+            self.readmitted: list[str] = []
             self.start_over(frame, name, respawn.resets == "run")
+            for one in set(self.readmitted) & set(recorded):
+                recorded[one] = recorded[one] | {"cut": True, "v": world.told(recorded[one])}
         body = driven.bodies.get(name)
         driven.since.pop(name, None)
         if body is None:

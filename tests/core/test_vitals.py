@@ -317,3 +317,43 @@ def test_a_run_that_ended_in_a_push_begins_again() -> None:
         [2],
         [2, 5],
     )
+
+
+def swept_world(**attack: Any) -> dict[str, Any]:
+    """A hornet whose sting is swept, so that where it was in the frame before decides what it meets on its way."""
+    data = sting(keeper={"health": 9}, attack=attack)
+    data["kinds"]["hornet"]["boxes"]["sting"]["swept"] = True
+    return data
+
+
+def test_one_used_up_while_it_lingers_does_not_come_back_along_the_way_of_its_ghost() -> None:
+    """The hornet flies in, is gone in frame 2 and lands as a ghost; in frame 3 it is back, behind the keeper."""
+    frames = brush({"hornet": "....."})
+    for frame, x in enumerate((-24, -14, None, 40, 60)):
+        frames[frame]["poses"][1]["x"] = x
+        if x is None:
+            frames[frame]["poses"].pop()
+    ledger = run({**swept_world(striker={"remove": True}), "contact": {"linger": 2}}, frames)
+    assert [(event.frame, event.detail) for event in ledger.landings()] == [(2, "lingering")]
+    assert frames_of(ledger, "removed", id="hornet") == [2]
+
+
+def test_whom_a_new_run_brings_back_has_no_way_behind_it() -> None:
+    """The keeper goes down for good in frame 0; the moth's return in 2 begins a new run. The hornet flew through the
+    keeper's place on its way, in that very frame, as one that was down and out itself."""
+    data = swept_world()
+    data["kinds"]["keeper"]["health"] = 1
+    data["kinds"]["hornet"]["health"] = 1
+    data["kinds"]["hornet"]["boxes"]["belly"] = {"role": "hurtbox", "rect": [2, 2], "layer": ["hive"]}
+    data["kinds"]["moth"] = {"health": 1, "respawn": {"after": 2, "resets": "run"}, "boxes": {
+        "heart": {"role": "hurtbox", "rect": [4, 4], "layer": ["keeper"]},
+        "jaw": {"role": "hitbox", "attack": "sting", "circle": 3, "mask": ["hive"]},
+    }}  # fmt: skip
+    frames = brush({"hornet": "#####"})
+    for frame, x in enumerate((0, -30, 30, 60, 60)):
+        frames[frame]["poses"][1]["x"] = x
+        frames[frame]["poses"].append({"id": "moth", "kind": "moth", "x": 0, "y": 0})
+    ledger = run(data, frames)
+    assert frames_of(ledger, "down", id="hornet") == [0]
+    assert frames_of(ledger, "respawn", id="moth") == [2]
+    assert [event.frame for event in ledger.landings() if event.striker == "hornet"] == [0, 0]

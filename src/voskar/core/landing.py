@@ -119,7 +119,16 @@ class Landing:
         if self.counted[key] > table.pierce and own.spent != contact.frame:
             own.spent = contact.frame
             own.gone_until = self.judge.recording.returns(number, contact.frame)
+            self._forget_ghost(number, own.gone_until)
             self.judge.settling[number] = self._pose(touch, on_striker=on_striker)
+
+    def _forget_ghost(self, number: int, frame: int) -> None:
+        """One used up comes back in a frame: its way there does not begin where what lingered of it was."""
+        poses = self.judge.recording.poses
+        there = self.judge.logged.pose_from(number, frame)
+        if there is not None and there[1] == frame and poses.previous[there[0]] >= 0:
+            poses.cut[there[0]] = True
+            self.moved.add(number)
 
     def _pose(self, touch: Touch, *, on_striker: bool) -> int:
         """The pose that one side of a touch has."""
@@ -145,14 +154,18 @@ class Landing:
 
     def put(self, number: int, frame: int, x: float, y: float) -> None:
         """The next pose of a recorded actor, in this frame or later, is a jump; in a raw recording to this place."""
-        there = self.judge.logged.pose_from(number, frame)
-        if there is None:
-            return
-        row, _ = there
-        self.judge.recording.poses.cut[row] = True
-        if self.judge.raw:
+        row = self.jump(number, frame)
+        if row is not None and self.judge.raw:
             offset = x - float(self.judge.logged.poses.x[row]), y - float(self.judge.logged.poses.y[row])
             self._shift(number).put(frame - 1, offset)
+
+    def jump(self, number: int, frame: int) -> int | None:
+        """The next pose of a recorded actor, in this frame or later, has no past; returns its row."""
+        there = self.judge.logged.pose_from(number, frame)
+        if there is None:
+            return None
+        self.judge.recording.poses.cut[there[0]] = True
+        return there[0]
 
     def _is_moved(self, number: int) -> bool:
         """Whether blows move an actor: in a raw recording, and what the rules set in motion."""

@@ -67,7 +67,7 @@ def judge_frames(rules: Rules, recording: Recording, watched: Collection[int] = 
     them, and, where frames are watched, with all that the rules set in motion.
     """
     poses = recording.poses
-    if recording.resets or rules.returns or recording.reactions == "raw":
+    if recording.resets or rules.returns or rules.contact.linger or recording.reactions == "raw":
         # a copy, as what comes back jumps too
         poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(recording.resets)))
     logged = lingering(replace(recording, poses=poses), rules.contact.linger)
@@ -373,7 +373,7 @@ class _Block:
         """Shifts a recorded actor's poses from a frame on."""
         poses = self.own
         rows = np.flatnonzero((poses.actor == actor) & (poses.frame >= first))
-        if not len(rows):
+        if not len(rows) or actor not in self.judge.landing.shifts:
             return
         offsets = self.judge.landing.shifts[actor].at(poses.frame[rows])
         poses.x[rows] = self.logged.x[rows] + offsets[:, 0]

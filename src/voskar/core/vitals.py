@@ -426,5 +426,6 @@ class Vitals:
             standing.revive()
             self.judge.forget(number)
             self.judge.driver.play_anew(number, self.run_start)
+            self.judge.landing.jump(number, self.run_start)
         elif not standing.succeeded:
             standing.returns = True
