@@ -57,7 +57,7 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
     assert sorted(map(id, grouped)) == sorted(map(id, found.verdict.findings))
     for failure in found.failures:
         nobodys = failure.event is None or failure.event.event in ("over", "won")
-        assert nobodys or question_of(failure.event)  # type: ignore[arg-type]
+        assert nobodys or question_of(failure.event)
     known = {(one.group, one.name) for one in rules_of(rules)}
     held = {key for key in exercised(rules, played, ledger) if key[0] != "way" and not key[1].endswith("held")}
     assert held <= known

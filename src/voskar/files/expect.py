@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+import re
+from dataclasses import fields
 from pathlib import Path
 from typing import Annotated, Any
 
 from pydantic import BeforeValidator, Field, ValidationError
 
 from voskar.core.evidence.expectations import Range, State, Statement, Wanted
-from voskar.core.ledger import COLUMNS, OUTCOMES, Ledger, written
+from voskar.core.ledger import COLUMNS, OUTCOMES, Event, Ledger, written
 from voskar.core.timeline import Timeline
 from voskar.errors import InputError, nearest
 from voskar.files.rulebook_checks import Told, schema_problems
@@ -137,9 +139,8 @@ def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Tol
     return Wanted(str(event), columns)
 
 
-NUMBERS = frozenset(
-    "frame until damage t x y before after lives dx dy vx vy angle points total".split()  # noqa: SIM905
-)
+NUMBERS = frozenset(one.name for one in fields(Event) if re.search("float|int", str(one.type)))
+"""Columns that hold numbers."""
 
 
 def propose(ledger: Ledger, course: Timeline) -> str:
