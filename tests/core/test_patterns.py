@@ -8,7 +8,7 @@ import pytest
 
 from tests.worlds import brush, recording, rulebook, sting
 from voskar.core.evidence.claims import Verdict, check
-from voskar.core.evidence.patterns import patterns
+from voskar.core.evidence.patterns import LEAST, Pattern, causes
 from voskar.core.recording import Recording
 
 
@@ -22,6 +22,10 @@ def claims(frames: list[dict[str, Any]], told: dict[int, list[dict[str, Any]]]) 
     for frame, some in told.items():
         frames[frame].setdefault("claims", []).extend(some)
     return frames
+
+
+def patterns(findings: Any, recording: Recording) -> list[Pattern]:
+    return [one for one in causes(findings, recording) if len(one.findings) >= LEAST]
 
 
 def hit(damage: float | None = None, **more: Any) -> dict[str, Any]:

@@ -6,7 +6,7 @@ import json
 import re
 from dataclasses import fields
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, ValidationError
 
@@ -67,7 +67,7 @@ class StateTable(Table):
 class ExpectFile(Table):
     """A whole file of expectations."""
 
-    voskar: int
+    voskar: Literal[1]
     expect: list[ExpectTable] = Field(default_factory=list)
     state: list[StateTable] = Field(default_factory=list)
 

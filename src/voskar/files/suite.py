@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
@@ -39,7 +39,7 @@ class SuiteTable(Table):
 class SuiteFile(Table):
     """A whole suite."""
 
-    voskar: int
+    voskar: Literal[1]
     suite: SuiteTable = SuiteTable()
     runs: list[RunsTable] = Field(default_factory=list)
 

@@ -30,11 +30,6 @@ class Pattern:
 Key = tuple[str, int, str, str, str, str]
 
 
-def patterns(findings: Sequence[Finding], recording: Recording, least: int = LEAST) -> list[Pattern]:
-    """Causes that at least so many findings have in common."""
-    return [one for one in causes(findings, recording) if len(one.findings) >= least]
-
-
 def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
     """Findings alike, the most of them first; each finding is in one group, if need be alone.
 
