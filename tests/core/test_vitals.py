@@ -357,3 +357,12 @@ def test_whom_a_new_run_brings_back_has_no_way_behind_it() -> None:
     assert frames_of(ledger, "down", id="hornet") == [0]
     assert frames_of(ledger, "respawn", id="moth") == [2]
     assert [event.frame for event in ledger.landings() if event.striker == "hornet"] == [0, 0]
+
+
+def test_clear_when_the_last_comes_back_out_of_play() -> None:
+    """The keeper waits to come back, so the room is not clear; in frame 2 it does, hidden: nobody is left."""
+    frames = brush({"hornet": "#...."})
+    frames[1]["poses"].pop(0)
+    frames[2]["poses"][0]["hidden"] = True
+    ledger = run({**sting(keeper={"health": 1, "respawn": {}}), "goal": {"clear": ["keeper"]}}, frames)
+    assert (frames_of(ledger, "respawn"), frames_of(ledger, "won")) == ([2], [2])

@@ -305,6 +305,7 @@ class Vitals:
         respawn = self._kind(standing).respawn
         assert respawn is not None
         del self.tries[number]
+        self.recheck = True  # it may be out of play, and wait no longer
         x, y = self.place(number)
         killer = standing.credit
         judge.forget(number)
@@ -351,7 +352,7 @@ class Vitals:
         if not found:
             return
         former = judge.standings[max(found)[2]]
-        former.succeeded, former.returns = True, False
+        former.succeeded, former.returns, self.recheck = True, False, True
         standing.lives, standing.counters, standing.checkpoint = former.lives, dict(former.counters), former.checkpoint
         if former.id in self.score:
             self.score[standing.id] = self.score.pop(former.id)
