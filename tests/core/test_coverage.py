@@ -22,7 +22,7 @@ def counts(data: dict[str, Any], touch: str, **header: Any) -> dict[str, int]:
 
 EVERYWHERE = {"attack sting": 1, "pair hornet.sting on keeper.torso": 1, "gate landed": 1, "gate repeat": 0}
 DOWN = {"life keeper down": 0}
-RULES: list[tuple[dict[str, Any], str, dict[str, int]]] = [
+RULES: list[tuple[dict[str, Any], str, dict[str, int | None]]] = [
     ({}, "..#", EVERYWHERE | DOWN),
     ({}, "...", dict.fromkeys(EVERYWHERE, 0) | DOWN),
     ({"keeper": {"iframes": 2}}, "###.", {"gate immune": 1, "consequence keeper iframes": 1}),
@@ -55,12 +55,14 @@ RULES: list[tuple[dict[str, Any], str, dict[str, int]]] = [
         "consequence sting target.gives": 1, "consequence sting target.effect": 1,
     }),
     ({"hornet": {"side": "keeper"}}, "#...", {"gate ally": 1, "attack sting": 0}),
+    ({"hornet": {"side": "keeper"}, "attack": {"friendly": True}}, "#...", {"gate ally": None, "attack sting": 1}),
+    ({"keeper": {"health": 1, "respawn": {"iframes": 3}}}, "####", {"gate immune": 1}),
     ({"contact": {"health_check": "at_once"}}, "#...", {"gate down": 0}),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("change", "touch", "expected"), RULES, ids=str)
-def test_rules_are_counted(change: dict[str, Any], touch: str, expected: dict[str, int]) -> None:
+def test_rules_are_counted(change: dict[str, Any], touch: str, expected: dict[str, int | None]) -> None:
     found = counts(sting(**change), touch)
     assert {name: found.get(name) for name in expected} == expected
     assert list(found) == sorted(found, key=lambda name: GROUPS.index(name.split()[0]))

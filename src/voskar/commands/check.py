@@ -113,8 +113,16 @@ def command(
         for name in sorted(told & ONE_ONLY):
             option = name.removesuffix("ed")
             raise click.UsageError(f"--{option} goes with files: a suite has it in its [[runs]]")
-        options = {"stop": stop, "everything": everything, "as_json": as_json, "coverage": coverage}
-        return check_suite(suite, workers, report, least=least, **options)
+        return check_suite(
+            suite,
+            workers,
+            report,
+            stop=stop,
+            everything=everything,
+            as_json=as_json,
+            coverage=coverage,
+            least=least,
+        )
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")
     for name in sorted(told & SUITE_ONLY):

@@ -114,14 +114,17 @@ def _gates(rules: Rules, pairs: dict[tuple[str, str], None]) -> Iterator[str]:
     attacks = rules.attacks.values()
     sides = [side for attack in attacks for side in (attack.striker, attack.target)]
     kinds = rules.kinds
+    boxes = {f"{kind.name}.{box.name}": (kind.side, box.attack) for kind in kinds.values() for box in kind.boxes}
     allied = any(
-        kinds[hit.split(".")[0]].side == kinds[hurt.split(".")[0]].side is not None for hit, hurt in pairs
-    ) and not all(attack.friendly for attack in attacks)
+        boxes[hit][0] == boxes[hurt][0] is not None and not rules.attacks[boxes[hit][1] or ""].friendly
+        for hit, hurt in pairs
+    )
+    shielded = any(kind.iframes or (kind.respawn and kind.respawn.iframes) for kind in kinds.values())
     yield from (
         name
         for name, possible in (
             ("landed", bool(pairs)),
-            ("immune", any(kind.iframes for kind in kinds.values()) or any(side.iframes for side in sides)),
+            ("immune", shielded or any(side.iframes for side in sides)),
             ("repeat", bool(pairs)),
             ("preempted", any(attack.preempts for attack in attacks)),
             ("unmet", any(_asked(attack) for attack in attacks)),

@@ -158,7 +158,7 @@ class Witness:
         if striker == target:
             return [Step("own", False, "an actor cannot hit itself")]
         numbers = recording.numbers[striker], recording.numbers[target]
-        rows = [self.row(number, frame) for number in numbers]
+        rows = [self.recording.row(number, frame) for number in numbers]
         for name, number, row in zip((striker, target), numbers, rows, strict=True):
             if row is None:
                 seen = self._seen(number, frame)
@@ -201,12 +201,6 @@ class Witness:
                 who = f", as {event.id}" if event.detail else ""
                 return f" and comes back in {event.frame}{who}"
         return " and does not come back"
-
-    def row(self, number: int, frame: int) -> int | None:
-        """The pose row of an actor in a frame."""
-        rows = self.recording.poses.rows_of(number)
-        at = int(np.searchsorted(self.recording.poses.frame[rows], frame))
-        return int(rows[at]) if at < len(rows) and self.recording.poses.frame[rows[at]] == frame else None
 
     def _seen(self, number: int, frame: int) -> str:
         frames = self.recording.poses.frame[self.recording.poses.rows_of(number)]
@@ -286,7 +280,7 @@ class Witness:
 
     def _touch(self, frame: int, striker: int, target: int, hit: Fitted, hurt: Fitted) -> tuple[float, Step]:
         """The gap of two boxes in a frame, whether it counts as a touch, and where they came nearest."""
-        rows = self.row(striker, frame), self.row(target, frame)
+        rows = self.recording.row(striker, frame), self.recording.row(target, frame)
         value = float(self._gaps(np.array([rows[0]]), np.array([rows[1]]), hit, hurt)[0])
         found = self._found(frame, striker, target, hit, hurt)
         if found is not None:
@@ -343,7 +337,7 @@ class Witness:
                 return [Step(name, not verdict.stops, verdict_sentence(verdict)) for name, verdict in one.verdicts]
         if self._swings is None:
             self._swings = Swings(self.recording.poses, self.cast, self.wardrobe)
-        row = self.row(striker, frame)
+        row = self.recording.row(striker, frame)
         swing = int(self._swings.of(np.array([hit.number]), np.array([row]))[0])
         contact = self.judge.contact(frame, (striker, hit.number, target, hurt.number, 1.0, swing, 0), trace)
         contact.sight = self._sight(frame, striker, target, hit, hurt)
@@ -354,7 +348,7 @@ class Witness:
         """What could be seen of a pair that did not touch: a table of one touch that never was."""
         rows, poses, _ = with_lead(self.recording, frame, frame + 1)
         logged = replace(self.judge.logged.poses.rows(rows), cut=poses.cut)
-        at = [(self.row(number, frame) or 0) - rows.start for number in (striker, target)]
+        at = [(self.recording.row(number, frame) or 0) - rows.start for number in (striker, target)]
         one = {"frame": frame, "striker": striker, "hitbox": hit.number, "target": target, "hurtbox": hurt.number}
         one |= {"striker_pose": at[0], "target_pose": at[1], "hit_part": 0, "hurt_part": 0}
         columns = {name: np.array([value]) for name, value in one.items()}

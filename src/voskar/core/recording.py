@@ -182,11 +182,10 @@ class Recording:
         row = self.poses.rows_of(actor)[0]
         return float(self.poses.x[row]), float(self.poses.y[row])
 
-    def row(self, name: str, frame: int) -> int | None:
-        """The row of an actor's pose in a frame, by its id; None if it has none there."""
-        if name not in self.numbers:
-            return None
-        found = self.pose_from(self.numbers[name], frame)
+    def row(self, actor: int | str, frame: int) -> int | None:
+        """The row of an actor's pose in a frame, by its number or id; None if it has none there."""
+        number = self.numbers.get(actor) if isinstance(actor, str) else actor
+        found = None if number is None else self.pose_from(number, frame)
         return found[0] if found is not None and found[1] == frame else None
 
     def pose_from(self, actor: int, frame: int) -> tuple[int, int] | None:

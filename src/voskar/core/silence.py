@@ -37,7 +37,7 @@ class Silence:
         """Every gate from the trigger to the limit, and whether it fired."""
         number = self.recording.numbers[owner]
         standing = self.witness.judge.traces[frame].standings.get(owner)
-        row = self.witness.row(number, frame)
+        row = self.witness.recording.row(number, frame)
         hidden = row is not None and bool(self.recording.poses.hidden[row])
         down = standing.down if standing else None
         stunned = standing is not None and frame <= standing.stunned_until
@@ -106,7 +106,7 @@ class Silence:
                 if actor.driven
                 else self.recording.owners[other] == number
             )
-            seen_before = actor.driven or self.witness.row(other, frame - 1) is not None
+            seen_before = actor.driven or self.witness.recording.row(other, frame - 1) is not None
             present += actor.kind == kind and bool(own) and seen_before and actor.id not in new
         text = f"{present} of its own there, {emitter.fan.count} more would make {present + emitter.fan.count}"
         return Step("limit", present + emitter.fan.count <= emitter.limit, f"{text}, limit {emitter.limit}")

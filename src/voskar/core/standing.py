@@ -22,11 +22,11 @@ def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, fra
     ]
     row = judged.row(name, frame)
     if row is not None:
-        lines.append(("place", f"({_number(judged.poses.x[row])}, {_number(judged.poses.y[row])})"))
+        lines.append(("place", f"({plain_number(judged.poses.x[row])}, {plain_number(judged.poses.y[row])})"))
     for topic in ("health", "lives"):
         value = getattr(one, topic).now(frame)
         if value is not None:
-            lines.append((topic, f"{_number(value)}: {last_change(one, topic, frame)}"))
+            lines.append((topic, f"{plain_number(value)}: {last_change(one, topic, frame)}"))
     immune = _in(one.immune, frame)
     if immune is not None:
         left = immune.last - frame + 1
@@ -59,25 +59,25 @@ def words(event: Event) -> str:
     match event.event:
         case "contact":
             boxes = f"{event.hitbox} on {event.hurtbox}"
-            told = f", damage {_number(event.damage)}" if event.damage is not None else ""
+            told = f", damage {plain_number(event.damage)}" if event.damage is not None else ""
             return f"{event.striker} on {event.target}: {boxes}, {event.outcome}{told}"
         case "health":
-            return f"{event.id}: health {_number(event.before)} → {_number(event.after)}{by}"
+            return f"{event.id}: health {plain_number(event.before)} → {plain_number(event.after)}{by}"
         case "iframes":
             return f"{event.id}: i-frames to {event.until}, from {event.cause}"
         case "stun":
             return f"{event.id}: stunned to {event.until}{by}"
         case "knockback":
-            return f"{event.id}: pushed by ({_number(event.dx)}, {_number(event.dy)}) to {event.until}{by}"
+            return f"{event.id}: pushed by ({plain_number(event.dx)}, {plain_number(event.dy)}) to {event.until}{by}"
         case "rebound":
-            return f"{event.id}: sent off at ({_number(event.vx)}, {_number(event.vy)}) a second{by}"
+            return f"{event.id}: sent off at ({plain_number(event.vx)}, {plain_number(event.vy)}) a second{by}"
         case "spawn":
             source = f" by {event.owner or ''}{'/' + event.emitter if event.emitter else ''}" if event.owner else ""
-            return f"{event.id}: spawned at ({_number(event.x)}, {_number(event.y)}){source}"
+            return f"{event.id}: spawned at ({plain_number(event.x)}, {plain_number(event.y)}){source}"
         case "home" | "respawn" | "checkpoint":
-            return f"{event.id}: {event.event} at ({_number(event.x)}, {_number(event.y)})"
+            return f"{event.id}: {event.event} at ({plain_number(event.x)}, {plain_number(event.y)})"
         case "down":
-            left = f", {_number(event.lives)} lives left" if event.lives is not None else ""
+            left = f", {plain_number(event.lives)} lives left" if event.lives is not None else ""
             return f"{event.id}: down{by}{left}"
         case "respawn_held":
             return f"{event.id}: return held, {event.detail} is in the way"
@@ -98,7 +98,7 @@ def last_change(course: Course, column: Literal["health", "lives"] | str, frame:
     event = past[-1]
     if event.event == "health":
         change = (event.after or 0.0) - (event.before or 0.0)
-        return f"{event.by} {'took' if change < 0 else 'gave'} {_number(abs(change))} in {event.frame}"
+        return f"{event.by} {'took' if change < 0 else 'gave'} {plain_number(abs(change))} in {event.frame}"
     if event.event == "down":
         return f"down in {event.frame}, by {event.by}"
     if event.event == "reset":
@@ -122,9 +122,10 @@ def _nearest(course: Course, frame: int) -> str:
 def _way_back(course: Course, frame: int) -> str:
     back = next((event for event in course.returns if event.frame > frame), None)
     if back is not None:
-        return f"back in {back.frame} at ({_number(back.x)}, {_number(back.y)})"
+        return f"back in {back.frame} at ({plain_number(back.x)}, {plain_number(back.y)})"
     return "out for good" if any(out <= frame for out in course.outs) else "it does not come back"
 
 
-def _number(value: float | None) -> str:
+def plain_number(value: float | None) -> str:
+    """A number as ledgers write it, in words for None."""
     return "none" if value is None else str(written(float(value)))

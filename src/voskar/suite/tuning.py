@@ -69,12 +69,11 @@ def run_trials(some: Sequence[Trial], workers: int) -> Iterator[tuple[Trial, Sco
 
 def run_trial(trial: Trial) -> Score:
     """One variant on one recording."""
-    rules = changed(rulebook(trial.rulebook), trial.changes)
     files = trial.rulebook, trial.recording, trial.reactions
     played = _recording(*files)
     ledger, first = _ledger(*files, trial.changes), _first(*files, trial.first)
-    options = {"within": trial.within, "lag": trial.lag}
-    return score(rules.rules(played.rate), played, ledger, first, actor=trial.actor, **options)
+    variant = changed(rulebook(trial.rulebook), trial.changes).rules(played.rate)
+    return score(variant, played, ledger, first, within=trial.within, lag=trial.lag, actor=trial.actor)
 
 
 @lru_cache(maxsize=2)

@@ -10,11 +10,11 @@ from typing import Literal
 import numpy as np
 
 from voskar.core.evidence.reactions import TOLERANCE
-from voskar.core.ledger import Event, Ledger, written
+from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.shapes import Ints
-from voskar.core.standing import last_change
+from voskar.core.standing import last_change, plain_number
 from voskar.core.timeline import Course, Span, Timeline, timeline
 
 Sort = Literal["health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short"]
@@ -71,18 +71,16 @@ def _state(recording: Recording, course: Course, near: int) -> Iterator[Odd]:
             ends = np.flatnonzero(apart[row:] != apart[row])
             length = f" to {at[row + int(ends[0]) - 1]}" if len(ends) else " to the end"
             below = ", below zero" if value < 0 else ""
-            rule = _number(steps.now(frame))
+            rule = plain_number(steps.now(frame))
             text = f"{column} {rule}: {last_change(course, column, frame)}"
             same = [one for one, told in zip(steps.frames, steps.values, strict=True) if told == value]
             close = [one for one in same if 0 < abs(one - frame) <= near]
             if close:
-                text += f"; {_number(value)} {'from' if close[0] > frame else 'was reached in'} {close[0]}"
+                text += f"; {plain_number(value)} {'from' if close[0] > frame else 'was reached in'} {close[0]}"
                 text += " on" if close[0] > frame else ""
-            yield Odd(column, frame, course.actor.id, f"{column} {_number(value)}{below} from {frame}{length}", text)
-
-
-def _number(value: float | None) -> str:
-    return "none" if value is None else str(written(float(value)))
+            yield Odd(
+                column, frame, course.actor.id, f"{column} {plain_number(value)}{below} from {frame}{length}", text
+            )
 
 
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Odd]:
