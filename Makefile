@@ -1,9 +1,13 @@
-# Everything runs in .venv, which is made anew whenever pyproject.toml changes.
+# Everything runs in .venv, which is made anew whenever pyproject.toml changes. The kernel is built again whenever its
+# source is newer than its binary: an old binary would shadow it without a word.
 PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.installed
+KERNEL := .venv/.kernel
+KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
+PURE := build/pure
 
-.PHONY: demo test lint bench shots clean
+.PHONY: demo test lint pure bench shots soak clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -11,21 +15,41 @@ $(STAMP): pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
 	touch $@
 
-demo: $(STAMP)
+# what pip has just built is not built again
+$(KERNEL): $(KERNEL_SOURCES) | $(STAMP)
+	test -z "$(VOSKAR_PURE)" -a $(STAMP) -nt setup.py -a -z "$$(find $(KERNEL_SOURCES) -newer $(STAMP))" || $(BIN)/python setup.py --quiet build_ext --inplace
+	touch $@
+
+demo: $(STAMP) $(KERNEL)
 	$(BIN)/voskar demo --overwrite build/demo
 
-test: $(STAMP) lint
+test: $(STAMP) $(KERNEL) lint
 	$(BIN)/python -m pytest -n auto
+	$(MAKE) pure
 
 lint: $(STAMP)
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 
-bench: $(STAMP)
+# An install whose compiler fails still works, uncompiled, and comes to the same bytes.
+pure: $(STAMP) $(KERNEL)
+	rm -rf $(PURE) build/source && mkdir -p build/source
+	cp -r setup.py pyproject.toml README.md src build/source && rm -f build/source/src/voskar/core/kernel/*.so
+	CC=/bin/false $(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --target $(PURE) build/source
+	$(BIN)/python tests/same_bytes.py > build/compiled.txt
+	PYTHONPATH=$(PURE) $(BIN)/python tests/same_bytes.py > build/uncompiled.txt
+	PYTHONPATH=$(PURE) $(BIN)/voskar --version | grep -q uncompiled
+	diff build/compiled.txt build/uncompiled.txt
+	tail -n 1 build/uncompiled.txt
+
+bench: $(STAMP) $(KERNEL)
 	$(BIN)/python bench/run.py
 
-shots: $(STAMP)
+soak: $(STAMP) $(KERNEL)
+	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto tests/core/test_against_reference.py
+
+shots: $(STAMP) $(KERNEL)
 	sh docs/screenshots/make.sh
 
 clean:

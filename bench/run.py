@@ -23,9 +23,10 @@ SHARES = (0.25, 0.5, 1.0)
 
 def measure(rulebook: str, recording: str) -> dict[str, float]:
     """Seconds and megabytes for one recording, in this process."""
-    from voskar.core import replay as core
     from voskar.core.placing import Wardrobe
     from voskar.core.touching import find_touches
+
+    from voskar.core import replay as core
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
 
@@ -85,7 +86,7 @@ def mixed() -> str:
 
 def measure_swarm(rulebook: str, recording: str) -> dict[str, float]:
     """How many shots are alive on average, and the seconds of a replay, in this process."""
-    from voskar.core.replay import replay
+    from voskar.core.step import replay
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
 

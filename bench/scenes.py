@@ -151,7 +151,7 @@ def lines(scene: str, frames: int, seed: int = 1) -> Iterator[str]:
 def write_suite(folder: Path, count: int, frames: int, different: int = 20) -> None:
     """A suite of so many recordings of matches, of which some are different, with the claims of a game that does as
     its rules say."""
-    from voskar.core.replay import replay
+    from voskar.core.step import replay
     from voskar.files.recording import read_recording
     from voskar.files.rulebook import load_rulebook
 

@@ -12,8 +12,7 @@ from typing import Any
 from tests.reference_driven import Driven
 from tests.reference_vitals import Vitals
 from voskar.core.recording import Recording
-from voskar.core.rules import Attack, Box, Kind, Rules
-from voskar.core.rules_driven import Fan
+from voskar.core.rules import Attack, Box, Fan, Kind, Rules
 
 Point = tuple[float, float]
 
@@ -167,10 +166,7 @@ class Reference:
         self.sent: dict[str, Point] = {}
         self.won = False
         self.counters: dict[Any, float] = {}
-        self.start: dict[str, Point] = {}
-        for number, actor in enumerate(recording.actors):
-            row = recording.poses.rows_of(number)[0]
-            self.start[actor.id] = recording.poses.x[row].item(), recording.poses.y[row].item()
+        self.start = self.starts(recording.first)
         self.spawned: set[str] = set()
         self.sides: dict[str, str | None] = {}
         self.ended = False
@@ -197,6 +193,16 @@ class Reference:
             self.frame(frame, poses)
             self.before = {name: pose for name, pose in poses.items() if name not in self.gone}
         self.events.sort(key=lambda event: event["frame"])
+
+    def starts(self, since: int) -> dict[str, Point]:
+        """The first pose of each recorded actor from a frame on."""
+        found = {}
+        for number, actor in enumerate(self.recording.actors):
+            there = self.recording.pose_from(number, since)
+            if there is not None:
+                row = there[0]
+                found[actor.id] = self.recording.poses.x[row].item(), self.recording.poses.y[row].item()
+        return found
 
     def enter(self, name: str, kind: Kind, owner: str | None, side: str | None, spawned: bool) -> None:
         """A driven actor appears."""
@@ -275,7 +281,7 @@ class Reference:
             if name in self.sent:
                 x, y = self.sent.pop(name)
                 self.offset[name] = x - pose["x"], y - pose["y"]
-                pose = pose | {"cut": True, "v": self.told(pose)}
+                pose = pose | {"cut": True}
             dx, dy = self.offset[name]
             result[name] = pose | {"x": pose["x"] + dx, "y": pose["y"] + dy}
         return result
@@ -461,7 +467,7 @@ class Reference:
         row |= {"attack": attack.name, "outcome": outcome}
         for event in reversed(self.events if outcome != "landed" else []):
             if event["event"] == "contact" and row.items() <= event.items():
-                if event["until"] == frame - 1:
+                if event["until"] == frame - 1 and frame not in self.recording.resets:
                     event["until"] = frame
                     return
                 break
@@ -548,7 +554,9 @@ class Reference:
             x, y = (x, y) if x or y else (hx, hy)
             size = push.distance / kind.weight / math.hypot(x, y)
             tell("knockback", dx=x * size, dy=y * size, until=frame + push.over, by=other)
-            if (self.recording.reactions == "raw" or name in self.driven.bodies) and name not in self.down:
+            homing = name in self.sent or self.driven.bodies.get(name, {}).get("homing")
+            moves = self.recording.reactions == "raw" or name in self.driven.bodies
+            if moves and name not in self.down and not homing:
                 weights = [push.over - k if push.fade else 1 for k in range(push.over)]
                 steps = [(x * size * one / sum(weights), y * size * one / sum(weights)) for one in weights]
                 old = self.steps[name] if push.add else []
@@ -571,7 +579,7 @@ class Reference:
             self.steps[name] = []
             if body is not None:
                 body["homing"] = True
-            else:
+            elif self.recording.reactions == "raw":
                 self.sent[name] = (x, y)
         if table.checkpoint:
             self.vitals.checkpoint[name] = (poses[other]["x"], poses[other]["y"])

@@ -7,7 +7,7 @@ from collections import defaultdict
 from hashlib import blake2b
 from typing import TYPE_CHECKING, Any
 
-from voskar.core.rules_driven import Emitter, Fan, Motion, Target
+from voskar.core.rules import Emitter, Fan, Motion, Target
 
 if TYPE_CHECKING:
     from tests.reference import Reference
@@ -41,7 +41,8 @@ class Driven:
         self.waiting: list[dict[str, Any]] = []
         self.counts: dict[str, int] = defaultdict(int)
         self.fired: dict[tuple[str, str], int] = {}
-        self.shown = {actor.kind for actor in self.recording.actors}
+        self.shown = self.kinds_from(self.recording.first)
+        self.run_mark = -1
         self.dt = 1 / float(self.rules.rate)
         self.up = -1 if self.rules.space.up == "-y" else 1
         inputs = self.recording.inputs
@@ -56,6 +57,14 @@ class Driven:
         self.since: dict[str, int] = {}
         self.last_poses: dict[str, dict[str, Any]] = {}
         self.place_fixtures(self.recording.first)
+
+    def kinds_from(self, first: int) -> set[str]:
+        """The kinds that a run of the recording shows."""
+        marks = [mark for mark, what in self.recording.resets.items() if what == "run" and mark > first]
+        last = min([*marks, self.recording.last + 1])
+        frames, actors = self.recording.poses.frame.tolist(), self.recording.poses.actor.tolist()
+        shown = {actor for frame, actor in zip(frames, actors, strict=True) if first <= frame < last}
+        return {self.recording.actors[actor].kind for actor in shown}
 
     def place_fixtures(self, frame: int) -> None:
         """Those that are not there."""
@@ -264,14 +273,15 @@ class Driven:
         """One emitter in one frame."""
         when, pose, before = emitter.when, self.poses[name], self.last_poses.get(name)
         down = self.down[name, when.name]
-        now, then = frame in down, frame - 1 in down
+        anew = frame == self.run_mark
+        now, then = frame in down, frame - 1 in down and not anew
         if when.on == "every":
             late = frame - self.since.get(name, 1 << 60) - when.first
             due = late >= 0 and late % when.every == 0
         elif when.on == "clip":
             due = pose["clip"] == when.name and pose["shown"] >= when.cell
             placed = name in self.bodies and self.bodies[name]["played"] == frame  # its clip begins anew
-            if due and not placed and before is not None and before["clip"] == when.name:
+            if due and not placed and not anew and before is not None and before["clip"] == when.name:
                 anew = pose["shown"] < before["shown"] or pose["tick"] < before["tick"]
                 due = anew or before["shown"] < when.cell
         else:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from voskar.core.rules_driven import Motion
-from voskar.core.rules_life import Respawn
+from voskar.core.rules import Motion, Respawn
 
 if TYPE_CHECKING:
     from tests.reference import Reference
@@ -37,12 +36,18 @@ class Vitals:
         """The game began again."""
         world, whole = self.world, self.recording.resets[frame] == "run"
         world.ended = world.won = False
+        world.start = world.starts(frame)
         for name in [actor.id for actor in self.recording.actors]:
-            self.revive(name)
+            if whole or name not in self.out:
+                self.revive(name)
             world.offset[name] = (0.0, 0.0)
+            world.steps[name] = []
             world.sent.pop(name, None)
             world.driven.since.pop(name, None)
-        self.out.clear()
+        if whole:
+            self.out.clear()
+            self.first = {actor.id: self.recording.pose_from(n, frame) for n, actor in enumerate(self.recording.actors)}
+            world.driven.shown, world.driven.run_mark = world.driven.kinds_from(frame), frame
         self.outs.clear()
         self.due.clear()
         world.gone.clear()
@@ -311,7 +316,9 @@ class Vitals:
             body |= {"x": x, "y": y, "v": body["home"][2], "facing": body["home"][3], "cut": True}
         elif self.recording.reactions == "raw":
             if name in recorded:
+                own = recorded[name]["v"]
                 self.put(frame, name, (x, y), recorded)
+                recorded[name]["v"] = own
             else:
                 world.sent[name] = (x, y)
 

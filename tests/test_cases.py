@@ -35,5 +35,4 @@ def test_case(case: Path, tmp_path: Path) -> None:
     shuffled = np.random.default_rng(0).permutation(len(recording.poses))
     order = shuffled[np.argsort(recording.poses.frame[shuffled], kind="stable")]
     mixed = replace(recording, poses=recording.poses.rows(order))
-    for played, block in ((recording, 1), (recording, 7), (mixed, 1000)):
-        assert rows(voskar.replay(rulebook, played, block=block)) == expected
+    assert rows(voskar.replay(rulebook, mixed)) == expected

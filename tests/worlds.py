@@ -8,7 +8,8 @@ from typing import Any
 
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
-from voskar.core.replay import BLOCK, replay
+from voskar.core.step import replay
+from voskar.core.watching import judged_recording
 from voskar.files.recording import read_recording
 from voskar.files.rulebook import Rulebook, parse_rulebook
 
@@ -49,17 +50,24 @@ def recording(book: Rulebook, frames: Iterable[Mapping[str, Any]], **header: Any
     return read_recording([json.dumps(line).encode() for line in lines], "test.jsonl", book)
 
 
-def run(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], *, block: int = BLOCK, **header: Any) -> Ledger:
+def run(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], **header: Any) -> Ledger:
     """Replays frames by a rulebook given as data."""
     book = rulebook(data)
     played = recording(book, frames, **header)
-    return replay(book.rules(played.rate), played, block=block)
+    return replay(book.rules(played.rate), played)
+
+
+def judged(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], **header: Any) -> Recording:
+    """The recording as it was judged: as blows have moved it, with all that the rules set in motion."""
+    book = rulebook(data)
+    played = recording(book, frames, **header)
+    return judged_recording(book.rules(played.rate), played)[1]
 
 
 def told(events: Iterable[Event]) -> list[dict[str, Any]]:
     """Events as they are written, places of contacts left out."""
     return [
-        {name: value for name, value in event.told() if event.event != "contact" or name not in ("x", "y")}
+        {name: value for name, value in event.columns() if event.event != "contact" or name not in ("x", "y")}
         for event in events
     ]
 

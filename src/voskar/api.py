@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from voskar.core.evidence import claims
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
-from voskar.core.replay import BLOCK
-from voskar.core.replay import replay as replay_rules
+from voskar.core.step import replay as replay_rules
+from voskar.evidence import claims
 from voskar.files.rulebook import Rulebook
 
 
-def replay(rulebook: Rulebook, recording: Recording, *, block: int = BLOCK) -> Ledger:
-    """Judges a recording by a rulebook. `block` is how many poses are looked at in one go; it changes no result."""
-    return replay_rules(rulebook.rules(recording.rate), recording, block=block)
+def replay(rulebook: Rulebook, recording: Recording) -> Ledger:
+    """Judges a recording by a rulebook."""
+    return replay_rules(rulebook.rules(recording.rate), recording)
 
 
 def check(rulebook: Rulebook, recording: Recording, *, within: int = 0) -> claims.Verdict:

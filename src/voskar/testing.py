@@ -9,15 +9,18 @@ Under pytest a failed comparison of frames tells every gate of the first blow th
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from voskar.core.explaining import Account, Witness
-from voskar.core.ledger import COLUMNS, OUTCOMES, Event, Ledger
+from voskar.core.explain.pair import Account, PairExplainer, asked
+from voskar.core.judging.outcomes import OUTCOMES
+from voskar.core.ledger import COLUMNS, Event, Ledger
 from voskar.core.recording import Recording
-from voskar.core.replay import replay as replay_rules
 from voskar.core.rules import Rules
-from voskar.core.timeline import Timeline, timeline
+from voskar.core.step import replay as replay_rules
+from voskar.core.views.timeline import Timeline, timeline
+from voskar.core.watching import watched
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 
@@ -36,6 +39,7 @@ class Replay:
     def __init__(self, rules: Rules, recording: Recording, ledger: Ledger) -> None:
         self.rules, self.recording, self.ledger = rules, recording, ledger
         self._course: Timeline | None = None
+        self._accounts: dict[tuple[int, str, str], Account] = {}
 
     def events(self, name: str, **columns: Any) -> Selection:
         """Events by name, or contacts by outcome, whose columns have these values; `down` is the event."""
@@ -43,7 +47,7 @@ class Replay:
             if column not in COLUMNS:
                 raise TypeError(f'a ledger has no column "{column}", only {", ".join(COLUMNS)}')
         if name in OUTCOMES and name != "down":
-            found = [event for event in self.ledger.of("contact") if event.outcome == name]
+            found: Sequence[Event] = [event for event in self.ledger.of("contact") if event.outcome == name]
         else:
             found = self.ledger.of(name)
         wanted = [event for event in found if all(getattr(event, key) == value for key, value in columns.items())]
@@ -65,9 +69,12 @@ class Replay:
 
     def place(self, actor: str, frame: int) -> tuple[float, float] | None:
         """Where an actor is in a frame as judged, in a raw recording as blows have moved it; None if it is absent."""
-        judged = Witness(self.rules, self.recording, [frame]).recording
-        row = judged.row(actor, frame)
-        return None if row is None else (float(judged.poses.x[row]), float(judged.poses.y[row]))
+        row = self._judged.row(actor, frame)
+        return None if row is None else (float(self._judged.poses.x[row]), float(self._judged.poses.y[row]))
+
+    @cached_property
+    def _judged(self) -> Recording:
+        return watched(self.rules, self.recording).recording
 
     @property
     def _courses(self) -> Timeline:
@@ -77,7 +84,11 @@ class Replay:
 
     def why(self, frame: int, striker: str, target: str) -> Account:
         """How far the blow came in a frame: every gate, as `voskar why` tells it."""
-        return Witness(self.rules, self.recording, [frame]).deciding(frame, striker, target)
+        question = (frame, striker, target)
+        if question not in self._accounts:
+            explainer = PairExplainer.of(self.rules, self.recording, asked([question]))
+            self._accounts[question] = explainer.deciding(*question)
+        return self._accounts[question]
 
 
 class Selection:

@@ -13,9 +13,9 @@ from PIL import Image
 
 from tests.commands.test_cli import voskar
 from tests.worlds import brush, recording, rulebook, sting
-from voskar.core.replay import replay
-from voskar.core.statistics import statistics
-from voskar.core.timeline import timeline
+from voskar.core.step import replay
+from voskar.core.views.statistics import statistics
+from voskar.core.views.timeline import timeline
 
 FILES = ("apiary.toml", "meadow.jsonl")
 

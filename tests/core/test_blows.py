@@ -6,9 +6,8 @@ from typing import Any
 
 import pytest
 
-from tests.worlds import brush, frames_of, outcomes, recording, rulebook, run, sting, told
+from tests.worlds import brush, frames_of, judged, outcomes, run, sting, told
 from voskar.core.ledger import Ledger
-from voskar.core.replay import judge_frames
 
 BOX = {"rect": [10, 10]}
 
@@ -131,10 +130,7 @@ def raw(knockback: dict[str, Any], length: int, rehit: str = "once", until: int 
     frames = ways([(0, 0)] * (until + 1) + [(0, 90)] * (length - until - 1))
     for frame in frames:
         frame["poses"][1]["x"] = 4
-    book = rulebook(data)
-    played = recording(book, frames, reactions="raw")
-    judge = judge_frames(book.rules(played.rate), played)
-    return [round(x, 6) for x in judge.recording.poses.x[1::2].tolist()]
+    return [round(x, 6) for x in judged(data, frames, reactions="raw").poses.x[1::2].tolist()]
 
 
 @pytest.mark.parametrize(

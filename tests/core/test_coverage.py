@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 
 from tests.worlds import brush, recording, rulebook, sting
-from voskar.core.coverage import GROUPS, exercised, rules_of
-from voskar.core.replay import replay
+from voskar.core.step import replay
+from voskar.core.views.coverage import GROUPS, exercised, rules_of
 
 
 def counts(data: dict[str, Any], touch: str, **header: Any) -> dict[str, int]:

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import recording, rulebook
-from voskar.core.evidence.claims import check
+from voskar.evidence.claims import check
 
 RULES: dict[str, Any] = {
     "kinds": {
@@ -22,6 +22,7 @@ RULES: dict[str, Any] = {
 
 
 NOBODY = "nobody fires: keeper/smoker"
+COOLING = NOBODY + " is denied, cooldown: fired last in 3, ready in 7, 1 frames from here"
 
 
 def findings(presses: list[int], shots: dict[str, tuple[int, float, float, float]], **options: Any) -> list[Any]:
@@ -49,9 +50,9 @@ def findings(presses: list[int], shots: dict[str, tuple[int, float, float, float
         ([3], {}, [(3, "spawn-missing", "keeper/smoker spawns keeper/smoker-1 at (8.0, 0.0)")]),
         ([3], {"p": (3, 8, 3, 1)}, [(3, "spawn-place", "keeper/smoker spawns it at (8.0, 0.0), 3.0 units off")]),
         ([3], {"p": (3, 8, 0, -1)}, [(3, "spawn-direction", "keeper/smoker aims 0.0°")]),
-        ([3, 6], {"p": (3, 8, 0, 1), "q": (6, 8, 0, 1)}, [(6, "spawn-unfired", NOBODY + " is denied: cooldown")]),
+        ([3, 6], {"p": (3, 8, 0, 1), "q": (6, 8, 0, 1)}, [(6, "spawn-unfired", COOLING)]),
         ([3], {"p": (3, 8, 0, 1), "q": (12, 8, 0, 1)}, [
-            (12, "spawn-unfired", NOBODY + ": fire is not pressed, nearest in 3")
+            (12, "spawn-unfired", NOBODY + ": fire is not pressed; nearest in 3")
         ]),
     ],
 )  # fmt: skip

@@ -8,13 +8,13 @@ from typing import Any
 import pytest
 
 from tests.worlds import brush, recording, rulebook, sting, toml
-from voskar.core.evidence.baseline import compare
-from voskar.core.evidence.expectations import Failure, hold
-from voskar.core.evidence.weighing import weigh
 from voskar.core.ledger import Ledger
-from voskar.core.replay import replay
-from voskar.core.timeline import timeline
+from voskar.core.step import replay
+from voskar.core.views.timeline import timeline
 from voskar.errors import InputError
+from voskar.evidence.baseline import compare
+from voskar.evidence.expectations import Failure, hold
+from voskar.evidence.weighing import weigh
 from voskar.files.expect import load_expectations, propose
 from voskar.files.ledger import read_ledger, write_ledger
 
@@ -154,7 +154,7 @@ def test_ledgers_are_read_as_they_were_written(ending: str, tmp_path: Path) -> N
     ledger, _ = played()
     write_ledger(ledger, tmp_path / f"one{ending}")
     back = read_ledger(tmp_path / f"one{ending}")
-    assert [dict(event.told()) for event in back.events] == [dict(event.told()) for event in ledger.events]
+    assert [dict(event.columns()) for event in back.events] == [dict(event.columns()) for event in ledger.events]
     assert not compare(ledger, back).differences
     assert (back.first, back.last, back.rate) == (0, 11, 60)
 

@@ -8,15 +8,17 @@ import pytest
 
 from tests.core.test_blows import STOMP, ways, world
 from tests.worlds import brush, recording, rulebook, sting
-from voskar.core.explaining import Account, Witness
+from voskar.core.explain.pair import Account, PairExplainer
+from voskar.core.watching import Question
 
 NEAREST = "apart by 10.000 units; nearest within a second in 0: overlapping"
 
 
-def witness(data: dict[str, Any], frames: list[dict[str, Any]], frame: int, **header: Any) -> Witness:
+def witness(data: dict[str, Any], frames: list[dict[str, Any]], frame: int, **header: Any) -> PairExplainer:
     book = rulebook(data)
     played = recording(book, frames, **header)
-    return Witness(book.rules(played.rate), played, {frame})
+    pairs = {(one.id, other.id) for one in played.actors for other in played.actors}
+    return PairExplainer.of(book.rules(played.rate), played, {frame: Question(pairs, near=header.get("_near", 11.0))})
 
 
 def told(data: dict[str, Any], touch: dict[str, str], frame: int, striker: str = "hornet") -> Account:
@@ -42,7 +44,7 @@ SENTENCES = [
     (immune(rehit="9f"), "####", 2, "repeat", "rehit 9f: it landed in 0, free again from 9"),
     (sting(hornet={"side": "keeper"}), "##", 0, "ally", 'both are on the side "keeper"'),
     (sting(), "-##", 0, "present", "hornet has no pose in this frame; next in 1"),
-    (sting(), "##-", 2, "present", "last seen in 1; nearest in 1, sting to torso: overlapping"),
+    (sting(), "##-", 2, "present", "last seen in 1"),
     (sting(), "h##", 0, "play", "hornet is hidden in this frame"),
     (sting(keeper={"health": 1}), "###", 1, "play", "keeper has been down since 0"),
     (sting(attack={"striker": {"remove": True}}), "###", 1, "play", "hornet was used up in 0 and does not come back"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -10,12 +11,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests import strategies
 from tests.reference import gap as reference_gap
-from tests.worlds import run, sting
-from voskar.core import geometry
-from voskar.core.candidates import overlapping
-from voskar.core.placing import Placed
+from tests.worlds import rulebook, run, sting
+from voskar.core.boxes import BoxCatalog
+from voskar.core.kernel.narrow_phase import NarrowPhase
+from voskar.core.posing import Posed
 
 POINT = [(0.0, 0.0)]
 SEGMENT = [(-2.0, 0.0), (2.0, 0.0)]
@@ -45,16 +45,26 @@ GAPS = [
 ]
 
 
+def between(a: Any, b: Any) -> NarrowPhase:
+    """Two parts, ready to be asked."""
+    narrow = NarrowPhase(max(len(a), len(b)))
+    narrow.na, narrow.nb = len(a), len(b)
+    for k, (x, y) in enumerate(np.asarray(a, dtype=float).tolist()):
+        narrow.ax[k], narrow.ay[k] = x, y
+    for k, (x, y) in enumerate(np.asarray(b, dtype=float).tolist()):
+        narrow.bx[k], narrow.by[k] = x, y
+    return narrow
+
+
 @pytest.mark.parametrize(("a", "b", "offset", "expected"), GAPS)
 def test_gap(a: Any, b: Any, offset: tuple[float, float], expected: float) -> None:
-    first, second = np.array([a]), np.array([b]) + np.array(offset)
+    first, second = np.array(a), np.array(b) + np.array(offset)
     for one, other in ((first, second), (second, first)):
-        assert geometry.gap(one, other, np.zeros(1))[0] == pytest.approx(expected, abs=1e-12)
-        assert geometry.gap(one, other, np.full(1, 1.5))[0] == pytest.approx(expected - 1.5, abs=1e-12)
+        assert between(one, other).gap(0.0) == pytest.approx(expected, abs=1e-12)
+        assert between(one, other).gap(1.5) == pytest.approx(expected - 1.5, abs=1e-12)
     for slack in (1e-6, -1e-6):
         for radius in (expected + slack - 1e-9, expected + slack + 1e-9):
-            touching = geometry.touches(first, second, np.full(1, radius), slack)[0]
-            assert touching == (radius > expected + slack)
+            assert between(first, second).touches(radius, slack) == (radius > expected + slack)
 
 
 corners = st.lists(st.tuples(st.integers(-5, 5), st.integers(-5, 5)), min_size=3, max_size=5, unique=True)
@@ -62,10 +72,10 @@ corners = st.lists(st.tuples(st.integers(-5, 5), st.integers(-5, 5)), min_size=3
 
 @given(corners, corners)
 def test_gap_agrees_with_the_reference(first: Any, second: Any) -> None:
-    from voskar.core.shapes import hull
+    from voskar.core.rules.shapes import hull
 
     a, b = hull(np.array(first, dtype=float)), hull(np.array(second, dtype=float))
-    found = geometry.gap(a[None], b[None], np.zeros(1))[0]
+    found = between(a, b).gap(0.0)
     assert found == pytest.approx(
         reference_gap([tuple(p) for p in a.tolist()], [tuple(p) for p in b.tolist()]), abs=1e-9
     )
@@ -94,35 +104,37 @@ def test_tolerance_of_touches(distance: float, edges_touch: bool, expected: int)
         assert len(run(data, [{"poses": poses}]).landings()) == expected
 
 
-def placed(draw: Any) -> Placed:
-    rows = draw(
-        st.lists(st.tuples(st.integers(0, 3), *[strategies.steps] * 2, st.integers(1, 40)), min_size=1, max_size=60)
-    )
-    rows.sort(key=lambda row: row[0])
-    frame, x, y, size = (np.array(column) for column in zip(*rows, strict=True))
-    number = np.arange(len(rows))
-    bounds = np.stack([x, y, x + size / 4, y + 1.0]).astype(float)
-    return Placed(
-        frame, number, number, number, number, bounds, np.zeros((2, len(rows))), np.zeros(len(rows), dtype=np.bool_)
-    )
+boxes_of_a_frame = st.lists(
+    st.tuples(*[st.integers(-30, 30)] * 2, st.integers(1, 40), st.integers(1, 6), st.booleans()),
+    min_size=1,
+    max_size=60,
+)
 
 
-@given(st.data(), st.sampled_from([1e-6, -1e-6]))
-def test_broad_phase_finds_what_all_pairs_find(data: Any, slack: float) -> None:
-    from voskar.core import candidates
-
-    hits, hurts = data.draw(st.composite(placed)()), data.draw(st.composite(placed)())
-    shifted = Placed(
-        hurts.frame, hurts.actor + 1000, hurts.pose, hurts.box, hurts.form, hurts.bounds, hurts.shift, hurts.swept
-    )
-    i, j = overlapping(hits, shifted, slack)
-    grid = candidates._by_grid(hits, shifted, slack)
-    expected = {
-        (a, b)
-        for a in range(len(hits))
-        for b in range(len(hurts))
-        if hits.frame[a] == hurts.frame[b]
-        and candidates.bounds_meet(hits.bounds[:, [a]], hurts.bounds[:, [b]], slack)[0]
-    }
-    assert set(zip(i.tolist(), j.tolist(), strict=True)) == expected
-    assert sorted(zip(*(side.tolist() for side in grid), strict=True)) == sorted(expected)
+@given(boxes_of_a_frame, boxes_of_a_frame, st.booleans())
+def test_broad_phase_finds_what_all_pairs_find(hits: Any, hurts: Any, edges_touch: bool) -> None:
+    """Rectangles of any size, so many that they are sorted: each pair once, and no other."""
+    data = sting(contact={"edges_touch": edges_touch})
+    kinds: dict[str, Any] = {}
+    rows = []
+    for role, boxes in (("hit", hits), ("hurt", hurts)):
+        for number, (x, y, wide, high, swept) in enumerate(boxes):
+            box = {"rect": [wide, high], "swept": swept, "layer": ["hive"], "mask": ["hive"]}
+            more = {"role": "hitbox", "attack": "sting"} if role == "hit" else {"role": "hurtbox"}
+            kinds[f"{role}{number}"] = {"boxes": {"box": box | more}}
+            rows.append((f"{role}{number}", x, y, wide / 2, high / 2))
+    posed = Posed(BoxCatalog(rulebook(data | {"kinds": kinds}).rules(Fraction(60))), (), len(rows))
+    for row, (kind, x, y, _, _) in enumerate(rows):
+        posed.put(row, kind, x, y)
+    found = [(touch.striker, touch.target) for touch in posed.touches()]
+    slack = -1e-6 if edges_touch else 1e-6
+    expected = [
+        (i, j)
+        for i, (kind, x, y, wide, high) in enumerate(rows)
+        for j, (other, u, v, broad, tall) in enumerate(rows)
+        if kind.startswith("hit")
+        and other.startswith("hurt")
+        and wide + broad - abs(x - u) > slack
+        and high + tall - abs(y - v) > slack
+    ]
+    assert sorted(found) == expected

@@ -9,7 +9,8 @@ import pytest
 from tests.worlds import frames_of, rulebook, run
 from tests.worlds import recording as record
 from voskar.core.ledger import Ledger
-from voskar.core.replay import block_end, judge_frames
+from voskar.core.step import Stepper
+from voskar.core.watching import judged_recording
 
 EMPTY = [{"poses": []}]
 
@@ -23,9 +24,9 @@ def world(motion: dict[str, Any], at: list[float], frames: int = 12, **more: Any
     }
     book = rulebook(data)
     played = record(book, EMPTY * frames)
-    judge = judge_frames(book.rules(played.rate), played, range(frames))
+    shown_recording = judged_recording(book.rules(played.rate), played)[1]
     shown: list[Any] = [None] * frames
-    poses = judge.recording.poses
+    poses = shown_recording.poses
     for row in range(len(poses)):
         shown[poses.frame[row]] = (round(float(poses.x[row]), 6), round(float(poses.y[row]), 6))
     return shown, run(data, EMPTY * frames)
@@ -123,7 +124,7 @@ def test_layers_of_solids_stop_only_bodies_that_look_for_them() -> None:
         }
         book = rulebook(data)
         played = record(book, EMPTY * 5)
-        poses = judge_frames(book.rules(played.rate), played, [0]).recording.poses
+        poses = judged_recording(book.rules(played.rate), played)[1].poses
         assert poses.x[-1] == last
 
 
@@ -160,9 +161,8 @@ def test_blows_move_what_is_driven(target: dict[str, Any], expected: list[Any]) 
     frames = [{"poses": [{"id": "hammer", "kind": "hammer", "x": 10, "y": 0}]}] * 9
     book = rulebook(data)
     played = record(book, frames)
-    judge = judge_frames(book.rules(played.rate), played, range(9))
-    poses = judge.recording.poses
-    lump = judge.recording.numbers["lump"]
+    judged = judged_recording(book.rules(played.rate), played)[1]
+    poses, lump = judged.poses, judged.numbers["lump"]
     shown: dict[int, float] = {int(poses.frame[row]): round(float(poses.x[row]), 6) for row in poses.rows_of(lump)}
     assert [shown.get(frame) for frame in range(len(expected))] == expected
 
@@ -174,7 +174,7 @@ def test_a_rebound_shows_from_the_next_frame_on() -> None:
         frames = [{"poses": [{"id": "hammer", "kind": "hammer", "x": 10, "y": 0}]}] * 5
         book = rulebook(data)
         played = record(book, frames, up=up)
-        recording = judge_frames(book.rules(played.rate), played, [0]).recording
+        recording = judged_recording(book.rules(played.rate), played)[1]
         rows = recording.poses.rows_of(recording.numbers["lump"])
         shown.append([float(y) for y in recording.poses.y[rows]])
     assert shown == [[0, 0, 0, -2, -4], [0, 0, 0, 2, 4]]
@@ -205,18 +205,8 @@ def test_going_down(down: dict[str, Any], gone: list[Any], children: list[Any]) 
     assert frames_of(ledger, "contact") == [2]  # what is down touches nothing
 
 
-def test_blocks_count_driven_actors_too() -> None:
-    """Also where the recording shows nobody: else one block would hold the whole session."""
-    book = rulebook({"kinds": {"crumb": {}}})
-    nobody = record(book, EMPTY * 1000)
-    somebody = record(book, [{"poses": [{"id": "a", "kind": "crumb", "x": 0, "y": 0}]}] * 1000)
-    assert [block_end(one, 200, 100, driven=9) for one in (nobody, somebody)] == [211, 210]
-    assert block_end(nobody, 995, 100, driven=9) == 1000
-    assert block_end(nobody, 200, 1, driven=9) == 201
-
-
 def test_a_long_session_of_shots_does_not_grow() -> None:
-    """The judge's memory after five times the frames is no larger."""
+    """What a replay keeps after five times the frames is no larger, but for its ledger."""
     sizes = []
     for frames in (300, 1500):
         data = field({"damage": 0})
@@ -231,9 +221,11 @@ def test_a_long_session_of_shots_does_not_grow() -> None:
         data["fixtures"].append({"kind": "vent", "at": [0, 0]})
         book = rulebook(data)
         played = record(book, EMPTY * frames)
-        judge = judge_frames(book.rules(played.rate), played)
-        maps = (vars(judge) | vars(judge.driver)).values()
-        kept = [one for one in maps if isinstance(one, dict | set | list) and one is not judge.events]
-        sizes.append(sum(map(len, kept)) + len(judge.driver.bodies))
-        assert len(judge.events) > frames
-    assert sizes[1] <= sizes[0] + 1100  # memories are dropped when there are a thousand or so
+        stepper = Stepper(book.rules(played.rate), played)
+        ledger = stepper.run()
+        world, judge = stepper.world, stepper.judge
+        held = [vars(one) for one in (world, world.run, judge, judge.memory, stepper.emitters)]
+        maps = [one for own in held for one in own.values() if isinstance(one, dict | set | list)]
+        sizes.append(sum(map(len, maps)) - len(world.events) + world.table.capacity)
+        assert len(ledger) > frames
+    assert sizes[1] == sizes[0]

@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 
 from tests.worlds import brush, recording, rulebook, sting
-from voskar.core.evidence.claims import Verdict, check
-from voskar.core.evidence.patterns import LEAST, Pattern, causes
 from voskar.core.recording import Recording
+from voskar.evidence.claims import Verdict, check
+from voskar.evidence.patterns import LEAST, Pattern, causes
 
 
 def held(data: dict[str, Any], frames: list[dict[str, Any]], **options: Any) -> tuple[Verdict, Recording]:

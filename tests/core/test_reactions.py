@@ -8,8 +8,8 @@ import pytest
 
 from tests.core.test_blows import ways, world
 from tests.worlds import recording, rulebook
-from voskar.core.evidence.claims import check
-from voskar.core.framedata import moves
+from voskar.core.views.framedata import moves
+from voskar.evidence.claims import check
 
 
 def findings(attack: dict[str, Any], xs: list[float], ys: list[float] | None = None) -> list[tuple[str, int, str]]:

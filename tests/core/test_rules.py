@@ -6,9 +6,9 @@ from fractions import Fraction
 
 import pytest
 
-from voskar.core.outlines import circle
 from voskar.core.recording import Actor, sides
 from voskar.core.rules import Box, Duration, eligible
+from voskar.core.rules.outlines import circle
 
 
 @pytest.mark.parametrize(

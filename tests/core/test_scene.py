@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from tests.worlds import recording, rulebook, sting
-from voskar.core.replay import judge_frames, ledger_of
-from voskar.core.scene import Scene, scene
+from voskar.core.views.scene import Scene, scene
+from voskar.core.watching import watched
 from voskar.drawing.frame import View, outline, view_bounds
 from voskar.files.rulebook import DEFAULT_RATE
 
@@ -24,8 +24,8 @@ def seen(box: dict[str, Any], xs: list[float], frame: int, trail: int = 0, **pos
     frames = [{"poses": [keeper, {"id": "h", "kind": "hornet", "x": x, "y": 2, **pose}]} for x in xs]
     book = rulebook(data)
     played = recording(book, frames)
-    judge = judge_frames(book.rules(played.rate), played)
-    return scene(judge.rules, judge.recording, ledger_of(judge, played), frame, trail)
+    seen = watched(book.rules(played.rate), played)
+    return scene(book.rules(played.rate), seen.recording, seen.ledger, frame, trail)
 
 
 def test_boxes_ways_and_contacts() -> None:

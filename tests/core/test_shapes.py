@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.worlds import outcomes, run, sting, told
-from voskar.core.outlines import capsule, circle, cross, pixels, polygon, rectangle, stretched
+from voskar.core.rules.outlines import capsule, circle, cross, pixels, polygon, rectangle, stretched
 
 CONVEX = [(0, 0), (4, 0), (4, 3), (0, 3)]
 BENT = [(0, 0), (4, 0), (4, 1), (1, 1), (1, 4), (0, 4)]

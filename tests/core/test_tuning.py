@@ -8,9 +8,9 @@ from typing import Any
 import pytest
 
 from tests.worlds import brush, recording, rulebook, sting
-from voskar.core.replay import replay
-from voskar.core.tuning import Score, Sharpness, fit, fit_words, score
+from voskar.core.step import replay
 from voskar.errors import InputError
+from voskar.evidence.tuning import Score, Sharpness, fit, fit_words, score
 from voskar.files.rulebook import load_rulebook
 from voskar.files.vary import Change, changed, parse_axis
 

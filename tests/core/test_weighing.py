@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from tests import strategies
 from tests.worlds import recording, rulebook
-from voskar.core.coverage import exercised, rules_of
-from voskar.core.evidence.expectations import Range, State, Statement, Wanted
-from voskar.core.evidence.weighing import weigh
-from voskar.core.evidence.words import accounts, question, question_of
-from voskar.core.replay import replay
-from voskar.core.standing import standing
-from voskar.core.tuning import score
+from voskar.core.explain.actor import standing
+from voskar.core.step import replay
+from voskar.core.views.coverage import exercised, rules_of
+from voskar.evidence.expectations import Range, State, Statement, Wanted
+from voskar.evidence.tuning import score
+from voskar.evidence.weighing import weigh
+from voskar.evidence.words import accounts, question, question_of
 
 EVENTS = ("down", "respawn", "out", "removed", "spawn")
 STATEMENTS = (

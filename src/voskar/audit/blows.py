@@ -5,19 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from voskar.audit.findings import Case, Check, Finding
-from voskar.core.framedata import moves
 from voskar.core.rules import Attack, Box, Kind
+from voskar.core.views.framedata import moves
 
 
 def _meetings(case: Case) -> Iterator[tuple[Kind, Box, Attack, Kind, Box]]:
     """Every hitbox with every hurtbox of another side that it may meet."""
-    wardrobe, rules = case.wardrobe, case.rules
-    for hit in wardrobe.of_role("hitbox"):
-        for hurt in wardrobe.of_role("hurtbox"):
-            striker, target = rules.kinds[hit.kind], rules.kinds[hurt.kind]
-            attack = rules.attacks[hit.box.attack or ""]
+    catalog = case.catalog
+    for hit in catalog.of_role("hitbox"):
+        for hurt in catalog.of_role("hurtbox"):
+            striker, target, attack = hit.kind, hurt.kind, hit.attack
             foes = striker.side is None or striker.side != target.side or attack.friendly
-            if wardrobe.meets[hit.number, hurt.number] and foes:
+            if catalog.meets(hit, hurt) and foes:
                 yield striker, hit.box, attack, target, hurt.box
 
 

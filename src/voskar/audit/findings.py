@@ -6,11 +6,14 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
+import numpy as np
+
+from voskar.core.boxes import BoxCatalog
 from voskar.core.ledger import Ledger
-from voskar.core.placing import Cast, Wardrobe
 from voskar.core.recording import Recording
-from voskar.core.replay import cast_of, replay
 from voskar.core.rules import Box, Kind, Rules
+from voskar.core.rules.shapes import Ints
+from voskar.core.step import replay
 from voskar.files.rulebook import Rulebook
 
 KeyPath = tuple[str | int, ...]
@@ -53,9 +56,9 @@ class Case:
                     yield kind, box, ("kinds", kind.name, "boxes", box.name)
 
     @cached_property
-    def wardrobe(self) -> Wardrobe:
+    def catalog(self) -> BoxCatalog:
         """The rules' boxes and forms."""
-        return Wardrobe(self.rules)
+        return BoxCatalog(self.rules)
 
     @cached_property
     def ledger(self) -> Ledger:
@@ -64,10 +67,13 @@ class Case:
         return replay(self.rules, self.recording)
 
     @cached_property
-    def cast(self) -> Cast:
-        """Who is in the recording."""
+    def kinds(self) -> Ints:
+        """(poses,) the place of each pose's kind among the rulebook's."""
         assert self.recording is not None
-        return cast_of(self.recording, self.wardrobe)
+        number = self.catalog.kind_number
+        own = np.array([number[actor.kind] for actor in self.recording.actors], dtype=np.int64)
+        kinds: Ints = own[self.recording.poses.actor]
+        return kinds
 
 
 Check = Callable[[Case], Iterator[Finding]]

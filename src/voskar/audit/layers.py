@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from voskar.audit.findings import Case, Check, Finding
-from voskar.core.rules import Box, Detect, eligible, sees
+from voskar.core.rules import Box, Detect, Role, eligible, sees
 
 
 def layer_unused(case: Case) -> Iterator[Finding]:
@@ -55,13 +55,13 @@ def one_sided(case: Case) -> Iterator[Finding]:
 
 def never_meets(case: Case) -> Iterator[Finding]:
     """A hitbox that no hurtbox can ever meet, a hurtbox that nothing can."""
-    wardrobe = case.wardrobe
+    catalog = case.catalog
     for role in ("hitbox", "hurtbox"):
         for kind, box, where in case.boxes(role):
-            fitted = next(one for one in wardrobe.by_kind[kind.name] if one.box is box)
-            meets = wardrobe.meets[fitted.number] if role == "hitbox" else wardrobe.meets[:, fitted.number]
-            if not meets.any():
-                other = "hurtbox" if role == "hitbox" else "hitbox"
+            other: Role = "hurtbox" if role == "hitbox" else "hitbox"
+            formed = next(one for one in catalog.by_kind[kind.name] if one.box is box)
+            pairs = ((formed, one) if role == "hitbox" else (one, formed) for one in catalog.of_role(other))
+            if not any(catalog.meets(*pair) for pair in pairs):
                 reason = f"layers and masks let no {other} meet this {role}"
                 yield case.finding(
                     "never-meets", where, reason, "check its layer and mask: `voskar layers` shows all pairs"

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 
-import numpy as np
-
 from voskar.audit.findings import Case, Check, Finding, KeyPath
-from voskar.core.placing import Cast, Wardrobe, place
-from voskar.core.recording import Poses
-from voskar.core.rules import Attack, Kind
-from voskar.core.rules_life import Respawn
-from voskar.core.touching import find_touches
+from voskar.core.posing import Bounds, Posed
+from voskar.core.rules import Attack, Kind, Respawn, Role
 
 REACH = 2.0
 """How near an enemy's reach may be to a place of return without i-frames, in sizes of who returns there."""
@@ -22,13 +18,14 @@ Stand = tuple[str, float, float, float, float]
 
 def _blows(case: Case, kind: Kind) -> Iterator[tuple[Kind, Attack, float]]:
     """Every attack of another kind that can land on a kind, and the least damage it does there."""
-    wardrobe = case.wardrobe
+    catalog = case.catalog
     for striker, box, _ in case.boxes("hitbox"):
         attack = case.rules.attacks[box.attack or ""]
         if striker.side is not None and striker.side == kind.side and not attack.friendly:
             continue
-        number = next(one.number for one in wardrobe.by_kind[striker.name] if one.box is box)
-        scales = [one.box.damage_scale for one in wardrobe.by_kind[kind.name] if wardrobe.meets[number, one.number]]
+        hit = next(one for one in catalog.by_kind[striker.name] if one.box is box)
+        hurts = [one for one in catalog.by_kind[kind.name] if one.box.role == "hurtbox" and catalog.meets(hit, one)]
+        scales = [one.box.damage_scale for one in hurts]
         if scales:
             yield striker, attack, attack.damage * min(scales)
 
@@ -66,18 +63,12 @@ def _places(case: Case, kind: Kind, respawn: Respawn) -> list[Stand]:
     return starts if respawn.at in ("start", "checkpoint") else []
 
 
-def _poses(wardrobe: Wardrobe, stands: Sequence[Stand]) -> tuple[Poses, Cast]:
-    """One frame of actors that stand somewhere, without a clip."""
-    count = len(stands)
-    x, y, facing, angle = (np.array([stand[column] for stand in stands]) for column in (1, 2, 3, 4))
-    none, never, nan = np.full(count, -1), np.zeros(count, dtype=np.bool_), np.full(count, np.nan)
-    zero, one = np.zeros(count, dtype=np.int64), np.ones(count)
-    poses = Poses(
-        frame=zero, actor=np.arange(count), x=x, y=y, facing=facing, angle=angle, scale=one, clip=none, tick=none,
-        cell=none, vx=nan, vy=nan, health=nan, lives=nan, cut=never, hidden=never, lingering=never,
-    )  # fmt: skip
-    kinds = np.array([wardrobe.kinds.index(stand[0]) for stand in stands], dtype=np.int64)
-    return poses, Cast(kinds, none, never, ())
+def _posed(case: Case, stands: Sequence[Stand]) -> Posed:
+    """Actors that stand somewhere, without a clip."""
+    posed = Posed(case.catalog, (), len(stands))
+    for row, stand in enumerate(stands):
+        posed.put(row, *stand)
+    return posed
 
 
 def _met(case: Case, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
@@ -85,14 +76,12 @@ def _met(case: Case, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
     others = [one for one in _standing(case) if one[1] != where]
     if not others:
         return
-    poses, cast = _poses(case.wardrobe, [where, *(stand for _, stand, _ in others)])
-    touches = find_touches(poses, cast, case.wardrobe, 0, np.array([0]))
-    for row in np.flatnonzero(touches.target == 0).tolist():
-        name, stand, stays = others[int(touches.striker[row]) - 1]
-        attack = case.rules.attacks[case.wardrobe.fitted[int(touches.hitbox[row])].box.attack or ""]
-        side = case.rules.kinds[stand[0]].side
-        if attack.harms and (side is None or side != kind.side or attack.friendly):
-            yield name, stays
+    for touch in _posed(case, [where, *(stand for _, stand, _ in others)]).touches():
+        if touch.target == 0:
+            name, stand, stays = others[touch.striker - 1]
+            attack, side = touch.hitbox.attack, case.rules.kinds[stand[0]].side
+            if attack.harms and (side is None or side != kind.side or attack.friendly):
+                yield name, stays
 
 
 def respawn_hazard(case: Case) -> Iterator[Finding]:
@@ -143,19 +132,21 @@ def _nearest(
     others = [one for one in others if one[1][0] in foes]
     if not others:
         return None
-    poses, cast = _poses(case.wardrobe, [stand, *(one[1] for one in others)])
-    hurts = place(poses, cast, case.wardrobe, "hurtbox", 0)
-    hits = place(poses, cast, case.wardrobe, "hitbox", 0)
-    own, theirs = hurts.take(hurts.actor == 0), hits.take(hits.actor > 0)
-    if not len(own) or not len(theirs):
-        return None
-    a, b = own.bounds, theirs.bounds
-    size = max(float(a[2].max() - a[0].min()), float(a[3].max() - a[1].min()))
-    dx = np.maximum(np.maximum(b[0][None] - a[2][:, None], a[0][:, None] - b[2][None]), 0.0)
-    dy = np.maximum(np.maximum(b[1][None] - a[3][:, None], a[1][:, None] - b[3][None]), 0.0)
-    gaps = np.hypot(dx, dy).min(axis=0)
-    best = int(gaps.argmin())
-    return (others[int(theirs.actor[best]) - 1][0], float(gaps[best])) if gaps[best] <= REACH * size else None
+    posed = _posed(case, [stand, *(one[1] for one in others)])
+    own = _bounds(posed, 0, "hurtbox")
+    size = max((max(x1 - x0, y1 - y0) for x0, y0, x1, y1 in own), default=0.0)
+    best: tuple[float, int] | None = None
+    for row in range(1, posed.rows):
+        for b in _bounds(posed, row, "hitbox"):
+            for a in own:
+                gap = math.hypot(max(b[0] - a[2], a[0] - b[2], 0.0), max(b[1] - a[3], a[1] - b[3], 0.0))
+                best = min(best or (gap, row), (gap, row))
+    return (others[best[1] - 1][0], best[0]) if best is not None and best[0] <= REACH * size else None
+
+
+def _bounds(posed: Posed, row: int, role: Role) -> list[Bounds]:
+    """Bounds of the open boxes of one role."""
+    return [posed.bounds(row, box) for box in posed.boxes(row) if box.box.role == role and posed.is_open(row, box)]
 
 
 def down_outlasts(case: Case) -> Iterator[Finding]:

@@ -7,9 +7,8 @@ from collections.abc import Iterator
 
 from voskar.audit.findings import Case, Check, Finding, KeyPath
 from voskar.audit.played import thinnest
-from voskar.core.rules import Kind
-from voskar.core.rules_driven import Emitter, Fan
-from voskar.core.summary import broods
+from voskar.core.rules import Emitter, Fan, Kind
+from voskar.core.views.summary import broods
 
 
 def _spawners(case: Case) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter | None]]:
@@ -51,7 +50,7 @@ def skips(case: Case) -> Iterator[Finding]:
     """A spawned hitbox that says it is not swept and flies further in a frame than a target is thick."""
     for _, fan, where, _ in _spawners(case):
         step = pace(case, fan) / float(case.rules.rate)
-        for one in case.wardrobe.by_kind[fan.kind]:
+        for one in case.catalog.by_kind[fan.kind]:
             if one.box.role != "hitbox" or one.box.swept is not False:
                 continue
             found = thinnest(case, one)
@@ -59,7 +58,7 @@ def skips(case: Case) -> Iterator[Finding]:
                 thick, other = found
                 reason = (
                     f"{fan.kind}.{one.box.name} moves {step:.1f} units a frame and is not swept; "
-                    f"{other.kind}.{other.box.name} is {thick:.1f} thick: it may pass through unseen"
+                    f"{other.kind.name}.{other.name} is {thick:.1f} thick: it may pass through unseen"
                 )
                 yield case.finding("skips", where, reason, "take `swept = false` away")
 

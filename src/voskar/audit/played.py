@@ -8,9 +8,10 @@ import numpy as np
 
 from voskar.audit.findings import Case, Check, Finding
 from voskar.audit.shapes import thickness
-from voskar.core.placing import Fitted, cells
+from voskar.core.boxes import FormedBox
 from voskar.core.recording import Recording
-from voskar.core.summary import everyone
+from voskar.core.recording.shown import cells
+from voskar.core.views.summary import everyone
 
 
 def up_differs(case: Case) -> Iterator[Finding]:
@@ -25,11 +26,11 @@ def up_differs(case: Case) -> Iterator[Finding]:
 
 def _shown(case: Case, played: Recording) -> dict[str, set[str]]:
     """The clips that a recording shows, by kind."""
-    numbers = np.unique(np.stack([case.cast.kind[played.poses.actor], played.poses.clip]), axis=1)
+    numbers = np.unique(np.stack([case.kinds, played.poses.clip]), axis=1)
     found: dict[str, set[str]] = {}
     for kind, clip in numbers.T.tolist():
         if clip >= 0:
-            found.setdefault(case.wardrobe.kinds[kind], set()).add(played.clips[clip])
+            found.setdefault(case.catalog.kinds[kind], set()).add(played.clips[clip])
     return found
 
 
@@ -66,18 +67,18 @@ def clip_unknown(case: Case) -> Iterator[Finding]:
 
 def tunnels(case: Case) -> Iterator[Finding]:
     """An unswept hitbox that moves further in a frame than the thinnest box it should meet is thick."""
-    played, wardrobe = case.recording, case.wardrobe
+    played, catalog = case.recording, case.catalog
     if played is None:
         return
     poses = played.poses
     before = poses.previous
     linked = np.flatnonzero((before >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[before])
     steps = np.hypot(poses.x[linked] - poses.x[before[linked]], poses.y[linked] - poses.y[before[linked]])
-    kinds = case.cast.kind[poses.actor[linked]]
+    kinds = case.kinds[linked]
     for kind, box, where in case.boxes("hitbox"):
-        of_kind = np.flatnonzero(kinds == wardrobe.kinds.index(kind.name))
-        fitted = next(one for one in wardrobe.by_kind[kind.name] if one.box is box)
-        found = thinnest(case, fitted)
+        of_kind = np.flatnonzero(kinds == catalog.kinds.index(kind.name))
+        formed = next(one for one in catalog.by_kind[kind.name] if one.box is box)
+        found = thinnest(case, formed)
         if box.swept or found is None or not len(of_kind):
             continue
         thick, other = found
@@ -85,25 +86,27 @@ def tunnels(case: Case) -> Iterator[Finding]:
         if steps[worst] > thick:
             reason = (
                 f"it moves {steps[worst]:.1f} units in frame {poses.frame[linked[worst]]}, and "
-                f"{other.kind}.{other.box.name} is {thick:.1f} thick: it may pass through unseen"
+                f"{other.kind.name}.{other.name} is {thick:.1f} thick: it may pass through unseen"
             )
             yield case.finding("tunnels", where, reason, "swept = true")
 
 
-def thinnest(case: Case, fitted: Fitted) -> tuple[float, Fitted] | None:
+def thinnest(case: Case, formed: FormedBox) -> tuple[float, FormedBox] | None:
     """The thinnest unswept box that a hitbox should meet, and how thick it is; None if it should meet none."""
-    wardrobe = case.wardrobe
-    others = [one for one in wardrobe.fitted if wardrobe.meets[fitted.number, one.number] and not one.box.swept]
+    catalog = case.catalog
+    others = [
+        one for one in catalog.formed if one.box.role == "hurtbox" and catalog.meets(formed, one) and not one.box.swept
+    ]
     if not others:
         return None
     thick, _, other = min((_thinnest(case, one), one.number, one) for one in others)
     return thick, other
 
 
-def _thinnest(case: Case, fitted: Fitted) -> float:
+def _thinnest(case: Case, formed: FormedBox) -> float:
     """The least thickness of a box in any of the forms it takes."""
-    keyed = [number for table in fitted.keyed.values() for number in table.tolist()]
-    return min(thickness(case.wardrobe.forms[number]) for number in keyed or [fitted.form])
+    keyed = [number for table in formed.keyed.values() for number in table]
+    return min(thickness(case.catalog.forms[number]) for number in keyed or [formed.form])
 
 
 def friends_touch(case: Case) -> Iterator[Finding]:
@@ -130,7 +133,7 @@ def never_open(case: Case) -> Iterator[Finding]:
     for kind, box, where in case.boxes():
         if box.during is None:
             continue
-        rows = np.flatnonzero(case.cast.kind[played.poses.actor] == case.wardrobe.kinds.index(kind.name))
+        rows = np.flatnonzero(case.kinds == case.catalog.kinds.index(kind.name))
         cell = cells(played.poses, rows, kind, played.clips, case.rules.rate)
         for clip, ranges in box.during.items():
             if clip in played.clips:

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from voskar.audit.findings import Case, Check, Finding, KeyPath
 from voskar.core.rules import Duration
-from voskar.core.shapes import Form
+from voskar.core.rules.shapes import Form
 
 FAR = 3.0  # times the size of the rest of the actor
 LARGE = 8.0  # times the middle size of the fellows
@@ -60,8 +60,8 @@ def part_of_a_frame(case: Case) -> Iterator[Finding]:
 def out_of_proportion(case: Case) -> Iterator[Finding]:
     """A box far from its actor, or many times larger than its fellows."""
     for kind in case.rules.kinds.values():
-        fitted = case.wardrobe.by_kind[kind.name]
-        spans = {one.box.name: span(case.wardrobe.forms[one.form]) for one in fitted}
+        formed = case.catalog.by_kind[kind.name]
+        spans = {one.box.name: span(case.catalog.forms[one.form]) for one in formed}
         for name, (low, high) in spans.items():
             where = ("kinds", kind.name, "boxes", name)
             others = [spans[other] for other in spans if other != name]

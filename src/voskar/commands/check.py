@@ -13,13 +13,13 @@ from voskar.commands import compare as comparison
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import load, reactions_option
-from voskar.core.evidence.claims import Verdict
-from voskar.core.evidence.expectations import Failure
-from voskar.core.evidence.patterns import Pattern
-from voskar.core.evidence.reactions import TOLERANCE
-from voskar.core.evidence.weighing import weigh
-from voskar.core.evidence.words import WORDS, accounts
 from voskar.core.ledger import written
+from voskar.evidence.claims import Verdict
+from voskar.evidence.expectations import Failure
+from voskar.evidence.patterns import Pattern
+from voskar.evidence.reactions import TOLERANCE
+from voskar.evidence.weighing import weigh
+from voskar.evidence.words import WORDS, accounts
 from voskar.files.expect import load_expectations
 from voskar.files.expect import propose as proposed
 from voskar.files.ledger import read_ledger

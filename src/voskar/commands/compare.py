@@ -10,9 +10,9 @@ from rich.text import Text
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import load, reactions_option
-from voskar.core.evidence.baseline import Comparison, compare
 from voskar.core.ledger import Ledger
-from voskar.core.replay import replay
+from voskar.core.step import replay
+from voskar.evidence.baseline import Comparison, compare
 from voskar.files.ledger import is_ledger, read_ledger
 
 ROWS = 40

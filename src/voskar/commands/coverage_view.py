@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.core.coverage import GROUPS
+from voskar.core.views.coverage import GROUPS
 from voskar.suite.coverage import Coverage, percent
 
 NEVER = 20

@@ -10,11 +10,13 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import FrameRange, check_actors, inputs, load, picture_ending, reactions_option
-from voskar.core.hud import display, displayed
-from voskar.core.replay import judge_frames, ledger_of, replay
-from voskar.core.scene import Bounds, scene
-from voskar.core.timeline import eventful
-from voskar.core.timeline import timeline as timeline_of
+from voskar.core.posing import Bounds
+from voskar.core.step import replay
+from voskar.core.views.hud import display, displayed
+from voskar.core.views.scene import scene
+from voskar.core.views.timeline import eventful
+from voskar.core.views.timeline import timeline as timeline_of
+from voskar.core.watching import watched
 from voskar.errors import InputError, Problem
 from voskar.files.reading import whole_file
 
@@ -140,14 +142,14 @@ def command(
     rules = book.rules(played.rate)
     count = min(last - first + 1, PANELS)
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
-    judge = judge_frames(rules, played, picked)
-    ledger, played = ledger_of(judge, played), judge.recording
+    seen = watched(rules, played)
+    ledger, played = seen.ledger, seen.recording
     check_actors(played.numbers, actor, "--actor")
     course = timeline_of(rules, played, ledger)
     scenes = []
     for frame in picked:
         down = {name for name, one in course.courses.items() if one.is_down(frame)}
-        scenes.append(scene(rules, played, ledger, frame, trail, down))
+        scenes.append(scene(rules, played, ledger, frame, trail, down, seen.world.catalog))
     shown = [name for name in displayed(course) if not actor or name in actor][:GAUGES]
     displays = [display(rules, course, frame, shown) for frame in picked]
     with whole_file(path) as part:

@@ -10,10 +10,10 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import FrameRange, check_actors, inputs, load, reactions_option
-from voskar.core.hud import Display, Gauge, changes, clock, display, displayed, icons
 from voskar.core.ledger import written
-from voskar.core.replay import replay
-from voskar.core.timeline import timeline
+from voskar.core.step import replay
+from voskar.core.views.hud import Display, Gauge, changes, clock, display, displayed, icons
+from voskar.core.views.timeline import timeline
 
 
 @click.command(

@@ -10,10 +10,10 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.options import picture_ending
-from voskar.core.exercise import LayerPair, layer_pairs
-from voskar.core.replay import replay
+from voskar.core.explain.step import DETECT_WORDS
 from voskar.core.rules import Rules
-from voskar.core.wording import DETECT_WORDS
+from voskar.core.step import replay
+from voskar.core.views.exercise import LayerPair, layer_pairs
 from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import DEFAULT_RATE, load_rulebook

@@ -74,8 +74,23 @@ class LazyGroup(click.Group):
         return super().resolve_command(ctx, args)
 
 
+def _version(ctx: click.Context, param: click.Parameter, wanted: bool) -> None:
+    """Prints the version, and which kernel is in use."""
+    if not wanted or ctx.resilient_parsing:
+        return
+    from importlib.metadata import version
+
+    from voskar.core.kernel.build import is_compiled
+
+    kernel = "compiled" if is_compiled() else "uncompiled: its source runs as it is, some hundred times slower"
+    click.echo(f"voskar, version {version('voskar')}, kernel {kernel}")
+    ctx.exit()
+
+
 @click.group(cls=LazyGroup, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(package_name="voskar", prog_name="voskar")
+@click.option(
+    "--version", is_flag=True, is_eager=True, expose_value=False, callback=_version, help="Version and kernel."
+)
 def cli() -> None:
     """Replays combat rules over recordings of a game: what every contact should have come to, why, and where
     the game disagrees."""

@@ -8,7 +8,7 @@ from fractions import Fraction
 import click
 
 from voskar.commands import present
-from voskar.core.framedata import Move, moves
+from voskar.core.views.framedata import Move, moves
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
 

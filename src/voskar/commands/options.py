@@ -11,11 +11,15 @@ from typing import Any, TypeVar
 
 import click
 
-from voskar.core.ledger import OUTCOMES, Event
+from voskar.core.judging.outcomes import OUTCOMES
+from voskar.core.kernel.build import is_compiled
+from voskar.core.ledger import Event
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import Rulebook, load_rulebook
+
+SLOW = 50_000  # poses from which a kernel that is not compiled is worth a note
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -53,6 +57,9 @@ def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[Rulebook
     """Reads both files."""
     rules = load_rulebook(rulebook)
     played = load_recording(recording, rules)
+    if not is_compiled() and len(played.poses) > SLOW:
+        told = "the kernel is not compiled, so this takes a while; install again where there is a C compiler"
+        click.echo(f"note: {told}", err=True)
     return rules, replace(played, reactions=reactions) if reactions else played
 
 

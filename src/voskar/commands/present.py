@@ -11,16 +11,6 @@ from rich.text import Text
 
 WIDE = 100  # columns from which there is room for more than what is needed
 
-STYLES = {
-    "landed": "bold red",
-    "immune": "cyan",
-    "repeat": "yellow",
-    "ally": "blue",
-    "unmet": "magenta",
-    "preempted": "magenta",
-}
-"""Colours only repeat what a word says beside them."""
-
 
 def console() -> Console:
     """Where tables go. Without a terminal there is no colour, and lines are 80 wide unless COLUMNS says more."""
@@ -29,6 +19,8 @@ def console() -> Console:
 
 def outcome(name: str | None) -> Text:
     """An outcome in its colour."""
+    from voskar.core.judging.outcomes import STYLES  # the core is not needed for --help
+
     return Text(name or "", STYLES.get(name or "", ""))
 
 

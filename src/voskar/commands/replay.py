@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import pairwise
 
 import click
@@ -9,12 +10,12 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.options import Filter, filters, inputs, load, reactions_option
-from voskar.core.evidence.reactions import unshown
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
-from voskar.core.replay import replay
 from voskar.core.rules import Rules
-from voskar.core.summary import broods, everyone, summarise
+from voskar.core.step import replay
+from voskar.core.views.summary import broods, everyone, summarise
+from voskar.evidence.reactions import unshown
 from voskar.files.ledger import check_ending, ledger_lines, write_ledger
 
 ROWS = 60
@@ -54,7 +55,7 @@ def command(
     if ledger:
         write_ledger(result, ledger)
     if as_json:
-        wanted = Ledger(**{**vars(result), "events": [event for event in result.events if shown.takes(event)]})
+        wanted = replace(result, events=[event for event in result.events if shown.takes(event)])
         click.echo("".join(ledger_lines(wanted)), nl=False)
         return
     _show(rules, played, result, shown, rows)

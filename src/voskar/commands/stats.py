@@ -8,9 +8,10 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import check_actors, inputs, load, reactions_option
-from voskar.core.ledger import OUTCOMES, written
-from voskar.core.replay import replay
-from voskar.core.statistics import Record, Statistics, Tally, statistics
+from voskar.core.judging.outcomes import OUTCOMES
+from voskar.core.ledger import written
+from voskar.core.step import replay
+from voskar.core.views.statistics import Record, Statistics, Tally, statistics
 
 
 @click.command(

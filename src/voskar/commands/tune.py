@@ -14,8 +14,8 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.options import check_actors, picture_ending, reactions_option
-from voskar.core.tuning import Point, Score, fit_words
 from voskar.errors import InputError, Problem
+from voskar.evidence.tuning import Point, Score, fit_words
 from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook

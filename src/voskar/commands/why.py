@@ -11,13 +11,14 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.options import check_actors, inputs, load, reactions_option
-from voskar.core.explaining import NEAR, Account, Witness
+from voskar.core.explain.actor import standing
+from voskar.core.explain.emitter import EmitterExplainer
+from voskar.core.explain.pair import NEAR, Account, PairExplainer
+from voskar.core.explain.step import Step
+from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.ledger import Ledger, written
-from voskar.core.replay import ledger_of
-from voskar.core.silence import Silence
-from voskar.core.standing import standing, words
-from voskar.core.timeline import timeline
-from voskar.core.wording import Step
+from voskar.core.views.timeline import timeline
+from voskar.core.watching import Question, watched
 from voskar.errors import InputError, Problem, nearest
 
 
@@ -63,26 +64,29 @@ def command(
     if not played.first <= frame <= played.last:
         message = f"found {frame}, expected a frame of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frame"))
-    witness = Witness(book.rules(played.rate), played, {frame})
-    known = witness.recording.numbers
+    pair = {(striker, target)} if striker is not None and target is not None else set()
+    question = Question(pair, near=None if pair else near, emitters=True)
+    rules = book.rules(played.rate)
+    seen = watched(rules, played, {frame: question})
+    known, ledger = seen.recording.numbers, seen.ledger
     check_actors(known, [striker] if striker else [], "--striker")
     check_actors(known, [target] if target else [], "--target")
-    ledger = ledger_of(witness.judge, played)
     if actor is not None:
-        course = timeline(witness.rules, played, ledger)
+        course = timeline(rules, played, ledger)
         check_actors(course.courses, [actor], "--actor")
-        _standing(frame, actor, standing(course, ledger, witness.recording, actor, frame), as_json)
+        _standing(frame, actor, standing(course, ledger, seen.recording, actor, frame), as_json)
         return
-    silence = Silence(witness, ledger)
+    silence = EmitterExplainer(seen)
+    explainer = PairExplainer(seen)
     if emitter is not None:
         _emitter(silence, frame, emitter, as_json)
         return
     if striker is not None and target is not None:
-        accounts = witness.pair(frame, striker, target)
+        accounts = explainer.pair(frame, striker, target)
     else:
         accounts = [
             one
-            for one in witness.near(frame, near)
+            for one in explainer.near(frame, near)
             if (striker is None or one.striker == striker) and (target is None or one.target == target)
         ]
     if as_json:
@@ -120,11 +124,11 @@ def _came_of_it(ledger: Ledger, frame: int, striker: str, target: str) -> list[s
                 break
             came = [] if landed and (event.striker, event.target) == (striker, target) else None
         elif came is not None and event.frame == frame:
-            came.append(words(event))
+            came.append(event.words())
     return came or []
 
 
-def _emitter(silence: Silence, frame: int, named: str, as_json: bool) -> None:
+def _emitter(silence: EmitterExplainer, frame: int, named: str, as_json: bool) -> None:
     """Every gate of one emitter."""
     known = {f"{owner}/{one.name}": (owner, one) for owner, one in silence.emitters(frame)}
     if named not in known:
@@ -144,7 +148,7 @@ def _emitter(silence: Silence, frame: int, named: str, as_json: bool) -> None:
     out.print(f"  so: {'fired ' + ', '.join(map(str, names)) if fired else f'nothing fired, stopped by {stopped}'}")
 
 
-def _emitters(silence: Silence, frame: int, owner: str | None) -> None:
+def _emitters(silence: EmitterExplainer, frame: int, owner: str | None) -> None:
     """What emitters fired in a frame, and those that would have but for one gate."""
     rows = []
     for name, one in silence.emitters(frame, owner):
@@ -209,7 +213,7 @@ def _list(frame: int, accounts: list[Account], near: float, striker: str | None,
     table = present.table(f"frame {frame}: what touched, and what nearly did", columns)
     table.columns[3].ratio, table.expand = 1, True
     for one in accounts:
-        gate = present.outcome(one.gate) if one.gate in present.STYLES else Text(one.gate)
+        gate = present.outcome(one.gate) if one.gate in OUTCOMES else Text(one.gate)
         table.add_row(one.striker, one.target, gate, one.sentence)
     out.print(table)
     first = accounts[0]

@@ -10,11 +10,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from voskar.core.hud import Display, clock, icons
+from voskar.core.posing import Bounds
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
-from voskar.core.scene import Bounds, Scene, SceneActor, SceneBox
-from voskar.core.shapes import Floats
+from voskar.core.rules.shapes import Floats
+from voskar.core.views.hud import Display, clock, icons
+from voskar.core.views.scene import Scene, SceneActor, SceneBox
 from voskar.drawing.style import FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark
 
 if TYPE_CHECKING:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from voskar.core.exercise import LayerPair
+from voskar.core.views.exercise import LayerPair
 from voskar.drawing.style import FAINT, GRID, INK, PAPER
 
 LANDED, TOUCHED, NEVER = "#e8a15c", "#f6dcbd", "#dfe7ee"

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from voskar.core.judging.outcomes import MARKS
+
 PAPER, INK, FAINT, GRID, MUZZLE = "#fbfaf7", "#22252b", "#8b8f98", "#e4e2dc", "#5b3f8c"
 
 
@@ -28,19 +30,7 @@ ROLES = {
     "body": Look("#6b6f78", "none", "", (0, (1, 2)), 1.1),
 }
 
-MARKS = {
-    "landed": "*",
-    "immune": "o",
-    "repeat": "s",
-    "ally": "P",
-    "unmet": "v",
-    "preempted": "<",
-    "spent": "x",
-    "down": "_",
-}
-"""A mark for each outcome; only `landed` is filled."""
-
 
 def mark(outcome: str | None) -> str:
-    """The mark of an outcome."""
+    """The mark of an outcome; only that of `landed` is filled."""
     return MARKS.get(outcome or "", "D")

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from voskar.core.ledger import Event
-from voskar.core.timeline import Course, Span, Timeline
+from voskar.core.views.timeline import Course, Span, Timeline
 from voskar.drawing.style import FAINT, GRID, INK, PAPER, mark
 
 if TYPE_CHECKING:

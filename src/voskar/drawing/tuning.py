@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from voskar.core.tuning import Point, Score
 from voskar.drawing.style import FAINT, GRID, INK, PAPER
+from voskar.evidence.tuning import Point, Score
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

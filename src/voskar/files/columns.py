@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from voskar.core.inputs import Inputs
 from voskar.core.recording import Actor, Claim, Poses, Recording
-from voskar.core.shapes import LIMIT
+from voskar.core.recording.inputs import Inputs
+from voskar.core.rules.shapes import LIMIT
 from voskar.errors import InputError, Problem, nearest
 
 if TYPE_CHECKING:

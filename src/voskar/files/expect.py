@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import json
-import re
-from dataclasses import fields
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, ValidationError
 
-from voskar.core.evidence.expectations import Range, State, Statement, Wanted
-from voskar.core.ledger import COLUMNS, OUTCOMES, Event, Ledger, written
-from voskar.core.timeline import Timeline
+from voskar.core.judging.outcomes import OUTCOMES
+from voskar.core.ledger import COLUMNS, Ledger, written
+from voskar.core.ledger.events import NUMBERS
+from voskar.core.views.timeline import Timeline
 from voskar.errors import InputError, nearest
+from voskar.evidence.expectations import Range, State, Statement, Wanted
 from voskar.files.rulebook_checks import Told, schema_problems
 from voskar.files.rulebook_schema import Table
 from voskar.files.toml_sources import Source, read_source
@@ -139,7 +139,6 @@ def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Tol
     return Wanted(str(event), columns)
 
 
-NUMBERS = frozenset(one.name for one in fields(Event) if re.search("float|int", str(one.type)))
 """Columns that hold numbers."""
 
 
@@ -147,8 +146,8 @@ def propose(ledger: Ledger, course: Timeline) -> str:
     """A first file of expectations from a ledger, to be edited: landings, deaths, returns, ends, and the last state."""
     lines = ["# Proposed from a replay: strike out what does not matter, and what is wrong put right.", "voskar = 1"]
     landings: dict[tuple[str, str, str], list[int]] = {}
-    for event in ledger.landings():
-        landings.setdefault((event.striker or "", event.target or "", event.attack or ""), []).append(event.frame)
+    for landing in ledger.landings():
+        landings.setdefault((landing.striker, landing.target, landing.attack), []).append(landing.frame)
     for (striker, target, attack), frames in landings.items():
         lines += ["", "[[expect]]", 'event = "landed"', f"striker = {json.dumps(striker)}"]
         lines += [f"target = {json.dumps(target)}", f"attack = {json.dumps(attack)}", f"at = {frames}"]

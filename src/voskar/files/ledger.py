@@ -7,7 +7,10 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from voskar.core.ledger import COLUMNS, FORMAT, Event, Ledger
+from voskar.core.ledger.events import NUMBERS, SORTS
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors, read_text, whole_file
 
@@ -16,13 +19,14 @@ if TYPE_CHECKING:
 
 ENDINGS = (".jsonl", ".csv", ".parquet")
 WHOLE = ("frame", "until")  # columns of whole numbers
+HEADER_LIMIT = 1 << 20  # bytes looked at for the header line
 
 
 def ledger_lines(ledger: Ledger) -> Iterator[str]:
     """The header and one line an event, each ending in a line break."""
     yield json.dumps(ledger.header()) + "\n"
     for event in ledger.events:
-        yield json.dumps(dict(event.told())) + "\n"
+        yield json.dumps(dict(event.columns())) + "\n"
 
 
 def dataframe(ledger: Ledger) -> pandas.DataFrame:
@@ -76,9 +80,13 @@ def is_ledger(path: str | Path) -> bool:
     if ending not in ENDINGS or not Path(path).is_file():
         return False
     with plain_errors(path), Path(path).open("rb") as file:
-        start = file.read(4096)
+        start = file.readline(HEADER_LIMIT)
     if ending == ".jsonl":
-        return b'"voskar": "ledger"' in start.split(b"\n")[0]
+        try:
+            header = json.loads(start)
+        except ValueError:
+            return False
+        return isinstance(header, dict) and header.get("voskar") == "ledger"
     return ending == ".parquet" or start.startswith(b"frame,event,until")
 
 
@@ -93,15 +101,15 @@ def read_ledger(path: str | Path) -> Ledger:
             Path(path).open("rb").close()
         raise InputError(Problem("this is no ledger of Voskar", file=str(path), hint="write one with replay --ledger"))
     if ending == ".jsonl":
-        header, rows = _read_lines(path)
+        header, events = _read_lines(path)
     else:
-        header, rows = _read_table(path, ending)
+        header, events = _read_table(path, ending)
     if int(header.get("version", FORMAT)) > FORMAT:
         message = f"found version {header['version']} of the ledger's format, this Voskar reads up to {FORMAT}"
         raise InputError(Problem(message, file=str(path)))
-    first, last = header.get("frames", [0, max((int(row["frame"]) for row in rows), default=-1)])
+    first, last = header.get("frames", [0, max((event.frame for event in events), default=-1)])
     return Ledger(
-        [Event(**row) for row in rows],
+        events,
         str(header.get("rulebook", "")),
         str(header.get("recording", "")),
         float(header.get("rate", 60.0)),
@@ -111,40 +119,64 @@ def read_ledger(path: str | Path) -> Ledger:
     )
 
 
-def _read_lines(path: str | Path) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+def _event(row: Any) -> Event:
+    """The event that a row tells. Raises ValueError, saying what is wrong with it."""
+    if not isinstance(row, dict):
+        raise ValueError(f"found {json.dumps(row)}, expected an object")
+    unknown = sorted(set(row) - set(COLUMNS))
+    if unknown or "frame" not in row or "event" not in row:
+        raise ValueError(f'unknown column "{unknown[0]}"' if unknown else "no frame or event")
+    sort = SORTS.get(row["event"]) if isinstance(row["event"], str) else None
+    if sort is None:
+        raise ValueError(f"unknown event {json.dumps(row['event'])}")
+    columns = {name: value for name, value in row.items() if name != "event"}
+    for name in columns:
+        if name not in sort.__struct_fields__:
+            raise ValueError(f'a {sort.event} has no column "{name}"')
+    return msgspec.convert(columns, sort)
+
+
+def _read_lines(path: str | Path) -> tuple[dict[str, Any], list[Event]]:
     header: dict[str, Any] = {}
-    rows: list[dict[str, Any]] = []
+    events: list[Event] = []
     for number, line in enumerate(read_text(path).splitlines(), 1):
         try:
             row = json.loads(line)
             if number == 1:
                 header = row
-                continue
-            unknown = sorted(set(row) - set(COLUMNS))
-            if unknown or "frame" not in row or "event" not in row:
-                raise ValueError(f'unknown column "{unknown[0]}"' if unknown else "no frame or event")
-        except ValueError as error:
+            else:
+                events.append(_event(row))
+        except (ValueError, msgspec.ValidationError) as error:
             raise InputError(Problem(f"not a line of a ledger: {error}", file=str(path), line=number)) from None
-        rows.append(row)
-    return header, rows
+    return header, events
 
 
-def _read_table(path: str | Path, ending: str) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+def _read_table(path: str | Path, ending: str) -> tuple[dict[str, Any], list[Event]]:
     import pandas
 
     header: dict[str, Any] = {}
     with plain_errors(path):
         if ending == ".csv":
-            frame = pandas.read_csv(path, dtype=dict.fromkeys(("id", "striker", "target", "by", "owner"), "string"))
+            # everything as text first: an id may be called NA, or an attack 7
+            frame = pandas.read_csv(path, dtype=str, keep_default_na=False, na_values=[""])
         else:
             import pyarrow.parquet
 
             table = pyarrow.parquet.read_table(path)
             header = json.loads((table.schema.metadata or {}).get(b"voskar", b"{}"))
             frame = table.to_pandas()
-    rows = []
-    for row in frame.to_dict("records"):
-        own = {str(name): value for name, value in row.items() if name in COLUMNS and not pandas.isna(value)}
-        own |= {name: int(own[name]) for name in WHOLE if name in own}
-        rows.append(own)
-    return header, rows
+    events = []
+    for number, row in enumerate(frame.to_dict("records"), 1):
+        own = {str(name): value for name, value in row.items() if not pandas.isna(value)}
+        try:
+            events.append(_event({name: _number(name, value) for name, value in own.items()}))
+        except (ValueError, msgspec.ValidationError) as error:
+            raise InputError(Problem(f"not a row of a ledger: {error}", file=str(path), row=number)) from None
+    return header, events
+
+
+def _number(name: str, value: Any) -> Any:
+    """A value of a table as its column has it."""
+    if name in WHOLE:
+        return int(value)
+    return float(value) if name in NUMBERS else value

@@ -12,7 +12,6 @@ from typing import cast
 
 from pydantic import ValidationError
 
-from voskar.core.outlines import capsule, circle, pixels, polygon, rectangle
 from voskar.core.rules import (
     Attack,
     Box,
@@ -27,10 +26,11 @@ from voskar.core.rules import (
     Rebound,
     Rehit,
     Rules,
+    Solid,
     Space,
 )
-from voskar.core.rules_driven import Solid
-from voskar.core.shapes import Outline
+from voskar.core.rules.outlines import capsule, circle, pixels, polygon, rectangle
+from voskar.core.rules.shapes import Outline
 from voskar.errors import InputError, Problem
 from voskar.files.images import read_alpha
 from voskar.files.rulebook_checks import Told, meaning, schema_problems

@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from fractions import Fraction
 from typing import Literal, cast
 
-from voskar.core.rules_driven import Aim, Emitter, Fan, Fixture, Motion, Target, Trigger
-from voskar.core.rules_life import Goal, Going, Respawn, Spot
+from voskar.core.rules import Aim, Emitter, Fan, Fixture, Goal, Going, Motion, Respawn, Spot, Target, Trigger
 from voskar.files.rulebook_schema import (
     DownTable,
     EmitterTable,

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
 from voskar.core.rules import Duration, Rehit
-from voskar.core.shapes import LIMIT
+from voskar.core.rules.shapes import LIMIT
 
 _WINDOW = re.compile(r"(\d+)(?:\s*-\s*(\d+))?", re.ASCII)
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from voskar.core.coverage import GROUPS, exercised, rules_of
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
+from voskar.core.views.coverage import GROUPS, exercised, rules_of
 from voskar.files.rulebook import Rulebook
 
 

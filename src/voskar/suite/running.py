@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from functools import lru_cache, partial
 from typing import TypeVar
 
-from voskar.core.evidence.weighing import Weighed, weigh
-from voskar.core.evidence.words import accounts, question, question_of
 from voskar.errors import VoskarError
+from voskar.evidence.weighing import Weighed, weigh
+from voskar.evidence.words import accounts, question, question_of
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job
 from voskar.suite.coverage import Covered, covered

@@ -10,8 +10,8 @@ from typing import Literal
 
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
-from voskar.core.replay import replay
-from voskar.core.tuning import Point, Score, score
+from voskar.core.step import replay
+from voskar.evidence.tuning import Point, Score, score
 from voskar.files.recording import load_recording
 from voskar.files.vary import LAG, Axis, Change, changed
 from voskar.suite.running import in_parallel, rulebook

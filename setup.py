@@ -1,0 +1,56 @@
+"""Builds the kernel. Without a compiler, or with VOSKAR_PURE set, the package installs too, and runs its source."""
+
+import hashlib
+import os
+from pathlib import Path
+
+from setuptools import Extension, setup
+
+KERNEL = Path("src/voskar/core/kernel")
+MODULES = ("narrow_phase", "shapes", "columns", "placing", "broad_phase", "motion", "advance", "build")
+SOURCES = sorted(path for path in KERNEL.iterdir() if path.suffix in (".py", ".pxd"))
+
+
+def source_digest() -> str:
+    """As `voskar.core.kernel.build.source_digest`, which cannot be imported before it is built."""
+    digest = hashlib.sha256()
+    for path in SOURCES:
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
+
+
+def extensions() -> list[Extension]:
+    """One for each module of the kernel, none where the source is to run as it is."""
+    if os.environ.get("VOSKAR_PURE"):
+        return []
+    from Cython.Build import cythonize
+
+    checks = bool(os.environ.get("VOSKAR_CHECKED"))
+    # one multiplication and addition is two roundings, on every machine and in Python
+    flags = ["-O2", "-g0", "-ffp-contract=off"] if os.name == "posix" else []
+    built = cythonize(
+        [
+            Extension(
+                f"voskar.core.kernel.{name}",
+                [str(KERNEL / f"{name}.py")],
+                extra_compile_args=flags,
+                define_macros=[("VOSKAR_DIGEST", f'"{source_digest()}"')] if name == "build" else [],
+                depends=[str(path) for path in SOURCES] if name == "build" else [],
+            )
+            for name in MODULES
+        ],
+        build_dir="build/cython-checked" if checks else "build/cython",
+        compiler_directives={
+            "language_level": 3,
+            "annotation_typing": False,  # the types are those of the .pxd
+            "boundscheck": checks,
+            "wraparound": False,
+            "initializedcheck": checks,
+        },
+    )
+    for extension in built:
+        extension.optional = True  # cythonize loses it
+    return list(built)
+
+
+setup(ext_modules=extensions(), options={"build_ext": {"parallel": os.cpu_count() or 1}})

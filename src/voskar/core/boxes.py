@@ -1,0 +1,165 @@
+"""All boxes of a rulebook, numbered, with the forms they take in their clips' cells."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from voskar.core.kernel.shapes import CLOSED, BoxTable, ClipTable, ShapeTable
+from voskar.core.rules import Attack, Box, Key, Kind, Role, Rules, eligible
+from voskar.core.rules.outlines import stretched
+from voskar.core.rules.shapes import Form, is_upright, put_on
+
+
+@dataclass(frozen=True, eq=False)
+class FormedBox:
+    """A box of a kind with its number, its own form, and the forms its keys give it by clip and cell.
+
+    A clip's forms go up to its last key's cell; the last one holds.
+    """
+
+    number: int
+    kind: Kind
+    box: Box
+    attack: Attack
+    form: int
+    keyed: Mapping[str, tuple[int, ...]]
+
+    @property
+    def name(self) -> str:
+        """Its name within its kind."""
+        return self.box.name
+
+    @property
+    def always(self) -> bool:
+        """Whether it is open in one form whatever its actor shows."""
+        return self.box.during is None and not self.box.except_during and not self.keyed
+
+    def form_in(self, clip: str | None, cell: int) -> int:
+        """The form in a cell of a clip, open or not."""
+        forms = self.keyed.get(clip or "")
+        return self.form if forms is None else forms[min(max(cell, 0), len(forms) - 1)]
+
+    def runs(self, clip: str | None) -> list[tuple[int, int]]:
+        """(first cell, form) of each stretch of cells of a clip, CLOSED where the box is; one without a clip."""
+        if clip is None:
+            return [(-1, self.form_in(None, -1) if self.box.opens(None, -1) else CLOSED)]
+        cells = {0, *range(len(self.keyed.get(clip, ())))}
+        for windows in (self.box.during or {}, self.box.except_during):
+            for first, last in windows.get(clip, ()):
+                cells |= {first, last + 1}
+        found: list[tuple[int, int]] = []
+        for cell in sorted(cells):
+            form = self.form_in(clip, cell) if self.box.opens(clip, cell) else CLOSED
+            if not found or found[-1][1] != form:
+                found.append((cell, form))
+        return found
+
+
+class BoxCatalog:
+    """All boxes of a rulebook, numbered by kind name and then as written."""
+
+    def __init__(self, rules: Rules) -> None:
+        self.rules = rules
+        self.formed: list[FormedBox] = []
+        self.forms: list[Form] = []
+        self.kinds = list(rules.kinds)
+        self.kind_number = {name: number for number, name in enumerate(self.kinds)}
+        self.by_kind: dict[str, list[FormedBox]] = {}
+        for kind in rules.kinds.values():
+            self.by_kind[kind.name] = [self._form(kind, box) for box in kind.boxes]
+        self.shapes = ShapeTable(self.forms, [is_upright(form) for form in self.forms])
+
+    def _form(self, kind: Kind, box: Box) -> FormedBox:
+        known: dict[tuple[object, ...], int] = {}
+
+        def form(at: tuple[float, float], turn: float, stretch: tuple[float, float]) -> int:
+            if (at, turn, stretch) not in known:
+                outline = box.outline if stretch == (1.0, 1.0) else stretched(box.outline, stretch)
+                known[at, turn, stretch] = len(self.forms)
+                self.forms.append(put_on(outline, at, turn))
+            return known[at, turn, stretch]
+
+        own = form(box.at, box.turn, (1.0, 1.0))
+        keyed = {
+            clip: tuple(form(*keyed_values(box, keys, cell)) for cell in range(keys[-1].cell + 1))
+            for clip, keys in box.keys.items()
+            if keys
+        }
+        attack = self.rules.attacks[box.attack] if box.attack else Attack("")
+        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed)
+        self.formed.append(formed)
+        return formed
+
+    def of_role(self, role: Role) -> list[FormedBox]:
+        """Boxes of one role, by number."""
+        return [formed for formed in self.formed if formed.box.role == role]
+
+    def meets(self, hit: FormedBox, hurt: FormedBox) -> bool:
+        """Whether layers and masks let a hitbox meet a hurtbox."""
+        return eligible(self.rules.contact.detect, hit.box, hurt.box)
+
+    def table(self, clips: Sequence[str]) -> BoxTable:
+        """The flat table for the kernel; `clips` are those that poses can show, by number."""
+        kinds = []
+        for name in self.kinds:
+            own = self.by_kind[name]
+            meeting = [one.number for one in own if one.box.role != "body"]
+            kinds.append((meeting, [one.number for one in own if one.box.role == "body"]))
+        runs = [one.runs(clip) for one in self.formed for clip in (None, *clips)]
+        hits = {one.number for one in self.of_role("hitbox")}
+        meets = np.zeros((len(self.formed), len(self.formed)), dtype=np.bool_)
+        for hit in self.of_role("hitbox"):
+            for hurt in self.of_role("hurtbox"):
+                meets[hit.number, hurt.number] = self.meets(hit, hurt)
+        return BoxTable(
+            kinds,
+            [one.number in hits for one in self.formed],
+            [2 if one.box.swept is None else int(one.box.swept) for one in self.formed],
+            [one.form if one.always else CLOSED for one in self.formed],
+            runs,
+            len(clips),
+            [one.box.mask for one in self.formed],
+            [one.box.attack is None or not one.attack.hits_owner for one in self.formed],
+            meets,
+        )
+
+    def clip_table(self, clips: Sequence[str]) -> ClipTable:
+        """The declared clips of every kind for the kernel."""
+        declared = {}
+        for number, name in enumerate(self.kinds):
+            for clip, one in self.rules.kinds[name].clips.items():
+                if clip in clips:
+                    step = one.step(self.rules.rate)
+                    declared[number, clips.index(clip)] = (one.cells, one.loop, step.numerator, step.denominator)
+        return ClipTable(len(self.kinds), len(clips), declared)
+
+
+def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float, float], float, tuple[float, float]]:
+    """`at`, `turn` and `stretch` of a box in a cell.
+
+    The last key at or before the cell that names a value holds it, or, where that key is linear, leads to
+    the next that names it. Before the first the box's own value stands.
+    """
+
+    def value(name: str, own: tuple[float, ...]) -> tuple[float, ...]:
+        named = [(key, _numbers(getattr(key, name))) for key in keys if getattr(key, name) is not None]
+        before = [one for one in named if one[0].cell <= cell]
+        after = [one for one in named if one[0].cell > cell]
+        if not before:
+            return own
+        key, numbers = before[-1]
+        if not key.linear or not after:
+            return numbers
+        following, goal = after[0]
+        share = (cell - key.cell) / (following.cell - key.cell)
+        return tuple(a + (b - a) * share for a, b in zip(numbers, goal, strict=True))
+
+    at, turn, stretch = value("at", box.at), value("turn", (box.turn,)), value("stretch", (1.0, 1.0))
+    return (at[0], at[1]), turn[0], (stretch[0], stretch[1])
+
+
+def _numbers(value: float | tuple[float, float]) -> tuple[float, ...]:
+    return value if isinstance(value, tuple) else (value,)

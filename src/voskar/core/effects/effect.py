@@ -1,0 +1,44 @@
+"""What an effect is: one key of an attack's tables, and what it does to one side of a contact."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+from voskar.core.judging.contact import Contact
+from voskar.core.rules import Attack, Consequences
+from voskar.core.world import ActorState
+
+Side = Literal["striker", "target"]
+
+
+def table_of(attack: Attack, side: Side) -> Consequences:
+    """The consequences that an attack names for a side."""
+    return attack.striker if side == "striker" else attack.target
+
+
+def own(contact: Contact, side: Side) -> ActorState:
+    """Whom it is done to."""
+    return contact.striker if side == "striker" else contact.target
+
+
+def other(contact: Contact, side: Side) -> ActorState:
+    """The other one."""
+    return contact.target if side == "striker" else contact.striker
+
+
+@dataclass(frozen=True)
+class Effect:
+    """One consequence. `named` says whether a table has its key; `does` whether it can come about on a side, which is
+    the same for all but i-frames; `event` is the sort of event that tells it."""
+
+    key: str
+    event: str
+    named: Callable[[Consequences], bool]
+    apply: Callable[[Contact, Side], None]
+    also: Callable[[Attack, Side], bool] = lambda attack, side: False
+
+    def does(self, attack: Attack, side: Side) -> bool:
+        """Whether a landing of an attack does it to a side."""
+        return self.named(table_of(attack, side)) or self.also(attack, side)

@@ -1,0 +1,27 @@
+"""I-frames: those that a table names, and of the target's kind for a blow that hurts."""
+
+from __future__ import annotations
+
+from voskar.core.effects.effect import Effect, Side, own, table_of
+from voskar.core.judging.contact import Contact
+from voskar.core.lifecycle.immunity import immunise
+from voskar.core.rules import Attack
+
+
+def apply(contact: Contact, side: Side) -> None:
+    """Immune in n+1 … n+N, under `same_frame = "first"` for the rest of frame n too."""
+    attack, state, world = contact.attack, own(contact, side), contact.world
+    length = table_of(attack, side).iframes
+    if length is None:
+        length = state.kind.iframes if side == "target" else 0
+    if length:
+        since = world.frame if world.rules.contact.same_frame == "first" else world.frame + 1
+        immunise(world, state, since, world.frame + length, attack.name)
+
+
+def also(attack: Attack, side: Side) -> bool:
+    """The target's kind has its own."""
+    return side == "target" and attack.gives_iframes
+
+
+EFFECT = Effect("iframes", "iframes", lambda table: bool(table.iframes), apply, also)

@@ -1,0 +1,57 @@
+"""Knockback: a push over some frames."""
+
+from __future__ import annotations
+
+import math
+
+from voskar.core.effects.effect import Effect, Side, other, own, table_of
+from voskar.core.judging.contact import Contact
+from voskar.core.ledger.events import Knockback
+from voskar.core.recording.inputs import Vector
+
+
+def way(contact: Contact, side: Side) -> Vector:
+    """The whole way (dx, dy) of a push on one side, in units.
+
+    Away is from the other actor, both where they are at the contact's own time, so that a fast shot pushes the
+    way it came. A zero vector falls back to the striker's heading.
+    """
+    knockback, world = table_of(contact.attack, side).knockback, contact.world
+    assert knockback is not None
+    hx, hy = world.heading(contact.striker.row)
+    state = own(contact, side)
+    length = knockback.distance / state.kind.weight
+    direction = knockback.direction
+    if isinstance(direction, float | int):
+        radians = math.radians(direction)
+        x, y = math.cos(radians), math.sin(radians)
+        return _of_length(-x if hx < 0 else x, y, length)
+    x, y = hx, hy
+    if direction in ("away", "flat"):
+        x1, y1 = world.position(state.row, contact.t)
+        x0, y0 = world.position(other(contact, side).row, contact.t)
+        x, y = x1 - x0, 0.0 if direction == "flat" else y1 - y0
+    elif direction == "travel":
+        x, y = world.velocity(contact.striker.row)
+    if x == 0 and y == 0:
+        x, y = hx, hy
+    return _of_length(x, y, length)
+
+
+def _of_length(x: float, y: float, length: float) -> Vector:
+    whole = math.hypot(x, y)
+    return x / whole * length, y / whole * length
+
+
+def apply(contact: Contact, side: Side) -> None:
+    """Displaces over the frames n+1 … n+over."""
+    knockback, state, world = table_of(contact.attack, side).knockback, own(contact, side), contact.world
+    assert knockback is not None
+    dx, dy = way(contact, side)
+    until = world.frame + knockback.over
+    by = other(contact, side).id
+    world.events.append(Knockback(frame=world.frame, id=state.id, dx=dx, dy=dy, until=until, by=by))
+    world.push(state, knockback, dx, dy)
+
+
+EFFECT = Effect("knockback", "knockback", lambda table: table.knockback is not None, apply)

@@ -1,0 +1,18 @@
+"""Effect: a kind that appears at the contact point in the next frame. It has no owner and no side."""
+
+from __future__ import annotations
+
+from voskar.core.effects.effect import Effect, Side, table_of
+from voskar.core.emitters.births import order
+from voskar.core.judging.contact import Contact
+from voskar.core.rules import Fan
+
+
+def apply(contact: Contact, side: Side) -> None:
+    """Orders it."""
+    kind = table_of(contact.attack, side).effect
+    assert kind is not None
+    order(contact.world, Fan(kind), "effect", contact.point(), 0.0, (0.0, 0.0), spawned=False)
+
+
+EFFECT = Effect("effect", "spawn", lambda table: table.effect is not None, apply)

@@ -1,0 +1,19 @@
+"""Stun: emitters are denied. One that does not outlast the running one changes nothing."""
+
+from __future__ import annotations
+
+from voskar.core.effects.effect import Effect, Side, other, own, table_of
+from voskar.core.judging.contact import Contact
+from voskar.core.ledger.events import Stun
+
+
+def apply(contact: Contact, side: Side) -> None:
+    """Stunned in n+1 … n+D."""
+    state, world = own(contact, side), contact.world
+    until = world.frame + table_of(contact.attack, side).stun
+    if until > state.stunned_until:
+        state.stunned_until = until
+        world.events.append(Stun(frame=world.frame, id=state.id, until=until, by=other(contact, side).id))
+
+
+EFFECT = Effect("stun", "stun", lambda table: table.stun > 0, apply)

@@ -1,0 +1,80 @@
+"""Which way an emitter points, and where its muzzle is."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from voskar.core.recording.inputs import Vector
+from voskar.core.rules import Emitter, Target
+
+
+@dataclass(frozen=True)
+class Stance:
+    """Where an owner is in a frame, and how it moves: units, degrees, units a second."""
+
+    x: float
+    y: float
+    facing: float = 1.0
+    angle: float = 0.0
+    scale: float = 1.0
+    vx: float = 0.0
+    vy: float = 0.0
+
+    @property
+    def heading(self) -> float:
+        """The direction of its local +x, in (-180, 180] degrees."""
+        return told_angle(self.angle if self.facing > 0 else self.angle + 180.0)
+
+    def place(self, point: Vector) -> Vector:
+        """A local point in the world."""
+        cos, sin = direction(self.angle)
+        x, y = point[0] * self.facing * self.scale, point[1] * self.scale
+        return self.x + cos * x - sin * y, self.y + sin * x + cos * y
+
+
+def told_angle(degrees: float) -> float:
+    """The same direction in (-180, 180]."""
+    turned = math.fmod(degrees, 360.0)
+    return turned - 360.0 if turned > 180.0 else turned + 360.0 if turned <= -180.0 else turned
+
+
+def direction(degrees: float) -> Vector:
+    """The unit vector of an angle, exact at multiples of 90 degrees."""
+    radians = math.radians(degrees)
+    x, y = math.cos(radians), math.sin(radians)
+    return (float(round(x)), float(round(y))) if degrees % 90.0 == 0 else (x, y)
+
+
+def angle_of(x: float, y: float) -> float:
+    """The direction of a vector, in (-180, 180] degrees."""
+    return told_angle(math.degrees(math.atan2(y, x)))
+
+
+def aim_of(
+    emitter: Emitter, stance: Stance, told: Callable[[], Vector | None], nearest: Callable[[Vector, str], Vector | None]
+) -> float:
+    """The aim of an emitter in degrees. `told` gives an input's aim, `nearest` the nearest of a kind to a point."""
+    aim = emitter.aim
+    if isinstance(aim, float | int):
+        return told_angle(180.0 - aim if direction(stance.heading)[0] < 0 else aim)
+    if aim == "facing":
+        return stance.heading
+    origin = stance.place(emitter.pivot if emitter.turns else emitter.muzzle)
+    goal = nearest(origin, aim.kind) if isinstance(aim, Target) else told()
+    if goal is None or goal == origin:
+        return stance.heading
+    return angle_of(goal[0] - origin[0], goal[1] - origin[1])
+
+
+def muzzle_of(emitter: Emitter, stance: Stance, aim: float) -> Vector:
+    """Where the muzzle is in the world: turned about the pivot by the aim if the emitter `turns`, and then mirrored
+    top to bottom when the aim points backwards, as a held weapon is."""
+    if not emitter.turns:
+        return stance.place(emitter.muzzle)
+    x0, y0 = stance.place(emitter.pivot)
+    cos, sin = direction(aim)
+    x = (emitter.muzzle[0] - emitter.pivot[0]) * stance.scale
+    y = (emitter.muzzle[1] - emitter.pivot[1]) * stance.scale * (-1.0 if cos < 0 else 1.0)
+    return x0 + cos * x - sin * y, y0 + sin * x + cos * y

@@ -1,0 +1,83 @@
+"""What is spawned: fans of births, those ordered for the next frame, and their coming into the world."""
+
+from __future__ import annotations
+
+from voskar.core.emitters.aim import direction, told_angle
+from voskar.core.emitters.draws import draw
+from voskar.core.ledger.events import Spawn
+from voskar.core.recording.inputs import Vector
+from voskar.core.rules import Fan
+from voskar.core.world import ActorState, Birth, World
+
+
+def names(world: World, beginning: str, count: int) -> list[str]:
+    """The next ids of an emitter, parent or effect; each is used up by asking."""
+    made = world.made.get(beginning, 0)
+    world.made[beginning] = made + count
+    return [f"{beginning}-{made + index + 1}" for index in range(count)]
+
+
+def fan_of(
+    fan: Fan, centre: float, names: list[str], seed: int, inherited: Vector
+) -> list[tuple[float, Vector | None]]:
+    """The angle and velocity of each of a fan, in (-180, 180] degrees and units a second."""
+    found = []
+    for offset, name in zip(fan.offsets(), names, strict=True):
+        angle = centre + offset
+        if fan.jitter:
+            angle += fan.jitter * (2 * draw(seed, name, "jitter") - 1)
+        angle = told_angle(angle)
+        velocity: Vector | None = None
+        if fan.speed is not None or fan.inherit is not None:
+            cos, sin = direction(angle)
+            speed, share = fan.speed or 0.0, fan.inherit or 0.0
+            velocity = cos * speed + inherited[0] * share, sin * speed + inherited[1] * share
+        found.append((angle, velocity))
+    return found
+
+
+def order(
+    world: World,
+    fan: Fan,
+    parent: str,
+    place: Vector,
+    centre: float,
+    velocity: Vector,
+    *,
+    owner_row: int = -1,
+    owner: str | None = None,
+    side: str | None = None,
+    spawned: bool = True,
+) -> None:
+    """Children and effects, for the next frame."""
+    own = names(world, f"{parent}+{fan.kind}", fan.count)
+    for name, (angle, speed) in zip(own, fan_of(fan, centre, own, world.recording.seed, velocity), strict=True):
+        world.hold_row(owner_row)
+        world.waiting.append(Birth(name, fan.kind, *place, angle, speed, owner_row, owner, side, None, spawned))
+    world.visit(world.frame + 1)
+
+
+def appear(world: World, birth: Birth) -> ActorState | None:
+    """Tells a birth, and lets it come into the world, unless the recording shows such actors itself."""
+    expected = birth.kind in world.shown_kinds
+    world.events.append(
+        Spawn(
+            frame=world.frame,
+            id=birth.id,
+            kind=birth.kind,
+            owner=birth.owner,
+            emitter=birth.emitter,
+            x=birth.x,
+            y=birth.y,
+            angle=birth.angle,
+            detail="expected" if expected else None,
+        )
+    )
+    return None if expected else world.enter(birth)
+
+
+def drop_waiting(world: World) -> None:
+    """What was ordered does not come."""
+    for birth in world.waiting:
+        world.drop_row(birth.owner_row)
+    world.waiting.clear()

@@ -1,0 +1,157 @@
+"""Emitters at work in a frame: those that are triggered fire, or are denied."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from voskar.core.emitters.aim import Stance, aim_of, muzzle_of
+from voskar.core.emitters.births import appear, fan_of, names
+from voskar.core.emitters.draws import draw
+from voskar.core.emitters.gates import GATES, Pull
+from voskar.core.emitters.triggers import Triggers
+from voskar.core.gate import Verdict
+from voskar.core.ledger.events import Denied
+from voskar.core.recording.inputs import Vector
+from voskar.core.rules import Emitter
+from voskar.core.world import NEVER, ActorState, Birth, World
+
+ONCE = ("press", "release", "clip")
+"""Triggers that are told when they are denied; a held button waits, a beat is lost."""
+
+
+class Emitters:
+    """All emitters of a world. `armed_since` is what the beats of an owner count from."""
+
+    def __init__(self, world: World) -> None:
+        self.world = world
+        self.triggers = Triggers(world)
+        self.active = bool(self.triggers.emitters)
+        self.fired: dict[tuple[int, str], int] = {}
+        self._since: dict[int, int] = {}
+
+    def arm(self, state: ActorState) -> None:
+        """An owner is in play from this frame on."""
+        if state.kind.emitters:
+            self._since[state.row] = self.world.frame
+            self.triggers.arm(state, self.world.frame)
+
+    def forget(self, state: ActorState) -> None:
+        """A driven owner is gone for good; what its emitters have made is counted for fixtures only, which may be
+        placed again."""
+        world = self.world
+        if state.gun is not None and state.gun in world.guns:
+            world.guns[state.gun] -= 1
+            if not world.guns[state.gun]:
+                del world.guns[state.gun]
+        self._since.pop(state.row, None)
+        for emitter in state.kind.emitters:
+            self.fired.pop((state.row, emitter.name), None)
+            world.guns.pop((state.row, emitter.name), None)
+            if state.id not in world.fixtures:
+                world.made.pop(f"{state.id}/{emitter.name}", None)
+        if state.id not in world.fixtures:
+            for fan in state.kind.down.spawn:
+                world.made.pop(f"{state.id}+{fan.kind}", None)
+
+    def pull(self, state: ActorState, emitter: Emitter) -> Pull:
+        """What decides whether an emitter may fire now."""
+        return Pull(self.world, state, emitter, self.fired.get((state.row, emitter.name), NEVER))
+
+    def trigger_verdict(self, state: ActorState, emitter: Emitter) -> Verdict:
+        """Whether an emitter is triggered in this frame, and when it is else."""
+        return self.triggers.verdict(state, emitter, self._since.get(state.row, self.world.frame))
+
+    def spawn(self, asked: Callable[[], None] | None = None) -> None:
+        """What was ordered appears, in order; then those that are triggered fire.
+
+        `asked` is called between the two: every gate can still be asked.
+        """
+        world, triggers = self.world, self.triggers
+        waiting, world.waiting = world.waiting, []
+        for birth in waiting:
+            state = appear(world, birth)
+            world.drop_row(birth.owner_row)
+            if state is not None:
+                self.arm(state)
+        if asked is not None:
+            asked()
+        fresh: list[ActorState] = []
+        for state, emitter in triggers.pop(world.frame):
+            again = world.frame + 1
+            if world.is_present(state.row):
+                pull = self.pull(state, emitter)
+                reason = next((gate.name for gate in GATES if gate.stops(pull)), None)
+                if reason is None:
+                    fresh += self._shoot(state, emitter)
+                elif emitter.when.on in ONCE:
+                    told = Denied(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
+                    world.events.append(told)
+            if emitter.when.on == "hold":
+                again = max(again, self.fired.get((state.row, emitter.name), NEVER) + emitter.cooldown)
+            triggers.again(state, emitter, again, self._since[state.row])
+        for state in fresh:  # what was fired fires itself from the next frame on
+            self._arm_next(state)
+
+    def _arm_next(self, state: ActorState) -> None:
+        if state.kind.emitters:
+            self._since[state.row] = self.world.frame
+            self.triggers.rearm(state)
+            for emitter in state.kind.emitters:
+                self.triggers.again(state, emitter, self.world.frame + 1, self.world.frame)
+
+    def stance(self, row: int) -> Stance:
+        """Where an owner is."""
+        table = self.world.table
+        where = (table.x[row], table.y[row], table.facing[row], table.angle[row], table.scale[row])
+        return Stance(*where, *self.world.velocity(row))
+
+    def aim(self, state: ActorState, emitter: Emitter, stance: Stance) -> float:
+        """The centre of its fan, in degrees."""
+        world = self.world
+        button = emitter.when.name if emitter.when.on in ("press", "release", "hold") else None
+        inputs = world.recording.inputs
+        return aim_of(
+            emitter,
+            stance,
+            lambda: inputs.aim_of(world.frame, state.id, button),
+            lambda origin, kind: self._nearest(state, origin, kind),
+        )
+
+    def _nearest(self, state: ActorState, origin: Vector, kind: str) -> Vector | None:
+        """The nearest other actor of a kind in play; of equals the first by id."""
+        world, number = self.world, self.world.catalog.kind_number[kind]
+        kernel, table, actor = world.kernel, world.table, world.pose_columns.actor
+        there = [actor[pose] for pose in range(kernel.first_row, kernel.last_row)]
+        there += [kernel.alive[k] for k in range(kernel.count)]
+        found: list[tuple[float, str, Vector]] = []
+        for row in there:
+            if table.kind[row] == number and row != state.row and world.is_in_play(row):
+                x, y = table.x[row], table.y[row]
+                found.append((math.hypot(x - origin[0], y - origin[1]), world.state(row).id, (x, y)))
+        return min(found)[2] if found else None
+
+    def _shoot(self, state: ActorState, emitter: Emitter) -> list[ActorState]:
+        """One fan; those of it that are there."""
+        world, fan = self.world, emitter.fan
+        stance = self.stance(state.row)
+        aim = self.aim(state, emitter, stance)
+        gun = (state.row, emitter.name)
+        own = names(world, f"{state.id}/{emitter.name}", fan.count)
+        self.fired[gun] = world.frame
+        seed = world.recording.seed
+        x, y = muzzle_of(emitter, stance, aim)
+        fresh = []
+        for name, (angle, velocity) in zip(own, fan_of(fan, aim, own, seed, (stance.vx, stance.vy)), strict=True):
+            if emitter.within is not None:
+                x0, y0, x1, y1 = emitter.within
+                x, y = x0 + (x1 - x0) * draw(seed, name, "x"), y0 + (y1 - y0) * draw(seed, name, "y")
+            born = appear(
+                world, Birth(name, fan.kind, x, y, angle, velocity, state.row, state.id, state.side, emitter.name)
+            )
+            if born is not None:
+                fresh.append(born)
+                if emitter.limit is not None:
+                    born.gun = gun
+                    world.guns[gun] = world.guns.get(gun, 0) + 1
+        return fresh

@@ -1,0 +1,106 @@
+"""What keeps an emitter from firing, in the order in which it is asked: the first that stops names the denial."""
+
+from __future__ import annotations
+
+import msgspec
+
+from voskar.core.gate import Gate, Verdict
+from voskar.core.rules import Emitter
+from voskar.core.world import NEVER, ActorState, World
+
+
+class Pull(msgspec.Struct, frozen=True, gc=False):
+    """An owner that is there, and one of its emitters, in this frame: the state that decides whether it may fire.
+
+    `last` is the frame in which it fired last.
+    """
+
+    world: World
+    owner: ActorState
+    emitter: Emitter
+    last: int = NEVER
+
+    @property
+    def present(self) -> int:
+        """How many of its own are there.
+
+        Where the recording shows such actors, those recorded ones of that kind and owner that were there in the frame
+        before too: one that first appears in a frame is the one being fired.
+        """
+        world, kind, row = self.world, self.emitter.fan.kind, self.owner.row
+        if kind not in world.shown_kinds:
+            return world.guns.get((row, self.emitter.name), 0)
+        table, kernel, frame = world.table, world.kernel, world.frame
+        number, actor = world.catalog.kind_number[kind], world.pose_columns.actor
+        count = 0
+        for pose in range(kernel.first_row, kernel.last_row):
+            other = actor[pose]
+            own = table.kind[other] == number and table.owner[other] == row
+            count += own and table.before_at[other] == frame - 1
+        return count
+
+
+def _hidden(pull: Pull) -> Verdict:
+    hidden = bool(pull.world.table.hidden[pull.owner.row])
+    return Verdict(hidden, f"{pull.owner.id} is hidden in this frame" if hidden else "not hidden")
+
+
+def _down(pull: Pull) -> Verdict:
+    down = pull.owner.down
+    return Verdict(down is not None, "not down" if down is None else f"{pull.owner.id} has been down since {down}")
+
+
+def _spent(pull: Pull) -> Verdict:
+    owner, frame = pull.owner, pull.world.frame
+    if owner.spent is None or frame >= owner.gone_until:
+        return Verdict(False, "not used up")
+    last = pull.world.recording.last
+    back = f"is back in {owner.gone_until}" if owner.gone_until <= last else "does not come back"
+    return Verdict(True, f"{owner.id} was used up in {owner.spent} and {back}")
+
+
+def _stunned(pull: Pull) -> Verdict:
+    until = pull.owner.stunned_until
+    stunned = pull.world.frame <= until
+    return Verdict(stunned, f"stunned until {until}" if stunned else "not stunned")
+
+
+def _cooldown(pull: Pull) -> Verdict:
+    cooldown, frame = pull.emitter.cooldown, pull.world.frame
+    if not cooldown:
+        return Verdict(False, "no cooldown")
+    if pull.last == NEVER:
+        return Verdict(False, f"cooldown of {cooldown} frames, and never fired before")
+    ready = pull.last + cooldown
+    left = f", {ready - frame} frames from here" if ready > frame else ""
+    return Verdict(frame < ready, f"fired last in {pull.last}, ready in {ready}{left}")
+
+
+def _limit(pull: Pull) -> Verdict:
+    limit, count = pull.emitter.limit, pull.emitter.fan.count
+    if limit is None:
+        return Verdict(False, "no limit")
+    present = pull.present
+    text = f"{present} of its own there, {count} more would make {present + count}, limit {limit}"
+    return Verdict(present + count > limit, text)
+
+
+def _within_limit(pull: Pull) -> bool:
+    limit = pull.emitter.limit
+    return limit is not None and pull.present + pull.emitter.fan.count > limit
+
+
+GATES: tuple[Gate[Pull], ...] = (
+    Gate("hidden", "", "", lambda pull: bool(pull.world.table.hidden[pull.owner.row]), _hidden),
+    Gate("down", "", "", lambda pull: pull.owner.down is not None, _down),
+    Gate(
+        "spent",
+        "",
+        "",
+        lambda pull: pull.owner.spent is not None and pull.world.frame < pull.owner.gone_until,
+        _spent,
+    ),
+    Gate("stunned", "", "", lambda pull: pull.world.frame <= pull.owner.stunned_until, _stunned),
+    Gate("cooldown", "", "", lambda pull: pull.world.frame < pull.last + pull.emitter.cooldown, _cooldown),
+    Gate("limit", "", "", _within_limit, _limit),
+)

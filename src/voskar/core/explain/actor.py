@@ -1,0 +1,98 @@
+"""How one actor stands in a frame: health, lives, i-frames, down, and the events that brought it there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Literal
+
+from voskar.core.ledger import Ledger
+from voskar.core.ledger.events import Down, Health, Respawn, number
+from voskar.core.recording import Recording
+from voskar.core.views.timeline import Change, Course, Mark, Span, Timeline
+
+
+def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, frame: int) -> list[tuple[str, str]]:
+    """(topic, sentence) of everything that rules know of an actor after a frame, then what befell it in that frame.
+
+    `judged` has the poses of that frame as they were judged. Raises KeyError for an actor that never was there.
+    """
+    one = course.courses[name]
+    there = _in(one.present, frame)
+    lines = [
+        ("present", f"from {there.first} to {there.last}" if there else f"not in this frame{_nearest(one, frame)}")
+    ]
+    row = judged.row(name, frame)
+    if row is not None:
+        lines.append(("place", f"({number(judged.poses.x[row])}, {number(judged.poses.y[row])})"))
+    for topic in ("health", "lives"):
+        value = getattr(one, topic).now(frame)
+        if value is not None:
+            lines.append((topic, f"{number(value)}: {last_change(one, topic, frame)}"))
+    immune = _in(one.immune, frame)
+    if immune is not None:
+        left = immune.last - frame + 1
+        lines.append(
+            ("immune", f"{immune.first} to {immune.last}, from {immune.cause}: {left} left, this one included")
+        )
+    stunned = _in(one.stunned, frame)
+    if stunned is not None:
+        lines.append(("stunned", f"{stunned.first} to {stunned.last}, by {stunned.cause}"))
+    fallen = _in(one.down, frame)
+    if fallen is not None:
+        lines.append(("down", f"since {fallen.first - 1}, by {fallen.cause}; {_way_back(one, frame)}"))
+    held = _in(one.waiting, frame)
+    if held is not None:
+        lines.append(("held", f"since {held.first}: {held.cause} would meet it where it comes back"))
+    lines += [("in this frame", text) for text in befell(ledger, name, frame)]
+    return lines
+
+
+def befell(ledger: Ledger, name: str, frame: int) -> Iterator[str]:
+    """What a frame does to one actor, and the blows it deals and takes, in the order in which they come about."""
+    for event in ledger.events:
+        if event.frame == frame and name in (event.id, event.striker, event.target, event.owner):
+            yield event.words()
+
+
+def last_change(course: Course, column: Literal["health", "lives"] | str, frame: int) -> str:
+    """The last event that explains a value, in words."""
+    sorts: dict[str, tuple[type[Change], ...]] = {
+        "health": (Health, Down, Respawn, Mark),
+        "lives": (Down, Respawn, Mark),
+    }
+    past = [change for change in course.changes if isinstance(change, sorts[column]) and change.frame <= frame]
+    if column == "lives" and not (course.kind.respawn and course.kind.respawn.resets == "run"):
+        # its own return gives it no life
+        past = [one for one in past if not isinstance(one, Respawn) or one.detail or one.id != course.actor.id]
+    if not past:
+        return "nothing has changed it yet"
+    match past[-1]:
+        case Health(before=before, after=after, by=by, frame=at):
+            return f"{by} {'took' if after < before else 'gave'} {number(abs(after - before))} in {at}"
+        case Down(by=by, frame=at):
+            return f"down in {at}, by {by}"
+        case Mark(what=what, frame=at):
+            return f"the {what} began again in {at}"
+        case Respawn(detail=str() as former, frame=at):
+            return f"took the place of {former} in {at}"
+        case other:
+            back = "back" if isinstance(other, Respawn) and other.id == course.actor.id else f"the return of {other.id}"
+            return f"{back} in {other.frame}"
+
+
+def _in(spans: Sequence[Span], frame: int) -> Span | None:
+    return next((span for span in reversed(spans) if span.first <= frame <= span.last), None)
+
+
+def _nearest(course: Course, frame: int) -> str:
+    if not course.present:
+        return ""
+    span = min(course.present, key=lambda one: min(abs(one.first - frame), abs(one.last - frame)))
+    return f": it was there from {span.first} to {span.last}"
+
+
+def _way_back(course: Course, frame: int) -> str:
+    back = next((event for event in course.returns if event.frame > frame), None)
+    if back is not None:
+        return f"back in {back.frame} at ({number(back.x)}, {number(back.y)})"
+    return "out for good" if any(out <= frame for out in course.outs) else "it does not come back"

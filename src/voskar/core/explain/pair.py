@@ -1,0 +1,314 @@
+"""Why a pair of actors came to what it did in a frame, from the verdicts of the gates that judged it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from voskar.core.boxes import FormedBox
+from voskar.core.explain.step import Step, layers_step, steps_of, units
+from voskar.core.judging.gates import GATES
+from voskar.core.ledger import Event, Ledger
+from voskar.core.posing import Posed
+from voskar.core.recording import Recording
+from voskar.core.recording.shown import cells_of_all, openness
+from voskar.core.rules import Rules
+from voskar.core.rules.shapes import TOLERANCE, Ints
+from voskar.core.watching import Moment, Question, Watched, watched
+from voskar.core.world import ActorState
+
+NEAR = 8.0
+"""Units within which two boxes have nearly met."""
+
+
+@dataclass(frozen=True)
+class Account:
+    """How far one hitbox and one hurtbox of a pair came in a frame, gate by gate.
+
+    `gate` is what decided: the first that stopped them (`present`, `run`, `play`, `own`, `boxes`, `layers`, `open`,
+    `touch`, or an outcome), else `landed`. `gap` is below 0 where they overlap, None where it cannot be measured.
+    """
+
+    frame: int
+    striker: str
+    target: str
+    steps: tuple[Step, ...]
+    hitbox: str = ""
+    hurtbox: str = ""
+    attack: str = ""
+    gap: float | None = None
+
+    @property
+    def gate(self) -> str:
+        """The gate that decided, or "landed"."""
+        return next((step.gate for step in self.steps if not step.passed), "landed")
+
+    @property
+    def sentence(self) -> str:
+        """The deciding gate in one sentence."""
+        boxes = f"{self.hitbox} on {self.hurtbox}" if self.hitbox else ""
+        stopped = next((step for step in self.steps if not step.passed), None)
+        if stopped is None:
+            return f"{boxes}, landed"
+        return f"{boxes}: {stopped.text}" if boxes else stopped.text
+
+    @property
+    def reach(self) -> tuple[int, float]:
+        """How far it came: gates passed before the first that stopped, then the nearer the further."""
+        passed = next((index for index, step in enumerate(self.steps) if not step.passed), len(self.steps))
+        return passed, -(self.gap or 0.0)
+
+
+class PairExplainer:
+    """Explains pairs in the frames that a replay was watched in."""
+
+    def __init__(self, found: Watched) -> None:
+        self.rules: Rules = found.world.rules
+        self.moments: Mapping[int, Moment] = found.watch.moments
+        self.ledger: Ledger = found.ledger
+        self.recording: Recording = found.recording
+        self.catalog = found.world.catalog
+        recording = self.recording
+        kind_of = np.array([self.catalog.kind_number[actor.kind] for actor in recording.actors], dtype=np.int64)
+        kinds = kind_of[recording.poses.actor] if len(recording.poses) else np.zeros(0, dtype=np.int64)
+        self._cells = cells_of_all(recording.poses, kinds, self.rules, recording.clips)
+        self._posed = Posed(self.catalog, recording.clips, 2)
+
+    @classmethod
+    def of(cls, rules: Rules, recording: Recording, questions: Mapping[int, Question]) -> PairExplainer:
+        """Replays a recording and watches it."""
+        return cls(watched(rules, recording, questions))
+
+    def deciding(
+        self, frame: int, striker: str, target: str, *, attack: str | None = None, second: bool = False
+    ) -> Account:
+        """The account of the boxes of a pair that came furthest, of one attack if it has boxes for it.
+
+        With `second` a landing in this frame is explained by another claim, and the question is what stopped
+        one more.
+        """
+        accounts = self.pair(frame, striker, target)
+        accounts = [one for one in accounts if one.attack == attack] or accounts
+        others = [one for one in accounts if one.gate != "landed"]
+        if second and others:
+            return others[0]
+        if second:
+            step = Step("repeat", False, "it landed in this frame, but only once")
+            return Account(frame, striker, target, (step,))
+        return accounts[0]
+
+    def pair(self, frame: int, striker: str, target: str) -> list[Account]:
+        """Every hitbox of one actor against every hurtbox of another, those that came furthest first."""
+        steps = self._presence(frame, striker, target)
+        if not all(step.passed for step in steps):
+            return [Account(frame, striker, target, tuple(steps))]
+        hits, hurts = (
+            [one for one in self.catalog.by_kind[self._kind(name)] if one.box.role == role]
+            for name, role in ((striker, "hitbox"), (target, "hurtbox"))
+        )
+        if not hits or not hurts:
+            lacking, role = (striker, "hitbox") if not hits else (target, "hurtbox")
+            steps.append(Step("boxes", False, f"{lacking} has no {role}"))
+            return [Account(frame, striker, target, tuple(steps))]
+        accounts = [self._boxes(frame, striker, target, hit, hurt, steps) for hit in hits for hurt in hurts]
+        return sorted(accounts, key=lambda one: (one.reach[0], one.gate == "landed", one.reach[1]), reverse=True)
+
+    def near(self, frame: int, within: float = NEAR) -> list[Account]:
+        """All contacts of a frame, and all that nearly happened: boxes apart by no more than `within`, and
+        boxes that overlap but are closed, or that layers keep from meeting."""
+        found = []
+        for striker, target in sorted(self.moments[frame].pairs if frame in self.moments else ()):
+            for one in self.pair(frame, striker, target):
+                if one.gap is not None and one.gap <= (within if self._open_and_eligible(one) else 0.0):
+                    found.append(one)
+        return sorted(found, key=lambda one: one.reach, reverse=True)
+
+    @staticmethod
+    def _open_and_eligible(account: Account) -> bool:
+        return all(step.passed for step in account.steps if step.gate in ("layers", "open"))
+
+    def _kind(self, name: str) -> str:
+        return self.recording.actors[self.recording.numbers[name]].kind
+
+    def _row(self, name: str, frame: int) -> int | None:
+        return self.recording.row(name, frame)
+
+    def _presence(self, frame: int, striker: str, target: str) -> list[Step]:
+        """Whether both are there, in play, and not each other's."""
+        recording = self.recording
+        if not recording.first <= frame <= recording.last:
+            return [Step("present", False, f"the recording has frames {recording.first} to {recording.last}")]
+        for name in (striker, target):
+            if name not in recording.numbers:
+                return [Step("present", False, f"{name} is not in the recording")]
+        if striker == target:
+            return [Step("own", False, "an actor cannot hit itself")]
+        rows = [self._row(name, frame) for name in (striker, target)]
+        ended = ended_before(self.ledger, recording, frame)
+        for name, row in zip((striker, target), rows, strict=True):
+            if row is None:
+                return [Step("present", False, f"{name} has no pose in this frame; {self._seen(name, frame)}")]
+        held = [name for name, row in zip((striker, target), rows, strict=True) if recording.poses.lingering[row or 0]]
+        told = f", {' and '.join(held)} lingering" if held else ""
+        steps = [Step("present", True, f"both have a pose{told}")]
+        if ended is not None:
+            return [*steps, Step("run", False, ended_words(ended))]
+        states = self.moments[frame].states
+        for name, row in zip((striker, target), rows, strict=True):
+            if recording.poses.hidden[row or 0]:
+                return [*steps, Step("play", False, f"{name} is hidden in this frame")]
+            out = self._out_of_play(states[name], frame)
+            if out:
+                return [*steps, Step("play", False, out)]
+        return [*steps, Step("play", True, "neither is hidden or down")]
+
+    def _out_of_play(self, state: ActorState, frame: int) -> str:
+        """Why an actor was not in play before the frame's blows, empty if it was."""
+        if state.down is not None:
+            return f"{state.id} has been down since {state.down}{self._back(state.id, frame)}"
+        if state.spent is not None and frame < state.gone_until:
+            back = f"is back in {state.gone_until}" if state.gone_until <= self.recording.last else "does not come back"
+            return f"{state.id} was used up in {state.spent} and {back}"
+        return ""
+
+    def _back(self, name: str, frame: int) -> str:
+        """When one that is down comes back, and who keeps it."""
+        for event in self.ledger.of("respawn"):
+            if event.frame >= frame and name in (event.id, event.detail):
+                who = f", as {event.id}" if event.detail else ""
+                return f" and comes back in {event.frame}{who}"
+        return " and does not come back"
+
+    def _seen(self, name: str, frame: int) -> str:
+        frames = self.recording.poses.frame[self.recording.poses.rows_of(self.recording.numbers[name])]
+        before, after = frames[frames < frame], frames[frames > frame]
+        told = [f"last seen in {before[-1]}"] if len(before) else []
+        told += [f"next in {after[0]}"] if len(after) else []
+        gone = [one for one in self.ledger.of("removed") if one.id == name and one.frame <= frame]
+        told += [f"removed ({gone[-1].detail}) in {gone[-1].frame}"] if gone else []
+        return ", ".join(told)
+
+    def nearest(self, frame: int, striker: str, target: str) -> str:
+        """How near two actors came within a second of a frame, in words; empty if they never shared one."""
+        best: tuple[float, int, str] | None = None
+        for hit in self.catalog.by_kind[self._kind(striker)]:
+            for hurt in self.catalog.by_kind[self._kind(target)]:
+                if hit.box.role == "hitbox" and hurt.box.role == "hurtbox" and self.catalog.meets(hit, hurt):
+                    found = self.approach(frame, striker, target, hit, hurt)
+                    if found and (best is None or found < best[:2]):
+                        best = (*found, f"{hit.name} to {hurt.name}")
+        return f"nearest in {best[1]}, {best[2]}: {units(best[0])}" if best else ""
+
+    def _boxes(
+        self, frame: int, striker: str, target: str, hit: FormedBox, hurt: FormedBox, presence: Iterable[Step]
+    ) -> Account:
+        """The gates of one hitbox and one hurtbox, past presence."""
+        own = self._own(striker, target, hit.attack.hits_owner)
+        opened = self._open(frame, ((striker, hit), (target, hurt)))
+        value, touch = self._touch(frame, striker, target, hit, hurt)
+        verdicts = self.moments[frame].verdicts[striker, hit.name, target, hurt.name]
+        steps = [*presence, own, layers_step(self.rules, hit.box, hurt.box), opened, touch, *steps_of(verdicts)]
+        return Account(frame, striker, target, tuple(steps), hit.name, hurt.name, hit.attack.name, value)
+
+    def _own(self, striker: str, target: str, hits_owner: bool) -> Step:
+        recording = self.recording
+        mine, theirs = (recording.actors[recording.numbers[name]].owner for name in (striker, target))
+        text = ""
+        if mine == target:
+            text = f"{target} owns {striker}"
+        elif mine is not None and mine == theirs:
+            text = f"both are owned by {mine}"
+        if text and hits_owner:
+            return Step("own", True, f"{text}, but the attack hits its owner")
+        return Step("own", not text, text or "neither owns the other, and they share no owner")
+
+    def _open(self, frame: int, both: Iterable[tuple[str, FormedBox]]) -> Step:
+        """Whether both boxes are open, and when a closed one was and will be."""
+        texts, passed = [], True
+        poses, clips = self.recording.poses, self.recording.clips
+        for name, box in both:
+            rows = poses.rows_of(self.recording.numbers[name])
+            frames, clip, cell = poses.frame[rows], poses.clip[rows], self._cells[rows]
+            is_open = openness(box.box, clip, cell, clips)
+            at = int(np.searchsorted(frames, frame))
+            timed = box.box.during is not None or box.box.except_during
+            shown = f" in {clips[clip[at]]} cell {cell[at]}" if timed and clip[at] >= 0 else ""
+            if is_open[at]:
+                texts.append(f"{box.name} is open{shown}" if timed else f"{box.name} is always open")
+                continue
+            passed = False
+            later, earlier = frames[(frames > frame) & is_open], frames[(frames < frame) & is_open]
+            when = f"opens next in {later[0]}" if len(later) else "does not open again"
+            last = f", was open last in {earlier[-1]}" if len(earlier) else ""
+            texts.append(f"{name}.{box.name} is closed{shown or ' without a clip'}; it {when}{last}")
+        return Step("open", passed, "; ".join(texts))
+
+    def _touch(self, frame: int, striker: str, target: str, hit: FormedBox, hurt: FormedBox) -> tuple[float, Step]:
+        """The gap of two boxes in a frame, whether they touched, and where they came nearest."""
+        rows = [self._row(name, frame) or 0 for name in (striker, target)]
+        value = self._gap(rows[0], hit, rows[1], hurt)
+        found = self.moments[frame].touched.get((striker, hit.name, target, hurt.name))
+        if found is not None:
+            how = f"met at t = {found:.3g}, on the way" if found < 1 else f"overlap by {-value:.3f} units"
+            return min(value, 0.0), Step("touch", True, how)
+        if value <= -self._posed.slack:
+            return value, Step("touch", True, f"overlap by {-value:.3f} units")
+        text = "apart by " + units(value) if value > TOLERANCE else "their edges only meet"
+        nearest = self.approach(frame, striker, target, hit, hurt)
+        if nearest and nearest[0] != round(value, 6):
+            text += f"; nearest within a second in {nearest[1]}: {units(nearest[0])}"
+        return value, Step("touch", False, text)
+
+    def _gap(self, row_a: int, hit: FormedBox, row_b: int, hurt: FormedBox) -> float:
+        """The gap of two boxes in two poses, open or not."""
+        posed = self._posed
+        posed.pose(0, self.recording, row_a, int(self._cells[row_a]))
+        posed.pose(1, self.recording, row_b, int(self._cells[row_b]))
+        return posed.gap(0, hit, 1, hurt)
+
+    def approach(
+        self, frame: int, striker: str, target: str, hit: FormedBox, hurt: FormedBox
+    ) -> tuple[float, int] | None:
+        """The least gap of two boxes within a second of a frame and the frame of it; the nearest of equals."""
+        poses, reach = self.recording.poses, round(float(self.recording.rate))
+        sides: list[Ints] = []
+        for name in (striker, target):
+            rows = poses.rows_of(self.recording.numbers[name])
+            sides.append(rows[(np.abs(poses.frame[rows] - frame) <= reach) & ~poses.hidden[rows]])
+        shared, at_a, at_b = np.intersect1d(poses.frame[sides[0]], poses.frame[sides[1]], return_indices=True)
+        found = [
+            (round(self._gap(row_a, hit, row_b, hurt), 6), abs(other - frame), other)
+            for other, row_a, row_b in zip(
+                shared.tolist(), sides[0][at_a].tolist(), sides[1][at_b].tolist(), strict=True
+            )
+        ]
+        if not found:
+            return None
+        gap, _, best = min(found)
+        return gap, best
+
+
+def ended_before(ledger: Ledger, recording: Recording, frame: int) -> Event | None:
+    """What ended the run before a frame, if no mark has begun it again since."""
+    since = max([mark for mark in recording.resets if mark <= frame], default=recording.first)
+    ends = [event for name in ("over", "won") for event in ledger.of(name) if since <= event.frame < frame]
+    return max(ends, key=lambda event: event.frame, default=None)
+
+
+def ended_words(event: Event) -> str:
+    """The end of a run as a reason."""
+    word = "over" if event.event == "over" else f"won ({event.detail})"
+    return f"the run was {word} in {event.frame}, and nothing is judged after it"
+
+
+def asked(pairs: Collection[tuple[int, str, str]]) -> dict[int, Question]:
+    """Questions about pairs in frames: (frame, striker, target)."""
+    found: dict[int, Question] = {}
+    for frame, striker, target in pairs:
+        found.setdefault(frame, Question()).pairs.add((striker, target))
+    return found
+
+
+__all__ = ["GATES", "NEAR", "Account", "PairExplainer", "asked", "ended_before", "ended_words"]

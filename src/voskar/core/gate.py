@@ -1,0 +1,33 @@
+"""What a gate is: it stops a contact or lets it pass, and says with its numbers why."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Generic, NamedTuple, TypeVar
+
+from voskar.core.rules import Attack, Rules
+
+S = TypeVar("S")
+
+
+class Verdict(NamedTuple):
+    """What a gate found, in one sentence with its numbers."""
+
+    stops: bool
+    words: str
+
+
+@dataclass(frozen=True)
+class Gate(Generic[S]):
+    """One gate. `stops` is asked for every contact and looks only at whether; `check` tells the rest, and a test holds
+    the two together on random contacts. `possible` says whether rules (and an attack) can make it stop anything."""
+
+    name: str
+    mark: str
+    """The sign of its outcome in figures."""
+    style: str
+    """How its outcome is shown on a terminal."""
+    stops: Callable[[S], bool]
+    check: Callable[[S], Verdict]
+    possible: Callable[[Rules, Attack], bool] = lambda rules, attack: True

@@ -1,0 +1,27 @@
+"""The target struck first in this frame, with an attack that preempts."""
+
+from __future__ import annotations
+
+from voskar.core.gate import Gate, Verdict
+from voskar.core.judging.contact import Contact
+from voskar.core.rules import Attack, Rules
+
+
+def stops(contact: Contact) -> bool:
+    """Whether the striker was preempted by this target."""
+    return (contact.striker.row, contact.target.row) in contact.memory.preempted
+
+
+def check(contact: Contact) -> Verdict:
+    """Whether it was."""
+    if stops(contact):
+        return Verdict(True, "the target struck first, with an attack that preempts")
+    return Verdict(False, "nothing preempted it")
+
+
+def possible(rules: Rules, attack: Attack) -> bool:
+    """Any attack that preempts."""
+    return any(one.preempts for one in rules.attacks.values())
+
+
+GATE = Gate("preempted", "<", "magenta", stops, check, possible)

@@ -1,0 +1,140 @@
+"""Judging one frame: its touches, in the order of blows, each get one outcome; a landing takes effect at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import cast
+
+from voskar.core.boxes import FormedBox
+from voskar.core.effects import Bound, effects_of, land, use_up
+from voskar.core.judging.contact import Contact
+from voskar.core.judging.gates import GATES, Gate
+from voskar.core.judging.memory import Memory
+from voskar.core.judging.order import Order
+from voskar.core.judging.outcomes import LANDED
+from voskar.core.ledger import events
+from voskar.core.rules import Attack
+from voskar.core.world import ActorState, World
+
+Judged = Callable[[Contact, str], None]
+"""Told of every contact and its outcome, before it takes effect: every gate can still be asked."""
+
+
+class Judge:
+    """Judges the frames of one world, in rising order."""
+
+    def __init__(self, world: World, memory: Memory) -> None:
+        self.world, self.memory = world, memory
+        self._order = Order(world.catalog)
+        self._gates: dict[str, tuple[Gate[Contact], ...]] = {}
+        self._effects: dict[str, Bound] = {}
+        self._running: dict[tuple[str, int, str, int], tuple[int, int]] = {}
+        """Where in the ledger the last contact of each pair of boxes stands, and the last frame it holds in."""
+        self._prune_at = 1024
+
+    def gates(self, attack: Attack) -> tuple[Gate[Contact], ...]:
+        """Those that can stop an attack at all under these rules."""
+        found = self._gates.get(attack.name)
+        if found is None:
+            found = tuple(gate for gate in GATES if gate.possible(self.world.rules, attack))
+            self._gates[attack.name] = found
+        return found
+
+    def _effects_of(self, attack: Attack) -> Bound:
+        found = self._effects.get(attack.name)
+        if found is None:
+            found = self._effects[attack.name] = effects_of(attack)
+        return found
+
+    def contact(self, striker: int, hitbox: FormedBox, target: int, hurtbox: FormedBox) -> Contact:
+        """A pair of boxes that does not touch, to ask what would be."""
+        world = self.world
+        return Contact(world, self.memory, world.state(striker), hitbox, world.state(target), hurtbox)
+
+    def frame(self, judged: Judged | None = None) -> None:
+        """Judges the touches that the kernel has found."""
+        world, memory, formed = self.world, self.memory, self.world.catalog.formed
+        frame, actors = world.frame, cast(list[ActorState], world.actors)  # whoever touches is there
+        memory.preempted.clear()
+        for striker, hit, target, hurt, t, touch in self._order.of(world):
+            hitbox = formed[hit]
+            contact = Contact(world, memory, actors[striker], hitbox, actors[target], formed[hurt], t, touch)
+            attack = hitbox.attack
+            outcome = LANDED
+            for gate in self.gates(attack):
+                if gate.stops(contact):
+                    outcome = gate.name
+                    break
+            if judged is not None:
+                judged(contact, outcome)
+            key = (striker, attack.name, target)
+            if attack.rehit is not None and attack.rehit.mode == "entry":
+                memory.touch(key, frame)
+            self._tell(contact, outcome)
+            if outcome == LANDED:
+                memory.land(key, frame, contact.swing)
+                if attack.preempts:
+                    memory.preempted.add((target, striker))
+                land(contact, self._effects_of(attack))
+            else:
+                use_up(contact, outcome)
+        if len(self._running) > self._prune_at:
+            self._prune(frame)
+
+    def _tell(self, contact: Contact, outcome: str) -> None:
+        """Writes a contact event, or lengthens the one that is running."""
+        striker, target, hitbox, hurtbox = contact.striker, contact.target, contact.hitbox, contact.hurtbox
+        world = self.world
+        frame, ledger = world.frame, world.events
+        pair = (striker.id, hitbox.number, target.id, hurtbox.number)
+        if outcome != LANDED:
+            place, until = self._running.get(pair, (-1, frame))
+            if until == frame - 1:
+                running = ledger[place]
+                if running.outcome == outcome and running.attack == hitbox.attack.name:
+                    self._running[pair] = (place, frame)
+                    return
+        self._close(pair)
+        self._running[pair] = (len(ledger), frame)
+        x, y = contact.point()
+        table = world.table
+        lingers = table.lingering[striker.row] or table.lingering[target.row]
+        ledger.append(
+            events.Contact(
+                frame=frame,
+                until=frame,
+                striker=striker.id,
+                hitbox=hitbox.name,
+                target=target.id,
+                hurtbox=hurtbox.name,
+                attack=hitbox.attack.name,
+                outcome=outcome,
+                t=contact.t,
+                x=x,
+                y=y,
+                damage=contact.damage if outcome == LANDED else None,
+                detail="lingering" if lingers else None,
+            )
+        )
+
+    def _close(self, pair: tuple[str, int, str, int]) -> None:
+        """Writes down how long the last contact of a pair has run."""
+        found = self._running.pop(pair, None)
+        if found is None:
+            return
+        place, until = found
+        event = self.world.events[place]
+        if event.until != until:
+            columns = {name: getattr(event, name) for name in event.__struct_fields__}
+            self.world.events[place] = events.Contact(**(columns | {"until": until}))
+
+    def _prune(self, frame: int) -> None:
+        """Closes contacts that no longer go on, as often as they have doubled: a long session does not grow."""
+        for pair in [pair for pair, (_, until) in self._running.items() if until < frame - 1]:
+            self._close(pair)
+        self._prune_at = 2 * len(self._running) + 1024
+
+    def close(self) -> None:
+        """Writes down how long every contact has run: at the end, and at a mark."""
+        for pair in list(self._running):
+            self._close(pair)

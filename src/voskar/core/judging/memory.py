@@ -1,0 +1,75 @@
+"""What the judge remembers of blows: landings, unbroken runs of contact, counts towards a removal.
+
+Whatever an actor is part of is found again by its row, so that to forget one costs what there is of it: a long session
+neither grows nor slows.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+Key = tuple[int, str, int]
+"""Striker, attack, target: rows and a name."""
+
+
+class Landing(NamedTuple):
+    """The last landing of one attack of one striker on one target, and the swing it was made with."""
+
+    frame: int
+    swing: int
+
+
+class Memory:
+    """`preempted` are pairs (striker, target) stopped in this frame."""
+
+    def __init__(self) -> None:
+        self.landings: dict[Key, Landing] = {}
+        self.preempted: set[tuple[int, int]] = set()
+        self._runs: dict[Key, tuple[int, int]] = {}
+        self._keys: dict[int, set[Key]] = {}
+        self._counts: dict[int, dict[tuple[str, str], int]] = {}
+
+    def land(self, key: Key, frame: int, swing: int) -> None:
+        """Notes a landing."""
+        if key not in self.landings:
+            self._note(key)
+        self.landings[key] = Landing(frame, swing)
+
+    def _note(self, key: Key) -> None:
+        for row in (key[0], key[2]):
+            self._keys.setdefault(row, set()).add(key)
+
+    def touching_since(self, key: Key, frame: int) -> int:
+        """The first frame of the unbroken run of contact that a contact in this frame is part of."""
+        run = self._runs.get(key)
+        return frame if run is None or run[1] < frame - 1 else run[0]
+
+    def touch(self, key: Key, frame: int) -> None:
+        """Notes a contact, whatever came of it."""
+        if key not in self._runs:
+            self._note(key)
+        self._runs[key] = (self.touching_since(key, frame), frame)
+
+    def count(self, row: int, attack: str, side: str) -> int:
+        """One more outcome that counts towards the removal of one side; how many there are now."""
+        counts = self._counts.setdefault(row, {})
+        counts[attack, side] = number = counts.get((attack, side), 0) + 1
+        return number
+
+    def forget(self, row: int) -> None:
+        """What comes back begins anew: rehit, touches and pierce counts."""
+        self._counts.pop(row, None)
+        for key in self._keys.pop(row, ()):
+            self.landings.pop(key, None)
+            self._runs.pop(key, None)
+            other = self._keys.get(key[2] if key[0] == row else key[0])
+            if other is not None:
+                other.discard(key)
+
+    def clear(self) -> None:
+        """Everything begins anew."""
+        self.landings.clear()
+        self._runs.clear()
+        self._keys.clear()
+        self._counts.clear()
+        self.preempted.clear()

@@ -1,0 +1,76 @@
+cimport cython
+from libc.stdint cimport int64_t, uint8_t
+
+from voskar.core.kernel.broad_phase cimport TouchFinder
+from voskar.core.kernel.columns cimport ActorColumns
+from voskar.core.kernel.motion cimport GOES_AT_EDGE, GOES_AT_SOLID, Mover
+from voskar.core.kernel.placing cimport ALL, HITS, HURTS, Placing
+from voskar.core.kernel.shapes cimport ClipTable
+
+cdef class PoseColumns:
+    cdef public int64_t first
+    cdef public const int64_t[::1] start, actor, shown, clip, tick
+    cdef public const double[::1] x, y, facing, angle, scale
+    cdef public const uint8_t[::1] cut, hidden, lingering
+    cdef public Py_ssize_t facing_step, angle_step, scale_step, clip_step, tick_step, cut_step, hidden_step
+    cdef public Py_ssize_t lingering_step
+
+cdef class Kernel:
+    cdef public ActorColumns actors
+    cdef public PoseColumns poses
+    cdef public Placing placing
+    cdef public TouchFinder finder
+    cdef public Mover mover
+    cdef public ClipTable clips
+    cdef public bint stops_for_leaving
+    cdef public bint begun, touched
+    cdef public int64_t mark
+    cdef public Py_ssize_t first_row, last_row, count, left, ended, pushes
+    cdef public int64_t[::1] alive, left_row, left_frame, left_at_edge, ended_row
+    cdef public int64_t[::1] push_row, push_start, push_over, push_fade
+    cdef public double[::1] push_x, push_y
+
+    cpdef void enter(self, Py_ssize_t row) noexcept
+
+    @cython.locals(place=int64_t, other=int64_t)
+    cpdef void leave(self, Py_ssize_t row) noexcept
+
+    @cython.locals(k=Py_ssize_t)
+    cpdef void push(self, Py_ssize_t row, int64_t start, int64_t over, bint fade, double x, double y) noexcept
+
+    @cython.locals(kept=Py_ssize_t, k=Py_ssize_t)
+    cpdef void stop_pushes(self, Py_ssize_t row) noexcept
+
+    cdef void keep_push(self, Py_ssize_t k, Py_ssize_t place) noexcept
+
+    @cython.locals(
+        actors=ActorColumns, kept=Py_ssize_t, k=Py_ssize_t, row=int64_t, index=int64_t, over=int64_t, share=double,
+        x=double, y=double,
+    )
+    cdef void step_pushes(self, int64_t frame) noexcept
+
+    @cython.locals(k=Py_ssize_t, row=int64_t)
+    cpdef void begin(self, int64_t frame) noexcept
+
+    @cython.locals(actors=ActorColumns, poses=PoseColumns, pose=Py_ssize_t, row=int64_t, x=double, y=double)
+    cpdef void load(self, int64_t frame) noexcept
+
+    @cython.locals(actors=ActorColumns)
+    cdef void remember(self, int64_t frame, Py_ssize_t row) noexcept
+
+    @cython.locals(actors=ActorColumns, pushed=bint, left=int)
+    cdef bint move(self, int64_t frame, Py_ssize_t row) noexcept
+
+    @cython.locals(k=Py_ssize_t)
+    cdef void gone(self, int64_t frame, Py_ssize_t row, bint at_edge) noexcept
+
+    @cython.locals(actors=ActorColumns)
+    cpdef bint is_in_play(self, Py_ssize_t row, int64_t frame) noexcept
+
+    @cython.locals(pose=Py_ssize_t, row=int64_t, k=Py_ssize_t)
+    cpdef void touch(self, int64_t frame) noexcept
+
+    @cython.locals(pose=Py_ssize_t, other=int64_t, k=Py_ssize_t)
+    cpdef void probe(self, int64_t frame, Py_ssize_t row) noexcept
+
+    cpdef int64_t advance(self, int64_t frame, int64_t until) noexcept

@@ -1,0 +1,61 @@
+cimport cython
+from libc.stdint cimport int64_t
+
+from voskar.core.kernel.columns cimport ActorColumns
+from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
+from voskar.core.kernel.placing cimport PlacedBoxes, Placing
+from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
+
+cdef class TouchFinder:
+    cdef public Placing placing
+    cdef public NarrowPhase narrow
+    cdef public double slack
+    cdef public Py_ssize_t count, room
+    cdef public bint overflow
+    cdef public int64_t[::1] hit, hurt, hit_part, hurt_part
+    cdef public double[::1] t
+    cdef double[::1] _keys
+    cdef Py_ssize_t _met_part_a, _met_part_b
+    cdef double _time
+
+    @cython.locals(hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t, j=Py_ssize_t)
+    cpdef void find(self) noexcept
+
+    @cython.locals(
+        low_x=double, low_y=double, high_x=double, high_y=double, wide_x=double, wide_y=double, i=Py_ssize_t,
+        along_x=bint, limit=double, slim=Py_ssize_t, last=Py_ssize_t, reach=double, key=double, length=double,
+        margin=double, j=Py_ssize_t, start=double, stop=double, first=Py_ssize_t, beyond=Py_ssize_t,
+        middle=Py_ssize_t, k=Py_ssize_t,
+    )
+    cdef void sweep(self, PlacedBoxes few, PlacedBoxes many, bint hits_first) noexcept
+
+    @cython.locals(step=Py_ssize_t, i=Py_ssize_t, key=double, own=int64_t, k=Py_ssize_t)
+    cdef void sort(self, PlacedBoxes few, Py_ssize_t count) noexcept
+
+    @cython.locals(
+        placing=Placing, hits=PlacedBoxes, hurts=PlacedBoxes, boxes=BoxTable, actors=ActorColumns, hitbox=Py_ssize_t,
+        hurtbox=Py_ssize_t, slack=double, striker=int64_t, target=int64_t, owner=int64_t, k=Py_ssize_t,
+    )
+    cdef void pair(self, Py_ssize_t i, Py_ssize_t j) noexcept
+
+    @cython.locals(
+        placing=Placing, narrow=NarrowPhase, slack=double, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
+        actors=ActorColumns, form_a=Py_ssize_t, form_b=Py_ssize_t, row_a=Py_ssize_t, row_b=Py_ssize_t,
+        first_a=Py_ssize_t, last_a=Py_ssize_t, first_b=Py_ssize_t, last_b=Py_ssize_t, square_a=bint, radii=double,
+        a=Py_ssize_t, b=Py_ssize_t,
+    )
+    cdef bint meet(self, Py_ssize_t i, Py_ssize_t j) noexcept
+
+    @cython.locals(
+        placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
+        actors=ActorColumns, form_a=Py_ssize_t, form_b=Py_ssize_t, row_a=Py_ssize_t, row_b=Py_ssize_t,
+        first_a=Py_ssize_t, last_a=Py_ssize_t, first_b=Py_ssize_t, last_b=Py_ssize_t, radii=double, move_x=double,
+        move_y=double, a=Py_ssize_t, b=Py_ssize_t, time=double,
+    )
+    cdef bint meet_on_way(self, Py_ssize_t i, Py_ssize_t j) noexcept
+
+    @cython.locals(
+        placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
+        actors=ActorColumns, i=Py_ssize_t, j=Py_ssize_t, late=double,
+    )
+    cpdef void contact_point(self, Py_ssize_t k) noexcept

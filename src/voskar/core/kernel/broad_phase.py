@@ -1,0 +1,237 @@
+"""Touches of one frame: which placed boxes have bounds that overlap, without trying all pairs, then which do touch."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import cython
+
+from voskar.core.kernel.storage import floats, grown, ints
+
+if not cython.compiled:
+    from voskar.core.kernel.narrow_phase import INFINITE
+
+if TYPE_CHECKING:
+    from voskar.core.kernel.narrow_phase import NarrowPhase
+    from voskar.core.kernel.placing import PlacedBoxes, Placing
+    from voskar.core.kernel.storage import Floats, Ints
+
+FEW = 64
+"""Pairs of boxes up to which they are simply all tried."""
+WIDE = 4.0
+"""A box so many times as long as the mean of its role is held against everything: it would blunt the search."""
+
+
+class TouchFinder:
+    """Finds touches; row k of the table: placed hitbox `hit[k]`, placed hurtbox `hurt[k]`, the time `t[k]` of the touch
+    in the frame, and the convex parts that touch first.
+
+    Two boxes touch if some part of one and some part of the other overlap by more than `slack`; edges that only meet do
+    not touch, unless `slack` is below 0. Where one of the two is swept they are tested along their way from the frame
+    before, and `t` is the first moment at which their gap is 0; else it is 1.
+    """
+
+    def __init__(self, placing: Placing, narrow: NarrowPhase, slack: float) -> None:
+        self.placing, self.narrow, self.slack = placing, narrow, slack
+        self.count = 0
+        self.room = 0
+        self.overflow = False
+        self.hit: Ints = ints(0)
+        self.hurt: Ints = ints(0)
+        self.hit_part: Ints = ints(0)
+        self.hurt_part: Ints = ints(0)
+        self.t: Floats = floats(0)
+        self._met_part_a = self._met_part_b = 0
+        self._time = 0.0
+        self._keys: Floats = floats(0)
+        self.grow(64)
+
+    def grow(self, room: int) -> None:
+        """Room for so many touches in a frame."""
+        self.hit, self.hurt = grown(self.hit, room), grown(self.hurt, room)
+        self.hit_part, self.hurt_part = grown(self.hit_part, room), grown(self.hurt_part, room)
+        self.t = grown(self.t, room)
+        self.room = room
+
+    def reserve(self, boxes: int) -> None:
+        """Room to sort so many boxes."""
+        if boxes > len(self._keys):
+            self._keys = grown(self._keys, boxes)
+
+    def find(self) -> None:
+        """Every touch of the placed boxes. `overflow` says that there was no room for all: grow, and find again."""
+        hits, hurts = self.placing.hits, self.placing.hurts
+        self.count = 0
+        self.overflow = False
+        if hits.count == 0 or hurts.count == 0:
+            return
+        if hits.count * hurts.count <= FEW:
+            for i in range(hits.count):
+                for j in range(hurts.count):
+                    self.pair(i, j)
+            return
+        if hits.count <= hurts.count:
+            self.sweep(hits, hurts, True)
+        else:
+            self.sweep(hurts, hits, False)
+
+    def sweep(self, few: PlacedBoxes, many: PlacedBoxes, hits_first: bool) -> None:
+        """Sorts the fewer boxes along the axis on which they spread the most, and looks for each of the others only
+        among those that begin near it (sweep and prune: Baraff 1992)."""
+        low_x = low_y = INFINITE
+        high_x = high_y = -INFINITE
+        wide_x = wide_y = 0.0
+        for i in range(few.count):
+            low_x, high_x = min(low_x, few.way_low_x[i]), max(high_x, few.way_low_x[i])
+            low_y, high_y = min(low_y, few.way_low_y[i]), max(high_y, few.way_low_y[i])
+            wide_x += few.way_high_x[i] - few.way_low_x[i]
+            wide_y += few.way_high_y[i] - few.way_low_y[i]
+        along_x = high_x - low_x >= high_y - low_y
+        limit = WIDE * (wide_x if along_x else wide_y) / few.count
+        slim = 0
+        last = few.count
+        reach = 0.0
+        for i in range(few.count):
+            key = few.way_low_x[i] if along_x else few.way_low_y[i]
+            length = (few.way_high_x[i] if along_x else few.way_high_y[i]) - key
+            if length > limit:
+                last -= 1
+                few.order[last] = i
+                continue
+            reach = max(reach, length)
+            self._keys[slim] = key
+            few.order[slim] = i
+            slim += 1
+        self.sort(few, slim)
+        margin = -self.slack if self.slack < 0.0 else 0.0
+        for j in range(many.count):
+            start = (many.way_low_x[j] if along_x else many.way_low_y[j]) - reach - margin
+            stop = (many.way_high_x[j] if along_x else many.way_high_y[j]) + margin
+            first, beyond = 0, slim
+            while first < beyond:
+                middle = (first + beyond) >> 1
+                if self._keys[middle] < start:
+                    first = middle + 1
+                else:
+                    beyond = middle
+            for k in range(first, slim):
+                if self._keys[k] > stop:
+                    break
+                if hits_first:
+                    self.pair(few.order[k], j)
+                else:
+                    self.pair(j, few.order[k])
+            for k in range(slim, few.count):
+                if hits_first:
+                    self.pair(few.order[k], j)
+                else:
+                    self.pair(j, few.order[k])
+
+    def sort(self, few: PlacedBoxes, count: int) -> None:
+        """The first `count` of the order by their keys (Shell 1959): short runs, often nearly sorted."""
+        step = 1
+        while step < count // 3:
+            step = 3 * step + 1
+        while step > 0:
+            for i in range(step, count):
+                key, own = self._keys[i], few.order[i]
+                k = i
+                while k >= step and self._keys[k - step] > key:
+                    self._keys[k], few.order[k] = self._keys[k - step], few.order[k - step]
+                    k -= step
+                self._keys[k], few.order[k] = key, own
+            step = step // 3
+
+    def pair(self, i: int, j: int) -> None:
+        """Adds the touch of a placed hitbox and hurtbox, if they may meet and do: layers first, then bounds."""
+        placing = self.placing
+        hits, hurts, boxes, actors = placing.hits, placing.hurts, placing.boxes, placing.actors
+        hitbox, hurtbox = hits.box[i], hurts.box[j]
+        if not boxes.meets[hitbox * boxes.boxes + hurtbox]:
+            return
+        slack = self.slack
+        if hits.swept[i] or hurts.swept[j]:
+            if not (
+                min(hits.way_high_x[i], hurts.way_high_x[j]) - max(hits.way_low_x[i], hurts.way_low_x[j]) > slack
+                and min(hits.way_high_y[i], hurts.way_high_y[j]) - max(hits.way_low_y[i], hurts.way_low_y[j]) > slack
+            ):
+                return
+        elif not (
+            min(hits.high_x[i], hurts.high_x[j]) - max(hits.low_x[i], hurts.low_x[j]) > slack
+            and min(hits.high_y[i], hurts.high_y[j]) - max(hits.low_y[i], hurts.low_y[j]) > slack
+        ):
+            return
+        striker, target = hits.actor[i], hurts.actor[j]
+        if striker == target:
+            return
+        owner = actors.owner[striker]
+        if boxes.spares_owner[hitbox] and (owner == target or (owner != -1 and owner == actors.owner[target])):
+            return
+        if hits.swept[i] or hurts.swept[j]:
+            if not self.meet_on_way(i, j):
+                return
+        else:
+            self._time = 1.0
+            if not self.meet(i, j):
+                return
+        k = self.count
+        if k == self.room:
+            self.overflow = True
+            return
+        self.hit[k], self.hurt[k], self.t[k] = i, j, self._time
+        self.hit_part[k], self.hurt_part[k] = self._met_part_a, self._met_part_b
+        self.count = k + 1
+
+    def meet(self, i: int, j: int) -> bool:
+        """Whether two boxes touch where they are; of several pairs of parts the first in order is told."""
+        placing, narrow, slack = self.placing, self.narrow, self.slack
+        hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
+        form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]
+        first_a, last_a = shapes.part_start[form_a], shapes.part_start[form_a + 1]
+        first_b, last_b = shapes.part_start[form_b], shapes.part_start[form_b + 1]
+        self._met_part_a, self._met_part_b = first_a, first_b
+        if shapes.upright[form_a] and shapes.upright[form_b]:
+            square_a = actors.m00[row_a] == 0.0 or actors.m01[row_a] == 0.0
+            if square_a and (actors.m00[row_b] == 0.0 or actors.m01[row_b] == 0.0):
+                return True  # bounds of upright rectangles are the rectangles
+        radii = shapes.radius[form_a] * actors.scale[row_a] + shapes.radius[form_b] * actors.scale[row_b]
+        for a in range(first_a, last_a):
+            placing.corners_a(narrow, a, row_a, 0.0, 0.0)
+            for b in range(first_b, last_b):
+                placing.corners_b(narrow, b, row_b, 0.0, 0.0)
+                if narrow.touches(radii, slack):
+                    self._met_part_a, self._met_part_b = a, b
+                    return True
+        return False
+
+    def meet_on_way(self, i: int, j: int) -> bool:
+        """Whether two boxes touch along their relative way; of their parts those that touch first are told."""
+        placing, narrow = self.placing, self.narrow
+        hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
+        form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]
+        first_a, last_a = shapes.part_start[form_a], shapes.part_start[form_a + 1]
+        first_b, last_b = shapes.part_start[form_b], shapes.part_start[form_b + 1]
+        radii = shapes.radius[form_a] * actors.scale[row_a] + shapes.radius[form_b] * actors.scale[row_b]
+        move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
+        self._time = INFINITE
+        for a in range(first_a, last_a):
+            placing.corners_a(narrow, a, row_a, 0.0, 0.0)
+            for b in range(first_b, last_b):
+                placing.corners_b(narrow, b, row_b, 0.0, 0.0)
+                time = narrow.time_of_impact(radii, move_x, move_y, self.slack)
+                if time < self._time:
+                    self._time, self._met_part_a, self._met_part_b = time, a, b
+        return self._time < INFINITE
+
+    def contact_point(self, k: int) -> None:
+        """A point inside the overlap of touch k, at its time, left in `narrow.point_x`, `point_y`."""
+        placing, narrow = self.placing, self.narrow
+        hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
+        i, j = self.hit[k], self.hurt[k]
+        late = 1.0 - self.t[k]
+        placing.corners_a(narrow, self.hit_part[k], hits.actor[i], -late * hits.shift_x[i], -late * hits.shift_y[i])
+        placing.corners_b(narrow, self.hurt_part[k], hurts.actor[j], -late * hurts.shift_x[j], -late * hurts.shift_y[j])
+        narrow.contact_point(
+            shapes.radius[hits.form[i]] * actors.scale[hits.actor[i]],
+            shapes.radius[hurts.form[j]] * actors.scale[hurts.actor[j]],
+        )

@@ -1,0 +1,122 @@
+"""The state of every actor that the kernel reads and moves, as columns by its row in the world."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from voskar.core.kernel.storage import Flags, Floats, Ints, flags, floats, grown, ints
+
+FLOATS = (
+    "x", "y", "facing", "angle", "scale", "m00", "m01", "m10", "m11",
+    "before_x", "before_y", "before_facing", "before_m00", "before_m01", "before_m10", "before_m11",
+    "vx", "vy", "sent_vx", "sent_vy", "step_x", "step_y", "offset_x", "offset_y",
+    "home_x", "home_y", "home_vx", "home_vy", "home_facing",
+)  # fmt: skip
+INTS = (
+    "kind", "owner", "pose", "clip", "tick", "cell", "before_pose", "before_clip", "before_cell",
+    "at", "before_at", "step_at", "played", "away_until", "born", "since", "expires", "ends", "hides",
+    "motion", "bounces", "place",
+)  # fmt: skip
+FLAGS = ("spawned", "driven", "hidden", "lingering", "past", "flows", "homing", "sent", "returns", "fixed")
+
+
+class ActorColumns:
+    """The columns, bound by the world that owns them (`bind`); see `ActorTable` for what each holds."""
+
+    def bind(self, table: Any) -> None:
+        """Takes every column of a table, anew whenever it has grown."""
+        for name in (*FLOATS, *INTS, *FLAGS):
+            setattr(self, name, getattr(table, name))
+
+
+class ActorTable:
+    """The columns as plain Python reads them; `kernel` is the same memory for the kernel.
+
+    Position, matrix (`m00` …: R(angle) · diag(facing · scale, scale)), clip and cell of this frame, with those of the
+    frame before beside them (`before_x` …). `at` is the last frame it was there, `played` the last it was in play,
+    `away_until` the first in which it is in play again. `past` says whether the frame before counts, `flows` the same
+    for its velocity. Driven ones: velocity, `sent` to another from the next frame on, `homing`, `since` (clip and beats
+    count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home, and
+    `fixed` for one that is down and stands still. Recorded ones: `pose`, the row of the recording's columns, `offset_x`
+    (what blows have moved it by), home while `homing`.
+    """
+
+    x: Floats
+    y: Floats
+    facing: Floats
+    angle: Floats
+    scale: Floats
+    m00: Floats
+    m01: Floats
+    m10: Floats
+    m11: Floats
+    before_x: Floats
+    before_y: Floats
+    before_facing: Floats
+    before_m00: Floats
+    before_m01: Floats
+    before_m10: Floats
+    before_m11: Floats
+    vx: Floats
+    vy: Floats
+    sent_vx: Floats
+    sent_vy: Floats
+    step_x: Floats
+    step_y: Floats
+    offset_x: Floats
+    offset_y: Floats
+    home_x: Floats
+    home_y: Floats
+    home_vx: Floats
+    home_vy: Floats
+    home_facing: Floats
+    kind: Ints
+    owner: Ints
+    pose: Ints
+    clip: Ints
+    tick: Ints
+    cell: Ints
+    before_pose: Ints
+    before_clip: Ints
+    before_cell: Ints
+    at: Ints
+    before_at: Ints
+    step_at: Ints
+    played: Ints
+    away_until: Ints
+    born: Ints
+    since: Ints
+    expires: Ints
+    ends: Ints
+    hides: Ints
+    motion: Ints
+    bounces: Ints
+    place: Ints
+    spawned: Flags
+    driven: Flags
+    hidden: Flags
+    lingering: Flags
+    past: Flags
+    flows: Flags
+    homing: Flags
+    sent: Flags
+    returns: Flags
+    fixed: Flags
+
+    def __init__(self, rows: int) -> None:
+        self.capacity = 0
+        self.kernel: Any = ActorColumns()
+        for name in FLOATS:
+            setattr(self, name, floats(0))
+        for name in INTS:
+            setattr(self, name, ints(0))
+        for name in FLAGS:
+            setattr(self, name, flags(0))
+        self.grow(rows)
+
+    def grow(self, rows: int) -> None:
+        """Room for so many."""
+        for name in (*FLOATS, *INTS, *FLAGS):
+            setattr(self, name, grown(getattr(self, name), rows))
+        self.capacity = rows
+        self.kernel.bind(self)

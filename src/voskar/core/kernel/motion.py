@@ -1,0 +1,286 @@
+"""How driven actors move: one step of a frame, solids on the way, then the edges of the space.
+
+v += a·dt, v *= max(0, 1 - drag·dt), |v| capped, position += v·dt plus the frame's step of knockback, angle += spin·dt
+(semi-implicit Euler).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import cython
+import numpy as np
+
+from voskar.core.kernel.storage import shared_floats, shared_ints
+
+if not cython.compiled:
+    from math import floor, sqrt
+
+    from voskar.core.kernel.columns import ActorTable as ActorColumns
+    from voskar.core.kernel.narrow_phase import INFINITE
+
+if TYPE_CHECKING:
+    from voskar.core.kernel.narrow_phase import NarrowPhase
+    from voskar.core.kernel.placing import Placing
+    from voskar.core.kernel.shapes import ClipTable
+    from voskar.core.kernel.storage import Floats, Ints
+    from voskar.core.rules import Motion, Space
+
+SLIDES = 4
+"""Surfaces a body may slide along within one frame."""
+LEVEL = 0.7071067811865476
+"""The least part of a normal along up that makes a surface a floor or ceiling: within 45 degrees."""
+ANYWHERE = -1
+"""The mask of a position without a body box: every solid stops it."""
+FOREVER = 1 << 60
+
+EDGES = ("none", "remove", "wrap", "bounce", "stop")
+SOLIDS = ("pass", "remove", "bounce", "stop", "turn")
+# the places of those words, and what a step may come to
+AT_EDGE_REMOVE, AT_EDGE_WRAP, AT_EDGE_BOUNCE, AT_EDGE_STOP = 1, 2, 3, 4
+ON_SOLID_REMOVE, ON_SOLID_BOUNCE, ON_SOLID_TURN = 1, 2, 4
+STAYS, GOES_AT_EDGE, GOES_AT_SOLID = 0, 1, 2
+
+
+class MotionTable:
+    """The motions of a rulebook as columns: kind k moves by row 2k, and by row 2k + 1 when it is down."""
+
+    def __init__(self, motions: Sequence[Motion], space: Space, dt: float) -> None:
+        self.dt = dt
+        fall = -space.gravity * space.upwards
+        self.ax: Floats = _floats([one.acceleration[0] * dt for one in motions])
+        self.ay: Floats = _floats([(one.acceleration[1] + one.gravity * fall) * dt for one in motions])
+        self.keep: Floats = _floats([max(0.0, 1.0 - one.drag * dt) for one in motions])
+        self.spin: Floats = _floats([one.spin * dt for one in motions])
+        self.cap: Floats = _floats([float("inf") if one.max_speed is None else one.max_speed for one in motions])
+        self.edge: Ints = _ints([EDGES.index(one.at_edge) if space.bounds else 0 for one in motions])
+        self.solid: Ints = _ints([SOLIDS.index(one.on_solid) if space.solids else 0 for one in motions])
+        self.bounces: Ints = _ints([FOREVER if one.bounces is None else one.bounces for one in motions])
+        self.bounciness: Floats = _floats([one.bounciness for one in motions])
+        bounds = space.bounds or (0.0, 0.0, 0.0, 0.0)
+        self.left, self.top, self.right, self.bottom = map(float, bounds)
+        parts = [(part, solid.layer) for solid in space.solids for part in solid.outline.parts]
+        self.solids = len(parts)
+        self.solid_start: Ints = _ints(np.cumsum([0, *(len(part) for part, _ in parts)]).tolist())
+        corners = np.concatenate([np.zeros((0, 2)), *(part for part, _ in parts)])
+        self.solid_x: Floats = _floats(corners[:, 0].tolist())
+        self.solid_y: Floats = _floats(corners[:, 1].tolist())
+        # 64 layers fill the sign bit too
+        self.solid_layer: Ints = shared_ints(np.array([layer for _, layer in parts], dtype=np.uint64).astype(np.int64))
+        self.most_corners = max((len(part) for part, _ in parts), default=1)
+
+
+def _floats(values: Sequence[float]) -> Floats:
+    return shared_floats(np.array(values, dtype=np.float64))
+
+
+def _ints(values: Sequence[int]) -> Ints:
+    return shared_ints(np.array(values, dtype=np.int64))
+
+
+class Mover:
+    """Moves one driven actor at a time."""
+
+    def __init__(
+        self, table: MotionTable, placing: Placing, narrow: NarrowPhase, clips: ClipTable, tolerance: float
+    ) -> None:
+        self.table, self.placing, self.narrow, self.clips = table, placing, narrow, clips
+        self.actors: ActorColumns = placing.actors
+        self.tolerance = tolerance
+        self.jumped = False
+        self._t = 0.0
+        self._normal_x = self._normal_y = 0.0
+        self._met = False
+        self._key_t = self._key_into = self._key_level = 0.0
+
+    def step(self, row: int, push_x: float, push_y: float) -> int:
+        """One frame of a body: STAYS, GOES_AT_EDGE (it is gone before anything touches) or GOES_AT_SOLID (after).
+
+        `jumped` says whether an edge has put it to the other side.
+        """
+        actors, table = self.actors, self.table
+        motion = actors.motion[row]
+        self.jumped = False
+        vx = (actors.vx[row] + table.ax[motion]) * table.keep[motion]
+        vy = (actors.vy[row] + table.ay[motion]) * table.keep[motion]
+        cap = table.cap[motion]
+        if cap < INFINITE:
+            speed = sqrt(vx * vx + vy * vy)
+            if speed > cap:
+                vx, vy = vx * (cap / speed), vy * (cap / speed)
+        actors.vx[row], actors.vy[row] = vx, vy
+        if table.spin[motion] != 0.0:
+            actors.angle[row] += table.spin[motion]
+        way_x, way_y = vx * table.dt + push_x, vy * table.dt + push_y
+        leaves = STAYS
+        if table.solid[motion] != 0:
+            leaves = self.travel(row, way_x, way_y)
+        else:
+            actors.x[row] += way_x
+            actors.y[row] += way_y
+        if leaves == STAYS and table.edge[motion] != 0:
+            leaves = self.meet_edge(row, True)
+            if leaves == STAYS:
+                leaves = self.meet_edge(row, False)
+        return leaves
+
+    def travel(self, row: int, way_x: float, way_y: float) -> int:
+        """Along a way as far as solids let it, sliding along those that only stop it."""
+        actors = self.actors
+        for _ in range(SLIDES):
+            self.first_met(row, way_x, way_y)
+            share = self._t if self._t < 1.0 else 1.0
+            actors.x[row] += way_x * share
+            actors.y[row] += way_y * share
+            if not self._met:
+                return STAYS
+            way_x, way_y = way_x * (1.0 - share), way_y * (1.0 - share)
+            nx, ny = self._normal_x, self._normal_y
+            came = self.meet_solid(row, nx, ny)
+            if came != STAYS or not self._met:
+                return came
+            into = way_x * nx + way_y * ny
+            way_x, way_y = way_x - into * nx, way_y - into * ny
+        return STAYS
+
+    def meet_solid(self, row: int, nx: float, ny: float) -> int:
+        """What a body does at a surface; `_met` stays set if it goes on along it."""
+        actors, table = self.actors, self.table
+        motion = actors.motion[row]
+        rule = table.solid[motion]
+        into = actors.vx[row] * nx + actors.vy[row] * ny
+        if rule == ON_SOLID_REMOVE:
+            return GOES_AT_SOLID
+        if rule == ON_SOLID_BOUNCE:
+            self._met = False
+            if actors.bounces[row] == 0:
+                return GOES_AT_SOLID
+            actors.bounces[row] -= 1
+            if into < 0.0:
+                kept = table.bounciness[motion]
+                actors.vx[row] = (actors.vx[row] - 2.0 * into * nx) * kept
+                actors.vy[row] = (actors.vy[row] - 2.0 * into * ny) * kept
+            return STAYS
+        if rule == ON_SOLID_TURN and abs(ny) < LEVEL - self.tolerance:
+            self._met = False
+            actors.vx[row], actors.facing[row] = -actors.vx[row], -actors.facing[row]
+            return STAYS
+        if into < 0.0:
+            actors.vx[row] -= into * nx
+            actors.vy[row] -= into * ny
+        return STAYS
+
+    def first_met(self, row: int, way_x: float, way_y: float) -> None:
+        """Where a way is first hindered: `_met`, `_t` in [0, 1] (infinite for a free way), and the normal of the
+        surface met, pointing out of the solid.
+
+        A way is hindered by a solid that the body would come to overlap by more than the tolerance. A body that
+        touches or overlaps one already is hindered, at 0, only by motion into it. Of surfaces met at one moment
+        the one that the motion heads into most counts, then the most level one.
+        """
+        actors, placing, narrow, boxes = self.actors, self.placing, self.narrow, self.placing.boxes
+        kind = actors.kind[row]
+        self._met, self._t = False, INFINITE
+        first, last = boxes.body_start[kind], boxes.body_start[kind + 1]
+        if first == last:
+            narrow.na = 1
+            narrow.ax[0], narrow.ay[0] = actors.x[row] + way_x, actors.y[row] + way_y
+            self.against_solids(way_x, way_y, 0.0, ANYWHERE)
+            return
+        placing.turn(row)
+        clip = actors.clip[row]
+        cell = self.clips.cell_of(kind, clip, actors.tick[row]) if clip >= 0 else -1
+        for i in range(first, last):
+            box = boxes.body_box[i]
+            form = boxes.form_of(box, clip, cell)
+            if form < 0:
+                continue
+            radius = placing.shapes.radius[form] * actors.scale[row]
+            for part in range(placing.shapes.part_start[form], placing.shapes.part_start[form + 1]):
+                placing.corners_a(narrow, part, row, way_x, way_y)
+                self.against_solids(way_x, way_y, radius, boxes.mask[box])
+
+    def against_solids(self, way_x: float, way_y: float, radius: float, mask: int) -> None:
+        """The part that stands as A at the end of its way, against every solid it looks for."""
+        table, narrow, tolerance = self.table, self.narrow, self.tolerance
+        low_x = high_x = narrow.ax[0]
+        low_y = high_y = narrow.ay[0]
+        for i in range(1, narrow.na):
+            low_x, high_x = min(low_x, narrow.ax[i]), max(high_x, narrow.ax[i])
+            low_y, high_y = min(low_y, narrow.ay[i]), max(high_y, narrow.ay[i])
+        reach = radius - tolerance
+        low_x, high_x = min(low_x, low_x - way_x) - reach, max(high_x, high_x - way_x) + reach
+        low_y, high_y = min(low_y, low_y - way_y) - reach, max(high_y, high_y - way_y) + reach
+        for solid in range(table.solids):
+            layer = table.solid_layer[solid]
+            if layer != 0 and mask != ANYWHERE and (mask & layer) == 0:
+                continue
+            first, last = table.solid_start[solid], table.solid_start[solid + 1]
+            narrow.nb = last - first
+            solid_low_x = solid_high_x = table.solid_x[first]
+            solid_low_y = solid_high_y = table.solid_y[first]
+            for i in range(first, last):
+                x, y = table.solid_x[i], table.solid_y[i]
+                narrow.bx[i - first], narrow.by[i - first] = x, y
+                solid_low_x, solid_high_x = min(solid_low_x, x), max(solid_high_x, x)
+                solid_low_y, solid_high_y = min(solid_low_y, y), max(solid_high_y, y)
+            if not (high_x > solid_low_x and low_x < solid_high_x and high_y > solid_low_y and low_y < solid_high_y):
+                continue
+            t = narrow.time_of_impact(radius, way_x, way_y, tolerance)
+            if t > 1.0:
+                continue
+            back_x, back_y = way_x * (1.0 - t), way_y * (1.0 - t)
+            for i in range(narrow.na):
+                narrow.ax[i] -= back_x
+                narrow.ay[i] -= back_y
+            narrow.surface_normal(way_x, way_y, tolerance)
+            for i in range(narrow.na):
+                narrow.ax[i] += back_x
+                narrow.ay[i] += back_y
+            into = narrow.normal_x * way_x + narrow.normal_y * way_y
+            if into >= 0.0:
+                continue
+            key_t, key_into, level = floor(t * 1e9 + 0.5), floor(into * 1e9 + 0.5), -abs(narrow.normal_y)
+            if self._met and (
+                key_t > self._key_t
+                or (key_t == self._key_t and key_into > self._key_into)
+                or (key_t == self._key_t and key_into == self._key_into and level >= self._key_level)
+            ):
+                continue
+            self._met, self._t = True, t
+            self._normal_x, self._normal_y = narrow.normal_x, narrow.normal_y
+            self._key_t, self._key_into, self._key_level = key_t, key_into, level
+
+    def meet_edge(self, row: int, across: bool) -> int:
+        """Keeps a body within the bounds, on one axis."""
+        actors, table = self.actors, self.table
+        motion = actors.motion[row]
+        place = actors.x[row] if across else actors.y[row]
+        low, high = (table.left, table.right) if across else (table.top, table.bottom)
+        if low <= place <= high:
+            return STAYS
+        rule, kept = table.edge[motion], table.bounciness[motion]
+        if rule == AT_EDGE_REMOVE:
+            return GOES_AT_EDGE
+        if rule == AT_EDGE_WRAP:
+            self.jumped = True
+            place = low + (place - low) % (high - low)
+        elif rule == AT_EDGE_BOUNCE:
+            if actors.bounces[row] == 0:
+                return GOES_AT_EDGE
+            actors.bounces[row] -= 1
+            place = 2.0 * low - place if place < low else 2.0 * high - place
+            actors.vx[row] *= -kept if across else kept
+            actors.vy[row] *= kept if across else -kept
+        elif across:
+            actors.vx[row] = 0.0
+        else:
+            actors.vy[row] = 0.0
+        if rule != AT_EDGE_WRAP:
+            place = low if place < low else high if place > high else place
+        if across:
+            actors.x[row] = place
+        else:
+            actors.y[row] = place
+        return STAYS

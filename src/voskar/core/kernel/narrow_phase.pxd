@@ -1,0 +1,73 @@
+cimport cython
+from libc.math cimport sqrt
+
+cdef double INFINITE
+
+cdef class NarrowPhase:
+    cdef public double[::1] ax, ay, bx, by
+    cdef double[::1] _kx, _ky, _cx, _cy
+    cdef public Py_ssize_t na, nb
+    cdef double axis_x, axis_y, low_a, high_a, low_b, high_b
+    cdef double on_ax, on_ay, on_bx, on_by, begin, end
+    cdef public double point_x, point_y, normal_x, normal_y
+
+    @cython.locals(n=Py_ssize_t, first=Py_ssize_t, second=Py_ssize_t, dx=double, dy=double, length=double)
+    cdef bint set_axis(self, bint of_a, Py_ssize_t index) noexcept
+
+    @cython.locals(x=double, y=double, low=double, high=double, value=double, i=Py_ssize_t)
+    cdef void project(self) noexcept
+
+    @cython.locals(result=double, apart=double, other=double, side=int, n=Py_ssize_t, index=Py_ssize_t)
+    cpdef double separation(self, double enough) noexcept
+
+    @cython.locals(
+        best=double, side=int, corners=Py_ssize_t, sides=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t,
+        px=double, py=double, x0=double, y0=double, x1=double, y1=double, dx=double, dy=double, square=double,
+        along=double, qx=double, qy=double, away=double,
+    )
+    cpdef double closest(self) noexcept
+
+    @cython.locals(apart=double)
+    cpdef double gap(self, double radii) noexcept
+
+    @cython.locals(apart=double)
+    cpdef bint touches(self, double radii, double slack) noexcept
+
+    @cython.locals(begin=double, end=double)
+    cpdef double time_of_impact(self, double radii, double move_x, double move_y, double slack) noexcept
+
+    @cython.locals(begin=double, end=double)
+    cdef void within(self, double distance, double move_x, double move_y) noexcept
+
+    @cython.locals(
+        begin=double, end=double, side=int, n=Py_ssize_t, index=Py_ssize_t, pace=double, low=double, high=double,
+        one=double, other=double,
+    )
+    cdef void between_sides(self, double distance, double move_x, double move_y) noexcept
+
+    @cython.locals(
+        best_begin=double, best_end=double, corners=Py_ssize_t, sides=Py_ssize_t, square=double, i=Py_ssize_t,
+        px=double, py=double, j=Py_ssize_t, k=Py_ssize_t, x0=double, y0=double, dx=double, dy=double, ox=double,
+        oy=double, begin=double, end=double, along=double, rest=double, root=double, length=double, ux=double,
+        uy=double, first=double, last=double, turn=int, place=double, pace=double, low=double, high=double,
+        one=double, other=double,
+    )
+    cdef void past_edges(self, bint of_a, double distance, double move_x, double move_y) noexcept
+
+    @cython.locals(
+        distance=double, low=double, high=double, share=double, count=Py_ssize_t, x=double, y=double, i=Py_ssize_t
+    )
+    cpdef void contact_point(self, double radius_a, double radius_b) noexcept
+
+    @cython.locals(
+        window_is_a=bint, n=Py_ssize_t, m=Py_ssize_t, i=Py_ssize_t, area=double, j=Py_ssize_t, k=Py_ssize_t,
+        count=Py_ssize_t, step=Py_ssize_t, x0=double, y0=double, x1=double, y1=double, clipped=Py_ssize_t,
+        after=Py_ssize_t, px=double, py=double, qx=double, qy=double, inside=double, following=double, share=double,
+    )
+    cdef Py_ssize_t intersect(self) noexcept
+
+    @cython.locals(
+        best=double, against=double, nx=double, ny=double, side=int, n=Py_ssize_t, index=Py_ssize_t, turn=int,
+        sign=double, apart=double, x=double, y=double, facing=double, more=bint, distance=double,
+    )
+    cpdef void surface_normal(self, double move_x, double move_y, double tolerance) noexcept

@@ -1,0 +1,384 @@
+"""Two convex parts held against each other: signed gap, time of impact, contact point, surface normal.
+
+A part is a convex polygon, a segment or a point, with a rounding radius. For cores that overlap the gap is
+minus their penetration depth, found on the separating axes (for convex polygons the shallowest way out is
+along an edge's normal: Gottschalk, Lin, Manocha 1996); for cores apart it is the least distance of a corner
+of one from an edge of the other. The radii are then taken off.
+
+Ordinary Python; compiled with the types of `narrow_phase.pxd`. Square roots of sums of squares instead of `hypot`,
+whose last bit differs between C and Python: both forms give the same bytes.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import cython
+
+from voskar.core.kernel.storage import floats
+
+if not cython.compiled:
+    from math import sqrt
+
+if TYPE_CHECKING:
+    from voskar.core.kernel.storage import Floats
+
+INFINITE = float("inf")
+
+
+class NarrowPhase:
+    """The corners of two parts A and B, in the world, and what was found of them.
+
+    The caller fills `ax`, `ay` (`na` corners) and `bx`, `by` (`nb`), then asks. `closest` leaves the nearest points in
+    `on_ax` …, the interval searches leave theirs in `begin` and `end`.
+    """
+
+    def __init__(self, corners: int) -> None:
+        """Room for parts of so many corners."""
+        self.ax: Floats = floats(corners)
+        self.ay: Floats = floats(corners)
+        self.bx: Floats = floats(corners)
+        self.by: Floats = floats(corners)
+        self.na = self.nb = 0
+        self.axis_x = self.axis_y = 0.0
+        self.low_a = self.high_a = self.low_b = self.high_b = 0.0
+        self.on_ax = self.on_ay = self.on_bx = self.on_by = 0.0
+        self.begin = self.end = 0.0
+        self.point_x = self.point_y = 0.0
+        self.normal_x = self.normal_y = 0.0
+        self._kx: Floats = floats(2 * corners + 4)
+        self._ky: Floats = floats(2 * corners + 4)
+        self._cx: Floats = floats(2 * corners + 4)
+        self._cy: Floats = floats(2 * corners + 4)
+
+    def set_axis(self, of_a: bool, index: int) -> bool:
+        """The unit axis that a side of A or B adds; False for a side of no length.
+
+        A point adds the two axes of the world, a segment its normal and its own direction, so that the half-planes
+        they span are closed.
+        """
+        n = self.na if of_a else self.nb
+        if n == 1:
+            self.axis_x, self.axis_y = (1.0, 0.0) if index == 0 else (0.0, 1.0)
+            return True
+        first = 0 if n == 2 else index
+        second = first + 1 if first + 1 < n else 0
+        if of_a:
+            dx, dy = self.ax[second] - self.ax[first], self.ay[second] - self.ay[first]
+        else:
+            dx, dy = self.bx[second] - self.bx[first], self.by[second] - self.by[first]
+        length = sqrt(dx * dx + dy * dy)
+        if length == 0.0:
+            return False
+        if n == 2 and index == 1:
+            self.axis_x, self.axis_y = dx / length, dy / length
+        else:
+            self.axis_x, self.axis_y = dy / length, -dx / length
+        return True
+
+    def project(self) -> None:
+        """Both parts on the axis: `low_a` … `high_b`."""
+        x, y = self.axis_x, self.axis_y
+        low = high = self.ax[0] * x + self.ay[0] * y
+        for i in range(1, self.na):
+            value = self.ax[i] * x + self.ay[i] * y
+            if value < low:
+                low = value
+            if value > high:
+                high = value
+        self.low_a, self.high_a = low, high
+        low = high = self.bx[0] * x + self.by[0] * y
+        for i in range(1, self.nb):
+            value = self.bx[i] * x + self.by[i] * y
+            if value < low:
+                low = value
+            if value > high:
+                high = value
+        self.low_b, self.high_b = low, high
+
+    def separation(self, enough: float) -> float:
+        """The largest separation of the cores along any axis, negative where they overlap: the penetration depth.
+
+        May stop early with any value above `enough`.
+        """
+        result = -INFINITE
+        for side in range(2):
+            n = self.na if side == 0 else self.nb
+            for index in range(2 if n < 3 else n):
+                if not self.set_axis(side == 0, index):
+                    continue
+                self.project()
+                apart = self.low_a - self.high_b
+                other = self.low_b - self.high_a
+                if other > apart:
+                    apart = other
+                if apart > result:
+                    result = apart
+                    if result > enough:
+                        return result
+        return result
+
+    def closest(self) -> float:
+        """The distance of the outlines of the cores, and the points of it. Only meant for cores apart.
+
+        Ties go to the first corner of A, then of B.
+        """
+        best = INFINITE
+        for side in range(2):
+            corners, sides = (self.na, self.nb) if side == 0 else (self.nb, self.na)
+            for i in range(corners):
+                px, py = (self.ax[i], self.ay[i]) if side == 0 else (self.bx[i], self.by[i])
+                for j in range(1 if sides <= 2 else sides):
+                    k = j + 1 if j + 1 < sides else 0
+                    if side == 0:
+                        x0, y0, x1, y1 = self.bx[j], self.by[j], self.bx[k], self.by[k]
+                    else:
+                        x0, y0, x1, y1 = self.ax[j], self.ay[j], self.ax[k], self.ay[k]
+                    dx, dy = x1 - x0, y1 - y0
+                    square = dx * dx + dy * dy
+                    along = 0.0
+                    if square > 0.0:
+                        along = ((px - x0) * dx + (py - y0) * dy) / square
+                        along = 0.0 if along < 0.0 else 1.0 if along > 1.0 else along
+                    qx, qy = x0 + along * dx, y0 + along * dy
+                    away = sqrt((px - qx) * (px - qx) + (py - qy) * (py - qy))
+                    if away < best:
+                        best = away
+                        if side == 0:
+                            self.on_ax, self.on_ay, self.on_bx, self.on_by = px, py, qx, qy
+                        else:
+                            self.on_ax, self.on_ay, self.on_bx, self.on_by = qx, qy, px, py
+        return best
+
+    def gap(self, radii: float) -> float:
+        """Signed gap with summed radii; negative: overlap depth. Edges that only meet have gap 0.
+
+        Symmetric up to rounding: A against B is B against A.
+        """
+        apart = self.separation(INFINITE)
+        if apart > 0.0:
+            apart = self.closest()
+        return apart - radii
+
+    def touches(self, radii: float, slack: float) -> bool:
+        """Whether they overlap by more than `slack`: `gap(radii) < -slack`, the distance only where it decides."""
+        apart = self.separation(radii - slack)
+        if not apart - radii < -slack:
+            return False
+        return apart <= 0.0 or self.closest() - radii < -slack
+
+    def time_of_impact(self, radii: float, move_x: float, move_y: float, slack: float) -> float:
+        """The first moment in [0, 1] at which their gap is 0 as A moves; infinite if they never touch.
+
+        A and B stand as they do at moment 1; `move` is how far A comes relative to B from moment 0 to 1. They
+        touch if at any moment they overlap by more than `slack`, and then the time is 0 if they do so from the
+        start. The set of offsets at which two convex cores lie within a distance is convex, so every piece of
+        it gives an interval and the first moment is the least of their beginnings.
+        """
+        self.within(radii - slack, move_x, move_y)
+        begin, end = self.begin, self.end
+        if not begin < end and not (begin == end and slack < 0.0):
+            return INFINITE
+        self.within(radii, move_x, move_y)
+        return self.begin if self.begin <= self.end else begin
+
+    def within(self, distance: float, move_x: float, move_y: float) -> None:
+        """The interval of moments in [0, 1] in which the cores are within a distance; `begin` > `end` if there is none.
+
+        A distance below 0 asks for cores that overlap at least that deep.
+        """
+        if distance <= 0.0:
+            self.between_sides(distance, move_x, move_y)
+            return
+        self.between_sides(distance, move_x, move_y)
+        if self.begin > self.end:
+            self.begin, self.end = INFINITE, -INFINITE
+            return
+        self.between_sides(0.0, move_x, move_y)
+        begin, end = self.begin, self.end
+        if begin > end:
+            begin, end = INFINITE, -INFINITE
+        self.past_edges(True, distance, move_x, move_y)
+        begin, end = min(begin, self.begin), max(end, self.end)
+        self.past_edges(False, distance, -move_x, -move_y)
+        self.begin, self.end = min(begin, self.begin), max(end, self.end)
+
+    def between_sides(self, distance: float, move_x: float, move_y: float) -> None:
+        """The moments in which no axis separates the cores by more than a distance, within [0, 1]."""
+        begin, end = 0.0, 1.0
+        for side in range(2):
+            n = self.na if side == 0 else self.nb
+            for index in range(2 if n < 3 else n):
+                if not self.set_axis(side == 0, index):
+                    continue
+                self.project()
+                pace = move_x * self.axis_x + move_y * self.axis_y
+                # at moment t the offset along the axis is (t - 1) * pace, and has to lie between low and high
+                low = self.low_b - self.high_a - distance
+                high = self.high_b - self.low_a + distance
+                if low > high:
+                    self.begin, self.end = INFINITE, -INFINITE
+                    return
+                if pace == 0.0:
+                    if low > 0.0 or high < 0.0:
+                        self.begin, self.end = INFINITE, -INFINITE
+                        return
+                    continue
+                one, other = (low + pace) / pace, (high + pace) / pace
+                if other < one:
+                    one, other = other, one
+                if one > begin:
+                    begin = one
+                if other < end:
+                    end = other
+        self.begin, self.end = begin, end
+
+    def past_edges(self, of_a: bool, distance: float, move_x: float, move_y: float) -> None:
+        """The moments in [0, 1] in which any corner of one is within a distance of any edge of the other.
+
+        Each edge with its distance is a rectangle beside it and a disc about its start.
+        """
+        best_begin, best_end = INFINITE, -INFINITE
+        corners, sides = (self.na, self.nb) if of_a else (self.nb, self.na)
+        square = move_x * move_x + move_y * move_y
+        for i in range(corners):
+            px = (self.ax[i] if of_a else self.bx[i]) - move_x
+            py = (self.ay[i] if of_a else self.by[i]) - move_y
+            for j in range(sides):
+                k = j + 1 if j + 1 < sides else 0
+                if of_a:
+                    x0, y0, dx, dy = self.bx[j], self.by[j], self.bx[k], self.by[k]
+                else:
+                    x0, y0, dx, dy = self.ax[j], self.ay[j], self.ax[k], self.ay[k]
+                dx -= x0
+                dy -= y0
+                ox, oy = px - x0, py - y0  # where the corner begins, seen from the edge
+                begin, end = INFINITE, -INFINITE
+                along = ox * move_x + oy * move_y
+                rest = ox * ox + oy * oy - distance * distance
+                if square == 0.0:
+                    if rest <= 0.0:
+                        begin, end = 0.0, 1.0
+                elif along * along - square * rest >= 0.0:
+                    root = sqrt(along * along - square * rest)
+                    begin, end = (-along - root) / square, (-along + root) / square
+                length = sqrt(dx * dx + dy * dy)
+                if length > 0.0:
+                    ux, uy = dx / length, dy / length
+                    first, last = 0.0, 1.0
+                    for turn in range(2):
+                        if turn == 0:
+                            place, pace = ox * ux + oy * uy, move_x * ux + move_y * uy
+                            low, high = -place, length - place
+                        else:
+                            place, pace = oy * ux - ox * uy, move_y * ux - move_x * uy
+                            low, high = -distance - place, distance - place
+                        if pace == 0.0:
+                            if low > 0.0 or high < 0.0:
+                                first, last = INFINITE, -INFINITE
+                            continue
+                        one, other = low / pace, high / pace
+                        if other < one:
+                            one, other = other, one
+                        if one > first:
+                            first = one
+                        if other < last:
+                            last = other
+                    if first <= last:
+                        begin, end = min(begin, first), max(end, last)
+                begin, end = max(begin, 0.0), min(end, 1.0)
+                if begin <= end:
+                    best_begin, best_end = min(best_begin, begin), max(best_end, end)
+        self.begin, self.end = best_begin, best_end
+
+    def contact_point(self, radius_a: float, radius_b: float) -> None:
+        """A point inside the overlap of the two parts, left in `point_x`, `point_y`.
+
+        Cores apart: the middle of what the two radii share on the shortest line between them. Cores that
+        overlap: the mean corner of their intersection.
+        """
+        distance = self.closest()
+        low, high = max(distance - radius_b, 0.0), min(distance, radius_a)
+        share = (low + high) / 2.0 / distance if distance > 0.0 else 0.0
+        self.point_x = self.on_ax + (self.on_bx - self.on_ax) * share
+        self.point_y = self.on_ay + (self.on_by - self.on_ay) * share
+        if self.separation(INFINITE) < 0.0:
+            count = self.intersect()
+            if count:
+                x = y = 0.0
+                for i in range(count):
+                    x += self._kx[i]
+                    y += self._ky[i]
+                self.point_x, self.point_y = x / count, y / count
+
+    def intersect(self) -> int:
+        """The corners of the intersection of the cores, into scratch; how many.
+
+        Clips one by the other's sides (Sutherland, Hodgman 1974); the clip window is the one with more corners.
+        """
+        window_is_a = self.nb < self.na
+        n, m = (self.nb, self.na) if window_is_a else (self.na, self.nb)
+        for i in range(n):
+            self._kx[i] = self.bx[i] if window_is_a else self.ax[i]
+            self._ky[i] = self.by[i] if window_is_a else self.ay[i]
+        if m < 3:
+            return 1 if n == 1 else 0
+        area = 0.0
+        for j in range(m):
+            k = j + 1 if j + 1 < m else 0
+            if window_is_a:
+                area += self.ax[j] * self.ay[k] - self.ay[j] * self.ax[k]
+            else:
+                area += self.bx[j] * self.by[k] - self.by[j] * self.bx[k]
+        count = n
+        for step in range(m):
+            j = step if area >= 0.0 else m - 1 - step
+            k = (j + 1 if j + 1 < m else 0) if area >= 0.0 else (j - 1 if j > 0 else m - 1)
+            if window_is_a:
+                x0, y0, x1, y1 = self.ax[j], self.ay[j], self.ax[k], self.ay[k]
+            else:
+                x0, y0, x1, y1 = self.bx[j], self.by[j], self.bx[k], self.by[k]
+            clipped = 0
+            for i in range(count):
+                after = i + 1 if i + 1 < count else 0
+                px, py, qx, qy = self._kx[i], self._ky[i], self._kx[after], self._ky[after]
+                inside = (x1 - x0) * (py - y0) - (y1 - y0) * (px - x0)
+                following = (x1 - x0) * (qy - y0) - (y1 - y0) * (qx - x0)
+                if inside >= 0.0:
+                    self._cx[clipped], self._cy[clipped] = px, py
+                    clipped += 1
+                if (inside > 0.0 and following < 0.0) or (inside < 0.0 and following > 0.0):
+                    share = inside / (inside - following)
+                    self._cx[clipped], self._cy[clipped] = px + (qx - px) * share, py + (qy - py) * share
+                    clipped += 1
+            for i in range(clipped):
+                self._kx[i], self._ky[i] = self._cx[i], self._cy[i]
+            count = clipped
+        return count
+
+    def surface_normal(self, move_x: float, move_y: float, tolerance: float) -> None:
+        """The unit normal from B to A of parts that touch or overlap, left in `normal_x`, `normal_y`.
+
+        Between the closest points where the cores are apart, else along the axis on which they overlap least;
+        of equals the one that the motion of A goes against most, then the most level one.
+        """
+        best, against = -INFINITE, 0.0
+        nx = ny = 0.0
+        for side in range(2):
+            n = self.na if side == 0 else self.nb
+            for index in range(2 if n < 3 else n):
+                if not self.set_axis(side == 0, index):
+                    continue
+                self.project()
+                for turn in range(2):
+                    sign = 1.0 if turn == 0 else -1.0
+                    apart = self.low_a - self.high_b if turn == 0 else self.low_b - self.high_a
+                    x, y = sign * self.axis_x, sign * self.axis_y
+                    facing = x * move_x + y * move_y
+                    more = facing < against - tolerance or (facing < against + tolerance and abs(y) > abs(ny))
+                    if apart > best + tolerance or (apart > best - tolerance and more):
+                        best, against, nx, ny = max(apart, best), facing, x, y
+        if best > tolerance:
+            distance = self.closest()
+            nx, ny = (self.on_ax - self.on_bx) / distance, (self.on_ay - self.on_by) / distance
+        self.normal_x, self.normal_y = nx, ny

@@ -1,0 +1,26 @@
+cimport cython
+from libc.stdint cimport int64_t, uint8_t
+
+cdef class ShapeTable:
+    cdef public const int64_t[::1] part_start, vertex_start, hull_start
+    cdef public const double[::1] vertex_x, vertex_y, hull_x, hull_y, low_x, low_y, high_x, high_y
+    cdef public const double[::1] radius, anchor_x, anchor_y
+    cdef public const uint8_t[::1] upright
+    cdef public Py_ssize_t most_corners, most_parts
+
+cdef class BoxTable:
+    cdef public Py_ssize_t boxes, clips
+    cdef public const int64_t[::1] kind_start, kind_box, body_start, body_box, swept, always
+    cdef public const int64_t[::1] run_start, run_cell, run_form, mask
+    cdef public const uint8_t[::1] is_hit, spares_owner, meets
+
+    @cython.locals(form=int64_t, entry=Py_ssize_t, low=int64_t, high=int64_t, middle=int64_t)
+    cpdef int64_t form_of(self, Py_ssize_t box, Py_ssize_t clip, int64_t cell) noexcept
+
+cdef class ClipTable:
+    cdef public Py_ssize_t clips
+    cdef public const int64_t[::1] cells, numerator, denominator
+    cdef public const uint8_t[::1] loops
+
+    @cython.locals(entry=Py_ssize_t, cells=int64_t, cell=int64_t)
+    cpdef int64_t cell_of(self, Py_ssize_t kind, Py_ssize_t clip, int64_t tick) noexcept

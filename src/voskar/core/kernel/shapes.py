@@ -1,0 +1,140 @@
+# cython: cdivision=True
+"""The rulebook's shapes and boxes as flat tables: read by every frame, changed by none."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from voskar.core.kernel.storage import shared_flags, shared_floats, shared_ints
+
+if TYPE_CHECKING:
+    from voskar.core.kernel.storage import Flags, Floats, Ints
+    from voskar.core.rules.shapes import Form
+
+CLOSED = -1
+
+
+def _floats(values: Sequence[float]) -> Floats:
+    return shared_floats(np.array(values, dtype=np.float64))
+
+
+def _ints(values: Sequence[int]) -> Ints:
+    return shared_ints(np.array(values, dtype=np.int64))
+
+
+class ShapeTable:
+    """All forms a box can take, numbered: each a run of convex parts, each part a run of vertices, in local units.
+
+    Form f has parts `part_start[f]` to `part_start[f + 1]`, part p vertices `vertex_start[p]` to
+    `vertex_start[p + 1]`; a form's `radius` is that of all its parts. `hull_start` likewise runs over the vertices that
+    can be extreme. `upright` forms are one sharp rectangle along the axes: their bounds are the shape.
+    """
+
+    def __init__(self, forms: Sequence[Form], upright: Sequence[bool]) -> None:
+        parts = [part for form in forms for part in form.parts]
+        self.part_start: Ints = _ints(np.cumsum([0, *(len(form.parts) for form in forms)]).tolist())
+        self.vertex_start: Ints = _ints(np.cumsum([0, *map(len, parts)]).tolist())
+        vertices = np.concatenate([np.zeros((0, 2)), *parts])
+        self.vertex_x: Floats = _floats(vertices[:, 0].tolist())
+        self.vertex_y: Floats = _floats(vertices[:, 1].tolist())
+        hulls = np.concatenate([np.zeros((0, 2)), *(form.hull for form in forms)])
+        self.hull_start: Ints = _ints(np.cumsum([0, *(len(form.hull) for form in forms)]).tolist())
+        self.hull_x: Floats = _floats(hulls[:, 0].tolist())
+        self.hull_y: Floats = _floats(hulls[:, 1].tolist())
+        bounds = [(*form.hull.min(axis=0).tolist(), *form.hull.max(axis=0).tolist()) for form in forms]
+        self.low_x: Floats = _floats([one[0] for one in bounds])
+        self.low_y: Floats = _floats([one[1] for one in bounds])
+        self.high_x: Floats = _floats([one[2] for one in bounds])
+        self.high_y: Floats = _floats([one[3] for one in bounds])
+        self.radius: Floats = _floats([form.radius for form in forms])
+        self.anchor_x: Floats = _floats([form.anchor[0] for form in forms])
+        self.anchor_y: Floats = _floats([form.anchor[1] for form in forms])
+        self.upright: Flags = shared_flags(np.array(upright, dtype=np.bool_))
+        self.most_corners = max(map(len, parts), default=1)
+        self.most_parts = max((len(form.parts) for form in forms), default=1)
+
+
+class BoxTable:
+    """All boxes by number, those of one kind in a row: hitboxes and hurtboxes from `kind_start[k]` on, bodies apart.
+
+    What a box shows in a cell of a clip is a list of runs: from `run_cell` on it takes `run_form`, CLOSED where it is
+    closed. Runs of box b in clip c (0: no clip, else the clip's number and 1) begin at `run_start[b * clips + c]`.
+    `meets[h * boxes + u]` (given as a square) says whether layers and masks let hitbox h meet hurtbox u.
+    """
+
+    def __init__(
+        self,
+        kinds: Sequence[tuple[Sequence[int], Sequence[int]]],
+        hits: Sequence[bool],
+        swept: Sequence[int],
+        always: Sequence[int],
+        runs: Sequence[Sequence[tuple[int, int]]],
+        clips: int,
+        masks: Sequence[int],
+        spares_owner: Sequence[bool],
+        meets: NDArray[np.bool_],
+    ) -> None:
+        """`kinds` has for each the numbers of its meeting boxes and of its bodies; `swept` is 1, 0, or 2 where it hangs
+        on whether the actor was spawned; `always` the form of a box that never changes, CLOSED for others."""
+        self.boxes = len(hits)
+        self.clips = clips + 1
+        self.kind_start: Ints = _ints(np.cumsum([0, *(len(own) for own, _ in kinds)]).tolist())
+        self.kind_box: Ints = _ints([box for own, _ in kinds for box in own])
+        self.body_start: Ints = _ints(np.cumsum([0, *(len(own) for _, own in kinds)]).tolist())
+        self.body_box: Ints = _ints([box for _, own in kinds for box in own])
+        self.is_hit: Flags = shared_flags(np.array(hits, dtype=np.bool_))
+        self.swept: Ints = _ints(swept)
+        self.always: Ints = _ints(always)
+        self.run_start: Ints = _ints(np.cumsum([0, *map(len, runs)]).tolist())
+        self.run_cell: Ints = _ints([cell for own in runs for cell, _ in own])
+        self.run_form: Ints = _ints([form for own in runs for _, form in own])
+        self.mask: Ints = shared_ints(np.array(masks, dtype=np.uint64).astype(np.int64))
+        self.spares_owner: Flags = shared_flags(np.array(spares_owner, dtype=np.bool_))
+        self.meets: Flags = shared_flags(meets.reshape(-1))
+
+    def form_of(self, box: int, clip: int, cell: int) -> int:
+        """The form that a box takes in a cell of a clip (-1: none), CLOSED where it is closed."""
+        form = self.always[box]
+        if form != CLOSED:
+            return form
+        entry = box * self.clips + clip + 1
+        low, high = self.run_start[entry], self.run_start[entry + 1]
+        while high - low > 1:
+            middle = (low + high) >> 1
+            if self.run_cell[middle] <= cell:
+                low = middle
+            else:
+                high = middle
+        return self.run_form[low]
+
+
+class ClipTable:
+    """Clips of kinds: a tick becomes a cell by `step` = rate of the clip over that of the recording, exactly."""
+
+    def __init__(self, kinds: int, clips: int, declared: dict[tuple[int, int], tuple[int, bool, int, int]]) -> None:
+        """`declared` has cells, whether it loops, and the step's numerator and denominator, by kind and clip."""
+        self.clips = max(clips, 1)
+        none = (0, False, 1, 1)
+        table = [declared.get((kind, clip), none) for kind in range(kinds) for clip in range(self.clips)]
+        self.cells: Ints = _ints([one[0] for one in table])
+        self.loops: Flags = shared_flags(np.array([one[1] for one in table], dtype=np.bool_))
+        self.numerator: Ints = _ints([one[2] for one in table])
+        self.denominator: Ints = _ints([one[3] for one in table])
+
+    def cell_of(self, kind: int, clip: int, tick: int) -> int:
+        """floor(tick * step), modulo the cells if the clip loops, else held at the last; an undeclared one has
+        cell = tick. No clip: -1. Ticks are 0 or more."""
+        if clip < 0:
+            return -1
+        entry = kind * self.clips + clip
+        cells = self.cells[entry]
+        if cells == 0:
+            return tick
+        cell = tick * self.numerator[entry] // self.denominator[entry]
+        if self.loops[entry]:
+            return cell % cells
+        return cell if cell < cells else cells - 1

@@ -1,0 +1,73 @@
+"""A ledger: events in the order in which they came about, found by their sort; and the wide rows that files hold."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, TypeVar
+
+from voskar.core.ledger.events import COLUMNS, Contact, Event, written
+
+FORMAT = 1
+"""Version of the ledger's file format. 1: the first."""
+
+E = TypeVar("E", bound=Event)
+
+
+@dataclass
+class Ledger:
+    """Events of one replay, and what they came from: digests and the options that change the outcome.
+
+    Events are not added once any have been looked up by sort.
+    """
+
+    events: list[Event] = field(default_factory=list)
+    rulebook: str = ""
+    recording: str = ""
+    rate: float = 60.0
+    first: int = 0
+    last: int = -1
+    options: Mapping[str, Any] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return len(self.events)
+
+    def header(self) -> dict[str, Any]:
+        """The first line of a written ledger. It holds no time and no path, so equal replays write equal bytes."""
+        return {
+            "voskar": "ledger",
+            "version": FORMAT,
+            "rulebook": self.rulebook,
+            "recording": self.recording,
+            "rate": written(self.rate),
+            "frames": [self.first, self.last],
+            "options": dict(self.options),
+        }
+
+    @cached_property
+    def _by_sort(self) -> Mapping[str, list[Event]]:
+        found: dict[str, list[Event]] = {}
+        for event in self.events:
+            found.setdefault(event.event, []).append(event)
+        return found
+
+    def all(self, sort: type[E]) -> Sequence[E]:
+        """The events of one sort, by its class."""
+        return self._by_sort.get(sort.event, [])  # type: ignore[return-value]
+
+    def of(self, sort: str) -> Sequence[Event]:
+        """The events of one sort, by its name."""
+        return self._by_sort.get(sort, [])
+
+    @cached_property
+    def _landings(self) -> list[Contact]:
+        return [one for one in self.all(Contact) if one.outcome == "landed"]
+
+    def landings(self) -> Sequence[Contact]:
+        """The contacts that landed."""
+        return self._landings
+
+    def columns(self) -> dict[str, list[Any]]:
+        """Every column as a list, values as they are written."""
+        return {name: [written(getattr(one, name)) for one in self.events] for name in COLUMNS}

@@ -1,0 +1,76 @@
+"""Going down, and what is to become of one that did."""
+
+from __future__ import annotations
+
+from voskar.core.emitters.aim import angle_of
+from voskar.core.emitters.births import order
+from voskar.core.ledger.events import Down
+from voskar.core.lifecycle.due import try_from
+from voskar.core.lifecycle.score import award
+from voskar.core.world import ActorState, World
+
+
+def go_down(world: World, state: ActorState) -> None:
+    """One whose health has run out: a life less, points for who did it, children."""
+    kind, down = state.kind, state.kind.down
+    state.down, state.fell_at = world.frame, world.position(state.row)
+    world.take_out(state)
+    if state.lives is not None:
+        state.lives = max(state.lives - 1, 0)
+    lives = None if state.lives is None else float(state.lives)
+    world.events.append(Down(frame=world.frame, id=state.id, by=state.credit, lives=lives))
+    world.run.recheck = True
+    if down.worth:
+        award(world, state.credit or "", down.worth)
+    if kind.down.spawn:
+        _leave_children(world, state)
+    world.stop_pushes(state)
+
+
+def _leave_children(world: World, state: ActorState) -> None:
+    """They appear where it is, around the way it travels."""
+    velocity = world.velocity(state.row)
+    centre = angle_of(*velocity) if any(velocity) else 90.0 * world.up
+    owner_row = world.table.owner[state.row]
+    for fan in state.kind.down.spawn:
+        order(
+            world,
+            fan,
+            state.id,
+            world.position(state.row),
+            centre,
+            velocity,
+            owner_row=owner_row,
+            owner=state.owner,
+            side=state.side,
+        )
+
+
+def may_return(state: ActorState, frame: int) -> bool:
+    """Whether one that has just gone down can come back, itself or in a successor."""
+    if state.lives == 0 or state.spent == frame:
+        return False
+    return state.kind.respawn is not None or (state.kind.succession and not state.driven)
+
+
+def lie_down(world: World, state: ActorState, going: dict[int, str]) -> list[tuple[str, int]]:
+    """What is to become of one that went down in this frame; those who are out at its end. `going` are rows that are
+    removed at its end, and why."""
+    frame, kind, row = world.frame, state.kind, state.row
+    state.returns = may_return(state, frame)
+    if state.returns and (state.driven or not kind.succession):
+        assert kind.respawn is not None
+        try_from(world, state, frame + max(kind.respawn.after, 1))
+    if state.driven and row not in going:
+        if not kind.down.lasts and not state.returns:
+            going[row] = "down"
+        else:
+            world.lay_down(state, frame + kind.down.lasts)
+    if state.returns or state.lives is None:
+        return []
+    if kind.down.lasts and going.get(row) != "spent":
+        until = frame + kind.down.lasts
+        world.run.outs.setdefault(until, []).append((state.id, row))
+        world.visit(until)
+        return []
+    return [(state.id, row)]

@@ -1,0 +1,120 @@
+"""What begins anew: at a mark of the recording, or as someone returns whose rule resets the room or the run."""
+
+from __future__ import annotations
+
+from voskar.core.emitters.births import drop_waiting
+from voskar.core.emitters.firing import Emitters
+from voskar.core.judging.judge import Judge
+from voskar.core.ledger.events import Origin, Removed
+from voskar.core.lifecycle.goals import Goals
+from voskar.core.lifecycle.succession import Succession
+from voskar.core.world import NEVER, ActorState, World
+
+
+class Resets:
+    """Puts back the room, or the whole run."""
+
+    def __init__(self, world: World, judge: Judge, emitters: Emitters, goals: Goals, succession: Succession) -> None:
+        self.world, self.judge, self.emitters = world, judge, emitters
+        self.goals, self.succession = goals, succession
+
+    def place_fixtures(self) -> None:
+        """Those that are not there."""
+        world = self.world
+        for fixture in world.fixtures.values():
+            if fixture.id not in world.rows:
+                self.emitters.arm(world.enter(world.fixture_birth(fixture), fixture.facing))
+
+    def mark(self, what: str) -> None:
+        """The game began its room or its whole run again: everyone is as at the start; under "room" lives, counters,
+        checkpoints, score and who is out go on."""
+        world = self.world
+        world.run.ended, world.run.won = None, False
+        self.judge.close()
+        self.judge.memory.clear()
+        world.run.due.clear()
+        world.run.outs.clear()
+        world.run.ends.clear()
+        self.emitters.triggers.clear()
+        self.emitters.fired.clear()
+        table = world.table
+        for state in world.everyone():
+            if state.driven:
+                continue
+            out, whole = state.out, what == "run"
+            if out and not whole:
+                continue  # who is out stays out
+            state.revive()
+            world.stop_pushes(state)
+            world.let_in(state)
+            table.offset_x[state.row] = table.offset_y[state.row] = 0.0
+            table.homing[state.row] = 0
+            table.at[state.row] = table.played[state.row] = NEVER
+        if what == "run":
+            world.shown_kinds = world.kinds_shown_from(world.frame)
+        self._start_over(None, whole=what == "run", marked=True)
+        if what == "run":
+            self.succession.begin()
+        for state in world.everyone():
+            if not state.driven:
+                self.emitters.arm(state)
+
+    def start_over(self, returning: ActorState, whole: bool) -> None:
+        """One returns, and the room or the run begins again with it."""
+        self._start_over(returning, whole=whole, marked=False)
+
+    def _start_over(self, returning: ActorState | None, *, whole: bool, marked: bool) -> None:
+        """What the rules have set in motion is as at the start; in a new run also score, counters, lives and clock."""
+        world, run = self.world, self.world.run
+        run.room_start = world.frame
+        run.seen_kinds.clear()
+        for outs in run.outs.values():  # what is placed anew begins anew, and what was spawned is gone
+            outs[:] = [one for one in outs if one[1] < len(world.recording.actors) or self._is(one, returning)]
+        driven = [state for state in world.everyone() if state.driven and state is not returning]
+        for state in sorted(driven, key=lambda state: state.id):
+            if state.id not in world.fixtures:
+                world.events.append(Removed(frame=world.frame - 1, id=state.id, detail="reset"))
+            self.remove(state)
+        drop_waiting(world)
+        if whole:
+            world.made.clear()
+        self.place_fixtures()
+        if not whole:
+            return
+        origin = None if returning is None else Origin.parse(returning.id)
+        if returning is not None and origin is not None and world.table.spawned[returning.row]:
+            world.made[origin.beginning] = origin.number  # its name is taken in the new run too
+        run.start = world.frame
+        run.score.clear()
+        run.anyone_out = False
+        self.goals.begin(world.frame)
+        for state in world.everyone():
+            kept = state.kind.respawn.keeps if state.kind.respawn is not None else frozenset()
+            state.counters = {name: value for name, value in state.counters.items() if name in kept}
+            state.lives, state.out = state.kind.lives, False
+            if marked:
+                state.checkpoint, state.succeeded = None, False
+            elif state.down is not None and not state.returns:
+                self._readmit(state)
+
+    def _is(self, out: tuple[str, int], state: ActorState | None) -> bool:
+        return state is not None and out == (state.id, state.row)
+
+    def _readmit(self, state: ActorState) -> None:
+        """One that had no life left has some again: it is in play, or waits for its successor."""
+        for outs in self.world.run.outs.values():
+            outs[:] = [one for one in outs if one[1] != state.row]
+        if not state.kind.succession:
+            state.revive()
+            self.judge.memory.forget(state.row)
+            self.world.let_in(state)
+            self.world.jump(state)
+            self.emitters.arm(state)
+        elif not state.succeeded:
+            state.returns = True
+
+    def remove(self, state: ActorState) -> None:
+        """A driven actor is gone for good."""
+        self.judge.memory.forget(state.row)
+        self.emitters.forget(state)
+        self.world.discard(state)

@@ -1,0 +1,104 @@
+"""Coming back: what holds one that is due, and how it is in play again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from voskar.core.judging.gates import ally
+from voskar.core.judging.judge import Judge
+from voskar.core.ledger import events
+from voskar.core.lifecycle.due import place, rule_of, try_from
+from voskar.core.lifecycle.immunity import immunise
+from voskar.core.world import ActorState
+
+
+class Returns:
+    """Brings back those who are due. `angles` are the angles that driven actors first had; `start_over` puts back the
+    room or the run, as the rule of one that returns may say, and `armed` is told of whoever is in play anew."""
+
+    def __init__(
+        self,
+        judge: Judge,
+        armed: Callable[[ActorState], None],
+        start_over: Callable[[ActorState, bool], None],
+    ) -> None:
+        self.judge, self.world, self.memory = judge, judge.world, judge.memory
+        self.armed, self.start_over = armed, start_over
+
+    def bring_back(self) -> None:
+        """All who are due in this frame, by id; whoever has to wait is tried again in the next."""
+        world = self.world
+        due = [row for row, frame in world.run.due.items() if frame == world.frame]
+        for row in sorted(due, key=lambda row: world.state(row).id):
+            if world.run.due.get(row) != world.frame:
+                continue  # the return of another one has placed it anew, or it has left
+            state = world.state(row)
+            striker = self._in_the_way(state) if rule_of(state).waits else None
+            if striker is None:
+                self._come_back(state)
+            else:
+                self._hold(state, striker)
+
+    def _in_the_way(self, state: ActorState) -> str | None:
+        """Who would meet one that is to come back with a blow that does harm, None if nobody would.
+
+        Layers, sides and owners decide what could land; i-frames, rehit and the conditions of an attack do not, as
+        they pass.
+        """
+        world, table, row = self.world, self.world.table, state.row
+        names = ("x", "y", "facing", "angle", "m00", "m01", "m10", "m11", "tick", "cell", "past", "hidden")
+        kept = {name: getattr(table, name)[row] for name in names}
+        table.x[row], table.y[row] = place(world, state)
+        table.past[row] = table.hidden[row] = 0
+        if state.driven:
+            table.facing[row], table.angle[row] = table.home_facing[row], world.first_angle[row]
+            table.tick[row], table.cell[row] = 0, world.first_cell(row)
+            world.placing.turn(row)
+        world.probe(row)
+        formed, finder, placing = world.catalog.formed, world.finder, world.placing
+        found = []
+        for k in range(finder.count):
+            if placing.hurts.actor[finder.hurt[k]] != row:
+                continue
+            i = finder.hit[k]
+            hitbox, hurtbox = formed[placing.hits.box[i]], formed[placing.hurts.box[finder.hurt[k]]]
+            contact = self.judge.contact(placing.hits.actor[i], hitbox, row, hurtbox)
+            if hitbox.attack.harms and not ally.stops(contact):
+                found.append(contact.striker.id)
+        for name, value in kept.items():
+            getattr(table, name)[row] = value
+        return min(found, default=None)
+
+    def _hold(self, state: ActorState, striker: str) -> None:
+        """It waits, for now."""
+        world = self.world
+        if not state.held:
+            state.held = True
+            world.events.append(events.RespawnHeld(frame=world.frame, id=state.id, detail=striker))
+        try_from(world, state, world.frame + 1)
+
+    def _come_back(self, state: ActorState) -> None:
+        """In play again from this frame on."""
+        world, respawn = self.world, rule_of(state)
+        del world.run.due[state.row]
+        world.run.recheck = True  # it may be out of play, and wait no longer
+        x, y = place(world, state)
+        killer = world.find(state.credit)
+        self.memory.forget(state.row)
+        state.revive()
+        world.let_in(state)
+        world.events.append(events.Respawn(frame=world.frame, id=state.id, x=x, y=y))
+        immunise(world, state, world.frame, world.frame + respawn.iframes - 1, "respawn")
+        if respawn.resets == "pair" and killer is not None and killer.down is None and not self._is_spent(killer):
+            home = world.bring_home(killer)
+            world.events.append(events.Home(frame=world.frame, id=killer.id, x=home[0], y=home[1]))
+        if respawn.resets in ("room", "run"):
+            self.start_over(state, respawn.resets == "run")
+        if state.driven:
+            world.stand_up(state, x, y)
+        else:
+            world.put(state, x, y)
+        self.armed(state)
+
+    def _is_spent(self, state: ActorState) -> bool:
+        return state.spent is not None and self.world.frame < state.gone_until

@@ -1,0 +1,56 @@
+"""The end of a frame: those without health go down, then removals, then who is out, each by id; then the run's end."""
+
+from __future__ import annotations
+
+from voskar.core.ledger.events import Out, Removed
+from voskar.core.lifecycle.down import go_down, lie_down
+from voskar.core.lifecycle.goals import Goals
+from voskar.core.lifecycle.resets import Resets
+from voskar.core.world import ActorState, World
+
+
+class Settling:
+    """Settles the frames of a world."""
+
+    def __init__(self, world: World, resets: Resets, goals: Goals) -> None:
+        self.world, self.resets, self.goals = world, resets, goals
+
+    def tell_who_left(self) -> None:
+        """Those whose life is over, and who left by an edge: before anything touches."""
+        for frame, state, why in self.world.left():
+            self._leave(frame, state, why)
+
+    def _leave(self, frame: int, state: ActorState, why: str) -> None:
+        world = self.world
+        world.events.append(Removed(frame=frame, id=state.id, detail=why))
+        world.run.recheck = True
+        if state.driven:
+            self.resets.remove(state)
+        else:
+            self.resets.judge.memory.forget(state.row)
+
+    def settle(self) -> None:
+        """Everything that a frame brings at its end."""
+        world, run, frame = self.world, self.world.run, self.world.frame
+        going = world.ending()
+        outs = run.outs.pop(frame, [])
+        if world.settling:
+            states = sorted((world.state(row) for row in world.settling), key=lambda state: state.id)
+            for state in states:
+                if state.health == 0 and state.down is None:
+                    go_down(world, state)
+            for state in states:
+                if state.spent == frame:
+                    going[state.row] = "spent"
+                if state.down == frame:
+                    outs += lie_down(world, state, going)
+            world.settling.clear()
+        for row in sorted(going, key=lambda row: world.state(row).id) if going else ():
+            self._leave(frame, world.state(row), going[row])
+        for name, row in sorted(outs):
+            run.anyone_out = run.recheck = True
+            found = world.find(name)
+            if found is not None and found.row == row:
+                found.out = True
+            world.events.append(Out(frame=frame, id=name))
+        self.goals.look()

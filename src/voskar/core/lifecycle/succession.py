@@ -1,0 +1,68 @@
+"""New actors that take the place of the last of their kind."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from voskar.core.ledger.events import Respawn
+from voskar.core.lifecycle.immunity import immunise
+from voskar.core.world import ActorState, World
+
+
+class Succession:
+    """Who of the recorded actors of such kinds appears when."""
+
+    def __init__(self, world: World) -> None:
+        self.world = world
+        self._heirs: dict[int, list[int]] = {}
+        self.begin()
+
+    def begin(self) -> None:
+        """A run begins: whoever appears from now on is new."""
+        world = self.world
+        self._heirs.clear()
+        for state in world.everyone():
+            if state.kind.succession and not state.driven:
+                there = world.recording.pose_from(state.row, world.frame)
+                if there is not None:
+                    self._heirs.setdefault(there[1], []).append(state.row)
+        for frame in self._heirs:
+            world.visit(frame)
+
+    def succeed(self) -> None:
+        """Those that first appear in this frame, by id."""
+        world = self.world
+        rows = self._heirs.get(world.frame)
+        if rows:
+            heirs = sorted((world.state(row) for row in rows), key=lambda state: state.id)
+            for index, state in enumerate(heirs):
+                self._succeed(state, {one.row for one in heirs[index + 1 :]})
+
+    def _succeed(self, state: ActorState, later: set[int]) -> None:
+        """Takes over from the last one that was, if no other is in play."""
+        world = self.world
+        found: list[tuple[int, str, ActorState]] = []
+        for former in world.everyone():
+            same = not former.driven and (former.kind, former.side) == (state.kind, state.side)
+            if not same or former is state or former.row in later:
+                continue
+            if world.is_in_play(former.row):
+                return
+            frames = world.seen_frames(former.row)
+            low, high = np.searchsorted(frames, [world.run.start, world.frame])
+            if low < high and not former.succeeded:
+                last = int(frames[high - 1]) if former.down is None else former.down
+                found.append((last, former.id, former))
+        if not found:
+            return
+        former = max(found, key=lambda one: one[:2])[2]
+        former.succeeded, former.returns, world.run.recheck = True, False, True
+        state.lives, state.counters, state.checkpoint = former.lives, dict(former.counters), former.checkpoint
+        score = world.run.score
+        if former.id in score:
+            score[state.id] = score.pop(former.id)
+        x, y = world.position(state.row)
+        world.events.append(Respawn(frame=world.frame, id=state.id, x=x, y=y, detail=former.id))
+        respawn = state.kind.respawn
+        if respawn is not None:
+            immunise(world, state, world.frame, world.frame + respawn.iframes - 1, "respawn")

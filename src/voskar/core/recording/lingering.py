@@ -1,0 +1,65 @@
+"""Lingering: actors that a game takes away before it logs the frame in which they were hit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from voskar.core.recording import Poses, Recording
+from voskar.core.rules.shapes import Floats
+
+
+def lingering(recording: Recording, frames: int) -> Recording:
+    """The recording with every actor that leaves it held for up to `frames` more.
+
+    It moves on at its last velocity in its last cell, until it comes back, the recording ends or a reset
+    mark begins the room anew; a hidden one does not linger. `Poses.lingering` marks the poses so added.
+    """
+    if frames == 0 or not len(recording.poses):
+        return recording
+    poses = recording.poses
+    order = poses.by_actor
+    present = poses.frame[order]
+    same = np.append(poses.actor[order][1:] == poses.actor[order][:-1], False)
+    until = np.where(same, np.append(present[1:], 0) - 1, recording.last)
+    resets = np.array(sorted(recording.resets), dtype=np.int64)
+    if len(resets):
+        following = np.searchsorted(resets, present, side="right")
+        until = np.where(following < len(resets), np.minimum(until, resets[following % len(resets)] - 1), until)
+    until = np.minimum(until, present + frames)
+    held = np.where(poses.hidden[order], 0, np.maximum(until - present, 0))
+    source = np.repeat(order, held)
+    if not len(source):
+        return recording
+    ends = np.cumsum(held)
+    steps = np.arange(1, len(source) + 1) - np.repeat(ends - held, held)
+    rate = float(recording.rate)
+    vx, vy = velocities(poses, rate)
+    added = replace(
+        poses.rows(source),
+        frame=poses.frame[source] + steps,
+        x=poses.x[source] + vx[source] / rate * steps,
+        y=poses.y[source] + vy[source] / rate * steps,
+        vx=vx[source],
+        vy=vy[source],
+        cut=np.zeros(len(source), dtype=np.bool_),
+        lingering=np.ones(len(source), dtype=np.bool_),
+    )
+    merged = poses.and_also(added)
+    merged = merged.rows(np.argsort(merged.frame, kind="stable"))
+    starts = np.searchsorted(merged.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
+    return replace(recording, poses=merged, starts=starts)
+
+
+def velocities(poses: Poses, rate: float) -> tuple[Floats, Floats]:
+    """(n,), (n,) velocities of all poses in units a second.
+
+    As told, else from the difference to the frame before: 0 in the first frame logged, also of one that only
+    lingered before it, after a frame out of play, and in a pose that is cut.
+    """
+    before = poses.previous
+    known = (before >= 0) & ~poses.cut & ~poses.hidden[before] & ~poses.lingering[before]
+    vx = np.where(known, (poses.x - poses.x[before]) * rate, 0.0)
+    vy = np.where(known, (poses.y - poses.y[before]) * rate, 0.0)
+    return np.where(np.isnan(poses.vx), vx, poses.vx), np.where(np.isnan(poses.vy), vy, poses.vy)

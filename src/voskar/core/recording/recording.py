@@ -1,0 +1,146 @@
+"""A recording: who is in it, its poses, and what else the game told."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+
+from voskar.core.recording.inputs import Inputs
+from voskar.core.recording.poses import Poses
+from voskar.core.rules.shapes import Ints
+
+
+@dataclass(frozen=True)
+class Actor:
+    """One thing in the world; its number is its place in `Recording.actors`. `owner` is an id, known or not.
+
+    `driven` marks those that the rules set in motion, `spawned` those of them that an emitter or a parent made.
+    """
+
+    id: str
+    kind: str
+    owner: str | None = None
+    driven: bool = False
+    spawned: bool = False
+
+
+@dataclass(frozen=True)
+class Claim:
+    """What the game itself believed. `line` is where it stands in the recording (a row, in tables)."""
+
+    frame: int
+    event: str
+    line: int
+    striker: str | None = None
+    target: str | None = None
+    id: str | None = None
+    attack: str | None = None
+    damage: float | None = None
+    health: float | None = None
+    x: float | None = None
+    y: float | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Recording:
+    """One recording. `starts` (frames + 1,): the poses of frame `first + i` are rows starts[i] to starts[i + 1].
+
+    `resets` are the frames before which the game began its "room" or its whole "run" again.
+    """
+
+    rate: Fraction
+    first: int
+    starts: Ints
+    actors: tuple[Actor, ...]
+    clips: tuple[str, ...]
+    poses: Poses
+    claims: tuple[Claim, ...] = ()
+    inputs: Inputs = field(default_factory=Inputs)
+    resets: Mapping[int, str] = field(default_factory=dict)
+    up: Literal["-y", "+y"] = "-y"
+    reactions: Literal["baked", "raw"] = "baked"
+    seed: int = 0
+    title: str = ""
+    digest: str = ""
+
+    @property
+    def frames(self) -> int:
+        """How many frames it holds."""
+        return len(self.starts) - 1
+
+    @property
+    def last(self) -> int:
+        """Its last frame."""
+        return self.first + self.frames - 1
+
+    def block(self, start: int, stop: int) -> slice:
+        """The pose rows of frames start … stop-1."""
+        return slice(int(self.starts[start - self.first]), int(self.starts[stop - self.first]))
+
+    def start(self, actor: int) -> tuple[float, float]:
+        """Where an actor's first pose is."""
+        row = self.poses.rows_of(actor)[0]
+        return float(self.poses.x[row]), float(self.poses.y[row])
+
+    def row(self, actor: int | str, frame: int) -> int | None:
+        """The row of an actor's pose in a frame, by its number or id; None if it has none there."""
+        number = self.numbers.get(actor) if isinstance(actor, str) else actor
+        found = None if number is None else self.pose_from(number, frame)
+        return found[0] if found is not None and found[1] == frame else None
+
+    def pose_from(self, actor: int, frame: int) -> tuple[int, int] | None:
+        """The row and the frame of an actor's first pose in a frame or later, None if there is none."""
+        rows = self.poses.rows_of(actor)
+        at = int(np.searchsorted(self.poses.frame[rows], frame))
+        return (int(rows[at]), int(self.poses.frame[rows[at]])) if at < len(rows) else None
+
+    def returns(self, actor: int, frame: int) -> int:
+        """The first frame after this one with a logged pose of an actor where it had none in the frame before."""
+        rows = self.poses.rows_of(actor)
+        frames = self.poses.frame[rows[~self.poses.lingering[rows]]]
+        at = int(np.searchsorted(frames, frame, side="right"))
+        later = frames[at:]
+        gaps = np.flatnonzero(np.diff(frames[at - 1 :]) > 1)
+        return int(later[gaps[0]]) if len(gaps) else 1 << 60
+
+    @cached_property
+    def numbers(self) -> Mapping[str, int]:
+        """Actor number by id."""
+        return {actor.id: number for number, actor in enumerate(self.actors)}
+
+    @cached_property
+    def owners(self) -> Ints:
+        """(actors,) number of each actor's owner, -1 for none, -2 - k for one that never appears itself.
+
+        Unseen owners get numbers of their own, so that two shots of one unseen gunner still share an owner.
+        """
+        unseen: dict[str, int] = {}
+        return np.array([self._owner(actor.owner, unseen) for actor in self.actors], dtype=np.int64)
+
+    def _owner(self, owner: str | None, unseen: dict[str, int]) -> int:
+        if owner is None:
+            return -1
+        return self.numbers.get(owner, -2 - unseen.setdefault(owner, len(unseen)))
+
+
+def sides(actors: Sequence[Actor], kind_sides: Mapping[str, str | None]) -> list[str | None]:
+    """The side of each actor: its kind's, else its owner's, else none. A ring of owners has no side."""
+    by_id = {actor.id: actor for actor in actors}
+    result = []
+    for actor in actors:
+        current: Actor | None = actor
+        seen: set[str] = set()
+        side = None
+        while current is not None and current.id not in seen:
+            seen.add(current.id)
+            side = kind_sides.get(current.kind)
+            if side is not None:
+                break
+            current = by_id.get(current.owner) if current.owner else None
+        result.append(side)
+    return result

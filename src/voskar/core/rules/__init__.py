@@ -1,0 +1,48 @@
+"""What a rulebook means: frozen values, durations already in frames."""
+
+from __future__ import annotations
+
+from voskar.core.rules.attacks import Attack, Consequences, Direction, Knockback, Place, Rebound, Rehit
+from voskar.core.rules.boxes import Box, Clip, Key, Role, Windows
+from voskar.core.rules.durations import Duration
+from voskar.core.rules.emitters import Aim, Emitter, Fan, Fixture, Target, Trigger
+from voskar.core.rules.layers import Detect, eligible, sees
+from voskar.core.rules.life import Goal, Going, Respawn, Spot
+from voskar.core.rules.motion import Motion
+from voskar.core.rules.rulebook import Kind, Rules
+from voskar.core.rules.space import ContactRules, Solid, Space
+
+__all__ = [
+    "Aim",
+    "Attack",
+    "Box",
+    "Clip",
+    "Consequences",
+    "ContactRules",
+    "Detect",
+    "Direction",
+    "Duration",
+    "Emitter",
+    "Fan",
+    "Fixture",
+    "Goal",
+    "Going",
+    "Key",
+    "Kind",
+    "Knockback",
+    "Motion",
+    "Place",
+    "Rebound",
+    "Rehit",
+    "Respawn",
+    "Role",
+    "Rules",
+    "Solid",
+    "Space",
+    "Spot",
+    "Target",
+    "Trigger",
+    "Windows",
+    "eligible",
+    "sees",
+]

@@ -1,0 +1,105 @@
+"""What a blow does: attacks, and their tables of consequences."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+Direction = Literal["away", "flat", "facing", "travel"]
+Place = Literal["above", "below", "ahead", "behind"]
+
+
+@dataclass(frozen=True)
+class Rehit:
+    """How often one attack of one striker may land on one target. `frames` is used by `after` only."""
+
+    mode: Literal["once", "entry", "always", "after"]
+    frames: int = 0
+
+    def __str__(self) -> str:
+        return f"{self.frames}f" if self.mode == "after" else self.mode
+
+
+@dataclass(frozen=True)
+class Knockback:
+    """A push of `distance` units over `over` frames; `direction` is a word, or degrees."""
+
+    distance: float
+    over: int = 1
+    fade: bool = False
+    direction: Direction | float = "away"
+    add: bool = False
+
+    def steps(self) -> tuple[float, ...]:
+        """The share of the distance in each frame, first to last: equal, or falling linearly (over, over-1, … 1)."""
+        if not self.fade:
+            return (1.0 / self.over,) * self.over
+        total = self.over * (self.over + 1) / 2
+        return tuple((self.over - index) / total for index in range(self.over))
+
+
+@dataclass(frozen=True)
+class Rebound:
+    """A send-off along `up`, in units a second; `add` adds it to the vertical velocity instead of replacing it."""
+
+    speed: float
+    add: bool = False
+
+
+@dataclass(frozen=True)
+class Consequences:
+    """What a landing does to one side. None: the rulebook does not name it.
+
+    `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`.
+    """
+
+    iframes: int | None = None
+    stun: int = 0
+    knockback: Knockback | None = None
+    rebound: Rebound | None = None
+    remove: bool = False
+    pierce: int = 0
+    consumed_by: frozenset[str] = frozenset({"landed"})
+    home: bool = False
+    checkpoint: bool = False
+    gives: Mapping[str, float] = field(default_factory=dict)
+    goal: bool = False
+    effect: str | None = None
+
+
+@dataclass(frozen=True)
+class Attack:
+    """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the striker."""
+
+    name: str
+    damage: float = 0.0
+    rehit: Rehit | None = None
+    priority: int = 0
+    friendly: bool = False
+    ignores_iframes: bool = False
+    hits_owner: bool = False
+    only_from: frozenset[Place] = frozenset()
+    never_from: frozenset[Place] = frozenset()
+    from_by: Literal["edge", "centre"] = "edge"
+    slack: float = 1.0
+    falling: bool = False
+    preempts: bool = False
+    striker: Consequences = field(default_factory=Consequences)
+    target: Consequences = field(default_factory=Consequences)
+
+    @property
+    def looks_where(self) -> bool:
+        """Whether it matters where the striker is, seen from the target."""
+        return bool(self.only_from or self.never_from)
+
+    @property
+    def harms(self) -> bool:
+        """Whether its target is worse off by it: hurt, held, pushed, sent home or used up."""
+        its = self.target
+        return bool(self.damage > 0 or its.stun or its.knockback or its.rebound or its.remove or its.home)
+
+    @property
+    def gives_iframes(self) -> bool:
+        """Only an attack that hurts, or that names the i-frames of its target, makes a target immune."""
+        return self.damage > 0 or self.target.iframes is not None

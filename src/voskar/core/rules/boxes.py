@@ -1,0 +1,71 @@
+"""Boxes fixed to a kind, and the clips and cells that open and move them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Literal
+
+from voskar.core.rules.shapes import Outline
+
+Role = Literal["hitbox", "hurtbox", "body"]
+
+Windows = Mapping[str, tuple[tuple[int, int], ...]]
+"""Ranges of cells (first, last), by clip."""
+
+
+@dataclass(frozen=True)
+class Clip:
+    """An animation of a kind. `rate` is cells a second, None for one cell a frame."""
+
+    cells: int
+    rate: Fraction | None = None
+    loop: bool = False
+
+    def step(self, recording_rate: Fraction) -> Fraction:
+        """Cells a frame, exactly."""
+        return Fraction(1) if self.rate is None else self.rate / recording_rate
+
+
+@dataclass(frozen=True)
+class Key:
+    """What a box is moved to from a cell on. None: this key does not name the value."""
+
+    cell: int
+    at: tuple[float, float] | None = None
+    turn: float | None = None
+    stretch: tuple[float, float] | None = None
+    linear: bool = False
+
+
+@dataclass(frozen=True)
+class Box:
+    """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`.
+
+    `during` None: open in every cell. `swept` None: where the kind is spawned. `keys` by clip, sorted by cell.
+    """
+
+    name: str
+    role: Role
+    outline: Outline
+    at: tuple[float, float] = (0.0, 0.0)
+    turn: float = 0.0
+    layer: int = 0
+    mask: int = 0
+    attack: str | None = None
+    rank: int = 0
+    damage_scale: float = 1.0
+    during: Windows | None = None
+    except_during: Windows = field(default_factory=dict)
+    keys: Mapping[str, tuple[Key, ...]] = field(default_factory=dict)
+    swept: bool | None = None
+
+    def opens(self, clip: str | None, cell: int) -> bool:
+        """Whether the box is open in a cell of a clip; without a clip only where it names no cells."""
+        inside = self.during is None or _within(self.during, clip, cell)
+        return inside and not _within(self.except_during, clip, cell)
+
+
+def _within(windows: Windows, clip: str | None, cell: int) -> bool:
+    return any(first <= cell <= last for first, last in windows.get(clip or "", ()))

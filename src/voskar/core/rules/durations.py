@@ -1,0 +1,39 @@
+"""Lengths of time as a rulebook writes them, and the frames they come to."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from fractions import Fraction
+
+_DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)", re.ASCII)
+
+
+@dataclass(frozen=True)
+class Duration:
+    """A length of time as a rulebook writes it: `12f`, `0.2s`, `200ms`, or a bare integer of frames."""
+
+    amount: Fraction
+    seconds: bool
+
+    @classmethod
+    def parse(cls, text: str | int) -> Duration:
+        """Raises ValueError for anything but the four forms; a part of a frame (`1.5f`) is none of them."""
+        if isinstance(text, int):
+            if text < 0:
+                raise ValueError(text)
+            return cls(Fraction(text), False)
+        match = _DURATION.fullmatch(text)
+        if match is None or (match[2] == "f" and "." in match[1]):
+            raise ValueError(text)
+        amount = Fraction(match[1])
+        return cls(amount / 1000 if match[2] == "ms" else amount, match[2] != "f")
+
+    def exact(self, rate: Fraction) -> Fraction:
+        """Frames at `rate` frames a second, unrounded."""
+        return self.amount * rate if self.seconds else self.amount
+
+    def frames(self, rate: Fraction) -> int:
+        """Whole frames: floor(seconds * rate + 1/2), on exact fractions, so that 145 ms at 100 a second is 15."""
+        exact = self.exact(rate)
+        return (2 * exact.numerator + exact.denominator) // (2 * exact.denominator)

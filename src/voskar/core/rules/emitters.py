@@ -1,0 +1,80 @@
+"""What spawns actors: emitters, their triggers and aims, the fans they fire, and what the rulebook places."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+
+@dataclass(frozen=True)
+class Fan:
+    """What is spawned in one go: `count` actors of a kind over `spread` degrees, each off by up to `jitter` degrees.
+
+    They set off at `speed` units a second along their aims, with `inherit` times the velocity of who spawns
+    them; with both None at their own kind's velocity.
+    """
+
+    kind: str
+    count: int = 1
+    spread: float = 0.0
+    jitter: float = 0.0
+    speed: float | None = None
+    inherit: float | None = None
+
+    def offsets(self) -> tuple[float, ...]:
+        """Degrees off the centre, evenly from one side to the other."""
+        if self.count == 1:
+            return (0.0,)
+        return tuple(self.spread * index / (self.count - 1) - self.spread / 2 for index in range(self.count))
+
+
+@dataclass(frozen=True)
+class Trigger:
+    """When an emitter fires: a button pressed, released or held, a beat, or a clip that reaches a cell.
+
+    `name` is the button or the clip; a beat falls `first` frames after its owner came into play, then `every`.
+    """
+
+    on: Literal["press", "release", "hold", "every", "clip"]
+    name: str = ""
+    cell: int = 0
+    every: int = 1
+    first: int = 1
+
+
+@dataclass(frozen=True)
+class Target:
+    """An aim at the nearest actor of a kind."""
+
+    kind: str
+
+
+Aim = Literal["facing", "input"] | float | Target
+
+
+@dataclass(frozen=True)
+class Emitter:
+    """Spawns a fan. `muzzle` and `pivot` are local points; `within` is a part of the world, x0, y0, x1, y1."""
+
+    name: str
+    when: Trigger
+    fan: Fan
+    cooldown: int = 0
+    limit: int | None = None
+    muzzle: tuple[float, float] = (0.0, 0.0)
+    pivot: tuple[float, float] = (0.0, 0.0)
+    turns: bool = False
+    aim: Aim = "facing"
+    within: tuple[float, float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Fixture:
+    """An actor that the rulebook places. `velocity` None: that of its kind, mirrored by its facing."""
+
+    id: str
+    kind: str
+    at: tuple[float, float]
+    facing: int = 1
+    angle: float = 0.0
+    velocity: tuple[float, float] | None = None

@@ -1,0 +1,53 @@
+"""What rules say of an actor's end and return, and of the end of a run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from voskar.core.rules.emitters import Fan
+from voskar.core.rules.motion import Motion
+
+
+@dataclass(frozen=True)
+class Going:
+    """What becomes of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
+
+    `clip` is what a recording should show; `worth` are points for the side that did it.
+    """
+
+    lasts: int = 0
+    hide: bool = False
+    clip: str | None = None
+    worth: float = 0.0
+    motion: Motion | None = None
+    spawn: tuple[Fan, ...] = ()
+
+
+Spot = Literal["start", "here", "checkpoint"]
+Reset = Literal["self", "pair", "room", "run"]
+
+
+@dataclass(frozen=True)
+class Respawn:
+    """How an actor that went down in frame d comes back: in frame max(d + `after`, d + 1) at the earliest.
+
+    `needs` names a button to press. With `waits` it does not return where a blow would meet it. It is immune in
+    `iframes` frames from that of its return on. `keeps` are counters that no reset touches.
+    """
+
+    after: int = 0
+    needs: str | None = None
+    at: Spot | tuple[float, float] = "start"
+    waits: bool = False
+    iframes: int = 0
+    resets: Reset = "self"
+    keeps: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Goal:
+    """When a run is won: after `survive` frames, or when of each kind in `clear` none is left. None, empty: never."""
+
+    survive: int | None = None
+    clear: tuple[str, ...] = ()

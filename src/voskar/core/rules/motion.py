@@ -1,0 +1,31 @@
+"""How driven actors move."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+EdgeRule = Literal["none", "remove", "wrap", "bounce", "stop"]
+SolidRule = Literal["pass", "remove", "bounce", "stop", "turn"]
+
+
+@dataclass(frozen=True)
+class Motion:
+    """How a driven actor of a kind moves: units a second, units a second squared, degrees a second.
+
+    `gravity` is a multiple of the space's. `max_speed` and `bounces` None: any. `life` None: without end, else
+    it is present in that many frames. `bounciness` is the share of its speed that a bounce keeps.
+    """
+
+    velocity: tuple[float, float] = (0.0, 0.0)
+    acceleration: tuple[float, float] = (0.0, 0.0)
+    gravity: float = 0.0
+    drag: float = 0.0
+    spin: float = 0.0
+    max_speed: float | None = None
+    life: int | None = None
+    at_edge: EdgeRule = "none"
+    on_solid: SolidRule = "pass"
+    bounces: int | None = None
+    bounciness: float = 1.0
+    clip: str | None = None

@@ -1,0 +1,69 @@
+"""A compiled rulebook: kinds, and everything else by name."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+from voskar.core.rules.attacks import Attack
+from voskar.core.rules.boxes import Box, Clip
+from voskar.core.rules.emitters import Emitter, Fixture
+from voskar.core.rules.life import Goal, Going, Respawn
+from voskar.core.rules.motion import Motion
+from voskar.core.rules.space import ContactRules, Space
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A type of actor. `health` None: it cannot go down. `lives` None: nobody counts them. `respawn` None: it does not
+    come back; with `succession` a new actor of its kind takes its place."""
+
+    name: str
+    side: str | None = None
+    health: float | None = None
+    iframes: int = 0
+    boxes: tuple[Box, ...] = ()
+    clips: Mapping[str, Clip] = field(default_factory=dict)
+    weight: float = 1.0
+    bounce: float = 1.0
+    motion: Motion = field(default_factory=Motion)
+    emitters: tuple[Emitter, ...] = ()
+    down: Going = field(default_factory=Going)
+    lives: int | None = None
+    respawn: Respawn | None = None
+    succession: bool = False
+
+    def timed(self, attack: str) -> bool:
+        """Whether any of the kind's hitboxes of an attack has a `during`."""
+        return any(box.attack == attack and box.during is not None for box in self.boxes)
+
+
+@dataclass(frozen=True)
+class Rules:
+    """A compiled rulebook at one frame rate. Kinds and attacks are sorted by name."""
+
+    rate: Fraction
+    layers: tuple[str, ...]
+    kinds: Mapping[str, Kind]
+    attacks: Mapping[str, Attack]
+    space: Space = field(default_factory=Space)
+    contact: ContactRules = field(default_factory=ContactRules)
+    fixtures: tuple[Fixture, ...] = ()
+    goal: Goal = field(default_factory=Goal)
+    digest: str = ""
+
+    @property
+    def drives(self) -> bool:
+        """Whether anything can appear that a recording does not show."""
+        effects = any(side.effect for attack in self.attacks.values() for side in (attack.striker, attack.target))
+        return bool(self.fixtures or effects or any(kind.emitters or kind.down.spawn for kind in self.kinds.values()))
+
+    @property
+    def returns(self) -> bool:
+        """Whether anyone can come back."""
+        return any(kind.respawn is not None for kind in self.kinds.values())
+
+    def layer_names(self, bits: int) -> list[str]:
+        """The names of the layers in a bit set, in the order of the rulebook."""
+        return [name for index, name in enumerate(self.layers) if bits >> index & 1]

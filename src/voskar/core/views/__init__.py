@@ -1,0 +1,1 @@
+"""Views of a ledger: what it comes to, actor by actor and frame by frame. They read, and judge nothing."""

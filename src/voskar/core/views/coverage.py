@@ -1,0 +1,206 @@
+"""Which rules were ever exercised: attacks, pairs of boxes, gates, conditions, consequences, lives, emitters, ways."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from voskar.core.effects import EFFECTS
+from voskar.core.gate import Gate
+from voskar.core.judging.contact import Contact
+from voskar.core.judging.gates import GATES, ally
+from voskar.core.judging.outcomes import LANDED
+from voskar.core.ledger import Event, Ledger
+from voskar.core.recording import Recording
+from voskar.core.rules import Attack, Consequences, Kind, Motion, Rules
+from voskar.core.views.exercise import layer_pairs
+from voskar.core.views.summary import everyone
+
+GROUPS = ("attack", "pair", "gate", "condition", "consequence", "life", "emitter", "way")
+
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Rule:
+    """Something that a recording can exercise. `path` is where the rulebook says it, empty for gates."""
+
+    group: str
+    name: str
+    path: Path = ()
+
+
+def rules_of(rules: Rules) -> list[Rule]:
+    """Everything that can be exercised, in the order of GROUPS, within a group in that of the rules."""
+    found = [Rule("attack", name, ("attacks", name)) for name in rules.attacks]
+    pairs = dict.fromkeys((pair.hitbox, pair.hurtbox) for layers in layer_pairs(rules) for pair in layers.pairs)
+    for hitbox, hurtbox in pairs:
+        owner, box = hitbox.split(".", 1)
+        found.append(Rule("pair", f"{hitbox} on {hurtbox}", ("kinds", owner, "boxes", box)))
+    found += [Rule("gate", name) for name in _gates(rules, pairs)]
+    for attack in rules.attacks.values():
+        asked = _asked(attack)
+        for word in ("met", "unmet") if asked else ():
+            name = f"{attack.name} {' and '.join(asked)}: {word}"
+            found.append(Rule("condition", name, ("attacks", attack.name, asked[0])))
+        for side in ("striker", "target"):
+            for key in _named(getattr(attack, side)):
+                found.append(Rule("consequence", f"{attack.name} {side}.{key}", ("attacks", attack.name, side, key)))
+    for kind in rules.kinds.values():
+        if kind.iframes:
+            found.append(Rule("consequence", f"{kind.name} iframes", ("kinds", kind.name, "iframes")))
+        found += [Rule("life", f"{kind.name} {words}", ("kinds", kind.name, *path)) for words, path in _life(kind)]
+        for one in kind.emitters:
+            path: Path = ("kinds", kind.name, "emitters", one.name)
+            found.append(Rule("emitter", f"{kind.name}/{one.name}", path))
+            # a held button is not denied by these, it only waits for them
+            held = one.when.on == "hold"
+            limits = {"cooldown": one.cooldown > 0 and not held, "limit": one.limit is not None and not held}
+            found += [
+                Rule("emitter", f"{kind.name}/{one.name} {key}", (*path, key)) for key, told in limits.items() if told
+            ]
+        for why, key in _ends(kind.motion):
+            found.append(Rule("way", f"{kind.name} {why}", ("kinds", kind.name, "motion", key)))
+    goals = {"survive": rules.goal.survive is not None, "clear": bool(rules.goal.clear)}
+    found += [Rule("life", f"won: {key}", ("goal", key)) for key, told in goals.items() if told]
+    return sorted(found, key=lambda one: GROUPS.index(one.group))
+
+
+def _asked(attack: Attack) -> list[str]:
+    names = {"only_from": attack.only_from, "never_from": attack.never_from, "falling": attack.falling}
+    return [name for name, told in names.items() if told]
+
+
+def _named(side: Consequences) -> list[str]:
+    """The consequences that a table names, by key."""
+    return [effect.key for effect in EFFECTS if effect.named(side)]
+
+
+def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
+    if kind.health is not None:
+        yield "down", ("health",)
+    if kind.succession:
+        yield "respawn", ("succession",)
+    elif kind.respawn is not None and kind.health is not None:
+        yield "respawn", ("respawn",)
+        if kind.respawn.waits:
+            yield "respawn held", ("respawn", "if_unsafe")
+    if kind.lives is not None and kind.health is not None:
+        yield "out", ("lives",)
+    if kind.down.spawn and kind.health is not None:
+        yield "down.spawn", ("down", "spawn")
+
+
+def _ends(motion: Motion) -> Iterator[tuple[str, str]]:
+    if motion.life is not None:
+        yield "expired", "life"
+    if motion.at_edge == "remove":
+        yield "edge", "at_edge"
+    if motion.on_solid == "remove":
+        yield "solid", "on_solid"
+
+
+def _gates(rules: Rules, pairs: dict[tuple[str, str], None]) -> Iterator[str]:
+    """The outcomes that these rules can come to."""
+    if not pairs:
+        return
+    yield LANDED
+    attacks = {box.attack for kind in rules.kinds.values() for box in kind.boxes if box.attack}
+    for gate in reversed(GATES):
+        if any(gate.possible(rules, rules.attacks[name]) for name in sorted(attacks)) and _meets_ally(
+            rules, pairs, gate
+        ):
+            yield gate.name
+
+
+def _meets_ally(rules: Rules, pairs: dict[tuple[str, str], None], gate: Gate[Contact]) -> bool:
+    """Allies stop nothing where no pair of boxes that may meet is on one side."""
+    if gate is not ally.GATE:
+        return True
+    boxes = {f"{kind.name}.{box.name}": (kind.side, box.attack) for kind in rules.kinds.values() for box in kind.boxes}
+    return any(
+        boxes[hit][0] == boxes[hurt][0] is not None and not rules.attacks[boxes[hit][1] or ""].friendly
+        for hit, hurt in pairs
+    )
+
+
+def exercised(rules: Rules, recording: Recording, ledger: Ledger) -> Counter[tuple[str, str]]:
+    """How often each rule was, by group and name."""
+    kinds = {name: actor.kind for name, actor in everyone(rules, recording, ledger).items()}
+    found: Counter[tuple[str, str]] = Counter()
+    contacts: list[Event] = []  # of this frame: what stands behind them comes from them
+    for event in ledger.events:
+        if contacts and contacts[-1].frame != event.frame:
+            contacts = []
+        if event.event == "contact":
+            contacts.append(event)
+            found.update(_of_contact(rules, kinds, event))
+        elif event.event == "spawn":
+            found.update(_of_spawn(rules, kinds, event))
+        elif event.event == "won":
+            found["life", f"won: {event.detail}"] += 1
+            found.update(_of_goal(rules, contacts) if event.detail == "goal" else ())
+        elif event.id in kinds:
+            found.update(_of_actor(rules, kinds[event.id or ""], event))
+            found.update(_of_landing(rules, contacts, event))
+    return found
+
+
+def _of_contact(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tuple[str, str]]:
+    attack, outcome = rules.attacks[event.attack or ""], event.outcome or ""
+    if outcome == "landed":
+        yield "attack", attack.name
+    hitbox = f"{kinds[event.striker or '']}.{event.hitbox}"
+    yield "pair", f"{hitbox} on {kinds[event.target or '']}.{event.hurtbox}"
+    yield "gate", outcome
+    asked = _asked(attack)
+    if asked and outcome not in ("ally", "down", "spent"):
+        yield "condition", f"{attack.name} {' and '.join(asked)}: {'unmet' if outcome == 'unmet' else 'met'}"
+
+
+def _of_landing(rules: Rules, contacts: list[Event], event: Event) -> Iterator[tuple[str, str]]:
+    """What the last blow did that could have: consequences stand behind their contact."""
+    key = "remove" if event.event == "removed" and event.detail == "spent" else event.event
+    for contact in reversed(contacts):
+        attack = rules.attacks[contact.attack or ""]
+        own = event.event != "iframes" or event.cause == attack.name
+        for side, name in (("striker", contact.striker), ("target", contact.target)):
+            if own and event.id == name and key in _named(getattr(attack, side)):
+                yield "consequence", f"{attack.name} {side}.{key}"
+                return
+
+
+def _of_goal(rules: Rules, contacts: list[Event]) -> Iterator[tuple[str, str]]:
+    for attack in [rules.attacks[contact.attack or ""] for contact in contacts if contact.outcome == "landed"]:
+        for side in ("striker", "target"):
+            if getattr(attack, side).goal:
+                yield "consequence", f"{attack.name} {side}.goal"
+
+
+def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tuple[str, str]]:
+    """An emitter has fired; else an actor has left children behind, or a blow an effect."""
+    parent = (event.id or "").rpartition("+")[0]
+    if event.emitter is not None:
+        yield "emitter", f"{kinds[event.owner or '']}/{event.emitter}"
+    elif parent in kinds:
+        yield "life", f"{kinds[parent]} down.spawn"
+    else:
+        for attack in rules.attacks.values():
+            for side in ("striker", "target"):
+                if getattr(attack, side).effect == event.kind:
+                    yield "consequence", f"{attack.name} {side}.effect"
+
+
+def _of_actor(rules: Rules, kind: str, event: Event) -> Iterator[tuple[str, str]]:
+    match event.event:
+        case "down" | "out" | "respawn":
+            yield "life", f"{kind} {event.event}"
+        case "respawn_held":
+            yield "life", f"{kind} respawn held"
+        case "iframes" if event.cause in rules.attacks and rules.attacks[event.cause or ""].target.iframes is None:
+            yield "consequence", f"{kind} iframes"
+        case "removed":
+            yield "way", f"{kind} {event.detail}"
+        case "denied" if event.detail in ("cooldown", "limit"):
+            yield "emitter", f"{kind}/{event.emitter} {event.detail}"

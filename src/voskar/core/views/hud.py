@@ -1,0 +1,114 @@
+"""Heads-up values: what a game's own display would show in a frame."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from voskar.core.rules import Rules
+from voskar.core.views.timeline import Course, Timeline
+
+ICONS = 12
+"""Most icons that are shown one by one."""
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """One actor's health and lives after a frame. `whole` icons are full, one more is filled by `part` (0 to 1), of
+    `icons` in all. `lives` None: nobody counts them."""
+
+    actor: str
+    health: float
+    full: float
+    whole: int
+    part: float
+    icons: int
+    lives: int | None
+    state: str
+    """ "" while it is in play, else "down", "waiting" (for a safe place to return) or "out"."""
+
+    @property
+    def percent(self) -> float:
+        """Health in per cent of the full."""
+        return 100.0 * self.health / self.full
+
+
+@dataclass(frozen=True)
+class Display:
+    """Everything in one frame. `clock` counts frames since the run began, `left` those until it is survived."""
+
+    frame: int
+    clock: int
+    left: int | None
+    score: tuple[tuple[str, float], ...]
+    gauges: tuple[Gauge, ...]
+    end: str
+    """ "" while the run goes on, else "over" or "won"."""
+
+
+def display(rules: Rules, course: Timeline, frame: int, names: Iterable[str], icon: float = 1.0) -> Display:
+    """The values after a frame; an `icon` stands for so much health."""
+    clock, survive, end = course.clock(frame), rules.goal.survive, course.end_of(frame)
+    gauges = (_gauge(course.courses[name], frame, icon) for name in names)
+    score = tuple((name, course.score[name].now(frame) or 0.0) for name in sorted(course.score))
+    return Display(
+        frame,
+        clock,
+        None if survive is None else max(survive - clock, 0),
+        score,
+        tuple(gauge for gauge in gauges if gauge is not None),
+        "" if end is None else end.event,
+    )
+
+
+def _gauge(course: Course, frame: int, icon: float) -> Gauge | None:
+    health, full = course.health.now(frame), course.kind.health
+    there = any(span.first <= frame <= span.last for span in course.present)
+    if health is None or full is None or not (there or course.is_down(frame)):
+        return None
+    units = round(health / icon, 9)
+    whole = int(units)
+    lives = course.lives.now(frame)
+    state = "down" if course.is_down(frame) or health == 0 else ""
+    if any(span.first <= frame <= span.last for span in course.waiting):
+        state = "waiting"
+    if state and any(out <= frame for out in course.outs[-1:]):
+        state = "out"
+    icons = -int(-round(full / icon, 9) // 1)
+    return Gauge(
+        course.actor.id, health, full, whole, units - whole, icons, None if lives is None else int(lives), state
+    )
+
+
+def displayed(course: Timeline) -> list[str]:
+    """Who has a gauge of its own: those whose lives are counted, else all recorded ones with health."""
+    own = [name for name, one in course.courses.items() if one.kind.lives is not None and not one.actor.spawned]
+    if own:
+        return own
+    return [name for name, one in course.courses.items() if one.kind.health is not None and not one.actor.driven]
+
+
+def changes(rules: Rules, course: Timeline, names: Sequence[str]) -> list[int]:
+    """The frames in which any value but the clock may be another than before, the first one included."""
+    found = {course.first, *course.runs, *course.marks, *(end.frame for end in course.ends)}
+    for steps in course.score.values():
+        found.update(steps.frames)
+    for name in names:
+        one = course.courses[name]
+        found.update(one.health.frames, one.lives.frames, one.outs)
+        for span in (*one.present, *one.waiting):
+            found.update((span.first, span.last + 1))
+    return sorted(frame for frame in found if course.first <= frame <= course.last)
+
+
+def icons(gauge: Gauge) -> str:
+    """`●●◐○`: whole ones, one in part, and the empty rest; as numbers where there are too many."""
+    if gauge.icons > ICONS:
+        return f"{gauge.whole + gauge.part:g} of {gauge.icons}"
+    return "●" * gauge.whole + ("◐" if gauge.part else "") + "○" * (gauge.icons - gauge.whole - (gauge.part > 0))
+
+
+def clock(frames: int, rate: float) -> str:
+    """`0:07.52`, minutes, seconds and hundredths, cut off as a clock shows them."""
+    hundredths = int(frames * 100 / rate + 1e-9)
+    return f"{hundredths // 6000}:{hundredths // 100 % 60:02}.{hundredths % 100:02}"

@@ -1,0 +1,117 @@
+"""Statistics of a replay: what each actor and each attack dealt and took, how much was ignored and why, and deaths."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from voskar.core.ledger import Event, Ledger
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
+from voskar.core.views.summary import brood, natural
+from voskar.core.views.timeline import Course, Timeline, timeline
+
+
+@dataclass
+class Tally:
+    """Landings and what kept the other contacts from landing, in frames of contact by outcome."""
+
+    name: str
+    landed: int = 0
+    dealt: float = 0.0
+    stopped: Counter[str] = field(default_factory=Counter)
+    first: int | None = None
+    """The frame of the first landing."""
+    downs: int = 0
+
+    @property
+    def contacts(self) -> int:
+        """Frames of contact, landed or not."""
+        return self.landed + self.stopped.total()
+
+    @property
+    def share(self) -> float | None:
+        """The part of its frames of contact that did not land."""
+        return self.stopped.total() / self.contacts if self.contacts else None
+
+    def add(self, event: Event) -> None:
+        """One more contact."""
+        if event.outcome == "landed":
+            self.landed += 1
+            self.dealt += event.damage or 0.0
+            self.first = event.frame if self.first is None else self.first
+        else:
+            self.stopped[event.outcome or ""] += (event.until or event.frame) - event.frame + 1
+
+
+@dataclass
+class Record:
+    """One actor, or all that one emitter or parent spawned: as striker, as target, and how it lived.
+
+    `alive` counts frames in which it was there and not down; `deaths` maps "striker: attack" to how often.
+    """
+
+    name: str
+    kind: str
+    striking: Tally
+    struck: Tally
+    count: int = 1
+    alive: int = 0
+    deaths: Counter[str] = field(default_factory=Counter)
+    returns: int = 0
+
+
+@dataclass(frozen=True)
+class Statistics:
+    """All of them, actors by id and attacks by name."""
+
+    frames: int
+    rate: float
+    actors: Mapping[str, Record]
+    attacks: Mapping[str, Tally]
+
+
+def statistics(rules: Rules, recording: Recording, ledger: Ledger) -> Statistics:
+    """Counts over a whole ledger."""
+    course = timeline(rules, recording, ledger)
+    actors: dict[str, Record] = {}
+    group: dict[str, Record] = {}
+    for name in sorted(course.courses, key=natural):
+        one = course.courses[name]
+        label = brood(name) if one.actor.spawned else name
+        if label in actors:
+            actors[label].count += 1
+        else:
+            actors[label] = Record(label, one.kind.name, Tally(label), Tally(label))
+        group[name] = actors[label]
+        actors[label].alive += _alive(one, course)
+        actors[label].returns += len(one.returns)
+    attacks = {name: Tally(name) for name in rules.attacks}
+    last: dict[str, Event] = {}  # the last blow that took health from each
+    blow: Event | None = None
+    for event in ledger.events:
+        if event.event == "contact" and event.striker and event.target:
+            attacks[event.attack or ""].add(event)
+            group[event.striker].striking.add(event)
+            group[event.target].struck.add(event)
+            blow = event
+        elif event.event == "health" and blow is not None and (event.after or 0.0) < (event.before or 0.0):
+            last[event.id or ""] = blow
+        elif event.event == "down" and event.id in last:
+            cause = last[event.id]
+            striker = group[cause.striker or ""]
+            group[event.id].deaths[f"{striker.name}: {cause.attack}"] += 1
+            striker.striking.downs += 1
+            attacks[cause.attack or ""].downs += 1
+    return Statistics(recording.frames, float(recording.rate), actors, attacks)
+
+
+def _alive(course: Course, whole: Timeline) -> int:
+    """Frames in which an actor was there and not down."""
+    frames = 0
+    for span in course.present:
+        frames += span.last - span.first + 1
+        for down in course.down:
+            frames -= max(min(span.last, down.last) - max(span.first, down.first) + 1, 0)
+    return min(max(frames, 0), whole.last - whole.first + 1)

@@ -1,0 +1,319 @@
+"""What each actor's state was in every frame, read off a ledger: health, lives, i-frames, stun, down, score, clock."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from voskar.core.ledger import Event, Ledger
+from voskar.core.ledger.events import Respawn
+from voskar.core.recording import Actor, Recording, sides
+from voskar.core.rules import Kind, Rules
+from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.views.summary import everyone
+
+
+@dataclass
+class Steps:
+    """A value that changes now and then: from each of `frames` on it is the one beside it."""
+
+    frames: list[int] = field(default_factory=list)
+    values: list[float] = field(default_factory=list)
+
+    def put(self, frame: int, value: float) -> None:
+        """The value from a frame on; frames must not fall."""
+        if self.frames and self.frames[-1] == frame:
+            self.values[-1] = value
+        elif not self.values or self.values[-1] != value:
+            self.frames.append(frame)
+            self.values.append(value)
+
+    def now(self, frame: int) -> float | None:
+        """The value after a frame, None before the first."""
+        at = bisect_right(self.frames, frame)
+        return self.values[at - 1] if at else None
+
+    def at(self, frames: Ints) -> Floats:
+        """(n,) the values after some frames, NaN before the first."""
+        rows = np.searchsorted(self.frames, frames, side="right")
+        return np.array([np.nan, *self.values])[rows]
+
+
+@dataclass
+class Span:
+    """Frames `first` to `last`, both included, and what brought them about."""
+
+    first: int
+    last: int
+    cause: str = ""
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A mark of the recording: the room, or the whole run, began again."""
+
+    frame: int
+    what: str
+
+
+Change = Event | Mark
+
+
+@dataclass
+class Course:
+    """One actor through a recording. `health` and `lives` are empty where its kind has none."""
+
+    actor: Actor
+    kind: Kind
+    side: str | None
+    present: list[Span] = field(default_factory=list)
+    health: Steps = field(default_factory=Steps)
+    lives: Steps = field(default_factory=Steps)
+    immune: list[Span] = field(default_factory=list)
+    stunned: list[Span] = field(default_factory=list)
+    down: list[Span] = field(default_factory=list)
+    waiting: list[Span] = field(default_factory=list)
+    """Held back from its return, as its place was not safe."""
+    dealt: list[Event] = field(default_factory=list)
+    taken: list[Event] = field(default_factory=list)
+    ignored: list[Event] = field(default_factory=list)
+    """Contacts on it that did not land."""
+    returns: list[Event] = field(default_factory=list)
+    outs: list[int] = field(default_factory=list)
+    changes: list[Change] = field(default_factory=list)
+    """What changed its health or lives, in order."""
+
+    def is_out(self, frame: int) -> bool:
+        """Whether it is out of lives before a frame, and has not come back."""
+        return bool(self.outs) and bool(self.down) and self.down[-1].first <= self.outs[-1] + 1 and self.is_down(frame)
+
+    def is_down(self, frame: int) -> bool:
+        """Whether it is down in a frame, that of its fall left out."""
+        return any(span.first <= frame <= span.last for span in self.down)
+
+
+@dataclass
+class Timeline:
+    """All actors of a recording, and its runs: frames in which one began, `ends` with what ended it."""
+
+    first: int
+    last: int
+    rate: float
+    courses: Mapping[str, Course]
+    runs: list[int]
+    marks: Mapping[int, str]
+    ends: list[Event]
+    score: Mapping[str, Steps]
+
+    def run_of(self, frame: int) -> int:
+        """The first frame of the run that a frame is part of."""
+        return self.runs[max(bisect_right(self.runs, frame) - 1, 0)]
+
+    def end_of(self, frame: int) -> Event | None:
+        """What had ended the run by a frame, if anything had."""
+        since = max([one for one in (*self.runs, *self.marks) if one <= frame], default=self.first)
+        return next((end for end in self.ends if since <= end.frame <= frame), None)
+
+    def clock(self, frame: int) -> int:
+        """Frames since the run began; it stands still when the run has ended."""
+        end = self.end_of(frame)
+        return (frame if end is None else end.frame) - self.run_of(frame)
+
+
+def timeline(rules: Rules, recording: Recording, ledger: Ledger, names: Collection[str] | None = None) -> Timeline:
+    """The courses of some actors, or of all that ever were there, in the order of the ledger's ids."""
+    actors = everyone(rules, recording, ledger)
+    kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
+    sided = dict(zip(actors, sides(list(actors.values()), kind_sides), strict=True))
+    courses = {
+        name: Course(actor, rules.kinds[actor.kind], sided[name])
+        for name, actor in actors.items()
+        if names is None or name in names
+    }
+    return _Reading(rules, recording, ledger, courses).run()
+
+
+def eventful(course: Timeline, most: int = 6) -> list[str]:
+    """Who is most worth a look: those whose lives are counted, then those with health to whom most happened."""
+    found = [one for one in course.courses.values() if one.kind.health is not None and not one.actor.spawned]
+    found.sort(key=lambda one: (one.kind.lives is None, -len(one.taken) - len(one.changes)))
+    chosen = {one.actor.id for one in found[:most]}
+    return [name for name in course.courses if name in chosen] or list(course.courses)[:most]
+
+
+class _Reading:
+    """Goes through a ledger once."""
+
+    def __init__(self, rules: Rules, recording: Recording, ledger: Ledger, courses: dict[str, Course]) -> None:
+        self.rules, self.recording, self.ledger, self.courses = rules, recording, ledger, courses
+        self.fixtures = {one.id for one in rules.fixtures} - set(recording.numbers)
+        self.score: dict[str, Steps] = {}
+        self.runs = [recording.first]
+        self.ends: list[Event] = []
+        self._returned = False
+
+    def run(self) -> Timeline:
+        """The whole of it."""
+        first, last = self.recording.first, self.recording.last
+        for course in self.courses.values():
+            self._begin(course)
+        marks = sorted(self.recording.resets.items())
+        before: Event | None = None
+        for event in self.ledger.events:
+            self._returned = isinstance(before, Respawn) and before.id == event.id and before.frame == event.frame
+            before = event
+            while marks and marks[0][0] <= event.frame:
+                self._begin_again(*marks.pop(0))
+            self._event(event)
+        for mark in marks:
+            self._begin_again(*mark)
+        for course in self.courses.values():
+            for spans in (course.immune, course.stunned, course.down, course.waiting, course.present):
+                for span in spans:
+                    span.last = min(span.last, last)
+        ledger = self.ledger
+        return Timeline(first, last, ledger.rate, self.courses, self.runs, self.recording.resets, self.ends, self.score)
+
+    def _begin(self, course: Course) -> None:
+        recording, name = self.recording, course.actor.id
+        if name in recording.numbers:
+            rows = recording.poses.rows_of(recording.numbers[name])
+            frames = recording.poses.frame[rows]
+            cuts = np.flatnonzero(np.diff(frames) > 1)
+            starts, ends = np.r_[0, cuts + 1], np.r_[cuts, len(frames) - 1]
+            spans = zip(frames[starts].tolist(), frames[ends].tolist(), strict=True)
+            course.present = [Span(start, end) for start, end in spans]
+        elif name in self.fixtures:
+            course.present = [Span(recording.first, recording.last)]
+        self._fill(course, recording.first, lives=True)
+
+    @staticmethod
+    def _fill(course: Course, frame: int, *, lives: bool) -> None:
+        if course.kind.health is not None:
+            course.health.put(frame, course.kind.health)
+        if lives and course.kind.lives is not None:
+            course.lives.put(frame, float(course.kind.lives))
+
+    def _begin_again(self, frame: int, what: str) -> None:
+        """A mark of the recording."""
+        for course in self.courses.values():
+            if what == "room" and course.is_out(frame):
+                continue
+            self._revive(course, frame)
+            self._place_anew(course, frame)
+            course.changes.append(Mark(frame, what))
+            self._fill(course, frame, lives=what == "run")
+        if what == "run":
+            self._new_run(frame)
+
+    def _place_anew(self, course: Course, frame: int) -> None:
+        """A fixture that was gone is there again."""
+        if course.actor.id in self.fixtures and course.present[-1].last < self.recording.last:
+            course.present.append(Span(frame, self.recording.last))
+
+    def _new_run(self, frame: int) -> None:
+        if self.runs[-1] != frame:
+            self.runs.append(frame)
+        for steps in self.score.values():
+            steps.put(frame, 0.0)
+
+    @staticmethod
+    def _revive(course: Course, frame: int) -> None:
+        """Whatever was running ends before a frame."""
+        for spans in (course.immune, course.stunned, course.down, course.waiting):
+            if spans and spans[-1].last >= frame:
+                spans[-1].last = frame - 1
+
+    def _event(self, event: Event) -> None:
+        frame = event.frame
+        if event.event == "contact":
+            landed = event.outcome == "landed"
+            striker, target = self.courses.get(event.striker or ""), self.courses.get(event.target or "")
+            if striker is not None and landed:
+                striker.dealt.append(event)
+            if target is not None:
+                (target.taken if landed else target.ignored).append(event)
+            return
+        if event.event == "score":
+            self.score.setdefault(event.id or "", Steps([self.recording.first], [0.0])).put(frame, event.total or 0.0)
+        elif event.event in ("over", "won"):
+            self.ends.append(event)
+        elif event.event == "respawn":
+            kind = self.rules.kinds[self._kind_of(event.id or "")]
+            if kind.respawn is not None and event.detail is None and kind.respawn.resets in ("room", "run"):
+                self._reset(event, whole=kind.respawn.resets == "run")
+        course = self.courses.get(event.id or "")
+        if course is not None:
+            self._of_one(course, event)
+
+    def _kind_of(self, name: str) -> str:
+        if name in self.courses:
+            return self.courses[name].actor.kind
+        number = self.recording.numbers.get(name)
+        if number is not None:
+            return self.recording.actors[number].kind
+        fixture = next((one for one in self.rules.fixtures if one.id == name), None)
+        return fixture.kind if fixture is not None else self._spawned[name]
+
+    @cached_property
+    def _spawned(self) -> dict[str, str]:
+        return {event.id or "": event.kind or "" for event in self.ledger.of("spawn")}
+
+    def _reset(self, event: Event, *, whole: bool) -> None:
+        """A return that puts back what the rules set in motion, or begins the whole run anew."""
+        for name, course in self.courses.items():
+            if name in self.fixtures and name != event.id:
+                self._revive(course, event.frame)
+                self._fill(course, event.frame, lives=True)
+                self._place_anew(course, event.frame)
+            elif whole and course.kind.lives is not None:
+                course.lives.put(event.frame, float(course.kind.lives))
+                if course.outs and course.down and course.down[-1].last >= event.frame:
+                    self._revive(course, event.frame)
+                    self._fill(course, event.frame, lives=False)
+            course.changes.append(event)
+        if whole:
+            self._new_run(event.frame)
+
+    def _of_one(self, course: Course, event: Event) -> None:
+        frame, last = event.frame, self.recording.last
+        match event.event:
+            case "health":
+                course.health.put(frame, event.after or 0.0)
+                course.changes.append(event)
+            case "iframes":
+                since = frame if self._returned else frame + 1  # those of a return come right behind it
+                if course.immune and course.immune[-1].last >= since - 1:
+                    course.immune[-1].last = since - 1
+                course.immune.append(Span(since, event.until or frame, event.cause or ""))
+                course.immune = [span for span in course.immune if span.last >= span.first]
+            case "stun":
+                course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
+            case "down":
+                course.down.append(Span(frame + 1, last, event.by or ""))
+                if event.lives is not None:
+                    course.lives.put(frame, event.lives)
+                course.changes.append(event)
+            case "respawn_held":
+                course.waiting.append(Span(frame, last, event.detail or ""))
+            case "respawn":
+                self._revive(course, frame)
+                course.returns.append(event)
+                self._fill(course, frame, lives=False)
+                former = self.courses.get(event.detail or "")
+                if former is not None and former.lives.values:
+                    course.lives.put(frame, former.lives.now(frame) or 0.0)
+                course.changes.append(event)
+            case "out":
+                course.outs.append(frame)
+            case "spawn":
+                course.present.append(Span(frame, last))
+                self._fill(course, frame, lives=True)
+            case "removed":
+                if course.present and course.actor.id not in self.recording.numbers:
+                    gone_in_it = event.detail in ("expired", "edge")
+                    course.present[-1].last = frame - 1 if gone_in_it else frame

@@ -1,0 +1,286 @@
+"""Looking on as a recording is stepped: where everyone was, and what gates say in the frames that are asked about."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+
+from voskar.core.emitters.gates import GATES as EMITTER_GATES
+from voskar.core.judging.contact import Contact
+from voskar.core.judging.gates import GATES, Verdict
+from voskar.core.kernel.motion import FOREVER
+from voskar.core.ledger import Ledger
+from voskar.core.recording import Actor, Poses, Recording
+from voskar.core.rules import Rules
+from voskar.core.rules.shapes import Ints
+from voskar.core.step import Stepper
+from voskar.core.world import ActorState, World
+
+Verdicts = tuple[tuple[str, Verdict], ...]
+Boxes = tuple[str, str, str, str]
+"""Striker, hitbox, target, hurtbox: ids and names."""
+
+
+@dataclass
+class Question:
+    """What is asked about a frame: pairs of actors, all pairs whose boxes come within `near` units, and emitters."""
+
+    pairs: set[tuple[str, str]] = field(default_factory=set)
+    near: float | None = None
+    emitters: bool = False
+
+
+@dataclass
+class Moment:
+    """What was found in a frame before anything was judged in it, of those that were asked about.
+
+    `states` are copies. `verdicts` hold every gate of boxes of the pairs asked about: those of contacts as they were
+    when each was judged, of others as they would have been before the first blow. `touched` are the times of contacts.
+    """
+
+    states: dict[str, ActorState] = field(default_factory=dict)
+    pairs: set[tuple[str, str]] = field(default_factory=set)
+    verdicts: dict[Boxes, Verdicts] = field(default_factory=dict)
+    touched: dict[Boxes, float] = field(default_factory=dict)
+    outcomes: dict[Boxes, str] = field(default_factory=dict)
+    pulls: dict[tuple[str, str], Verdicts] = field(default_factory=dict)
+    """Every gate of emitters, by owner and name, the trigger first."""
+
+
+class Watch:
+    """An observer that films where everyone is, and answers questions."""
+
+    def __init__(self, questions: Mapping[int, Question], *, films: bool = True) -> None:
+        self.questions, self.films = questions, films
+        self.moments: dict[int, Moment] = {}
+        self._frames = sorted(questions)
+        self._moment: Moment | None = None
+        self._film: list[tuple[Ints, ...]] = []
+        self._names: dict[str, Actor] = {}
+        self._moved: list[tuple[slice, np.ndarray, np.ndarray, np.ndarray]] = []
+
+    def next_frame(self, frame: int) -> int:
+        """Every frame if it films, else the next that is asked about."""
+        if self.films:
+            return frame
+        at = int(np.searchsorted(self._frames, frame))
+        return self._frames[at] if at < len(self._frames) else FOREVER
+
+    def before_firing(self, stepper: Stepper) -> None:
+        """Asks the gates of emitters."""
+        self._moment = None
+        question = self.questions.get(stepper.world.frame)
+        if question is None:
+            return
+        self._moment = self.moments[stepper.world.frame] = Moment()
+        if question.emitters:
+            world = stepper.world
+            for state in list(world.everyone()):
+                if world.is_present(state.row):
+                    for emitter in state.kind.emitters:
+                        pull = stepper.emitters.pull(state, emitter)
+                        trigger = stepper.emitters.trigger_verdict(state, emitter)
+                        verdicts = [(gate.name, gate.check(pull)) for gate in EMITTER_GATES]
+                        self._moment.pulls[state.id, emitter.name] = (("trigger", trigger), *verdicts)
+
+    def before_judging(self, stepper: Stepper) -> None:
+        """Films the frame, and asks what would come of pairs that do not touch."""
+        world = stepper.world
+        if self.films:
+            self._shoot(world)
+        question, moment = self.questions.get(world.frame), self._moment
+        if question is None or moment is None:
+            return
+        moment.pairs = set(question.pairs)
+        if question.near is not None:
+            moment.pairs |= close_pairs(world, question.near)
+        for striker, target in sorted(moment.pairs):
+            self._ask(stepper, moment, striker, target)
+
+    @staticmethod
+    def _keep(world: World, moment: Moment, name: str) -> ActorState | None:
+        state = world.find(name)
+        if state is not None and name not in moment.states:
+            moment.states[name] = replace_state(state)
+        return state
+
+    def _ask(self, stepper: Stepper, moment: Moment, striker: str, target: str) -> None:
+        world = stepper.world
+        mine, theirs = (self._keep(world, moment, name) for name in (striker, target))
+        if mine is None or theirs is None or not (world.is_present(mine.row) and world.is_present(theirs.row)):
+            return
+        for hit in world.catalog.by_kind[mine.kind.name]:
+            for hurt in world.catalog.by_kind[theirs.kind.name]:
+                if hit.box.role == "hitbox" and hurt.box.role == "hurtbox":
+                    contact = stepper.judge.contact(mine.row, hit, theirs.row, hurt)
+                    key = (striker, hit.name, target, hurt.name)
+                    moment.verdicts[key] = tuple((gate.name, gate.check(contact)) for gate in GATES)
+
+    def judged(self, contact: Contact, outcome: str) -> None:
+        """A contact as it is judged: blows before it in this frame have changed what gates say."""
+        moment = self._moment
+        if moment is None:
+            return
+        pair = (contact.striker.id, contact.target.id)
+        question = self.questions[contact.frame]
+        if pair not in moment.pairs and question.near is None:
+            return
+        moment.pairs.add(pair)
+        for name in pair:
+            self._keep(contact.world, moment, name)
+        key = (pair[0], contact.hitbox.name, pair[1], contact.hurtbox.name)
+        moment.verdicts[key] = tuple((gate.name, gate.check(contact)) for gate in GATES)
+        moment.touched[key], moment.outcomes[key] = contact.t, outcome
+
+    def after(self, stepper: Stepper) -> None:
+        """Of an ended run only what the recording shows is left; emitters and pairs have no verdicts."""
+        world = stepper.world
+        self._moment = None
+        question = self.questions.get(world.frame)
+        if question is not None and world.frame not in self.moments:
+            moment = self.moments[world.frame] = Moment()
+            for pair in sorted(question.pairs):
+                for name in pair:
+                    self._keep(world, moment, name)
+
+    # the film
+
+    def _shoot(self, world: World) -> None:
+        table, kernel, frame = world.table, world.kernel, world.frame
+        if world.raw or world.rules.returns:
+            rows = slice(kernel.first_row, kernel.last_row)
+            actors = world.recording.poses.actor[rows]
+            past = np.asarray(table.past)[actors]
+            before = np.asarray(table.before_at)[actors] == frame - 1
+            moved = (np.asarray(table.x)[actors], np.asarray(table.y)[actors], before & (past == 0))
+            self._moved.append((rows, *moved))
+        if not kernel.count:
+            return
+        here = np.asarray(kernel.alive)[: kernel.count].copy()
+        numbers = []
+        for row in here.tolist():
+            state = world.state(row)
+            if state.id not in self._names:
+                spawned = bool(table.spawned[row])
+                self._names[state.id] = Actor(state.id, state.kind.name, state.owner, driven=True, spawned=spawned)
+            numbers.append(state.id)
+        names = ("x", "y", "facing", "angle", "clip", "tick", "vx", "vy", "past", "hidden")
+        columns = tuple(np.asarray(getattr(table, name))[here] for name in names)
+        self._film.append((np.full(len(here), frame), np.array(numbers, dtype=object), *columns))
+
+    def recording_of(self, world: World) -> Recording:
+        """The recording as it was judged: with what lingered, in a raw one as blows have moved them, and with all that
+        the rules set in motion, as if the game had shown it."""
+        recording = world.recording
+        poses = recording.poses
+        if self._moved:
+            x, y, cut = poses.x.copy(), poses.y.copy(), np.array(poses.cut)
+            for rows, new_x, new_y, jumped in self._moved:
+                x[rows], y[rows] = new_x, new_y
+                cut[rows] |= jumped
+            poses = replace(poses, x=x, y=y, cut=cut)
+        if not self._film:
+            return replace(recording, poses=poses)
+        known = len(recording.actors)
+        number = {name: known + place for place, name in enumerate(self._names)}
+        columns = [np.concatenate(parts) for parts in zip(*self._film, strict=True)]
+        frame, names, x, y, facing, angle, clip, tick, vx, vy, past, hidden = columns
+        count = len(frame)
+        nan, none = np.broadcast_to(np.nan, count), np.broadcast_to(-1, count)
+        never = np.broadcast_to(False, count)
+        driven = Poses(
+            frame=frame,
+            actor=np.array([number[name] for name in names.tolist()], dtype=np.int64),
+            x=x,
+            y=y,
+            facing=facing,
+            angle=angle,
+            scale=np.broadcast_to(1.0, count),
+            clip=clip,
+            tick=np.where(clip >= 0, tick, -1),
+            cell=none,
+            vx=vx,
+            vy=vy,
+            health=nan,
+            lives=nan,
+            cut=past == 0,
+            hidden=hidden.astype(np.bool_),
+            lingering=never,
+        )
+        both = poses.and_also(driven)
+        both = both.rows(np.argsort(both.frame, kind="stable"))
+        starts = np.searchsorted(both.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
+        actors = (*recording.actors, *self._names.values())
+        return replace(recording, poses=both, starts=starts, actors=actors, clips=world.clips)
+
+
+def replace_state(state: ActorState) -> ActorState:
+    """A copy, counters and all."""
+    values = {name: getattr(state, name) for name in state.__struct_fields__}
+    return ActorState(**(values | {"counters": dict(state.counters)}))
+
+
+def close_pairs(world: World, within: float) -> set[tuple[str, str]]:
+    """Pairs of a striker and a target whose boxes, open or not, have bounds no further apart than `within` units."""
+    sides: list[list[tuple[str, list[float]]]] = [[], []]
+    placing, table = world.placing, world.table
+    for state in world.everyone():
+        row = state.row
+        if not world.is_present(row):
+            continue
+        matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
+        for box in world.catalog.by_kind[state.kind.name]:
+            if box.box.role != "body":
+                form = box.form_in(world.clip(row), table.cell[row])
+                radius = world.catalog.forms[form].radius * table.scale[row]
+                placing.bounds(form, table.x[row], table.y[row], *matrix, radius)
+                bounds = [placing.low_x, placing.low_y, placing.high_x, placing.high_y]
+                sides[box.box.role == "hurtbox"].append((state.id, bounds))
+    if not sides[0] or not sides[1]:
+        return set()
+    a, b = (np.array([bounds for _, bounds in side]) for side in sides)
+    apart = np.maximum(a[:, None, :2] - b[None, :, 2:], b[None, :, :2] - a[:, None, 2:]).max(axis=-1)
+    found = {(sides[0][i][0], sides[1][j][0]) for i, j in np.argwhere(apart <= within).tolist()}
+    return {pair for pair in found if pair[0] != pair[1]}
+
+
+@dataclass(frozen=True)
+class Watched:
+    """A replay that was watched: its ledger, the world at its end, and what was seen."""
+
+    stepper: Stepper
+    ledger: Ledger
+    watch: Watch
+
+    @property
+    def world(self) -> World:
+        """The world at the end."""
+        return self.stepper.world
+
+    @cached_property
+    def recording(self) -> Recording:
+        """As it was judged."""
+        return self.watch.recording_of(self.world)
+
+
+def watched(
+    rules: Rules, recording: Recording, questions: Mapping[int, Question] | None = None, *, films: bool = True
+) -> Watched:
+    """Replays, and looks on."""
+    watch = Watch(questions or {}, films=films and (rules.drives or rules.returns or recording.reactions == "raw"))
+    stepper = Stepper(rules, recording, watch)
+    return Watched(stepper, stepper.run(), watch)
+
+
+def judged_recording(rules: Rules, recording: Recording) -> tuple[Ledger, Recording]:
+    """The ledger, and the recording as it was judged."""
+    found = watched(rules, recording)
+    return found.ledger, found.recording
+
+
+def frames(ask: Collection[int], **what: object) -> dict[int, Question]:
+    """The same question about some frames."""
+    return {frame: Question(**what) for frame in ask}  # type: ignore[arg-type]

@@ -1,0 +1,126 @@
+"""Two ledgers held against each other: what was gained, lost, moved or changed, and what only follows from that."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from voskar.core.ledger import Event, Ledger, written
+from voskar.evidence.matching import pair_up
+
+LIFE = ("down", "respawn", "out", "over", "won")
+
+Sort = Literal["gained", "lost", "moved", "changed"]
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One landing or turn of a life that the two ledgers do not share. `frame` is that of the first ledger, or of the
+    second where only it has the event; `follows` is the frame of an earlier difference that it may come from."""
+
+    sort: Sort
+    frame: int
+    what: str
+    before: str
+    after: str
+    shift: int = 0
+    follows: int | None = None
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """Everything that differs, in frame order, and how many events the two have in common."""
+
+    same: int
+    differences: tuple[Difference, ...]
+
+    @property
+    def causes(self) -> tuple[Difference, ...]:
+        """Differences that follow from no earlier one."""
+        return tuple(one for one in self.differences if one.follows is None)
+
+
+def compare(before: Ledger, after: Ledger, near: int | None = None) -> Comparison:
+    """Compares landings, deaths, returns and ends of runs. An event at most `near` frames off (default half a second)
+    is the same one, moved.
+
+    A difference follows from an earlier one on the same actor: its health, i-frames or being down were others by
+    then. Another damage is a cause of its own every time.
+    """
+    near = round(before.rate / 2) if near is None else near
+    old, new = ([event for event in one.events if _counts(event)] for one in (before, after))
+    same, old_spare, new_spare = pair_up(old, new, 0, _key, _key)
+    moved, lost, gained = pair_up(old_spare, new_spare, near, _key, _key)
+    sides = _Contacts(before), _Contacts(after)
+    found: list[tuple[Difference, Event]] = []
+    for one, other in [*same, *moved]:
+        shift = other.frame - one.frame
+        if shift:
+            text = f"{abs(shift)} {'frame' if abs(shift) == 1 else 'frames'} {'later' if shift > 0 else 'earlier'}"
+            difference = Difference("moved", one.frame, _what(one), str(one.frame), f"{other.frame}, {text}", shift)
+            found.append((difference, one))
+        told = _value(one), _value(other)
+        if told[0] != told[1]:
+            found.append((Difference("changed", one.frame, _what(one), *told), one))
+    found += [(Difference("lost", one.frame, _what(one), _value(one), sides[1].instead(one)), one) for one in lost]
+    found += [(Difference("gained", one.frame, _what(one), sides[0].instead(one), _value(one)), one) for one in gained]
+    found.sort(key=lambda pair: (pair[0].frame, pair[0].what, pair[0].sort))
+    return Comparison(len(same), tuple(_follow(found)))
+
+
+def _counts(event: Event) -> bool:
+    return (event.event == "contact" and event.outcome == "landed") or event.event in LIFE
+
+
+def _key(event: Event) -> tuple[str | None, ...]:
+    return event.event, event.id, event.striker, event.target, event.attack
+
+
+def _what(event: Event) -> str:
+    if event.event == "contact":
+        return f"{event.attack} of {event.striker} on {event.target}"
+    return f"{event.event} of {event.id}" if event.id else event.event
+
+
+def _value(event: Event) -> str:
+    """What a matched event may differ in."""
+    if event.event == "contact":
+        return f"landed, damage {written(event.damage)}"
+    if event.event == "down" and event.lives is not None:
+        return f"down, lives {written(event.lives)}"
+    if event.event == "respawn":
+        return f"at ({written(event.x)}, {written(event.y)})"
+    return event.detail or event.event
+
+
+class _Contacts:
+    """What a ledger has in a frame instead of a landing."""
+
+    def __init__(self, ledger: Ledger) -> None:
+        self.of: dict[tuple[str | None, str | None, str | None], list[Event]] = {}
+        for event in ledger.of("contact"):
+            self.of.setdefault((event.striker, event.target, event.attack), []).append(event)
+
+    def instead(self, event: Event) -> str:
+        """The outcome of the same blow in that frame."""
+        if event.event != "contact":
+            return f"no {event.event}"
+        found: Sequence[Event] = self.of.get((event.striker, event.target, event.attack), ())
+        here = [one for one in found if one.frame <= event.frame <= (one.until or one.frame)]
+        return (here[0].outcome or "") if here else "no contact"
+
+
+def _follow(found: Sequence[tuple[Difference, Event]]) -> list[Difference]:
+    touched: dict[str, int] = {}  # the first difference on each actor
+    result = []
+    for difference, event in found:
+        name = event.target or event.id or ""
+        since = touched.get(name)
+        if since is not None and since < difference.frame and difference.sort != "changed":
+            difference = Difference(**{**vars(difference), "follows": since})
+        elif not name and touched:
+            difference = Difference(**{**vars(difference), "follows": min(touched.values())})
+        touched.setdefault(name, difference.frame)
+        result.append(difference)
+    return result

@@ -1,0 +1,274 @@
+"""Health, lives, death and return: what a recording tells of them against what the rules make of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from voskar.core.explain.actor import last_change
+from voskar.core.ledger import Event, Ledger
+from voskar.core.ledger.events import number as plain_number
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
+from voskar.core.rules.shapes import Ints
+from voskar.core.views.timeline import Course, Span, Timeline, timeline
+from voskar.evidence.reactions import TOLERANCE
+
+Sort = Literal["health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short"]
+
+
+@dataclass(frozen=True)
+class Odd:
+    """One disagreement about an actor's state, in words on both sides, from a frame on."""
+
+    sort: Sort
+    frame: int
+    actor: str
+    game: str
+    rules: str
+
+
+def lives(
+    rules: Rules, recording: Recording, ledger: Ledger, *, near: int, within: int = 0, tolerance: float = TOLERANCE
+) -> list[Odd]:
+    """Disagreements about state, in frame order.
+
+    `health` and `lives` are compared in every frame that tells them; of each disagreement the first frame is told. In
+    a baked recording the poses are evidence too: a body that is down stands still and does nothing, shows its death
+    clip once, and comes back where and when the rules have it. `near` is how many frames off a change may be and
+    still be told as the same one, `within` how many frames late a body may stop.
+    """
+    course = timeline(rules, recording, ledger, [actor.id for actor in recording.actors])
+    found: list[Odd] = []
+    for name in recording.numbers:
+        found += _state(recording, course.courses[name], near)
+        if recording.reactions == "baked":
+            found += _Body(rules, recording, course.courses[name], within, tolerance).odd()
+    found += _cut_short(rules, recording, ledger, course)
+    return sorted(found, key=lambda one: (one.frame, one.actor, one.sort))
+
+
+def _state(recording: Recording, course: Course, near: int) -> Iterator[Odd]:
+    """The columns `health` and `lives`: a disagreement begins where game and rules come to differ by another amount."""
+    poses = recording.poses
+    rows = poses.rows_of(recording.numbers[course.actor.id])
+    frames = poses.frame[rows]
+    columns: tuple[Literal["health", "lives"], ...] = ("health", "lives")
+    for column in columns:
+        told = getattr(poses, column)[rows]
+        steps = getattr(course, column)
+        if np.isnan(told).all() or not steps.values:
+            continue
+        known = ~np.isnan(told)
+        at, game = frames[known], told[known]
+        apart = np.round(game - steps.at(at), 6)
+        begins = (apart != 0) & (apart != np.r_[0.0, apart[:-1]])
+        for row in np.flatnonzero(begins).tolist():
+            frame, value = int(at[row]), float(game[row])
+            ends = np.flatnonzero(apart[row:] != apart[row])
+            length = f" to {at[row + int(ends[0]) - 1]}" if len(ends) else " to the end"
+            below = ", below zero" if value < 0 else ""
+            rule = plain_number(steps.now(frame))
+            text = f"{column} {rule}: {last_change(course, column, frame)}"
+            same = [one for one, told in zip(steps.frames, steps.values, strict=True) if told == value]
+            close = [one for one in same if 0 < abs(one - frame) <= near]
+            if close:
+                text += f"; {plain_number(value)} {'from' if close[0] > frame else 'was reached in'} {close[0]}"
+                text += " on" if close[0] > frame else ""
+            yield Odd(
+                column, frame, course.actor.id, f"{column} {plain_number(value)}{below} from {frame}{length}", text
+            )
+
+
+def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Odd]:
+    """The recording, or its run, ends before one that has lost its last life has been seen to the end."""
+    for event in ledger.of("down"):
+        one = course.courses.get(event.id or "")
+        if one is None or one.kind.lives is None or not one.kind.down.lasts:
+            continue
+        until = event.frame + one.kind.down.lasts
+        marks = [mark for mark in (*recording.resets, recording.last + 1) if event.frame < mark <= until]
+        final = event.lives == 0 or (one.kind.respawn is None and not one.kind.succession)
+        if final and marks and until not in one.outs:
+            mark = min(marks)
+            how = f"ends in {recording.last}" if mark > recording.last else f"begins again in {mark}"
+            told = f"is down for {one.kind.down.lasts} frames, and out in {until}: only then may the run be over"
+            yield Odd("cut-short", mark - 1, one.actor.id, f"the recording {how}", told)
+
+
+class _Body:
+    """What the poses of one actor show while it is down, and when it comes back."""
+
+    def __init__(self, rules: Rules, recording: Recording, course: Course, within: int, tolerance: float) -> None:
+        self.rules, self.recording, self.course = rules, recording, course
+        self.within, self.tolerance = within, tolerance
+        self.name = course.actor.id
+        self.number = recording.numbers[self.name]
+        poses = recording.poses
+        self.rows = poses.rows_of(self.number)
+        self.frames = poses.frame[self.rows]
+
+    def odd(self) -> Iterator[Odd]:
+        """Every disagreement."""
+        for span in self.course.down:
+            if span.last >= span.first:
+                yield from self._stillness(span)
+                yield from self._deeds(span)
+                yield from self._clip(span)
+                yield from self._sight(span)
+        for event in self.course.returns:
+            if event.detail is None:
+                yield from self._return(event)
+
+    def _within(self, first: int, last: int) -> Ints:
+        """Rows of its poses in some frames."""
+        low, high = np.searchsorted(self.frames, [first, last + 1])
+        return self.rows[low:high]
+
+    def _back(self, span: Span) -> str:
+        """When one that is down is to be back."""
+        held = [one for one in self.course.waiting if span.first <= one.first <= span.last + 1]
+        kept = f", kept by {held[0].cause} since {held[0].first}" if held else ""
+        if span.last >= self.recording.last:
+            return f"not back by the end{kept}"
+        return f"back in {span.last + 1}{kept}"
+
+    def _held(self, frame: int) -> list[str]:
+        """The buttons that are down in a frame."""
+        inputs = self.recording.inputs
+        low, high = np.searchsorted(inputs.frame, [frame, frame + 1])
+        own = [row for row in range(int(low), int(high)) if inputs.ids[inputs.id[row]] == self.name]
+        return sorted({inputs.buttons[inputs.button[row]] for row in own if inputs.down[row]})
+
+    def _stillness(self, span: Span) -> Iterator[Odd]:
+        """It stands where it went down, unless the rulebook says how it moves."""
+        if self.course.kind.down.motion is not None:
+            return
+        still = span.first - 1 + self.within
+        poses, start = self.recording.poses, self._within(still, still)
+        rows = self._within(still + 1, span.last)
+        rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
+        if not len(start) or not len(rows):
+            return
+        x0, y0 = float(poses.x[start[0]]), float(poses.y[start[0]])
+        far = np.hypot(poses.x[rows] - x0, poses.y[rows] - y0)
+        moved = np.flatnonzero(far > self.tolerance)
+        if not len(moved):
+            return
+        row, end = int(rows[moved[0]]), int(rows[int(far.argmax())])
+        frame = int(poses.frame[row])
+        fell = f"down since {span.first - 1}, {self._back(span)}"
+        place = self._place_of_return(span)
+        if place is not None and math.dist(place, (float(poses.x[row]), float(poses.y[row]))) <= self.tolerance:
+            early = f"is at its place of return in {frame} already, {span.last + 1 - frame} frames early"
+            yield Odd("seen", frame, self.name, early, fell)
+            return
+        held = self._held(frame)
+        led = f", with {' and '.join(held)} held" if held else ""
+        text = f"moves while it is down: {far.max():.1f} units off by {int(poses.frame[end])}{led}"
+        bounds = self.rules.space.bounds
+        if bounds is not None:
+            x, y = poses.x[rows], poses.y[rows]
+            out = np.flatnonzero((x < bounds[0]) | (x > bounds[2]) | (y < bounds[1]) | (y > bounds[3]))
+            text += f", and out of bounds in {int(poses.frame[rows[out[0]]])}" if len(out) else ""
+        yield Odd("walks", frame, self.name, text, f"{fell}: it stands still")
+
+    def _place_of_return(self, span: Span) -> tuple[float, float] | None:
+        event = next((one for one in self.course.returns if one.frame == span.last + 1), None)
+        return None if event is None else (event.x or 0.0, event.y or 0.0)
+
+    def _deeds(self, span: Span) -> Iterator[Odd]:
+        """A press while it is down changes no clip, and nothing of its own appears."""
+        poses, recording = self.recording.poses, self.recording
+        rows = self._within(span.first, span.last)
+        fell = f"down since {span.first - 1}, {self._back(span)}: inputs have no effect"
+        previous = poses.previous[rows]
+        known = previous >= 0
+        changed = rows[known & (poses.clip[rows] != poses.clip[previous]) & (poses.frame[rows] > span.first)]
+        for row in changed.tolist():
+            frame = int(poses.frame[row])
+            clip = recording.clips[poses.clip[row]] if poses.clip[row] >= 0 else "none"
+            held = self._held(frame) or self._held(frame - 1)
+            if held and clip != self.course.kind.down.clip:
+                text = f"{' and '.join(held)} is pressed, and it goes over to {clip} while it is down"
+                yield Odd("acts", frame, self.name, text, fell)
+                break
+        emitted = {one.fan.kind for one in self.course.kind.emitters}
+        for number, actor in enumerate(recording.actors):
+            if actor.owner == self.name and actor.kind not in emitted:  # emissions are held against emitters
+                frame = int(poses.frame[poses.rows_of(number)[0]])
+                if span.first <= frame <= span.last:
+                    yield Odd("acts", frame, self.name, f"{actor.id} of its own appears while it is down", fell)
+
+    def _clip(self, span: Span) -> Iterator[Odd]:
+        """The death clip is shown at once, and runs once."""
+        down, recording = self.course.kind.down, self.recording
+        if down.clip is None:
+            return
+        poses = recording.poses
+        until = min(span.last, span.first - 1 + down.lasts) if down.lasts else span.last
+        rows = self._within(span.first, until)
+        rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
+        wanted = recording.clips.index(down.clip) if down.clip in recording.clips else -2
+        fell = f"down since {span.first - 1}, {self._back(span)}"
+        other = rows[poses.clip[rows] != wanted]
+        if len(other):
+            frame = int(poses.frame[other[0]])
+            clip = recording.clips[poses.clip[other[0]]] if poses.clip[other[0]] >= 0 else "no clip"
+            yield Odd("clip", frame, self.name, f"shows {clip} in {frame}", f"{fell}: it shows {down.clip}")
+        shown = self._within(span.first - 1, span.last)
+        shown = shown[poses.clip[shown] == wanted]
+        before = poses.previous[shown]
+        anew = (before < 0) | (poses.clip[before] != wanted)
+        anew |= (poses.tick[shown] < poses.tick[before]) | (poses.cell[shown] < poses.cell[before])
+        anew |= (poses.tick[shown] == 0) & (poses.tick[before] == 0)
+        starts = poses.frame[shown[anew]]
+        if len(starts) > 1:
+            text = f"{down.clip} begins {len(starts)} times, again in {int(starts[1])}"
+            yield Odd("clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
+        back = self._within(span.last + 2, span.last + 2)
+        if span.last < recording.last and len(back) and poses.clip[back[0]] == wanted and not poses.hidden[back[0]]:
+            text = f"still shows {down.clip} in {span.last + 2}"
+            yield Odd("clip", span.last + 2, self.name, text, f"{fell}: it is alive again")
+
+    def _sight(self, span: Span) -> Iterator[Odd]:
+        """It is hidden at once, or when it has been seen for as long as it lasts."""
+        down, poses = self.course.kind.down, self.recording.poses
+        if not down.hide and not down.lasts:
+            return
+        since = span.first if down.hide else span.first + down.lasts
+        rows = self._within(since, span.last)
+        rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
+        if len(rows):
+            frame = int(poses.frame[rows[0]])
+            gone = "hidden at once" if down.hide else f"seen for {down.lasts} frames, to {since - 1}"
+            text = f"is to be seen in {frame}"
+            told = f"down since {span.first - 1}, {gone}, {self._back(span)}"
+            yield Odd("seen", frame, self.name, text, told)
+
+    def _return(self, event: Event) -> Iterator[Odd]:
+        """In the frame of its return it is seen, at its place."""
+        poses = self.recording.poses
+        rows = self._within(event.frame, event.frame)
+        if not len(rows):
+            return
+        row = int(rows[0])
+        goal = event.x or 0.0, event.y or 0.0
+        if poses.hidden[row]:
+            later = self._within(event.frame, self.recording.last)
+            seen = later[~poses.hidden[later]]
+            text = f"is still hidden in {event.frame}"
+            if len(seen):
+                frame = int(poses.frame[seen[0]])
+                text += f", and seen in {frame}, {frame - event.frame} frames late"
+            yield Odd("respawn-late", event.frame, self.name, text, f"back in {event.frame}")
+            return
+        place = float(poses.x[row]), float(poses.y[row])
+        if math.dist(place, goal) > self.tolerance:
+            text = f"is at ({place[0]:g}, {place[1]:g}) in {event.frame}"
+            told = f"back in {event.frame} at ({goal[0]:g}, {goal[1]:g})"
+            yield Odd("respawn-place", event.frame, self.name, text, told)

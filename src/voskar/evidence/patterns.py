@@ -1,0 +1,101 @@
+"""Findings of one cause told once: an off-by-one in all i-frames, another damage, everything late by one."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from voskar.core.recording import Recording
+from voskar.evidence.claims import Finding
+from voskar.evidence.words import WORDS
+
+LEAST = 3
+"""So many findings alike make a pattern."""
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """Findings alike: what they have in common, in words, and which they are."""
+
+    text: str
+    findings: tuple[Finding, ...]
+
+    @property
+    def frames(self) -> tuple[int, ...]:
+        """Where they are."""
+        return tuple(finding.frame for finding in self.findings)
+
+
+Key = tuple[str, int, str, str, str, str]
+
+
+def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
+    """Findings alike, the most of them first; each finding is in one group, if need be alone.
+
+    A shift that all moved findings share, whatever their gates, is one pattern if it is most of what the game claims:
+    everything is late, or early.
+    """
+    kinds = {actor.id: actor.kind for actor in recording.actors}
+    moved = [finding for finding in findings if finding.sort == "moved"]
+    shifts = Counter(finding.shift for finding in moved)
+    found: list[Pattern] = []
+    gates = {_gate(finding) for finding in moved}
+    claimed = sum(claim.event == "hit" for claim in recording.claims)
+    most = len(moved) >= LEAST and 3 * len(moved) >= 2 * claimed
+    if most and len(shifts) == 1 and (len(gates) > 1 or gates == {""}):
+        shift = next(iter(shifts))
+        late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}"
+        found.append(
+            Pattern(f"every hit that the game tells in another frame is {late}: its log, or its order", tuple(moved))
+        )
+        findings = [finding for finding in findings if finding.sort != "moved"]
+    groups: dict[Key, list[Finding]] = {}
+    for finding in findings:
+        groups.setdefault(_key(finding, kinds), []).append(finding)
+    found += [Pattern(_words(key), tuple(some)) for key, some in groups.items()]
+    return sorted(found, key=lambda one: (-len(one.findings), one.frames))
+
+
+def _gate(finding: Finding) -> str:
+    """What held the blow back where game and rules differ; i-frames that the blow itself gave held nothing back."""
+    gate = finding.why.gate if finding.why is not None else ""
+    if finding.sort == "moved" and (finding.drift or gate == "immune"):
+        return "immune" if finding.drift else ""
+    return gate
+
+
+def _key(finding: Finding, kinds: dict[str, str]) -> Key:
+    """What findings of one cause have in common."""
+    striker, target = (kinds.get(name, name) for name in (finding.striker, finding.target))
+    attack = finding.landing.attack if finding.landing is not None and finding.landing.attack else ""
+    gate = _gate(finding)
+    if finding.sort == "moved" and gate == "immune":
+        return finding.sort, finding.drift, gate, "", target, ""
+    if finding.sort in ("damage", "attack"):
+        return finding.sort, 0, f"{finding.game}, not {finding.rules}", striker, "", attack
+    if finding.sort in ("told-moved", "told-denied", "told-untold"):
+        return finding.sort, finding.shift, finding.game.split(" in ")[0], "", target, ""
+    return finding.sort, finding.shift, gate, striker, target, attack
+
+
+def _frames(shift: int) -> str:
+    return "1 frame" if abs(shift) == 1 else f"{abs(shift)} frames"
+
+
+def _words(key: Key) -> str:
+    sort, shift, gate, striker, target, attack = key
+    late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}" if shift else ""
+    if sort == "moved" and gate == "immune":
+        return f"i-frames of {target} end {_frames(shift)} {'too soon' if shift > 0 else 'too late'} in the game"
+    if sort == "moved":
+        return f"{striker}'s hits on {target} come {late}" + (f" ({gate})" if gate else "")
+    if sort == "denied":
+        return f"{striker}'s hits on {target} are counted though the rules deny them: {gate}"
+    if sort == "unclaimed":
+        return f"{striker}'s {attack} lands on {target} and the game never tells"
+    if sort in ("damage", "attack"):
+        return f"{sort} of {striker}'s {attack} is told as {gate}"
+    if sort.startswith("told-"):
+        return f"{target} {gate} {late}".rstrip() + (", and the rules have none" if sort == "told-denied" else "")
+    return f"{target}: {WORDS[sort]}" + (f", {late}" if late else "")

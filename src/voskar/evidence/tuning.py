@@ -1,0 +1,204 @@
+"""Variants of rules over recordings: what each comes to, which agrees best with what the game did, and how sharply."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields, replace
+from statistics import median
+
+from voskar.core.ledger import Event, Ledger
+from voskar.core.recording import Claim, Recording
+from voskar.core.rules import Rules
+from voskar.evidence.baseline import compare
+from voskar.evidence.claims import agreement
+from voskar.evidence.lives import lives
+from voskar.evidence.told import tellings
+
+
+@dataclass(frozen=True)
+class Score:
+    """What one variant of the rules comes to. Scores of several recordings add up.
+
+    `lived` has the frames that each had lived when it went down. `claims` are what the game claims, `agreed` those
+    that the rules agree with, `spare` landings and other events that no claim agrees with, `state` disagreements
+    about health, lives, bodies and returns. The rest is counted against the first variant.
+    """
+
+    hits: int = 0
+    deaths: int = 0
+    lived: tuple[int, ...] = ()
+    claims: int = 0
+    agreed: int = 0
+    spare: int = 0
+    state: int = 0
+    gained: int = 0
+    lost: int = 0
+    moved: int = 0
+    changed: int = 0
+
+    def __add__(self, other: Score) -> Score:
+        return Score(*(getattr(self, one.name) + getattr(other, one.name) for one in fields(Score)))
+
+    @property
+    def time_to_down(self) -> float | None:
+        """The median of `lived`, in frames."""
+        return median(self.lived) if self.lived else None
+
+    @property
+    def evidence(self) -> bool:
+        """Whether the game tells anything that rules may disagree with."""
+        return bool(self.claims or self.state)
+
+    @property
+    def differ(self) -> int:
+        """Everything that is not as in the first variant."""
+        return self.gained + self.lost + self.moved + self.changed
+
+    @property
+    def wrong(self) -> int:
+        """Disagreements with the game."""
+        return self.claims - self.agreed + self.spare + self.state
+
+
+def score(
+    rules: Rules,
+    recording: Recording,
+    ledger: Ledger,
+    first: Ledger | None = None,
+    *,
+    within: int = 0,
+    lag: int = 0,
+    actor: str | None = None,
+) -> Score:
+    """Counts one replay. `lag` is how many frames late the game tells its claims; with `actor` only hits on it, and its
+    deaths, are counted."""
+
+    def counts(one: Event | Claim) -> bool:
+        return actor is None or actor in (one.target, one.id)
+
+    ledger = replace(ledger, events=[event for event in ledger.events if counts(event)])
+    claims = tuple(replace(one, frame=one.frame - lag) for one in recording.claims if counts(one))
+    landings, downs = ledger.landings(), ledger.of("down")
+    hits = [one for one in claims if one.event == "hit"]
+    agreed, claimable = agreement(rules, recording, hits, landings, within)
+    told = tellings(replace(recording, claims=claims), ledger, within=within, near=within)
+    untold = sum(one.sort == "told-untold" for one in told.odd)
+    near = round(recording.rate / 2)
+    state = [one for one in lives(rules, recording, ledger, near=near, within=within) if actor in (None, one.actor)]
+    found = Score(
+        len(landings),
+        len(downs),
+        tuple(_lived(recording, ledger, downs)),
+        len(hits) + told.claims,
+        agreed + told.agreed,
+        (claimable - agreed if hits else 0) + untold,
+        len(state),
+    )
+    if first is None:
+        return found
+    own, other = replace(first, events=[event for event in first.events if counts(event)]), ledger
+    sorts = [one.sort for one in compare(own, other).differences]
+    gained, lost, moved, changed = (sorts.count(name) for name in ("gained", "lost", "moved", "changed"))
+    return replace(found, gained=gained, lost=lost, moved=moved, changed=changed)
+
+
+def _lived(recording: Recording, ledger: Ledger, downs: Sequence[Event]) -> list[int]:
+    """Frames from when each last appeared, came back, or began again, to when it went down."""
+    began: dict[str, list[int]] = {}
+    for event in ledger.events:
+        if event.event in ("spawn", "respawn") and event.id:
+            began.setdefault(event.id, []).append(event.frame)
+    marks = sorted(recording.resets)
+    found = []
+    for event in downs:
+        name = event.id or ""
+        there = recording.pose_from(recording.numbers[name], recording.first) if name in recording.numbers else None
+        starts = [recording.first if there is None else there[1], *began.get(name, []), *marks]
+        found.append(event.frame - max(start for start in starts if start <= event.frame))
+    return found
+
+
+Point = tuple[int, ...]
+"""Where a variant lies in a grid: the place of its value on each axis."""
+
+
+@dataclass(frozen=True)
+class Sharpness:
+    """Along one axis, the others as in the best variant: the places from `low` to `high` fit as well as it does.
+
+    `below` and `above` are how many more disagreements the next value on either side costs, None where there is none.
+    """
+
+    low: int
+    high: int
+    below: int | None
+    above: int | None
+
+    @property
+    def open_ended(self) -> bool:
+        """Whether a value that was not tried may fit as well, or better."""
+        return self.below is None or self.above is None
+
+
+@dataclass(frozen=True)
+class Fit:
+    """The first variant with the fewest disagreements, all that have as few, and how sharp that is on each axis."""
+
+    best: Point
+    alike: tuple[Point, ...]
+    axes: tuple[Sharpness, ...]
+
+
+def fit(wrong: Mapping[Point, int], lengths: Sequence[int]) -> Fit:
+    """Finds the best variant of a full grid, whose axes have these lengths."""
+    least = min(wrong.values())
+    alike = tuple(sorted(point for point, count in wrong.items() if count == least))
+    best = alike[0]
+    found = []
+    for axis, length in enumerate(lengths):
+        line = [wrong[(*best[:axis], place, *best[axis + 1 :])] for place in range(length)]
+        low = high = best[axis]
+        while low > 0 and line[low - 1] == least:
+            low -= 1
+        while high < length - 1 and line[high + 1] == least:
+            high += 1
+        below = line[low - 1] - least if low > 0 else None
+        found.append(Sharpness(low, high, below, line[high + 1] - least if high < length - 1 else None))
+    return Fit(best, alike, tuple(found))
+
+
+def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapping[Point, Score]) -> list[str]:
+    """What fits best, and how sharply, in sentences. Empty where there are no claims to fit."""
+    if not any(one.evidence for one in scores.values()):
+        return []
+    wrong = {point: one.wrong for point, one in scores.items()}
+    found = fit(wrong, [len(some) for some in values])
+    if len(found.alike) == len(scores):
+        return ["nothing tells these values apart: each has as many disagreements as the others"]
+    best = scores[found.best]
+    state = f", {best.state} of state" if best.state else ""
+    named = ", ".join(f"{key} = {some[place]}" for key, some, place in zip(keys, values, found.best, strict=True))
+    others = len(found.alike) - 1
+    spare = "event" if best.spare == 1 else "events"
+    tail = f"; {others} other{'s fit' if others > 1 else ' fits'} as well" if others else ""
+    lines = [f"best: {named}: {best.agreed} of {best.claims} claims agree, {best.spare} {spare} too many{state}{tail}"]
+    for key, some, sharp in zip(keys, values, found.axes, strict=True):
+        lines.append(f"{key}: {_sharp(some, sharp)}")
+    return lines
+
+
+def _sharp(values: Sequence[str], sharp: Sharpness) -> str:
+    span = values[sharp.low] if sharp.low == sharp.high else f"{values[sharp.low]} to {values[sharp.high]}"
+    if sharp.below is None and sharp.above is None:
+        return f"{span} fit alike: it is not to be told from these recordings"
+    costs = []
+    if sharp.below is not None:
+        costs.append(f"{values[sharp.low - 1]} costs {sharp.below} more")
+    if sharp.above is not None:
+        costs.append(f"{values[sharp.high + 1]} costs {sharp.above} more")
+    kind = "only this fits" if sharp.low == sharp.high else "fit alike"
+    end = ""
+    if sharp.open_ended:
+        last = "first" if sharp.below is None else "last"
+        end = f"; this is the {last} that was tried: try beyond it"
+    return f"{span}: {kind}, {' and '.join(costs)}{end}"
