@@ -27,7 +27,7 @@ def extensions() -> list[Extension]:
 
     checks = bool(os.environ.get("VOSKAR_CHECKED"))
     # one multiplication and addition is two roundings, on every machine and in Python
-    flags = ["-O2", "-g0", "-ffp-contract=off"] if os.name == "posix" else []
+    flags = ["-O3", "-g0", "-ffp-contract=off", "-fno-math-errno"] if os.name == "posix" else []
     built = cythonize(
         [
             Extension(
@@ -42,6 +42,7 @@ def extensions() -> list[Extension]:
         build_dir="build/cython-checked" if checks else "build/cython",
         compiler_directives={
             "language_level": 3,
+            "auto_pickle": False,
             "annotation_typing": False,  # the types are those of the .pxd
             "boundscheck": checks,
             "wraparound": False,

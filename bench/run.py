@@ -1,4 +1,4 @@
-"""`make bench`: time to read, to find touches and to judge, and how it grows with the recording.
+"""`make bench`: what a replay costs, beside what a bare C loop over the same scene costs, as ratios of one run.
 
 Every measurement runs in a fresh process, so that peak memory is its own.
 """
@@ -6,122 +6,251 @@ Every measurement runs in a fresh process, so that peak memory is its own.
 from __future__ import annotations
 
 import json
+import os
 import platform
 import resource
+import shutil
+import statistics
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 sys.path.insert(0, str(Path(__file__).parent))
 
 import scenes
 
 SHARES = (0.25, 0.5, 1.0)
+ALIVE = (20, 100, 500, 2000)
+RECORDINGS, SINGLE = 200, 10
+HERE = Path(__file__).parent
+
+
+def peak() -> float:
+    """Megabytes that this process has held at most."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
 
 
 def measure(rulebook: str, recording: str) -> dict[str, float]:
     """Seconds and megabytes for one recording, in this process."""
-    from voskar.core.placing import Wardrobe
-    from voskar.core.touching import find_touches
+    import msgspec
 
-    from voskar.core import replay as core
+    from voskar.core.step import replay
+    from voskar.files.frames import FrameLine
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
 
-    def peak() -> float:
-        return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-
     book = load_rulebook(rulebook)
+    told = Path(recording).read_bytes().splitlines()[1:]
+    decode = msgspec.json.Decoder(FrameLine).decode
+    start = time.perf_counter()
+    for line in told:
+        decode(line)
+    decoding = time.perf_counter() - start
+    del told
     base = peak()
     start = time.perf_counter()
     played = load_recording(recording, book)
     read = time.perf_counter() - start
-    read_peak = peak() - base
     columns = sum(
         column.nbytes if column.strides != (0,) else 0
         for column in vars(played.poses).values()
         if hasattr(column, "nbytes")
     )
+    read_peak = peak() - base
     rules = book.rules(played.rate)
     start = time.perf_counter()
-    wardrobe = Wardrobe(rules)
-    cast = core.cast_of(played, wardrobe)
-    touches = 0
-    stop = played.first
-    while stop <= played.last:
-        first, stop = stop, core.block_end(played, stop, core.BLOCK)
-        _, poses, lead = core.with_lead(played, first, stop)
-        touches += len(find_touches(poses, cast, wardrobe, lead))
-    touching = time.perf_counter() - start
-    start = time.perf_counter()
-    ledger = core.replay(rules, played)
-    whole = time.perf_counter() - start
+    ledger = replay(rules, played)
+    seconds = time.perf_counter() - start
+    born = {event.id: event.frame for event in ledger.of("spawn")}
+    lives = sum(event.frame - born.pop(event.id, event.frame) for event in ledger.of("removed"))
+    lives += sum(played.last + 1 - frame for frame in born.values())
     return {
         "frames": played.frames,
-        "touches": touches,
+        "contacts": sum((event.until or event.frame) - event.frame + 1 for event in ledger.of("contact")),
         "events": len(ledger),
+        "alive": lives / max(played.frames, 1),
+        "decode": decoding,
         "read": read,
-        "touch": touching,
-        "judge": whole - touching,
-        "read_mb": read_peak,
+        "replay": seconds,
         "columns_mb": columns / 2**20,
+        "read_mb": read_peak,
         "peak_mb": peak(),
     }
 
 
-def mixed() -> str:
-    """What the crowd's touches cost when its shapes are mixed and swept, against rectangles only."""
-    times = []
-    for rules in (scenes.RECTANGLES, scenes.MIXED):
-        with tempfile.TemporaryDirectory() as folder:
-            files = scenes.write(Path(folder), "crowd", scenes.SCENES["crowd"][-1] // 4, rules)
-            done = subprocess.run(
-                [sys.executable, __file__, *map(str, files)], capture_output=True, text=True, check=True
-            )
-            times.append(json.loads(done.stdout)["touch"])
-    return f"{times[1] / times[0]:.1f} times as long"
+def kernel_alone(rulebook: str, recording: str, dump: str) -> dict[str, float]:
+    """Moves and touches a scene again with the same births and ends, and times the kernel alone; writes the scene for
+    the C loop."""
+    import numpy as np
 
-
-def measure_swarm(rulebook: str, recording: str) -> dict[str, float]:
-    """How many shots are alive on average, and the seconds of a replay, in this process."""
-    from voskar.core.step import replay
+    from voskar.core.ledger.events import Spawn
+    from voskar.core.step import Stepper
+    from voskar.core.world import Birth, World
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
 
     book = load_rulebook(rulebook)
     played = load_recording(recording, book)
     rules = book.rules(played.rate)
-    start = time.perf_counter()
-    ledger = replay(rules, played)
-    seconds = time.perf_counter() - start
-    born = {event.id: event.frame for event in ledger.of("spawn")}
-    lives = sum(event.frame - born.pop(event.id) for event in ledger.of("removed"))
-    lives += sum(played.last + 1 - frame for frame in born.values())
-    counts = {"frames": played.frames, "alive": lives / played.frames, "hits": len(ledger.landings())}
-    return counts | {"seconds": seconds, "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024}
+    speeds: dict[str, tuple[float, float]] = {}
+    stepper = Stepper(rules, played)
+    entered = stepper.world.enter
+
+    def enter(birth: Birth, facing: float = 1.0) -> Any:
+        speeds[birth.id] = birth.velocity or (0.0, 0.0)
+        return entered(birth, facing)
+
+    stepper.world.enter = enter  # type: ignore[method-assign]
+    ledger = stepper.run()
+    born: dict[int, list[Birth]] = {}
+    ends = {event.id: (event.frame, event.detail) for event in ledger.of("removed")}
+    shots = []
+    for event in ledger.all(Spawn):
+        velocity = speeds[event.id]
+        birth = Birth(event.id, event.kind, event.x, event.y, event.angle, velocity)
+        born.setdefault(event.frame, []).append(birth)
+        end, why = ends.get(event.id, (played.last + 1, ""))
+        shots.append((event.frame, end + (why == "spent"), event.x, event.y, *velocity))
+    spent: dict[int, list[str]] = {}
+    for name, (frame, why) in ends.items():
+        if why == "spent":
+            spent.setdefault(frame, []).append(name or "")
+    world = World(rules, played)
+    kernel, touches, seconds = world.kernel, 0, 0.0
+    clock = time.perf_counter
+    for frame in range(played.first, played.last + 1):
+        world.frame = frame
+        start = clock()
+        kernel.begin(frame)
+        seconds += clock() - start
+        for _, state, _ in world.left():
+            world.discard(state)
+        for birth in born.get(frame, ()):
+            world.enter(birth)
+        start = clock()
+        kernel.touch(frame)
+        seconds += clock() - start
+        touches += world.finder.count
+        for name in spent.get(frame, ()):
+            world.discard(world.state(world.rows[name]))
+    poses = played.poses
+    count = len(played.actors)
+    if shots:
+        head = [played.frames, count, len(shots), 7, 5, 3]
+        where = np.stack([poses.x, poses.y, poses.facing], axis=1).reshape(-1)
+        np.concatenate([head, where, np.array(shots).reshape(-1)]).astype(float).tofile(dump)
+    else:
+        keepers = sum(actor.kind == "keeper" for actor in played.actors)
+        where = np.stack([poses.x, poses.y, poses.facing], axis=1).reshape(-1)
+        np.concatenate([[played.frames, keepers, count - keepers], where]).astype(float).tofile(dump)
+    return {"touches": touches, "seconds": seconds}
 
 
-def swarms() -> None:
-    """A swarm of driven shots against 50 targets: what a replay costs by how many are alive."""
-    print("\n| shots alive | frames | hits | replay s | frames/s | µs a shot and frame | peak MB |")
-    print("|--:|--:|--:|--:|--:|--:|--:|")
-    frames = scenes.SCENES["swarm"][-1]
-    for alive in (110, 540, 2160):  # some are always used up in hits
-        with tempfile.TemporaryDirectory() as folder:
-            files = scenes.write(Path(folder), "swarm", frames, scenes.swarm(alive))
-            command = [sys.executable, __file__, "swarm", *map(str, files)]
-            row = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
-        cost = row["seconds"] / row["frames"]
-        print(
-            f"| {row['alive']:,.0f} | {row['frames']:,} | {row['hits']:,} | {row['seconds']:.1f} | {1 / cost:,.0f} "
-            f"| {cost / row['alive'] * 1e6:.2f} | {row['peak_mb']:.0f} |",
-            flush=True,
-        )
+def fresh(*arguments: object) -> dict[str, float]:
+    """A measurement in a process of its own."""
+    done = subprocess.run([sys.executable, str(HERE / "run.py"), *map(str, arguments)], capture_output=True, text=True)
+    if done.returncode:
+        sys.exit(done.stderr)
+    result: dict[str, float] = json.loads(done.stdout)
+    return result
 
 
-RECORDINGS, SINGLE = 200, 10
+def best_of(runs: int, measured: Callable[[], dict[str, float]], key: str) -> dict[str, float]:
+    """The quickest of several measurements."""
+    return min((measured() for _ in range(runs)), key=lambda row: row[key])
+
+
+def against_c(folder: Path) -> None:
+    """Moving and touching beside the C loop, which has to count the same touches."""
+    compiler = shutil.which(os.environ.get("CC", "cc"))
+    if compiler is None:
+        print("\nno C compiler: nothing to hold the kernel against")
+        return
+    limit = folder / "limit"
+    subprocess.run([compiler, "-O2", "-o", limit, HERE / "limit.c", "-lm"], check=True)
+    print("\n| moving and touching | alive | touches | C µs a frame | kernel µs a frame | times C |")
+    print("|---|--:|--:|--:|--:|--:|")
+    rows = [("swarm", scenes.swarm(alive), 1800 if alive < 1000 else 900) for alive in ALIVE]
+    for scene, rules, frames in [*rows, ("crowd", scenes.RULES, 900)]:
+        files = scenes.write(folder, scene, frames, rules)
+        dump = folder / "scene"
+        found = best_of(3, lambda files=files, dump=dump: fresh("kernel", *files, dump), "seconds")  # type: ignore[misc]
+        runs = [subprocess.run([limit, scene, dump], capture_output=True, text=True, check=True) for _ in range(3)]
+        touches, seconds = min((run.stdout.split() for run in runs), key=lambda pair: float(pair[1]))
+        if int(touches) != found["touches"]:
+            sys.exit(f"{scene}: the C loop counts {touches} touches, the kernel {found['touches']}")
+        alive = fresh("replay", *files)["alive"] if scene == "swarm" else 500
+        c, own = float(seconds) / frames * 1e6, found["seconds"] / frames * 1e6
+        print(f"| {scene} | {alive:,.0f} | {int(touches):,} | {c:.1f} | {own:.1f} | {own / c:.1f} |", flush=True)
+
+
+def scenes_table(folder: Path) -> None:
+    """Everything from files to ledger, at a quarter, half and all of the frames."""
+    print(
+        "\n| scene | frames | contacts | decode s | read s | times | replay s | frames/s | columns MB | peak MB |"
+    )
+    print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
+    table = [
+        ("duel", scenes.RULES, {}),
+        ("skirmish", scenes.RULES, {}),
+        ("crowd", scenes.RULES, {}),
+        ("crowd, mixed shapes, swept", scenes.MIXED, {}),
+        ("swarm of 2,000", scenes.swarm(2000), {}),
+        ("swarm, busy", scenes.BUSY, {}),
+        ("room", scenes.room(), {}),
+        ("raw", scenes.RAW, {"reactions": "raw"}),
+        ("raw, baked", scenes.RAW, {"reactions": "baked"}),
+    ]
+    files_of = {"swarm of 2,000": "swarm", "swarm, busy": "swarm", "room": "empty", "raw": "duel", "raw, baked": "duel"}
+    for name, rules, header in table:
+        scene = files_of.get(name, name.split(",")[0])
+        full = 36_000 if name.startswith("raw") else scenes.SCENES[scene][-1]
+        rows = []
+        for share in SHARES:
+            files = scenes.write(folder, scene, int(full * share), rules, **header)
+            row = fresh("replay", *files)
+            rows.append(row)
+            pace = row["frames"] / row["replay"]
+            print(
+                f"| {name} | {row['frames']:,} | {row['contacts']:,} | {row['decode']:.2f} | {row['read']:.2f} "
+                f"| {row['read'] / row['decode']:.1f} | {row['replay']:.2f} | {pace:,.0f} "
+                f"| {row['columns_mb']:.0f} | {row['peak_mb']:.0f} |",
+                flush=True,
+            )
+        growth = {part: rows[-1][part] / rows[0][part] for part in ("read", "replay")}
+        told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
+        print(f"| {name}: all to a quarter | 4.0 | {told} | | | | | | | |")
+
+
+def whole_process(folder: Path) -> None:
+    """The command on the demo's meadow, beside importing NumPy and Click."""
+    voskar = str(Path(sys.executable).with_name("voskar"))
+    demo = folder / "demo"
+    subprocess.run([voskar, "demo", str(demo)], capture_output=True, check=True)
+
+    def median(command: list[str]) -> float:
+        times = []
+        for _ in range(9):
+            start = time.perf_counter()
+            subprocess.run(command, capture_output=True, check=True, cwd=demo)
+            times.append(time.perf_counter() - start)
+        return statistics.median(times)
+
+    bare = median([sys.executable, "-c", "import numpy, click"])
+    print("\n| whole process | s | times importing NumPy and Click |")
+    print("|---|--:|--:|")
+    for name, command in (
+        ("importing NumPy and Click", [sys.executable, "-c", "import numpy, click"]),
+        ("voskar --help", [voskar, "--help"]),
+        ("voskar replay of the meadow", [voskar, "replay", "apiary.toml", "meadow.jsonl"]),
+        ("voskar replay of the swarm", [voskar, "replay", "swarm.toml", "swarm.jsonl"]),
+    ):
+        seconds = median(command)
+        print(f"| {name} | {seconds:.3f} | {seconds / bare:.1f} |", flush=True)
 
 
 def suites() -> None:
@@ -148,78 +277,52 @@ def suites() -> None:
             print(f"| {name} | {time_taken:.1f} | {RECORDINGS / time_taken:.1f} | {share:.2f} |", flush=True)
 
 
-def all_pairs() -> str:
-    """How much slower the crowd's touches are when every pair of a frame is tried instead of the grid."""
-    code = "from voskar.core import candidates; candidates.FEW = 1 << 40; import run; run.main()"
-    with tempfile.TemporaryDirectory() as folder:
-        files = scenes.write(Path(folder), "crowd", scenes.SCENES["crowd"][-1] // 4)
-        times = []
-        for command in ([__file__], ["-c", code]):
-            done = subprocess.run(
-                [sys.executable, *command, *map(str, files)],
-                capture_output=True,
-                text=True,
-                check=True,
-                cwd=Path(__file__).parent,
-            )
-            times.append(json.loads(done.stdout)["touch"])
-    return f"{times[1] / times[0]:.1f} times as long"
+def check_shots(shots: str, rulebook: str, recording: str) -> dict[str, float]:
+    """Checking logged shots and their claims, beside replaying them."""
+    from voskar.core.step import replay
+    from voskar.evidence.weighing import weigh
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+
+    book = load_rulebook(rulebook)
+    played = load_recording(recording, book)
+    rules = book.rules(played.rate)
+    start = time.perf_counter()
+    replay(rules, played)
+    alone = time.perf_counter() - start
+    start = time.perf_counter()
+    weighed = weigh(rules, played)
+    return {"shots": int(shots), "replay": alone, "check": time.perf_counter() - start, "ok": weighed.ok}
 
 
-def start_up(python: str) -> tuple[float, float]:
-    """Seconds for `voskar --help`, and for a bare interpreter: the best of several."""
-    command = [str(Path(python).with_name("voskar")), "--help"]
-    return best(command), best([python, "-c", "pass"])
-
-
-def best(command: list[str]) -> float:
-    """Seconds of the fastest of seven runs."""
-    times = []
-    for _ in range(7):
-        start = time.perf_counter()
-        subprocess.run(command, capture_output=True, check=True)
-        times.append(time.perf_counter() - start)
-    return min(times)
+def checks(folder: Path) -> None:
+    """Logged shots with claims, at a quarter, half and all of 10,000."""
+    print("\n| logged shots with claims | replay s | check s | times replay |")
+    print("|---|--:|--:|--:|")
+    for shots in (2_500, 5_000, 10_000):
+        row = fresh("check", shots, *scenes.write_shots(folder, shots))
+        told = f"{row['replay']:.2f} | {row['check']:.2f} | {row['check'] / row['replay']:.1f}"
+        print(f"| {shots:,} | {told} |", flush=True)
 
 
 def main() -> None:
     """Prints Markdown tables."""
-    if sys.argv[1:2] == ["swarm"]:
-        print(json.dumps(measure_swarm(*sys.argv[2:])))
+    tasks = {"replay": measure, "kernel": kernel_alone, "check": check_shots}
+    if sys.argv[1:2] and sys.argv[1] in tasks:
+        print(json.dumps(tasks[sys.argv[1]](*sys.argv[2:])))  # type: ignore[operator]
         return
-    if len(sys.argv) == 3:
-        print(json.dumps(measure(*sys.argv[1:])))
-        return
-    print(f"Python {platform.python_version()}, {platform.machine()}, {platform.system()}\n")
-    print("| scene | frames | touches | read s | touch s | judge s | frames/s | reading MB | columns MB | peak MB |")
-    print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
-    with tempfile.TemporaryDirectory() as folder:
-        for scene, (*_, full) in scenes.SCENES.items():
-            if scene in ("swarm", "match"):
-                continue  # they have tables of their own
-            rows = []
-            for share in SHARES:
-                files = scenes.write(Path(folder), scene, int(full * share))
-                done = subprocess.run([sys.executable, __file__, *map(str, files)], capture_output=True, text=True)
-                if done.returncode:
-                    sys.exit(done.stderr)
-                row = json.loads(done.stdout)
-                rows.append(row)
-                pace = row["frames"] / (row["touch"] + row["judge"])
-                times = " | ".join(f"{row[part]:.2f}" for part in ("read", "touch", "judge"))
-                sizes = " | ".join(f"{row[part]:.0f}" for part in ("read_mb", "columns_mb", "peak_mb"))
-                counts = f"{row['frames']:,} | {row['touches']:,}"
-                print(f"| {scene} | {counts} | {times} | {pace:,.0f} | {sizes} |", flush=True)
-            quarter, whole = rows[0], rows[-1]
-            growth = {part: whole[part] / quarter[part] for part in ("read", "touch", "judge")}
-            told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
-            print(f"| {scene}: full to quarter | 4.0 | {told} | | | | | | | |")
-    swarms()
+    from voskar.core.kernel.build import is_compiled
+
+    kernel = "compiled" if is_compiled() else "uncompiled"
+    print(f"Python {platform.python_version()}, {platform.machine()}, {platform.system()}, kernel {kernel}")
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        if is_compiled():
+            against_c(folder)
+        scenes_table(folder)
+        checks(folder)
+        whole_process(folder)
     suites()
-    help_time, bare = start_up(sys.executable)
-    print("\nThe crowd's touches at a quarter, capsules, polygons, pixels and sweeps against rectangles: " + mixed())
-    print("\nThe crowd's touches at a quarter, all pairs of a frame tried: " + all_pairs())
-    print(f"\n`voskar --help`: {help_time:.3f} s, {help_time / bare:.1f} times a bare interpreter")
 
 
 if __name__ == "__main__":

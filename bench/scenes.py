@@ -7,6 +7,7 @@ import math
 import random
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -103,11 +104,115 @@ striker.remove = true
 
 
 def swarm(alive: int) -> str:
-    """The rulebook of a swarm with about so many puffs alive: each vent keeps some 32 in the air."""
-    vents = max(round(alive / 32), 1)
-    return SWARM.format(every="6f") + "".join(
+    """The rulebook of a swarm with about so many puffs alive, whatever is used up in hits."""
+    vents, every = (max(round(alive / 16), 1), 10) if alive > 60 else (1, max(round(220 / alive), 1))
+    return SWARM.format(every=f"{every}f") + "".join(
         f'[[fixtures]]\nkind = "vent"\nid = "vent-{n}"\nat = [0, 0]\n' for n in range(vents)
     )
+
+
+BUSY = (
+    SWARM.replace('every = "{every}", first = "1f"', 'every = "1f", first = "1f"')
+    .replace("within = [0, 0, 1600, 1600]\njitter = 180\nspeed = 120", "count = 30\nspread = 348\nspeed = 900")
+    .replace('life = "4s"', 'life = "68f"')
+    .replace("striker.remove = true", 'rehit = "always"')
+    .replace("rect = [14, 10]", "rect = [14, 14]")
+    .replace("{{", "{")
+    .replace("}}", "}")
+    + '[[fixtures]]\nkind = "vent"\nid = "vent"\nat = [800, 800]\n'
+)
+"""30 births and 30 ends in every frame, 2,000 in the air, and some 25 contacts."""
+
+ROOM = """
+voskar = 1
+[space]
+up = "-y"
+bounds = [0, 0, 640, 360]
+gravity = 900
+[[space.solids]]
+rect = [0, 330, 640, 360]
+[[space.solids]]
+rect = [0, 0, 10, 360]
+[[space.solids]]
+rect = [630, 0, 640, 360]
+[[space.solids]]
+rect = [200, 240, 440, 250]
+[layers]
+names = ["walker", "spring", "bramble"]
+[contact]
+detect = "hitbox"
+[kinds.walker]
+health = 3
+iframes = "30f"
+weight = 2
+motion = { velocity = [60, 0], gravity = 1, on_solid = "turn", bounciness = 0.9 }
+respawn = { after = "60f", iframes = "30f" }
+[kinds.walker.boxes.hull]
+role = "body"
+rect = [16, 24]
+at = [0, -12]
+[kinds.walker.boxes.torso]
+role = "hurtbox"
+rect = [14, 20]
+at = [0, -12]
+layer = ["walker"]
+[kinds.walker.boxes.feet]
+role = "hitbox"
+attack = "hop"
+rect = [12, 4]
+at = [0, -1]
+mask = ["spring"]
+[kinds.spring]
+bounce = 1.2
+[kinds.spring.boxes.cap]
+role = "hurtbox"
+rect = [20, 6]
+at = [0, -3]
+layer = ["spring"]
+[kinds.bramble.boxes.thorns]
+role = "hitbox"
+attack = "prick"
+rect = [14, 12]
+at = [0, -6]
+mask = ["walker"]
+[attacks.hop]
+striker.rebound = 420
+rehit = "20f"
+[attacks.prick]
+damage = 1
+target.knockback = { distance = 20, over = "6f", direction = "flat" }
+"""
+"""20 bodies that walk and fall among solids, springs and brambles, and come back when they are down."""
+
+
+def room() -> str:
+    """The rulebook of the room."""
+    walkers = [(f"walker-{n}", "walker", 30 + 30 * n, 200 if n % 2 else 300, 1 if n % 3 else -1) for n in range(20)]
+    others = [(f"spring-{n}", "spring", 100 + 150 * n, 330, 1) for n in range(3)]
+    others += [(f"bramble-{n}", "bramble", 180 + 220 * n, 296, 1) for n in range(2)]
+    return ROOM + "".join(
+        f'[[fixtures]]\nkind = "{kind}"\nid = "{name}"\nat = [{x}, {y}]\nfacing = {facing}\n'
+        for name, kind, x, y, facing in [*walkers, *others]
+    )
+
+
+PUSH = """
+[attacks.sting]
+damage = 1
+rehit = "10f"
+target.knockback = { distance = 6, over = "4f" }
+"""
+
+RAW = (
+    RULES.replace('iframes = "60f"', "")
+    .replace('iframes = "20f"', "")
+    .replace(
+        "[attacks.sting]\ndamage = 1",
+        '[attacks.sting]\ndamage = 1\nrehit = "10f"\n[attacks.sting.target]\nknockback = { distance = 6, over = "4f" }',
+    )
+    .replace("circle = 5", "circle = 90")
+)
+"""A hornet within reach of its keeper for ever: a push every tenth frame."""
 
 
 SCENES = {  # keepers, hornets, side of the field, frames at full size
@@ -116,14 +221,15 @@ SCENES = {  # keepers, hornets, side of the field, frames at full size
     "crowd": (100, 400, 2400.0, 3_600),
     "swarm": (0, 50, 1600.0, 3_600),
     "match": (2, 4, 240.0, 3_600),
+    "empty": (0, 0, 1.0, 36_000),
 }
 
 
-def lines(scene: str, frames: int, seed: int = 1) -> Iterator[str]:
+def lines(scene: str, frames: int, seed: int = 1, **header: Any) -> Iterator[str]:
     """The recording, header first: everyone circles somewhere, at a pace of their own."""
     keepers, hornets, side, _ = SCENES[scene]
     draw = random.Random(seed)
-    yield json.dumps({"voskar": "recording", "version": 1, "rate": 60, "up": "-y"}) + "\n"
+    yield json.dumps({"voskar": "recording", "version": 1, "rate": 60, "up": "-y", **header}) + "\n"
     actors = [(f"keeper-{n}", "keeper") for n in range(keepers)] + [(f"hornet-{n}", "hornet") for n in range(hornets)]
     ways = [
         (
@@ -185,11 +291,64 @@ def write_belly(path: Path) -> None:
     Image.fromarray(np.where(solid[..., None], 255, 0).astype(np.uint8).repeat(4, axis=2), "RGBA").save(path)
 
 
-def write(folder: Path, scene: str, frames: int, rules: str = RULES) -> tuple[Path, Path]:
+def write(folder: Path, scene: str, frames: int, rules: str = RULES, **header: Any) -> tuple[Path, Path]:
     """Writes rulebook and recording to a folder."""
     rulebook, recording = folder / "rules.toml", folder / f"{scene}-{frames}.jsonl"
     rulebook.write_text(rules)
     write_belly(folder / "belly.png")
     with recording.open("w") as file:
-        file.writelines(lines(scene, frames))
+        file.writelines(lines(scene, frames, **header))
+    return rulebook, recording
+
+
+SHOTS = """
+voskar = 1
+[space]
+up = "-y"
+[layers]
+names = ["hive"]
+[kinds.keeper.emitters.smoker]
+spawn = "puff"
+when = { press = "smoke" }
+speed = 300
+[kinds.puff]
+motion = { life = "12f" }
+[kinds.puff.boxes.core]
+role = "hitbox"
+attack = "puff"
+circle = 3
+mask = ["hive"]
+[kinds.hornet]
+health = 1e6
+[kinds.hornet.boxes.belly]
+role = "hurtbox"
+rect = [14, 10]
+layer = ["hive"]
+[attacks.puff]
+damage = 1
+"""
+"""A keeper whose puffs the game logs itself, each of which hits a hornet, as it claims."""
+
+
+def write_shots(folder: Path, shots: int) -> tuple[Path, Path]:
+    """One shot every fourth frame, from the keeper at (0, 0) to the hornet at (40, 0): 5 units a frame."""
+    rulebook, recording = folder / "shots.toml", folder / f"shots-{shots}.jsonl"
+    rulebook.write_text(SHOTS)
+    with recording.open("w") as file:
+        file.write(json.dumps({"voskar": "recording", "version": 1, "rate": 60}) + "\n")
+        for frame in range(4 * shots + 12):
+            poses: list[dict[str, object]] = [
+                {"id": "keeper", "kind": "keeper", "x": 0, "y": 0},
+                {"id": "hornet", "kind": "hornet", "x": 40, "y": 0},
+            ]
+            claims = []
+            for shot in range(max((frame - 11 + 3) // 4, 0), min(frame // 4 + 1, shots)):
+                age = frame - 4 * shot
+                poses.append(
+                    {"id": f"p{shot}", "kind": "puff", "owner": "keeper", "x": 5 * age, "y": 0, "vx": 300, "vy": 0}
+                )
+                if age == 7:  # 35 + 3 reaches over 33, and not the frame before
+                    claims.append({"event": "hit", "striker": f"p{shot}", "target": "hornet", "damage": 1})
+            inputs = [{"id": "keeper", "button": "smoke", "down": frame % 4 == 0 and frame < 4 * shots}]
+            file.write(json.dumps({"frame": frame, "poses": poses, "inputs": inputs, "claims": claims}) + "\n")
     return rulebook, recording

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from voskar.core.kernel.shapes import CLOSED, BoxTable, ClipTable, ShapeTable
-from voskar.core.rules import Attack, Box, Key, Kind, Role, Rules, eligible
+from voskar.core.rules import Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
 from voskar.core.rules.outlines import stretched
 from voskar.core.rules.shapes import Form, is_upright, put_on
+
+ONCE, ALWAYS = Rehit("once"), Rehit("always")
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,6 +28,11 @@ class FormedBox:
     attack: Attack
     form: int
     keyed: Mapping[str, tuple[int, ...]]
+    timed: bool
+    """Whether its attack is timed on its kind."""
+    rehit: Rehit
+    """The rule of its attack for actors without an owner, and for shots."""
+    rehit_owned: Rehit
 
     @property
     def name(self) -> str:
@@ -89,7 +96,10 @@ class BoxCatalog:
             if keys
         }
         attack = self.rules.attacks[box.attack] if box.attack else Attack("")
-        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed)
+        timed = kind.timed(attack.name)
+        # the attack's own rule, else once for timed attacks and for actors that have an owner (shots), else always
+        rehit = attack.rehit or (ONCE if timed else ALWAYS)
+        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, attack.rehit or ONCE)
         self.formed.append(formed)
         return formed
 

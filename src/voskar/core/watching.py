@@ -11,7 +11,7 @@ import numpy as np
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, Verdict
-from voskar.core.kernel.motion import FOREVER
+from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Actor, Poses, Recording
 from voskar.core.rules import Rules

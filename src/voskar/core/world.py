@@ -19,10 +19,10 @@ from voskar.core.boxes import BoxCatalog, FormedBox
 from voskar.core.kernel.advance import Kernel, PoseColumns
 from voskar.core.kernel.broad_phase import TouchFinder
 from voskar.core.kernel.columns import ActorTable
-from voskar.core.kernel.motion import FOREVER, MotionTable, Mover
+from voskar.core.kernel.motion import MotionTable, Mover
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.kernel.placing import Placing
-from voskar.core.kernel.storage import shared_floats
+from voskar.core.kernel.storage import FOREVER, shared_floats
 from voskar.core.ledger.events import Event
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.recording.inputs import Vector
@@ -32,7 +32,7 @@ from voskar.core.recording.swings import Swings, TickSwings
 from voskar.core.rules import Fixture, Kind, Knockback, Motion, Rules
 from voskar.core.rules.shapes import TOLERANCE, Ints
 
-NEVER = -(1 << 60)
+NEVER = -FOREVER
 """A frame before all others."""
 
 Gun = tuple[int, str]
@@ -165,8 +165,14 @@ class World:
         self.guns: dict[Gun, int] = {}
         """How many of its own are there of each emitter with a limit."""
         self._seen: dict[int, Ints] = {}
-        self.first_angle: dict[int, float] = {}
-        """The angle that each driven actor first had, by row."""
+        self._shows = {
+            kind.name: (
+                -1 if kind.motion.clip is None else self.clip_number[kind.motion.clip],
+                kind.motion.life or FOREVER,
+            )
+            for kind in rules.kinds.values()
+        }
+        """The clip and the life of driven actors, by kind."""
         self._build()
 
     # what it is made of
@@ -208,7 +214,6 @@ class World:
         for row, actor in enumerate(recording.actors):
             kind = rules.kinds[actor.kind]
             state = ActorState(row, actor.id, kind, everyone[row], actor.owner, False, kind.health, kind.lives)
-            state.counters = {}
             self.actors.append(state)
             self.rows[actor.id] = row
             self._refs.append(0)
@@ -465,7 +470,7 @@ class World:
     def stand_up(self, state: ActorState, x: float, y: float) -> None:
         """A driven actor that was down is in play again, as at first but for its life."""
         table, row = self.table, state.row
-        table.angle[row] = self.first_angle[row]
+        table.angle[row] = table.home_angle[row]
         table.motion[row] = 2 * table.kind[row]
         table.bounces[row] = self.motions.bounces[table.motion[row]]
         table.since[row] = self.frame
@@ -507,53 +512,34 @@ class World:
         """A driven actor appears in this frame; it first moves in the next."""
         kind = self.rules.kinds[birth.kind]
         row = self.fixture_row[birth.id] if birth.id in self.fixtures else self._new_row()
-        table, number, frame = self.table, self.catalog.kind_number[birth.kind], self.frame
+        number = self.catalog.kind_number[birth.kind]
         state = ActorState(row, birth.id, kind, kind.side or birth.side, birth.owner, True, kind.health, kind.lives)
-        state.counters = {}
         self.actors[row] = state
         self.rows[birth.id] = row
-        motion = kind.motion
-        vx, vy = motion.velocity if birth.velocity is None else birth.velocity
-        table.kind[row], table.owner[row] = number, birth.owner_row
+        vx, vy = kind.motion.velocity if birth.velocity is None else birth.velocity
+        self.table.owner[row] = birth.owner_row
         self.hold_row(birth.owner_row)
-        table.x[row] = table.home_x[row] = birth.x
-        table.y[row] = table.home_y[row] = birth.y
-        table.vx[row] = table.home_vx[row] = vx
-        table.vy[row] = table.home_vy[row] = vy
-        table.facing[row] = table.home_facing[row] = facing
-        table.angle[row], table.scale[row] = birth.angle, 1.0
-        self.first_angle[row] = birth.angle
-        clip = -1 if motion.clip is None else self.clip_number[motion.clip]
-        table.clip[row], table.tick[row] = clip, 0
-        table.cell[row] = self._clip_table.cell_of(number, clip, 0)
-        table.pose[row] = -1
-        table.at[row] = table.born[row] = table.since[row] = frame
-        table.played[row] = table.step_at[row] = table.away_until[row] = NEVER
-        table.expires[row] = FOREVER if motion.life is None else frame + motion.life
-        table.ends[row] = table.hides[row] = FOREVER
-        table.motion[row] = 2 * number
-        table.bounces[row] = self.motions.bounces[2 * number]
-        table.spawned[row], table.driven[row] = birth.spawned, 1
-        table.hidden[row] = table.lingering[row] = table.past[row] = table.flows[row] = 0
-        table.homing[row] = table.sent[row] = table.returns[row] = table.fixed[row] = 0
-        self.placing.turn(row)
-        self.kernel.enter(row)
+        clip, life = self._shows[birth.kind]
+        self.kernel.enter(
+            self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing
+        )
         self.run.seen_kinds.add(birth.kind)
         return state
 
     def discard(self, state: ActorState) -> None:
         """A driven actor is no more."""
         row = state.row
-        self.kernel.leave(row)
-        self.kernel.stop_pushes(row)
+        kernel, run = self.kernel, self.run
+        kernel.leave(row)
+        if kernel.pushes:
+            kernel.stop_pushes(row)
         self.table.at[row] = NEVER
-        self.run.due.pop(row, None)
-        self.settling.discard(row)
-        for k in range(self.kernel.ended):
-            if self.kernel.ended_row[k] == row:
-                self.kernel.ended -= 1
-                self.kernel.ended_row[k] = self.kernel.ended_row[self.kernel.ended]
-                break
+        if run.due:
+            run.due.pop(row, None)
+        if self.settling:
+            self.settling.discard(row)
+        if kernel.ended:
+            kernel.keep(row)
         del self.rows[state.id]
         self.actors[row] = None
         if not self._refs[row]:

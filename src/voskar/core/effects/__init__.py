@@ -21,7 +21,7 @@ from voskar.core.effects import (
 )
 from voskar.core.effects.effect import Effect, Side
 from voskar.core.judging.contact import Contact
-from voskar.core.rules import Attack
+from voskar.core.rules import Attack, Rules
 
 EFFECTS: tuple[Effect, ...] = (
     iframes.EFFECT,
@@ -43,9 +43,9 @@ SIDES: tuple[Side, ...] = ("target", "striker")
 Bound = tuple[tuple[Side, Effect], ...]
 
 
-def effects_of(attack: Attack) -> Bound:
+def effects_of(attack: Attack, rules: Rules) -> Bound:
     """What a landing of an attack can do, and to which side."""
-    return tuple((side, effect) for side in SIDES for effect in EFFECTS if effect.does(attack, side))
+    return tuple((side, effect) for side in SIDES for effect in EFFECTS if effect.does(attack, side, rules))
 
 
 def land(contact: Contact, effects: Bound) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from voskar.core.judging.contact import Contact
-from voskar.core.rules import Attack, Consequences
+from voskar.core.rules import Attack, Consequences, Rules
 from voskar.core.world import ActorState
 
 Side = Literal["striker", "target"]
@@ -37,8 +37,8 @@ class Effect:
     event: str
     named: Callable[[Consequences], bool]
     apply: Callable[[Contact, Side], None]
-    also: Callable[[Attack, Side], bool] = lambda attack, side: False
+    also: Callable[[Attack, Side, Rules], bool] = lambda attack, side, rules: False
 
-    def does(self, attack: Attack, side: Side) -> bool:
-        """Whether a landing of an attack does it to a side."""
-        return self.named(table_of(attack, side)) or self.also(attack, side)
+    def does(self, attack: Attack, side: Side, rules: Rules) -> bool:
+        """Whether a landing of an attack can do it to a side."""
+        return self.named(table_of(attack, side)) or self.also(attack, side, rules)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from voskar.core.effects.effect import Effect, Side, own, table_of
 from voskar.core.judging.contact import Contact
 from voskar.core.lifecycle.immunity import immunise
-from voskar.core.rules import Attack
+from voskar.core.rules import Attack, Rules
 
 
 def apply(contact: Contact, side: Side) -> None:
@@ -19,9 +19,9 @@ def apply(contact: Contact, side: Side) -> None:
         immunise(world, state, since, world.frame + length, attack.name)
 
 
-def also(attack: Attack, side: Side) -> bool:
-    """The target's kind has its own."""
-    return side == "target" and attack.gives_iframes
+def also(attack: Attack, side: Side, rules: Rules) -> bool:
+    """The target's kind may have its own."""
+    return side == "target" and attack.gives_iframes and any(kind.iframes for kind in rules.kinds.values())
 
 
 EFFECT = Effect("iframes", "iframes", lambda table: bool(table.iframes), apply, also)

@@ -60,19 +60,9 @@ def order(
 def appear(world: World, birth: Birth) -> ActorState | None:
     """Tells a birth, and lets it come into the world, unless the recording shows such actors itself."""
     expected = birth.kind in world.shown_kinds
-    world.events.append(
-        Spawn(
-            frame=world.frame,
-            id=birth.id,
-            kind=birth.kind,
-            owner=birth.owner,
-            emitter=birth.emitter,
-            x=birth.x,
-            y=birth.y,
-            angle=birth.angle,
-            detail="expected" if expected else None,
-        )
-    )
+    detail = "expected" if expected else None
+    whose = (birth.owner, birth.emitter, detail)
+    world.events.append(Spawn(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
     return None if expected else world.enter(birth)
 
 

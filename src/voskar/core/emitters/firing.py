@@ -40,6 +40,8 @@ class Emitters:
         """A driven owner is gone for good; what its emitters have made is counted for fixtures only, which may be
         placed again."""
         world = self.world
+        if state.gun is None and not state.kind.emitters and not state.kind.down.spawn:
+            return
         if state.gun is not None and state.gun in world.guns:
             world.guns[state.gun] -= 1
             if not world.guns[state.gun]:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from voskar.core.gate import Verdict
-from voskar.core.kernel.motion import FOREVER
+from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Emitter, Kind, Trigger
 from voskar.core.world import ActorState, World

@@ -13,8 +13,6 @@ from voskar.core.rules import Attack, Place, Rehit
 from voskar.core.rules.shapes import TOLERANCE
 from voskar.core.world import ActorState, World
 
-ONCE, ALWAYS = Rehit("once"), Rehit("always")
-
 
 class Bearing(NamedTuple):
     """Where a striker is, seen from its target, and the numbers that decided.
@@ -60,20 +58,22 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def rehit(self) -> Rehit:
-        """The attack's own rule, else once for timed attacks and for actors that have an owner (shots), else always."""
-        attack = self.hitbox.attack
-        if attack.rehit is not None:
-            return attack.rehit
-        return ONCE if self.striker.owner is not None or self.hitbox.kind.timed(attack.name) else ALWAYS
+        """How often the attack may land on its target."""
+        return self.hitbox.rehit if self.striker.owner is None else self.hitbox.rehit_owned
 
     @property
     def swing(self) -> int:
         """Which swing of the attack it is made with."""
         world, striker = self.world, self.striker
         if striker.driven:
+            if not self.hitbox.timed:
+                return 0
             tick = world.table.tick[striker.row]
             return world.tick_swings.of(striker.kind, self.hitbox.attack.name, tick)
-        return world.swings.of(striker.kind, self.hitbox.attack.name, world.table.pose[striker.row])
+        pose = world.table.pose[striker.row]
+        if not self.hitbox.timed:
+            return world.swings.whole(pose)
+        return world.swings.of(striker.kind, self.hitbox.attack.name, pose)
 
     def fall(self) -> float:
         """How fast the striker falls, in units a second."""

@@ -43,7 +43,7 @@ class Judge:
     def _effects_of(self, attack: Attack) -> Bound:
         found = self._effects.get(attack.name)
         if found is None:
-            found = self._effects[attack.name] = effects_of(attack)
+            found = self._effects[attack.name] = effects_of(attack, self.world.rules)
         return found
 
     def contact(self, striker: int, hitbox: FormedBox, target: int, hurtbox: FormedBox) -> Contact:
@@ -86,43 +86,29 @@ class Judge:
         striker, target, hitbox, hurtbox = contact.striker, contact.target, contact.hitbox, contact.hurtbox
         world = self.world
         frame, ledger = world.frame, world.events
-        pair = (striker.id, hitbox.number, target.id, hurtbox.number)
-        if outcome != LANDED:
+        if outcome != LANDED:  # a landing has a frame of its own, and a run does not go on across one
+            pair = (striker.id, hitbox.number, target.id, hurtbox.number)
             place, until = self._running.get(pair, (-1, frame))
             if until == frame - 1:
                 running = ledger[place]
                 if running.outcome == outcome and running.attack == hitbox.attack.name:
                     self._running[pair] = (place, frame)
                     return
-        self._close(pair)
-        self._running[pair] = (len(ledger), frame)
+            self._close(pair)
+            self._running[pair] = (len(ledger), frame)
         x, y = contact.point()
         table = world.table
         lingers = table.lingering[striker.row] or table.lingering[target.row]
-        ledger.append(
-            events.Contact(
-                frame=frame,
-                until=frame,
-                striker=striker.id,
-                hitbox=hitbox.name,
-                target=target.id,
-                hurtbox=hurtbox.name,
-                attack=hitbox.attack.name,
-                outcome=outcome,
-                t=contact.t,
-                x=x,
-                y=y,
-                damage=contact.damage if outcome == LANDED else None,
-                detail="lingering" if lingers else None,
-            )
-        )
+        damage = contact.damage if outcome == LANDED else None
+        names = (striker.id, hitbox.name, target.id, hurtbox.name, hitbox.attack.name)
+        detail = "lingering" if lingers else None
+        ledger.append(events.Contact(frame, frame, *names, outcome, contact.t, x, y, damage, detail))
 
     def _close(self, pair: tuple[str, int, str, int]) -> None:
         """Writes down how long the last contact of a pair has run."""
-        found = self._running.pop(pair, None)
-        if found is None:
+        place, until = self._running.pop(pair, (-1, 0))
+        if place < 0:
             return
-        place, until = found
         event = self.world.events[place]
         if event.until != until:
             columns = {name: getattr(event, name) for name in event.__struct_fields__}

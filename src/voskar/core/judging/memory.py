@@ -58,7 +58,8 @@ class Memory:
 
     def forget(self, row: int) -> None:
         """What comes back begins anew: rehit, touches and pierce counts."""
-        self._counts.pop(row, None)
+        if self._counts:
+            self._counts.pop(row, None)
         for key in self._keys.pop(row, ()):
             self.landings.pop(key, None)
             self._runs.pop(key, None)

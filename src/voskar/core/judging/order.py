@@ -18,29 +18,29 @@ class Order:
     """
 
     def __init__(self, catalog: BoxCatalog) -> None:
-        self._attack = [one.attack.name for one in catalog.formed]
+        attacks = sorted({one.attack.name for one in catalog.formed})
+        names = sorted({one.name for one in catalog.formed})
+        self._attack = [attacks.index(one.attack.name) for one in catalog.formed]
         self._first = [(not one.attack.preempts, -one.attack.priority) for one in catalog.formed]
         self._rank = [-one.box.rank for one in catalog.formed]
-        self._name = [one.name for one in catalog.formed]
+        self._name = [names.index(one.name) for one in catalog.formed]
 
     def of(self, world: World) -> list[Touch]:
         """The touches of a frame, in the order in which they are judged."""
         finder, placing = world.finder, world.placing
-        if finder.count == 0:
+        count = finder.count
+        if count == 0:
             return []
         hits, hurts = placing.hits, placing.hurts
         hit_actor, hit_box, hurt_actor, hurt_box = hits.actor, hits.box, hurts.actor, hurts.box
-        hit, hurt, t = finder.hit, finder.hurt, finder.t
-        found: list[Touch] = []
-        for k in range(finder.count):
-            i, j = hit[k], hurt[k]
-            found.append((hit_actor[i], hit_box[i], hurt_actor[j], hurt_box[j], t[k], k))
-        return found if len(found) == 1 else self._sorted(world, found)
+        pairs = zip(finder.hit[:count], finder.hurt[:count], finder.t[:count], range(count), strict=True)
+        found = [(hit_actor[i], hit_box[i], hurt_actor[j], hurt_box[j], t, k) for i, j, t, k in pairs]
+        return found if count == 1 else self._sorted(world, found)
 
     def _sorted(self, world: World, found: list[Touch]) -> list[Touch]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
         actors = cast(list[ActorState], world.actors)  # whoever touches is there
-        earliest: dict[tuple[int, str, int], float] = {}
+        earliest: dict[tuple[int, int, int], float] = {}
         for striker, hitbox, target, _, t, _ in found:
             group = (striker, attack[hitbox], target)
             before = earliest.get(group)
@@ -50,11 +50,12 @@ class Order:
         for touch in found:
             striker, hitbox, target, hurtbox, t, _ = touch
             its = attack[hitbox]
-            keyed.append(
-                (
-                    first[hitbox], round(earliest[striker, its, target], 6), actors[striker].id, its,
-                    actors[target].id, rank[hurtbox], round(t, 6), name[hitbox], name[hurtbox], touch,
-                )
-            )  # fmt: skip
+            began = earliest[striker, its, target]
+            if t not in (0.0, 1.0):
+                t = round(t, 6)
+            if began not in (0.0, 1.0):
+                began = round(began, 6)
+            key = (first[hitbox], began, actors[striker].id, its, actors[target].id, rank[hurtbox], t)
+            keyed.append((*key, name[hitbox], name[hurtbox], touch))
         keyed.sort()
         return [one[-1] for one in keyed]

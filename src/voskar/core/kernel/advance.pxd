@@ -3,10 +3,11 @@ from libc.stdint cimport int64_t, uint8_t
 
 from voskar.core.kernel.broad_phase cimport TouchFinder
 from voskar.core.kernel.columns cimport ActorColumns
-from voskar.core.kernel.motion cimport GOES_AT_EDGE, GOES_AT_SOLID, Mover
+from voskar.core.kernel.motion cimport FOREVER, GOES_AT_EDGE, GOES_AT_SOLID, Mover
 from voskar.core.kernel.placing cimport ALL, HITS, HURTS, Placing
 from voskar.core.kernel.shapes cimport ClipTable
 
+@cython.final
 cdef class PoseColumns:
     cdef public int64_t first
     cdef public const int64_t[::1] start, actor, shown, clip, tick
@@ -15,6 +16,7 @@ cdef class PoseColumns:
     cdef public Py_ssize_t facing_step, angle_step, scale_step, clip_step, tick_step, cut_step, hidden_step
     cdef public Py_ssize_t lingering_step
 
+@cython.final
 cdef class Kernel:
     cdef public ActorColumns actors
     cdef public PoseColumns poses
@@ -30,7 +32,11 @@ cdef class Kernel:
     cdef public int64_t[::1] push_row, push_start, push_over, push_fade
     cdef public double[::1] push_x, push_y
 
-    cpdef void enter(self, Py_ssize_t row) noexcept
+    @cython.locals(actors=ActorColumns)
+    cpdef void enter(
+        self, int64_t frame, Py_ssize_t row, Py_ssize_t kind, int64_t clip, int64_t life, bint spawned, double x,
+        double y, double vx, double vy, double angle, double facing,
+    ) noexcept
 
     @cython.locals(place=int64_t, other=int64_t)
     cpdef void leave(self, Py_ssize_t row) noexcept
@@ -58,11 +64,14 @@ cdef class Kernel:
     @cython.locals(actors=ActorColumns)
     cdef void remember(self, int64_t frame, Py_ssize_t row) noexcept
 
-    @cython.locals(actors=ActorColumns, pushed=bint, left=int)
+    @cython.locals(actors=ActorColumns, angle=double, pushed=bint, left=int)
     cdef bint move(self, int64_t frame, Py_ssize_t row) noexcept
 
     @cython.locals(k=Py_ssize_t)
     cdef void gone(self, int64_t frame, Py_ssize_t row, bint at_edge) noexcept
+
+    @cython.locals(k=Py_ssize_t)
+    cpdef void keep(self, Py_ssize_t row) noexcept
 
     @cython.locals(actors=ActorColumns)
     cpdef bint is_in_play(self, Py_ssize_t row, int64_t frame) noexcept

@@ -11,7 +11,7 @@ from voskar.core.kernel.storage import floats, grown, ints, shared_flags, shared
 
 if not cython.compiled:
     from voskar.core.kernel.columns import ActorTable as ActorColumns
-    from voskar.core.kernel.motion import GOES_AT_EDGE, GOES_AT_SOLID
+    from voskar.core.kernel.motion import FOREVER, GOES_AT_EDGE, GOES_AT_SOLID
     from voskar.core.kernel.placing import ALL, HITS, HURTS
 
 if TYPE_CHECKING:
@@ -111,11 +111,47 @@ class Kernel:
             for name in ("push_row", "push_start", "push_over", "push_fade", "push_x", "push_y"):
                 setattr(self, name, grown(getattr(self, name), 2 * count))
 
-    def enter(self, row: int) -> None:
-        """A driven actor is there from now on."""
-        self.actors.place[row] = self.count
+    def enter(
+        self,
+        frame: int,
+        row: int,
+        kind: int,
+        clip: int,
+        life: int,
+        spawned: bool,
+        x: float,
+        y: float,
+        vx: float,
+        vy: float,
+        angle: float,
+        facing: float,
+    ) -> None:
+        """A driven actor is there from this frame on, for `life` frames; it first moves in the next."""
+        actors = self.actors
+        actors.place[row] = self.count
         self.alive[self.count] = row
         self.count += 1
+        actors.kind[row] = kind
+        actors.x[row] = actors.home_x[row] = x
+        actors.y[row] = actors.home_y[row] = y
+        actors.vx[row] = actors.home_vx[row] = vx
+        actors.vy[row] = actors.home_vy[row] = vy
+        actors.facing[row] = actors.home_facing[row] = facing
+        actors.angle[row] = actors.home_angle[row] = angle
+        actors.scale[row] = 1.0
+        actors.clip[row], actors.tick[row] = clip, 0
+        actors.cell[row] = self.clips.cell_of(kind, clip, 0)
+        actors.pose[row] = -1
+        actors.at[row] = actors.born[row] = actors.since[row] = frame
+        actors.played[row] = actors.step_at[row] = actors.away_until[row] = actors.before_at[row] = -FOREVER
+        actors.expires[row] = frame + life
+        actors.ends[row] = actors.hides[row] = FOREVER
+        actors.motion[row] = 2 * kind
+        actors.bounces[row] = self.mover.table.bounces[2 * kind]
+        actors.spawned[row], actors.driven[row] = spawned, 1
+        actors.hidden[row] = actors.lingering[row] = actors.past[row] = actors.flows[row] = 0
+        actors.homing[row] = actors.sent[row] = actors.returns[row] = actors.fixed[row] = 0
+        self.placing.turn(row)
 
     def leave(self, row: int) -> None:
         """A driven actor is gone; the last of the list takes its place."""
@@ -237,6 +273,7 @@ class Kernel:
             self.gone(frame, row, False)
             return True
         self.remember(frame, row)
+        angle = actors.angle[row]
         actors.tick[row] = frame - actors.since[row]
         if actors.homing[row]:
             actors.homing[row] = actors.sent[row] = actors.past[row] = 0
@@ -260,7 +297,8 @@ class Kernel:
                 self.ended += 1
         actors.hidden[row] = actors.hides[row] <= frame
         actors.cell[row] = self.clips.cell_of(actors.kind[row], actors.clip[row], actors.tick[row])
-        self.placing.turn(row)
+        if actors.angle[row] != angle or actors.facing[row] != actors.before_facing[row]:
+            self.placing.turn(row)
         return False
 
     def gone(self, frame: int, row: int, at_edge: bool) -> None:
@@ -269,6 +307,14 @@ class Kernel:
         self.left_row[k], self.left_frame[k], self.left_at_edge[k] = row, frame, at_edge
         self.left = k + 1
         self.leave(row)
+
+    def keep(self, row: int) -> None:
+        """No solid takes an actor at the end of this frame: something else has."""
+        for k in range(self.ended):
+            if self.ended_row[k] == row:
+                self.ended -= 1
+                self.ended_row[k] = self.ended_row[self.ended]
+                return
 
     def is_in_play(self, row: int, frame: int) -> bool:
         """Present and neither hidden, down, out nor used up."""

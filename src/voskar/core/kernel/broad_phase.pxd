@@ -6,6 +6,10 @@ from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.placing cimport PlacedBoxes, Placing
 from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
 
+cdef int FEW
+cdef double WIDE
+
+@cython.final
 cdef class TouchFinder:
     cdef public Placing placing
     cdef public NarrowPhase narrow

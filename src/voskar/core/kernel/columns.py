@@ -4,20 +4,27 @@ from __future__ import annotations
 
 from typing import Any
 
-from voskar.core.kernel.storage import Flags, Floats, Ints, flags, floats, grown, ints
+import numpy as np
 
+from voskar.core.kernel.storage import Flags, Floats, Ints, strided
+
+# eight values are a line of the cache: those that a frame asks for together stand together
 FLOATS = (
-    "x", "y", "facing", "angle", "scale", "m00", "m01", "m10", "m11",
-    "before_x", "before_y", "before_facing", "before_m00", "before_m01", "before_m10", "before_m11",
+    "x", "y", "facing", "scale", "m00", "m01", "m10", "m11",
+    "before_x", "before_y", "before_facing", "angle", "before_m00", "before_m01", "before_m10", "before_m11",
     "vx", "vy", "sent_vx", "sent_vy", "step_x", "step_y", "offset_x", "offset_y",
-    "home_x", "home_y", "home_vx", "home_vy", "home_facing",
+    "home_x", "home_y", "home_vx", "home_vy", "home_facing", "home_angle",
 )  # fmt: skip
 INTS = (
-    "kind", "owner", "pose", "clip", "tick", "cell", "before_pose", "before_clip", "before_cell",
-    "at", "before_at", "step_at", "played", "away_until", "born", "since", "expires", "ends", "hides",
-    "motion", "bounces", "place",
+    "kind", "clip", "cell", "at", "played", "away_until", "before_clip", "before_cell",
+    "tick", "since", "born", "expires", "hides", "motion", "before_at", "step_at",
+    "pose", "before_pose", "owner", "place", "ends", "bounces",
 )  # fmt: skip
 FLAGS = ("spawned", "driven", "hidden", "lingering", "past", "flows", "homing", "sent", "returns", "fixed")
+LINE = 64
+
+# an actor's values lie side by side: a frame asks one actor for many of them
+BLOCKS: tuple[tuple[tuple[str, ...], type], ...] = ((FLOATS, np.float64), (INTS, np.int64), (FLAGS, np.uint8))
 
 
 class ActorColumns:
@@ -70,6 +77,7 @@ class ActorTable:
     home_vx: Floats
     home_vy: Floats
     home_facing: Floats
+    home_angle: Floats
     kind: Ints
     owner: Ints
     pose: Ints
@@ -106,17 +114,25 @@ class ActorTable:
     def __init__(self, rows: int) -> None:
         self.capacity = 0
         self.kernel: Any = ActorColumns()
-        for name in FLOATS:
-            setattr(self, name, floats(0))
-        for name in INTS:
-            setattr(self, name, ints(0))
-        for name in FLAGS:
-            setattr(self, name, flags(0))
+        self._blocks: list[np.ndarray] = [np.zeros((0, len(names)), dtype=sort) for names, sort in BLOCKS]
         self.grow(rows)
 
     def grow(self, rows: int) -> None:
         """Room for so many."""
-        for name in (*FLOATS, *INTS, *FLAGS):
-            setattr(self, name, grown(getattr(self, name), rows))
+        for index, (names, sort) in enumerate(BLOCKS):
+            block = _aligned(rows, len(names), sort)
+            block[: self.capacity] = self._blocks[index]
+            self._blocks[index] = block
+            for place, name in enumerate(names):
+                setattr(self, name, strided(block[:, place]))
         self.capacity = rows
         self.kernel.bind(self)
+
+
+def _aligned(rows: int, columns: int, sort: type) -> np.ndarray:
+    """Rows of zeros that begin with a line of the cache, or with a quarter of one."""
+    size = np.dtype(sort).itemsize
+    width = -(-columns * size // 16) * 16 if columns * size < LINE else -(-columns * size // LINE) * LINE
+    raw = np.zeros(rows * width + LINE, dtype=np.uint8)
+    start = -raw.ctypes.data % LINE
+    return raw[start : start + rows * width].view(sort).reshape(rows, width // size)[:, :columns]

@@ -10,14 +10,17 @@ from voskar.core.kernel.shapes cimport BoxTable, ClipTable
 cdef int SLIDES, AT_EDGE_REMOVE, AT_EDGE_WRAP, AT_EDGE_BOUNCE, AT_EDGE_STOP
 cdef int ON_SOLID_REMOVE, ON_SOLID_BOUNCE, ON_SOLID_TURN, STAYS, GOES_AT_EDGE, GOES_AT_SOLID
 cdef double LEVEL
-cdef int64_t ANYWHERE
+cdef int64_t ANYWHERE, FOREVER
 
+@cython.final
 cdef class MotionTable:
     cdef public double dt, left, top, right, bottom
     cdef public const double[::1] ax, ay, keep, spin, cap, bounciness, solid_x, solid_y
+    cdef public const double[::1] solid_low_x, solid_low_y, solid_high_x, solid_high_y
     cdef public const int64_t[::1] edge, solid, bounces, solid_start, solid_layer
     cdef public Py_ssize_t solids, most_corners
 
+@cython.final
 cdef class Mover:
     cdef public MotionTable table
     cdef public Placing placing
@@ -55,8 +58,7 @@ cdef class Mover:
     @cython.locals(
         table=MotionTable, narrow=NarrowPhase, tolerance=double, low_x=double, low_y=double, high_x=double,
         high_y=double, i=Py_ssize_t, reach=double, solid=Py_ssize_t, layer=int64_t, first=Py_ssize_t, last=Py_ssize_t,
-        solid_low_x=double, solid_high_x=double, solid_low_y=double, solid_high_y=double, x=double, y=double, t=double,
-        back_x=double, back_y=double, into=double, key_t=double, key_into=double, level=double,
+        t=double, back_x=double, back_y=double, into=double, key_t=double, key_into=double, level=double,
     )
     cdef void against_solids(self, double way_x, double way_y, double radius, int64_t mask) noexcept
 

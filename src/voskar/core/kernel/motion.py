@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import cython
 import numpy as np
 
+from voskar.core.kernel import storage
 from voskar.core.kernel.storage import shared_floats, shared_ints
 
 if not cython.compiled:
@@ -33,7 +34,7 @@ LEVEL = 0.7071067811865476
 """The least part of a normal along up that makes a surface a floor or ceiling: within 45 degrees."""
 ANYWHERE = -1
 """The mask of a position without a body box: every solid stops it."""
-FOREVER = 1 << 60
+FOREVER = storage.FOREVER
 
 EDGES = ("none", "remove", "wrap", "bounce", "stop")
 SOLIDS = ("pass", "remove", "bounce", "stop", "turn")
@@ -66,6 +67,11 @@ class MotionTable:
         corners = np.concatenate([np.zeros((0, 2)), *(part for part, _ in parts)])
         self.solid_x: Floats = _floats(corners[:, 0].tolist())
         self.solid_y: Floats = _floats(corners[:, 1].tolist())
+        bounds_of = [(*part.min(axis=0).tolist(), *part.max(axis=0).tolist()) for part, _ in parts]
+        self.solid_low_x: Floats = _floats([one[0] for one in bounds_of])
+        self.solid_low_y: Floats = _floats([one[1] for one in bounds_of])
+        self.solid_high_x: Floats = _floats([one[2] for one in bounds_of])
+        self.solid_high_y: Floats = _floats([one[3] for one in bounds_of])
         # 64 layers fill the sign bit too
         self.solid_layer: Ints = shared_ints(np.array([layer for _, layer in parts], dtype=np.uint64).astype(np.int64))
         self.most_corners = max((len(part) for part, _ in parts), default=1)
@@ -213,20 +219,20 @@ class Mover:
         low_x, high_x = min(low_x, low_x - way_x) - reach, max(high_x, high_x - way_x) + reach
         low_y, high_y = min(low_y, low_y - way_y) - reach, max(high_y, high_y - way_y) + reach
         for solid in range(table.solids):
+            if not (
+                high_x > table.solid_low_x[solid]
+                and low_x < table.solid_high_x[solid]
+                and high_y > table.solid_low_y[solid]
+                and low_y < table.solid_high_y[solid]
+            ):
+                continue
             layer = table.solid_layer[solid]
             if layer != 0 and mask != ANYWHERE and (mask & layer) == 0:
                 continue
             first, last = table.solid_start[solid], table.solid_start[solid + 1]
             narrow.nb = last - first
-            solid_low_x = solid_high_x = table.solid_x[first]
-            solid_low_y = solid_high_y = table.solid_y[first]
             for i in range(first, last):
-                x, y = table.solid_x[i], table.solid_y[i]
-                narrow.bx[i - first], narrow.by[i - first] = x, y
-                solid_low_x, solid_high_x = min(solid_low_x, x), max(solid_high_x, x)
-                solid_low_y, solid_high_y = min(solid_low_y, y), max(solid_high_y, y)
-            if not (high_x > solid_low_x and low_x < solid_high_x and high_y > solid_low_y and low_y < solid_high_y):
-                continue
+                narrow.bx[i - first], narrow.by[i - first] = table.solid_x[i], table.solid_y[i]
             t = narrow.time_of_impact(radius, way_x, way_y, tolerance)
             if t > 1.0:
                 continue

@@ -3,6 +3,7 @@ from libc.math cimport sqrt
 
 cdef double INFINITE
 
+@cython.final
 cdef class NarrowPhase:
     cdef public double[::1] ax, ay, bx, by
     cdef double[::1] _kx, _ky, _cx, _cy

@@ -9,12 +9,14 @@ from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
 cdef double DEGREE
 cdef int ALL, HITS, HURTS
 
+@cython.final
 cdef class PlacedBoxes:
     cdef public Py_ssize_t count, room
     cdef public int64_t[::1] actor, box, form, swept, order
     cdef public double[::1] low_x, low_y, high_x, high_y, way_low_x, way_low_y, way_high_x, way_high_y
     cdef public double[::1] shift_x, shift_y
 
+@cython.final
 cdef class Placing:
     cdef public ActorColumns actors
     cdef public ShapeTable shapes

@@ -1,6 +1,7 @@
 cimport cython
 from libc.stdint cimport int64_t, uint8_t
 
+@cython.final
 cdef class ShapeTable:
     cdef public const int64_t[::1] part_start, vertex_start, hull_start
     cdef public const double[::1] vertex_x, vertex_y, hull_x, hull_y, low_x, low_y, high_x, high_y
@@ -8,6 +9,7 @@ cdef class ShapeTable:
     cdef public const uint8_t[::1] upright
     cdef public Py_ssize_t most_corners, most_parts
 
+@cython.final
 cdef class BoxTable:
     cdef public Py_ssize_t boxes, clips
     cdef public const int64_t[::1] kind_start, kind_box, body_start, body_box, swept, always
@@ -17,6 +19,7 @@ cdef class BoxTable:
     @cython.locals(form=int64_t, entry=Py_ssize_t, low=int64_t, high=int64_t, middle=int64_t)
     cpdef int64_t form_of(self, Py_ssize_t box, Py_ssize_t clip, int64_t cell) noexcept
 
+@cython.final
 cdef class ClipTable:
     cdef public Py_ssize_t clips
     cdef public const int64_t[::1] cells, numerator, denominator

@@ -99,7 +99,7 @@ class BoxTable:
     def form_of(self, box: int, clip: int, cell: int) -> int:
         """The form that a box takes in a cell of a clip (-1: none), CLOSED where it is closed."""
         form = self.always[box]
-        if form != CLOSED:
+        if form >= 0:
             return form
         entry = box * self.clips + clip + 1
         low, high = self.run_start[entry], self.run_start[entry + 1]

@@ -15,6 +15,9 @@ Floats: TypeAlias = "memoryview[float]"
 Ints: TypeAlias = "memoryview[int]"
 Flags: TypeAlias = "memoryview[int]"
 
+FOREVER = 1 << 60
+"""A frame behind all others."""
+
 Column = TypeVar("Column", Floats, Ints)
 
 
@@ -61,6 +64,11 @@ def shared_flags(column: NDArray[np.bool_]) -> Flags:
     """The same for truths, as bytes."""
     view: Flags = _flat(np.ascontiguousarray(column).view(np.uint8))
     return view
+
+
+def strided(column: NDArray[Any]) -> Any:
+    """One column of a block of rows, in place."""
+    return _view(column)
 
 
 def grown(column: Column, count: int) -> Column:

@@ -198,7 +198,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         return f"({number(self.x)}, {number(self.y)})"
 
 
-class Contact(Event, frozen=True, gc=False, kw_only=True):
+class Contact(Event, frozen=True, gc=False):
     """A hitbox on a hurtbox in the frames to `until`, all with one outcome; a landing has a frame of its own."""
 
     event: ClassVar[str] = "contact"
@@ -221,7 +221,7 @@ class Contact(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.striker} on {self.target}: {self.hitbox} on {self.hurtbox}, {self.outcome}{told}"
 
 
-class Health(Event, frozen=True, gc=False, kw_only=True):
+class Health(Event, frozen=True, gc=False):
     """Health that a blow took or gave."""
 
     event: ClassVar[str] = "health"
@@ -329,18 +329,18 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
         return cls(beginning[:at], None, what, int(count))
 
 
-class Spawn(Event, frozen=True, gc=False, kw_only=True):
+class Spawn(Event, frozen=True, gc=False):
     """An actor appears; `detail` "expected" where the recording shows such actors itself."""
 
     event: ClassVar[str] = "spawn"
 
     id: str
     kind: str
-    owner: str | None = None
-    emitter: str | None = None
     x: float
     y: float
     angle: float
+    owner: str | None = None
+    emitter: str | None = None
     detail: str | None = None
 
     @property
@@ -369,7 +369,7 @@ class Denied(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: {self.emitter} fires nothing, {self.detail}"
 
 
-class Removed(Event, frozen=True, gc=False, kw_only=True):
+class Removed(Event, frozen=True, gc=False):
     """An actor is gone; `detail` says why."""
 
     event: ClassVar[str] = "removed"

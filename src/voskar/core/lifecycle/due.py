@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.kernel.motion import FOREVER
+from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Respawn
 from voskar.core.world import ActorState, World

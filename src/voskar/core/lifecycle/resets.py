@@ -73,7 +73,7 @@ class Resets:
         driven = [state for state in world.everyone() if state.driven and state is not returning]
         for state in sorted(driven, key=lambda state: state.id):
             if state.id not in world.fixtures:
-                world.events.append(Removed(frame=world.frame - 1, id=state.id, detail="reset"))
+                world.events.append(Removed(world.frame - 1, state.id, "reset"))
             self.remove(state)
         drop_waiting(world)
         if whole:

@@ -51,7 +51,7 @@ class Returns:
         table.x[row], table.y[row] = place(world, state)
         table.past[row] = table.hidden[row] = 0
         if state.driven:
-            table.facing[row], table.angle[row] = table.home_facing[row], world.first_angle[row]
+            table.facing[row], table.angle[row] = table.home_facing[row], table.home_angle[row]
             table.tick[row], table.cell[row] = 0, world.first_cell(row)
             world.placing.turn(row)
         world.probe(row)

@@ -22,7 +22,7 @@ class Settling:
 
     def _leave(self, frame: int, state: ActorState, why: str) -> None:
         world = self.world
-        world.events.append(Removed(frame=frame, id=state.id, detail=why))
+        world.events.append(Removed(frame, state.id, why))
         world.run.recheck = True
         if state.driven:
             self.resets.remove(state)
@@ -32,6 +32,9 @@ class Settling:
     def settle(self) -> None:
         """Everything that a frame brings at its end."""
         world, run, frame = self.world, self.world.run, self.world.frame
+        if not (world.settling or world.kernel.ended or run.ends or run.outs):
+            self.goals.look()  # nobody has run out of anything, and nothing falls due
+            return
         going = world.ending()
         outs = run.outs.pop(frame, [])
         if world.settling:

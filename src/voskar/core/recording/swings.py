@@ -30,10 +30,12 @@ class Swings:
     def _whole(self) -> Ints:
         return self.poses.play_run
 
+    def whole(self, pose: int) -> int:
+        """The swing of an attack that is not timed in a pose."""
+        return int(self._whole[pose])
+
     def of(self, kind: Kind, attack: str, pose: int) -> int:
-        """The swing of an attack in a pose of a kind."""
-        if not kind.timed(attack):
-            return int(self._whole[pose])
+        """The swing of a timed attack in a pose of a kind."""
         key = (kind.name, attack)
         if key not in self._timed:
             self._timed[key] = self._number(kind, attack)
@@ -64,9 +66,7 @@ class TickSwings:
         self._tables: dict[tuple[str, str], Ints] = {}
 
     def of(self, kind: Kind, attack: str, tick: int) -> int:
-        """The swing of an attack after so many frames of the kind's clip; one that is not timed has one."""
-        if not kind.timed(attack):
-            return 0
+        """The swing of a timed attack after so many frames of the kind's clip."""
         table = self._tables.get((kind.name, attack))
         if table is None or len(table) <= tick:
             table = self._tables[kind.name, attack] = self._count(kind, attack, max(64, 2 * tick))
