@@ -43,10 +43,10 @@ def rulebook(data: Mapping[str, Any]) -> Rulebook:
     return parse_rulebook(toml({"voskar": 1, **data}), "rules.toml")
 
 
-def recording(book: Rulebook, frames: Iterable[Mapping[str, Any]], **header: Any) -> Recording:
+def recording(book: Rulebook, frames: Iterable[Mapping[str, Any]], *, first: int = 0, **header: Any) -> Recording:
     """A recording from frames without numbers, through the real reader."""
     lines = [{"voskar": "recording", "version": 1, "rate": 60, **header}]
-    lines += [{"frame": number, **frame} for number, frame in enumerate(frames)]
+    lines += [{"frame": number, **frame} for number, frame in enumerate(frames, first)]
     return read_recording([json.dumps(line).encode() for line in lines], "test.jsonl", book)
 
 
