@@ -190,9 +190,7 @@ def against_c(folder: Path) -> None:
 
 def scenes_table(folder: Path) -> None:
     """Everything from files to ledger, at a quarter, half and all of the frames."""
-    print(
-        "\n| scene | frames | contacts | decode s | read s | times | replay s | frames/s | columns MB | peak MB |"
-    )
+    print("\n| scene | frames | contacts | decode s | read s | times | replay s | frames/s | columns MB | peak MB |")
     print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
     table = [
         ("duel", scenes.RULES, {}),

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from tests.commands.test_cli import voskar
-from tests.core.test_blows import ways, world
+from tests.core.judging.test_blows import ways, world
 from tests.worlds import toml
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from voskar.core.explain.actor import last_change
 from voskar.core.ledger import Event, Ledger
-from voskar.core.ledger.events import number as plain_number
+from voskar.core.ledger.event import number as plain_number
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Ints

@@ -10,7 +10,7 @@ from pydantic import BeforeValidator, Field, ValidationError
 
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.ledger import COLUMNS, Ledger, written
-from voskar.core.ledger.events import NUMBERS
+from voskar.core.ledger.event import NUMBERS
 from voskar.core.views.timeline import Timeline
 from voskar.errors import InputError, nearest
 from voskar.evidence.expectations import Range, State, Statement, Wanted

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from voskar.core.ledger import COLUMNS, FORMAT, Event, Ledger
-from voskar.core.ledger.events import NUMBERS, SORTS
+from voskar.core.ledger.event import NUMBERS
+from voskar.core.ledger.events import SORTS
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors, read_text, whole_file
 

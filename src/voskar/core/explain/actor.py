@@ -6,7 +6,8 @@ from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from voskar.core.ledger import Ledger
-from voskar.core.ledger.events import Down, Health, Respawn, number
+from voskar.core.ledger.event import number
+from voskar.core.ledger.events import Down, Health, Respawn
 from voskar.core.recording import Recording
 from voskar.core.views.timeline import Change, Course, Mark, Span, Timeline
 

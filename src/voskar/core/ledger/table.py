@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, TypeVar
 
-from voskar.core.ledger.events import COLUMNS, Contact, Event, written
+from voskar.core.ledger.event import COLUMNS, Event, written
+from voskar.core.ledger.events import Contact
 
 FORMAT = 1
 """Version of the ledger's file format. 1: the first."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from voskar.core.emitters.births import drop_waiting
 from voskar.core.emitters.firing import Emitters
 from voskar.core.judging.judge import Judge
-from voskar.core.ledger.events import Origin, Removed
+from voskar.core.ledger.events import Removed
+from voskar.core.ledger.origin import Origin
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.succession import Succession
 from voskar.core.world import NEVER, ActorState, World

@@ -191,3 +191,31 @@ def test_a_swept_touch_lies_where_they_met() -> None:
     (event,) = run(data, frames).landings()
     assert (event.t, event.x, event.y) == pytest.approx((0.4, -5, 2))
     assert told([event])[0]["t"] == 0.4
+
+
+@pytest.mark.parametrize(
+    ("step", "swept", "lands"),
+    [
+        ((5, 5), False, False),
+        ((5, 5), True, False),
+        ((4, 4.5), False, False),
+        ((6, 0), True, True),  # on its way to there
+        ((4.2, 4.2), False, True),
+        ((6, 0), False, False),
+    ],
+)
+def test_a_capsule_of_no_length_is_a_circle(step: tuple[float, float], swept: bool, lands: bool) -> None:
+    told = []
+    for shape in ({"capsule": [3, 0]}, {"circle": 3}):
+        data = sting()
+        data["kinds"]["keeper"]["boxes"]["torso"] = {"role": "hurtbox", "layer": ["keeper"], **shape}
+        data["kinds"]["hornet"]["boxes"]["sting"] = {
+            "role": "hitbox", "attack": "sting", "mask": ["keeper"], "swept": swept, **shape
+        }  # fmt: skip
+        frames = [
+            {"poses": [{"id": "k", "kind": "keeper", "x": 0, "y": 0}, {"id": "h", "kind": "hornet", "x": x, "y": y}]}
+            for x, y in ((-20, 40), step, (step[0], step[1] + 30))
+        ]
+        told.append([(one.frame, one.t, one.x, one.y) for one in run(data, frames).of("contact")])
+    assert told[0] == told[1]
+    assert bool(told[0]) == lands

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.test_blows import STOMP, ways, world
+from tests.core.judging.test_blows import STOMP, ways, world
 from tests.worlds import brush, recording, rulebook, sting
 from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.watching import Question

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.test_blows import ways, world
+from tests.core.judging.test_blows import ways, world
 from tests.worlds import recording, rulebook
 from voskar.core.views.framedata import moves
 from voskar.evidence.claims import check

@@ -1,0 +1,44 @@
+"""Where spawned actors come from, as their ids tell."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class Origin(msgspec.Struct, frozen=True, gc=False):
+    """Where a spawned actor comes from: the `number`th of an owner's emitter, or of a kind that a parent left behind.
+
+    `parent` is an id; of effects the word `effect`. As text it is the actor's id.
+    """
+
+    parent: str
+    emitter: str | None
+    kind: str
+    number: int
+
+    @property
+    def series(self) -> str:
+        """All of one emitter, parent or effect: `keeper/smoker-*`."""
+        return f"{self.beginning}-*"
+
+    @property
+    def beginning(self) -> str:
+        """What their ids begin with."""
+        return f"{self.parent}/{self.emitter}" if self.emitter is not None else f"{self.parent}+{self.kind}"
+
+    def __str__(self) -> str:
+        return f"{self.beginning}-{self.number}"
+
+    @classmethod
+    def parse(cls, name: str) -> Origin | None:
+        """What an id tells of its origin; None if it is not that of a spawned actor."""
+        beginning, dash, count = name.rpartition("-")
+        if not dash or not count.isascii() or not count.isdecimal():
+            return None
+        at = max(beginning.rfind("/"), beginning.rfind("+"))
+        if at <= 0:
+            return None
+        what = beginning[at + 1 :]
+        if beginning[at] == "/":
+            return cls(beginning[:at], what, "", int(count))
+        return cls(beginning[:at], None, what, int(count))

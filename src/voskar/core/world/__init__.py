@@ -1,0 +1,8 @@
+"""The world: who is there and in what state, and the few verbs that change it."""
+
+from __future__ import annotations
+
+from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState
+from voskar.core.world.world import World
+
+__all__ = ["NEVER", "ActorState", "Birth", "Gun", "RunState", "World"]

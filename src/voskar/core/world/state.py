@@ -1,0 +1,104 @@
+"""What the rules know of an actor, of one that is about to appear, and of the run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import msgspec
+
+from voskar.core.kernel.storage import FOREVER
+from voskar.core.recording.inputs import Vector
+from voskar.core.rules import Kind
+
+NEVER = -FOREVER
+"""A frame before all others."""
+
+Gun = tuple[int, str]
+"""An emitter: the row of its owner, and its name."""
+
+
+class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
+    """What the rules know of one actor. Immune in frames `immune_since` … `immune_until`."""
+
+    row: int
+    id: str
+    kind: Kind
+    side: str | None
+    owner: str | None
+    driven: bool
+    health: float | None
+    lives: int | None
+    immune_since: int = NEVER
+    immune_until: int = NEVER
+    immune_cause: str = ""
+    stunned_until: int = NEVER
+    down: int | None = None
+    credit: str | None = None
+    spent: int | None = None
+    """The frame in which it was used up."""
+    gone_until: int = NEVER
+    """The first frame in which it is in play again after that."""
+    counters: dict[str, float] = {}
+    checkpoint: Vector | None = None
+    fell_at: Vector | None = None
+    """Where it went down."""
+    out: bool = False
+    returns: bool = False
+    """Down, and to come back, itself or in a successor."""
+    held: bool = False
+    """Due to come back, and waiting for its place to be safe."""
+    succeeded: bool = False
+    """Another one has taken over its lives."""
+    gun: Gun | None = None
+    """What fired it, if that counts its own."""
+    armed: int = 0
+    """Which setting of its triggers holds."""
+
+    def revive(self) -> None:
+        """As at the start, but for what outlasts a death: lives, counters and the place to respawn."""
+        self.health = self.kind.health
+        self.immune_since = self.immune_until = self.stunned_until = self.gone_until = NEVER
+        self.immune_cause = ""
+        self.down = self.credit = self.spent = None
+        self.out = self.returns = self.held = False
+
+
+class Birth(msgspec.Struct, frozen=True, gc=False):
+    """An actor that appears: where, which way it turns and moves, and whose it is.
+
+    `emitter` None: a child or an effect. `velocity` None: its kind's own. `owner_row` -1: none.
+    """
+
+    id: str
+    kind: str
+    x: float
+    y: float
+    angle: float
+    velocity: Vector | None
+    owner_row: int = -1
+    owner: str | None = None
+    side: str | None = None
+    emitter: str | None = None
+    spawned: bool = True
+
+
+@dataclass
+class RunState:
+    """What the run has come to. `start` and `room_start` are the frames since which its clock runs, and in which all
+    was as at the start; `ended` the frame in which it was over or won."""
+
+    start: int
+    room_start: int
+    ended: int | None = None
+    won: bool = False
+    score: dict[str, float] = field(default_factory=dict)
+    anyone_out: bool = False
+    seen_kinds: set[str] = field(default_factory=set)
+    recheck: bool = False
+    """Whether something has changed that may end the run."""
+    due: dict[int, int] = field(default_factory=dict)
+    """The next frame in which one that is down may come back, by row."""
+    outs: dict[int, list[tuple[str, int]]] = field(default_factory=dict)
+    """Who is out at the end of a frame: ids and rows."""
+    ends: dict[int, list[int]] = field(default_factory=dict)
+    """Whose body is taken away at the end of a frame, if it still lies there."""

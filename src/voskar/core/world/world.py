@@ -1,0 +1,230 @@
+"""The world: who is there and in what state, and the few verbs that change it.
+
+The numbers that the kernel reads and moves are columns by row (`table`); what the rules know of an actor is an
+`ActorState`. An actor's row is its one number, for as long as it is there and anything of its own is. Judge, effects
+and lifecycle change the world through the verbs here, at once; what moves shows from the next frame on.
+"""
+
+from __future__ import annotations
+
+from voskar.core.kernel.storage import FOREVER
+from voskar.core.recording.inputs import Vector
+from voskar.core.rules import Fixture, Knockback
+from voskar.core.world.stage import Stage
+from voskar.core.world.state import NEVER, ActorState, Birth
+
+
+class World(Stage):
+    """The world of a replay."""
+
+    # verbs: what moves
+
+    def push(self, state: ActorState, knockback: Knockback, dx: float, dy: float) -> None:
+        """A knockback begins in the next frame. One that is sent home or down is not moved by it any more."""
+        row = state.row
+        if not (self.raw or state.driven) or state.down is not None or self.table.homing[row]:
+            return
+        if not knockback.add:
+            self.kernel.stop_pushes(row)
+        self.kernel.reserve_pushes(self.kernel.pushes + 1)
+        self.kernel.push(row, self.frame + 1, knockback.over, knockback.fade, dx, dy)
+
+    def send(self, state: ActorState, vx: float, vy: float) -> None:
+        """A driven actor has another velocity from the next frame on."""
+        if state.driven and state.down is None:
+            table, row = self.table, state.row
+            table.sent[row], table.sent_vx[row], table.sent_vy[row] = 1, vx, vy
+
+    def send_home(self, state: ActorState) -> Vector:
+        """It is at its start in the next frame, and no push of this one or before moves it. Where that is."""
+        x, y = self.start(state.row)
+        if self.raw or state.driven:
+            self.kernel.stop_pushes(state.row)
+            if not state.driven:
+                self.table.home_x[state.row], self.table.home_y[state.row] = x, y
+            self.table.homing[state.row] = 1
+        return x, y
+
+    def bring_home(self, state: ActorState) -> Vector:
+        """It is at its start in this frame, before anything touches. Where that is."""
+        x, y = self.start(state.row)
+        table, row = self.table, state.row
+        if not (self.raw or state.driven):
+            return x, y
+        self.kernel.stop_pushes(row)
+        if not state.driven and not self.is_present(row):
+            table.home_x[row], table.home_y[row], table.homing[row] = x, y, 1
+        elif not state.driven:
+            table.past[row] = 0
+            self._shift_to(row, x, y)
+        else:
+            self._start_anew(row, x, y)
+        return x, y
+
+    def put(self, state: ActorState, x: float, y: float) -> None:
+        """A recorded actor's pose of this frame has no past; in a raw recording it is at this place."""
+        self.jump(state)
+        if self.raw:
+            self._shift_to(state.row, x, y)
+
+    def _shift_to(self, row: int, x: float, y: float) -> None:
+        """Puts a recorded actor elsewhere, from this frame on."""
+        table = self.table
+        pose = table.pose[row]
+        table.offset_x[row], table.offset_y[row] = x - self._log_x[pose], y - self._log_y[pose]
+        table.x[row], table.y[row], table.homing[row] = x, y, 0
+
+    def jump(self, state: ActorState) -> None:
+        """What was before this frame counts as nothing."""
+        self.table.past[state.row] = self.table.flows[state.row] = 0
+
+    def _start_anew(self, row: int, x: float, y: float) -> None:
+        """A driven actor is at a place, with its first velocity and facing."""
+        table = self.table
+        table.x[row], table.y[row] = x, y
+        table.vx[row], table.vy[row] = table.home_vx[row], table.home_vy[row]
+        table.facing[row] = table.home_facing[row]
+        table.past[row] = table.homing[row] = table.sent[row] = 0
+        self.placing.turn(row)
+
+    def stop_pushes(self, state: ActorState) -> None:
+        """No push moves it any more."""
+        self.kernel.stop_pushes(state.row)
+
+    # verbs: who is there
+
+    def use_up(self, state: ActorState) -> None:
+        """Out of play from the next frame on; a recorded one until the recording has been without it for a frame."""
+        state.spent = self.frame
+        state.gone_until = FOREVER if state.driven else self.recording.returns(state.row, self.frame)
+        self.table.away_until[state.row] = state.gone_until
+        self.table.played[state.row] = NEVER  # one that is back in the very next frame has no way behind it
+        self.settling.add(state.row)
+
+    def take_out(self, state: ActorState) -> None:
+        """Out of play from the next frame on, until it is let in again."""
+        self.table.away_until[state.row] = FOREVER
+
+    def let_in(self, state: ActorState) -> None:
+        """In play from this frame on."""
+        self.table.away_until[state.row] = NEVER
+
+    def lay_down(self, state: ActorState, until: int) -> None:
+        """A driven actor that is down moves as its kind says, and is seen until a frame; one that returns stays."""
+        table, row, down = self.table, state.row, state.kind.down
+        table.motion[row] = 2 * table.kind[row] + 1
+        table.returns[row] = state.returns
+        table.ends[row] = FOREVER if state.returns else until
+        table.hides[row] = self.frame + 1 if down.hide else until + 1
+        if down.motion is None:
+            table.vx[row] = table.vy[row] = 0.0
+            table.sent[row], table.fixed[row] = 0, 1
+        if not state.returns:
+            self.run.ends.setdefault(until, []).append(row)
+            self.visit(until)
+
+    def first_cell(self, row: int) -> int:
+        """The cell that a driven actor shows first."""
+        return self._clip_table.cell_of(self.table.kind[row], self.table.clip[row], 0)
+
+    def stand_up(self, state: ActorState, x: float, y: float) -> None:
+        """A driven actor that was down is in play again, as at first but for its life."""
+        table, row = self.table, state.row
+        table.angle[row] = table.home_angle[row]
+        table.motion[row] = 2 * table.kind[row]
+        table.bounces[row] = self.motions.bounces[table.motion[row]]
+        table.since[row] = self.frame
+        table.tick[row] = table.hidden[row] = table.returns[row] = table.fixed[row] = 0
+        table.cell[row] = self.first_cell(row)
+        table.ends[row] = table.hides[row] = FOREVER
+        self._start_anew(row, x, y)
+
+    def hold_row(self, row: int) -> None:
+        """Something refers to a driven actor's row: it is not given to another."""
+        if row >= 0:
+            self._refs[row] += 1
+
+    def drop_row(self, row: int) -> None:
+        """It does no more."""
+        if row >= 0:
+            self._refs[row] -= 1
+            if not self._refs[row] and self.actors[row] is None:
+                self._release(row)
+
+    def _release(self, row: int) -> None:
+        self._free.append(row)
+        owner = self.table.owner[row]
+        self.table.owner[row] = -1
+        self.drop_row(owner)
+
+    def _new_row(self) -> int:
+        if self._free:
+            return self._free.pop()
+        row = len(self.actors)
+        self.actors.append(None)
+        self._refs.append(0)
+        if row >= self.table.capacity:
+            self.table.grow(2 * row)
+            self._reserve()
+        return row
+
+    def enter(self, birth: Birth, facing: float = 1.0) -> ActorState:
+        """A driven actor appears in this frame; it first moves in the next."""
+        kind = self.rules.kinds[birth.kind]
+        row = self.fixture_row[birth.id] if birth.id in self.fixtures else self._new_row()
+        number = self.catalog.kind_number[birth.kind]
+        state = ActorState(row, birth.id, kind, kind.side or birth.side, birth.owner, True, kind.health, kind.lives)
+        self.actors[row] = state
+        self.rows[birth.id] = row
+        vx, vy = kind.motion.velocity if birth.velocity is None else birth.velocity
+        self.table.owner[row] = birth.owner_row
+        self.hold_row(birth.owner_row)
+        clip, life = self._shows[birth.kind]
+        self.kernel.enter(
+            self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing
+        )
+        self.run.seen_kinds.add(birth.kind)
+        return state
+
+    def discard(self, state: ActorState) -> None:
+        """A driven actor is no more."""
+        row = state.row
+        kernel, run = self.kernel, self.run
+        kernel.leave(row)
+        if kernel.pushes:
+            kernel.stop_pushes(row)
+        self.table.at[row] = NEVER
+        if run.due:
+            run.due.pop(row, None)
+        if self.settling:
+            self.settling.discard(row)
+        if kernel.ended:
+            kernel.keep(row)
+        del self.rows[state.id]
+        self.actors[row] = None
+        if not self._refs[row]:
+            self._release(row)
+
+    def touch(self) -> None:
+        """Finds the touches of this frame."""
+        self.kernel.touch(self.frame)
+        self.find_all()
+
+    def find_all(self) -> None:
+        """Makes room until all touches of this frame have been found."""
+        while self.finder.overflow:
+            self.finder.grow(2 * self.finder.room)
+            self.finder.find()
+
+    def probe(self, row: int) -> None:
+        """What would meet an actor that is not yet in play, where it stands now."""
+        self.kernel.probe(self.frame, row)
+        self.find_all()
+
+    def fixture_birth(self, fixture: Fixture) -> Birth:
+        """How a fixture appears."""
+        velocity = fixture.velocity
+        if velocity is None:
+            own = self.rules.kinds[fixture.kind].motion.velocity
+            velocity = own[0] * fixture.facing, own[1]
+        return Birth(fixture.id, fixture.kind, *fixture.at, fixture.angle, velocity, spawned=False)
