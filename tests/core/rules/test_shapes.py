@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from tests.worlds import outcomes, run, sting, told
-from voskar.core.rules.outlines import capsule, circle, cross, pixels, polygon, rectangle, stretched
+from voskar.core.rules.outlines import capsule, circle, pixels, polygon, rectangle, stretched
+from voskar.core.rules.polygons import cross
 
 CONVEX = [(0, 0), (4, 0), (4, 3), (0, 3)]
 BENT = [(0, 0), (4, 0), (4, 1), (1, 1), (1, 4), (0, 4)]
+
+
+def meet(a: Any, b: Any, c: Any, d: Any) -> bool:
+    """Whether two segments share a point, by exact numbers."""
+    sides = [cross(a, b, c), cross(a, b, d), cross(c, d, a), cross(c, d, b)]
+    level = all(
+        max(min(p[k], q[k]) for p, q in ((a, b), (c, d))) <= min(max(a[k], b[k]), max(c[k], d[k])) for k in (0, 1)
+    )
+    return level and sides[0] * sides[1] <= 0 and sides[2] * sides[3] <= 0
 
 
 def area(ring: Any) -> float:
@@ -28,9 +39,10 @@ def test_polygon_is_cut_into_few_parts(points: Any, parts: int) -> None:
 @pytest.mark.parametrize(
     ("points", "message"),
     [
-        ([(0, 0), (1, 0)], "2 corners, expected 3"),
+        ([(0, 0), (1, 0)], "2 corners, expected 3 to 10000"),
+        ([(x, x * x) for x in range(10_001)], "10001 corners, expected 3 to 10000"),
         ([(0, 0), (2, 2), (2, 0), (0, 2)], "its sides 1 and 3 meet"),
-        ([(0, 0), (4, 0), (4, 4), (2, 0), (0, 4)], "its sides 1 and 3 meet"),
+        ([(0, 0), (4, 0), (4, 4), (2, 0), (0, 4)], "its sides 1 and 4 meet"),
         ([(0, 0), (4, 0), (2, 0), (2, 2)], "turns back on itself"),
         ([(0, 0), (1, 1), (2, 2)], "turns back on itself"),
         ([(0, 0), (2, 0), (2, 2), (0, 0), (0, 2)], "two of its corners are in one place"),
@@ -41,11 +53,26 @@ def test_bad_polygon(points: Any, message: str) -> None:
         polygon(points)
 
 
-@given(st.lists(st.tuples(st.integers(-9, 9), st.integers(-9, 9)), min_size=3, max_size=9, unique=True))
-def test_parts_of_a_polygon_are_convex_and_fill_it(points: Any) -> None:
+corners = st.lists(st.tuples(st.integers(-9, 9), st.integers(-9, 9)), min_size=3, max_size=12, unique=True)
+
+
+@given(corners, st.booleans())
+def test_parts_of_a_polygon_are_convex_and_fill_it(points: Any, about: bool) -> None:
+    if about:  # most rings in any order cross themselves; few that run about their middle do
+        points = sorted(points, key=lambda point: (math.atan2(point[1], point[0]), point))
+    crosses = any(
+        meet(*(points[k % len(points)] for k in (i, i + 1, j, j + 1)))
+        for j in range(len(points))
+        for i in range(j - 1)
+        if (j + 1) % len(points) != i
+    )
+    outline, refused = None, ""
     try:
         outline = polygon([(float(x), float(y)) for x, y in points])
-    except ValueError:
+    except ValueError as error:
+        refused = str(error)
+    assert crosses == ("meet" in refused) or "turns back" in refused
+    if outline is None:
         return
     total = 0.0
     for part in outline.parts:
@@ -53,6 +80,27 @@ def test_parts_of_a_polygon_are_convex_and_fill_it(points: Any) -> None:
         assert all(cross(ring[i - 2], ring[i - 1], ring[i]) > 0 for i in range(len(ring)))
         total += area(ring)
     assert total == pytest.approx(abs(area(points)))
+
+
+places = st.floats(-50, 50, allow_subnormal=False)
+
+
+@given(
+    st.lists(st.tuples(places, places), min_size=3, max_size=3),
+    st.lists(st.lists(st.floats(0.01, 0.99), max_size=3, unique=True), min_size=3, max_size=3),
+)
+def test_points_along_the_sides_of_a_triangle_are_no_corners(triangle: Any, ways: Any) -> None:
+    assume(abs(area(triangle)) > 1e-3)
+    ring = []
+    for (x0, y0), (x1, y1), own in zip(triangle, [*triangle[1:], triangle[0]], ways, strict=True):
+        ring += [(x0, y0), *((x0 + (x1 - x0) * way, y0 + (y1 - y0) * way) for way in sorted(own))]
+    assert len(set(ring)) < len(ring) or sorted(map(tuple, polygon(ring).parts[0].tolist())) == sorted(triangle)
+
+
+def test_a_polygon_of_very_many_corners_is_cut() -> None:
+    comb = [(float(x), 1000.0 * (x % 2)) for x in range(9_998)]
+    ring = [*comb, (9_998.0, -9.0), (-1.0, -9.0)]
+    assert sum(map(area, polygon(ring).parts)) == pytest.approx(abs(area(ring)))
 
 
 @given(st.lists(st.lists(st.booleans(), min_size=5, max_size=5), min_size=1, max_size=6))

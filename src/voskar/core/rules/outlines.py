@@ -1,12 +1,13 @@
-"""From a shape as it is written to convex parts: capsules, polygons cut up, pixels gathered into rectangles."""
+"""From a shape as it is written to convex parts: capsules, polygons, pixels gathered into rectangles."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
+from voskar.core.rules.polygons import Point, convex_parts
 from voskar.core.rules.shapes import Bools, Floats, Outline
-
-Point = tuple[float, float]
 
 
 def capsule(radius: float, length: float) -> Outline:
@@ -28,132 +29,13 @@ def rectangle(x0: float, y0: float, x1: float, y1: float) -> Outline:
     return Outline((np.array([(left, low), (right, low), (right, high), (left, high)], dtype=np.float64),))
 
 
-def polygon(points: list[Point]) -> Outline:
+def polygon(points: Sequence[Point]) -> Outline:
     """A simple polygon, convex or not, in either sense of rotation, cut into convex parts.
 
-    Ears are clipped (Meisters 1975) and triangles joined again where the result stays convex (Hertel,
-    Mehlhorn 1983). Raises ValueError, saying what is wrong, for fewer than 3 corners, sides that cross or
-    touch, and outlines without an area.
+    Raises ValueError, saying what is wrong, for fewer than 3 or more than 10,000 corners, sides that cross or touch,
+    and outlines without an area.
     """
-    ring = _tidy(points)
-    crossing = _crossing(ring)
-    if crossing:
-        raise ValueError(f"its sides {crossing[0]} and {crossing[1]} meet")
-    if _area(ring) < 0:
-        ring = ring[::-1]
-    return Outline(tuple(np.array(part) for part in _convex_parts(ring)))
-
-
-def _tidy(points: list[Point]) -> list[Point]:
-    """Without repeated corners and corners on a straight side."""
-    if len(points) < 3:
-        raise ValueError(f"it has {len(points)} corners, expected 3 or more")
-    ring = [point for index, point in enumerate(points) if point != points[index - 1]]
-    if len(set(ring)) != len(ring):
-        raise ValueError("two of its corners are in one place")
-    for index, point in enumerate(ring):
-        before, after = ring[index - 1], ring[(index + 1) % len(ring)]
-        if cross(before, point, after) == 0 and _dot(point, before, after) > 0:
-            raise ValueError(f"its outline turns back on itself at {list(point)}")
-    kept = [point for index, point in enumerate(ring) if cross(ring[index - 1], point, ring[(index + 1) % len(ring)])]
-    if len(kept) < 3:
-        raise ValueError("it has no area")
-    return kept
-
-
-def cross(a: Point, b: Point, c: Point) -> float:
-    """Twice the signed area of a triangle: above 0 when a, b, c turn from +x towards +y."""
-    return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
-
-
-def _dot(at: Point, a: Point, b: Point) -> float:
-    """The dot product of the ways from a point to two others."""
-    return (a[0] - at[0]) * (b[0] - at[0]) + (a[1] - at[1]) * (b[1] - at[1])
-
-
-def _area(ring: list[Point]) -> float:
-    return sum(a[0] * b[1] - a[1] * b[0] for a, b in zip(ring, ring[1:] + ring[:1], strict=True))
-
-
-def _crossing(ring: list[Point]) -> tuple[int, int] | None:
-    """Two sides that share a point and are no neighbours, counted from 1."""
-    count = len(ring)
-    for i in range(count):
-        a, b = ring[i], ring[(i + 1) % count]
-        for j in range(i + 1, count):
-            c, d = ring[j], ring[(j + 1) % count]
-            if (j + 1) % count == i or j == i + 1:
-                continue  # neighbours share their corner; that they do not fold back is seen before
-            if _meet(a, b, c, d):
-                return i + 1, j + 1
-    return None
-
-
-def _meet(a: Point, b: Point, c: Point, d: Point) -> bool:
-    """Whether segments ab and cd share a point."""
-    sides = [cross(a, b, c), cross(a, b, d), cross(c, d, a), cross(c, d, b)]
-    if sides[0] * sides[1] < 0 and sides[2] * sides[3] < 0:
-        return True
-    ends = [(a, b, c), (a, b, d), (c, d, a), (c, d, b)]
-    return any(side == 0 and _between(*end) for side, end in zip(sides, ends, strict=True))
-
-
-def _between(a: Point, b: Point, point: Point) -> bool:
-    """Whether a point on the line ab lies on the segment."""
-    return all(min(a[axis], b[axis]) <= point[axis] <= max(a[axis], b[axis]) for axis in (0, 1))
-
-
-def _convex_parts(ring: list[Point]) -> list[list[Point]]:
-    if all(cross(ring[i - 2], ring[i - 1], ring[i]) > 0 for i in range(len(ring))):
-        return [ring]
-    parts = _triangles(ring)
-    merged = True
-    while merged:
-        merged = False
-        for i in range(len(parts)):
-            for j in range(i + 1, len(parts)):
-                joined = _joined(parts[i], parts[j])
-                if joined:
-                    parts[i] = joined
-                    del parts[j]
-                    merged = True
-                    break
-            if merged:
-                break
-    return parts
-
-
-def _triangles(ring: list[Point]) -> list[list[Point]]:
-    rest, found = list(ring), []
-    while len(rest) > 3:
-        for i in range(len(rest)):
-            a, b, c = rest[i - 1], rest[i], rest[(i + 1) % len(rest)]
-            others = (point for point in rest if point not in (a, b, c))
-            if cross(a, b, c) > 0 and not any(_inside(a, b, c, point) for point in others):
-                found.append([a, b, c])
-                del rest[i]
-                break
-        else:  # every simple polygon has an ear (Meisters 1975), unless rounding hides it
-            raise ValueError("it is too thin to be cut into convex parts")
-    return [*found, rest] if cross(*rest) > 0 else found
-
-
-def _inside(a: Point, b: Point, c: Point, point: Point) -> bool:
-    return cross(a, b, point) >= 0 and cross(b, c, point) >= 0 and cross(c, a, point) >= 0
-
-
-def _joined(one: list[Point], other: list[Point]) -> list[Point] | None:
-    """Two parts across a shared side as one, if that is convex."""
-    for i, start in enumerate(one):
-        end = one[(i + 1) % len(one)]
-        if start in other and end in other and other[(other.index(end) + 1) % len(other)] == start:
-            at = other.index(start)
-            outer = [other[(at + step) % len(other)] for step in range(1, len(other) - 1)]
-            ring = one[: i + 1] + outer + one[i + 1 :]
-            ring = [p for k, p in enumerate(ring) if cross(ring[k - 1], p, ring[(k + 1) % len(ring)]) != 0]
-            if all(cross(ring[k - 2], ring[k - 1], ring[k]) > 0 for k in range(len(ring))):
-                return ring
-    return None
+    return Outline(tuple(np.array(part) for part in convex_parts(points)))
 
 
 def pixels(solid: Bools, origin: Point, side: float, down: float) -> Outline:
