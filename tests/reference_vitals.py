@@ -48,6 +48,7 @@ class Vitals:
             self.out.clear()
             self.first = {actor.id: self.recording.pose_from(n, frame) for n, actor in enumerate(self.recording.actors)}
             world.driven.shown, world.driven.run_mark = world.driven.kinds_from(frame), frame
+            world.driven.last_poses = {}
         self.outs.clear()
         self.due.clear()
         world.gone.clear()

@@ -30,7 +30,7 @@ class Resets:
         """The game began its room or its whole run again: everyone is as at the start; under "room" lives, counters,
         checkpoints, score and who is out go on."""
         world = self.world
-        world.run.ended, world.run.won = None, False
+        world.run.ended, world.run.won, world.run.recheck = None, False, True
         self.judge.close()
         self.judge.memory.clear()
         world.run.due.clear()
@@ -50,7 +50,9 @@ class Resets:
             world.let_in(state)
             table.offset_x[state.row] = table.offset_y[state.row] = 0.0
             table.homing[state.row] = 0
-            table.at[state.row] = table.played[state.row] = NEVER
+            table.played[state.row] = NEVER
+            if whole:
+                table.at[state.row] = NEVER  # all are shown for the first time
         if what == "run":
             world.shown_kinds = world.kinds_shown_from(world.frame)
         self._start_over(None, whole=what == "run", marked=True)
