@@ -19,6 +19,10 @@ from voskar.core.rules import Rules
 from voskar.core.step import replay
 
 
+at_least_50 = settings(max_examples=max(settings().max_examples, 50))
+"""For worlds in which so much may happen that few would show little."""
+
+
 def plain(events: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Values as a ledger writes them, keys in one order."""
     return [
@@ -44,7 +48,7 @@ def agrees(rules: Rules, played: Recording, ledger: Ledger) -> None:
         assert one == other
 
 
-@settings(max_examples=max(settings().max_examples // 2, 1))  # these worlds are large, and the twin slow
+@at_least_50
 @given(
     strategies.driving_rulebooks(),
     strategies.recordings(),
@@ -60,7 +64,7 @@ def test_what_the_rules_set_in_motion_agrees_too(
     agrees(rules, played, replay(rules, played))
 
 
-@settings(max_examples=max(settings().max_examples // 2, 1))
+@at_least_50
 @given(
     strategies.deadly_rulebooks(),
     strategies.recordings(frames_at_most=20),
@@ -73,7 +77,7 @@ def test_lives_agree_too(
     test_what_the_rules_set_in_motion_agrees_too.hypothesis.inner_test(data, frames, reactions, more)
 
 
-@settings(max_examples=max(settings().max_examples // 4, 1))
+@at_least_50
 @given(
     strategies.deadly_rulebooks(driving=True),
     strategies.recordings(),
