@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import math
 from collections.abc import Callable, Collection, Iterable, Iterator
@@ -9,10 +10,11 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Literal
+from typing import IO, Any, Literal
 
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
+from voskar.files.blocks import Block, json_blocks, table_blocks
 from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import FrameLine, json_frames, json_message, sort_of
 from voskar.files.reading import open_lines
@@ -21,9 +23,6 @@ from voskar.files.tables import HEADER, header_text, is_tables, table_frames
 
 VERSION = 1
 """Version of the recording format. 1: the first."""
-
-CHUNK = 1 << 14  # poses decoded before they become columns; bounds memory
-
 
 HEADER_KEYS = ("voskar", "version", "rate", "up", "reactions", "title", "seed")
 
@@ -40,7 +39,8 @@ def load_recording(path: str | Path, rulebook: Rulebook) -> Recording:
 
 def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Recording:
     """Checks the lines of a recording; `name` is what errors call it."""
-    return _gather(_json_source(lines, name, lambda: 0.0), rulebook.kinds)
+    stream = io.BytesIO(b"\n".join(line.rstrip(b"\n") for line in lines))
+    return _gather(_json_source(stream, name, lambda: 0.0), rulebook.kinds)
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,8 @@ class FrameSource:
     place: Literal["line", "row", "frame"]
     header: dict[str, Any]
     frames: Iterator[tuple[int, FrameLine]]
+    blocks: Iterator[Block]
+    """The same frames as columns; either is read, not both."""
     share: Callable[[], float]
     """How much has been read, from 0 to 1; 0 where that cannot be told."""
 
@@ -70,7 +72,8 @@ def open_frames(path: str | Path) -> Iterator[FrameSource]:
         folder = Path(path)
         header = read_header(str(folder / HEADER), None, header_text(folder), tables=True)
         told = header.pop("frames", None)
-        yield FrameSource(str(folder / "poses"), "row", header, table_frames(folder, told), lambda: 0.0)
+        frames, blocks = table_frames(folder, told), table_blocks(folder, told)
+        yield FrameSource(str(folder / "poses"), "row", header, frames, blocks, lambda: 0.0)
         return
     if str(path) != "-" and Path(path).is_dir():
         hint = f"a folder of tables has a {HEADER}"
@@ -79,18 +82,19 @@ def open_frames(path: str | Path) -> Iterator[FrameSource]:
         yield _json_source(lines.stream, "standard input" if str(path) == "-" else str(path), lines.share)
 
 
-def _json_source(lines: Iterable[bytes], name: str, share: Callable[[], float]) -> FrameSource:
-    numbered = ((number, line) for number, line in enumerate(lines, 1) if not line.isspace())
+def _json_source(stream: IO[bytes], name: str, share: Callable[[], float]) -> FrameSource:
+    numbered = ((number, line) for number, line in enumerate(stream, 1) if not line.isspace())
     head = next(numbered, None)
     if head is None:
         raise InputError(Problem("the file is empty, expected a recording", file=name, line=1))
-    return FrameSource(name, "line", read_header(name, *head), json_frames(name, numbered), share)
+    header = read_header(name, *head)
+    return FrameSource(name, "line", header, json_frames(name, numbered), json_blocks(name, stream, head[0]), share)
 
 
 def _gather(source: FrameSource, kinds: Collection[str] | None) -> Recording:
     builder = ColumnBuilder(source.name, kinds, source.place)
-    for chunk in chunks(source.frames):
-        builder.add(chunk)
+    for block in source.blocks:
+        builder.add(block)
     return builder.finish(**meaning(source.header))
 
 
@@ -149,17 +153,3 @@ def meaning(header: dict[str, Any]) -> dict[str, Any]:
         "seed": header.get("seed", 0),
         "title": header.get("title", ""),
     }
-
-
-def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
-    """Frames in lists of about CHUNK poses."""
-    chunk: list[tuple[int, FrameLine]] = []
-    poses = 0
-    for frame in frames:
-        chunk.append(frame)
-        poses += len(frame[1].poses) + 1
-        if poses >= CHUNK:
-            yield chunk
-            chunk, poses = [], 0
-    if chunk:
-        yield chunk

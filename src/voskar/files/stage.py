@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from voskar.core.rules import Duration
 from voskar.errors import InputError, Problem, nearest
+from voskar.files.blocks import chunks, of_frames
 from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine
 from voskar.files.reading import read_text
 from voskar.files.recording import FrameSource
@@ -58,7 +59,7 @@ def play_stage(text: str, name: str) -> FrameSource:
     for index, claim in enumerate(script.claims):
         lines.setdefault(claim.f.frames(rate), source.place(("claims", index))[1] or 0)
     frames = ((lines.get(line.frame, 0), line) for line in _frames(script, players))
-    return FrameSource(name, "frame", header, frames, lambda: 0.0)
+    return FrameSource(name, "frame", header, frames, map(of_frames, chunks(frames)), lambda: 0.0)
 
 
 def _plain(value: float) -> float | int:

@@ -52,9 +52,9 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     `span` are the first and last frame the header tells; without it they are those of the tables, and frames
     that no table mentions are left out for the caller to complain about.
     """
-    inputs = _gathered(folder, "inputs", InputLine)
-    claims = _gathered(folder, "claims", ClaimLine)
-    marks = _gathered(folder, "marks", Mark)
+    inputs = gathered(folder, "inputs", InputLine)
+    claims = gathered(folder, "claims", ClaimLine)
+    marks = gathered(folder, "marks", Mark)
     poses = _grouped(folder, "poses", PoseLine)
     others = sorted({*inputs, *claims, *marks})
     if span:
@@ -75,12 +75,12 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
         yield row, line
 
 
-def _table(folder: Path, name: str) -> Path | None:
+def table_path(folder: Path, name: str) -> Path | None:
     return next((folder / (name + ending) for ending in ENDINGS if (folder / (name + ending)).is_file()), None)
 
 
 def _rows(folder: Path, name: str) -> Iterator[Row]:
-    path = _table(folder, name)
+    path = table_path(folder, name)
     if path is None:
         return
     last = -1
@@ -149,7 +149,7 @@ def _read(path: Path | None, row: Row, sort: type[T]) -> T:
 
 def _grouped(folder: Path, name: str, sort: type[T]) -> Iterator[tuple[int, int, list[T]]]:
     """(frame, first row, what its rows say), a frame at a time."""
-    path = _table(folder, name)
+    path = table_path(folder, name)
     frame, first = -1, 0
     group: list[T] = []
     for row in _rows(folder, name):
@@ -163,7 +163,7 @@ def _grouped(folder: Path, name: str, sort: type[T]) -> Iterator[tuple[int, int,
         yield frame, first, group
 
 
-def _gathered(folder: Path, name: str, sort: type[T]) -> dict[int, list[T]]:
+def gathered(folder: Path, name: str, sort: type[T]) -> dict[int, list[T]]:
     """A small table by frame."""
     return {frame: group for frame, _, group in _grouped(folder, name, sort)}
 
@@ -224,7 +224,7 @@ class TableWriter:
         import pyarrow
         import pyarrow.parquet
 
-        schema = pyarrow.schema([(column, _arrow_type(pyarrow, column)) for column in columns])
+        schema = pyarrow.schema([(column, arrow_type(column)) for column in columns])
         if name not in self._tables:
             writer = pyarrow.parquet.ParquetWriter(self.folder / f"{name}.parquet", schema)
             self._tables[name] = self._stack.enter_context(writer)
@@ -237,7 +237,10 @@ class TableWriter:
         (self.folder / HEADER).write_text(json.dumps(header) + "\n", encoding="utf-8")
 
 
-def _arrow_type(pyarrow: Any, column: str) -> Any:
+def arrow_type(column: str) -> Any:
+    """The sort of a column in Parquet."""
+    import pyarrow
+
     if column in ("frame", "facing", "tick", "cell"):
         return pyarrow.int64()
     if column in ("cut", "hidden", "down"):

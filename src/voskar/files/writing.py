@@ -13,10 +13,11 @@ from typing import Any
 import msgspec
 
 from voskar.errors import InputError, Problem
+from voskar.files.blocks import chunks, of_frames
 from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import FrameLine
 from voskar.files.reading import plain_errors, whole_file
-from voskar.files.recording import FrameSource, chunks
+from voskar.files.recording import FrameSource
 from voskar.files.tables import TableWriter
 
 
@@ -38,7 +39,7 @@ def _checked(source: FrameSource, told: Callable[[], object]) -> Iterator[list[F
     """The frames in chunks, checked as a recording is."""
     builder = ColumnBuilder(source.name, None, source.place)
     for chunk in chunks(source.frames):
-        builder.add(chunk)
+        builder.add(of_frames(chunk))
         builder.forget()
         told()
         yield [frame for _, frame in chunk]

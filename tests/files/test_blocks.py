@@ -1,0 +1,118 @@
+"""The columnar reader takes a piece of a file as reading line by line does, or leaves it to that."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests import strategies
+from tests.worlds import rulebook, sting
+from voskar.core.recording import Recording
+from voskar.errors import InputError
+from voskar.files import blocks
+from voskar.files.recording import load_recording, open_frames, read_recording
+from voskar.files.writing import write_recording
+
+BOOK = rulebook({"kinds": {kind: {} for kind in ("ant", "bee", "cub", "dot")}})
+HEADER = {"voskar": "recording", "version": 1, "rate": 60}
+
+
+def read(text: bytes, columnar: bool) -> Recording | str:
+    """A recording, or what is wrong with it."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(blocks, "PIECE", len(text) - text.index(b"\n") - 1 if columnar else 1 << 60)
+        try:
+            return read_recording(text.splitlines(keepends=True), "test.jsonl", BOOK)
+        except InputError as error:
+            return str(error)
+
+
+def same(one: Recording | str, other: Recording | str) -> bool:
+    if isinstance(one, str) or isinstance(other, str):
+        return one == other
+    return (one.digest, one.claims, one.actors, one.clips) == (other.digest, other.claims, other.actors, other.clips)
+
+
+def lines_of(frames: list[dict[str, Any]]) -> list[str]:
+    rows = [{"frame": number, **frame} for number, frame in enumerate(frames)]
+    for row in rows:
+        row["poses"] = [{key: value for key, value in pose.items() if value is not None} for pose in row["poses"]]
+    return [json.dumps(one) for one in (HEADER, *rows)]
+
+
+@given(strategies.recordings(), st.data())
+def test_both_ways_of_reading_give_one_recording(frames: Any, more: st.DataObject) -> None:
+    frames = more.draw(strategies.inputs(frames))
+    frames[-1]["claims"] = [{"event": "hit", "striker": "a-1", "target": "b-1", "damage": 1}]
+    text = "\n".join(lines_of(frames)).encode()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.delattr(blocks, "json_frames")  # nothing is read line by line
+        found = read(text, columnar=True)
+    assert same(found, read(text, columnar=False))
+
+
+POSE = '{"frame": 0, "poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2%s}]}'
+LINES = [
+    POSE % "",
+    POSE % ', "owner": null',
+    POSE % ', "facing": null',
+    POSE % ', "facing": 1.0',
+    POSE % ', "facing": 2',
+    POSE % ', "tick": -1',
+    POSE % ', "clip": "walk"',
+    POSE % ', "clip": "walk", "tick": 3',
+    POSE % ', "vx": NaN',
+    POSE % ', "x": 3',
+    POSE % ', "scale": 0',
+    POSE % ', "angle": 1e999',
+    POSE % ', "angle": 1e300',
+    POSE % ', "cut": 1',
+    POSE % ', "colour": 1',
+    POSE % "" + " ",
+    POSE % "" + POSE % "",
+    '{"frame": 0, "poses": [{"id": "a", "kind": "ant", "x": 1}]}',
+    '{"frame": 0, "poses": [{"id": "a#1", "kind": "ant", "x": 1, "y": 1}]}',
+    '{"frame": 0, "poses": [{"id": "a", "kind": "gnu", "x": 1, "y": 1}]}',
+    '{"frame": 0, "poses": [{"id": "a", "kind": "ant", "x": 1, "y": 1}, {"id": "a", "kind": "ant", "x": 1, "y": 1}]}',
+    '{"frame": 0, "poses": [null]}',
+    '{"frame": 1}',
+    '{"frame": 0, "reset": "rum"}',
+    '{"frame": 0, "reset": "run"}',
+    '{"frame": 0, "inputs": [{"id": "a", "button": "fire", "aim": [1]}]}',
+    '{"frame": 0, "inputs": [{"id": "a"}]}',
+    '{"frame": 0, "claims": [{"event": "hit", "striker": "a"}]}',
+    '{"frame": 0, "claims": [{"event": "bit"}]}',
+    '{"frame": 0, "poses": []',
+    '{"frame": 0}\n\n{"frame": 1}',
+    '{"frame": 0}\n{"frame": 2}',
+    '{"frame": 0}\r\n{"frame": 1}',
+    '{"frame":\n0}',
+    '{"frame": 0, "poses": [{"id": "\\ud800", "kind": "ant", "x": 1, "y": 1}]}',
+]
+
+
+@pytest.mark.parametrize("line", LINES)
+def test_what_is_wrong_is_told_alike(line: str) -> None:
+    text = f"{json.dumps(HEADER)}\n{line}\n".encode()
+    assert same(read(text, columnar=True), read(text, columnar=False))
+
+
+def test_tables_give_the_same_recording(tmp_path: Path) -> None:
+    poses = [{"id": "a", "kind": "hornet", "x": 1.5, "y": -2, "clip": "walk", "tick": 4, "hidden": True}]
+    poses.append({"id": "b", "kind": "keeper", "x": 0, "y": 0, "vx": 3, "owner": "a", "facing": -1})
+    frames: list[dict[str, Any]] = [{"poses": poses}, {"poses": []}, {"poses": poses[:1], "reset": "room"}]
+    frames[1]["inputs"] = [{"id": "a", "button": "fire", "aim": [1, 2]}]
+    frames[2]["claims"] = [{"event": "down", "id": "b"}]
+    path, book = tmp_path / "game.jsonl", rulebook(sting())
+    path.write_text("\n".join(lines_of(frames)) + "\n", encoding="utf-8")
+    digests = {load_recording(path, book).digest}
+    for form in ("parquet", "csv"):
+        with open_frames(path) as source:
+            write_recording(source, str(tmp_path / form), form)
+        digests.add(load_recording(tmp_path / form, book).digest)
+    assert len(digests) == 1
