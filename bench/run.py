@@ -29,6 +29,9 @@ RECORDINGS, SINGLE = 200, 10
 HERE = Path(__file__).parent
 
 
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # an installed package has its bytecode beside it
+
+
 def peak() -> float:
     """Megabytes that this process has held at most."""
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

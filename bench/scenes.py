@@ -210,7 +210,7 @@ RAW = (
         "[attacks.sting]\ndamage = 1",
         '[attacks.sting]\ndamage = 1\nrehit = "10f"\n[attacks.sting.target]\nknockback = { distance = 6, over = "4f" }',
     )
-    .replace("circle = 5", "circle = 90")
+    .replace("circle = 5", "circle = 100_000")
 )
 """A hornet within reach of its keeper for ever: a push every tenth frame."""
 

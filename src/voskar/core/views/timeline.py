@@ -183,10 +183,11 @@ class _Reading:
         if name in recording.numbers:
             rows = recording.poses.rows_of(recording.numbers[name])
             frames = recording.poses.frame[rows]
-            cuts = np.flatnonzero(np.diff(frames) > 1)
-            starts, ends = np.r_[0, cuts + 1], np.r_[cuts, len(frames) - 1]
-            spans = zip(frames[starts].tolist(), frames[ends].tolist(), strict=True)
-            course.present = [Span(start, end) for start, end in spans]
+            cuts = np.flatnonzero(np.diff(frames) > 1) + 1 if frames[-1] - frames[0] >= len(frames) else ()
+            starts, ends = [0, *cuts], [*cuts, len(frames)]
+            course.present = [
+                Span(int(frames[start]), int(frames[end - 1])) for start, end in zip(starts, ends, strict=True)
+            ]
         elif name in self.fixtures:
             course.present = [Span(recording.first, recording.last)]
         self._fill(course, recording.first, lives=True)
