@@ -7,18 +7,18 @@ import json
 import math
 from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import IO, Any, Literal
+from typing import IO, Any
 
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import Block, json_blocks, table_blocks
+from voskar.files.blocks import json_blocks, table_blocks
 from voskar.files.columns import ColumnBuilder
-from voskar.files.frames import FrameLine, json_frames, json_message, sort_of
+from voskar.files.frames import json_frames, json_message, sort_of
 from voskar.files.reading import open_lines
 from voskar.files.rulebook import Rulebook
+from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
 
 VERSION = 1
@@ -41,23 +41,6 @@ def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Rec
     """Checks the lines of a recording; `name` is what errors call it."""
     stream = io.BytesIO(b"\n".join(line.rstrip(b"\n") for line in lines))
     return _gather(_json_source(stream, name, lambda: 0.0), rulebook.kinds)
-
-
-@dataclass(frozen=True)
-class FrameSource:
-    """A recording as it is read: its header as written, and its frames, each with its line or row.
-
-    Frames of a stage script have no place of their own; their number is the line of their claims.
-    """
-
-    name: str
-    place: Literal["line", "row", "frame"]
-    header: dict[str, Any]
-    frames: Iterator[tuple[int, FrameLine]]
-    blocks: Iterator[Block]
-    """The same frames as columns; either is read, not both."""
-    share: Callable[[], float]
-    """How much has been read, from 0 to 1; 0 where that cannot be told."""
 
 
 @contextmanager

@@ -15,8 +15,8 @@ from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import chunks, of_frames
 from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine
 from voskar.files.reading import read_text
-from voskar.files.recording import FrameSource
 from voskar.files.rulebook_checks import schema_problems
+from voskar.files.source import FrameSource
 from voskar.files.stage_schema import PartTable, PlaceKey, StageFile
 from voskar.files.toml_sources import Source, parse_source
 

@@ -17,7 +17,7 @@ from voskar.files.blocks import chunks, of_frames
 from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import FrameLine
 from voskar.files.reading import plain_errors, whole_file
-from voskar.files.recording import FrameSource
+from voskar.files.source import FrameSource
 from voskar.files.tables import TableWriter
 
 
