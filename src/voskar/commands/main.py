@@ -82,7 +82,7 @@ def _version(ctx: click.Context, param: click.Parameter, wanted: bool) -> None:
 
     from voskar.core.kernel.build import is_compiled
 
-    kernel = "compiled" if is_compiled() else "uncompiled: its source runs as it is, some hundred times slower"
+    kernel = "compiled" if is_compiled() else "uncompiled: its source runs as it is, many times slower"
     click.echo(f"voskar, version {version('voskar')}, kernel {kernel}")
     ctx.exit()
 

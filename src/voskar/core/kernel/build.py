@@ -12,7 +12,7 @@ if not cython.compiled:
 
 
 def is_compiled() -> bool:
-    """Whether the binary is in use; else its source runs as it is, some hundred times slower."""
+    """Whether the binary is in use; else its source runs as it is, many times slower."""
     return bool(cython.compiled)
 
 
