@@ -29,9 +29,11 @@ SPARK = {
 @st.composite
 def shapes(draw: Any) -> dict[str, Any]:
     """A shape with its offset and turn."""
-    name = draw(st.sampled_from(["rect", "rect", "span", "circle", "capsule", "polygon"]))
+    name = draw(st.sampled_from(["rect", "rect", "span", "circle", "capsule", "polygon", "pixels"]))
     if name == "capsule":
-        shape: dict[str, Any] = {"capsule": [draw(sizes) / 2, draw(sizes)]}
+        shape: dict[str, Any] = {"capsule": [draw(sizes) / 2, draw(st.integers(0, 8))]}
+    elif name == "pixels":
+        shape = {"pixels": "moth.png", "origin": [draw(steps), draw(steps)], "pixel": draw(st.sampled_from([1, 2]))}
     elif name == "polygon":
         shape = {"polygon": draw(st.sampled_from(POLYGONS))}
     elif name == "rect":

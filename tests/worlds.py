@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 from voskar.core.ledger import Event, Ledger
@@ -11,7 +12,8 @@ from voskar.core.recording import Recording
 from voskar.core.step import replay
 from voskar.core.watching import judged_recording
 from voskar.files.recording import read_recording
-from voskar.files.rulebook import Rulebook, parse_rulebook
+from voskar.files.rulebook import Rulebook, check_source
+from voskar.files.toml_sources import parse_source
 
 MARKS = {
     "landed": "L",
@@ -40,7 +42,10 @@ def toml(data: Mapping[str, Any]) -> str:
 
 def rulebook(data: Mapping[str, Any]) -> Rulebook:
     """A rulebook from its data, through the real parser."""
-    return parse_rulebook(toml({"voskar": 1, **data}), "rules.toml")
+    folder = Path(__file__).parent  # where moth.png is
+    source = parse_source(toml({"voskar": 1, **data}), str(folder / "rules.toml"))
+    source.root = folder
+    return check_source(source)
 
 
 def recording(book: Rulebook, frames: Iterable[Mapping[str, Any]], *, first: int = 0, **header: Any) -> Recording:
