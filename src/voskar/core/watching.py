@@ -210,7 +210,8 @@ class Watch:
             hidden=hidden.astype(np.bool_),
             lingering=never,
         )
-        both = poses.and_also(driven)
+        # in the order in which they came about, whatever place in the kernel's lists they have
+        both = poses.and_also(driven.rows(np.lexsort((driven.actor, driven.frame))))
         both = both.rows(np.argsort(both.frame, kind="stable"))
         starts = np.searchsorted(both.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
         actors = (*recording.actors, *self._names.values())
