@@ -169,3 +169,19 @@ def test_a_swept_shot_does_not_tunnel_and_its_owner_is_spared() -> None:
     assert (contact.frame, contact.target, contact.t) == (2, "post", pytest.approx((75 - 1.5 - 50) / 50))
     data["kinds"]["puff"]["boxes"]["core"]["swept"] = False
     assert not run(data, frames).of("contact")
+
+
+@pytest.mark.parametrize("first", range(4))
+@pytest.mark.parametrize("mark", [None, "room"])
+def test_a_limit_on_shown_shots_leaves_out_the_one_being_fired(first: int, mark: str | None) -> None:
+    smoker = {"spawn": "puff", "when": {"press": "fire"}, "limit": 1}
+    data = {"kinds": {"keeper": {"emitters": {"smoker": smoker}}, "puff": {"motion": {"life": 9}}}}
+    frames: list[dict[str, Any]] = []
+    for frame in range(7):
+        poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
+        poses += [{"id": "p", "kind": "puff", "owner": "keeper", "x": 0, "y": 0}] if frame >= first else []
+        held = [{"id": "keeper", "button": "fire"}] if frame in (first, first + 2) else []
+        frames.append({"poses": poses, "inputs": held} | ({"reset": mark} if mark and frame == first + 2 else {}))
+    ledger = run(data, frames)
+    assert frames_of(ledger, "spawn") == [first]
+    assert frames_of(ledger, "denied", detail="limit") == [first + 2]

@@ -122,7 +122,7 @@ class Stage:
             table = self.table
             table.kind[row] = int(kind_of[row])
             table.owner[row] = self.fixture_row.get(actor.owner or "", owners[row])
-            table.at[row] = table.played[row] = table.step_at[row] = NEVER
+            table.at[row] = table.before_at[row] = table.played[row] = table.step_at[row] = NEVER
             table.away_until[row] = NEVER
             table.spawned[row] = actor.spawned
         for _ in self.fixtures:
