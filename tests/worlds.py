@@ -10,7 +10,7 @@ from typing import Any
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.step import replay
-from voskar.core.watching import judged_recording
+from voskar.core.watching import watched
 from voskar.files.recording import read_recording
 from voskar.files.rulebook import Rulebook, check_source
 from voskar.files.toml_sources import parse_source
@@ -66,7 +66,7 @@ def judged(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], **heade
     """The recording as it was judged: as blows have moved it, with all that the rules set in motion."""
     book = rulebook(data)
     played = recording(book, frames, **header)
-    return judged_recording(book.rules(played.rate), played)[1]
+    return watched(book.rules(played.rate), played).recording
 
 
 def told(events: Iterable[Event]) -> list[dict[str, Any]]:

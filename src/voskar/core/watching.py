@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
@@ -104,7 +105,7 @@ class Watch:
     def _keep(world: World, moment: Moment, name: str) -> ActorState | None:
         state = world.find(name)
         if state is not None and name not in moment.states:
-            moment.states[name] = replace_state(state)
+            moment.states[name] = msgspec.structs.replace(state, counters=dict(state.counters))
         return state
 
     def _ask(self, stepper: Stepper, moment: Moment, striker: str, target: str) -> None:
@@ -218,12 +219,6 @@ class Watch:
         return replace(recording, poses=both, starts=starts, actors=actors, clips=world.clips)
 
 
-def replace_state(state: ActorState) -> ActorState:
-    """A copy, counters and all."""
-    values = {name: getattr(state, name) for name in state.__struct_fields__}
-    return ActorState(**(values | {"counters": dict(state.counters)}))
-
-
 def close_pairs(world: World, within: float) -> set[tuple[str, str]]:
     """Pairs of a striker and a target whose boxes, open or not, have bounds no further apart than `within` units."""
     sides: list[list[tuple[str, list[float]]]] = [[], []]
@@ -274,14 +269,3 @@ def watched(
     watch = Watch(questions or {}, films=films and (rules.drives or rules.returns or recording.reactions == "raw"))
     stepper = Stepper(rules, recording, watch)
     return Watched(stepper, stepper.run(), watch)
-
-
-def judged_recording(rules: Rules, recording: Recording) -> tuple[Ledger, Recording]:
-    """The ledger, and the recording as it was judged."""
-    found = watched(rules, recording)
-    return found.ledger, found.recording
-
-
-def frames(ask: Collection[int], **what: object) -> dict[int, Question]:
-    """The same question about some frames."""
-    return {frame: Question(**what) for frame in ask}  # type: ignore[arg-type]

@@ -52,11 +52,9 @@ class ColumnBuilder:
         whole = int(gaps[0]) if len(gaps) else len(block.frame)
         for at, what in block.resets:
             self.resets[int(block.frame[at])] = what
-        said = [(at, self.inputs, self._input, one) for at, one in block.inputs]
-        said += [(at, self.claims, self._claim, claim) for at, claim in block.claims]  # type: ignore[misc]
-        for at, to, read, one in sorted(said, key=lambda one: one[0]):
-            if at < whole:
-                to.append(read(int(block.place[at]), int(block.frame[at]), one))
+        places, frames = block.place[:whole].tolist(), block.frame[:whole].tolist()
+        self.inputs += [self._input(places[at], frames[at], one) for at, one in block.inputs if at < whole]
+        self.claims += [self._claim(places[at], frames[at], one) for at, one in block.claims if at < whole]
         if len(gaps):
             self.last = int(expected[whole]) - 1
             raise self._error(int(block.place[whole]), None, "frame", self._gap(int(block.frame[whole])))

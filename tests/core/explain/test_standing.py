@@ -7,7 +7,7 @@ import pytest
 from tests.worlds import brush, recording, rulebook, sting
 from voskar.core.explain.actor import standing
 from voskar.core.views.timeline import timeline
-from voskar.core.watching import judged_recording
+from voskar.core.watching import watched
 
 # struck in 0, immune to 2, struck again in 3 and down, due in 5, held until the hornet is gone, back in 7
 KEEPER = {"health": 2, "iframes": 2, "lives": 3, "respawn": {"after": 2, "if_unsafe": "wait", "iframes": 4}}
@@ -40,7 +40,8 @@ def test_a_story(frame: int, topic: str, expected: str | None) -> None:
     book = rulebook(sting(keeper=KEEPER))
     played = recording(book, brush({"hornet": "#######...."}))
     rules = book.rules(played.rate)
-    ledger, shown = judged_recording(rules, played)
+    seen = watched(rules, played)
+    ledger, shown = seen.ledger, seen.recording
     found = standing(timeline(rules, played, ledger), ledger, shown, "keeper", frame)
     told = [text for one, text in found if one == topic]
     assert (expected in told) if expected else not told
@@ -50,7 +51,8 @@ def test_an_actor_that_is_not_there() -> None:
     book = rulebook(sting())
     played = recording(book, brush({"hornet": "--##-"}))
     rules = book.rules(played.rate)
-    ledger, shown = judged_recording(rules, played)
+    seen = watched(rules, played)
+    ledger, shown = seen.ledger, seen.recording
     course = timeline(rules, played, ledger)
     assert standing(course, ledger, shown, "hornet", 4) == [("present", "not in this frame: it was there from 2 to 3")]
     with pytest.raises(KeyError):

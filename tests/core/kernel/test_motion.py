@@ -10,7 +10,7 @@ from tests.worlds import frames_of, rulebook, run
 from tests.worlds import recording as record
 from voskar.core.ledger import Ledger
 from voskar.core.step import Stepper
-from voskar.core.watching import judged_recording
+from voskar.core.watching import watched
 
 EMPTY = [{"poses": []}]
 
@@ -24,7 +24,7 @@ def world(motion: dict[str, Any], at: list[float], frames: int = 12, **more: Any
     }
     book = rulebook(data)
     played = record(book, EMPTY * frames)
-    shown_recording = judged_recording(book.rules(played.rate), played)[1]
+    shown_recording = watched(book.rules(played.rate), played).recording
     shown: list[Any] = [None] * frames
     poses = shown_recording.poses
     for row in range(len(poses)):
@@ -124,7 +124,7 @@ def test_layers_of_solids_stop_only_bodies_that_look_for_them() -> None:
         }
         book = rulebook(data)
         played = record(book, EMPTY * 5)
-        poses = judged_recording(book.rules(played.rate), played)[1].poses
+        poses = watched(book.rules(played.rate), played).recording.poses
         assert poses.x[-1] == last
 
 
@@ -161,7 +161,7 @@ def test_blows_move_what_is_driven(target: dict[str, Any], expected: list[Any]) 
     frames = [{"poses": [{"id": "hammer", "kind": "hammer", "x": 10, "y": 0}]}] * 9
     book = rulebook(data)
     played = record(book, frames)
-    judged = judged_recording(book.rules(played.rate), played)[1]
+    judged = watched(book.rules(played.rate), played).recording
     poses, lump = judged.poses, judged.numbers["lump"]
     shown: dict[int, float] = {int(poses.frame[row]): round(float(poses.x[row]), 6) for row in poses.rows_of(lump)}
     assert [shown.get(frame) for frame in range(len(expected))] == expected
@@ -174,7 +174,7 @@ def test_a_rebound_shows_from_the_next_frame_on() -> None:
         frames = [{"poses": [{"id": "hammer", "kind": "hammer", "x": 10, "y": 0}]}] * 5
         book = rulebook(data)
         played = record(book, frames, up=up)
-        recording = judged_recording(book.rules(played.rate), played)[1]
+        recording = watched(book.rules(played.rate), played).recording
         rows = recording.poses.rows_of(recording.numbers["lump"])
         shown.append([float(y) for y in recording.poses.y[rows]])
     assert shown == [[0, 0, 0, -2, -4], [0, 0, 0, 2, 4]]

@@ -37,12 +37,6 @@ def ints(count: int, value: int = 0) -> Ints:
     return view
 
 
-def flags(count: int) -> Flags:
-    """So many bytes, 0 or 1 each."""
-    view: Flags = _view(np.zeros(max(count, 1), dtype=np.uint8))
-    return view
-
-
 def _flat(column: NDArray[Any]) -> Any:
     flat = np.ascontiguousarray(column)
     return _view(flat if len(flat) else np.zeros(1, dtype=flat.dtype))

@@ -17,11 +17,6 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
     number: int
 
     @property
-    def series(self) -> str:
-        """All of one emitter, parent or effect: `keeper/smoker-*`."""
-        return f"{self.beginning}-*"
-
-    @property
     def beginning(self) -> str:
         """What their ids begin with."""
         return f"{self.parent}/{self.emitter}" if self.emitter is not None else f"{self.parent}+{self.kind}"
