@@ -71,7 +71,7 @@ def score(
     actor: str | None = None,
 ) -> Score:
     """Counts one replay. `lag` is how many frames late the game tells its claims; with `actor` only hits on it, and its
-    deaths, are counted."""
+    deaths, are counted. Disagreements of all sorts weigh the same."""
 
     def counts(one: Event | Claim) -> bool:
         return actor is None or actor in (one.target, one.id)

@@ -144,6 +144,7 @@ class ColumnBuilder:
             if field in NEEDED:
                 far |= np.isnan(columns[field])
             look(far, field, f"a number within ±{LIMIT:g}")
+        # a clip alone says nothing of what is open in it
         stray = (columns["clip"] >= 0) & (columns["tick"] < 0) & (columns["cell"] < 0)
         look(stray, "clip", "a `tick` or a `cell` beside it")
         actor, frame = columns["actor"], columns["frame"]

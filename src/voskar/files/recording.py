@@ -100,7 +100,7 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
     if header.get("version") != VERSION or isinstance(header.get("version"), bool):
         found = json.dumps(header["version"]) if "version" in header else "none"
         raise wrong(f"found {found}, expected {VERSION}: this Voskar reads version {VERSION}", "version")
-    for key in header:
+    for key in header:  # those that begin with _ are the game's own
         if key not in HEADER_KEYS and not key.startswith("_") and not (tables and key == "frames"):
             raise wrong(f'unknown key "{key}"', key, nearest(key, HEADER_KEYS))
     rate = header.get("rate")

@@ -7,7 +7,7 @@ from voskar.core.world import World
 
 
 def award(world: World, who: str, points: float) -> None:
-    """Adds points for what an actor did."""
+    """Adds points for what an actor did; without a side they go to whom it belongs to."""
     state = world.find(who)
     seen = {who}  # owners may go round in a ring
     while state is not None and state.side is None and state.owner not in (None, *seen):
