@@ -7,7 +7,7 @@ from pathlib import Path
 from setuptools import Extension, setup
 
 KERNEL = Path("src/voskar/core/kernel")
-MODULES = ("narrow_phase", "shapes", "columns", "placing", "broad_phase", "motion", "advance", "build")
+MODULES = ("narrow_phase", "shapes", "columns", "placing", "broad_phase", "motion", "advance", "gather", "build")
 SOURCES = sorted(path for path in KERNEL.iterdir() if path.suffix in (".py", ".pxd"))
 
 

@@ -1,10 +1,11 @@
-"""The columnar reader takes a piece of a file as reading line by line does, or leaves it to that."""
+"""However frames become columns, they make the same recording, or the same error."""
 
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import pytest
 from hypothesis import given
@@ -14,7 +15,8 @@ from tests import strategies
 from tests.worlds import rulebook, sting
 from voskar.core.recording import Recording
 from voskar.errors import InputError
-from voskar.files import blocks
+from voskar.files import blocks, recording
+from voskar.files.frames import json_frames
 from voskar.files.recording import load_recording, open_frames, read_recording
 from voskar.files.writing import write_recording
 
@@ -22,14 +24,20 @@ BOOK = rulebook({"kinds": {kind: {} for kind in ("ant", "bee", "cub", "dot")}})
 HEADER = {"voskar": "recording", "version": 1, "rate": 60}
 
 
-def read(text: bytes, columnar: bool) -> Recording | str:
+def read(text: bytes, frame_by_frame: bool = False) -> Recording | str:
     """A recording, or what is wrong with it."""
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(blocks, "PIECE", len(text) - text.index(b"\n") - 1 if columnar else 1 << 60)
+        if frame_by_frame:
+            patch.setattr(recording, "json_blocks", by_frame)
         try:
             return read_recording(text.splitlines(keepends=True), "test.jsonl", BOOK)
         except InputError as error:
             return str(error)
+
+
+def by_frame(name: str, stream: IO[bytes], number: int) -> Iterator[blocks.Block]:
+    lines = ((at, line) for at, line in enumerate(stream, number + 1) if not line.isspace())
+    return map(blocks.of_frames, blocks.chunks(json_frames(name, lines)))
 
 
 def same(one: Recording | str, other: Recording | str) -> bool:
@@ -50,10 +58,7 @@ def test_both_ways_of_reading_give_one_recording(frames: Any, more: st.DataObjec
     frames = more.draw(strategies.inputs(frames))
     frames[-1]["claims"] = [{"event": "hit", "striker": "a-1", "target": "b-1", "damage": 1}]
     text = "\n".join(lines_of(frames)).encode()
-    with pytest.MonkeyPatch.context() as patch:
-        patch.delattr(blocks, "json_frames")  # nothing is read line by line
-        found = read(text, columnar=True)
-    assert same(found, read(text, columnar=False))
+    assert same(read(text), read(text, frame_by_frame=True))
 
 
 POSE = '{"frame": 0, "poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2%s}]}'
@@ -99,7 +104,26 @@ LINES = [
 @pytest.mark.parametrize("line", LINES)
 def test_what_is_wrong_is_told_alike(line: str) -> None:
     text = f"{json.dumps(HEADER)}\n{line}\n".encode()
-    assert same(read(text, columnar=True), read(text, columnar=False))
+    assert same(read(text), read(text, frame_by_frame=True))
+
+
+def test_what_a_game_tells_late_is_told() -> None:
+    """The first lines show what is looked for in each pose; what comes later is an error no more than it is lost."""
+    plain = [{"poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2}]} for _ in range(2 * blocks.SAMPLE)]
+    late: dict[str, Any] = {"poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2, "hidden": True, "health": 3}]}
+    text = "\n".join(lines_of([*plain, late, *plain])).encode()
+    found = read(text)
+    assert isinstance(found, Recording)
+    assert same(found, read(text, frame_by_frame=True))
+    assert (found.poses.hidden.sum(), found.poses.health[2 * blocks.SAMPLE]) == (1, 3)
+    wrong = str(read(text.replace(b'"hidden"', b'"hiden"')))
+    assert wrong.startswith(f"test.jsonl:{2 * blocks.SAMPLE + 2}:")
+    assert "did you mean" in wrong
+
+
+def test_what_is_wrong_further_up_is_told_first() -> None:
+    lines = lines_of([{"poses": [{"id": "a", "kind": "gnu", "x": 1, "y": 2}]}, {"poses": []}])
+    assert 'unknown kind "gnu"' in str(read("\n".join([*lines, "{"]).encode()))
 
 
 def test_tables_give_the_same_recording(tmp_path: Path) -> None:

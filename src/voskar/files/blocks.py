@@ -1,26 +1,23 @@
-"""Some frames at once as columns.
+"""Some frames at once as columns, from lines of JSON, from rows, or from whole columns of a Parquet table.
 
-They come from lines that were decoded one by one or, many times faster, from a whole piece of a file that a columnar
-reader has taken apart. That one is asked first where a piece is large, and only trusted where it cannot differ:
-whatever it refuses, and whatever is not one plain object a line, is read again line by line, and that way tells what is
-wrong and where.
+Those of a table are only trusted where they cannot differ from its rows: whatever else there is is read again row by
+row, and that way tells what is wrong and where.
 """
 
 from __future__ import annotations
 
-import io
 import math
-import re
 from collections.abc import Iterator, Sequence
-from operator import attrgetter
 from pathlib import Path
 from typing import IO, Any, NamedTuple
 
 import msgspec
 import numpy as np
 
+from voskar.core.kernel.gather import PoseColumns
+from voskar.core.kernel.storage import floats, ints
 from voskar.core.rules.shapes import Floats, Ints
-from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine, json_frames
+from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine, frame_telling, line_error
 from voskar.files.reading import plain_errors
 from voskar.files.tables import POSES, Mark, arrow_type, gathered, table_frames, table_path
 
@@ -30,14 +27,19 @@ Key = tuple[str, str, str | None]
 FLOATS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
 COUNTS = ("tick", "cell")
 FLAGS = ("cut", "hidden")
+NUMBERS = (*FLOATS, "facing", *COUNTS, *FLAGS)
+_SORTS: dict[str, Any] = {"facing": np.int64} | dict.fromkeys(COUNTS, np.int64) | dict.fromkeys(FLAGS, np.bool_)
 _DEFAULTS = dict(zip(PoseLine.__struct_fields__[::-1], PoseLine.__struct_defaults__[::-1], strict=False))
 _DEFAULTS |= {"x": None, "y": None}
+_ABSENT = dict.fromkeys(NUMBERS, math.nan) | dict.fromkeys(COUNTS, -1)
 
 CHUNK = 1 << 14
 """Poses decoded one by one before they become columns; bounds memory."""
-PIECE = 12 << 20
-"""Bytes of JSON Lines that are taken apart at once. Loading the reader takes as long as 5 to 10 MB line by line."""
-_NULL = re.compile(rb"[:\[,]\s*null\b")
+PIECE = 1 << 20
+"""Bytes of JSON Lines between two blocks; bounds memory, too."""
+SAMPLE = 64
+"""Lines that are looked at for what a game tells of its poses."""
+SHORTEST = len('{"id":"","kind":"","x":0,"y":0}')
 
 
 class Block(NamedTuple):
@@ -62,41 +64,9 @@ class Block(NamedTuple):
 
 def of_frames(chunk: Sequence[tuple[int, FrameLine]]) -> Block:
     """Frames that were decoded one by one, each with its line or row."""
-    frames = [frame for _, frame in chunk]
-    poses = [pose for frame in frames for pose in frame.poses]
-
-    def told(name: str) -> list[Any]:
-        # field by field over one flat list: measured several times faster than pose by pose
-        return list(map(attrgetter(name), poses))
-
-    def numbers_of(name: str, absent: Any, sort: type) -> Any:
-        values, default = told(name), _DEFAULTS[name]
-        if values.count(default) == len(values):
-            return np.full(len(values), absent if default is None else default, dtype=sort)
-        return np.array([absent if one is None else one for one in values] if sort is np.int64 else values, dtype=sort)
-
-    keys = list(zip(told("id"), told("kind"), told("owner"), strict=True))
-    unique = {key: place for place, key in enumerate(dict.fromkeys(keys))}
-    shown = told("clip")
-    clips: dict[str | None, int] = {None: -1}
-    for name in dict.fromkeys(shown):
-        clips.setdefault(name, len(clips) - 1)
-    numbers: dict[str, Any] = {name: numbers_of(name, math.nan, np.float64) for name in FLOATS}
-    numbers |= {name: numbers_of(name, -1, np.int64) for name in ("facing", *COUNTS)}
-    numbers |= {name: numbers_of(name, False, np.bool_) for name in FLAGS}
-    return Block(
-        np.array([frame.frame for frame in frames], dtype=np.int64),
-        np.array([place for place, _ in chunk], dtype=np.int64),
-        np.array([len(frame.poses) for frame in frames], dtype=np.int64),
-        list(unique),
-        np.array([unique[key] for key in keys], dtype=np.int64),
-        [name for name in clips if name is not None],
-        np.array([clips[name] for name in shown], dtype=np.int64),
-        numbers,
-        [(at, one) for at, frame in enumerate(frames) for one in frame.inputs],
-        [(at, one) for at, frame in enumerate(frames) for one in frame.claims],
-        [(at, frame.reset) for at, frame in enumerate(frames) if frame.reset is not None],
-    )
+    columns = _room(len(chunk), sum(len(frame.poses) for _, frame in chunk), NUMBERS)
+    columns.take((frame for _, frame in chunk))
+    return _gathered(columns, [place for place, _ in chunk])
 
 
 def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
@@ -115,87 +85,70 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
 
 def json_blocks(name: str, stream: IO[bytes], number: int) -> Iterator[Block]:
     """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
-    columnar = False
+    names: Sequence[str] = ()
     while lines := stream.readlines(PIECE):
-        numbered = list(enumerate(lines, number + 1))
+        places = [place for place, line in enumerate(lines, number + 1) if not line.isspace()]
         number += len(lines)
-        columnar = columnar or sum(map(len, lines)) >= PIECE
-        block = _of_json(lines, numbered[0][0]) if columnar else None
-        if block is not None:
-            yield block
-        else:
-            yield from map(of_frames, chunks(json_frames(name, (one for one in numbered if not one[1].isspace()))))
+        if len(places) < len(lines):
+            lines = [line for line in lines if not line.isspace()]
+        if not names:
+            names = [one for one in NUMBERS if any(f'"{one}"'.encode() in line for line in lines[:SAMPLE])]
+            decode = msgspec.json.Decoder(frame_telling(names)).decode
+        at = 0
+        while at < len(lines):
+            columns = _room(len(lines) - at, sum(map(len, lines[at:])) // SHORTEST, names)
+            error = None
+            try:
+                columns.take(map(decode, lines[at:]))
+            except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as found:
+                error = found
+            if columns.frames:  # what is wrong further up is told first
+                yield _gathered(columns, places[at : at + columns.frames])
+            at += columns.frames
+            if error is not None and len(names) == len(NUMBERS):
+                raise line_error(name, places[at], lines[at], error)
+            if error is not None:
+                names, decode = NUMBERS, msgspec.json.Decoder(FrameLine).decode
+
+
+def _room(frames: int, poses: int, names: Sequence[str]) -> PoseColumns:
+    absent = floats(len(names))
+    for at, name in enumerate(names):
+        absent[at] = _ABSENT[name]
+    return PoseColumns(
+        ints(frames), ints(frames), ints(poses), ints(poses), floats(len(names) * poses), list(names), absent
+    )
+
+
+def _gathered(columns: PoseColumns, places: list[int]) -> Block:
+    frames, poses, names = columns.frames, columns.rows, columns.names
+    told = np.asarray(columns.numbers)[: poses * len(names)]
+
+    def column(name: str) -> Any:
+        sort = _SORTS.get(name, np.float64)
+        if name in names:
+            return told[names.index(name) :: len(names)].astype(sort)
+        default = _ABSENT[name] if _DEFAULTS[name] is None else _DEFAULTS[name]
+        return np.broadcast_to(np.array([default], dtype=sort), poses)
+
+    others = columns.others
+    return Block(
+        np.array(columns.frame[:frames]),
+        np.array(places, dtype=np.int64),
+        np.array(columns.counts[:frames]),
+        list(columns.keys),
+        np.array(columns.key[:poses]),
+        list(columns.clips),
+        np.array(columns.clip[:poses]),
+        {name: column(name) for name in NUMBERS},
+        [(at, one) for at, frame in others for one in frame.inputs],
+        [(at, one) for at, frame in others for one in frame.claims],
+        [(at, frame.reset) for at, frame in others if frame.reset is not None],
+    )
 
 
 class _UnlikeError(Exception):
-    """The columnar reader may have read something in another way than line by line."""
-
-
-def _of_json(lines: list[bytes], first: int) -> Block | None:
-    """A piece of JSON Lines, None where only reading line by line is sure."""
-    import pyarrow
-    import pyarrow.json
-
-    piece = b"".join(lines)
-    joints = piece.count(b"}\n{") + piece.count(b"}\r\n{")
-    if joints + 1 != len(lines) or (b"null" in piece and _NULL.search(piece)):
-        return None  # more or less than an object a line, or a null, which reads as if it were not there
-    try:
-        table = pyarrow.json.read_json(
-            io.BytesIO(piece),
-            read_options=pyarrow.json.ReadOptions(block_size=1 << 20),
-            parse_options=pyarrow.json.ParseOptions(explicit_schema=_schema(), unexpected_field_behavior="error"),
-        ).combine_chunks()
-        if len(table) != len(lines):
-            return None
-        return _of_table(table, first)
-    except (pyarrow.ArrowException, UnicodeDecodeError, OverflowError, msgspec.MsgspecError, _UnlikeError):
-        return None
-
-
-def _schema() -> Any:
-    import pyarrow
-
-    def struct(fields: Sequence[str]) -> Any:
-        return pyarrow.struct([(field, arrow_type(field)) for field in fields])
-
-    inputs = [(field, arrow_type(field)) for field in ("id", "button", "down")]
-    return pyarrow.schema(
-        [
-            ("frame", pyarrow.int64()),
-            ("poses", pyarrow.list_(struct(PoseLine.__struct_fields__))),
-            ("inputs", pyarrow.list_(pyarrow.struct([*inputs, ("aim", pyarrow.list_(pyarrow.float64()))]))),
-            ("claims", pyarrow.list_(struct(ClaimLine.__struct_fields__))),
-            ("reset", pyarrow.string()),
-        ]
-    )
-
-
-def _of_table(table: Any, first: int) -> Block:
-    columns = [column.chunk(0) for column in table.columns]
-    frame, poses, inputs, claims, reset = columns
-    found = [(at, what) for at, what in enumerate(reset.to_pylist()) if what is not None]
-    if frame.null_count or not {what for _, what in found} <= {"room", "run"}:
-        raise _UnlikeError
-    rows = poses.flatten()
-    return _of_columns(
-        _counted(frame),
-        np.arange(first, first + len(frame)),
-        np.diff(poses.offsets.to_numpy()),
-        {field.name: rows.field(at) for at, field in enumerate(rows.type)},
-        _structs(inputs, InputLine),
-        _structs(claims, ClaimLine),
-        found,
-    )
-
-
-def _structs(column: Any, sort: Any) -> list[Any]:
-    """What the lists of a column say, each with the place of its row."""
-    if not len(column.flatten()):
-        return []
-    ends = np.repeat(np.arange(len(column)), np.diff(column.offsets.to_numpy()))
-    told = [{key: value for key, value in one.items() if value is not None} for one in column.flatten().to_pylist()]
-    return list(zip(ends.tolist(), msgspec.convert(told, list[sort]), strict=True))
+    """Whole columns may have been read in another way than row by row."""
 
 
 def _counted(column: Any) -> Ints:

@@ -249,8 +249,8 @@ class ColumnBuilder:
 
 def _is_one(column: Any) -> bool:
     """Whether a column holds one value throughout."""
-    if not len(column):
-        return False
+    if not len(column) or column.strides == (0,):
+        return bool(len(column))
     return bool((column == column[0]).all() or (column.dtype.kind == "f" and np.isnan(column).all()))
 
 

@@ -13,6 +13,7 @@ import msgspec
 
 from voskar.errors import InputError, Problem, nearest
 
+Whole = Annotated[int, msgspec.Meta(ge=-1 << 40, le=1 << 40)]
 Count = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
 
 
@@ -23,7 +24,7 @@ class PoseLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fiel
     kind: str
     x: float
     y: float
-    facing: int = 1
+    facing: Whole = 1
     angle: float = 0.0
     scale: float = 1.0
     clip: str | None = None
@@ -71,13 +72,37 @@ class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fie
     reset: Literal["room", "run"] | None = None
 
 
+def frame_telling(names: Collection[str]) -> type[msgspec.Struct]:
+    """A frame whose poses tell these fields at most, beside who and what they are: most games tell few, and what none
+    of a frame's poses can have need not be looked for in each. Another field in it is an error, as in a FrameLine."""
+    always = ("id", "kind", "x", "y", "owner", "clip")
+
+    def default(field: Any) -> list[Any]:
+        if field.required:
+            return []
+        return [[] if field.default is msgspec.NODEFAULT else field.default]  # the only factory is that of lists
+
+    def copy(sort: type[msgspec.Struct], fields: Iterable[Any], types: dict[str, Any]) -> type[msgspec.Struct]:
+        told = [(one.name, types.get(one.name, one.type), *default(one)) for one in fields]
+        return msgspec.defstruct(sort.__name__, told, module=__name__, gc=False, forbid_unknown_fields=True)
+
+    poses = [one for one in msgspec.structs.fields(PoseLine) if one.name in always or one.name in names]
+    pose = copy(PoseLine, poses, {})
+    return copy(FrameLine, msgspec.structs.fields(FrameLine), {"poses": list[pose]})  # type: ignore[valid-type]
+
+
 def json_frames(name: str, lines: Iterable[tuple[int, bytes]]) -> Iterator[tuple[int, FrameLine]]:
     decode = msgspec.json.Decoder(FrameLine).decode
     for number, line in lines:
         try:
             yield number, decode(line)
         except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-            raise InputError(_line_problem(name, number, line, error)) from None
+            raise line_error(name, number, line, error) from None
+
+
+def line_error(name: str, number: int, line: bytes, error: Exception) -> InputError:
+    """What is wrong with a line that could not be decoded."""
+    return InputError(_line_problem(name, number, line, error))
 
 
 _OWN = re.compile(r"contains unknown field `(?P<field>[^`]*)`")
