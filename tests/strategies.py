@@ -375,7 +375,8 @@ def inputs(draw: Any, frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
 def recordings(draw: Any, angles: tuple[int, ...] = (0, 0, 90, 30), frames_at_most: int = 10) -> list[dict[str, Any]]:
     """Frames with poses; actors linger, come and go."""
     names = draw(st.lists(st.sampled_from(sorted(ACTORS)), min_size=2, max_size=4, unique=True))
-    owners = {name: draw(st.sampled_from([None, None, *ACTORS])) for name in names}
+    order = draw(st.permutations(sorted(ACTORS)))  # owners never go in a ring
+    owners = {name: draw(st.sampled_from([None, None, *order[: order.index(name)]])) for name in names}
     frames: list[dict[str, Any]] = []
     poses: dict[str, dict[str, Any]] = {}
     for _ in range(draw(st.integers(1, frames_at_most))):

@@ -115,7 +115,10 @@ def test_convert_keeps_the_ledger(apiary: Path, tmp_path: Path, here: Any) -> No
     assert len(counts) == 1
     held = here("convert", "c", "t", cwd=tmp_path)
     assert (held.returncode, "it is there already" in held.stderr) == (2, True)
-    (tmp_path / "bad.jsonl").write_text((tmp_path / "again.jsonl").read_text()[:-10])
+    (tmp_path / "cut.jsonl").write_text((tmp_path / "again.jsonl").read_text()[:-10])
+    cut = here("convert", "cut.jsonl", "rest.jsonl", cwd=tmp_path)
+    assert (cut.returncode, "cut.jsonl:2041: the file ends inside this line" in cut.stderr) == (0, True)
+    (tmp_path / "bad.jsonl").write_text((tmp_path / "again.jsonl").read_text()[:-10] + "\n")
     broken = here("convert", "bad.jsonl", "half", cwd=tmp_path)
     assert (broken.returncode, (tmp_path / "half").exists()) == (2, False)
     assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]

@@ -16,7 +16,7 @@ from tests.worlds import rulebook, sting
 from voskar.core.recording import Recording
 from voskar.errors import InputError
 from voskar.files import blocks, recording
-from voskar.files.frames import json_frames
+from voskar.files.frames import Warn, json_frames
 from voskar.files.recording import load_recording, open_frames, read_recording
 from voskar.files.writing import write_recording
 
@@ -35,9 +35,9 @@ def read(text: bytes, frame_by_frame: bool = False) -> Recording | str:
             return str(error)
 
 
-def by_frame(name: str, stream: IO[bytes], number: int) -> Iterator[blocks.Block]:
+def by_frame(name: str, stream: IO[bytes], number: int, warn: Warn) -> Iterator[blocks.Block]:
     lines = ((at, line) for at, line in enumerate(stream, number + 1) if not line.isspace())
-    return map(blocks.of_frames, blocks.chunks(json_frames(name, lines)))
+    return map(blocks.of_frames, blocks.chunks(json_frames(name, lines, warn)))
 
 
 def same(one: Recording | str, other: Recording | str) -> bool:

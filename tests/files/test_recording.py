@@ -59,10 +59,47 @@ BAD = [
     ([HEAD, frame(pose(id="k/1"))], 'found "k/1": / + # are kept for driven actors'),
     ([HEAD, frame(pose(facin=1))], 'poses[0].facin: unknown field "facin" (did you mean "facing"?)'),
     ([HEAD, '{"frame": 0, "poses": [{"id": "k", "kind": "keeper", "y": 2}]}'], 'poses[0]: the field "x" is missing'),
-    ([HEAD, frame(claims=[{"event": "hit", "striker": "a"}])], 'claims: a "hit" claim needs "target"'),
+    ([HEAD, frame(claims=[{"event": "hit"}])], 'claims: a "hit" claim needs "striker" or "target"'),
+    ([HEAD, frame(claims=[{"event": "down", "striker": "a"}])], 'claims: a "down" claim needs "id"'),
+    ([HEAD, frame(claims=[{"event": "out", "id": "k", "x": 3}])], 'claims.x: a "out" claim has no "x" (it takes id)'),
+    ([HEAD, frame(pose(), claims=[{"event": "down", "id": "kk"}])], 'claims.id: nobody is called "kk"'),
+    ([HEAD, frame(inputs=[{"id": "k", "button": "fire"}])], 'inputs.id: nobody is called "k"'),
+    ([HEAD, frame(pose(), display=[{"id": "h", "health": 1}])], 'display.id: nobody is called "h"'),
+    ([HEAD, frame(pose(), display=[{"health": 1}])], 'an entry of the display needs an "id"'),
+    ([HEAD, frame(pose(), display=[{"healt": 1}])], 'display[0].healt: unknown field "healt" (did you mean "health"?)'),
+    (
+        [HEAD, frame(pose(), inputs=[{"id": "k", "button": "a"}, {"id": "k", "button": "a", "down": False}])],
+        'the button "a" of "k" is down and up in one frame',
+    ),
+    (
+        [HEAD, frame(pose(clip="walk", tick=1, cell=1))],
+        "poses[0].cell: found 1, expected a `tick` or a `cell`, not both",
+    ),
+    ([HEAD, frame(pose(lives=1.5))], "poses[0].lives: found 1.5, expected a whole number of 0 or more"),
+    ([HEAD, frame(pose(lives=-1))], "poses[0].lives: found -1.0, expected a whole number"),
+    ([HEAD, frame(pose(owner="k"))], "poses[0].owner: the owners go in a ring: k → k"),
+    ([HEAD, frame(pose(owner="j"), pose(id="j", owner="k"))], "poses[1].owner: the owners go in a ring: j → k → j"),
+    ([HEAD, frame(pose(id="a\nb"))], 'poses[0].id: found "a\\nb", expected no control characters'),
+    ([HEAD, frame(pose(clip="a\x1b", tick=0))], "expected no control characters"),
+    (
+        [HEAD, frame(pose(boxes={"torsi": [0, 0, 1, 1]}))],
+        'boxes.torsi: keeper has no box "torsi" (did you mean "torso"?)',
+    ),
+    (
+        [HEAD, frame(pose(boxes={"torso": [0, 0, 1]}))],
+        "poses[0].boxes.torso: found [0.0, 0.0, 1.0], expected the corners",
+    ),
+    ([HEAD, frame(pose(boxes={"torso": 3}))], "poses[0].boxes: expected a box as four numbers"),
+    ([HEAD, frame(pose(push=[1]))], "poses[0].push: found [1], expected 2 numbers"),
+    ([HEAD, '{"frame": 0, "frame": 0}'], 'r:2: frame 0: frame: the key "frame" stands twice'),
+    ([HEAD, frame(pose()).replace('"x"', '"y": 1, "x"')], 'poses[0].y: the key "y" stands twice'),
+    ([HEAD[:-1] + ', "rate": 60}'], 'r:1: rate: the key "rate" stands twice'),
+    ([HEAD[:-1] + ', "unlogged": {"event": []}}'], 'unknown key "event" (did you mean "events"?)'),
+    ([HEAD[:-1] + ', "unlogged": {"events": ["downs"]}}'], 'unlogged.events: found "downs" (did you mean "down"?)'),
+    ([HEAD[:-1] + ', "unlogged": {"kinds": ["keper"]}}', frame()], 'unknown kind "keper" (did you mean "keeper"?)'),
     ([HEAD, frame(claims=[{"event": "hot"}])], 'claims[0].event: found "hot"'),
     ([HEAD, frame(reset="rooms")], 'reset: found "rooms" (did you mean "room"?)'),
-    ([HEAD, '{"frame": 0, "poses": [{"id"'], "the file ends inside a line"),
+    ([HEAD, '{"frame": 0, "poses": [{"id"'], "the file ends inside this line"),
     ([HEAD, "3"], "r:2: found 3, expected a frame"),
 ]
 
@@ -73,6 +110,45 @@ def test_bad_recording(lines: list[str], message: str) -> None:
         read_recording("\n".join(lines).encode().splitlines(), "r", rulebook(sting()))
     assert message in str(error.value)
     assert len(error.value.problems) == 1
+
+
+def test_what_is_the_games_own_is_left_alone() -> None:
+    lines = [HEAD[:-1] + ', "_build": 7}', frame(pose(_mood={"x": 1}, boxes={"torso": [3, 4, 1, 2], "_": 1}), _rng=3)]
+    lines.append(frame(pose(), number=1, inputs=[{"id": "k", "button": "a", "_raw": 1}]))
+    played = read_recording([line.encode() for line in lines], "r", rulebook(sting()))
+    assert (played.frames, played.inputs.buttons) == (2, ("a",))
+    assert played.boxes.of(int(played.poses.logged[0])) == {"torso": (0, 0, 2, 2)}  # as seen from the pose
+
+
+def test_all_that_a_game_may_tell() -> None:
+    told = [
+        {"event": "hit", "target": "k", "health": 2, "x": 1},
+        {"event": "spawn", "id": "k", "owner": "h/gun-1"},
+        {"event": "over"},
+    ]
+    shown = [{"id": "k", "percent": 66, "icons": 2, "score": 200}, {"clock": "1:15"}]
+    head = HEAD[:-1] + ', "logged": {"events": ["hit"]}, "unlogged": {"attacks": ["jab"], "reactions": ["home"]}}'
+    line = frame(pose(immune=True, stunned=False, push=[1, -2]), claims=told, display=shown)
+    played = read_recording([head.encode(), line.encode()], "r", rulebook(sting()))
+    assert [(one.event, one.target, one.health, one.owner) for one in played.claims] == [
+        ("hit", "k", 2, None),
+        ("spawn", None, None, "h/gun-1"),
+        ("over", None, None, None),
+    ]
+    assert [(one.id, one.percent, one.clock) for one in played.display] == [("k", 66, None), (None, None, "1:15")]
+    poses = played.poses
+    assert (poses.immune[0], poses.stunned[0], poses.push_x[0], poses.push_y[0]) == (1, 0, 1, -2)
+    scope = played.scope
+    assert (scope.always, scope.attacks, scope.reactions) == ({"hit"}, {"jab"}, {"home"})
+
+
+def test_a_last_line_that_is_cut_off_is_left_out() -> None:
+    text = "\n".join([HEAD, frame(pose()), frame(pose(), number=1)[:-9]]).encode()
+    played = read_recording(text.splitlines(), "r", rulebook(sting()))
+    assert (played.frames, played.warnings) == (
+        1,
+        ("r:3: the file ends inside this line, which is left out; did the game stop there?",),
+    )
 
 
 def test_the_line_is_right_far_into_the_file() -> None:

@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from voskar.errors import InputError
+from voskar.files.frames import told
 from voskar.files.stage import play_stage
 
 HEAD = 'stage = 1\nframes = 12\n[[parts]]\nid = "moth"\nkind = "moth"\n'
@@ -52,17 +53,17 @@ def test_clips_turns_inputs_and_cuts() -> None:
         + 'hold = { fire = "1,3-4" }\naims = [{ f = 2, at = [1, 2] }]\nmirror = 0\n'
     )
     shown = poses(text)
-    assert [(pose.clip, pose.tick, pose.cell) for pose in shown[1:5]] == [
+    assert [(pose.clip, told(pose.tick), told(pose.cell)) for pose in shown[1:5]] == [
         ("idle", 1, None),
         ("dive", 0, None),
         ("dive", 1, None),
         ("dive", None, 7),
     ]
-    assert [(pose.facing, pose.angle) for pose in shown[:2]] == [(-1, 0), (1, -30)]
-    assert [pose.cut for pose in shown[5:8]] == [False, True, False]  # a repeat leaps back
+    assert [(told(pose.facing), told(pose.angle)) for pose in shown[:2]] == [(-1, None), (None, -30)]
+    assert [told(pose.cut) for pose in shown[5:8]] == [None, True, None]  # a repeat leaps back
     lines = [line for _, line in play_stage(text, "t").frames]
     assert [bool(line.inputs) for line in lines[:6]] == [False, True, False, True, True, False]
-    assert (lines[1].inputs[0].aim, lines[3].inputs[0].aim) == (None, [-1, 2])
+    assert (told(lines[1].inputs[0].aim), lines[3].inputs[0].aim) == (None, [-1, 2])
 
 
 def test_copies_and_likes() -> None:

@@ -37,4 +37,6 @@ def command(recording: str, out: str, tables: str) -> None:
     with open_frames(recording) as source, Progress(console=err, transient=True, disable=not err.is_terminal) as bar:
         task = bar.add_task("converting", total=1.0)
         frames = write_recording(source, out, tables, lambda: bar.update(task, completed=source.share()))
+    for warning in source.warnings:
+        click.echo(f"warning: {warning}", err=True)
     click.echo(f"wrote {present.count(frames, 'frame')} to {out}")

@@ -57,6 +57,8 @@ def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[Rulebook
     """Reads both files."""
     rules = load_rulebook(rulebook)
     played = load_recording(recording, rules)
+    for warning in played.warnings:
+        click.echo(f"warning: {warning}", err=True)
     if not is_compiled() and len(played.poses) > SLOW:
         told = "the kernel is not compiled, so this takes a while; install again where there is a C compiler"
         click.echo(f"note: {told}", err=True)

@@ -17,21 +17,33 @@ import numpy as np
 from voskar.core.kernel.gather import PoseColumns
 from voskar.core.kernel.storage import floats, ints
 from voskar.core.rules.shapes import Floats, Ints
-from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine, frame_telling, line_error
+from voskar.files.frames import (
+    ClaimLine,
+    DisplayLine,
+    FrameLine,
+    InputLine,
+    Warn,
+    decoded,
+    frame_telling,
+    keys_written,
+)
 from voskar.files.reading import plain_errors
-from voskar.files.tables import POSES, Mark, arrow_type, gathered, table_frames, table_path
+from voskar.files.tables import POSES, Mark, arrow_type, boxes_in, gathered, table_frames, table_path
 
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is told."""
 
 FLOATS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
 COUNTS = ("tick", "cell")
+ANSWERS = ("immune", "stunned")
+"""True, false or not told: 1, 0 or -1."""
 FLAGS = ("cut", "hidden")
-NUMBERS = (*FLOATS, "facing", *COUNTS, *FLAGS)
-_SORTS: dict[str, Any] = {"facing": np.int64} | dict.fromkeys(COUNTS, np.int64) | dict.fromkeys(FLAGS, np.bool_)
-_DEFAULTS = dict(zip(PoseLine.__struct_fields__[::-1], PoseLine.__struct_defaults__[::-1], strict=False))
-_DEFAULTS |= {"x": None, "y": None}
-_ABSENT = dict.fromkeys(NUMBERS, math.nan) | dict.fromkeys(COUNTS, -1)
+NUMBERS = (*FLOATS, "facing", *COUNTS, *ANSWERS, *FLAGS)
+APART = ("boxes", "push")
+_WHOLE = ("facing", *COUNTS, *ANSWERS)
+_SORTS: dict[str, Any] = dict.fromkeys(_WHOLE, np.int64) | dict.fromkeys(FLAGS, np.bool_)
+_ABSENT = dict.fromkeys(NUMBERS, math.nan) | dict.fromkeys((*COUNTS, *ANSWERS), -1.0)
+_DEFAULTS = _ABSENT | {"facing": 1.0, "angle": 0.0, "scale": 1.0} | dict.fromkeys(FLAGS, 0.0)
 
 CHUNK = 1 << 14
 """Poses decoded one by one before they become columns; bounds memory."""
@@ -59,13 +71,17 @@ class Block(NamedTuple):
     inputs: list[tuple[int, InputLine]]
     """Each with the place of its frame in the block; so are the claims and marks."""
     claims: list[tuple[int, ClaimLine]]
+    display: list[tuple[int, DisplayLine]]
     resets: list[tuple[int, str]]
+    boxes: list[tuple[int, dict[str, list[float]]]]
+    """Where a game has boxes itself, with the place of the pose; so are the pushes."""
+    pushes: list[tuple[int, list[float]]]
 
 
 def of_frames(chunk: Sequence[tuple[int, FrameLine]]) -> Block:
     """Frames that were decoded one by one, each with its line or row."""
-    columns = _room(len(chunk), sum(len(frame.poses) for _, frame in chunk), NUMBERS)
-    columns.take((frame for _, frame in chunk))
+    columns = _room(len(chunk), sum(len(frame.poses) for _, frame in chunk), (*NUMBERS, *APART))
+    columns.take(frame for _, frame in chunk)
     return _gathered(columns, [place for place, _ in chunk])
 
 
@@ -83,41 +99,58 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
         yield chunk
 
 
-def json_blocks(name: str, stream: IO[bytes], number: int) -> Iterator[Block]:
+def json_blocks(name: str, stream: IO[bytes], number: int, warn: Warn) -> Iterator[Block]:
     """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
-    names: Sequence[str] = ()
+    fields: Sequence[str] = ()
     while lines := stream.readlines(PIECE):
         places = [place for place, line in enumerate(lines, number + 1) if not line.isspace()]
         number += len(lines)
         if len(places) < len(lines):
             lines = [line for line in lines if not line.isspace()]
-        if not names:
-            names = [one for one in NUMBERS if any(f'"{one}"'.encode() in line for line in lines[:SAMPLE])]
-            decode = msgspec.json.Decoder(frame_telling(names)).decode
+        if not fields:
+            said = [one for one in (*NUMBERS, *APART) if any(f'"{one}"'.encode() in line for line in lines[:SAMPLE])]
+            fields = list(dict.fromkeys(("x", "y", *said)))
+            decode = msgspec.json.Decoder(frame_telling(fields)).decode
         at = 0
         while at < len(lines):
-            columns = _room(len(lines) - at, sum(map(len, lines[at:])) // SHORTEST, names)
-            error = None
+            rest = lines[at:]
+            columns = _room(len(rest), sum(map(len, rest)) // SHORTEST, fields)
+            failed = False
             try:
-                columns.take(map(decode, lines[at:]))
-            except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as found:
-                error = found
+                columns.take(map(decode, rest))
+            except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+                failed = True
             if columns.frames:  # what is wrong further up is told first
                 yield _gathered(columns, places[at : at + columns.frames])
+                _look_twice(name, columns, rest, places[at:], warn)
             at += columns.frames
-            if error is not None and len(names) == len(NUMBERS):
-                raise line_error(name, places[at], lines[at], error)
-            if error is not None:
-                names, decode = NUMBERS, msgspec.json.Decoder(FrameLine).decode
+            if failed and len(fields) < len(NUMBERS) + len(APART):
+                fields = (*NUMBERS, *APART)
+                decode = msgspec.json.Decoder(FrameLine).decode
+            elif failed:  # the game's own keys, or something wrong, which the slow way tells
+                slow = (decoded(name, place, line, warn) for place, line in zip(places[at:], lines[at:], strict=True))
+                frames = [(place, one) for place, one in zip(places[at:], slow, strict=True) if one is not None]
+                yield from map(of_frames, chunks(iter(frames)))
+                at = len(lines)
 
 
-def _room(frames: int, poses: int, names: Sequence[str]) -> PoseColumns:
-    absent = floats(len(names))
+def _look_twice(name: str, columns: PoseColumns, lines: list[bytes], places: list[int], warn: Warn) -> None:
+    """Raises InputError for a line in which a key stands twice."""
+    told = np.asarray(columns.told)[: columns.frames]
+    written = np.fromiter(map(keys_written, lines[: columns.frames]), dtype=np.int64, count=columns.frames)
+    for at in np.flatnonzero(told != written).tolist():
+        decoded(name, places[at], lines[at], warn)
+
+
+def _room(frames: int, poses: int, fields: Sequence[str]) -> PoseColumns:
+    names = [one for one in fields if one not in APART]
+    default, absent = floats(len(names)), floats(len(names))
     for at, name in enumerate(names):
-        absent[at] = _ABSENT[name]
-    return PoseColumns(
-        ints(frames), ints(frames), ints(poses), ints(poses), floats(len(names) * poses), list(names), absent
-    )
+        default[at], absent[at] = _DEFAULTS[name], _ABSENT[name]
+    frame, counts, told = ints(frames), ints(frames), ints(frames)
+    key, clip, numbers = ints(poses), ints(poses), floats(len(names) * poses)
+    others = [one for one in fields if one in APART]
+    return PoseColumns(frame, counts, told, key, clip, numbers, names, default, absent, others)
 
 
 def _gathered(columns: PoseColumns, places: list[int]) -> Block:
@@ -128,10 +161,9 @@ def _gathered(columns: PoseColumns, places: list[int]) -> Block:
         sort = _SORTS.get(name, np.float64)
         if name in names:
             return told[names.index(name) :: len(names)].astype(sort)
-        default = _ABSENT[name] if _DEFAULTS[name] is None else _DEFAULTS[name]
-        return np.broadcast_to(np.array([default], dtype=sort), poses)
+        return np.broadcast_to(np.array([_DEFAULTS[name]], dtype=sort), poses)
 
-    others = columns.others
+    others, apart = columns.others, columns.rows_apart
     return Block(
         np.array(columns.frame[:frames]),
         np.array(places, dtype=np.int64),
@@ -143,7 +175,10 @@ def _gathered(columns: PoseColumns, places: list[int]) -> Block:
         {name: column(name) for name in NUMBERS},
         [(at, one) for at, frame in others for one in frame.inputs],
         [(at, one) for at, frame in others for one in frame.claims],
+        [(at, one) for at, frame in others for one in frame.display],
         [(at, frame.reset) for at, frame in others if frame.reset is not None],
+        [(row, pose.boxes) for row, pose in apart if isinstance(getattr(pose, "boxes", None), dict)],
+        [(row, pose.push) for row, pose in apart if isinstance(getattr(pose, "push", None), list)],
     )
 
 
@@ -185,6 +220,7 @@ def _of_columns(
     poses: dict[str, Any],
     inputs: list[Any],
     claims: list[Any],
+    display: list[Any],
     resets: list[tuple[int, str]],
 ) -> Block:
     """Raises _UnlikeError where a pose is not as its line has to be."""
@@ -202,14 +238,22 @@ def _of_columns(
     key = met.indices.to_numpy(zero_copy_only=False).astype(np.int64)
     clip, clip_names = _texts(poses["clip"])
     numbers: dict[str, Any] = {name: _counted(poses[name]) for name in COUNTS}
-    numbers |= {
-        name: _finite(poses[name] if _DEFAULTS[name] is None else poses[name].fill_null(_DEFAULTS[name]))
-        for name in FLOATS
-    }
+    for name in FLOATS:
+        default = _DEFAULTS[name]
+        numbers[name] = _finite(poses[name] if math.isnan(default) else poses[name].fill_null(default))
     numbers["facing"] = poses["facing"].fill_null(1).to_numpy(zero_copy_only=False)
     numbers |= {name: poses[name].fill_null(False).to_numpy(zero_copy_only=False) for name in FLAGS}
+    for name in ANSWERS:
+        numbers[name] = poses[name].cast(pyarrow.int64()).fill_null(-1).to_numpy(zero_copy_only=False)
     clip = np.where(clip == len(clip_names) - 1, -1, clip)
-    return Block(frame, place, counts, keys, key, clip_names[:-1], clip, numbers, inputs, claims, resets)
+    pushed = np.flatnonzero(np.isfinite(_finite(poses["push_x"])) | np.isfinite(_finite(poses["push_y"])))
+    pushes = [(row, [poses[axis][row].as_py() for axis in ("push_x", "push_y")]) for row in pushed.tolist()]
+    if any(None in push for _, push in pushes):
+        raise _UnlikeError
+    boxed = np.flatnonzero(~poses["boxes"].is_null().to_numpy(zero_copy_only=False)).tolist()
+    boxes = [(row, boxes_in(poses["boxes"][row].as_py())) for row in boxed]
+    more = (inputs, claims, display, resets, boxes, pushes)
+    return Block(frame, place, counts, keys, key, clip_names[:-1], clip, numbers, *more)
 
 
 def table_blocks(folder: Path, span: tuple[int, int] | None) -> Iterator[Block]:
@@ -230,6 +274,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
     try:
         with plain_errors(path):
             table = pyarrow.parquet.read_table(path, read_dictionary=["id", "kind", "owner", "clip"])
+        table = table.drop_columns([name for name in table.column_names if name.startswith("_")])
         if "frame" not in table.column_names or not set(table.column_names) <= set(POSES):
             return None
         columns = {name: _poses_column(table, name) for name in POSES}
@@ -238,8 +283,9 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             return None
         inputs = gathered(folder, "inputs", InputLine)
         claims = gathered(folder, "claims", ClaimLine)
+        display = gathered(folder, "display", DisplayLine)
         marks = gathered(folder, "marks", Mark)
-        others = range(span[0], span[1] + 1) if span else {*inputs, *claims, *marks}
+        others = range(span[0], span[1] + 1) if span else {*inputs, *claims, *display, *marks}
         frame = np.union1d(row_frame, np.fromiter(others, dtype=np.int64))
         if not len(frame):
             return None
@@ -254,9 +300,10 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             columns,
             [(at[number], one) for number in sorted(inputs) if number in at for one in inputs[number]],
             [(at[number], one) for number in sorted(claims) if number in at for one in claims[number]],
+            [(at[number], one) for number in sorted(display) if number in at for one in display[number]],
             [(at[number], marks[number][0].reset) for number in sorted(marks) if number in at],
         )
-    except (pyarrow.ArrowException, UnicodeDecodeError, _UnlikeError):
+    except (pyarrow.ArrowException, UnicodeDecodeError, msgspec.MsgspecError, _UnlikeError):
         return None
 
 

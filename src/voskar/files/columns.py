@@ -3,23 +3,40 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import math
-from collections.abc import Collection
+import re
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import fields
 from fractions import Fraction
 from typing import Any, Literal
 
 import numpy as np
+from msgspec import UNSET
 
-from voskar.core.recording import Actor, Claim, Poses, Recording
+from voskar.core.recording import Actor, Claim, Display, LoggedBoxes, Poses, Recording
 from voskar.core.recording.inputs import Inputs
 from voskar.core.rules.shapes import LIMIT, Ints
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import Block, Key
-from voskar.files.frames import ClaimLine, InputLine
+from voskar.files.frames import ClaimLine, DisplayLine, InputLine, told
 
 RESERVED = "/+#"  # kept for the ids of driven actors
+CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
+LATE = ("immune", "stunned", "push_x", "push_y", "logged")
+"""Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
 NUMBERS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
+CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "hit": (("striker", "target"), ("striker", "target", "attack", "damage", "health", "x", "y")),
+    "down": (("id",), ("id", "striker", "lives", "x", "y")),
+    "respawn": (("id",), ("id", "health", "lives", "x", "y")),
+    "spawn": (("id",), ("id", "owner", "x", "y")),
+    "removed": (("id",), ("id", "x", "y")),
+    "out": (("id",), ("id",)),
+    "over": ((), ()),
+    "won": ((), ()),
+}
+"""What each claim needs one of, and what it may tell."""
 NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
 
@@ -28,10 +45,12 @@ class ColumnBuilder:
     """Takes frames in order, in blocks; `finish` gives the recording.
 
     `place` is what a frame's number in the file is called in errors: "line", or "row" for tables; with "frame" it
-    is not told. Without `kinds` any kind is taken.
+    is not told. `kinds` are the names of their boxes; without it any kind is taken.
     """
 
-    def __init__(self, name: str, kinds: Collection[str] | None, place: Literal["line", "row", "frame"]) -> None:
+    def __init__(
+        self, name: str, kinds: Mapping[str, Collection[str]] | None, place: Literal["line", "row", "frame"]
+    ) -> None:
         self.name, self.kinds, self.place = name, kinds, place
         self.first: int | None = None
         self.last = -1
@@ -41,8 +60,14 @@ class ColumnBuilder:
         self.known: dict[tuple[str, str, str | None], int] = {}  # (id, kind, owner as last told) to number
         self.clips: dict[str, int] = {}
         self.claims: list[Claim] = []
+        self.display: list[Display] = []
         self.resets: dict[int, str] = {}
         self.inputs: list[tuple[int, str, str, bool, float, float]] = []
+        self.named: dict[str, tuple[int, int, str]] = {}
+        """Where an input, a claim or the display first names an id: line or row, frame, field."""
+        self.boxes: dict[str, int] = {}
+        self.bounds: list[dict[int, tuple[float, ...]]] = []
+        """The boxes of each pose that has any, by number."""
         self.pieces: dict[str, list[Any]] = {field.name: [] for field in fields(Poses)}
 
     def add(self, block: Block) -> None:
@@ -53,8 +78,9 @@ class ColumnBuilder:
         for at, what in block.resets:
             self.resets[int(block.frame[at])] = what
         places, frames = block.place[:whole].tolist(), block.frame[:whole].tolist()
-        self.inputs += [self._input(places[at], frames[at], one) for at, one in block.inputs if at < whole]
+        self._take_inputs([(places[at], frames[at], one) for at, one in block.inputs if at < whole])
         self.claims += [self._claim(places[at], frames[at], one) for at, one in block.claims if at < whole]
+        self.display += [self._shown(places[at], frames[at], one) for at, one in block.display if at < whole]
         if len(gaps):
             self.last = int(expected[whole]) - 1
             raise self._error(int(block.place[whole]), None, "frame", self._gap(int(block.frame[whole])))
@@ -64,6 +90,7 @@ class ColumnBuilder:
         self.counts.append(block.counts)
         columns = self._columns(block)
         self._check(columns, block)
+        columns |= self._apart(columns, block)
         for name, column in columns.items():
             self.pieces[name].append(_thin(column))
 
@@ -71,7 +98,9 @@ class ColumnBuilder:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
         self.counts.clear()
         self.claims.clear()
+        self.display.clear()
         self.inputs.clear()
+        self.bounds.clear()
         for pieces in self.pieces.values():
             pieces.clear()
 
@@ -96,6 +125,33 @@ class ColumnBuilder:
             "lingering": np.zeros(rows, dtype=np.bool_),
         }
 
+    def _apart(self, columns: dict[str, Any], block: Block) -> dict[str, Any]:
+        """The columns of what is told of few poses: pushes, and where the game has boxes itself."""
+        rows = len(block.key)
+        push_x, push_y = np.full(rows, np.nan), np.full(rows, np.nan)
+        for row, push in block.pushes:
+            if len(push) != 2 or not all(abs(one) <= LIMIT for one in push):
+                raise self._pose_error(row, "push", f"found {push}, expected [dx, dy] within ±{LIMIT:g}", None, block)
+            push_x[row], push_y[row] = push
+        logged = np.full(rows, -1, dtype=np.int64)
+        for row, boxes in block.boxes:
+            logged[row] = len(self.bounds)
+            x, y = float(columns["x"][row]), float(columns["y"][row])
+            bounds: dict[int, tuple[float, ...]] = {}
+            kind = block.keys[block.key[row]][1]
+            for name, box in boxes.items():
+                if self.kinds is not None and name not in self.kinds[kind]:
+                    hint = nearest(name, self.kinds[kind])
+                    raise self._pose_error(row, f"boxes.{name}", f'{kind} has no box "{name}"', hint, block)
+                if len(box) != 4 or not all(abs(one) <= LIMIT for one in box):
+                    message = f"found {box}, expected the corners [x0, y0, x1, y1] within ±{LIMIT:g}"
+                    raise self._pose_error(row, f"boxes.{name}", message, None, block)
+                x0, y0, x1, y1 = box
+                number = self.boxes.setdefault(name, len(self.boxes))
+                bounds[number] = (min(x0, x1) - x, min(y0, y1) - y, max(x0, x1) - x, max(y0, y1) - y)
+            self.bounds.append(bounds)
+        return {"push_x": push_x, "push_y": push_y, "logged": logged}
+
     def _meet(self, key: Key, at: int, block: Block) -> int:
         """The number of an actor, which may not have been seen before with this kind and owner."""
         if key in self.known:
@@ -109,23 +165,45 @@ class ColumnBuilder:
         if number is None:
             if not name:
                 raise wrong("id", "found an empty id")
+            self._refuse_control(name, lambda message: wrong("id", message))
             if any(mark in name for mark in RESERVED):
                 raise wrong("id", f'found "{name}": / + # are kept for driven actors')
             if self.kinds is not None and kind not in self.kinds:
                 raise wrong("kind", f'unknown kind "{kind}"', nearest(kind, self.kinds))
             number = len(self.actors)
             self.numbers[name] = number
-            self.actors.append(Actor(name, kind, owner))
+            self.actors.append(Actor(name, kind, None))
         else:
             actor = self.actors[number]
             if kind != actor.kind:
                 raise wrong("kind", f'"{name}" changes its kind from "{actor.kind}" to "{kind}"')
-            if owner is not None and actor.owner is None:
-                self.actors[number] = Actor(name, kind, owner)
-            elif owner is not None and owner != actor.owner:
-                raise wrong("owner", f'"{name}" changes its owner from "{actor.owner}" to "{owner}"')
+        known = self.actors[number].owner
+        if owner is not None and known is None:
+            self._refuse_control(owner, lambda message: wrong("owner", message))
+            ring = self._ring(name, owner)
+            if ring:
+                raise wrong("owner", f"the owners go in a ring: {ring}")
+            self.actors[number] = Actor(name, kind, owner)
+        elif owner is not None and owner != known:
+            raise wrong("owner", f'"{name}" changes its owner from "{known}" to "{owner}"')
         self.known[key] = number
         return number
+
+    def _ring(self, name: str, owner: str) -> str:
+        """The ring that an owner would close, in words; empty if it closes none."""
+        path, at = [name], owner
+        while at != name:
+            path.append(at)
+            number = self.numbers.get(at)
+            following = None if number is None else self.actors[number].owner
+            if following is None:
+                return ""
+            at = following
+        return " → ".join([*path, name])
+
+    def _refuse_control(self, text: str, wrong: Callable[[str], InputError]) -> None:
+        if CONTROL.search(text):
+            raise wrong(f"found {json.dumps(text)}, expected no control characters")
 
     def _check(self, columns: dict[str, Any], block: Block) -> None:
         """Checks a block in bulk and names the first pose that fails."""
@@ -147,6 +225,9 @@ class ColumnBuilder:
         # a clip alone says nothing of what is open in it
         stray = (columns["clip"] >= 0) & (columns["tick"] < 0) & (columns["cell"] < 0)
         look(stray, "clip", "a `tick` or a `cell` beside it")
+        look((columns["tick"] >= 0) & (columns["cell"] >= 0), "cell", "a `tick` or a `cell`, not both")
+        lives = columns["lives"]
+        look((lives < 0) | (lives != np.floor(lives)) & ~np.isnan(lives), "lives", "a whole number of 0 or more")
         actor, frame = columns["actor"], columns["frame"]
         if (np.diff(actor)[np.diff(frame) == 0] <= 0).any():  # else they rise within a frame: none is there twice
             order = np.lexsort((actor, frame))
@@ -169,37 +250,71 @@ class ColumnBuilder:
         row = number if self.place == "row" else None
         return InputError(Problem(message, file=self.name, line=line, row=row, frame=frame, key=key, hint=hint))
 
-    def _claim(self, number: int, frame: int, claim: ClaimLine) -> Claim:
-        needed = ("striker", "target") if claim.event == "hit" else ("id",)
-        for field in needed:
-            if getattr(claim, field) is None:
-                raise self._error(number, frame, "claims", f'a "{claim.event}" claim needs "{field}"')
-        return Claim(
-            frame,
-            claim.event,
-            number,
-            claim.striker,
-            claim.target,
-            claim.id,
-            claim.attack,
-            claim.damage,
-            claim.health,
-            claim.x,
-            claim.y,
-        )
+    def _name(self, name: str | None, number: int, frame: int, field: str) -> None:
+        """An id that has to be somebody's."""
+        if name is not None and name not in self.named:
+            self._refuse_control(name, lambda message: self._error(number, frame, field, message))
+            self.named[name] = (number, frame, field)
 
-    def _input(self, number: int, frame: int, one: InputLine) -> tuple[int, str, str, bool, float, float]:
-        if one.aim is None:
-            return frame, one.id, one.button, one.down, math.nan, math.nan
-        if len(one.aim) != 2 or not all(abs(value) <= LIMIT for value in one.aim):
-            raise self._error(number, frame, "inputs", f"found the aim {one.aim}, expected [x, y] within ±{LIMIT:g}")
-        return frame, one.id, one.button, one.down, one.aim[0], one.aim[1]
+    def _claim(self, number: int, frame: int, claim: ClaimLine) -> Claim:
+        values = {name: told(getattr(claim, name)) for name in ClaimLine.__struct_fields__}
+        event = claim.event
+        needed, allowed = CLAIMED[event]
+        for field, value in values.items():
+            if value is not None and field != "event" and field not in allowed:
+                fitting = ", ".join(allowed) or "nothing beside"
+                hint = f"it takes {fitting}"
+                raise self._error(number, frame, f"claims.{field}", f'a "{event}" claim has no "{field}"', hint)
+            if isinstance(value, float | int) and not abs(value) <= LIMIT:
+                message = f"found {value}, expected a number within ±{LIMIT:g}"
+                raise self._error(number, frame, f"claims.{field}", message)
+        if needed and all(values[field] is None for field in needed):
+            missing = " or ".join(f'"{field}"' for field in needed)
+            raise self._error(number, frame, "claims", f'a "{event}" claim needs {missing}')
+        for field in ("striker", "target", "id", "owner"):
+            self._name(values[field], number, frame, f"claims.{field}")
+        if values["attack"] is not None:
+            self._refuse_control(values["attack"], lambda text: self._error(number, frame, "claims.attack", text))
+        return Claim(frame, line=number, **values)
+
+    def _shown(self, number: int, frame: int, one: DisplayLine) -> Display:
+        values = {name: told(getattr(one, name)) for name in DisplayLine.__struct_fields__}
+        if values["id"] is None and any(values[name] is not None for name in values if name not in ("id", "clock")):
+            raise self._error(number, frame, "display", 'an entry of the display needs an "id"')
+        self._name(values["id"], number, frame, "display.id")
+        return Display(frame, number, **values)
+
+    def _take_inputs(self, found: list[tuple[int, int, InputLine]]) -> None:
+        down: dict[tuple[int, str, str], bool] = {}
+        for number, frame, one in found:
+            held = True if one.down is UNSET else bool(one.down)
+            if down.setdefault((frame, one.id, one.button), held) != held:
+                message = f'the button "{one.button}" of "{one.id}" is down and up in one frame'
+                raise self._error(number, frame, "inputs", message)
+            if one.id not in self.named:
+                self._name(one.id, number, frame, "inputs.id")
+            aim = told(one.aim)
+            if aim is not None and not all(abs(value) <= LIMIT for value in aim):
+                raise self._error(number, frame, "inputs", f"found the aim {aim}, expected [x, y] within ±{LIMIT:g}")
+            x, y = (math.nan, math.nan) if aim is None else aim
+            self.inputs.append((frame, one.id, one.button, held, x, y))
+
+    def _refuse_strangers(self, fixtures: Collection[str]) -> None:
+        """An input, a claim or an entry of the display about an id that is nowhere else."""
+        for name, (number, frame, field) in self.named.items():
+            if name not in self.numbers and name not in fixtures and not any(mark in name for mark in RESERVED):
+                message = f'nobody is called "{name}"'
+                raise self._error(number, frame, field, message, nearest(name, [*self.numbers, *fixtures]))
 
     def _inputs(self) -> Inputs:
         if not self.inputs:
             return Inputs()
         frame, who, button, down, x, y = zip(*self.inputs, strict=True)
         ids, buttons = tuple(dict.fromkeys(who)), tuple(dict.fromkeys(button))
+        for name in buttons:
+            self._refuse_control(
+                name, lambda message: InputError(Problem(message, file=self.name, key="inputs.button"))
+            )
         id_numbers, button_numbers = ({name: at for at, name in enumerate(names)} for names in (ids, buttons))
         return Inputs(
             np.array(frame, dtype=np.int64),
@@ -211,10 +326,18 @@ class ColumnBuilder:
             buttons,
         )
 
-    def finish(self, rate: Fraction, **header: Any) -> Recording:
-        """The recording. Raises InputError if it holds no frame."""
+    def finish(
+        self, rate: Fraction, *, fixtures: Collection[str] = (), warnings: Iterable[str] = (), **header: Any
+    ) -> Recording:
+        """The recording; `fixtures` are the ids of what the rulebook places. Raises InputError if it holds no frame,
+        or if something is told of an actor that is nowhere."""
         if self.first is None:
-            raise InputError(Problem("the recording has a header and no frames", file=self.name))
+            hint = next(iter(warnings), None)
+            raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
+        if self.kinds is not None:
+            self._refuse_strangers(fixtures)
+        for name in self.clips:
+            self._refuse_control(name, lambda message: InputError(Problem(message, file=self.name, key="poses.clip")))
         poses = Poses(**{name: _join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         recording = Recording(
@@ -228,9 +351,19 @@ class ColumnBuilder:
             inputs=self._inputs(),
             resets=self.resets,
             digest=self._digest(poses, starts, rate, header),
+            boxes=self._boxes(),
+            display=tuple(self.display),
+            warnings=tuple(warnings),
             **header,
         )
         return recording
+
+    def _boxes(self) -> LoggedBoxes:
+        bounds = np.full((len(self.bounds), len(self.boxes), 4), np.nan)
+        for row, found in enumerate(self.bounds):
+            for number, box in found.items():
+                bounds[row, number] = box
+        return LoggedBoxes(tuple(self.boxes), bounds)
 
     def _digest(self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any]) -> str:
         """A digest of all that a replay looks at, the same whatever file form it came in."""
@@ -241,8 +374,12 @@ class ColumnBuilder:
         digest.update(starts.tobytes())
         if self.inputs:
             digest.update(repr(self.inputs).encode())
+        if self.bounds:
+            digest.update(repr((list(self.boxes), self.bounds)).encode())
         for field in fields(Poses):
             column = getattr(poses, field.name)
+            if field.name in LATE and (_is_one(column) or not len(column)):
+                continue
             digest.update(np.ascontiguousarray(column[:1] if _is_one(column) else column).tobytes())
         return digest.hexdigest()
 

@@ -6,60 +6,93 @@ import difflib
 import json
 import math
 import re
-from collections.abc import Collection, Iterable, Iterator
-from typing import Annotated, Any, Literal
+from collections.abc import Callable, Collection, Iterable, Iterator
+from contextlib import suppress
+from typing import Annotated, Any, Literal, TypeAlias
 
 import msgspec
+from msgspec import UNSET, UnsetType
 
+from voskar.core.kernel.gather import keys_told
 from voskar.errors import InputError, Problem, nearest
 
+Warn: TypeAlias = Callable[[str], object]
+Numbered: TypeAlias = "tuple[int, FrameLine]"
 Whole = Annotated[int, msgspec.Meta(ge=-1 << 40, le=1 << 40)]
 Count = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
+Point = Annotated[list[float], msgspec.Meta(min_length=2, max_length=2)]
+
+# an optional field is UNSET where it is not told, so that a line is written again as it was read
+_Text: TypeAlias = str | UnsetType | None
+_Number: TypeAlias = float | UnsetType | None
+_Flag: TypeAlias = bool | UnsetType | None
+_Count: TypeAlias = Count | UnsetType | None
 
 
-class PoseLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fields=True):
+class PoseLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One pose as it is logged. An unknown field is an error: a misspelt `facing` would change outcomes in silence."""
 
     id: str
     kind: str
     x: float
     y: float
-    facing: Whole = 1
-    angle: float = 0.0
-    scale: float = 1.0
-    clip: str | None = None
-    tick: Count | None = None
-    cell: Count | None = None
-    vx: float | None = None
-    vy: float | None = None
-    owner: str | None = None
-    cut: bool = False
-    hidden: bool = False
-    health: float | None = None
-    lives: float | None = None
+    facing: Whole | UnsetType = UNSET
+    angle: float | UnsetType = UNSET
+    scale: float | UnsetType = UNSET
+    clip: _Text = UNSET
+    tick: _Count = UNSET
+    cell: _Count = UNSET
+    vx: _Number = UNSET
+    vy: _Number = UNSET
+    owner: _Text = UNSET
+    cut: bool | UnsetType = UNSET
+    hidden: bool | UnsetType = UNSET
+    health: _Number = UNSET
+    lives: _Number = UNSET
+    immune: _Flag = UNSET
+    stunned: _Flag = UNSET
+    boxes: dict[str, list[float]] | UnsetType | None = UNSET
+    push: Point | UnsetType | None = UNSET
 
 
-class InputLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fields=True):
+class InputLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One input as it is logged."""
 
     id: str
     button: str
-    down: bool = True
-    aim: list[float] | None = None
+    down: bool | UnsetType = UNSET
+    aim: Point | UnsetType | None = UNSET
 
 
-class ClaimLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fields=True):
+EVENTS = ("hit", "down", "respawn", "out", "spawn", "removed", "over", "won")
+
+
+class ClaimLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One claim as it is logged."""
 
-    event: Literal["hit", "down", "respawn", "out", "spawn", "removed"]
-    striker: str | None = None
-    target: str | None = None
-    id: str | None = None
-    attack: str | None = None
-    damage: float | None = None
-    health: float | None = None
-    x: float | None = None
-    y: float | None = None
+    event: Literal["hit", "down", "respawn", "out", "spawn", "removed", "over", "won"]
+    striker: _Text = UNSET
+    target: _Text = UNSET
+    id: _Text = UNSET
+    attack: _Text = UNSET
+    damage: _Number = UNSET
+    health: _Number = UNSET
+    lives: _Number = UNSET
+    owner: _Text = UNSET
+    x: _Number = UNSET
+    y: _Number = UNSET
+
+
+class DisplayLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
+    """One entry of what the game's own display showed."""
+
+    id: _Text = UNSET
+    health: _Number = UNSET
+    percent: _Number = UNSET
+    icons: _Number = UNSET
+    lives: _Number = UNSET
+    score: _Number = UNSET
+    clock: _Text = UNSET
 
 
 class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fields=True):
@@ -69,13 +102,22 @@ class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fie
     poses: list[PoseLine] = []
     inputs: list[InputLine] = []
     claims: list[ClaimLine] = []
+    display: list[DisplayLine] = []
     reset: Literal["room", "run"] | None = None
+
+
+def told(value: Any) -> Any:
+    """A field's value, None where it is not told."""
+    return None if value is UNSET else value
+
+
+ALWAYS = ("id", "kind", "x", "y", "owner", "clip")
+"""What is looked for in every pose."""
 
 
 def frame_telling(names: Collection[str]) -> type[msgspec.Struct]:
     """A frame whose poses tell these fields at most, beside who and what they are: most games tell few, and what none
     of a frame's poses can have need not be looked for in each. Another field in it is an error, as in a FrameLine."""
-    always = ("id", "kind", "x", "y", "owner", "clip")
 
     def default(field: Any) -> list[Any]:
         if field.required:
@@ -83,32 +125,92 @@ def frame_telling(names: Collection[str]) -> type[msgspec.Struct]:
         return [[] if field.default is msgspec.NODEFAULT else field.default]  # the only factory is that of lists
 
     def copy(sort: type[msgspec.Struct], fields: Iterable[Any], types: dict[str, Any]) -> type[msgspec.Struct]:
-        told = [(one.name, types.get(one.name, one.type), *default(one)) for one in fields]
-        return msgspec.defstruct(sort.__name__, told, module=__name__, gc=False, forbid_unknown_fields=True)
+        said = [(one.name, types.get(one.name, one.type), *default(one)) for one in fields]
+        return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
 
-    poses = [one for one in msgspec.structs.fields(PoseLine) if one.name in always or one.name in names]
+    poses = [one for one in msgspec.structs.fields(PoseLine) if one.name in ALWAYS or one.name in names]
     pose = copy(PoseLine, poses, {})
     return copy(FrameLine, msgspec.structs.fields(FrameLine), {"poses": list[pose]})  # type: ignore[valid-type]
 
 
-def json_frames(name: str, lines: Iterable[tuple[int, bytes]]) -> Iterator[tuple[int, FrameLine]]:
+def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> Iterator[Numbered]:
+    """Frames one by one, each with its line."""
     decode = msgspec.json.Decoder(FrameLine).decode
     for number, line in lines:
-        try:
-            yield number, decode(line)
-        except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-            raise line_error(name, number, line, error) from None
+        frame: FrameLine | None = None
+        with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+            frame = decode(line)
+        if frame is None or keys_told(frame) != keys_written(line):
+            frame = decoded(name, number, line, warn)
+        if frame is not None:
+            yield number, frame
 
 
-def line_error(name: str, number: int, line: bytes, error: Exception) -> InputError:
-    """What is wrong with a line that could not be decoded."""
-    return InputError(_line_problem(name, number, line, error))
+def keys_written(line: bytes) -> int:
+    """How many keys stand in a line; another number than `keys_told` may mean that one stands twice, or only that a
+    text has a colon in it, which has to be looked at."""
+    return line.count(b'":')
+
+
+def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None:
+    """The frame of a line, looked at slowly: without what is the game's own, and with no key twice.
+
+    None for one that is cut off, of which `warn` is told. Raises InputError.
+    """
+
+    def problem(message: str, **more: Any) -> InputError:
+        return InputError(Problem(message, file=name, line=number, **more))
+
+    try:
+        value = json.loads(line, object_pairs_hook=_Pairs)
+    except (ValueError, RecursionError) as error:
+        if not line.endswith(b"\n"):
+            warn(f"{name}:{number}: the file ends inside this line, which is left out; did the game stop there?")
+            return None
+        raise problem(f"not JSON: {json_message(error)}") from None
+    if not isinstance(value, _Pairs):
+        raise problem(f"found {sort_of(value)}, expected a frame: an object")
+    frame, doubled = _plain(value)
+    if doubled:
+        number_told = frame.get("frame")
+        where = number_told if type(number_told) is int else None
+        raise problem(f'the key "{doubled.rpartition(".")[2]}" stands twice', frame=where, key=doubled)
+    for path, odd in _odd_numbers(frame, ""):
+        raise InputError(_problem(name, number, frame, path, f"found {odd}, expected a finite number"))
+    try:
+        return msgspec.convert(frame, FrameLine)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise InputError(_line_problem(name, number, frame, error)) from None
+
+
+class _Pairs(list[tuple[str, Any]]):
+    """An object with its keys as they stand."""
+
+
+def _plain(value: Any, path: str = "") -> tuple[Any, str]:
+    """A value without keys that begin with _, and the path of the first key that stands twice in an object, or ""."""
+    doubled = ""
+    if isinstance(value, _Pairs):
+        found: dict[str, Any] = {}
+        for key, inner in value:
+            here = f"{path}.{key}".removeprefix(".")
+            if key in found:
+                doubled = doubled or here
+            if not key.startswith("_"):
+                found[key], deeper = _plain(inner, here)
+                doubled = doubled or deeper
+        return found, doubled
+    if isinstance(value, list):
+        items = [_plain(inner, f"{path}[{index}]") for index, inner in enumerate(value)]
+        return [one for one, _ in items], next((deeper for _, deeper in items if deeper), "")
+    return value, ""
 
 
 _OWN = re.compile(r"contains unknown field `(?P<field>[^`]*)`")
 _MISSING = re.compile(r"missing required field `(?P<field>[^`]*)`")
 _EXPECTED = re.compile(r"Expected `(?P<expected>[^`]*)`, got `(?P<found>[^`]*)`")
 _RANGE = re.compile(r"Expected `int` (?P<sign>>=|<=) (?P<limit>\d+)")
+_LENGTH = re.compile(r"Expected `array` of length (?:>= |<= )?(?P<length>\d+)")
 _PATH = re.compile(r"- at `\$(?P<path>[^`]*)`")
 
 _WORDS = {
@@ -126,38 +228,40 @@ _FIELDS: dict[str, Collection[str]] = {
     "poses": PoseLine.__struct_fields__,
     "inputs": InputLine.__struct_fields__,
     "claims": ClaimLine.__struct_fields__,
+    "display": DisplayLine.__struct_fields__,
 }
 
 
-def _line_problem(name: str, number: int, line: bytes, error: Exception) -> Problem:
-    """Looks again at a line that could not be decoded, slowly, to say what is wrong and where."""
-    try:
-        value = json.loads(line)
-    except (ValueError, RecursionError) as found:
-        cut_off = not line.endswith(b"\n") and not line.rstrip().endswith(b"}")
-        hint = "the file ends inside a line: was the game stopped while it wrote?" if cut_off else None
-        return Problem(f"not JSON: {json_message(found)}", file=name, line=number, hint=hint)
-    if not isinstance(value, dict):
-        return Problem(f"found {sort_of(value)}, expected a frame: an object", file=name, line=number)
+def _problem(
+    name: str, number: int, value: dict[str, Any], key: str | None, message: str, hint: str | None = None
+) -> Problem:
     frame = value.get("frame")
     frame = frame if isinstance(frame, int) and not isinstance(frame, bool) else None
-    if frame is None and value.get("voskar") == "recording":
-        return Problem("a second header, expected a frame", file=name, line=number)
+    return Problem(message, file=name, line=number, frame=frame, key=key, hint=hint)
+
+
+def _line_problem(name: str, number: int, value: dict[str, Any], error: Exception) -> Problem:
+    """What is wrong in a frame that is no FrameLine, and where."""
 
     def problem(message: str, key: str | None, hint: str | None = None) -> Problem:
-        return Problem(message, file=name, line=number, frame=frame, key=key, hint=hint)
+        return _problem(name, number, value, key, message, hint)
 
-    for path, odd in _odd_numbers(value, ""):
-        return problem(f"found {odd}, expected a finite number", path)
+    if "frame" not in value and value.get("voskar") == "recording":
+        return Problem("a second header, expected a frame", file=name, line=number)
     text = str(error)
     place = _PATH.search(text)
     path = (place["path"] if place else "").removeprefix(".")
+    if "[...]" in path:
+        path = path.partition("[...]")[0]
+        return problem("expected a box as four numbers [x0, y0, x1, y1]", path)
     if match := _OWN.search(text):
         parent = path.split("[")[0]
         field = match["field"]
         return problem(f'unknown field "{field}"', f"{path}.{field}".removeprefix("."), _hint(field, parent))
     if match := _MISSING.search(text):
         return problem(f'the field "{match["field"]}" is missing', path or None)
+    if match := _LENGTH.search(text):
+        return problem(f"found {json.dumps(_at(value, path))}, expected {match['length']} numbers", path)
     if match := _EXPECTED.search(text):
         expected = " or ".join(_WORDS.get(one, one) for one in match["expected"].split(" | ") if one != "null")
         found_value = _at(value, path)
@@ -168,7 +272,7 @@ def _line_problem(name: str, number: int, line: bytes, error: Exception) -> Prob
         return problem(f"found {json.dumps(_at(value, path))}, expected {match['limit']} {word}", path)
     if "Invalid enum value" in text:
         found_value = _at(value, path)
-        options = ("room", "run") if path == "reset" else ("hit", "down", "respawn", "out", "spawn", "removed")
+        options = ("room", "run") if path == "reset" else EVENTS
         return problem(f"found {json.dumps(found_value)}", path, nearest(str(found_value), options))
     return problem(text.split(" - at")[0].lower(), path or None)
 

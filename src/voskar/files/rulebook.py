@@ -68,9 +68,14 @@ class Rulebook:
     digest: str
 
     @property
-    def kinds(self) -> frozenset[str]:
-        """The names of its kinds."""
-        return frozenset(self.data.kinds)
+    def kinds(self) -> dict[str, frozenset[str]]:
+        """The names of its kinds, each with those of its boxes."""
+        return {name: frozenset(kind.boxes) for name, kind in self.data.kinds.items()}
+
+    @property
+    def fixtures(self) -> frozenset[str]:
+        """The ids of what it places."""
+        return frozenset(one.id for one in fixtures(self.data.fixtures))
 
     def rules(self, rate: Fraction) -> Rules:
         """The rules at `rate` frames a second."""

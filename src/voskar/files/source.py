@@ -25,3 +25,5 @@ class FrameSource:
     """The same frames as columns; either is read, not both."""
     share: Callable[[], float]
     """How much has been read, from 0 to 1; 0 where that cannot be told."""
+    warnings: list[str]
+    """What was left out so far, in words."""

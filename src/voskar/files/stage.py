@@ -8,12 +8,14 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any, Protocol, TypeVar
 
+from msgspec import UNSET
 from pydantic import ValidationError
 
 from voskar.core.rules import Duration
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import chunks, of_frames
-from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine
+from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine
+from voskar.files.header import check_scopes
 from voskar.files.reading import read_text
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.source import FrameSource
@@ -21,7 +23,21 @@ from voskar.files.stage_schema import PartTable, PlaceKey, StageFile
 from voskar.files.toml_sources import Source, parse_source
 
 Ranges = Sequence[tuple[int, int]]
-INHERITED = ("kind", "owner", "present", "hidden", "way", "clips", "turns", "aims", "hold", "tells", "scale", "repeat")
+INHERITED = (
+    "kind",
+    "owner",
+    "present",
+    "hidden",
+    "way",
+    "clips",
+    "turns",
+    "aims",
+    "hold",
+    "tells",
+    "pushes",
+    "scale",
+    "repeat",
+)
 """What a part takes over from the one it is `like`, unless it says so itself."""
 
 
@@ -54,12 +70,23 @@ def play_stage(text: str, name: str) -> FrameSource:
     header: dict[str, Any] = {"voskar": "recording", "version": 1, "rate": _plain(script.rate), "up": script.up}
     header |= {"reactions": script.reactions, "seed": script.seed}
     header |= {"title": script.title} if script.title else {}
+    for key in ("logged", "unlogged"):
+        table = getattr(script, key)
+        header |= {} if table is None else {key: {name: names for name, names in table.model_dump().items() if names}}
+
+    def wrong(message: str, key: str, hint: str | None = None) -> InputError:
+        where = tuple(key.split("."))
+        return InputError(source.problem(where, message, hint))
+
+    check_scopes(header, wrong)
     rate = Fraction(repr(script.rate))
     lines: dict[int, int] = {}
-    for index, claim in enumerate(script.claims):
-        lines.setdefault(claim.f.frames(rate), source.place(("claims", index))[1] or 0)
+    told = [("claims", index, one.f) for index, one in enumerate(script.claims)]
+    told += [("display", index, one.f) for index, one in enumerate(script.display)]
+    for key, index, moment in told:
+        lines.setdefault(moment.frames(rate), source.place((key, index))[1] or 0)
     frames = ((lines.get(line.frame, 0), line) for line in _frames(script, players))
-    return FrameSource(name, "frame", header, frames, map(of_frames, chunks(frames)), lambda: 0.0)
+    return FrameSource(name, "frame", header, frames, map(of_frames, chunks(frames)), lambda: 0.0, [])
 
 
 def _plain(value: float) -> float | int:
@@ -88,7 +115,7 @@ def _players(script: StageFile, source: Source) -> list[_Player]:
             lacking = "kind" if part.kind is None else "way"
             wrong.append(source.problem(where, f"the part has no `{lacking}`, and is like none that has"))
             continue
-        for name in ("way", "clips", "turns", "aims", "tells"):
+        for name in ("way", "clips", "turns", "aims", "tells", "pushes"):
             keys = [key.f.frames(rate) for key in getattr(part, name) or ()]
             if keys != sorted(set(keys)):
                 wrong.append(source.problem((*where, name), "the keys do not stand in the order of their frames"))
@@ -136,20 +163,35 @@ class _Player:
         angle = next((key.angle for key in reversed(turns) if key.angle is not None), 0.0)
         if part.mirror is not None:
             x, facing, angle = 2 * part.mirror - x, -facing, -angle
-        line = PoseLine(self.id, part.kind or "", _plain(x + self.x), _plain(y + self.y), facing, _plain(angle))
+        line = PoseLine(self.id, part.kind or "", _plain(x + self.x), _plain(y + self.y))
+        if facing != 1:
+            line.facing = facing
+        if angle:
+            line.angle = _plain(angle)
         if part.scale is not None:
             line.scale = _plain(part.scale)
-        line.owner = part.owner
-        line.hidden = part.hidden is not None and _inside(part.hidden, own)
-        line.cut = jumped
+        if part.owner is not None:
+            line.owner = part.owner
+        if part.hidden is not None and _inside(part.hidden, own):
+            line.hidden = True
+        if jumped:
+            line.cut = True
         told = [key for key in part.tells or () if key.f.frames(self.rate) <= own]
-        line.health = next((key.health for key in reversed(told) if key.health is not None), None)
-        line.lives = next((key.lives for key in reversed(told) if key.lives is not None), None)
+        for name in ("health", "lives", "immune", "stunned"):
+            values = [getattr(key, name) for key in told if getattr(key, name) is not None]
+            if values:
+                setattr(line, name, values[-1])
+        pushes = [key.by for key in part.pushes or () if key.f.frames(self.rate) == own]
+        if part.pushes is not None:
+            line.push = pushes[0] if pushes else [0.0, 0.0]
         shown = _last(part.clips or (), own, self.rate)
         if shown is not None:
             line.clip = shown.clip
             since = own - shown.f.frames(self.rate)
-            line.tick, line.cell = (since, None) if shown.cell is None else (None, shown.cell)
+            if shown.cell is None:
+                line.tick = since
+            else:
+                line.cell = shown.cell
         return line
 
     def _place(self, way: list[PlaceKey], own: int) -> tuple[float, float]:
@@ -177,7 +219,7 @@ class _Player:
         aim = None if key is None else [_plain(key.at[0] + self.x), _plain(key.at[1] + self.y)]
         if aim is not None and key is not None and self.part.mirror is not None:
             aim[0] = _plain(2 * self.part.mirror - key.at[0] + self.x)
-        return [InputLine(self.id, button, aim=None if aim is None else list(map(float, aim))) for button in held]
+        return [InputLine(self.id, button, aim=UNSET if aim is None else list(map(float, aim))) for button in held]
 
 
 def _inside(ranges: Ranges | None, frame: int) -> bool:
@@ -192,10 +234,13 @@ def _last(keys: Sequence[K], own: int, rate: Fraction) -> K | None:
 def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:
     rate = Fraction(repr(script.rate))
     claims: dict[int, list[ClaimLine]] = defaultdict(list)
+    display: dict[int, list[DisplayLine]] = defaultdict(list)
     for claim in script.claims:
-        claims[claim.f.frames(rate)].append(ClaimLine(**claim.model_dump(exclude={"f"})))
+        claims[claim.f.frames(rate)].append(ClaimLine(**claim.model_dump(exclude={"f"}, exclude_unset=True)))
+    for entry in script.display:
+        display[entry.f.frames(rate)].append(DisplayLine(**entry.model_dump(exclude={"f"}, exclude_unset=True)))
     resets = {one.f.frames(rate): one.reset for one in script.resets}
     for frame in range(max(script.frames.frames(rate), 1)):
         poses = [pose for player in players if (pose := player.pose(frame)) is not None]
         inputs = [one for player in players for one in player.inputs(frame)]
-        yield FrameLine(frame, poses, inputs, claims.get(frame, []), resets.get(frame))
+        yield FrameLine(frame, poses, inputs, claims.get(frame, []), display.get(frame, []), resets.get(frame))

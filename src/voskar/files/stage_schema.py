@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BeforeValidator, Field
 
 from voskar.core.rules import Duration
-from voskar.files.rulebook_schema import Angle, Cell, Frames, Number, Pair, Positive, Table, ranges
+from voskar.files.rulebook_schema import Angle, Cell, Frames, Number, Pair, Positive, Table, Whole, ranges
 
 
 def _ranges(value: Any) -> Any:
@@ -49,7 +49,16 @@ class ToldKey(Table):
 
     f: Moment
     health: Number | None = None
-    lives: Number | None = None
+    lives: Whole | None = None
+    immune: bool | None = None
+    stunned: bool | None = None
+
+
+class PushKey(Table):
+    """A key of `pushes`"""
+
+    f: Moment
+    by: Pair
 
 
 class AimKey(Table):
@@ -81,6 +90,7 @@ class PartTable(Table):
     aims: list[AimKey] | None = None
     hold: dict[str, Ranges] | None = None
     tells: list[ToldKey] | None = None
+    pushes: list[PushKey] | None = None
     scale: Positive | None = None
     repeat: RepeatTable | None = None
     mirror: Number | None = None
@@ -93,15 +103,45 @@ class ClaimTable(Table):
     """`[[claims]]`: what the game is to claim"""
 
     f: Moment
-    event: Literal["hit", "down", "respawn", "out", "spawn", "removed"]
+    event: Literal["hit", "down", "respawn", "out", "spawn", "removed", "over", "won"]
     striker: str | None = None
     target: str | None = None
     id: str | None = None
     attack: str | None = None
     damage: Number | None = None
     health: Number | None = None
+    lives: Number | None = None
+    owner: str | None = None
     x: Number | None = None
     y: Number | None = None
+
+
+class DisplayTable(Table):
+    """`[[display]]`: what the game's own display is to show"""
+
+    f: Moment
+    id: str | None = None
+    health: Number | None = None
+    percent: Number | None = None
+    icons: Number | None = None
+    lives: Number | None = None
+    score: Number | None = None
+    clock: str | None = None
+
+
+class UnloggedTable(Table):
+    """`[unlogged]`: what the recording is not to log"""
+
+    events: list[str] = Field(default=[])
+    kinds: list[str] = Field(default=[])
+    attacks: list[str] = Field(default=[])
+    reactions: list[str] = Field(default=[])
+
+
+class LoggedTable(Table):
+    """`[logged]`: what is claimed whenever it happens"""
+
+    events: list[str] = Field(default=[])
 
 
 class ResetTable(Table):
@@ -122,5 +162,8 @@ class StageFile(Table):
     title: str = ""
     seed: int = 0
     parts: list[PartTable] = Field(default=[])
+    logged: LoggedTable | None = None
+    unlogged: UnloggedTable | None = None
     claims: list[ClaimTable] = Field(default=[])
+    display: list[DisplayTable] = Field(default=[])
     resets: list[ResetTable] = Field(default=[])

@@ -1,4 +1,6 @@
-"""Recordings as tables: a folder with `recording.json` and `poses`, `inputs`, `claims`, `marks` as CSV or Parquet."""
+"""Recordings as tables: a folder with `recording.json` and, as CSV or Parquet, `poses`, `inputs`, `claims`, `display`,
+`marks`.
+"""
 
 from __future__ import annotations
 
@@ -13,13 +15,13 @@ from typing import Any, Literal, TypeVar
 import msgspec
 
 from voskar.errors import InputError, Problem
-from voskar.files.frames import ClaimLine, FrameLine, InputLine, PoseLine, hint_for
+from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, hint_for, told
 from voskar.files.reading import plain_errors, read_text
 
 HEADER = "recording.json"
 ENDINGS = (".parquet", ".csv")
 
-T = TypeVar("T", PoseLine, InputLine, ClaimLine, "Mark")
+T = TypeVar("T", PoseLine, InputLine, ClaimLine, DisplayLine, "Mark")
 
 
 class Mark(msgspec.Struct, forbid_unknown_fields=True):
@@ -54,9 +56,10 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     """
     inputs = gathered(folder, "inputs", InputLine)
     claims = gathered(folder, "claims", ClaimLine)
+    display = gathered(folder, "display", DisplayLine)
     marks = gathered(folder, "marks", Mark)
     poses = _grouped(folder, "poses", PoseLine)
-    others = sorted({*inputs, *claims, *marks})
+    others = sorted({*inputs, *claims, *display, *marks})
     if span:
         others = list(range(span[0], span[1] + 1))
     waiting = next(poses, None)
@@ -64,7 +67,7 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     row = 1
     while waiting is not None or place < len(others):
         frame = min([*([waiting[0]] if waiting else []), *others[place : place + 1]])
-        line = FrameLine(frame, inputs=inputs.get(frame, []), claims=claims.get(frame, []))
+        line = FrameLine(frame, [], inputs.get(frame, []), claims.get(frame, []), display.get(frame, []))
         if frame in marks:
             line.reset = marks[frame][0].reset
         if waiting is not None and waiting[0] == frame:
@@ -96,7 +99,7 @@ def _rows(folder: Path, name: str) -> Iterator[Row]:
                 message = f"frame {frame} comes after {last}: rows are in frame order"
                 raise InputError(Problem(message, file=str(path), row=number, key="frame"))
             last = frame
-            yield Row(number, frame, values)
+            yield Row(number, frame, {key: value for key, value in values.items() if not key.startswith("_")})
 
 
 def _csv_rows(path: Path) -> Iterator[dict[str, Any]]:
@@ -126,12 +129,15 @@ def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
 def _read(path: Path | None, row: Row, sort: type[T]) -> T:
     """A row as what it is. CSV cells are texts, so numbers are taken from texts there."""
     values = row.values
-    if "aim_x" in values and "aim_y" in values:
-        values = {key: value for key, value in values.items() if not key.startswith("aim_")}
-        values["aim"] = [row.values["aim_x"], row.values["aim_y"]]
+    for pair in ("aim", "push"):
+        if f"{pair}_x" in values and f"{pair}_y" in values:
+            values = {key: value for key, value in values.items() if not key.startswith(f"{pair}_")}
+            values[pair] = [row.values[f"{pair}_x"], row.values[f"{pair}_y"]]
     try:
+        if isinstance(values.get("boxes"), str):
+            values = {**values, "boxes": boxes_in(values["boxes"])}
         return msgspec.convert(values, sort, strict=path is None or path.suffix != ".csv")
-    except msgspec.ValidationError as error:
+    except msgspec.DecodeError as error:
         text, _, place = str(error).partition(" - at ")
         field = re.sub(r"[`$.]", "", place) or None
         unknown = re.search(r"unknown field `([^`]*)`", text)
@@ -168,10 +174,30 @@ def gathered(folder: Path, name: str, sort: type[T]) -> dict[int, list[T]]:
     return {frame: group for frame, _, group in _grouped(folder, name, sort)}
 
 
-POSES = ("frame", *PoseLine.__struct_fields__)
+POSES = ("frame", *(one for one in PoseLine.__struct_fields__ if one != "push"), "push_x", "push_y")
 INPUTS = ("frame", "id", "button", "down", "aim_x", "aim_y")
 CLAIMS = ("frame", *ClaimLine.__struct_fields__)
+DISPLAY = ("frame", *DisplayLine.__struct_fields__)
 MARKS = ("frame", "reset")
+
+
+def boxes_in(text: str) -> dict[str, list[float]]:
+    """The boxes of a pose, which stand in a cell as JSON. Raises msgspec.DecodeError."""
+    return msgspec.json.decode(text, type=dict[str, list[float]])
+
+
+def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
+    """A line as a row of its table; points are two columns, boxes JSON."""
+    row: dict[str, Any] = {"frame": frame}
+    for name in line.__struct_fields__:
+        value = told(getattr(line, name))
+        if name in ("aim", "push"):
+            row[f"{name}_x"], row[f"{name}_y"] = value or (None, None)
+        elif name == "boxes":
+            row[name] = None if value is None else msgspec.json.encode(value).decode()
+        else:
+            row[name] = value
+    return row
 
 
 class TableWriter:
@@ -185,30 +211,17 @@ class TableWriter:
 
     def add(self, frames: Iterable[FrameLine]) -> None:
         """Writes some frames."""
-        rows: dict[str, list[dict[str, Any]]] = {"poses": [], "inputs": [], "claims": [], "marks": []}
+        rows: dict[str, list[dict[str, Any]]] = {name: [] for name in ("poses", "inputs", "claims", "display", "marks")}
         for line in frames:
             self.span = (self.span[0] if self.span else line.frame, line.frame)
-            for pose in line.poses:
-                rows["poses"].append({"frame": line.frame, **msgspec.structs.asdict(pose)})
-            for one in line.inputs:
-                aim: list[float] | list[None] = one.aim or [None, None]
-                rows["inputs"].append(
-                    {
-                        "frame": line.frame,
-                        "id": one.id,
-                        "button": one.button,
-                        "down": one.down,
-                        "aim_x": aim[0],
-                        "aim_y": aim[1],
-                    }
-                )
-            for claim in line.claims:
-                rows["claims"].append({"frame": line.frame, **msgspec.structs.asdict(claim)})
+            for name in ("poses", "inputs", "claims", "display"):
+                rows[name] += [_row_of(line.frame, one) for one in getattr(line, name)]
             if line.reset:
                 rows["marks"].append({"frame": line.frame, "reset": line.reset})
-        for name, columns in (("poses", POSES), ("inputs", INPUTS), ("claims", CLAIMS), ("marks", MARKS)):
+        columns = {"poses": POSES, "inputs": INPUTS, "claims": CLAIMS, "display": DISPLAY, "marks": MARKS}
+        for name, those in columns.items():
             if rows[name]:
-                self._write(name, columns, rows[name])
+                self._write(name, those, rows[name])
 
     def _write(self, name: str, columns: tuple[str, ...], rows: list[dict[str, Any]]) -> None:
         if self.form == "csv":
@@ -237,14 +250,17 @@ class TableWriter:
         (self.folder / HEADER).write_text(json.dumps(header) + "\n", encoding="utf-8")
 
 
+TEXTS = ("id", "kind", "clip", "owner", "event", "striker", "target", "attack", "button", "reset", "boxes", "clock")
+
+
 def arrow_type(column: str) -> Any:
     """The sort of a column in Parquet."""
     import pyarrow
 
     if column in ("frame", "facing", "tick", "cell"):
         return pyarrow.int64()
-    if column in ("cut", "hidden", "down"):
+    if column in ("cut", "hidden", "down", "immune", "stunned"):
         return pyarrow.bool_()
-    if column in ("id", "kind", "clip", "owner", "event", "striker", "target", "attack", "button", "reset"):
+    if column in TEXTS:
         return pyarrow.string()
     return pyarrow.float64()

@@ -1,9 +1,11 @@
-"""What a game logged: poses, inputs, claims and marks."""
+"""What a game logged: poses, inputs, claims, its display and marks."""
 
 from __future__ import annotations
 
+from voskar.core.recording.boxes import LoggedBoxes
+from voskar.core.recording.claims import Claim, Display, LogScope
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import Poses
-from voskar.core.recording.recording import Actor, Claim, Recording, sides
+from voskar.core.recording.recording import Actor, Recording, sides
 
-__all__ = ["Actor", "Claim", "Inputs", "Poses", "Recording", "sides"]
+__all__ = ["Actor", "Claim", "Display", "Inputs", "LogScope", "LoggedBoxes", "Poses", "Recording", "sides"]

@@ -30,8 +30,10 @@ class Poses:
     """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
 
     `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN
-    where the game told none. `lingering` marks poses that the game did not log. A column that nobody told is
-    a view of one value and costs no memory.
+    where the game told none. `immune` and `stunned` are 1, 0, or -1 where it told neither, `push_x`, `push_y` by how
+    much it says a blow displaced the actor, NaN for not at all; `logged` is the row of `Recording.boxes` with its own
+    boxes, -1 for none. `lingering` marks poses that the game did not log. A column that nobody told is a view of one
+    value and costs no memory.
     """
 
     frame: Ints
@@ -48,6 +50,11 @@ class Poses:
     vy: Floats
     health: Floats
     lives: Floats
+    immune: Ints
+    stunned: Ints
+    push_x: Floats
+    push_y: Floats
+    logged: Ints
     cut: Bools
     hidden: Bools
     lingering: Bools

@@ -10,6 +10,8 @@ from typing import Literal
 
 import numpy as np
 
+from voskar.core.recording.boxes import LoggedBoxes
+from voskar.core.recording.claims import Claim, Display, LogScope
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import Poses
 from voskar.core.rules.shapes import Ints
@@ -29,28 +31,12 @@ class Actor:
     spawned: bool = False
 
 
-@dataclass(frozen=True)
-class Claim:
-    """What the game itself believed. `line` is where it stands in the recording (a row, in tables)."""
-
-    frame: int
-    event: str
-    line: int
-    striker: str | None = None
-    target: str | None = None
-    id: str | None = None
-    attack: str | None = None
-    damage: float | None = None
-    health: float | None = None
-    x: float | None = None
-    y: float | None = None
-
-
 @dataclass(frozen=True, eq=False)
 class Recording:
     """One recording. `starts` (frames + 1,): the poses of frame `first + i` are rows starts[i] to starts[i + 1].
 
-    `resets` are the frames before which the game began its "room" or its whole "run" again.
+    `resets` are the frames before which the game began its "room" or its whole "run" again; `warnings` what was left
+    out of it in reading.
     """
 
     rate: Fraction
@@ -67,6 +53,10 @@ class Recording:
     seed: int = 0
     title: str = ""
     digest: str = ""
+    boxes: LoggedBoxes = field(default_factory=LoggedBoxes)
+    display: tuple[Display, ...] = ()
+    scope: LogScope = field(default_factory=LogScope)
+    warnings: tuple[str, ...] = ()
 
     @property
     def frames(self) -> int:

@@ -1,0 +1,32 @@
+"""Where a game itself has its boxes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from voskar.core.rules.shapes import Bools, Floats
+
+
+@dataclass(frozen=True, eq=False)
+class LoggedBoxes:
+    """The boxes that poses log: `bounds` (m, names, 4) are low x, low y, high x, high y as seen from the pose's own
+    position, NaN for a box that is not among them. `Poses.logged` says which of the m rows a pose has."""
+
+    names: tuple[str, ...] = ()
+    bounds: Floats = field(default_factory=lambda: np.zeros((0, 0, 4)))
+
+    def of(self, row: int) -> dict[str, tuple[float, float, float, float]]:
+        """The boxes of one row by name."""
+        found = {}
+        for name, one in zip(self.names, self.bounds[row].tolist(), strict=True):
+            if one[0] == one[0]:
+                found[name] = (one[0], one[1], one[2], one[3])
+        return found
+
+    def has(self, name: str) -> Bools:
+        """(m,) whether each row has a box."""
+        if name not in self.names:
+            return np.zeros(len(self.bounds), dtype=np.bool_)
+        return ~np.isnan(self.bounds[:, self.names.index(name), 0])

@@ -1,0 +1,54 @@
+"""What a game says of itself beside its poses: claims, its display, and which of them it makes at all."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Claim:
+    """What the game itself believed. `line` is where it stands in the recording (a row, in tables).
+
+    A hit names its striker, its target or both.
+    """
+
+    frame: int
+    event: str
+    line: int
+    striker: str | None = None
+    target: str | None = None
+    id: str | None = None
+    attack: str | None = None
+    damage: float | None = None
+    health: float | None = None
+    lives: float | None = None
+    owner: str | None = None
+    x: float | None = None
+    y: float | None = None
+
+
+@dataclass(frozen=True)
+class Display:
+    """One entry of what the game's own display showed in a frame: an actor's values, or the clock."""
+
+    frame: int
+    line: int
+    id: str | None = None
+    health: float | None = None
+    percent: float | None = None
+    icons: float | None = None
+    lives: float | None = None
+    score: float | None = None
+    clock: str | None = None
+
+
+@dataclass(frozen=True)
+class LogScope:
+    """What a recording says that it logs: `always` are events that it claims whenever they happen; the others are
+    events, kinds (on either side), attacks and reactions that it does not log."""
+
+    always: frozenset[str] = frozenset()
+    events: frozenset[str] = frozenset()
+    kinds: frozenset[str] = frozenset()
+    attacks: frozenset[str] = frozenset()
+    reactions: frozenset[str] = frozenset()
