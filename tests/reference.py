@@ -264,7 +264,7 @@ class Reference:
             pose["v"] = tuple(step * float(self.rules.rate) for step in self.held[name][2])
         for name, (last, pose, (dx, dy)) in self.held.items():
             steps = frame - last
-            if name not in poses and not pose["hidden"] and steps <= self.rules.contact.linger:
+            if name not in poses and not pose["hidden"] and steps <= self.kind[name].linger:
                 ahead = {"x": pose["x"] + dx * steps, "y": pose["y"] + dy * steps, "cut": False, "held": True}
                 poses[name] = pose | ahead | {"v": (dx * float(self.rules.rate), dy * float(self.rules.rate))}
         return self.moved(frame, poses) if self.recording.reactions == "raw" else poses

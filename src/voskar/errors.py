@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import difflib
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
+"""Characters that no id or name has: they would reach terminals and reports."""
 SHOWN = 20  # problems printed before the rest is only counted
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from voskar.core.kernel.shapes import CLOSED, BoxTable, ClipTable, ShapeTable
+from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxTable, ClipTable, ShapeTable
 from voskar.core.rules import Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
 from voskar.core.rules.outlines import stretched
 from voskar.core.rules.shapes import Form, is_upright, put_on
@@ -33,6 +33,8 @@ class FormedBox:
     rehit: Rehit
     """The rule of its attack for actors without an owner, and for shots."""
     rehit_owned: Rehit
+    swing: int
+    """Which of the timed attacks of its kind it is of, -1 for none."""
 
     @property
     def name(self) -> str:
@@ -77,7 +79,11 @@ class BoxCatalog:
         self.by_kind: dict[str, list[FormedBox]] = {}
         for kind in rules.kinds.values():
             self.by_kind[kind.name] = [self._form(kind, box) for box in kind.boxes]
-        self.shapes = ShapeTable(self.forms, [is_upright(form) for form in self.forms])
+        self._upright = [is_upright(form) for form in self.forms]
+
+    def shapes(self) -> ShapeTable:
+        """The flat table of all forms for a kernel of its own."""
+        return ShapeTable(self.forms, self._upright)
 
     def _form(self, kind: Kind, box: Box) -> FormedBox:
         known: dict[tuple[object, ...], int] = {}
@@ -99,7 +105,9 @@ class BoxCatalog:
         timed = kind.timed(attack.name)
         # the attack's own rule, else once for timed attacks and for actors that have an owner (shots), else always
         rehit = attack.rehit or (ONCE if timed else ALWAYS)
-        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, attack.rehit or ONCE)
+        names = sorted({one.attack for one in kind.boxes if one.attack is not None and kind.timed(one.attack)})
+        swing = names.index(attack.name) if timed and box.role == "hitbox" else -1
+        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, attack.rehit or ONCE, swing)
         self.formed.append(formed)
         return formed
 
@@ -111,8 +119,9 @@ class BoxCatalog:
         """Whether layers and masks let a hitbox meet a hurtbox."""
         return eligible(self.rules.contact.detect, hit.box, hurt.box)
 
-    def table(self, clips: Sequence[str]) -> BoxTable:
-        """The flat table for the kernel; `clips` are those that poses can show, by number."""
+    def table(self, clips: Sequence[str], logged: Sequence[str] = ()) -> BoxTable:
+        """The flat table for the kernel; `clips` are those that poses can show, `logged` the boxes that they log, both
+        by number."""
         kinds = []
         for name in self.kinds:
             own = self.by_kind[name]
@@ -134,7 +143,18 @@ class BoxCatalog:
             [one.box.mask for one in self.formed],
             [one.box.attack is None or not one.attack.hits_owner for one in self.formed],
             meets,
+            [self._place_among(logged, one.box) for one in self.formed],
+            [one.box.outline.grow for one in self.formed],
+            [one.box.within_bounds and self.rules.space.bounds is not None for one in self.formed],
+            [one.swing for one in self.formed],
+            [kind.wraps for kind in self.rules.kinds.values()],
         )
+
+    @staticmethod
+    def _place_among(logged: Sequence[str], box: Box) -> int:
+        if not box.logged:
+            return UNLOGGED
+        return logged.index(box.name) if box.name in logged else ABSENT
 
     def clip_table(self, clips: Sequence[str]) -> ClipTable:
         """The declared clips of every kind for the kernel."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -11,12 +12,30 @@ from voskar.core.boxes import BoxCatalog, FormedBox
 from voskar.core.kernel.broad_phase import TouchFinder
 from voskar.core.kernel.columns import ActorTable
 from voskar.core.kernel.narrow_phase import NarrowPhase
-from voskar.core.kernel.placing import Placing
+from voskar.core.kernel.placing import SCRATCH, BoxLog, Placing
+from voskar.core.kernel.storage import shared_floats, shared_ints
 from voskar.core.recording import Recording
-from voskar.core.rules import Kind
+from voskar.core.rules import Kind, Rules
 from voskar.core.rules.shapes import TOLERANCE, Floats
 
 Bounds = tuple[float, float, float, float]
+
+
+COPIES = 9
+"""A box that wraps, and those a width or a height over."""
+
+
+def box_log(played: Recording | None) -> BoxLog:
+    """The boxes that a recording logs, as the kernel reads them."""
+    if played is None or not played.boxes.names:
+        return BoxLog(shared_ints(np.array([-1])), 0, shared_floats(np.zeros(1)), 1)
+    bounds = shared_floats(played.boxes.bounds.reshape(-1))
+    return BoxLog(shared_ints(played.poses.logged), 1, bounds, len(played.boxes.names))
+
+
+def bounds_of(rules: Rules) -> Bounds:
+    """The bounds of the space, infinite without any."""
+    return rules.space.bounds or (-math.inf, -math.inf, math.inf, math.inf)
 
 
 class Touch(NamedTuple):
@@ -31,11 +50,20 @@ class Touch(NamedTuple):
 class Posed:
     """Rows of actors, each in a pose of its own."""
 
-    def __init__(self, catalog: BoxCatalog, clips: tuple[str, ...], rows: int) -> None:
+    def __init__(self, catalog: BoxCatalog, clips: tuple[str, ...], rows: int, played: Recording | None = None) -> None:
+        """`played` is the recording whose poses may be shown."""
         self.catalog, self.clips, self.rows = catalog, clips, rows
         self.table = ActorTable(rows)
-        self.narrow = NarrowPhase(catalog.shapes.most_corners)
-        self.placing = Placing(self.table.kernel, catalog.shapes, catalog.table(clips))
+        self.shapes = catalog.shapes()
+        self.narrow = NarrowPhase(self.shapes.most_corners)
+        names = played.boxes.names if played is not None else ()
+        self._most = max((len(own) for own in catalog.by_kind.values()), default=1) if names else 0
+        self.shapes.reserve(SCRATCH + rows * self._most)
+        boxes = catalog.table(clips, names)
+        self.placing = Placing(
+            self.table.kernel, self.shapes, boxes, box_log(played), bounds_of(catalog.rules), TOLERANCE
+        )
+        self.placing.reserve_rows(rows)
         self.slack = -TOLERANCE if catalog.rules.contact.edges_touch else TOLERANCE
 
     def put(
@@ -55,7 +83,8 @@ class Posed:
         table.kind[row], table.owner[row] = self.catalog.kind_number[kind], -1
         table.x[row], table.y[row], table.facing[row] = x, y, facing
         table.angle[row], table.scale[row] = angle, scale
-        table.clip[row], table.cell[row] = clip, cell
+        table.clip[row], table.cell[row], table.pose[row] = clip, cell, -1
+        table.disarmed_until[row] = -1
         self.placing.turn(row)
 
     def pose(self, row: int, recording: Recording, pose: int, cell: int) -> None:
@@ -65,6 +94,7 @@ class Posed:
         facing, angle, scale = (float(column[pose]) for column in (poses.facing, poses.angle, poses.scale))
         kind = recording.actors[poses.actor[pose]].kind
         self.put(row, kind, x, y, facing, angle, scale, int(poses.clip[pose]), cell)
+        self.table.pose[row] = pose
 
     def clip(self, row: int) -> str | None:
         """The clip that it shows."""
@@ -72,12 +102,20 @@ class Posed:
         return self.clips[number] if number >= 0 else None
 
     def form(self, row: int, box: FormedBox) -> int:
-        """The form of a box, open or not."""
-        return box.form_in(self.clip(row), self.table.cell[row])
+        """The form of a box, open or not; -1 for one that the game would have to log, and does not."""
+        if not box.box.logged:
+            return box.form_in(self.clip(row), self.table.cell[row])
+        table, form = self.table, self.shapes.own + self._spare(row, box)
+        matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
+        return form if self.placing.lay(form, box.number, table.pose[row], *matrix, table.scale[row]) else -1
+
+    def _spare(self, row: int, box: FormedBox) -> int:
+        """The spare form for a logged box of a row."""
+        return SCRATCH + row * self._most + self.catalog.by_kind[box.kind.name].index(box) if self._most else 0
 
     def is_open(self, row: int, box: FormedBox) -> bool:
         """Whether a box is open."""
-        return box.box.opens(self.clip(row), self.table.cell[row])
+        return self.placing.form_of(row, box.number, False, self._spare(row, box)) >= 0
 
     def boxes(self, row: int) -> Iterator[FormedBox]:
         """All boxes of its kind."""
@@ -87,15 +125,17 @@ class Posed:
     def bounds(self, row: int, box: FormedBox) -> Bounds:
         """World bounds of a box, rounding radius included."""
         form, table = self.form(row, box), self.table
-        radius = self.catalog.forms[form].radius * table.scale[row]
+        if form < 0:
+            return table.x[row], table.y[row], table.x[row], table.y[row]
+        radius = self.shapes.radius[form] * table.scale[row]
         matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
         self.placing.bounds(form, table.x[row], table.y[row], *matrix, radius)
         return self.placing.low_x, self.placing.low_y, self.placing.high_x, self.placing.high_y
 
     def anchor(self, row: int, box: FormedBox) -> tuple[float, float]:
         """Where the `at` of a box is in the world."""
-        form, table = self.catalog.forms[self.form(row, box)], self.table
-        x, y = form.anchor
+        form, table = self.form(row, box), self.table
+        x, y = self.shapes.anchor_x[form], self.shapes.anchor_y[form]
         return (
             x * table.m00[row] + y * table.m01[row] + table.x[row],
             x * table.m10[row] + y * table.m11[row] + table.y[row],
@@ -103,36 +143,51 @@ class Posed:
 
     def parts(self, row: int, box: FormedBox) -> tuple[list[Floats], float]:
         """World corners (n, 2) of the convex parts of a box, and their radius."""
-        form, shapes, narrow = self.form(row, box), self.catalog.shapes, self.narrow
-        found = []
+        form, shapes, narrow = self.form(row, box), self.shapes, self.narrow
+        found: list[Floats] = []
+        if form < 0:
+            return found, 0.0
         for part in range(shapes.part_start[form], shapes.part_start[form + 1]):
             self.placing.corners_a(narrow, part, row, 0.0, 0.0)
             corners = np.stack([np.asarray(narrow.ax)[: narrow.na], np.asarray(narrow.ay)[: narrow.na]], axis=1)
             found.append(corners.copy())
-        return found, self.catalog.forms[form].radius * self.table.scale[row]
+        return found, shapes.radius[form] * self.table.scale[row]
 
     def gap(self, a: int, hit: FormedBox, b: int, hurt: FormedBox) -> float:
-        """Signed gap in units of two boxes, open or not: the least over their parts; negative where they overlap."""
-        shapes, narrow, placing = self.catalog.shapes, self.narrow, self.placing
+        """Signed gap in units of two boxes, open or not: the least over their parts; negative where they overlap.
+
+        Where either wraps, the least over all the places that are one. Infinite if the game does not log one of them.
+        """
+        shapes, narrow, placing = self.shapes, self.narrow, self.placing
         form_a, form_b = self.form(a, hit), self.form(b, hurt)
-        radii = shapes.radius[form_a] * self.table.scale[a] + shapes.radius[form_b] * self.table.scale[b]
         best = float("inf")
+        if form_a < 0 or form_b < 0:
+            return best
+        radii = shapes.radius[form_a] * self.table.scale[a] + shapes.radius[form_b] * self.table.scale[b]
+        over = [(0.0, 0.0)]
+        if hit.kind.wraps or hurt.kind.wraps:
+            steps = (0.0, -1.0, 1.0)
+            over = [(x * placing.width, y * placing.height) for x in steps for y in steps]
         for part_a in range(shapes.part_start[form_a], shapes.part_start[form_a + 1]):
-            placing.corners_a(narrow, part_a, a, 0.0, 0.0)
-            for part_b in range(shapes.part_start[form_b], shapes.part_start[form_b + 1]):
-                placing.corners_b(narrow, part_b, b, 0.0, 0.0)
-                best = min(best, narrow.gap(radii))
+            for dx, dy in over:
+                placing.corners_a(narrow, part_a, a, dx, dy)
+                for part_b in range(shapes.part_start[form_b], shapes.part_start[form_b + 1]):
+                    placing.corners_b(narrow, part_b, b, 0.0, 0.0)
+                    best = min(best, narrow.gap(radii))
         return best
 
     def touches(self) -> list[Touch]:
         """Every touch among all rows, as they stand."""
         finder = TouchFinder(self.placing, self.narrow, self.slack)
         room = self.rows * max((len(own) for own in self.catalog.by_kind.values()), default=1)
+        room *= COPIES if self.placing.boxes.any_wraps else 1
         self.placing.reserve(room)
         finder.reserve(room)
         self.placing.clear()
         for row in range(self.rows):
             self.placing.place(row, 0)
+        if self.placing.boxes.any_wraps:
+            self.placing.copy_across()
         finder.find()
         while finder.overflow:
             finder.grow(2 * finder.room)

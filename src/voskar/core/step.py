@@ -113,6 +113,7 @@ class Stepper:
             self.succession.succeed()
             before = (lambda: observer.before_firing(self)) if watched and observer is not None else None
             self.emitters.spawn(before)
+            self.settling.tell_who_left()  # what moves at once may leave at once
             world.touch()
         else:
             world.find_all()

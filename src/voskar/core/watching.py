@@ -235,8 +235,12 @@ def close_pairs(world: World, within: float) -> set[tuple[str, str]]:
         matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
         for box in world.catalog.by_kind[state.kind.name]:
             if box.box.role != "body":
-                form = box.form_in(world.clip(row), table.cell[row])
-                radius = world.catalog.forms[form].radius * table.scale[row]
+                form = placing.form_of(row, box.number, False, 0) if box.box.logged else -1
+                if box.box.logged and form < 0:
+                    continue
+                if form < 0:
+                    form = box.form_in(world.clip(row), table.cell[row])
+                radius = world.shapes.radius[form] * table.scale[row]
                 placing.bounds(form, table.x[row], table.y[row], *matrix, radius)
                 bounds = [placing.low_x, placing.low_y, placing.high_x, placing.high_y]
                 sides[box.box.role == "hurtbox"].append((state.id, bounds))

@@ -42,7 +42,9 @@ def unshown(recording: Recording, ledger: Ledger, tolerance: float = TOLERANCE) 
 class _Look:
     def __init__(self, recording: Recording, ledger: Ledger, tolerance: float) -> None:
         self.recording, self.tolerance = recording, tolerance
-        self.vx, self.vy = velocities(recording.poses, float(recording.rate))
+        self.vx, self.vy = velocities(
+            recording.poses, float(recording.rate), np.full((len(recording.actors), 2), np.inf)
+        )
         self.turns: dict[str, list[int]] = {}  # frames in which an actor's course changes
         for event in ledger.events:
             if event.event in ("knockback", "home", "rebound", "down", "removed") and event.id:

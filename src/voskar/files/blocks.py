@@ -14,7 +14,7 @@ from typing import IO, Any, NamedTuple
 import msgspec
 import numpy as np
 
-from voskar.core.kernel.gather import PoseColumns
+from voskar.core.kernel.gather import GatheredPoses
 from voskar.core.kernel.storage import floats, ints
 from voskar.core.rules.shapes import Floats, Ints
 from voskar.files.frames import (
@@ -134,7 +134,7 @@ def json_blocks(name: str, stream: IO[bytes], number: int, warn: Warn) -> Iterat
                 at = len(lines)
 
 
-def _look_twice(name: str, columns: PoseColumns, lines: list[bytes], places: list[int], warn: Warn) -> None:
+def _look_twice(name: str, columns: GatheredPoses, lines: list[bytes], places: list[int], warn: Warn) -> None:
     """Raises InputError for a line in which a key stands twice."""
     told = np.asarray(columns.told)[: columns.frames]
     written = np.fromiter(map(keys_written, lines[: columns.frames]), dtype=np.int64, count=columns.frames)
@@ -142,7 +142,7 @@ def _look_twice(name: str, columns: PoseColumns, lines: list[bytes], places: lis
         decoded(name, places[at], lines[at], warn)
 
 
-def _room(frames: int, poses: int, fields: Sequence[str]) -> PoseColumns:
+def _room(frames: int, poses: int, fields: Sequence[str]) -> GatheredPoses:
     names = [one for one in fields if one not in APART]
     default, absent = floats(len(names)), floats(len(names))
     for at, name in enumerate(names):
@@ -150,10 +150,10 @@ def _room(frames: int, poses: int, fields: Sequence[str]) -> PoseColumns:
     frame, counts, told = ints(frames), ints(frames), ints(frames)
     key, clip, numbers = ints(poses), ints(poses), floats(len(names) * poses)
     others = [one for one in fields if one in APART]
-    return PoseColumns(frame, counts, told, key, clip, numbers, names, default, absent, others)
+    return GatheredPoses(frame, counts, told, key, clip, numbers, names, default, absent, others)
 
 
-def _gathered(columns: PoseColumns, places: list[int]) -> Block:
+def _gathered(columns: GatheredPoses, places: list[int]) -> Block:
     frames, poses, names = columns.frames, columns.rows, columns.names
     told = np.asarray(columns.numbers)[: poses * len(names)]
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-import re
 from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import fields
 from fractions import Fraction
@@ -17,12 +16,11 @@ from msgspec import UNSET
 from voskar.core.recording import Actor, Claim, Display, LoggedBoxes, Poses, Recording
 from voskar.core.recording.inputs import Inputs
 from voskar.core.rules.shapes import LIMIT, Ints
-from voskar.errors import InputError, Problem, nearest
+from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.blocks import Block, Key
 from voskar.files.frames import ClaimLine, DisplayLine, InputLine, told
 
 RESERVED = "/+#"  # kept for the ids of driven actors
-CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
 LATE = ("immune", "stunned", "push_x", "push_y", "logged")
 """Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
 NUMBERS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")

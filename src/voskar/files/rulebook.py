@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import cast
 
+import numpy as np
 from pydantic import ValidationError
 
 from voskar.core.rules import (
@@ -25,11 +26,12 @@ from voskar.core.rules import (
     Knockback,
     Rebound,
     Rehit,
+    Role,
     Rules,
     Solid,
     Space,
 )
-from voskar.core.rules.outlines import capsule, circle, pixels, polygon, rectangle
+from voskar.core.rules.outlines import capsule, circle, pixels, polygon, rectangle, stretched
 from voskar.core.rules.shapes import Outline
 from voskar.errors import InputError, Problem
 from voskar.files.images import read_alpha
@@ -51,6 +53,10 @@ DEFAULT_RATE = Fraction(60)
 
 Outlines = Mapping[tuple[str, str], Outline]
 """The shape of every box, by kind and box name."""
+
+
+_More = tuple[Outlines, Duration]
+"""The shapes, and how long those linger whose kind does not say."""
 
 
 @dataclass(frozen=True)
@@ -82,10 +88,14 @@ class Rulebook:
         data = self.data
         bits = {name: 1 << index for index, name in enumerate(data.layers.names)}
         bounds = data.space.bounds
+        more = (self.outlines, data.contact.linger)
+        meets = None
+        if data.layers.meets is not None:
+            meets = {bits[hit]: sum(bits[hurt] for hurt in set(those)) for hit, those in data.layers.meets.items()}
         return Rules(
             rate=rate,
             layers=tuple(data.layers.names),
-            kinds={name: _kind(name, data.kinds[name], bits, rate, self.outlines) for name in sorted(data.kinds)},
+            kinds={name: _kind(name, data.kinds[name], bits, meets, rate, more) for name in sorted(data.kinds)},
             attacks={name: _attack(name, data.attacks[name], rate) for name in sorted(data.attacks)},
             space=Space(
                 data.space.up,
@@ -101,10 +111,10 @@ class Rulebook:
                 same_frame=data.contact.same_frame,
                 health_check=data.contact.health_check,
                 edges_touch=data.contact.edges_touch,
-                linger=data.contact.linger.frames(rate),
             ),
             fixtures=fixtures(data.fixtures),
             goal=goal(data.goal, rate),
+            meets=meets,
             digest=self.digest,
         )
 
@@ -143,6 +153,9 @@ def check_source(source: Source) -> Rulebook:
                 except ValueError as error:
                     shape = "polygon" if box.polygon is not None else "pixels"
                     found.append(((*where, shape), f"cannot use this shape: {error}", None))
+                    continue
+                if box.grow < 0 and box.logged is None:
+                    found += _eaten(box, where, outlines[kind_name, box_name])
         for index, solid in enumerate(data.space.solids):
             try:
                 solids.append(_drawn_solid(solid))
@@ -157,6 +170,19 @@ def check_source(source: Source) -> Rulebook:
     return Rulebook(source.name, data, outlines, tuple(solids), source, digest.hexdigest())
 
 
+def _eaten(box: BoxTable, where: tuple[str, ...], outline: Outline) -> Iterator[Told]:
+    """Where a box that loses something on every side has nothing left: on its own, or stretched by a key."""
+    spots: list[tuple[tuple[str | int, ...], list[float]]] = [((*where, "grow"), [1.0, 1.0])]
+    for clip, keys in box.keys.items():
+        for index, key in enumerate(keys):
+            spots += [((*where, "keys", clip, index, "stretch"), key.stretch)] if key.stretch else []
+    for spot, stretch in spots:
+        shape = stretched(outline, (stretch[0], stretch[1]))
+        half = shape.radius if shape.round else float(min(np.ptp(shape.parts[0], axis=0))) / 2
+        if half <= -box.grow:
+            yield spot, f"nothing is left of the box: it loses {-box.grow:g} on every side, and has {half:g}", None
+
+
 def _ordered(corners: list[float]) -> tuple[float, float, float, float]:
     """Any two opposite corners as low x, low y, high x, high y."""
     x0, y0, x1, y1 = corners
@@ -169,16 +195,34 @@ def _drawn_solid(table: SolidTable) -> Outline:
     return polygon([(x, y) for x, y in table.polygon or ()])
 
 
-def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction, outlines: Outlines) -> Kind:
+def _mask(role: Role, layer: int, meets: Mapping[int, int] | None) -> int:
+    """The mask of a box that has none of its own, by the table of who meets whom; a hurtbox reads it backwards."""
+    if role == "hurtbox":
+        return sum(hit for hit, those in (meets or {}).items() if those & layer)
+    found = 0
+    for hit, those in (meets or {}).items():
+        found |= those if hit & layer else 0
+    return found
+
+
+def _kind(
+    name: str, table: KindTable, bits: dict[str, int], meets: Mapping[int, int] | None, rate: Fraction, more: _More
+) -> Kind:
+    outlines, linger = more
+
     def one(box_name: str, box: BoxTable) -> Box:
+        layer = sum(bits[one] for one in set(table.layer if box.layer is None else box.layer))
+        named = box.mask if box.mask is not None else table.mask
         return Box(
             name=box_name,
             role=box.role,
             outline=outlines[name, box_name],
+            logged=box.logged is not None,
+            within_bounds=box.within_bounds,
             at=(box.at[0], box.at[1]),
             turn=box.turn,
-            layer=sum(bits[layer] for layer in set(table.layer if box.layer is None else box.layer)),
-            mask=sum(bits[layer] for layer in set(table.mask if box.mask is None else box.mask)),
+            layer=layer,
+            mask=_mask(box.role, layer, meets) if named is None else sum(bits[one] for one in set(named)),
             attack=box.attack,
             rank=box.rank,
             damage_scale=box.damage_scale,
@@ -201,6 +245,9 @@ def _kind(name: str, table: KindTable, bits: dict[str, int], rate: Fraction, out
         lives=table.lives,
         respawn=None if table.respawn is None else respawn(table.respawn, rate),
         succession=table.succession,
+        linger=(linger if table.linger is None else table.linger).frames(rate),
+        wraps=table.wraps,
+        stun_disarms=table.stun_disarms,
         boxes=tuple(one(box_name, box) for box_name, box in table.boxes.items()),
         clips={
             clip_name: Clip(clip.cells, None if clip.rate is None else Fraction(repr(clip.rate)), clip.loop)
@@ -244,6 +291,8 @@ def _drawn(box: BoxTable) -> Outline:
         return rectangle(*box.span)
     if box.circle is not None:
         return circle(box.circle)
+    if box.logged is not None:
+        return circle(0.0)  # where it is, a recording tells
     if box.capsule is not None:
         return capsule(*box.capsule)
     return polygon([(x, y) for x, y in box.polygon or ()])
@@ -262,6 +311,10 @@ def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:
         only_from=frozenset(table.only_from),
         never_from=frozenset(table.never_from),
         from_by=table.from_by,
+        only_onto=table.only_onto,
+        requires=dict(table.requires),
+        lacks=dict(table.lacks),
+        rehit_group=table.rehit_group,
         slack=table.slack if table.slack is not None else 1.0 if table.from_by == "edge" else 0.0,
         falling=table.falling,
         preempts=table.preempts,

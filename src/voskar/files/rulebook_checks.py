@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import typing
 from collections.abc import Iterable
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from voskar.errors import nearest
-from voskar.files.rulebook_schema import SHAPES, TRIGGERS, RulebookFile
+from voskar.errors import CONTROL, nearest
+from voskar.files.rulebook_schema import SHRINKING, TRIGGERS, RulebookFile
+from voskar.files.toml_sources import SHAPES
 
 Told = tuple[tuple[str | int, ...], str, str | None]
 
@@ -91,6 +93,14 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
     for index, name in enumerate(layers):
         if name in layers[:index]:
             yield ("layers", "names", index), f'the layer "{name}" is named twice', None
+    yield from _control(raw)
+    meets = _table(_table(raw, "layers"), "meets")
+    for name, those in meets.items():
+        if name not in layers:
+            yield ("layers", "meets", name), f'unknown layer "{name}"', nearest(name, layers)
+        for index, other in enumerate(those if isinstance(those, list) else ()):
+            if isinstance(other, str) and other not in layers:
+                yield ("layers", "meets", name, index), f'unknown layer "{other}"', nearest(other, layers)
     for attack_name, attack in _tables(raw, "attacks"):
         for side in ("striker", "target"):
             effect = _table(attack, side).get("effect")
@@ -109,11 +119,27 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
     for kind_name, kind in _tables(raw, "kinds"):
         yield from _spawns(kind_name, kind, _table(raw, "kinds"))
         where: tuple[str | int, ...] = ("kinds", kind_name)
+        if kind.get("wraps") is True and "bounds" not in _table(raw, "space"):
+            yield (*where, "wraps"), "a kind that wraps needs `[space] bounds`", None
         yield from _layer_names(where, kind, layers)
         for box_name, box in _tables(kind, "boxes"):
             here = (*where, "boxes", box_name)
             yield from _layer_names(here, box, layers)
             yield from _box_problems(here, box, attacks)
+
+
+def _control(value: Any, path: tuple[str | int, ...] = ()) -> Iterable[Told]:
+    """Names go to terminals and reports."""
+    if isinstance(value, dict):
+        for key, inner in value.items():
+            if CONTROL.search(key):
+                yield path, f"found the name {json.dumps(key)}, expected no control characters", None
+            yield from _control(inner, (*path, key))
+    elif isinstance(value, list):
+        for index, inner in enumerate(value):
+            yield from _control(inner, (*path, index))
+    elif isinstance(value, str) and CONTROL.search(value):
+        yield path, f"found {json.dumps(value)}, expected no control characters", None
 
 
 def _fixtures(raw: dict[str, Any]) -> Iterable[Told]:
@@ -188,7 +214,14 @@ def _layer_names(where: tuple[str | int, ...], table: dict[str, Any], layers: li
 
 def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dict[str, Any]) -> Iterable[Told]:
     shapes = [shape for shape in SHAPES if shape in box]
-    role, attack = box.get("role"), box.get("attack")
+    role, attack, grow = box.get("role"), box.get("attack"), box.get("grow")
+    if "logged" in box:
+        for key in ("at", "turn", "keys"):
+            if key in box:
+                yield (*here, key), f"a logged box is where the game says, and has no `{key}`", None
+    if isinstance(grow, int | float) and grow < 0 and not any(shape in box for shape in SHRINKING):
+        expected = f"only {', '.join(SHRINKING)} can lose something"
+        yield (*here, "grow"), f"found {grow:g}, expected 0 or more: {expected}", None
     if not shapes:
         yield here, f"the box has no shape, expected one of {', '.join(SHAPES)}", None
     elif len(shapes) > 1:

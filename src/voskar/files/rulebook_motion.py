@@ -61,6 +61,9 @@ def emitter(name: str, table: EmitterTable, rate: Fraction) -> Emitter:
         turns=table.turns,
         aim=Target(table.aim.target) if isinstance(table.aim, TargetTable) else cast(Aim, table.aim),
         within=None if within is None else (within[0], within[1], within[2], within[3]),
+        moves_at_once=table.moves_at_once,
+        requires=dict(table.requires),
+        lacks=dict(table.lacks),
     )
 
 
@@ -84,6 +87,8 @@ def going(table: DownTable, rate: Fraction) -> Going:
         table.worth,
         None if table.motion is None else motion(table.motion, rate),
         tuple(_fan(one.kind, one) for one in table.spawn),
+        table.life_after.frames(rate),
+        None if table.out_after is None else table.out_after.frames(rate),
     )
 
 
@@ -95,6 +100,7 @@ def respawn(table: RespawnTable, rate: Fraction) -> Respawn:
         needs=table.needs,
         at=_pair(at) if isinstance(at, list) else cast(Spot, at),
         waits=table.if_unsafe == "wait",
+        clearance=table.clearance,
         iframes=table.iframes.frames(rate),
         resets=table.resets,
         keeps=frozenset(table.keeps),

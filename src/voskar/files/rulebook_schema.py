@@ -128,6 +128,7 @@ class LayersTable(Table):
     """`[layers]`"""
 
     names: Annotated[Names, Field(max_length=64)] = []
+    meets: dict[str, Names] | None = None
 
 
 class ContactTable(Table):
@@ -171,10 +172,11 @@ class BoxTable(Table):
     capsule: Annotated[list[Number], Field(min_length=2, max_length=2), AfterValidator(_capsule)] | None = None
     polygon: Points | None = None
     pixels: str | None = None
+    logged: Literal[True] | None = None
     alpha: Annotated[int, Field(ge=1, le=255)] = 128
     origin: Pair = [0.0, 0.0]
     pixel: Positive = 1.0
-    grow: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 0.0
+    grow: Number = 0.0
     at: Pair = [0.0, 0.0]
     turn: Angle = 0.0
     layer: Names | None = None
@@ -186,10 +188,12 @@ class BoxTable(Table):
     keys: dict[str, list[KeyTable]] = {}
     blend: Blend = "hold"
     swept: bool | None = None
+    within_bounds: bool = False
     damage_scale: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
 
 
-SHAPES = ("rect", "span", "circle", "capsule", "polygon", "pixels")
+SHRINKING = ("rect", "span", "circle", "capsule", "logged")
+"""Shapes that can lose something on every side."""
 
 
 Facing = Annotated[int, AfterValidator(_facing)]
@@ -239,6 +243,8 @@ class DownTable(Table):
     worth: Number = 0.0
     motion: MotionTable | None = None
     spawn: list[ChildTable] = []
+    life_after: Frames = Duration.parse(0)
+    out_after: Frames | None = None
 
 
 def _respawn_place(value: Any) -> Any:
@@ -257,6 +263,7 @@ class RespawnTable(Table):
     needs: str | None = None
     at: Annotated[str | list[float], BeforeValidator(_respawn_place)] = "start"
     if_unsafe: Literal["appear", "wait"] = "appear"
+    clearance: ZeroUp = 0.0
     iframes: Frames = Duration.parse(0)
     resets: Literal["self", "pair", "room", "run"] = "self"
     keeps: Names = []
@@ -312,6 +319,9 @@ class EmitterTable(FanTable):
     turns: bool = False
     aim: Annotated[str | float | TargetTable, BeforeValidator(_aim)] = "facing"
     within: Annotated[list[Number], Field(min_length=4, max_length=4)] | None = None
+    moves_at_once: bool = False
+    requires: dict[str, Number] = {}
+    lacks: dict[str, Number] = {}
 
 
 class FixtureTable(Table):
@@ -334,7 +344,7 @@ class KindTable(Table):
     weight: Positive = 1.0
     bounce: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
     layer: Names = []
-    mask: Names = []
+    mask: Names | None = None
     clips: dict[str, ClipTable] = {}
     boxes: dict[str, BoxTable] = {}
     motion: MotionTable = MotionTable()
@@ -343,6 +353,9 @@ class KindTable(Table):
     lives: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
     respawn: RespawnTable | None = None
     succession: bool = False
+    linger: Frames | None = None
+    wraps: bool = False
+    stun_disarms: bool = False
 
 
 def _direction(value: Any) -> Any:
@@ -401,7 +414,11 @@ class AttackTable(Table):
     never_from: Places = []
     from_by: Literal["edge", "centre"] = "edge"
     slack: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] | None = None
+    only_onto: Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)] | None = None
     falling: bool = False
+    requires: dict[str, Number] = {}
+    lacks: dict[str, Number] = {}
+    rehit_group: str | None = None
     preempts: bool = False
     striker: ConsequenceTable = ConsequenceTable()
     target: ConsequenceTable = ConsequenceTable()

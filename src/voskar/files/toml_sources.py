@@ -14,6 +14,8 @@ from voskar.files.toml_lines import key_lines
 
 KeyPath = tuple[str | int, ...]
 
+SHAPES = ("rect", "span", "circle", "capsule", "polygon", "pixels", "logged")
+"""The keys of a box that say its shape; it has one of them."""
 ADDED_UP: tuple[KeyPath, ...] = (("fixtures",), ("space", "solids"))
 """Lists that an including file adds to; every other list and value replaces the included one."""
 
@@ -126,6 +128,8 @@ def _at(raw: dict[str, Any], path: KeyPath) -> Any:
 
 def _merged(below: Any, above: Any, path: KeyPath) -> Any:
     if isinstance(below, dict) and isinstance(above, dict):
+        if len(path) == 4 and path[0] == "kinds" and path[2] == "boxes" and any(shape in above for shape in SHAPES):
+            below = {key: value for key, value in below.items() if key not in SHAPES}  # one shape for another
         both = {key: _merged(below[key], above[key], (*path, key)) for key in below if key in above}
         return {**below, **above, **both}
     if path in ADDED_UP and isinstance(below, list) and isinstance(above, list):

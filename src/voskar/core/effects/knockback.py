@@ -30,7 +30,9 @@ def way(contact: Contact, side: Side) -> Vector:
     if direction in ("away", "flat"):
         x1, y1 = world.position(state.row, contact.t)
         x0, y0 = world.position(other(contact, side).row, contact.t)
-        x, y = x1 - x0, 0.0 if direction == "flat" else y1 - y0
+        over_x, over_y = contact.over
+        sign = -1.0 if side == "target" else 1.0
+        x, y = x1 - x0 + sign * over_x, 0.0 if direction == "flat" else y1 - y0 + sign * over_y
     elif direction == "travel":
         x, y = world.velocity(contact.striker.row)
     if x == 0 and y == 0:

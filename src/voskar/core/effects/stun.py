@@ -1,4 +1,4 @@
-"""Stun: emitters are denied. One that does not outlast the running one changes nothing."""
+"""Stun: emitters are denied, and a kind may be disarmed. One that does not outlast the running one changes nothing."""
 
 from __future__ import annotations
 
@@ -13,6 +13,8 @@ def apply(contact: Contact, side: Side) -> None:
     until = world.frame + table_of(contact.attack, side).stun
     if until > state.stunned_until:
         state.stunned_until = until
+        if state.kind.stun_disarms:
+            world.disarm(state, until)
         world.events.append(Stun(frame=world.frame, id=state.id, until=until, by=other(contact, side).id))
 
 

@@ -53,9 +53,14 @@ def angle_of(x: float, y: float) -> float:
 
 
 def aim_of(
-    emitter: Emitter, stance: Stance, told: Callable[[], Vector | None], nearest: Callable[[Vector, str], Vector | None]
+    emitter: Emitter,
+    stance: Stance,
+    told: Callable[[], Vector | None],
+    nearest: Callable[[Vector, str], Vector | None],
+    over: Callable[[float, float], Vector],
 ) -> float:
-    """The aim of an emitter in degrees. `told` gives an input's aim, `nearest` the nearest of a kind to a point."""
+    """The aim of an emitter in degrees. `told` gives an input's aim, `nearest` the nearest of a kind to a point, `over`
+    by how much a way is shortened where the space wraps."""
     aim = emitter.aim
     if isinstance(aim, float | int):
         return told_angle(180.0 - aim if direction(stance.heading)[0] < 0 else aim)
@@ -65,7 +70,11 @@ def aim_of(
     goal = nearest(origin, aim.kind) if isinstance(aim, Target) else told()
     if goal is None or goal == origin:
         return stance.heading
-    return angle_of(goal[0] - origin[0], goal[1] - origin[1])
+    dx, dy = goal[0] - origin[0], goal[1] - origin[1]
+    if isinstance(aim, Target):
+        return angle_of(dx, dy)
+    x, y = over(dx, dy)
+    return angle_of(dx + x, dy + y)
 
 
 def muzzle_of(emitter: Emitter, stance: Stance, aim: float) -> Vector:

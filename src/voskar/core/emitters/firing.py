@@ -8,7 +8,7 @@ from collections.abc import Callable
 from voskar.core.emitters.aim import Stance, aim_of, muzzle_of
 from voskar.core.emitters.births import appear, fan_of, names
 from voskar.core.emitters.draws import draw
-from voskar.core.emitters.gates import GATES, Pull
+from voskar.core.emitters.gates import GATES, SILENT, Pull
 from voskar.core.emitters.triggers import Triggers
 from voskar.core.gate import Verdict
 from voskar.core.ledger.events import Denied
@@ -86,7 +86,7 @@ class Emitters:
                 reason = next((gate.name for gate in GATES if gate.stops(pull)), None)
                 if reason is None:
                     fresh += self._shoot(state, emitter)
-                elif emitter.when.on in ONCE:
+                elif emitter.when.on in ONCE and reason not in SILENT:
                     told = Denied(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
                     world.events.append(told)
             if emitter.when.on == "hold":
@@ -118,6 +118,7 @@ class Emitters:
             stance,
             lambda: inputs.aim_of(world.frame, state.id, button),
             lambda origin, kind: self._nearest(state, origin, kind),
+            lambda dx, dy: world.over(dx, dy, state.row),
         )
 
     def _nearest(self, state: ActorState, origin: Vector, kind: str) -> Vector | None:
@@ -130,6 +131,8 @@ class Emitters:
         for row in there:
             if table.kind[row] == number and row != state.row and world.is_in_play(row):
                 x, y = table.x[row], table.y[row]
+                over = world.over(x - origin[0], y - origin[1], row, state.row)
+                x, y = x + over[0], y + over[1]
                 found.append((math.hypot(x - origin[0], y - origin[1]), world.state(row).id, (x, y)))
         return min(found)[2] if found else None
 
@@ -153,6 +156,8 @@ class Emitters:
             )
             if born is not None:
                 fresh.append(born)
+                if emitter.moves_at_once:
+                    world.move_at_once(born)
                 if emitter.limit is not None:
                     born.gun = gun
                     world.guns[gun] = world.guns.get(gun, 0) + 1

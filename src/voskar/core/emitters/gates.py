@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from voskar.core.gate import Gate, Verdict
+from voskar.core.judging.conditions import counter_words, short_of
 from voskar.core.rules import Emitter
 from voskar.core.world import NEVER, ActorState, World
 
@@ -90,7 +91,22 @@ def _within_limit(pull: Pull) -> bool:
     return limit is not None and pull.present + pull.emitter.fan.count > limit
 
 
+def _requires(pull: Pull) -> Verdict:
+    counters, emitter = pull.owner.counters, pull.emitter
+    text = counter_words(counters, emitter.requires, emitter.lacks)
+    return Verdict(short_of(counters, emitter.requires, emitter.lacks), text or "it asks for no counter")
+
+
+SILENT = ("requires",)
+"""Gates that are no denial: another emitter is to fire instead."""
 GATES: tuple[Gate[Pull], ...] = (
+    Gate(
+        "requires",
+        "",
+        "",
+        lambda pull: short_of(pull.owner.counters, pull.emitter.requires, pull.emitter.lacks),
+        _requires,
+    ),
     Gate("hidden", "", "", lambda pull: bool(pull.world.table.hidden[pull.owner.row]), _hidden),
     Gate("down", "", "", lambda pull: pull.owner.down is not None, _down),
     Gate(

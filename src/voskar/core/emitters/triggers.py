@@ -153,12 +153,12 @@ class Triggers:
         if key in self._clip_frames:
             return self._clip_frames[key]
         world = self.world
-        poses, swings = world.recording.poses, world.swings
+        poses = world.recording.poses
         found: dict[int, list[int]] = {}
         if when.name in world.recording.clips:
             clip = world.recording.clips.index(when.name)
-            rows = np.flatnonzero((swings.kinds == world.catalog.kind_number[kind.name]) & (poses.clip == clip))
-            cell, before = swings.shown, poses.previous[rows]
+            rows = np.flatnonzero((world.pose_kinds == world.catalog.kind_number[kind.name]) & (poses.clip == clip))
+            cell, before = world.shown, poses.previous[rows]
             fresh = (before < 0) | (poses.clip[before] != clip) | np.isin(poses.frame[rows], self._run_marks)
             fresh |= (cell[rows] < cell[before]) | (poses.tick[rows] < poses.tick[before])
             fires = rows[(cell[rows] >= when.cell) & (fresh | (cell[before] < when.cell))]

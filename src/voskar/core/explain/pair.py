@@ -74,7 +74,7 @@ class PairExplainer:
         kind_of = np.array([self.catalog.kind_number[actor.kind] for actor in recording.actors], dtype=np.int64)
         kinds = kind_of[recording.poses.actor] if len(recording.poses) else np.zeros(0, dtype=np.int64)
         self._cells = cells_of_all(recording.poses, kinds, self.rules, recording.clips)
-        self._posed = Posed(self.catalog, recording.clips, 2)
+        self._posed = Posed(self.catalog, recording.clips, 2, recording)
 
     @classmethod
     def of(cls, rules: Rules, recording: Recording, questions: Mapping[int, Question]) -> PairExplainer:

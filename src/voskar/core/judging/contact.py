@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import msgspec
 
 from voskar.core.boxes import FormedBox
-from voskar.core.judging.memory import Memory
+from voskar.core.judging.memory import Key, Memory
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Attack, Place, Rehit
 from voskar.core.rules.shapes import TOLERANCE
@@ -63,17 +65,47 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def swing(self) -> int:
-        """Which swing of the attack it is made with."""
-        world, striker = self.world, self.striker
-        if striker.driven:
-            if not self.hitbox.timed:
-                return 0
-            tick = world.table.tick[striker.row]
-            return world.tick_swings.of(striker.kind, self.hitbox.attack.name, tick)
-        pose = world.table.pose[striker.row]
-        if not self.hitbox.timed:
-            return world.swings.whole(pose)
-        return world.swings.of(striker.kind, self.hitbox.attack.name, pose)
+        """Which swing of the attack it is made with: the frame in which that began."""
+        world, row = self.world, self.striker.row
+        if self.hitbox.attack.rehit_group is not None:
+            return world.table.clip_since[row]
+        if self.hitbox.swing < 0:
+            return world.table.entered[row]
+        return world.placing.swing_start[row * world.placing.boxes.swings + self.hitbox.swing]
+
+    @property
+    def key(self) -> Key:
+        """What its landings and touches are remembered by."""
+        return self.striker.row, self.hitbox.attack.memory_key, self.target.row
+
+    @property
+    def over(self) -> Vector:
+        """By how much the striker stands elsewhere, as seen from the target, in a space whose edges are one."""
+        world, placing = self.world, self.world.placing
+        if not placing.boxes.any_wraps:
+            return 0.0, 0.0
+        if self.touch < 0:
+            table, striker, target = world.table, self.striker.row, self.target.row
+            way = table.x[striker] - table.x[target], table.y[striker] - table.y[target]
+            return world.over(*way, striker, target)
+        i, j = world.finder.hit[self.touch], world.finder.hurt[self.touch]
+        hits, hurts = placing.hits, placing.hurts
+        return hits.over_x[i] - hurts.over_x[j], hits.over_y[i] - hurts.over_y[j]
+
+    def slope(self) -> float:
+        """How many degrees off up the hurtbox's surface faces where the two first touch: 0 is a floor, 90 a wall."""
+        world = self.world
+        if self.touch >= 0:
+            world.finder.contact_normal(self.touch)
+        else:
+            world.nearest_normal(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
+        return math.degrees(math.atan2(abs(world.narrow.normal_x), world.narrow.normal_y * world.up))
+
+    def counters(self) -> Mapping[str, float]:
+        """Those that the attack may ask for: of the striker's owner, of the striker itself if it has none."""
+        striker = self.striker
+        holder = striker if striker.owner is None else self.world.find(striker.owner)
+        return {} if holder is None else holder.counters
 
     def fall(self) -> float:
         """How fast the striker falls, in units a second."""
@@ -96,15 +128,17 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         world, attack, table = self.world, self.hitbox.attack, self.world.table
         striker, target = self.striker.row, self.target.row
         before = False
+        over_x, over_y = self.over
         if attack.from_by == "edge":
             before = bool(table.past[striker] and table.past[target])
             hit_low, hit_high = world.heights(striker, self.hitbox, before=before)
             hurt_low, hurt_high = world.heights(target, self.hurtbox, before=before)
-            gap, under = hit_low - hurt_high, hurt_low - hit_high
+            higher = over_y * world.up
+            gap, under = hit_low + higher - hurt_high, hurt_low - hit_high - higher
             slack = attack.slack + TOLERANCE
             above, below = gap >= -slack, under >= -slack
         else:
-            gap = (table.y[striker] - table.y[target]) * world.up
+            gap = (table.y[striker] + over_y - table.y[target]) * world.up
             above, below = gap > attack.slack, -gap > attack.slack
         if before:
             x, y = table.before_x[striker] - table.before_x[target], table.before_y[striker] - table.before_y[target]
@@ -112,6 +146,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         else:
             x, y = table.x[striker] - table.x[target], table.y[striker] - table.y[target]
             hx, hy = table.m00[target], table.m10[target]
+        x, y = x + over_x, y + over_y
         length = (hx * hx + hy * hy) ** 0.5
         along = x * (hx / length) + y * (hy / length)
         place: Place = "above" if above else "below" if below else "ahead" if along >= 0 else "behind"

@@ -67,7 +67,7 @@ class Judge:
                     break
             if judged is not None:
                 judged(contact, outcome)
-            key = (striker, attack.name, target)
+            key = contact.key
             if attack.rehit is not None and attack.rehit.mode == "entry":
                 memory.touch(key, frame)
             self._tell(contact, outcome)

@@ -1,20 +1,12 @@
 cimport cython
-from libc.stdint cimport int64_t, uint8_t
+from libc.math cimport floor
+from libc.stdint cimport int64_t
 
 from voskar.core.kernel.broad_phase cimport TouchFinder
-from voskar.core.kernel.columns cimport ActorColumns
+from voskar.core.kernel.columns cimport ActorColumns, PoseColumns
 from voskar.core.kernel.motion cimport FOREVER, GOES_AT_EDGE, GOES_AT_SOLID, Mover
 from voskar.core.kernel.placing cimport ALL, HITS, HURTS, Placing
 from voskar.core.kernel.shapes cimport ClipTable
-
-@cython.final
-cdef class PoseColumns:
-    cdef public int64_t first
-    cdef public const int64_t[::1] start, actor, shown, clip, tick
-    cdef public const double[::1] x, y, facing, angle, scale
-    cdef public const uint8_t[::1] cut, hidden, lingering
-    cdef public Py_ssize_t facing_step, angle_step, scale_step, clip_step, tick_step, cut_step, hidden_step
-    cdef public Py_ssize_t lingering_step
 
 @cython.final
 cdef class Kernel:
@@ -37,6 +29,9 @@ cdef class Kernel:
         self, int64_t frame, Py_ssize_t row, Py_ssize_t kind, int64_t clip, int64_t life, bint spawned, double x,
         double y, double vx, double vy, double angle, double facing,
     ) noexcept
+
+    @cython.locals(actors=ActorColumns)
+    cpdef void first_move(self, int64_t frame, Py_ssize_t row) noexcept
 
     @cython.locals(place=int64_t, other=int64_t)
     cpdef void leave(self, Py_ssize_t row) noexcept
@@ -63,6 +58,12 @@ cdef class Kernel:
 
     @cython.locals(actors=ActorColumns)
     cdef void remember(self, int64_t frame, Py_ssize_t row) noexcept
+
+    @cython.locals(actors=ActorColumns, placing=Placing)
+    cdef void come_near(self, Py_ssize_t row) noexcept
+
+    @cython.locals(actors=ActorColumns)
+    cdef void play(self, int64_t frame, Py_ssize_t row) noexcept
 
     @cython.locals(actors=ActorColumns, angle=double, pushed=bint, left=int)
     cdef bint move(self, int64_t frame, Py_ssize_t row) noexcept

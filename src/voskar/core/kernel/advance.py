@@ -5,56 +5,23 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import cython
-import numpy as np
 
-from voskar.core.kernel.storage import floats, grown, ints, shared_flags, shared_floats, shared_ints
+from voskar.core.kernel.storage import floats, grown, ints
 
 if not cython.compiled:
+    from math import floor
+
     from voskar.core.kernel.columns import ActorTable as ActorColumns
     from voskar.core.kernel.motion import FOREVER, GOES_AT_EDGE, GOES_AT_SOLID
     from voskar.core.kernel.placing import ALL, HITS, HURTS
 
 if TYPE_CHECKING:
     from voskar.core.kernel.broad_phase import TouchFinder
+    from voskar.core.kernel.columns import PoseColumns
     from voskar.core.kernel.motion import Mover
     from voskar.core.kernel.placing import Placing
     from voskar.core.kernel.shapes import ClipTable
-    from voskar.core.kernel.storage import Flags, Floats, Ints
-    from voskar.core.recording import Recording
-
-
-class PoseColumns:
-    """A recording's poses as the kernel reads them. Columns that nobody told are one value long: `…_step` is 0."""
-
-    def __init__(self, recording: Recording, shown: np.ndarray) -> None:
-        """`shown` is the cell of each pose."""
-        poses = recording.poses
-        self.first = recording.first
-        self.start: Ints = shared_ints(recording.starts)
-        self.actor: Ints = shared_ints(poses.actor)
-        self.x: Floats = shared_floats(poses.x)
-        self.y: Floats = shared_floats(poses.y)
-        self.shown: Ints = shared_ints(shown)
-        self.facing_step, self.angle_step, self.scale_step = map(_step, (poses.facing, poses.angle, poses.scale))
-        self.facing: Floats = shared_floats(_thin(poses.facing))
-        self.angle: Floats = shared_floats(_thin(poses.angle))
-        self.scale: Floats = shared_floats(_thin(poses.scale))
-        self.clip_step, self.tick_step, self.cut_step = map(_step, (poses.clip, poses.tick, poses.cut))
-        self.clip: Ints = shared_ints(_thin(poses.clip))
-        self.tick: Ints = shared_ints(_thin(poses.tick))
-        self.cut: Flags = shared_flags(_thin(poses.cut))
-        self.hidden_step, self.lingering_step = map(_step, (poses.hidden, poses.lingering))
-        self.hidden: Flags = shared_flags(_thin(poses.hidden))
-        self.lingering: Flags = shared_flags(_thin(poses.lingering))
-
-
-def _step(column: np.ndarray) -> int:
-    """0 for a column that is a view of one value."""
-    return 0 if column.strides == (0,) or not len(column) else 1
-
-
-def _thin(column: np.ndarray) -> np.ndarray:
-    return column if _step(column) else column[:1]
+    from voskar.core.kernel.storage import Floats, Ints
 
 
 class Kernel:
@@ -151,7 +118,17 @@ class Kernel:
         actors.spawned[row], actors.driven[row] = spawned, 1
         actors.hidden[row] = actors.lingering[row] = actors.past[row] = actors.flows[row] = 0
         actors.homing[row] = actors.sent[row] = actors.returns[row] = actors.fixed[row] = 0
+        actors.disarmed_until[row] = -FOREVER
         self.placing.turn(row)
+        self.placing.forget(row)
+
+    def first_move(self, frame: int, row: int) -> None:
+        """One that has just entered makes its first move in the same frame, from where it appeared."""
+        actors = self.actors
+        actors.at[row] = actors.played[row] = frame - 1
+        self.move(frame, row)
+        actors.tick[row] = 0
+        actors.cell[row] = self.clips.cell_of(actors.kind[row], actors.clip[row], 0)
 
     def leave(self, row: int) -> None:
         """A driven actor is gone; the last of the list takes its place."""
@@ -249,6 +226,8 @@ class Kernel:
             actors.hidden[row] = poses.hidden[pose * poses.hidden_step]
             actors.lingering[row] = poses.lingering[pose * poses.lingering_step]
             self.placing.turn(row)
+            if self.placing.boxes.any_wraps:
+                self.come_near(row)
 
     def remember(self, frame: int, row: int) -> None:
         """What an actor was in the frame before, if it was there."""
@@ -259,12 +238,21 @@ class Kernel:
             actors.before_m00[row], actors.before_m01[row] = actors.m00[row], actors.m01[row]
             actors.before_m10[row], actors.before_m11[row] = actors.m10[row], actors.m11[row]
             actors.before_clip[row], actors.before_cell[row] = actors.clip[row], actors.cell[row]
-            actors.before_pose[row] = actors.pose[row]
+            actors.before_pose[row], actors.before_tick[row] = actors.pose[row], actors.tick[row]
             actors.before_at[row] = frame - 1
             actors.past[row] = actors.played[row] == frame - 1
         else:
             actors.past[row] = 0
         actors.at[row] = frame
+
+    def come_near(self, row: int) -> None:
+        """For one that wraps, where it was is the nearest of the places that are one."""
+        actors, placing = self.actors, self.placing
+        if actors.past[row] and placing.boxes.wraps[actors.kind[row]]:
+            actors.before_x[row] += placing.width * floor((actors.x[row] - actors.before_x[row]) / placing.width + 0.5)
+            actors.before_y[row] += placing.height * floor(
+                (actors.y[row] - actors.before_y[row]) / placing.height + 0.5
+            )
 
     def move(self, frame: int, row: int) -> bool:
         """One frame of a driven actor; True if it is gone."""
@@ -299,6 +287,8 @@ class Kernel:
         actors.cell[row] = self.clips.cell_of(actors.kind[row], actors.clip[row], actors.tick[row])
         if actors.angle[row] != angle or actors.facing[row] != actors.before_facing[row]:
             self.placing.turn(row)
+        if self.placing.boxes.any_wraps:
+            self.come_near(row)
         return False
 
     def gone(self, frame: int, row: int, at_edge: bool) -> None:
@@ -324,21 +314,37 @@ class Kernel:
     def touch(self, frame: int) -> None:
         """The touches of all in play, in no particular order."""
         self.placing.clear()
+        self.placing.frame = frame
         for pose in range(self.first_row, self.last_row):
             row = self.poses.actor[pose]
             if self.is_in_play(row, frame):
-                self.actors.played[row] = frame
-                self.placing.place(row, ALL)
+                self.play(frame, row)
         for k in range(self.count):
             row = self.alive[k]
             if self.is_in_play(row, frame):
-                self.actors.played[row] = frame
-                self.placing.place(row, ALL)
+                self.play(frame, row)
+        if self.placing.boxes.any_wraps:
+            self.placing.copy_across()
         self.finder.find()
+
+    def play(self, frame: int, row: int) -> None:
+        """One that is in play in this frame: since when, since when its clip goes on, and its open boxes."""
+        actors = self.actors
+        if actors.played[row] != frame - 1:
+            actors.entered[row] = actors.clip_since[row] = frame
+        elif (
+            actors.before_clip[row] != actors.clip[row]
+            or actors.cell[row] < actors.before_cell[row]
+            or actors.tick[row] < actors.before_tick[row]
+        ):
+            actors.clip_since[row] = frame
+        actors.played[row] = frame
+        self.placing.place(row, ALL)
 
     def probe(self, frame: int, row: int) -> None:
         """What would meet an actor that is not yet in play, where it stands now."""
         self.placing.clear()
+        self.placing.frame = frame
         self.placing.place(row, HURTS)
         for pose in range(self.first_row, self.last_row):
             other = self.poses.actor[pose]
@@ -348,6 +354,8 @@ class Kernel:
             other = self.alive[k]
             if other != row and self.is_in_play(other, frame):
                 self.placing.place(other, HITS)
+        if self.placing.boxes.any_wraps:
+            self.placing.copy_across()
         self.finder.find()
 
     def advance(self, frame: int, until: int) -> int:

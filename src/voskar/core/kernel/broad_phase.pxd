@@ -59,7 +59,26 @@ cdef class TouchFinder:
     cdef bint meet_on_way(self, Py_ssize_t i, Py_ssize_t j) noexcept
 
     @cython.locals(
-        placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
-        actors=ActorColumns, i=Py_ssize_t, j=Py_ssize_t, late=double,
+        hits=PlacedBoxes, hurts=PlacedBoxes, kept=Py_ssize_t, k=Py_ssize_t, same=Py_ssize_t, i=Py_ssize_t,
+        j=Py_ssize_t, other=Py_ssize_t, a=Py_ssize_t, b=Py_ssize_t, far=double, near=double,
+    )
+    cdef void merge(self) noexcept
+
+    cdef void keep(self, Py_ssize_t k, Py_ssize_t place) noexcept
+
+    @cython.locals(
+        placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t, j=Py_ssize_t,
+        late=double, dx=double, dy=double,
+    )
+    cpdef void stand(self, Py_ssize_t k) noexcept
+
+    @cython.locals(
+        hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t, j=Py_ssize_t, move_x=double, move_y=double,
+    )
+    cpdef void contact_normal(self, Py_ssize_t k) noexcept
+
+    @cython.locals(
+        narrow=NarrowPhase, shapes=ShapeTable, actors=ActorColumns, hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t,
+        j=Py_ssize_t,
     )
     cpdef void contact_point(self, Py_ssize_t k) noexcept

@@ -69,11 +69,46 @@ class TouchFinder:
             for i in range(hits.count):
                 for j in range(hurts.count):
                     self.pair(i, j)
-            return
-        if hits.count <= hurts.count:
+        elif hits.count <= hurts.count:
             self.sweep(hits, hurts, True)
         else:
             self.sweep(hurts, hits, False)
+        if self.placing.boxes.any_wraps and not self.overflow:
+            self.merge()
+
+    def merge(self) -> None:
+        """Of a pair that touches in several copies only the touch that comes first is kept, of equals the one the
+        least far over."""
+        hits, hurts = self.placing.hits, self.placing.hurts
+        kept = 0
+        for k in range(self.count):
+            same = -1
+            i, j = self.hit[k], self.hurt[k]
+            for other in range(kept):
+                a, b = self.hit[other], self.hurt[other]
+                if (
+                    hits.actor[a] == hits.actor[i]
+                    and hits.box[a] == hits.box[i]
+                    and hurts.actor[b] == hurts.actor[j]
+                    and hurts.box[b] == hurts.box[j]
+                ):
+                    same = other
+                    break
+            if same < 0:
+                self.keep(k, kept)
+                kept += 1
+                continue
+            a, b = self.hit[same], self.hurt[same]
+            far = abs(hits.over_x[i] - hurts.over_x[j]) + abs(hits.over_y[i] - hurts.over_y[j])
+            near = abs(hits.over_x[a] - hurts.over_x[b]) + abs(hits.over_y[a] - hurts.over_y[b])
+            if self.t[k] < self.t[same] or (self.t[k] == self.t[same] and far < near):
+                self.keep(k, same)
+        self.count = kept
+
+    def keep(self, k: int, place: int) -> None:
+        """Moves a touch in the table."""
+        self.hit[place], self.hurt[place], self.t[place] = self.hit[k], self.hurt[k], self.t[k]
+        self.hit_part[place], self.hurt_part[place] = self.hit_part[k], self.hurt_part[k]
 
     def sweep(self, few: PlacedBoxes, many: PlacedBoxes, hits_first: bool) -> None:
         """Sorts the fewer boxes along the axis on which they spread the most, and looks for each of the others only
@@ -164,6 +199,9 @@ class TouchFinder:
         striker, target = hits.actor[i], hurts.actor[j]
         if striker == target:
             return
+        # where both wrap, the hitbox's copies meet the hurtbox itself: two copies would only do so again
+        if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.kind[striker]]:
+            return
         owner = actors.owner[striker]
         if boxes.spares_owner[hitbox] and (owner == target or (owner != -1 and owner == actors.owner[target])):
             return
@@ -196,9 +234,9 @@ class TouchFinder:
                 return True  # bounds of upright rectangles are the rectangles
         radii = shapes.radius[form_a] * actors.scale[row_a] + shapes.radius[form_b] * actors.scale[row_b]
         for a in range(first_a, last_a):
-            placing.corners_a(narrow, a, row_a, 0.0, 0.0)
+            placing.corners_a(narrow, a, row_a, hits.over_x[i], hits.over_y[i])
             for b in range(first_b, last_b):
-                placing.corners_b(narrow, b, row_b, 0.0, 0.0)
+                placing.corners_b(narrow, b, row_b, hurts.over_x[j], hurts.over_y[j])
                 if narrow.touches(radii, slack):
                     self._met_part_a, self._met_part_b = a, b
                     return True
@@ -215,22 +253,41 @@ class TouchFinder:
         move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
         self._time = INFINITE
         for a in range(first_a, last_a):
-            placing.corners_a(narrow, a, row_a, 0.0, 0.0)
+            placing.corners_a(narrow, a, row_a, hits.over_x[i], hits.over_y[i])
             for b in range(first_b, last_b):
-                placing.corners_b(narrow, b, row_b, 0.0, 0.0)
+                placing.corners_b(narrow, b, row_b, hurts.over_x[j], hurts.over_y[j])
                 time = narrow.time_of_impact(radii, move_x, move_y, self.slack)
                 if time < self._time:
                     self._time, self._met_part_a, self._met_part_b = time, a, b
         return self._time < INFINITE
 
-    def contact_point(self, k: int) -> None:
-        """A point inside the overlap of touch k, at its time, left in `narrow.point_x`, `point_y`."""
+    def stand(self, k: int) -> None:
+        """The parts of touch k as they stand at its time, as A and B."""
         placing, narrow = self.placing, self.narrow
-        hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
+        hits, hurts = placing.hits, placing.hurts
         i, j = self.hit[k], self.hurt[k]
         late = 1.0 - self.t[k]
-        placing.corners_a(narrow, self.hit_part[k], hits.actor[i], -late * hits.shift_x[i], -late * hits.shift_y[i])
-        placing.corners_b(narrow, self.hurt_part[k], hurts.actor[j], -late * hurts.shift_x[j], -late * hurts.shift_y[j])
+        dx, dy = hits.over_x[i] - late * hits.shift_x[i], hits.over_y[i] - late * hits.shift_y[i]
+        placing.corners_a(narrow, self.hit_part[k], hits.actor[i], dx, dy)
+        dx, dy = hurts.over_x[j] - late * hurts.shift_x[j], hurts.over_y[j] - late * hurts.shift_y[j]
+        placing.corners_b(narrow, self.hurt_part[k], hurts.actor[j], dx, dy)
+
+    def contact_normal(self, k: int) -> None:
+        """The outward normal of the hurtbox where touch k begins, left in `narrow.normal_x`, `normal_y`."""
+        hits, hurts = self.placing.hits, self.placing.hurts
+        i, j = self.hit[k], self.hurt[k]
+        self.stand(k)
+        move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
+        if self.t[k] == 1.0 and not (hits.swept[i] or hurts.swept[j]):
+            move_x = move_y = 0.0
+        self.narrow.surface_normal(move_x, move_y, self.placing.tolerance)
+
+    def contact_point(self, k: int) -> None:
+        """A point inside the overlap of touch k, at its time, left in `narrow.point_x`, `point_y`."""
+        narrow, shapes, actors = self.narrow, self.placing.shapes, self.placing.actors
+        hits, hurts = self.placing.hits, self.placing.hurts
+        i, j = self.hit[k], self.hurt[k]
+        self.stand(k)
         narrow.contact_point(
             shapes.radius[hits.form[i]] * actors.scale[hits.actor[i]],
             shapes.radius[hurts.form[j]] * actors.scale[hurts.actor[j]],

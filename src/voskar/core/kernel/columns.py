@@ -1,12 +1,15 @@
-"""The state of every actor that the kernel reads and moves, as columns by its row in the world."""
+"""The state of every actor that the kernel reads and moves, as columns by its row in the world; a recording's poses."""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from voskar.core.kernel.storage import Flags, Floats, Ints, strided
+from voskar.core.kernel.storage import Flags, Floats, Ints, shared_flags, shared_floats, shared_ints, strided
+
+if TYPE_CHECKING:
+    from voskar.core.recording import Recording
 
 # eight values are a line of the cache: those that a frame asks for together stand together
 FLOATS = (
@@ -18,7 +21,8 @@ FLOATS = (
 INTS = (
     "kind", "clip", "cell", "at", "played", "away_until", "before_clip", "before_cell",
     "tick", "since", "born", "expires", "hides", "motion", "before_at", "step_at",
-    "pose", "before_pose", "owner", "place", "ends", "bounces",
+    "pose", "before_pose", "owner", "place", "ends", "bounces", "before_tick", "disarmed_until",
+    "entered", "clip_since",
 )  # fmt: skip
 FLAGS = ("spawned", "driven", "hidden", "lingering", "past", "flows", "homing", "sent", "returns", "fixed")
 LINE = 64
@@ -44,8 +48,9 @@ class ActorTable:
     `away_until` the first in which it is in play again. `past` says whether the frame before counts, `flows` the same
     for its velocity. Driven ones: velocity, `sent` to another from the next frame on, `homing`, `since` (clip and beats
     count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home, and
-    `fixed` for one that is down and stands still. Recorded ones: `pose`, the row of the recording's columns, `offset_x`
-    (what blows have moved it by), home while `homing`.
+    `fixed` for one that is down and stands still. `entered` is the frame since which it is in play, `clip_since` that
+    since which its clip goes on, and its hitboxes are closed through `disarmed_until`. Recorded ones: `pose`, the row
+    of the recording's columns, `offset_x` (what blows have moved it by), home while `homing`.
     """
 
     x: Floats
@@ -97,6 +102,10 @@ class ActorTable:
     expires: Ints
     ends: Ints
     hides: Ints
+    before_tick: Ints
+    disarmed_until: Ints
+    entered: Ints
+    clip_since: Ints
     motion: Ints
     bounces: Ints
     place: Ints
@@ -136,3 +145,37 @@ def _aligned(rows: int, columns: int, sort: type) -> np.ndarray:
     raw = np.zeros(rows * width + LINE, dtype=np.uint8)
     start = -raw.ctypes.data % LINE
     return raw[start : start + rows * width].view(sort).reshape(rows, width // size)[:, :columns]
+
+
+class PoseColumns:
+    """A recording's poses as the kernel reads them. Columns that nobody told are one value long: `…_step` is 0."""
+
+    def __init__(self, recording: Recording, shown: np.ndarray) -> None:
+        """`shown` is the cell of each pose."""
+        poses = recording.poses
+        self.first = recording.first
+        self.start: Ints = shared_ints(recording.starts)
+        self.actor: Ints = shared_ints(poses.actor)
+        self.x: Floats = shared_floats(poses.x)
+        self.y: Floats = shared_floats(poses.y)
+        self.shown: Ints = shared_ints(shown)
+        self.facing_step, self.angle_step, self.scale_step = map(_step, (poses.facing, poses.angle, poses.scale))
+        self.facing: Floats = shared_floats(_thin(poses.facing))
+        self.angle: Floats = shared_floats(_thin(poses.angle))
+        self.scale: Floats = shared_floats(_thin(poses.scale))
+        self.clip_step, self.tick_step, self.cut_step = map(_step, (poses.clip, poses.tick, poses.cut))
+        self.clip: Ints = shared_ints(_thin(poses.clip))
+        self.tick: Ints = shared_ints(_thin(poses.tick))
+        self.cut: Flags = shared_flags(_thin(poses.cut))
+        self.hidden_step, self.lingering_step = map(_step, (poses.hidden, poses.lingering))
+        self.hidden: Flags = shared_flags(_thin(poses.hidden))
+        self.lingering: Flags = shared_flags(_thin(poses.lingering))
+
+
+def _step(column: np.ndarray) -> int:
+    """0 for a column that is a view of one value."""
+    return 0 if column.strides == (0,) or not len(column) else 1
+
+
+def _thin(column: np.ndarray) -> np.ndarray:
+    return column if _step(column) else column[:1]

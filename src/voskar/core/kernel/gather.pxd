@@ -4,7 +4,7 @@ from libc.stdint cimport int64_t
 cdef object UNSET
 
 @cython.final
-cdef class PoseColumns:
+cdef class GatheredPoses:
     cdef public int64_t[::1] frame, counts, told, key, clip
     cdef public double[::1] numbers, default, absent
     cdef public list names, apart, others, rows_apart

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from voskar.core.kernel.storage import Floats, Ints
 
 
-class PoseColumns:
+class GatheredPoses:
     """Where poses go: `frame`, `counts` and `told` (frames,), `key` and `clip` (poses,), `numbers` (poses * fields,).
 
     `keys` and `clips` give what is met a number, in the order in which it is first met; `clip` is -1 for none. Numbers

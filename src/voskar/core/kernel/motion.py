@@ -270,7 +270,7 @@ class Mover:
         if rule == AT_EDGE_REMOVE:
             return GOES_AT_EDGE
         if rule == AT_EDGE_WRAP:
-            self.jumped = True
+            self.jumped = not self.placing.boxes.wraps[actors.kind[row]]
             place = low + (place - low) % (high - low)
         elif rule == AT_EDGE_BOUNCE:
             if actors.bounces[row] == 0:

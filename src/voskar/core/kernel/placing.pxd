@@ -1,28 +1,71 @@
 cimport cython
-from libc.math cimport cos, fmod, sin
+from libc.math cimport cos, fmod, sin, sqrt
 from libc.stdint cimport int64_t
 
 from voskar.core.kernel.columns cimport ActorColumns
-from voskar.core.kernel.narrow_phase cimport NarrowPhase
+from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
 
 cdef double DEGREE
 cdef int ALL, HITS, HURTS
+cdef int64_t FOREVER, CLOSED, ABSENT
 
 @cython.final
 cdef class PlacedBoxes:
     cdef public Py_ssize_t count, room
     cdef public int64_t[::1] actor, box, form, swept, order
     cdef public double[::1] low_x, low_y, high_x, high_y, way_low_x, way_low_y, way_high_x, way_high_y
-    cdef public double[::1] shift_x, shift_y
+    cdef public double[::1] shift_x, shift_y, over_x, over_y
+
+@cython.final
+cdef class BoxLog:
+    cdef public const int64_t[::1] row
+    cdef public const double[::1] bounds
+    cdef public Py_ssize_t step, names
 
 @cython.final
 cdef class Placing:
     cdef public ActorColumns actors
     cdef public ShapeTable shapes
     cdef public BoxTable boxes
+    cdef public BoxLog log
     cdef public PlacedBoxes hits, hurts
     cdef public double low_x, low_y, high_x, high_y
+    cdef public double left, top, right, bottom, width, height, tolerance
+    cdef public int64_t frame
+    cdef public Py_ssize_t used, first_spare
+    cdef public int64_t[::1] opened, swing_start
+
+    @cython.locals(at=Py_ssize_t)
+    cpdef void forget(self, Py_ssize_t row) noexcept
+
+    @cython.locals(
+        log=BoxLog, shapes=ShapeTable, boxes=BoxTable, name=int64_t, row=int64_t, at=Py_ssize_t, x0=double, y0=double,
+        x1=double, y1=double, grow=double, whole=double, first=Py_ssize_t, edge=Py_ssize_t, low_x=double, low_y=double,
+        high_x=double, high_y=double, i=Py_ssize_t, x=double, y=double, px=double, py=double,
+    )
+    cpdef bint lay(
+        self, Py_ssize_t form, Py_ssize_t box, int64_t pose, double m00, double m01, double m10, double m11,
+        double scale
+    ) noexcept
+
+    @cython.locals(
+        actors=ActorColumns, boxes=BoxTable, shapes=ShapeTable, form=int64_t, x=double, y=double, scale=double,
+        m00=double, m01=double, m10=double, m11=double, pose=int64_t,
+    )
+    cpdef int64_t form_of(self, Py_ssize_t row, Py_ssize_t box, bint before, Py_ssize_t spare) noexcept
+
+    @cython.locals(actors=ActorColumns, frame=int64_t, at=Py_ssize_t, goes_on=bint)
+    cdef void swings_on(self, Py_ssize_t row, Py_ssize_t box) noexcept
+
+    @cython.locals(
+        low_x=double, low_y=double, high_x=double, high_y=double, role=int, placed=PlacedBoxes, k=Py_ssize_t,
+        slack=double, count=Py_ssize_t, across=int, along=int, dx=double, dy=double,
+    )
+    cpdef void copy_across(self) noexcept
+
+    @cython.locals(other=Py_ssize_t)
+    cdef void copy(self, PlacedBoxes placed, Py_ssize_t k, double dx, double dy) noexcept
 
     @cython.locals(actors=ActorColumns, angle=double, scale=double, wide=double, x=double, y=double)
     cpdef void turn(self, Py_ssize_t row) noexcept
@@ -39,8 +82,8 @@ cdef class Placing:
 
     @cython.locals(
         actors=ActorColumns, boxes=BoxTable, shapes=ShapeTable, kind=Py_ssize_t, clip=int64_t, cell=int64_t, x=double,
-        y=double, m00=double, m01=double, m10=double, m11=double, scale=double, i=Py_ssize_t, box=Py_ssize_t,
-        form=int64_t, placed=PlacedBoxes, k=Py_ssize_t, swept=int64_t, dx=double, dy=double, old=int64_t, ax=double,
+        y=double, m00=double, m01=double, m10=double, m11=double, scale=double, disarmed=int64_t, i=Py_ssize_t,
+        box=Py_ssize_t, form=int64_t, placed=PlacedBoxes, k=Py_ssize_t, swept=int64_t, dx=double, dy=double, old=int64_t, ax=double,
         ay=double, bx=double, by=double, low=double, high=double,
     )
     cpdef void place(self, Py_ssize_t row, int roles) noexcept

@@ -6,12 +6,14 @@ from typing import TYPE_CHECKING
 
 import cython
 
+from voskar.core.kernel import storage
 from voskar.core.kernel.storage import floats, grown, ints
 
 if not cython.compiled:
-    from math import cos, fmod, sin
+    from math import cos, fmod, sin, sqrt
 
     from voskar.core.kernel.columns import ActorTable as ActorColumns
+    from voskar.core.kernel.narrow_phase import INFINITE
 
 if TYPE_CHECKING:
     from voskar.core.kernel.narrow_phase import NarrowPhase
@@ -20,6 +22,10 @@ if TYPE_CHECKING:
 
 DEGREE = 0.017453292519943295
 ALL, HITS, HURTS = 0, 1, 2
+FOREVER = storage.FOREVER
+CLOSED = ABSENT = -1  # as in the tables of shapes
+SCRATCH = 2
+"""Spare forms that are used for a moment only: this frame's, and that of the frame before."""
 
 
 class PlacedBoxes:
@@ -27,6 +33,7 @@ class PlacedBoxes:
 
     `low_x` … `high_y` are the world bounds, rounding radius included; `way_low_x` … the same with its whole way through
     the frame; `shift_x`, `shift_y` how far its anchor has come since the frame before, 0 without a usable past.
+    `over_x`, `over_y` are by how much it is a copy, a width or a height of the space over.
     """
 
     def __init__(self, room: int) -> None:
@@ -46,6 +53,8 @@ class PlacedBoxes:
         self.way_high_y: Floats = floats(0)
         self.shift_x: Floats = floats(0)
         self.shift_y: Floats = floats(0)
+        self.over_x: Floats = floats(0)
+        self.over_y: Floats = floats(0)
         self.order: Ints = ints(0)
         self.grow(room)
 
@@ -55,23 +64,64 @@ class PlacedBoxes:
             setattr(self, name, grown(getattr(self, name), room))
         for name in ("low_x", "low_y", "high_x", "high_y", "way_low_x", "way_low_y", "way_high_x", "way_high_y"):
             setattr(self, name, grown(getattr(self, name), room))
-        self.shift_x, self.shift_y = grown(self.shift_x, room), grown(self.shift_y, room)
+        for name in ("shift_x", "shift_y", "over_x", "over_y"):
+            setattr(self, name, grown(getattr(self, name), room))
         self.room = room
 
 
-class Placing:
-    """Puts boxes where actors are. `low_x` … hold the bounds found last."""
+class BoxLog:
+    """The boxes that a recording logs: pose p has row `row[p * step]` of `bounds`, -1 for none; a row is `names` boxes
+    of four numbers, as seen from the pose's position, NaN for one that is not there."""
 
-    def __init__(self, actors: ActorColumns, shapes: ShapeTable, boxes: BoxTable) -> None:
-        self.actors, self.shapes, self.boxes = actors, shapes, boxes
+    def __init__(self, row: Ints, step: int, bounds: Floats, names: int) -> None:
+        self.row, self.step, self.bounds, self.names = row, step, bounds, names
+
+
+class Placing:
+    """Puts boxes where actors are. `low_x` … hold the bounds found last.
+
+    `swing_start` is the frame in which the last swing of each timed attack of each row began, `opened` the last in
+    which one of its boxes was open. `spread` is what all placed boxes spread over, with their ways.
+    """
+
+    def __init__(
+        self,
+        actors: ActorColumns,
+        shapes: ShapeTable,
+        boxes: BoxTable,
+        log: BoxLog,
+        space: tuple[float, float, float, float],
+        tolerance: float,
+    ) -> None:
+        """`space` are the bounds of the space, infinite without any."""
+        self.actors, self.shapes, self.boxes, self.log = actors, shapes, boxes, log
         self.hits, self.hurts = PlacedBoxes(8), PlacedBoxes(8)
         self.low_x = self.low_y = self.high_x = self.high_y = 0.0
+        self.left, self.top, self.right, self.bottom = space
+        self.width, self.height = self.right - self.left, self.bottom - self.top
+        self.tolerance = tolerance
+        self.frame = 0
+        self.used = self.first_spare = SCRATCH
+        self.opened: Ints = ints(0)
+        self.swing_start: Ints = ints(0)
 
     def reserve(self, room: int) -> None:
         """Room for so many boxes of either role in one frame."""
         if room > self.hits.room:
             self.hits.grow(room)
             self.hurts.grow(room)
+
+    def reserve_rows(self, rows: int) -> None:
+        """Room for the swings of so many actors."""
+        if rows * self.boxes.swings > len(self.opened):
+            self.opened = grown(self.opened, rows * self.boxes.swings)
+            self.swing_start = grown(self.swing_start, rows * self.boxes.swings)
+
+    def forget(self, row: int) -> None:
+        """A row is another actor's, or begins anew: no box of it was open before."""
+        for at in range(row * self.boxes.swings, (row + 1) * self.boxes.swings):
+            self.opened[at] = -FOREVER
+            self.swing_start[at] = -FOREVER
 
     def turn(self, row: int) -> None:
         """The matrix of an actor's facing, angle and scale; exact at multiples of 90 degrees, so that an upright
@@ -118,6 +168,97 @@ class Placing:
     def clear(self) -> None:
         """Nothing placed."""
         self.hits.count = self.hurts.count = 0
+        self.used = self.first_spare
+
+    def lay(self, form: int, box: int, pose: int, m00: float, m01: float, m10: float, m11: float, scale: float) -> bool:
+        """Gives a spare form the shape that a box has in a pose, for an actor turned so; False if it has none there."""
+        log, shapes, boxes = self.log, self.shapes, self.boxes
+        name = boxes.logged[box]
+        if pose < 0 or name < 0:
+            return False
+        row = log.row[pose * log.step]
+        if row < 0:
+            return False
+        at = (row * log.names + name) * 4
+        x0, y0, x1, y1 = log.bounds[at], log.bounds[at + 1], log.bounds[at + 2], log.bounds[at + 3]
+        if x0 != x0:
+            return False
+        grow = boxes.grow[box]
+        if grow < 0.0:
+            x0, y0, x1, y1 = x0 - grow * scale, y0 - grow * scale, x1 + grow * scale, y1 + grow * scale
+            if x1 <= x0 or y1 <= y0:
+                return False
+            grow = 0.0
+        whole = m00 * m11 - m01 * m10
+        first, edge = shapes.vertex_start[shapes.part_start[form]], shapes.hull_start[form]
+        low_x = low_y = high_x = high_y = 0.0
+        for i in range(4):
+            x, y = x1 if i == 1 or i == 2 else x0, y1 if i >= 2 else y0
+            px, py = (m11 * x - m01 * y) / whole, (m00 * y - m10 * x) / whole
+            shapes.vertex_x[first + i], shapes.vertex_y[first + i] = px, py
+            shapes.hull_x[edge + i], shapes.hull_y[edge + i] = px, py
+            if i == 0 or px < low_x:
+                low_x = px
+            if i == 0 or px > high_x:
+                high_x = px
+            if i == 0 or py < low_y:
+                low_y = py
+            if i == 0 or py > high_y:
+                high_y = py
+        shapes.low_x[form], shapes.low_y[form], shapes.high_x[form], shapes.high_y[form] = low_x, low_y, high_x, high_y
+        shapes.anchor_x[form], shapes.anchor_y[form] = (low_x + high_x) / 2.0, (low_y + high_y) / 2.0
+        shapes.radius[form] = grow
+        shapes.upright[form] = 1 if grow == 0.0 and ((m01 == 0.0 and m10 == 0.0) or (m00 == 0.0 and m11 == 0.0)) else 0
+        return True
+
+    def form_of(self, row: int, box: int, before: bool, spare: int) -> int:
+        """The form of a box of an actor in this frame or the one before, CLOSED where it is closed. One that is logged
+        takes the spare form."""
+        actors, boxes, shapes = self.actors, self.boxes, self.shapes
+        if before:
+            form = boxes.form_of(box, actors.before_clip[row], actors.before_cell[row])
+        else:
+            form = boxes.form_of(box, actors.clip[row], actors.cell[row])
+        if form < 0 or not boxes.special[box]:
+            return form
+        x, y, scale = actors.x[row], actors.y[row], actors.scale[row]
+        m00, m01, m10, m11 = actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row]
+        pose = actors.pose[row]
+        if before:
+            x, y, pose = actors.before_x[row], actors.before_y[row], actors.before_pose[row]
+            m00, m01 = actors.before_m00[row], actors.before_m01[row]
+            m10, m11 = actors.before_m10[row], actors.before_m11[row]
+            scale = sqrt(m01 * m01 + m11 * m11)
+        if boxes.logged[box] >= ABSENT:
+            form = shapes.own + spare
+            if not self.lay(form, box, pose, m00, m01, m10, m11, scale):
+                return CLOSED
+        if boxes.within[box]:
+            self.bounds(form, x, y, m00, m01, m10, m11, shapes.radius[form] * scale)
+            if (
+                self.low_x < self.left - self.tolerance
+                or self.low_y < self.top - self.tolerance
+                or self.high_x > self.right + self.tolerance
+                or self.high_y > self.bottom + self.tolerance
+            ):
+                return CLOSED
+        return form
+
+    def swings_on(self, row: int, box: int) -> None:
+        """Notes that a box of a timed attack is open in this frame."""
+        actors, frame = self.actors, self.frame
+        at = row * self.boxes.swings + self.boxes.swing[box]
+        if self.opened[at] == frame:
+            return
+        goes_on = (
+            self.opened[at] == frame - 1
+            and actors.before_clip[row] == actors.clip[row]
+            and actors.before_cell[row] <= actors.cell[row]
+            and actors.before_tick[row] <= actors.tick[row]
+        )
+        if not goes_on:
+            self.swing_start[at] = frame
+        self.opened[at] = frame
 
     def place(self, row: int, roles: int) -> None:
         """Adds the open boxes of an actor: ALL, or its HITS or HURTS alone."""
@@ -125,14 +266,22 @@ class Placing:
         kind, clip, cell = actors.kind[row], actors.clip[row], actors.cell[row]
         x, y = actors.x[row], actors.y[row]
         m00, m01, m10, m11 = actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row]
-        scale = actors.scale[row]
+        scale, disarmed = actors.scale[row], actors.disarmed_until[row]
         for i in range(boxes.kind_start[kind], boxes.kind_start[kind + 1]):
             box = boxes.kind_box[i]
             if roles != ALL and (roles == HITS) != boxes.is_hit[box]:
                 continue
+            if boxes.is_hit[box] and disarmed >= self.frame:
+                continue
             form = boxes.form_of(box, clip, cell)
+            if form >= 0 and boxes.special[box]:
+                form = self.form_of(row, box, False, self.used)
+                if form >= shapes.own:
+                    self.used += 1
             if form < 0:
                 continue
+            if boxes.swing[box] >= 0:
+                self.swings_on(row, box)
             placed = self.hits if boxes.is_hit[box] else self.hurts
             k = placed.count
             placed.count = k + 1
@@ -144,11 +293,14 @@ class Placing:
             if swept == 2:
                 swept = actors.spawned[row]
             placed.swept[k] = swept
+            placed.over_x[k] = placed.over_y[k] = 0.0
             # a box that is not swept itself moves on relative to one that is
             dx = dy = 0.0
             if actors.past[row] and actors.before_facing[row] == actors.facing[row] and actors.before_clip[row] == clip:
                 old = boxes.form_of(box, clip, actors.before_cell[row])
-                if old >= 0:
+                if old >= 0 and boxes.special[box]:
+                    old = self.form_of(row, box, True, 1)
+                if old >= 0 and not (boxes.is_hit[box] and disarmed >= self.frame - 1):
                     ax, ay = shapes.anchor_x[form], shapes.anchor_y[form]
                     bx, by = shapes.anchor_x[old], shapes.anchor_y[old]
                     if ax == 0.0 and ay == 0.0 and bx == 0.0 and by == 0.0:
@@ -165,6 +317,46 @@ class Placing:
             low, high = self.low_y - dy, self.high_y - dy
             placed.way_low_y[k] = low if low < self.low_y else self.low_y
             placed.way_high_y[k] = high if high > self.high_y else self.high_y
+
+    def copy_across(self) -> None:
+        """Adds the boxes of kinds that wrap a width or a height over, where they come near any other."""
+        low_x = low_y = INFINITE
+        high_x = high_y = -INFINITE
+        for role in range(2):
+            placed = self.hits if role == 0 else self.hurts
+            for k in range(placed.count):
+                low_x, high_x = min(low_x, placed.way_low_x[k]), max(high_x, placed.way_high_x[k])
+                low_y, high_y = min(low_y, placed.way_low_y[k]), max(high_y, placed.way_high_y[k])
+        slack = self.tolerance
+        for role in range(2):
+            placed = self.hits if role == 0 else self.hurts
+            count = placed.count
+            for k in range(count):
+                if not self.boxes.wraps[self.actors.kind[placed.actor[k]]]:
+                    continue
+                for across in range(-1, 2):
+                    for along in range(-1, 2):
+                        dx, dy = across * self.width, along * self.height
+                        if (across != 0 or along != 0) and not (
+                            placed.way_low_x[k] + dx > high_x + slack
+                            or placed.way_high_x[k] + dx < low_x - slack
+                            or placed.way_low_y[k] + dy > high_y + slack
+                            or placed.way_high_y[k] + dy < low_y - slack
+                        ):
+                            self.copy(placed, k, dx, dy)
+
+    def copy(self, placed: PlacedBoxes, k: int, dx: float, dy: float) -> None:
+        """The same box elsewhere."""
+        other = placed.count
+        placed.count = other + 1
+        placed.actor[other], placed.box[other], placed.form[other] = placed.actor[k], placed.box[k], placed.form[k]
+        placed.swept[other] = placed.swept[k]
+        placed.low_x[other], placed.high_x[other] = placed.low_x[k] + dx, placed.high_x[k] + dx
+        placed.low_y[other], placed.high_y[other] = placed.low_y[k] + dy, placed.high_y[k] + dy
+        placed.way_low_x[other], placed.way_high_x[other] = placed.way_low_x[k] + dx, placed.way_high_x[k] + dx
+        placed.way_low_y[other], placed.way_high_y[other] = placed.way_low_y[k] + dy, placed.way_high_y[k] + dy
+        placed.shift_x[other], placed.shift_y[other] = placed.shift_x[k], placed.shift_y[k]
+        placed.over_x[other], placed.over_y[other] = dx, dy
 
     def corners_a(self, narrow: NarrowPhase, part: int, row: int, dx: float, dy: float) -> None:
         """Part of an actor's box as A, moved by (dx, dy)."""

@@ -10,12 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from voskar.core.kernel.storage import shared_flags, shared_floats, shared_ints
+from voskar.core.rules.shapes import Form
 
 if TYPE_CHECKING:
     from voskar.core.kernel.storage import Flags, Floats, Ints
-    from voskar.core.rules.shapes import Form
 
 CLOSED = -1
+UNLOGGED, ABSENT = -2, -1
 
 
 def _floats(values: Sequence[float]) -> Floats:
@@ -31,10 +32,27 @@ class ShapeTable:
 
     Form f has parts `part_start[f]` to `part_start[f + 1]`, part p vertices `vertex_start[p]` to
     `vertex_start[p + 1]`; a form's `radius` is that of all its parts. `hull_start` likewise runs over the vertices that
-    can be extreme. `upright` forms are one sharp rectangle along the axes: their bounds are the shape.
+    can be extreme. `upright` forms are one sharp rectangle along the axes: their bounds are the shape. Behind those of
+    the rulebook come `spare` forms of one rectangle each: boxes of this frame that only the recording knows.
     """
 
-    def __init__(self, forms: Sequence[Form], upright: Sequence[bool]) -> None:
+    def __init__(self, forms: Sequence[Form], upright: Sequence[bool], spare: int = 0) -> None:
+        self._forms, self._upright = forms, upright
+        self.own = len(forms)
+        self.spare = 0
+        self.lay_out(spare)
+
+    def reserve(self, spare: int) -> None:
+        """Room for so many spare forms; those there are lose what they held."""
+        if spare > self.spare:
+            self.lay_out(spare)
+
+    def lay_out(self, spare: int) -> None:
+        """Everything as flat tables."""
+        square = np.array([(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)])
+        blank = [Form((square,), 0.0, (0.0, 0.0), square)] * spare
+        self.spare = spare
+        forms, upright = [*self._forms, *blank], [*self._upright, *[True] * spare]
         parts = [part for form in forms for part in form.parts]
         self.part_start: Ints = _ints(np.cumsum([0, *(len(form.parts) for form in forms)]).tolist())
         self.vertex_start: Ints = _ints(np.cumsum([0, *map(len, parts)]).tolist())
@@ -54,7 +72,7 @@ class ShapeTable:
         self.anchor_x: Floats = _floats([form.anchor[0] for form in forms])
         self.anchor_y: Floats = _floats([form.anchor[1] for form in forms])
         self.upright: Flags = shared_flags(np.array(upright, dtype=np.bool_))
-        self.most_corners = max(map(len, parts), default=1)
+        self.most_corners = max(4, max(map(len, parts), default=1))
         self.most_parts = max((len(form.parts) for form in forms), default=1)
 
 
@@ -63,7 +81,10 @@ class BoxTable:
 
     What a box shows in a cell of a clip is a list of runs: from `run_cell` on it takes `run_form`, CLOSED where it is
     closed. Runs of box b in clip c (0: no clip, else the clip's number and 1) begin at `run_start[b * clips + c]`.
-    `meets[h * boxes + u]` (given as a square) says whether layers and masks let hitbox h meet hurtbox u.
+    `meets[h * boxes + u]` (given as a square) says whether layers and masks let hitbox h meet hurtbox u. `logged` is
+    where among a recording's logged boxes one that it logs stands, ABSENT for one that it never does, and UNLOGGED for
+    those of the rulebook; `grow` what it grows by. `within` boxes are closed outside the bounds. `swing` numbers the
+    timed attacks of a kind, of which no kind has more than `swings`; -1 for a box that is not timed.
     """
 
     def __init__(
@@ -77,9 +98,15 @@ class BoxTable:
         masks: Sequence[int],
         spares_owner: Sequence[bool],
         meets: NDArray[np.bool_],
+        logged: Sequence[int],
+        grow: Sequence[float],
+        within: Sequence[bool],
+        swing: Sequence[int],
+        wraps: Sequence[bool],
     ) -> None:
         """`kinds` has for each the numbers of its meeting boxes and of its bodies; `swept` is 1, 0, or 2 where it hangs
-        on whether the actor was spawned; `always` the form of a box that never changes, CLOSED for others."""
+        on whether the actor was spawned; `always` the form of a box that never changes, CLOSED for others; `wraps` is
+        told of kinds."""
         self.boxes = len(hits)
         self.clips = clips + 1
         self.kind_start: Ints = _ints(np.cumsum([0, *(len(own) for own, _ in kinds)]).tolist())
@@ -95,6 +122,16 @@ class BoxTable:
         self.mask: Ints = shared_ints(np.array(masks, dtype=np.uint64).astype(np.int64))
         self.spares_owner: Flags = shared_flags(np.array(spares_owner, dtype=np.bool_))
         self.meets: Flags = shared_flags(meets.reshape(-1))
+        self.logged: Ints = _ints(logged)
+        self.grow: Floats = _floats(grow)
+        self.within: Flags = shared_flags(np.array(within, dtype=np.bool_))
+        self.special: Flags = shared_flags(
+            np.array(within, dtype=np.bool_) | (np.array(logged, dtype=np.int64) >= ABSENT)
+        )
+        self.swing: Ints = _ints(swing)
+        self.swings = max(swing, default=-1) + 1
+        self.wraps: Flags = shared_flags(np.array(wraps, dtype=np.bool_))
+        self.any_wraps = any(wraps)
 
     def form_of(self, box: int, clip: int, cell: int) -> int:
         """The form that a box takes in a cell of a clip (-1: none), CLOSED where it is closed."""

@@ -163,6 +163,19 @@ class Down(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: down{self._by()}{left}"
 
 
+class Life(Event, frozen=True, gc=False, kw_only=True):
+    """A life taken later than its owner went down."""
+
+    event: ClassVar[str] = "life"
+
+    id: str
+    before: float
+    after: float
+
+    def words(self) -> str:
+        return f"{self.id}: lives {number(self.before)} → {number(self.after)}"
+
+
 class Respawn(Event, frozen=True, gc=False, kw_only=True):
     """Back in play; `detail` is the former id of one that takes another's place."""
 
@@ -261,8 +274,8 @@ class Won(Event, frozen=True, gc=False, kw_only=True):
 SORTS: dict[str, type[Event]] = {
     sort.event: sort
     for sort in (
-        Contact, Health, Iframes, Knockback, Rebound, Stun, Spawn, Denied, Removed, Down, Respawn, RespawnHeld, Home,
-        Checkpoint, Gives, Score, Out, Over, Won,
+        Contact, Health, Iframes, Knockback, Rebound, Stun, Spawn, Denied, Removed, Down, Life, Respawn, RespawnHeld,
+        Home, Checkpoint, Gives, Score, Out, Over, Won,
     )
 }  # fmt: skip
 """Every sort of event by its name in a ledger."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from voskar.core.emitters.aim import angle_of
 from voskar.core.emitters.births import order
-from voskar.core.ledger.events import Down
+from voskar.core.ledger.events import Down, Life
 from voskar.core.lifecycle.due import try_from
 from voskar.core.lifecycle.score import award
 from voskar.core.world import ActorState, World
@@ -15,9 +15,13 @@ def go_down(world: World, state: ActorState) -> None:
     kind, down = state.kind, state.kind.down
     state.down, state.fell_at = world.frame, world.position(state.row)
     world.take_out(state)
-    if state.lives is not None:
+    if state.lives is not None and down.life_after:
+        state.owes = due = world.frame + down.life_after
+        world.run.lives.setdefault(due, []).append((state.id, state.row))
+        world.visit(due)
+    elif state.lives is not None:
         state.lives = max(state.lives - 1, 0)
-    lives = None if state.lives is None else float(state.lives)
+    lives = None if state.lives_left is None else float(state.lives_left)
     world.events.append(Down(frame=world.frame, id=state.id, by=state.credit, lives=lives))
     world.run.recheck = True
     if down.worth:
@@ -25,6 +29,16 @@ def go_down(world: World, state: ActorState) -> None:
     if kind.down.spawn:
         _leave_children(world, state)
     world.stop_pushes(state)
+
+
+def take_life(world: World, state: ActorState) -> None:
+    """The life that an actor owes is taken now."""
+    if state.owes is None or state.lives is None:
+        return
+    before, after = float(state.lives), float(state.lives_left or 0)
+    state.lives, state.owes = int(after), None
+    if after != before:
+        world.events.append(Life(frame=world.frame, id=state.id, before=before, after=after))
 
 
 def _leave_children(world: World, state: ActorState) -> None:
@@ -48,7 +62,7 @@ def _leave_children(world: World, state: ActorState) -> None:
 
 def may_return(state: ActorState, frame: int) -> bool:
     """Whether one that has just gone down can come back, itself or in a successor."""
-    if state.lives == 0 or state.spent == frame:
+    if state.lives_left == 0 or state.spent == frame:
         return False
     return state.kind.respawn is not None or (state.kind.succession and not state.driven)
 
@@ -61,15 +75,16 @@ def lie_down(world: World, state: ActorState, going: dict[int, str]) -> list[tup
     if state.returns and (state.driven or not kind.succession):
         assert kind.respawn is not None
         try_from(world, state, frame + max(kind.respawn.after, 1))
+    leaves = kind.down.lasts if kind.down.out_after is None else kind.down.out_after
     if state.driven and row not in going:
-        if not kind.down.lasts and not state.returns:
+        if not leaves and not state.returns:
             going[row] = "down"
         else:
-            world.lay_down(state, frame + kind.down.lasts)
+            world.lay_down(state, frame + kind.down.lasts, frame + leaves)
     if state.returns or state.lives is None:
         return []
-    if kind.down.lasts and going.get(row) != "spent":
-        until = frame + kind.down.lasts
+    if leaves and going.get(row) != "spent":
+        until = frame + leaves
         world.run.outs.setdefault(until, []).append((state.id, row))
         world.visit(until)
         return []

@@ -7,6 +7,7 @@ from voskar.core.emitters.firing import Emitters
 from voskar.core.judging.judge import Judge
 from voskar.core.ledger.events import Removed
 from voskar.core.ledger.origin import Origin
+from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.succession import Succession
 from voskar.core.world import NEVER, ActorState, World
@@ -36,6 +37,7 @@ class Resets:
         world.run.due.clear()
         world.run.outs.clear()
         world.run.ends.clear()
+        world.run.lives.clear()
         self.emitters.triggers.clear()
         self.emitters.fired.clear()
         table = world.table
@@ -45,6 +47,8 @@ class Resets:
             out, whole = state.out, what == "run"
             if out and not whole:
                 continue  # who is out stays out
+            if not whole:
+                take_life(world, state)
             state.revive()
             world.stop_pushes(state)
             world.let_in(state)
@@ -94,7 +98,7 @@ class Resets:
         for state in world.everyone():
             kept = state.kind.respawn.keeps if state.kind.respawn is not None else frozenset()
             state.counters = {name: value for name, value in state.counters.items() if name in kept}
-            state.lives, state.out = state.kind.lives, False
+            state.lives, state.out, state.owes = state.kind.lives, False, None
             if marked:
                 state.checkpoint, state.succeeded = None, False
             elif state.down is not None and not state.returns:

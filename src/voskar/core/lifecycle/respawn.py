@@ -7,6 +7,7 @@ from collections.abc import Callable
 from voskar.core.judging.gates import ally
 from voskar.core.judging.judge import Judge
 from voskar.core.ledger import events
+from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.due import place, rule_of, try_from
 from voskar.core.lifecycle.immunity import immunise
 from voskar.core.world import ActorState
@@ -54,7 +55,11 @@ class Returns:
             table.facing[row], table.angle[row] = table.home_facing[row], table.home_angle[row]
             table.tick[row], table.cell[row] = 0, world.first_cell(row)
             world.placing.turn(row)
+        slack, clearance = world.finder.slack, rule_of(state).clearance
+        if clearance:
+            world.finder.slack = -clearance
         world.probe(row)
+        world.finder.slack = slack
         formed, finder, placing = world.catalog.formed, world.finder, world.placing
         found = []
         for k in range(finder.count):
@@ -85,6 +90,7 @@ class Returns:
         x, y = place(world, state)
         killer = world.find(state.credit)
         self.memory.forget(state.row)
+        take_life(world, state)
         state.revive()
         world.let_in(state)
         world.events.append(events.Respawn(frame=world.frame, id=state.id, x=x, y=y))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from voskar.core.ledger.events import Out, Removed
-from voskar.core.lifecycle.down import go_down, lie_down
+from voskar.core.lifecycle.down import go_down, lie_down, take_life
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.resets import Resets
 from voskar.core.world import ActorState, World
@@ -32,7 +32,7 @@ class Settling:
     def settle(self) -> None:
         """Everything that a frame brings at its end."""
         world, run, frame = self.world, self.world.run, self.world.frame
-        if not (world.settling or world.kernel.ended or run.ends or run.outs):
+        if not (world.settling or world.kernel.ended or run.ends or run.outs or run.lives):
             self.goals.look()  # nobody has run out of anything, and nothing falls due
             return
         going = world.ending()
@@ -48,6 +48,10 @@ class Settling:
                 if state.down == frame:
                     outs += lie_down(world, state, going)
             world.settling.clear()
+        for name, row in sorted(run.lives.pop(frame, ())):
+            owing = world.find(name)
+            if owing is not None and owing.row == row and owing.owes == frame:
+                take_life(world, owing)
         for row in sorted(going, key=lambda row: world.state(row).id) if going else ():
             self._leave(frame, world.state(row), going[row])
         for name, row in sorted(outs):
@@ -55,5 +59,6 @@ class Settling:
             found = world.find(name)
             if found is not None and found.row == row:
                 found.out = True
+                take_life(world, found)
             world.events.append(Out(frame=frame, id=name))
         self.goals.look()

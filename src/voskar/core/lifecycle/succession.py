@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from voskar.core.ledger.events import Respawn
+from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.immunity import immunise
 from voskar.core.world import ActorState, World
 
@@ -56,6 +57,7 @@ class Succession:
         if not found:
             return
         former = max(found, key=lambda one: one[:2])[2]
+        take_life(world, former)
         former.succeeded, former.returns, world.run.recheck = True, False, True
         state.lives, state.counters, state.checkpoint = former.lives, dict(former.counters), former.checkpoint
         score = world.run.score

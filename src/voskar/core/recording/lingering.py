@@ -7,16 +7,27 @@ from dataclasses import replace
 import numpy as np
 
 from voskar.core.recording import Poses, Recording
-from voskar.core.rules.shapes import Floats
+from voskar.core.rules import Rules
+from voskar.core.rules.shapes import Floats, Ints
 
 
-def lingering(recording: Recording, frames: int) -> Recording:
-    """The recording with every actor that leaves it held for up to `frames` more.
+def spans(rules: Rules, recording: Recording) -> Floats:
+    """(actors, 2) the width and height of the space for actors that wrap, infinite for others."""
+    found = np.full((len(recording.actors), 2), np.inf)
+    if rules.space.bounds is not None:
+        x0, y0, x1, y1 = rules.space.bounds
+        found[[rules.kinds[actor.kind].wraps for actor in recording.actors]] = (x1 - x0, y1 - y0)
+    return found
+
+
+def lingering(recording: Recording, frames: Ints, across: Floats) -> Recording:
+    """The recording with every actor that leaves it held for up to so many `frames` (actors,) more; `across` as in
+    `spans`.
 
     It moves on at its last velocity in its last cell, until it comes back, the recording ends or a reset
     mark begins the room anew; a hidden one does not linger. `Poses.lingering` marks the poses so added.
     """
-    if frames == 0 or not len(recording.poses):
+    if not frames.any() or not len(recording.poses):
         return recording
     poses = recording.poses
     order = poses.by_actor
@@ -27,7 +38,7 @@ def lingering(recording: Recording, frames: int) -> Recording:
     if len(resets):
         following = np.searchsorted(resets, present, side="right")
         until = np.where(following < len(resets), np.minimum(until, resets[following % len(resets)] - 1), until)
-    until = np.minimum(until, present + frames)
+    until = np.minimum(until, present + frames[poses.actor[order]])
     held = np.where(poses.hidden[order], 0, np.maximum(until - present, 0))
     source = np.repeat(order, held)
     if not len(source):
@@ -35,7 +46,7 @@ def lingering(recording: Recording, frames: int) -> Recording:
     ends = np.cumsum(held)
     steps = np.arange(1, len(source) + 1) - np.repeat(ends - held, held)
     rate = float(recording.rate)
-    vx, vy = velocities(poses, rate)
+    vx, vy = velocities(poses, rate, across)
     added = replace(
         poses.rows(source),
         frame=poses.frame[source] + steps,
@@ -44,6 +55,12 @@ def lingering(recording: Recording, frames: int) -> Recording:
         vx=vx[source],
         vy=vy[source],
         cut=np.zeros(len(source), dtype=np.bool_),
+        health=np.full(len(source), np.nan),
+        lives=np.full(len(source), np.nan),
+        immune=np.full(len(source), -1),
+        stunned=np.full(len(source), -1),
+        push_x=np.full(len(source), np.nan),
+        push_y=np.full(len(source), np.nan),
         lingering=np.ones(len(source), dtype=np.bool_),
     )
     merged = poses.and_also(added)
@@ -52,14 +69,25 @@ def lingering(recording: Recording, frames: int) -> Recording:
     return replace(recording, poses=merged, starts=starts)
 
 
-def velocities(poses: Poses, rate: float) -> tuple[Floats, Floats]:
-    """(n,), (n,) velocities of all poses in units a second.
+def velocities(poses: Poses, rate: float, across: Floats) -> tuple[Floats, Floats]:
+    """(n,), (n,) velocities of all poses in units a second; `across` as in `spans`.
 
     As told, else from the difference to the frame before: 0 in the first frame logged, also of one that only
     lingered before it, after a frame out of play, and in a pose that is cut.
     """
     before = poses.previous
     known = (before >= 0) & ~poses.cut & ~poses.hidden[before] & ~poses.lingering[before]
-    vx = np.where(known, (poses.x - poses.x[before]) * rate, 0.0)
-    vy = np.where(known, (poses.y - poses.y[before]) * rate, 0.0)
+    width, height = across[poses.actor].T
+    vx = np.where(known, shorter(poses.x - poses.x[before], width) * rate, 0.0)
+    vy = np.where(known, shorter(poses.y - poses.y[before], height) * rate, 0.0)
     return np.where(np.isnan(poses.vx), vx, poses.vx), np.where(np.isnan(poses.vy), vy, poses.vy)
+
+
+def shorter(way: Floats, across: Floats) -> Floats:
+    """Ways along one axis, the shorter one where the space wraps (its extent is finite)."""
+    wraps = np.isfinite(across)
+    turns = np.zeros(len(way))
+    turns[wraps] = np.floor(way[wraps] / across[wraps] + 0.5)
+    found = way.copy()
+    found[wraps] -= turns[wraps] * across[wraps]
+    return found

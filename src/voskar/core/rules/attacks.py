@@ -70,7 +70,11 @@ class Consequences:
 
 @dataclass(frozen=True)
 class Attack:
-    """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the striker."""
+    """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the striker.
+
+    `only_onto` is how many degrees off `up` the surface that is struck may face; `requires` and `lacks` are counters
+    that have to be at least, or below, a number.
+    """
 
     name: str
     damage: float = 0.0
@@ -83,10 +87,19 @@ class Attack:
     never_from: frozenset[Place] = frozenset()
     from_by: Literal["edge", "centre"] = "edge"
     slack: float = 1.0
+    only_onto: float | None = None
     falling: bool = False
+    requires: Mapping[str, float] = field(default_factory=dict)
+    lacks: Mapping[str, float] = field(default_factory=dict)
+    rehit_group: str | None = None
     preempts: bool = False
     striker: Consequences = field(default_factory=Consequences)
     target: Consequences = field(default_factory=Consequences)
+
+    @property
+    def memory_key(self) -> str:
+        """What its landings are remembered by: its own name, or that of its rehit group."""
+        return self.name if self.rehit_group is None else f"group {self.rehit_group}"
 
     @property
     def looks_where(self) -> bool:

@@ -43,7 +43,9 @@ class Key:
 class Box:
     """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`.
 
-    `during` None: open in every cell. `swept` None: where the kind is spawned. `keys` by clip, sorted by cell.
+    `during` None: open in every cell. `swept` None: where the kind is spawned. `keys` by clip, sorted by cell. One that
+    is `logged` is where the game says, and its outline only tells by how much it grows; one `within_bounds` is closed
+    while it sticks out of the space.
     """
 
     name: str
@@ -60,6 +62,8 @@ class Box:
     except_during: Windows = field(default_factory=dict)
     keys: Mapping[str, tuple[Key, ...]] = field(default_factory=dict)
     swept: bool | None = None
+    logged: bool = False
+    within_bounds: bool = False
 
     def opens(self, clip: str | None, cell: int) -> bool:
         """Whether the box is open in a cell of a clip; without a clip only where it names no cells."""

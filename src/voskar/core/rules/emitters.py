@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Literal
 
 
@@ -54,7 +55,8 @@ Aim = Literal["facing", "input"] | float | Target
 
 @dataclass(frozen=True)
 class Emitter:
-    """Spawns a fan. `muzzle` and `pivot` are local points; `within` is a part of the world, x0, y0, x1, y1."""
+    """Spawns a fan. `muzzle` and `pivot` are local points; `within` is a part of the world, x0, y0, x1, y1. What
+    `moves_at_once` makes its first move in the frame it is fired. `requires` and `lacks` are counters of its owner."""
 
     name: str
     when: Trigger
@@ -66,6 +68,9 @@ class Emitter:
     turns: bool = False
     aim: Aim = "facing"
     within: tuple[float, float, float, float] | None = None
+    moves_at_once: bool = False
+    requires: Mapping[str, float] = field(default_factory=dict)
+    lacks: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,8 @@ from voskar.core.rules.motion import Motion
 class Going:
     """What becomes of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
 
-    `clip` is what a recording should show; `worth` are points for the side that did it.
+    `clip` is what a recording should show; `worth` are points for the side that did it. The life is taken `life_after`
+    frames later; one that cannot return is out and gone `out_after` frames later (None: after `lasts`).
     """
 
     lasts: int = 0
@@ -22,6 +23,8 @@ class Going:
     worth: float = 0.0
     motion: Motion | None = None
     spawn: tuple[Fan, ...] = ()
+    life_after: int = 0
+    out_after: int | None = None
 
 
 Spot = Literal["start", "here", "checkpoint"]
@@ -32,7 +35,8 @@ Reset = Literal["self", "pair", "room", "run"]
 class Respawn:
     """How an actor that went down in frame d comes back: in frame max(d + `after`, d + 1) at the earliest.
 
-    `needs` names a button to press. With `waits` it does not return where a blow would meet it. It is immune in
+    `needs` names a button to press. With `waits` it does not return where a blow would meet it, or come nearer than
+    `clearance` units. It is immune in
     `iframes` frames from that of its return on. `keeps` are counters that no reset touches.
     """
 
@@ -40,6 +44,7 @@ class Respawn:
     needs: str | None = None
     at: Spot | tuple[float, float] = "start"
     waits: bool = False
+    clearance: float = 0.0
     iframes: int = 0
     resets: Reset = "self"
     keeps: frozenset[str] = frozenset()

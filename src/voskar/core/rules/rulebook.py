@@ -17,7 +17,8 @@ from voskar.core.rules.space import ContactRules, Space
 @dataclass(frozen=True)
 class Kind:
     """A type of actor. `health` None: it cannot go down. `lives` None: nobody counts them. `respawn` None: it does not
-    come back; with `succession` a new actor of its kind takes its place."""
+    come back; with `succession` a new actor of its kind takes its place. One that has left a recording `linger`s for
+    so many frames; for one that `wraps` opposite edges of the space are one; `stun_disarms` closes its hitboxes."""
 
     name: str
     side: str | None = None
@@ -33,6 +34,9 @@ class Kind:
     lives: int | None = None
     respawn: Respawn | None = None
     succession: bool = False
+    linger: int = 0
+    wraps: bool = False
+    stun_disarms: bool = False
 
     def timed(self, attack: str) -> bool:
         """Whether any of the kind's hitboxes of an attack has a `during`."""
@@ -41,7 +45,8 @@ class Kind:
 
 @dataclass(frozen=True)
 class Rules:
-    """A compiled rulebook at one frame rate. Kinds and attacks are sorted by name."""
+    """A compiled rulebook at one frame rate. Kinds and attacks are sorted by name. `meets` is the table of who meets
+    whom, a bit of a hitbox's layer to those of the hurtboxes' it meets; None without one."""
 
     rate: Fraction
     layers: tuple[str, ...]
@@ -51,6 +56,7 @@ class Rules:
     contact: ContactRules = field(default_factory=ContactRules)
     fixtures: tuple[Fixture, ...] = ()
     goal: Goal = field(default_factory=Goal)
+    meets: Mapping[int, int] | None = None
     digest: str = ""
 
     @property

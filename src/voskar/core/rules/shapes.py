@@ -29,7 +29,8 @@ class Outline:
     """Convex parts about the box's own origin: each (n, 2), counter-clockwise in a y-up frame, and a radius.
 
     A part of one vertex is a point, of two a segment; with the radius they are a circle and a capsule
-    (`round`). `grow` is added to the radius when the shape is put on, after any stretching.
+    (`round`). `grow` is added to the radius when the shape is put on, after any stretching; below 0 it takes away on
+    every side, and a rectangle keeps its corners.
     """
 
     parts: tuple[Floats, ...]
@@ -72,8 +73,19 @@ def cos_sin(degrees: Floats) -> tuple[Floats, Floats]:
 def put_on(outline: Outline, at: tuple[float, float], turn: float) -> Form:
     """Turns an outline about its own origin and moves it to `at`."""
     matrix, offset = rotation(turn), np.array(at, dtype=np.float64)
-    parts = tuple(part @ matrix.T + offset for part in outline.parts)
-    return Form(parts, outline.radius + outline.grow, at, hull(np.concatenate(parts)))
+    own, radius = outline.parts, outline.radius + outline.grow
+    if radius < 0:  # only a rectangle has no radius to take from
+        own, radius = tuple(_shrunk(part, -radius) for part in own), 0.0
+    parts = tuple(part @ matrix.T + offset for part in own)
+    return Form(parts, radius, at, hull(np.concatenate(parts)))
+
+
+def _shrunk(rectangle: Floats, by: float) -> Floats:
+    """A rectangle along its axes that has lost so much on every side; what is eaten up keeps its centre."""
+    low, high = rectangle.min(axis=0), rectangle.max(axis=0)
+    middle = (low + high) / 2
+    shrunk: Floats = np.where(rectangle == low, np.minimum(low + by, middle), np.maximum(high - by, middle))
+    return shrunk
 
 
 def hull(points: Floats) -> Floats:

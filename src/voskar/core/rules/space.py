@@ -40,4 +40,3 @@ class ContactRules:
     same_frame: Literal["first", "all"] = "first"
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
-    linger: int = 0

@@ -105,7 +105,7 @@ def scene(
         actor = recording.actors[number]
         own = poses.rows_of(number)
         own = own[(poses.frame[own] >= frame - trail) & (poses.frame[own] <= frame)]
-        posed = Posed(catalog, recording.clips, 2)
+        posed = Posed(catalog, recording.clips, 2, recording)
         heading = _put(posed, 0, recording, row)
         actors.append(
             SceneActor(

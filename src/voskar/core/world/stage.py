@@ -10,19 +10,19 @@ from dataclasses import replace
 import numpy as np
 
 from voskar.core.boxes import BoxCatalog, FormedBox
-from voskar.core.kernel.advance import Kernel, PoseColumns
+from voskar.core.kernel.advance import Kernel
 from voskar.core.kernel.broad_phase import TouchFinder
-from voskar.core.kernel.columns import ActorTable
+from voskar.core.kernel.columns import ActorTable, PoseColumns
 from voskar.core.kernel.motion import MotionTable, Mover
 from voskar.core.kernel.narrow_phase import NarrowPhase
-from voskar.core.kernel.placing import Placing
+from voskar.core.kernel.placing import SCRATCH, Placing
 from voskar.core.kernel.storage import FOREVER, shared_floats
 from voskar.core.ledger.event import Event
+from voskar.core.posing import COPIES, bounds_of, box_log
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.recording.inputs import Vector
-from voskar.core.recording.lingering import lingering
+from voskar.core.recording.lingering import lingering, spans
 from voskar.core.recording.shown import cells_of_all
-from voskar.core.recording.swings import Swings, TickSwings
 from voskar.core.rules import Motion, Rules
 from voskar.core.rules.shapes import TOLERANCE, Ints
 from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState
@@ -36,7 +36,8 @@ class Stage:
         if recording.resets:
             cut = recording.poses.cut | np.isin(recording.poses.frame, list(recording.resets))
             recording = replace(recording, poses=replace(recording.poses, cut=cut))
-        self.recording = lingering(recording, rules.contact.linger)
+        linger = np.array([rules.kinds[actor.kind].linger for actor in recording.actors], dtype=np.int64)
+        self.recording = lingering(recording, linger, spans(rules, recording))
         self.raw = recording.reactions == "raw"
         self.rate = float(recording.rate)
         self.up = rules.space.upwards
@@ -84,17 +85,19 @@ class Stage:
         poses = recording.poses
         kind_of = np.array([self.catalog.kind_number[actor.kind] for actor in recording.actors], dtype=np.int64)
         kinds = kind_of[poses.actor] if len(poses) else np.zeros(0, dtype=np.int64)
-        shown = cells_of_all(poses, kinds, rules, recording.clips)
-        self.swings = Swings(poses, kinds, shown, rules, recording.clips)
-        self.tick_swings = TickSwings(rules)
-        boxes, clips = self.catalog.table(self.clips), self.catalog.clip_table(self.clips)
+        self.pose_kinds = kinds
+        """Of each pose the place of its kind among the rulebook's, and in `shown` its cell."""
+        self.shown = shown = cells_of_all(poses, kinds, rules, recording.clips)
+        boxes = self.catalog.table(self.clips, recording.boxes.names)
+        clips = self.catalog.clip_table(self.clips)
         still = Motion()
         motions = [one for kind in rules.kinds.values() for one in (kind.motion, kind.down.motion or still)]
         self.motions = MotionTable(motions, rules.space, float(1 / rules.rate))
         self.table = ActorTable(len(recording.actors) + len(self.fixtures) + 16)
-        corners = max(self.catalog.shapes.most_corners, self.motions.most_corners)
-        self.narrow = NarrowPhase(corners)
-        self.placing = Placing(self.table.kernel, self.catalog.shapes, boxes)
+        self.shapes = self.catalog.shapes()
+        self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners))
+        log = box_log(recording)
+        self.placing = Placing(self.table.kernel, self.shapes, boxes, log, bounds_of(rules), TOLERANCE)
         slack = -TOLERANCE if rules.contact.edges_touch else TOLERANCE
         self.finder = TouchFinder(self.placing, self.narrow, slack)
         mover = Mover(self.motions, self.placing, self.narrow, clips, TOLERANCE)
@@ -123,8 +126,9 @@ class Stage:
             table.kind[row] = int(kind_of[row])
             table.owner[row] = self.fixture_row.get(actor.owner or "", owners[row])
             table.at[row] = table.before_at[row] = table.played[row] = table.step_at[row] = NEVER
-            table.away_until[row] = NEVER
+            table.away_until[row] = table.disarmed_until[row] = NEVER
             table.spawned[row] = actor.spawned
+            self.placing.forget(row)
         for _ in self.fixtures:
             self.actors.append(None)
             self._refs.append(1)  # its row is its own for ever
@@ -133,7 +137,11 @@ class Stage:
         """Room in the kernel for all who may be there at once."""
         self.kernel.reserve(self.table.capacity)
         boxes = (self._most_recorded + self.table.capacity - len(self.recording.actors)) * self._most_boxes
+        if self.recording.boxes.names:
+            self.shapes.reserve(SCRATCH + boxes)
+        boxes *= COPIES if self.placing.boxes.any_wraps else 1
         self.placing.reserve(boxes)
+        self.placing.reserve_rows(self.table.capacity)
         self.finder.reserve(boxes)
 
     # who is there
@@ -208,10 +216,14 @@ class Stage:
             return table.vx[row], table.vy[row]
         pose, before = table.pose[row], table.before_pose[row]
         vx, vy, flows = self._log_vx[pose], self._log_vy[pose], table.flows[row]
+        if vx == vx and vy == vy:
+            return vx, vy
+        dx, dy = self._log_x[pose] - self._log_x[before], self._log_y[pose] - self._log_y[before]
+        x, y = self.over(dx, dy, row)
         if vx != vx:
-            vx = (self._log_x[pose] - self._log_x[before]) * self.rate if flows else 0.0
+            vx = (dx + x) * self.rate if flows else 0.0
         if vy != vy:
-            vy = (self._log_y[pose] - self._log_y[before]) * self.rate if flows else 0.0
+            vy = (dy + y) * self.rate if flows else 0.0
         return vx, vy
 
     def heading(self, row: int) -> Vector:
@@ -232,6 +244,8 @@ class Stage:
             (table.before_clip[row], table.before_cell[row]) if before else (table.clip[row], table.cell[row])
         )
         form = box.form_in(self.clips[number] if number >= 0 else None, cell)
+        if box.box.logged:
+            form = self._logged_form(row, box, before)
         if before:
             place = table.before_x[row], table.before_y[row]
             m00, m01, m10, m11 = (
@@ -241,10 +255,51 @@ class Stage:
             place = table.x[row], table.y[row]
             m00, m01, m10, m11 = (column[row] for column in (table.m00, table.m01, table.m10, table.m11))
         scale = math.hypot(m01, m11)
-        radius = self.catalog.forms[form].radius * scale
+        radius = self.shapes.radius[form] * scale
         self.placing.bounds(form, *place, m00, m01, m10, m11, radius)
         y0, y1 = self.placing.low_y * self.up, self.placing.high_y * self.up
         return min(y0, y1), max(y0, y1)
+
+    def _logged_form(self, row: int, box: FormedBox, before: bool) -> int:
+        """A spare form with the shape of a box that the game logs; one that it had not in the frame before has the
+        shape of this one."""
+        table, form = self.table, self.shapes.own
+        matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
+        if not before or not self.placing.lay(form, box.number, table.before_pose[row], *matrix, table.scale[row]):
+            self.placing.lay(form, box.number, table.pose[row], *matrix, table.scale[row])
+        return form
+
+    def nearest_normal(self, a: int, hit: FormedBox, b: int, hurt: FormedBox, over: Vector) -> None:
+        """The normal of box b's surface where box a, a way over, comes nearest, left in `narrow.normal_x` …"""
+        shapes, narrow, placing, table = self.shapes, self.narrow, self.placing, self.table
+        forms = []
+        for spare, (row, box) in enumerate(((a, hit), (b, hurt))):
+            form = box.form_in(self.clip(row), table.cell[row])
+            if box.box.logged:
+                form = shapes.own + spare
+                matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
+                placing.lay(form, box.number, table.pose[row], *matrix, table.scale[row])
+            forms.append(form)
+        parts = [range(shapes.part_start[form], shapes.part_start[form + 1]) for form in forms]
+        radii = shapes.radius[forms[0]] * table.scale[a] + shapes.radius[forms[1]] * table.scale[b]
+        gaps = []
+        for one in parts[0]:
+            placing.corners_a(narrow, one, a, *over)
+            for other in parts[1]:
+                placing.corners_b(narrow, other, b, 0.0, 0.0)
+                gaps.append((narrow.gap(radii), one, other))
+        _, one, other = min(gaps)
+        placing.corners_a(narrow, one, a, *over)
+        placing.corners_b(narrow, other, b, 0.0, 0.0)
+        narrow.surface_normal(0.0, 0.0, placing.tolerance)
+
+    def over(self, dx: float, dy: float, *rows: int) -> Vector:
+        """By how much a way is to be shortened where one of some actors wraps: widths and heights of the space."""
+        wraps, kind = self.placing.boxes.wraps, self.table.kind
+        if not any(wraps[kind[row]] for row in rows):
+            return 0.0, 0.0
+        width, height = self.placing.width, self.placing.height
+        return -width * math.floor(dx / width + 0.5), -height * math.floor(dy / height + 0.5)
 
     def start(self, row: int) -> Vector:
         """Where an actor appeared first since the last mark."""

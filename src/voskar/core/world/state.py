@@ -33,6 +33,8 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     immune_cause: str = ""
     stunned_until: int = NEVER
     down: int | None = None
+    owes: int | None = None
+    """The frame after which the life is taken that its death costs."""
     credit: str | None = None
     spent: int | None = None
     """The frame in which it was used up."""
@@ -54,12 +56,17 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     armed: int = 0
     """Which setting of its triggers holds."""
 
+    @property
+    def lives_left(self) -> int | None:
+        """Its lives once the one is taken that it owes."""
+        return self.lives if self.lives is None or self.owes is None else max(self.lives - 1, 0)
+
     def revive(self) -> None:
         """As at the start, but for what outlasts a death: lives, counters and the place to respawn."""
         self.health = self.kind.health
         self.immune_since = self.immune_until = self.stunned_until = self.gone_until = NEVER
         self.immune_cause = ""
-        self.down = self.credit = self.spent = None
+        self.down = self.owes = self.credit = self.spent = None
         self.out = self.returns = self.held = False
 
 
@@ -100,5 +107,7 @@ class RunState:
     """The next frame in which one that is down may come back, by row."""
     outs: dict[int, list[tuple[str, int]]] = field(default_factory=dict)
     """Who is out at the end of a frame: ids and rows."""
+    lives: dict[int, list[tuple[str, int]]] = field(default_factory=dict)
+    """Whose life is taken at the end of a frame: ids and rows."""
     ends: dict[int, list[int]] = field(default_factory=dict)
     """Whose body is taken away at the end of a frame, if it still lies there."""

@@ -106,22 +106,27 @@ class World(Stage):
         self.table.away_until[state.row] = FOREVER
 
     def let_in(self, state: ActorState) -> None:
-        """In play from this frame on."""
-        self.table.away_until[state.row] = NEVER
+        """In play from this frame on, and not stunned."""
+        self.table.away_until[state.row] = self.table.disarmed_until[state.row] = NEVER
 
-    def lay_down(self, state: ActorState, until: int) -> None:
-        """A driven actor that is down moves as its kind says, and is seen until a frame; one that returns stays."""
+    def disarm(self, state: ActorState, until: int) -> None:
+        """Its hitboxes are closed from the next frame through another."""
+        self.table.disarmed_until[state.row] = until
+
+    def lay_down(self, state: ActorState, until: int, gone: int) -> None:
+        """A driven actor that is down moves as its kind says, is seen until a frame, and is gone after another; one
+        that returns stays."""
         table, row, down = self.table, state.row, state.kind.down
         table.motion[row] = 2 * table.kind[row] + 1
         table.returns[row] = state.returns
-        table.ends[row] = FOREVER if state.returns else until
+        table.ends[row] = FOREVER if state.returns else gone
         table.hides[row] = self.frame + 1 if down.hide else until + 1
         if down.motion is None:
             table.vx[row] = table.vy[row] = 0.0
             table.sent[row], table.fixed[row] = 0, 1
         if not state.returns:
-            self.run.ends.setdefault(until, []).append(row)
-            self.visit(until)
+            self.run.ends.setdefault(gone, []).append(row)
+            self.visit(gone)
 
     def first_cell(self, row: int) -> int:
         """The cell that a driven actor shows first."""
@@ -185,6 +190,10 @@ class World(Stage):
         )
         self.run.seen_kinds.add(birth.kind)
         return state
+
+    def move_at_once(self, state: ActorState) -> None:
+        """One that has just entered makes its first move in this frame."""
+        self.kernel.first_move(self.frame, state.row)
 
     def discard(self, state: ActorState) -> None:
         """A driven actor is no more."""

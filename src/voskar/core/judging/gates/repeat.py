@@ -8,7 +8,7 @@ from voskar.core.judging.contact import Contact
 
 def stops(contact: Contact) -> bool:
     """Whether it may not land again yet."""
-    key = (contact.striker.row, contact.hitbox.attack.name, contact.target.row)
+    key = contact.key
     landing, frame = contact.memory.landings.get(key), contact.frame
     if landing is not None and landing.frame == frame:
         return True
@@ -24,10 +24,10 @@ def stops(contact: Contact) -> bool:
 
 def check(contact: Contact) -> Verdict:
     """When it landed last, and when it may again."""
-    key = (contact.striker.row, contact.attack.name, contact.target.row)
+    key = contact.key
     landing, frame, rehit = contact.memory.landings.get(key), contact.frame, contact.rehit
     if landing is not None and landing.frame == frame:
-        return Verdict(True, "this attack landed on this target already in this frame")
+        return Verdict(True, f"{_what(contact)} landed on this target already in this frame")
     stopped = stops(contact)
     if rehit.mode == "entry":
         since = contact.memory.touching_since(key, frame)
@@ -42,6 +42,11 @@ def check(contact: Contact) -> Verdict:
         return Verdict(False, f'rehit "always": the landing in {landing.frame} does not matter')
     free = landing.frame + rehit.frames
     return Verdict(stopped, f"rehit {rehit}: it landed in {landing.frame}, free again from {free}")
+
+
+def _what(contact: Contact) -> str:
+    group = contact.attack.rehit_group
+    return "this attack" if group is None else f'an attack of the rehit group "{group}"'
 
 
 GATE = Gate("repeat", "s", "yellow", stops, check)
