@@ -44,6 +44,10 @@ def keyed(box: Box, pose: dict[str, Any], name: str, own: Any) -> Any:
 
 def box_parts(box: Box, pose: dict[str, Any]) -> tuple[list[list[Point]], float]:
     """World corners of a box's convex parts, and their radius."""
+    if box.logged:
+        x0, y0, x1, y1 = logged(box, pose) or (0.0, 0.0, 0.0, 0.0)
+        corners = [(pose["x"] + x, pose["y"] + y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]
+        return [corners], max(box.outline.grow, 0.0) * pose["scale"]
     at, turn = keyed(box, pose, "at", box.at), keyed(box, pose, "turn", box.turn)
     wide, high = keyed(box, pose, "stretch", (1, 1))
     local, radius = [part.tolist() for part in box.outline.parts], box.outline.radius
@@ -54,9 +58,24 @@ def box_parts(box: Box, pose: dict[str, Any]) -> tuple[list[list[Point]], float]
         local = [[(-half, 0), (half, 0)] if x_extent > y_extent else [(0, -half), (0, half)]]
     else:
         local = [[(x * wide, y * high) for x, y in part] for part in local]
+        if box.outline.grow < 0:
+            middle = [sum(one[axis] for one in local[0]) / 4 for axis in (0, 1)]
+            less = box.outline.grow
+            local = [[tuple(c - math.copysign(-less, c - m) for c, m in zip(p, middle, strict=True)) for p in local[0]]]
+            radius -= less
     cos, sin = math.cos(math.radians(turn)), math.sin(math.radians(turn))
     parts = [[place((cos * x - sin * y + at[0], sin * x + cos * y + at[1]), pose) for x, y in part] for part in local]
     return parts, (radius + box.outline.grow) * pose["scale"]
+
+
+def logged(box: Box, pose: dict[str, Any]) -> tuple[float, ...] | None:
+    """Where the game has a box, as seen from its pose, with what it loses; None where it has none."""
+    found = pose["boxes"].get(box.name)
+    if found is None:
+        return None
+    less = min(box.outline.grow, 0.0) * pose["scale"]
+    x0, y0, x1, y1 = found[0] - less, found[1] - less, found[2] + less, found[3] + less
+    return None if less and (x1 <= x0 or y1 <= y0) else (x0, y0, x1, y1)
 
 
 def hull(points: list[Point]) -> list[Point]:
@@ -189,6 +208,8 @@ class Reference:
             poses = {name: pose for name, pose in poses.items() if self.down.get(name, frame) >= frame}
             poses = {name: pose for name, pose in poses.items() if name not in self.gone}
             self.all_poses = shown
+            for name, pose in poses.items():
+                pose["open"] = self.opened(frame, name, pose)
             self.start_swings(frame, poses)
             self.frame(frame, poses)
             self.before = {name: pose for name, pose in poses.items() if name not in self.gone}
@@ -233,6 +254,8 @@ class Reference:
             clip, name = int(columns.clip[row]), self.recording.actors[columns.actor[row]].id
             pose["clip"] = self.recording.clips[clip] if clip >= 0 else None
             pose["shown"] = self.shown(name, pose)
+            slot = int(columns.logged[row])
+            pose["boxes"] = self.recording.boxes.of(slot) if slot >= 0 else {}
             pose["cut"] = pose["cut"] or frame in self.recording.resets
             found[name] = pose
         return found
@@ -257,6 +280,7 @@ class Reference:
             follows = name in self.seen and last == frame - 1 and not old["hidden"] and not pose["cut"]
             rate = float(self.rules.rate)
             way = [(pose[axis] - self.seen[name][axis]) if follows else 0.0 for axis in "xy"]
+            way = list(self.shorter(way[0], way[1], name))
             told = [way[k] if math.isnan(pose[v]) else pose[v] / rate for k, v in enumerate(("vx", "vy"))]
             self.held[name] = (frame, pose, (told[0], told[1]))
         self.seen = dict(poses)
@@ -292,18 +316,59 @@ class Reference:
         x, y = (0.0 if math.isnan(pose[axis]) else pose[axis] for axis in ("vx", "vy"))
         return x, y
 
+    def shorter(self, x: float, y: float, *names: str) -> Point:
+        """A way, the shorter one where one of those it concerns wraps."""
+        bounds = self.rules.space.bounds
+        if bounds is None or not any(self.kind[name].wraps for name in names):
+            return x, y
+        width, height = bounds[2] - bounds[0], bounds[3] - bounds[1]
+        return x - width * math.floor(x / width + 0.5), y - height * math.floor(y / height + 0.5)
+
+    def past(self, name: str, pose: dict[str, Any]) -> dict[str, Any] | None:
+        """Its pose of the frame before, if it was in play: of places that are one, the nearest."""
+        old = self.before.get(name)
+        if old is None:
+            return None
+        x, y = self.shorter(pose["x"] - old["x"], pose["y"] - old["y"], name)
+        return old if not self.kind[name].wraps else old | {"x": pose["x"] - x, "y": pose["y"] - y}
+
+    def opened(self, frame: int, name: str, pose: dict[str, Any]) -> set[str]:
+        """The names of the boxes that are open in a pose."""
+        found = set()
+        kind, bounds = self.kind[name], self.rules.space.bounds
+        for box in kind.boxes:
+            if not box.opens(pose["clip"], pose["shown"]) or (box.logged and logged(box, pose) is None):
+                continue
+            if box.role == "hitbox" and kind.stun_disarms and frame <= self.stunned.get(name, -1):
+                continue
+            if box.within_bounds and bounds is not None:
+                parts, radius = box_parts(box, pose)
+                for axis in (0, 1):
+                    values = [point[axis] for part in parts for point in part]
+                    outside = min(values) - radius < bounds[axis] - 1e-6
+                    if outside or max(values) + radius > bounds[axis + 2] + 1e-6:
+                        break
+                else:
+                    found.add(box.name)
+                continue
+            found.add(box.name)
+        return found
+
     def start_swings(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Notes where a swing of an attack begins, and of each actor where its being in play does."""
         for name, pose in poses.items():
             old = self.before.get(name)
             if old is None:
                 self.swing_start[name, ""] = frame
+            same = old is not None and old["clip"] == pose["clip"]
+            if not same or old is None or pose["shown"] < old["shown"] or pose["tick"] < old["tick"]:
+                self.swing_start[name, "clip"] = frame
             for attack in {box.attack for box in self.kind[name].boxes if box.attack}:
                 own = [box for box in self.kind[name].boxes if box.attack == attack]
-                opened = any(box.opens(pose["clip"], pose["shown"]) for box in own)
+                opened = any(box.name in pose["open"] for box in own)
                 if not opened:
                     continue
-                went_on = old is not None and any(box.opens(old["clip"], old["shown"]) for box in own)
+                went_on = old is not None and any(box.name in old["open"] for box in own)
                 if went_on and old is not None:
                     went_on = (
                         old["clip"] == pose["clip"] and old["shown"] <= pose["shown"] and old["tick"] <= pose["tick"]
@@ -313,22 +378,56 @@ class Reference:
 
     def way(self, name: str, box: Box, pose: dict[str, Any]) -> Point:
         """How far the anchor of a box has come since the frame before, if it has a usable past."""
-        old = self.before.get(name)
+        old = self.past(name, pose)
         if old is None or pose["cut"] or old["clip"] != pose["clip"] or old["facing"] != pose["facing"]:
             return 0.0, 0.0
-        if not box.opens(old["clip"], old["shown"]):
+        if box.name not in old["open"]:
             return 0.0, 0.0
-        now, then = (place(keyed(box, one, "at", box.at), one) for one in (pose, old))
+        now, then = (self.anchor(box, one) for one in (pose, old))
         return now[0] - then[0], now[1] - then[1]
 
-    def time(self, striker: str, hit: Box, pose_a: dict[str, Any], target: str, hurt: Box, pose_b: Any) -> float | None:
-        """When two boxes touch in this frame, None if they do not."""
-        slack = 1e-6 if self.rules.contact.edges_touch else -1e-6
-        if not hit.opens(pose_a["clip"], pose_a["shown"]) or not hurt.opens(pose_b["clip"], pose_b["shown"]):
+    @staticmethod
+    def anchor(box: Box, pose: dict[str, Any]) -> Point:
+        """What of a box is followed on its way."""
+        if not box.logged:
+            return place(keyed(box, pose, "at", box.at), pose)
+        x0, y0, x1, y1 = logged(box, pose) or (0.0, 0.0, 0.0, 0.0)
+        return pose["x"] + (x0 + x1) / 2, pose["y"] + (y0 + y1) / 2
+
+    def meeting(
+        self, frame: int, striker: str, hit: Box, pose_a: Any, target: str, hurt: Box, pose_b: Any, near: float
+    ) -> tuple[float, Point] | None:
+        """When two boxes touch, and by how much the striker then stands elsewhere in a space that wraps."""
+        if hit.name not in self.opened(frame, striker, pose_a) or hurt.name not in self.opened(frame, target, pose_b):
             return None
+        bounds, over = self.rules.space.bounds, [(0.0, 0.0)]
+        if bounds is not None and (self.kind[striker].wraps or self.kind[target].wraps):
+            width, height = bounds[2] - bounds[0], bounds[3] - bounds[1]
+            over = [(i * width, j * height) for i in (-1, 0, 1) for j in (-1, 0, 1)]
+        found = []
+        for dx, dy in over:
+            there = pose_a | {"x": pose_a["x"] + dx, "y": pose_a["y"] + dy}
+            way = self.way(striker, hit, pose_a), self.way(target, hurt, pose_b)
+            t = self.time(striker, hit, there, target, hurt, pose_b, way, near)
+            if t is not None:
+                found.append((t, abs(dx) + abs(dy), dx, dy))
+        return (min(found)[0], (min(found)[2], min(found)[3])) if found else None
+
+    def time(
+        self,
+        striker: str,
+        hit: Box,
+        pose_a: dict[str, Any],
+        target: str,
+        hurt: Box,
+        pose_b: Any,
+        ways: Any,
+        near: float,
+    ) -> float | None:
+        """When two boxes that are open touch in this frame, None if they do not."""
+        slack = near or (1e-6 if self.rules.contact.edges_touch else -1e-6)
         if not self.swept(striker, hit) and not self.swept(target, hurt):
             return 1.0 if box_gap(hit, pose_a, hurt, pose_b) < slack else None
-        ways = self.way(striker, hit, pose_a), self.way(target, hurt, pose_b)
         found = first_moment(hit, pose_a, ways[0], hurt, pose_b, ways[1], slack)
         return None if found is None else round(found, 6)
 
@@ -348,6 +447,7 @@ class Reference:
     def frame(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Finds, sorts and judges the contacts of one frame."""
         found: list[tuple[Any, ...]] = []
+        self.over: dict[Any, Point] = {}
         for striker, pose_a in poses.items():
             for target, pose_b in poses.items():
                 for hit in self.kind[striker].boxes:
@@ -357,8 +457,9 @@ class Reference:
                         attack = self.rules.attacks[hit.attack or ""]
                         if not self.may_meet(attack, striker, target, hit, hurt):
                             continue
-                        t = self.time(striker, hit, pose_a, target, hurt, pose_b)
-                        if t is not None:
+                        met = self.meeting(frame, striker, hit, pose_a, target, hurt, pose_b, 0.0)
+                        if met is not None:
+                            t, self.over[striker, hit.name, target, hurt.name] = met
                             order = (
                                 (not attack.preempts, -attack.priority),
                                 t,
@@ -380,8 +481,9 @@ class Reference:
         for *order, attack, hit, hurt in found:
             striker, target = order[2], order[4]
             self.now = (poses, hit, hurt)
+            self.now_over, self.now_t = self.over[striker, hit.name, target, hurt.name], order[6]
             outcome = self.outcome(frame, striker, target, attack, first_of_frame, preempted)
-            self.contacts.add((frame, striker, attack.name, target))
+            self.contacts.add((frame, striker, attack.memory_key, target))
             held = "held" in poses[striker] or "held" in poses[target]
             self.tell(frame, striker, target, hit, hurt, attack, outcome, order[1], held)
             if outcome == "landed":
@@ -398,9 +500,10 @@ class Reference:
         for name in sorted(hurt_now):
             if self.down.get(name) == frame:
                 self.vitals.lie_down(frame, name)
+        self.vitals.take_lives(frame)
         ends = {name for name, body in self.driven.bodies.items() if body.get("ends") == frame}
         for name in sorted(self.spent | solid | ends):
-            why = "spent" if name in self.spent else "down" if name in ends else "solid"
+            why = "spent" if name in self.spent else "solid" if name in solid else "down"
             self.events.append({"frame": frame, "event": "removed", "id": name, "detail": why})
             if name in self.driven.bodies:
                 self.driven.remove(name)
@@ -433,16 +536,17 @@ class Reference:
             return "unmet"
         if (striker, target) in early:
             return "preempted"
-        landings = [one[0] for one in self.landed if one[1:] == (striker, attack.name, target)]
+        landings = [one[0] for one in self.landed if one[1:] == (striker, attack.memory_key, target)]
         timed = any(box.attack == attack.name and box.during is not None for box in self.kind[striker].boxes)
         mode = attack.rehit.mode if attack.rehit else "once" if self.owner[striker] or timed else "always"
         if frame in landings:
             return "repeat"
         if mode == "once" and any(
-            landing >= self.swing_start[striker, attack.name if timed else ""] for landing in landings
+            landing >= self.swing_start[striker, "clip" if attack.rehit_group else attack.name if timed else ""]
+            for landing in landings
         ):
             return "repeat"
-        if mode == "entry" and (frame - 1, striker, attack.name, target) in before:
+        if mode == "entry" and (frame - 1, striker, attack.memory_key, target) in before:
             return "repeat"
         if mode == "after" and attack.rehit and any(frame < landing + attack.rehit.frames for landing in landings):
             return "repeat"
@@ -482,14 +586,27 @@ class Reference:
         """Where the striker comes from, and whether it falls."""
         poses, hit, hurt = self.now
         up = -1 if self.rules.space.up == "-y" else 1
+        holder = self.owner[striker] or striker
+        alive = holder in self.recording.numbers or holder in self.driven.bodies
+        counters = {key[1]: one for key, one in self.counters.items() if key[0] == holder} if alive else {}
+        if any(counters.get(name, 0) < least for name, least in attack.requires.items()):
+            return False
+        if any(counters.get(name, 0) >= most for name, most in attack.lacks.items()):
+            return False
         if attack.falling and poses[striker]["v"][1] * up >= 0:
+            return False
+        if attack.only_onto is not None and self.slope(striker, target) > attack.only_onto + 1e-6:
             return False
         if not attack.only_from and not attack.never_from:
             return True
         mine, theirs = poses[striker], poses[target]
         if attack.from_by == "edge":
             if all(name in self.before and not poses[name]["cut"] for name in (striker, target)):
-                mine, theirs = self.before[striker], self.before[target]
+                pasts = self.past(striker, mine), self.past(target, theirs)
+                mine, theirs = (
+                    old | {"boxes": one["boxes"] | old["boxes"]} for one, old in zip((mine, theirs), pasts, strict=True)
+                )
+            mine = mine | {"x": mine["x"] + self.now_over[0], "y": mine["y"] + self.now_over[1]}
             heights = []
             for box, pose in ((hit, mine), (hurt, theirs)):
                 parts, radius = box_parts(box, pose)
@@ -498,12 +615,45 @@ class Reference:
             above = heights[0] >= heights[3] - attack.slack - 1e-6
             below = heights[1] <= heights[2] + attack.slack + 1e-6
         else:
+            mine = mine | {"x": mine["x"] + self.now_over[0], "y": mine["y"] + self.now_over[1]}
             higher = (mine["y"] - theirs["y"]) * up
             above, below = higher > attack.slack, -higher > attack.slack
         heading = self.heading(theirs)
         ahead = (mine["x"] - theirs["x"]) * heading[0] + (mine["y"] - theirs["y"]) * heading[1] >= 0
         where = "above" if above else "below" if below else "ahead" if ahead else "behind"
         return (not attack.only_from or where in attack.only_from) and where not in attack.never_from
+
+    def slope(self, striker: str, target: str) -> float:
+        """How far off up the surface faces where they first touch: by the difference of the two shapes."""
+        poses, hit, hurt = self.now
+        late = 1 - self.now_t
+        ways = [self.way(name, box, poses[name]) for name, box in ((striker, hit), (target, hurt))]
+        swept = self.swept(striker, hit) or self.swept(target, hurt)
+        (parts_a, _), (parts_b, _) = box_parts(hit, poses[striker]), box_parts(hurt, poses[target])
+        x, y = (self.now_over[k] - late * (ways[0][k] - ways[1][k]) for k in (0, 1))
+        ring = hull([(round(p[0] + x - q[0], 9), round(p[1] + y - q[1], 9)) for p in parts_a[0] for q in parts_b[0]])
+        up = -1 if self.rules.space.up == "-y" else 1
+        move = [ways[0][k] - ways[1][k] if swept else 0.0 for k in (0, 1)]
+        edges = list(zip(ring, ring[1:] + ring[:1], strict=True))
+        inside = len(ring) > 2 and all(cross(start, end, (0.0, 0.0)) >= -1e-6 for start, end in edges)
+        if not inside:
+            best = min((to_segment(start, end), start, end) for start, end in edges)
+            (x0, y0), (x1, y1) = best[1:]
+            square = (x1 - x0) ** 2 + (y1 - y0) ** 2
+            share = 0.0 if square == 0 else min(1.0, max(0.0, -(x0 * (x1 - x0) + y0 * (y1 - y0)) / square))
+            nx, ny = x0 + share * (x1 - x0), y0 + share * (y1 - y0)
+            if math.hypot(nx, ny) > 1e-6:
+                return math.degrees(math.atan2(abs(nx), ny * up))
+        normals = []
+        for (x0, y0), (x1, y1) in edges:
+            length = math.hypot(x1 - x0, y1 - y0)
+            nx, ny = -(y1 - y0) / length, (x1 - x0) / length  # into the difference: the way A goes to be free
+            normals.append((-(x0 * nx + y0 * ny), nx * move[0] + ny * move[1], -abs(ny), nx, ny))
+        least = min(one[0] for one in normals)
+        near = [one for one in normals if one[0] < least + 1e-6]
+        against = min(one[1] for one in near)
+        *_, nx, ny = min((one for one in near if one[1] < against + 1e-6), key=lambda one: one[2])
+        return math.degrees(math.atan2(abs(nx), ny * up))
 
     @staticmethod
     def heading(pose: dict[str, Any]) -> Point:
@@ -523,7 +673,7 @@ class Reference:
     def at(self, name: str, t: float) -> Point:
         """Where an actor is at a time of the frame."""
         pose = self.now[0][name]
-        old = self.before.get(name)
+        old = self.past(name, pose)
         if old is None or pose["cut"]:
             return pose["x"], pose["y"]
         return old["x"] + (pose["x"] - old["x"]) * t, old["y"] + (pose["y"] - old["y"]) * t
@@ -550,7 +700,9 @@ class Reference:
                 x, y = poses[striker]["v"]
             elif push.direction != "facing":
                 (x1, y1), (x0, y0) = self.at(name, t), self.at(other, t)
-                x, y = x1 - x0, 0.0 if push.direction == "flat" else y1 - y0
+                sign = -1 if side == "target" else 1
+                x, y = x1 - x0 + sign * self.now_over[0], y1 - y0 + sign * self.now_over[1]
+                y = 0.0 if push.direction == "flat" else y
             x, y = (x, y) if x or y else (hx, hy)
             size = push.distance / kind.weight / math.hypot(x, y)
             tell("knockback", dx=x * size, dy=y * size, until=frame + push.over, by=other)
@@ -596,7 +748,7 @@ class Reference:
 
     def land(self, frame: int, striker: str, target: str, attack: Attack, hurt: Box, t: float) -> None:
         """Health, then the tables of both sides."""
-        self.landed.append((frame, striker, attack.name, target))
+        self.landed.append((frame, striker, attack.memory_key, target))
         health, full = self.health[target], self.kind[target].health
         if health is not None and full is not None:
             after = min(max(health - attack.damage * hurt.damage_scale, 0), full)

@@ -86,7 +86,14 @@ class Driven:
         if expected:
             return
         kind = self.rules.kinds[birth["kind"]]
-        body = {"scale": 1.0, "facing": birth.get("facing", 1), "hidden": False, "cut": False, "cell": -1}
+        body = {
+            "kind": kind.name,
+            "scale": 1.0,
+            "facing": birth.get("facing", 1),
+            "hidden": False,
+            "cut": False,
+            "cell": -1,
+        }
         body |= {"x": birth["x"], "y": birth["y"], "angle": birth["angle"], "clip": kind.motion.clip, "tick": 0}
         body |= {"v": kind.motion.velocity if birth["v"] is None else birth["v"], "born": frame, "motion": kind.motion}
         body["home"] = (body["x"], body["y"], body["v"], body["facing"])
@@ -120,8 +127,12 @@ class Driven:
             if not recorded[name]["hidden"]:
                 self.since.setdefault(name, frame)
         owners = [(name, one) for name in sorted(self.poses) for one in self.world.kind[name].emitters]
+        self.leaving: list[str] = []
         for name, emitter in owners:
             self.pull(frame, name, emitter)
+        for name in sorted(self.leaving):
+            self.world.events.append({"frame": frame, "event": "removed", "id": name, "detail": "edge"})
+            self.remove(name)
         result = {name: self.pose(name, frame) for name in self.bodies}
         self.last_poses = recorded | result
         return result
@@ -139,6 +150,7 @@ class Driven:
         pose["hidden"] = pose["hidden"] or frame > body.get("hides", frame)
         pose["tick"] = frame - body["played"] if kind.motion.clip else -1
         pose["shown"] = self.world.shown(name, pose)
+        pose["boxes"] = {}
         return pose
 
     def move(self, name: str, body: dict[str, Any]) -> str:
@@ -256,7 +268,7 @@ class Driven:
                 return "edge"
             if motion.at_edge == "wrap":
                 body[name] = low + (body[name] - low) % (high - low)
-                body["cut"] = True
+                body["cut"] = body["cut"] or not self.rules.kinds[body["kind"]].wraps
                 continue
             if motion.at_edge == "bounce":
                 body[name] = 2 * (low if body[name] < low else high) - body[name]
@@ -286,7 +298,9 @@ class Driven:
                 due = anew or before["shown"] < when.cell
         else:
             due = {"press": now and not then, "release": then and not now, "hold": now}[when.on]
-        if not due:
+        counters = {key[1]: one for key, one in self.world.counters.items() if key[0] == name}
+        short = any(counters.get(one, 0) < least for one, least in emitter.requires.items())
+        if not due or short or any(counters.get(one, 0) >= most for one, most in emitter.lacks.items()):
             return
         gun = (name, emitter.name)
         if pose["hidden"]:
@@ -332,12 +346,16 @@ class Driven:
                 of_kind = other != name and self.world.kind[other].name == emitter.aim.kind
                 out = there["hidden"] or other in self.world.down or other in self.world.gone
                 if of_kind and not out:
-                    others.append((math.dist(origin, (there["x"], there["y"])), other, (there["x"], there["y"])))
+                    way = self.world.shorter(there["x"] - origin[0], there["y"] - origin[1], other, name)
+                    others.append((math.hypot(*way), other, (origin[0] + way[0], origin[1] + way[1])))
             goal = min(others)[2] if others else None
         elif emitter.aim == "input":
             timed = emitter.when.on in ("every", "clip")
             told = [point for button, point in self.aims[frame, name] if timed or button == emitter.when.name]
             goal = told[-1] if told else None
+            if goal is not None:
+                way = self.world.shorter(goal[0] - origin[0], goal[1] - origin[1], name)
+                goal = goal if way == (0, 0) else (origin[0] + way[0], origin[1] + way[1])
         if goal is not None and goal != origin:
             aim = turned(math.degrees(math.atan2(goal[1] - origin[1], goal[0] - origin[0])))
         x, y = place(emitter.muzzle, pose)
@@ -353,8 +371,22 @@ class Driven:
                 birth["x"] = x0 + (x1 - x0) * chance(self.recording.seed, birth["id"], "x")
                 birth["y"] = y0 + (y1 - y0) * chance(self.recording.seed, birth["id"], "y")
             self.appear(frame, birth | {"owner": name, "emitter": emitter.name, "spawned": True, "facing": 1})
+            if emitter.moves_at_once and birth["id"] in self.bodies:
+                self.move_at_once(frame, birth["id"])
             if birth["id"] in self.bodies:
                 self.poses[birth["id"]] = self.pose(birth["id"], frame)
+
+    def move_at_once(self, frame: int, name: str) -> None:
+        """The first move, from the muzzle."""
+        world, body = self.world, self.bodies[name]
+        muzzle = self.pose(name, frame)
+        muzzle["open"] = world.opened(frame, name, muzzle)
+        world.before[name] = muzzle
+        why = self.move(name, body)
+        if why == "edge":
+            self.leaving.append(name)
+        elif why:
+            body["solid"] = frame
 
     def fan(self, prefix: str, fan: Fan, centre: float, at: Point, inherited: Point) -> list[dict[str, Any]]:
         """Births side by side."""

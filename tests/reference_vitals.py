@@ -23,6 +23,7 @@ class Vitals:
         self.checkpoint: dict[str, Any] = {}
         self.fell_at: dict[str, Any] = {}
         self.due: dict[str, int] = {}
+        self.owed: dict[str, int] = {}
         self.held: set[str] = set()
         self.out: set[str] = set()
         self.outs: dict[str, int] = {}
@@ -39,6 +40,8 @@ class Vitals:
         world.start = world.starts(frame)
         for name in [actor.id for actor in self.recording.actors]:
             if whole or name not in self.out:
+                if not whole:
+                    self.take_life(frame, name)
                 self.revive(name)
             world.offset[name] = (0.0, 0.0)
             world.steps[name] = []
@@ -64,7 +67,7 @@ class Vitals:
         world = self.world
         world.health[name] = world.kind[name].health
         world.immune[name], world.shield[name], world.steps[name] = set(), -1, []
-        for memory in (world.down, world.stunned, world.credit):
+        for memory in (world.down, world.stunned, world.credit, self.owed):
             memory.pop(name, None)  # type: ignore[attr-defined]
         self.held.discard(name)
 
@@ -97,6 +100,7 @@ class Vitals:
                 kept = kind.respawn.keeps if kind.respawn else frozenset()
                 world.counters = {key: one for key, one in world.counters.items() if key[0] != name or key[1] in kept}
                 self.lives[name] = kind.lives
+                self.owed.pop(name, None)
                 self.out.discard(name)
                 waits = name in self.due or (kind.succession and name in self.recording.numbers)
                 if name in world.down and name not in self.due and returning is not None:
@@ -117,8 +121,11 @@ class Vitals:
         row = {"frame": frame, "event": "down", "id": name, "by": world.credit[name]}
         left = self.lives[name]
         if left is not None:
-            self.lives[name] = left = max(left - 1, 0)
-            row["lives"] = left
+            row["lives"] = max(left - 1, 0)
+            self.owed[name] = frame + kind.down.life_after
+            if kind.down.life_after == 0:
+                self.lives[name] = max(left - 1, 0)
+                del self.owed[name]
         world.events.append(row)
         if kind.down.worth:
             who: str = world.credit[name]
@@ -132,21 +139,42 @@ class Vitals:
             world.events.append({"frame": frame, "event": "score", **told})
         world.driven.leave_children(name, pose)
 
+    def left(self, name: str) -> int | None:
+        """The lives once the one is taken that is owed."""
+        lives = self.lives[name]
+        return lives if lives is None or name not in self.owed else max(lives - 1, 0)
+
+    def take_life(self, frame: int, name: str) -> None:
+        """The life that is owed."""
+        before, after = self.lives.get(name), self.left(name) if name in self.owed else None
+        if self.owed.pop(name, None) is not None and after != before:
+            self.lives[name] = after
+            row = {"frame": frame, "event": "life", "id": name, "before": before, "after": after}
+            self.world.events.append(row)
+
+    def take_lives(self, frame: int) -> None:
+        """Those that fall due in a frame."""
+        outs = {name for name, due in self.outs.items() if due == frame}
+        for name in sorted(name for name, due in self.owed.items() if due == frame or name in outs):
+            self.take_life(frame, name)
+
     def lie_down(self, frame: int, name: str) -> None:
         """At the end of the frame in which it went down: comes back, stays to be seen, or is out."""
         world, kind = self.world, self.world.kind[name]
         body = world.driven.bodies.get(name)
-        returns = self.lives[name] != 0 and name not in world.spent
+        returns = self.left(name) != 0 and name not in world.spent
         returns = returns and (kind.respawn is not None or (kind.succession and body is None))
         if returns and (body is not None or not kind.succession):
             assert kind.respawn is not None
             self.due[name] = max(frame + kind.respawn.after, frame + 1)
+        leaves = kind.down.lasts if kind.down.out_after is None else kind.down.out_after
         if not returns and self.lives[name] is not None:
-            self.outs[name] = frame + (0 if name in world.spent else kind.down.lasts)
+            self.outs[name] = frame + (0 if name in world.spent else leaves)
         if body is not None:
             body |= {"motion": kind.down.motion or Motion(), "hidden": kind.down.hide, "returns": returns}
             body["v"] = body["v"] if kind.down.motion else (0.0, 0.0)
-            body["hides" if returns else "ends"] = frame + kind.down.lasts
+            body["hides"] = frame + kind.down.lasts
+            body |= {} if returns else {"ends": frame + leaves}
 
     def settle(self, frame: int) -> None:
         """Who is out, and whether the run has ended."""
@@ -228,7 +256,8 @@ class Vitals:
                     if not harm or (ally and not attack.friendly):
                         continue
                     if world.may_meet(attack, striker, name, hit, hurt):
-                        found += [striker] * (world.time(striker, hit, pose, name, hurt, there) is not None)
+                        met = world.meeting(frame, striker, hit, pose, name, hurt, there, respawn.clearance)
+                        found += [striker] * (met is not None)
         if found and name not in self.held:
             self.held.add(name)
             row = {"frame": frame, "event": "respawn_held", "id": name, "detail": min(found)}
@@ -257,6 +286,7 @@ class Vitals:
         x, y = self.place(name, respawn)
         killer = world.credit[name]
         del self.due[name]
+        self.take_life(frame, name)
         self.revive(name)
         self.forget(name)
         world.events.append({"frame": frame, "event": "respawn", "id": name, "x": x, "y": y})
@@ -340,6 +370,7 @@ class Vitals:
             return
         old = max(past)[1]
         self.succeeded.add(old)
+        self.take_life(frame, old)
         self.lives[name] = self.lives[old]
         for key in [key for key in world.counters if key[0] == old]:
             world.counters[name, key[1]] = world.counters[key]

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests import strategies
+from tests import strategies, uncommon
 from tests.reference import Reference, box_parts, gap
 from tests.worlds import recording, rulebook, run, told
 from voskar.core.ledger import Ledger
@@ -61,6 +61,22 @@ def test_what_the_rules_set_in_motion_agrees_too(
     played = recording(book, more.draw(strategies.inputs(frames)), reactions=reactions, seed=3)
     rules = book.rules(played.rate)
     agrees(rules, played, replay(rules, played))
+
+
+@at_least_50
+@given(
+    uncommon.rulebooks(
+        st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks(), strategies.deadly_rulebooks(driving=True))
+    ),
+    strategies.recordings(),
+    st.sampled_from(["baked", "raw"]),
+    st.data(),
+)
+def test_rules_that_few_games_need_agree_too(
+    data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
+) -> None:
+    frames = more.draw(uncommon.boxed(data, frames))
+    test_what_the_rules_set_in_motion_agrees_too.hypothesis.inner_test(data, frames, reactions, more)
 
 
 @at_least_50

@@ -60,7 +60,8 @@ cdef class TouchFinder:
 
     @cython.locals(
         hits=PlacedBoxes, hurts=PlacedBoxes, kept=Py_ssize_t, k=Py_ssize_t, same=Py_ssize_t, i=Py_ssize_t,
-        j=Py_ssize_t, other=Py_ssize_t, a=Py_ssize_t, b=Py_ssize_t, far=double, near=double,
+        j=Py_ssize_t, other=Py_ssize_t, a=Py_ssize_t, b=Py_ssize_t, far=double, near=double, x=double, y=double, u=double,
+        v=double, nearer=bint,
     )
     cdef void merge(self) noexcept
 

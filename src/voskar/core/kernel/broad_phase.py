@@ -78,7 +78,7 @@ class TouchFinder:
 
     def merge(self) -> None:
         """Of a pair that touches in several copies only the touch that comes first is kept, of equals the one the
-        least far over."""
+        least far over, then to the left, then to the low end of y."""
         hits, hurts = self.placing.hits, self.placing.hurts
         kept = 0
         for k in range(self.count):
@@ -99,9 +99,11 @@ class TouchFinder:
                 kept += 1
                 continue
             a, b = self.hit[same], self.hurt[same]
-            far = abs(hits.over_x[i] - hurts.over_x[j]) + abs(hits.over_y[i] - hurts.over_y[j])
-            near = abs(hits.over_x[a] - hurts.over_x[b]) + abs(hits.over_y[a] - hurts.over_y[b])
-            if self.t[k] < self.t[same] or (self.t[k] == self.t[same] and far < near):
+            x, y = hits.over_x[i] - hurts.over_x[j], hits.over_y[i] - hurts.over_y[j]
+            u, v = hits.over_x[a] - hurts.over_x[b], hits.over_y[a] - hurts.over_y[b]
+            far, near = abs(x) + abs(y), abs(u) + abs(v)
+            nearer = far < near or (far == near and (x < u or (x == u and y < v)))
+            if self.t[k] < self.t[same] or (self.t[k] == self.t[same] and nearer):
                 self.keep(k, same)
         self.count = kept
 

@@ -29,6 +29,11 @@ class Settling:
         else:
             self.resets.judge.memory.forget(state.row)
 
+    def _owes(self, one: tuple[str, int], frame: int) -> bool:
+        """Whether an actor of that id and row is still there, and owes a life to be taken now."""
+        found = self.world.find(one[0])
+        return found is not None and (found.row, found.owes) == (one[1], frame)
+
     def settle(self) -> None:
         """Everything that a frame brings at its end."""
         world, run, frame = self.world, self.world.run, self.world.frame
@@ -48,9 +53,10 @@ class Settling:
                 if state.down == frame:
                     outs += lie_down(world, state, going)
             world.settling.clear()
-        for name, row in sorted(run.lives.pop(frame, ())):
+        due = [one for one in run.lives.pop(frame, ()) if self._owes(one, frame)]
+        for name, _ in sorted({*due, *outs}):
             owing = world.find(name)
-            if owing is not None and owing.row == row and owing.owes == frame:
+            if owing is not None:
                 take_life(world, owing)
         for row in sorted(going, key=lambda row: world.state(row).id) if going else ():
             self._leave(frame, world.state(row), going[row])
@@ -59,6 +65,5 @@ class Settling:
             found = world.find(name)
             if found is not None and found.row == row:
                 found.out = True
-                take_life(world, found)
             world.events.append(Out(frame=frame, id=name))
         self.goals.look()

@@ -332,5 +332,5 @@ class Stage:
         found = {kernel.ended_row[k]: "solid" for k in range(kernel.ended)}
         for row in self.run.ends.pop(self.frame, ()):
             if self.actors[row] is not None and table.ends[row] == self.frame:
-                found[row] = "down"
+                found.setdefault(row, "down")  # a solid took it as it moved, before the frame came to its end
         return found

@@ -1,0 +1,102 @@
+"""Rules that few games need, put into random rulebooks: each now and then, so that they also meet."""
+
+from __future__ import annotations
+
+from copy import deepcopy
+from typing import Any
+
+from hypothesis import strategies as st
+
+from tests import strategies
+
+SIMPLE = ("rect", "span", "circle", "capsule")
+
+
+def _now_and_then(draw: Any, often: int = 2) -> bool:
+    return not draw(st.integers(0, often))
+
+
+@st.composite
+def rulebooks(draw: Any, base: Any) -> dict[str, Any]:
+    """One of `base` with more in it."""
+    data = deepcopy(draw(base))  # parts of it are shared by all that are drawn
+    space = data.setdefault("space", {})
+    if "bounds" in space or draw(st.booleans()):
+        space.setdefault("bounds", draw(st.sampled_from([[-5, -5, 5, 5], [-4, -6, 6, 7]])))
+    onto = _now_and_then(draw, 3)
+    for kind in data["kinds"].values():
+        _kind(draw, kind, "bounds" in space)
+        for box in kind["boxes"].values():
+            _box(draw, box, onto)
+    for attack in data["attacks"].values():
+        _attack(draw, attack, onto)
+    return data
+
+
+def _kind(draw: Any, kind: dict[str, Any], bounded: bool) -> None:
+    if bounded and _now_and_then(draw):
+        kind["wraps"] = True
+    if _now_and_then(draw):
+        kind["stun_disarms"] = True
+    if _now_and_then(draw, 4):
+        kind["linger"] = draw(st.integers(0, 2))
+    if "down" in kind and _now_and_then(draw):
+        kind["down"] = kind["down"] | {"life_after": draw(st.integers(0, 3))}
+    if "down" in kind and _now_and_then(draw):
+        kind["down"] = kind["down"] | {"out_after": draw(st.integers(0, 3))}
+    if "respawn" in kind and _now_and_then(draw):
+        kind["respawn"] = kind["respawn"] | {"clearance": draw(st.sampled_from([0.5, 2, 3]))}
+    for emitter in kind.get("emitters", {}).values():
+        if _now_and_then(draw):
+            emitter["moves_at_once"] = True
+        if _now_and_then(draw, 3):
+            emitter[draw(st.sampled_from(["requires", "lacks"]))] = {"honey": draw(st.sampled_from([2, 4]))}
+
+
+def _box(draw: Any, box: dict[str, Any], onto: bool) -> None:
+    if onto and ("polygon" in box or "pixels" in box):  # the twin follows one convex part
+        for key in ("polygon", "pixels", "origin", "pixel"):
+            box.pop(key, None)
+        box["rect"] = [draw(strategies.sizes), draw(strategies.sizes)]
+    if _now_and_then(draw, 3):
+        box["within_bounds"] = True
+    if any(shape in box for shape in SIMPLE) and _now_and_then(draw, 3):
+        box["grow"] = draw(st.sampled_from([-0.2, -0.1]))
+    if box["role"] != "body" and _now_and_then(draw, 3):
+        for key in ("rect", "span", "circle", "capsule", "polygon", "pixels", "origin", "pixel", "at", "turn", "keys"):
+            box.pop(key, None)
+        box.pop("blend", None)
+        box["logged"] = True
+        box["grow"] = draw(st.sampled_from([0, 0, 0.5, -0.5, -1.5]))
+
+
+def _attack(draw: Any, attack: dict[str, Any], onto: bool) -> None:
+    if onto and draw(st.booleans()):
+        attack["only_onto"] = draw(st.sampled_from([0, 30, 60, 100]))
+    if _now_and_then(draw, 3):
+        attack["rehit_group"] = "group"
+    if _now_and_then(draw, 4):
+        attack[draw(st.sampled_from(["requires", "lacks"]))] = {"honey": draw(st.sampled_from([2, 4]))}
+    for side in ("striker", "target"):
+        if _now_and_then(draw, 3):
+            attack[side] = attack.get(side, {}) | {"gives": {"honey": 2}}
+        if _now_and_then(draw, 3):
+            attack[side] = attack.get(side, {}) | {"stun": draw(st.integers(1, 3))}
+
+
+@st.composite
+def boxed(draw: Any, data: dict[str, Any], frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The same frames with boxes as the game has them."""
+    found = []
+    for frame in frames:
+        poses = []
+        for pose in frame["poses"]:
+            names = [name for name, box in data["kinds"][pose["kind"]]["boxes"].items() if box.get("logged")]
+            boxes = {}
+            for name in names:
+                if draw(st.integers(0, 3)):
+                    x, y = pose["x"] + draw(strategies.steps), pose["y"] + draw(strategies.steps)
+                    boxes[name] = [x, y, x + draw(strategies.sizes), y - draw(strategies.sizes)]
+            poses.append(pose | ({"boxes": boxes} if boxes or draw(st.booleans()) else {}))
+        found.append(frame | {"poses": poses})
+    return found
