@@ -53,6 +53,11 @@ RULES = [
     ("entry-lost", "attacks.sting.rehit", "entry"),
     ("rebound-adds", "attacks.sting", {"falling": True, "striker": {"rebound": 9, "rebound_mode": "add"}}),
     ("out-of-proportion", "kinds.keeper.boxes.torso.at", [500, 0]),
+    ("meets-broken", "layers.meets", {}),
+    ("never-given", "attacks.sting.requires", {"wax": 1}),
+    ("no-bounds", "kinds.hornet.boxes.sting.within_bounds", True),
+    ("idle-key", "kinds.hornet.stun_disarms", True),
+    ("idle-key", "attacks.sting.rehit_group", "sweep"),
 ]
 
 GUN = {"spawn": "puff", "when": {"press": "fire"}}
@@ -79,6 +84,21 @@ def test_what_is_set_in_motion(name: str, emitter: dict[str, Any], motion: dict[
     box = {"role": "hitbox", "attack": "sting", "circle": 1, "mask": ["keeper"], "swept": False}
     data["kinds"]["puff"] = {"side": "hive", "motion": motion, "boxes": {"core": box}}
     assert found(data) == ({name} if name else set())
+
+
+def test_boxes_that_a_game_logs() -> None:
+    data = change(sound(), "layers.meets", {"hive": ["keeper"]})
+    data["layers"]["names"] = ["keeper", "hive"]
+    box = {"role": "hitbox", "attack": "sting", "logged": True, "layer": ["hive"]}
+    data["kinds"]["hornet"]["boxes"]["sting"] = box
+    assert found(data) == set()
+    assert found(data, brush({"hornet-1": "...."})) == {"never-logged"}
+    frames = brush({"hornet-1": "...."})
+    for pose in frames[2]["poses"]:
+        pose |= {"boxes": {"sting": [0, 0, 1, 1]}} if pose["kind"] == "hornet" else {}
+    assert found(data, frames) == set()
+    data["fixtures"] = [{"kind": "hornet", "at": [90, 0]}]
+    assert found(data) == {"never-logged"}
 
 
 def test_inputs_budgets_and_what_multiplies() -> None:
@@ -160,6 +180,11 @@ BACK = [
     ("", {"respawn": {"at": [240, 0]}}, HORNET),
     ("down-outlasts", {"down": {"lasts": "10f"}}, []),
     ("", {"down": {"lasts": "9f"}}, []),
+    ("life-late", {"down": {"lasts": "9f", "life_after": "10f"}}, []),
+    ("", {"down": {"lasts": "9f", "life_after": "9f"}}, []),
+    ("life-late", {"down": {"lasts": "2f", "life_after": "3f"}}, []),
+    ("", {"down": {"lasts": "2f", "life_after": "3f", "out_after": "3f"}}, []),
+    ("idle-key", {"respawn": {"after": "9f", "at": [200, 0], "iframes": 30, "clearance": 4}}, []),
     ("lives-idle", {"respawn": None}, []),
     ("", {"respawn": None, "succession": True}, []),
     ("lives-idle", {"lives": None}, []),
@@ -205,5 +230,5 @@ def test_every_check_is_tried_here() -> None:
     tried = {name for name, *_ in [*RULES, *MOVED]} - {""}
     tried |= {"input-unseen", "over-budget", "multiplies", "stomp-unguarded", "iframes-short", "knockback-short"}
     tried |= {"up-differs", "tunnels", "clip-unshown", "clip-unknown", "never-open", "friends-touch"}
-    tried |= {name for name, *_ in BACK} - {""} | {"wait-idle", "doubles", "trap"}
+    tried |= {name for name, *_ in BACK} - {""} | {"wait-idle", "doubles", "trap", "never-logged"}
     assert tried == set(CHECKS)

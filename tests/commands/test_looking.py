@@ -77,8 +77,10 @@ def test_layers(apiary: Path, here: Any) -> None:
     pairs = {(one["hitbox_layer"], one["hurtbox_layer"]): one for one in map(json.loads, done.stdout.splitlines())}
     assert (pairs["hive", "keeper"]["eligible"], pairs["hive", "keeper"]["landed"]) == (True, 6)
     assert (pairs["tool", "keeper"]["eligible"], pairs["thorns", "keeper"]["contacts"]) == (False, 0)
-    table = here("layers", "apiary.toml", cwd=apiary).stdout
-    assert "hitboxes see 4/4" in " ".join(table.split())
+    shown = here("layers", "apiary.toml", "meadow.jsonl", "--boxes", cwd=apiary).stdout
+    assert "hitboxes see 4/4" in " ".join(shown.split())
+    assert "2 tool        -    6    -" in shown
+    assert max(map(len, shown.splitlines()[:11])) <= 80
 
 
 def test_audit_of_the_demo(apiary: Path, tmp_path: Path, here: Any) -> None:

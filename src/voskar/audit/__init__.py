@@ -4,13 +4,22 @@ from __future__ import annotations
 
 from voskar.audit.blows import CHECKS as BLOW_CHECKS
 from voskar.audit.findings import Case, Finding
+from voskar.audit.keys import CHECKS as KEY_CHECKS
 from voskar.audit.layers import CHECKS as LAYER_CHECKS
 from voskar.audit.lives import CHECKS as LIFE_CHECKS
 from voskar.audit.motion import CHECKS as MOTION_CHECKS
 from voskar.audit.played import CHECKS as PLAYED_CHECKS
 from voskar.audit.shapes import CHECKS as SHAPE_CHECKS
 
-CHECKS = {**LAYER_CHECKS, **SHAPE_CHECKS, **BLOW_CHECKS, **MOTION_CHECKS, **LIFE_CHECKS, **PLAYED_CHECKS}
+CHECKS = {
+    **LAYER_CHECKS,
+    **SHAPE_CHECKS,
+    **BLOW_CHECKS,
+    **MOTION_CHECKS,
+    **LIFE_CHECKS,
+    **KEY_CHECKS,
+    **PLAYED_CHECKS,
+}
 """Every check by name. Those that need a recording tell nothing without one."""
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from voskar.audit.findings import Case, Check, Finding
 from voskar.core.rules import Box, Detect, Role, eligible, sees
+from voskar.core.views.exercise import layer_pairs
 
 
 def layer_unused(case: Case) -> Iterator[Finding]:
@@ -53,6 +54,19 @@ def one_sided(case: Case) -> Iterator[Finding]:
                 yield case.finding("one-sided", other if forth else where, reason, remedy)
 
 
+def meets_broken(case: Case) -> Iterator[Finding]:
+    """Layers whose boxes, by their own masks, meet otherwise than the table of who meets whom has it."""
+    for pair in layer_pairs(case.rules):
+        if pair.breaks:
+            where = ("layers", "meets", pair.hit_layer) if pair.hit_layer in _rows(case) else ("layers", "meets")
+            reason = f"{pair.hit_layer or 'no layer'} on {pair.hurt_layer or 'no layer'}: {pair.breaks}"
+            yield case.finding("meets-broken", where, reason, "change the table, or take those masks out")
+
+
+def _rows(case: Case) -> set[str]:
+    return set(case.book.data.layers.meets or ())
+
+
 def never_meets(case: Case) -> Iterator[Finding]:
     """A hitbox that no hurtbox can ever meet, a hurtbox that nothing can."""
     catalog = case.catalog
@@ -81,6 +95,7 @@ def attack_unused(case: Case) -> Iterator[Finding]:
 CHECKS: dict[str, Check] = {
     "layer-unused": layer_unused,
     "one-sided": one_sided,
+    "meets-broken": meets_broken,
     "never-meets": never_meets,
     "attack-unused": attack_unused,
 }

@@ -9,8 +9,8 @@ import click
 from rich.text import Text
 
 from voskar.commands import present
+from voskar.commands.layers_view import show_matrix
 from voskar.commands.options import picture_ending
-from voskar.core.explain.step import DETECT_WORDS
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 from voskar.core.views.exercise import LayerPair, layer_pairs
@@ -30,14 +30,14 @@ Example:
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recordings", metavar="[RECORDING]...", nargs=-1)
-@click.option("--boxes", is_flag=True, help="Each pair of boxes on a line of its own.")
+@click.option("--boxes", is_flag=True, help="Each pair of layers and of boxes on a line of its own too, with why.")
 @click.option("-o", "--out", metavar="FILE", help="A picture too: .png or .svg by the ending.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of layers instead of a table.")
 def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | None, as_json: bool) -> None:
-    """Tell for every ordered pair of layers whether hitboxes on one may meet hurtboxes on the other, and why.
+    """Show as one matrix whether hitboxes on a layer may meet hurtboxes on another, and where masks break the table.
 
-    With recordings: how many contacts and landings each pair had, so that pairs never tried stand out, and
-    pairs that should not touch.
+    With recordings: how many contacts each pair had, so that pairs never tried stand out, and pairs that should not
+    touch.
     """
     ending = picture_ending(out) if out else ""
     book = load_rulebook(rulebook)
@@ -47,7 +47,9 @@ def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | 
     if as_json:
         click.echo("\n".join(json.dumps(_plain(pair, bool(played))) for pair in pairs))
     else:
-        _show(rules, pairs, bool(played), boxes)
+        show_matrix(rules, pairs, bool(played))
+        if boxes:
+            _show_boxes(rules, pairs, bool(played))
     if out:
         from voskar.drawing.layers import draw_layers
 
@@ -56,13 +58,12 @@ def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | 
         click.echo(f"\ndrew {Path(out)}", err=as_json)
 
 
-def _show(rules: Rules, pairs: list[LayerPair], tried: bool, boxes: bool) -> None:
+def _show_boxes(rules: Rules, pairs: list[LayerPair], tried: bool) -> None:
     out = present.console()
+    out.print()
     counts = [("contacts", "right"), ("landed", "right")] if tried else []
     columns = [("hitbox layer", ""), ("hurtbox layer", ""), ("may meet", ""), *counts, ("because", "")]
-    table = present.table(
-        f'who can hit whom; detect = "{rules.contact.detect}": {DETECT_WORDS[rules.contact.detect]}', columns
-    )
+    table = present.table("pairs of layers and boxes", columns)
     table.columns[-1].ratio, table.expand = 1, True
     for pair in pairs:
         word = Text("yes" if pair.eligible else "no", "" if pair.eligible else "dim")
@@ -71,7 +72,7 @@ def _show(rules: Rules, pairs: list[LayerPair], tried: bool, boxes: bool) -> Non
         row = [str(pair.contacts), str(pair.landed)] if pair.eligible else ["", ""]
         reason = Text(pair.reason, "dim")
         table.add_row(pair.hit_layer or "(none)", pair.hurt_layer or "(none)", word, *(row if tried else ()), reason)
-        for one in pair.pairs if boxes else ():
+        for one in pair.pairs:
             row = [str(one.contacts), str(one.landed)] if tried else []
             untried = Text("untried" if tried and not one.contacts else "", "yellow")
             table.add_row(f"  {one.hitbox}", f"  {one.hurtbox}", untried, *row, "")
@@ -92,6 +93,7 @@ def _plain(pair: LayerPair, tried: bool) -> dict[str, object]:
         "hurtbox_layer": pair.hurt_layer or None,
         "eligible": pair.eligible,
         "because": pair.reason,
+        "promised": pair.promised,
         "boxes": [vars(one) if tried else {"hitbox": one.hitbox, "hurtbox": one.hurtbox} for one in pair.pairs],
     }
     return found | ({"contacts": pair.contacts, "landed": pair.landed} if tried else {})

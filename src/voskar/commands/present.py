@@ -50,6 +50,14 @@ def span(first: int, last: int | None) -> str:
     return str(first) if last is None or last == first else f"{first}-{last}"
 
 
+def shortened(text: str, length: int) -> str:
+    """A text with its middle left out where it is longer."""
+    if len(text) <= length:
+        return text
+    left = (length - 1) // 2
+    return f"{text[:left]}…{text[len(text) - (length - 1 - left) :]}"
+
+
 def count(amount: int, thing: str, things: str | None = None) -> str:
     """`1 hit`, `2 hits`."""
     return f"{amount:,} {thing if amount == 1 else things or thing + 's'}"

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tests.worlds import frames_of, run
+from tests.worlds import frames_of, run, sting
 from voskar.core.emitters.draws import draw
 from voskar.core.ledger import Ledger
 
@@ -185,3 +185,29 @@ def test_a_limit_on_shown_shots_leaves_out_the_one_being_fired(first: int, mark:
     ledger = run(data, frames)
     assert frames_of(ledger, "spawn") == [first]
     assert frames_of(ledger, "denied", detail="limit") == [first + 2]
+
+
+def test_a_shot_that_moves_at_once() -> None:
+    data = sting()
+    data["kinds"]["puff"] = {
+        "motion": {"life": 3},
+        "boxes": {"core": {"role": "hitbox", "attack": "sting", "circle": 1, "mask": ["keeper"]}},
+    }
+    data["kinds"]["hornet"]["emitters"] = {"spit": {"spawn": "puff", "when": {"press": "fire"}, "speed": 1200}}
+    frames: list[dict[str, Any]] = [
+        {"poses": [{"id": "k", "kind": "keeper", "x": 15, "y": 0}, {"id": "h", "kind": "hornet", "x": 0, "y": 0}]}
+        for _ in range(6)
+    ]
+    frames[1]["inputs"] = [{"id": "h", "button": "fire"}]
+
+    def told() -> list[tuple[str, int]]:
+        ledger = run(data, frames)
+        found = [("landed", one.frame) for one in ledger.landings()]
+        return found + [("removed", one.frame) for one in ledger.of("removed")]
+
+    assert told() == [("landed", 2), ("removed", 4)]
+    data["kinds"]["hornet"]["emitters"]["spit"]["moves_at_once"] = True
+    assert told() == [("landed", 1), ("removed", 4)]  # swept from its muzzle in the frame it is fired
+    data["kinds"]["hornet"]["emitters"]["spit"]["requires"] = {"wax": 1}
+    assert told() == []
+    assert not run(data, frames).of("denied")

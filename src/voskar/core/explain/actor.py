@@ -7,7 +7,7 @@ from typing import Literal
 
 from voskar.core.ledger import Ledger
 from voskar.core.ledger.event import number
-from voskar.core.ledger.events import Down, Health, Respawn
+from voskar.core.ledger.events import Down, Health, Life, Respawn
 from voskar.core.recording import Recording
 from voskar.core.views.timeline import Change, Course, Mark, Span, Timeline
 
@@ -59,17 +59,21 @@ def last_change(course: Course, column: Literal["health", "lives"] | str, frame:
     """The last event that explains a value, in words."""
     sorts: dict[str, tuple[type[Change], ...]] = {
         "health": (Health, Down, Respawn, Mark),
-        "lives": (Down, Respawn, Mark),
+        "lives": (Life, Down, Respawn, Mark),
     }
     past = [change for change in course.changes if isinstance(change, sorts[column]) and change.frame <= frame]
     if column == "lives" and not (course.kind.respawn and course.kind.respawn.resets == "run"):
         # its own return gives it no life
+        if course.kind.down.life_after:
+            past = [one for one in past if not isinstance(one, Down)]
         past = [one for one in past if not isinstance(one, Respawn) or one.detail or one.id != course.actor.id]
     if not past:
         return "nothing has changed it yet"
     match past[-1]:
         case Health(before=before, after=after, by=by, frame=at):
             return f"{by} {'took' if after < before else 'gave'} {number(abs(after - before))} in {at}"
+        case Life(frame=at):
+            return f"a life taken in {at}"
         case Down(by=by, frame=at):
             return f"down in {at}, by {by}"
         case Mark(what=what, frame=at):

@@ -231,8 +231,18 @@ class PairExplainer:
         for name, box in both:
             rows = poses.rows_of(self.recording.numbers[name])
             frames, clip, cell = poses.frame[rows], poses.clip[rows], self._cells[rows]
+            shut = [self._shut(box, int(row)) for row in rows] if box.box.logged or box.box.within_bounds else []
             is_open = openness(box.box, clip, cell, clips)
+            if shut:
+                is_open &= np.array([not one for one in shut])
             at = int(np.searchsorted(frames, frame))
+            state = self.moments[frame].states.get(name)
+            stunned = state is not None and state.kind.stun_disarms and frame <= state.stunned_until
+            if box.box.role == "hitbox" and state is not None and stunned and is_open[at]:
+                passed = False
+                texts.append(f"{name}.{box.name} is closed: {name} is stunned until {state.stunned_until}")
+                continue
+            shown_why = f" {shut[at]}" if shut and shut[at] else ""
             timed = box.box.during is not None or box.box.except_during
             shown = f" in {clips[clip[at]]} cell {cell[at]}" if timed and clip[at] >= 0 else ""
             if is_open[at]:
@@ -242,8 +252,25 @@ class PairExplainer:
             later, earlier = frames[(frames > frame) & is_open], frames[(frames < frame) & is_open]
             when = f"opens next in {later[0]}" if len(later) else "does not open again"
             last = f", was open last in {earlier[-1]}" if len(earlier) else ""
-            texts.append(f"{name}.{box.name} is closed{shown or ' without a clip'}; it {when}{last}")
+            why = shown_why or shown or " without a clip"
+            texts.append(f"{name}.{box.name} is closed{why}; it {when}{last}")
         return Step("open", passed, "; ".join(texts))
+
+    def _shut(self, box: FormedBox, row: int) -> str:
+        """Why a box that its clip opens is closed in a pose all the same; empty if it is not."""
+        posed = self._posed
+        posed.pose(0, self.recording, row, int(self._cells[row]))
+        if posed.form(0, box) < 0:
+            return "as the game logs none there"
+        return "as it sticks out of the bounds" if box.box.within_bounds and not self._inside(box) else ""
+
+    def _inside(self, box: FormedBox) -> bool:
+        bounds = self.rules.space.bounds
+        if bounds is None:
+            return True
+        x0, y0, x1, y1 = self._posed.bounds(0, box)
+        low, high = min(x0 - bounds[0], y0 - bounds[1]), min(bounds[2] - x1, bounds[3] - y1)
+        return min(low, high) >= -TOLERANCE
 
     def _touch(self, frame: int, striker: str, target: str, hit: FormedBox, hurt: FormedBox) -> tuple[float, Step]:
         """The gap of two boxes in a frame, whether they touched, and where they came nearest."""

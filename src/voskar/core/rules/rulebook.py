@@ -70,6 +70,13 @@ class Rules:
         """Whether anyone can come back."""
         return any(kind.respawn is not None for kind in self.kinds.values())
 
+    def promises(self, hit_layer: str, hurt_layer: str) -> bool | None:
+        """Whether the table has hitboxes on one layer meet hurtboxes on another; None without a table."""
+        if self.meets is None:
+            return None
+        bits = {name: 1 << index for index, name in enumerate(self.layers)}
+        return bool(self.meets.get(bits.get(hit_layer, 0), 0) & bits.get(hurt_layer, 0))
+
     def layer_names(self, bits: int) -> list[str]:
         """The names of the layers in a bit set, in the order of the rulebook."""
         return [name for index, name in enumerate(self.layers) if bits >> index & 1]

@@ -68,7 +68,14 @@ def rules_of(rules: Rules) -> list[Rule]:
 
 
 def _asked(attack: Attack) -> list[str]:
-    names = {"only_from": attack.only_from, "never_from": attack.never_from, "falling": attack.falling}
+    names = {
+        "only_from": attack.only_from,
+        "never_from": attack.never_from,
+        "only_onto": attack.only_onto is not None,
+        "falling": attack.falling,
+        "requires": attack.requires,
+        "lacks": attack.lacks,
+    }
     return [name for name, told in names.items() if told]
 
 
@@ -88,6 +95,8 @@ def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
             yield "respawn held", ("respawn", "if_unsafe")
     if kind.lives is not None and kind.health is not None:
         yield "out", ("lives",)
+        if kind.down.life_after:
+            yield "life", ("down", "life_after")
     if kind.down.spawn and kind.health is not None:
         yield "down.spawn", ("down", "spawn")
 
@@ -194,7 +203,7 @@ def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tup
 
 def _of_actor(rules: Rules, kind: str, event: Event) -> Iterator[tuple[str, str]]:
     match event.event:
-        case "down" | "out" | "respawn":
+        case "down" | "out" | "respawn" | "life":
             yield "life", f"{kind} {event.event}"
         case "respawn_held":
             yield "life", f"{kind} respawn held"

@@ -34,6 +34,8 @@ class LayerPair:
     hit_sees: int = 0
     hurt_sees: int = 0
     boxes: int = 0
+    promised: bool | None = None
+    """What the table of who meets whom says; None without one."""
 
     @property
     def eligible(self) -> bool:
@@ -49,6 +51,20 @@ class LayerPair:
     def landed(self) -> int:
         """Landings of their boxes over all recordings."""
         return sum(pair.landed for pair in self.pairs)
+
+    @property
+    def breaks(self) -> str:
+        """How the masks of their boxes break the table, in words; empty if they keep it."""
+        if self.promised is None or (self.promised and len(self.pairs) == self.boxes):
+            return ""
+        if self.promised:
+            kept = "none" if not self.pairs else f"only {len(self.pairs)}"
+            return f"the table has them meet, and {kept} of {self.boxes} pairs of boxes may"
+        if not self.pairs:
+            return ""
+        names = ", ".join(f"{one.hitbox} on {one.hurtbox}" for one in self.pairs[:3])
+        more = f" and {len(self.pairs) - 3} more" if len(self.pairs) > 3 else ""
+        return f"the table does not have them meet, and masks let {names}{more}"
 
     @property
     def reason(self) -> str:
@@ -75,7 +91,7 @@ def layer_pairs(rules: Rules, played: Iterable[tuple[Recording, Ledger]] = ()) -
     found = []
     for hit_layer in names:
         for hurt_layer in names:
-            pair = LayerPair(hit_layer, hurt_layer)
+            pair = LayerPair(hit_layer, hurt_layer, promised=rules.promises(hit_layer, hurt_layer))
             for hit_kind, hit in hits.get(hit_layer, ()):
                 for hurt_kind, hurt in hurts.get(hurt_layer, ()):
                     pair.boxes += 1

@@ -296,8 +296,11 @@ class _Reading:
                 course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
             case "down":
                 course.down.append(Span(frame + 1, last, event.by or ""))
-                if event.lives is not None:
+                if event.lives is not None and not course.kind.down.life_after:
                     course.lives.put(frame, event.lives)
+                course.changes.append(event)
+            case "life":
+                course.lives.put(frame, event.after or 0.0)
                 course.changes.append(event)
             case "respawn_held":
                 course.waiting.append(Span(frame, last, event.detail or ""))

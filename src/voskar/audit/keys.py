@@ -1,0 +1,105 @@
+"""Checks of keys that say nothing, or nothing that can come true."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from voskar.audit.findings import Case, Check, Finding, KeyPath
+
+
+def never_given(case: Case) -> Iterator[Finding]:
+    """A counter that is required, and that nothing gives."""
+    rules = case.rules
+    sides = [side for attack in rules.attacks.values() for side in (attack.striker, attack.target)]
+    given = {name for side in sides for name in side.gives}
+    asked: list[tuple[KeyPath, str]] = []
+    for attack in rules.attacks.values():
+        asked += [
+            (("attacks", attack.name, "requires", name), name) for name, least in attack.requires.items() if least > 0
+        ]
+    for kind in rules.kinds.values():
+        for one in kind.emitters:
+            path = ("kinds", kind.name, "emitters", one.name, "requires")
+            asked += [((*path, name), name) for name, least in one.requires.items() if least > 0]
+    for where, name in asked:
+        if name not in given:
+            reason = f"no attack `gives` any {name}, so that it never has enough"
+            yield case.finding("never-given", where, reason, "name the counter in a `gives`, or take it out here")
+
+
+def no_bounds(case: Case) -> Iterator[Finding]:
+    """A box that is to be open within the bounds only, in a space without any."""
+    if case.rules.space.bounds is not None:
+        return
+    for _, box, where in case.boxes():
+        if box.within_bounds:
+            reason = "the space has no `bounds`, so that it is never outside"
+            yield case.finding("no-bounds", (*where, "within_bounds"), reason, "tell `[space] bounds`, or take it out")
+
+
+def never_logged(case: Case) -> Iterator[Finding]:
+    """A box that the game is to log: on a driven actor it never is, and this recording may have none."""
+    rules, played = case.rules, case.recording
+    made = {one.kind for one in rules.fixtures} | {
+        one.fan.kind for kind in rules.kinds.values() for one in kind.emitters
+    }
+    made |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
+    made |= {side.effect for one in rules.attacks.values() for side in (one.striker, one.target) if side.effect}
+    shown = {actor.kind for actor in played.actors} if played is not None else set()
+    for kind, box, where in case.boxes():
+        if not box.logged:
+            continue
+        if kind.name in made and kind.name not in shown:
+            reason = (
+                f"the rules set {kind.name} in motion, and no game logs where its boxes are: it is never open there"
+            )
+            yield case.finding("never-logged", (*where, "logged"), reason, "give the box a shape of its own")
+        elif kind.name in shown and played is not None and box.name not in played.boxes.names:
+            reason = f"no pose of the recording tells of a box {box.name}: it is closed throughout"
+            yield case.finding("never-logged", (*where, "logged"), reason, f'log it: "boxes": {{ "{box.name}": … }}')
+
+
+def life_late(case: Case) -> Iterator[Finding]:
+    """A life that is to be taken later than its actor is back, or out."""
+    for kind in case.rules.kinds.values():
+        down, respawn = kind.down, kind.respawn
+        where = ("kinds", kind.name, "down", "life_after")
+        if not down.life_after or kind.lives is None:
+            continue
+        leaves = down.lasts if down.out_after is None else down.out_after
+        if respawn is not None and respawn.needs is None and down.life_after > max(respawn.after, 1):
+            reason = f"it is back after {max(respawn.after, 1)} frames, and the life is taken then at the latest"
+            yield case.finding("life-late", where, reason, f'"{max(respawn.after, 1)}f" or less')
+        elif down.life_after > leaves:
+            reason = f"one without a life left is out after {leaves} frames, and the life is taken then at the latest"
+            yield case.finding("life-late", where, reason, "a shorter `life_after`, or a longer `out_after`")
+
+
+def idle_key(case: Case) -> Iterator[Finding]:
+    """Keys that change nothing as the others are."""
+    rules = case.rules
+    stuns = any(side.stun for attack in rules.attacks.values() for side in (attack.striker, attack.target))
+    groups = Counter(attack.rehit_group for attack in rules.attacks.values())
+    for kind in rules.kinds.values():
+        where: KeyPath = ("kinds", kind.name)
+        if kind.respawn is not None and kind.respawn.clearance and not kind.respawn.waits:
+            reason = "it does not wait for its place to be safe"
+            yield case.finding("idle-key", (*where, "respawn", "clearance"), reason, 'if_unsafe = "wait"')
+        if kind.stun_disarms and not stuns:
+            reason = "no attack stuns anybody"
+            yield case.finding("idle-key", (*where, "stun_disarms"), reason, "give an attack a `stun`, or take it out")
+    for attack in rules.attacks.values():
+        if attack.rehit_group is not None and groups[attack.rehit_group] == 1:
+            reason = f'no other attack is of the group "{attack.rehit_group}"'
+            where = ("attacks", attack.name, "rehit_group")
+            yield case.finding("idle-key", where, reason, "name it in the others, or take it out")
+
+
+CHECKS: dict[str, Check] = {
+    "never-given": never_given,
+    "no-bounds": no_bounds,
+    "never-logged": never_logged,
+    "life-late": life_late,
+    "idle-key": idle_key,
+}
