@@ -6,10 +6,12 @@ from bisect import bisect_left
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from operator import attrgetter
 from typing import Literal, cast
 
 from voskar.core.explain.emitter import EmitterExplainer
 from voskar.core.explain.pair import Account, PairExplainer, asked
+from voskar.core.explain.step import Step
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Emitter, Rules
@@ -84,6 +86,8 @@ class Verdict:
 
 
 Match = tuple[Claim, Event]
+AROUND = 64.0
+"""Units within which the other one of a claim that names only one is looked for."""
 
 
 def match(
@@ -91,12 +95,23 @@ def match(
 ) -> tuple[list[Match], list[Claim], list[Event]]:
     """Pairs hit claims with landings of the same striker and target at most `within` frames apart.
 
-    Each is used once, nearest first; ties go to the earlier claim, then the earlier landing. Returns the
-    pairs in the claims' order, the claims left over and the landings left over.
+    Each is used once, nearest first; ties go to the earlier claim, then the earlier landing. A claim that names only
+    one of the two takes any landing of it, or on it, that the others have left. Returns the pairs in the claims' order,
+    the claims left over and the landings left over.
     """
-    return pair_up(
-        claims, landings, within, lambda one: (one.striker, one.target), lambda one: (one.striker, one.target)
-    )
+    whole = [claim for claim in claims if claim.striker and claim.target]
+    pairs, spare, landings = pair_up(whole, landings, within, _pair, _pair)
+    for half, other in (("target", "striker"), ("striker", "target")):
+        some = [claim for claim in claims if getattr(claim, other) is None]
+        more, left, landings = pair_up(some, landings, within, attrgetter(half), attrgetter(half))
+        pairs, spare = pairs + more, spare + left
+    place = {id(claim): number for number, claim in enumerate(claims)}
+    pairs.sort(key=lambda pair: place[id(pair[0])])
+    return pairs, sorted(spare, key=lambda claim: place[id(claim)]), list(landings)
+
+
+def _pair(one: Claim | Event) -> tuple[str | None, str | None]:
+    return one.striker, one.target
 
 
 def check(
@@ -130,8 +145,8 @@ def check(
         Finding(
             "moved",
             claim.frame,
-            claim.striker or "",
-            claim.target or "",
+            landing.striker or "",
+            landing.target or "",
             claim,
             landing,
             shift=landing.frame - claim.frame,
@@ -197,9 +212,13 @@ class _Reasons:
 
     def __init__(self, rules: Rules, recording: Recording, claims: Sequence[Claim], unfired: Sequence[Unfired]) -> None:
         self.rules, self.recording = rules, recording
-        self.questions = asked([(one.frame, one.striker or "", one.target or "") for one in claims])
-        for one in unfired:
-            self.questions.setdefault(one.frame, Question()).emitters = True
+        whole = [one for one in claims if one.striker and one.target]
+        self.questions = asked([(one.frame, one.striker or "", one.target or "") for one in whole])
+        for one in claims:
+            if not (one.striker and one.target):
+                self.questions.setdefault(one.frame, Question()).near = AROUND
+        for spawn in unfired:
+            self.questions.setdefault(spawn.frame, Question()).emitters = True
 
     @cached_property
     def _seen(self) -> Watched:
@@ -216,6 +235,8 @@ class _Reasons:
     def of_claim(self, claim: Claim) -> Account:
         """How far the claimed blow came in its frame."""
         pair = claim.striker or "", claim.target or ""
+        if not all(pair):
+            return self._furthest(claim)
         account = self._pairs.deciding(claim.frame, *pair, attack=claim.attack, second=True)
         step = account.steps[-1]
         if step.gate != "present" or "no pose" not in step.text:
@@ -223,6 +244,19 @@ class _Reasons:
         nearest = self._pairs.nearest(claim.frame, *pair)
         more = replace(step, text=f"{step.text}; {nearest}") if nearest else step
         return replace(account, steps=(*account.steps[:-1], more))
+
+    def _furthest(self, claim: Claim) -> Account:
+        """Of a claim that names one of the two: the pair with it that came furthest."""
+        near = [
+            one
+            for one in self._pairs.near(claim.frame, AROUND)
+            if one.gate != "landed" and claim.striker in (None, one.striker) and claim.target in (None, one.target)
+        ]
+        if near:
+            return max(near, key=lambda one: one.reach)
+        who = f"nothing that could hit {claim.target}" if claim.target else f"nobody that {claim.striker} could hit"
+        step = Step("touch", False, f"{who} is within {AROUND:g} units")
+        return Account(claim.frame, claim.striker or "", claim.target or "", (step,))
 
     def of_spawn(self, one: Unfired) -> Odd:
         """What the emitters that could have fired it say."""
@@ -295,7 +329,7 @@ def _claimable(rules: Rules, recording: Recording, landings: Sequence[Event]) ->
 def _differs(claim: Claim, landing: Event) -> list[Finding]:
     """Where a claim and its landing tell different things."""
     found = []
-    striker, target = claim.striker or "", claim.target or ""
+    striker, target = landing.striker or "", landing.target or ""
     if claim.damage is not None and landing.damage is not None and abs(claim.damage - landing.damage) > 1e-6:
         found.append(
             Finding(

@@ -37,7 +37,7 @@ WORDS = {
 
 def accounts(finding: Finding) -> tuple[str, str]:
     """What the game says and what the rules say, each in one sentence."""
-    blow = f"{finding.striker} hits {finding.target}"
+    blow = f"{finding.striker or 'somebody'} hits {finding.target or 'somebody'}"
     gate = f"{finding.why.gate}: {finding.why.sentence}" if finding.why else ""
     match finding.sort:
         case "moved":
