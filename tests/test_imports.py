@@ -21,7 +21,7 @@ def brought_by(code: str) -> set[str]:
 @pytest.mark.parametrize(
     ("code", "unwanted"),
     [
-        ("import voskar.core.step, voskar.evidence.claims, voskar.core.views.summary", INTERFACE),
+        ("import voskar.core.step, voskar.evidence.check, voskar.core.views.summary", INTERFACE),
         ("import voskar", HEAVY | {"click"}),
         ("from voskar.commands.main import run; run(['--help'])", HEAVY),
     ],

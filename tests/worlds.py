@@ -90,7 +90,8 @@ def brush(touch: Mapping[str, str], **attack: Any) -> list[dict[str, Any]]:
             mark = line[frame] if frame < len(line) else "."
             if mark != "-":
                 x = 0 if mark in "#h" else 100 * (number + 1)
-                poses.append({"id": name, "kind": "hornet", "x": x, "y": 0, "hidden": mark == "h"})
+                jumped = frame > 0 and (line[frame - 1 : frame] in ("#", "h")) != (mark in "#h")
+                poses.append({"id": name, "kind": "hornet", "x": x, "y": 0, "hidden": mark == "h", "cut": jumped})
         frames.append({"poses": poses})
     return frames
 

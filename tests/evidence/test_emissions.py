@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import recording, rulebook
-from voskar.evidence.claims import check
+from voskar.evidence.check import check
 
 RULES: dict[str, Any] = {
     "kinds": {
@@ -16,7 +16,7 @@ RULES: dict[str, Any] = {
                 "smoker": {"spawn": "puff", "when": {"press": "fire"}, "cooldown": 4, "muzzle": [8, 0], "speed": 60}
             }
         },
-        "puff": {"motion": {"life": 30}},
+        "puff": {"motion": {"life": 5}},
     }
 }
 
@@ -49,7 +49,10 @@ def findings(presses: list[int], shots: dict[str, tuple[int, float, float, float
         ([3], {"p": (5, 8, 0, 1)}, [(5, "spawn-moved", "keeper/smoker spawns it in 3, 2 frames earlier")]),
         ([3], {}, [(3, "spawn-missing", "keeper/smoker spawns keeper/smoker-1 at (8.0, 0.0)")]),
         ([3], {"p": (3, 8, 3, 1)}, [(3, "spawn-place", "keeper/smoker spawns it at (8.0, 0.0), 3.0 units off")]),
-        ([3], {"p": (3, 8, 0, -1)}, [(3, "spawn-direction", "keeper/smoker aims 0.0°")]),
+        ([3], {"p": (3, 8, 0, -1)}, [
+            (3, "spawn-direction", "keeper/smoker aims 0.0°"),
+            (4, "path", "at (9.0, 0.0), from its first pose in 3 on"),
+        ]),
         ([3, 6], {"p": (3, 8, 0, 1), "q": (6, 8, 0, 1)}, [(6, "spawn-unfired", COOLING)]),
         ([3], {"p": (3, 8, 0, 1), "q": (12, 8, 0, 1)}, [
             (12, "spawn-unfired", NOBODY + ": fire is not pressed; nearest in 3")

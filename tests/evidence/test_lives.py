@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import recording, rulebook, sting
-from voskar.evidence.claims import check
+from voskar.evidence.check import check
 
 Frames = list[dict[str, Any]]
 

@@ -14,10 +14,10 @@ from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import load, reactions_option
 from voskar.core.ledger import written
-from voskar.evidence.claims import Verdict
+from voskar.evidence.check import TOLERANCE, Verdict
 from voskar.evidence.expectations import Failure
+from voskar.evidence.finding import CODES
 from voskar.evidence.patterns import Pattern
-from voskar.evidence.reactions import TOLERANCE
 from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
 from voskar.files.expect import load_expectations
@@ -176,12 +176,8 @@ FRAMES = 12
 """Most frames of a pattern that are listed."""
 
 STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
-STATE = ("health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short")
-TOLD = ("told-moved", "told-denied", "told-untold")
-STYLES |= dict.fromkeys(TOLD, "magenta")
-STYLES |= dict.fromkeys(STATE, "red")
-STYLES |= dict.fromkeys(("knockback", "rebound", "home"), "blue")
-STYLES |= dict.fromkeys(("spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction"), "green")
+ABOUT = {"blow": "cyan", "state": "red", "told": "magenta", "reaction": "blue", "spawn": "green"}
+STYLES = {code: ABOUT[one.about] for code, one in CODES.items()} | STYLES
 
 
 def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, within: int, *, everything: bool) -> None:
@@ -213,8 +209,10 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, within: int, 
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
     spawns += [f"{verdict.told_agreed} of {verdict.told} other claims agreed{slack}"] if verdict.told else []
     out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))
-    if not verdict.claims and verdict.landings:
-        out.print("the recording claims no hit at all: does the game log its claims?", style="dim")
+    if verdict.undecided:
+        out.print(f"{present.count(verdict.undecided, 'reaction')} left undecided by other motion", style="dim")
+    if verdict.not_compared:
+        out.print(f"not compared, as the recording does not log it: {', '.join(verdict.not_compared)}", style="dim")
 
 
 def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
@@ -230,6 +228,8 @@ def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
         "spawns_agreed": verdict.spawns_agreed,
         "told": verdict.told,
         "told_agreed": verdict.told_agreed,
+        "undecided": verdict.undecided,
+        "not_compared": list(verdict.not_compared),
         "patterns": [
             {"text": pattern.text, "count": len(pattern.findings), "frames": list(pattern.frames)}
             for pattern in grouped

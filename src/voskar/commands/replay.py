@@ -15,7 +15,9 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 from voskar.core.views.summary import broods, everyone, summarise
-from voskar.evidence.reactions import unshown
+from voskar.evidence.check import TOLERANCE
+from voskar.evidence.held import Held
+from voskar.evidence.reactions import reactions
 from voskar.files.ledger import check_ending, ledger_lines, write_ledger
 
 ROWS = 60
@@ -73,7 +75,7 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
     )
     contacts = [event for event in ledger.events if event.event in ROWS_OF and shown.takes(event)]
     if contacts:
-        _contacts(recording, ledger, contacts[:rows] if rows else contacts)
+        _contacts(rules, recording, ledger, contacts[:rows] if rows else contacts)
         if rows and len(contacts) > rows:
             out.print(
                 f"… and {present.count(len(contacts) - rows, 'more row')}: see them with --rows 0, or filter",
@@ -91,7 +93,7 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
     _broods(ledger, shown)
 
 
-def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> None:
+def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list[Event]) -> None:
     out = present.console()
     wide = out.width >= present.WIDE
     # long ids of what was spawned need the room more than seconds do
@@ -108,7 +110,7 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
     ]
     table = present.table("contacts", [*columns, ("damage", "right"), ("health", "")])
     healths = _health_changes(ledger)
-    lost = next(iter(unshown(recording, ledger)), None)
+    lost = next(iter(reactions(Held(rules, recording, ledger, recording, 0, 0, TOLERANCE)).findings), None)
     for event in contacts:
         if event.event in LIFE:
             seconds_of = (event.frame - recording.first) / float(recording.rate)
@@ -118,7 +120,7 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
         length = (event.until or event.frame) - event.frame + 1
         box = (f".{event.hitbox}", f".{event.hurtbox}") if wide else ("", "")
         verdict = present.outcome(event.outcome)
-        if lost is not None and event.frame > lost.event.frame:
+        if lost is not None and event.frame > lost.frame:
             verdict.append(" ~", "bold")
         if event.outcome != "landed":
             verdict.append(f" {length}f", "dim")
@@ -134,8 +136,8 @@ def _contacts(recording: Recording, ledger: Ledger, contacts: list[Event]) -> No
             f"{present.number(health.before)} → {present.number(health.after)}" if health else "",
         )
     out.print(table)
-    if lost is not None and any(event.frame > lost.event.frame for event in contacts):
-        blow = f"in {lost.event.frame} {lost.event.id} is {lost.expected}, the poses show: {lost.shown}"
+    if lost is not None and any(event.frame > lost.frame for event in contacts):
+        blow = f"in {lost.frame} {lost.target} is {lost.rules}, the poses show: {lost.game}"
         out.print(f"~ follows from a different course of events: {blow}", style="dim")
 
 

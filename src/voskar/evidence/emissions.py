@@ -5,20 +5,19 @@ from __future__ import annotations
 import math
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
-from voskar.core.emitters.aim import angle_of
-from voskar.core.ledger import Event, Ledger
+from voskar.core.emitters.aim import angle_of, direction
+from voskar.core.ledger import Event
 from voskar.core.ledger.events import Spawn
 from voskar.core.recording import Actor, Recording
 from voskar.core.rules import Emitter, Rules
+from voskar.evidence.finding import Finding
+from voskar.evidence.held import Held
 
 DEGREES = 1.0
 """By how much directions may differ."""
-
-Sort = Literal["spawn-moved", "spawn-missing", "spawn-unfired", "spawn-place", "spawn-direction"]
 
 
 @dataclass(frozen=True)
@@ -31,27 +30,8 @@ class Appearance:
     y: float
     angle: float
     moves: float | None
-
-
-@dataclass(frozen=True)
-class Odd:
-    """A disagreement about something that was spawned, in words. `expected` None: nobody fired it. `gun` is the
-    only emitter that could have, `owner/name`."""
-
-    sort: Sort
-    frame: int
-    owner: str
-    actor: str
-    game: str
-    rules: str
-    expected: Event | None = None
-    shift: int = 0
-    gun: str = ""
-
-    @property
-    def emitter(self) -> str:
-        """`owner/name`, empty for children and effects, and where several could have fired."""
-        return _who(self.expected) if self.expected is not None and self.expected.emitter else self.gun
+    given: bool
+    """There in the first frame, or after a mark: it needs no cause."""
 
 
 @dataclass(frozen=True)
@@ -66,14 +46,15 @@ class Unfired:
         """When it appears."""
         return self.shown.frame
 
-    def odd(self, told: str) -> Odd:
+    def finding(self, told: str) -> Finding:
         """The disagreement; `told` is what those emitters say."""
         one, kind = self.shown, self.shown.actor.kind
         reason = told or f"nothing that spawns {kind} belongs to it"
         game = f"{one.actor.id} appears at ({one.x:.1f}, {one.y:.1f})"
         gun = f"{self.guns[0][0]}/{self.guns[0][1].name}" if len(self.guns) == 1 else ""
         owner = one.actor.owner or ""
-        return Odd("spawn-unfired", one.frame, owner, one.actor.id, game, f"nobody fires: {reason}", gun=gun)
+        rules = f"nobody fires: {reason}"
+        return Finding("spawn-unfired", one.frame, owner, one.actor.id, game=game, rules=rules, emitter=gun)
 
 
 @dataclass(frozen=True)
@@ -83,20 +64,22 @@ class Spawned:
     expected: int
     appeared: int
     agreed: int
-    odd: tuple[Odd, ...]
+    odd: tuple[Finding, ...]
+    sources: dict[str, Spawn]
+    """Of each recorded actor that was matched the spawn it was matched with."""
     unfired: tuple[Unfired, ...]
 
 
-def emissions(
-    rules: Rules, recording: Recording, ledger: Ledger, *, within: int, near: int, tolerance: float
-) -> Spawned:
+def emissions(held: Held) -> Spawned:
     """Matches foretold spawns with first appearances of the same kind, and owner where the recording tells it.
 
     Nearest in time first, each used once, no more than `near` frames apart; more than `within` apart they
-    disagree. Places are compared where both fall in one frame, within `tolerance` units. What is there in the
-    first frame was spawned before it.
+    disagree. Places are compared where both fall in one frame. What is there in the first frame, or after a mark, needs
+    no cause.
     """
-    expected = [event for event in ledger.all(Spawn) if event.detail == "expected"]
+    rules, recording, ledger = held.rules, held.recording, held.ledger
+    within, near = held.within, held.near
+    expected = [event for event in ledger.all(Spawn) if event.detail == "expected" and _is_logged(held, event)]
     shown = appearances(rules, recording)
     by_kind: dict[str, list[int]] = {}
     for index, one in enumerate(shown):  # in frame order
@@ -107,7 +90,8 @@ def emissions(
         own, when = by_kind.get(event.kind, []), frames.get(event.kind, [])
         for index in own[bisect_left(when, event.frame - near) : bisect_right(when, event.frame + near)]:
             one = shown[index]
-            if one.actor.owner in (None, event.owner):
+            late = one.given and abs(one.frame - event.frame) > within
+            if one.actor.owner in (None, event.owner) and not late:
                 apart = math.dist((one.x, one.y), _place(event))
                 options.append((abs(one.frame - event.frame), apart, index, number))
     options.sort()
@@ -117,31 +101,40 @@ def emissions(
         if number not in of and index not in used:
             of[number] = index
             used.add(index)
-    odd: list[Odd] = []
+    odd: list[Finding] = []
     agreed = 0
+    sources: dict[str, Spawn] = {}
     for number, event in enumerate(expected):
+        found: Finding | None = None
         if number in of:
-            found = _compare(event, shown[of[number]], within, tolerance, straight=_flies_straight(rules, event))
-        else:
+            sources[shown[of[number]].actor.id] = event
+            found = _compare(held, event, shown[of[number]], straight=_flies_straight(rules, event))
+        elif event.frame + within <= recording.last:
             found = _missing(event)
         agreed += found is None
         odd += [] if found is None else [found]
-    unfired = tuple(_unfired(rules, recording, one) for index, one in enumerate(shown) if index not in used)
-    return Spawned(len(expected), len(shown), agreed, tuple(odd), unfired)
+    spare = [one for index, one in enumerate(shown) if index not in used and not one.given]
+    spare = [one for one in spare if held.is_logged("spawn", one.actor.id)]
+    unfired = tuple(_unfired(rules, recording, one) for one in spare)
+    return Spawned(len(expected), len(shown), agreed, tuple(odd), sources, unfired)
+
+
+def _is_logged(held: Held, event: Spawn) -> bool:
+    return event.kind not in held.recording.scope.kinds and "spawn" not in held.recording.scope.events
 
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
-    """First appearances of recorded actors of kinds that emitters or parents spawn, the first frame left out."""
+    """First appearances of recorded actors of kinds that emitters, parents or blows spawn."""
     kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
     kinds |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
+    kinds |= {side.effect for one in rules.attacks.values() for side in (one.striker, one.target) if side.effect}
     poses, found = recording.poses, []
     wanted = [number for number, actor in enumerate(recording.actors) if actor.kind in kinds]
     for number in wanted:
         rows = poses.rows_of(number)
         row = int(rows[0])
         frame = int(poses.frame[row])
-        if frame == recording.first:
-            continue
+        given = frame == recording.first or frame in recording.resets
         way = (0.0, 0.0)
         if not np.isnan(poses.vx[row]) and not np.isnan(poses.vy[row]):
             way = float(poses.vx[row]), float(poses.vy[row])
@@ -149,7 +142,7 @@ def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
             way = float(poses.x[rows[1]] - poses.x[row]), float(poses.y[rows[1]] - poses.y[row])
         moves = angle_of(*way) if any(way) else None
         place = float(poses.x[row]), float(poses.y[row])
-        found.append(Appearance(recording.actors[number], frame, *place, float(poses.angle[row]), moves))
+        found.append(Appearance(recording.actors[number], frame, *place, float(poses.angle[row]), moves, given))
     return sorted(found, key=lambda one: (one.frame, one.actor.id))
 
 
@@ -161,9 +154,14 @@ def _who(event: Event) -> str:
     return f"{event.owner}/{event.emitter}" if event.emitter else (event.id or "").rsplit("-", 1)[0]
 
 
-def _missing(event: Event) -> Odd:
+def _missing(event: Event) -> Finding:
     rules = f"{_who(event)} spawns {event.id} at ({event.x:.1f}, {event.y:.1f})"
-    return Odd("spawn-missing", event.frame, event.owner or "", event.id or "", f"shows no {event.kind}", rules, event)
+    return _finding("spawn-missing", event.frame, event, event.id or "", f"shows no {event.kind}", rules)
+
+
+def _finding(sort: str, frame: int, event: Event, actor: str, game: str, rules: str, shift: int = 0) -> Finding:
+    emitter = _who(event) if event.emitter else ""
+    return Finding(sort, frame, event.owner or "", actor, None, event, shift, game, rules, emitter=emitter)
 
 
 def _flies_straight(rules: Rules, event: Event) -> bool:
@@ -175,26 +173,59 @@ def _flies_straight(rules: Rules, event: Event) -> bool:
     return bool(own) and all((fan.speed or 0) > 0 and not fan.inherit for fan in own)
 
 
-def _compare(event: Event, one: Appearance, within: int, tolerance: float, *, straight: bool) -> Odd | None:
+def _compare(held: Held, event: Spawn, one: Appearance, *, straight: bool) -> Finding | None:
     """The first thing that differs between a foretold spawn and what appeared. The direction is that of its motion
-    if it should fly `straight` along its aim and moves, else that of its pose."""
-    shift = event.frame - one.frame
-    who, owner = one.actor.id, event.owner or ""
-    if abs(shift) > within:
+    if it should fly `straight` along its aim and moves, else that of its pose, where that tells any."""
+    shift, who = event.frame - one.frame, one.actor.id
+    if abs(shift) > held.within:
         word = "later" if shift > 0 else "earlier"
         frames = "1 frame" if abs(shift) == 1 else f"{abs(shift)} frames"
         rules = f"{_who(event)} spawns it in {event.frame}, {frames} {word}"
-        return Odd("spawn-moved", one.frame, owner, who, f"{who} appears in {one.frame}", rules, event, shift)
-    apart = math.dist((one.x, one.y), _place(event))
-    if shift == 0 and apart > tolerance:
+        return _finding("spawn-moved", one.frame, event, who, f"{who} appears in {one.frame}", rules, shift)
+    apart = _apart(held, event, one)
+    if shift == 0 and apart > held.tolerance:
         rules = f"{_who(event)} spawns it at ({event.x:.1f}, {event.y:.1f}), {apart:.1f} units off"
-        return Odd("spawn-place", one.frame, owner, who, f"{who} appears at ({one.x:.1f}, {one.y:.1f})", rules, event)
+        game = f"{who} appears at ({one.x:.1f}, {one.y:.1f})"
+        return _finding("spawn-place", one.frame, event, who, game, rules)
     aim = event.angle or 0.0
     heads = one.moves if straight and one.moves is not None else one.angle
-    if shift == 0 and abs(math.remainder(aim - heads, 360.0)) > DEGREES:
+    tells = (straight and one.moves is not None) or one.angle != 0.0
+    if shift == 0 and tells and event.emitter is not None and abs(math.remainder(aim - heads, 360.0)) > DEGREES:
         game = f"{who} heads {heads:.1f}°"
-        return Odd("spawn-direction", one.frame, owner, who, game, f"{_who(event)} aims {aim:.1f}°", event)
+        return _finding("spawn-direction", one.frame, event, who, game, f"{_who(event)} aims {aim:.1f}°")
     return None
+
+
+def _apart(held: Held, event: Spawn, one: Appearance) -> float:
+    """How far it appears from where it should: an effect from what the two boxes share, a shot that moves at once from
+    where its first move brings it."""
+    place = (one.x, one.y)
+    emitter = _emitter(held.rules, event)
+    if emitter is not None and emitter.moves_at_once:
+        speed = (emitter.fan.speed or 0.0) / float(held.rules.rate)
+        x, y = direction(event.angle)
+        goal = event.x + x * speed, event.y + y * speed
+        own = held.rules.kinds[event.kind].motion
+        plain = not (own.drag or own.gravity or any(own.acceleration)) and not emitter.fan.inherit
+        return math.dist(place, goal) if plain else max(math.dist(place, goal) - speed, 0.0)
+    away = [math.dist(place, _place(event))]
+    if event.emitter is None and event.id.startswith("effect+"):
+        for landing in held.ledger.landings():
+            if (
+                landing.frame == event.frame - 1
+                and math.dist((landing.x or 0.0, landing.y or 0.0), _place(event)) < 1e-3
+            ):
+                t = 1.0 if landing.t is None else landing.t
+                sides = [(landing.striker, landing.hitbox), (landing.target, landing.hurtbox)]
+                known = [held.outside(name or "", box or "", landing.frame, t, place) for name, box in sides]
+                away += [max(one for one in known if one is not None)] if None not in known else []
+    return min(away)
+
+
+def _emitter(rules: Rules, event: Spawn) -> Emitter | None:
+    found = [one for kind in rules.kinds.values() for one in kind.emitters if one.name == event.emitter]
+    found = [one for one in found if one.fan.kind == event.kind]
+    return found[0] if found else None
 
 
 def _unfired(rules: Rules, recording: Recording, one: Appearance) -> Unfired:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -15,26 +14,12 @@ from voskar.core.ledger.event import number as plain_number
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Ints
-from voskar.core.views.timeline import Course, Span, Timeline, timeline
-from voskar.evidence.reactions import TOLERANCE
-
-Sort = Literal["health", "lives", "walks", "acts", "clip", "seen", "respawn-place", "respawn-late", "cut-short"]
-
-
-@dataclass(frozen=True)
-class Odd:
-    """One disagreement about an actor's state, in words on both sides, from a frame on."""
-
-    sort: Sort
-    frame: int
-    actor: str
-    game: str
-    rules: str
+from voskar.core.views.timeline import Course, Span, Timeline
+from voskar.evidence.finding import Finding, of_actor
+from voskar.evidence.held import Held
 
 
-def lives(
-    rules: Rules, recording: Recording, ledger: Ledger, *, near: int, within: int = 0, tolerance: float = TOLERANCE
-) -> list[Odd]:
+def lives(held: Held) -> list[Finding]:
     """Disagreements about state, in frame order.
 
     `health` and `lives` are compared in every frame that tells them; of each disagreement the first frame is told. In
@@ -42,17 +27,18 @@ def lives(
     clip once, and comes back where and when the rules have it. `near` is how many frames off a change may be and
     still be told as the same one, `within` how many frames late a body may stop.
     """
-    course = timeline(rules, recording, ledger, [actor.id for actor in recording.actors])
-    found: list[Odd] = []
+    rules, recording, ledger, course = held.rules, held.recording, held.ledger, held.course
+    near, within, tolerance = held.near, held.within, held.tolerance
+    found: list[Finding] = []
     for name in recording.numbers:
-        found += _state(recording, course.courses[name], near)
+        found += _state(recording, course.courses[name], near, within)
         if recording.reactions == "baked":
             found += _Body(rules, recording, course.courses[name], within, tolerance).odd()
     found += _cut_short(rules, recording, ledger, course)
-    return sorted(found, key=lambda one: (one.frame, one.actor, one.sort))
+    return sorted(found, key=lambda one: (one.frame, one.target, one.sort))
 
 
-def _state(recording: Recording, course: Course, near: int) -> Iterator[Odd]:
+def _state(recording: Recording, course: Course, near: int, within: int) -> Iterator[Finding]:
     """The columns `health` and `lives`: a disagreement begins where game and rules come to differ by another amount."""
     poses = recording.poses
     rows = poses.rows_of(recording.numbers[course.actor.id])
@@ -70,6 +56,9 @@ def _state(recording: Recording, course: Course, near: int) -> Iterator[Odd]:
         for row in np.flatnonzero(begins).tolist():
             frame, value = int(at[row]), float(game[row])
             ends = np.flatnonzero(apart[row:] != apart[row])
+            stretch = int(ends[0]) if len(ends) else len(at) - row
+            if stretch <= within and len(ends):
+                continue
             length = f" to {at[row + int(ends[0]) - 1]}" if len(ends) else " to the end"
             below = ", below zero" if value < 0 else ""
             rule = plain_number(steps.now(frame))
@@ -79,12 +68,12 @@ def _state(recording: Recording, course: Course, near: int) -> Iterator[Odd]:
             if close:
                 text += f"; {plain_number(value)} {'from' if close[0] > frame else 'was reached in'} {close[0]}"
                 text += " on" if close[0] > frame else ""
-            yield Odd(
+            yield of_actor(
                 column, frame, course.actor.id, f"{column} {plain_number(value)}{below} from {frame}{length}", text
             )
 
 
-def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Odd]:
+def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Finding]:
     """The recording, or its run, ends before one that has lost its last life has been seen to the end."""
     for event in ledger.of("down"):
         one = course.courses.get(event.id or "")
@@ -97,7 +86,7 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
             mark = min(marks)
             how = f"ends in {recording.last}" if mark > recording.last else f"begins again in {mark}"
             told = f"is down for {one.kind.down.lasts} frames, and out in {until}: only then may the run be over"
-            yield Odd("cut-short", mark - 1, one.actor.id, f"the recording {how}", told)
+            yield of_actor("cut-short", mark - 1, one.actor.id, f"the recording {how}", told)
 
 
 class _Body:
@@ -112,7 +101,7 @@ class _Body:
         self.rows = poses.rows_of(self.number)
         self.frames = poses.frame[self.rows]
 
-    def odd(self) -> Iterator[Odd]:
+    def odd(self) -> Iterator[Finding]:
         """Every disagreement."""
         for span in self.course.down:
             if span.last >= span.first:
@@ -144,17 +133,22 @@ class _Body:
         own = [row for row in range(int(low), int(high)) if inputs.ids[inputs.id[row]] == self.name]
         return sorted({inputs.buttons[inputs.button[row]] for row in own if inputs.down[row]})
 
-    def _stillness(self, span: Span) -> Iterator[Odd]:
+    def _stillness(self, span: Span) -> Iterator[Finding]:
         """It stands where it went down, unless the rulebook says how it moves."""
         if self.course.kind.down.motion is not None:
             return
         still = span.first - 1 + self.within
         poses, start = self.recording.poses, self._within(still, still)
         rows = self._within(still + 1, span.last)
-        rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
+        rows = rows[~poses.lingering[rows]]
         if not len(start) or not len(rows):
             return
         x0, y0 = float(poses.x[start[0]]), float(poses.y[start[0]])
+        moved_away = np.flatnonzero(poses.cut[rows] & poses.hidden[rows])
+        if len(moved_away):  # out of sight it may be put elsewhere, and stands there
+            rows = rows[: int(moved_away[0])]
+            if not len(rows):
+                return
         far = np.hypot(poses.x[rows] - x0, poses.y[rows] - y0)
         moved = np.flatnonzero(far > self.tolerance)
         if not len(moved):
@@ -165,7 +159,7 @@ class _Body:
         place = self._place_of_return(span)
         if place is not None and math.dist(place, (float(poses.x[row]), float(poses.y[row]))) <= self.tolerance:
             early = f"is at its place of return in {frame} already, {span.last + 1 - frame} frames early"
-            yield Odd("seen", frame, self.name, early, fell)
+            yield of_actor("seen", frame, self.name, early, fell)
             return
         held = self._held(frame)
         led = f", with {' and '.join(held)} held" if held else ""
@@ -175,13 +169,13 @@ class _Body:
             x, y = poses.x[rows], poses.y[rows]
             out = np.flatnonzero((x < bounds[0]) | (x > bounds[2]) | (y < bounds[1]) | (y > bounds[3]))
             text += f", and out of bounds in {int(poses.frame[rows[out[0]]])}" if len(out) else ""
-        yield Odd("walks", frame, self.name, text, f"{fell}: it stands still")
+        yield of_actor("walks", frame, self.name, text, f"{fell}: it stands still")
 
     def _place_of_return(self, span: Span) -> tuple[float, float] | None:
         event = next((one for one in self.course.returns if one.frame == span.last + 1), None)
         return None if event is None else (event.x or 0.0, event.y or 0.0)
 
-    def _deeds(self, span: Span) -> Iterator[Odd]:
+    def _deeds(self, span: Span) -> Iterator[Finding]:
         """A press while it is down changes no clip, and nothing of its own appears."""
         poses, recording = self.recording.poses, self.recording
         rows = self._within(span.first, span.last)
@@ -195,16 +189,16 @@ class _Body:
             held = self._held(frame) or self._held(frame - 1)
             if held and clip != self.course.kind.down.clip:
                 text = f"{' and '.join(held)} is pressed, and it goes over to {clip} while it is down"
-                yield Odd("acts", frame, self.name, text, fell)
+                yield of_actor("acts", frame, self.name, text, fell)
                 break
         emitted = {one.fan.kind for one in self.course.kind.emitters}
         for number, actor in enumerate(recording.actors):
             if actor.owner == self.name and actor.kind not in emitted:  # emissions are held against emitters
                 frame = int(poses.frame[poses.rows_of(number)[0]])
                 if span.first <= frame <= span.last:
-                    yield Odd("acts", frame, self.name, f"{actor.id} of its own appears while it is down", fell)
+                    yield of_actor("acts", frame, self.name, f"{actor.id} of its own appears while it is down", fell)
 
-    def _clip(self, span: Span) -> Iterator[Odd]:
+    def _clip(self, span: Span) -> Iterator[Finding]:
         """The death clip is shown at once, and runs once."""
         down, recording = self.course.kind.down, self.recording
         if down.clip is None:
@@ -219,7 +213,7 @@ class _Body:
         if len(other):
             frame = int(poses.frame[other[0]])
             clip = recording.clips[poses.clip[other[0]]] if poses.clip[other[0]] >= 0 else "no clip"
-            yield Odd("clip", frame, self.name, f"shows {clip} in {frame}", f"{fell}: it shows {down.clip}")
+            yield of_actor("clip", frame, self.name, f"shows {clip} in {frame}", f"{fell}: it shows {down.clip}")
         shown = self._within(span.first - 1, span.last)
         shown = shown[poses.clip[shown] == wanted]
         before = poses.previous[shown]
@@ -229,13 +223,13 @@ class _Body:
         starts = poses.frame[shown[anew]]
         if len(starts) > 1:
             text = f"{down.clip} begins {len(starts)} times, again in {int(starts[1])}"
-            yield Odd("clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
+            yield of_actor("clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
         back = self._within(span.last + 2, span.last + 2)
         if span.last < recording.last and len(back) and poses.clip[back[0]] == wanted and not poses.hidden[back[0]]:
             text = f"still shows {down.clip} in {span.last + 2}"
-            yield Odd("clip", span.last + 2, self.name, text, f"{fell}: it is alive again")
+            yield of_actor("clip", span.last + 2, self.name, text, f"{fell}: it is alive again")
 
-    def _sight(self, span: Span) -> Iterator[Odd]:
+    def _sight(self, span: Span) -> Iterator[Finding]:
         """It is hidden at once, or when it has been seen for as long as it lasts."""
         down, poses = self.course.kind.down, self.recording.poses
         if not down.hide and not down.lasts:
@@ -248,9 +242,9 @@ class _Body:
             gone = "hidden at once" if down.hide else f"seen for {down.lasts} frames, to {since - 1}"
             text = f"is to be seen in {frame}"
             told = f"down since {span.first - 1}, {gone}, {self._back(span)}"
-            yield Odd("seen", frame, self.name, text, told)
+            yield of_actor("seen", frame, self.name, text, told)
 
-    def _return(self, event: Event) -> Iterator[Odd]:
+    def _return(self, event: Event) -> Iterator[Finding]:
         """In the frame of its return it is seen, at its place."""
         poses = self.recording.poses
         rows = self._within(event.frame, event.frame)
@@ -265,10 +259,10 @@ class _Body:
             if len(seen):
                 frame = int(poses.frame[seen[0]])
                 text += f", and seen in {frame}, {frame - event.frame} frames late"
-            yield Odd("respawn-late", event.frame, self.name, text, f"back in {event.frame}")
+            yield of_actor("respawn-late", event.frame, self.name, text, f"back in {event.frame}")
             return
         place = float(poses.x[row]), float(poses.y[row])
         if math.dist(place, goal) > self.tolerance:
             text = f"is at ({place[0]:g}, {place[1]:g}) in {event.frame}"
             told = f"back in {event.frame} at ({goal[0]:g}, {goal[1]:g})"
-            yield Odd("respawn-place", event.frame, self.name, text, told)
+            yield of_actor("respawn-place", event.frame, self.name, text, told)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from voskar.core.recording import Recording
-from voskar.evidence.claims import Finding
+from voskar.evidence.finding import Finding
 from voskar.evidence.words import WORDS
 
 LEAST = 3

@@ -1,105 +1,213 @@
-"""Baked recordings: what their poses should show of knockback, rebound and the way home."""
+"""Baked recordings: what their poses should show of knockback, rebound and the way home, net of other motion."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 
-from voskar.core.ledger import Event, Ledger
-from voskar.core.recording import Recording
-from voskar.core.recording.lingering import velocities
+from voskar.core.ledger import Event
+from voskar.core.recording.lingering import spans, velocities
+from voskar.evidence.finding import Finding
+from voskar.evidence.held import Held, Vector
+from voskar.evidence.motions import near_solid
 
-TOLERANCE = 1.0
-"""Units by which poses may differ from what the rules expect; for speeds, units a frame."""
-
-
-@dataclass(frozen=True)
-class Unshown:
-    """A reaction that the poses do not show: the event, what they show, and what the rules expect, in words."""
-
-    event: Event
-    shown: str
-    expected: str
+SHARE = 0.05
+"""Of a rebound's speed, by which it may differ; beside one frame's gravity."""
 
 
-def unshown(recording: Recording, ledger: Ledger, tolerance: float = TOLERANCE) -> list[Unshown]:
+class Reactions(NamedTuple):
+    """What poses do not show, and how many reactions other motion leaves undecided."""
+
+    findings: tuple[Finding, ...]
+    undecided: int
+
+
+def reactions(held: Held) -> Reactions:
     """Reactions in a baked recording that its poses do not show, in order; a raw one has none to show.
 
     A knockback is looked at from the frame of the blow to its last, unless another reaction or going down cuts
     it short, or the actor is gone by then. A rebound is the vertical speed in the frame after; home the place
     in the frame after.
     """
-    if recording.reactions == "raw":
-        return []
-    look = _Look(recording, ledger, tolerance)
-    checks = {"knockback": look.knockback, "rebound": look.rebound, "home": look.home}
-    found = [checks[event.event](event) for event in ledger.events if event.event in checks]
-    return [one for one in found if one is not None]
+    if held.recording.reactions == "raw":
+        return Reactions((), 0)
+    look = _Look(held)
+    checks: dict[str, Callable[[Event], Iterator[Finding]]] = {
+        "knockback": look.knockback,
+        "rebound": look.rebound,
+        "home": look.home,
+    }
+    wanted = {sort: check for sort, check in checks.items() if sort not in held.recording.scope.reactions}
+    events = [event for event in held.ledger.events if event.event in wanted]
+    found = [finding for event in events for finding in wanted[event.event](event)]
+    return Reactions(tuple(found), look.undecided)
 
 
 class _Look:
-    def __init__(self, recording: Recording, ledger: Ledger, tolerance: float) -> None:
-        self.recording, self.tolerance = recording, tolerance
-        self.vx, self.vy = velocities(
-            recording.poses, float(recording.rate), np.full((len(recording.actors), 2), np.inf)
-        )
+    def __init__(self, held: Held) -> None:
+        self.held, self.recording, self.tolerance = held, held.recording, held.tolerance
+        self.rate = float(held.recording.rate)
+        across = spans(held.rules, held.recording)
+        self.vx, self.vy = velocities(held.recording.poses, self.rate, across)
+        self.undecided = 0
         self.turns: dict[str, list[int]] = {}  # frames in which an actor's course changes
-        for event in ledger.events:
+        for event in held.ledger.events:
             if event.event in ("knockback", "home", "rebound", "down", "removed") and event.id:
                 self.turns.setdefault(event.id, []).append(event.frame)
 
     def _row(self, event: Event, frame: int) -> int | None:
-        number = self.recording.numbers.get(event.id or "")
-        found = None if number is None else self.recording.pose_from(number, frame)
-        return found[0] if found is not None and found[1] == frame else None
+        return self.recording.row(event.id or "", frame)
 
-    def _way(self, start: int, row: int) -> tuple[float, float]:
+    def _finding(self, event: Event, shown: str, expected: str) -> Finding:
+        return Finding(event.event, event.frame, event.by or "", event.id or "", None, event, 0, shown, expected)
+
+    def _way(self, start: int, row: int) -> Vector:
         poses = self.recording.poses
         return float(poses.x[row] - poses.x[start]), float(poses.y[row] - poses.y[start])
 
-    def knockback(self, event: Event) -> Unshown | None:
-        """The whole way from the frame of the blow to the last frame of the push."""
-        until, goal = event.until or event.frame, (event.dx or 0.0, event.dy or 0.0)
-        if any(event.frame < turn < until for turn in self.turns.get(event.id or "", ())):
-            return None
+    def _presses(self, name: str, first: int, last: int) -> bool:
+        """Whether a button of its own goes down or up meanwhile."""
+        inputs = self.recording.inputs
+        for button in inputs.buttons:
+            if name in inputs.who(button):
+                held = set(inputs.held(name, button).tolist())
+                if any((frame in held) != (frame - 1 in held) for frame in range(first, last + 1)):
+                    return True
+        return False
+
+    def knockback(self, event: Event) -> Iterator[Finding]:
+        """The way along the push, from the frame of the blow to its last, less the body's own."""
+        name, until = event.id or "", event.until or event.frame
+        goal = event.dx or 0.0, event.dy or 0.0
+        length = math.hypot(*goal)
+        if any(event.frame < turn < until for turn in self.turns.get(name, ())) or length == 0:
+            return
         start, end = self._row(event, event.frame), self._row(event, until)
         if start is None or end is None:
-            return None
-        shown = self._way(start, end)
-        if math.dist(shown, goal) <= self.tolerance:
-            return None
-        told = f"moves {_polar(*shown)} to frame {until}"
+            return
+        rows = [self._row(event, frame) for frame in range(event.frame, until + 1)]
+        told = self._told_push(event, [row for row in rows[1:] if row is not None])
+        if told is not None:
+            if math.dist(told, goal) > self.tolerance:
+                shown = f"logs a push of {_polar(*told)} to frame {until}"
+                yield self._finding(event, shown, f"pushed {_polar(*goal)} from {event.frame + 1} to {until}")
+            return
+        # what goes along up is its own, unless the push points more up or down than sideways
+        level = abs(goal[0]) >= abs(goal[1])
+        ux, uy = (math.copysign(1.0, goal[0]), 0.0) if level else (goal[0] / length, goal[1] / length)
+        wanted = goal[0] * ux + goal[1] * uy
+        shown_way = self._way(start, end)
+        low, high = self._own(rows, ux, uy)
+        along = shown_way[0] * ux + shown_way[1] * uy
+        right = wanted + low - self.tolerance <= along <= wanted + high + self.tolerance
+        if right and not self._in_time(event, rows, ux, uy, wanted):
+            right = False
+        if right:
+            return
+        if along < wanted and self._is_stopped(event, end, (ux, uy)):
+            return
+        if self._presses(name, event.frame, until):
+            self.undecided += 1
+            return
+        text = f"moves {_polar(*shown_way)} to frame {until}"
         for later in range(until + 1, until + 2 + 2 * (until - event.frame)):
             row = self._row(event, later)
             if row is not None and math.dist(self._way(start, row), goal) <= self.tolerance:
-                told += f", and is there in {later}, {later - until} frames later"
+                text += f", and is there in {later}, {later - until} frames later"
                 break
-        return Unshown(event, told, f"pushed {_polar(*goal)} from {event.frame + 1} to {until}")
+        yield self._finding(event, text, f"pushed {_polar(*goal)} from {event.frame + 1} to {until}")
 
-    def rebound(self, event: Event) -> Unshown | None:
-        """The vertical speed in the frame after."""
-        row = self._row(event, event.frame + 1)
-        if row is None:
+    def _told_push(self, event: Event, rows: list[int]) -> Vector | None:
+        """What the game itself says that it was pushed by; None if it never says such a thing of anybody."""
+        poses = self.recording.poses
+        own = poses.rows_of(self.recording.numbers[event.id or ""])
+        if np.isnan(poses.push_x[own]).all() or not rows:
             return None
+        return float(np.nansum(poses.push_x[rows])), float(np.nansum(poses.push_y[rows]))
+
+    def _own(self, rows: list[int | None], ux: float, uy: float) -> Vector:
+        """The least and most of its own motion along a push: from standing still to going on as before."""
+        poses = self.recording.poses
+        known = [row for row in rows if row is not None]
+        before = (self.vx[known[0]] * ux + self.vy[known[0]] * uy) / self.rate * (len(rows) - 1)
+        ways = [0.0, float(before)]
+        logged = [row for row in known[1:] if not np.isnan(poses.vx[row])]
+        if logged:
+            ways.append(float(sum(poses.vx[row] * ux + poses.vy[row] * uy for row in logged) / self.rate))
+        if len(known) == len(rows) and not logged:
+            ways.append(float(before) * 0.5)
+        return min(ways), max(ways)
+
+    def _in_time(self, event: Event, rows: list[int | None], ux: float, uy: float, wanted: float) -> bool:
+        """Half way through, it is no further and no less far than a step of the push, or its own motion, allows."""
+        half = len(rows) // 2
+        start, row = rows[0], rows[half]
+        if len(rows) < 5 or start is None or row is None:
+            return True
+        x, y = self._way(start, row)
+        steps = len(rows) - 1
+        even, fade = half / steps, half * (2 * steps - half + 1) / (steps * (steps + 1))
+        low, high = self._own(rows[: half + 1], ux, uy)
+        slack = self.tolerance + 2.0 * abs(wanted) / steps
+        ends = sorted((wanted * even, wanted * fade))
+        return ends[0] + low - slack <= x * ux + y * uy <= ends[1] + high + slack
+
+    def _is_stopped(self, event: Event, row: int, way: Vector) -> bool:
+        """Whether a push ends at a solid, or at a bound."""
+        poses, rules = self.recording.poses, self.held.rules
+        x, y = float(poses.x[row]), float(poses.y[row])
+        kind = rules.kinds[self.recording.actors[self.recording.numbers[event.id or ""]].kind]
+        if near_solid(self.held, kind, (x, y), self.tolerance):
+            return True
+        bounds = rules.space.bounds
+        if bounds is None:
+            return False
+        self.held.pose(0, row)
+        boxes = [self.held.posed.bounds(0, box) for box in self.held.posed.boxes(0)] or [(x, y, x, y)]
+        extent = [
+            min(b[0] for b in boxes),
+            min(b[1] for b in boxes),
+            max(b[2] for b in boxes),
+            max(b[3] for b in boxes),
+        ]
+        reach = self.tolerance
+        left = way[0] < 0 and min(x, extent[0]) <= bounds[0] + reach
+        right = way[0] > 0 and max(x, extent[2]) >= bounds[2] - reach
+        top = way[1] < 0 and min(y, extent[1]) <= bounds[1] + reach
+        return left or right or top or (way[1] > 0 and max(y, extent[3]) >= bounds[3] - reach)
+
+    def rebound(self, event: Event) -> Iterator[Finding]:
+        """The vertical speed in the frame after, but for one frame's gravity either way."""
+        row, frame = self._row(event, event.frame + 1), event.frame + 1
+        if row is None or self.recording.poses.cut[row]:
+            return
         shown, goal = float(self.vy[row]), event.vy or 0.0
-        if abs(shown - goal) <= self.tolerance * float(self.recording.rate):
-            return None
-        frame = event.frame + 1
-        return Unshown(event, f"vertical speed {shown:.1f} in {frame}", f"sent off at {goal:.1f} from {frame} on")
+        fall = abs(self.held.rules.space.gravity) / self.rate
+        speeds = [self._row(event, event.frame - back) for back in range(3)]
+        if not fall and None not in speeds:
+            fell = [float(self.vy[one]) for one in speeds if one is not None]
+            fall = min(abs(a - b) for a, b in pairwise(fell))
+        if abs(shown - goal) <= fall + SHARE * abs(goal) + 1e-6:
+            return
+        up = self.held.rules.space.upwards
+        height = f", {100 * (shown * up) ** 2 / goal**2:.0f} % of the height" if goal and shown * up > 0 else ""
+        told = f"vertical speed {shown:.1f} in {frame}{height}"
+        yield self._finding(event, told, f"sent off at {goal:.1f} from {frame} on")
 
-    def home(self, event: Event) -> Unshown | None:
+    def home(self, event: Event) -> Iterator[Finding]:
         """The place in the frame after."""
         row = self._row(event, event.frame + 1)
         if row is None:
-            return None
+            return
         poses = self.recording.poses
         shown, goal = (float(poses.x[row]), float(poses.y[row])), (event.x or 0.0, event.y or 0.0)
-        if math.dist(shown, goal) <= self.tolerance:
-            return None
-        place = f"({shown[0]:g}, {shown[1]:g}) in {event.frame + 1}"
-        return Unshown(event, f"is at {place}", f"sent home to ({goal[0]:g}, {goal[1]:g})")
+        if math.dist(shown, goal) > self.tolerance:
+            place = f"({shown[0]:g}, {shown[1]:g}) in {event.frame + 1}"
+            yield self._finding(event, f"is at {place}", f"sent home to ({goal[0]:g}, {goal[1]:g})")
 
 
 def _polar(x: float, y: float) -> str:

@@ -1,123 +1,166 @@
-"""Claims about one actor: down, respawn, out, removed and spawn, held against the same events of a ledger."""
+"""Claims of other events than hits, held against the same events of a ledger, with all that they tell."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import NamedTuple
 
-from voskar.core.ledger import Event, Ledger
-from voskar.core.recording import Claim, Recording
+from voskar.core.ledger import Event
+from voskar.core.ledger.event import number
+from voskar.core.recording import Claim
+from voskar.evidence.finding import Finding
+from voskar.evidence.held import Held
 from voskar.evidence.matching import pair_up
 
 
 @dataclass(frozen=True)
-class Appears:
-    """A recorded actor's first pose, as an event of its own."""
+class Shown:
+    """What poses show, as an event of its own: a recorded actor's first pose, or its last."""
 
     frame: int
     id: str
-    event: str = "spawn"
+    event: str
+    x: float
+    y: float
+    owner: str | None = None
 
 
-EVENTS = ("down", "respawn", "out", "removed", "spawn")
-
-Sort = Literal["told-moved", "told-denied", "told-untold"]
+EVENTS = ("down", "respawn", "out", "removed", "spawn", "over", "won")
 
 
-@dataclass(frozen=True)
-class Told:
-    """One event that only one side has, or that the two have in different frames: `shift` is the rules' frame less
-    the game's."""
-
-    sort: Sort
-    frame: int
-    actor: str
-    claim: Claim | None
-    game: str
-    rules: str
-    shift: int = 0
-
-
-@dataclass(frozen=True)
-class Tellings:
+class Tellings(NamedTuple):
     """How many such claims there were, how many agreed, and all that did not."""
 
     claims: int
     agreed: int
-    odd: tuple[Told, ...]
+    findings: tuple[Finding, ...]
 
 
-def tellings(recording: Recording, ledger: Ledger, *, within: int, near: int) -> Tellings:
+def tellings(held: Held) -> Tellings:
     """Matches claims and events by sort and actor. An event nobody claimed is odd only where the game claims events of
-    that sort at all, of an actor that the recording shows.
+    that sort at all, or says that it does, of an actor that the recording shows.
 
-    A claimed spawn of a recorded actor is held against its first pose.
+    A claimed spawn of a recorded actor is held against its first pose too, a claimed end of one that the rules do not
+    end against its last pose, in that frame or the next.
     """
-    claims = [claim for claim in recording.claims if claim.event in EVENTS]
-    sorts = {claim.event for claim in claims}
-    events: list[Event | Appears] = [event for event in ledger.events if event.event in sorts and event.id]
-    if "spawn" in sorts:
-        events += [
-            Appears(there[1], actor.id)
-            for number, actor in enumerate(recording.actors)
-            if (there := recording.pose_from(number, recording.first)) is not None
-        ]
-    agreed, spare, left = pair_up(claims, events, within, _key, _key)
-    moved, denied, untold = pair_up(spare, left, near, _key, _key)
-    odd = [
-        Told(
-            "told-moved",
-            claim.frame,
-            claim.id or "",
-            claim,
-            f"tells {claim.event} in {claim.frame}",
-            _when(event, claim.frame),
-            event.frame - claim.frame,
+    claims = [one for one in held.recording.claims if one.event in EVENTS and held.is_logged(one.event, one.id)]
+    sorts = {event for event in EVENTS if held.asks_for(event)}
+    events: list[Event | Shown] = [
+        event
+        for event in held.ledger.events
+        if event.event in sorts
+        and (event.id or event.event in ("over", "won"))
+        and held.is_logged(event.event, event.id)
+    ]
+    events += _poses(held, claims, events)
+    agreed, spare, left = pair_up(claims, events, held.within, _key, _key)
+    late = [one for one in spare if one.event == "removed"]
+    again, _, left = pair_up(late, left, held.within + 1, _key, _key)
+    for claim, event in again:  # gone in the frame behind its last pose
+        if isinstance(event, Shown) and claim.frame >= event.frame:
+            agreed.append((claim, event))
+            spare.remove(claim)
+        else:
+            left.append(event)
+    moved, denied, untold = pair_up(spare, left, held.near, _key, _key)
+    other = [finding for claim, event in agreed for finding in _other(held, claim, event)]
+    found = list(other)
+    for claim, event in moved:
+        shift = event.frame - claim.frame
+        told, rules = f"tells {claim.event} in {claim.frame}", _when(event, claim.frame)
+        found.append(Finding("told-moved", claim.frame, "", claim.id or "", claim, None, shift, told, rules))
+    for claim in denied:
+        told = f"tells {claim.event} in {claim.frame}"
+        found.append(
+            Finding(
+                "told-denied", claim.frame, "", claim.id or "", claim, game=told, rules=_instead(held, claim, events)
+            )
         )
-        for claim, event in moved
-    ]
-    odd += [
-        Told("told-denied", claim.frame, claim.id or "", claim, f"tells {claim.event} in {claim.frame}", why)
-        for claim in denied
-        for why in [_instead(claim, events)]
-    ]
-    odd += [
-        Told(
-            "told-untold",
-            event.frame,
-            event.id or "",
-            None,
-            f"tells no {event.event}",
-            f"{event.event} in {event.frame}",
-        )
-        for event in _claimable(recording, untold)
-    ]
-    return Tellings(len(claims), len(agreed), tuple(sorted(odd, key=lambda one: (one.frame, one.actor, one.sort))))
+    for event in untold:
+        if not isinstance(event, Shown) and (event.id in held.recording.numbers or event.id is None):
+            told, rules = f"tells no {event.event}", f"{event.event} in {event.frame}"
+            found.append(Finding("told-untold", event.frame, "", event.id or "", game=told, rules=rules))
+    wrong = len({id(one.claim) for one in other})
+    return Tellings(
+        len(claims), len(agreed) - wrong, tuple(sorted(found, key=lambda one: (one.frame, one.target, one.sort)))
+    )
 
 
-def _key(one: Claim | Event | Appears) -> tuple[str, str | None]:
+def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown]) -> Iterator[Shown]:
+    """First and last poses of those whose spawn or end is claimed."""
+    recording, poses = held.recording, held.recording.poses
+    known = {(event.event, event.id) for event in events}
+    for sort in ("spawn", "removed"):
+        for name in sorted({one.id or "" for one in claims if one.event == sort}):
+            if name not in recording.numbers or (sort == "removed" and (sort, name) in known):
+                continue
+            number_of = recording.numbers[name]
+            rows = poses.rows_of(number_of)
+            row = int(rows[0] if sort == "spawn" else rows[-1])
+            place = float(poses.x[row]), float(poses.y[row])
+            yield Shown(int(poses.frame[row]), name, sort, *place, recording.actors[number_of].owner)
+
+
+def _key(one: Claim | Event | Shown) -> tuple[str, str | None]:
     return one.event, one.id
 
 
-def _when(event: Event | Appears, frame: int) -> str:
+def _when(event: Event | Shown, frame: int) -> str:
     apart = event.frame - frame
     frames = "1 frame" if abs(apart) == 1 else f"{abs(apart)} frames"
     return f"{event.event} in {event.frame}, {frames} {'later' if apart > 0 else 'earlier'}"
 
 
-def _instead(claim: Claim, events: Sequence[Event | Appears]) -> str:
+def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
     """What the rules have of that sort for that actor, the nearest one first."""
+    ended = held.ended_before(claim.frame)
+    if ended is not None:
+        return f"no {claim.event}: the run was {ended.event} in {ended.frame}"
     own = sorted(event.frame for event in events if (event.event, event.id) == (claim.event, claim.id))
+    who = f" of {claim.id}" if claim.id else ""
     if not own:
-        return f"no {claim.event} of {claim.id} at all"
+        return f"no {claim.event}{who} at all"
     nearest = min(own, key=lambda frame: (abs(frame - claim.frame), frame))
     return f"no {claim.event} there; nearest in {nearest}"
 
 
-def _claimable(recording: Recording, events: Sequence[Event | Appears]) -> Iterator[Event | Appears]:
-    """Events of actors that the recording shows; first poses are no event that has to be claimed."""
-    for event in events:
-        number = recording.numbers.get(event.id or "")
-        if number is not None and event.event != "spawn":
-            yield event
+def _other(held: Held, claim: Claim, event: Event | Shown) -> Iterator[Finding]:
+    """Values of a claim that are not those of its event."""
+    for field, game, rules in _values(held, claim, event):
+        told = f"tells {claim.event} with {field} {game}"
+        yield Finding("told-other", claim.frame, "", claim.id or "", claim, game=told, rules=f"{field} {rules}")
+
+
+def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[str, str, str]]:
+    course = held.course.courses.get(claim.id or "")
+    if claim.striker is not None and getattr(event, "by", None) not in (None, claim.striker):
+        yield "striker", claim.striker, str(getattr(event, "by", ""))
+    owner = getattr(event, "owner", None)
+    if claim.owner is not None and owner != claim.owner:
+        yield "owner", claim.owner, str(owner or "nobody")
+    lives = getattr(event, "lives", None)
+    if lives is None and course is not None:
+        lives = course.lives.now(event.frame)
+    if claim.lives is not None and lives is not None and claim.lives != lives:
+        yield "lives", number(claim.lives), number(lives)
+    full = None if course is None else course.kind.health
+    if claim.health is not None and full is not None and abs(claim.health - full) > 1e-6:
+        yield "health", number(claim.health), number(full)
+    if claim.x is not None and claim.y is not None:
+        place = _place(held, claim, event)
+        if place is not None and math.dist(place, (claim.x, claim.y)) > held.tolerance:
+            yield "place", f"({claim.x:g}, {claim.y:g})", f"({place[0]:g}, {place[1]:g})"
+
+
+def _place(held: Held, claim: Claim, event: Event | Shown) -> tuple[float, float] | None:
+    """Where it came about: as the event says, else where the pose of its frame is, else the last one before."""
+    if event.event in ("spawn", "respawn") or isinstance(event, Shown):
+        return event.x or 0.0, event.y or 0.0
+    judged = held.judged
+    for frame in (event.frame, event.frame - 1):
+        row = judged.row(claim.id or "", frame)
+        if row is not None:
+            return float(judged.poses.x[row]), float(judged.poses.y[row])
+    return None

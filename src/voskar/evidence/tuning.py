@@ -10,8 +10,10 @@ from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Rules
 from voskar.evidence.baseline import compare
-from voskar.evidence.claims import agreement
-from voskar.evidence.lives import lives
+from voskar.evidence.check import TOLERANCE, rest
+from voskar.evidence.held import Held
+from voskar.evidence.hits import agreement
+from voskar.evidence.reactions import reactions
 from voskar.evidence.told import tellings
 
 
@@ -81,10 +83,11 @@ def score(
     landings, downs = ledger.landings(), ledger.of("down")
     hits = [one for one in claims if one.event == "hit"]
     agreed, claimable = agreement(rules, recording, hits, landings, within)
-    told = tellings(replace(recording, claims=claims), ledger, within=within, near=within)
-    untold = sum(one.sort == "told-untold" for one in told.odd)
     near = round(recording.rate / 2)
-    state = [one for one in lives(rules, recording, ledger, near=near, within=within) if actor in (None, one.actor)]
+    held = Held(rules, replace(recording, claims=claims), ledger, recording, within, near, TOLERANCE)
+    told = tellings(held)
+    untold = sum(one.sort == "told-untold" for one in told.findings)
+    state = [one for one in (*rest(held), *reactions(held).findings) if actor in (None, one.target)]
     found = Score(
         len(landings),
         len(downs),

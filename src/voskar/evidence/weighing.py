@@ -10,10 +10,9 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.views.timeline import Timeline, timeline
 from voskar.evidence.baseline import Comparison, compare
-from voskar.evidence.claims import Verdict, check
+from voskar.evidence.check import TOLERANCE, Verdict, check
 from voskar.evidence.expectations import Failure, State, Statement, hold
 from voskar.evidence.patterns import LEAST, Pattern, causes
-from voskar.evidence.reactions import TOLERANCE
 
 
 @dataclass(frozen=True)

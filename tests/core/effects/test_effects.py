@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import frames_of, judged, recording, rulebook, run
-from voskar.evidence.claims import check
+from voskar.evidence.check import check
 
 
 def xs(data: dict[str, Any], frames: list[dict[str, Any]], name: str) -> list[float]:

@@ -1,0 +1,113 @@
+"""Everything that a recording shows, held against what the rules make of it: a row a module."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable
+from dataclasses import dataclass, field
+
+from voskar.core.ledger import Ledger
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
+from voskar.core.watching import watched as watch
+from voskar.evidence.displayed import displayed
+from voskar.evidence.emissions import emissions
+from voskar.evidence.finding import CODES, Finding
+from voskar.evidence.held import Held
+from voskar.evidence.hits import Reasons, hits
+from voskar.evidence.jumps import jumps
+from voskar.evidence.lives import lives
+from voskar.evidence.motions import motions
+from voskar.evidence.outlines import outlines
+from voskar.evidence.presence import presence
+from voskar.evidence.reactions import reactions
+from voskar.evidence.states import states
+from voskar.evidence.told import tellings
+
+TOLERANCE = 1.0
+"""Units by which places may differ from what the rules expect."""
+
+ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines, displayed, presence, jumps)
+"""Rows that need nothing but both accounts. Hits, other claims, reactions and spawns are counted too."""
+
+
+def rest(held: Held) -> Iterable[Finding]:
+    """The findings of those rows."""
+    return [finding for row in ROWS for finding in row(held)]
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """The outcome of a check: how many hit claims agreed, and every disagreement in frame order.
+
+    `spawns` counts what should have appeared in the recording, `spawns_agreed` what did as it should; `told` claims
+    of other events than hits; `undecided` reactions that other motion leaves open; `not_compared` what the recording
+    does not log. `judged` has the poses as they were judged, in a raw recording as blows have moved them.
+    """
+
+    claims: int
+    landings: int
+    agreed: int
+    findings: tuple[Finding, ...]
+    spawns: int = 0
+    spawns_agreed: int = 0
+    told: int = 0
+    told_agreed: int = 0
+    undecided: int = 0
+    not_compared: tuple[str, ...] = ()
+    judged: Recording | None = field(default=None, repr=False)
+
+    @property
+    def ok(self) -> bool:
+        """Nothing disagrees."""
+        return not self.findings
+
+
+def check(
+    rules: Rules,
+    recording: Recording,
+    *,
+    within: int = 0,
+    near: int | None = None,
+    tolerance: float = TOLERANCE,
+    watched: Collection[int] = (),
+) -> tuple[Verdict, Ledger]:
+    """Replays and compares. `near` (default half a second) is how far an event may be off and still be told as
+    the same one at another frame, which is a disagreement all the same. `tolerance` is for places, in units. Of
+    `watched` frames the poses of driven actors are kept too."""
+    near = max(within, round(recording.rate / 2)) if near is None else max(near, within)
+    places = any(one.x is not None for one in recording.claims)
+    seen = watch(rules, recording, films=bool(watched) or places)
+    held = Held(rules, recording, seen.ledger, seen.recording, within, near, tolerance)
+    blows, told, spawned, reacted = hits(held), tellings(held), emissions(held), reactions(held)
+    reasons = Reasons(held, unfired=spawned.unfired)
+    found = [*blows.findings, *told.findings, *reacted.findings, *spawned.odd]
+    found += map(reasons.of_spawn, spawned.unfired)
+    found += [*motions(held, spawned.sources), *rest(held)]
+    place = {code: at for at, code in enumerate(CODES)}
+    found.sort(key=lambda one: (one.frame, place[one.sort], one.striker, one.target))
+    verdict = Verdict(
+        blows.claims,
+        blows.landings,
+        blows.agreed,
+        tuple(found),
+        spawned.expected,
+        spawned.agreed,
+        told.claims,
+        told.agreed,
+        reacted.undecided,
+        tuple(_not_compared(held)),
+        seen.recording if watched else None,
+    )
+    return verdict, held.ledger
+
+
+def _not_compared(held: Held) -> Iterable[str]:
+    """What the rules say and the recording never tells."""
+    scope = held.recording.scope
+    sorts = {event.event for event in held.ledger.events}
+    for event, word in (("hit", "hits"), ("down", "down"), ("respawn", "respawn"), ("out", "out")):
+        came = bool(held.ledger.landings()) if event == "hit" else event in sorts
+        if came and (event in scope.events or not held.asks_for(event)):
+            yield f"claims of {word}"
+    for name, values in (("kinds", scope.kinds), ("attacks", scope.attacks), ("reactions", scope.reactions)):
+        yield from (f"{name} {value}" for value in sorted(values))

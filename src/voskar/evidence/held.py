@@ -1,0 +1,139 @@
+"""What is held against each other: a recording, and what the rules make of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from voskar.core.boxes import BoxCatalog, FormedBox
+from voskar.core.ledger import Event, Ledger
+from voskar.core.posing import Posed
+from voskar.core.recording import Recording
+from voskar.core.recording.shown import cells_of_all
+from voskar.core.rules import Rules
+from voskar.core.rules.shapes import Ints
+from voskar.core.views.timeline import Timeline, timeline
+
+Vector = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Held:
+    """`recording` is as it was logged, `judged` as it was judged, `ledger` what the rules make of it. Evidence may come
+    `within` frames early or late; up to `near` it is the same thing at another frame. `tolerance` is for places, in
+    units."""
+
+    rules: Rules
+    recording: Recording
+    ledger: Ledger
+    judged: Recording
+    within: int
+    near: int
+    tolerance: float
+
+    @cached_property
+    def catalog(self) -> BoxCatalog:
+        """The boxes of the rulebook."""
+        return BoxCatalog(self.rules)
+
+    @cached_property
+    def course(self) -> Timeline:
+        """Everyone's state over time."""
+        return timeline(self.rules, self.recording, self.ledger, [actor.id for actor in self.recording.actors])
+
+    @cached_property
+    def cells(self) -> Ints:
+        """(poses,) the cell that each logged pose shows."""
+        names = list(self.rules.kinds)
+        kinds = np.array([names.index(actor.kind) for actor in self.recording.actors], dtype=np.int64)
+        poses = self.recording.poses
+        return cells_of_all(poses, kinds[poses.actor], self.rules, self.recording.clips)
+
+    @cached_property
+    def posed(self) -> Posed:
+        """Two actors in any logged pose."""
+        return Posed(self.catalog, self.recording.clips, 2, self.recording)
+
+    def pose(self, place: int, row: int) -> None:
+        """Puts an actor as a logged pose shows it."""
+        self.posed.pose(place, self.recording, row, int(self.cells[row]))
+
+    def boxes(self, name: str) -> list[FormedBox]:
+        """The boxes of a recorded actor's kind."""
+        kind = self.recording.actors[self.recording.numbers[name]].kind
+        return self.catalog.by_kind[kind]
+
+    def is_logged(self, event: str, *names: str | None) -> bool:
+        """Whether the recording logs an event of some actors at all."""
+        scope, numbers = self.recording.scope, self.recording.numbers
+        kinds = {self.recording.actors[numbers[name]].kind for name in names if name and name in numbers}
+        return event not in scope.events and not kinds & scope.kinds
+
+    def asks_for(self, event: str) -> bool:
+        """Whether an event that nobody claimed is missed: it is claimed at all, or said to be whenever it happens."""
+        return event in self.recording.scope.always or any(one.event == event for one in self.recording.claims)
+
+    def marks_after(self, frame: int) -> int:
+        """The first mark behind a frame, else the frame behind the recording's last."""
+        return min((mark for mark in self.recording.resets if mark > frame), default=self.recording.last + 1)
+
+    def ended_before(self, frame: int) -> Event | None:
+        """What ended the run before a frame, if no mark has begun it again since."""
+        since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
+        ends = [event for name in ("over", "won") for event in self.ledger.of(name) if since <= event.frame < frame]
+        return max(ends, key=lambda event: event.frame, default=None)
+
+    def outside(self, name: str, box: str, frame: int, t: float, point: Vector) -> float | None:
+        """How far a point is from a box of a recorded actor, at a time of a frame; 0 inside, None without a pose."""
+        row = self.recording.row(name, frame)
+        found = next((one for one in self.boxes(name) if one.name == box), None) if row is not None else None
+        if row is None or found is None:
+            return None
+        self.pose(0, row)
+        way = (0.0, 0.0)
+        before = self.recording.row(name, frame - 1)
+        if t < 1.0 and before is not None and not self.recording.poses.cut[row]:
+            x1, y1 = self.posed.anchor(0, found)
+            self.pose(1, before)
+            x0, y0 = self.posed.anchor(1, found)
+            way = (x1 - x0) * (1 - t), (y1 - y0) * (1 - t)
+        parts, radius = self.posed.parts(0, found)
+        moved = [part - np.array(way) for part in parts]
+        return min((max(_outside(part, point) - radius, 0.0) for part in moved), default=None)
+
+
+def _outside(corners: np.ndarray, point: Vector) -> float:
+    """The distance of a point from a convex part, 0 inside."""
+    place = np.array(point)
+    if len(corners) == 1:
+        return float(np.hypot(*(corners[0] - place)))
+    starts, ends = corners, np.roll(corners, -1, axis=0)
+    edges = ends - starts
+    square = (edges**2).sum(axis=1)
+    share = np.clip(((place - starts) * edges).sum(axis=1) / np.where(square > 0, square, 1.0), 0.0, 1.0)
+    away = float(np.hypot(*(starts + edges * share[:, None] - place).T).min())
+    if len(corners) > 2:
+        sides = edges[:, 0] * (place[1] - starts[:, 1]) - edges[:, 1] * (place[0] - starts[:, 0])
+        if (sides >= 0).all() or (sides <= 0).all():
+            return 0.0
+    return away
+
+
+def runs(frames: np.ndarray, wrong: np.ndarray) -> Iterator[tuple[int, int, int]]:
+    """(place of the first, first frame, last frame) of each unbroken run of frames in which something is wrong."""
+    places = np.flatnonzero(wrong)
+    if not len(places):
+        return
+    breaks = np.flatnonzero((np.diff(places) > 1) | (np.diff(frames[places]) > 1)) + 1
+    for some in np.split(places, breaks):
+        yield int(some[0]), int(frames[some[0]]), int(frames[some[-1]])
+
+
+def span_words(first: int, last: int, end: int) -> str:
+    """`in 7`, `from 7 to 9`, or `from 7 to the end`."""
+    if last >= end and last > first:
+        return f"from {first} to the end"
+    return f"in {first}" if first == last else f"from {first} to {last}"

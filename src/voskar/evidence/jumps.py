@@ -1,0 +1,40 @@
+"""Leaps that a recording does not mark as such."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from voskar.evidence.finding import Finding, of_actor
+from voskar.evidence.held import Held
+
+LEAST, TIMES = 8.0, 4.0
+"""A jump is a step of more than so many units, and so many times the steps before and after it."""
+
+
+def jumps(held: Held) -> Iterator[Finding]:
+    """Uncut steps far beyond those beside them, with no order, mark or wrap."""
+    recording, poses = held.recording, held.recording.poses
+    if recording.reactions == "raw" or len(poses) == 0:
+        return
+    orders: dict[str, list[tuple[int, int]]] = {}
+    for sort in ("knockback", "rebound", "home", "respawn", "down"):
+        for event in held.ledger.of(sort):
+            orders.setdefault(event.id or "", []).append((event.frame, (event.until or event.frame) + 2))
+    previous = poses.previous
+    known = (previous >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[previous] & ~poses.lingering
+    known &= ~np.isin(poses.frame, list(recording.resets))
+    step = np.where(known, np.hypot(poses.x - poses.x[previous], poses.y - poses.y[previous]), np.nan)
+    following = np.full(len(poses), -1, dtype=np.int64)
+    following[previous[previous >= 0]] = np.flatnonzero(previous >= 0)
+    before, after = step[previous], np.where(following >= 0, step[following], np.nan)
+    with np.errstate(invalid="ignore"):
+        big = known & (step > LEAST) & (step > TIMES * before) & (step > TIMES * after)
+    for row in np.flatnonzero(big).tolist():
+        actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
+        kind = held.rules.kinds[actor.kind]
+        ordered = any(first <= frame <= last for first, last in orders.get(actor.id, ()))
+        if not ordered and not kind.wraps:
+            told = f"leaps {float(step[row]):.1f} units in {frame}, after steps of {float(before[row]):.1f}"
+            yield of_actor("jump", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")

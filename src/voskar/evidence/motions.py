@@ -1,0 +1,180 @@
+"""Recorded actors of kinds with a motion: how long they live, and the way they fly."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from voskar.core.emitters.aim import direction
+from voskar.core.ledger.events import Spawn
+from voskar.core.rules import Kind, Motion
+from voskar.evidence.finding import Finding, of_actor
+from voskar.evidence.held import Held, Vector
+
+
+def motions(held: Held, sources: dict[str, Spawn]) -> Iterator[Finding]:
+    """`sources` are the foretold spawns that recorded actors were matched with."""
+    recording = held.recording
+    if recording.reactions == "raw":
+        return
+    fixtures = {one.id for one in held.rules.fixtures}
+    for name, number in recording.numbers.items():
+        kind = held.rules.kinds[recording.actors[number].kind]
+        if kind.motion == Motion() or name in fixtures or not held.is_logged("spawn", name):
+            continue
+        rows = recording.poses.rows_of(number)
+        rows = rows[~recording.poses.lingering[rows]]
+        if len(rows):
+            yield from _life(held, name, kind, rows)
+            yield from _path(held, name, kind, rows, sources.get(name))
+
+
+def _is_given(held: Held, frame: int) -> bool:
+    """What is there in the first frame, or after a mark, began before."""
+    return frame == held.recording.first or frame in held.recording.resets
+
+
+def _ends(held: Held, name: str) -> list[int]:
+    """The frames in which the rules end it, or take it down."""
+    return sorted(event.frame for sort in ("removed", "down") for event in held.ledger.of(sort) if event.id == name)
+
+
+def _life(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Finding]:
+    poses, life = held.recording.poses, kind.motion.life
+    first, last = int(poses.frame[rows[0]]), int(poses.frame[rows[-1]])
+    if life is None or last - first + 1 != len(rows):
+        return
+    due = first + life - 1
+    if last > due + held.within:
+        told = f"is there from {first} to {last}, {last - due} frames too long"
+        yield of_actor("life-long", due + 1, name, told, f"lives {life} frames, to {due}")
+        return
+    stops = [last, last + 1]
+    ended = any(last - held.within - kind.linger <= frame <= last + 1 + held.within for frame in _ends(held, name))
+    if (
+        last < due - max(held.within, kind.linger)
+        and not _is_given(held, first)
+        and not ended
+        and last < held.recording.last
+        and not any(mark in held.recording.resets for mark in stops)
+        and held.ended_before(last + 1) is None
+        and not _leaves(held, kind, rows[-1])
+    ):
+        told = f"is there from {first} to {last}, {due - last} frames too short"
+        yield of_actor("life-short", last + 1, name, told, f"lives {life} frames, to {due}")
+
+
+def _leaves(held: Held, kind: Kind, row: int) -> bool:
+    """Whether it is about to meet an edge or a solid that ends it, as far as its pose shows."""
+    poses, motion = held.recording.poses, kind.motion
+    step = 2.0 * _step(held, row) + held.tolerance
+    x, y = float(poses.x[row]), float(poses.y[row])
+    bounds = held.rules.space.bounds
+    ends = bounds is not None and motion.at_edge in ("remove", "bounce")
+    if bounds is not None and ends and min(x - bounds[0], y - bounds[1], bounds[2] - x, bounds[3] - y) <= step:
+        return True
+    return motion.on_solid in ("remove", "bounce") and near_solid(held, kind, (x, y), step)
+
+
+def _step(held: Held, row: int) -> float:
+    poses = held.recording.poses
+    before = poses.previous[row]
+    return float(math.hypot(poses.x[row] - poses.x[before], poses.y[row] - poses.y[before])) if before >= 0 else 0.0
+
+
+def near_solid(held: Held, kind: Kind, place: Vector, reach: float) -> bool:
+    """Whether a solid's bounds come within reach of an actor's body, or of its position without one."""
+    low_x = low_y = high_x = high_y = 0.0
+    for box in kind.boxes:
+        if box.role == "body":
+            points = np.concatenate(box.outline.parts) + np.array(box.at)
+            size = box.outline.radius + max(box.outline.grow, 0.0) + float(np.abs(points).max(initial=0.0))
+            low_x, low_y, high_x, high_y = -size, -size, size, size
+    for solid in held.rules.space.solids:
+        for part in solid.outline.parts:
+            (x0, y0), (x1, y1) = part.min(axis=0).tolist(), part.max(axis=0).tolist()
+            across = x0 - reach <= place[0] + high_x and place[0] + low_x <= x1 + reach
+            if across and y0 - reach <= place[1] + high_y and place[1] + low_y <= y1 + reach:
+                return True
+    return False
+
+
+def _path(held: Held, name: str, kind: Kind, rows: np.ndarray, source: Spawn | None) -> Iterator[Finding]:
+    """The distance from the path since its first pose, until anything of the rules' turns it."""
+    poses, motion, dt = held.recording.poses, kind.motion, 1.0 / float(held.rules.rate)
+    first = int(poses.frame[rows[0]])
+    start = _velocity(held, kind, source)
+    if start is None or _is_given(held, first) or kind.wraps:
+        return
+    turns = [
+        event.frame
+        for sort in ("knockback", "rebound", "home", "down", "removed", "respawn")
+        for event in held.ledger.of(sort)
+        if event.id == name
+    ]
+    stop = min([frame + 1 for frame in turns if frame >= first], default=1 << 60)
+    up = held.rules.space.upwards
+    ax = motion.acceleration[0]
+    ay = motion.acceleration[1] - motion.gravity * held.rules.space.gravity * up
+    vx, vy = start
+    x, y = float(poses.x[rows[0]]), float(poses.y[rows[0]])
+    slack = math.hypot(ax, ay) * dt * dt
+    bounds = held.rules.space.bounds
+    for count, row in enumerate(rows[1:], 1):
+        frame = int(poses.frame[row])
+        if frame != first + count or frame >= stop or poses.hidden[row]:
+            return
+        keep = max(0.0, 1.0 - motion.drag * dt)
+        vx, vy = (vx + ax * dt) * keep, (vy + ay * dt) * keep
+        speed = math.hypot(vx, vy)
+        if motion.max_speed is not None and speed > motion.max_speed:
+            vx, vy = vx / speed * motion.max_speed, vy / speed * motion.max_speed
+        x, y = x + vx * dt, y + vy * dt
+        reach = math.hypot(vx, vy) * dt + held.tolerance
+        if motion.on_solid != "pass" and near_solid(held, kind, (x, y), reach):
+            return
+        beyond = bounds is not None and min(x - bounds[0], y - bounds[1], bounds[2] - x, bounds[3] - y) < 0
+        if beyond and motion.at_edge != "none":
+            yield from _past(held, name, kind, rows[count:])
+            return
+        shown = float(poses.x[row]), float(poses.y[row])
+        apart = math.dist(shown, (x, y))
+        if apart > held.tolerance + slack * count:
+            told = f"leaves its path in {frame}: at ({shown[0]:.1f}, {shown[1]:.1f}), {apart:.1f} units off"
+            yield of_actor("path", frame, name, told, f"at ({x:.1f}, {y:.1f}), from its first pose in {first} on")
+            return
+
+
+def _past(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Finding]:
+    """Outside an edge that ends it, or turns it back."""
+    poses, bounds = held.recording.poses, held.rules.space.bounds
+    assert bounds is not None
+    x, y = poses.x[rows], poses.y[rows]
+    far = np.maximum.reduce([bounds[0] - x, bounds[1] - y, x - bounds[2], y - bounds[3]])
+    out = np.flatnonzero(far > held.tolerance)
+    if len(out) > held.within:
+        frame = int(poses.frame[rows[out[0]]])
+        told = f"is {float(far[out].max()):.1f} units outside the bounds, first in {frame}"
+        yield of_actor("past-edge", frame, name, told, f'at_edge = "{kind.motion.at_edge}"')
+
+
+def _velocity(held: Held, kind: Kind, source: Spawn | None) -> Vector | None:
+    """What it sets off with: by its emission, else by its kind; None where its steering is its own."""
+    if source is not None:
+        fans = [
+            one.fan
+            for other in held.rules.kinds.values()
+            for one in other.emitters
+            if one.name == source.emitter and one.fan.kind == kind.name
+        ]
+        fan = fans[0] if len({(one.speed, one.inherit) for one in fans}) == 1 else None
+        if fan is not None and fan.speed is not None and not fan.inherit:
+            x, y = direction(source.angle)
+            return x * fan.speed, y * fan.speed
+        if fan is None or fan.inherit:
+            return None
+    motion = kind.motion
+    moves = any(motion.velocity) or any(motion.acceleration) or motion.gravity or motion.drag
+    return motion.velocity if moves else None

@@ -1,0 +1,96 @@
+"""Who is shown though the rules have used it up or put it out, and who is not though it should be."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from voskar.evidence.finding import Finding, of_actor
+from voskar.evidence.held import Held, span_words
+
+
+def presence(held: Held) -> Iterator[Finding]:
+    """Poses in play of the used up and of those who are out; bodies that are gone before they have lain there for as
+    long as they last; returns that are due and not seen."""
+    if held.recording.reactions == "raw":
+        return
+    for event in held.ledger.of("removed"):
+        number = held.recording.numbers.get(event.id or "")
+        if number is not None and event.detail == "spent":
+            yield from _goes_on(held, event.id or "", event.frame, f"used up in {event.frame}")
+    for event in held.ledger.of("out"):
+        if event.id in held.recording.numbers:
+            yield from _goes_on(held, event.id or "", event.frame, f"out since {event.frame}")
+    for event in held.ledger.of("down"):
+        if event.id in held.recording.numbers:
+            yield from _gone(held, event.id or "", event.frame)
+            yield from _back(held, event.id or "", event.frame)
+
+
+def _rows(held: Held, name: str, first: int, last: int) -> np.ndarray:
+    """Its logged poses in some frames."""
+    poses = held.recording.poses
+    rows = poses.rows_of(held.recording.numbers[name])
+    frames = poses.frame[rows]
+    return rows[(frames >= first) & (frames <= last) & ~poses.lingering[rows]]
+
+
+def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
+    """Shown in play beyond a frame, without a break."""
+    poses = held.recording.poses
+    rows = _rows(held, name, since + 1, held.marks_after(since) - 1)
+    frames = poses.frame[rows]
+    unbroken = rows[(frames - since - 1) == np.arange(len(frames))]
+    seen = unbroken[~poses.hidden[unbroken]]
+    late = seen[poses.frame[seen] > since + held.within]
+    if len(late) and (poses.frame[seen[0]] <= since + 1 + held.within):
+        first, last = int(poses.frame[seen[0]]), int(poses.frame[seen[-1]])
+        count = last - first + 1
+        told = f"is still there {span_words(first, last, held.recording.last)}, for {count} frame{'s' * (count > 1)}"
+        yield of_actor("still-there", first, name, told, rule)
+
+
+def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
+    """A body is to be seen for as long as it lasts, unless it is hidden at once or back before."""
+    kind = held.course.courses[name].kind
+    if not kind.down.lasts or kind.down.hide:
+        return
+    back = next((event.frame for event in held.course.courses[name].returns if event.frame > since), None)
+    until = min(since + kind.down.lasts, held.marks_after(since) - 1, *([] if back is None else [back - 1]))
+    poses = held.recording.poses
+    rows = _rows(held, name, since + 1, until)
+    seen = set(poses.frame[rows[~poses.hidden[rows]]].tolist())
+    missing = next((frame for frame in range(since + 1, until + 1) if frame not in seen), None)
+    early = max(held.within, kind.linger)
+    if missing is not None and missing <= until - early:
+        shown = missing - since - 1
+        told = f"is gone in {missing}, after {shown} of {kind.down.lasts} frames"
+        yield of_actor("gone-early", missing, name, told, f"down since {since}, and seen for {kind.down.lasts} frames")
+
+
+def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
+    """Due back by a clock alone, and not seen there."""
+    course = held.course.courses[name]
+    kind, respawn = course.kind, course.kind.respawn
+    if respawn is None or respawn.needs is not None or kind.succession:
+        return
+    down = next((one for one in course.down if one.first == since + 1), None)
+    held_up = any(since < one.first for one in course.waiting if one.first <= (down.last + 1 if down else since))
+    lives = next((event.lives for event in held.ledger.of("down") if event.id == name and event.frame == since), None)
+    if held_up or lives == 0:
+        return
+    due = since + max(respawn.after, 1)
+    if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:
+        return
+    poses = held.recording.poses
+    rows = _rows(held, name, due, held.marks_after(since) - 1)
+    seen = poses.frame[rows[~poses.hidden[rows]]]
+    first = int(seen[0]) if len(seen) else None
+    if first is not None and first <= due + held.within:
+        return
+    row = held.recording.row(name, due)
+    if row is not None and poses.hidden[row]:
+        return  # told where hidden bodies are looked at
+    told = "is never back" if first is None else f"is back in {first}, {first - due} frames late"
+    yield of_actor("respawn-late", due, name, f"has no pose in {due}, and {told}", f"down since {since}, back in {due}")

@@ -1,0 +1,54 @@
+"""What a game says of an actor's state beside its health: i-frames and stun, held against the rules."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from voskar.core.views.timeline import Span
+from voskar.evidence.finding import Finding, of_actor
+from voskar.evidence.held import Held, runs, span_words
+
+
+def states(held: Held) -> Iterator[Finding]:
+    """`immune` and `stunned` of poses: the state before the frame's blows. In the frame in which it is given either is
+    right; nothing is asked while hidden, down or out."""
+    poses = held.recording.poses
+    for column in ("immune", "stunned"):
+        told = getattr(poses, column)
+        if not len(told) or (told < 0).all():
+            continue
+        for name, number in held.recording.numbers.items():
+            rows = poses.rows_of(number)
+            rows = rows[(told[rows] >= 0) & ~poses.hidden[rows]]
+            if len(rows):
+                yield from _of_one(held, column, name, rows)
+
+
+def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Finding]:
+    poses, course = held.recording.poses, held.course.courses[name]
+    frames, told = poses.frame[rows], getattr(poses, column)[rows] == 1
+    spans: list[Span] = getattr(course, column)
+    state = np.zeros(len(frames), dtype=np.bool_)
+    either = np.zeros(len(frames), dtype=np.bool_)
+    for span in spans:
+        state |= (frames >= span.first) & (frames <= span.last)
+    given = {event.frame for event in held.ledger.of("iframes" if column == "immune" else "stun") if event.id == name}
+    for frame in given:
+        either |= frames == frame
+    for span in course.down:
+        either |= (frames >= span.first - 1) & (frames <= span.last)
+    for out in course.outs:
+        either |= frames >= out
+    for _, first, last in runs(frames, (state != told) & ~either):
+        if last - first + 1 <= held.within:
+            continue
+        at = int(np.searchsorted(frames, first))
+        word = column if told[at] else f"not {column}"
+        close = [span for span in spans if span.first - held.near <= first <= span.last + held.near]
+        rule = f"{column} {close[-1].first} to {close[-1].last}, from {close[-1].cause}" if close else f"not {column}"
+        ended = held.ended_before(first)
+        if ended is not None:
+            continue
+        yield of_actor(column, first, name, f"is {word} {span_words(first, last, held.recording.last)}", rule)
