@@ -7,7 +7,7 @@ KERNEL := .venv/.kernel
 KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
 PURE := build/pure
 
-.PHONY: demo test lint pure bench shots soak clean
+.PHONY: demo test lint pure bench shots soak mutants clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -48,6 +48,8 @@ bench: $(STAMP) $(KERNEL)
 
 soak: $(STAMP) $(KERNEL)
 	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto tests/core/test_against_reference.py
+mutants: $(STAMP) $(KERNEL)
+	$(BIN)/python -m tests.mutants
 
 shots: $(STAMP) $(KERNEL)
 	sh docs/screenshots/make.sh

@@ -37,16 +37,27 @@ Example:
 @inputs
 @reactions_option
 @click.option("--ledger", metavar="FILE", help="Write the whole ledger: .jsonl, .csv or .parquet by the ending.")
+@click.option(
+    "--recording", "logged", metavar="FILE", help="Write what a game playing exactly by these rules would log of it."
+)
 @click.option("--json", "as_json", is_flag=True, help="The ledger as JSON Lines on standard output, no tables.")
 @click.option("--rows", default=ROWS, show_default=True, metavar="N", help="Most rows of contacts shown; 0 shows all.")
 @filters
 def command(
-    rulebook: str, recording: str, reactions: str | None, ledger: str | None, as_json: bool, rows: int, shown: Filter
+    rulebook: str,
+    recording: str,
+    reactions: str | None,
+    ledger: str | None,
+    logged: str | None,
+    as_json: bool,
+    rows: int,
+    shown: Filter,
 ) -> None:
     """Judge every contact of RECORDING by RULEBOOK.
 
     RECORDING may be gzip, or "-" for standard input. Filters choose what is shown or printed as JSON; a
-    ledger written to a file is always whole.
+    ledger written to a file is always whole. So is the log that --recording writes: test data, or what a correct
+    game would have logged of a stage script.
     """
     if ledger:
         check_ending(ledger)
@@ -56,6 +67,11 @@ def command(
     shown.check(everyone(rules, played, result))
     if ledger:
         write_ledger(result, ledger)
+    if logged:
+        from voskar.files.perfect import perfect_source
+        from voskar.files.writing import write_recording
+
+        write_recording(perfect_source(rules, played), logged)
     if as_json:
         wanted = replace(result, events=[event for event in result.events if shown.takes(event)])
         click.echo("".join(ledger_lines(wanted)), nl=False)
@@ -63,6 +79,8 @@ def command(
     _show(rules, played, result, shown, rows)
     if ledger:
         click.echo(f"\nledger of {present.count(len(result), 'event')} written to {ledger}")
+    if logged:
+        click.echo(f"\nthe log of a game that plays by these rules written to {logged}")
 
 
 def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, rows: int) -> None:

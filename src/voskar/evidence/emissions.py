@@ -16,6 +16,8 @@ from voskar.core.rules import Emitter, Rules
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held
 
+WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
+"""Moments of a frame at which an effect may have come about."""
 DEGREES = 1.0
 """By how much directions may differ."""
 
@@ -215,10 +217,10 @@ def _apart(held: Held, event: Spawn, one: Appearance) -> float:
                 landing.frame == event.frame - 1
                 and math.dist((landing.x or 0.0, landing.y or 0.0), _place(event)) < 1e-3
             ):
-                t = 1.0 if landing.t is None else landing.t
                 sides = [(landing.striker, landing.hitbox), (landing.target, landing.hurtbox)]
-                known = [held.outside(name or "", box or "", landing.frame, t, place) for name, box in sides]
-                away += [max(one for one in known if one is not None)] if None not in known else []
+                for t in WAY:  # a game may sweep what the recording only shows where it ends up
+                    known = [held.outside(name or "", box or "", landing.frame, t, place) for name, box in sides]
+                    away += [max(one for one in known if one is not None)] if None not in known else []
     return min(away)
 
 

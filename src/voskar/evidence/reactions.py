@@ -86,10 +86,17 @@ class _Look:
         length = math.hypot(*goal)
         if any(event.frame < turn < until for turn in self.turns.get(name, ())) or length == 0:
             return
+        if self._is_mixed(event):
+            self.undecided += 1
+            return
         start, end = self._row(event, event.frame), self._row(event, until)
         if start is None or end is None:
             return
         rows = [self._row(event, frame) for frame in range(event.frame, until + 1)]
+        poses = self.recording.poses
+        if any(row is not None and (poses.cut[row] or poses.hidden[row]) for row in rows[1:]):
+            self.undecided += 1
+            return
         told = self._told_push(event, [row for row in rows[1:] if row is not None])
         if told is not None:
             if math.dist(told, goal) > self.tolerance:
@@ -120,6 +127,17 @@ class _Look:
                 text += f", and is there in {later}, {later - until} frames later"
                 break
         yield self._finding(event, text, f"pushed {_polar(*goal)} from {event.frame + 1} to {until}")
+
+    def _is_mixed(self, event: Event) -> bool:
+        """Whether another push, or an end, of the same frame or still under way moves it too."""
+        for other in self.held.ledger.of("knockback"):
+            if other is not event and other.id == event.id and other.frame <= event.frame < (other.until or 0):
+                return True
+        return any(
+            other.id == event.id and other.frame == event.frame
+            for sort in ("home", "down")
+            for other in self.held.ledger.of(sort)
+        )
 
     def _told_push(self, event: Event, rows: list[int]) -> Vector | None:
         """What the game itself says that it was pushed by; None if it never says such a thing of anybody."""
@@ -201,7 +219,8 @@ class _Look:
     def home(self, event: Event) -> Iterator[Finding]:
         """The place in the frame after."""
         row = self._row(event, event.frame + 1)
-        if row is None:
+        fell = any(one.id == event.id and one.frame == event.frame for one in self.held.ledger.of("down"))
+        if row is None or fell:
             return
         poses = self.recording.poses
         shown, goal = (float(poses.x[row]), float(poses.y[row])), (event.x or 0.0, event.y or 0.0)

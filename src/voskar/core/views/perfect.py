@@ -1,0 +1,189 @@
+"""The log of a game that plays exactly by the rules: what a recording would have shown, and claimed, of it."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from typing import Any
+
+from voskar.core.ledger import Event
+from voskar.core.ledger.event import written
+from voskar.core.recording import Recording
+from voskar.core.recording.lingering import spans, velocities
+from voskar.core.rules import Rules
+from voskar.core.views.timeline import Course, Timeline, timeline
+from voskar.core.watching import Watched, watched
+
+Frame = dict[str, Any]
+MARKS = str.maketrans({"/": ".", "+": ".", "#": "."})
+
+
+def perfect_log(rules: Rules, recording: Recording) -> tuple[dict[str, Any], list[Frame]]:
+    """The header and the frames, as a recording has them, baked.
+
+    Poses are as moved; what emitters and parents spawned is shown under ids of its own, fixtures are not. One that is
+    down stands where it fell, in its clip, and is hidden or gone as the rules say; one used up or out has no pose. All
+    events are claimed, and states told. Where a recorded actor is sent off by a rebound no rule knows its path: the
+    header says that rebounds are not logged.
+    """
+    log = _Log(rules, recording)
+    return log.header(), log.frames()
+
+
+class _Log:
+    def __init__(self, rules: Rules, recording: Recording) -> None:
+        self.rules, self.recording = rules, recording
+        self.seen: Watched = watched(rules, recording, films=True)
+        self.ledger, self.judged = self.seen.ledger, self.seen.recording
+        self.course: Timeline = timeline(rules, recording, self.ledger)
+        self.fixtures = {one.id for one in rules.fixtures}
+        own = self.seen.world.recording
+        self.vx, self.vy = velocities(own.poses, float(own.rate), spans(rules, own))
+        self.names = {actor.id: self._name(actor.id) for actor in self.judged.actors}
+
+    def _name(self, name: str) -> str:
+        return name if name in self.recording.numbers or name in self.fixtures else name.translate(MARKS)
+
+    def header(self) -> dict[str, Any]:
+        """As JSON."""
+        recorded = [event for event in self.ledger.of("rebound") if event.id in self.recording.numbers]
+        header: dict[str, Any] = {"voskar": "recording", "version": 1, "rate": written(float(self.recording.rate))}
+        header |= {"up": self.recording.up, "reactions": "baked", "seed": self.recording.seed}
+        header |= {"title": self.recording.title} if self.recording.title else {}
+        header["logged"] = {"events": ["hit", "down", "respawn", "out", "over", "won"]}
+        return header | ({"unlogged": {"reactions": ["rebound"]}} if recorded else {})
+
+    def frames(self) -> list[Frame]:
+        """One a frame."""
+        claims = self._claims()
+        inputs = self._inputs()
+        found = []
+        for frame in range(self.recording.first, self.recording.last + 1):
+            one: Frame = {"frame": frame, "poses": self._poses(frame)}
+            for key, entries in (("inputs", inputs), ("claims", claims)):
+                if entries.get(frame):
+                    one[key] = entries[frame]
+            if frame in self.recording.resets:
+                one["reset"] = self.recording.resets[frame]
+            found.append(one)
+        return found
+
+    def _inputs(self) -> dict[int, list[dict[str, Any]]]:
+        inputs, found = self.recording.inputs, defaultdict(list)
+        for row in range(len(inputs)):
+            one: dict[str, Any] = {"id": inputs.ids[inputs.id[row]], "button": inputs.buttons[inputs.button[row]]}
+            if not inputs.down[row]:
+                one["down"] = False
+            if not math.isnan(inputs.aim[row][0]):
+                one["aim"] = inputs.aim[row].tolist()
+            found[int(inputs.frame[row])].append(one)
+        return found
+
+    def _claims(self) -> dict[int, list[dict[str, Any]]]:
+        found: dict[int, list[dict[str, Any]]] = defaultdict(list)
+        for event in self.ledger.events:
+            claim = self._claim(event)
+            if claim is not None:
+                found[event.frame].append(claim)
+        return found
+
+    def _claim(self, event: Event) -> dict[str, Any] | None:
+        def name(one: str | None) -> str:
+            return self.names.get(one or "", one or "")
+
+        match event.event:
+            case "contact" if event.outcome == "landed":
+                told = {"event": "hit", "striker": name(event.striker), "target": name(event.target)}
+                return told | {"attack": event.attack, "damage": written(event.damage)}
+            case "down" | "out":
+                lives = {"lives": written(event.lives)} if event.event == "down" and event.lives is not None else {}
+                return {"event": event.event, "id": name(event.id)} | lives
+            case "respawn":
+                there = {} if event.detail else {"x": event.x, "y": event.y}
+                return {"event": "respawn", "id": name(event.id)} | there
+            case "over" | "won":
+                return {"event": event.event}
+        return None
+
+    def _poses(self, frame: int) -> list[dict[str, Any]]:
+        judged, found = self.judged, []
+        rows = judged.block(frame, frame + 1)
+        for row in range(rows.start, rows.stop):
+            actor = judged.actors[judged.poses.actor[row]]
+            if judged.poses.lingering[row] or actor.id in self.fixtures:
+                continue
+            pose = self._pose(frame, row, actor.id)
+            if pose is not None:
+                found.append(pose)
+        return found
+
+    def _pose(self, frame: int, row: int, name: str) -> dict[str, Any] | None:
+        poses, course = self.judged.poses, self.course.courses.get(name)
+        actor = self.judged.actors[poses.actor[row]]
+        if course is not None and self._is_gone(course, name, frame):
+            return None
+        pose: dict[str, Any] = {"id": self.names[name], "kind": actor.kind}
+        pose |= {"x": float(poses.x[row]), "y": float(poses.y[row])}
+        for key, plain in (("facing", 1.0), ("angle", 0.0), ("scale", 1.0)):
+            value = float(getattr(poses, key)[row])
+            pose |= {} if value == plain else {key: written(value) if key == "facing" else value}
+        if poses.clip[row] >= 0:
+            pose["clip"] = self.judged.clips[poses.clip[row]]
+            told = "tick" if poses.tick[row] >= 0 else "cell"
+            pose[told] = int(getattr(poses, told)[row])
+        if actor.driven:
+            pose |= {"vx": float(poses.vx[row]), "vy": float(poses.vy[row])}
+        else:
+            own = self.seen.world.recording.row(name, frame)
+            pose |= {"vx": float(self.vx[own]), "vy": float(self.vy[own])} if own is not None else {}
+        if actor.owner is not None:
+            pose["owner"] = self.names.get(actor.owner, actor.owner)
+        pose |= {"cut": True} if poses.cut[row] else {}
+        pose |= {"hidden": True} if poses.hidden[row] else {}
+        if course is not None and not actor.driven:
+            self._tell(course, frame, pose)
+            self._lie(course, name, frame, pose)
+        return pose
+
+    def _is_gone(self, course: Course, name: str, frame: int) -> bool:
+        """Used up or out, and not back."""
+        world = self.seen.world
+        if name not in world.recording.numbers:
+            return False
+        since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
+        out = any(since <= one < frame for one in course.outs)
+        spent = [one.frame for one in self.ledger.of("removed") if one.id == name and one.detail == "spent"]
+        number = self.recording.numbers[name]
+        used = [one for one in spent if since <= one < frame < self.recording.returns(number, one)]
+        return out or bool(used)
+
+    def _tell(self, course: Course, frame: int, pose: dict[str, Any]) -> None:
+        """Its state."""
+        for key in ("health", "lives"):
+            value = getattr(course, key).now(frame)
+            pose |= {} if value is None else {key: written(value)}
+        down = any(span.first - 1 <= frame <= span.last for span in course.down)
+        given = {event.frame for event in self.ledger.of("iframes") if event.id == course.actor.id}
+        if not down and frame not in given:
+            pose["immune"] = any(span.first <= frame <= span.last for span in course.immune)
+
+    def _lie(self, course: Course, name: str, frame: int, pose: dict[str, Any]) -> None:
+        """How one that is down is shown."""
+        down = course.kind.down
+        span = next((one for one in course.down if one.first <= frame <= one.last), None)
+        if span is None:
+            return
+        fell = self.judged.row(name, span.first - 1)
+        if fell is not None and down.motion is None:
+            pose |= {"x": float(self.judged.poses.x[fell]), "y": float(self.judged.poses.y[fell]), "vx": 0.0, "vy": 0.0}
+        poses = self.judged.poses
+        if down.clip is not None:
+            pose.pop("cell", None)
+            pose |= {"clip": down.clip, "tick": frame - span.first}
+        elif fell is not None and poses.clip[fell] >= 0:  # nothing goes on while it lies there
+            told = "tick" if poses.tick[fell] >= 0 else "cell"
+            pose.pop("tick", None)
+            pose.pop("cell", None)
+            pose |= {"clip": self.judged.clips[poses.clip[fell]], told: int(getattr(poses, told)[fell])}
+        if down.hide or (down.lasts and frame >= span.first + down.lasts):
+            pose["hidden"] = True

@@ -1,0 +1,360 @@
+"""One mistake of one class put into the log of a game that plays exactly by the rules: `check` has to find it.
+
+`python -m tests.mutants` prints the table: class, drawn, found, named (a finding of its own sort), told first.
+"""
+
+from __future__ import annotations
+
+import copy
+import json
+import random
+import sys
+from collections.abc import Callable
+from itertools import pairwise
+from typing import Any
+
+from tests.worlds import recording, rulebook
+from voskar.core.recording import Recording
+from voskar.core.views.perfect import perfect_log
+from voskar.evidence.check import check
+from voskar.files.recording import read_recording
+from voskar.files.rulebook import Rulebook
+
+Frames = list[dict[str, Any]]
+Mistake = Callable[[Frames, random.Random], bool]
+"""Changes a log; False where there is nothing of its class in it."""
+
+RULES: dict[str, Any] = {
+    "layers": {"names": ["keeper", "hive", "tool"]},
+    "space": {"bounds": [0, -200, 900, 200]},
+    "kinds": {
+        "keeper": {
+            "side": "keeper",
+            "health": 3,
+            "lives": 3,
+            "iframes": 12,
+            "down": {"lasts": 10, "clip": "fall"},
+            "respawn": {"after": 20, "at": [100, 0], "iframes": 15},
+            "boxes": {"torso": {"role": "hurtbox", "rect": [10, 30], "layer": ["keeper"]}},
+            "emitters": {
+                "smoker": {"spawn": "puff", "when": {"press": "smoke"}, "cooldown": 8, "muzzle": [8, 0], "speed": 240}
+            },
+        },
+        "hornet": {
+            "side": "hive",
+            "health": 6,
+            "boxes": {
+                "sting": {"role": "hitbox", "attack": "sting", "circle": 6, "mask": ["keeper"]},
+                "belly": {"role": "hurtbox", "circle": 6, "layer": ["hive"]},
+            },
+        },
+        "puff": {
+            "motion": {"life": 30, "at_edge": "remove"},
+            "boxes": {"smoke": {"role": "hitbox", "attack": "fumes", "circle": 4, "mask": ["hive"]}},
+        },
+    },
+    "attacks": {
+        "sting": {"damage": 1, "target": {"knockback": {"distance": 24, "over": 8, "direction": "flat"}}},
+        "fumes": {"damage": 1, "striker": {"remove": True}},
+    },
+}
+LENGTH = 200
+
+
+def world(draw: random.Random) -> tuple[Rulebook, Recording]:
+    """A keeper that stands and smokes, and hornets that come and go."""
+    book = rulebook(RULES)
+    visits = [(draw.randrange(10, LENGTH - 60), draw.choice([-1, 1])) for _ in range(4)]
+    presses = {frame + late for frame in range(5, LENGTH - 40, draw.randrange(9, 30)) for late in (0, 1)}
+    frames: Frames = []
+    for frame in range(LENGTH):
+        poses: list[dict[str, Any]] = [
+            {"id": "keeper", "kind": "keeper", "x": 300, "y": 0, "clip": "idle", "tick": frame}
+        ]
+        for number, (start, side) in enumerate(visits):
+            x = 300 + side * max(abs(frame - start - 20) * 4 - 40, 2)
+            poses.append({"id": f"hornet-{number}", "kind": "hornet", "x": x, "y": 0})
+        held = [{"id": "keeper", "button": "smoke"}] if frame in presses else []
+        frames.append({"poses": poses, "inputs": held})
+    return book, recording(book, frames, reactions="raw")
+
+
+def _claims(frames: Frames, event: str) -> list[tuple[int, int]]:
+    return [
+        (at, k)
+        for at, one in enumerate(frames)
+        for k, claim in enumerate(one.get("claims", ()))
+        if claim["event"] == event
+    ]
+
+
+def _pick(frames: Frames, draw: random.Random, event: str) -> tuple[int, dict[str, Any]] | None:
+    """Takes out a claim, not one at the ends."""
+    found = [(at, k) for at, k in _claims(frames, event) if 2 < at < len(frames) - 40]
+    if not found:
+        return None
+    at, k = draw.choice(found)
+    return at, frames[at]["claims"].pop(k)
+
+
+def shifted(event: str, by: int) -> Mistake:
+    """An event claimed some frames late, or early."""
+
+    def change(frames: Frames, draw: random.Random) -> bool:
+        found = _pick(frames, draw, event)
+        if found is not None:
+            frames[found[0] + by].setdefault("claims", []).append(found[1])
+        return found is not None
+
+    return change
+
+
+def dropped(event: str) -> Mistake:
+    """An event that is not claimed."""
+    return lambda frames, draw: len(_claims(frames, event)) > 1 and _pick(frames, draw, event) is not None
+
+
+def doubled(event: str) -> Mistake:
+    """An event claimed twice in its frame."""
+
+    def change(frames: Frames, draw: random.Random) -> bool:
+        found = _pick(frames, draw, event)
+        if found is not None:
+            frames[found[0]]["claims"] += [found[1], dict(found[1])]
+        return found is not None
+
+    return change
+
+
+def valued(event: str, field: str, by: float) -> Mistake:
+    """An event claimed with another value."""
+
+    def change(frames: Frames, draw: random.Random) -> bool:
+        found = _pick(frames, draw, event)
+        if found is None or field not in found[1]:
+            return False
+        frames[found[0]]["claims"].append(found[1] | {field: found[1][field] + by})
+        return True
+
+    return change
+
+
+def _poses(frames: Frames, kind: str) -> dict[str, list[tuple[int, dict[str, Any]]]]:
+    found: dict[str, list[tuple[int, dict[str, Any]]]] = {}
+    for at, one in enumerate(frames):
+        for pose in one["poses"]:
+            if pose["kind"] == kind:
+                found.setdefault(pose["id"], []).append((at, pose))
+    return found
+
+
+def state(field: str, by: float, length: int = 6) -> Mistake:
+    """A state told otherwise for some frames."""
+
+    def change(frames: Frames, draw: random.Random) -> bool:
+        own = [(at, pose) for at, pose in _poses(frames, "keeper")["keeper"] if field in pose]
+        if len(own) < 40:
+            return False
+        start = draw.randrange(5, len(own) - length - 5)
+        for _, pose in own[start : start + length]:
+            pose[field] = not pose[field] if field == "immune" else max(pose[field] + by, 0)
+        return True
+
+    return change
+
+
+def _down(frames: Frames) -> tuple[int, int] | None:
+    """The first death and its return."""
+    falls, backs = _claims(frames, "down"), _claims(frames, "respawn")
+    if not falls or not backs:
+        return None
+    return falls[0][0], next((at for at, _ in backs if at > falls[0][0]), len(frames))
+
+
+def walks(frames: Frames, draw: random.Random) -> bool:
+    """A body that moves while it is down."""
+    span = _down(frames)
+    if span is None:
+        return False
+    for at, pose in _poses(frames, "keeper")["keeper"]:
+        if span[0] + 2 <= at < span[0] + 10:
+            pose["x"] += 3 * (at - span[0] - 1)
+    return True
+
+
+def cut_death(frames: Frames, draw: random.Random) -> bool:
+    """A death that is over too soon."""
+    span = _down(frames)
+    if span is None:
+        return False
+    for at in range(span[0] + 4, span[1]):
+        frames[at]["poses"] = [pose for pose in frames[at]["poses"] if pose["id"] != "keeper"]
+    return True
+
+
+def late_return(frames: Frames, draw: random.Random) -> bool:
+    """One that comes back later than it should."""
+    span = _down(frames)
+    if span is None or span[1] + 12 >= len(frames):
+        return False
+    for at in range(span[1], span[1] + 7):
+        frames[at]["poses"] = [pose for pose in frames[at]["poses"] if pose["id"] != "keeper"]
+    return True
+
+
+def frozen(frames: Frames, draw: random.Random) -> bool:
+    """A death clip that is not shown."""
+    span = _down(frames)
+    if span is None:
+        return False
+    for at, pose in _poses(frames, "keeper")["keeper"]:
+        if span[0] < at < span[1]:
+            pose |= {"clip": "idle", "tick": 3}
+    return True
+
+
+def pushed(share: float) -> Mistake:
+    """A push of another length, or none."""
+
+    def change(frames: Frames, draw: random.Random) -> bool:
+        own = _poses(frames, "keeper")["keeper"]
+        steps = [(at, pose["x"] - before["x"]) for (_, before), (at, pose) in pairwise(own)]
+        begins = [k for k, (_, step) in enumerate(steps) if abs(step) > 2.9 and (k == 0 or abs(steps[k - 1][1]) < 2.9)]
+        begins = [k for k in begins if len({round(step, 6) for _, step in steps[k : k + 8]}) == 1]
+        held = [bool(one.get("inputs")) for one in frames]
+        begins = [k for k in begins if len(set(held[max(steps[k][0] - 2, 0) : steps[k][0] + 9])) == 1]  # else undecided
+        if not begins:
+            return False
+        start = begins[0]
+        off = 0.0
+        for k, (at, step) in enumerate(steps):
+            if start <= k < start + 8:
+                off += step * (share - 1)
+            if k >= start:
+                next(pose for pose in frames[at]["poses"] if pose["id"] == "keeper")["x"] += off
+        for shot in _poses(frames, "puff").values():
+            if shot[0][0] >= steps[start][0] + 8:
+                for _, pose in shot:
+                    pose["x"] += off
+        return True
+
+    return change
+
+
+def _shots(frames: Frames) -> list[list[tuple[int, dict[str, Any]]]]:
+    return [one for one in _poses(frames, "puff").values() if len(one) > 8 and one[-1][0] < len(frames) - 12]
+
+
+def shot_lives_on(frames: Frames, draw: random.Random) -> bool:
+    """A shot that flies on after its end."""
+    shots = _shots(frames)
+    if not shots:
+        return False
+    at, pose = draw.choice(shots)[-1]
+    for later in range(1, 8):
+        frames[at + later]["poses"].append(pose | {"x": pose["x"] + 4 * later})
+    return True
+
+
+def shot_turns(frames: Frames, draw: random.Random) -> bool:
+    """A shot that leaves its path."""
+    shots = _shots(frames)
+    if not shots:
+        return False
+    for k, (_, pose) in enumerate(draw.choice(shots)):
+        pose["y"] += 2.0 * max(k - 2, 0)
+    return True
+
+
+def shot_late(frames: Frames, draw: random.Random) -> bool:
+    """A shot that appears later, and elsewhere."""
+    shots = _shots(frames)
+    if not shots:
+        return False
+    for at, pose in draw.choice(shots)[:3]:
+        frames[at]["poses"].remove(pose)
+    return True
+
+
+def shot_lost(frames: Frames, draw: random.Random) -> bool:
+    """A shot that is fired and never shown."""
+    shots = _shots(frames)
+    if len(shots) < 2:
+        return False
+    for at, pose in draw.choice(shots):
+        frames[at]["poses"].remove(pose)
+        for one in frames[at : at + 2]:
+            one["claims"] = [claim for claim in one.get("claims", ()) if claim.get("striker") != pose["id"]]
+    return True
+
+
+def shot_beside(frames: Frames, draw: random.Random) -> bool:
+    """A shot that leaves beside its muzzle."""
+    shots = _shots(frames)
+    for _, pose in draw.choice(shots) if shots else ():
+        pose["y"] += 5
+    return bool(shots)
+
+
+MUTANTS: dict[str, tuple[Mistake, tuple[str, ...]]] = {
+    "a hit a frame late": (shifted("hit", 1), ("moved",)),
+    "a hit a frame early": (shifted("hit", -1), ("moved",)),
+    "a hit not claimed": (dropped("hit"), ("unclaimed",)),
+    "a hit claimed twice": (doubled("hit"), ("denied", "moved")),
+    "another damage": (valued("hit", "damage", 1), ("damage",)),
+    "down a frame late": (shifted("down", 1), ("told-moved",)),
+    "down not claimed": (dropped("down"), ("told-untold",)),
+    "down with other lives": (valued("down", "lives", 1), ("told-other",)),
+    "a return elsewhere": (valued("respawn", "x", 30), ("told-other",)),
+    "a return a frame late": (shifted("respawn", 1), ("told-moved",)),
+    "other health": (state("health", -1), ("health",)),
+    "other lives": (state("lives", 1), ("lives",)),
+    "other i-frames": (state("immune", 0), ("immune",)),
+    "walks while down": (walks, ("walks",)),
+    "a death cut short": (cut_death, ("gone-early",)),
+    "a late return": (late_return, ("respawn-late", "told-moved")),
+    "no death clip": (frozen, ("clip",)),
+    "half a push": (pushed(0.5), ("knockback",)),
+    "no push": (pushed(0.0), ("knockback",)),
+    "a push the other way": (pushed(-1.0), ("knockback",)),
+    "a shot lives on": (shot_lives_on, ("life-long", "still-there")),
+    "a shot turns": (shot_turns, ("path", "spawn-direction")),
+    "a shot appears late": (shot_late, ("spawn-moved",)),
+    "a shot is lost": (shot_lost, ("spawn-missing",)),
+    "a shot leaves beside its muzzle": (shot_beside, ("spawn-place",)),
+}
+
+
+def logged(book: Rulebook, header: dict[str, Any], frames: Frames) -> Recording:
+    """A log as a recording."""
+    return read_recording([json.dumps(one).encode() for one in (header, *frames)], "log.jsonl", book)
+
+
+def tried(name: str, seed: int) -> tuple[bool, bool, bool] | None:
+    """Whether a mistake was found, named, and told first; None where the world has no room for it."""
+    draw = random.Random(seed)
+    book, played = world(draw)
+    rules = book.rules(played.rate)
+    header, frames = perfect_log(rules, played)
+    frames = copy.deepcopy(frames)
+    mistake, sorts = MUTANTS[name]
+    if not mistake(frames, draw):
+        return None
+    found = check(rules, logged(book, header, frames))[0].findings
+    return bool(found), any(one.sort in sorts for one in found), bool(found) and found[0].sort in sorts
+
+
+def main(count: int = 40) -> None:
+    """The table."""
+    sums = [0, 0, 0, 0]
+    print("| mistake | drawn | found | named | told first |\n|---|--:|--:|--:|--:|")
+    for name in MUTANTS:
+        results = [one for seed in range(count) for one in (tried(name, seed),) if one is not None]
+        row = [len(results), *(sum(one[k] for one in results) for k in range(3))]
+        sums = [a + b for a, b in zip(sums, row, strict=True)]
+        print(f"| {name} | {' | '.join(map(str, row))} |")
+    print(f"| all | {' | '.join(map(str, sums))} |")
+
+
+if __name__ == "__main__":
+    main(*map(int, sys.argv[1:]))
