@@ -54,7 +54,10 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
         assert all(accounts(finding))
         assert question(finding)[0] == "--frame"
     grouped = [finding for one in found.causes for finding in one.findings]
-    assert sorted(map(id, grouped)) == sorted(map(id, found.verdict.findings))
+    roots = found.verdict.roots
+    assert sorted(map(id, grouped)) == sorted(id(root) for root, _ in roots)
+    every = [one for root, follows in roots for one in (root, *follows)]
+    assert sorted(map(id, every)) == sorted(map(id, found.verdict.findings))
     for failure in found.failures:
         nobodys = failure.event is None or failure.event.event in ("over", "won")
         assert nobodys or question_of(failure.event)

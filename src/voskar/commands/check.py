@@ -16,7 +16,7 @@ from voskar.commands.options import load, reactions_option
 from voskar.core.ledger import written
 from voskar.evidence.check import TOLERANCE, Verdict
 from voskar.evidence.expectations import Failure
-from voskar.evidence.finding import CODES
+from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.patterns import Pattern
 from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
@@ -189,15 +189,22 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, within: int, 
     if grouped:
         out.print()
     hidden = set() if everything else {id(finding) for pattern in grouped for finding in pattern.findings[1:]}
-    shown = [finding for finding in verdict.findings if id(finding) not in hidden]
+    shown = [(root, follows) for root, follows in verdict.roots if id(root) not in hidden]
     if verdict.findings:
         table = present.table("", [("frame", "right"), ("finding", ""), ("game", ""), ("rules", "")])
         table.title = None
         table.columns[2].max_width, table.columns[3].ratio = max(out.width // 3, 16), 1
         table.expand = True
-        for finding in shown:
+        for finding, follows in shown:
             game, rules = accounts(finding)
             table.add_row(str(finding.frame), Text(finding.sort, STYLES[finding.sort]), game, rules)
+            for one in follows if everything else ():
+                game, rules = accounts(one)
+                table.add_row(str(one.frame), Text(f"  {one.sort}", "dim"), Text(game, "dim"), Text(rules, "dim"))
+            if follows and not everything:
+                what = present.count(len(follows), "finding follows", "findings follow")
+                first = f"{follows[0].sort} in {follows[0].frame}"
+                table.add_row("", "", Text(f"{what} from it: {first}{', …' if len(follows) > 1 else ''}", "dim"), "")
         out.print(table)
         if hidden:
             out.print(f"… and {len(hidden)} more of these patterns: see them with --all", style="dim")
@@ -235,20 +242,23 @@ def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
             for pattern in grouped
         ],
         "findings": [
-            {
-                "sort": one.sort,
-                "frame": one.frame,
-                "striker": one.striker,
-                "target": one.target,
-                "line": one.claim.line if one.claim else None,
-                "rules_frame": one.landing.frame if one.landing else None,
-                "shift": one.shift if one.sort in ("moved", "spawn-moved", "told-moved") else None,
-                "game": one.game or None,
-                "rules": one.rules or None,
-                "damage": written(one.landing.damage) if one.landing else None,
-                "gate": one.why.gate if one.why else None,
-                "why": one.why.sentence if one.why else None,
-            }
-            for one in verdict.findings
+            {**_finding(root), "follows": [_finding(one) for one in follows]} for root, follows in verdict.roots
         ],
+    }
+
+
+def _finding(one: Finding) -> dict[str, object]:
+    return {
+        "sort": one.sort,
+        "frame": one.frame,
+        "striker": one.striker,
+        "target": one.target,
+        "line": one.claim.line if one.claim else None,
+        "rules_frame": one.landing.frame if one.landing else None,
+        "shift": one.shift if one.sort in ("moved", "spawn-moved", "told-moved") else None,
+        "game": one.game or None,
+        "rules": one.rules or None,
+        "damage": written(one.landing.damage) if one.landing else None,
+        "gate": one.why.gate if one.why else None,
+        "why": one.why.sentence if one.why else None,
     }

@@ -12,6 +12,7 @@ from voskar.core.watching import watched as watch
 from voskar.evidence.displayed import displayed
 from voskar.evidence.emissions import emissions
 from voskar.evidence.finding import CODES, Finding
+from voskar.evidence.following import folded
 from voskar.evidence.held import Held
 from voskar.evidence.hits import Reasons, hits
 from voskar.evidence.jumps import jumps
@@ -55,6 +56,8 @@ class Verdict:
     undecided: int = 0
     not_compared: tuple[str, ...] = ()
     judged: Recording | None = field(default=None, repr=False)
+    roots: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
+    """The findings that do not follow from others, each with those that follow from it."""
 
     @property
     def ok(self) -> bool:
@@ -97,6 +100,7 @@ def check(
         reacted.undecided,
         tuple(_not_compared(held)),
         seen.recording if watched else None,
+        tuple(folded(found, recording, within)),
     )
     return verdict, held.ledger
 

@@ -55,7 +55,7 @@ def weigh(
         ledger,
         course,
         verdict,
-        tuple(causes(verdict.findings, recording)),
+        tuple(causes([root for root, _ in verdict.roots], recording)),
         tuple(hold(statements, ledger, course, verdict.judged)),
         None if earlier is None else compare(earlier, ledger),
     )

@@ -103,10 +103,10 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
         return None if question is None else shlex.join(["voskar", "why", job.rulebook, job.recording, *question])
 
     cause = {id(finding): one.text for one in found.causes for finding in one.findings}
-    for finding in found.verdict.findings:
+    for finding, follows in found.verdict.roots:
         game, judged = accounts(finding)
         line = finding.claim.line if finding.claim is not None else None
-        text = f"{game}; {judged}"
+        text = f"{game}; {judged}" + (f" ({len(follows)} more follow from it)" if follows else "")
         yield Fault(finding.sort, finding.frame, text, job.recording, line, ask(question(finding)), cause[id(finding)])
     for failure in found.failures:
         text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
