@@ -19,8 +19,11 @@ from voskar.evidence.check import check
 
 def silent(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[tuple[str, int, str, str]]:
     """The findings in the perfect log of a world."""
+    made = {fan["kind"] for kind in data["kinds"].values() for fan in kind.get("down", {}).get("spawn", ())}
+    made |= {one["spawn"] for kind in data["kinds"].values() for one in kind.get("emitters", {}).values()}
     for frame in frames:
         frame.pop("reset", None)  # a random mark may cut a death short, which is told
+        frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in made]  # nobody would have fired them
         for pose in frame["poses"]:
             pose["hidden"] = False  # and one that is hidden when it is due is back too late
     book = rulebook(data)

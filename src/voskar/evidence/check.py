@@ -100,7 +100,7 @@ def check(
         reacted.undecided,
         tuple(_not_compared(held)),
         seen.recording if watched else None,
-        tuple(folded(found, recording, within)),
+        tuple(folded(found, recording, within, near)),
     )
     return verdict, held.ledger
 

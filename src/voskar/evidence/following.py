@@ -10,8 +10,9 @@ from voskar.evidence.finding import CODES, Finding
 BLOWS = ("moved", "denied", "unclaimed", "damage", "attack")
 DEATH = ("walks", "acts", "clip", "seen", "gone-early", "respawn-place", "respawn-late", "cut-short")
 TOLD = ("told-moved", "told-denied", "told-untold", "told-other")
-STATE_GATES = ("immune", "play", "down", "spent", "repeat", "preempted", "present")
-"""Gates that hang on what blows before have left behind."""
+DEAD_GATES = ("play", "down", "present", "spent")
+GUARD_GATES = ("immune", "repeat")
+"""Gates that hang on what blows before have left behind: for good, and for a while."""
 DEPENDS: Mapping[str, tuple[str, ...]] = (
     {"health": BLOWS, "immune": BLOWS, "stunned": BLOWS, "hit-health": (*BLOWS, "health"), "still-there": BLOWS}
     | dict.fromkeys(("lives", *TOLD), (*BLOWS, "health"))
@@ -23,7 +24,9 @@ DEPENDS: Mapping[str, tuple[str, ...]] = (
 """From which sorts, told of the same actor before, a sort may follow."""
 
 
-def folded(findings: Sequence[Finding], recording: Recording, within: int) -> list[tuple[Finding, tuple[Finding, ...]]]:
+def folded(
+    findings: Sequence[Finding], recording: Recording, within: int, near: int
+) -> list[tuple[Finding, tuple[Finding, ...]]]:
     """The roots in frame order, each with what follows from it. A mark ends what follows."""
     roots: list[Finding] = []
     follows: dict[int, list[Finding]] = {}
@@ -32,7 +35,7 @@ def folded(findings: Sequence[Finding], recording: Recording, within: int) -> li
     order = {code: place for place, code in enumerate(CODES)}
     for one in sorted(findings, key=lambda one: (one.frame, order[one.sort])):
         since = max((mark for mark in recording.resets if mark <= one.frame), default=recording.first)
-        root = next(_causes(one, changed, since, within), None)
+        root = next(_causes(one, changed, since, within, near), None)
         if root is None:
             roots.append(one)
             root = one
@@ -44,18 +47,28 @@ def folded(findings: Sequence[Finding], recording: Recording, within: int) -> li
 
 
 def _causes(
-    one: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, within: int
+    one: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, within: int, near: int
 ) -> Iterator[Finding]:
     """The roots that a finding may follow from, the nearest first."""
     sorts = DEPENDS.get(one.sort, ())
-    if one.sort in BLOWS and (one.why is None or one.why.gate not in STATE_GATES):
+    if one.sort in BLOWS and (one.why is None or one.why.gate not in (*DEAD_GATES, *GUARD_GATES)):
         return
     for name in (one.target, one.striker):
         for earlier, root in reversed(changed.get(name, ())):
             if earlier.frame < since or earlier.sort not in sorts:
                 continue
-            if one.sort in BLOWS and (earlier.frame == one.frame or earlier.target != one.target):
-                continue  # two blows of one frame are two mistakes, and of another target as well
+            if one.sort in BLOWS and not _links(one, earlier, near):
+                continue
             if one.sort in ("knockback", "rebound", "home", "jump") and abs(one.frame - earlier.frame) > within + 1:
                 continue
             yield root
+
+
+def _links(one: Finding, earlier: Finding, near: int) -> bool:
+    """Whether a blow may hang on what an earlier one has left behind: its target dead, or guarded for a while. Two
+    blows of one frame are two mistakes."""
+    if earlier.frame == one.frame or earlier.target != one.target or one.why is None:
+        return False
+    if one.why.gate in DEAD_GATES:
+        return earlier.sort != "damage" or one.why.gate != "present"
+    return earlier.sort in ("unclaimed", "denied") and one.frame - earlier.frame <= near
