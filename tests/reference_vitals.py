@@ -146,6 +146,9 @@ class Vitals:
 
     def take_life(self, frame: int, name: str) -> None:
         """The life that is owed."""
+        if name not in self.recording.numbers and name not in self.world.driven.bodies:
+            self.owed.pop(name, None)  # gone before its life was taken
+            return
         before, after = self.lives.get(name), self.left(name) if name in self.owed else None
         if self.owed.pop(name, None) is not None and after != before:
             self.lives[name] = after

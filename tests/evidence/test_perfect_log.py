@@ -15,6 +15,7 @@ from tests.mutants import MUTANTS, logged, tried, world
 from tests.worlds import recording, rulebook
 from voskar.core.views.perfect import perfect_log
 from voskar.evidence.check import check
+from voskar.evidence.finding import CODES
 
 
 def silent(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[tuple[str, int, str, str]]:
@@ -68,3 +69,11 @@ def test_the_command_writes_it(apiary: Path, tmp_path: Path, here: Any) -> None:
     assert json.loads((tmp_path / "log.jsonl").read_text().splitlines()[0])["reactions"] == "baked"
     checked = here("check", "swarm.toml", tmp_path / "log.jsonl", cwd=apiary)
     assert checked.returncode == 0, checked.stdout
+
+
+def test_the_page_of_findings_is_the_table_in_use() -> None:
+    text = (Path(__file__).parents[2] / "docs" / "findings.md").read_text(encoding="utf-8")
+    told = [line.split("|") for line in text.splitlines() if line.startswith("| ") and "`voskar why" in line]
+    assert [(row[1].strip(), row[2].strip(" `"), row[3].strip()) for row in told] == [
+        (one.seen, code, one.words) for code, one in CODES.items()
+    ]

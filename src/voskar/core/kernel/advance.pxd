@@ -59,7 +59,7 @@ cdef class Kernel:
     @cython.locals(actors=ActorColumns)
     cdef void remember(self, int64_t frame, Py_ssize_t row) noexcept
 
-    @cython.locals(actors=ActorColumns, placing=Placing)
+    @cython.locals(actors=ActorColumns, placing=Placing, dx=double, dy=double)
     cdef void come_near(self, Py_ssize_t row) noexcept
 
     @cython.locals(actors=ActorColumns)

@@ -240,6 +240,7 @@ class Kernel:
             actors.before_clip[row], actors.before_cell[row] = actors.clip[row], actors.cell[row]
             actors.before_pose[row], actors.before_tick[row] = actors.pose[row], actors.tick[row]
             actors.before_at[row] = frame - 1
+            actors.near_x[row] = actors.near_y[row] = 0.0
             actors.past[row] = actors.played[row] == frame - 1
         else:
             actors.past[row] = 0
@@ -249,10 +250,11 @@ class Kernel:
         """For one that wraps, where it was is the nearest of the places that are one."""
         actors, placing = self.actors, self.placing
         if actors.past[row] and placing.boxes.wraps[actors.kind[row]]:
-            actors.before_x[row] += placing.width * floor((actors.x[row] - actors.before_x[row]) / placing.width + 0.5)
-            actors.before_y[row] += placing.height * floor(
-                (actors.y[row] - actors.before_y[row]) / placing.height + 0.5
-            )
+            dx = placing.width * floor((actors.x[row] - actors.before_x[row]) / placing.width + 0.5)
+            dy = placing.height * floor((actors.y[row] - actors.before_y[row]) / placing.height + 0.5)
+            actors.before_x[row] += dx
+            actors.before_y[row] += dy
+            actors.near_x[row], actors.near_y[row] = dx, dy
 
     def move(self, frame: int, row: int) -> bool:
         """One frame of a driven actor; True if it is gone."""

@@ -6,6 +6,7 @@ cdef class ActorColumns:
     cdef public double[:] x, y, facing, angle, scale, m00, m01, m10, m11
     cdef public double[:] before_x, before_y, before_facing, before_m00, before_m01, before_m10, before_m11
     cdef public double[:] vx, vy, sent_vx, sent_vy, step_x, step_y, offset_x, offset_y
+    cdef public double[:] near_x, near_y
     cdef public double[:] home_x, home_y, home_vx, home_vy, home_facing, home_angle
     cdef public int64_t[:] kind, owner, pose, clip, tick, cell, before_pose, before_clip, before_cell
     cdef public int64_t[:] at, before_at, step_at, played, away_until, born, since, expires, ends, hides

@@ -16,7 +16,7 @@ FLOATS = (
     "x", "y", "facing", "scale", "m00", "m01", "m10", "m11",
     "before_x", "before_y", "before_facing", "angle", "before_m00", "before_m01", "before_m10", "before_m11",
     "vx", "vy", "sent_vx", "sent_vy", "step_x", "step_y", "offset_x", "offset_y",
-    "home_x", "home_y", "home_vx", "home_vy", "home_facing", "home_angle",
+    "home_x", "home_y", "home_vx", "home_vy", "home_facing", "home_angle", "near_x", "near_y",
 )  # fmt: skip
 INTS = (
     "kind", "clip", "cell", "at", "played", "away_until", "before_clip", "before_cell",
@@ -44,7 +44,8 @@ class ActorTable:
     """The columns as plain Python reads them; `kernel` is the same memory for the kernel.
 
     Position, matrix (`m00` …: R(angle) · diag(facing · scale, scale)), clip and cell of this frame, with those of the
-    frame before beside them (`before_x` …). `at` is the last frame it was there, `played` the last it was in play,
+    frame before beside them (`before_x` …; for one that wraps the nearest of the places that are one, by `near_x`
+    and `near_y`). `at` is the last frame it was there, `played` the last it was in play,
     `away_until` the first in which it is in play again. `past` says whether the frame before counts, `flows` the same
     for its velocity. Driven ones: velocity, `sent` to another from the next frame on, `homing`, `since` (clip and beats
     count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home, and
@@ -83,6 +84,8 @@ class ActorTable:
     home_vy: Floats
     home_facing: Floats
     home_angle: Floats
+    near_x: Floats
+    near_y: Floats
     kind: Ints
     owner: Ints
     pose: Ints

@@ -225,7 +225,8 @@ class Placing:
         m00, m01, m10, m11 = actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row]
         pose = actors.pose[row]
         if before:
-            x, y, pose = actors.before_x[row], actors.before_y[row], actors.before_pose[row]
+            x, y = actors.before_x[row] - actors.near_x[row], actors.before_y[row] - actors.near_y[row]
+            pose = actors.before_pose[row]
             m00, m01 = actors.before_m00[row], actors.before_m01[row]
             m10, m11 = actors.before_m10[row], actors.before_m11[row]
             scale = sqrt(m01 * m01 + m11 * m11)
@@ -311,12 +312,12 @@ class Placing:
                         dy = ax * m10 + ay * m11 + y
                         dy -= bx * actors.before_m10[row] + by * actors.before_m11[row] + actors.before_y[row]
             placed.shift_x[k], placed.shift_y[k] = dx, dy
-            low, high = self.low_x - dx, self.high_x - dx
-            placed.way_low_x[k] = low if low < self.low_x else self.low_x
-            placed.way_high_x[k] = high if high > self.high_x else self.high_x
-            low, high = self.low_y - dy, self.high_y - dy
-            placed.way_low_y[k] = low if low < self.low_y else self.low_y
-            placed.way_high_y[k] = high if high > self.high_y else self.high_y
+            low, high = placed.low_x[k] - dx, placed.high_x[k] - dx
+            placed.way_low_x[k] = low if low < placed.low_x[k] else placed.low_x[k]
+            placed.way_high_x[k] = high if high > placed.high_x[k] else placed.high_x[k]
+            low, high = placed.low_y[k] - dy, placed.high_y[k] - dy
+            placed.way_low_y[k] = low if low < placed.low_y[k] else placed.low_y[k]
+            placed.way_high_y[k] = high if high > placed.high_y[k] else placed.high_y[k]
 
     def copy_across(self) -> None:
         """Adds the boxes of kinds that wrap a width or a height over, where they come near any other."""
