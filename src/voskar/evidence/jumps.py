@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
@@ -11,6 +12,8 @@ from voskar.evidence.held import Held
 
 LEAST, TIMES = 8.0, 4.0
 """A jump is a step of more than so many units, and so many times the steps before and after it."""
+MANY = 3
+"""So many that leap in one frame are a formation, or a screen that scrolls: not each of them has a `cut` forgotten."""
 
 
 def jumps(held: Held) -> Iterator[Finding]:
@@ -31,10 +34,12 @@ def jumps(held: Held) -> Iterator[Finding]:
     before, after = step[previous], np.where(following >= 0, step[following], np.nan)
     with np.errstate(invalid="ignore"):
         big = known & (step > LEAST) & (step > TIMES * before) & (step > TIMES * after)
-    for row in np.flatnonzero(big).tolist():
+    leaps = np.flatnonzero(big)
+    together = {frame for frame, count in Counter(poses.frame[leaps].tolist()).items() if count >= MANY}
+    for row in leaps.tolist():
         actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
         kind = held.rules.kinds[actor.kind]
         ordered = any(first <= frame <= last for first, last in orders.get(actor.id, ()))
-        if not ordered and not kind.wraps:
+        if not ordered and not kind.wraps and frame not in together:
             told = f"leaps {float(step[row]):.1f} units in {frame}, after steps of {float(before[row]):.1f}"
             yield of_actor("jump", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")
