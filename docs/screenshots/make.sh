@@ -25,7 +25,7 @@ terminal() { # name, command line, and optionally rows of the window
 }
 
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
-terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 16
+terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 18
 terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 48
 sed 's/"3-5"/"3-9"/; s/iframes = "60f"/iframes = "0.99s"/; s/rate = 20/rate = 7/' night-apiary/apiary.toml > night-apiary/spoiled.toml
 terminal audit "voskar audit night-apiary/spoiled.toml night-apiary/meadow.jsonl" 16

@@ -174,9 +174,9 @@ class Keeper(Body):
             self.out = self.lives == 0
 
     def told(self, frame: int) -> dict[str, object]:
-        """Its pose, and what the game's display says of its lives."""
+        """Its pose, and what the game's display says of its health and lives."""
         gone = {"hidden": True} if 0 <= self.down_in < frame - 40 else {}
-        return {**self.pose(), **gone, "lives": self.lives}
+        return {**self.pose(), **gone, "health": self.health, "lives": self.lives}
 
     def claim(self, striker: str, target: str, damage: int) -> None:
         """Notes a hit that the game counts."""
