@@ -8,7 +8,7 @@ import math
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import suppress
-from typing import Annotated, Any, Literal, TypeAlias
+from typing import Annotated, Any, Literal, TypeAlias, get_args
 
 import msgspec
 from msgspec import UNSET, UnsetType
@@ -64,13 +64,14 @@ class InputLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     aim: Point | UnsetType | None = UNSET
 
 
-EVENTS = ("hit", "down", "respawn", "out", "spawn", "removed", "over", "won")
+ClaimedEvent: TypeAlias = Literal["hit", "down", "respawn", "out", "spawn", "removed", "over", "won"]
+EVENTS: tuple[str, ...] = get_args(ClaimedEvent)
 
 
 class ClaimLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One claim as it is logged."""
 
-    event: Literal["hit", "down", "respawn", "out", "spawn", "removed", "over", "won"]
+    event: ClaimedEvent
     striker: _Text = UNSET
     target: _Text = UNSET
     id: _Text = UNSET

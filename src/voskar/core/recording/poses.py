@@ -101,13 +101,3 @@ class Poses:
         linked = (self.actor[now] == self.actor[before]) & (self.frame[now] == self.frame[before] + 1)
         result[now[linked]] = before[linked]
         return result
-
-    @cached_property
-    def play_run(self) -> Ints:
-        """(n,) a number for each unbroken run of frames in which an actor is present and not hidden."""
-        order = self.by_actor
-        before = self.previous[order]
-        starts = (before < 0) | self.hidden[before] | self.hidden[order]
-        result = np.empty(len(self), dtype=np.int64)
-        result[order] = np.cumsum(starts)
-        return result
