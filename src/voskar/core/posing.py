@@ -176,6 +176,18 @@ class Posed:
                     best = min(best, narrow.gap(radii))
         return best
 
+    def distance(self, row: int, box: FormedBox, x: float, y: float) -> float:
+        """How far a point is from a box, open or not: 0 inside, infinite if the game does not log the box."""
+        shapes, narrow, form = self.shapes, self.narrow, self.form(row, box)
+        best = math.inf
+        if form < 0:
+            return best
+        narrow.bx[0], narrow.by[0], narrow.nb = x, y, 1
+        for part in range(shapes.part_start[form], shapes.part_start[form + 1]):
+            self.placing.corners_a(narrow, part, row, 0.0, 0.0)
+            best = min(best, narrow.gap(shapes.radius[form] * self.table.scale[row]))
+        return max(best, 0.0)
+
     def touches(self) -> list[Touch]:
         """Every touch among all rows, as they stand."""
         finder = TouchFinder(self.placing, self.narrow, self.slack)

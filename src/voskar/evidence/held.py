@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -100,26 +101,8 @@ class Held:
             self.pose(1, before)
             x0, y0 = self.posed.anchor(1, found)
             way = (x1 - x0) * (1 - t), (y1 - y0) * (1 - t)
-        parts, radius = self.posed.parts(0, found)
-        moved = [part - np.array(way) for part in parts]
-        return min((max(_outside(part, point) - radius, 0.0) for part in moved), default=None)
-
-
-def _outside(corners: np.ndarray, point: Vector) -> float:
-    """The distance of a point from a convex part, 0 inside."""
-    place = np.array(point)
-    if len(corners) == 1:
-        return float(np.hypot(*(corners[0] - place)))
-    starts, ends = corners, np.roll(corners, -1, axis=0)
-    edges = ends - starts
-    square = (edges**2).sum(axis=1)
-    share = np.clip(((place - starts) * edges).sum(axis=1) / np.where(square > 0, square, 1.0), 0.0, 1.0)
-    away = float(np.hypot(*(starts + edges * share[:, None] - place).T).min())
-    if len(corners) > 2:
-        sides = edges[:, 0] * (place[1] - starts[:, 1]) - edges[:, 1] * (place[0] - starts[:, 0])
-        if (sides >= 0).all() or (sides <= 0).all():
-            return 0.0
-    return away
+        away = self.posed.distance(0, found, point[0] + way[0], point[1] + way[1])
+        return away if away < math.inf else None
 
 
 def runs(frames: np.ndarray, wrong: np.ndarray) -> Iterator[tuple[int, int, int]]:
