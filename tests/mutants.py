@@ -50,7 +50,7 @@ RULES: dict[str, Any] = {
         },
         "puff": {
             "motion": {"life": 30, "at_edge": "remove"},
-            "boxes": {"smoke": {"role": "hitbox", "attack": "fumes", "circle": 4, "mask": ["hive"]}},
+            "boxes": {"smoke": {"role": "hitbox", "attack": "fumes", "circle": 4, "mask": ["hive"], "swept": True}},
         },
     },
     "attacks": {
@@ -340,8 +340,9 @@ def tried(name: str, seed: int) -> tuple[bool, bool, bool] | None:
     mistake, sorts = MUTANTS[name]
     if not mistake(frames, draw):
         return None
-    found = check(rules, logged(book, header, frames))[0].findings
-    return bool(found), any(one.sort in sorts for one in found), bool(found) and found[0].sort in sorts
+    verdict, _ = check(rules, logged(book, header, frames))
+    found = verdict.findings
+    return bool(found), any(one.sort in sorts for one in found), bool(found) and verdict.roots[0][0].sort in sorts
 
 
 def main(count: int = 40) -> None:

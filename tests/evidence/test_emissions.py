@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import recording, rulebook
+from voskar.core.adopt import Window, Windows
 from voskar.evidence.check import check
 
 RULES: dict[str, Any] = {
@@ -66,4 +67,4 @@ def test_shots(presses: list[int], shots: Any, told: list[Any]) -> None:
 
 def test_a_few_frames_may_be_forgiven() -> None:
     shots = {"first": (0, 500, 0, 0), "p": (5, 8, 0, 1)}
-    assert findings([3], shots, within=2) == []
+    assert findings([3], shots, windows=Windows(Window(2, 2))) == []

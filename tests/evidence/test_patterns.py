@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import brush, recording, rulebook, sting
+from voskar.core.adopt import Window, Windows
 from voskar.core.recording import Recording
 from voskar.evidence.check import Verdict, check
 from voskar.evidence.patterns import LEAST, Pattern, causes
@@ -59,7 +60,8 @@ def test_claims_of_other_events(told: dict[int, str], expected: list[tuple[str, 
         len(told) - sum(one[0] != "told-untold" for one in expected),
     )
     assert all(text in one.rules for one in verdict.findings)
-    assert not [one for one in held(sting(keeper=KEEPER), frames, within=4)[0].findings if one.sort == "told-moved"]
+    found = held(sting(keeper=KEEPER), frames, windows=Windows(Window(4, 4)))[0].findings
+    assert not [one for one in found if one.sort == "told-moved"]
 
 
 def test_i_frames_that_end_too_soon_are_one_pattern() -> None:

@@ -12,7 +12,7 @@ from rich.text import Text
 from voskar.commands import compare as comparison
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import load, reactions_option
+from voskar.commands.options import load, reactions_option, resync_option, within_option
 from voskar.core.ledger import written
 from voskar.evidence.check import TOLERANCE, Verdict
 from voskar.evidence.expectations import Failure
@@ -25,9 +25,10 @@ from voskar.files.expect import propose as proposed
 from voskar.files.ledger import read_ledger
 from voskar.files.reading import whole_file
 from voskar.files.suite import NAME
+from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
-ONE_ONLY = {"reactions", "within", "tolerance", "expected", "baseline", "propose"}
+ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose"}
 SUITE_ONLY = {"suite", "workers", "report", "stop"}
 """Options for one recording, and for a suite."""
 
@@ -38,6 +39,7 @@ SUITE_ONLY = {"suite", "workers", "report", "stop"}
 Example:
   voskar check apiary.toml meadow.jsonl
   voskar check apiary.toml meadow.jsonl --within 4
+  voskar check apiary.toml meadow.jsonl --within "hit=0,8 health=0,2"
   voskar check apiary.toml meadow.jsonl --json
   voskar check apiary.toml meadow.jsonl --propose first.expect.toml
   voskar check gentle.toml meadow.jsonl --expect meadow.expect.toml
@@ -51,14 +53,8 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.argument("rulebook", metavar="[RULEBOOK", required=False)
 @click.argument("recording", metavar="RECORDING]", required=False)
 @reactions_option
-@click.option(
-    "--within",
-    default=0,
-    show_default=True,
-    type=click.IntRange(0),
-    metavar="N",
-    help="Frames by which a hit may be off and still agree.",
-)
+@within_option
+@resync_option(default=True)
 @click.option(
     "--tolerance",
     default=TOLERANCE,
@@ -85,7 +81,8 @@ def command(
     rulebook: str | None,
     recording: str | None,
     reactions: str | None,
-    within: int,
+    within: tuple[str, ...],
+    resync: bool,
     tolerance: float,
     expected: tuple[str, ...],
     baseline: str | None,
@@ -128,10 +125,10 @@ def command(
     for name in sorted(told & SUITE_ONLY):
         raise click.UsageError(f"--{name} goes with a suite: give no files")
     book, played = load(rulebook, recording, reactions)
-    rules = book.rules(played.rate)
+    rules, windows = book.rules(played.rate), parse_windows(within)
     statements = [one for name in expected for one in load_expectations(name)]
     earlier = None if baseline is None else read_ledger(baseline)
-    found = weigh(rules, played, statements, earlier, within=within, tolerance=tolerance)
+    found = weigh(rules, played, statements, earlier, windows=windows, tolerance=tolerance, resync=resync)
     if propose is not None:
         with whole_file(propose) as part:
             part.write_text(proposed(found.ledger, found.course), encoding="utf-8")
@@ -144,7 +141,7 @@ def command(
         own |= {} if met is None else {"coverage": met.plain()}
         click.echo(json.dumps({**_plain(found.verdict, found.patterns), **more, **own}))
     else:
-        _show(found.verdict, found.patterns, recording, within, everything=everything)
+        _show(found.verdict, found.patterns, recording, window_words(windows), everything=everything)
         if statements:
             _expectations(found.failures, len(statements))
         if found.differs is not None:
@@ -180,7 +177,7 @@ ABOUT = {"blow": "cyan", "state": "red", "told": "magenta", "reaction": "blue", 
 STYLES = {code: ABOUT[one.about] for code, one in CODES.items()} | STYLES
 
 
-def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, within: int, *, everything: bool) -> None:
+def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *, everything: bool) -> None:
     out = present.console()
     for pattern in grouped:
         frames = ", ".join(map(str, pattern.frames[:FRAMES])) + (", …" if len(pattern.frames) > FRAMES else "")
@@ -211,7 +208,6 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, within: int, 
         out.print()
     counts = {sort: sum(one.sort == sort for one in verdict.findings) for sort in WORDS}
     told = [f"{number} {WORDS[sort]}" for sort, number in counts.items() if number]
-    slack = f" within {present.count(within, 'frame')}" if within else ""
     head = f"{name}: {present.count(verdict.claims, 'claimed hit')}, {present.count(verdict.landings, 'landing')}: "
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
     spawns += [f"{verdict.told_agreed} of {verdict.told} other claims agreed{slack}"] if verdict.told else []

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import wraps
 from pathlib import Path
@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 
 import click
 
+from voskar.core.adopt import Resync
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.kernel.build import is_compiled
 from voskar.core.ledger import Event
@@ -18,6 +19,7 @@ from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import Rulebook, load_rulebook
+from voskar.files.windows import parse_windows
 
 SLOW = 50_000  # poses from which a kernel that is not compiled is worth a note
 
@@ -40,6 +42,28 @@ def reactions_option(function: F) -> F:
         type=click.Choice(["baked", "raw"]),
         help="Take the poses as showing what blows do (baked) or not (raw), whatever the header says.",
     )(function)
+
+
+def within_option(function: F) -> F:
+    """`--within`."""
+    return click.option(
+        "--within",
+        multiple=True,
+        metavar="N",
+        help="Frames that evidence may be off: 4, 0,8 (before, after), or hit=0,8 by sort.  [default: 0]",
+    )(function)
+
+
+def resync_option(default: bool) -> Callable[[F], F]:
+    """`--resync` and `--no-resync`."""
+    told = "Go on from the game's account where it and the rules disagree, or let the rules run on their own."
+    return click.option("--resync/--no-resync", default=default, show_default=True, help=told)
+
+
+def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync | None:
+    """What a replay needs to go on from the game's account."""
+    windows = parse_windows(within).at(played.rate)
+    return Resync(windows) if resync else None
 
 
 def tables_option(function: F) -> F:

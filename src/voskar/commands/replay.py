@@ -15,7 +15,7 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 from voskar.core.views.summary import broods, everyone, summarise
-from voskar.evidence.check import TOLERANCE
+from voskar.evidence.check import EXACT, TOLERANCE
 from voskar.evidence.held import Held
 from voskar.evidence.reactions import reactions
 from voskar.files.ledger import check_ending, ledger_lines, write_ledger
@@ -128,7 +128,7 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
     ]
     table = present.table("contacts", [*columns, ("damage", "right"), ("health", "")])
     healths = _health_changes(ledger)
-    lost = next(iter(reactions(Held(rules, recording, ledger, recording, 0, 0, TOLERANCE)).findings), None)
+    lost = next(iter(reactions(Held(rules, recording, ledger, recording, EXACT, TOLERANCE)).findings), None)
     for event in contacts:
         if event.event in LIFE:
             seconds_of = (event.frame - recording.first) / float(recording.rate)

@@ -13,13 +13,14 @@ from rich.progress import Progress
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import check_actors, picture_ending, reactions_option
+from voskar.commands.options import check_actors, picture_ending, reactions_option, resync_option, within_option
 from voskar.errors import InputError, Problem
 from voskar.evidence.tuning import Point, Score, fit_words
 from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.files.vary import LAG, MOST, Axis, changed, parse_axis
+from voskar.files.windows import parse_windows
 from voskar.suite.tuning import Reactions, run_trials, trials
 
 CHANGES = ("gained", "lost", "moved", "changed")
@@ -41,10 +42,11 @@ Example:
 @click.argument("recordings", metavar="RECORDING...", nargs=-1, required=True)
 @click.option(
     "--vary", "varied", multiple=True, required=True, metavar="KEYPATH=VALUES",
-    help="A key of the rulebook and its values: 30f,60f or 30f..60f/5. Several: a grid.",
+    help="A key of the rulebook, or several with + between them, and values: 30f,60f or 30f..60f/5. Several: a grid.",
 )  # fmt: skip
 @reactions_option
-@click.option("--within", default=0, show_default=True, type=click.IntRange(0), metavar="N", help="As in `check`.")
+@within_option
+@resync_option(default=True)
 @click.option("--actor", metavar="ID", help="Count only hits on this actor, and its deaths.")
 @click.option("-o", "--out", metavar="FILE", help="A figure of one or two varied keys: .png or .svg by the ending.")
 @click.option("--workers", type=click.IntRange(1), metavar="N", help="Processes.  [default: all cores]")
@@ -55,7 +57,8 @@ def command(
     recordings: tuple[str, ...],
     varied: tuple[str, ...],
     reactions: Reactions | None,
-    within: int,
+    within: tuple[str, ...],
+    resync: bool,
     actor: str | None,
     out: str | None,
     workers: int | None,
@@ -69,11 +72,12 @@ def command(
     `claims.lag` is how many frames late the game tells its claims.
     """
     ending = picture_ending(out) if out else ""
+    parse_windows(within)
     axes = [parse_axis(text) for text in varied]
     if out and len(axes) > 2:
         raise click.UsageError("a figure shows one or two varied keys")
     _check_axes(axes, recordings)
-    some = trials(rulebook, recordings, axes, reactions=reactions, within=within, actor=actor)
+    some = trials(rulebook, recordings, axes, reactions=reactions, within=within, resync=resync, actor=actor)
     book = load_rulebook(rulebook)
     for trial in some:  # every value is sound by itself before any work is done
         if sum(place > 0 for place in trial.point) <= 1 and trial.recording == recordings[0]:
@@ -102,7 +106,8 @@ def command(
 
 def _check_axes(axes: Sequence[Axis], recordings: Sequence[str]) -> None:
     """Raises for what cannot be varied so."""
-    if len({axis.key for axis in axes}) < len(axes):
+    keys = [key for axis in axes for key, _ in axis.keys]
+    if len(set(keys)) < len(keys):
         raise click.UsageError("each key can be varied once: list all its values there")
     if "-" in recordings:
         raise click.UsageError("a recording is read more than once: give a file")
@@ -128,7 +133,9 @@ def _show(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[s
     sorts = [name for name in CHANGES if any(getattr(one, name) for one in scores.values())]
     changes = sorts if console.width >= present.WIDE else ["differ"] if sorts else []
     heads = [*_heads(axes), "hits", "deaths", *(["to down"] if lived else []), *changes]
-    table = present.table("", [(name, "right") for name in [*heads, *(["agree", "wrong"] if claims else [])]])
+    table = present.table(
+        "", [(name, "right") for name in [*heads, *(["agree", "hits off", "rest off", "wrong"] if claims else [])]]
+    )
     table.title = None
     shown = list(scores.items())
     for point, one in shown if everything else shown[:ROWS]:
@@ -136,7 +143,8 @@ def _show(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[s
         row += [str(one.hits), str(one.deaths), *([present.number(one.time_to_down)] if lived else [])]
         row += [str(one.differ if name == "differ" else getattr(one, name)) for name in changes]
         best = claims and one.wrong == least
-        row += [f"{one.agreed}/{one.claims}", f"{one.wrong}{'*' if best else ' '}"] if claims else []
+        off = [str(one.hits_wrong), str(one.rest_wrong), f"{one.wrong}{'*' if best else ' '}"]
+        row += [f"{one.agreed}/{one.claims}", *off] if claims else []
         table.add_row(*row, style="bold green" if best else "")
     console.print(table)
     if len(shown) > ROWS and not everything:
@@ -149,7 +157,7 @@ def _show(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[s
     notes = {
         "to down: median of frames from appearing, or coming back": lived,
         f"{', '.join(changes)}: from what the first line comes to": bool(changes),
-        "wrong: disagreements between game and rules; * where they are fewest": claims,
+        "off, wrong: what check finds of hits, of all else, in all; * where it is least": claims,
         f"the recordings claim no hit: {LAG} changes nothing": not claims and any(axis.key == LAG for axis in axes),
     }
     for note in [note for note, fits in notes.items() if fits]:

@@ -8,9 +8,12 @@ where something touches or leaves, and in every frame in which something is due 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from operator import attrgetter
 from typing import Protocol
 
+from voskar.core.adopt import Resync
+from voskar.core.adopt.adopter import Adopter
 from voskar.core.emitters.firing import Emitters
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.judge import Judge
@@ -51,9 +54,12 @@ class Observer(Protocol):
 
 
 class Stepper:
-    """A world, and all that acts on it."""
+    """A world, and all that acts on it. With `resync` it goes on from the game's account; what that has found out is
+    left there when it has run."""
 
-    def __init__(self, rules: Rules, recording: Recording, observer: Observer | None = None) -> None:
+    def __init__(
+        self, rules: Rules, recording: Recording, observer: Observer | None = None, resync: Resync | None = None
+    ) -> None:
         self.rules, self.observer = rules, observer
         self.world = world = World(rules, recording)
         self.judge = Judge(world, Memory())
@@ -63,6 +69,10 @@ class Stepper:
         self.resets = Resets(world, self.judge, self.emitters, self.goals, self.succession)
         self.returns = Returns(self.judge, self.emitters.arm, self.resets.start_over)
         self.settling = Settling(world, self.resets, self.goals)
+        self.resync = resync
+        self.adopter = (
+            None if resync is None else Adopter(resync, self.judge, self.emitters, self.returns, self.settling)
+        )
         for mark in world.recording.resets:
             world.visit(mark)
         for state in world.everyone():
@@ -87,6 +97,8 @@ class Stepper:
                 if frame in world.recording.resets:
                     self.settling.tell_who_left()
                     kernel.mark = frame
+                    if self.adopter is not None:
+                        self.adopter.begin_again()
                     self.resets.mark(world.recording.resets[frame])
                 if world.run.ended is not None:
                     frame = self._skip(frame, last)
@@ -98,21 +110,27 @@ class Stepper:
             else:
                 frame += 1
         self.settling.tell_who_left()
+        if self.adopter is not None:
+            world.frame = last + 1
+            self.resync = self.adopter.close()
         self.judge.close()
         world.events.sort(key=attrgetter("frame"))  # what a reset removes was last there in the frame before
         return ledger_of(world)
 
     def _frame(self) -> None:
         """The rest of a frame: its poses are in the world, and what is driven has moved."""
-        world, kernel, observer = self.world, self.world.kernel, self.observer
+        world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         self.settling.tell_who_left()
         watched = observer is not None and observer.next_frame(world.frame) == world.frame
         if not kernel.touched:
-            # what resync takes over of presence and returns belongs here, of spawns behind it
+            if adopter is not None:
+                adopter.before_returns()
             self.returns.bring_back()
             self.succession.succeed()
             before = (lambda: observer.before_firing(self)) if watched and observer is not None else None
             self.emitters.spawn(before)
+            if adopter is not None:
+                adopter.fired()
             self.settling.tell_who_left()  # what moves at once may leave at once
             world.touch()
         else:
@@ -122,7 +140,11 @@ class Stepper:
             self.judge.frame(observer.judged)
         else:
             self.judge.frame()
+        if adopter is not None:
+            adopter.judged()
         self.settling.settle()
+        if adopter is not None:
+            adopter.settled()
         if watched and observer is not None:
             observer.after(self)
 
@@ -153,6 +175,27 @@ def ledger_of(world: World) -> Ledger:
     )
 
 
-def replay(rules: Rules, recording: Recording) -> Ledger:
-    """The main door: rules and a recording in, a ledger out."""
-    return Stepper(rules, recording).run()
+PASSES = 4
+"""Most replays in which resync finds out what becomes of claims."""
+
+
+def replay(rules: Rules, recording: Recording, resync: Resync | None = None) -> Ledger:
+    """The main door: rules and a recording in, a ledger out. With `resync` it goes on from the game's account."""
+    return settled(lambda given: Stepper(rules, recording, resync=given), resync)[1]
+
+
+def settled(stepper_of: Callable[[Resync | None], Stepper], resync: Resync | None) -> tuple[Stepper, Ledger]:
+    """Runs a stepper; with resync another one, as long as the last has found claims that are to be taken over."""
+    for _ in range(PASSES):
+        stepper = stepper_of(resync)
+        ledger = stepper.run()
+        if resync is None or stepper.resync is None or _is_known(stepper.resync, resync):
+            break
+        resync = stepper.resync
+    return stepper, ledger
+
+
+def _is_known(found: Resync, given: Resync) -> bool:
+    return found.passed == given.passed and all(
+        number in given.plan and given.plan[number].frame == one.frame for number, one in found.plan.items()
+    )

@@ -9,6 +9,7 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from voskar.core.adopt import Resync
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, Verdict
@@ -17,7 +18,7 @@ from voskar.core.ledger import Ledger
 from voskar.core.recording import Actor, Poses, Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Ints
-from voskar.core.step import Stepper
+from voskar.core.step import Stepper, settled
 from voskar.core.world import ActorState, World
 
 Verdicts = tuple[tuple[str, Verdict], ...]
@@ -265,6 +266,11 @@ class Watched:
         """The world at the end."""
         return self.stepper.world
 
+    @property
+    def resync(self) -> Resync | None:
+        """What was taken over from the game, where it was."""
+        return self.stepper.resync
+
     @cached_property
     def recording(self) -> Recording:
         """As it was judged."""
@@ -272,9 +278,20 @@ class Watched:
 
 
 def watched(
-    rules: Rules, recording: Recording, questions: Mapping[int, Question] | None = None, *, films: bool = True
+    rules: Rules,
+    recording: Recording,
+    questions: Mapping[int, Question] | None = None,
+    *,
+    films: bool = True,
+    resync: Resync | None = None,
 ) -> Watched:
-    """Replays, and looks on."""
-    watch = Watch(questions or {}, films=films and (rules.drives or rules.returns or recording.reactions == "raw"))
-    stepper = Stepper(rules, recording, watch)
-    return Watched(stepper, stepper.run(), watch)
+    """Replays, and looks on; with `resync` it goes on from the game's account."""
+    films = films and (rules.drives or rules.returns or recording.reactions == "raw")
+    watches: list[Watch] = []
+
+    def stepper(given: Resync | None) -> Stepper:
+        watches.append(Watch(questions or {}, films=films))
+        return Stepper(rules, recording, watches[-1], given)
+
+    done, ledger = settled(stepper, resync)
+    return Watched(done, ledger, watches[-1])

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from voskar.core.adopt import Window
 from voskar.core.ledger import Event, Ledger, written
 from voskar.evidence.matching import pair_up
 
@@ -50,8 +51,8 @@ def compare(before: Ledger, after: Ledger, near: int | None = None) -> Compariso
     """
     near = round(before.rate / 2) if near is None else near
     old, new = ([event for event in one.events if _counts(event)] for one in (before, after))
-    same, old_spare, new_spare = pair_up(old, new, 0, _key, _key)
-    moved, lost, gained = pair_up(old_spare, new_spare, near, _key, _key)
+    same, old_spare, new_spare = pair_up(old, new, Window(), _key, _key)
+    moved, lost, gained = pair_up(old_spare, new_spare, Window(near, near), _key, _key)
     sides = _Contacts(before), _Contacts(after)
     found: list[tuple[Difference, Event]] = []
     for one, other in [*same, *moved]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, field
 
+from voskar.core.adopt import Resync, Windows
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
@@ -24,16 +25,13 @@ from voskar.evidence.reactions import reactions
 from voskar.evidence.states import states
 from voskar.evidence.told import tellings
 
+EXACT = Windows()
+"""Not a frame off."""
 TOLERANCE = 1.0
 """Units by which places may differ from what the rules expect."""
 
 ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines, displayed, presence, jumps)
 """Rows that need nothing but both accounts. Hits, other claims, reactions and spawns are counted too."""
-
-
-def rest(held: Held) -> Iterable[Finding]:
-    """The findings of those rows."""
-    return [finding for row in ROWS for finding in row(held)]
 
 
 @dataclass(frozen=True)
@@ -69,23 +67,24 @@ def check(
     rules: Rules,
     recording: Recording,
     *,
-    within: int = 0,
-    near: int | None = None,
+    windows: Windows = EXACT,
     tolerance: float = TOLERANCE,
+    resync: bool = True,
+    explains: bool = True,
     watched: Collection[int] = (),
 ) -> tuple[Verdict, Ledger]:
-    """Replays and compares. `near` (default half a second) is how far an event may be off and still be told as
-    the same one at another frame, which is a disagreement all the same. `tolerance` is for places, in units. Of
-    `watched` frames the poses of driven actors are kept too."""
-    near = max(within, round(recording.rate / 2)) if near is None else max(near, within)
+    """Replays and compares. `windows` are how far evidence may be off, `tolerance` is for places, in units. With
+    `resync` the replay goes on from the game's account where it and the rules disagree; with `explains` findings say
+    why. Of `watched` frames the poses of driven actors are kept too."""
+    windows = windows.at(recording.rate)
     places = any(one.x is not None for one in recording.claims)
-    seen = watch(rules, recording, films=bool(watched) or places)
-    held = Held(rules, recording, seen.ledger, seen.recording, within, near, tolerance)
+    seen = watch(rules, recording, films=bool(watched) or places, resync=Resync(windows) if resync else None)
+    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, explains)
     blows, told, spawned, reacted = hits(held), tellings(held), emissions(held), reactions(held)
-    reasons = Reasons(held, unfired=spawned.unfired)
+    reasons = Reasons(held, unfired=spawned.unfired if explains else ())
     found = [*blows.findings, *told.findings, *reacted.findings, *spawned.odd]
-    found += map(reasons.of_spawn, spawned.unfired)
-    found += [*motions(held, spawned.sources), *rest(held)]
+    found += [reasons.of_spawn(one) if explains else one.finding("") for one in spawned.unfired]
+    found += [*motions(held, spawned.sources), *(one for row in ROWS for one in row(held))]
     place = {code: at for at, code in enumerate(CODES)}
     found.sort(key=lambda one: (one.frame, place[one.sort], one.striker, one.target))
     verdict = Verdict(
@@ -100,7 +99,7 @@ def check(
         reacted.undecided,
         tuple(_not_compared(held)),
         seen.recording if watched else None,
-        tuple(folded(found, recording, within, near)),
+        tuple(folded(found, held)),
     )
     return verdict, held.ledger
 
@@ -111,7 +110,7 @@ def _not_compared(held: Held) -> Iterable[str]:
     sorts = {event.event for event in held.ledger.events}
     for event, word in (("hit", "hits"), ("down", "down"), ("respawn", "respawn"), ("out", "out")):
         came = bool(held.ledger.landings()) if event == "hit" else event in sorts
-        if came and (event in scope.events or not held.asks_for(event)):
+        if came and (event in scope.events or not held.recording.asks_for(event)):
             yield f"claims of {word}"
     for name, values in (("kinds", scope.kinds), ("attacks", scope.attacks), ("reactions", scope.reactions)):
         yield from (f"{name} {value}" for value in sorted(values))

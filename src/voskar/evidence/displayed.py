@@ -38,7 +38,7 @@ def displayed(held: Held) -> Iterator[Finding]:
             if not ends:
                 continue
             first, last = frames[start][0], frames[at - 1][0]
-            if last - first + 1 > held.within:
+            if last - first + 1 > held.within("display"):
                 when = span_words(first, last, held.recording.last)
                 yield of_actor(
                     "display", first, name, f"shows {field} {frames[start][1]} {when}", f"{field} {frames[start][2]}"

@@ -75,12 +75,12 @@ class Spawned:
 def emissions(held: Held) -> Spawned:
     """Matches foretold spawns with first appearances of the same kind, and owner where the recording tells it.
 
-    Nearest in time first, each used once, no more than `near` frames apart; more than `within` apart they
+    Nearest in time first, each used once, no more than `near` frames apart; outside the window they
     disagree. Places are compared where both fall in one frame. What is there in the first frame, or after a mark, needs
     no cause.
     """
     rules, recording, ledger = held.rules, held.recording, held.ledger
-    within, near = held.within, held.near
+    window, near = held.windows.of("spawn"), held.near
     expected = [event for event in ledger.all(Spawn) if event.detail == "expected" and _is_logged(held, event)]
     shown = appearances(rules, recording)
     by_kind: dict[str, list[int]] = {}
@@ -92,7 +92,7 @@ def emissions(held: Held) -> Spawned:
         own, when = by_kind.get(event.kind, []), frames.get(event.kind, [])
         for index in own[bisect_left(when, event.frame - near) : bisect_right(when, event.frame + near)]:
             one = shown[index]
-            late = one.given and abs(one.frame - event.frame) > within
+            late = one.given and not window.holds(one.frame, event.frame)
             if one.actor.owner in (None, event.owner) and not late:
                 apart = math.dist((one.x, one.y), _place(event))
                 options.append((abs(one.frame - event.frame), apart, index, number))
@@ -111,12 +111,12 @@ def emissions(held: Held) -> Spawned:
         if number in of:
             sources[shown[of[number]].actor.id] = event
             found = _compare(held, event, shown[of[number]], straight=_flies_straight(rules, event))
-        elif event.frame + within <= recording.last:
+        elif event.frame + window.after <= recording.last:
             found = _missing(event)
         agreed += found is None
         odd += [] if found is None else [found]
     spare = [one for index, one in enumerate(shown) if index not in used and not one.given]
-    spare = [one for one in spare if held.is_logged("spawn", one.actor.id)]
+    spare = [one for one in spare if held.recording.logs("spawn", one.actor.id)]
     unfired = tuple(_unfired(rules, recording, one) for one in spare)
     return Spawned(len(expected), len(shown), agreed, tuple(odd), sources, unfired)
 
@@ -179,7 +179,7 @@ def _compare(held: Held, event: Spawn, one: Appearance, *, straight: bool) -> Fi
     """The first thing that differs between a foretold spawn and what appeared. The direction is that of its motion
     if it should fly `straight` along its aim and moves, else that of its pose, where that tells any."""
     shift, who = event.frame - one.frame, one.actor.id
-    if abs(shift) > held.within:
+    if not held.windows.of("spawn").holds(one.frame, event.frame):
         word = "later" if shift > 0 else "earlier"
         frames = "1 frame" if abs(shift) == 1 else f"{abs(shift)} frames"
         rules = f"{_who(event)} spawns it in {event.frame}, {frames} {word}"

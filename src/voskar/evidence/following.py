@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from voskar.core.recording import Recording
 from voskar.evidence.finding import CODES, Finding
+from voskar.evidence.held import Held
 
 BLOWS = ("moved", "denied", "unclaimed", "damage", "attack")
 DEATH = ("walks", "acts", "clip", "seen", "gone-early", "respawn-place", "respawn-late", "cut-short")
+REACTIONS = ("knockback", "rebound", "home", "jump")
 TOLD = ("told-moved", "told-denied", "told-untold", "told-other")
 DEAD_GATES = ("play", "down", "present", "spent")
 GUARD_GATES = ("immune", "repeat")
@@ -18,24 +19,25 @@ DEPENDS: Mapping[str, tuple[str, ...]] = (
     | dict.fromkeys(("lives", *TOLD), (*BLOWS, "health"))
     | dict.fromkeys(DEATH, (*BLOWS, "health", *TOLD, "lives"))
     | {"display": (*BLOWS, "health", "lives", *TOLD)}
-    | dict.fromkeys(("knockback", "rebound", "home", "jump"), BLOWS)
+    | dict.fromkeys(("path", "life-long", "life-short", "past-edge"), ("still-there",))
+    | dict.fromkeys(REACTIONS, BLOWS)
     | dict.fromkeys(BLOWS, (*BLOWS, "health", "still-there"))
 )
 """From which sorts, told of the same actor before, a sort may follow."""
 
 
-def folded(
-    findings: Sequence[Finding], recording: Recording, within: int, near: int
-) -> list[tuple[Finding, tuple[Finding, ...]]]:
-    """The roots in frame order, each with what follows from it. A mark ends what follows."""
+def folded(findings: Sequence[Finding], held: Held) -> list[tuple[Finding, tuple[Finding, ...]]]:
+    """The roots in frame order, each with what follows from it. A mark ends what follows, and so does what was taken
+    over from the game."""
+    recording = held.recording
     roots: list[Finding] = []
     follows: dict[int, list[Finding]] = {}
     changed: dict[str, list[tuple[Finding, Finding]]] = {}
     """By actor what was told of it so far, each with its root."""
     order = {code: place for place, code in enumerate(CODES)}
-    for one in sorted(findings, key=lambda one: (one.frame, order[one.sort])):
+    for one in sorted(findings, key=lambda one: (one.frame, one.sort != "still-there", order[one.sort])):
         since = max((mark for mark in recording.resets if mark <= one.frame), default=recording.first)
-        root = next(_causes(one, changed, since, within, near), None)
+        root = next(_causes(one, changed, since, held), None)
         if root is None:
             roots.append(one)
             root = one
@@ -47,21 +49,28 @@ def folded(
 
 
 def _causes(
-    one: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, within: int, near: int
+    one: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, held: Held
 ) -> Iterator[Finding]:
     """The roots that a finding may follow from, the nearest first."""
     sorts = DEPENDS.get(one.sort, ())
-    if one.sort in BLOWS and (one.why is None or one.why.gate not in (*DEAD_GATES, *GUARD_GATES)):
-        return
+    hangs = one.sort not in BLOWS or (one.why is not None and one.why.gate in (*DEAD_GATES, *GUARD_GATES))
+    horizon = held.near if one.sort in DEATH else held.windows.widest + 1
     for name in (one.target, one.striker):
         for earlier, root in reversed(changed.get(name, ())):
-            if earlier.frame < since or earlier.sort not in sorts:
+            apart = one.frame - earlier.frame
+            if earlier.frame < since:
+                break
+            if earlier.sort not in sorts:
                 continue
-            if one.sort in BLOWS and not _links(one, earlier, near):
-                continue
-            if one.sort in ("knockback", "rebound", "home", "jump") and abs(one.frame - earlier.frame) > within + 1:
-                continue
-            yield root
+            if earlier.sort == "still-there":
+                yield root  # whatever it does from there on, it should not be there
+            elif one.sort in BLOWS:
+                if hangs and _links(one, earlier, held.near):
+                    yield root
+            elif apart <= horizon or (held.resync is None and one.sort not in REACTIONS):
+                yield root
+            if held.resync is not None and apart > held.near and earlier.sort != "still-there":
+                break
 
 
 def _links(one: Finding, earlier: Finding, near: int) -> bool:

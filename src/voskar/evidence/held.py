@@ -9,6 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
+from voskar.core.adopt import Resync, Windows
 from voskar.core.boxes import BoxCatalog, FormedBox
 from voskar.core.ledger import Event, Ledger
 from voskar.core.posing import Posed
@@ -24,16 +25,27 @@ Vector = tuple[float, float]
 @dataclass(frozen=True)
 class Held:
     """`recording` is as it was logged, `judged` as it was judged, `ledger` what the rules make of it. Evidence may come
-    `within` frames early or late; up to `near` it is the same thing at another frame. `tolerance` is for places, in
-    units."""
+    in a window of frames around what the rules have; up to `near` it is the same thing at another frame. `tolerance` is
+    for places, in units. `resync` is what was taken over from the game, None where the rules were left alone.
+    Without `explains` no gate is asked why."""
 
     rules: Rules
     recording: Recording
     ledger: Ledger
     judged: Recording
-    within: int
-    near: int
+    windows: Windows
     tolerance: float
+    resync: Resync | None = None
+    explains: bool = True
+
+    @property
+    def near(self) -> int:
+        """Up to so many frames apart something is the same at another frame."""
+        return self.windows.near
+
+    def within(self, sort: str) -> int:
+        """How many frames a sort of evidence may be off, early or late."""
+        return self.windows.within(sort)
 
     @cached_property
     def catalog(self) -> BoxCatalog:
@@ -67,15 +79,10 @@ class Held:
         kind = self.recording.actors[self.recording.numbers[name]].kind
         return self.catalog.by_kind[kind]
 
-    def is_logged(self, event: str, *names: str | None) -> bool:
-        """Whether the recording logs an event of some actors at all."""
-        scope, numbers = self.recording.scope, self.recording.numbers
-        kinds = {self.recording.actors[numbers[name]].kind for name in names if name and name in numbers}
-        return event not in scope.events and not kinds & scope.kinds
-
-    def asks_for(self, event: str) -> bool:
-        """Whether an event that nobody claimed is missed: it is claimed at all, or said to be whenever it happens."""
-        return event in self.recording.scope.always or any(one.event == event for one in self.recording.claims)
+    def of(self, sort: str) -> list[Event]:
+        """The events of a sort that the rules have on their own, not as the game has them."""
+        taken = {(event.frame, event.detail, event.id) for event in self.ledger.of("adopted")}
+        return [event for event in self.ledger.of(sort) if (event.frame, sort, event.id) not in taken]
 
     def marks_after(self, frame: int) -> int:
         """The first mark behind a frame, else the frame behind the recording's last."""

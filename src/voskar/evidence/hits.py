@@ -10,6 +10,8 @@ from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
 
+from voskar.core.adopt import Window
+from voskar.core.adopt.plan import Claimable
 from voskar.core.explain.emitter import EmitterExplainer
 from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.explain.step import Step
@@ -17,7 +19,6 @@ from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import number
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Emitter, Rules
-from voskar.core.views.summary import brood
 from voskar.core.watching import Question, Watched
 from voskar.core.watching import watched as watch
 from voskar.evidence.emissions import Unfired
@@ -42,19 +43,19 @@ AROUND = 64.0
 
 
 def match(
-    claims: Sequence[Claim], landings: Sequence[Event], within: int
+    claims: Sequence[Claim], landings: Sequence[Event], window: Window
 ) -> tuple[list[Match], list[Claim], list[Event]]:
-    """Pairs hit claims with landings of the same striker and target at most `within` frames apart.
+    """Pairs hit claims with landings of the same striker and target that it is in the window of.
 
     Each is used once, nearest first; ties go to the earlier claim, then the earlier landing. A claim that names only
     one of the two takes any landing of it, or on it, that the others have left. Returns the pairs in the claims' order,
     the claims left over and the landings left over.
     """
     whole = [claim for claim in claims if claim.striker and claim.target]
-    pairs, spare, landings = pair_up(whole, landings, within, _pair, _pair)
+    pairs, spare, landings = pair_up(whole, landings, window, _pair, _pair)
     for half, other in (("target", "striker"), ("striker", "target")):
         some = [claim for claim in claims if getattr(claim, other) is None]
-        more, left, landings = pair_up(some, landings, within, attrgetter(half), attrgetter(half))
+        more, left, landings = pair_up(some, landings, window, attrgetter(half), attrgetter(half))
         pairs, spare = pairs + more, spare + left
     place = {id(claim): number for number, claim in enumerate(claims)}
     pairs.sort(key=lambda pair: place[id(pair[0])])
@@ -70,11 +71,20 @@ def hits(held: Held) -> Hits:
     rules, recording, ledger = held.rules, held.recording, held.ledger
     claims = [one for one in recording.claims if one.event == "hit" and _is_logged(held, one)]
     landings = [one for one in ledger.landings() if _is_logged(held, one)]
-    agreed, spare_claims, spare_landings = match(claims, landings, held.within)
-    moved, denied, unclaimed = match(spare_claims, spare_landings, held.near)
-    missed = _claimable(rules, recording, unclaimed) if held.asks_for("hit") else []
-    why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim
-    drift = _Drift(claims, landings, ledger)
+    taken = {} if held.resync is None else held.resync.plan
+    known = [(one, taken[number].rules) for number, one in enumerate(recording.claims) if number in taken]
+    known = [(one, event) for one, event in known if one.event == "hit" and one in claims]
+    moved = [(one, event) for one, event in known if event is not None]
+    gone = {id(one) for one, _ in known}
+    told = {_landing(event) for _, event in moved}
+    left = [one for one in landings if _landing(one) not in told]
+    agreed, denied, unclaimed = match([one for one in claims if id(one) not in gone], left, held.windows.of("hit"))
+    near, denied, unclaimed = match(denied, unclaimed, Window(held.near, held.near))
+    moved += near
+    denied += [one for one, event in known if event is None]
+    missed = _claimable(rules, recording, unclaimed) if held.recording.asks_for("hit") else []
+    why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.explains else lambda claim: None
+    drift = _Drift(claims, landings, ledger, resynced=held.resync is not None)
     differing = [list(_differs(held, claim, landing)) for claim, landing in agreed]
     found = [finding for some in differing for finding in some]
     for claim, landing in moved:
@@ -91,22 +101,28 @@ def hits(held: Held) -> Hits:
         for landing in missed
     ]
     clean = sum(not some for some in differing)
-    return Hits(len(claims), len(landings) - len(unclaimed) + len(missed), clean, tuple(found))
+    landed = len(left) - len(unclaimed) + len(missed) + len(told)
+    return Hits(len(claims), landed, clean, tuple(found))
+
+
+def _landing(one: Event) -> tuple[object, ...]:
+    """What two replays tell of the same landing."""
+    return one.frame, one.striker, one.hitbox, one.target, one.hurtbox, one.attack
 
 
 def _is_logged(held: Held, one: Claim | Event) -> bool:
-    return one.attack not in held.recording.scope.attacks and held.is_logged("hit", one.striker, one.target)
+    return one.attack not in held.recording.scope.attacks and held.recording.logs("hit", one.striker, one.target)
 
 
 class Reasons:
     """Why the rules did otherwise, from one more replay that is watched where anything is to be explained."""
 
     def __init__(self, held: Held, claims: Sequence[Claim] = (), unfired: Sequence[Unfired] = ()) -> None:
-        self.rules, self.recording, self.within = held.rules, held.recording, held.within
-        first, last = held.recording.first, held.recording.last
+        self.rules, self.recording, self.resync = held.rules, held.recording, held.resync
+        self.window = held.windows.of("hit")
         self.questions: dict[int, Question] = {}
         for one in claims:
-            for frame in range(max(one.frame - self.within, first), min(one.frame + self.within, last) + 1):
+            for frame in self._window(one):
                 question = self.questions.setdefault(frame, Question())
                 if one.striker and one.target:
                     question.pairs.add((one.striker, one.target))
@@ -117,7 +133,7 @@ class Reasons:
 
     @cached_property
     def _seen(self) -> Watched:
-        return watch(self.rules, self.recording, self.questions)
+        return watch(self.rules, self.recording, self.questions, resync=self.resync)
 
     @cached_property
     def _pairs(self) -> PairExplainer:
@@ -141,7 +157,8 @@ class Reasons:
 
     def _window(self, claim: Claim) -> range:
         first, last = self.recording.first, self.recording.last
-        return range(max(claim.frame - self.within, first), min(claim.frame + self.within, last) + 1)
+        before, after = self.window
+        return range(max(claim.frame - after, first), min(claim.frame + before, last) + 1)
 
     def _in(self, claim: Claim, frame: int) -> Account:
         if not (claim.striker and claim.target):
@@ -183,18 +200,25 @@ class _Drift:
     """Compares how long i-frames last in the game and by the rules: by the time since the blow before on the same
     target, so that of a chain of blows each tells the same, however far it has moved."""
 
-    def __init__(self, claims: Sequence[Claim], landings: Sequence[Event], ledger: Ledger) -> None:
+    def __init__(self, claims: Sequence[Claim], landings: Sequence[Event], ledger: Ledger, *, resynced: bool) -> None:
+        self.resynced = resynced
         self.until = {(event.id, event.until) for event in ledger.of("iframes")}
         self.claimed, self.landed = (
             {name: sorted({one.frame for one in some if one.target == name}) for name in {one.target for one in some}}
             for some in (claims, landings)
         )
 
-    def __call__(self, claim: Claim, landing: Event, account: Account) -> int:
+    def __call__(self, claim: Claim, landing: Event, account: Account | None) -> int:
         later = landing.frame > claim.frame
-        held = account.gate == "immune" if later else (landing.target, landing.frame - 1) in self.until
+        held = (
+            (account is not None and account.gate == "immune")
+            if later
+            else (landing.target, landing.frame - 1) in self.until
+        )
         if not held:
             return 0
+        if self.resynced:  # the blow before was where the game has it
+            return landing.frame - claim.frame
         before = self.claimed[claim.target], self.landed[landing.target]
         claimed, landed = bisect_left(before[0], claim.frame), bisect_left(before[1], landing.frame)
         if not claimed or not landed:
@@ -202,34 +226,10 @@ class _Drift:
         return landing.frame - before[1][landed - 1] - (claim.frame - before[0][claimed - 1])
 
 
-def agreement(
-    rules: Rules, recording: Recording, claims: Sequence[Claim], landings: Sequence[Event], within: int
-) -> tuple[int, int]:
-    """How many hit claims agree with a landing in attack and damage, and how many landings could be claimed."""
-    pairs, _, spare = match(claims, landings, within)
-
-    def agrees(claim: Claim, landing: Event) -> bool:
-        damage = claim.damage is None or landing.damage is None or abs(claim.damage - landing.damage) <= 1e-6
-        return damage and claim.attack in (None, landing.attack)
-
-    return sum(agrees(*pair) for pair in pairs), len(pairs) + len(_claimable(rules, recording, spare))
-
-
 def _claimable(rules: Rules, recording: Recording, landings: Sequence[Event]) -> list[Event]:
     """Landings that the game could have claimed: of actors it shows, or of such as it names in its claims at all."""
-    known = set(recording.numbers)
-    fixtures = {one.id for one in rules.fixtures}
-    named = {
-        brood(name)
-        for claim in recording.claims
-        for name in (claim.striker, claim.target)
-        if name and name not in known
-    }
-
-    def seen(name: str | None) -> bool:
-        return name in known or brood(name or "") in named or (bool(named) and name in fixtures)
-
-    return [landing for landing in landings if seen(landing.striker) and seen(landing.target)]
+    known = Claimable(rules, recording)
+    return [landing for landing in landings if landing.striker in known and landing.target in known]
 
 
 def _differs(held: Held, claim: Claim, landing: Event) -> Iterator[Finding]:

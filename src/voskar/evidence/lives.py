@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Literal
 
 import numpy as np
 
+from voskar.core.adopt.window import COLUMNS, Column
 from voskar.core.explain.actor import last_change
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import number as plain_number
@@ -28,23 +28,24 @@ def lives(held: Held) -> list[Finding]:
     still be told as the same one, `within` how many frames late a body may stop.
     """
     rules, recording, ledger, course = held.rules, held.recording, held.ledger, held.course
-    near, within, tolerance = held.near, held.within, held.tolerance
+    tolerance = held.tolerance
     found: list[Finding] = []
     for name in recording.numbers:
-        found += _state(recording, course.courses[name], near, within)
+        found += _state(held, course.courses[name])
         if recording.reactions == "baked":
-            found += _Body(rules, recording, course.courses[name], within, tolerance).odd()
+            found += _Body(rules, recording, course.courses[name], held.within("poses"), tolerance).odd()
     found += _cut_short(rules, recording, ledger, course)
     return sorted(found, key=lambda one: (one.frame, one.target, one.sort))
 
 
-def _state(recording: Recording, course: Course, near: int, within: int) -> Iterator[Finding]:
-    """The columns `health` and `lives`: a disagreement begins where game and rules come to differ by another amount."""
-    poses = recording.poses
+def _state(held: Held, course: Course) -> Iterator[Finding]:
+    """The columns `health` and `lives`: a disagreement begins where game and rules come to differ by another amount,
+    and where the game's value was taken over."""
+    recording, poses = held.recording, held.recording.poses
+    yield from _taken_over(held, course)
     rows = poses.rows_of(recording.numbers[course.actor.id])
     frames = poses.frame[rows]
-    columns: tuple[Literal["health", "lives"], ...] = ("health", "lives")
-    for column in columns:
+    for column in COLUMNS:
         told = getattr(poses, column)[rows]
         steps = getattr(course, column)
         if np.isnan(told).all() or not steps.values:
@@ -57,20 +58,40 @@ def _state(recording: Recording, course: Course, near: int, within: int) -> Iter
             frame, value = int(at[row]), float(game[row])
             ends = np.flatnonzero(apart[row:] != apart[row])
             stretch = int(ends[0]) if len(ends) else len(at) - row
-            if stretch <= within and len(ends):
+            if stretch <= held.within(column) and len(ends):
                 continue
-            length = f" to {at[row + int(ends[0]) - 1]}" if len(ends) else " to the end"
-            below = ", below zero" if value < 0 else ""
-            rule = plain_number(steps.now(frame))
-            text = f"{column} {rule}: {last_change(course, column, frame)}"
-            same = [one for one, told in zip(steps.frames, steps.values, strict=True) if told == value]
-            close = [one for one in same if 0 < abs(one - frame) <= near]
-            if close:
-                text += f"; {plain_number(value)} {'from' if close[0] > frame else 'was reached in'} {close[0]}"
-                text += " on" if close[0] > frame else ""
-            yield of_actor(
-                column, frame, course.actor.id, f"{column} {plain_number(value)}{below} from {frame}{length}", text
-            )
+            last = int(at[row + int(ends[0]) - 1]) if len(ends) else None
+            yield _differs(held, course, column, (frame, last), value, steps.now(frame))
+
+
+def _taken_over(held: Held, course: Course) -> Iterator[Finding]:
+    """Values that the replay went on from as the game has them."""
+    ends = {} if held.resync is None else held.resync.ends
+    own = [event for event in held.ledger.of("adopted") if event.id == course.actor.id]
+    for (first, name, column), last in sorted(ends.items()):
+        if name != course.actor.id:
+            continue
+        event = next(one for one in own if one.detail == column and one.frame >= first)
+        row = held.recording.row(name, event.frame)
+        told = event.after if row is None else float(getattr(held.recording.poses, column)[row])
+        yield _differs(held, course, column, (first, last), told or 0.0, event.before)
+
+
+def _differs(
+    held: Held, course: Course, column: Column, span: tuple[int, int | None], value: float, rule: float | None
+) -> Finding:
+    first, last = span
+    goes_on = last is None or last >= held.recording.last
+    length = " to the end" if goes_on else f" to {last}"
+    below = ", below zero" if value < 0 else ""
+    text = f"{column} {plain_number(rule)}: {last_change(course, column, first)}"
+    steps = getattr(course, column)
+    same = [one for one, told in zip(steps.frames, steps.values, strict=True) if told == value]
+    close = [one for one in same if 0 < abs(one - first) <= held.near]
+    if close:
+        text += f"; {plain_number(value)} {'from' if close[0] > first else 'was reached in'} {close[0]}"
+        text += " on" if close[0] > first else ""
+    return of_actor(column, first, course.actor.id, f"{column} {plain_number(value)}{below} from {first}{length}", text)
 
 
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Finding]:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Sequence
 from typing import Protocol, TypeVar
 
+from voskar.core.adopt import Window
+
 
 class Framed(Protocol):
     """Anything that happened in a frame."""
@@ -22,11 +24,11 @@ B = TypeVar("B", bound=Framed)
 def pair_up(
     told: Sequence[A],
     judged: Sequence[B],
-    within: int,
+    window: Window,
     key_of_told: Callable[[A], Hashable],
     key_of_judged: Callable[[B], Hashable],
 ) -> tuple[list[tuple[A, B]], list[A], list[B]]:
-    """Pairs two sequences where keys are equal and frames at most `within` apart.
+    """Pairs two sequences where keys are equal and what is told is in a window around what is judged.
 
     Each is used once, nearest first; ties go to the earlier of the first, then of the second. Returns the pairs in
     the order of the first, and what is left over of both.
@@ -38,7 +40,7 @@ def pair_up(
         (abs(one.frame - judged[index].frame), one.frame, judged[index].frame, number, index)
         for number, one in enumerate(told)
         for index in by_key.get(key_of_told(one), ())
-        if abs(one.frame - judged[index].frame) <= within
+        if window.holds(one.frame, judged[index].frame)
     )
     partner: dict[int, int] = {}
     used: set[int] = set()

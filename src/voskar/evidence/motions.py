@@ -22,7 +22,7 @@ def motions(held: Held, sources: dict[str, Spawn]) -> Iterator[Finding]:
     fixtures = {one.id for one in held.rules.fixtures}
     for name, number in recording.numbers.items():
         kind = held.rules.kinds[recording.actors[number].kind]
-        if kind.motion == Motion() or name in fixtures or not held.is_logged("spawn", name):
+        if kind.motion == Motion() or name in fixtures or not held.recording.logs("spawn", name):
             continue
         rows = recording.poses.rows_of(number)
         rows = rows[~recording.poses.lingering[rows]]
@@ -47,14 +47,17 @@ def _life(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Findi
     if life is None or last - first + 1 != len(rows):
         return
     due = first + life - 1
-    if last > due + held.within:
+    if last > due + held.within("removed"):
         told = f"is there from {first} to {last}, {last - due} frames too long"
         yield of_actor("life-long", due + 1, name, told, f"lives {life} frames, to {due}")
         return
     stops = [last, last + 1]
-    ended = any(last - held.within - kind.linger <= frame <= last + 1 + held.within for frame in _ends(held, name))
+    ended = any(
+        last - held.within("removed") - kind.linger <= frame <= last + 1 + held.within("removed")
+        for frame in _ends(held, name)
+    )
     if (
-        last < due - max(held.within, kind.linger)
+        last < due - max(held.within("removed"), kind.linger)
         and not _is_given(held, first)
         and not ended
         and last < held.recording.last
@@ -154,7 +157,7 @@ def _past(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Findi
     x, y = poses.x[rows], poses.y[rows]
     far = np.maximum.reduce([bounds[0] - x, bounds[1] - y, x - bounds[2], y - bounds[3]])
     out = np.flatnonzero(far > held.tolerance)
-    if len(out) > held.within:
+    if len(out) > held.within("removed"):
         frame = int(poses.frame[rows[out[0]]])
         told = f"is {float(far[out].max()):.1f} units outside the bounds, first in {frame}"
         yield of_actor("past-edge", frame, name, told, f'at_edge = "{kind.motion.at_edge}"')

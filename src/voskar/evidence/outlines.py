@@ -43,7 +43,7 @@ def outlines(held: Held) -> Iterator[Finding]:
         for sort, some in groupby(frames, key=lambda one: one[1]):
             run = list(some)
             first, last = run[0][0], run[-1][0]
-            if sort and (sort == "box" or last - first + 1 > held.within):
+            if sort and (sort == "box" or last - first + 1 > held.within("boxes")):
                 game_words = f"{run[0][2]} {span_words(first, last, recording.last)}"
                 yield of_actor(sort, first, name, game_words, run[0][3])
 

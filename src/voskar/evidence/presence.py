@@ -19,7 +19,7 @@ def presence(held: Held) -> Iterator[Finding]:
         number = held.recording.numbers.get(event.id or "")
         if number is not None and event.detail == "spent":
             yield from _goes_on(held, event.id or "", event.frame, f"used up in {event.frame}")
-    for event in held.ledger.of("out"):
+    for event in held.of("out"):
         if event.id in held.recording.numbers:
             yield from _goes_on(held, event.id or "", event.frame, f"out since {event.frame}")
     for event in held.ledger.of("down"):
@@ -43,8 +43,8 @@ def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
     frames = poses.frame[rows]
     unbroken = rows[(frames - since - 1) == np.arange(len(frames))]
     seen = unbroken[~poses.hidden[unbroken]]
-    late = seen[poses.frame[seen] > since + held.within]
-    if len(late) and (poses.frame[seen[0]] <= since + 1 + held.within):
+    late = seen[poses.frame[seen] > since + held.within("poses")]
+    if len(late) and (poses.frame[seen[0]] <= since + 1 + held.within("poses")):
         first, last = int(poses.frame[seen[0]]), int(poses.frame[seen[-1]])
         count = last - first + 1
         told = f"is still there {span_words(first, last, held.recording.last)}, for {count} frame{'s' * (count > 1)}"
@@ -62,7 +62,7 @@ def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
     rows = _rows(held, name, since + 1, until)
     seen = set(poses.frame[rows[~poses.hidden[rows]]].tolist())
     missing = next((frame for frame in range(since + 1, until + 1) if frame not in seen), None)
-    early = max(held.within, kind.linger)
+    early = max(held.within("poses"), kind.linger)
     if missing is not None and missing <= until - early:
         shown = missing - since - 1
         told = f"is gone in {missing}, after {shown} of {kind.down.lasts} frames"
@@ -87,7 +87,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     rows = _rows(held, name, due, held.marks_after(since) - 1)
     seen = poses.frame[rows[~poses.hidden[rows]]]
     first = int(seen[0]) if len(seen) else None
-    if first is not None and first <= due + held.within:
+    if first is not None and first <= due + held.within("poses"):
         return
     row = held.recording.row(name, due)
     if row is not None and poses.hidden[row]:

@@ -42,7 +42,7 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
     for out in course.outs:
         either |= frames >= out
     for _, first, last in runs(frames, (state != told) & ~either):
-        if last - first + 1 <= held.within:
+        if last - first + 1 <= held.within(column):
             continue
         at = int(np.searchsorted(frames, first))
         word = column if told[at] else f"not {column}"

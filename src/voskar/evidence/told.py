@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from voskar.core.adopt import Window
 from voskar.core.ledger import Event
 from voskar.core.ledger.event import number
 from voskar.core.recording import Claim
@@ -45,26 +46,38 @@ def tellings(held: Held) -> Tellings:
     A claimed spawn of a recorded actor is held against its first pose too, a claimed end of one that the rules do not
     end against its last pose, in that frame or the next.
     """
-    claims = [one for one in held.recording.claims if one.event in EVENTS and held.is_logged(one.event, one.id)]
-    sorts = {event for event in EVENTS if held.asks_for(event)}
+    claims = [one for one in held.recording.claims if one.event in EVENTS and held.recording.logs(one.event, one.id)]
+    sorts = {event for event in EVENTS if held.recording.asks_for(event)}
     events: list[Event | Shown] = [
         event
-        for event in held.ledger.events
-        if event.event in sorts
-        and (event.id or event.event in ("over", "won"))
-        and held.is_logged(event.event, event.id)
+        for event in sorted((one for sort in sorts for one in held.of(sort)), key=lambda one: one.frame)
+        if (event.id or event.event in ("over", "won")) and held.recording.logs(event.event, event.id)
     ]
     events += _poses(held, claims, events)
-    agreed, spare, left = pair_up(claims, events, held.within, _key, _key)
-    late = [one for one in spare if one.event == "removed"]
-    again, _, left = pair_up(late, left, held.within + 1, _key, _key)
+    taken = {} if held.resync is None else held.resync.plan
+    known = [(one, taken[number].rules) for number, one in enumerate(held.recording.claims) if number in taken]
+    known = [(one, event) for one, event in known if one in claims]
+    gone = {id(one) for one, _ in known}
+    own = {(event.frame, event.event, event.id) for _, event in known if event is not None}
+    left = [event for event in events if (event.frame, event.event, event.id) not in own]
+    agreed: list[tuple[Claim, Event | Shown]] = []
+    spare: list[Claim] = []
+    for sort in EVENTS:
+        window = held.windows.of(sort)
+        some = [one for one in claims if one.event == sort and id(one) not in gone]
+        more, rest, left = pair_up(some, left, window, _key, _key)
+        agreed, spare = agreed + more, spare + rest
+    late, window = [one for one in spare if one.event == "removed"], held.windows.of("removed")
+    again, _, left = pair_up(late, left, Window(window.before + 1, window.after + 1), _key, _key)
     for claim, event in again:  # gone in the frame behind its last pose
         if isinstance(event, Shown) and claim.frame >= event.frame:
             agreed.append((claim, event))
             spare.remove(claim)
         else:
             left.append(event)
-    moved, denied, untold = pair_up(spare, left, held.near, _key, _key)
+    moved, denied, untold = pair_up(spare, left, Window(held.near, held.near), _key, _key)
+    moved += [(one, event) for one, event in known if event is not None]
+    denied += [one for one, event in known if event is None]
     other = [finding for claim, event in agreed for finding in _other(held, claim, event)]
     found = list(other)
     for claim, event in moved:

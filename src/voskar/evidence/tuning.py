@@ -6,15 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from statistics import median
 
+from voskar.core.adopt import Windows
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Rules
 from voskar.evidence.baseline import compare
-from voskar.evidence.check import TOLERANCE, rest
-from voskar.evidence.held import Held
-from voskar.evidence.hits import agreement
-from voskar.evidence.reactions import reactions
-from voskar.evidence.told import tellings
+from voskar.evidence.check import EXACT, check
+from voskar.evidence.finding import CODES
 
 
 @dataclass(frozen=True)
@@ -22,8 +20,8 @@ class Score:
     """What one variant of the rules comes to. Scores of several recordings add up.
 
     `lived` has the frames that each had lived when it went down. `claims` are what the game claims, `agreed` those
-    that the rules agree with, `spare` landings and other events that no claim agrees with, `state` disagreements
-    about health, lives, bodies and returns. The rest is counted against the first variant.
+    that the rules agree with. `hits_wrong` and `rest_wrong` are findings about hits, and all others. What comes behind
+    is counted against the first variant.
     """
 
     hits: int = 0
@@ -31,8 +29,8 @@ class Score:
     lived: tuple[int, ...] = ()
     claims: int = 0
     agreed: int = 0
-    spare: int = 0
-    state: int = 0
+    hits_wrong: int = 0
+    rest_wrong: int = 0
     gained: int = 0
     lost: int = 0
     moved: int = 0
@@ -49,7 +47,7 @@ class Score:
     @property
     def evidence(self) -> bool:
         """Whether the game tells anything that rules may disagree with."""
-        return bool(self.claims or self.state)
+        return bool(self.claims or self.rest_wrong)
 
     @property
     def differ(self) -> int:
@@ -59,50 +57,48 @@ class Score:
     @property
     def wrong(self) -> int:
         """Disagreements with the game."""
-        return self.claims - self.agreed + self.spare + self.state
+        return self.hits_wrong + self.rest_wrong
 
 
 def score(
     rules: Rules,
     recording: Recording,
-    ledger: Ledger,
     first: Ledger | None = None,
     *,
-    within: int = 0,
+    windows: Windows = EXACT,
+    resync: bool = True,
     lag: int = 0,
     actor: str | None = None,
-) -> Score:
-    """Counts one replay. `lag` is how many frames late the game tells its claims; with `actor` only hits on it, and its
-    deaths, are counted. Disagreements of all sorts weigh the same."""
+) -> tuple[Score, Ledger]:
+    """Checks one recording and counts every finding. `lag` is how many frames late the game tells its claims; with
+    `actor` only what is about it counts. `first` is the ledger of the variant that changes are counted against."""
 
     def counts(one: Event | Claim) -> bool:
         return actor is None or actor in (one.target, one.id)
 
-    ledger = replace(ledger, events=[event for event in ledger.events if counts(event)])
-    claims = tuple(replace(one, frame=one.frame - lag) for one in recording.claims if counts(one))
-    landings, downs = ledger.landings(), ledger.of("down")
-    hits = [one for one in claims if one.event == "hit"]
-    agreed, claimable = agreement(rules, recording, hits, landings, within)
-    near = round(recording.rate / 2)
-    held = Held(rules, replace(recording, claims=claims), ledger, recording, within, near, TOLERANCE)
-    told = tellings(held)
-    untold = sum(one.sort == "told-untold" for one in told.findings)
-    state = [one for one in (*rest(held), *reactions(held).findings) if actor in (None, one.target)]
+    if lag:
+        recording = replace(recording, claims=tuple(replace(one, frame=one.frame - lag) for one in recording.claims))
+    verdict, whole = check(rules, recording, windows=windows, resync=resync, explains=False)
+    ledger = replace(whole, events=[event for event in whole.events if counts(event)])
+    claims = [one for one in recording.claims if counts(one)]
+    wrong = [one for one in verdict.findings if actor in (None, one.target)]
+    blows = sum(CODES[one.sort].about == "blow" for one in wrong)
+    downs = ledger.of("down")
     found = Score(
-        len(landings),
+        len(ledger.landings()),
         len(downs),
         tuple(_lived(recording, ledger, downs)),
-        len(hits) + told.claims,
-        agreed + told.agreed,
-        (claimable - agreed if hits else 0) + untold,
-        len(state),
+        len(claims),
+        len(claims) - len({id(one.claim) for one in wrong if one.claim is not None}),
+        blows,
+        len(wrong) - blows,
     )
     if first is None:
-        return found
+        return found, whole
     own, other = replace(first, events=[event for event in first.events if counts(event)]), ledger
     sorts = [one.sort for one in compare(own, other).differences]
     gained, lost, moved, changed = (sorts.count(name) for name in ("gained", "lost", "moved", "changed"))
-    return replace(found, gained=gained, lost=lost, moved=moved, changed=changed)
+    return replace(found, gained=gained, lost=lost, moved=moved, changed=changed), whole
 
 
 def _lived(recording: Recording, ledger: Ledger, downs: Sequence[Event]) -> list[int]:
@@ -179,15 +175,23 @@ def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapp
     if len(found.alike) == len(scores):
         return ["nothing tells these values apart: each has as many disagreements as the others"]
     best = scores[found.best]
-    state = f", {best.state} of state" if best.state else ""
     named = ", ".join(f"{key} = {some[place]}" for key, some, place in zip(keys, values, found.best, strict=True))
     others = len(found.alike) - 1
-    spare = "event" if best.spare == 1 else "events"
     tail = f"; {others} other{'s fit' if others > 1 else ' fits'} as well" if others else ""
-    lines = [f"best: {named}: {best.agreed} of {best.claims} claims agree, {best.spare} {spare} too many{state}{tail}"]
+    lines = [f"best: {named}: {best.agreed} of {best.claims} claims agree, {_wrong(best)}{tail}"]
     for key, some, sharp in zip(keys, values, found.axes, strict=True):
         lines.append(f"{key}: {_sharp(some, sharp)}")
     return lines
+
+
+def _wrong(one: Score) -> str:
+    """How much is still wrong."""
+    if not one.wrong:
+        return "nothing disagrees"
+    told = [
+        f"{count} of {what}" for count, what in ((one.hits_wrong, "hits"), (one.rest_wrong, "other things")) if count
+    ]
+    return f"{one.wrong} disagreement{'s' * (one.wrong > 1)}, {' and '.join(told)}"
 
 
 def _sharp(values: Sequence[str], sharp: Sharpness) -> str:
@@ -201,7 +205,7 @@ def _sharp(values: Sequence[str], sharp: Sharpness) -> str:
         costs.append(f"{values[sharp.high + 1]} costs {sharp.above} more")
     kind = "only this fits" if sharp.low == sharp.high else "fit alike"
     end = ""
-    if sharp.open_ended:
+    if sharp.open_ended and any(one.isdecimal() for one in values[0]):  # a word has nothing beyond it
         last = "first" if sharp.below is None else "last"
         end = f"; this is the {last} that was tried: try beyond it"
     return f"{span}: {kind}, {' and '.join(costs)}{end}"

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from voskar.core.adopt import Windows
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.views.timeline import Timeline, timeline
+from voskar.core.watching import watched
 from voskar.evidence.baseline import Comparison, compare
-from voskar.evidence.check import TOLERANCE, Verdict, check
+from voskar.evidence.check import EXACT, TOLERANCE, Verdict, check
 from voskar.evidence.expectations import Failure, State, Statement, hold
 from voskar.evidence.patterns import LEAST, Pattern, causes
 
@@ -44,18 +46,23 @@ def weigh(
     statements: Sequence[Statement | State] = (),
     earlier: Ledger | None = None,
     *,
-    within: int = 0,
+    windows: Windows = EXACT,
     tolerance: float = TOLERANCE,
+    resync: bool = True,
 ) -> Weighed:
-    """Replays once and holds everything against it."""
+    """Replays and holds everything against it. What is expected of the rules, and an earlier ledger, is held against
+    the rules on their own."""
     places = {one.frame for one in statements if isinstance(one, State) and one.places}
-    verdict, ledger = check(rules, recording, within=within, tolerance=tolerance, watched=places)
-    course = timeline(rules, recording, ledger)
+    verdict, ledger = check(rules, recording, windows=windows, tolerance=tolerance, resync=resync, watched=places)
+    course, own, judged = timeline(rules, recording, ledger), ledger, verdict.judged
+    if ledger.of("adopted") and (statements or earlier is not None):
+        alone = watched(rules, recording, films=bool(places))
+        own, judged = alone.ledger, alone.recording
     return Weighed(
         ledger,
         course,
         verdict,
         tuple(causes([root for root, _ in verdict.roots], recording)),
-        tuple(hold(statements, ledger, course, verdict.judged)),
-        None if earlier is None else compare(earlier, ledger),
+        tuple(hold(statements, own, timeline(rules, recording, own), judged)),
+        None if earlier is None else compare(earlier, own),
     )

@@ -23,7 +23,7 @@ class RunsTable(Table):
     rulebook: str | None = None
     expect: Names = Field(default_factory=list)
     baseline: str | None = None
-    within: Annotated[int, Field(ge=0)] | None = None
+    within: Annotated[int, Field(ge=0)] | str | None = None
     tolerance: Annotated[float, Field(ge=0)] | None = None
 
 
@@ -31,7 +31,7 @@ class SuiteTable(Table):
     """`[suite]`"""
 
     rulebook: str | None = None
-    within: Annotated[int, Field(ge=0)] = 0
+    within: Annotated[int, Field(ge=0)] | str = 0
     tolerance: Annotated[float, Field(ge=0)] = 1.0
     coverage: Annotated[float, Field(ge=0, le=100)] | None = None
 
@@ -53,7 +53,7 @@ class Job:
     recording: str
     expect: tuple[str, ...]
     baseline: str | None
-    within: int
+    within: int | str
     tolerance: float
 
 

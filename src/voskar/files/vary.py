@@ -29,11 +29,15 @@ _SPAN = re.compile(r"(-?\d+(?:\.\d+)?)(f|ms|s)?\.\.(-?\d+(?:\.\d+)?)(f|ms|s)?(?:
 
 @dataclass(frozen=True)
 class Axis:
-    """A key and the values it takes, as they were written."""
+    """A key and the values it takes, as they were written; or several that take the same ones together."""
 
-    key: str
-    path: KeyPath
+    keys: tuple[tuple[str, KeyPath], ...]
     values: tuple[str, ...]
+
+    @property
+    def key(self) -> str:
+        """What it is called by."""
+        return " + ".join(key for key, _ in self.keys)
 
 
 @dataclass(frozen=True)
@@ -47,25 +51,28 @@ class Change:
 
 def parse_axis(text: str) -> Axis:
     """`kinds.keeper.iframes=30f,45f,60f` or `…=30f..60f`, in steps of 1 or of what follows a slash: `30f..60f/5`.
-
-    Raises InputError.
+    Keys with a `+` between them take the same value together. Raises InputError.
     """
-    key, equals, listed = text.partition("=")
-    key = key.strip()
-    if not equals or not key or not listed.strip():
+    told, equals, listed = text.partition("=")
+    if not equals or not told.strip() or not listed.strip():
         raise _wrong(text, "expected KEYPATH=VALUES, such as kinds.keeper.iframes=30f,45f,60f")
+    keys = tuple((key.strip(), _path(text, key.strip())) for key in told.split("+"))
+    values = [value for piece in _pieces(listed) for value in _values(text, piece)]
+    if LAG in dict(keys) and (len(keys) > 1 or not all(re.fullmatch(r"-?\d+", value) for value in values)):
+        raise _wrong(text, f"found {told.strip()}={listed}, expected whole numbers of frames for {LAG} alone")
+    if len(values) > MOST:
+        raise _wrong(text, f"found {len(values)} values, expected at most {MOST}")
+    return Axis(keys, tuple(dict.fromkeys(values)))
+
+
+def _path(text: str, key: str) -> KeyPath:
     path: list[str | int] = []
     for piece in key.split("."):
         steps = _STEP.findall(piece)
         if not steps or "".join(name or f"[{index}]" for name, index in steps) != piece or not steps[0][0]:
             raise _wrong(text, f'found "{key}", expected a path of keys such as attacks.sting.damage or a.b.rect[0]')
         path += [name or int(index) for name, index in steps]
-    values = [value for piece in _pieces(listed) for value in _values(text, piece)]
-    if key == LAG and not all(re.fullmatch(r"-?\d+", value) for value in values):
-        raise _wrong(text, f"found {listed}, expected whole numbers of frames")
-    if len(values) > MOST:
-        raise _wrong(text, f"found {len(values)} values, expected at most {MOST}")
-    return Axis(key, tuple(path), tuple(dict.fromkeys(values)))
+    return tuple(path)
 
 
 def _wrong(text: str, message: str, hint: str | None = None) -> InputError:
@@ -122,10 +129,20 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
             _known(at, change.path[:depth], step, told)
             if depth == len(change.path) - 1:
                 at[step] = _meant(change.value)
-            else:
-                at = at.setdefault(step, {}) if isinstance(at, dict) else at[step]
+                break
+            if isinstance(at, dict) and step not in at and isinstance(change.path[depth + 1], int):
+                at[step] = _default(book, change.path[: depth + 1])
+            at = at.setdefault(step, {}) if isinstance(at, dict) else at[step]
     told_by = {change.path: f"--vary {change.key}={change.value}" for change in changes}
     return check_source(replace(source, raw=raw, changes=told_by))
+
+
+def _default(book: Rulebook, path: KeyPath) -> Any:
+    """What a key is that the rulebook does not tell: a list of numbers, to vary one of them."""
+    at: Any = book.data
+    for step in path:
+        at = at.get(step) if isinstance(at, dict) else getattr(at, str(step), None)
+    return list(at) if isinstance(at, list | tuple) else at
 
 
 def _known(at: Any, above: KeyPath, step: str | int, told: str) -> None:

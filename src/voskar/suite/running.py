@@ -71,6 +71,7 @@ def run_job(job: Job, *, coverage: bool = False) -> Result:
     from voskar.files.expect import load_expectations
     from voskar.files.ledger import read_ledger
     from voskar.files.recording import load_recording
+    from voskar.files.windows import parse_windows
 
     try:
         book = rulebook(job.rulebook)
@@ -80,7 +81,7 @@ def run_job(job: Job, *, coverage: bool = False) -> Result:
     except VoskarError as error:
         return Result(job.name, 0, "", (), error=str(error))
     rules = book.rules(played.rate)
-    found = weigh(rules, played, statements, earlier, within=job.within, tolerance=job.tolerance)
+    found = weigh(rules, played, statements, earlier, windows=parse_windows([job.within]), tolerance=job.tolerance)
     hits = f"{found.verdict.agreed} of {found.verdict.claims} hits"
     counts = [hits if found.verdict.claims else "no hits claimed"]
     if found.verdict.spawns:

@@ -10,10 +10,10 @@ from typing import Literal
 
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
-from voskar.core.step import replay
 from voskar.evidence.tuning import Point, Score, score
 from voskar.files.recording import load_recording
 from voskar.files.vary import LAG, Axis, Change, changed
+from voskar.files.windows import parse_windows
 from voskar.suite.running import in_parallel, rulebook
 
 Reactions = Literal["baked", "raw"]
@@ -28,9 +28,10 @@ class Trial:
     recording: str
     changes: tuple[Change, ...]
     lag: int
-    first: tuple[Change, ...]
+    first: tuple[tuple[Change, ...], int]
     reactions: Reactions | None
-    within: int
+    within: tuple[str, ...]
+    resync: bool
     actor: str | None
 
 
@@ -40,14 +41,15 @@ def trials(
     axes: Sequence[Axis],
     *,
     reactions: Reactions | None = None,
-    within: int = 0,
+    within: tuple[str, ...] = (),
+    resync: bool = True,
     actor: str | None = None,
 ) -> list[Trial]:
     """Every variant on every recording: one recording after the other, the last axis fastest."""
     points = list(product(*(range(len(axis.values)) for axis in axes)))
-    first = _changes(axes, points[0])
+    first = _changes(axes, points[0]), _lag(axes, points[0])
     return [
-        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, reactions, within, actor)
+        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, reactions, within, resync, actor)
         for one in recordings
         for point in points
     ]
@@ -55,7 +57,9 @@ def trials(
 
 def _changes(axes: Sequence[Axis], point: Point) -> tuple[Change, ...]:
     told = zip(axes, point, strict=True)
-    return tuple(Change(axis.key, axis.path, axis.values[place]) for axis, place in told if axis.key != LAG)
+    return tuple(
+        Change(key, path, axis.values[place]) for axis, place in told if axis.key != LAG for key, path in axis.keys
+    )
 
 
 def _lag(axes: Sequence[Axis], point: Point) -> int:
@@ -71,9 +75,10 @@ def run_trial(trial: Trial) -> Score:
     """One variant on one recording."""
     files = trial.rulebook, trial.recording, trial.reactions
     played = _recording(*files)
-    ledger, first = _ledger(*files, trial.changes), _first(*files, trial.first)
     variant = changed(rulebook(trial.rulebook), trial.changes).rules(played.rate)
-    return score(variant, played, ledger, first, within=trial.within, lag=trial.lag, actor=trial.actor)
+    first = _first(*files, trial.within, trial.resync, trial.first)
+    windows = parse_windows(trial.within)
+    return score(variant, played, first, windows=windows, resync=trial.resync, lag=trial.lag, actor=trial.actor)[0]
 
 
 @lru_cache(maxsize=2)
@@ -82,10 +87,17 @@ def _recording(book: str, path: str, reactions: Reactions | None) -> Recording:
     return replace(played, reactions=reactions) if reactions else played
 
 
-def _replayed(book: str, path: str, reactions: Reactions | None, changes: tuple[Change, ...]) -> Ledger:
+@lru_cache(maxsize=1)
+def _first(
+    book: str,
+    path: str,
+    reactions: Reactions | None,
+    within: tuple[str, ...],
+    resync: bool,
+    changes: tuple[tuple[Change, ...], int],
+) -> Ledger:
+    """What the first variant comes to."""
     played = _recording(book, path, reactions)
-    return replay(changed(rulebook(book), changes).rules(played.rate), played)
-
-
-_ledger = lru_cache(maxsize=1)(_replayed)  # variants of the lag alone share a replay
-_first = lru_cache(maxsize=1)(_replayed)
+    variant = changed(rulebook(book), changes[0]).rules(played.rate)
+    windows = parse_windows(within)
+    return score(variant, played, windows=windows, resync=resync, lag=changes[1])[1]

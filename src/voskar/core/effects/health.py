@@ -16,6 +16,8 @@ def take(contact: Contact) -> None:
     world, full = contact.world, target.kind.health or 0.0
     after = min(max(before - damage, 0.0), max(full, before))
     if after == before:
+        if after == 0 and damage > 0:
+            world.settling.add(target.row)  # it may still stand, as the game had it
         return
     target.health = after
     if after < before:

@@ -42,6 +42,8 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     hurtbox: FormedBox
     t: float = 1.0
     touch: int = -1
+    told_damage: float | None = None
+    """The damage that the game claims, if its account is taken over."""
 
     @property
     def frame(self) -> int:
@@ -55,7 +57,9 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def damage(self) -> float:
-        """The attack's damage times the hurtbox's scale."""
+        """The attack's damage times the hurtbox's scale, unless the game claims another."""
+        if self.told_damage is not None:
+            return self.told_damage
         return self.hitbox.attack.damage * self.hurtbox.box.damage_scale
 
     @property

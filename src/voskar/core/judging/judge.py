@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import cast
+from typing import Protocol, cast
 
 from voskar.core.boxes import FormedBox
 from voskar.core.effects import Bound, effects_of, land, use_up
@@ -12,7 +12,7 @@ from voskar.core.judging.gates import GATES, Gate
 from voskar.core.judging.memory import Memory
 from voskar.core.judging.order import Order
 from voskar.core.judging.outcomes import LANDED
-from voskar.core.ledger import events
+from voskar.core.ledger import Event, events
 from voskar.core.rules import Attack
 from voskar.core.world import ActorState, World
 
@@ -20,11 +20,24 @@ Judged = Callable[[Contact, str], None]
 """Told of every contact and its outcome, before it takes effect: every gate can still be asked."""
 
 
+class Account(Protocol):
+    """What a game made of contacts, where that is to count."""
+
+    def again(self, contact: Contact, outcome: str) -> bool:
+        """Whether a contact only goes on with a landing that does not count."""
+        ...
+
+    def takes(self, contact: Contact, event: Event) -> bool:
+        """Whether a landing, told by `event`, is to take effect now."""
+        ...
+
+
 class Judge:
-    """Judges the frames of one world, in rising order."""
+    """Judges the frames of one world, in rising order. `account` may overrule what landings come to."""
 
     def __init__(self, world: World, memory: Memory) -> None:
         self.world, self.memory = world, memory
+        self.account: Account | None = None
         self._order = Order(world.catalog)
         self._gates: dict[str, tuple[Gate[Contact], ...]] = {}
         self._effects: dict[str, Bound] = {}
@@ -70,16 +83,24 @@ class Judge:
             key = contact.key
             if attack.rehit is not None and attack.rehit.mode == "entry":
                 memory.touch(key, frame)
+            account = self.account
+            if account is not None and account.again(contact, outcome):
+                continue
             self._tell(contact, outcome)
-            if outcome == LANDED:
-                memory.land(key, frame, contact.swing)
-                if attack.preempts:
-                    memory.preempted.add((target, striker))
-                land(contact, self._effects_of(attack))
-            else:
+            if outcome != LANDED:
                 use_up(contact, outcome)
+            elif account is None or account.takes(contact, world.events[-1]):
+                self.strike(contact)
         if len(self._running) > self._prune_at:
             self._prune(frame)
+
+    def strike(self, contact: Contact) -> None:
+        """A landing takes effect."""
+        attack = contact.attack
+        self.memory.land(contact.key, self.world.frame, contact.swing)
+        if attack.preempts:
+            self.memory.preempted.add((contact.target.row, contact.striker.row))
+        land(contact, self._effects_of(attack))
 
     def _tell(self, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""

@@ -257,6 +257,27 @@ class Out(Event, frozen=True, gc=False, kw_only=True):
     id: str
 
 
+class Adopted(Event, frozen=True, gc=False, kw_only=True):
+    """What resync took over from the game; `detail` says what."""
+
+    event: ClassVar[str] = "adopted"
+
+    detail: str
+    id: str | None = None
+    striker: str | None = None
+    target: str | None = None
+    attack: str | None = None
+    before: float | None = None
+    after: float | None = None
+
+    def words(self) -> str:
+        if self.striker is not None or self.target is not None:
+            said = f"the game has {'no' if self.detail == 'no hit' else 'a'} hit here"
+            return f"{self.striker or 'somebody'} on {self.target or 'somebody'}: {said}, and it counts from here on"
+        value = f" {number(self.before)} → {number(self.after)}" if self.after is not None else ""
+        return f"{self.id or 'the run'}: {self.detail}{value}, as the game has it"
+
+
 class Over(Event, frozen=True, gc=False):
     """The run is over."""
 
@@ -275,7 +296,7 @@ SORTS: dict[str, type[Event]] = {
     sort.event: sort
     for sort in (
         Contact, Health, Iframes, Knockback, Rebound, Stun, Spawn, Denied, Removed, Down, Life, Respawn, RespawnHeld,
-        Home, Checkpoint, Gives, Score, Out, Over, Won,
+        Home, Checkpoint, Gives, Score, Out, Adopted, Over, Won,
     )
 }  # fmt: skip
 """Every sort of event by its name in a ledger."""

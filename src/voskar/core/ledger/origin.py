@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import msgspec
 
 
@@ -37,3 +39,8 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
         if beginning[at] == "/":
             return cls(beginning[:at], what, "", int(count))
         return cls(beginning[:at], None, what, int(count))
+
+
+def brood(name: str) -> str:
+    """What a spawned actor is summed up under: all of one emitter, parent or effect, `keeper/smoker-*`."""
+    return re.sub(r"-\d+$", "-*", name)

@@ -82,10 +82,17 @@ class Returns:
             world.events.append(events.RespawnHeld(frame=world.frame, id=state.id, detail=striker))
         try_from(world, state, world.frame + 1)
 
+    def take_back(self, state: ActorState) -> None:
+        """One that is down is back in this frame whenever it was due, if it comes back at all."""
+        if state.kind.respawn is not None:
+            self._come_back(state)
+
     def _come_back(self, state: ActorState) -> None:
         """In play again from this frame on."""
         world, respawn = self.world, rule_of(state)
-        del world.run.due[state.row]
+        world.run.due.pop(state.row, None)
+        for outs in world.run.outs.values():
+            outs[:] = [one for one in outs if one[1] != state.row]
         world.run.recheck = True  # it may be out of play, and wait no longer
         x, y = place(world, state)
         killer = world.find(state.credit)

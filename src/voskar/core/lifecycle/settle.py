@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from voskar.core.ledger.events import Out, Removed
 from voskar.core.lifecycle.down import go_down, lie_down, take_life
 from voskar.core.lifecycle.goals import Goals
@@ -14,6 +16,8 @@ class Settling:
 
     def __init__(self, world: World, resets: Resets, goals: Goals) -> None:
         self.world, self.resets, self.goals = world, resets, goals
+        self.keeps: Callable[[ActorState], bool] = lambda state: False
+        """Whether one that is used up will be shown all the same, so that nothing of it is forgotten."""
 
     def tell_who_left(self) -> None:
         """Those whose life is over, and who left by an edge: before anything touches."""
@@ -26,8 +30,18 @@ class Settling:
         world.run.recheck = True
         if state.driven:
             self.resets.remove(state)
-        else:
+        elif not self.keeps(state):
             self.resets.judge.memory.forget(state.row)
+
+    def fall(self, state: ActorState) -> None:
+        """One goes down after the frame's own deaths."""
+        world = self.world
+        go_down(world, state)
+        going: dict[int, str] = {}
+        self._put_out(lie_down(world, state, going))
+        for row, why in going.items():
+            self._leave(world.frame, world.state(row), why)
+        self.goals.look()
 
     def _owes(self, one: tuple[str, int], frame: int) -> bool:
         """Whether an actor of that id and row is still there, and owes a life to be taken now."""
@@ -60,10 +74,14 @@ class Settling:
                 take_life(world, owing)
         for row in sorted(going, key=lambda row: world.state(row).id) if going else ():
             self._leave(frame, world.state(row), going[row])
+        self._put_out(outs)
+        self.goals.look()
+
+    def _put_out(self, outs: list[tuple[str, int]]) -> None:
+        world, run = self.world, self.world.run
         for name, row in sorted(outs):
             run.anyone_out = run.recheck = True
             found = world.find(name)
             if found is not None and found.row == row:
                 found.out = True
-            world.events.append(Out(frame=frame, id=name))
-        self.goals.look()
+            world.events.append(Out(frame=world.frame, id=name))

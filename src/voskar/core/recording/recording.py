@@ -98,6 +98,20 @@ class Recording:
         gaps = np.flatnonzero(np.diff(frames[at - 1 :]) > 1)
         return int(later[gaps[0]]) if len(gaps) else 1 << 60
 
+    def logs(self, event: str, *names: str | None) -> bool:
+        """Whether it logs an event of some actors at all."""
+        kinds = {self.actors[self.numbers[name]].kind for name in names if name and name in self.numbers}
+        return event not in self.scope.events and not kinds & self.scope.kinds
+
+    def asks_for(self, event: str) -> bool:
+        """Whether an event that nobody claimed is missed: it is claimed at all, or said to be whenever it happens."""
+        return event in self.scope.always or event in self.claimed
+
+    @cached_property
+    def claimed(self) -> frozenset[str]:
+        """The sorts of events that it claims."""
+        return frozenset(one.event for one in self.claims)
+
     @cached_property
     def numbers(self) -> Mapping[str, int]:
         """Actor number by id."""

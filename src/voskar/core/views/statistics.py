@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from voskar.core.ledger import Event, Ledger
+from voskar.core.ledger.origin import brood
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
-from voskar.core.views.summary import brood, natural
+from voskar.core.views.summary import natural
 from voskar.core.views.timeline import Course, Timeline, timeline
 
 

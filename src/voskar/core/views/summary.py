@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from voskar.core.ledger import Ledger
+from voskar.core.ledger.origin import brood
 from voskar.core.recording import Actor, Recording
 from voskar.core.rules import Rules
 
@@ -48,11 +49,6 @@ def everyone(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str,
         if event.detail != "expected" and event.id and event.kind:
             found[event.id] = Actor(event.id, event.kind, event.owner, driven=True, spawned=True)
     return found
-
-
-def brood(name: str) -> str:
-    """What a spawned actor is summed up under: all of one emitter, parent or effect, `keeper/smoker-*`."""
-    return re.sub(r"-\d+$", "-*", name)
 
 
 def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str, ActorSum]:

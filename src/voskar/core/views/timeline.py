@@ -280,6 +280,14 @@ class _Reading:
         if whole:
             self._new_run(event.frame)
 
+    def _adopt(self, course: Course, event: Event) -> None:
+        """What was taken over from the game. Deaths and returns have events of their own."""
+        if event.detail in ("health", "lives"):
+            getattr(course, event.detail).put(event.frame, event.after or 0.0)
+            course.changes.append(event)
+        elif event.detail == "back":
+            self._revive(course, event.frame)
+
     def _of_one(self, course: Course, event: Event) -> None:
         frame, last = event.frame, self.recording.last
         match event.event:
@@ -314,6 +322,8 @@ class _Reading:
                 course.changes.append(event)
             case "out":
                 course.outs.append(frame)
+            case "adopted":
+                self._adopt(course, event)
             case "spawn":
                 course.present.append(Span(frame, last))
                 self._fill(course, frame, lives=True)

@@ -1,0 +1,61 @@
+"""What resync takes over from the game, and where in a frame: presence and returns before anybody comes back, spawns
+once emitters have fired, hits as they are judged, states when the frame is settled."""
+
+from __future__ import annotations
+
+from voskar.core.adopt.blows import Blows
+from voskar.core.adopt.lifecycle import Ends
+from voskar.core.adopt.logged import Logged
+from voskar.core.adopt.plan import Resync
+from voskar.core.adopt.presence import Presence
+from voskar.core.adopt.shots import Shots
+from voskar.core.adopt.states import States
+from voskar.core.emitters.firing import Emitters
+from voskar.core.judging.judge import Judge
+from voskar.core.lifecycle.respawn import Returns
+from voskar.core.lifecycle.settle import Settling
+
+
+class Adopter:
+    """Takes over from the game in one replay."""
+
+    def __init__(self, resync: Resync, judge: Judge, emitters: Emitters, returns: Returns, settling: Settling) -> None:
+        self.given, world = resync, judge.world
+        logged = Logged(world.recording, resync.windows)
+        self.blows = judge.account = Blows(resync, judge, logged)
+        self.ends = Ends(resync, world, settling, returns)
+        self.presence = Presence(resync, world)
+        self.shots = Shots(resync, emitters)
+        self.states = States(world, logged, resync.windows, settling)
+        settling.keeps = self.presence.keeps
+
+    def begin_again(self) -> None:
+        """A mark of the recording."""
+        self.blows.begin_again()
+        self.ends.begin_again()
+        self.states.begin_again()
+
+    def before_returns(self) -> None:
+        """Nobody has come back yet."""
+        self.presence.before()
+        self.ends.before()
+
+    def fired(self) -> None:
+        """Emitters have fired."""
+        self.shots.after()
+
+    def judged(self) -> None:
+        """All contacts have been judged."""
+        self.blows.after()
+
+    def settled(self) -> None:
+        """The frame is over."""
+        self.ends.after()
+        self.presence.after()
+        self.states.after()
+
+    def close(self) -> Resync:
+        """The recording is over: what was found out."""
+        self.begin_again()
+        plan = {**self.blows.plan, **self.ends.plan}
+        return Resync(self.given.windows, plan, frozenset(self.blows.passed), self.states.ends)

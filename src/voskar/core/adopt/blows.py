@@ -1,0 +1,280 @@
+"""Hits: which landings take effect, and which claims do though the rules deny them."""
+
+from __future__ import annotations
+
+from itertools import product
+
+from voskar.core.adopt.logged import Logged
+from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
+from voskar.core.judging.contact import Contact
+from voskar.core.judging.gates import GATES
+from voskar.core.judging.judge import Judge
+from voskar.core.judging.outcomes import LANDED
+from voskar.core.ledger import Event
+from voskar.core.ledger.events import Adopted, Health, Iframes
+from voskar.core.recording import Claim
+from voskar.core.world import ActorState
+
+FAR = {gate.name: place for place, gate in enumerate(GATES)} | {LANDED: len(GATES)}
+"""How far a contact came, by its outcome."""
+
+Pair = tuple[str | None, str | None]
+"""Striker and target; None where a claim names one of them only."""
+
+
+class Blows:
+    """A landing with a claim takes effect, at the claim's frame if that is another and the pair still touches there;
+    one without has no effect, and its unbroken run of contact is told once. A claim without a landing takes effect all
+    the same."""
+
+    def __init__(self, resync: Resync, judge: Judge, logged: Logged) -> None:
+        self.resync, self.judge, self.world, self.logged = resync, judge, judge.world, logged
+        recording = self.world.recording
+        self.asked = recording.asks_for("hit")
+        self.index = ClaimIndex(recording, self._is_hit, lambda one: (one.striker, one.target), resync.windows)
+        self.plan: dict[int, Taken] = {}
+        """What this replay has found out; what it was given and found right is part of it."""
+        self.passed = set(resync.passed)
+        self._claimable = Claimable(self.world.rules, recording)
+        self._due: dict[int, list[int]] = {}
+        self._active: dict[int, list[int]] = {}
+        self._open: set[int] = set()
+        self._furthest: dict[int, tuple[int, int]] = {}
+        self._tentative: dict[int, tuple[Contact, Event]] = {}
+        self._held_back: set[int] = set()
+        self._silent: dict[tuple[int, str, int], int] = {}
+        self._now: dict[Pair, list[tuple[Contact, str]]] = {}
+        self._landed: set[tuple[int, str, int]] = set()
+        window = resync.windows.of("hit")
+        for number, claim in self.index.claims.items():
+            taken = resync.plan.get(number)
+            since = claim.frame - window.after if taken is None else taken.frame
+            (self._active if taken is None else self._due).setdefault(max(since, recording.first), []).append(number)
+            self.world.visit(max(since, recording.first))
+            self.world.visit(claim.frame)
+
+    def _is_hit(self, one: Claim) -> bool:
+        recording = self.world.recording
+        logged = recording.logs("hit", one.striker, one.target)
+        return one.event == "hit" and logged and one.attack not in recording.scope.attacks
+
+    # asked by the judge
+
+    def again(self, contact: Contact, outcome: str) -> bool:
+        """Whether a contact only goes on with a landing that the game knows nothing of."""
+        pair = contact.striker.id, contact.target.id
+        self._now.setdefault(pair, []).append((contact, outcome))
+        key, frame = contact.key, self.world.frame
+        if self._silent.get(key) != frame - 1:
+            return False
+        if outcome != LANDED:
+            self._silent[key] = frame
+            return False
+        if self._fitting(pair, frame) is not None:
+            return False
+        self._silent[key] = frame
+        return True
+
+    def takes(self, contact: Contact, event: Event) -> bool:
+        """Whether a landing takes effect; `event` tells it."""
+        pair, frame = (contact.striker.id, contact.target.id), self.world.frame
+        if not self._is_compared(contact):
+            return True
+        number = self._fitting(pair, frame)
+        if number is not None:
+            self._settle(number)
+            return self._lands(contact)
+        if (frame, *pair, contact.attack.name) in self.resync.passed:
+            return self._lands(contact) if self.logged.shows(contact) else self._passes(contact)
+        for other, (_, before) in self._tentative.items():
+            claim = self.index.claims[other]
+            if (claim.striker, claim.target) == pair and self.index.fits(other, frame):
+                del self._tentative[other], self.plan[other]  # it is this one's
+                self.passed.add((before.frame, *pair, before.attack or ""))
+                return self._lands(contact)
+        number = self.index.nearest(self._keys(pair), frame, lambda one: self.index.is_near(one, frame))
+        if number is None:
+            return self._lands(contact) if self.logged.shows(contact) else self._passes(contact)
+        claim, taken = self.index.claims[number], self.resync.plan.get(number)
+        if taken is None:
+            if claim.frame > frame:
+                self._tentative[number] = (contact, event)
+            self.plan[number] = Taken(claim.frame if claim.frame < frame else frame, event)
+            self._settle(number)
+            self._lands(contact)
+            self._redate(contact, claim.frame)
+            return False  # it has landed already
+        self.plan[number] = Taken(taken.frame, event)
+        if taken.frame == frame:
+            self._settle(number)
+            return self._lands(contact)
+        self._held_back.add(number)
+        return self._passes(contact)
+
+    def _is_compared(self, contact: Contact) -> bool:
+        striker, target = contact.striker.id, contact.target.id
+        recording = self.world.recording
+        logged = recording.logs("hit", striker, target) and contact.attack.name not in recording.scope.attacks
+        return self.asked and logged and striker in self._claimable and target in self._claimable
+
+    @staticmethod
+    def _keys(pair: Pair) -> tuple[Pair, ...]:
+        return pair, (None, pair[1]), (pair[0], None)
+
+    def _fitting(self, pair: Pair, frame: int) -> int | None:
+        """The claim that a landing agrees with. One that was held back for its claim is no landing of its own."""
+        return self.index.nearest(
+            self._keys(pair), frame, lambda one: one not in self._held_back and self.index.fits(one, frame)
+        )
+
+    def _settle(self, number: int) -> None:
+        self.index.settled.add(number)
+        self._open.discard(number)
+
+    def _lands(self, contact: Contact) -> bool:
+        self._landed.add(contact.key)
+        return True
+
+    def _passes(self, contact: Contact) -> bool:
+        """A landing that the game knows nothing of."""
+        self._silent[contact.key] = self.world.frame
+        self._tell("no hit", contact.striker.id, contact.target.id, contact.attack.name)
+        return False
+
+    def _tell(self, detail: str, striker: str | None, target: str | None, attack: str | None) -> None:
+        self.world.events.append(
+            Adopted(frame=self.world.frame, detail=detail, striker=striker, target=target, attack=attack)
+        )
+
+    def _redate(self, contact: Contact, frame: int) -> None:
+        """A landing takes effect, as of the frame of its claim: what it guards against ends as much earlier or later,
+        so that a chain of blows is off by the same each time."""
+        world, memory = self.world, self.judge.memory
+        since, shift = len(world.events), frame - world.frame
+        self.judge.strike(contact)
+        memory.land(contact.key, frame, contact.swing)
+        for place in range(since, len(world.events)):
+            event = world.events[place]
+            if isinstance(event, Iframes):
+                state = world.find(event.id)
+                if state is not None:
+                    state.immune_until += shift
+                    world.events[place] = Iframes(
+                        frame=event.frame, id=event.id, until=event.until + shift, cause=event.cause
+                    )
+
+    # each frame
+
+    def after(self) -> None:
+        """All contacts of a frame are judged: claims that are due take effect, others may be given up."""
+        frame = self.world.frame
+        for number in self._active.pop(frame, ()):
+            if number not in self.index.settled:
+                self._open.add(number)
+        for number in self._due.pop(frame, ()):
+            if number not in self.index.settled:
+                self.plan.setdefault(number, self.resync.plan[number])
+                self._settle(number)
+                self._force(self.index.claims[number])
+        for number, (contact, event) in list(self._tentative.items()):
+            claim = self.index.claims[number]
+            if claim.frame == frame:
+                del self._tentative[number]
+                if any(one.key == contact.key for one, _ in self._now.get((contact.striker.id, contact.target.id), ())):
+                    self.plan[number] = Taken(frame, event)
+        for number in sorted(self._open):
+            self._look(number)
+        self._now.clear()
+        self._landed.clear()
+
+    def _look(self, number: int) -> None:
+        """Notes how far a claimed pair came, and gives the claim up when no landing can be the same any more."""
+        claim, frame, index = self.index.claims[number], self.world.frame, self.index
+        if index.fits(number, frame):
+            far = max((FAR[outcome] for _, outcome in self._candidates(claim)), default=-1)
+            if number not in self._furthest or far > self._furthest[number][0]:
+                self._furthest[number] = far, frame
+            self.world.visit(frame + 1)
+        elif frame >= claim.frame + index.windows.near:
+            self.give_up(number)
+        else:
+            self.world.visit(claim.frame + index.windows.near)
+
+    def give_up(self, number: int) -> None:
+        """The rules have nothing for a claim: it is taken over where its pair came furthest."""
+        far, frame = self._furthest.get(number, (-1, 0))
+        self.plan[number] = Taken(frame if far >= 0 else self.index.claims[number].frame)
+        self._settle(number)
+
+    def begin_again(self) -> None:
+        """A mark, or the end: what is left has no landing."""
+        for number in sorted(self._open):
+            if self.index.claims[number].frame < self.world.frame:
+                self.give_up(number)
+        self._silent.clear()
+
+    def _candidates(self, claim: Claim) -> list[tuple[Contact, str]]:
+        """The contacts of this frame that a claim may mean."""
+        if claim.striker and claim.target:
+            return self._now.get((claim.striker, claim.target), [])
+        return [
+            one
+            for pair in sorted(self._now, key=str)
+            if claim.striker in (None, pair[0]) and claim.target in (None, pair[1])
+            for one in self._now[pair]
+        ]
+
+    def _force(self, claim: Claim) -> None:
+        """A claim takes effect in this frame: with the attack claimed, else that of the boxes that came furthest."""
+        contact = self._contact(claim)
+        if contact is None:
+            self._only_damage(claim)
+            return
+        if contact.key in self._landed:
+            return  # not a second time in a frame
+        contact.told_damage = self._damage(claim, contact.target)
+        self._tell("hit", contact.striker.id, contact.target.id, contact.attack.name)
+        self._landed.add(contact.key)
+        self.judge.strike(contact)
+
+    def _contact(self, claim: Claim) -> Contact | None:
+        world = self.world
+        found = sorted(self._candidates(claim), key=lambda one: -FAR[one[1]])
+        own = [contact for contact, _ in found if claim.attack in (None, contact.attack.name)]
+        if own:
+            return own[0]
+        striker, target = world.find(claim.striker), world.find(claim.target)
+        if striker is None or target is None or not (world.is_present(striker.row) and world.is_present(target.row)):
+            return None
+        catalog = world.catalog
+        hits = [one for one in catalog.by_kind[striker.kind.name] if one.box.role == "hitbox"]
+        claimed = [one for one in hits if one.attack.name == claim.attack]
+        if found and not claimed:
+            return found[0][0]
+        hits = claimed or hits
+        hurts = [one for one in catalog.by_kind[target.kind.name] if one.box.role == "hurtbox"]
+        pairs = sorted(product(hits, hurts), key=lambda pair: not catalog.meets(*pair))
+        return self.judge.contact(striker.row, pairs[0][0], target.row, pairs[0][1]) if pairs else None
+
+    def _damage(self, claim: Claim, target: ActorState) -> float | None:
+        """What a claim takes from its target: logged health goes before the claim's own word."""
+        told = self.logged.value(target.row, "health", self.world.frame) if not target.driven else None
+        return claim.damage if told is None or target.health is None else target.health - told
+
+    def _only_damage(self, claim: Claim) -> None:
+        """Nobody that could have struck is there: only health changes."""
+        world = self.world
+        target = world.find(claim.target)
+        attack = world.rules.attacks.get(claim.attack or "")
+        self._tell("hit", claim.striker, claim.target, claim.attack)
+        if target is None or target.health is None or target.down is not None:
+            return
+        told = self._damage(claim, target)
+        damage = told if told is not None else 0.0 if attack is None else attack.damage
+        before, full = target.health, target.kind.health or 0.0
+        target.health = after = min(max(before - damage, 0.0), max(full, before))
+        if after != before:
+            target.credit = claim.striker
+            world.events.append(Health(world.frame, target.id, before, after, claim.striker or ""))
+            if after == 0:
+                world.settling.add(target.row)

@@ -1,0 +1,114 @@
+"""Deaths, returns and ends that the game claims otherwise than the rules have them."""
+
+from __future__ import annotations
+
+from voskar.core.adopt.plan import ClaimIndex, Resync, Taken
+from voskar.core.ledger import Event
+from voskar.core.ledger.events import Adopted, Out, Over
+from voskar.core.lifecycle.respawn import Returns
+from voskar.core.lifecycle.settle import Settling
+from voskar.core.recording import Claim
+from voskar.core.world import World
+
+SORTS = ("down", "respawn", "out", "over")
+
+
+class Ends:
+    """A claim that the rules have nothing for is taken over in its frame. What the rules have of their own stands."""
+
+    def __init__(self, resync: Resync, world: World, settling: Settling, returns: Returns) -> None:
+        self.resync, self.world, self.settling, self.returns = resync, world, settling, returns
+        self.index = ClaimIndex(world.recording, self._is_wanted, lambda one: (one.event, one.id), resync.windows)
+        self.plan: dict[int, Taken] = {}
+        self._open: set[int] = set()
+        self._of: dict[int, list[int]] = {}
+        self._seen = 0
+        for number, claim in self.index.claims.items():
+            self._of.setdefault(claim.frame, []).append(number)
+            world.visit(claim.frame)
+
+    def _is_wanted(self, one: Claim) -> bool:
+        return one.event in SORTS and self.world.recording.logs(one.event, one.id)
+
+    def before(self) -> None:
+        """Who is due to come back has not come back yet."""
+        self._force("respawn")
+
+    def after(self) -> None:
+        """The frame has been settled."""
+        world, frame = self.world, self.world.frame
+        events, self._seen = world.events[self._seen :], len(world.events)
+        for event in events:
+            if event.event in SORTS:
+                self._match(event)
+        self._force("down")
+        self._force("out")
+        self._force("over")
+        self._seen = len(world.events)
+        for number in self._of.get(frame, ()):
+            if number not in self.index.settled:
+                self._open.add(number)
+                world.visit(frame + self.resync.windows.near)
+        for number in sorted(self._open):
+            if frame >= self.index.claims[number].frame + self.resync.windows.near:
+                self._give_up(number)
+
+    def _match(self, event: Event) -> None:
+        key = event.event, event.id
+        number = self.index.nearest([key], event.frame, lambda one: self.index.fits(one, event.frame))
+        if number is not None:
+            self._settle(number)
+            return
+        number = self.index.nearest([key], event.frame, lambda one: self.index.is_near(one, event.frame))
+        if number is not None:
+            claim = self.index.claims[number]
+            self._settle(number)
+            if claim.frame < event.frame:
+                self.plan[number] = Taken(claim.frame, event)
+
+    def _settle(self, number: int) -> None:
+        self.index.settled.add(number)
+        self._open.discard(number)
+
+    def _give_up(self, number: int) -> None:
+        self.plan[number] = Taken(self.index.claims[number].frame)
+        self._settle(number)
+
+    def begin_again(self) -> None:
+        """A mark, or the end: what is left has nothing of the rules."""
+        for number in sorted(self._open):
+            if self.index.claims[number].frame < self.world.frame:
+                self._give_up(number)
+
+    def _force(self, sort: str) -> None:
+        """Planned claims of this frame that the rules still have nothing for."""
+        for number in self._of.get(self.world.frame, ()):
+            claim, taken = self.index.claims[number], self.resync.plan.get(number)
+            if taken is not None and claim.event == sort and number not in self.index.settled:
+                self.plan[number] = taken
+                self._settle(number)
+                if taken.rules is None or sort in ("down", "respawn"):  # the end itself is soon there by the rules
+                    self._take(claim)
+
+    def _take(self, claim: Claim) -> None:
+        world, frame = self.world, self.world.frame
+        state = world.find(claim.id)
+        told = Adopted(frame=frame, detail=claim.event, id=claim.id)
+        if claim.event == "over":
+            world.events += [told, Over(frame)]
+            world.run.ended = frame
+        elif state is None:
+            return
+        elif claim.event == "down" and state.down is None:
+            world.events.append(told)
+            state.health = 0.0 if state.health is not None else None
+            state.credit = claim.striker
+            self.settling.fall(state)
+        elif claim.event == "respawn" and state.down is not None and world.run.due.get(state.row) != frame:
+            world.events.append(told)
+            self.returns.take_back(state)
+        elif claim.event == "out" and not state.out:
+            for outs in world.run.outs.values():
+                outs[:] = [one for one in outs if one[1] != state.row]
+            world.events += [told, Out(frame=frame, id=state.id)]
+            state.out = world.run.anyone_out = world.run.recheck = True

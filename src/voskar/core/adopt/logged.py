@@ -1,0 +1,84 @@
+"""What poses tell of actors' health and lives, frame by frame."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from voskar.core.adopt.window import COLUMNS, Column, Windows
+from voskar.core.judging.contact import Contact
+from voskar.core.recording import Recording
+from voskar.core.rules.shapes import Floats, Ints
+
+
+class Logged:
+    """Told values by actor, and the frames in which they change."""
+
+    def __init__(self, recording: Recording, windows: Windows) -> None:
+        self.recording, self.windows = recording, windows
+        self.changes: dict[int, list[tuple[int, Column]]] = {}
+        """By frame: whose told value is another than before, or the first."""
+        self._told: dict[tuple[int, Column], tuple[Ints, Floats]] = {}
+        poses = recording.poses
+        for column in COLUMNS:
+            values = getattr(poses, column)
+            known = np.flatnonzero(~np.isnan(values))
+            for row in np.unique(poses.actor[known]).tolist():
+                rows = poses.rows_of(row)
+                rows = rows[~np.isnan(values[rows]) & ~poses.lingering[rows]]
+                if not len(rows):
+                    continue
+                frames, told = poses.frame[rows], np.maximum(values[rows], 0.0)
+                self._told[row, column] = frames, told
+                changed = np.r_[True, (np.diff(told) != 0) | (np.diff(frames) > 1)]
+                for frame in frames[changed].tolist():
+                    self.changes.setdefault(frame, []).append((row, column))
+
+    def value(self, row: int, column: Column, frame: int) -> float | None:
+        """What is told in a frame, None if nothing is."""
+        frames, told = self._told.get((row, column), (None, None))
+        if frames is None or told is None:
+            return None
+        at = int(np.searchsorted(frames, frame))
+        return float(told[at]) if at < len(frames) and frames[at] == frame else None
+
+    def last(self, row: int, column: Column) -> int:
+        """The last frame in which it is told."""
+        return int(self._told[row, column][0][-1])
+
+    def goes_back(self, row: int, column: Column, value: float, since: int, until: int) -> bool:
+        """Whether a value is told in any of some frames."""
+        frames, told = self._told[row, column]
+        low, high = np.searchsorted(frames, [since, until + 1])
+        return bool((np.abs(told[low:high] - value) < 1e-6).any())
+
+    def _claimed(self, contact: Contact) -> float:
+        """The damage that other hits claimed on its target in this frame have done."""
+        attacks = contact.world.rules.attacks
+        found = 0.0
+        for one in self.recording.claims:
+            if one.frame == contact.frame and one.event == "hit" and one.target == contact.target.id:
+                attack = attacks.get(one.attack or "")
+                found += one.damage if one.damage is not None else 0.0 if attack is None else attack.damage
+        return found
+
+    def shows(self, contact: Contact) -> bool:
+        """Whether told health, or a claimed `down`, shows the effect of a landing that the game does not claim."""
+        frame, target, damage = contact.frame, contact.target, contact.damage
+        window = self.windows.of("health")
+        found = self._told.get((target.row, "health"))
+        if found is not None and damage:
+            frames, told = found
+            low, high = np.searchsorted(frames, [frame - window.before, frame + window.after + 1])
+            before = float(told[low - 1]) if low else target.kind.health or 0.0
+            before -= self._claimed(contact)
+            return any(
+                abs(before - one - damage) < 1e-6 or (one == 0 and 0 < before <= damage)
+                for one in told[low:high].tolist()
+            )
+        if target.health is None or target.health > damage:
+            return False
+        down = self.windows.of("down")
+        return any(
+            one.event == "down" and one.id == target.id and down.holds(one.frame, frame)
+            for one in self.recording.claims
+        )

@@ -1,0 +1,103 @@
+"""What becomes of claims that the rules have nothing for in their frame."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterable, Mapping
+from dataclasses import dataclass, field
+
+from voskar.core.adopt.window import Column, Windows
+from voskar.core.ledger import Event
+from voskar.core.ledger.origin import brood
+from voskar.core.recording import Claim, Recording
+from voskar.core.rules import Rules
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A claim is taken over in a frame. `rules` is the event that the rules have for it at another frame, None if they
+    have none."""
+
+    frame: int
+    rules: Event | None = None
+
+
+Plan = Mapping[int, Taken]
+"""By the claim's place among the recording's."""
+
+
+Passed = tuple[int, str, str, str]
+"""A landing: frame, striker, target, attack."""
+
+
+@dataclass(frozen=True)
+class Resync:
+    """A replay goes on from the game's account where the rules have another.
+
+    Whether the rules have an event for a claim in a later frame is known once they were left to run: one replay finds
+    out, the next goes by its `plan`. `passed` are landings that seemed to have a claim, which another one then had.
+    `ends` are the last frames of disagreements about a state that was taken over, by
+    (first frame, actor, column).
+    """
+
+    windows: Windows = field(default_factory=Windows)
+    plan: Plan = field(default_factory=dict)
+    passed: frozenset[Passed] = frozenset()
+    ends: Mapping[tuple[int, str, Column], int] = field(default_factory=dict)
+
+
+class ClaimIndex:
+    """Some claims of a recording, by number and by what they are about. Each is settled once."""
+
+    def __init__(
+        self, recording: Recording, wanted: Callable[[Claim], bool], key: Callable[[Claim], Hashable], windows: Windows
+    ) -> None:
+        self.windows = windows
+        self.claims = {number: one for number, one in enumerate(recording.claims) if wanted(one)}
+        self.settled: set[int] = set()
+        self._by_key: dict[Hashable, list[int]] = {}
+        for number, one in self.claims.items():
+            self._by_key.setdefault(key(one), []).append(number)
+
+    def fits(self, number: int, frame: int) -> bool:
+        """Whether a claim stands for what the rules have in a frame."""
+        claim = self.claims[number]
+        return self.windows.of(claim.event).holds(claim.frame, frame)
+
+    def nearest(self, keys: Iterable[Hashable], frame: int, among: Callable[[int], bool]) -> int | None:
+        """Of the first key that has any: the nearest claim to a frame that is not settled, None without one."""
+        for key in keys:
+            found = [
+                (abs(self.claims[number].frame - frame), self.claims[number].frame, number)
+                for number in self._by_key.get(key, ())
+                if number not in self.settled and among(number)
+            ]
+            if found:
+                return min(found)[2]
+        return None
+
+    def has(self, key: Hashable) -> bool:
+        """Whether any is about that."""
+        return key in self._by_key
+
+    def is_near(self, number: int, frame: int) -> bool:
+        """Whether a claim may be the same thing at another frame."""
+        return abs(self.claims[number].frame - frame) <= self.windows.near
+
+
+class Claimable:
+    """Which actors a game could have named in a claim: those it shows, or of such as it names in claims at all."""
+
+    def __init__(self, rules: Rules, recording: Recording) -> None:
+        self._known = set(recording.numbers)
+        self._fixtures = {one.id for one in rules.fixtures}
+        self._named = {
+            brood(name)
+            for claim in recording.claims
+            for name in (claim.striker, claim.target)
+            if name and name not in self._known
+        }
+
+    def __contains__(self, name: object) -> bool:
+        if not isinstance(name, str):
+            return False
+        return name in self._known or brood(name) in self._named or (bool(self._named) and name in self._fixtures)

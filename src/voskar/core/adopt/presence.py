@@ -1,0 +1,114 @@
+"""Who is shown in play though the rules have used it up, put it out or laid it down."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from voskar.core.adopt.plan import Resync
+from voskar.core.adopt.states import stand_again
+from voskar.core.rules.shapes import Ints
+from voskar.core.world import ActorState, World
+
+LEAST = 3
+"""Frames, beyond the window, that one has to be shown for to be back."""
+MOVED = 1.0
+"""Units from where it was last in play: it moves on."""
+
+
+class Presence:
+    """One that is shown for more than a few frames is back from the frame in which it moves on, or is claimed in a
+    hit. Only baked poses tell of it."""
+
+    def __init__(self, resync: Resync, world: World) -> None:
+        self.resync, self.world = resync, world
+        recording = world.recording
+        self._looks = not world.raw and not rules_say_nothing(world)
+        self._back: dict[int, list[tuple[ActorState, str, int]]] = {}
+        self._seen = 0
+        self._claimed: dict[str, list[int]] = {}
+        for claim in recording.claims if self._looks else ():
+            if claim.event == "hit":
+                for name in {claim.striker, claim.target} - {None}:
+                    self._claimed.setdefault(name or "", []).append(claim.frame)
+        self._downs = {(one.id, one.frame) for one in recording.claims if one.event == "down"}
+
+    def before(self) -> None:
+        """Who is back in this frame."""
+        for state, what, since in self._back.pop(self.world.frame, ()):
+            still = {"spent": state.spent == since, "out": state.out, "down": state.down == since and not state.out}
+            if still[what]:
+                stand_again(self.world, state)
+                if state.health == 0:
+                    state.health = state.kind.health
+                self.world.jump(state)
+
+    def after(self) -> None:
+        """The frame has been settled: of whom it has taken out of play the recording says how it goes on."""
+        world = self.world
+        events, self._seen = world.events[self._seen :], len(world.events)
+        if not self._looks:
+            return
+        for event in events:
+            what = {"out": "out", "down": "down"}.get(event.event)
+            what = "spent" if event.event == "removed" and event.detail == "spent" else what
+            state = world.find(event.id) if what is not None else None
+            if what is None or state is None or state.driven:
+                continue
+            if what == "down" and (state.kind.down.motion is not None or self._is_told_down(state.id, event.frame)):
+                continue
+            frame = self._goes_on(state, event.frame, what)
+            if frame is not None:
+                self._back.setdefault(frame, []).append((state, what, event.frame))
+                world.visit(frame)
+
+    def keeps(self, state: ActorState) -> bool:
+        """Whether one that is used up in this frame will turn out to be still there: nothing of it is forgotten."""
+        return self._looks and self._goes_on(state, self.world.frame, "spent") is not None
+
+    def _is_told_down(self, name: str, frame: int) -> bool:
+        window = self.resync.windows.near
+        return any(one == name and abs(when - frame) <= window for one, when in self._downs)
+
+    def _goes_on(self, state: ActorState, since: int, what: str) -> int | None:
+        """The frame in which it is back; None if it is not."""
+        recording, poses = self.world.recording, self.world.recording.poses
+        rows: Ints = poses.rows_of(state.row)
+        frames = poses.frame[rows]
+        low = int(np.searchsorted(frames, since))
+        mark = min((one for one in recording.resets if one > since), default=recording.last + 1)
+        shown = rows[low:]
+        shown = shown[(poses.frame[shown] - since == np.arange(len(shown))) & (poses.frame[shown] < mark)]
+        if not len(shown) or poses.frame[shown[0]] != since:
+            return None
+        shown = shown[~poses.hidden[shown] & ~poses.lingering[shown]]
+        if what == "down":
+            shown = self._upright(state, since, shown)
+            if not len(shown):
+                return None
+        if len(shown) - 1 <= LEAST + self.resync.windows.within("poses"):
+            return None
+        apart = np.hypot(poses.x[shown] - poses.x[shown[0]], poses.y[shown] - poses.y[shown[0]]) > MOVED
+        moves = [int(poses.frame[shown[np.flatnonzero(apart)[0]]])] if apart.any() else []
+        if what == "down":
+            return moves[0] if int(apart.sum()) > LEAST + self.resync.windows.within("poses") else None
+        last = int(poses.frame[shown[-1]])
+        struck = [frame for frame in self._claimed.get(state.id, ()) if since < frame <= last]
+        return min([*moves, *struck], default=None)
+
+    def _upright(self, state: ActorState, since: int, shown: Ints) -> Ints:
+        """Poses of one that is down, before it is due back, that do not show it as dead: a body lies there, too."""
+        recording, poses, kind = self.world.recording, self.world.recording.poses, state.kind
+        due = since + kind.respawn.after if kind.respawn is not None else recording.last + 1
+        dead = poses.health[shown] <= 0
+        if kind.down.clip in recording.clips:
+            dead |= poses.clip[shown] == recording.clips.index(kind.down.clip)
+        alive = ~dead & (poses.frame[shown] < due)
+        alive[0] = True  # where it fell
+        return shown[alive]
+
+
+def rules_say_nothing(world: World) -> bool:
+    """Whether nobody is ever used up, out or down."""
+    attacks = world.rules.attacks.values()
+    removes = any(side.remove for one in attacks for side in (one.striker, one.target))
+    return not removes and all(kind.health is None for kind in world.rules.kinds.values())

@@ -1,0 +1,92 @@
+"""Spawns that the game shows in other frames than the rules have them, or not at all."""
+
+from __future__ import annotations
+
+from voskar.core.adopt.plan import Resync
+from voskar.core.emitters.firing import ONCE, Emitters
+from voskar.core.ledger.events import Adopted, Denied, Spawn
+from voskar.core.world import ActorState
+
+
+class Shots:
+    """An emission that is shown at another frame counts there for its cooldown; one never shown counts for none,
+    though its number is used up; one that nobody fired counts for all that could have fired it."""
+
+    def __init__(self, resync: Resync, emitters: Emitters) -> None:
+        self.resync, self.emitters, self.world = resync, emitters, emitters.world
+        self._shown: dict[tuple[str, str | None], list[int]] = {}
+        self._firsts: dict[int, list[tuple[str, str | None]]] = {}
+        self._fired: dict[tuple[int, str], int] = {}
+        self._seen = 0
+        rules, recording = self.world.rules, self.world.recording
+        kinds = {one.fan.kind for kind in rules.kinds.values() for one in kind.emitters}
+        for row, actor in enumerate(recording.actors):
+            if actor.kind in kinds and recording.logs("spawn", actor.id):
+                frame = int(recording.poses.frame[recording.poses.rows_of(row)[0]])
+                if frame != recording.first and frame not in recording.resets:
+                    key = actor.kind, actor.owner
+                    self._shown.setdefault(key, []).append(frame)
+                    self._firsts.setdefault(frame, []).append(key)
+                    self.world.visit(frame)
+        for frames in self._shown.values():
+            frames.sort()
+
+    def after(self) -> None:
+        """The emitters have fired."""
+        if not self._shown:
+            return
+        world, fired = self.world, self.emitters.fired
+        denied = []
+        for event in world.events[self._seen :]:
+            if isinstance(event, Spawn) and event.detail == "expected" and event.emitter is not None:
+                owner = world.find(event.owner)
+                if owner is not None:
+                    self._match(owner, event)
+            elif isinstance(event, Denied):
+                denied.append(event)
+        self._seen = len(world.events)
+        for kind, name in self._firsts.get(world.frame, ()):
+            for event in denied:
+                owner = world.find(event.id)
+                emitter = (
+                    None if owner is None else next(one for one in owner.kind.emitters if one.name == event.emitter)
+                )
+                if owner is None or emitter is None or emitter.fan.kind != kind or name not in (None, event.id):
+                    continue
+                if emitter.when.on in ONCE and self._use(kind, event.id, world.frame, 0, 0) is not None:
+                    fired[owner.row, emitter.name] = world.frame
+                    world.events.append(Adopted(frame=world.frame, detail="spawn", id=owner.id))
+        self._fired = dict(fired)
+
+    def _match(self, owner: ActorState, event: Spawn) -> None:
+        window, near = self.resync.windows.of("spawn"), self.resync.windows.near
+        gun = owner.row, event.emitter or ""
+        if self._use(event.kind, owner.id, event.frame, window.before, window.after) is not None:
+            return
+        emitter = next(one for one in owner.kind.emitters if one.name == event.emitter)
+        later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
+        shown = self._use(event.kind, owner.id, event.frame, near, later)
+        if shown is not None:
+            self.emitters.fired[gun] = shown
+            self.world.events.append(Adopted(frame=event.frame, detail="spawn", id=owner.id))
+        elif self.world.frame + window.after <= self.world.recording.last:
+            before = self._fired.get(gun)
+            if before is None:
+                self.emitters.fired.pop(gun, None)
+            elif emitter.when.on != "hold":  # a held button would fire again and again
+                self.emitters.fired[gun] = before
+            self.world.events.append(Adopted(frame=event.frame, detail="no spawn", id=owner.id))
+
+    def _use(self, kind: str, owner: str, frame: int, before: int, after: int) -> int | None:
+        """The nearest first pose of such a shot in some frames, which is used up."""
+        found = [
+            (abs(one - frame), one, key)
+            for key in ((kind, owner), (kind, None))
+            for one in self._shown.get(key, ())
+            if frame - before <= one <= frame + after
+        ]
+        if not found:
+            return None
+        _, shown, key = min(found, key=lambda one: one[:2])
+        self._shown[key].remove(shown)
+        return shown

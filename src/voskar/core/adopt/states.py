@@ -1,0 +1,127 @@
+"""Health and lives that the game logs otherwise than the rules have them."""
+
+from __future__ import annotations
+
+from voskar.core.adopt.logged import Logged
+from voskar.core.adopt.window import COLUMNS, Column, Windows
+from voskar.core.ledger.events import Adopted
+from voskar.core.lifecycle.settle import Settling
+from voskar.core.world import NEVER, ActorState, World
+
+SAME = 1e-6
+
+
+class States:
+    """A disagreement that outlasts its window is taken over. The value that the rules would have without it is kept
+    beside; where the log comes back to that, the disagreement ends.
+
+    `ends` has the last frame of each disagreement, by (first frame, actor, column).
+    """
+
+    def __init__(self, world: World, logged: Logged, windows: Windows, settling: Settling) -> None:
+        self.world, self.logged, self.windows, self.settling = world, logged, windows, settling
+        self.ends: dict[tuple[int, str, Column], int] = {}
+        self._since: dict[tuple[int, Column], int] = {}
+        self._beside: dict[tuple[int, Column], float] = {}
+        self._known: dict[tuple[int, Column], float] = {}
+        """What the state was when it was last looked at: what has changed since has changed beside it too."""
+        self._running: dict[tuple[int, Column], tuple[int, str, Column]] = {}
+        self._seen = 0
+        for frame in logged.changes:
+            world.visit(frame)
+
+    def after(self) -> None:
+        """The frame has been settled."""
+        world = self.world
+        changed = set(self.logged.changes.get(world.frame, ())) | set(self._since)
+        for event in world.events[self._seen :]:
+            state = world.find(event.id) if event.event in ("health", "life", "down", "respawn") else None
+            if state is not None and not state.driven:
+                changed |= {(state.row, column) for column in COLUMNS}
+        for key in sorted(changed):
+            told = self.logged.value(*key, world.frame)
+            if told is not None:
+                self._compare(world.state(key[0]), key[1], told)
+        self._seen = len(world.events)
+
+    def _compare(self, state: ActorState, column: Column, told: float) -> None:
+        world, key = self.world, (state.row, column)
+        now = getattr(state, column)
+        if now is None:
+            return
+        beside = self._carry(key, now)
+        if abs(told - now) < SAME:
+            self._since.pop(key, None)
+            if beside is not None and abs(beside - now) < SAME:
+                self._close(key)
+            return
+        if beside is not None and abs(told - beside) < SAME:  # the log is back at what the rules had
+            self._close(key)
+            self._take(state, column, told)
+            return
+        if state.down is not None and column == "health" and world.frame > state.down and key not in self._since:
+            return  # a body may show anything: how it lies there is held against its death
+        since = self._since.setdefault(key, world.frame)
+        if world.frame - since < self.windows.within(column):
+            world.visit(world.frame + 1)
+            return
+        del self._since[key]
+        if key in self._running:
+            self.ends[self._running.pop(key)] = since - 1
+        self._beside.setdefault(key, now)
+        name = (since, state.id, column)
+        self._running[key], self.ends[name] = name, self.logged.last(*key)
+        self._take(state, column, told)
+
+    def _carry(self, key: tuple[int, Column], now: float) -> float | None:
+        """What the rules would have without what was taken over."""
+        if key in self._beside:
+            change = now - self._known[key]
+            full = getattr(self.world.state(key[0]).kind, key[1]) or 0.0
+            self._beside[key] = now if abs(now - full) < SAME < change else max(self._beside[key] + change, 0.0)
+            self._known[key] = now
+        return self._beside.get(key)
+
+    def _close(self, key: tuple[int, Column]) -> None:
+        self._beside.pop(key, None)
+        name = self._running.pop(key, None)
+        if name is not None:
+            self.ends[name] = self.world.frame - 1
+        self._since.pop(key, None)
+
+    def _take(self, state: ActorState, column: Column, told: float) -> None:
+        world, key = self.world, (state.row, column)
+        before = getattr(state, column)
+        world.events.append(
+            Adopted(frame=world.frame, detail=column, id=state.id, before=float(before), after=float(told))
+        )
+        self._known[key] = told
+        if column == "lives":
+            state.lives = int(told)
+            return
+        if state.down is not None and told > 0:
+            stand_again(world, state)
+        state.health = told
+        fell = (self.logged.value(state.row, "health", world.frame - 1) or 0.0) > 0
+        if told == 0 and fell and not world.recording.asks_for("down"):
+            state.credit = None
+            self.settling.fall(state)
+
+    def begin_again(self) -> None:
+        """A mark: everyone is as at the start."""
+        for key in list(self._beside):
+            self._close(key)
+        self._since.clear()
+
+
+def stand_again(world: World, state: ActorState) -> None:
+    """One that the rules had used up, put out or laid down is in play all the same, as it was before."""
+    for outs in world.run.outs.values():
+        outs[:] = [one for one in outs if one[1] != state.row]
+    world.run.due.pop(state.row, None)
+    state.down = state.owes = state.spent = None
+    state.gone_until = NEVER
+    state.out = state.returns = state.held = False
+    world.let_in(state)
+    world.run.recheck = True
+    world.events.append(Adopted(frame=world.frame, detail="back", id=state.id))

@@ -1,0 +1,61 @@
+"""How far what a recording shows may be off what the rules have and still be the same thing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from typing import Literal, NamedTuple
+
+
+class Window(NamedTuple):
+    """Evidence may come so many frames before what the rules have, or after it."""
+
+    before: int = 0
+    after: int = 0
+
+    def holds(self, shown: int, judged: int) -> bool:
+        """Whether evidence of one frame stands for what the rules have in another."""
+        return -self.before <= shown - judged <= self.after
+
+    @property
+    def width(self) -> int:
+        """The longest that the two may differ."""
+        return max(self.before, self.after)
+
+
+Column = Literal["health", "lives"]
+COLUMNS: tuple[Column, ...] = ("health", "lives")
+"""What poses tell of a state that may be taken over."""
+
+SORTS = (
+    "hit", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "immune", "stunned", "boxes",
+    "display", "poses",
+)  # fmt: skip
+"""What a window may be given for: sorts of claims, columns of poses, the display, and the poses themselves."""
+
+
+@dataclass(frozen=True)
+class Windows:
+    """The window of each sort of evidence; up to `near` frames apart it is the same thing at another frame."""
+
+    every: Window = field(default_factory=Window)
+    own: Mapping[str, Window] = field(default_factory=dict)
+    near: int = 30
+
+    def of(self, sort: str) -> Window:
+        """That of one of SORTS."""
+        return self.own.get(sort, self.every)
+
+    def within(self, sort: str) -> int:
+        """Its width."""
+        return self.of(sort).width
+
+    def at(self, rate: Fraction) -> Windows:
+        """At a rate: the same thing at another frame is up to half a second off."""
+        return replace(self, near=max(self.widest, round(rate / 2)))
+
+    @property
+    def widest(self) -> int:
+        """The width of the widest."""
+        return max(window.width for window in (self.every, *self.own.values()))
