@@ -156,9 +156,10 @@ def state(field: str, by: float, length: int = 6) -> Mistake:
         if len(own) < 40:
             return False
         start = draw.randrange(5, len(own) - length - 5)
+        before = [pose[field] for _, pose in own]
         for _, pose in own[start : start + length]:
             pose[field] = not pose[field] if field == "immune" else max(pose[field] + by, 0)
-        return True
+        return before != [pose[field] for _, pose in own]
 
     return change
 

@@ -43,9 +43,9 @@ def test_hud_icons(apiary: Path, here: Any) -> None:
     assert [row[key] for key in ("health", "percent", "whole", "part", "icons")] == ["4", "44.444444", "2", "0.0", "5"]
     row = rows(apiary, "--icon", 2)[496]
     assert "●●●" in here("hud", *FILES, "--icon", 2, "--frames", 496, cwd=apiary).stdout
-    row = rows(apiary, "--icon", 2)[274]
+    row = rows(apiary, "--icon", 2)[273]
     assert [row["whole"], row["part"]] == ["3", "0.5"]
-    assert "●●●◐○" in here("hud", *FILES, "--icon", 2, "--frames", 274, cwd=apiary).stdout
+    assert "●●●◐○" in here("hud", *FILES, "--icon", 2, "--frames", 273, cwd=apiary).stdout
     lines = here("hud", *FILES, "--json", "--frames", "1991-1991", cwd=apiary).stdout
     assert json.loads(lines)["actors"][0]["state"] == "out"
 

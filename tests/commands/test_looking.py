@@ -24,7 +24,7 @@ def test_why_tells_the_last_immune_frame(apiary: Path) -> None:
         (274, "landed", "no i-frames left"),
         (214, "immune", "60 left"),
     ):
-        first, *_ = why(apiary, "--frame", frame, "--striker", "hornet-1", "--target", "keeper")
+        first, *_ = why(apiary, "--no-resync", "--frame", frame, "--striker", "hornet-1", "--target", "keeper")
         gates = {gate["gate"]: gate for gate in first["gates"]}
         assert (first["hurtbox"], first["decided"]) == ("torso", decided)
         assert left in gates["immune"]["text"]

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import load, reactions_option
+from voskar.commands.options import load, reactions_option, resync_of, resync_option, within_option
 from voskar.core.ledger import Ledger
 from voskar.core.step import replay
 from voskar.evidence.baseline import Comparison, compare
@@ -34,6 +34,8 @@ Exit codes: 0 nothing differs, 1 something does, 2 bad input.
 )
 @click.argument("files", nargs=-1, metavar="BEFORE AFTER | RULEBOOK RULEBOOK RECORDING | RULEBOOK RECORDING RECORDING")
 @reactions_option
+@within_option
+@resync_option(default=True)
 @click.option(
     "--near",
     type=click.IntRange(0),
@@ -42,12 +44,20 @@ Exit codes: 0 nothing differs, 1 something does, 2 bad input.
 )
 @click.option("--all", "everything", is_flag=True, help="List what follows from earlier differences too.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object instead of a table.")
-def command(files: tuple[str, ...], reactions: str | None, near: int | None, everything: bool, as_json: bool) -> int:
+def command(
+    files: tuple[str, ...],
+    reactions: str | None,
+    within: tuple[str, ...],
+    resync: bool,
+    near: int | None,
+    everything: bool,
+    as_json: bool,
+) -> int:
     """Tell which landings, deaths, returns and ends two replays do not share.
 
     What follows from an earlier difference on the same actor is told apart from its cause.
     """
-    before, after = ledgers(files, reactions)
+    before, after = ledgers(files, reactions, within, resync=resync)
     found = compare(before, after, near)
     if as_json:
         click.echo(json.dumps(plain(found)))
@@ -56,7 +66,9 @@ def command(files: tuple[str, ...], reactions: str | None, near: int | None, eve
     return DISAGREED if found.differences else AGREED
 
 
-def ledgers(files: tuple[str, ...], reactions: str | None) -> tuple[Ledger, Ledger]:
+def ledgers(
+    files: tuple[str, ...], reactions: str | None, within: tuple[str, ...] = (), *, resync: bool = True
+) -> tuple[Ledger, Ledger]:
     """The two ledgers that some files stand for."""
     rulebooks = [name for name in files if name.lower().endswith(".toml") and not name.lower().endswith(".stage.toml")]
     others = [name for name in files if name not in rulebooks]
@@ -67,7 +79,7 @@ def ledgers(files: tuple[str, ...], reactions: str | None) -> tuple[Ledger, Ledg
         found = []
         for book, recording in pairs:
             rules, played = load(book, recording, reactions)
-            found.append(replay(rules.rules(played.rate), played))
+            found.append(replay(rules.rules(played.rate), played, resync_of(played, within, resync)))
         return found[0], found[1]
     raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
 

@@ -9,7 +9,17 @@ from typing import Any
 import click
 
 from voskar.commands import present
-from voskar.commands.options import FrameRange, check_actors, inputs, load, picture_ending, reactions_option
+from voskar.commands.options import (
+    FrameRange,
+    check_actors,
+    inputs,
+    load,
+    picture_ending,
+    reactions_option,
+    resync_of,
+    resync_option,
+    within_option,
+)
 from voskar.core.posing import Bounds
 from voskar.core.step import replay
 from voskar.core.views.hud import display, displayed
@@ -46,6 +56,7 @@ def _timeline(
     rulebook: str,
     recordings: list[str],
     reactions: str | None,
+    account: tuple[tuple[str, ...], bool],
     frames: tuple[int, int] | None,
     actors: tuple[str, ...],
     by_run: bool,
@@ -58,7 +69,7 @@ def _timeline(
     for name in recordings:
         book, played = load(rulebook, name, reactions)
         rules = book.rules(played.rate)
-        course = timeline_of(rules, played, replay(rules, played))
+        course = timeline_of(rules, played, replay(rules, played, resync_of(played, *account)))
         check_actors(course.courses, actors, "--actor")
         names = list(actors) or eventful(course)
         rate, title = float(played.rate), title or played.title
@@ -93,6 +104,8 @@ Example:
 )
 @inputs
 @reactions_option
+@within_option
+@resync_option(default=True)
 @click.option("--frame", "frames", type=FrameRange(), metavar="N", help="A frame, or a range: 208-213.")
 @click.option("--timeline", is_flag=True, help="Health, lives and states of actors over frames instead of boxes.")
 @click.option("--by-run", is_flag=True, help="With --timeline: one run of the recording above the other.")
@@ -105,6 +118,8 @@ def command(
     rulebook: str,
     recording: str,
     reactions: str | None,
+    within: tuple[str, ...],
+    resync: bool,
     frames: tuple[int, int] | None,
     timeline: bool,
     by_run: bool,
@@ -126,7 +141,16 @@ def command(
         raise click.UsageError("--by-run and --beside go with --timeline")
     if timeline:
         others = [beside] if beside else []
-        _timeline(rulebook, [recording, *others], reactions, frames, actor, by_run, Path(out or "timeline.png"))
+        _timeline(
+            rulebook,
+            [recording, *others],
+            reactions,
+            (within, resync),
+            frames,
+            actor,
+            by_run,
+            Path(out or "timeline.png"),
+        )
         return
     if frames is None:
         raise click.UsageError("give --frame, or --timeline")
@@ -142,7 +166,7 @@ def command(
     rules = book.rules(played.rate)
     count = min(last - first + 1, PANELS)
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
-    seen = watched(rules, played)
+    seen = watched(rules, played, resync=resync_of(played, within, resync))
     ledger, played = seen.ledger, seen.recording
     check_actors(played.numbers, actor, "--actor")
     course = timeline_of(rules, played, ledger)

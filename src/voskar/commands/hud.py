@@ -9,7 +9,16 @@ import json
 import click
 
 from voskar.commands import present
-from voskar.commands.options import FrameRange, check_actors, inputs, load, reactions_option
+from voskar.commands.options import (
+    FrameRange,
+    check_actors,
+    inputs,
+    load,
+    reactions_option,
+    resync_of,
+    resync_option,
+    within_option,
+)
 from voskar.core.ledger import written
 from voskar.core.step import replay
 from voskar.core.views.hud import Display, Gauge, changes, clock, display, displayed, icons
@@ -27,6 +36,8 @@ Example:
 )
 @inputs
 @reactions_option
+@within_option
+@resync_option(default=True)
 @click.option("--actor", multiple=True, metavar="ID", help="Only this actor's values. May be repeated.")
 @click.option("--frames", type=FrameRange(), metavar="A-B", help="Only frames 212, 200-300, 200- or -300.")
 @click.option(
@@ -39,6 +50,8 @@ def command(
     rulebook: str,
     recording: str,
     reactions: str | None,
+    within: tuple[str, ...],
+    resync: bool,
     actor: tuple[str, ...],
     frames: tuple[int, int] | None,
     icon: float,
@@ -55,7 +68,7 @@ def command(
         raise click.UsageError("give --json or --csv, not both")
     book, played = load(rulebook, recording, reactions)
     rules = book.rules(played.rate)
-    course = timeline(rules, played, replay(rules, played))
+    course = timeline(rules, played, replay(rules, played, resync_of(played, within, resync)))
     check_actors(course.courses, actor, "--actor")
     names = list(actor) or displayed(course)
     low, high = frames or (played.first, played.last)

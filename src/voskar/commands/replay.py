@@ -9,7 +9,16 @@ import click
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import Filter, filters, inputs, load, reactions_option
+from voskar.commands.options import (
+    Filter,
+    filters,
+    inputs,
+    load,
+    reactions_option,
+    resync_of,
+    resync_option,
+    within_option,
+)
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
@@ -22,7 +31,7 @@ from voskar.files.ledger import check_ending, ledger_lines, write_ledger
 
 ROWS = 60
 LIFE = ("down", "respawn", "respawn_held", "out", "over", "won")
-ROWS_OF = ("contact", *LIFE)
+ROWS_OF = ("contact", "adopted", *LIFE)
 
 
 @click.command(
@@ -36,6 +45,8 @@ Example:
 )
 @inputs
 @reactions_option
+@within_option
+@resync_option(default=False)
 @click.option("--ledger", metavar="FILE", help="Write the whole ledger: .jsonl, .csv or .parquet by the ending.")
 @click.option(
     "--recording", "logged", metavar="FILE", help="Write what a game playing exactly by these rules would log of it."
@@ -47,6 +58,8 @@ def command(
     rulebook: str,
     recording: str,
     reactions: str | None,
+    within: tuple[str, ...],
+    resync: bool,
     ledger: str | None,
     logged: str | None,
     as_json: bool,
@@ -63,7 +76,7 @@ def command(
         check_ending(ledger)
     book, played = load(rulebook, recording, reactions)
     rules = book.rules(played.rate)
-    result = replay(rules, played)
+    result = replay(rules, played, resync_of(played, within, resync))
     shown.check(everyone(rules, played, result))
     if ledger:
         write_ledger(result, ledger)
@@ -134,6 +147,13 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
             seconds_of = (event.frame - recording.first) / float(recording.rate)
             head = (str(event.frame), *([f"{seconds_of:.2f}"] if seconds else []))
             table.add_row(*head, event.id or "the run", "", "", *_life(event))
+            continue
+        if event.event == "adopted":
+            seconds_of = (event.frame - recording.first) / float(recording.rate)
+            head = (str(event.frame), *([f"{seconds_of:.2f}"] if seconds else []))
+            value = f"{present.number(event.before)} → {present.number(event.after)}" if event.after is not None else ""
+            who = (event.striker or event.id or "the run", event.target or "", event.attack or "")
+            table.add_row(*head, *who, Text(f"game: {event.detail}", "italic"), "", value)
             continue
         length = (event.until or event.frame) - event.frame + 1
         box = (f".{event.hitbox}", f".{event.hurtbox}") if wide else ("", "")

@@ -10,7 +10,15 @@ from rich.table import Table
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import check_actors, inputs, load, reactions_option
+from voskar.commands.options import (
+    check_actors,
+    inputs,
+    load,
+    reactions_option,
+    resync_of,
+    resync_option,
+    within_option,
+)
 from voskar.core.explain.actor import standing
 from voskar.core.explain.emitter import EmitterExplainer
 from voskar.core.explain.pair import NEAR, Account, PairExplainer
@@ -34,6 +42,8 @@ Example:
 )
 @inputs
 @reactions_option
+@within_option
+@resync_option(default=True)
 @click.option("--frame", required=True, type=int, metavar="N", help="The frame to look at.")
 @click.option("--striker", metavar="ID", help="Only blows of this actor.")
 @click.option("--target", metavar="ID", help="Only blows on this actor.")
@@ -45,6 +55,8 @@ def command(
     rulebook: str,
     recording: str,
     reactions: str | None,
+    within: tuple[str, ...],
+    resync: bool,
     frame: int,
     striker: str | None,
     target: str | None,
@@ -67,7 +79,7 @@ def command(
     pair = {(striker, target)} if striker is not None and target is not None else set()
     question = Question(pair, near=None if pair else near, emitters=True)
     rules = book.rules(played.rate)
-    seen = watched(rules, played, {frame: question})
+    seen = watched(rules, played, {frame: question}, resync=resync_of(played, within, resync))
     known, ledger = seen.recording.numbers, seen.ledger
     check_actors(known, [striker] if striker else [], "--striker")
     check_actors(known, [target] if target else [], "--target")
@@ -93,6 +105,8 @@ def command(
         click.echo("\n".join(json.dumps(_plain(one)) for one in accounts))
     elif striker is not None and target is not None:
         _in_full(accounts, _came_of_it(ledger, frame, striker, target))
+        for text in _taken_over(ledger, frame, striker, target):
+            present.console().print(Text(f"  taken over: {text}", "italic"))
     else:
         _list(frame, accounts, near, striker, target)
         if target is None:
@@ -126,6 +140,16 @@ def _came_of_it(ledger: Ledger, frame: int, striker: str, target: str) -> list[s
         elif came is not None and event.frame == frame:
             came.append(event.words())
     return came or []
+
+
+def _taken_over(ledger: Ledger, frame: int, striker: str, target: str) -> list[str]:
+    """What the game has otherwise of a pair in a frame, and the replay went on from."""
+    names = {striker, target}
+    return [
+        event.words()
+        for event in ledger.of("adopted")
+        if event.frame == frame and (event.id in names or (event.striker, event.target) == (striker, target))
+    ]
 
 
 def _emitter(silence: EmitterExplainer, frame: int, named: str, as_json: bool) -> None:

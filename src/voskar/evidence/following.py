@@ -10,6 +10,8 @@ from voskar.evidence.held import Held
 BLOWS = ("moved", "denied", "unclaimed", "damage", "attack")
 DEATH = ("walks", "acts", "clip", "seen", "gone-early", "respawn-place", "respawn-late", "cut-short")
 REACTIONS = ("knockback", "rebound", "home", "jump")
+FIRST = ("still-there", "respawn-late", "gone-early")
+"""Who is there at all comes before what anybody does in a frame."""
 TOLD = ("told-moved", "told-denied", "told-untold", "told-other")
 DEAD_GATES = ("play", "down", "present", "spent")
 GUARD_GATES = ("immune", "repeat")
@@ -20,6 +22,7 @@ DEPENDS: Mapping[str, tuple[str, ...]] = (
     | dict.fromkeys(DEATH, (*BLOWS, "health", *TOLD, "lives"))
     | {"display": (*BLOWS, "health", "lives", *TOLD)}
     | dict.fromkeys(("path", "life-long", "life-short", "past-edge"), ("still-there",))
+    | dict.fromkeys(("spawn-unfired", "spawn-missing", "spawn-moved"), (*DEATH, *TOLD, "still-there"))
     | dict.fromkeys(REACTIONS, BLOWS)
     | dict.fromkeys(BLOWS, (*BLOWS, "health", "still-there"))
 )
@@ -35,7 +38,7 @@ def folded(findings: Sequence[Finding], held: Held) -> list[tuple[Finding, tuple
     changed: dict[str, list[tuple[Finding, Finding]]] = {}
     """By actor what was told of it so far, each with its root."""
     order = {code: place for place, code in enumerate(CODES)}
-    for one in sorted(findings, key=lambda one: (one.frame, one.sort != "still-there", order[one.sort])):
+    for one in sorted(findings, key=lambda one: (one.frame, one.sort not in FIRST, order[one.sort])):
         since = max((mark for mark in recording.resets if mark <= one.frame), default=recording.first)
         root = next(_causes(one, changed, since, held), None)
         if root is None:

@@ -365,3 +365,12 @@ def test_clear_when_the_last_comes_back_out_of_play() -> None:
     frames[2]["poses"][0]["hidden"] = True
     ledger = run({**sting(keeper={"health": 1, "respawn": {}}), "goal": {"clear": ["keeper"]}}, frames)
     assert (frames_of(ledger, "respawn"), frames_of(ledger, "won")) == ([2], [2])
+
+
+def test_one_that_goes_down_as_it_is_used_up_stays_down() -> None:
+    """A recorded one is over being used up when it has been away for a frame: not over being down."""
+    frames = brush({"hornet": "#...##"})
+    frames[1]["poses"] = frames[1]["poses"][1:]
+    for check in ("frame_end", "at_once"):
+        data = sting(keeper={"health": 1}, attack={"target": {"remove": True}}, contact={"health_check": check})
+        assert outcomes(run(data, frames), "hornet", 6) == "L....."

@@ -40,7 +40,7 @@ class Blows:
         self._active: dict[int, list[int]] = {}
         self._open: set[int] = set()
         self._furthest: dict[int, tuple[int, int]] = {}
-        self._tentative: dict[int, tuple[Contact, Event]] = {}
+        self._tentative: dict[int, tuple[Contact, Event, bool]] = {}
         self._held_back: set[int] = set()
         self._silent: dict[tuple[int, str, int], int] = {}
         self._now: dict[Pair, list[tuple[Contact, str]]] = {}
@@ -86,7 +86,7 @@ class Blows:
             return self._lands(contact)
         if (frame, *pair, contact.attack.name) in self.resync.passed:
             return self._lands(contact) if self.logged.shows(contact) else self._passes(contact)
-        for other, (_, before) in self._tentative.items():
+        for other, (_, before, _) in self._tentative.items():
             claim = self.index.claims[other]
             if (claim.striker, claim.target) == pair and self.index.fits(other, frame):
                 del self._tentative[other], self.plan[other]  # it is this one's
@@ -97,11 +97,15 @@ class Blows:
             return self._lands(contact) if self.logged.shows(contact) else self._passes(contact)
         claim, taken = self.index.claims[number], self.resync.plan.get(number)
         if taken is None:
+            here = self.logged.shows(contact)  # the game's health says when, whatever it claims
             if claim.frame > frame:
-                self._tentative[number] = (contact, event)
-            self.plan[number] = Taken(claim.frame if claim.frame < frame else frame, event)
+                self._tentative[number] = (contact, event, here)
+            touched = claim.frame > frame or self._furthest.get(number, (-1, 0))[0] >= 0
+            self.plan[number] = Taken(claim.frame if claim.frame < frame and touched and not here else frame, event)
             self._settle(number)
             self._lands(contact)
+            if here or not touched:
+                return True
             self._redate(contact, claim.frame)
             return False  # it has landed already
         self.plan[number] = Taken(taken.frame, event)
@@ -176,11 +180,12 @@ class Blows:
                 self.plan.setdefault(number, self.resync.plan[number])
                 self._settle(number)
                 self._force(self.index.claims[number])
-        for number, (contact, event) in list(self._tentative.items()):
+        for number, (contact, event, shows) in list(self._tentative.items()):
             claim = self.index.claims[number]
             if claim.frame == frame:
                 del self._tentative[number]
-                if any(one.key == contact.key for one, _ in self._now.get((contact.striker.id, contact.target.id), ())):
+                own = self._now.get((contact.striker.id, contact.target.id), ())
+                if not shows and any(one.key == contact.key for one, _ in own):
                     self.plan[number] = Taken(frame, event)
         for number in sorted(self._open):
             self._look(number)
@@ -233,6 +238,7 @@ class Blows:
         if contact.key in self._landed:
             return  # not a second time in a frame
         contact.told_damage = self._damage(claim, contact.target)
+        self._silent.pop(contact.key, None)
         self._tell("hit", contact.striker.id, contact.target.id, contact.attack.name)
         self._landed.add(contact.key)
         self.judge.strike(contact)

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Literal
 
 from voskar.core.ledger import Ledger
 from voskar.core.ledger.event import number
-from voskar.core.ledger.events import Down, Health, Life, Respawn
+from voskar.core.ledger.events import Adopted, Down, Health, Life, Respawn
 from voskar.core.recording import Recording
 from voskar.core.views.timeline import Change, Course, Mark, Span, Timeline
 
@@ -28,7 +27,7 @@ def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, fra
     for topic in ("health", "lives"):
         value = getattr(one, topic).now(frame)
         if value is not None:
-            lines.append((topic, f"{number(value)}: {last_change(one, topic, frame)}"))
+            lines.append((topic, f"{number(value)}: {last_change(one, topic, frame, taken_over=True)}"))
     immune = _in(one.immune, frame)
     if immune is not None:
         left = immune.last - frame + 1
@@ -55,13 +54,16 @@ def befell(ledger: Ledger, name: str, frame: int) -> Iterator[str]:
             yield event.words()
 
 
-def last_change(course: Course, column: Literal["health", "lives"] | str, frame: int) -> str:
-    """The last event that explains a value, in words."""
+def last_change(course: Course, column: str, frame: int, *, taken_over: bool = False) -> str:
+    """The last event that explains a value, in words: one of the rules' own, unless what was `taken_over` counts."""
     sorts: dict[str, tuple[type[Change], ...]] = {
         "health": (Health, Down, Respawn, Mark),
         "lives": (Life, Down, Respawn, Mark),
     }
     past = [change for change in course.changes if isinstance(change, sorts[column]) and change.frame <= frame]
+    taken = [one for one in course.changes if isinstance(one, Adopted) and one.detail == column and one.frame <= frame]
+    if taken_over and taken and (not past or past[-1].frame <= taken[-1].frame):
+        return f"as the game has it, since {taken[-1].frame}"
     if column == "lives" and not (course.kind.respawn and course.kind.respawn.resets == "run"):
         # its own return gives it no life
         if course.kind.down.life_after:

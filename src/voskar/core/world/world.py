@@ -97,7 +97,7 @@ class World(Stage):
         """Out of play from the next frame on; a recorded one until the recording has been without it for a frame."""
         state.spent = self.frame
         state.gone_until = FOREVER if state.driven else self.recording.returns(state.row, self.frame)
-        self.table.away_until[state.row] = state.gone_until
+        self.table.away_until[state.row] = max(state.gone_until, self.table.away_until[state.row])  # it may be down
         self.table.played[state.row] = NEVER  # one that is back in the very next frame has no way behind it
         self.settling.add(state.row)
 
