@@ -41,6 +41,25 @@ def test_questions(apiary: Path) -> None:
     assert replay.why(274, "hornet-1", "keeper").gate == "landed"
     assert replay.over().frames.against([1991])[1] == "the same frames, in another order or more than once"
     assert (replay.place("keeper", 1410), replay.place("keeper", 1532)) == ((212, 330), (90, 330))
-    assert replay.place("moth", 9999) is None
+    assert replay.place("keeper", 9999) is None
+    assert "keeper" in replay.alive("keeper", 1409)
+    assert replay.alive("keeper", 1411) == []
+    assert replay.score("keeper", 2039) >= 0
+    assert not replay.adopted()
+    game = voskar.testing.replayed(apiary / "apiary.toml", apiary / "meadow.jsonl", resync=True)
+    assert game.adopted(detail="hit").frames == [273]
+    for ask in (
+        lambda: replay.landet(),
+        lambda: replay.landed(striker="hornet-99"),
+        lambda: replay.landed(attack="stign"),
+        lambda: replay.landed(hurtbox="torsoo"),
+        lambda: replay.landed().on("keper"),
+        lambda: replay.health("keper", 3),
+        lambda: replay.place("nobody", 3),
+        lambda: replay.alive("hornett", 3),
+        lambda: replay.why(3, "hornet-1", "keper"),
+    ):
+        with pytest.raises((AttributeError, ValueError), match="is there"):
+            ask()
     with pytest.raises(TypeError, match='no column "strikr"'):
         replay.landed(strikr="hornet-1")

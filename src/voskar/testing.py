@@ -8,44 +8,55 @@ Under pytest a failed comparison of frames tells every gate of the first blow th
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from voskar.core.adopt import Resync
 from voskar.core.explain.pair import Account, PairExplainer, asked
 from voskar.core.judging.outcomes import OUTCOMES
-from voskar.core.ledger import COLUMNS, Event, Ledger
+from voskar.core.ledger import COLUMNS, Event
+from voskar.core.ledger.events import SORTS
+from voskar.core.ledger.origin import Origin
 from voskar.core.recording import Recording
-from voskar.core.rules import Rules
-from voskar.core.step import replay as replay_rules
 from voskar.core.views.timeline import Timeline, timeline
-from voskar.core.watching import watched
+from voskar.core.watching import Watched, watched
+from voskar.errors import nearest
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
+from voskar.files.windows import parse_windows
+
+ACTORS = ("id", "striker", "target", "owner", "by")
+"""Columns that name actors."""
+METHODS = (*OUTCOMES, *SORTS)
 
 
-def replayed(rulebook: str | Path, recording: str | Path) -> Replay:
-    """A replay of two files. Raises InputError for what is wrong with either."""
+def replayed(rulebook: str | Path, recording: str | Path, *, resync: bool = False, within: int | str = 0) -> Replay:
+    """A replay of two files; with `resync` it goes on from the game's account where the two disagree. Raises InputError
+    for what is wrong with either file."""
     book = load_rulebook(rulebook)
     played = load_recording(str(recording), book)
-    rules = book.rules(played.rate)
-    return Replay(rules, played, replay_rules(rules, played))
+    windows = parse_windows([within], "within").at(played.rate)
+    return Replay(played, watched(book.rules(played.rate), played, resync=Resync(windows) if resync else None))
 
 
 class Replay:
-    """A ledger to ask. Every outcome is a method, as is every event: `landed`, `immune`, `down`, `respawn`, …"""
+    """A ledger to ask. Every outcome is a method, as is every event: `landed`, `immune`, `down`, `adopted`, …
 
-    def __init__(self, rules: Rules, recording: Recording, ledger: Ledger) -> None:
-        self.rules, self.recording, self.ledger = rules, recording, ledger
-        self._course: Timeline | None = None
+    A name that is nowhere in the rulebook or the recording is an error, not an empty answer.
+    """
+
+    def __init__(self, recording: Recording, seen: Watched) -> None:
+        self._seen = seen
+        self.rules, self.recording, self.ledger = seen.world.rules, recording, seen.ledger
         self._accounts: dict[tuple[int, str, str], Account] = {}
 
     def events(self, name: str, **columns: Any) -> Selection:
         """Events by name, or contacts by outcome, whose columns have these values; `down` is the event."""
-        for column in columns:
-            if column not in COLUMNS:
-                raise TypeError(f'a ledger has no column "{column}", only {", ".join(COLUMNS)}')
+        if name not in METHODS:
+            raise AttributeError(_no("event or outcome", name, METHODS))
+        self._check(columns)
         if name in OUTCOMES and name != "down":
             found: Sequence[Event] = [event for event in self.ledger.of("contact") if event.outcome == name]
         else:
@@ -57,38 +68,95 @@ class Replay:
         """`replay.landed(striker="hornet-1")` is `replay.events("landed", striker="hornet-1")`."""
         if name.startswith("_"):
             raise AttributeError(name)
+        if name not in METHODS:
+            raise AttributeError(_no("method, event or outcome", name, METHODS))
         return lambda **columns: self.events(name, **columns)
+
+    def _check(self, columns: Mapping[str, Any]) -> None:
+        """Raises TypeError for a column that no ledger has, ValueError for a name that is nowhere."""
+        for column, value in columns.items():
+            if column not in COLUMNS:
+                raise TypeError(f'a ledger has no column "{column}", only {", ".join(COLUMNS)}')
+            if column in ACTORS:
+                self._actor(value, column)
+            elif column in self._names and value is not None and value not in self._names[column]:
+                raise ValueError(_no(column, value, self._names[column]))
+
+    def _actor(self, name: str | None, what: str = "actor") -> None:
+        """One that is there at some time, or that something known could spawn."""
+        origin = Origin.parse(name or "")
+        parent = "" if origin is None else origin.parent
+        known = self._course.courses
+        if name is not None and name not in known and parent not in known and parent != "effect":
+            raise ValueError(_no(what, name, known))
+
+    @cached_property
+    def _names(self) -> Mapping[str, Collection[str]]:
+        kinds = self.rules.kinds.values()
+        boxes = [(one.role, one.name) for kind in kinds for one in kind.boxes]
+        return {
+            "attack": set(self.rules.attacks),
+            "kind": set(self.rules.kinds),
+            "emitter": {one.name for kind in kinds for one in kind.emitters},
+            "hitbox": {name for role, name in boxes if role == "hitbox"},
+            "hurtbox": {name for role, name in boxes if role == "hurtbox"},
+            "outcome": set(OUTCOMES),
+        }
 
     def health(self, actor: str, frame: int) -> float | None:
         """An actor's health after a frame."""
-        return self._courses.courses[actor].health.now(frame)
+        self._actor(actor)
+        return self._course.courses[actor].health.now(frame)
 
     def lives(self, actor: str, frame: int) -> float | None:
         """An actor's lives after a frame."""
-        return self._courses.courses[actor].lives.now(frame)
+        self._actor(actor)
+        return self._course.courses[actor].lives.now(frame)
+
+    def score(self, who: str, frame: int) -> float:
+        """The score of a side, or of an actor of none, after a frame."""
+        sides = {kind.side for kind in self.rules.kinds.values()} - {None}
+        if who not in sides:
+            self._actor(who, "side or actor")
+        steps = self._course.score.get(who)
+        return 0.0 if steps is None else steps.now(frame) or 0.0
+
+    def alive(self, kind: str, frame: int) -> list[str]:
+        """The ids of a kind that are there in a frame, and not down."""
+        self._check({"kind": kind})
+        rows = self._judged.block(frame, frame + 1) if self.recording.first <= frame <= self.recording.last else ()
+        there = [self._judged.actors[number] for number in self._judged.poses.actor[rows].tolist()] if rows else []
+        courses = self._course.courses
+        return sorted(one.id for one in there if one.kind == kind and not courses[one.id].is_down(frame))
 
     def place(self, actor: str, frame: int) -> tuple[float, float] | None:
         """Where an actor is in a frame as judged, in a raw recording as blows have moved it; None if it is absent."""
+        self._actor(actor)
         row = self._judged.row(actor, frame)
         return None if row is None else (float(self._judged.poses.x[row]), float(self._judged.poses.y[row]))
 
-    @cached_property
-    def _judged(self) -> Recording:
-        return watched(self.rules, self.recording).recording
-
     @property
-    def _courses(self) -> Timeline:
-        if self._course is None:
-            self._course = timeline(self.rules, self.recording, self.ledger)
-        return self._course
+    def _judged(self) -> Recording:
+        return self._seen.recording
+
+    @cached_property
+    def _course(self) -> Timeline:
+        return timeline(self.rules, self.recording, self.ledger)
 
     def why(self, frame: int, striker: str, target: str) -> Account:
         """How far the blow came in a frame: every gate, as `voskar why` tells it."""
         question = (frame, striker, target)
         if question not in self._accounts:
-            explainer = PairExplainer.of(self.rules, self.recording, asked([question]))
-            self._accounts[question] = explainer.deciding(*question)
+            self._actor(striker, "striker")
+            self._actor(target, "target")
+            seen = watched(self.rules, self.recording, asked([question]), resync=self._seen.resync)
+            self._accounts[question] = PairExplainer(seen).deciding(*question)
         return self._accounts[question]
+
+
+def _no(what: str, name: object, known: Collection[str]) -> str:
+    hint = nearest(str(name), known)
+    return f'no {what} "{name}" is there{f" ({hint})" if hint else ""}'
 
 
 class Selection:
@@ -98,6 +166,7 @@ class Selection:
         self.replay, self.name, self.events, self.columns = replay, name, list(events), columns
 
     def _where(self, **columns: Any) -> Selection:
+        self.replay._check(columns)
         kept = [event for event in self.events if all(getattr(event, key) == value for key, value in columns.items())]
         return Selection(self.replay, self.name, kept, {**self.columns, **columns})
 
