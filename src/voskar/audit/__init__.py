@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
+
 from voskar.audit.blows import CHECKS as BLOW_CHECKS
-from voskar.audit.findings import Case, Finding
+from voskar.audit.findings import BUDGET, Case, Finding
 from voskar.audit.keys import CHECKS as KEY_CHECKS
 from voskar.audit.layers import CHECKS as LAYER_CHECKS
 from voskar.audit.lives import CHECKS as LIFE_CHECKS
 from voskar.audit.motion import CHECKS as MOTION_CHECKS
 from voskar.audit.played import CHECKS as PLAYED_CHECKS
 from voskar.audit.shapes import CHECKS as SHAPE_CHECKS
+from voskar.core.recording import Recording
+from voskar.files.rulebook import DEFAULT_RATE, Rulebook
 
 CHECKS = {
     **LAYER_CHECKS,
@@ -23,10 +27,38 @@ CHECKS = {
 """Every check by name. Those that need a recording tell nothing without one."""
 
 
-def audit(case: Case, without: frozenset[str] = frozenset()) -> list[Finding]:
-    """All findings of all checks but some, by file, line and name."""
-    found = [finding for name, check in CHECKS.items() if name not in without for finding in check(case)]
-    return sorted(found, key=lambda one: (one.file, one.line or 0, one.name, one.key, one.reason))
+UNSHOWN = ("clip-unshown", "never-open", "never-logged", "input-unseen")
+"""Checks that miss something in a recording: one that has it is enough."""
 
 
-__all__ = ["CHECKS", "Case", "Finding", "audit"]
+def audit(
+    book: Rulebook,
+    recordings: Sequence[Recording] = (),
+    *,
+    allowed: Collection[str] = (),
+    budget: int = BUDGET,
+) -> list[Finding]:
+    """All findings of all checks but those `allowed`, by file, line and name; of several recordings each once."""
+    cases = [Case(book, book.rules(one.rate), one, budget) for one in recordings]
+    cases = cases or [Case(book, book.rules(DEFAULT_RATE), None, budget)]
+    found: dict[tuple[str, str, int | None, str], list[tuple[Case, Finding]]] = {}
+    for case in cases:
+        for name, check in CHECKS.items():
+            for one in check(case) if name not in allowed else ():
+                found.setdefault((one.name, one.file, one.line, one.key), []).append((case, one))
+    kept = [finding for some in found.values() for finding in _once(some, cases)]
+    return sorted(kept, key=lambda one: (one.file, one.line or 0, one.name, one.key, one.reason))
+
+
+def _once(some: Sequence[tuple[Case, Finding]], cases: Sequence[Case]) -> list[Finding]:
+    """What the first recording tells of it; nothing, if another one shows what it misses."""
+    first, told = some[0]
+    if told.name in UNSHOWN:
+        kind = told.key.split(".")[1] if told.key.startswith("kinds.") else None
+        asked = [case for case in cases if case.shows(kind)] or cases
+        if not all(any(case is one for case, _ in some) for one in asked):
+            return []
+    return [finding for case, finding in some if case is first]
+
+
+__all__ = ["CHECKS", "Finding", "audit"]

@@ -55,6 +55,10 @@ class Case:
                 if role is None or box.role == role:
                     yield kind, box, ("kinds", kind.name, "boxes", box.name)
 
+    def shows(self, kind: str | None) -> bool:
+        """Whether the recording has an actor of a kind."""
+        return self.recording is not None and any(one.kind == kind for one in self.recording.actors)
+
     @cached_property
     def catalog(self) -> BoxCatalog:
         """The rules' boxes and forms."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from difflib import get_close_matches
 
 from voskar.audit.findings import Case, Check, Finding, KeyPath
 
@@ -76,8 +77,19 @@ def life_late(case: Case) -> Iterator[Finding]:
             yield case.finding("life-late", where, reason, "a shorter `life_after`, or a longer `out_after`")
 
 
+def clip_misspelt(case: Case) -> Iterator[Finding]:
+    """A clip that a box names and its kind does not declare, though one of nearly that name."""
+    for kind, box, where in case.boxes():
+        for table in ("during", "except_during", "keys"):
+            for clip in getattr(box, table) or {}:
+                near = get_close_matches(clip, kind.clips, n=1, cutoff=0.7)
+                if clip not in kind.clips and near:
+                    reason = f"{kind.name} declares no clip {clip}, but {near[0]}"
+                    yield case.finding("clip-misspelt", (*where, table, clip), reason, f'write "{near[0]}"')
+
+
 def idle_key(case: Case) -> Iterator[Finding]:
-    """Keys that change nothing as the others are."""
+    """Keys that change nothing as the others are, or leave nothing."""
     rules = case.rules
     stuns = any(side.stun for attack in rules.attacks.values() for side in (attack.striker, attack.target))
     groups = Counter(attack.rehit_group for attack in rules.attacks.values())
@@ -89,7 +101,35 @@ def idle_key(case: Case) -> Iterator[Finding]:
         if kind.stun_disarms and not stuns:
             reason = "no attack stuns anybody"
             yield case.finding("idle-key", (*where, "stun_disarms"), reason, "give an attack a `stun`, or take it out")
+    for kind, box, where in case.boxes():
+        table = case.book.data.kinds[kind.name].boxes[box.name]
+        if box.role == "hitbox" and table.rank:
+            reason = "the order of blows asks for the rank of hurtboxes only"
+            yield case.finding("idle-key", (*where, "rank"), reason, "rank the hurtbox, or take it out")
+        for clip, keys in table.keys.items():
+            twice = [cell for cell, count in Counter(key.cell for key in keys).items() if count > 1]
+            if twice:
+                reason = f"cell {twice[0]} has two keys, and the later one counts"
+                yield case.finding("idle-key", (*where, "keys", clip), reason, "take one of them out")
+    given = {name for one in rules.attacks.values() for side in (one.striker, one.target) for name in side.gives}
+    for kind in rules.kinds.values():
+        for name in sorted((kind.respawn.keeps if kind.respawn is not None else frozenset()) - given):
+            reason = f"no attack `gives` any {name}, so that there is nothing to keep"
+            yield case.finding("idle-key", ("kinds", kind.name, "respawn", "keeps"), reason, "name a counter, or none")
+    for name, attack_table in case.book.data.attacks.items():
+        for side in ("striker", "target"):
+            own = getattr(attack_table, side)
+            if own.pierce and not own.remove:
+                reason = "nothing uses it up, so that there is nothing to pierce"
+                yield case.finding("idle-key", ("attacks", name, side, "pierce"), reason, "remove = true")
+            if "rebound_mode" in own.model_fields_set and own.rebound is None:
+                reason = "no rebound is told"
+                yield case.finding("idle-key", ("attacks", name, side, "rebound_mode"), reason, "tell a `rebound`")
     for attack in rules.attacks.values():
+        only, never = set(attack.only_from or ()), set(attack.never_from or ())
+        if only and only <= never:
+            reason = "every side that it may land from is one that it never lands from"
+            yield case.finding("idle-key", ("attacks", attack.name, "only_from"), reason, "take one of the two out")
         if attack.rehit_group is not None and groups[attack.rehit_group] == 1:
             reason = f'no other attack is of the group "{attack.rehit_group}"'
             where = ("attacks", attack.name, "rehit_group")
@@ -101,5 +141,6 @@ CHECKS: dict[str, Check] = {
     "no-bounds": no_bounds,
     "never-logged": never_logged,
     "life-late": life_late,
+    "clip-misspelt": clip_misspelt,
     "idle-key": idle_key,
 }

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from voskar.audit.findings import Case, Check, Finding
+from voskar.core.boxes import FormedBox
 from voskar.core.rules import Box, Detect, Role, eligible, sees
 from voskar.core.views.exercise import layer_pairs
 
@@ -67,15 +68,21 @@ def _rows(case: Case) -> set[str]:
     return set(case.book.data.layers.meets or ())
 
 
+def _one_looks(hit: FormedBox, hurt: FormedBox) -> bool:
+    return sees(hit.box.mask, hurt.box.layer) or sees(hurt.box.mask, hit.box.layer)
+
+
 def never_meets(case: Case) -> Iterator[Finding]:
     """A hitbox that no hurtbox can ever meet, a hurtbox that nothing can."""
-    catalog = case.catalog
+    catalog, detect = case.catalog, case.rules.contact.detect
     for role in ("hitbox", "hurtbox"):
         for kind, box, where in case.boxes(role):
             other: Role = "hurtbox" if role == "hitbox" else "hitbox"
             formed = next(one for one in catalog.by_kind[kind.name] if one.box is box)
             pairs = ((formed, one) if role == "hitbox" else (one, formed) for one in catalog.of_role(other))
-            if not any(catalog.meets(*pair) for pair in pairs):
+            found = list(pairs)
+            looks = detect != "either" and any(_one_looks(*pair) for pair in found)  # told as one-sided
+            if not looks and not any(catalog.meets(*pair) for pair in found):
                 reason = f"layers and masks let no {other} meet this {role}"
                 yield case.finding(
                     "never-meets", where, reason, "check its layer and mask: `voskar layers` shows all pairs"

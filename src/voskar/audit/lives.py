@@ -159,11 +159,7 @@ def down_outlasts(case: Case) -> Iterator[Finding]:
 
 
 def lives_idle(case: Case) -> Iterator[Finding]:
-    """Lives that nobody can lose one by one, a return without end, and what goes with health without it."""
-    attacks = case.rules.attacks.values()
-    wins = case.rules.goal.survive is not None or bool(case.rules.goal.clear)
-    wins = wins or any(attack.striker.goal or attack.target.goal for attack in attacks)
-    counted = any(kind.lives is not None for kind in case.rules.kinds.values())
+    """Lives that nobody can lose one by one, and what goes with health without it."""
     for kind in case.rules.kinds.values():
         where: KeyPath = ("kinds", kind.name)
         if kind.health is None:
@@ -174,9 +170,6 @@ def lives_idle(case: Case) -> Iterator[Finding]:
         elif (kind.lives or 0) > 1 and kind.respawn is None and not kind.succession:
             reason = f"it has {kind.lives} lives and no way to come back: the first death is its last"
             yield case.finding("lives-idle", (*where, "lives"), reason, "give it a `respawn`, or succession = true")
-        elif kind.respawn is not None and not counted and not wins:
-            reason = "it comes back without end: nobody has lives, and there is no goal"
-            yield case.finding("lives-idle", (*where, "respawn"), reason, "give it lives, or the run a [goal]")
 
 
 def health_idle(case: Case) -> Iterator[Finding]:

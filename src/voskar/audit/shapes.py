@@ -13,7 +13,8 @@ from voskar.core.rules import Duration
 from voskar.core.rules.shapes import Form
 
 FAR = 3.0  # times the size of the rest of the actor
-LARGE = 8.0  # times the middle size of the fellows
+LARGE = 8.0  # times the middle size of the fellows, in both directions: a floor or a wall is long in one
+VAST = 100.0  # times that, in either
 
 
 def cell_past_end(case: Case) -> Iterator[Finding]:
@@ -66,13 +67,13 @@ def out_of_proportion(case: Case) -> Iterator[Finding]:
             where = ("kinds", kind.name, "boxes", name)
             others = [spans[other] for other in spans if other != name]
             sizes = [float(max(b - a)) for a, b in others]
-            own = float(max(high - low))
+            own, narrow = float(max(high - low)), float(min(high - low))
             away = float(np.hypot(*np.maximum(np.maximum(low, -high), 0.0)))
             reach = max([*sizes, own])
             if away > FAR * reach:
                 reason = f"it is {away:.0f} units from its actor, whose boxes are no larger than {reach:.0f}"
                 yield case.finding("out-of-proportion", where, reason, "check `at`, and draw a frame of it")
-            elif len(sizes) >= 2 and own > LARGE * float(np.median(sizes)):
+            elif sizes and (own > VAST * np.median(sizes) or (len(sizes) >= 2 and narrow > LARGE * np.median(sizes))):
                 reason = f"it is {own:.0f} units across, its fellows {float(np.median(sizes)):.0f}"
                 yield case.finding("out-of-proportion", where, reason, "check its size, and draw a frame of it")
 

@@ -7,12 +7,12 @@ import json
 import click
 from rich.text import Text
 
-from voskar.audit import CHECKS, Case, Finding, audit
+from voskar.audit import CHECKS, Finding, audit
 from voskar.audit.findings import BUDGET
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.files.recording import load_recording
-from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
+from voskar.files.rulebook import load_rulebook
 
 
 @click.command(
@@ -20,7 +20,7 @@ from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
 \b
 Example:
   voskar audit apiary.toml
-  voskar audit apiary.toml meadow.jsonl --without friends-touch
+  voskar audit apiary.toml meadow.jsonl --allow friends-touch
   voskar audit swarm.toml swarm.jsonl --budget 40
 
 \b
@@ -28,10 +28,8 @@ Exit codes: 0 nothing found, 1 something found, 2 bad input.
 """
 )
 @click.argument("rulebook", metavar="RULEBOOK")
-@click.argument("recording", metavar="[RECORDING]", required=False)
-@click.option(
-    "--without", multiple=True, type=click.Choice(list(CHECKS)), metavar="CHECK", help="Leave out a check by name."
-)
+@click.argument("recordings", metavar="[RECORDING...]", nargs=-1)
+@click.option("--allow", multiple=True, type=click.Choice(list(CHECKS)), metavar="CHECK", help="A check that may fail.")
 @click.option(
     "--budget",
     default=BUDGET,
@@ -41,24 +39,22 @@ Exit codes: 0 nothing found, 1 something found, 2 bad input.
     help="Most that one emitter or parent may have alive at once.",
 )
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a finding.")
-def command(rulebook: str, recording: str | None, without: tuple[str, ...], budget: int, as_json: bool) -> int:
+def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], budget: int, as_json: bool) -> int:
     """Look for what is probably a mistake in RULEBOOK, each with its place, the reason and a remedy.
 
-    With a RECORDING more can be seen: clips that do not match, boxes too fast for what they should meet,
-    friends that touch.
+    With RECORDINGs more can be seen: clips that do not match, boxes too fast for what they should meet,
+    friends that touch. What one of them does not show may be in another.
     """
     book = load_rulebook(rulebook)
-    played = load_recording(recording, book) if recording else None
-    rules = book.rules(played.rate if played else DEFAULT_RATE)
-    found = audit(Case(book, rules, played, budget), frozenset(without))
+    found = audit(book, [load_recording(one, book) for one in recordings], allowed=allow, budget=budget)
     if as_json:
         click.echo("\n".join(json.dumps(vars(one)) for one in found))
     else:
-        _show(found, len(CHECKS) - len(without), recording)
+        _show(found, len(CHECKS) - len(set(allow)), bool(recordings))
     return DISAGREED if found else AGREED
 
 
-def _show(found: list[Finding], checks: int, recording: str | None) -> None:
+def _show(found: list[Finding], checks: int, recorded: bool) -> None:
     out = present.console()
     for one in found:
         place = f"{one.file}:{one.line}" if one.line else one.file
@@ -69,5 +65,5 @@ def _show(found: list[Finding], checks: int, recording: str | None) -> None:
         out.print(Text(f"    → {one.remedy}", "dim"))
     if found:
         out.print()
-    alone = "" if recording else "; with a recording more can be seen"
+    alone = "" if recorded else "; with a recording more can be seen"
     out.print(f"{present.count(len(found), 'finding')} of {present.count(checks, 'check')}{alone}")

@@ -11,13 +11,14 @@ from rich.padding import Padding
 from rich.progress import Progress
 from rich.text import Text
 
+from voskar.audit import CHECKS
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
 from voskar.errors import InputError, Problem
 from voskar.files.suite import NAME, load_suite
 from voskar.suite import reports
 from voskar.suite.coverage import Coverage, joined
-from voskar.suite.running import Result, run_suite
+from voskar.suite.running import Result, audit_rulebooks, run_suite
 
 FORMS = {".xml": "junit", ".json": "json", ".txt": "lines"}
 WHOLE = 3
@@ -27,6 +28,7 @@ WHOSE = {
     "rules": "the game is not what its rules say",
     "expectations": "the rules are not what is expected of them",
     "baseline": "the rules are not what they were in the baseline",
+    "audit": "the audit of the rules finds something",
 }
 """Whose mistake it probably is, by what a recording was held against."""
 
@@ -61,7 +63,7 @@ def check_suite(
     could not be read."""
     if suite == NAME and not Path(NAME).exists():
         raise click.UsageError(f"give a RULEBOOK and a RECORDING, or run in a folder with a {NAME}")
-    loaded = load_suite(suite)
+    loaded = load_suite(suite, CHECKS)
     jobs, least = loaded.jobs, loaded.coverage if least is None else least
     coverage = coverage or least is not None
     forms = [(path, report_form(path)) for path in written]
@@ -77,6 +79,11 @@ def check_suite(
                 _line(out, result)
             if stop and not result.ok:
                 break
+    if loaded.audit and not (stop and not all(one.ok for one in results)):
+        for result in audit_rulebooks(loaded):
+            results.append(result)
+            if not as_json:
+                _line(out, result)
     rules = joined(one.covered for one in results) if coverage else []
     found = Coverage(rules, least) if coverage else None
     for path, form in forms:
@@ -91,10 +98,10 @@ def check_suite(
             coverage_view.show(found, everything=everything)
             out.print()
         _common(results)
-        good = sum(one.ok for one in results)
-        frames = sum(one.frames for one in results)
-        left = f", {len(jobs) - len(results)} not run" if len(results) < len(jobs) else ""
-        out.print(f"{good} of {present.count(len(results), 'recording')} agree, {frames:,} frames{left}")
+        checked = [one for one in results if not one.is_audit]
+        good, frames = sum(one.ok for one in checked), sum(one.frames for one in checked)
+        left = f", {len(jobs) - len(checked)} not run" if len(checked) < len(jobs) else ""
+        out.print(f"{good} of {present.count(len(checked), 'recording')} agree, {frames:,} frames{left}")
         for against, words in WHOSE.items():
             some = sum(any(fault.against == against for fault in one.faults) for one in results)
             if some:

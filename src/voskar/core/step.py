@@ -115,7 +115,7 @@ class Stepper:
             self.resync = self.adopter.close()
         self.judge.close()
         world.events.sort(key=attrgetter("frame"))  # what a reset removes was last there in the frame before
-        return ledger_of(world)
+        return ledger_of(world, resynced=self.adopter is not None)
 
     def _frame(self) -> None:
         """The rest of a frame: its poses are in the world, and what is driven has moved."""
@@ -161,7 +161,7 @@ class Stepper:
         return mark
 
 
-def ledger_of(world: World) -> Ledger:
+def ledger_of(world: World, *, resynced: bool = False) -> Ledger:
     """What has been written, with what it came from."""
     recording = world.recording
     return Ledger(
@@ -171,7 +171,7 @@ def ledger_of(world: World) -> Ledger:
         float(recording.rate),
         recording.first,
         recording.last,
-        {"reactions": recording.reactions},
+        {"reactions": recording.reactions} | ({"resync": True} if resynced else {}),
     )
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
-from voskar.errors import InputError, Problem
+from voskar.errors import InputError, Problem, nearest
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.rulebook_schema import Names, Table
 from voskar.files.toml_sources import inside, read_source
@@ -24,6 +25,7 @@ class RunsTable(Table):
     expect: Names = Field(default_factory=list)
     baseline: str | None = None
     within: Annotated[int, Field(ge=0)] | str | None = None
+    resync: bool | None = None
     tolerance: Annotated[float, Field(ge=0)] | None = None
 
 
@@ -32,8 +34,11 @@ class SuiteTable(Table):
 
     rulebook: str | None = None
     within: Annotated[int, Field(ge=0)] | str = 0
+    resync: bool = True
     tolerance: Annotated[float, Field(ge=0)] = 1.0
     coverage: Annotated[float, Field(ge=0, le=100)] | None = None
+    audit: bool = False
+    allow: Names = Field(default_factory=list)
 
 
 class SuiteFile(Table):
@@ -54,22 +59,26 @@ class Job:
     expect: tuple[str, ...]
     baseline: str | None
     within: int | str
+    resync: bool
     tolerance: float
 
 
 @dataclass(frozen=True)
 class Suite:
-    """All jobs, and the least coverage of rules in percent, None for any."""
+    """All jobs; the least coverage of rules in percent, None for any; whether rulebooks are audited, and what an audit
+    may find."""
 
     jobs: tuple[Job, ...]
     coverage: float | None = None
+    audit: bool = False
+    allow: tuple[str, ...] = ()
 
 
-def load_suite(path: str | Path) -> Suite:
+def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
     """The jobs of a suite, in the order in which it names them; those of one pattern by name.
 
-    `{name}` in `expect` and `baseline` stands for the recording's name without its endings. Raises InputError for a
-    pattern that no file matches.
+    `{name}` in `expect` and `baseline` stands for the recording's name without its endings. `checks` are
+    those of the audit. Raises InputError for a pattern that no file matches.
     """
     source = read_source(path)
     try:
@@ -96,7 +105,11 @@ def load_suite(path: str | Path) -> Suite:
                 raise InputError(source.problem(("runs", index), str(error))) from None
     if not jobs:
         raise InputError(Problem("the suite names no recordings", file=str(path), hint="add a [[runs]] table"))
-    return Suite(tuple(jobs), data.suite.coverage)
+    for place, name in enumerate(data.suite.allow):
+        if name not in checks:
+            message = f'found "{name}", expected a check of the audit'
+            raise InputError(source.problem(("suite", "allow", place), message, nearest(name, checks)))
+    return Suite(tuple(jobs), data.suite.coverage, data.suite.audit, tuple(data.suite.allow))
 
 
 def _job(root: Path, recording: Path, rulebook: str, runs: RunsTable, suite: SuiteTable) -> Job:
@@ -113,5 +126,6 @@ def _job(root: Path, recording: Path, rulebook: str, runs: RunsTable, suite: Sui
         tuple(below(text) for text in runs.expect),
         None if runs.baseline is None else below(runs.baseline),
         suite.within if runs.within is None else runs.within,
+        suite.resync if runs.resync is None else runs.resync,
         suite.tolerance if runs.tolerance is None else runs.tolerance,
     )

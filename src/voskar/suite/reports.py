@@ -119,6 +119,12 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
                 "faults": [vars(fault) for fault in one.faults],
             }
             for one in results
+            if not one.is_audit
+        ],
+        "audits": [
+            {"name": one.name, "ok": one.ok, "faults": [vars(fault) for fault in one.faults]}
+            for one in results
+            if one.is_audit
         ],
         "common": [vars(one) for one in common(results)],
         **more,

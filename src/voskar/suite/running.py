@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
 import shlex
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache, partial
+from pathlib import Path
 from typing import TypeVar
 
+from voskar.audit import CHECKS, audit
 from voskar.errors import VoskarError
 from voskar.evidence.weighing import Weighed, weigh
 from voskar.evidence.words import accounts, question, question_of
 from voskar.files.rulebook import Rulebook
-from voskar.files.suite import Job
+from voskar.files.suite import Job, Suite
 from voskar.suite.coverage import Covered, covered
 
 T = TypeVar("T")
@@ -35,8 +38,10 @@ class Fault:
 
     @property
     def against(self) -> str:
-        """What it is held against: "rules", "expectations" or "baseline"."""
-        return {"expectation": "expectations", "baseline": "baseline"}.get(self.sort.partition("-")[0], "rules")
+        """What it is held against: "rules", "expectations", "baseline" or "audit"."""
+        return {"expectation": "expectations", "baseline": "baseline", "audit": "audit"}.get(
+            self.sort.partition("-")[0], "rules"
+        )
 
 
 @dataclass(frozen=True)
@@ -50,6 +55,8 @@ class Result:
     patterns: tuple[str, ...] = ()
     error: str | None = None
     covered: tuple[Covered, ...] = ()
+    is_audit: bool = False
+    """Of a rulebook, not of a recording."""
 
     @property
     def ok(self) -> bool:
@@ -81,7 +88,15 @@ def run_job(job: Job, *, coverage: bool = False) -> Result:
     except VoskarError as error:
         return Result(job.name, 0, "", (), error=str(error))
     rules = book.rules(played.rate)
-    found = weigh(rules, played, statements, earlier, windows=parse_windows([job.within]), tolerance=job.tolerance)
+    found = weigh(
+        rules,
+        played,
+        statements,
+        earlier,
+        windows=parse_windows([job.within]),
+        tolerance=job.tolerance,
+        resync=job.resync,
+    )
     hits = f"{found.verdict.agreed} of {found.verdict.claims} hits"
     counts = [hits if found.verdict.claims else "no hits claimed"]
     if found.verdict.spawns:
@@ -120,6 +135,36 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
 def run_suite(jobs: Sequence[Job], workers: int, *, coverage: bool = False) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done."""
     yield from in_parallel(partial(run_job, coverage=coverage), jobs, workers)
+
+
+def audit_rulebooks(suite: Suite) -> Iterator[Result]:
+    """Each rulebook of a suite, audited with all recordings that are held against it and can be read."""
+    from voskar.files.recording import load_recording
+
+    for name in dict.fromkeys(job.rulebook for job in suite.jobs):
+        try:
+            book = rulebook(name)
+        except VoskarError:
+            continue  # told with each of its recordings
+        played = []
+        for job in suite.jobs:
+            if job.rulebook == name:
+                with contextlib.suppress(VoskarError):
+                    played.append(load_recording(job.recording, book))
+        faults = [
+            Fault(
+                f"audit-{one.name}", None, f"{one.key}: {one.reason} → {one.remedy}", one.file, one.line, None, one.name
+            )
+            for one in audit(book, played, allowed=suite.allow)
+        ]
+        count = len(CHECKS) - len(set(suite.allow))
+        yield Result(
+            f"audit of {Path(name).name}",
+            0,
+            f"{count - len({one.cause for one in faults})} of {count} checks",
+            tuple(faults),
+            is_audit=True,
+        )
 
 
 def in_parallel(function: Callable[[T], R], items: Sequence[T], workers: int) -> Iterator[R]:
