@@ -173,10 +173,26 @@ class Keeper(Body):
             self.lives -= 1
             self.out = self.lives == 0
 
-    def told(self, frame: int) -> dict[str, object]:
-        """Its pose, and what the game's display says of its health and lives."""
-        gone = {"hidden": True} if 0 <= self.down_in < frame - 40 else {}
-        return {**self.pose(), **gone, "health": self.health, "lives": self.lives}
+    def told(self, frame: int, guarded: bool) -> dict[str, object]:
+        """Its pose, health and lives; now and then also whether it could be hit as the frame began, and its boxes."""
+        more: dict[str, object] = {"hidden": True} if 0 <= self.down_in < frame - 40 else {}
+        if self.down_in < 0 and frame % 10 == 0:
+            more["immune"] = guarded
+        if self.down_in < 0 and frame % 30 == 0:
+            head = self.x + self.facing
+            more["boxes"] = {
+                "torso": [self.x - 8, self.y - 30, self.x + 8, self.y],
+                "head": [head - 8, self.y - 45, head + 8, self.y - 29],
+            }
+        return {**self.pose(), **more, "health": self.health, "lives": self.lives}
+
+    def display(self, frame: int) -> list[dict[str, object]]:
+        """What stands above the meadow on the screen."""
+        seconds = frame // RATE
+        return [
+            {"id": "keeper", "health": self.health, "lives": self.lives},
+            {"clock": f"{seconds // 60}:{seconds % 60:02d}"},
+        ]
 
     def claim(self, striker: str, target: str, damage: int) -> None:
         """Notes a hit that the game counts."""
@@ -340,7 +356,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
             along = math.sin((frame + shift) / 130) * reach
             waxling.go(middle + along, GROUND - (18 * math.sin(math.pi * step / 24) if step < 24 else 0), "hop")
         moth.go(430 + 60 * math.cos(frame / 61), 235 + 14 * math.sin(frame / 17), "flutter")
-        keeper.claims = []
+        keeper.claims, guarded = [], not keeper.vulnerable(frame)
         landed = stomp(keeper, [*waxlings, drumcap], frame, was) if frame else set()
         if comb in others and abs(keeper.x - comb.x) < 14 - 1e-6 and keeper.y > comb.y - 8 and keeper.down_in < 0:
             keeper.health = 9
@@ -352,7 +368,9 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
                 for _ in range(count):
                     keeper.hurt(frame, striker, 5 if striker is drone else 1)
         swing(keeper, hornets, frame)
-        logged: dict[str, object] = {"frame": frame, "poses": [keeper.told(frame), *(body.pose() for body in others)]}
+        logged: dict[str, object] = {"frame": frame, "poses": [keeper.told(frame, guarded), *(body.pose() for body in others)]}
+        if frame % 60 == 30:
+            logged["display"] = keeper.display(frame)
         if keeper.claims:
             logged["claims"] = keeper.claims
         if any(claim["striker"] == "comb" for claim in keeper.claims):
