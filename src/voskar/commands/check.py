@@ -29,7 +29,7 @@ from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
 ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose"}
-SUITE_ONLY = {"suite", "workers", "report", "stop"}
+SUITE_ONLY = {"suite", "workers", "report", "stop", "pages"}
 """Options for one recording, and for a suite."""
 
 
@@ -43,7 +43,7 @@ Example:
   voskar check apiary.toml meadow.jsonl --json
   voskar check apiary.toml meadow.jsonl --propose first.expect.toml
   voskar check gentle.toml meadow.jsonl --expect meadow.expect.toml
-  voskar check --suite voskar.toml --report junit.xml
+  voskar check --suite voskar.toml --report junit.xml --pages pages
   voskar check --coverage --least 60
 
 \b
@@ -68,8 +68,9 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--suite", default=NAME, show_default=True, metavar="FILE", help="The suite, where no files are given.")
 @click.option("--workers", type=click.IntRange(1), metavar="N", help="Processes of a suite.  [default: all cores]")
 @click.option(
-    "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .txt (file:line: text)."
+    "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .html, .txt (file:line: text)."
 )
+@click.option("--pages", metavar="DIR", help="Of a suite: a page for each recording that fails, and an index.")
 @click.option("--stop", is_flag=True, help="End a suite at its first failure.")
 @click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
 @click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
@@ -90,6 +91,7 @@ def command(
     suite: str,
     workers: int | None,
     report: tuple[str, ...],
+    pages: str | None,
     stop: bool,
     coverage: bool,
     least: float | None,
@@ -119,6 +121,7 @@ def command(
             as_json=as_json,
             coverage=coverage,
             least=least,
+            pages=pages,
         )
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")

@@ -20,6 +20,7 @@ COMMANDS = {
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
     "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",
+    "page": "A recording as a page to play in: frame by frame, both accounts, every finding.",
     "draw": "A picture of a frame or several, or a timeline of health, lives, blows and deaths.",
     "hud": "What the game's own display should show: health, lives, clock, score, frame by frame.",
     "stats": "Sums per actor and attack: dealt, taken, ignored and why, time alive, deaths.",

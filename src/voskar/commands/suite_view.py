@@ -15,12 +15,13 @@ from voskar.audit import CHECKS
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
 from voskar.errors import InputError, Problem
+from voskar.files.reading import made_folder
 from voskar.files.suite import NAME, load_suite
 from voskar.suite import reports
 from voskar.suite.coverage import Coverage, joined
 from voskar.suite.running import Result, audit_rulebooks, run_suite
 
-FORMS = {".xml": "junit", ".json": "json", ".txt": "lines"}
+FORMS = {".xml": "junit", ".json": "json", ".txt": "lines", ".html": "html"}
 WHOLE = 3
 """Recordings whose faults are told in full."""
 
@@ -43,7 +44,7 @@ def report_form(path: str) -> str:
     """What a report is written as, by its ending. Raises InputError for another ending, before any work is done."""
     ending = Path(path).suffix.lower()
     if ending not in FORMS:
-        message = f'found the ending "{ending}", expected .xml (JUnit), .json or .txt (file:line: message)'
+        message = f'found the ending "{ending}", expected .xml (JUnit), .json, .html or .txt (file:line: message)'
         raise InputError(Problem(message, file=path, key="--report"))
     return FORMS[ending]
 
@@ -58,6 +59,7 @@ def check_suite(
     as_json: bool,
     coverage: bool,
     least: float | None,
+    pages: str | None = None,
 ) -> int:
     """Runs a suite and shows it. Exit code 1 if anything disagrees or too few rules were exercised, 2 if a recording
     could not be read."""
@@ -70,9 +72,11 @@ def check_suite(
     count = workers or os.cpu_count() or 1
     results: list[Result] = []
     out = present.console()
+    if pages is not None:
+        made_folder(pages)
     with Progress(transient=True, disable=as_json or not out.is_terminal, console=out) as bar:
         task = bar.add_task("checking", total=len(jobs))
-        for result in run_suite(jobs, count, coverage=coverage):
+        for result in run_suite(jobs, count, coverage=coverage, pages=pages):
             results.append(result)
             bar.advance(task)
             if not as_json:
@@ -86,6 +90,8 @@ def check_suite(
                 _line(out, result)
     rules = joined(one.covered for one in results) if coverage else []
     found = Coverage(rules, least) if coverage else None
+    if pages is not None:
+        reports.write(results, str(Path(pages) / "index.html"), "html", found)
     for path, form in forms:
         reports.write(results, path, form, found)
     if as_json:

@@ -368,7 +368,10 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
                 for _ in range(count):
                     keeper.hurt(frame, striker, 5 if striker is drone else 1)
         swing(keeper, hornets, frame)
-        logged: dict[str, object] = {"frame": frame, "poses": [keeper.told(frame, guarded), *(body.pose() for body in others)]}
+        logged: dict[str, object] = {
+            "frame": frame,
+            "poses": [keeper.told(frame, guarded), *(body.pose() for body in others)],
+        }
         if frame % 60 == 30:
             logged["display"] = keeper.display(frame)
         if keeper.claims:

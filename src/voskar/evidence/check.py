@@ -54,6 +54,8 @@ class Verdict:
     undecided: int = 0
     not_compared: tuple[str, ...] = ()
     judged: Recording | None = field(default=None, repr=False)
+    resync: Resync | None = field(default=None, repr=False)
+    """What was taken over from the game, where it was."""
     roots: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     """The findings that do not follow from others, each with those that follow from it."""
 
@@ -99,6 +101,7 @@ def check(
         reacted.undecided,
         tuple(_not_compared(held)),
         seen.recording if watched else None,
+        seen.resync,
         tuple(folded(found, held)),
     )
     return verdict, held.ledger

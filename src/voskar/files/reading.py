@@ -85,6 +85,12 @@ def open_lines(path: str | Path) -> Iterator[Lines]:
         yield Lines(cast(IO[bytes], gzip.GzipFile(fileobj=source)) if zipped else source, source, size)
 
 
+def made_folder(path: str | Path) -> None:
+    """Makes a folder for output, unless it is there. Raises InputError where it cannot be."""
+    with plain_errors(path):
+        Path(path).mkdir(parents=True, exist_ok=True)
+
+
 @contextmanager
 def whole_file(path: str | Path) -> Iterator[Path]:
     """A temporary path beside `path` that takes its place when the block succeeds, and is removed when not."""

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+import os
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import quote
 from xml.etree import ElementTree
 
 from voskar.files.reading import whole_file
@@ -131,11 +133,33 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
     }
 
 
+def overview(results: Sequence[Result], folder: Path, coverage: Coverage | None = None) -> str:
+    """One page over a suite, which links the pages that were written, as seen from a folder."""
+    from voskar.pages.render import render_index
+
+    checked = [one for one in results if not one.is_audit]
+    lines = [f"{sum(one.ok for one in checked)} of {len(checked)} recordings agree"]
+    lines += [f"{one.faults} times in {one.recordings} recordings: {one.cause}" for one in common(results)]
+    lines += [] if coverage is None else [coverage.text]
+    rows = [
+        {
+            "name": one.name,
+            "ok": one.ok,
+            "counts": one.counts,
+            "faults": [one.error] if one.error else list(one.patterns) or [text(fault) for fault in one.faults[:3]],
+            "href": None if one.page is None else quote(os.path.relpath(one.page, folder)),
+        }
+        for one in results
+    ]
+    return render_index("What the suite came to", rows, lines)
+
+
 def write(results: Sequence[Result], path: str | Path, form: str, coverage: Coverage | None = None) -> None:
-    """Writes a report, or on failure nothing. `form` is "junit", "json" or "lines"."""
+    """Writes a report, or on failure nothing. `form` is "junit", "json", "lines" or "html"."""
     content = {
         "junit": lambda: junit(results, coverage),
         "json": lambda: json.dumps(plain(results, coverage)) + "\n",
+        "html": lambda: overview(results, Path(path).parent, coverage),
         "lines": lambda: "".join(f"{line}\n" for line in source_lines(results, coverage)),
     }[form]()
     with whole_file(path) as part:

@@ -12,6 +12,8 @@ from pathlib import Path
 from typing import TypeVar
 
 from voskar.audit import CHECKS, audit
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
 from voskar.errors import VoskarError
 from voskar.evidence.weighing import Weighed, weigh
 from voskar.evidence.words import accounts, question, question_of
@@ -55,6 +57,8 @@ class Result:
     patterns: tuple[str, ...] = ()
     error: str | None = None
     covered: tuple[Covered, ...] = ()
+    page: str | None = None
+    """Where a page of it was written."""
     is_audit: bool = False
     """Of a rulebook, not of a recording."""
 
@@ -72,9 +76,9 @@ def rulebook(path: str) -> Rulebook:
     return load_rulebook(path)
 
 
-def run_job(job: Job, *, coverage: bool = False) -> Result:
+def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Result:
     """Checks one recording. What is wrong with its files is its own result, and nobody else's. With `coverage` the
-    rules that it exercised are told too."""
+    rules that it exercised are told too; a page of one that fails is written into the folder `pages`."""
     from voskar.files.expect import load_expectations
     from voskar.files.ledger import read_ledger
     from voskar.files.recording import load_recording
@@ -109,7 +113,21 @@ def run_job(job: Job, *, coverage: bool = False) -> Result:
         counts.append(f"{found.differs.same} events of the baseline")
     alike = tuple(f"{len(one.findings)} times {one.text}" for one in found.patterns)
     rules_met = tuple(covered(book, played, found.ledger)) if coverage else ()
-    return Result(job.name, played.frames, ", ".join(counts), tuple(_faults(job, found)), alike, covered=rules_met)
+    faults = tuple(_faults(job, found))
+    page = None if pages is None or not faults else _write_page(job, Path(pages), rules, played, found)
+    return Result(job.name, played.frames, ", ".join(counts), faults, alike, covered=rules_met, page=page)
+
+
+def _write_page(job: Job, folder: Path, rules: Rules, played: Recording, found: Weighed) -> str:
+    from voskar.files.reading import whole_file
+    from voskar.pages.data import page_data
+    from voskar.pages.render import render_page
+
+    path, frames = folder / f"{job.name.replace('/', '--')}.html", (played.first, played.last)
+    data = page_data(rules, played, found.verdict, found.ledger, (job.rulebook, job.recording), frames)
+    with whole_file(path) as part:
+        part.write_text(render_page(data), encoding="utf-8")
+    return str(path)
 
 
 def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
@@ -132,9 +150,11 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
         yield Fault(f"baseline-{one.sort}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
 
 
-def run_suite(jobs: Sequence[Job], workers: int, *, coverage: bool = False) -> Iterator[Result]:
+def run_suite(
+    jobs: Sequence[Job], workers: int, *, coverage: bool = False, pages: str | None = None
+) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done."""
-    yield from in_parallel(partial(run_job, coverage=coverage), jobs, workers)
+    yield from in_parallel(partial(run_job, coverage=coverage, pages=pages), jobs, workers)
 
 
 def audit_rulebooks(suite: Suite) -> Iterator[Result]:

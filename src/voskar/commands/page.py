@@ -1,0 +1,68 @@
+"""`voskar page`: a recording to be played and searched in a browser, in one file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from voskar.commands import present
+from voskar.commands.options import FrameRange, load, reactions_option, resync_option, within_option
+from voskar.errors import InputError, Problem
+from voskar.evidence.check import TOLERANCE, check
+from voskar.files.reading import whole_file
+from voskar.files.windows import parse_windows
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar page apiary.toml meadow.jsonl -o meadow.html
+  voskar page apiary.toml meadow.jsonl --frames 200-400 --within 1
+"""
+)
+@click.argument("rulebook", metavar="RULEBOOK")
+@click.argument("recording", metavar="RECORDING")
+@reactions_option
+@within_option
+@resync_option(default=True)
+@click.option("--tolerance", default=TOLERANCE, show_default=True, metavar="UNITS", help="As in `check`.")
+@click.option("--frames", type=FrameRange(), metavar="A-B", help="Only these frames: 200-400, 200- or -400.")
+@click.option("-o", "--out", metavar="FILE", help="Where it is written.  [default: the recording's name, .html]")
+def command(
+    rulebook: str,
+    recording: str,
+    reactions: str | None,
+    within: tuple[str, ...],
+    resync: bool,
+    tolerance: float,
+    frames: tuple[int, int] | None,
+    out: str | None,
+) -> None:
+    """Write RECORDING as a page: played frame by frame, with all that `check` finds of it by RULEBOOK.
+
+    One file that fetches nothing: open it from disk, send it, keep it with a build.
+    """
+    path = Path(out or f"{Path(recording).name.split('.')[0] or 'recording'}.html")
+    if path.suffix.lower() not in (".html", ".htm"):
+        raise InputError(Problem(f'found the ending "{path.suffix}", expected .html', file=str(path), key="--out"))
+    windows = parse_windows(within)
+    book, played = load(rulebook, recording, reactions)
+    rules = book.rules(played.rate)
+    first, last = (
+        (played.first, played.last) if frames is None else (max(frames[0], played.first), min(frames[1], played.last))
+    )
+    if first > last:
+        message = f"expected frames of the recording, {played.first} to {played.last}"
+        raise InputError(Problem(message, key="--frames"))
+    verdict, ledger = check(rules, played, windows=windows, tolerance=tolerance, resync=resync)
+    from voskar.pages.data import page_data
+    from voskar.pages.render import render_page
+
+    text = render_page(page_data(rules, played, verdict, ledger, (rulebook, recording), (first, last)))
+    with whole_file(path) as part:
+        part.write_text(text, encoding="utf-8")
+    size = len(text.encode()) / 1e6
+    told = present.count(len(verdict.roots), "finding")
+    click.echo(f"{path}: frames {first} to {last}, {told}, {size:.1f} MB; open it in a browser")

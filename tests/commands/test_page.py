@@ -1,0 +1,176 @@
+"""Pages in a real browser: what stands on the stage is where the core puts it, and a page fetches nothing."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.worlds import brush, toml
+from voskar.core.views.scene import scene
+from voskar.core.watching import watched
+from voskar.files.recording import load_recording
+from voskar.files.rulebook import load_rulebook
+
+BROWSER, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
+needs_browser = pytest.mark.skipif(
+    BROWSER is None or DRIVER is None, reason="no Chromium with its driver: pages are not tried in a browser"
+)
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = str(BROWSER)
+    for name in (
+        "headless=new", "no-sandbox", "disable-gpu", "disable-quic", "no-first-run", "disable-background-networking",
+        "disable-component-update", "disable-sync", "window-size=1280,800",
+    ):  # fmt: skip
+        options.add_argument(f"--{name}")
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service(str(DRIVER)))
+    yield driver
+    driver.quit()
+
+
+def opened(browser: Any, page: Path, anchor: str = "") -> Any:
+    from selenium.webdriver.support.ui import WebDriverWait
+
+    browser.get("about:blank")
+    browser.get_log("performance")
+    browser.get(f"file://{page}{anchor}")
+    WebDriverWait(browser, 20).until(lambda one: one.execute_script("return document.body.dataset.ready"))
+    return browser
+
+
+def press(browser: Any, *keys: str) -> None:
+    from selenium.webdriver.common.by import By
+
+    for key in keys:
+        browser.find_element(By.TAG_NAME, "body").send_keys(key)
+
+
+@pytest.fixture(scope="module")
+def meadow(apiary: Path) -> Path:
+    from tests.commands.test_cli import voskar
+
+    done = voskar("page", "apiary.toml", "meadow.jsonl", "-o", "page.html", cwd=apiary)
+    assert done.returncode == 0, done.stderr
+    return apiary / "page.html"
+
+
+@needs_browser
+def test_boxes_stand_where_the_core_puts_them(browser: Any, meadow: Path, apiary: Path) -> None:
+    opened(browser, meadow)
+    book = load_rulebook(apiary / "apiary.toml")
+    played = load_recording(apiary / "meadow.jsonl", book)
+    rules = book.rules(played.rate)
+    seen = watched(rules, played)
+    for frame in (0, 273, 518, 1131, 1500):
+        shown = browser.execute_script(
+            "return voskar.boxesAt(arguments[0]).filter(b => !b.logged)"
+            ".map(b => [b.actor, b.name, b.rings.flat().map(p => p[0]), b.rings.flat().map(p => p[1])])",
+            frame,
+        )
+        found = {(name, box): (min(xs), min(ys), max(xs), max(ys)) for name, box, xs, ys in shown}
+        down = {"keeper"} if frame == 1500 else set()
+        boxes = scene(rules, seen.recording, seen.ledger, frame, down=down).boxes
+        assert set(found) == {(one.actor, one.name) for one in boxes}
+        for one in boxes:
+            assert found[one.actor, one.name] == pytest.approx(one.bounds, abs=0.02)
+
+
+@needs_browser
+def test_keys_findings_and_links(browser: Any, meadow: Path) -> None:
+    from selenium.webdriver.common.by import By
+    from selenium.webdriver.common.keys import Keys
+
+    opened(browser, meadow)
+
+    def frame() -> int:
+        return int(browser.execute_script("return voskar.state.frame"))
+
+    press(browser, Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.ARROW_LEFT, Keys.SHIFT + Keys.ARROW_RIGHT)
+    assert frame() == 11
+    press(browser, Keys.NULL + "n")
+    assert frame() == 273
+    gates = browser.find_element(By.ID, "gates").text
+    assert "i-frames from sting, 213 to 273: 1 left" in gates
+    assert "voskar why apiary.toml meadow.jsonl --frame 273 --striker hornet-1 --target keeper" in gates
+    assert browser.current_url.endswith("#frame=273&striker=hornet-1&target=keeper")
+    press(browser, "n", "k")
+    assert frame() > 1131
+    rows = browser.find_elements(By.CSS_SELECTOR, "#rows button")
+    rows[1].click()
+    assert frame() == 1131
+    browser.find_element(By.ID, "search").send_keys("nobody of that name")
+    assert browser.find_element(By.ID, "rows").text == "nothing fits"
+    opened(browser, meadow, "#frame=389&striker=keeper&target=waxling-1")
+    assert frame() == 389
+    assert "keeper on waxling-1" in browser.find_element(By.ID, "gates").text
+
+
+@needs_browser
+def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path: Path) -> None:
+    from tests.commands.test_cli import voskar
+
+    bad = "</script><img src=x onerror=document.title='got'>"
+    data: dict[str, Any] = {
+        "voskar": 1,
+        "layers": {"names": ["<b>"]},
+        "kinds": {
+            "keeper": {"health": 5, "boxes": {"torso": {"role": "hurtbox", "rect": [9, 9], "layer": ["<b>"]}}},
+            "hornet": {"boxes": {"sting": {"role": "hitbox", "attack": bad, "circle": 3, "mask": ["<b>"]}}},
+        },
+        "attacks": {bad: {"damage": 1}},
+    }
+    frames = brush({"hornet": "#.#"})
+    for one in frames:
+        one["poses"][1]["id"] = "<i onclick=x>"
+    frames[0]["claims"] = [{"event": "hit", "striker": "<i onclick=x>", "target": "keeper"}]
+    lines = [{"voskar": "recording", "version": 1, "rate": 60, "title": bad}]
+    lines += [{"frame": number, **one} for number, one in enumerate(frames)]
+    (tmp_path / "r.toml").write_text(toml(data))
+    (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    done = voskar("page", "r.toml", "r.jsonl", "-o", "r.html", cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    opened(browser, tmp_path / "r.html", "#frame=2")
+    assert browser.title.startswith(bad)
+    assert browser.execute_script("return document.querySelectorAll('img, i, b[onclick]').length") == 0
+    assert [one for one in browser.get_log("browser") if one["level"] == "SEVERE"] == []
+    sent = [json.loads(one["message"])["message"] for one in browser.get_log("performance")]
+    urls = {one["params"]["request"]["url"] for one in sent if one["method"] == "Network.requestWillBeSent"}
+    assert {one for one in urls if not one.startswith(("file:", "about:", "data:", "blob:"))} == set()
+
+
+def test_pages_of_a_suite_and_their_index(apiary: Path, tmp_path: Path, here: Any) -> None:
+    done = here("check", "--pages", tmp_path / "pages", "--report", tmp_path / "sum.html", cwd=apiary)
+    assert done.returncode == 1
+    names = {one.name for one in (tmp_path / "pages").iterdir()}
+    assert {"index.html", "meadow.jsonl.html", "bugs--shots-tunnel.stage.toml.html"} <= names
+    assert "volley.stage.toml.html" not in names  # it agrees
+    assert 'href="meadow.jsonl.html"' in (tmp_path / "pages" / "index.html").read_text()
+    assert 'href="pages/meadow.jsonl.html"' in (tmp_path / "sum.html").read_text()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "told"),
+    [(("-o", "x.txt"), "expected .html"), (("--frames", "9000-"), "--frames"), (("--within", "a"), "--within")],
+)
+def test_what_is_refused(apiary: Path, here: Any, arguments: tuple[str, ...], told: str) -> None:
+    done = here("page", "apiary.toml", "meadow.jsonl", *arguments, cwd=apiary)
+    assert done.returncode == 2
+    assert told in done.stderr
+
+
+def test_a_range_says_so(apiary: Path, tmp_path: Path, here: Any) -> None:
+    done = here("page", "apiary.toml", "meadow.jsonl", "--frames", "200-300", "-o", tmp_path / "p.html", cwd=apiary)
+    assert done.returncode == 0, done.stderr
+    assert "Frames 200 to 300 of 0 to 2039" in (tmp_path / "p.html").read_text()
