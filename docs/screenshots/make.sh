@@ -1,6 +1,6 @@
 #!/bin/sh
 # Takes a picture of each main command's output on the demo data, in a terminal window on a virtual screen.
-# Needs xvfb, xterm and imagemagick. Run from the project's root: make shots
+# Needs xvfb, xterm, imagemagick, chromium and its driver. Run from the project's root: make shots
 set -eu
 shots=$(pwd)/docs/screenshots
 bin=$(pwd)/.venv/bin
@@ -24,6 +24,33 @@ terminal() { # name, command line, and optionally rows of the window
     kill \$pid" || true
 }
 
+page() { # name, file and anchor, colour scheme
+  "$bin/python" - "$shots/$1.png" "file://$folder/night-apiary/$2" "$3" <<'PY'
+import sys, time
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+path, address, scheme = sys.argv[1:]
+options = webdriver.ChromeOptions()
+options.binary_location = "/usr/bin/chromium"
+for name in ("headless=new", "no-sandbox", "disable-gpu", "disable-background-networking", "disable-component-update"):
+    options.add_argument(f"--{name}")
+browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+media = [{"name": "prefers-color-scheme", "value": scheme}]
+browser.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": media})
+browser.get(address)
+time.sleep(1.5)
+browser.save_screenshot(path)
+browser.quit()
+PY
+}
+
+(cd night-apiary && "$bin/voskar" page apiary.toml meadow.jsonl && "$bin/voskar" page swarm.toml swarm.jsonl &&
+  { "$bin/voskar" check --pages pages || true; }) > /dev/null
+page page "meadow.html#frame=1131&striker=hornet-1&target=keeper" light
+page page-swarm "swarm.html#frame=544" dark
+page page-suite "pages/index.html" light
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 18
 terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 48
@@ -34,12 +61,10 @@ set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
 "$bin/voskar" draw "$@" --frame 698-709 --region 500,265,620,340 -o "$shots/strip.png" --trail 0
 "$bin/voskar" layers "$@" -o "$shots/layers.png" > /dev/null
 terminal moves "voskar moves night-apiary/apiary.toml" 7
-"$bin/voskar" draw "$@" --frame 389 --actor keeper --actor waxling-1 -o "$shots/stomp.png"
 "$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
 terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
 terminal stats "voskar stats night-apiary/apiary.toml night-apiary/meadow.jsonl" 25
 terminal suite "cd night-apiary && voskar check" 70
-terminal coverage "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl --coverage" 35
 "$bin/voskar" tune "$@" --vary kinds.keeper.iframes=50f..70f -o "$shots/tune.png" > /dev/null
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48

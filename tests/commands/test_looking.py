@@ -124,3 +124,15 @@ def test_convert_keeps_the_ledger(apiary: Path, tmp_path: Path, here: Any) -> No
     broken = here("convert", "bad.jsonl", "half", cwd=tmp_path)
     assert (broken.returncode, (tmp_path / "half").exists()) == (2, False)
     assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]
+
+
+def test_a_clip_has_every_frame(apiary: Path, here: Any, tmp_path: Path) -> None:
+    from PIL import Image
+
+    args = ("draw", "apiary.toml", "meadow.jsonl", "--frame", "272-274", "--actor", "keeper", "-o")
+    for name in ("clip.webp", "clip.gif", "clip.apng"):
+        assert here(*args, tmp_path / name, cwd=apiary).returncode == 0
+        with Image.open(tmp_path / name) as image:
+            assert image.n_frames == 3
+    done = here("draw", "apiary.toml", "meadow.jsonl", "--frame", "0-900", "-o", tmp_path / "x.gif", cwd=apiary)
+    assert "expected at most 600" in done.stderr

@@ -109,7 +109,7 @@ def test_usage(folder: Path, here: Any) -> None:
     assert here("check", "apiary.toml", cwd=folder).returncode == 2
     assert here("check", "apiary.toml", "good.jsonl", "--stop", cwd=folder).returncode == 2
     assert "a suite has it in its [[runs]]" in here("check", "--within", 2, cwd=folder).stderr
-    assert "expected .xml" in here("check", "--report", "x.html", cwd=folder).stderr
+    assert "expected .xml" in here("check", "--report", "x.doc", cwd=folder).stderr
     (folder / "voskar.toml").unlink()
     assert "voskar.toml" in here("check", cwd=folder).stderr
 

@@ -29,7 +29,7 @@ from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
 ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose"}
-SUITE_ONLY = {"suite", "workers", "report", "stop", "pages"}
+SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief"}
 """Options for one recording, and for a suite."""
 
 
@@ -71,6 +71,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
     "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .html, .txt (file:line: text)."
 )
 @click.option("--pages", metavar="DIR", help="Of a suite: a page for each recording that fails, and an index.")
+@click.option("--brief", is_flag=True, help="Of a suite: only the sum, and what recordings have in common.")
 @click.option("--stop", is_flag=True, help="End a suite at its first failure.")
 @click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
 @click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
@@ -92,6 +93,7 @@ def command(
     workers: int | None,
     report: tuple[str, ...],
     pages: str | None,
+    brief: bool,
     stop: bool,
     coverage: bool,
     least: float | None,
@@ -122,6 +124,7 @@ def command(
             coverage=coverage,
             least=least,
             pages=pages,
+            brief=brief,
         )
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")

@@ -14,14 +14,26 @@ from voskar.files.reading import plain_errors
 
 FOLDER = "night-apiary"
 
-STEPS = (
-    ("replay", "apiary.toml", "meadow.jsonl"),
-    ("check", "apiary.toml", "meadow.jsonl"),
-    ("replay", "swarm.toml", "swarm.jsonl"),
-    ("check", "swarm.toml", "swarm.jsonl"),
-    ("check", "--suite", "voskar.toml"),
+FILE = "@"
+"""Before what stands for a file of the demo's folder."""
+
+STORY = (
+    ("Where does the game disagree with its rules?", ("check", "@apiary.toml", "@meadow.jsonl")),
+    ("Why is the hit in 273 not the rules'?", ("why", "@apiary.toml", "@meadow.jsonl", "--frame", "273")),
+    ("And all recordings, one mistake in each of the short ones:", ("check", "--suite", "@voskar.toml", "--brief")),
+    ("To look at:", ("page", "@apiary.toml", "@meadow.jsonl", "-o", "@meadow.html")),
+    ("", ("page", "@swarm.toml", "@swarm.jsonl", "-o", "@swarm.html")),
+    ("", ("draw", "@apiary.toml", "@meadow.jsonl", "--frame", "1131", "--actor", "keeper", "-o", "@twice.png")),
 )
-"""What the demo runs, in its own folder."""
+"""What the demo runs, and the question that each answers."""
+
+REST = (
+    ("", ("replay", "@apiary.toml", "@meadow.jsonl")),
+    ("", ("replay", "@swarm.toml", "@swarm.jsonl")),
+    ("", ("check", "@swarm.toml", "@swarm.jsonl")),
+    ("", ("check", "--suite", "@voskar.toml")),
+)
+"""What it runs with --all too."""
 
 
 @click.command(
@@ -34,7 +46,8 @@ Example:
 )
 @click.argument("directory", required=False, metavar="[DIR]", type=click.Path(path_type=Path))
 @click.option("--overwrite", is_flag=True, help="Write into DIR even if it holds files already.")
-def command(directory: Path | None, overwrite: bool) -> None:
+@click.option("--all", "everything", is_flag=True, help="Run the replays too, and tell the whole suite.")
+def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
     """Write the night apiary's rulebooks and recordings to DIR, and run the full example on them.
 
     DIR is a new folder in the current one unless named. Every command that runs is shown, so that it can be
@@ -48,14 +61,21 @@ def command(directory: Path | None, overwrite: bool) -> None:
             raise InputError(Problem("the folder holds files already", file=str(folder), hint=hint))
         folder.mkdir(parents=True, exist_ok=True)
     written = demo.write(folder)
-    click.echo(f"wrote {written} files to {folder}\n")
-    for name, *arguments in STEPS:
-        line = [name, *(one if one.startswith("-") else str(folder / one) for one in arguments)]
-        click.secho(f"$ voskar {shlex.join(line)}", bold=True)
+    click.echo(f"wrote {written} files to {folder}:")
+    click.echo("  apiary.toml, swarm.toml    rulebooks of a night apiary")
+    click.echo("  meadow.jsonl, swarm.jsonl  what its game did, with two bugs in each")
+    click.echo("  voskar.toml, bugs          a suite: one usual mistake in each short recording\n")
+    for question, words in (*STORY, *(REST if everything else ())):
+        line = [str(folder / one[1:]) if one.startswith(FILE) else one for one in words]
+        if question:
+            click.secho(question, bold=True)
+        click.secho(f"$ voskar {shlex.join(line)}", dim=True)
         if run(line) >= BAD_INPUT:
             raise AssertionError("the demo's own files are refused")
         click.echo()
-    click.echo(f"The same by hand: the lines after $, or `voskar --help`. The files are in {folder}.")
+    more = "" if everything else "More of this: voskar demo --all. "
+    click.echo(f"Next: open {folder / 'meadow.html'} in a browser and press n; repeat any line after $;")
+    click.echo(f"or begin with your own game: voskar init. {more}All commands: voskar --help")
 
 
 def _new_folder() -> Path:

@@ -31,6 +31,8 @@ from voskar.errors import InputError, Problem
 from voskar.files.reading import whole_file
 
 PANELS = 12
+LONGEST = 600
+"""Most frames of a clip."""
 GAUGES = 3  # actors whose health is shown above a frame
 
 
@@ -99,6 +101,7 @@ Example:
   voskar draw apiary.toml meadow.jsonl --frame 274 --actor keeper
   voskar draw apiary.toml meadow.jsonl --frame 208-213 --actor hornet-1 -o strip.png
   voskar draw apiary.toml meadow.jsonl --frame 1131 --region 150,260,250,340 -o twice.svg
+  voskar draw apiary.toml meadow.jsonl --frame 200-290 --actor keeper -o sting.webp
   voskar draw apiary.toml meadow.jsonl --timeline --actor keeper --actor hornet-1
 """
 )
@@ -110,9 +113,22 @@ Example:
 @click.option("--timeline", is_flag=True, help="Health, lives and states of actors over frames instead of boxes.")
 @click.option("--by-run", is_flag=True, help="With --timeline: one run of the recording above the other.")
 @click.option("--beside", metavar="RECORDING", help="With --timeline: another recording below.")
-@click.option("-o", "--out", metavar="FILE", help="PNG or SVG by the ending.  [default: frame-N.png, timeline.png]")
+@click.option(
+    "-o",
+    "--out",
+    metavar="FILE",
+    help=".png, .svg, or a clip: .webp, .gif, .apng.  [default: frame-N.png, timeline.png]",
+)
 @click.option("--actor", multiple=True, metavar="ID", help="Zoom to this actor. May be repeated.")
 @click.option("--region", type=Region(), metavar="X0,Y0,X1,Y1", help="Zoom to a part of the world.")
+@click.option(
+    "--pace",
+    default=0.25,
+    show_default=True,
+    type=click.FloatRange(0.01, 4),
+    metavar="TIMES",
+    help="Of a clip: how fast.",
+)
 @click.option("--trail", default=12, show_default=True, metavar="N", help="Frames before that leave a trail.")
 def command(
     rulebook: str,
@@ -127,11 +143,13 @@ def command(
     out: str | None,
     actor: tuple[str, ...],
     region: Bounds | None,
+    pace: float,
     trail: int,
 ) -> None:
     """Draw every open box in a frame of RECORDING, with what touches and what came of it.
 
-    A range is drawn as a strip of up to 12 frames, evenly spread over it. Roles are told apart by line and
+    A range is drawn as a strip of up to 12 frames, evenly spread over it, or, into a .webp, .gif or .apng, as a clip
+    of all of them. Roles are told apart by line and
     hatch, outcomes by marks, so that nothing depends on colour.
 
     With --timeline, draw the health, lives, i-frames, stun, blows, deaths and returns of actors over all frames, or
@@ -154,7 +172,10 @@ def command(
         return
     if frames is None:
         raise click.UsageError("give --frame, or --timeline")
-    from voskar.drawing.frame import View, draw_frames
+    from rich.progress import track
+
+    from voskar.drawing.clip import FORMATS, images, write_clip
+    from voskar.drawing.frame import View, draw_frames, view_bounds
 
     book, played = load(rulebook, recording, reactions)
     first, last = max(frames[0], played.first), min(frames[1], played.last)
@@ -162,9 +183,12 @@ def command(
         message = f"expected frames of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frame"))
     path = Path(out or (f"frame-{first}.png" if first == last else f"frames-{first}-{last}.png"))
-    ending = picture_ending(path)
+    ending = picture_ending(path, ("png", "svg", *FORMATS))
     rules = book.rules(played.rate)
-    count = min(last - first + 1, PANELS)
+    moving = ending in FORMATS
+    count = last - first + 1 if moving else min(last - first + 1, PANELS)
+    if moving and count > LONGEST:
+        raise InputError(Problem(f"found {count} frames, expected at most {LONGEST} in a clip", key="--frame"))
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
     seen = watched(rules, played, resync=resync_of(played, within, resync))
     ledger, played = seen.ledger, seen.recording
@@ -176,6 +200,17 @@ def command(
         scenes.append(scene(rules, played, ledger, frame, trail, down, seen.world.catalog))
     shown = [name for name in displayed(course) if not actor or name in actor][:GAUGES]
     displays = [display(rules, course, frame, shown) for frame in picked]
+    view = View(region, actor)
+    if moving:
+        console = present.console()
+        pictures = images(rules, played, scenes, displays, view_bounds(view, rules, scenes))
+        drawn = list(
+            track(pictures, "drawing", count, console=console, transient=True, disable=not console.is_terminal)
+        )
+        with whole_file(path) as part:
+            write_clip(drawn, part, ending, 1000 / (float(played.rate) * pace))
+        click.echo(f"drew a clip of frames {first} to {last}, at {present.number(pace)} times its speed, to {path}")
+        return
     with whole_file(path) as part:
-        draw_frames(rules, played, scenes, displays, View(region, actor), part, ending)
+        draw_frames(rules, played, scenes, displays, view, part, ending)
     click.echo(f"drew {'frame' if count == 1 else 'frames'} {', '.join(map(str, picked))} to {path}")

@@ -89,11 +89,12 @@ def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[Rulebook
     return rules, replace(played, reactions=reactions) if reactions else played
 
 
-def picture_ending(path: str | Path) -> str:
-    """ "png" or "svg". Raises InputError for another ending, before any work is done."""
+def picture_ending(path: str | Path, known: Sequence[str] = ("png", "svg")) -> str:
+    """ "png", "svg", or what else is known. Raises InputError for another ending, before any work is done."""
     ending = Path(path).suffix.lower()
-    if ending not in (".png", ".svg"):
-        raise InputError(Problem(f'found the ending "{ending}", expected .png or .svg', file=str(path), key="--out"))
+    if ending[1:] not in known:
+        expected = f"{', '.join(f'.{one}' for one in known[:-1])} or .{known[-1]}"
+        raise InputError(Problem(f'found the ending "{ending}", expected {expected}', file=str(path), key="--out"))
     return ending[1:]
 
 

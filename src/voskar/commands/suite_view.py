@@ -60,6 +60,7 @@ def check_suite(
     coverage: bool,
     least: float | None,
     pages: str | None = None,
+    brief: bool = False,
 ) -> int:
     """Runs a suite and shows it. Exit code 1 if anything disagrees or too few rules were exercised, 2 if a recording
     could not be read."""
@@ -79,14 +80,14 @@ def check_suite(
         for result in run_suite(jobs, count, coverage=coverage, pages=pages):
             results.append(result)
             bar.advance(task)
-            if not as_json:
+            if not as_json and not brief:
                 _line(out, result)
             if stop and not result.ok:
                 break
     if loaded.audit and not (stop and not all(one.ok for one in results)):
         for result in audit_rulebooks(loaded):
             results.append(result)
-            if not as_json:
+            if not as_json and not brief:
                 _line(out, result)
     rules = joined(one.covered for one in results) if coverage else []
     found = Coverage(rules, least) if coverage else None
@@ -99,7 +100,8 @@ def check_suite(
 
         click.echo(json.dumps(reports.plain(results, found)))
     else:
-        _failures(results, everything=everything)
+        if not brief:
+            _failures(results, everything=everything)
         if found is not None:
             coverage_view.show(found, everything=everything)
             out.print()

@@ -16,10 +16,11 @@ from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.hud import Display, clock, icons
 from voskar.core.views.scene import Scene, SceneActor, SceneBox
-from voskar.drawing.style import FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark
+from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 LABELLED = 26  # boxes up to which each is named beside it
 DRIVEN_LABELLED = 14  # driven actors up to which each is named
@@ -61,9 +62,17 @@ def draw_frames(
     ending: str,
 ) -> None:
     """Draws one scene, or several as a strip, each with its heads-up values, into a file: "png" or "svg"."""
+    figure = figure_of(rules, recording, scenes, displays, view_bounds(view, rules, scenes))
+    # without a date the same picture gives the same bytes
+    figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
+
+
+def figure_of(
+    rules: Rules, recording: Recording, scenes: Sequence[Scene], displays: Sequence[Display], shown: Bounds
+) -> Figure:
+    """The picture of one scene or several, of a part of the world."""
     from matplotlib.figure import Figure  # about half a second: only a drawing pays for it
 
-    shown = view_bounds(view, rules, scenes)
     wide, high = shown[2] - shown[0], shown[3] - shown[1]
     columns = min(len(scenes), 1 if len(scenes) == 1 else 2 if len(scenes) < 5 and wide > 1.6 * high else 3)
     rows = math.ceil(len(scenes) / columns)
@@ -82,8 +91,7 @@ def draw_frames(
     figure.legend(
         handles=_legend(scenes, shown), loc="outside lower left", ncols=7, frameon=False, fontsize=9, labelcolor=INK
     )
-    # without a date the same picture gives the same bytes
-    figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
+    return figure
 
 
 def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Bounds, *, alone: bool) -> None:
@@ -162,6 +170,24 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         )  # fmt: skip
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}"
         _note(ax, text, placed[-1], (30, 14 + 20 * crowd), 9 if alone else 7, INK, bold=True, boxed=True)
+    _claims(ax, one, recording, alone=alone)
+
+
+def _claims(ax: Axes, one: Scene, recording: Recording, *, alone: bool) -> None:
+    """What the game claims in the frame, as flags above whom it is about."""
+    lifted: dict[str, int] = {}
+    up = -1 if ax.yaxis_inverted() else 1
+    for claim in recording.claims:
+        name = claim.target or claim.id or claim.striker
+        actor = next((actor for actor in one.actors if actor.id == name), None)
+        if claim.frame != one.frame or actor is None:
+            continue
+        ys = [y for box in one.boxes if box.actor == name for y in (box.bounds[1], box.bounds[3])] + [actor.y]
+        top = max(ys) if up > 0 else min(ys)
+        lift = lifted[actor.id] = lifted.get(actor.id, 0) + 1
+        by = f" by {claim.striker}" if claim.striker and claim.target else ""
+        place, size = (0, 18 * lift + 4), 9 if alone else 7
+        _note(ax, f"■ game claims {claim.event}{by}", (actor.x, top), place, size, CLAIM, bold=True)
 
 
 def _display(ax: Axes, values: Display, rate: float, *, alone: bool) -> None:

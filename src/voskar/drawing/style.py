@@ -7,7 +7,7 @@ from typing import Literal
 
 from voskar.core.judging.outcomes import MARKS
 
-PAPER, INK, FAINT, GRID, MUZZLE = "#fbfaf7", "#22252b", "#8b8f98", "#e4e2dc", "#5b3f8c"
+PAPER, INK, FAINT, GRID, MUZZLE, CLAIM = "#fbfaf7", "#22252b", "#8b8f98", "#e4e2dc", "#5b3f8c", "#1d6b3a"
 
 
 Dashes = Literal["solid"] | tuple[float, tuple[float, ...]]

@@ -1,0 +1,40 @@
+"""Clips: frames one after the other, as an animated picture for a ticket or a chat."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+from PIL import Image
+
+from voskar.core.posing import Bounds
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
+from voskar.core.views.hud import Display
+from voskar.core.views.scene import Scene
+from voskar.drawing.frame import figure_of
+
+FORMATS = {"webp": "WEBP", "gif": "GIF", "apng": "PNG"}
+SHARE = 0.6
+"""Of the size of a picture."""
+
+
+def images(
+    rules: Rules, recording: Recording, scenes: Iterable[Scene], displays: Sequence[Display], shown: Bounds
+) -> Iterator[Image.Image]:
+    """Each scene as a picture; all show the same part of the world."""
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+
+    for one, values in zip(scenes, displays, strict=True):
+        canvas: Any = FigureCanvasAgg(figure_of(rules, recording, [one], [values], shown))
+        canvas.draw()
+        image = Image.frombuffer("RGBA", canvas.get_width_height(), bytes(canvas.buffer_rgba())).convert("RGB")
+        yield image.resize((round(image.width * SHARE), round(image.height * SHARE)), Image.Resampling.LANCZOS)
+
+
+def write_clip(frames: Sequence[Image.Image], path: Path, ending: str, milliseconds: float) -> None:
+    """An animated picture that goes on for ever; each frame is shown for so long, at least 20 ms in a GIF."""
+    first, *rest = frames
+    shown = max(round(milliseconds), 20 if ending == "gif" else 1)
+    first.save(path, FORMATS[ending], save_all=True, append_images=rest, duration=shown, loop=0)
