@@ -13,6 +13,7 @@ from voskar.errors import VoskarError
 AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
 
 COMMANDS = {
+    "init": "A folder to begin in: a first rulebook, a suite, a scene, and a logger for the game.",
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
@@ -26,6 +27,7 @@ COMMANDS = {
     "stats": "Sums per actor and attack: dealt, taken, ignored and why, time alive, deaths.",
     "moves": "Frame data: startup, active, recovery of every timed attack.",
     "stage": "A recording written by hand: a few lines of keyed positions, clips and inputs.",
+    "schema": "What a rulebook, suite, stage or expectations may hold, for editors.",
     "convert": "A recording as JSON Lines, or as tables in CSV or Parquet.",
     "demo": "Write the night apiary to a folder and run the full example on it.",
 }
@@ -35,6 +37,7 @@ EPILOG = """
 \b
 Example:
   voskar demo
+  voskar init combat --logger cpp
   voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl
   voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl
 

@@ -37,7 +37,7 @@ def _range(value: Any) -> Range:
     return Range(float(value), float(value))
 
 
-Numbers = Annotated[Range, BeforeValidator(_range)]
+Numbers = Annotated[Range, BeforeValidator(_range, json_schema_input_type=str | float)]
 
 
 class ExpectTable(Table):

@@ -79,9 +79,9 @@ Size = Annotated[Pair, AfterValidator(_above_zero)]
 Corners = Annotated[list[Number], Field(min_length=4, max_length=4), AfterValidator(_corners)]
 Points = list[Pair]
 Cell = Annotated[int, Field(ge=0, le=1 << 16)]
-WindowTable = dict[str, Annotated[tuple[tuple[int, int], ...], BeforeValidator(_windows)]]
-Frames = Annotated[Duration, BeforeValidator(_duration)]
-RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit)]
+WindowTable = dict[str, Annotated[tuple[tuple[int, int], ...], BeforeValidator(_windows, json_schema_input_type=str)]]
+Frames = Annotated[Duration, BeforeValidator(_duration, json_schema_input_type=str | int)]
+RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit, json_schema_input_type=str | int)]
 Names = list[str]
 
 
@@ -198,7 +198,7 @@ SHRINKING = ("rect", "span", "circle", "capsule", "logged")
 
 Facing = Annotated[int, AfterValidator(_facing)]
 ZeroUp = Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
-Lasting = Annotated[Duration, BeforeValidator(_at_least_a_frame)]
+Lasting = Annotated[Duration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int)]
 
 
 class MotionTable(Table):
@@ -371,7 +371,7 @@ class KnockbackTable(Table):
     """`knockback` of a consequence table"""
 
     distance: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
-    over: Annotated[Duration, BeforeValidator(_at_least_a_frame)] = Duration.parse(1)
+    over: Annotated[Duration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int)] = Duration.parse(1)
     ease: Literal["even", "fade"] = "even"
     direction: Annotated[str | float, BeforeValidator(_direction)] = "away"
     mode: Literal["set", "add"] = "set"

@@ -17,7 +17,7 @@ def _ranges(value: Any) -> Any:
 
 
 Moment = Frames
-Ranges = Annotated[tuple[tuple[int, int], ...], BeforeValidator(_ranges)]
+Ranges = Annotated[tuple[tuple[int, int], ...], BeforeValidator(_ranges, json_schema_input_type=str | int)]
 
 
 class PlaceKey(Table):

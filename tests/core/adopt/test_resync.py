@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from typing import Any
 
 import pytest
-from tests.worlds import brush, outcomes, recording, rulebook, sting
 
+from tests.worlds import brush, outcomes, recording, rulebook, sting
 from voskar.core.adopt import Resync, Window, Windows
 from voskar.core.ledger import Ledger
 from voskar.core.step import replay

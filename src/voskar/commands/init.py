@@ -1,0 +1,39 @@
+"""`voskar init`: a folder to begin in."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from voskar.errors import InputError, Problem
+from voskar.files.reading import plain_errors
+from voskar.start import LOGGERS, contents, write
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar init combat
+  voskar init combat --logger cpp
+"""
+)
+@click.argument("directory", required=False, default=".", metavar="[DIR]", type=click.Path(path_type=Path))
+@click.option("--logger", type=click.Choice(list(LOGGERS)), help="Write a logger to copy into the game, too.")
+@click.option("--overwrite", is_flag=True, help="Write over files of the same names.")
+def command(directory: Path, logger: str | None, overwrite: bool) -> None:
+    """Write a small rulebook, a suite, and a scene by hand to DIR, or to this folder: something that runs, to change.
+
+    A logger is one file without dependencies. It buffers, and never throws into the game.
+    """
+    texts = contents(logger)
+    with plain_errors(directory):
+        held = [name for name in texts if (directory / name).exists()]
+    if held and not overwrite:
+        hint = "name another folder, or add --overwrite"
+        raise InputError(Problem(f"{', '.join(held)} there already", file=str(directory), hint=hint))
+    write(directory, texts)
+    click.echo(f"wrote {', '.join(texts)}" + ("" if directory == Path(".") else f" to {directory}"))
+    enter = "" if directory == Path(".") else f"cd {directory}; "
+    click.echo(f"next: {enter}voskar check    (finds the one hit too many in first.stage.toml)")

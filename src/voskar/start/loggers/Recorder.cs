@@ -1,0 +1,120 @@
+// Logs what happens in a game, frame by frame, for Voskar. Copy this file; it needs nothing but the base class library.
+//
+//   var log = new Voskar.Recorder("play.jsonl", 60);
+//   // in every frame, when all blows have been dealt and before anything that died is removed:
+//   log.Pose("keeper", "keeper", x, y).With("facing", 1).With("clip", "run").With("tick", 12).With("health", 3);
+//   log.Claim("hit").With("striker", "hornet-1").With("target", "keeper").With("damage", 1);
+//   log.EndFrame();
+//
+// Nothing here throws into the game: a recorder that cannot write falls silent, and says why in Problem.
+using System;
+using System.Collections.Generic;
+using System.Globalization;
+using System.IO;
+using System.Text;
+
+namespace Voskar
+{
+    /// One pose, input, claim or entry of the display: With adds a field.
+    public sealed class Entry
+    {
+        readonly List<string> fields = new List<string>(), boxes = new List<string>();
+
+        public Entry With(string name, string value) { return Raw(name, Quoted(value)); }
+        public Entry With(string name, bool value) { return Raw(name, value ? "true" : "false"); }
+        public Entry With(string name, double value) { return Raw(name, Number(value)); }
+        /// Aim or push.
+        public Entry With(string name, double x, double y) { return Raw(name, "[" + Number(x) + "," + Number(y) + "]"); }
+        /// Where the game itself has an open box, corners in the world.
+        public Entry Box(string name, double x0, double y0, double x1, double y1)
+        {
+            boxes.Add(Quoted(name) + ":[" + Number(x0) + "," + Number(y0) + "," + Number(x1) + "," + Number(y1) + "]");
+            return this;
+        }
+        Entry Raw(string name, string value) { fields.Add(Quoted(name) + ":" + value); return this; }
+
+        internal string Text()
+        {
+            var all = string.Join(",", fields);
+            if (boxes.Count > 0) all += (all.Length > 0 ? "," : "") + "\"boxes\":{" + string.Join(",", boxes) + "}";
+            return "{" + all + "}";
+        }
+        internal static string Number(double value) { return value.ToString("R", CultureInfo.InvariantCulture); }
+        internal static string Quoted(string text)
+        {
+            var told = new StringBuilder("\"");
+            foreach (char one in text ?? "")
+            {
+                if (one == '"' || one == '\\') told.Append('\\').Append(one);
+                else if (one < ' ') told.Append("\\u").Append(((int)one).ToString("x4"));
+                else told.Append(one);
+            }
+            return told.Append('"').ToString();
+        }
+    }
+
+    public sealed class Recorder : IDisposable
+    {
+        public string Problem { get; private set; }
+        readonly List<Entry> poses = new List<Entry>(), inputs = new List<Entry>(), claims = new List<Entry>(), display = new List<Entry>();
+        readonly StringBuilder buffer = new StringBuilder();
+        StreamWriter file;
+        string reset;
+        long frame;
+
+        /// More of the header as JSON: "\"up\":\"+y\",\"title\":\"one\"".
+        public Recorder(string path, double rate, string more = "", long first = 0)
+        {
+            frame = first;
+            try { file = new StreamWriter(path, false, new UTF8Encoding(false)); }
+            catch (Exception error) { Problem = error.Message; }
+            buffer.Append("{\"voskar\":\"recording\",\"version\":1,\"rate\":" + Entry.Number(rate) + (more == "" ? "" : "," + more) + "}\n");
+            AppDomain.CurrentDomain.ProcessExit += delegate { Dispose(); };
+            AppDomain.CurrentDomain.UnhandledException += delegate { Flush(); };
+        }
+
+        static Entry Add(List<Entry> some) { var entry = new Entry(); some.Add(entry); return entry; }
+        /// More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned, push.
+        public Entry Pose(string id, string kind, double x, double y) { return Add(poses).With("id", id).With("kind", kind).With("x", x).With("y", y); }
+        /// A button, in every frame that it is held.
+        public Entry Input(string id, string button) { return Add(inputs).With("id", id).With("button", button); }
+        /// hit, down, respawn, out, removed, spawn, over, won
+        public Entry Claim(string name) { return Add(claims).With("event", name); }
+        /// id with health, percent, icons, lives, score; or clock
+        public Entry Display() { return Add(display); }
+        /// Before this frame the "room", or the whole "run", began again.
+        public void Reset(string what) { reset = what; }
+
+        void Write(string name, List<Entry> some, bool always)
+        {
+            if (always || some.Count > 0)
+            {
+                buffer.Append(",\"" + name + "\":[");
+                for (int k = 0; k < some.Count; k++) buffer.Append(k > 0 ? "," : "").Append(some[k].Text());
+                buffer.Append("]");
+            }
+            some.Clear();
+        }
+        public void EndFrame()
+        {
+            buffer.Append("{\"frame\":" + frame++);
+            Write("poses", poses, true); Write("inputs", inputs, false); Write("claims", claims, false); Write("display", display, false);
+            if (reset != null) buffer.Append(",\"reset\":" + Entry.Quoted(reset));
+            reset = null;
+            buffer.Append("}\n");
+            if (buffer.Length > 65536) Flush();
+        }
+        public void Flush()
+        {
+            try { if (file != null) { file.Write(buffer.ToString()); file.Flush(); } }
+            catch (Exception error) { Problem = error.Message; file = null; }
+            buffer.Length = 0;
+        }
+        public void Dispose()
+        {
+            Flush();
+            if (file != null) file.Dispose();
+            file = null;
+        }
+    }
+}

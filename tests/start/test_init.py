@@ -1,0 +1,180 @@
+"""A folder to begin in runs as it is; a logger in each language writes the same little scene."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from voskar.start import LOGGERS
+
+RULES = """voskar = 1
+layers.names = ["player"]
+kinds.keeper = { health = 3, lives = 2, boxes.torso = { role = "hurtbox", rect = [16, 30], layer = ["player"] } }
+kinds.hornet.boxes.sting = { role = "hitbox", attack = "sting", circle = 5, mask = ["player"] }
+attacks.sting.damage = 1
+"""
+
+PROGRAMS = {
+    "python": ("main.py", """
+from recorder import Recorder
+log = Recorder("play.jsonl", 60, title="one")
+log.reset("run")
+log.pose("keeper", "keeper", 1.5, -2, facing=-1, clip="run", tick=3, health=3, lives=2, immune=False,
+         boxes={"torso": [-6.5, -17, 9.5, 13]})
+log.pose("h-1", "hornet", 0.1, 30, cut=True, hidden=True, owner="nest", angle=90)
+log.input("keeper", "fire", aim=[3, 4.25])
+log.display(id="keeper", health=3)
+log.display(clock="0:00")
+log.end_frame()
+log.pose("keeper", "keeper", 1.5, 30, health=2)
+log.pose("h-1", "hornet", 0.1, 30)
+log.claim("hit", striker="h-1", target="keeper", damage=1)
+log.end_frame()
+""", [["python3", "main.py"]]),
+    "javascript": ("main.js", """
+const { Recorder } = require("./recorder.js");
+const log = new Recorder({ rate: 60, title: "one", write: Recorder.toFile("play.jsonl") });
+log.reset("run");
+log.pose("keeper", "keeper", 1.5, -2, { facing: -1, clip: "run", tick: 3, health: 3, lives: 2, immune: false, boxes: { torso: [-6.5, -17, 9.5, 13] } });
+log.pose("h-1", "hornet", 0.1, 30, { cut: true, hidden: true, owner: "nest", angle: 90 });
+log.input("keeper", "fire", { aim: [3, 4.25] });
+log.display({ id: "keeper", health: 3 });
+log.display({ clock: "0:00" });
+log.endFrame();
+log.pose("keeper", "keeper", 1.5, 30, { health: 2 });
+log.pose("h-1", "hornet", 0.1, 30);
+log.claim("hit", { striker: "h-1", target: "keeper", damage: 1 });
+log.endFrame();
+""", [["node", "main.js"]]),
+    "lua": ("main.lua", """
+local Recorder = require("recorder")
+local log = Recorder.new("play.jsonl", { rate = 60, title = "one" })
+log:reset("run")
+log:pose("keeper", "keeper", 1.5, -2, { facing = -1, clip = "run", tick = 3, health = 3, lives = 2, immune = false, boxes = { torso = { -6.5, -17, 9.5, 13 } } })
+log:pose("h-1", "hornet", 0.1, 30, { cut = true, hidden = true, owner = "nest", angle = 90 })
+log:input("keeper", "fire", { aim = { 3, 4.25 } })
+log:display({ id = "keeper", health = 3 })
+log:display({ clock = "0:00" })
+log:end_frame()
+log:pose("keeper", "keeper", 1.5, 30, { health = 2 })
+log:pose("h-1", "hornet", 0.1, 30)
+log:claim("hit", { striker = "h-1", target = "keeper", damage = 1 })
+log:end_frame()
+log:close()
+""", [["lua5.4", "main.lua"]]),
+    "cpp": ("main.cpp", """
+#include "recorder.hpp"
+int main() {
+    voskar::Recorder log("play.jsonl", 60, "\\"title\\":\\"one\\"");
+    log.reset("run");
+    log.pose("keeper", "keeper", 1.5, -2).with("facing", -1).with("clip", "run").with("tick", 3).with("health", 3).with("lives", 2).with("immune", false).box("torso", -6.5, -17, 9.5, 13);
+    log.pose("h-1", "hornet", 0.1, 30).with("cut", true).with("hidden", true).with("owner", "nest").with("angle", 90);
+    log.input("keeper", "fire").with("aim", 3, 4.25);
+    log.display().with("id", "keeper").with("health", 3);
+    log.display().with("clock", "0:00");
+    log.end_frame();
+    log.pose("keeper", "keeper", 1.5, 30).with("health", 2);
+    log.pose("h-1", "hornet", 0.1, 30);
+    log.claim("hit").with("striker", "h-1").with("target", "keeper").with("damage", 1);
+    log.end_frame();
+}
+""", [["g++", "-std=c++17", "-Wall", "-Werror", "main.cpp", "-o", "main"], ["./main"]]),
+    "rust": ("main.rs", """
+mod recorder;
+use recorder::Recorder;
+fn main() {
+    let mut log = Recorder::new("play.jsonl", 60.0, "\\"title\\":\\"one\\"");
+    log.reset("run");
+    log.pose("keeper", "keeper", 1.5, -2.0).with("facing", -1).with("clip", "run").with("tick", 3).with("health", 3).with("lives", 2).with("immune", false).open("torso", -6.5, -17.0, 9.5, 13.0);
+    log.pose("h-1", "hornet", 0.1, 30.0).with("cut", true).with("hidden", true).with("owner", "nest").with("angle", 90);
+    log.input("keeper", "fire").with("aim", (3.0, 4.25));
+    log.display().with("id", "keeper").with("health", 3);
+    log.display().with("clock", "0:00");
+    log.end_frame();
+    log.pose("keeper", "keeper", 1.5, 30.0).with("health", 2);
+    log.pose("h-1", "hornet", 0.1, 30.0);
+    log.claim("hit").with("striker", "h-1").with("target", "keeper").with("damage", 1);
+    log.end_frame();
+}
+""", [["rustc", "main.rs", "-o", "main"], ["./main"]]),
+    "csharp": ("Main.cs", """
+static class Scene {
+    static void Main() {
+        var log = new Voskar.Recorder("play.jsonl", 60, "\\"title\\":\\"one\\"");
+        log.Reset("run");
+        log.Pose("keeper", "keeper", 1.5, -2).With("facing", -1).With("clip", "run").With("tick", 3).With("health", 3).With("lives", 2).With("immune", false).Box("torso", -6.5, -17, 9.5, 13);
+        log.Pose("h-1", "hornet", 0.1, 30).With("cut", true).With("hidden", true).With("owner", "nest").With("angle", 90);
+        log.Input("keeper", "fire").With("aim", 3, 4.25);
+        log.Display().With("id", "keeper").With("health", 3);
+        log.Display().With("clock", "0:00");
+        log.EndFrame();
+        log.Pose("keeper", "keeper", 1.5, 30).With("health", 2);
+        log.Pose("h-1", "hornet", 0.1, 30);
+        log.Claim("hit").With("striker", "h-1").With("target", "keeper").With("damage", 1);
+        log.EndFrame();
+    }
+}
+""", [["mcs", "-out:main.exe", "Main.cs", "Recorder.cs"], ["mono", "main.exe"]]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("language", sorted(LOGGERS))
+def test_each_logger_writes_the_same_scene(language: str, tmp_path: Path, here: Any) -> None:
+    name, code, commands = PROGRAMS[language]
+    if shutil.which(commands[0][0]) is None:
+        pytest.skip(f"no {commands[0][0]} to try the logger of {language} with")
+    assert here("init", tmp_path, "--logger", language, cwd=tmp_path).returncode == 0
+    (tmp_path / name).write_text(code)
+    for line in commands:
+        done = subprocess.run(line, cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False)
+        assert done.returncode == 0, done.stderr
+    (tmp_path / "scene.toml").write_text(RULES)
+    assert here("check", "scene.toml", "play.jsonl", cwd=tmp_path).returncode == 0
+    assert here("convert", "play.jsonl", "same.jsonl", cwd=tmp_path).returncode == 0
+    assert (tmp_path / "same.jsonl").read_text() == SAME
+
+
+SAME = """\
+{"voskar":"recording","version":1,"rate":60,"title":"one"}
+{"frame":0,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":-2.0,"facing":-1,"clip":"run","tick":3,"health":3.0,"lives":2.0,"immune":false,"boxes":{"torso":[-6.5,-17.0,9.5,13.0]}},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0,"angle":90.0,"owner":"nest","cut":true,"hidden":true}],"inputs":[{"id":"keeper","button":"fire","aim":[3.0,4.25]}],"display":[{"id":"keeper","health":3.0},{"clock":"0:00"}],"reset":"run"}
+{"frame":1,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":30.0,"health":2.0},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0}],"claims":[{"event":"hit","striker":"h-1","target":"keeper","damage":1.0}]}
+"""
+
+
+def test_a_new_folder_runs_and_passes_its_audit(tmp_path: Path, here: Any) -> None:
+    done = here("init", "combat", "--logger", "python", cwd=tmp_path)
+    assert done.returncode == 0
+    folder = tmp_path / "combat"
+    done = here("check", cwd=folder)
+    assert (done.returncode, "frame 26: denied" in done.stdout) == (1, True)
+    assert here("audit", "rules.toml", "first.stage.toml", cwd=folder).returncode == 0
+    done = here("init", "combat", cwd=tmp_path)
+    assert (done.returncode, "--overwrite" in done.stderr) == (2, True)
+
+
+def test_schemas_take_the_demos_files(apiary: Path, here: Any) -> None:
+    import json
+    import tomllib
+
+    import jsonschema
+
+    files = {
+        "rulebook": ["*.toml"], "suite": ["voskar.toml"], "stage": ["*.stage.toml", "bugs/*.stage.toml"],
+        "expect": ["*.expect.toml", "bugs/*.expect.toml"],
+    }  # fmt: skip
+    for name, patterns in files.items():
+        schema = json.loads(here("schema", name, cwd=apiary).stdout)
+        validator = jsonschema.Draft202012Validator(schema)
+        found = [path for pattern in patterns for path in apiary.glob(pattern)]
+        assert found
+        for path in found:
+            own = name != "rulebook" or (path.name not in ("voskar.toml",) and path.suffixes == [".toml"])
+            if own:
+                assert not list(validator.iter_errors(tomllib.loads(path.read_text()))), path
+    wrong = {"voskar": 1, "kinds": {"keeper": {"helth": 3}}}
+    schema = json.loads(here("schema", "rulebook", cwd=apiary).stdout)
+    assert "helth" in next(jsonschema.Draft202012Validator(schema).iter_errors(wrong)).message
