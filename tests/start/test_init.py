@@ -1,3 +1,4 @@
+# ruff: noqa: E501
 """A folder to begin in runs as it is; a logger in each language writes the same little scene."""
 
 from __future__ import annotations

@@ -14,6 +14,7 @@ AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
 
 COMMANDS = {
     "init": "A folder to begin in: a first rulebook, a suite, a scene, and a logger for the game.",
+    "draft": "A first rulebook from recordings, each value with the evidence for it.",
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",

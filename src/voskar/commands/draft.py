@@ -1,0 +1,66 @@
+"""`voskar draft`: a first rulebook from recordings."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from voskar.commands import present
+from voskar.errors import InputError, Problem
+from voskar.evidence.check import check
+from voskar.files.drafting import load_unruled
+from voskar.files.reading import whole_file
+from voskar.files.recording import load_recording
+from voskar.files.rulebook import load_rulebook
+from voskar.files.windows import parse_windows
+
+LAGS = (0, 2, 4, 8)
+"""Windows that the draft is checked with."""
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar draft play-1.jsonl play-2.jsonl -o rules.toml
+"""
+)
+@click.argument("recordings", metavar="RECORDING...", nargs=-1, required=True)
+@click.option("-o", "--out", default="rules.toml", show_default=True, metavar="FILE", help="Where it is written.")
+@click.option("--overwrite", is_flag=True, help="Write over FILE if it is there.")
+def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
+    """Draft a rulebook from what RECORDINGs show and claim, each value with the evidence for it.
+
+    What could not be told stands at its end, with what to log to learn it. Then the recordings are checked by it: how
+    much the draft explains.
+    """
+    from voskar.draft import guess, rulebook_text
+
+    path = Path(out)
+    if path.exists() and not overwrite:
+        raise InputError(Problem("the file is there already", file=out, key="--out", hint="add --overwrite"))
+    if path.suffix != ".toml":
+        raise InputError(Problem(f'found the ending "{path.suffix}", expected .toml', file=out, key="--out"))
+    found = guess(load_unruled(recordings))
+    with whole_file(path) as part:
+        part.write_text(rulebook_text(found, [Path(one).name for one in recordings]), encoding="utf-8")
+    kinds = present.count(len(found.kinds), "kind")
+    click.echo(f"drafted {out}: {kinds}, {present.count(len(found.attacks), 'attack')}")
+    for one in found.unknown:
+        click.echo(f"  not known: {one}")
+    book = load_rulebook(out)
+    for name in recordings:
+        played = load_recording(name, book)
+        told = []
+        for lag in LAGS:
+            verdict, _ = check(book.rules(played.rate), played, windows=parse_windows([f"0,{lag}"]), explains=False)
+            told.append(f"{verdict.agreed} within {lag}" if lag else f"{verdict.agreed}")
+            spare = sum(one.sort == "unclaimed" for one in verdict.findings)
+            if verdict.agreed == verdict.claims:
+                break
+        agree = ", ".join(told)
+        click.echo(
+            f"{name}: of {present.count(verdict.claims, 'claimed hit')} agree {agree} frames; {spare} not claimed"
+        )
+    click.echo(f"next: voskar check {out} {recordings[0]}")

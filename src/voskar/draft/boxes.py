@@ -1,0 +1,211 @@
+"""Boxes of a draft: those that the game logs, else what best parts hits from misses."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from statistics import median
+
+import numpy as np
+
+from voskar.core.recording import Claim
+from voskar.draft.extents import Extents, Rect, extents
+from voskar.draft.seen import Seen
+from voskar.draft.values import BoxGuess, Value, quoted, shown, times
+
+FEW = 2
+"""So many cases are no accident."""
+
+
+class BoxDraft(Seen):
+    """Drafts the boxes of all kinds."""
+
+    def boxes(self) -> None:
+        logged = {name: self._logged(name) for name in self.kind_names}
+        for target in self.targets:
+            if logged[target]:
+                self.kinds[target].boxes += [self._logged_box(name, "hurtbox", target) for name in logged[target]]
+        bodies = {name: self._rects(name) for name in self.targets if logged[name]}
+        blows = {
+            name: [self._logged_box(box, "hitbox", name) for box in logged[name]]
+            for name in self.strikers
+            if logged[name] and name not in self.targets
+        }
+        fits: dict[tuple[str, str], Extents | None] = {}
+        for striker, target in sorted(self.pairs):
+            if striker in blows and target in bodies:
+                continue
+            known, of_striker = bodies.get(target, []), False
+            if not known and striker in blows:
+                known, of_striker = self._rects_of(blows[striker]), True
+            told = self._hits_of(striker, target)
+            fits[striker, target] = extents(self.recordings, told, striker, target, known, of_striker)
+        for target in self.targets:
+            self._body(target, bodies, blows, fits)
+        for striker in self.strikers:
+            for targets in self._groups(striker):
+                self._hitbox(striker, targets, bodies, blows, fits)
+        for name in self.kind_names:
+            for box in self.kinds[name].boxes:
+                if box.role == "hurtbox":
+                    box.keys["layer"] = Value(f"[{quoted(name)}]", "")
+
+    def _body(
+        self,
+        target: str,
+        bodies: dict[str, list[Rect]],
+        blows: dict[str, list[BoxGuess]],
+        fits: dict[tuple[str, str], Extents | None],
+    ) -> None:
+        """The hurtbox of one whose boxes are not logged: three quarters of what the nearest of its strikers reaches."""
+        if target in bodies:
+            return
+        own = {striker: one for (striker, other), one in fits.items() if other == target and one is not None}
+        if not own:
+            self.unknown.append(f"{target}: its boxes, as it is never seen near what hits it: log `boxes`")
+            return
+        striker = min(own, key=lambda name: own[name].wide * own[name].high)
+        one, share = own[striker], 2.0 if striker in blows else 1.5
+        rect = Value(f"[{shown(share * one.wide)}, {shown(share * one.high)}]", _parted(one))
+        self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", {"rect": rect}))
+
+    def _hits_of(self, striker: str, target: str) -> list[list[Claim]]:
+        own = {id(one) for _, one in self.pairs[striker, target]}
+        return [[one for one in told if id(one) in own] for told in self.hits]
+
+    def _rects(self, kind: str) -> list[Rect]:
+        return self._rects_of([box for box in self.kinds[kind].boxes if box.role == "hurtbox"])
+
+    @staticmethod
+    def _rects_of(boxes: Sequence[BoxGuess]) -> list[Rect]:
+        found = []
+        for box in boxes:
+            size = _numbers(box.keys["rect"].text) if "rect" in box.keys else box.size
+            x, y = _numbers(box.keys["at"].text) if "at" in box.keys else box.middle
+            found.append((x - size[0] / 2, y - size[1] / 2, x + size[0] / 2, y + size[1] / 2))
+        return found
+
+    def _hitbox(
+        self,
+        striker: str,
+        targets: Sequence[str],
+        bodies: dict[str, list[Rect]],
+        blows: dict[str, list[BoxGuess]],
+        fits: dict[tuple[str, str], Extents | None],
+    ) -> None:
+        mask = Value("[" + ", ".join(map(quoted, targets)) + "]", "")
+        attack = Value(quoted(self._attack_name(striker, targets)), "")
+        if striker in blows:
+            for box in blows[striker]:
+                box.keys |= {"attack": attack, "mask": mask}
+                self.kinds[striker].boxes.append(box)
+            return
+        number = sum(box.role == "hitbox" for box in self.kinds[striker].boxes)
+        box = BoxGuess(f"blow-{number + 1}" if number else "blow", "hitbox", {"attack": attack, "mask": mask})
+        sizes, ups, why = [], [], ""
+        for target in targets:
+            one = fits.get((striker, target))
+            if one is None:
+                continue
+            if target in bodies:
+                size = 2 * one.wide, 2 * one.high
+                why = why or _parted(one)
+            else:
+                body = next(own for own in self.kinds[target].boxes if own.name == "body")
+                held = _numbers(body.keys["rect"].text)
+                size = 2 * one.wide - held[0], 2 * one.high - held[1]
+            sizes.append(size)
+            ups.append(one.up)
+        if sizes:
+            rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
+            text = f"[{shown(rect[0])}, {shown(rect[1])}]"
+            box.keys["rect"] = Value(text, why or "what is left of the reach of both")
+            if median(ups):
+                box.keys["at"] = Value(f"[0, {shown(-median(ups))}]", "hits count where it is that far off")
+            pace = self._pace(striker)
+            if pace > max(min(rect) + 2.0, 3.0):
+                box.keys["swept"] = Value("true", f"it goes {shown(pace)} units a frame, further than it is wide")
+        else:
+            box.keys["rect"] = Value("[8, 8]", "not known: log `boxes`")
+            self.unknown.append(f"{striker}: how far it reaches: log `boxes`")
+        self._during(striker, targets, box)
+        self.kinds[striker].boxes.append(box)
+
+    def _logged(self, kind: str) -> list[str]:
+        """The boxes that the game logs of a kind."""
+        found: set[str] = set()
+        for played in self.recordings:
+            rows = np.flatnonzero(np.array([one.kind == kind for one in played.actors])[played.poses.actor])
+            for row in np.unique(played.poses.logged[rows]).tolist():
+                if row >= 0:
+                    found |= set(played.boxes.of(row))
+        return sorted(found)
+
+    def _logged_box(self, name: str, role: str, kind: str) -> BoxGuess:
+        """A box that always stands alike is a rectangle; another is where the game has it."""
+        seen: list[tuple[float, float, float, float]] = []
+        for played in self.recordings:
+            poses = played.poses
+            rows = np.flatnonzero(np.array([one.kind == kind for one in played.actors])[poses.actor])
+            for row in rows[poses.logged[rows] >= 0].tolist():
+                found = played.boxes.of(int(poses.logged[row])).get(name)
+                if found is not None:
+                    x0, y0, x1, y1 = found
+                    facing = poses.facing[row]
+                    seen.append((x0, y0, x1, y1) if facing > 0 else (-x1, y0, -x0, y1))
+        told = np.array(seen)
+        if len(told) and (np.ptp(told, axis=0) < 0.01).all():
+            x0, y0, x1, y1 = told[0].tolist()
+            keys = {
+                "rect": Value(f"[{shown(x1 - x0)}, {shown(y1 - y0)}]", f"logged alike in {times(len(told), 'pose')}"),
+                "at": Value(f"[{shown((x0 + x1) / 2)}, {shown((y0 + y1) / 2)}]", ""),
+            }
+            return BoxGuess(name, role, keys)
+        keys = {"logged": Value("true", "its place changes: it is where the game logs it")}
+        x0, y0, x1, y1 = np.median(told, axis=0).tolist()
+        return BoxGuess(name, role, keys, (x1 - x0, y1 - y0), ((x0 + x1) / 2, (y0 + y1) / 2))
+
+    def _pace(self, kind: str) -> float:
+        steps = []
+        for played in self.recordings:
+            poses = played.poses
+            before = poses.previous
+            rows = np.flatnonzero(
+                np.array([one.kind == kind for one in played.actors])[poses.actor] & (before >= 0) & ~poses.cut
+            )
+            steps += np.hypot(poses.x[rows] - poses.x[before[rows]], poses.y[rows] - poses.y[before[rows]]).tolist()
+        return float(np.quantile(steps, 0.9)) if steps else 0.0
+
+    def _during(self, striker: str, targets: Sequence[str], box: BoxGuess) -> None:
+        """The cells of clips in which it ever hit, where its kind also shows others."""
+        cells: dict[str, list[int]] = defaultdict(list)
+        shown: set[str] = set()
+        hits = 0
+        for played, told in zip(self.recordings, self.hits, strict=True):
+            poses = played.poses
+            rows = np.flatnonzero(np.array([one.kind == striker for one in played.actors])[poses.actor])
+            shown |= {played.clips[number] for number in np.unique(poses.clip[rows]).tolist() if number >= 0}
+            for one in told:
+                row = played.row(one.striker or "", one.frame)
+                theirs = self._kind(played, one.striker) == striker and self._kind(played, one.target) in targets
+                if row is None or not theirs or poses.clip[row] < 0:
+                    continue
+                hits += 1
+                cell = int(poses.cell[row]) if poses.cell[row] >= 0 else int(poses.tick[row])
+                cells[played.clips[poses.clip[row]]].append(cell)
+        if len(shown) > 1 and cells and len(cells) < len(shown) and hits > FEW:
+            windows = {name: f"{min(some)}-{max(some)}" for name, some in sorted(cells.items())}
+            text = "{ " + ", ".join(f'{quoted(name)} = "{window}"' for name, window in windows.items()) + " }"
+            box.keys["during"] = Value(text, f"the cells of {times(hits, 'hit')}; it shows {times(len(shown), 'clip')}")
+
+
+def _parted(one: Extents) -> str:
+    sides = zip(one.least, one.most, strict=True)
+    span = [f"{shown(low)} to {shown(high)}" if low < high else shown(low) for low, high in sides]
+    spare = f", {times(one.spare, 'pair')} as near without" if one.spare else ""
+    return f"reach {span[0]} by {span[1]}: {one.matched} of {times(one.claims, 'hit')}{spare}"
+
+
+def _numbers(text: str) -> tuple[float, float]:
+    first, second = text.strip("[]").split(",")
+    return float(first), float(second)

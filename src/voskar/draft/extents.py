@@ -1,0 +1,174 @@
+"""How far two kinds reach together, from where they were when hits counted and where they were when none did."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from voskar.core.recording import Claim, Recording
+from voskar.core.rules.shapes import Floats, Ints
+
+REACH = 80.0
+"""Units within which two may have touched at all."""
+LAG = 6
+"""Frames that a game may count a hit after boxes first met."""
+STEPS = 24
+"""Candidates on each axis."""
+
+
+Rect = tuple[float, float, float, float]
+"""Low x, low y, high x, high y about a position that faces +x."""
+
+
+@dataclass(frozen=True)
+class Extents:
+    """A striker of one kind hits one of another while it is within `wide` and `high` units of it, once `up` is taken
+    off: from centre to centre, or to the boxes of the one that are known.
+
+    `least` and `most` are what fits as well. `matched` of `claims` are explained by it, and `spare` pairs come as near
+    without a hit.
+    """
+
+    wide: float
+    high: float
+    up: float
+    least: tuple[float, float]
+    most: tuple[float, float]
+    claims: int
+    matched: int
+    spare: int
+
+
+@dataclass(frozen=True)
+class _Near:
+    """Every frame in which two of the kinds are near: which pair, when, and how they stand to each other."""
+
+    pair: Ints
+    frame: Ints
+    dx: Floats
+    dy: Floats
+
+
+def extents(
+    recordings: Sequence[Recording],
+    claims: Sequence[Sequence[Claim]],
+    striker: str,
+    target: str,
+    known: Sequence[Rect] = (),
+    known_of_striker: bool = False,
+) -> Extents | None:
+    """The extents that best part the frames with hits from those without; None without a claim that can be seen.
+    `known` are boxes of the target, or of the striker, about its position."""
+    near: list[_Near] = []
+    hits: list[tuple[int, int]] = []
+    pairs = 0
+    for played, told in zip(recordings, claims, strict=True):
+        numbers: dict[tuple[int, int], int] = {}
+        near.append(_near(played, striker, target, numbers, pairs, known, known_of_striker))
+        for one in told:
+            key = played.numbers.get(one.striker or "", -1), played.numbers.get(one.target or "", -1)
+            if key in numbers:
+                hits.append((numbers[key], one.frame))
+        pairs += len(numbers)
+    if not hits:
+        return None
+    pair, frame = (np.concatenate([getattr(one, name) for one in near]) for name in ("pair", "frame"))
+    dx, dy = (np.concatenate([getattr(one, name) for one in near]) for name in ("dx", "dy"))
+    struck = np.zeros(pairs, dtype=np.bool_)
+    struck[[number for number, _ in hits]] = True
+    windows = [np.flatnonzero((pair == number) & (frame >= at - LAG) & (frame <= at)) for number, at in hits]
+    windows = [rows for rows in windows if len(rows)]
+    if not windows:
+        return None
+    last = np.array([rows[-1] for rows in windows])
+    up = 0.0
+    if not known:
+        up = float(np.median(dy[last])) if np.ptp(dy[last]) < 4 or len(last) > 2 else 0.0
+        up = up if abs(up) > 2 else 0.0
+    dx, dy = np.abs(dx), np.abs(dy - up)
+    return _fitted(dx, dy, windows, ~struck[pair], pair, up, len(hits))
+
+
+def _off(dx: float, dy: float, facing: float, known: Sequence[Rect]) -> tuple[float, float]:
+    """How far a point is from the nearest of some boxes, in either direction; 0 inside."""
+    found = []
+    for x0, y0, x1, y1 in known:
+        low, high = (x0, x1) if facing > 0 else (-x1, -x0)
+        found.append((max(low - dx, dx - high, 0.0), max(y0 - dy, dy - y1, 0.0)))
+    return min(found, key=max)
+
+
+def _near(
+    played: Recording,
+    striker: str,
+    target: str,
+    numbers: dict[tuple[int, int], int],
+    first: int,
+    known: Sequence[Rect],
+    of_striker: bool,
+) -> _Near:
+    poses = played.poses
+    kinds = (
+        np.array([actor.kind == striker for actor in played.actors]),
+        np.array([actor.kind == target for actor in played.actors]),
+    )
+    shown = ~poses.hidden
+    mine, theirs = (np.flatnonzero(one[poses.actor] & shown) for one in kinds)
+    rows: list[tuple[int, int, float, float]] = []
+    at = (
+        np.searchsorted(poses.frame[theirs], poses.frame[mine]),
+        np.searchsorted(poses.frame[theirs], poses.frame[mine], side="right"),
+    )
+    for row, low, high in zip(mine.tolist(), at[0].tolist(), at[1].tolist(), strict=True):
+        for other in theirs[low:high].tolist():
+            a, b = int(poses.actor[row]), int(poses.actor[other])
+            dx, dy = float(poses.x[row] - poses.x[other]), float(poses.y[row] - poses.y[other])
+            if known and of_striker:
+                dx, dy = _off(-dx, -dy, float(poses.facing[row]), known)
+            elif known:
+                dx, dy = _off(dx, dy, float(poses.facing[other]), known)
+            if a != b and abs(dx) < REACH and abs(dy) < REACH and played.actors[a].owner != played.actors[b].id:
+                number = numbers.setdefault((a, b), first + len(numbers))
+                rows.append((number, int(poses.frame[row]), dx, dy))
+    columns = list(zip(*rows, strict=True)) if rows else [(), (), (), ()]
+    return _Near(*(np.array(one) for one in columns))
+
+
+def _fitted(
+    dx: Floats, dy: Floats, windows: Iterable[Ints], idle: np.ndarray, pair: Ints, up: float, claims: int
+) -> Extents:
+    """Of a grid of extents one of the smaller of those that explain most hits with the fewest touches beside."""
+    windows = list(windows)
+    # of each hit the frame in which the two were nearest in both directions at once
+    deepest = np.array([rows[np.argmin(np.maximum(dx[rows], dy[rows]))] for rows in windows])
+    wides, highs = (_candidates(one, deepest, idle) for one in (dx, dy))
+    best: list[tuple[int, int, float, float]] = []
+    for wide in wides:
+        for high in highs:
+            inside = (dx < wide) & (dy < high)
+            matched = sum(bool(inside[rows].any()) for rows in windows)
+            spare = len(np.unique(pair[inside & idle]))
+            best.append((matched - spare, matched, wide, high))
+    top = max(best)[0]
+    fits = [(wide, high) for score, _, wide, high in best if score == top]
+    wide, high = sorted(fits, key=lambda one: one[0] * one[1])[len(fits) // 3]
+    inside = (dx < wide) & (dy < high)
+    matched = sum(bool(inside[rows].any()) for rows in windows)
+    spare = len(np.unique(pair[inside & idle]))
+    least, most = (tuple(how(one[k] for one in fits) for k in (0, 1)) for how in (min, max))
+    return Extents(wide, high, up, least, most, claims, matched, spare)  # type: ignore[arg-type]
+
+
+def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:
+    """Just above where hits were, and half-way to what missed beyond them."""
+    hits = np.unique(np.round(values[deepest], 2))
+    beyond = np.unique(np.round(values[idle], 2))
+    found = {float(one) + 0.5 for one in hits[-STEPS:]} | {
+        float(one) + 0.5 for one in hits[:: max(len(hits) // STEPS, 1)]
+    }
+    top = float(hits[-1])
+    found |= {float(one) for one in np.linspace(top + 0.5, top + 16, 12)}
+    found |= {(top + float(one)) / 2 for one in beyond[(beyond > top) & (beyond < top + 16)][:4]}
+    return sorted(round(one, 1) for one in found if one > 0.5)

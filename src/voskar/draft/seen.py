@@ -1,0 +1,65 @@
+"""What recordings of one game show and claim, as a draft looks at it."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+
+from voskar.core.recording import Claim, Recording
+from voskar.draft.values import AttackGuess, KindGuess
+
+
+class Seen:
+    """Recordings, and the kinds and attacks drafted so far. `pairs` are the hits of each two kinds."""
+
+    def __init__(self, recordings: Sequence[Recording]) -> None:
+        self.recordings = recordings
+        self.hits: list[list[Claim]] = [[one for one in played.claims if one.event == "hit"] for played in recordings]
+        self.kind_names = sorted({actor.kind for played in recordings for actor in played.actors})
+        self.kinds = {name: KindGuess(name) for name in self.kind_names}
+        self.pairs: dict[tuple[str, str], list[tuple[int, Claim]]] = defaultdict(list)
+        for number, (played, told) in enumerate(zip(recordings, self.hits, strict=True)):
+            for one in told:
+                names = [self._kind(played, name) for name in (one.striker, one.target)]
+                if names[0] and names[1]:
+                    self.pairs[names[0], names[1]].append((number, one))
+        self.unknown: list[str] = []
+        self.attacks: dict[str, AttackGuess] = {}
+        self.strikers = sorted({striker for striker, _ in self.pairs})
+        self.targets = sorted({target for _, target in self.pairs})
+
+    def _kind(self, played: Recording, name: str | None) -> str:
+        number = played.numbers.get(name or "")
+        return "" if number is None else played.actors[number].kind
+
+    def _groups(self, striker: str) -> list[list[str]]:
+        """The targets of a striker, apart where it shows other clips as it hits them: other blows."""
+        clips: dict[str, set[str]] = {}
+        for (name, target), some in sorted(self.pairs.items()):
+            if name == striker and all(one.attack is None for _, one in some):
+                shown = {self._clip(self.recordings[number], one) for number, one in some}
+                clips[target] = shown - {""}
+            elif name == striker:
+                clips[target] = set()
+        groups: list[tuple[set[str], list[str]]] = []
+        for target, shown in clips.items():
+            fitting = next((group for group in groups if not shown or not group[0] or group[0] & shown), None)
+            if fitting is None:
+                groups.append((set(shown), [target]))
+            else:
+                fitting[0].update(shown)
+                fitting[1].append(target)
+        return [targets for _, targets in groups]
+
+    def _clip(self, played: Recording, one: Claim) -> str:
+        row = played.row(one.striker or "", one.frame)
+        number = -1 if row is None else int(played.poses.clip[row])
+        return played.clips[number] if number >= 0 else ""
+
+    def _attack_name(self, striker: str, targets: Sequence[str]) -> str:
+        some = [one for target in targets for _, one in self.pairs.get((striker, target), ())]
+        told = [one.attack for one in some if one.attack]
+        if told:
+            return Counter(told).most_common(1)[0][0]
+        groups = self._groups(striker)
+        return striker if len(groups) == 1 else f"{striker} on {' and '.join(targets)}"

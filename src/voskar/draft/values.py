@@ -1,0 +1,69 @@
+"""What a draft is made of: kinds, boxes and attacks, whose values bring their evidence."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Value:
+    """A value as a rulebook writes it, and the evidence for it."""
+
+    text: str
+    why: str
+
+
+@dataclass
+class BoxGuess:
+    """A box: keys as a rulebook writes them."""
+
+    name: str
+    role: str
+    keys: dict[str, Value] = field(default_factory=dict)
+    size: tuple[float, float] = (8.0, 8.0)
+    middle: tuple[float, float] = (0.0, 0.0)
+    """Of one that the game logs, where it usually is."""
+
+
+@dataclass
+class KindGuess:
+    """A kind, with keys and boxes."""
+
+    name: str
+    side: str | None = None
+    keys: dict[str, Value] = field(default_factory=dict)
+    boxes: list[BoxGuess] = field(default_factory=list)
+
+
+@dataclass
+class AttackGuess:
+    """An attack, with keys; those of either side as `striker.remove`."""
+
+    name: str
+    keys: dict[str, Value] = field(default_factory=dict)
+
+
+@dataclass
+class Guess:
+    """The whole draft. `unknown` says what could not be told, and what to log to learn it."""
+
+    up: str
+    layers: list[str]
+    kinds: list[KindGuess]
+    attacks: list[AttackGuess]
+    contact: dict[str, Value]
+    unknown: list[str]
+
+
+def times(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"
+
+
+def shown(value: float) -> str:
+    return f"{round(value, 2):g}"
+
+
+def quoted(name: str) -> str:
+    """A name as TOML has it."""
+    return json.dumps(name, ensure_ascii=False)
