@@ -23,7 +23,7 @@ LAGS = (0, 2, 4, 8)
     epilog="""
 \b
 Example:
-  voskar draft play-1.jsonl play-2.jsonl -o rules.toml
+  voskar draft meadow.jsonl -o first.toml --overwrite
 """
 )
 @click.argument("recordings", metavar="RECORDING...", nargs=-1, required=True)

@@ -16,7 +16,7 @@ from voskar.start import LOGGERS, contents, write
 \b
 Example:
   voskar init combat
-  voskar init combat --logger cpp
+  voskar init with-logger --logger cpp
 """
 )
 @click.argument("directory", required=False, default=".", metavar="[DIR]", type=click.Path(path_type=Path))
