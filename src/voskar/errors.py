@@ -7,8 +7,8 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
-"""Characters that no id or name has: they would reach terminals and reports."""
+CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff]")
+"""Characters that no id or name has: they would reach terminals and reports, or cannot be written at all."""
 SHOWN = 20  # problems printed before the rest is only counted
 
 
@@ -38,9 +38,19 @@ class Problem:
         if self.frame is not None:
             where.append(f"frame {self.frame}")
         if self.key:
-            where.append(self.key)
-        text = ": ".join([*where, self.message])
+            where.append(cut(self.key))
+        text = ": ".join([*where, cut(self.message)])
         return f"{text} ({self.hint})" if self.hint else text
+
+
+LONG = 80
+"""Characters of a value that are echoed."""
+
+
+def cut(text: str) -> str:
+    """A message in which values from files are no longer than they need to be."""
+    text = re.sub(r'"([^"]{81,})"', lambda match: f'"{match[1][:LONG]}…"', text)
+    return re.sub(r"[^\s\"]{161,}", lambda match: f"{match[0][:LONG]}…", text)
 
 
 class VoskarError(Exception):

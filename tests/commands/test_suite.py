@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import shlex
 import shutil
+import signal
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +16,7 @@ import pytest
 import xmlschema
 
 from tests.commands.test_cli import voskar
+from voskar.suite.running import in_parallel
 
 MISTAKES = [
     ('rulebook = "apiary.tml"', r'apiary\.tml: no such file \(did you mean "apiary\.toml"'),
@@ -225,3 +228,26 @@ def test_tune_refuses(apiary: Path, here: Any, arguments: tuple[str, ...], told:
     done = here("tune", "apiary.toml", "bugs/hits-late-log.stage.toml", *arguments, cwd=apiary)
     assert (done.returncode, done.stdout) == (2, "")
     assert told in done.stderr
+
+
+def _killed_once(path: str) -> str:
+    """Kills its own process the first time."""
+    mark = Path(path)
+    if not mark.exists():
+        mark.touch()
+        os.kill(os.getpid(), signal.SIGKILL)
+    return mark.name
+
+
+def _killed_always(name: str) -> str:
+    if name == "bad":
+        os.kill(os.getpid(), signal.SIGKILL)
+    return name
+
+
+def test_a_worker_that_is_killed_fails_alone(tmp_path: Path) -> None:
+    paths = [str(tmp_path / name) for name in "abc"]
+    Path(paths[1]).touch()
+    assert list(in_parallel(_killed_once, paths, 2)) == ["a", "b", "c"]
+    found = list(in_parallel(_killed_always, ["x", "bad", "y"], 2, lambda name: f"{name} is lost"))
+    assert found == ["x", "bad is lost", "y"]

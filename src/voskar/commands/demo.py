@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from voskar import demo
-from voskar.commands.main import BAD_INPUT, run
+from voskar.commands.main import BAD_INPUT, INTERRUPTED, run
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors
 
@@ -70,7 +70,10 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
         if question:
             click.secho(question, bold=True)
         click.secho(f"$ voskar {shlex.join(line)}", dim=True)
-        if run(line) >= BAD_INPUT:
+        code = run(line)
+        if code == INTERRUPTED:
+            raise click.Abort
+        if code >= BAD_INPUT:
             raise AssertionError("the demo's own files are refused")
         click.echo()
     more = "" if everything else "More of this: voskar demo --all. "

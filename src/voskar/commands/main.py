@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import codecs
+import io
+import signal
 import sys
+import threading
 import traceback
 from importlib import import_module
 
@@ -11,6 +15,7 @@ import click
 from voskar.errors import VoskarError
 
 AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
+INTERRUPTED = 130
 
 COMMANDS = {
     "init": "A folder to begin in: a first rulebook, a suite, a scene, and a logger for the game.",
@@ -106,8 +111,44 @@ def main() -> None:
     sys.exit(run(sys.argv[1:]))
 
 
+PLAIN = {
+    "→": "->", "…": "...", "·": "-", "°": " deg", "±": "+-", "■": "#", "●": "*", "◐": "+", "○": "o", "█": "#",
+    "\u2013": "-", "\u2212": "-", "\u00d7": "x", "╸": "-", "━": "-",
+}  # fmt: skip
+"""What stands for a character that a terminal cannot show."""
+
+
+def _degraded(error: UnicodeError) -> tuple[str, int]:
+    """What is written for characters that a stream's encoding does not have."""
+    if not isinstance(error, UnicodeEncodeError):
+        raise error
+    return "".join(PLAIN.get(one, "?") for one in error.object[error.start : error.end]), error.end
+
+
+def _stopped(number: int, frame: object) -> None:
+    """A termination unwinds as an interruption does: unfinished files go, and so do workers."""
+    raise SystemExit(128 + number)
+
+
+def _prepare() -> None:
+    """Streams show what they can, whatever their encoding; a termination leaves nothing behind; nothing read so far."""
+    codecs.register_error("voskar", _degraded)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="voskar")
+    if threading.current_thread() is threading.main_thread():
+        signal.signal(signal.SIGTERM, _stopped)
+    from voskar.files.reading import begin
+
+    begin()
+
+
 def run(arguments: list[str]) -> int:
     """Runs one command line and returns its exit code. The one place where errors become text."""
+    _prepare()
+    if "" in arguments:
+        click.echo("error: found an empty argument, expected a name or a value", err=True)
+        return BAD_INPUT
     try:
         code = cli.main(arguments, prog_name="voskar", standalone_mode=False)
         sys.stdout.flush()
@@ -123,10 +164,13 @@ def run(arguments: list[str]) -> int:
             click.echo(f"{click.style('error:', fg='red', bold=True)} {line}", err=True)
         return BAD_INPUT
     except click.Abort:
-        return 130
+        return INTERRUPTED
     except BrokenPipeError:  # the reader of our output has gone, as `head` does
         sys.stderr.close()
         return AGREED
+    except OSError as error:  # files that users name tell their own; this is standard output
+        click.echo(f"error: cannot write: {(error.strerror or str(error)).lower()}", err=True)
+        return BAD_INPUT
     except Exception:
         traceback.print_exc()
         click.echo("error: this is a bug in Voskar; the lines above say where", err=True)

@@ -14,7 +14,8 @@ WIDE = 100  # columns from which there is room for more than what is needed
 
 def console() -> Console:
     """Where tables go. Without a terminal there is no colour, and lines are 80 wide unless COLUMNS says more."""
-    return Console(file=sys.stdout, highlight=False, soft_wrap=False)
+    # names and titles from files are data: no markup, no emoji codes
+    return Console(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
 
 
 def outcome(name: str | None) -> Text:

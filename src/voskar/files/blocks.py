@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import IO, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
@@ -27,7 +27,7 @@ from voskar.files.frames import (
     frame_telling,
     keys_written,
 )
-from voskar.files.reading import plain_errors
+from voskar.files.reading import ShortLines, plain_errors
 from voskar.files.tables import POSES, Mark, arrow_type, boxes_in, gathered, table_frames, table_path
 
 Key = tuple[str, str, str | None]
@@ -99,7 +99,7 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
         yield chunk
 
 
-def json_blocks(name: str, stream: IO[bytes], number: int, warn: Warn) -> Iterator[Block]:
+def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Iterator[Block]:
     """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
     fields: Sequence[str] = ()
     while lines := stream.readlines(PIECE):

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Callable
 from fractions import Fraction
 from typing import Any
 
 from voskar.core.recording import LogScope
-from voskar.errors import InputError, Problem, nearest
+from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.frames import EVENTS, json_message, sort_of
 
 VERSION = 1
@@ -61,7 +60,7 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
         if key not in HEADER_KEYS and not key.startswith("_") and not (tables and key == "frames"):
             raise wrong(f'unknown key "{key}"', key, nearest(key, HEADER_KEYS))
     rate = header.get("rate")
-    if isinstance(rate, bool) or not isinstance(rate, int | float) or not (math.isfinite(rate) and 0 < rate <= 1e6):
+    if isinstance(rate, bool) or not isinstance(rate, int | float) or not 0 < rate <= 1e6:
         found = "none" if rate is None else json.dumps(rate)
         raise wrong(f"found {found}, expected frames per second above 0", "rate")
     for key, options in (("up", ("-y", "+y")), ("reactions", ("baked", "raw"))):
@@ -72,11 +71,19 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
         raise wrong(f"found {json.dumps(seed)}, expected a whole number", "seed")
     if not isinstance(title, str):
         raise wrong(f"found {json.dumps(title)}, expected a text", "title")
+    if CONTROL.search(title):
+        raise wrong(f"found {json.dumps(title)}, expected a text without control characters", "title")
     check_scopes(header, wrong)
     span = header.get("frames")
     if tables and span is not None and not _is_span(span):
         raise wrong(f"found {json.dumps(span)}, expected the first and the last frame", "frames")
+    if tables and span is not None and span[1] - span[0] >= MOST_FRAMES:
+        raise wrong(f"found {span[1] - span[0] + 1} frames, expected at most {MOST_FRAMES}", "frames")
     return header
+
+
+MOST_FRAMES = 20_000_000
+"""Frames that a recording may have: days of play."""
 
 
 def check_scopes(header: dict[str, Any], wrong: Callable[..., InputError]) -> None:

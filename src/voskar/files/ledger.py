@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import msgspec
 
+from voskar.core.judging.outcomes import LANDED, OUTCOMES
 from voskar.core.ledger import COLUMNS, FORMAT, Event, Ledger
 from voskar.core.ledger.event import NUMBERS
 from voskar.core.ledger.events import SORTS
 from voskar.errors import InputError, Problem
-from voskar.files.reading import plain_errors, read_text, whole_file
+from voskar.files.reading import plain_errors, read_text, reads, whole_file
 
 if TYPE_CHECKING:
     import pandas
@@ -21,6 +23,20 @@ if TYPE_CHECKING:
 ENDINGS = (".jsonl", ".csv", ".parquet")
 WHOLE = ("frame", "until")  # columns of whole numbers
 HEADER_LIMIT = 1 << 20  # bytes looked at for the header line
+
+
+Rate = Annotated[float, msgspec.Meta(gt=0, le=1e6)]
+
+
+class Header(msgspec.Struct):
+    """The header of a ledger, as it is read."""
+
+    frames: tuple[int, int]
+    version: int = FORMAT
+    rulebook: str = ""
+    recording: str = ""
+    rate: Rate = 60.0
+    options: dict[str, Any] = {}
 
 
 def ledger_lines(ledger: Ledger) -> Iterator[str]:
@@ -97,6 +113,7 @@ def read_ledger(path: str | Path) -> Ledger:
     Raises InputError for a file that is none, or of a later format.
     """
     ending = check_ending(path)
+    reads(path)
     if not is_ledger(path):
         with plain_errors(path):
             Path(path).open("rb").close()
@@ -105,19 +122,18 @@ def read_ledger(path: str | Path) -> Ledger:
         header, events = _read_lines(path)
     else:
         header, events = _read_table(path, ending)
-    if int(header.get("version", FORMAT)) > FORMAT:
-        message = f"found version {header['version']} of the ledger's format, this Voskar reads up to {FORMAT}"
+    span = [0, max((event.frame for event in events), default=-1)]
+    try:
+        told = msgspec.convert({"frames": span, **header}, Header)
+    except msgspec.ValidationError as error:
+        found = re.search(r"^Expected (.*?)(?:,| - at).*\$\.(\w+)", str(error))
+        message = str(error) if found is None else f"expected {found[1].replace('`', '')}"
+        key = None if found is None else found[2]
+        raise InputError(Problem(f"not the header of a ledger: {message}", file=str(path), line=1, key=key)) from None
+    if told.version > FORMAT:
+        message = f"found version {told.version} of the ledger's format, this Voskar reads up to {FORMAT}"
         raise InputError(Problem(message, file=str(path)))
-    first, last = header.get("frames", [0, max((event.frame for event in events), default=-1)])
-    return Ledger(
-        events,
-        str(header.get("rulebook", "")),
-        str(header.get("recording", "")),
-        float(header.get("rate", 60.0)),
-        int(first),
-        int(last),
-        dict(header.get("options", {})),
-    )
+    return Ledger(events, told.rulebook, told.recording, told.rate, *told.frames, told.options)
 
 
 def _event(row: Any) -> Event:
@@ -134,6 +150,11 @@ def _event(row: Any) -> Event:
     for name in columns:
         if name not in sort.__struct_fields__:
             raise ValueError(f'a {sort.event} has no column "{name}"')
+    if columns.get("outcome", LANDED) not in OUTCOMES:
+        raise ValueError(f"unknown outcome {json.dumps(columns['outcome'])}")
+    frame = columns["frame"]
+    if not isinstance(frame, int) or isinstance(frame, bool) or abs(frame) > 1 << 53:
+        raise ValueError(f"found the frame {json.dumps(frame)[:40]}, expected a whole number")
     return msgspec.convert(columns, sort)
 
 
@@ -147,7 +168,7 @@ def _read_lines(path: str | Path) -> tuple[dict[str, Any], list[Event]]:
                 header = row
             else:
                 events.append(_event(row))
-        except (ValueError, msgspec.ValidationError) as error:
+        except (ValueError, RecursionError, msgspec.ValidationError) as error:
             raise InputError(Problem(f"not a line of a ledger: {error}", file=str(path), line=number)) from None
     return header, events
 
@@ -156,19 +177,23 @@ def _read_table(path: str | Path, ending: str) -> tuple[dict[str, Any], list[Eve
     import pandas
 
     header: dict[str, Any] = {}
-    with plain_errors(path):
-        if ending == ".csv":
-            # everything as text first: an id may be called NA, or an attack 7
-            frame = pandas.read_csv(path, dtype=str, keep_default_na=False, na_values=[""])
-        else:
-            import pyarrow.parquet
+    try:
+        with plain_errors(path):
+            if ending == ".csv":
+                # everything as text first: an id may be called NA, or an attack 7
+                frame = pandas.read_csv(path, dtype=str, keep_default_na=False, na_values=[""])
+            else:
+                import pyarrow.parquet
 
-            table = pyarrow.parquet.read_table(path)
-            header = json.loads((table.schema.metadata or {}).get(b"voskar", b"{}"))
-            frame = table.to_pandas()
+                table = pyarrow.parquet.read_table(path)
+                header = json.loads((table.schema.metadata or {}).get(b"voskar", b"{}"))
+                frame = table.to_pandas()
+    except ValueError as error:  # whatever the libraries call a table that is none
+        raise InputError(Problem(f"not a table of a ledger: {str(error).splitlines()[0]}", file=str(path))) from None
     events = []
     for number, row in enumerate(frame.to_dict("records"), 1):
-        own = {str(name): value for name, value in row.items() if not pandas.isna(value)}
+        own = {str(name): value for name, value in row.items() if isinstance(value, str) or value == value}
+        own = {name: value for name, value in own.items() if value is not None}
         try:
             events.append(_event({name: _number(name, value) for name, value in own.items()}))
         except (ValueError, msgspec.ValidationError) as error:
@@ -179,5 +204,5 @@ def _read_table(path: str | Path, ending: str) -> tuple[dict[str, Any], list[Eve
 def _number(name: str, value: Any) -> Any:
     """A value of a table as its column has it."""
     if name in WHOLE:
-        return int(value)
+        return int(float(value))
     return float(value) if name in NUMBERS else value

@@ -16,11 +16,28 @@ from typing import IO, cast
 from voskar.errors import InputError, Problem, nearest
 
 GZIP_MAGIC = b"\x1f\x8b"
+LONGEST = 64 << 20
+"""Bytes that one line may have: a small file may unpack to a line without end."""
+
+_read: set[Path] = set()
+"""What this run of the command has read: output never takes its place."""
+
+
+def begin() -> None:
+    """A run begins: nothing has been read."""
+    _read.clear()
+
+
+def reads(path: str | Path) -> None:
+    """Notes a file that is read, or a folder of them."""
+    _read.add(Path(path).resolve())
 
 
 @contextmanager
 def plain_errors(path: str | Path) -> Iterator[None]:
     """Turns what the system says of a file into one clear error."""
+    if not str(path):
+        raise InputError(Problem("found an empty name, expected that of a file"))
     try:
         yield
     except IsADirectoryError:
@@ -48,7 +65,10 @@ def _neighbour(path: str | Path) -> str | None:
 
 def read_text(path: str | Path) -> str:
     """A whole UTF-8 file."""
+    reads(path)
     with plain_errors(path):
+        if Path(path).exists() and not Path(path).is_file() and not Path(path).is_dir():
+            raise InputError(Problem("found a device, expected a file", file=str(path)))
         data = Path(path).read_bytes()
     try:
         return data.decode("utf-8-sig")
@@ -57,11 +77,36 @@ def read_text(path: str | Path) -> str:
         raise InputError(Problem("not UTF-8 text", file=str(path), line=line)) from None
 
 
+class ShortLines:
+    """A stream of binary lines that refuses one without end."""
+
+    def __init__(self, stream: IO[bytes], name: str) -> None:
+        self._stream, self._name = stream, name
+
+    def readline(self) -> bytes:
+        """The next line, empty at the end. Raises InputError for one that is too long."""
+        line = self._stream.readline(LONGEST + 1)
+        if len(line) > LONGEST:
+            raise InputError(Problem(f"found a line longer than {LONGEST >> 20} MiB", file=self._name))
+        return line
+
+    def __iter__(self) -> Iterator[bytes]:
+        return iter(self.readline, b"")
+
+    def readlines(self, size: int) -> list[bytes]:
+        """Some lines, of about so many bytes together; none at the end."""
+        lines: list[bytes] = []
+        while size > 0 and (line := self.readline()):
+            lines.append(line)
+            size -= len(line)
+        return lines
+
+
 @dataclass(frozen=True)
 class Lines:
     """A stream of lines, and the file it comes from with its size in bytes, 0 for one that cannot be known."""
 
-    stream: IO[bytes]
+    stream: ShortLines
     source: BufferedReader
     size: int
 
@@ -79,10 +124,13 @@ def open_lines(path: str | Path) -> Iterator[Lines]:
         elif Path(path).is_dir():
             raise IsADirectoryError
         else:
+            reads(path)
             source = stack.enter_context(Path(path).open("rb"))
         zipped = source.peek(2)[:2] == GZIP_MAGIC
         size = 0 if str(path) == "-" else Path(path).stat().st_size
-        yield Lines(cast(IO[bytes], gzip.GzipFile(fileobj=source)) if zipped else source, source, size)
+        name = "standard input" if str(path) == "-" else str(path)
+        stream = cast(IO[bytes], gzip.GzipFile(fileobj=source)) if zipped else source
+        yield Lines(ShortLines(stream, name), source, size)
 
 
 def made_folder(path: str | Path) -> None:
@@ -93,8 +141,16 @@ def made_folder(path: str | Path) -> None:
 
 @contextmanager
 def whole_file(path: str | Path) -> Iterator[Path]:
-    """A temporary path beside `path` that takes its place when the block succeeds, and is removed when not."""
+    """A temporary path beside `path` that takes its place when the block succeeds, and is removed when not.
+
+    A link is written through. Raises InputError for a file that this run has read.
+    """
     target = Path(path)
+    if target.is_symlink():
+        target = target.resolve()
+    if target.resolve() in _read or any(folder in target.resolve().parents for folder in _read if folder.is_dir()):
+        hint = "name another file for the output"
+        raise InputError(Problem("this file is read by the same command", file=str(path), hint=hint))
     with plain_errors(path):
         if target.is_dir():
             raise IsADirectoryError

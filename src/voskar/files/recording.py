@@ -6,7 +6,6 @@ import io
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import IO
 
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
@@ -14,7 +13,7 @@ from voskar.files.blocks import json_blocks, table_blocks
 from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import json_frames
 from voskar.files.header import meaning, read_header
-from voskar.files.reading import open_lines
+from voskar.files.reading import ShortLines, open_lines, reads
 from voskar.files.rulebook import Rulebook
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
@@ -33,7 +32,7 @@ def load_recording(path: str | Path, rulebook: Rulebook) -> Recording:
 def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Recording:
     """Checks the lines of a recording; `name` is what errors call it."""
     stream = io.BytesIO(b"\n".join(line.rstrip(b"\n") for line in lines))
-    return _gather(_json_source(stream, name, lambda: 0.0), rulebook)
+    return _gather(_json_source(ShortLines(stream, name), name, lambda: 0.0), rulebook)
 
 
 @contextmanager
@@ -46,6 +45,7 @@ def open_frames(path: str | Path) -> Iterator[FrameSource]:
         return
     if str(path) != "-" and is_tables(path):
         folder = Path(path)
+        reads(folder)
         header = read_header(str(folder / HEADER), None, header_text(folder), tables=True)
         told = header.pop("frames", None)
         frames, blocks = table_frames(folder, told), table_blocks(folder, told)
@@ -58,7 +58,7 @@ def open_frames(path: str | Path) -> Iterator[FrameSource]:
         yield _json_source(lines.stream, "standard input" if str(path) == "-" else str(path), lines.share)
 
 
-def _json_source(stream: IO[bytes], name: str, share: Callable[[], float]) -> FrameSource:
+def _json_source(stream: ShortLines, name: str, share: Callable[[], float]) -> FrameSource:
     numbered = ((number, line) for number, line in enumerate(stream, 1) if not line.isspace())
     head = next(numbered, None)
     if head is None:

@@ -79,6 +79,10 @@ def parse_source(text: str, name: str) -> Source:
         raw = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise InputError(_syntax(name, error, text)) from None
+    except RecursionError:
+        raise InputError(Problem("nested too deeply", file=name)) from None
+    except ValueError:  # what is no number to Python, as one of thousands of digits
+        raise InputError(Problem("a number of too many digits", file=name)) from None
     return Source(name, raw, {path: (name, line) for path, line in key_lines(text).items()})
 
 

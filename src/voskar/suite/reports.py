@@ -62,7 +62,11 @@ def _case(
 
 def _plain(told: str) -> str:
     """Text without characters that XML forbids."""
-    return "".join(one for one in told if one in "\t\n" or ord(one) >= 0x20)
+    return "".join(one for one in told if one in "\t\n" or (ord(one) >= 0x20 and not _is_forbidden(ord(one))))
+
+
+def _is_forbidden(code: int) -> bool:
+    return 0xD800 <= code <= 0xDFFF or code in (0xFFFE, 0xFFFF)
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import contextlib
 import shlex
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from functools import lru_cache, partial
 from pathlib import Path
@@ -150,11 +151,16 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
         yield Fault(f"baseline-{one.sort}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
 
 
+def _lost(job: Job) -> Result:
+    """One whose process did not come back twice."""
+    return Result(job.name, 0, "", (), error="its process was killed, and once more when it was tried again")
+
+
 def run_suite(
     jobs: Sequence[Job], workers: int, *, coverage: bool = False, pages: str | None = None
 ) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done."""
-    yield from in_parallel(partial(run_job, coverage=coverage, pages=pages), jobs, workers)
+    yield from in_parallel(partial(run_job, coverage=coverage, pages=pages), jobs, workers, _lost)
 
 
 def audit_rulebooks(suite: Suite) -> Iterator[Result]:
@@ -187,16 +193,52 @@ def audit_rulebooks(suite: Suite) -> Iterator[Result]:
         )
 
 
-def in_parallel(function: Callable[[T], R], items: Sequence[T], workers: int) -> Iterator[R]:
-    """What a function makes of each item, in their order; with more than one worker in processes of their own."""
+def in_parallel(
+    function: Callable[[T], R], items: Sequence[T], workers: int, lost: Callable[[T], R] | None = None
+) -> Iterator[R]:
+    """What a function makes of each item, in their order; with more than one worker in processes of their own.
+
+    Where a process is killed, what it and its fellows had not done is tried again, each by itself; `lost` says what
+    comes of one that is killed again. Raises VoskarError without it.
+    """
     if workers <= 1 or len(items) == 1:
         yield from map(function, items)
         return
-    with ProcessPoolExecutor(max_workers=min(workers, len(items))) as pool:
+    done = 0
+    with _workers(min(workers, len(items))) as pool:
         futures = [pool.submit(function, item) for item in items]
         try:
             for future in futures:
                 yield future.result()
-        finally:
-            for future in futures:
-                future.cancel()
+                done += 1
+        except BrokenProcessPool:
+            pass
+        else:
+            return
+    for item in items[done:]:
+        yield _alone(function, item, lost)
+
+
+def _alone(function: Callable[[T], R], item: T, lost: Callable[[T], R] | None) -> R:
+    try:
+        with _workers(1) as pool:
+            return pool.submit(function, item).result()
+    except BrokenProcessPool:
+        if lost is None:
+            raise VoskarError("a worker was killed, and once more when its work was tried again") from None
+        return lost(item)
+
+
+@contextlib.contextmanager
+def _workers(count: int) -> Iterator[ProcessPoolExecutor]:
+    """Processes that end with the block, however it ends."""
+    pool = ProcessPoolExecutor(max_workers=count)
+    try:
+        yield pool
+    except BaseException:
+        processes = list((getattr(pool, "_processes", None) or {}).values())
+        pool.shutdown(wait=False, cancel_futures=True)
+        for process in processes:
+            process.terminate()
+        raise
+    pool.shutdown(cancel_futures=True)
