@@ -79,6 +79,14 @@ class Held:
         kind = self.recording.actors[self.recording.numbers[name]].kind
         return self.catalog.by_kind[kind]
 
+    @cached_property
+    def adopted(self) -> dict[str, list[Event]]:
+        """What was taken over from the game, by actor."""
+        found: dict[str, list[Event]] = {}
+        for event in self.ledger.of("adopted"):
+            found.setdefault(event.id or "", []).append(event)
+        return found
+
     def of(self, sort: str) -> list[Event]:
         """The events of a sort that the rules have on their own, not as the game has them."""
         taken = {(event.frame, event.detail, event.id) for event in self.ledger.of("adopted")}

@@ -66,8 +66,10 @@ def _state(held: Held, course: Course) -> Iterator[Finding]:
 
 def _taken_over(held: Held, course: Course) -> Iterator[Finding]:
     """Values that the replay went on from as the game has them."""
-    ends = {} if held.resync is None else held.resync.ends
-    own = [event for event in held.ledger.of("adopted") if event.id == course.actor.id]
+    own = held.adopted.get(course.actor.id)
+    if held.resync is None or own is None:
+        return
+    ends = held.resync.ends
     for (first, name, column), last in sorted(ends.items()):
         if name != course.actor.id:
             continue

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Hashable, Iterable, Mapping
 from dataclasses import dataclass, field
 
@@ -54,9 +55,10 @@ class ClaimIndex:
         self.windows = windows
         self.claims = {number: one for number, one in enumerate(recording.claims) if wanted(one)}
         self.settled: set[int] = set()
-        self._by_key: dict[Hashable, list[int]] = {}
-        for number, one in self.claims.items():
-            self._by_key.setdefault(key(one), []).append(number)
+        self._by_key: dict[Hashable, list[tuple[int, int]]] = {}
+        for number, one in sorted(self.claims.items(), key=lambda item: (item[1].frame, item[0])):
+            self._by_key.setdefault(key(one), []).append((one.frame, number))
+        self._reach = max(windows.near, windows.widest)
 
     def fits(self, number: int, frame: int) -> bool:
         """Whether a claim stands for what the rules have in a frame."""
@@ -66,18 +68,18 @@ class ClaimIndex:
     def nearest(self, keys: Iterable[Hashable], frame: int, among: Callable[[int], bool]) -> int | None:
         """Of the first key that has any: the nearest claim to a frame that is not settled, None without one."""
         for key in keys:
+            own = self._by_key.get(key)
+            if own is None:
+                continue
+            low, high = (bisect_left(own, (edge, -1)) for edge in (frame - self._reach, frame + self._reach + 1))
             found = [
-                (abs(self.claims[number].frame - frame), self.claims[number].frame, number)
-                for number in self._by_key.get(key, ())
+                (abs(at - frame), at, number)
+                for at, number in own[low:high]
                 if number not in self.settled and among(number)
             ]
             if found:
                 return min(found)[2]
         return None
-
-    def has(self, key: Hashable) -> bool:
-        """Whether any is about that."""
-        return key in self._by_key
 
     def is_near(self, number: int, frame: int) -> bool:
         """Whether a claim may be the same thing at another frame."""

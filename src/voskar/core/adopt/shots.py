@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
+
 from voskar.core.adopt.plan import Resync
 from voskar.core.emitters.firing import ONCE, Emitters
 from voskar.core.ledger.events import Adopted, Denied, Spawn
@@ -79,14 +81,13 @@ class Shots:
 
     def _use(self, kind: str, owner: str, frame: int, before: int, after: int) -> int | None:
         """The nearest first pose of such a shot in some frames, which is used up."""
-        found = [
-            (abs(one - frame), one, key)
-            for key in ((kind, owner), (kind, None))
-            for one in self._shown.get(key, ())
-            if frame - before <= one <= frame + after
-        ]
+        found = []
+        for key in ((kind, owner), (kind, None)):
+            shown = self._shown.get(key, [])
+            low, high = bisect_left(shown, frame - before), bisect_right(shown, frame + after)
+            found += [(abs(one - frame), one, key) for one in shown[low:high]]
         if not found:
             return None
-        _, shown, key = min(found, key=lambda one: one[:2])
-        self._shown[key].remove(shown)
-        return shown
+        _, used, key = min(found, key=lambda one: one[:2])
+        del self._shown[key][bisect_left(self._shown[key], used)]
+        return used
