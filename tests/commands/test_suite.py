@@ -247,7 +247,8 @@ def _killed_always(name: str) -> str:
 
 def test_a_worker_that_is_killed_fails_alone(tmp_path: Path) -> None:
     paths = [str(tmp_path / name) for name in "abc"]
-    Path(paths[1]).touch()
+    for path in paths[1:]:
+        Path(path).touch()
     assert list(in_parallel(_killed_once, paths, 2)) == ["a", "b", "c"]
     found = list(in_parallel(_killed_always, ["x", "bad", "y"], 2, lambda name: f"{name} is lost"))
     assert found == ["x", "bad is lost", "y"]

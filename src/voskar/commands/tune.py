@@ -7,6 +7,7 @@ import math
 import os
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 import click
 from rich.progress import Progress
@@ -15,13 +16,16 @@ from rich.text import Text
 from voskar.commands import present
 from voskar.commands.options import check_actors, picture_ending, reactions_option, resync_option, within_option
 from voskar.errors import InputError, Problem
+from voskar.evidence.fitting import search
 from voskar.evidence.tuning import Point, Score, fit_words
 from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
-from voskar.files.rulebook import load_rulebook
-from voskar.files.vary import LAG, MOST, Axis, changed, parse_axis
+from voskar.files.rewrite import rewrite
+from voskar.files.rulebook import Rulebook, load_rulebook
+from voskar.files.vary import LAG, MOST, Axis, Change, changed, meant, parse_axis, told_value
 from voskar.files.windows import parse_windows
-from voskar.suite.tuning import Reactions, run_trials, trials
+from voskar.suite.running import in_parallel
+from voskar.suite.tuning import Reactions, run_halves, run_trials, trials, trials_of
 
 CHANGES = ("gained", "lost", "moved", "changed")
 ROWS = 40
@@ -35,13 +39,22 @@ Example:
   voskar tune apiary.toml meadow.jsonl --vary kinds.keeper.iframes=30f..70f/10
   voskar tune apiary.toml meadow.jsonl --vary kinds.keeper.iframes=57f..63f -o iframes.png
   voskar tune apiary.toml bugs/hits-late-log.stage.toml --vary claims.lag=-2..3
+  voskar tune apiary.toml meadow.jsonl --fit kinds.keeper.iframes=20f..90f --fit attacks.gore.damage=1..9
   voskar tune apiary.toml meadow.jsonl --vary attacks.gore.damage=3..9 --vary kinds.keeper.health=5..11/2 --json
 """
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recordings", metavar="RECORDING...", nargs=-1, required=True)
 @click.option(
-    "--vary", "varied", multiple=True, required=True, metavar="KEYPATH=VALUES",
+    "--fit",
+    "fitted",
+    multiple=True,
+    metavar="KEYPATH=VALUES",
+    help="Keys and values of which the best are searched for, many at once, without a grid.",
+)
+@click.option("--write", is_flag=True, help="With --fit: write the best values into the rulebook.")
+@click.option(
+    "--vary", "varied", multiple=True, metavar="KEYPATH=VALUES",
     help="A key of the rulebook, or several with + between them, and values: 30f,60f or 30f..60f/5. Several: a grid.",
 )  # fmt: skip
 @reactions_option
@@ -55,6 +68,8 @@ Example:
 def command(
     rulebook: str,
     recordings: tuple[str, ...],
+    fitted: tuple[str, ...],
+    write: bool,
     varied: tuple[str, ...],
     reactions: Reactions | None,
     within: tuple[str, ...],
@@ -71,8 +86,20 @@ def command(
     agree, which values fit best, and how sharply; so an unknown number can be found from what the game did.
     `claims.lag` is how many frames late the game tells its claims.
     """
+    if bool(fitted) == bool(varied):
+        raise click.UsageError("give --vary to try values, or --fit to search for the best")
     ending = picture_ending(out) if out else ""
     parse_windows(within)
+    if fitted:
+        if out or actor:
+            raise click.UsageError("--out and --actor go with --vary")
+        axes = [parse_axis(text) for text in fitted]
+        _check_keys(axes, recordings)
+        options = {"reactions": reactions, "within": within, "resync": resync}
+        _fit(rulebook, recordings, axes, options, workers or os.cpu_count() or 1, write=write, as_json=as_json)
+        return
+    if write:
+        raise click.UsageError("--write goes with --fit")
     axes = [parse_axis(text) for text in varied]
     if out and len(axes) > 2:
         raise click.UsageError("a figure shows one or two varied keys")
@@ -104,13 +131,93 @@ def command(
         click.echo(f"\ndrew {Path(out)}", err=as_json)
 
 
-def _check_axes(axes: Sequence[Axis], recordings: Sequence[str]) -> None:
-    """Raises for what cannot be varied so."""
+def _fit(
+    rulebook: str,
+    recordings: Sequence[str],
+    axes: Sequence[Axis],
+    options: dict[str, Any],
+    workers: int,
+    *,
+    write: bool,
+    as_json: bool,
+) -> None:
+    """Searches for the best values by the first half of each recording, and holds them against the second."""
+    book = load_rulebook(rulebook)
+    lengths = [len(axis.values) for axis in axes]
+    told: dict[Point, tuple[int, int]] = {}
+
+    def wrong(points: Sequence[Point]) -> list[int]:
+        found = list(in_parallel(run_halves, trials_of(rulebook, recordings, axes, points, **options), workers))
+        for index, point in enumerate(points):
+            own = found[index * len(recordings) : (index + 1) * len(recordings)]
+            told[point] = sum(one for one, _ in own), sum(one for _, one in own)
+        return [told[point][0] for point in points]
+
+    now = present_place(book, axes)
+    middle, low = tuple(length // 2 for length in lengths), tuple(length // 5 for length in lengths)
+    found = search(lengths, [now or middle, middle, low], wrong, now)
+    changes = [
+        Change(key, path, axis.values[place])
+        for number, (axis, place) in enumerate(zip(axes, found.best, strict=True))
+        for key, path in axis.keys
+        if key != LAG and (now is None or place != now[number])
+    ]
+    changed(book, changes)
+    written = rewrite(book, changes) if write and changes else []
+    if as_json:
+        plain = {
+            "voskar": "fit", "version": 1, "tried": found.tried, "written": written,
+            "values": {axis.key: axis.values[place] for axis, place in zip(axes, found.best, strict=True)},
+            "alike": {a.key: [a.values[one] for one in span] for a, span in zip(axes, found.alike, strict=True)},
+            "fitted": found.wrong, "held_out": told[found.best][1],
+            "before": None if now is None else list(told[now]),
+        }  # fmt: skip
+        click.echo(json.dumps(plain))
+        return
+    console = present.console()
+    table = present.table("", [("key", ""), ("was", "right"), ("best", "right"), ("as good", "")])
+    table.title = None
+    for number, axis in enumerate(axes):
+        first, last = (axis.values[place] for place in found.alike[number])
+        was = "" if now is None else axis.values[now[number]]
+        span = "only this" if first == last else f"{first} to {last}"
+        edge = found.alike[number][0] == 0 or found.alike[number][1] == lengths[number] - 1
+        table.add_row(axis.key, was, axis.values[found.best[number]], span + (", to the edge" if edge else ""))
+    console.print(table)
+    before = "" if now is None else f"; it was {told[now][0]} and {told[now][1]}"
+    half = f"{found.wrong} in the first half that it was fitted by, {told[found.best][1]} in the second"
+    console.print(f"\ndisagreements: {half}{before}")
+    console.print(f"{present.count(found.tried, 'variant')} tried", style="dim")
+    for name in written:
+        console.print(f"written into {name}")
+
+
+def present_place(book: Rulebook, axes: Sequence[Axis]) -> Point | None:
+    """Where the rulebook's own values lie among those to be tried; None if any lies elsewhere."""
+    found = []
+    for axis in axes:
+        told = None if axis.key == LAG else told_value(book, axis.keys[0][1])
+        places = [place for place, value in enumerate(axis.values) if meant(value) == told or value == str(told)]
+        if axis.key == LAG:
+            places = [place for place, value in enumerate(axis.values) if int(value) == 0]
+        if not places:
+            return None
+        found.append(places[0])
+    return tuple(found)
+
+
+def _check_keys(axes: Sequence[Axis], recordings: Sequence[str]) -> None:
+    """Raises for keys that are named twice, and a recording that is read once only."""
     keys = [key for axis in axes for key, _ in axis.keys]
     if len(set(keys)) < len(keys):
         raise click.UsageError("each key can be varied once: list all its values there")
     if "-" in recordings:
         raise click.UsageError("a recording is read more than once: give a file")
+
+
+def _check_axes(axes: Sequence[Axis], recordings: Sequence[str]) -> None:
+    """Raises for what cannot be varied so."""
+    _check_keys(axes, recordings)
     count = math.prod(len(axis.values) for axis in axes)
     if count > MOST:
         raise InputError(Problem(f"found {count} variants, expected at most {MOST}", key="--vary"))

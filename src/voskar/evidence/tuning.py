@@ -101,6 +101,18 @@ def score(
     return replace(found, gained=gained, lost=lost, moved=moved, changed=changed), whole
 
 
+def halves(
+    rules: Rules, recording: Recording, windows: Windows, *, resync: bool = True, lag: int = 0
+) -> tuple[int, int]:
+    """How many findings lie in the first half of a recording, and in the second."""
+    if lag:
+        recording = replace(recording, claims=tuple(replace(one, frame=one.frame - lag) for one in recording.claims))
+    verdict, _ = check(rules, recording, windows=windows, resync=resync, explains=False)
+    middle = (recording.first + recording.last) // 2
+    early = sum(one.frame <= middle for one in verdict.findings)
+    return early, len(verdict.findings) - early
+
+
 def _lived(recording: Recording, ledger: Ledger, downs: Sequence[Event]) -> list[int]:
     """Frames from when each last appeared, came back, or began again, to when it went down."""
     began: dict[str, list[int]] = {}

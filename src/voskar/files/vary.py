@@ -110,7 +110,7 @@ def _values(text: str, piece: str) -> list[str]:
     return [f"{low + step * index}{unit}" for index in range(int((high - low) / step) + 1)]
 
 
-def _meant(text: str) -> Any:
+def meant(text: str) -> Any:
     """What a value means: TOML if it is any, else a text, so that `30f` and `once` need no quotes."""
     try:
         return tomllib.loads(f"value = {text}")["value"]
@@ -128,13 +128,24 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
         for depth, step in enumerate(change.path):
             _known(at, change.path[:depth], step, told)
             if depth == len(change.path) - 1:
-                at[step] = _meant(change.value)
+                at[step] = meant(change.value)
                 break
             if isinstance(at, dict) and step not in at and isinstance(change.path[depth + 1], int):
                 at[step] = _default(book, change.path[: depth + 1])
             at = at.setdefault(step, {}) if isinstance(at, dict) else at[step]
     told_by = {change.path: f"--vary {change.key}={change.value}" for change in changes}
     return check_source(replace(source, raw=raw, changes=told_by))
+
+
+def told_value(book: Rulebook, path: KeyPath) -> Any:
+    """What a rulebook says of a key as it is written; None if it says nothing."""
+    at: Any = book.source.raw
+    for step in path:
+        try:
+            at = at[step]
+        except (KeyError, IndexError, TypeError):
+            return None
+    return at
 
 
 def _default(book: Rulebook, path: KeyPath) -> Any:

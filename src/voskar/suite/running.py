@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import shlex
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
@@ -69,9 +70,17 @@ class Result:
         return not self.faults and self.error is None
 
 
-@lru_cache(maxsize=8)
 def rulebook(path: str) -> Rulebook:
-    """A rulebook, read once in a process."""
+    """A rulebook, read once in a process as long as it stays as it is."""
+    try:
+        changed = Path(path).stat().st_mtime_ns
+    except OSError:
+        changed = 0
+    return _rulebook(path, os.getcwd(), changed)
+
+
+@lru_cache(maxsize=8)
+def _rulebook(path: str, folder: str, changed: int) -> Rulebook:
     from voskar.files.rulebook import load_rulebook
 
     return load_rulebook(path)

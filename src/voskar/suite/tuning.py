@@ -6,15 +6,19 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import product
-from typing import Literal
+from typing import Any, Literal
 
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
-from voskar.evidence.tuning import Point, Score, score
+from voskar.errors import InputError
+from voskar.evidence.tuning import Point, Score, halves, score
 from voskar.files.recording import load_recording
 from voskar.files.vary import LAG, Axis, Change, changed
 from voskar.files.windows import parse_windows
 from voskar.suite.running import in_parallel, rulebook
+
+NO_RULES = 1 << 30
+"""Disagreements of a variant that is no rulebook."""
 
 Reactions = Literal["baked", "raw"]
 
@@ -33,6 +37,19 @@ class Trial:
     within: tuple[str, ...]
     resync: bool
     actor: str | None
+
+
+def trials_of(
+    rulebook: str, recordings: Sequence[str], axes: Sequence[Axis], points: Sequence[Point], **options: Any
+) -> list[Trial]:
+    """Some variants on every recording: one variant after the other."""
+    first = _changes(axes, points[0]), _lag(axes, points[0])
+    told = {"reactions": None, "within": (), "resync": True, "actor": None, **options}
+    return [
+        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, **told)
+        for point in points
+        for one in recordings
+    ]
 
 
 def trials(
@@ -79,6 +96,16 @@ def run_trial(trial: Trial) -> Score:
     first = _first(*files, trial.within, trial.resync, trial.first)
     windows = parse_windows(trial.within)
     return score(variant, played, first, windows=windows, resync=trial.resync, lag=trial.lag, actor=trial.actor)[0]
+
+
+def run_halves(trial: Trial) -> tuple[int, int]:
+    """One variant on one recording: findings in either half."""
+    played = _recording(trial.rulebook, trial.recording, trial.reactions)
+    try:
+        variant = changed(rulebook(trial.rulebook), trial.changes).rules(played.rate)
+    except InputError:
+        return NO_RULES, NO_RULES  # values that do not go together
+    return halves(variant, played, parse_windows(trial.within), resync=trial.resync, lag=trial.lag)
 
 
 @lru_cache(maxsize=2)
