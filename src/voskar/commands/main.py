@@ -25,6 +25,7 @@ COMMANDS = {
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
     "tune": "Other values for a key: what they come to, and which fit what the game did.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
+    "shrink": "The smallest scene that still shows a finding, as a stage script.",
     "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",
     "page": "A recording as a page to play in: frame by frame, both accounts, every finding.",

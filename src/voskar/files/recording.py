@@ -35,6 +35,13 @@ def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Rec
     return _gather(_json_source(ShortLines(stream, name), name, lambda: 0.0), rulebook)
 
 
+def read_stage_text(text: str, name: str, rulebook: Rulebook) -> Recording:
+    """Plays the text of a stage script; `name` is what errors call it."""
+    from voskar.files.stage import play_stage
+
+    return _gather(play_stage(text, name), rulebook)
+
+
 @contextmanager
 def open_frames(path: str | Path) -> Iterator[FrameSource]:
     """Opens a recording in any of its forms."""

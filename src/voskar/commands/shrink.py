@@ -1,0 +1,150 @@
+"""`voskar shrink`: the smallest scene that still shows a finding."""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import click
+import msgspec
+from rich.progress import Progress
+
+from voskar.commands import present
+from voskar.commands.options import load, resync_option, within_option
+from voskar.core.adopt import Windows
+from voskar.errors import InputError, Problem, VoskarError
+from voskar.evidence.check import check
+from voskar.evidence.finding import Finding
+from voskar.evidence.words import accounts
+from voskar.files.reading import whole_file
+from voskar.files.recording import open_frames, read_recording, read_stage_text
+from voskar.files.rulebook import Rulebook
+from voskar.files.windows import parse_windows
+
+SPREADS = (8, 30, 90, 240, 1000, 1 << 30)
+"""Frames before a finding that may matter, the fewest first."""
+AFTER = 35
+"""Frames behind it: half a second and a little, in which something may still be the same at another frame."""
+
+
+@click.command(
+    epilog="""
+\b
+Example:
+  voskar shrink apiary.toml meadow.jsonl -o first.stage.toml
+  voskar shrink apiary.toml meadow.jsonl --finding 2 -o twice.stage.toml
+"""
+)
+@click.argument("rulebook", metavar="RULEBOOK")
+@click.argument("recording", metavar="RECORDING")
+@within_option
+@resync_option(default=True)
+@click.option(
+    "--finding", "number", default=1, show_default=True, type=click.IntRange(1), help="Which, as `check` lists."
+)
+@click.option("-o", "--out", default="small.stage.toml", show_default=True, metavar="FILE", help="A stage script.")
+@click.option("--overwrite", is_flag=True, help="Write over FILE if it is there.")
+def command(
+    rulebook: str, recording: str, within: tuple[str, ...], resync: bool, number: int, out: str, overwrite: bool
+) -> None:
+    """Make of RECORDING the smallest scene that still shows a finding: same sort, same pair, same gate.
+
+    Frames, actors, claims, inputs and clips are taken away, ways made straight and round, as long as it is still
+    there. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket. Ctrl-C writes
+    the best so far.
+    """
+    from voskar.shrink import reduced, script_of, script_text
+
+    if not out.endswith(".stage.toml"):
+        raise InputError(Problem("expected a name that ends in .stage.toml", file=out, key="--out"))
+    if Path(out).exists() and not overwrite:
+        raise InputError(Problem("the file is there already", file=out, key="--out", hint="add --overwrite"))
+    windows = parse_windows(within)
+    book, played = load(rulebook, recording)
+    verdict, _ = check(book.rules(played.rate), played, windows=windows, resync=resync)
+    if number > len(verdict.roots):
+        message = f"found {number}, expected at most {len(verdict.roots)}: so many findings there are"
+        raise InputError(Problem(message, key="--finding"))
+    finding = verdict.roots[number - 1][0]
+    search = _Search(book, windows, finding, resync=resync)
+    header, frames = _plain_frames(recording)
+    frames = search.cut(header, frames)
+    best = script_of(header, frames)
+    if not search.shows(best):
+        told = "a stage script cannot say all that this finding needs (logged boxes, velocities)"
+        raise VoskarError(f"{told}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
+
+    def tell(script: dict[str, Any]) -> None:
+        nonlocal best
+        best = script
+        keys = sum(len(part["way"]) for part in script["parts"])
+        bar.update(task, description=f"{present.count(len(script['parts']), 'actor')}, {present.count(keys, 'key')}")
+
+    console = present.console()
+    with Progress(transient=True, disable=not console.is_terminal, console=console) as bar:
+        task = bar.add_task("shrinking", total=None)
+        try:
+            best = reduced(best, search.shows, tell)
+        except KeyboardInterrupt:
+            click.echo("interrupted: this is the best so far", err=True)
+    game, rules = accounts(finding)
+    about = (
+        f"{finding.sort} in frame {finding.frame} of {Path(recording).name}, made small.\ngame: {game}\nrules: {rules}"
+    )
+    text = script_text(best, about)
+    with whole_file(out) as part:
+        part.write_text(text, encoding="utf-8")
+    lines = len([line for line in text.splitlines() if line and not line.startswith("#")])
+    click.echo(
+        f"{finding.sort} in {finding.frame}: {present.count(len(frames), 'frame')} needed, {search.tried} scenes tried"
+    )
+    click.echo(f"{out}: {lines} lines, {present.count(len(best['parts']), 'actor')}")
+    click.echo(f"next: voskar check {shlex.join([rulebook, out])}")
+
+
+def _plain_frames(recording: str) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+    with open_frames(recording) as source:
+        return source.header, [msgspec.to_builtins(frame) for _, frame in source.frames]
+
+
+class _Search:
+    """Whether a scene still shows a finding."""
+
+    def __init__(self, book: Rulebook, windows: Windows, finding: Finding, *, resync: bool) -> None:
+        self.book, self.windows, self.finding, self.resync, self.tried = book, windows, finding, resync, 0
+        self.wanted = _signature(finding)
+
+    def cut(self, header: Mapping[str, Any], frames: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+        """The fewest frames about it, of a few spreads, that still show it."""
+        place = next(k for k, frame in enumerate(frames) if frame["frame"] == self.finding.frame)
+        for before in SPREADS:
+            some = list(frames[max(place - before, 0) : place + AFTER + 1])
+            lines = [msgspec.json.encode(header), *map(msgspec.json.encode, some)]
+            try:
+                played = read_recording(lines, "the scene", self.book)
+            except InputError:
+                continue  # who is claimed or owned is not in it yet
+            if self._is_in(played):
+                return some
+        return list(frames)
+
+    def shows(self, script: dict[str, Any]) -> bool:
+        """Whether a script does."""
+        from voskar.shrink import script_text
+
+        try:
+            return self._is_in(read_stage_text(script_text(script, ""), "the scene", self.book))
+        except InputError:
+            return False
+
+    def _is_in(self, played: Any) -> bool:
+        self.tried += 1
+        verdict, _ = check(self.book.rules(played.rate), played, windows=self.windows, resync=self.resync)
+        return any(_signature(root) == self.wanted for root, _ in verdict.roots)
+
+
+def _signature(one: Finding) -> tuple[object, ...]:
+    """What stays the same: sort, pair, gate, and by how much it is off."""
+    return one.sort, one.striker, one.target, None if one.why is None else one.why.gate, one.shift

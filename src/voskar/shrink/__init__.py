@@ -1,0 +1,6 @@
+"""The smallest scene that still shows a finding."""
+
+from voskar.shrink.reduce import reduced
+from voskar.shrink.script import Script, script_of, script_text
+
+__all__ = ["Script", "reduced", "script_of", "script_text"]

@@ -1,0 +1,198 @@
+"""A recording as a stage script: positions that lie on a line become its two ends."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import pairwise
+from typing import Any
+
+Script = dict[str, Any]
+"""What a stage script holds, as plain values."""
+
+BARE = re.compile(r"[A-Za-z0-9_-]+")
+EXACT = 1e-6
+"""Units by which a position may lie beside a line and be on it."""
+JUMP = {"ease": "jump"}
+STATES = ("health", "lives", "immune", "stunned")
+
+
+def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) -> Script:
+    """Some frames, numbered from 0, as a script. What a script cannot say (logged boxes, velocities, a scale that
+    changes) is left out."""
+    poses: dict[str, dict[int, Mapping[str, Any]]] = {}
+    for number, frame in enumerate(frames):
+        for pose in frame.get("poses", ()):
+            poses.setdefault(pose["id"], {})[number] = pose
+    # a clip that is under way as the scene begins has to begin before it
+    delay = max((_begun(own) for own in poses.values()), default=0)
+    script: Script = {"stage": 1, "frames": len(frames) + delay, "reactions": header.get("reactions", "baked")}
+    script |= {key: header[key] for key in ("rate", "up", "seed", "title", "logged", "unlogged") if header.get(key)}
+    script["parts"] = [_part(name, own, len(frames), delay) for name, own in poses.items()]
+    _hold(script["parts"], frames, delay)
+    for table in ("claims", "display"):
+        entries = [{"f": number + delay, **one} for number, frame in enumerate(frames) for one in frame.get(table, ())]
+        script |= {table: entries} if entries else {}
+    resets = [{"f": n + delay, "reset": frame["reset"]} for n, frame in enumerate(frames) if frame.get("reset")]
+    return script | ({"resets": resets} if resets else {})
+
+
+def _begun(own: Mapping[int, Mapping[str, Any]]) -> int:
+    """How long before the scene the first clip of an actor began."""
+    first = min(own)
+    return max(int(own[first].get("tick") or 0) - first, 0)
+
+
+def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: int) -> Script:
+    frames = sorted(own)
+    one = own[frames[0]]
+    part: Script = {"id": name, "kind": one["kind"]}
+    owner = next((pose["owner"] for pose in own.values() if pose.get("owner")), None)
+    part |= {"owner": owner} if owner else {}
+    if len(frames) < length or delay:
+        part["present"] = ranges(frame + delay for frame in frames)
+    part["way"] = way([(frame + delay, own[frame]["x"], own[frame]["y"]) for frame in frames], _leaps(own, delay))
+    hidden = [frame + delay for frame in frames if own[frame].get("hidden")]
+    part |= {"hidden": ranges(hidden)} if hidden else {}
+    part |= {"scale": one["scale"]} if one.get("scale", 1) != 1 else {}
+    clips = _clips(own, delay)
+    part |= {"clips": clips} if clips else {}
+    turns = _changes(own, ("facing", "angle"), {"facing": 1, "angle": 0}, delay)
+    part |= {"turns": turns} if turns else {}
+    tells = _changes(own, STATES, {}, delay)
+    part |= {"tells": tells} if tells else {}
+    pushes = [{"f": frame + delay, "by": pose["push"]} for frame, pose in sorted(own.items()) if pose.get("push")]
+    return part | ({"pushes": pushes} if pushes else {})
+
+
+def _leaps(own: Mapping[int, Mapping[str, Any]], delay: int) -> set[int]:
+    return {frame + delay for frame, pose in own.items() if pose.get("cut")}
+
+
+def way(points: Sequence[tuple[int, float, float]], leaps: set[int], slack: float = EXACT) -> list[Script]:
+    """Keys such that every point lies within `slack` of the straight lines between them."""
+    kept = {0, len(points) - 1}
+    starts = [0, *(k for k, point in enumerate(points) if k and point[0] in leaps), len(points)]
+    for start, end in pairwise(starts):
+        kept |= {start, end - 1} | _bends(points, start, end - 1, slack)
+    return [
+        {
+            "f": points[k][0],
+            "at": [points[k][1], points[k][2]],
+            **({"ease": "jump"} if points[k][0] in leaps and k else {}),
+        }
+        for k in sorted(kept)
+    ]
+
+
+def _bends(points: Sequence[tuple[int, float, float]], first: int, last: int, slack: float) -> set[int]:
+    found: set[int] = set()
+    todo = [(first, last)]
+    while todo:
+        a, b = todo.pop()
+        if b - a < 2:
+            continue
+        (f0, x0, y0), (f1, x1, y1) = points[a], points[b]
+        worst, away = a, slack
+        for k in range(a + 1, b):
+            share = (points[k][0] - f0) / (f1 - f0)
+            off = max(abs(x0 + (x1 - x0) * share - points[k][1]), abs(y0 + (y1 - y0) * share - points[k][2]))
+            if off > away:
+                worst, away = k, off
+        if worst != a:
+            found.add(worst)
+            todo += [(a, worst), (worst, b)]
+    return found
+
+
+def _clips(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
+    keys: list[Script] = []
+    running: tuple[str, int] | None = None
+    for frame, pose in sorted(own.items()):
+        clip = pose.get("clip")
+        if clip is None:
+            continue
+        if pose.get("cell") is not None:
+            key = {"f": frame + delay, "clip": clip, "cell": pose["cell"]}
+            if not keys or {**keys[-1], "f": 0} != {**key, "f": 0}:
+                keys.append(key)
+            running = None
+            continue
+        begun = frame - int(pose.get("tick") or 0)
+        if running != (clip, begun):
+            since = max(begun + delay, 0)
+            if keys and since <= keys[-1]["f"]:
+                since = frame + delay  # it goes back in itself: a script lets it begin here
+            keys.append({"f": since, "clip": clip})
+            running = clip, begun
+    return keys
+
+
+def _changes(
+    own: Mapping[int, Mapping[str, Any]], names: Sequence[str], plain: Mapping[str, Any], delay: int
+) -> list[Script]:
+    keys: list[Script] = []
+    last = dict(plain)
+    for frame, pose in sorted(own.items()):
+        told = {name: pose[name] if pose.get(name) is not None else plain.get(name) for name in names}
+        new = {name: value for name, value in told.items() if value is not None and last.get(name) != value}
+        if new:
+            keys.append({"f": frame + delay, **new})
+            last |= new
+    return keys
+
+
+def _hold(parts: Sequence[Script], frames: Sequence[Mapping[str, Any]], delay: int) -> None:
+    by_id = {part["id"]: part for part in parts}
+    held: dict[tuple[str, str], list[int]] = {}
+    for number, frame in enumerate(frames):
+        for one in frame.get("inputs", ()):
+            part = by_id.get(one["id"])
+            if part is None:
+                continue
+            if one.get("down", True):
+                held.setdefault((one["id"], one["button"]), []).append(number + delay)
+            aims = part.get("aims", [])
+            if one.get("aim") and (not aims or aims[-1]["at"] != one["aim"]):
+                part.setdefault("aims", []).append({"f": number + delay, "at": one["aim"]})
+    for (name, button), frames_held in held.items():
+        by_id[name].setdefault("hold", {})[button] = ranges(frames_held)
+
+
+def ranges(frames: Iterable[int]) -> str:
+    """`0-4,9` for 0, 1, 2, 3, 4, 9."""
+    found: list[list[int]] = []
+    for frame in sorted(set(frames)):
+        if found and frame == found[-1][1] + 1:
+            found[-1][1] = frame
+        else:
+            found.append([frame, frame])
+    return ",".join(f"{a}" if a == b else f"{a}-{b}" for a, b in found)
+
+
+def script_text(script: Script, about: str) -> str:
+    """The TOML of a script, a line a key."""
+    lines = [f"# {line}" for line in about.splitlines()]
+    lines += [f"{key} = {_value(value)}" for key, value in script.items() if not isinstance(value, list | dict)]
+    for key in ("logged", "unlogged"):
+        if script.get(key):
+            lines += ["", f"[{key}]", *(f"{name} = {_value(value)}" for name, value in script[key].items())]
+    for table in ("parts", "claims", "display", "resets"):
+        for one in script.get(table, ()):
+            lines += ["", f"[[{table}]]", *(f"{_key(name)} = {_value(value)}" for name, value in one.items())]
+    return "\n".join(lines) + "\n"
+
+
+def _key(name: str) -> str:
+    return name if BARE.fullmatch(name) else json.dumps(name, ensure_ascii=False)
+
+
+def _value(value: Any) -> str:
+    if isinstance(value, Mapping):
+        return "{ " + ", ".join(f"{_key(name)} = {_value(one)}" for name, one in value.items()) + " }"
+    if isinstance(value, list | tuple):
+        return "[" + ", ".join(map(_value, value)) + "]"
+    if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
+        return str(int(value))
+    return json.dumps(value, ensure_ascii=False)

@@ -1,0 +1,83 @@
+"""A shrunk scene still shows its finding; a script of frames plays as the frames did."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import pytest
+from hypothesis import given
+
+from tests import strategies
+from tests.worlds import recording, rulebook
+from voskar.core.step import replay
+from voskar.files.recording import read_stage_text
+from voskar.shrink import script_of, script_text
+from voskar.shrink.script import ranges, way
+
+
+@pytest.mark.parametrize(
+    ("sort", "files", "number", "lines"),
+    [
+        ("moved", ("apiary.toml", "meadow.jsonl"), 1, 24),
+        ("denied", ("apiary.toml", "meadow.jsonl"), 2, 30),
+        ("spawn-moved", ("swarm.toml", "swarm.jsonl"), 1, 20),
+        ("unclaimed", ("darts.toml", "bugs/shots-tunnel.stage.toml"), 1, 30),
+    ],
+)
+def test_what_is_left_shows_the_finding(
+    apiary: Path, tmp_path: Path, here: Any, sort: str, files: tuple[str, str], number: int, lines: int
+) -> None:
+    out = tmp_path / "small.stage.toml"
+    done = here("shrink", *files, "--finding", number, "-o", out, cwd=apiary)
+    assert done.returncode == 0, done.stderr
+    text = out.read_text()
+    assert len([line for line in text.splitlines() if line and not line.startswith("#")]) <= lines
+    found = json.loads(here("check", files[0], out, "--json", cwd=apiary).stdout)["findings"]
+    assert sort in {one["sort"] for one in found}
+    again = here("shrink", *files, "--finding", number, "-o", tmp_path / "again.stage.toml", cwd=apiary)
+    assert again.returncode == 0
+    assert (tmp_path / "again.stage.toml").read_text() == text
+
+
+def test_what_is_refused(apiary: Path, here: Any, tmp_path: Path) -> None:
+    for arguments, told in (
+        (("--finding", 9), "expected at most 2"),
+        (("-o", tmp_path / "x.toml"), "ends in .stage.toml"),
+    ):
+        done = here("shrink", "apiary.toml", "meadow.jsonl", *arguments, cwd=apiary)
+        assert (done.returncode, told in done.stderr) == (2, True)
+
+
+@given(strategies.rulebooks(), strategies.recordings())
+def test_a_script_of_frames_plays_alike(data: dict[str, Any], frames: list[dict[str, Any]]) -> None:
+    """Where a script can say all of it: no swept or turning clips under way in the middle."""
+    book = rulebook(data)
+    played = recording(book, frames)
+    rules = book.rules(played.rate)
+    plain = [msgspec.to_builtins(frame) for frame in frames]
+    script = script_of({"rate": 60}, plain)
+    again = read_stage_text(script_text(script, "a test"), "test", book)
+    delay = script["frames"] - len(frames)
+    places = {
+        (int(f) - delay, again.actors[a].id): (x, y)
+        for f, a, x, y in zip(again.poses.frame, again.poses.actor, again.poses.x, again.poses.y, strict=True)
+    }
+    for frame, one in enumerate(plain):
+        for pose in one["poses"]:
+            assert places.pop((frame, pose["id"])) == pytest.approx((pose["x"], pose["y"]), abs=2e-6)
+    assert not places
+    assert replay(rules, again).first == 0
+
+
+def test_lines_and_ranges() -> None:
+    points = [(f, float(f), 0.0) for f in range(10)] + [(10, 50.0, 0.0), (11, 51.0, 0.0)]
+    assert way(points, {10}) == [
+        {"f": 0, "at": [0.0, 0.0]},
+        {"f": 9, "at": [9.0, 0.0]},
+        {"f": 10, "at": [50.0, 0.0], "ease": "jump"},
+        {"f": 11, "at": [51.0, 0.0]},
+    ]
+    assert ranges([4, 1, 2, 9, 3]) == "1-4,9"
