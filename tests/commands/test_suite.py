@@ -8,6 +8,8 @@ import re
 import shlex
 import shutil
 import signal
+import subprocess
+import time
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +17,7 @@ import junitparser
 import pytest
 import xmlschema
 
-from tests.commands.test_cli import voskar
+from tests.commands.test_cli import VOSKAR, voskar
 from voskar.suite.running import in_parallel
 
 MISTAKES = [
@@ -252,3 +254,41 @@ def test_a_worker_that_is_killed_fails_alone(tmp_path: Path) -> None:
     assert list(in_parallel(_killed_once, paths, 2)) == ["a", "b", "c"]
     found = list(in_parallel(_killed_always, ["x", "bad", "y"], 2, lambda name: f"{name} is lost"))
     assert found == ["x", "bad is lost", "y"]
+
+
+def test_shards_are_the_whole(apiary: Path, here: Any) -> None:
+    options = ((), *(("--shard", f"{part}/3") for part in (1, 2, 3)))
+    told = [here("check", "--json", *more, cwd=apiary).stdout for more in options]
+    whole, *parts = [json.loads(one)["recordings"] for one in told]
+    assert sorted(one["name"] for part in parts for one in part) == sorted(one["name"] for one in whole)
+    assert {one["name"]: one for part in parts for one in part} == {one["name"]: one for one in whole}
+    assert "expected a part" in here("check", "--shard", "4/3", cwd=apiary).stderr
+
+
+def test_a_watched_check_runs_again(apiary: Path, tmp_path: Path) -> None:
+    for name in ("apiary.toml", "hive.toml", "moth.png", "meadow.jsonl"):
+        (tmp_path / name).write_bytes((apiary / name).read_bytes())
+    out = tmp_path / "out" / "told.txt"
+    out.parent.mkdir()
+    command = [VOSKAR, "check", "apiary.toml", "meadow.jsonl", "--watch"]
+    with out.open("w") as file:
+        run = subprocess.Popen(command, cwd=tmp_path, stdout=file, stderr=file)
+    try:
+        assert _waits_for(out, "watching", 1)
+        text = (tmp_path / "apiary.toml").read_text()
+        (tmp_path / "apiary.toml").write_text(text.replace("lives = 3", "lives = 4", 1))
+        assert _waits_for(out, "watching", 2)
+    finally:
+        run.send_signal(signal.SIGINT)
+    assert run.wait(timeout=20) == 1
+    assert "changed: apiary.toml" in out.read_text()
+    assert "keeper lives 4" in out.read_text()
+
+
+def _waits_for(path: Path, word: str, count: int) -> bool:
+    for _ in range(200):
+        if path.read_text().count(word) >= count:
+            time.sleep(0.3)  # it is only now that it looks
+            return True
+        time.sleep(0.1)
+    return False

@@ -13,6 +13,7 @@ from voskar.commands import compare as comparison
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import load, reactions_option, resync_option, within_option
+from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
 from voskar.evidence.check import TOLERANCE, Verdict
 from voskar.evidence.expectations import Failure
@@ -29,7 +30,7 @@ from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
 ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose"}
-SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief"}
+SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief", "shard"}
 """Options for one recording, and for a suite."""
 
 
@@ -72,10 +73,12 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 )
 @click.option("--pages", metavar="DIR", help="Of a suite: a page for each recording that fails, and an index.")
 @click.option("--brief", is_flag=True, help="Of a suite: only the sum, and what recordings have in common.")
+@click.option("--shard", metavar="I/N", help="Of a suite: only the Ith of N parts, for machines that share nothing.")
 @click.option("--stop", is_flag=True, help="End a suite at its first failure.")
 @click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
 @click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
 @click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
+@watch_option
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
 @click.pass_context
 def command(
@@ -94,6 +97,7 @@ def command(
     report: tuple[str, ...],
     pages: str | None,
     brief: bool,
+    shard: str | None,
     stop: bool,
     coverage: bool,
     least: float | None,
@@ -125,6 +129,7 @@ def command(
             least=least,
             pages=pages,
             brief=brief,
+            shard=shard,
         )
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")

@@ -20,6 +20,7 @@ from voskar.commands.options import (
     resync_option,
     within_option,
 )
+from voskar.commands.watching import watch_option
 from voskar.core.posing import Bounds
 from voskar.core.step import replay
 from voskar.core.views.hud import display, displayed
@@ -129,6 +130,7 @@ Example:
     metavar="TIMES",
     help="Of a clip: how fast.",
 )
+@watch_option
 @click.option("--trail", default=12, show_default=True, metavar="N", help="Frames before that leave a trail.")
 def command(
     rulebook: str,

@@ -109,7 +109,12 @@ def cli() -> None:
 
 def main() -> None:
     """Entry point: runs the command line and leaves with its exit code."""
-    sys.exit(run(sys.argv[1:]))
+    arguments = sys.argv[1:]
+    if "--watch" in arguments and arguments[0] in ("check", "replay", "draw", "page"):
+        from voskar.commands.watching import watched_run
+
+        sys.exit(watched_run(run, [one for one in arguments if one != "--watch"]))
+    sys.exit(run(arguments))
 
 
 PLAIN = {

@@ -8,6 +8,7 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import FrameRange, load, reactions_option, resync_option, within_option
+from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import TOLERANCE, check
 from voskar.files.reading import whole_file
@@ -28,6 +29,7 @@ Example:
 @within_option
 @resync_option(default=True)
 @click.option("--tolerance", default=TOLERANCE, show_default=True, metavar="UNITS", help="As in `check`.")
+@watch_option
 @click.option("--frames", type=FrameRange(), metavar="A-B", help="Only these frames: 200-400, 200- or -400.")
 @click.option("-o", "--out", metavar="FILE", help="Where it is written.  [default: the recording's name, .html]")
 def command(

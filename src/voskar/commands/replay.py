@@ -19,6 +19,7 @@ from voskar.commands.options import (
     resync_option,
     within_option,
 )
+from voskar.commands.watching import watch_option
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
@@ -51,6 +52,7 @@ Example:
 @click.option(
     "--recording", "logged", metavar="FILE", help="Write what a game playing exactly by these rules would log of it."
 )
+@watch_option
 @click.option("--json", "as_json", is_flag=True, help="The ledger as JSON Lines on standard output, no tables.")
 @click.option("--rows", default=ROWS, show_default=True, metavar="N", help="Most rows of contacts shown; 0 shows all.")
 @filters

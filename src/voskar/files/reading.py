@@ -28,6 +28,11 @@ def begin() -> None:
     _read.clear()
 
 
+def what_was_read() -> frozenset[Path]:
+    """The files, and folders of them, that this run has read."""
+    return frozenset(_read)
+
+
 def reads(path: str | Path) -> None:
     """Notes a file that is read, or a folder of them."""
     _read.add(Path(path).resolve())
