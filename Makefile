@@ -7,7 +7,7 @@ KERNEL := .venv/.kernel
 KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
 PURE := build/pure
 
-.PHONY: demo test lint pure bench shots soak mutants clean
+.PHONY: demo test lint pure lowest bench shots soak mutants clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -42,6 +42,15 @@ pure: $(STAMP) $(KERNEL)
 	PYTHONPATH=$(PURE) $(BIN)/voskar --version | grep -q uncompiled
 	diff build/compiled.txt build/uncompiled.txt
 	tail -n 1 build/uncompiled.txt
+
+# The lowest versions that pyproject.toml allows run the demo, whatever the newest ones do.
+lowest:
+	rm -rf build/lowest && $(PYTHON) -m venv build/lowest
+	$(PYTHON) -c 'import tomllib; print(*(one.replace(">=", "==") for one in tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"]), sep="\n")' > build/lowest/versions.txt
+	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --requirement build/lowest/versions.txt
+	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --no-deps .
+	build/lowest/bin/voskar demo --overwrite build/lowest/demo > /dev/null
+	build/lowest/bin/voskar draft build/lowest/demo/meadow.jsonl -o build/lowest/draft.toml --overwrite > /dev/null
 
 bench: $(STAMP) $(KERNEL)
 	$(BIN)/python bench/run.py
