@@ -12,7 +12,7 @@ PURE := build/pure
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable '.[dev]'
 	touch $@
 
 # what pip has just built is not built again
@@ -43,14 +43,14 @@ pure: $(STAMP) $(KERNEL)
 	diff build/compiled.txt build/uncompiled.txt
 	tail -n 1 build/uncompiled.txt
 
-# The lowest versions that pyproject.toml allows run the demo, whatever the newest ones do.
-lowest:
+# The lowest versions that pyproject.toml allows run the demo, whatever the newest ones do. With the kernel that is
+# built already: to build it again would take longer than all the rest.
+lowest: $(STAMP) $(KERNEL)
 	rm -rf build/lowest && $(PYTHON) -m venv build/lowest
 	$(PYTHON) -c 'import tomllib; print(*(one.replace(">=", "==") for one in tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"]), sep="\n")' > build/lowest/versions.txt
-	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --requirement build/lowest/versions.txt
-	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --no-deps .
-	build/lowest/bin/voskar demo --overwrite build/lowest/demo > /dev/null
-	build/lowest/bin/voskar draft build/lowest/demo/meadow.jsonl -o build/lowest/draft.toml --overwrite > /dev/null
+	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --no-compile --requirement build/lowest/versions.txt
+	PYTHONPATH=src build/lowest/bin/python -c 'from voskar.commands.main import main; main()' demo --overwrite build/lowest/demo > /dev/null
+	PYTHONPATH=src build/lowest/bin/python -c 'from voskar.commands.main import main; main()' draft build/lowest/demo/meadow.jsonl -o build/lowest/draft.toml --overwrite > /dev/null
 
 bench: $(STAMP) $(KERNEL)
 	$(BIN)/python bench/run.py

@@ -37,9 +37,10 @@ def test_what_is_left_shows_the_finding(
     assert len([line for line in text.splitlines() if line and not line.startswith("#")]) <= lines
     found = json.loads(here("check", files[0], out, "--json", cwd=apiary).stdout)["findings"]
     assert sort in {one["sort"] for one in found}
-    again = here("shrink", *files, "--finding", number, "-o", tmp_path / "again.stage.toml", cwd=apiary)
-    assert again.returncode == 0
-    assert (tmp_path / "again.stage.toml").read_text() == text
+    if sort == "unclaimed":  # the quickest of them: twice the same
+        again = here("shrink", *files, "--finding", number, "-o", tmp_path / "again.stage.toml", cwd=apiary)
+        assert again.returncode == 0
+        assert (tmp_path / "again.stage.toml").read_text() == text
 
 
 def test_what_is_refused(apiary: Path, here: Any, tmp_path: Path) -> None:
