@@ -143,10 +143,10 @@ def _fitted(
     windows = list(windows)
     # of each hit the frame in which the two were nearest in both directions at once
     deepest = np.array([rows[np.argmin(np.maximum(dx[rows], dy[rows]))] for rows in windows])
-    wides, highs = (_candidates(one, deepest, idle) for one in (dx, dy))
+    candidates = [_candidates(one, deepest, idle) for one in (dx, dy)]
     best: list[tuple[int, int, float, float]] = []
-    for wide in wides:
-        for high in highs:
+    for wide in candidates[0]:
+        for high in candidates[1]:
             inside = (dx < wide) & (dy < high)
             matched = sum(bool(inside[rows].any()) for rows in windows)
             spare = len(np.unique(pair[inside & idle]))
@@ -157,8 +157,9 @@ def _fitted(
     inside = (dx < wide) & (dy < high)
     matched = sum(bool(inside[rows].any()) for rows in windows)
     spare = len(np.unique(pair[inside & idle]))
-    least, most = (tuple(how(one[k] for one in fits) for k in (0, 1)) for how in (min, max))
-    return Extents(wide, high, up, least, most, claims, matched, spare)  # type: ignore[arg-type]
+    wides, highs = zip(*fits, strict=True)
+    least, most = (min(wides), min(highs)), (max(wides), max(highs))
+    return Extents(wide, high, up, least, most, claims, matched, spare)
 
 
 def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:

@@ -61,10 +61,9 @@ class Unfired:
 
 @dataclass(frozen=True)
 class Spawned:
-    """How many spawns were foretold, how many actors of such kinds appeared, how many agreed, and what did not."""
+    """How many spawns were foretold, how many agreed, and what did not."""
 
     expected: int
-    appeared: int
     agreed: int
     odd: tuple[Finding, ...]
     sources: dict[str, Spawn]
@@ -118,7 +117,7 @@ def emissions(held: Held) -> Spawned:
     spare = [one for index, one in enumerate(shown) if index not in used and not one.given]
     spare = [one for one in spare if held.recording.logs("spawn", one.actor.id)]
     unfired = tuple(_unfired(rules, recording, one) for one in spare)
-    return Spawned(len(expected), len(shown), agreed, tuple(odd), sources, unfired)
+    return Spawned(len(expected), agreed, tuple(odd), sources, unfired)
 
 
 def _is_logged(held: Held, event: Spawn) -> bool:

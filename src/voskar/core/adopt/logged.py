@@ -45,12 +45,6 @@ class Logged:
         """The last frame in which it is told."""
         return int(self._told[row, column][0][-1])
 
-    def goes_back(self, row: int, column: Column, value: float, since: int, until: int) -> bool:
-        """Whether a value is told in any of some frames."""
-        frames, told = self._told[row, column]
-        low, high = np.searchsorted(frames, [since, until + 1])
-        return bool((np.abs(told[low:high] - value) < 1e-6).any())
-
     def _claimed(self, contact: Contact) -> float:
         """The damage that other hits claimed on its target in this frame have done."""
         attacks = contact.world.rules.attacks

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from voskar.core.rules.shapes import Bools, Floats
+from voskar.core.rules.shapes import Floats
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,9 +24,3 @@ class LoggedBoxes:
             if one[0] == one[0]:
                 found[name] = (one[0], one[1], one[2], one[3])
         return found
-
-    def has(self, name: str) -> Bools:
-        """(m,) whether each row has a box."""
-        if name not in self.names:
-            return np.zeros(len(self.bounds), dtype=np.bool_)
-        return ~np.isnan(self.bounds[:, self.names.index(name), 0])
