@@ -2,11 +2,14 @@
 
 import hashlib
 import os
+import sys
 from pathlib import Path
 
 from setuptools import Extension, setup
 
 KERNEL = Path("src/voskar/core/kernel")
+# What Cython adds to every module is compiled once, in a module of its own: most of the time of a build.
+SHARED = "voskar.core.kernel._shared"
 MODULES = ("narrow_phase", "shapes", "columns", "placing", "broad_phase", "motion", "advance", "gather", "build")
 SOURCES = sorted(path for path in KERNEL.iterdir() if path.suffix in (".py", ".pxd"))
 
@@ -30,15 +33,20 @@ def extensions() -> list[Extension]:
     flags = ["-O3", "-g0", "-ffp-contract=off", "-fno-math-errno"] if os.name == "posix" else []
     built = cythonize(
         [
-            Extension(
-                f"voskar.core.kernel.{name}",
-                [str(KERNEL / f"{name}.py")],
-                extra_compile_args=flags,
-                define_macros=[("VOSKAR_DIGEST", f'"{source_digest()}"')] if name == "build" else [],
-                depends=[str(path) for path in SOURCES] if name == "build" else [],
-            )
-            for name in MODULES
+            Extension(SHARED, [str(KERNEL / "_shared.c")], extra_compile_args=flags),
+            *(
+                Extension(
+                    f"voskar.core.kernel.{name}",
+                    [str(KERNEL / f"{name}.py")],
+                    extra_compile_args=flags,
+                    define_macros=[("VOSKAR_DIGEST", f'"{source_digest()}"')] if name == "build" else [],
+                    depends=[str(path) for path in SOURCES] if name == "build" else [],
+                )
+                for name in MODULES
+            ),
         ],
+        shared_utility_qualified_name=SHARED,
+        nthreads=(os.cpu_count() or 1) if sys.platform == "linux" else 0,  # elsewhere its workers would run this file
         build_dir="build/cython-checked" if checks else "build/cython",
         compiler_directives={
             "language_level": 3,
