@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -68,7 +69,7 @@ class Watch:
         """Every frame if it films, else the next that is asked about."""
         if self.films:
             return frame
-        at = int(np.searchsorted(self._frames, frame))
+        at = bisect_left(self._frames, frame)
         return self._frames[at] if at < len(self._frames) else FOREVER
 
     def before_firing(self, stepper: Stepper) -> None:

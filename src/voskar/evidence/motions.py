@@ -38,7 +38,7 @@ def _is_given(held: Held, frame: int) -> bool:
 
 def _ends(held: Held, name: str) -> list[int]:
     """The frames in which the rules end it, or take it down."""
-    return sorted(event.frame for sort in ("removed", "down") for event in held.ledger.of(sort) if event.id == name)
+    return sorted(event.frame for event in held.ledger.about(name, "removed", "down"))
 
 
 def _life(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Finding]:
@@ -111,12 +111,8 @@ def _path(held: Held, name: str, kind: Kind, rows: np.ndarray, source: Spawn | N
     start = _velocity(held, kind, source)
     if start is None or _is_given(held, first) or kind.wraps:
         return
-    turns = [
-        event.frame
-        for sort in ("knockback", "rebound", "home", "down", "removed", "respawn")
-        for event in held.ledger.of(sort)
-        if event.id == name
-    ]
+    turning = ("knockback", "rebound", "home", "down", "removed", "respawn")
+    turns = [event.frame for event in held.ledger.about(name, *turning)]
     stop = min([frame + 1 for frame in turns if frame >= first], default=1 << 60)
     up = held.rules.space.upwards
     ax = motion.acceleration[0]
@@ -125,9 +121,11 @@ def _path(held: Held, name: str, kind: Kind, rows: np.ndarray, source: Spawn | N
     x, y = float(poses.x[rows[0]]), float(poses.y[rows[0]])
     slack = math.hypot(ax, ay) * dt * dt
     bounds = held.rules.space.bounds
-    for count, row in enumerate(rows[1:], 1):
-        frame = int(poses.frame[row])
-        if frame != first + count or frame >= stop or poses.hidden[row]:
+    later = rows[1:]
+    columns = (poses.frame[later], poses.x[later], poses.y[later], poses.hidden[later])
+    shown = zip(*(column.tolist() for column in columns), strict=True)
+    for count, (frame, shown_x, shown_y, hidden) in enumerate(shown, 1):
+        if frame != first + count or frame >= stop or hidden:
             return
         keep = max(0.0, 1.0 - motion.drag * dt)
         vx, vy = (vx + ax * dt) * keep, (vy + ay * dt) * keep
@@ -142,10 +140,9 @@ def _path(held: Held, name: str, kind: Kind, rows: np.ndarray, source: Spawn | N
         if beyond and motion.at_edge != "none":
             yield from _past(held, name, kind, rows[count:])
             return
-        shown = float(poses.x[row]), float(poses.y[row])
-        apart = math.dist(shown, (x, y))
+        apart = math.dist((shown_x, shown_y), (x, y))
         if apart > held.tolerance + slack * count:
-            told = f"leaves its path in {frame}: at ({shown[0]:.1f}, {shown[1]:.1f}), {apart:.1f} units off"
+            told = f"leaves its path in {frame}: at ({shown_x:.1f}, {shown_y:.1f}), {apart:.1f} units off"
             yield of_actor("path", frame, name, told, f"at ({x:.1f}, {y:.1f}), from its first pose in {first} on")
             return
 

@@ -77,7 +77,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
         return
     down = next((one for one in course.down if one.first == since + 1), None)
     held_up = any(since < one.first for one in course.waiting if one.first <= (down.last + 1 if down else since))
-    lives = next((event.lives for event in held.ledger.of("down") if event.id == name and event.frame == since), None)
+    lives = next((event.lives for event in held.ledger.about(name, "down") if event.frame == since), None)
     if held_up or lives == 0:
         return
     due = since + max(respawn.after, 1)

@@ -34,7 +34,7 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
     either = np.zeros(len(frames), dtype=np.bool_)
     for span in spans:
         state |= (frames >= span.first) & (frames <= span.last)
-    given = {event.frame for event in held.ledger.of("iframes" if column == "immune" else "stun") if event.id == name}
+    given = {event.frame for event in held.ledger.about(name, "iframes" if column == "immune" else "stun")}
     for frame in given:
         either |= frames == frame
     for span in course.down:

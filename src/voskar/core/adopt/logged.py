@@ -6,7 +6,7 @@ import numpy as np
 
 from voskar.core.adopt.window import COLUMNS, Column, Windows
 from voskar.core.judging.contact import Contact
-from voskar.core.recording import Recording
+from voskar.core.recording import Claim, Recording
 from voskar.core.rules.shapes import Floats, Ints
 
 
@@ -14,10 +14,17 @@ class Logged:
     """Told values by actor, and the frames in which they change."""
 
     def __init__(self, recording: Recording, windows: Windows) -> None:
-        self.recording, self.windows = recording, windows
+        self.windows = windows
         self.changes: dict[int, list[tuple[int, Column]]] = {}
         """By frame: whose told value is another than before, or the first."""
         self._told: dict[tuple[int, Column], tuple[Ints, Floats]] = {}
+        self._hits: dict[tuple[int, str | None], list[Claim]] = {}
+        self._downs: dict[str | None, list[int]] = {}
+        for one in recording.claims:
+            if one.event == "hit":
+                self._hits.setdefault((one.frame, one.target), []).append(one)
+            elif one.event == "down":
+                self._downs.setdefault(one.id, []).append(one.frame)
         poses = recording.poses
         for column in COLUMNS:
             values = getattr(poses, column)
@@ -49,10 +56,9 @@ class Logged:
         """The damage that other hits claimed on its target in this frame have done."""
         attacks = contact.world.rules.attacks
         found = 0.0
-        for one in self.recording.claims:
-            if one.frame == contact.frame and one.event == "hit" and one.target == contact.target.id:
-                attack = attacks.get(one.attack or "")
-                found += one.damage if one.damage is not None else 0.0 if attack is None else attack.damage
+        for one in self._hits.get((contact.frame, contact.target.id), ()):
+            attack = attacks.get(one.attack or "")
+            found += one.damage if one.damage is not None else 0.0 if attack is None else attack.damage
         return found
 
     def shows(self, contact: Contact) -> bool:
@@ -72,7 +78,4 @@ class Logged:
         if target.health is None or target.health > damage:
             return False
         down = self.windows.of("down")
-        return any(
-            one.event == "down" and one.id == target.id and down.holds(one.frame, frame)
-            for one in self.recording.claims
-        )
+        return any(down.holds(one, frame) for one in self._downs.get(target.id, ()))

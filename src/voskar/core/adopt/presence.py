@@ -30,7 +30,10 @@ class Presence:
             if claim.event == "hit":
                 for name in {claim.striker, claim.target} - {None}:
                     self._claimed.setdefault(name or "", []).append(claim.frame)
-        self._downs = {(one.id, one.frame) for one in recording.claims if one.event == "down"}
+        self._downs: dict[str | None, list[int]] = {}
+        for claim in recording.claims:
+            if claim.event == "down":
+                self._downs.setdefault(claim.id, []).append(claim.frame)
 
     def before(self) -> None:
         """Who is back in this frame."""
@@ -67,7 +70,7 @@ class Presence:
 
     def _is_told_down(self, name: str, frame: int) -> bool:
         window = self.resync.windows.near
-        return any(one == name and abs(when - frame) <= window for one, when in self._downs)
+        return any(abs(when - frame) <= window for when in self._downs.get(name, ()))
 
     def _goes_on(self, state: ActorState, since: int, what: str) -> int | None:
         """The frame in which it is back; None if it is not."""

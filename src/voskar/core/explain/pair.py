@@ -186,7 +186,7 @@ class PairExplainer:
         before, after = frames[frames < frame], frames[frames > frame]
         told = [f"last seen in {before[-1]}"] if len(before) else []
         told += [f"next in {after[0]}"] if len(after) else []
-        gone = [one for one in self.ledger.of("removed") if one.id == name and one.frame <= frame]
+        gone = [one for one in self.ledger.about(name, "removed") if one.frame <= frame]
         told += [f"removed ({gone[-1].detail}) in {gone[-1].frame}"] if gone else []
         return ", ".join(told)
 

@@ -62,6 +62,17 @@ class Ledger:
         return self._by_sort.get(sort, [])
 
     @cached_property
+    def _by_id(self) -> Mapping[str | None, list[Event]]:
+        found: dict[str | None, list[Event]] = {}
+        for event in self.events:
+            found.setdefault(event.id, []).append(event)
+        return found
+
+    def about(self, name: str, *sorts: str) -> list[Event]:
+        """The events of some sorts that name an actor as theirs, in order."""
+        return [event for event in self._by_id.get(name, []) if event.event in sorts]
+
+    @cached_property
     def _landings(self) -> list[Contact]:
         return [one for one in self.all(Contact) if one.outcome == "landed"]
 

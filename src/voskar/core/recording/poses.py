@@ -85,12 +85,13 @@ class Poses:
 
     def rows_of(self, actor: int) -> Ints:
         """The rows of one actor, by frame."""
-        low, high = np.searchsorted(self._actors_in_order, [actor, actor + 1])
-        return self.by_actor[low:high]
+        starts = self._starts
+        return self.by_actor[starts[actor] : starts[actor + 1]] if actor + 1 < len(starts) else self.by_actor[:0]
 
     @cached_property
-    def _actors_in_order(self) -> Ints:
-        return self.actor[self.by_actor]
+    def _starts(self) -> list[int]:
+        counts: list[int] = np.bincount(self.actor).cumsum().tolist()
+        return [0, *counts]
 
     @cached_property
     def previous(self) -> Ints:

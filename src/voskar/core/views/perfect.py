@@ -152,7 +152,7 @@ class _Log:
             return False
         since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
         out = any(since <= one < frame for one in course.outs)
-        spent = [one.frame for one in self.ledger.of("removed") if one.id == name and one.detail == "spent"]
+        spent = [one.frame for one in self.ledger.about(name, "removed") if one.detail == "spent"]
         number = self.recording.numbers[name]
         used = [one for one in spent if since <= one < frame < self.recording.returns(number, one)]
         return out or bool(used)

@@ -127,12 +127,11 @@ class Timeline:
 def timeline(rules: Rules, recording: Recording, ledger: Ledger, names: Collection[str] | None = None) -> Timeline:
     """The courses of some actors, or of all that ever were there, in the order of the ledger's ids."""
     actors = everyone(rules, recording, ledger)
+    wanted = actors.keys() if names is None else frozenset(names)
     kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
     sided = dict(zip(actors, sides(list(actors.values()), kind_sides), strict=True))
     courses = {
-        name: Course(actor, rules.kinds[actor.kind], sided[name])
-        for name, actor in actors.items()
-        if names is None or name in names
+        name: Course(actor, rules.kinds[actor.kind], sided[name]) for name, actor in actors.items() if name in wanted
     }
     return _Reading(rules, recording, ledger, courses).run()
 
