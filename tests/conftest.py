@@ -36,7 +36,11 @@ Here = Callable[..., "subprocess.CompletedProcess[str]"]
 
 @pytest.fixture
 def here(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Here:
-    """As `voskar` of test_cli, but within this process: a process for each of many lines would take a second more."""
+    """As `voskar` of test_cli, but within this process: a process for each of many lines would take a second more.
+
+    It has one worker unless told: a process that is forked beside the threads of the test runner may never go on.
+    """
+    monkeypatch.setattr(os, "cpu_count", lambda: 1)
     monkeypatch.setenv("COLUMNS", "100")
 
     def command(*arguments: object, cwd: Path) -> subprocess.CompletedProcess[str]:

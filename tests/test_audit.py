@@ -154,6 +154,11 @@ def test_recordings() -> None:
     assert found(timed, posed(clip="hover", tick=0)) == {"clip-unshown", "tunnels"}
     assert found(timed, posed(clip="dive-right", tick=0)) == {"clip-unshown", "clip-unknown", "tunnels"}
     assert found(timed, posed(clip="dive-left", tick=0)) == {"never-open", "tunnels"}
+    logged = change(sound(), "kinds.keeper.boxes.torso", {"role": "hurtbox", "logged": True, "layer": ["keeper"]})
+    shown = posed()
+    for frame in shown:
+        frame["poses"][0]["boxes"] = {"torso": [-5, -5, 5, 5]}
+    assert found(logged, shown) == set()  # how large it is the rulebook does not tell
     kin = change(sound(), "kinds.hornet.side", "keeper")
     assert found(kin, brush({"hornet": "##"})) == {"friends-touch", "health-idle"}
 

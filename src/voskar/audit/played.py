@@ -92,10 +92,13 @@ def tunnels(case: Case) -> Iterator[Finding]:
 
 
 def thinnest(case: Case, formed: FormedBox) -> tuple[float, FormedBox] | None:
-    """The thinnest unswept box that a hitbox should meet, and how thick it is; None if it should meet none."""
+    """The thinnest unswept box that a hitbox should meet, and how thick it is; None if it should meet none of a size
+    that the rulebook tells."""
     catalog = case.catalog
     others = [
-        one for one in catalog.formed if one.box.role == "hurtbox" and catalog.meets(formed, one) and not one.box.swept
+        one
+        for one in catalog.formed
+        if one.box.role == "hurtbox" and catalog.meets(formed, one) and not one.box.swept and not one.box.logged
     ]
     if not others:
         return None

@@ -61,7 +61,7 @@ def part_of_a_frame(case: Case) -> Iterator[Finding]:
 def out_of_proportion(case: Case) -> Iterator[Finding]:
     """A box far from its actor, or many times larger than its fellows."""
     for kind in case.rules.kinds.values():
-        formed = case.catalog.by_kind[kind.name]
+        formed = [one for one in case.catalog.by_kind[kind.name] if not one.box.logged]
         spans = {one.box.name: span(case.catalog.forms[one.form]) for one in formed}
         for name, (low, high) in spans.items():
             where = ("kinds", kind.name, "boxes", name)

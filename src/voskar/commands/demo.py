@@ -64,7 +64,7 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
     click.echo(f"wrote {written} files to {folder}:")
     click.echo("  apiary.toml, swarm.toml    rulebooks of a night apiary")
     click.echo("  meadow.jsonl, swarm.jsonl  what its game did, with two bugs in each")
-    click.echo("  voskar.toml, bugs          a suite: one usual mistake in each short recording\n")
+    click.echo("  voskar.toml, bugs, right   a suite: one usual mistake in each, and each as it is right\n")
     for question, words in (*STORY, *(REST if everything else ())):
         line = [str(folder / one[1:]) if one.startswith(FILE) else one for one in words]
         if question:

@@ -28,6 +28,7 @@ from voskar.core.ledger import Ledger, written
 from voskar.core.views.timeline import timeline
 from voskar.core.watching import Question, watched
 from voskar.errors import InputError, Problem, nearest
+from voskar.evidence.emissions import Appearance, near_shots
 
 
 @click.command(
@@ -91,7 +92,7 @@ def command(
     silence = EmitterExplainer(seen)
     explainer = PairExplainer(seen)
     if emitter is not None:
-        _emitter(silence, frame, emitter, as_json)
+        _emitter(silence, frame, emitter, near_shots(rules, played, frame), as_json)
         return
     if striker is not None and target is not None:
         accounts = explainer.pair(frame, striker, target)
@@ -137,7 +138,7 @@ def _came_of_it(ledger: Ledger, frame: int, striker: str, target: str) -> list[s
             if came is not None:
                 break
             came = [] if landed and (event.striker, event.target) == (striker, target) else None
-        elif came is not None and event.frame == frame:
+        elif came is not None and event.frame == frame and event.event != "adopted":  # told by itself
             came.append(event.words())
     return came or []
 
@@ -152,8 +153,8 @@ def _taken_over(ledger: Ledger, frame: int, striker: str, target: str) -> list[s
     ]
 
 
-def _emitter(silence: EmitterExplainer, frame: int, named: str, as_json: bool) -> None:
-    """Every gate of one emitter."""
+def _emitter(silence: EmitterExplainer, frame: int, named: str, shots: Sequence[Appearance], as_json: bool) -> None:
+    """Every gate of one emitter, where it fires from, and which shots the recording shows about then."""
     known = {f"{owner}/{one.name}": (owner, one) for owner, one in silence.emitters(frame)}
     if named not in known:
         hint = nearest(named, known)
@@ -161,15 +162,30 @@ def _emitter(silence: EmitterExplainer, frame: int, named: str, as_json: bool) -
     owner, one = known[named]
     steps, fired = silence.steps(frame, owner, one), silence.fired(frame, owner, one)
     names = [event.id for event in fired]
+    shown = [shot for shot in shots if shot.actor.kind == one.fan.kind and shot.actor.owner in (None, owner)]
     if as_json:
         gates = [{"gate": step.gate, "passed": step.passed, "text": step.text} for step in steps]
-        click.echo(json.dumps({"frame": frame, "emitter": named, "fired": names, "gates": gates}))
+        places = [{name: written(getattr(event, name)) for name in ("id", "x", "y", "angle")} for event in fired]
+        near = [
+            {"id": shot.actor.id, "frame": shot.frame, "x": written(shot.x), "y": written(shot.y)} for shot in shown
+        ]
+        told = {"frame": frame, "emitter": named, "fired": names, "gates": gates, "places": places, "shown": near}
+        click.echo(json.dumps(told))
         return
     out = present.console()
     out.print(Text(f"frame {frame}: {named}", "bold").append(f"   spawns {one.fan.kind}", "not bold"))
     out.print(_gates(steps))
     stopped = next((step.gate for step in steps if not step.passed), None)
     out.print(f"  so: {'fired ' + ', '.join(map(str, names)) if fired else f'nothing fired, stopped by {stopped}'}")
+    place = "at ({}, {})".format
+    for event in fired:
+        moved = ", and moves in this very frame" if one.moves_at_once else ""
+        spot = place(present.number(event.x), present.number(event.y))
+        out.print(f"      {event.id} {spot}, heading {event.angle:.1f}°{moved}", highlight=False)
+    for shot in shown:
+        heads = "" if shot.moves is None else f", moving {shot.moves:.1f}°"
+        spot = place(present.number(shot.x), present.number(shot.y))
+        out.print(f"      the recording shows {shot.actor.id} from {shot.frame} on {spot}{heads}", highlight=False)
 
 
 def _emitters(silence: EmitterExplainer, frame: int, owner: str | None) -> None:

@@ -126,6 +126,8 @@ class Stepper:
             if adopter is not None:
                 adopter.before_returns()
             self.returns.bring_back()
+            if adopter is not None:
+                adopter.returned()
             self.succession.succeed()
             before = (lambda: observer.before_firing(self)) if watched and observer is not None else None
             self.emitters.spawn(before)

@@ -9,6 +9,9 @@ from pathlib import Path
 
 from voskar.files.reading import plain_errors, whole_file
 
+RULEBOOKS = {"shots": "darts.toml", "spit": "swarm.toml", "yard": "yard.toml"}
+"""Of each sort of mistake in `bugs`; else it is the meadow's."""
+
 
 def write(folder: Path) -> int:
     """Writes all of it to a folder, each file whole or not at all; returns how many there are."""
@@ -24,7 +27,23 @@ def write(folder: Path) -> int:
             part.write_text(text, encoding="utf-8")
     with whole_file(folder / "moth.png") as part:
         sprites.write_moth(part)
-    return len(texts) + 1
+    return len(texts) + 1 + sum(_write_right(folder, name) for name in texts if name.startswith("bugs/"))
+
+
+def _write_right(folder: Path, script: str) -> bool:
+    """What a game without its mistake logs of a script; where the mistake is in the poses, the demo has it by hand."""
+    from voskar.files.perfect import perfect_source
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+    from voskar.files.writing import write_recording
+
+    name = Path(script).name.removesuffix(".stage.toml")
+    if not script.endswith(".stage.toml") or (folder / "right" / f"{name}.stage.toml").exists():
+        return False
+    book = load_rulebook(folder / RULEBOOKS.get(name.partition("-")[0], "apiary.toml"))
+    played = load_recording(folder / script, book)
+    write_recording(perfect_source(book.rules(played.rate), played), str(folder / "right" / f"{name}.jsonl"))
+    return True
 
 
 def _texts(folder: Traversable, below: str) -> Iterator[tuple[str, str]]:

@@ -147,6 +147,16 @@ def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
     return sorted(found, key=lambda one: (one.frame, one.actor.id))
 
 
+NEAR = 30
+"""Frames about one in which a shot that is shown first may be meant."""
+
+
+def near_shots(rules: Rules, recording: Recording, frame: int) -> list[Appearance]:
+    """Which actors that something spawns appear about a frame, the nearest first."""
+    found = [one for one in appearances(rules, recording) if abs(one.frame - frame) <= NEAR]
+    return sorted(found, key=lambda one: (abs(one.frame - frame), one.frame, one.actor.id))[:3]
+
+
 def _place(event: Event) -> tuple[float, float]:
     return event.x or 0.0, event.y or 0.0
 
@@ -185,7 +195,10 @@ def _compare(held: Held, event: Spawn, one: Appearance, *, straight: bool) -> Fi
         return _finding("spawn-moved", one.frame, event, who, f"{who} appears in {one.frame}", rules, shift)
     apart = _apart(held, event, one)
     if shift == 0 and apart > held.tolerance:
-        rules = f"{_who(event)} spawns it at ({event.x:.1f}, {event.y:.1f}), {apart:.1f} units off"
+        emitter = _emitter(held.rules, event)
+        moved = emitter is not None and emitter.moves_at_once
+        told = f"({event.x:.1f}, {event.y:.1f}) and moves it at once" if moved else f"({event.x:.1f}, {event.y:.1f})"
+        rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
         game = f"{who} appears at ({one.x:.1f}, {one.y:.1f})"
         return _finding("spawn-place", one.frame, event, who, game, rules)
     aim = event.angle or 0.0

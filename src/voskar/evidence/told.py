@@ -132,6 +132,9 @@ def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
     if ended is not None:
         return f"no {claim.event}: the run was {ended.event} in {ended.frame}"
     own = sorted(event.frame for event in events if (event.event, event.id) == (claim.event, claim.id))
+    held_back = [one for one in held.ledger.about(claim.id or "", "respawn_held") if one.frame <= claim.frame]
+    if claim.event == "respawn" and held_back:
+        return f"waits since {held_back[-1].frame}: {held_back[-1].detail} is in the way"
     who = f" of {claim.id}" if claim.id else ""
     if not own:
         return f"no {claim.event}{who} at all"

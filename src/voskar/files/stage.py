@@ -35,6 +35,7 @@ INHERITED = (
     "hold",
     "tells",
     "pushes",
+    "boxes",
     "scale",
     "repeat",
 )
@@ -115,7 +116,7 @@ def _players(script: StageFile, source: Source) -> list[_Player]:
             lacking = "kind" if part.kind is None else "way"
             wrong.append(source.problem(where, f"the part has no `{lacking}`, and is like none that has"))
             continue
-        for name in ("way", "clips", "turns", "aims", "tells", "pushes"):
+        for name in ("way", "clips", "turns", "aims", "tells", "pushes", "boxes"):
             keys = [key.f.frames(rate) for key in getattr(part, name) or ()]
             if keys != sorted(set(keys)):
                 wrong.append(source.problem((*where, name), "the keys do not stand in the order of their frames"))
@@ -184,6 +185,9 @@ class _Player:
         pushes = [key.by for key in part.pushes or () if key.f.frames(self.rate) == own]
         if part.pushes is not None:
             line.push = pushes[0] if pushes else [0.0, 0.0]
+        boxes = _last(part.boxes or (), own, self.rate)
+        if boxes is not None:
+            line.boxes = {name: _placed(span, line.x, line.y, facing) for name, span in boxes.open.items()}
         shown = _last(part.clips or (), own, self.rate)
         if shown is not None:
             line.clip = shown.clip
@@ -220,6 +224,12 @@ class _Player:
         if aim is not None and key is not None and self.part.mirror is not None:
             aim[0] = _plain(2 * self.part.mirror - key.at[0] + self.x)
         return [InputLine(self.id, button, aim=UNSET if aim is None else list(map(float, aim))) for button in held]
+
+
+def _placed(span: Sequence[float], x: float, y: float, facing: int) -> list[float]:
+    """Corners in the world of a rectangle told beside an actor, mirrored with it."""
+    left, right = sorted((span[0] * facing, span[2] * facing))
+    return [_plain(x + left), _plain(y + min(span[1], span[3])), _plain(x + right), _plain(y + max(span[1], span[3]))]
 
 
 def _inside(ranges: Ranges | None, frame: int) -> bool:

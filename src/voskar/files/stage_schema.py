@@ -17,6 +17,7 @@ def _ranges(value: Any) -> Any:
 
 
 Moment = Frames
+Corners = Annotated[list[Number], Field(min_length=4, max_length=4)]
 Ranges = Annotated[tuple[tuple[int, int], ...], BeforeValidator(_ranges, json_schema_input_type=str | int)]
 
 
@@ -61,6 +62,13 @@ class PushKey(Table):
     by: Pair
 
 
+class BoxesKey(Table):
+    """A key of `boxes`"""
+
+    f: Moment
+    open: dict[str, Corners]
+
+
 class AimKey(Table):
     """A key of `aims`"""
 
@@ -91,6 +99,7 @@ class PartTable(Table):
     hold: dict[str, Ranges] | None = None
     tells: list[ToldKey] | None = None
     pushes: list[PushKey] | None = None
+    boxes: list[BoxesKey] | None = None
     scale: Positive | None = None
     repeat: RepeatTable | None = None
     mirror: Number | None = None

@@ -107,6 +107,20 @@ def test_a_claimed_death_brings_down_and_back() -> None:
     assert [event.frame for event in ledger.of("respawn")] == [7]
 
 
+def test_a_return_that_follows_from_the_games_hits_is_no_disagreement() -> None:
+    """The game's last hit is a frame early, by its i-frames; the return that it brings about agrees, frame by frame."""
+    frames = brush({"hornet": "######" + "." * 8})
+    for frame in (0, 4):
+        frames[frame]["claims"] = [{"event": "hit", "striker": "hornet", "target": "keeper"}]
+    frames[4]["claims"] += [{"event": "down", "id": "keeper"}]
+    frames[8]["claims"] = [{"event": "respawn", "id": "keeper"}]
+    keeper = {"health": 2, "iframes": 4, "lives": 3, "respawn": {"after": 4}}
+    book = rulebook(sting(keeper=keeper))
+    verdict, ledger = check(book.rules(recording(book, frames).rate), recording(book, frames))
+    assert [(one.sort, one.frame) for one, _ in verdict.roots] == [("moved", 4)]
+    assert [event.frame for event in ledger.of("respawn")] == [8]
+
+
 def test_one_that_is_used_up_and_flies_on_is_back() -> None:
     """From the frame in which it moves on, and not where it is shown for a few frames only."""
 

@@ -38,7 +38,10 @@ class Adopter:
     def before_returns(self) -> None:
         """Nobody has come back yet."""
         self.presence.before()
-        self.ends.before()
+
+    def returned(self) -> None:
+        """Who comes back by the rules is back."""
+        self.ends.returned()
 
     def fired(self) -> None:
         """Emitters have fired."""

@@ -30,8 +30,8 @@ class Ends:
     def _is_wanted(self, one: Claim) -> bool:
         return one.event in SORTS and self.world.recording.logs(one.event, one.id)
 
-    def before(self) -> None:
-        """Who is due to come back has not come back yet."""
+    def returned(self) -> None:
+        """Who comes back by the rules is back: others the game may have brought back."""
         self._force("respawn")
 
     def after(self) -> None:
@@ -84,11 +84,20 @@ class Ends:
         """Planned claims of this frame that the rules still have nothing for."""
         for number in self._of.get(self.world.frame, ()):
             claim, taken = self.index.claims[number], self.resync.plan.get(number)
+            if sort == "respawn" and self._is_back(claim):
+                continue
             if taken is not None and claim.event == sort and number not in self.index.settled:
                 self.plan[number] = taken
                 self._settle(number)
                 if taken.rules is None or sort in ("down", "respawn"):  # the end itself is soon there by the rules
                     self._take(claim)
+
+    def _is_back(self, claim: Claim) -> bool:
+        """Whether the rules have brought it back in this very frame, whatever an earlier replay found."""
+        return any(
+            event.event == "respawn" and event.id == claim.id and event.frame == self.world.frame
+            for event in self.world.events[self._seen :]
+        )
 
     def _take(self, claim: Claim) -> None:
         world, frame = self.world, self.world.frame
@@ -104,7 +113,7 @@ class Ends:
             state.health = 0.0 if state.health is not None else None
             state.credit = claim.striker
             self.settling.fall(state)
-        elif claim.event == "respawn" and state.down is not None and world.run.due.get(state.row) != frame:
+        elif claim.event == "respawn" and state.down is not None:
             world.events.append(told)
             self.returns.take_back(state)
         elif claim.event == "out" and not state.out:

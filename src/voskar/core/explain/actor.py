@@ -102,4 +102,7 @@ def _way_back(course: Course, frame: int) -> str:
     back = next((event for event in course.returns if event.frame > frame), None)
     if back is not None:
         return f"back in {back.frame} at ({number(back.x)}, {number(back.y)})"
-    return "out for good" if any(out <= frame for out in course.outs) else "it does not come back"
+    if any(out <= frame for out in course.outs):
+        return "out for good"
+    out = min((out for out in course.outs if out > frame), default=None)
+    return "it does not come back" + ("" if out is None else f", and is out in {out}")
