@@ -22,11 +22,15 @@ def silent(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[tuple[str
     """The findings in the perfect log of a world."""
     made = {fan["kind"] for kind in data["kinds"].values() for fan in kind.get("down", {}).get("spawn", ())}
     made |= {one["spawn"] for kind in data["kinds"].values() for one in kind.get("emitters", {}).values()}
+    starts: dict[str, tuple[float, float]] = {}
     for frame in frames:
         frame.pop("reset", None)  # a random mark may cut a death short, which is told
         frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in made]  # nobody would have fired them
         for pose in frame["poses"]:
             pose["hidden"] = False  # and one that is hidden when it is due is back too late
+            x, y = starts.setdefault(pose["id"], (pose["x"], pose["y"]))
+            if pose.get("cut") and (pose["x"], pose["y"]) == (x, y):
+                pose["x"] += 2.0  # back at its start right after a blow, it would seem to be sent there
     book = rulebook(data)
     played = recording(book, frames, reactions="raw")
     rules = book.rules(played.rate)

@@ -24,13 +24,14 @@ from voskar.evidence.presence import presence
 from voskar.evidence.reactions import reactions
 from voskar.evidence.states import states
 from voskar.evidence.told import tellings
+from voskar.evidence.unordered import unordered
 
 EXACT = Windows()
 """Not a frame off."""
 TOLERANCE = 1.0
 """Units by which places may differ from what the rules expect."""
 
-ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines, displayed, presence, jumps)
+ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines, displayed, presence, unordered, jumps)
 """Rows that need nothing but both accounts. Hits, other claims, reactions and spawns are counted too."""
 
 

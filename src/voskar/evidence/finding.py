@@ -30,6 +30,9 @@ CODES: dict[str, Code] = {
     "knockback": Code("knockback not shown", "reaction", "a body is not pushed, or another way, or too far"),
     "rebound": Code("rebound not shown", "reaction", "a bounce is too low, too high, or missing"),
     "home": Code("way home not shown", "reaction", "a body is not sent back to where it started"),
+    "unordered": Code(
+        "reaction not ordered", "reaction", "a body is thrown, or put back, by a blow that does no such thing"
+    ),
     "jump": Code("jumps without a cut", "reaction", "a body leaps in one frame; swept boxes hit all between"),
     "spawn-moved": Code("spawned at another frame", "spawn", "a shot leaves too early or too late"),
     "spawn-missing": Code("foretold and not shown", "spawn", "a shot, child or effect does not appear"),

@@ -9,7 +9,7 @@ from voskar.evidence.held import Held
 
 BLOWS = ("moved", "denied", "unclaimed", "damage", "attack")
 DEATH = ("walks", "acts", "clip", "seen", "gone-early", "respawn-place", "respawn-late", "cut-short")
-REACTIONS = ("knockback", "rebound", "home", "jump")
+REACTIONS = ("knockback", "rebound", "home", "unordered")
 FIRST = ("still-there", "respawn-late", "gone-early")
 """Who is there at all comes before what anybody does in a frame."""
 TOLD = ("told-moved", "told-denied", "told-untold", "told-other")
@@ -24,6 +24,7 @@ DEPENDS: Mapping[str, tuple[str, ...]] = (
     | dict.fromkeys(("path", "life-long", "life-short", "past-edge"), ("still-there",))
     | dict.fromkeys(("spawn-unfired", "spawn-missing", "spawn-moved"), (*DEATH, *TOLD, "still-there"))
     | dict.fromkeys(REACTIONS, BLOWS)
+    | {"jump": (*BLOWS, *REACTIONS)}
     | dict.fromkeys(BLOWS, (*BLOWS, "health", "still-there"))
 )
 """From which sorts, told of the same actor before, a sort may follow."""
@@ -70,7 +71,7 @@ def _causes(
             elif one.sort in BLOWS:
                 if hangs and _links(one, earlier, held.near):
                     yield root
-            elif apart <= horizon or (held.resync is None and one.sort not in REACTIONS):
+            elif apart <= horizon or (held.resync is None and one.sort not in (*REACTIONS, "jump")):
                 yield root
             if held.resync is not None and apart > held.near and earlier.sort != "still-there":
                 break

@@ -69,16 +69,6 @@ class _Look:
         poses = self.recording.poses
         return float(poses.x[row] - poses.x[start]), float(poses.y[row] - poses.y[start])
 
-    def _presses(self, name: str, first: int, last: int) -> bool:
-        """Whether a button of its own goes down or up meanwhile."""
-        inputs = self.recording.inputs
-        for button in inputs.buttons:
-            if name in inputs.who(button):
-                held = set(inputs.held(name, button).tolist())
-                if any((frame in held) != (frame - 1 in held) for frame in range(first, last + 1)):
-                    return True
-        return False
-
     def knockback(self, event: Event) -> Iterator[Finding]:
         """The way along the push, from the frame of the blow to its last, less the body's own."""
         name, until = event.id or "", event.until or event.frame
@@ -117,7 +107,7 @@ class _Look:
             return
         if along < wanted and self._is_stopped(event, end, (ux, uy)):
             return
-        if self._presses(name, event.frame, until):
+        if self.recording.presses(name, event.frame, until):
             self.undecided += 1
             return
         text = f"moves {_polar(*shown_way)} to frame {until}"

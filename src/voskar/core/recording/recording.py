@@ -98,6 +98,16 @@ class Recording:
         gaps = np.flatnonzero(np.diff(frames[at - 1 :]) > 1)
         return int(later[gaps[0]]) if len(gaps) else 1 << 60
 
+    def presses(self, name: str, first: int, last: int) -> bool:
+        """Whether a button of its own goes down or up in some frames."""
+        inputs = self.inputs
+        for button in inputs.buttons:
+            if name in inputs.who(button):
+                held = set(inputs.held(name, button).tolist())
+                if any((frame in held) != (frame - 1 in held) for frame in range(first, last + 1)):
+                    return True
+        return False
+
     def logs(self, event: str, *names: str | None) -> bool:
         """Whether it logs an event of some actors at all."""
         kinds = {self.actors[self.numbers[name]].kind for name in names if name and name in self.numbers}

@@ -1,0 +1,193 @@
+"""Reactions that no rule orders: right after a blow a body is thrown, or put back, and nothing else explains it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from functools import cached_property
+
+import numpy as np
+
+from voskar.core.ledger import Event
+from voskar.core.rules import Motion
+from voskar.core.rules.shapes import Floats
+from voskar.evidence.finding import Finding
+from voskar.evidence.held import Held, Vector
+from voskar.evidence.motions import near_solid
+
+GOES_ON = 0.9
+"""A push goes on if the step after its last is at least so much of that."""
+
+
+def unordered(held: Held) -> Iterator[Finding]:
+    """What comes of blows, the game's too, and of pushes beyond what they order. A raw recording shows no reactions."""
+    recording = held.recording
+    if recording.reactions == "raw":
+        return
+    blows: dict[str, dict[int, Event]] = {}
+    landed = [*held.ledger.landings(), *(one for one in held.ledger.of("adopted") if one.detail == "hit")]
+    for event in landed:
+        for name in (event.striker, event.target):
+            if name is not None and name in recording.numbers:
+                blows.setdefault(name, {}).setdefault(event.frame, event)
+    fixtures = {one.id for one in held.rules.fixtures}
+    for name in sorted(blows):
+        kind = held.rules.kinds[recording.actors[recording.numbers[name]].kind]
+        if kind.motion == Motion() and not kind.wraps and name not in fixtures:
+            yield from _Struck(held, name, blows).odd()
+
+
+class _Struck:
+    """An actor that deals or takes blows."""
+
+    def __init__(self, held: Held, name: str, blows: dict[str, dict[int, Event]]) -> None:
+        self.held, self.name, self.blows, self.all = held, name, blows[name], blows
+        self.kind = held.rules.kinds[held.recording.actors[held.recording.numbers[name]].kind]
+        self.steps: dict[int, Vector] = _steps(held, name)
+        self.rate = float(held.recording.rate)
+
+    def odd(self) -> Iterator[Finding]:
+        """Every reaction that nothing orders, once a blow."""
+        scope = self.held.recording.scope.reactions
+        for frame, blow in sorted(self.blows.items()):
+            if self._is_out_of_play(frame) or self._is_ordered(frame):
+                continue
+            told = None if "home" in scope else self._put_back(frame)
+            told = told or (None if {"knockback", "rebound"} & scope else self._thrown(frame))
+            if told is not None:
+                orders = f"{blow.attack or 'the blow'} in {frame} orders nothing of the kind"
+                yield self._finding(frame, blow.striker or "", told, orders)
+        if "knockback" not in scope:
+            for event in self.held.ledger.about(self.name, "knockback"):
+                yield from self._goes_on(event)
+
+    def _finding(self, frame: int, striker: str, game: str, rules: str) -> Finding:
+        return Finding("unordered", frame, striker if striker != self.name else "", self.name, game=game, rules=rules)
+
+    def _is_out_of_play(self, frame: int) -> bool:
+        """Whether it is down, or used up, by then: what its body does there is another matter."""
+        ends = self.held.ledger.about(self.name, "removed", "out")
+        course = self.held.course.courses[self.name]
+        return any(one.frame in (frame, frame + 1) for one in ends) or any(
+            span.first - 1 <= frame + 1 <= span.last + 1 for span in course.down
+        )
+
+    def _is_ordered(self, frame: int) -> bool:
+        """Whether the rules have something of their own for it then: that is looked at by itself."""
+        ordered = self.held.ledger.about(self.name, "knockback", "rebound", "home", "respawn")
+        return any(one.frame - 1 <= frame <= (one.until or one.frame) for one in ordered)
+
+    def _put_back(self, frame: int) -> str | None:
+        recording, poses = self.held.recording, self.held.recording.poses
+        row, before = recording.row(self.name, frame + 1), recording.row(self.name, frame)
+        if row is None or before is None or not poses.cut[row] or poses.hidden[row]:
+            return None
+        since = max((mark for mark in recording.resets if mark <= frame), default=recording.first)
+        first = recording.pose_from(recording.numbers[self.name], since)
+        if first is None or first[1] > frame or frame + 1 in recording.resets:
+            return None
+        x, y = float(poses.x[first[0]]), float(poses.y[first[0]])
+        near = [math.dist((x, y), (float(poses.x[one]), float(poses.y[one]))) for one in (row, before)]
+        if near[0] > self.held.tolerance or near[1] <= self.held.tolerance:
+            return None
+        return f"is put back to its start, ({x:g}, {y:g}), in {frame + 1}"
+
+    def _thrown(self, frame: int) -> str | None:
+        """A step beyond its own motion."""
+        before, now = self.steps.get(frame), self.steps.get(frame + 1)
+        if before is None or now is None:
+            return None
+        gain = math.hypot(*now) - math.hypot(*before)
+        earlier = self.steps.get(frame - 1, before)
+        gravity = abs(self.held.rules.space.gravity) / self.rate**2
+        if gain <= self.held.tolerance + gravity + math.dist(before, earlier):
+            return None
+        if self._explains(frame, frame + 1, now):
+            return None
+        return f"sets off with {_length(now)} units a frame in {frame + 1}, after {_length(before)}"
+
+    def _explains(self, frame: int, after: int, step: Vector) -> bool:
+        """Whether it is its own motion: told so, by a button, at a solid, with others, or as elsewhere."""
+        held, recording, poses = self.held, self.held.recording, self.held.recording.poses
+        row = recording.row(self.name, after)
+        if row is None:
+            return True
+        if not np.isnan(poses.push_x[row]):
+            return math.hypot(poses.push_x[row], poses.push_y[row]) <= held.tolerance
+        if not np.isnan(poses.vx[row]) and not np.isnan(poses.vy[row]):
+            own = float(poses.vx[row]) / self.rate, float(poses.vy[row]) / self.rate
+            if math.dist(own, step) <= held.tolerance:
+                return True
+        place = float(poses.x[row]), float(poses.y[row])
+        reach = math.hypot(*step) + held.tolerance
+        if recording.presses(self.name, frame, after) or near_solid(held, self.kind, place, reach):
+            return True
+        return self._moves_so_elsewhere(frame, step) or self._moves_with_others(frame, after, step)
+
+    @cached_property
+    def _quiet(self) -> Floats:
+        """(n, 2) steps with no blow within half a second."""
+        frames, blows = np.array(sorted(self.steps)), np.array(sorted(self.blows))
+        at = np.searchsorted(blows, frames)
+        apart = np.minimum(
+            np.abs(frames - blows[np.clip(at, 0, len(blows) - 1)]),
+            np.abs(frames - blows[np.clip(at - 1, 0, len(blows) - 1)]),
+        )
+        steps = np.array([self.steps[frame] for frame in frames.tolist()]).reshape(-1, 2)
+        quiet: Floats = steps[apart > self.rate / 2]
+        return quiet
+
+    def _moves_so_elsewhere(self, frame: int, step: Vector) -> bool:
+        return bool((np.hypot(*(self._quiet - step).T) <= self.held.tolerance).any())
+
+    def _moves_with_others(self, frame: int, after: int, step: Vector) -> bool:
+        """Whether somebody else whom no blow concerns makes the same step: a platform, or a screen that scrolls."""
+        recording, poses = self.held.recording, self.held.recording.poses
+        rows = np.arange(*recording.block(after, after + 1).indices(len(poses))[:2])
+        rows = rows[(poses.previous[rows] >= 0) & ~poses.cut[rows] & ~poses.hidden[rows]]
+        before = poses.previous[rows]
+        x, y = poses.x[rows] - poses.x[before], poses.y[rows] - poses.y[before]
+        names = [recording.actors[number].id for number in poses.actor[rows].tolist()]
+        alike = np.hypot(x - step[0], y - step[1]) <= self.held.tolerance
+        return any(
+            same and name != self.name and not any(abs(frame - one) <= 1 for one in self.all.get(name, ()))
+            for same, name in zip(alike.tolist(), names, strict=True)
+        )
+
+    def _goes_on(self, event: Event) -> Iterator[Finding]:
+        """At its pace, after the last frame of a push."""
+        until, length = event.until or event.frame, math.hypot(event.dx or 0.0, event.dy or 0.0)
+        last, after = self.steps.get(until), self.steps.get(until + 1)
+        own = self.steps.get(event.frame, (0.0, 0.0))
+        if last is None or after is None or length == 0 or self._is_out_of_play(until):
+            return
+        others = self.held.ledger.about(self.name, "knockback", "rebound", "home", "respawn")
+        if any(one is not event and one.frame <= until + 1 <= (one.until or one.frame) + 1 for one in others):
+            return
+        way = (event.dx or 0.0) / length, (event.dy or 0.0) / length
+        along, goes, walked = (one[0] * way[0] + one[1] * way[1] for one in (last, after, own))
+        pushed = [self.steps.get(frame, (0.0, 0.0)) for frame in range(event.frame + 1, until + 1)]
+        whole = sum(x * way[0] + y * way[1] for x, y in pushed)
+        if abs(whole - length) > self.held.tolerance + abs(walked) * len(pushed):
+            return  # the push itself is another: that is told
+        if goes <= self.held.tolerance + max(walked, 0.0) or goes < GOES_ON * along:
+            return
+        if self._explains(until, until + 1, after):
+            return
+        told = f"goes on at {goes:.1f} units a frame in {until + 1}"
+        yield self._finding(event.frame, event.by or "", told, f"the push ends in {until}")
+
+
+def _steps(held: Held, name: str) -> dict[int, Vector]:
+    """By frame: the way from the frame before, where it has one."""
+    poses = held.recording.poses
+    rows = poses.rows_of(held.recording.numbers[name])
+    before = poses.previous[rows]
+    known = (before >= 0) & ~poses.cut[rows] & ~poses.hidden[rows] & ~poses.hidden[before] & ~poses.lingering[rows]
+    rows, before = rows[known], before[known]
+    ways = zip((poses.x[rows] - poses.x[before]).tolist(), (poses.y[rows] - poses.y[before]).tolist(), strict=True)
+    return dict(zip(poses.frame[rows].tolist(), ways, strict=True))
+
+
+def _length(step: Vector) -> str:
+    return f"{math.hypot(*step):.1f}"
