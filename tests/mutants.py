@@ -34,6 +34,7 @@ RULES: dict[str, Any] = {
             "lives": 3,
             "iframes": 12,
             "down": {"lasts": 10, "clip": "fall"},
+            "clips": {"fall": {"cells": 4, "rate": 30}},
             "respawn": {"after": 20, "at": [100, 0], "iframes": 15},
             "boxes": {"torso": {"role": "hurtbox", "rect": [10, 30], "layer": ["keeper"]}},
             "emitters": {
@@ -214,6 +215,35 @@ def frozen(frames: Frames, draw: random.Random) -> bool:
     return True
 
 
+def stands_still(frames: Frames, draw: random.Random) -> bool:
+    """A death clip that never gets on."""
+    span = _down(frames)
+    if span is None:
+        return False
+    for at, pose in _poses(frames, "keeper")["keeper"]:
+        if span[0] < at < span[1]:
+            pose["tick"] = min(pose["tick"], 2)
+    return True
+
+
+def goes_on(frames: Frames, draw: random.Random) -> bool:
+    """A push that does not end: the keeper slides on for a while, and stays there."""
+    own = _poses(frames, "keeper")["keeper"]
+    steps = [(at, pose["x"] - before["x"]) for (_, before), (at, pose) in pairwise(own)]
+    alike = [k for k in range(1, len(steps) - 12) if len({round(step, 6) for _, step in steps[k : k + 8]}) == 1]
+    whole = [k for k in alike if abs(steps[k][1]) > 2.9 and {step for _, step in steps[k + 8 : k + 12]} == {0}]
+    held = [bool(one.get("inputs")) for one in frames]
+    whole = [k for k in whole if len(set(held[steps[k][0] - 1 : steps[k][0] + 12])) == 1]  # else a button explains it
+    if not whole:
+        return False
+    at, step = steps[whole[0]]
+    for later in range(at + 8, len(frames)):
+        for pose in frames[later]["poses"]:
+            if pose["id"] == "keeper":
+                pose["x"] += step * min(later - at - 7, 4)
+    return True
+
+
 def pushed(share: float) -> Mistake:
     """A push of another length, or none."""
 
@@ -315,6 +345,8 @@ MUTANTS: dict[str, tuple[Mistake, tuple[str, ...]]] = {
     "a death cut short": (cut_death, ("gone-early",)),
     "a late return": (late_return, ("respawn-late", "told-moved")),
     "no death clip": (frozen, ("clip",)),
+    "a death clip that freezes": (stands_still, ("clip",)),
+    "a push that goes on": (goes_on, ("unordered",)),
     "half a push": (pushed(0.5), ("knockback",)),
     "no push": (pushed(0.0), ("knockback",)),
     "a push the other way": (pushed(-1.0), ("knockback",)),

@@ -11,6 +11,7 @@ from voskar.core.adopt import Window, Windows
 from voskar.core.recording import Recording
 from voskar.evidence.check import Verdict, check
 from voskar.evidence.patterns import LEAST, Pattern, causes
+from voskar.evidence.weighing import weigh
 
 
 def held(data: dict[str, Any], frames: list[dict[str, Any]], **options: Any) -> tuple[Verdict, Recording]:
@@ -103,3 +104,40 @@ def test_a_log_that_is_late_by_one_is_one_pattern() -> None:
     found = patterns(verdict.findings, played)
     assert "1 frame late" in found[0].text
     assert len(found[0].findings) == 3
+
+
+def test_deaths_that_are_all_late_are_one_pattern_whoever_dies() -> None:
+    frames = claims(brush({"hornet": ("#" + "." * 11) * 3}), {frame: [hit()] for frame in (0, 12, 24)})
+    for frame in (0, 12, 24):
+        claims(frames, {frame + 3: [{"event": "down", "id": "keeper"}]})
+    verdict, played = held(sting(keeper={"health": 1, "respawn": {"after": 4}}), frames)
+    (first,) = patterns(verdict.findings, played)
+    assert first.text == "every down that the game tells in another frame is 3 frames late: its log, or its order"
+    assert first.frames == (3, 15, 27)
+
+
+@pytest.mark.parametrize(("over", "denied"), [(True, 3), (False, 3)], ids=["over", "past"])
+def test_a_rulebook_that_forgot_swept(over: bool, denied: int) -> None:
+    """A hornet darts over the keeper three times; where it darts past it, sweeping would help nothing."""
+    frames = []
+    for frame in range(60):
+        place = -420 + 40 * (frame % 20)  # from -20 to 20 in frames 11, 31 and 51
+        hornet = {"id": "hornet", "kind": "hornet", "x": place, "y": 0 if over else 20, "cut": frame % 20 == 0}
+        frames.append({"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, hornet]})
+    claims(frames, {frame: [hit()] for frame in (11, 31, 51)})
+    book = rulebook(sting())
+    found = weigh(book.rules(60), recording(book, frames))
+    texts = [one.text for one in found.patterns]
+    told = "hornet hits between two frames in the game: `swept = true` on sting makes 3 of 3 land"
+    assert (len(found.verdict.findings), told in texts) == (denied, over)
+
+
+def test_a_box_that_is_off_everywhere_is_one_pattern() -> None:
+    frames = brush({"hornet": "...", "other": "...", "third": "..."}, kinds={"other": "hornet", "third": "hornet"})
+    for frame in frames:
+        for pose in frame["poses"][1:]:
+            x, y = pose["x"] + 8, pose["y"]
+            pose["boxes"] = {"sting": [x - 3, y - 3, x + 3, y + 3]}
+    verdict, played = held(sting(), frames)
+    (first,) = patterns(verdict.findings, played)
+    assert first.text.startswith("hornet's sting is (+8.0, +0.0) off in the game")

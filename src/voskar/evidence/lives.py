@@ -12,6 +12,7 @@ from voskar.core.explain.actor import last_change
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import number as plain_number
 from voskar.core.recording import Recording
+from voskar.core.recording.shown import cell_of_tick, cells
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.views.timeline import Course, Span, Timeline
@@ -244,6 +245,8 @@ class _Body:
         anew |= (poses.tick[shown] < poses.tick[before]) | (poses.cell[shown] < poses.cell[before])
         anew |= (poses.tick[shown] == 0) & (poses.tick[before] == 0)
         starts = poses.frame[shown[anew]]
+        if len(starts) == 1 and len(shown):
+            yield from self._cells(shown, fell)
         if len(starts) > 1:
             text = f"{down.clip} begins {len(starts)} times, again in {int(starts[1])}"
             yield of_actor("clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
@@ -251,6 +254,33 @@ class _Body:
         if span.last < recording.last and len(back) and poses.clip[back[0]] == wanted and not poses.hidden[back[0]]:
             text = f"still shows {down.clip} in {span.last + 2}"
             yield of_actor("clip", span.last + 2, self.name, text, f"{fell}: it is alive again")
+
+    def _cells(self, shown: Ints, fell: str) -> Iterator[Finding]:
+        """The death clip runs to its last cell, and no faster than it is declared; poses that `shown` it, in order."""
+        kind, poses = self.course.kind, self.recording.poses
+        clip = kind.clips.get(kind.down.clip or "")
+        shown = shown[~poses.hidden[shown] & ~poses.lingering[shown]]
+        if clip is None or clip.loop or clip.cells < 2 or not len(shown):
+            return
+        cell = cells(poses, shown, kind, self.recording.clips, self.rules.rate)
+        frames, last = poses.frame[shown], clip.cells - 1
+        since = frames - frames[0]
+        soonest = cell_of_tick(since + self.within + 1, kind, kind.down.clip or "", self.rules.rate)
+        early = np.flatnonzero(cell > np.maximum(soonest, cell[0]))
+        if len(early):
+            at = int(early[0])
+            told = f"{kind.down.clip} is in cell {int(cell[at])} in {int(frames[at])} already"
+            due = int(np.minimum(soonest[at], last))
+            yield of_actor("clip", int(frames[at]), self.name, told, f"{fell}: by then it is in cell {due} at most")
+            return
+        step = clip.step(self.rules.rate)
+        whole, one = math.ceil(last / step), math.ceil(1 / step)
+        held = np.flatnonzero(cell != cell[-1])
+        stands = int(frames[held[-1]]) + 1 if len(held) else int(frames[0])
+        if cell[-1] < last and since[-1] > whole + self.within and frames[-1] - stands > one + self.within:
+            told = f"{kind.down.clip} stands in cell {int(cell[-1])} from {stands} on"
+            ends = f"it runs to its last cell, {last}, in {int(frames[0]) + whole}"
+            yield of_actor("clip", stands + one, self.name, told, f"{fell}: {ends}")
 
     def _sight(self, span: Span) -> Iterator[Finding]:
         """It is hidden at once, or when it has been seen for as long as it lasts."""

@@ -33,8 +33,8 @@ Key = tuple[str, int, str, str, str, str]
 def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
     """Findings alike, the most of them first; each finding is in one group, if need be alone.
 
-    A shift that all moved findings share, whatever their gates, is one pattern if it is most of what the game claims:
-    everything is late, or early.
+    A shift that all claims of one event told in another frame share, whatever their gates and their actors, is one
+    pattern if they are most of what the game claims of it: everything is late, or early.
     """
     kinds = {actor.id: actor.kind for actor in recording.actors}
     moved = [finding for finding in findings if finding.sort == "moved"]
@@ -44,17 +44,27 @@ def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
     claimed = sum(claim.event == "hit" for claim in recording.claims)
     most = len(moved) >= LEAST and 3 * len(moved) >= 2 * claimed
     if most and len(shifts) == 1 and (len(gates) > 1 or gates == {""}):
-        shift = next(iter(shifts))
-        late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}"
-        found.append(
-            Pattern(f"every hit that the game tells in another frame is {late}: its log, or its order", tuple(moved))
-        )
+        found.append(Pattern(_all_late("hit", next(iter(shifts))), tuple(moved)))
         findings = [finding for finding in findings if finding.sort != "moved"]
+    told: dict[str, list[Finding]] = {}
+    for finding in findings:
+        if finding.sort == "told-moved" and finding.claim is not None:
+            told.setdefault(finding.claim.event, []).append(finding)
+    for event, some in told.items():
+        claimed = sum(claim.event == event for claim in recording.claims)
+        if len(some) >= LEAST and 3 * len(some) >= 2 * claimed and len({one.shift for one in some}) == 1:
+            found.append(Pattern(_all_late(event, some[0].shift), tuple(some)))
+            findings = [finding for finding in findings if finding not in some]
     groups: dict[Key, list[Finding]] = {}
     for finding in findings:
         groups.setdefault(_key(finding, kinds), []).append(finding)
     found += [Pattern(_words(key), tuple(some)) for key, some in groups.items()]
     return sorted(found, key=lambda one: (-len(one.findings), one.frames))
+
+
+def _all_late(event: str, shift: int) -> str:
+    late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}"
+    return f"every {event} that the game tells in another frame is {late}: its log, or its order"
 
 
 def _gate(finding: Finding) -> str:
@@ -76,6 +86,8 @@ def _key(finding: Finding, kinds: dict[str, str]) -> Key:
         return finding.sort, 0, f"{finding.game}, not {finding.rules}", striker, "", attack
     if finding.sort in ("told-moved", "told-denied", "told-untold"):
         return finding.sort, finding.shift, finding.game.split(" in ")[0], "", target, ""
+    if finding.sort == "box":
+        return finding.sort, 0, finding.game.split(" and ")[0], "", target, ""
     return finding.sort, finding.shift, gate, striker, target, attack
 
 
@@ -96,6 +108,8 @@ def _words(key: Key) -> str:
         return f"{striker}'s {attack} lands on {target} and the game never tells"
     if sort in ("damage", "attack"):
         return f"{sort} of {striker}'s {attack} is told as {gate}"
+    if sort == "box":
+        return f"{target}'s {gate} in the game: its `at` in the rulebook, or the game's own"
     if sort.startswith("told-"):
         return f"{target} {gate} {late}".rstrip() + (", and the rules have none" if sort == "told-denied" else "")
     return f"{target}: {WORDS[sort]}" + (f", {late}" if late else "")

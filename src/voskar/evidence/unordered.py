@@ -15,6 +15,8 @@ from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
 from voskar.evidence.motions import near_solid
 
+TOGETHER = 0.01
+"""Units a frame by which the steps of two that are carried along may differ."""
 GOES_ON = 0.9
 """A push goes on if the step after its last is at least so much of that."""
 
@@ -148,7 +150,7 @@ class _Struck:
         before = poses.previous[rows]
         x, y = poses.x[rows] - poses.x[before], poses.y[rows] - poses.y[before]
         names = [recording.actors[number].id for number in poses.actor[rows].tolist()]
-        alike = np.hypot(x - step[0], y - step[1]) <= self.held.tolerance
+        alike = np.hypot(x - step[0], y - step[1]) <= TOGETHER
         return any(
             same and name != self.name and not any(abs(frame - one) <= 1 for one in self.all.get(name, ()))
             for same, name in zip(alike.tolist(), names, strict=True)

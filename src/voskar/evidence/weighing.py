@@ -15,6 +15,7 @@ from voskar.evidence.baseline import Comparison, compare
 from voskar.evidence.check import EXACT, TOLERANCE, Verdict, check
 from voskar.evidence.expectations import Failure, State, Statement, hold
 from voskar.evidence.patterns import LEAST, Pattern, causes
+from voskar.evidence.unswept import unswept
 
 
 @dataclass(frozen=True)
@@ -58,11 +59,14 @@ def weigh(
     if ledger.of("adopted") and (statements or earlier is not None):
         alone = watched(rules, recording, films=bool(places))
         own, judged = alone.ledger, alone.recording
+    roots = [root for root, _ in verdict.roots]
+    passing = unswept(rules, recording, roots, windows)
+    known = {id(finding) for one in passing for finding in one.findings}
     return Weighed(
         ledger,
         course,
         verdict,
-        tuple(causes([root for root, _ in verdict.roots], recording)),
+        (*passing, *causes([root for root in roots if id(root) not in known], recording)),
         tuple(hold(statements, own, timeline(rules, recording, own), judged)),
         None if earlier is None else compare(earlier, own),
     )
