@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
+import matplotlib
 import pytest
 from PIL import Image
 
@@ -69,6 +71,34 @@ def test_draw(apiary: Path, tmp_path: Path, options: tuple[object, ...], name: s
         assert "landed" in text or "<path" in text
         here("draw", *files, *options, "-o", "again.svg", cwd=tmp_path)
         assert (tmp_path / "again.svg").exists()
+
+
+def test_check_draws_what_it_finds(apiary: Path, tmp_path: Path, here: Any) -> None:
+    done = here("check", "apiary.toml", "meadow.jsonl", "--draw", tmp_path / "pictures", cwd=apiary)
+    assert (done.returncode, f"drew 2 findings to {tmp_path / 'pictures'}" in done.stdout) == (1, True)
+    names = sorted(path.name for path in (tmp_path / "pictures").iterdir())
+    assert names == ["meadow-01-frame-273-moved.png", "meadow-02-frame-1131-denied.png"]
+
+
+TOLD = [
+    # a frame, and what is told above whom: the game's claims, those that the rules deny, those that it does not make
+    ("meadow.jsonl", 213, ["■ game claims hit by hornet-1"]),
+    ("meadow.jsonl", 273, ["■ game claims hit by hornet-1, the rules do not"]),
+    ("meadow.jsonl", 274, []),
+    ("bugs/shots-tunnel.stage.toml", 13, ["□ game claims no hit by dart-1"]),
+]
+
+
+@pytest.mark.parametrize(("recording", "frame", "told"), TOLD)
+def test_both_accounts_are_drawn(
+    apiary: Path, tmp_path: Path, here: Any, recording: str, frame: int, told: list[str]
+) -> None:
+    book = "darts.toml" if "shots" in recording else "apiary.toml"
+    with matplotlib.rc_context({"svg.fonttype": "none"}):
+        done = here("draw", book, recording, "--frame", frame, "-o", tmp_path / "x.svg", cwd=apiary)
+    assert done.returncode == 0, done.stderr
+    texts = re.findall(r">([■□] game [^<]*)<", (tmp_path / "x.svg").read_text())
+    assert texts == told
 
 
 def test_layers(apiary: Path, here: Any) -> None:

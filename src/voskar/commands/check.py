@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from pathlib import Path
 
 import click
 from click.core import ParameterSource
@@ -15,6 +16,7 @@ from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import load, reactions_option, resync_option, within_option
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
+from voskar.core.watching import watched
 from voskar.evidence.check import TOLERANCE, Verdict
 from voskar.evidence.expectations import Failure
 from voskar.evidence.finding import CODES, Finding
@@ -29,7 +31,7 @@ from voskar.files.suite import NAME
 from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
-ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose"}
+ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose", "draw"}
 SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief", "shard"}
 """Options for one recording, and for a suite."""
 
@@ -44,6 +46,7 @@ Example:
   voskar check apiary.toml meadow.jsonl --json
   voskar check apiary.toml meadow.jsonl --propose first.expect.toml
   voskar check gentle.toml meadow.jsonl --expect meadow.expect.toml
+  voskar check apiary.toml meadow.jsonl --draw pictures
   voskar check --suite voskar.toml --report junit.xml --pages pages
   voskar check --coverage --least 60
 
@@ -77,6 +80,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--stop", is_flag=True, help="End a suite at its first failure.")
 @click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
 @click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
+@click.option("--draw", metavar="DIR", help="A picture of each finding that follows from no other.")
 @click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
 @watch_option
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
@@ -101,6 +105,7 @@ def command(
     stop: bool,
     coverage: bool,
     least: float | None,
+    draw: str | None,
     everything: bool,
     as_json: bool,
 ) -> int:
@@ -161,6 +166,13 @@ def command(
         if met is not None:
             click.echo()
             coverage_view.show(met, everything=everything)
+    if draw is not None and found.verdict.roots:
+        from voskar.commands.draw import Moments, draw_findings  # drawing takes half a second to import
+
+        moments = Moments(rulebook, recording, watched(rules, played, resync=found.verdict.resync))
+        drawn = draw_findings(moments, [root for root, _ in found.verdict.roots], Path(draw))
+        if not as_json:
+            click.echo(f"\ndrew {present.count(drawn, 'finding')} to {draw}")
     return AGREED if found.ok and (met is None or met.ok) else DISAGREED
 
 

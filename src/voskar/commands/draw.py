@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -23,17 +24,21 @@ from voskar.commands.options import (
 from voskar.commands.watching import watch_option
 from voskar.core.posing import Bounds
 from voskar.core.step import replay
-from voskar.core.views.hud import display, displayed
-from voskar.core.views.scene import scene
+from voskar.core.views.hud import Display, display, displayed
+from voskar.core.views.scene import Scene, scene
 from voskar.core.views.timeline import eventful
 from voskar.core.views.timeline import timeline as timeline_of
-from voskar.core.watching import watched
+from voskar.core.watching import Watched, watched
 from voskar.errors import InputError, Problem
-from voskar.files.reading import whole_file
+from voskar.evidence.finding import Finding
+from voskar.files.reading import plain_errors, whole_file
 
 PANELS = 12
 LONGEST = 600
 """Most frames of a clip."""
+TRAIL = 12
+MOST = 40
+"""Findings that are drawn at most."""
 GAUGES = 3  # actors whose health is shown above a frame
 
 
@@ -53,6 +58,42 @@ class Region(click.ParamType[Bounds]):
         if x0 == x1 or y0 == y1:
             self.fail(f'the corners "{value}" span no area', param, ctx)
         return min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)
+
+
+class Moments:
+    """What pictures show of a recording as it was judged, frame by frame."""
+
+    def __init__(self, rulebook: str, recording: str, seen: Watched) -> None:
+        self.seen, self.rules = seen, seen.world.rules
+        self.course = timeline_of(self.rules, seen.recording, seen.ledger)
+        self.title = f"{Path(recording).name} by {Path(rulebook).name}"
+
+    def at(self, frames: Sequence[int], actors: Sequence[str], trail: int) -> tuple[list[Scene], list[Display]]:
+        """Scenes of some frames, and the heads-up values of some actors, or of those that a display would show."""
+        rules, course, seen = self.rules, self.course, self.seen
+        scenes = []
+        for frame in frames:
+            down = {name for name, one in course.courses.items() if one.is_down(frame)}
+            scenes.append(scene(rules, seen.recording, seen.ledger, frame, trail, down, seen.world.catalog))
+        shown = [name for name in displayed(course) if not actors or name in actors][:GAUGES]
+        return scenes, [display(rules, course, frame, shown) for frame in frames]
+
+
+def draw_findings(moments: Moments, findings: Sequence[Finding], folder: Path) -> int:
+    """A picture of each finding, of both actors in its frame, up to 40; how many."""
+    from voskar.drawing.frame import View, draw_frames
+
+    known, recording = moments.seen.recording.numbers, moments.seen.recording
+    with plain_errors(folder):
+        folder.mkdir(parents=True, exist_ok=True)
+    for number, one in enumerate(findings[:MOST], 1):
+        frame = min(max(one.frame, recording.first), recording.last)
+        actors = tuple(name for name in (one.striker, one.target) if name in known)
+        scenes, displays = moments.at([frame], actors, TRAIL)
+        stem = moments.title.partition(".")[0]
+        with whole_file(folder / f"{stem}-{number:02}-frame-{frame}-{one.sort}.png") as part:
+            draw_frames(moments.rules, recording, scenes, displays, View(None, actors), part, "png", moments.title)
+    return min(len(findings), MOST)
 
 
 def _timeline(
@@ -131,7 +172,7 @@ Example:
     help="Of a clip: how fast.",
 )
 @watch_option
-@click.option("--trail", default=12, show_default=True, metavar="N", help="Frames before that leave a trail.")
+@click.option("--trail", default=TRAIL, show_default=True, metavar="N", help="Frames before that leave a trail.")
 def command(
     rulebook: str,
     recording: str,
@@ -193,19 +234,13 @@ def command(
         raise InputError(Problem(f"found {count} frames, expected at most {LONGEST} in a clip", key="--frame"))
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
     seen = watched(rules, played, resync=resync_of(played, within, resync))
-    ledger, played = seen.ledger, seen.recording
-    check_actors(played.numbers, actor, "--actor")
-    course = timeline_of(rules, played, ledger)
-    scenes = []
-    for frame in picked:
-        down = {name for name, one in course.courses.items() if one.is_down(frame)}
-        scenes.append(scene(rules, played, ledger, frame, trail, down, seen.world.catalog))
-    shown = [name for name in displayed(course) if not actor or name in actor][:GAUGES]
-    displays = [display(rules, course, frame, shown) for frame in picked]
+    check_actors(seen.recording.numbers, actor, "--actor")
+    stage = Moments(rulebook, recording, seen)
+    scenes, displays = stage.at(picked, actor, trail)
     view = View(region, actor)
     if moving:
         console = present.console()
-        pictures = images(rules, played, scenes, displays, view_bounds(view, rules, scenes))
+        pictures = images(rules, seen.recording, scenes, displays, view_bounds(view, rules, scenes), stage.title)
         drawn = list(
             track(pictures, "drawing", count, console=console, transient=True, disable=not console.is_terminal)
         )
@@ -214,5 +249,5 @@ def command(
         click.echo(f"drew a clip of frames {first} to {last}, at {present.number(pace)} times its speed, to {path}")
         return
     with whole_file(path) as part:
-        draw_frames(rules, played, scenes, displays, view, part, ending)
+        draw_frames(rules, seen.recording, scenes, displays, view, part, ending, stage.title)
     click.echo(f"drew {'frame' if count == 1 else 'frames'} {', '.join(map(str, picked))} to {path}")

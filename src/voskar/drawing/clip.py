@@ -16,21 +16,25 @@ from voskar.core.views.scene import Scene
 from voskar.drawing.frame import figure_of
 
 FORMATS = {"webp": "WEBP", "gif": "GIF", "apng": "PNG"}
-SHARE = 0.6
-"""Of the size of a picture."""
+DOTS = 70
+"""An inch: smaller than a picture that stands still."""
 
 
 def images(
-    rules: Rules, recording: Recording, scenes: Iterable[Scene], displays: Sequence[Display], shown: Bounds
+    rules: Rules,
+    recording: Recording,
+    scenes: Iterable[Scene],
+    displays: Sequence[Display],
+    shown: Bounds,
+    title: str,
 ) -> Iterator[Image.Image]:
     """Each scene as a picture; all show the same part of the world."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
     for one, values in zip(scenes, displays, strict=True):
-        canvas: Any = FigureCanvasAgg(figure_of(rules, recording, [one], [values], shown))
+        canvas: Any = FigureCanvasAgg(figure_of(rules, recording, [one], [values], shown, title, DOTS))
         canvas.draw()
-        image = Image.frombuffer("RGBA", canvas.get_width_height(), bytes(canvas.buffer_rgba())).convert("RGB")
-        yield image.resize((round(image.width * SHARE), round(image.height * SHARE)), Image.Resampling.LANCZOS)
+        yield Image.frombuffer("RGBA", canvas.get_width_height(), bytes(canvas.buffer_rgba())).convert("RGB")
 
 
 def write_clip(frames: Sequence[Image.Image], path: Path, ending: str, milliseconds: float) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,12 +24,15 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 LABELLED = 26  # boxes up to which each is named beside it
+TITLE, LEFT, RIGHT, GAP, TICKS = 0.42, 0.5, 0.15, 0.45, 0.3
+"""Inches: above all, beside all, between two panels, for the numbers below one."""
+LEGEND_COLUMNS = 7
 DRIVEN_LABELLED = 14  # driven actors up to which each is named
 
 
 @dataclass(frozen=True)
 class View:
-    """What to show: a region of the world, or some actors with what is around them; else everything."""
+    """What to show: a region of the world, or some actors and whom they touch; else whoever touches, or everything."""
 
     region: Bounds | None = None
     actors: tuple[str, ...] = ()
@@ -38,14 +42,16 @@ def view_bounds(view: View, rules: Rules, scenes: Sequence[Scene]) -> Bounds:
     """The part of the world that a view shows in all of some scenes."""
     if view.region:
         return view.region
-    boxes = [box.bounds for one in scenes for box in one.boxes if not view.actors or box.actor in view.actors]
-    points = [(a.x, a.y) for one in scenes for a in one.actors if not view.actors or a.id in view.actors]
-    if not view.actors and rules.space.bounds:
+    pairs = [{contact.striker, contact.target} for one in scenes for contact in one.contacts]
+    names = set(view.actors).union(*(pair for pair in pairs if not view.actors or pair & set(view.actors)))
+    boxes = [box.bounds for one in scenes for box in one.boxes if not names or box.actor in names]
+    points = [(a.x, a.y) for one in scenes for a in one.actors if not names or a.id in names]
+    if not names and rules.space.bounds:
         boxes = [rules.space.bounds]
         points = []
     xs = [x for box in boxes for x in (box[0], box[2])] + [x for x, _ in points] or [0.0]
     ys = [y for box in boxes for y in (box[1], box[3])] + [y for _, y in points] or [0.0]
-    margin = max(max(xs) - min(xs), max(ys) - min(ys), 20.0) * (0.3 if view.actors else 0.05)
+    margin = max(max(xs) - min(xs), max(ys) - min(ys), 20.0) * (0.3 if names else 0.05)
     x0, y0, x1, y1 = min(xs) - margin, min(ys) - margin, max(xs) + margin, max(ys) + margin
     wanted = 1.65 if len(scenes) == 1 else 1.2  # a wide picture shows more of what is around
     wider = max((y1 - y0) * wanted - (x1 - x0), 0.0) / 2
@@ -60,37 +66,58 @@ def draw_frames(
     view: View,
     path: Path,
     ending: str,
+    title: str,
 ) -> None:
     """Draws one scene, or several as a strip, each with its heads-up values, into a file: "png" or "svg"."""
-    figure = figure_of(rules, recording, scenes, displays, view_bounds(view, rules, scenes))
+    figure = figure_of(rules, recording, scenes, displays, view_bounds(view, rules, scenes), title)
     # without a date the same picture gives the same bytes
     figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
 
 
 def figure_of(
-    rules: Rules, recording: Recording, scenes: Sequence[Scene], displays: Sequence[Display], shown: Bounds
+    rules: Rules,
+    recording: Recording,
+    scenes: Sequence[Scene],
+    displays: Sequence[Display],
+    shown: Bounds,
+    title: str,
+    dots: int = 100,
 ) -> Figure:
-    """The picture of one scene or several, of a part of the world."""
+    """The picture of one scene or several, of a part of the world, at so many dots an inch.
+
+    Its margins are told, not found out: laying out a figure by what it holds takes longer than to draw it.
+    """
     from matplotlib.figure import Figure  # about half a second: only a drawing pays for it
 
     wide, high = shown[2] - shown[0], shown[3] - shown[1]
-    columns = min(len(scenes), 1 if len(scenes) == 1 else 2 if len(scenes) < 5 and wide > 1.6 * high else 3)
+    alone = len(scenes) == 1
+    columns = min(len(scenes), 1 if alone else 2 if len(scenes) < 5 and wide > 1.6 * high else 3)
     rows = math.ceil(len(scenes) / columns)
-    panel = 12.8 / columns
-    height = min(max(rows * panel * high / wide + 1.1, 4.0), 16.0)
-    figure = Figure(figsize=(12.8, height), dpi=100, facecolor=PAPER, layout="constrained")
-    axes = figure.subplots(rows, columns, squeeze=False).ravel()
-    for ax, one, values in zip(axes, scenes, displays, strict=False):
-        _scene(ax, one, rules, recording, shown, alone=len(scenes) == 1)
-        _display(ax, values, float(recording.rate), alone=len(scenes) == 1)
+    told = [_display_lines(values, float(recording.rate)) for values in displays]
+    handles = _legend(scenes, shown)
+    head = 0.32 if alone else 0.26 + 0.11 * max(max(map(len, told)) - 1, 0)  # inches above a panel
+    below = 0.45 + 0.24 * math.ceil(len(handles) / LEGEND_COLUMNS)
+    panel = (12.8 - LEFT - RIGHT - GAP * (columns - 1)) / columns
+    fits = rows * (panel * high / wide + head + TICKS) - TICKS + TITLE + below
+    height = min(max(fits, 4.0), 16.0)
+    figure = Figure(figsize=(12.8, height), dpi=dots, facecolor=PAPER)
+    deep = (height - TITLE - below - rows * head - (rows - 1) * TICKS) / rows
+    grid = {"wspace": GAP / panel, "hspace": (head + TICKS) / deep, "left": LEFT / 12.8, "right": 1 - RIGHT / 12.8}
+    grid |= {"top": 1 - (TITLE + head) / height, "bottom": below / height}
+    axes = figure.subplots(rows, columns, squeeze=False, gridspec_kw=grid).ravel()
+    for ax, one, lines in zip(axes, scenes, told, strict=False):
+        _scene(ax, one, rules, recording, shown, alone=alone)
+        if lines:
+            text = ("   " if alone else "\n").join(lines)
+            ax.set_title(text, loc="right", fontsize=9 if alone else 6.5, color=INK, y=1.0)
     for ax in axes[len(scenes) :]:
         ax.set_axis_off()
-    title = f" · {recording.title}" if recording.title else ""
-    frames = f"frame {scenes[0].frame}" if len(scenes) == 1 else f"frames {scenes[0].frame} to {scenes[-1].frame}"
-    figure.suptitle(f"{frames}{title}", x=0.01, ha="left", color=INK, fontsize=13, fontweight="bold")
-    figure.legend(
-        handles=_legend(scenes, shown), loc="outside lower left", ncols=7, frameon=False, fontsize=9, labelcolor=INK
+    title = f" · {recording.title}" * bool(recording.title) + f" · {title}"
+    frames = f"frame {scenes[0].frame}" if alone else f"frames {scenes[0].frame} to {scenes[-1].frame}"
+    figure.suptitle(
+        f"{frames}{title}", x=0.01, y=1 - 0.1 / height, ha="left", va="top", color=INK, fontsize=13, fontweight="bold"
     )
+    figure.legend(handles=handles, loc="lower left", ncols=LEGEND_COLUMNS, frameon=False, fontsize=9, labelcolor=INK)
     return figure
 
 
@@ -105,7 +132,7 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
     for spine in ax.spines.values():
         spine.set_color(GRID)
     seconds = (one.frame - recording.first) / float(recording.rate)
-    ax.set_title(f"{one.frame}  ({seconds:.3f} s)", loc="left", fontsize=10, color=INK)
+    ax.set_title(f"{one.frame}  ({seconds:.3f} s)", loc="left", fontsize=10, color=INK, y=1.0)
     if rules.space.bounds:
         x0, y0, x1, y1 = rules.space.bounds
         ax.plot([x0, x1, x1, x0, x0], [y0, y0, y1, y1, y0], color=INK, linewidth=1.0, dashes=(8, 3, 1, 3), zorder=1)
@@ -138,21 +165,17 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         ax.annotate("", xy=tip, xytext=(actor.x, actor.y), arrowprops=arrow, zorder=6)
         size = (7 if small else 9) if alone else (6 if small else 7)
         foot = _foot(actor, one, ax.yaxis_inverted())
-        _note(
-            ax,
-            f"{actor.id}, down" if actor.down else actor.id,
-            foot,
-            (0, -11 if small else -19),
-            size,
-            INK,
-            bold=not small,
-        )
+        name = f"{actor.id}, down" if actor.down else actor.id
+        clip = f"\n{actor.clip}, cell {actor.cell}" if actor.clip else ""
+        _note(ax, name + clip, foot, (0, -26 if clip else -20), size, INK, bold=not small)
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
         if owner is not None:
             text = f"{event.emitter} denied: {event.detail}"
             _note(ax, text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
     placed: list[tuple[float, float]] = []
+    notes: list[tuple[float, float]] = []
+    dots, up = ax.bbox.width / span * 72 / ax.figure.dpi, -1 if ax.yaxis_inverted() else 1
     for contact in one.contacts:
         if contact.x is None or contact.y is None:
             continue
@@ -161,37 +184,58 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         )
         at = at or (contact.x, contact.y)
         full = contact.outcome == "landed"
-        crowd = sum(math.dist(at, other) < span * 0.05 for other in placed)
+        same = sum(math.dist(at, other) < span * 0.015 for other in placed)
         placed.append(at)
-        at = (at[0] - crowd * span * 0.014, at[1])  # marks of one place stand side by side
+        at = (at[0] - same * span * 0.014, at[1])  # marks of one place stand side by side
         ax.plot(
             *at, marker=mark(contact.outcome), markersize=15 if full else 9, zorder=8, linestyle="none",
             markerfacecolor=INK if full else "none", markeredgecolor=INK, markeredgewidth=1.5,
         )  # fmt: skip
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}"
-        _note(ax, text, placed[-1], (30, 14 + 20 * crowd), 9 if alone else 7, INK, bold=True, boxed=True)
+        aside = -30 if placed[-1][0] > shown[0] + 0.7 * span else 30  # where it has room
+        x, y = at[0] * dots + aside, at[1] * dots * up
+        lift = 14
+        while any(abs(y + lift - other[1]) < 17 and abs(x - other[0]) < 150 for other in notes):
+            lift += 9  # so that no label covers another
+        notes.append((x, y + lift))
+        _note(ax, text, placed[-1], (aside, lift), 9 if alone else 7, INK, bold=True, boxed=True)
     _claims(ax, one, recording, alone=alone)
 
 
 def _claims(ax: Axes, one: Scene, recording: Recording, *, alone: bool) -> None:
-    """What the game claims in the frame, as flags above whom it is about."""
+    """What the game claims in the frame, and what it does not, as flags above whom it is about."""
     lifted: dict[str, int] = {}
     up = -1 if ax.yaxis_inverted() else 1
-    for claim in recording.claims:
+    odd = [(event.detail, event.striker, event.target or event.id) for event in one.adopted]
+    told: list[tuple[str | None, str]] = []
+    landed = Counter((event.striker, event.target) for event in one.contacts if event.outcome == "landed")
+    claims = [claim for claim in recording.claims if claim.frame == one.frame]
+    alike = Counter((claim.event, claim.striker, claim.target or claim.id) for claim in claims)
+    for claim in reversed(claims):  # of several alike the last ones are too many
         name = claim.target or claim.id or claim.striker
+        by = f" by {claim.striker}" if claim.striker and claim.target else ""
+        same = (claim.event, claim.striker if claim.event == "hit" else None, name)
+        denied = same in odd
+        if denied:
+            odd.remove(same)
+        elif claim.event == "hit" and alike["hit", claim.striker, name] > max(landed[claim.striker, name], 1):
+            denied = True
+            alike["hit", claim.striker, name] -= 1
+        told.append((name, f"■ game claims {claim.event}{by}" + (", the rules do not" if denied else "")))
+    told += [(name, f"□ game claims no hit by {by}") for detail, by, name in odd if detail == "no hit"]
+    for name, text in told:
         actor = next((actor for actor in one.actors if actor.id == name), None)
-        if claim.frame != one.frame or actor is None:
+        if actor is None:
             continue
         ys = [y for box in one.boxes if box.actor == name for y in (box.bounds[1], box.bounds[3])] + [actor.y]
         top = max(ys) if up > 0 else min(ys)
         lift = lifted[actor.id] = lifted.get(actor.id, 0) + 1
-        by = f" by {claim.striker}" if claim.striker and claim.target else ""
         place, size = (0, 18 * lift + 4), 9 if alone else 7
-        _note(ax, f"■ game claims {claim.event}{by}", (actor.x, top), place, size, CLAIM, bold=True)
+        _note(ax, text, (actor.x, top), place, size, CLAIM, bold=True)
 
 
-def _display(ax: Axes, values: Display, rate: float, *, alone: bool) -> None:
-    """Health, lives, clock and score after the frame, over its upper right corner."""
+def _display_lines(values: Display, rate: float) -> list[str]:
+    """Health, lives, clock and score after the frame."""
     lines = []
     for gauge in values.gauges:
         lives = "" if gauge.lives is None else f"  {gauge.lives} {'life' if gauge.lives == 1 else 'lives'}"
@@ -199,11 +243,9 @@ def _display(ax: Axes, values: Display, rate: float, *, alone: bool) -> None:
         lines.append(f"{gauge.actor} {icons(gauge)}{lives}{state}")
     lines += [f"{name} {points:g} points" for name, points in values.score]
     if not lines:
-        return
+        return []
     end = f"  {values.end}" if values.end else ""
-    lines.append(clock(values.clock, rate) + end)
-    text = "   ".join(lines) if alone else "\n".join(lines)
-    ax.set_title(text, loc="right", fontsize=9 if alone else 6.5, color=INK)
+    return [*lines, clock(values.clock, rate) + end]
 
 
 def _unjumped(trail: Floats, span: float) -> list[Floats]:
@@ -263,7 +305,7 @@ def _note(
 ) -> None:  # fmt: skip
     edge = INK if boxed else "none"
     frame = {"boxstyle": "round,pad=0.2", "facecolor": PAPER, "edgecolor": edge, "alpha": 0.85, "linewidth": 0.8}
-    weight, side = "bold" if bold else "normal", "left" if boxed else "center"
+    weight, side = "bold" if bold else "normal", ("left" if shift[0] > 0 else "right") if boxed else "center"
     note = ax.annotate(text, xy=at, xytext=shift, textcoords="offset points", annotation_clip=True, bbox=frame)
     note.set(fontsize=size, color=colour, zorder=9, fontweight=weight, ha=side, va="center")
 

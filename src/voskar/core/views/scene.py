@@ -52,6 +52,8 @@ class SceneActor:
     trail: Floats
     driven: bool = False
     down: bool = False
+    clip: str = ""
+    cell: int = -1
 
 
 @dataclass(frozen=True)
@@ -70,7 +72,8 @@ class Shot:
 @dataclass(frozen=True)
 class Scene:
     """Everything in one frame. `contacts` are the ledger's contacts that run through it, `shots` what was spawned
-    since the trails began, `denied` the emitters that were denied in it, and `solids` rings that stop bodies."""
+    since the trails began, `denied` the emitters that were denied in it, `solids` rings that stop bodies, and `adopted`
+    what the game has otherwise than the rules in it."""
 
     frame: int
     actors: tuple[SceneActor, ...]
@@ -79,6 +82,7 @@ class Scene:
     shots: tuple[Shot, ...] = ()
     denied: tuple[Event, ...] = ()
     solids: tuple[Floats, ...] = ()
+    adopted: tuple[Event, ...] = ()
 
 
 def scene(
@@ -117,6 +121,8 @@ def scene(
                 np.stack([poses.x[own], poses.y[own]], axis=1),
                 actor.driven,
                 actor.id in down,
+                recording.clips[poses.clip[row]] if poses.clip[row] >= 0 else "",
+                int(posed.table.cell[0]),
             )
         )
         if actor.id not in down:
@@ -131,7 +137,8 @@ def scene(
     )
     denied = tuple(event for event in ledger.of("denied") if event.frame == frame)
     solids = tuple(part for solid in rules.space.solids for part in solid.outline.parts)
-    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids)
+    adopted = tuple(event for event in ledger.of("adopted") if event.frame == frame)
+    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids, adopted)
 
 
 def _put(posed: Posed, place: int, recording: Recording, row: int) -> float:
