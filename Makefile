@@ -7,7 +7,7 @@ KERNEL := .venv/.kernel
 KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
 PURE := build/pure
 
-.PHONY: demo test lint pure lowest bench shots soak mutants clean
+.PHONY: demo test lint pure lowest bench shots soak mutants fuzz clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -59,6 +59,10 @@ soak: $(STAMP) $(KERNEL)
 	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto tests/core/test_against_reference.py
 mutants: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.mutants
+
+# mutated input for every reader: a table of exit codes
+fuzz: $(STAMP) $(KERNEL)
+	$(BIN)/python -m tests.fuzz
 
 shots: $(STAMP) $(KERNEL)
 	sh docs/screenshots/make.sh

@@ -22,6 +22,12 @@ settings.register_profile("soak", settings.get_profile("quick"), max_examples=50
 settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def kept_apart(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """What is kept of suites is that of the tests alone."""
+    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+
+
 @pytest.fixture(scope="session")
 def apiary(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo's folder."""

@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 
+from tests import fuzz
 from tests.commands.test_cli import VOSKAR, voskar
 from tests.worlds import toml
 
@@ -126,13 +127,58 @@ def test_a_full_disk_on_standard_output(folder: Path) -> None:
     assert (done.returncode, "Traceback" in done.stderr) == (2, False)
 
 
-def test_a_termination_leaves_nothing_behind(apiary: Path, tmp_path: Path) -> None:
+def test_mutated_input(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every reader answers, or says in one error what is wrong: a share of what `make fuzz` runs."""
+    monkeypatch.chdir(tmp_path)
+    fuzz.prepare(tmp_path)
+    found = fuzz.fuzz(tmp_path, 240, seed=7)
+    assert not found.wrong
+    assert sum(codes[2] for codes in found.codes.values()) > 100
+
+
+def write_suite(apiary: Path, folder: Path, count: int) -> None:
+    """So many copies of the meadow."""
     for name in ("apiary.toml", "hive.toml", "moth.png"):
-        (tmp_path / name).write_bytes((apiary / name).read_bytes())
-    for number in range(24):
-        (tmp_path / f"m{number}.jsonl").write_bytes((apiary / "meadow.jsonl").read_bytes())
+        (folder / name).write_bytes((apiary / name).read_bytes())
+    for number in range(count):
+        (folder / f"m{number}.jsonl").write_bytes((apiary / "meadow.jsonl").read_bytes())
     suite = 'voskar = 1\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["m*.jsonl"]\n'
-    (tmp_path / "voskar.toml").write_text(suite)
+    (folder / "voskar.toml").write_text(suite)
+
+
+LATE = [
+    # commands that write a file
+    ("replay", "apiary.toml", "m0.jsonl", "--ledger", "out.parquet"),
+    ("convert", "m0.jsonl", "out.jsonl.gz"),
+    ("page", "apiary.toml", "m0.jsonl", "-o", "out.html"),
+    ("check", "--suite", "voskar.toml", "--report", "out.json", "--workers", "2", "--fresh"),
+]
+
+
+@pytest.mark.parametrize("command", LATE, ids=[one[0] for one in LATE])
+def test_an_interrupted_run_leaves_whole_files_or_none(apiary: Path, tmp_path: Path, command: tuple[str, ...]) -> None:
+    """Early and late, however it is ended: under its final name a file is whole, or is not there."""
+    write_suite(apiary, tmp_path, 3)
+    out = tmp_path / next(one for one in command if one.startswith("out."))
+    start = time.perf_counter()
+    subprocess.run([VOSKAR, *command], cwd=tmp_path, capture_output=True, check=False)
+    seconds, whole = time.perf_counter() - start, out.read_bytes()
+    for number, share in ((signal.SIGINT, 0.9), (signal.SIGTERM, 0.7), (signal.SIGTERM, 0.95), (signal.SIGKILL, 0.9)):
+        out.unlink(missing_ok=True)
+        with subprocess.Popen(
+            [VOSKAR, *command], cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
+        ) as run:
+            time.sleep(seconds * share)
+            run.send_signal(number)
+            _, errors = run.communicate(timeout=60)
+        assert b"Traceback" not in errors, errors
+        assert not out.exists() or out.read_bytes() == whole or command[0] == "convert"  # gzip tells the time
+        if number != signal.SIGKILL:
+            assert not list(tmp_path.glob(".*.part"))
+
+
+def test_a_termination_leaves_nothing_behind(apiary: Path, tmp_path: Path) -> None:
+    write_suite(apiary, tmp_path, 24)
     command = [VOSKAR, "check", "--workers", "2", "--pages", "pages"]
     run = subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     time.sleep(1.5)

@@ -305,3 +305,56 @@ def _waits_for(path: Path, word: str, count: int) -> bool:
             return True
         time.sleep(0.1)
     return False
+
+
+CHANGES = [
+    # a file, and what becomes of its text: whatever it is, the verdict is that of judging anew
+    ("apiary.toml", lambda text: text.replace('iframes = "60f"', 'iframes = "59f"', 1)),
+    ("hive.toml", lambda text: text.replace("[attacks.sting]\ndamage = 1", "[attacks.sting]\ndamage = 2")),
+    ("short.jsonl", lambda text: text.replace('"health": 8', '"health": 7').replace('"health":8', '"health":7')),
+    ("good.expect.toml", lambda text: text.replace("213", "214")),
+    ("voskar.toml", lambda text: text.replace("[suite]", "[suite]\nwithin = 1")),
+    ("voskar.toml", lambda text: text.replace("[suite]", "[suite]\naudit = true")),
+    ("good.jsonl", lambda text: text + "\n"),
+]
+
+
+def test_what_is_kept_is_never_wrong(folder: Path, here: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    """A run that may use what was kept tells what a fresh one does, after any change; and it does use it."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "kept"))
+    (folder / "broken.jsonl").unlink()
+    for name, change in [("", None), *CHANGES]:
+        if change is not None:
+            text = (folder / name).read_text()
+            assert change(text) != text
+            (folder / name).write_text(change(text))
+        for options in ((), ("--coverage",)):
+            told = [here("check", *options, *more, "--json", cwd=folder).stdout for more in ((), (), ("--fresh",))]
+            assert told[0] == told[1] == told[2]
+    monkeypatch.setattr("voskar.suite.running.run_job", lambda job, **more: pytest.fail(f"{job.name} is judged again"))
+    assert here("check", "--json", cwd=folder).stdout == here("check", "--json", cwd=folder).stdout
+    (folder / "moth.png").write_bytes((folder / "moth.png").read_bytes() + b"x")
+    with pytest.raises(pytest.fail.Exception):
+        here("check", "--json", cwd=folder)
+
+
+def test_parts_put_together_are_the_whole(folder: Path, here: Any) -> None:
+    whole = json.loads(here("check", "--coverage", "--json", cwd=folder).stdout)
+    for part in ("1/2", "2/2"):
+        here("check", "--coverage", "--shard", part, "--report", f"{part[0]}.json", cwd=folder)
+    done = here("report", "1.json", "2.json", "--json", "--report", "all.xml", cwd=folder)
+    joined = json.loads(done.stdout)
+
+    def by_name(told: dict[str, Any]) -> list[dict[str, Any]]:
+        return sorted(told["recordings"], key=lambda one: (one["name"], one["counts"]))
+
+    assert by_name(joined) == by_name(whole)
+    assert (joined["ok"], joined["common"], joined["coverage"]["percent"], done.returncode) == (
+        whole["ok"], whole["common"], whole["coverage"]["percent"], 2,
+    )  # fmt: skip
+    assert len(junitparser.JUnitXml.fromfile(str(folder / "all.xml"))) == 1
+    for mistake, told in (
+        ("1.json 2.json 1.json", "the same part as 1.json"),
+        ("voskar.toml", "not the JSON report of a suite"),
+    ):
+        assert told in here("report", *mistake.split(), cwd=folder).stderr

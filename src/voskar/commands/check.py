@@ -32,7 +32,7 @@ from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
 ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose", "draw"}
-SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief", "shard"}
+SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief", "shard", "fresh"}
 """Options for one recording, and for a suite."""
 
 
@@ -77,6 +77,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--pages", metavar="DIR", help="Of a suite: a page for each recording that fails, and an index.")
 @click.option("--brief", is_flag=True, help="Of a suite: only the sum, and what recordings have in common.")
 @click.option("--shard", metavar="I/N", help="Of a suite: only the Ith of N parts, for machines that share nothing.")
+@click.option("--fresh", is_flag=True, help="Of a suite: judge everything again, whatever is kept of earlier runs.")
 @click.option("--stop", is_flag=True, help="End a suite at its first failure.")
 @click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
 @click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
@@ -102,6 +103,7 @@ def command(
     pages: str | None,
     brief: bool,
     shard: str | None,
+    fresh: bool,
     stop: bool,
     coverage: bool,
     least: float | None,
@@ -135,6 +137,7 @@ def command(
             pages=pages,
             brief=brief,
             shard=shard,
+            fresh=fresh,
         )
     if recording is None:
         raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")

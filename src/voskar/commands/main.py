@@ -22,6 +22,7 @@ COMMANDS = {
     "draft": "A first rulebook from recordings, each value with the evidence for it.",
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Hold the game's own claims against the rules.",
+    "report": "Put the reports of a suite's parts together.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
     "tune": "Other values for a key: what they come to, and which fit what the game did.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",

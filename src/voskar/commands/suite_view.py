@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -19,8 +20,10 @@ from voskar.errors import InputError, Problem
 from voskar.files.reading import made_folder
 from voskar.files.suite import NAME, load_suite
 from voskar.suite import reports
+from voskar.suite.cache import Verdicts, default_folder
 from voskar.suite.coverage import Coverage, joined
-from voskar.suite.running import Result, audit_rulebooks, run_suite
+from voskar.suite.results import Result
+from voskar.suite.running import audit_rulebooks, run_suite
 
 FORMS = {".xml": "junit", ".json": "json", ".txt": "lines", ".html": "html"}
 WHOLE = 3
@@ -71,6 +74,7 @@ def check_suite(
     pages: str | None = None,
     brief: bool = False,
     shard: str | None = None,
+    fresh: bool = False,
 ) -> int:
     """Runs a suite and shows it. Exit code 1 if anything disagrees or too few rules were exercised, 2 if a recording
     could not be read."""
@@ -85,12 +89,13 @@ def check_suite(
     forms = [(path, report_form(path)) for path in written]
     count = workers or os.cpu_count() or 1
     results: list[Result] = []
+    verdicts = Verdicts(default_folder(), fresh=fresh)
     out = present.console()
     if pages is not None:
         made_folder(pages)
     with Progress(transient=True, disable=as_json or not out.is_terminal, console=out) as bar:
         task = bar.add_task("checking", total=len(jobs))
-        for result in run_suite(jobs, count, coverage=coverage, pages=pages):
+        for result in run_suite(jobs, count, verdicts=verdicts, coverage=coverage, pages=pages):
             results.append(result)
             bar.advance(task)
             if not as_json and not brief:
@@ -98,7 +103,7 @@ def check_suite(
             if stop and not result.ok:
                 break
     if loaded.audit and shard is None and not (stop and not all(one.ok for one in results)):
-        for result in audit_rulebooks(loaded):
+        for result in audit_rulebooks(loaded, verdicts):
             results.append(result)
             if not as_json and not brief:
                 _line(out, result)
@@ -106,30 +111,47 @@ def check_suite(
     found = Coverage(rules, least) if coverage else None
     if pages is not None:
         reports.write(results, str(Path(pages) / "index.html"), "html", found)
-    for path, form in forms:
-        reports.write(results, path, form, found)
-    if as_json:
-        import json
+    view = Conclusion(results, found, len(jobs))
+    view.write(forms)
+    return view.show(as_json=as_json, everything=everything, brief=brief)
 
-        click.echo(json.dumps(reports.plain(results, found)))
-    else:
-        if not brief:
-            _failures(results, everything=everything)
-        if found is not None:
-            coverage_view.show(found, everything=everything)
-            out.print()
-        _common(results)
-        checked = [one for one in results if not one.is_audit]
-        good, frames = sum(one.ok for one in checked), sum(one.frames for one in checked)
-        left = f", {len(jobs) - len(checked)} not run" if len(checked) < len(jobs) else ""
-        out.print(f"{good} of {present.count(len(checked), 'recording')} agree, {frames:,} frames{left}")
-        for against, words in WHOSE.items():
-            some = sum(any(fault.against == against for fault in one.faults) for one in results)
-            if some:
-                out.print(f"  in {some} {words}")
-    if any(one.error is not None for one in results):
-        return BAD_INPUT
-    return AGREED if all(one.ok for one in results) and (found is None or found.ok) else DISAGREED
+
+class Conclusion:
+    """What a suite came to, told. `expected` is how many recordings it has."""
+
+    def __init__(self, results: list[Result], found: Coverage | None, expected: int) -> None:
+        self.results, self.found, self.expected = results, found, expected
+
+    def write(self, forms: Sequence[tuple[str, str]]) -> None:
+        """Reports: paths, and what each is written as."""
+        for path, form in forms:
+            reports.write(self.results, path, form, self.found)
+
+    def show(self, *, as_json: bool, everything: bool, brief: bool) -> int:
+        """Prints it, and returns the exit code."""
+        results, found, out = self.results, self.found, present.console()
+        if as_json:
+            import json
+
+            click.echo(json.dumps(reports.plain(results, found)))
+        else:
+            if not brief:
+                _failures(results, everything=everything)
+            if found is not None:
+                coverage_view.show(found, everything=everything)
+                out.print()
+            _common(results)
+            checked = [one for one in results if not one.is_audit]
+            good, frames = sum(one.ok for one in checked), sum(one.frames for one in checked)
+            left = f", {self.expected - len(checked)} not run" if len(checked) < self.expected else ""
+            out.print(f"{good} of {present.count(len(checked), 'recording')} agree, {frames:,} frames{left}")
+            for against, words in WHOSE.items():
+                some = sum(any(fault.against == against for fault in one.faults) for one in results)
+                if some:
+                    out.print(f"  in {some} {words}")
+        if any(one.error is not None for one in results):
+            return BAD_INPUT
+        return AGREED if all(one.ok for one in results) and (found is None or found.ok) else DISAGREED
 
 
 def _common(results: list[Result]) -> None:

@@ -180,6 +180,8 @@ def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None
         raise InputError(_problem(name, number, frame, path, f"found {odd}, expected a finite number"))
     try:
         return msgspec.convert(frame, FrameLine)
+    except UnicodeEncodeError:
+        raise problem("found half of a surrogate pair, as \\ud800 is, expected characters") from None
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise InputError(_line_problem(name, number, frame, error)) from None
 

@@ -7,6 +7,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from voskar.files.reading import reads
+
 SIDE = 4096  # cells on a side
 CELLS = 1 << 22
 
@@ -15,6 +17,7 @@ def read_alpha(path: Path) -> NDArray[np.uint8]:
     """(rows, columns) alpha of a PNG, 255 where it has none. Raises ValueError, saying why, for other files."""
     from PIL import Image, UnidentifiedImageError
 
+    reads(path)
     try:
         with Image.open(path, formats=["PNG"]) as image:
             width, height = image.size

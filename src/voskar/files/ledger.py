@@ -91,6 +91,9 @@ def write_ledger(ledger: Ledger, path: str | Path) -> None:
             pyarrow.parquet.write_table(table, part)
 
 
+SURROGATE = "found half of a surrogate pair, as \\ud800 is, expected characters"
+
+
 def is_ledger(path: str | Path) -> bool:
     """Whether a file is a ledger: by its header, or by the columns of a table."""
     ending = Path(path).suffix.lower()
@@ -125,6 +128,8 @@ def read_ledger(path: str | Path) -> Ledger:
     span = [0, max((event.frame for event in events), default=-1)]
     try:
         told = msgspec.convert({"frames": span, **header}, Header)
+    except UnicodeEncodeError:
+        raise InputError(Problem(f"not the header of a ledger: {SURROGATE}", file=str(path), line=1)) from None
     except msgspec.ValidationError as error:
         found = re.search(r"^Expected (.*?)(?:,| - at).*\$\.(\w+)", str(error))
         message = str(error) if found is None else f"expected {found[1].replace('`', '')}"
@@ -169,7 +174,8 @@ def _read_lines(path: str | Path) -> tuple[dict[str, Any], list[Event]]:
             else:
                 events.append(_event(row))
         except (ValueError, RecursionError, msgspec.ValidationError) as error:
-            raise InputError(Problem(f"not a line of a ledger: {error}", file=str(path), line=number)) from None
+            told = SURROGATE if isinstance(error, UnicodeEncodeError) else error
+            raise InputError(Problem(f"not a line of a ledger: {told}", file=str(path), line=number)) from None
     return header, events
 
 
@@ -204,5 +210,8 @@ def _read_table(path: str | Path, ending: str) -> tuple[dict[str, Any], list[Eve
 def _number(name: str, value: Any) -> Any:
     """A value of a table as its column has it."""
     if name in WHOLE:
-        return int(float(value))
+        whole = float(value)
+        if not whole.is_integer():
+            raise ValueError(f'found "{str(value)[:40]}" as {name}, expected a whole number')
+        return int(whole)
     return float(value) if name in NUMBERS else value

@@ -33,6 +33,17 @@ def what_was_read() -> frozenset[Path]:
     return frozenset(_read)
 
 
+@contextmanager
+def noted() -> Iterator[set[Path]]:
+    """The files that are read in the block."""
+    global _read
+    outer, _read = _read, set()
+    try:
+        yield _read
+    finally:
+        _read = outer | _read
+
+
 def reads(path: str | Path) -> None:
     """Notes a file that is read, or a folder of them."""
     _read.add(Path(path).resolve())

@@ -11,9 +11,12 @@ from pathlib import Path
 from urllib.parse import quote
 from xml.etree import ElementTree
 
-from voskar.files.reading import whole_file
-from voskar.suite.coverage import Coverage
-from voskar.suite.running import Fault, Result
+import msgspec
+
+from voskar.errors import InputError, Problem
+from voskar.files.reading import read_text, whole_file
+from voskar.suite.coverage import Coverage, Covered
+from voskar.suite.results import Fault, Result
 
 
 def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
@@ -128,13 +131,51 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
             if not one.is_audit
         ],
         "audits": [
-            {"name": one.name, "ok": one.ok, "faults": [vars(fault) for fault in one.faults]}
+            {"name": one.name, "ok": one.ok, "counts": one.counts, "faults": [vars(fault) for fault in one.faults]}
             for one in results
             if one.is_audit
         ],
         "common": [vars(one) for one in common(results)],
         **more,
     }
+
+
+def read(path: str) -> tuple[list[Result], list[Covered] | None]:
+    """The results of a report that was written as JSON, and the rules that it found exercised, if it counts them.
+
+    Raises InputError for a file that is none.
+    """
+    text = read_text(path)
+    try:
+        told = msgspec.json.decode(text, type=_Report)
+    except msgspec.MsgspecError as error:
+        hint = "write one with voskar check --report part.json"
+        raise InputError(Problem(f"not the JSON report of a suite: {error}", file=path, hint=hint)) from None
+    audits = [msgspec.structs.replace(one, is_audit=True) for one in told.audits]
+    results = [Result(**msgspec.structs.asdict(one)) for one in (*told.recordings, *audits)]
+    return results, None if told.coverage is None else told.coverage.rules
+
+
+class _Told(msgspec.Struct):
+    """A recording, or an audit, as `plain` writes it."""
+
+    name: str
+    faults: tuple[Fault, ...]
+    frames: int = 0
+    counts: str = ""
+    patterns: tuple[str, ...] = ()
+    error: str | None = None
+    is_audit: bool = False
+
+
+class _Rules(msgspec.Struct):
+    rules: list[Covered]
+
+
+class _Report(msgspec.Struct, tag_field="voskar", tag="suite"):
+    recordings: list[_Told]
+    audits: list[_Told] = []
+    coverage: _Rules | None = None
 
 
 def overview(results: Sequence[Result], folder: Path, coverage: Coverage | None = None) -> str:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import contextlib
 import os
 import shlex
+import threading
+import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass
 from functools import lru_cache, partial
 from pathlib import Path
 from typing import TypeVar
@@ -21,53 +22,12 @@ from voskar.evidence.weighing import Weighed, weigh
 from voskar.evidence.words import accounts, question, question_of
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job, Suite
-from voskar.suite.coverage import Covered, covered
+from voskar.suite.cache import Verdicts
+from voskar.suite.coverage import covered
+from voskar.suite.results import Fault, Result
 
 T = TypeVar("T")
 R = TypeVar("R")
-
-
-@dataclass(frozen=True)
-class Fault:
-    """One thing that a recording was found to do wrong, in words. `file` and `line` where a source line is known; `why`
-    is the command that tells the gates behind it. Faults of one `cause` are alike."""
-
-    sort: str
-    frame: int | None
-    text: str
-    file: str | None = None
-    line: int | None = None
-    why: str | None = None
-    cause: str = ""
-
-    @property
-    def against(self) -> str:
-        """What it is held against: "rules", "expectations", "baseline" or "audit"."""
-        return {"expectation": "expectations", "baseline": "baseline", "audit": "audit"}.get(
-            self.sort.partition("-")[0], "rules"
-        )
-
-
-@dataclass(frozen=True)
-class Result:
-    """What became of one job. `error` is what kept it from being checked at all; `patterns` tell faults alike once."""
-
-    name: str
-    frames: int
-    counts: str
-    faults: tuple[Fault, ...]
-    patterns: tuple[str, ...] = ()
-    error: str | None = None
-    covered: tuple[Covered, ...] = ()
-    page: str | None = None
-    """Where a page of it was written."""
-    is_audit: bool = False
-    """Of a rulebook, not of a recording."""
-
-    @property
-    def ok(self) -> bool:
-        """Nothing is wrong."""
-        return not self.faults and self.error is None
 
 
 def rulebook(path: str) -> Rulebook:
@@ -165,18 +125,42 @@ def _lost(job: Job) -> Result:
     return Result(job.name, 0, "", (), error="its process was killed, and once more when it was tried again")
 
 
+def _size(job: Job) -> float:
+    """Bytes of its recording: what takes the longest is begun first."""
+    try:
+        return float(Path(job.recording).stat().st_size)
+    except OSError:
+        return 0.0
+
+
 def run_suite(
-    jobs: Sequence[Job], workers: int, *, coverage: bool = False, pages: str | None = None
+    jobs: Sequence[Job], workers: int, *, verdicts: Verdicts, coverage: bool = False, pages: str | None = None
 ) -> Iterator[Result]:
-    """The results, in the order of the jobs, as soon as each and all before it are done."""
-    yield from in_parallel(partial(run_job, coverage=coverage, pages=pages), jobs, workers, _lost)
+    """The results, in the order of the jobs, as soon as each and all before it are done. What `verdicts` has kept is
+    not judged again, unless pages are to be written."""
+    keys = [None if pages is not None else verdicts.key(job, coverage=coverage) for job in jobs]
+    kept = [verdicts.get(key) for key in keys]
+    todo = [job for job, result in zip(jobs, kept, strict=True) if result is None]
+    done = in_parallel(partial(run_job, coverage=coverage, pages=pages), todo, workers, _lost, _size)
+    for key, known in zip(keys, kept, strict=True):
+        result = known
+        if result is None:
+            result = next(done)
+            verdicts.put(key, result)
+        yield result
+    verdicts.prune()
 
 
-def audit_rulebooks(suite: Suite) -> Iterator[Result]:
+def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
     """Each rulebook of a suite, audited with all recordings that are held against it and can be read."""
     from voskar.files.recording import load_recording
 
     for name in dict.fromkeys(job.rulebook for job in suite.jobs):
+        key = verdicts.audit_key(name, (job.recording for job in suite.jobs if job.rulebook == name), suite.allow)
+        known = verdicts.get(key)
+        if known is not None:
+            yield known
+            continue
         try:
             book = rulebook(name)
         except VoskarError:
@@ -193,19 +177,26 @@ def audit_rulebooks(suite: Suite) -> Iterator[Result]:
             for one in audit(book, played, allowed=suite.allow)
         ]
         count = len(CHECKS) - len(set(suite.allow))
-        yield Result(
+        found = Result(
             f"audit of {Path(name).name}",
             0,
             f"{count - len({one.cause for one in faults})} of {count} checks",
             tuple(faults),
             is_audit=True,
         )
+        verdicts.put(key, found)
+        yield found
 
 
 def in_parallel(
-    function: Callable[[T], R], items: Sequence[T], workers: int, lost: Callable[[T], R] | None = None
+    function: Callable[[T], R],
+    items: Sequence[T],
+    workers: int,
+    lost: Callable[[T], R] | None = None,
+    weight: Callable[[T], float] | None = None,
 ) -> Iterator[R]:
-    """What a function makes of each item, in their order; with more than one worker in processes of their own.
+    """What a function makes of each item, in their order; with more than one worker in processes of their own, which
+    begin with the items of the most `weight`.
 
     Where a process is killed, what it and its fellows had not done is tried again, each by itself; `lost` says what
     comes of one that is killed again. Raises VoskarError without it.
@@ -215,7 +206,9 @@ def in_parallel(
         return
     done = 0
     with _workers(min(workers, len(items))) as pool:
-        futures = [pool.submit(function, item) for item in items]
+        first = sorted(range(len(items)), key=lambda at: -weight(items[at])) if weight else range(len(items))
+        submitted = {at: pool.submit(function, items[at]) for at in first}
+        futures = [submitted[at] for at in range(len(items))]
         try:
             for future in futures:
                 yield future.result()
@@ -238,10 +231,21 @@ def _alone(function: Callable[[T], R], item: T, lost: Callable[[T], R] | None) -
         return lost(item)
 
 
+def _follow(parent: int) -> None:
+    """In a worker: it ends with its parent, even one that was killed; else it would wait for work for ever."""
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(0.5)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
 @contextlib.contextmanager
 def _workers(count: int) -> Iterator[ProcessPoolExecutor]:
     """Processes that end with the block, however it ends."""
-    pool = ProcessPoolExecutor(max_workers=count)
+    pool = ProcessPoolExecutor(max_workers=count, initializer=_follow, initargs=(os.getpid(),))
     try:
         yield pool
     except BaseException:
