@@ -153,6 +153,9 @@ def test_a_new_folder_runs_and_passes_its_audit(tmp_path: Path, here: Any) -> No
     done = here("check", cwd=folder)
     assert (done.returncode, "frame 26: denied" in done.stdout) == (1, True)
     assert here("audit", "rules.toml", "first.stage.toml", cwd=folder).returncode == 0
+    for name, schema in (("rules.toml", "rulebook"), ("voskar.toml", "suite"), ("first.stage.toml", "stage")):
+        assert (folder / name).read_text().startswith(f"#:schema ./schema/{schema}.json\n")
+        assert (folder / "schema" / f"{schema}.json").read_text() == here("schema", schema, cwd=folder).stdout
     done = here("init", "combat", cwd=tmp_path)
     assert (done.returncode, "--overwrite" in done.stderr) == (2, True)
 

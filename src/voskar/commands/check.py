@@ -31,7 +31,7 @@ from voskar.files.suite import NAME
 from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
-ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose", "draw"}
+ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose", "draw", "shrink"}
 SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief", "shard", "fresh"}
 """Options for one recording, and for a suite."""
 
@@ -82,6 +82,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
 @click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
 @click.option("--draw", metavar="DIR", help="A picture of each finding that follows from no other.")
+@click.option("--shrink", metavar="DIR", help="The smallest scene of each such finding, as a stage script.")
 @click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
 @watch_option
 @click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
@@ -108,6 +109,7 @@ def command(
     coverage: bool,
     least: float | None,
     draw: str | None,
+    shrink: str | None,
     everything: bool,
     as_json: bool,
 ) -> int:
@@ -176,6 +178,11 @@ def command(
         drawn = draw_findings(moments, [root for root, _ in found.verdict.roots], Path(draw))
         if not as_json:
             click.echo(f"\ndrew {present.count(drawn, 'finding')} to {draw}")
+    if shrink is not None and found.verdict.roots:
+        from voskar.commands.shrink import shrink_findings
+
+        roots = [root for root, _ in found.verdict.roots]
+        shrink_findings(book, recording, roots, windows, Path(shrink), resync=resync)
     return AGREED if found.ok and (met is None or met.ok) else DISAGREED
 
 

@@ -13,6 +13,7 @@ from voskar.files.drafting import load_unruled
 from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
+from voskar.files.schemas import schema_line
 from voskar.files.windows import parse_windows
 
 LAGS = (0, 2, 4, 8)
@@ -44,7 +45,8 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         raise InputError(Problem(f'found the ending "{path.suffix}", expected .toml', file=out, key="--out"))
     found = guess(load_unruled(recordings))
     with whole_file(path) as part:
-        part.write_text(rulebook_text(found, [Path(one).name for one in recordings]), encoding="utf-8")
+        names = [Path(one).name for one in recordings]
+        part.write_text(schema_line(path, "rulebook") + rulebook_text(found, names), encoding="utf-8")
     kinds = present.count(len(found.kinds), "kind")
     click.echo(f"drafted {out}: {kinds}, {present.count(len(found.attacks), 'attack')}")
     for one in found.unknown:

@@ -34,6 +34,7 @@ def command(directory: Path, logger: str | None, overwrite: bool) -> None:
         hint = "name another folder, or add --overwrite"
         raise InputError(Problem(f"{', '.join(held)} there already", file=str(directory), hint=hint))
     write(directory, texts)
-    click.echo(f"wrote {', '.join(texts)}" + ("" if directory == Path(".") else f" to {directory}"))
+    shown = dict.fromkeys("schema" if name.startswith("schema/") else name for name in texts)
+    click.echo(f"wrote {', '.join(shown)}" + ("" if directory == Path(".") else f" to {directory}"))
     enter = "" if directory == Path(".") else f"cd {directory}; "
     click.echo(f"next: {enter}voskar check    (finds the one hit too many in first.stage.toml)")

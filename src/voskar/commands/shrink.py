@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,11 +19,13 @@ from voskar.errors import InputError, Problem, VoskarError
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
-from voskar.files.reading import whole_file
+from voskar.files.reading import made_folder, whole_file
 from voskar.files.recording import open_frames, read_recording, read_stage_text
 from voskar.files.rulebook import Rulebook
 from voskar.files.windows import parse_windows
 
+MOST = 40
+"""Findings of one recording that are made small at most."""
 SPREADS = (8, 30, 90, 240, 1000, 1 << 30)
 """Frames before a finding that may matter, the fewest first."""
 AFTER = 35
@@ -55,8 +58,6 @@ def command(
     there. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket. Ctrl-C writes
     the best so far.
     """
-    from voskar.shrink import reduced, script_of, script_text
-
     if not out.endswith(".stage.toml"):
         raise InputError(Problem("expected a name that ends in .stage.toml", file=out, key="--out"))
     if Path(out).exists() and not overwrite:
@@ -67,13 +68,36 @@ def command(
     if number > len(verdict.roots):
         message = f"found {number}, expected at most {len(verdict.roots)}: so many findings there are"
         raise InputError(Problem(message, key="--finding"))
-    finding = verdict.roots[number - 1][0]
+    small = shrunk(book, recording, verdict.roots[number - 1][0], windows, resync=resync)
+    with whole_file(out) as part:
+        part.write_text(small.text, encoding="utf-8")
+    click.echo(small.told)
+    click.echo(f"{out}: {small.size}")
+    click.echo(f"next: voskar check {shlex.join([rulebook, out])}")
+
+
+@dataclass(frozen=True)
+class Shrunk:
+    """A stage script, what it took to find it, and how large it is, in words."""
+
+    text: str
+    told: str
+    size: str
+
+
+def shrunk(book: Rulebook, recording: str, finding: Finding, windows: Windows, *, resync: bool) -> Shrunk:
+    """The smallest scene that shows a finding, with a bar while it is sought. Ctrl-C takes the best so far.
+
+    Raises VoskarError where a stage script cannot show it.
+    """
+    from voskar.shrink import reduced, script_of, script_text
+
     search = _Search(book, windows, finding, resync=resync)
     header, frames = _plain_frames(recording)
     frames = search.cut(header, frames)
     best = script_of(header, frames)
     if not search.shows(best):
-        told = "a stage script cannot say all that this finding needs (logged boxes, velocities)"
+        told = "a stage script cannot say all that this finding needs (velocities, sizes that change)"
         raise VoskarError(f"{told}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
 
     def tell(script: dict[str, Any]) -> None:
@@ -94,14 +118,28 @@ def command(
         f"{finding.sort} in frame {finding.frame} of {Path(recording).name}, made small.\ngame: {game}\nrules: {rules}"
     )
     text = script_text(best, about)
-    with whole_file(out) as part:
-        part.write_text(text, encoding="utf-8")
     lines = len([line for line in text.splitlines() if line and not line.startswith("#")])
-    click.echo(
-        f"{finding.sort} in {finding.frame}: {present.count(len(frames), 'frame')} needed, {search.tried} scenes tried"
-    )
-    click.echo(f"{out}: {lines} lines, {present.count(len(best['parts']), 'actor')}")
-    click.echo(f"next: voskar check {shlex.join([rulebook, out])}")
+    needed = f"{present.count(len(frames), 'frame')} needed, {search.tried} scenes tried"
+    size = f"{lines} lines, {present.count(len(best['parts']), 'actor')}"
+    return Shrunk(text, f"{finding.sort} in {finding.frame}: {needed}", size)
+
+
+def shrink_findings(
+    book: Rulebook, recording: str, findings: Sequence[Finding], windows: Windows, folder: Path, *, resync: bool
+) -> None:
+    """A script of each finding, up to 40; tells each, and those that no script can show."""
+    made_folder(folder)
+    stem = Path(recording).name.split(".")[0]
+    for number, one in enumerate(findings[:MOST], 1):
+        path = folder / f"{stem}-{number:02}-frame-{one.frame}-{one.sort}.stage.toml"
+        try:
+            small = shrunk(book, recording, one, windows, resync=resync)
+        except VoskarError as error:
+            click.echo(f"{one.sort} in {one.frame}: {error}", err=True)
+            continue
+        with whole_file(path) as part:
+            part.write_text(small.text, encoding="utf-8")
+        click.echo(f"{path}: {small.size}")
 
 
 def _plain_frames(recording: str) -> tuple[dict[str, Any], list[dict[str, Any]]]:

@@ -6,6 +6,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from voskar.files.reading import made_folder, whole_file
+from voskar.files.schemas import schema_text
 
 LOGGERS = {
     "cpp": "recorder.hpp",
@@ -17,13 +18,18 @@ LOGGERS = {
 }
 """The file of each language."""
 
-FILES = ("rules.toml", "voskar.toml", "first.stage.toml")
+FILES = {"rules.toml": "rulebook", "voskar.toml": "suite", "first.stage.toml": "stage"}
+"""What is written, and whose schema it names to an editor."""
 
 
 def contents(language: str | None) -> dict[str, str]:
     """Every file by its path in the folder."""
     here = files("voskar.start")
-    found = {name: (here / name).read_text(encoding="utf-8") for name in FILES}
+    found = {
+        name: f"#:schema ./schema/{schema}.json\n" + (here / name).read_text(encoding="utf-8")
+        for name, schema in FILES.items()
+    }
+    found |= {f"schema/{schema}.json": schema_text(schema) for schema in (*FILES.values(), "expect")}
     found["recordings/README.md"] = (
         "Recordings of the game go here, and a line for each into ../voskar.toml. Big ones may be .jsonl.gz.\n"
     )

@@ -1,0 +1,50 @@
+"""JSON Schemas of what users write, made from what validates it."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+
+def _rulebook() -> Any:
+    from voskar.files.rulebook_schema import RulebookFile
+
+    return RulebookFile
+
+
+def _suite() -> Any:
+    from voskar.files.suite import SuiteFile
+
+    return SuiteFile
+
+
+def _stage() -> Any:
+    from voskar.files.stage_schema import StageFile
+
+    return StageFile
+
+
+def _expect() -> Any:
+    from voskar.files.expect import ExpectFile
+
+    return ExpectFile
+
+
+FILES: dict[str, Callable[[], Any]] = {"rulebook": _rulebook, "suite": _suite, "stage": _stage, "expect": _expect}
+
+
+def schema_text(file: str) -> str:
+    """The schema of a kind of file."""
+    schema: dict[str, Any] = FILES[file]().model_json_schema()
+    if file == "rulebook":
+        schema.pop("required", None)  # what is included needs no version of its own
+    if file == "expect":
+        schema["$defs"]["ExpectTable"]["additionalProperties"] = True  # columns of the ledger
+    return json.dumps(schema, indent=1) + "\n"
+
+
+def schema_line(path: Path, file: str) -> str:
+    """A first line that names the schema to an editor, where there is one beside a file, as `voskar init` writes it."""
+    return f"#:schema ./schema/{file}.json\n" if (path.parent / "schema" / f"{file}.json").is_file() else ""
