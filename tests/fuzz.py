@@ -125,7 +125,7 @@ READERS = {
     "rulebook": Reader("apiary.toml", ("check", "{}", "short.jsonl"), "x.toml"),
     "rulebook, audited": Reader("swarm.toml", ("audit", "{}", "swarm.jsonl"), "x.toml"),
     "recording": Reader("short.jsonl", ("check", "apiary.toml", "{}"), "x.jsonl"),
-    "recording, converted": Reader("short.jsonl", ("convert", "{}", "out"), "x.jsonl"),
+    "recording, converted": Reader("short.jsonl", ("convert", "{}", "out.jsonl"), "x.jsonl"),
     "recording, drafted from": Reader("short.jsonl", ("draft", "{}", "-o", "out.toml", "--overwrite"), "x.jsonl"),
     "stage script": Reader("volley.stage.toml", ("replay", "swarm.toml", "{}"), "x.stage.toml"),
     "expectations": Reader("meadow.expect.toml", ("check", "apiary.toml", "short.jsonl", "--expect", "{}"), "x.toml"),

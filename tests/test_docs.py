@@ -47,6 +47,25 @@ def test_every_picture_is_shown() -> None:
         assert picture.name in shown
 
 
+def test_questions_to_ledgers(
+    apiary: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Monday's build against tuesday's, in which the keeper's i-frames are shorter."""
+    monkeypatch.chdir(tmp_path)
+    short = tmp_path / "meadow.jsonl"
+    short.write_text("".join(f"{line}\n" for line in (apiary / "meadow.jsonl").read_text().splitlines()[:260]))
+    for build, book in (("monday", apiary / "apiary.toml"), ("tuesday", apiary / "gentle.toml")):
+        (tmp_path / "ledgers" / build).mkdir(parents=True)
+        ledger = tmp_path / "ledgers" / build / "meadow.parquet"
+        assert run(["replay", str(book), str(short), "--ledger", str(ledger)]) == 0
+    capsys.readouterr()
+    for code in re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "ledger.md").read_text(), re.S):
+        exec(code, {})
+    told = capsys.readouterr().out
+    assert re.search(r"meadow +│ keeper +│ +\d+ │ +\d+ │", told)
+    assert "sting" in told
+
+
 def test_python_of_the_readme_runs(
     apiary: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -24,6 +24,8 @@ MISTAKES = [
     ('rulebook = "apiary.tml"', r'apiary\.tml: no such file \(did you mean "apiary\.toml"'),
     ('recordings = ["nothing*.jsonl"]', 'no file matches "nothing\\*.jsonl"'),
     ('recordings = ["../x.jsonl"]', "expected a path below"),
+    ('recordings = [""]', "expected the path of recordings"),
+    ('recordings = ["x/**y.jsonl"]', "expected the path of recordings"),
     ('recrdings = ["meadow.jsonl"]', "recordings"),
 ]
 

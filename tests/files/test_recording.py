@@ -196,3 +196,24 @@ def test_gzip_and_own_keys(tmp_path: Path) -> None:
     (tmp_path / "c.gz").write_bytes(gzip.compress(text.encode())[:40])
     with pytest.raises(InputError, match="gzip"):
         load_recording(tmp_path / "c.gz", book)
+
+
+def test_several_problems_are_told_at_once(tmp_path: Path) -> None:
+    """Of frames behind the first one too, in the words that each would have alone; what is alike is told once."""
+    poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
+    frames: list[Any] = [{"frame": frame, "poses": poses} for frame in range(9)]
+    frames[2] = {"frame": 2, "poses": [poses[0] | {"x": "a"}]}
+    frames[3] = {"frame": 3, "clams": []}
+    frames[4] = {"frame": 4, "clams": []}
+    frames[6] = {"frame": 6, "poses": [poses[0] | {"kind": "keepr"}]}
+    lines = [HEAD, *map(json.dumps, frames)]
+    lines[8] = "{not"
+    path = tmp_path / "r.jsonl"
+    path.write_text("\n".join(lines) + "\n")
+    with pytest.raises(InputError) as caught:
+        load_recording(path, rulebook(sting()))
+    told = [(one.line, one.message) for one in caught.value.problems]
+    assert [line for line, _ in told] == [4, 5, 8, 9]
+    assert [
+        words in message for (_, message), words in zip(told, ("number", "clams", "keepr", "JSON"), strict=True)
+    ] == [True] * 4

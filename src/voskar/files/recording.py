@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
+from itertools import islice
 from pathlib import Path
 
 from voskar.core.recording import Recording
@@ -25,8 +28,41 @@ def load_recording(path: str | Path, rulebook: Rulebook) -> Recording:
 
     `rulebook` says which kinds there are. Raises InputError with file, line or row, and field.
     """
-    with open_frames(path) as source:
-        return _gather(source, rulebook)
+    try:
+        with open_frames(path) as source:
+            return _gather(source, rulebook)
+    except InputError as error:
+        raise InputError(_and_others(path, rulebook, error)) from None
+
+
+MOST, TRIED = 10, 400
+"""Problems of a recording that are told at most, and frames behind the first that are looked at for them."""
+
+
+def _and_others(path: str | Path, rulebook: Rulebook, first: InputError) -> list[Problem]:
+    """The first problem, and other ones of frames behind it, each frame looked at by itself. What is wrong in the same
+    way is told once."""
+    found = list(first.problems)
+    line = found[0].line
+    if line is None or line < 2 or str(path) == "-" or not Path(path).is_file() or Path(path).suffix == ".toml":
+        return found
+    with open_lines(path) as lines:
+        header = lines.stream.readline()
+        for number, told in enumerate(islice(lines.stream, line - 1 + TRIED), 2):
+            if number <= line or told.isspace():
+                continue
+            try:
+                read_recording([header, told, b""], str(path), rulebook)
+            except InputError as error:
+                known = {_alike(one) for one in found}
+                found += [replace(one, line=number) for one in error.problems if _alike(one) not in known]
+            if len(found) >= MOST:
+                break
+    return found[:MOST]
+
+
+def _alike(one: Problem) -> tuple[str, str]:
+    return re.sub(r"\d+", "#", one.message), re.sub(r"\d+", "#", one.key or "")
 
 
 def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Recording:

@@ -96,7 +96,11 @@ def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
             where = ("runs", index, "recordings", place)
             if Path(pattern).is_absolute() or ".." in Path(pattern).parts:
                 raise InputError(source.problem(where, f'found "{pattern}", expected a path below the suite\'s folder'))
-            found = sorted(root.glob(pattern))
+            try:
+                found = sorted(root.glob(pattern))
+            except (ValueError, NotImplementedError, OSError):  # an empty one, `**x`, or a name that is too long
+                message = f'found "{pattern[:80]}", expected the path of recordings, or a pattern such as "*.jsonl"'
+                raise InputError(source.problem(where, message)) from None
             if not found:
                 raise InputError(source.problem(where, f'no file matches "{pattern}"'))
             try:
