@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+SHORTEST = 7  # characters that are left of an id
 WIDE = 100  # columns from which there is room for more than what is needed
 
 
@@ -57,6 +58,38 @@ def shortened(text: str, length: int) -> str:
         return text
     left = (length - 1) // 2
     return f"{text[:left]}…{text[len(text) - (length - 1 - left) :]}"
+
+
+def fitted(
+    title: str,
+    columns: Sequence[tuple[str, str]],
+    rows: Sequence[Sequence[str | Text]],
+    spare: str,
+    ids: Sequence[str],
+    width: int,
+) -> tuple[Table, int]:
+    """A table so wide that no cell is broken: if its rows do not fit, the `spare` column is left out; if they still do
+    not, those of `ids` are shortened in the middle. With it the width at which all ids are whole, 0 if they are."""
+    most = [max(map(len, (head, *(str(row[at]) for row in rows)))) for at, (head, _) in enumerate(columns)]
+    if sum(most) + 2 * len(most) - 2 > width:
+        at = next(place for place, (head, _) in enumerate(columns) if head == spare)
+        columns, most = [*columns[:at], *columns[at + 1 :]], [*most[:at], *most[at + 1 :]]
+        rows = [[*row[:at], *row[at + 1 :]] for row in rows]
+    whole = over = sum(most) + 2 * len(most) - 2
+    over -= width
+    limits = {place: most[place] for place, (head, _) in enumerate(columns) if head in ids}
+    while over > 0 and max(limits.values()) > SHORTEST:
+        limits[max(limits, key=lambda at: limits[at])] -= 1
+        over -= 1
+    result = table(title, columns)
+    for row in rows:
+        result.add_row(
+            *(
+                shortened(one, limits[at]) if at in limits and isinstance(one, str) else one
+                for at, one in enumerate(row)
+            )
+        )
+    return result, whole if any(limits[at] < most[at] for at in limits) else 0
 
 
 def count(amount: int, thing: str, things: str | None = None) -> str:

@@ -126,36 +126,30 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
     _broods(ledger, shown)
 
 
+COLUMNS = (
+    ("frames", "right"), ("seconds", "right"), ("striker", ""), ("target", ""), ("attack", ""), ("outcome", ""),
+    ("damage", "right"), ("health", ""),
+)  # fmt: skip
+
+
 def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list[Event]) -> None:
     out = present.console()
     wide = out.width >= present.WIDE
-    # long ids of what was spawned need the room more than seconds do
-    seconds = (
-        wide or max(len(name or "") for event in contacts for name in (event.striker, event.target, event.id)) <= 12
-    )
-    columns = [
-        ("frames", "right"),
-        *([("seconds", "right")] if seconds else []),
-        ("striker", ""),
-        ("target", ""),
-        ("attack", ""),
-        ("outcome", ""),
-    ]
-    table = present.table("contacts", [*columns, ("damage", "right"), ("health", "")])
     healths = _health_changes(ledger)
+    rows: list[tuple[str | Text, ...]] = []
     lost = next(iter(reactions(Held(rules, recording, ledger, recording, EXACT, TOLERANCE)).findings), None)
     for event in contacts:
         if event.event in LIFE:
             seconds_of = (event.frame - recording.first) / float(recording.rate)
-            head = (str(event.frame), *([f"{seconds_of:.2f}"] if seconds else []))
-            table.add_row(*head, event.id or "the run", "", "", *_life(event))
+            head = (str(event.frame), f"{seconds_of:.2f}")
+            rows.append((*head, event.id or "the run", "", "", *_life(event)))
             continue
         if event.event == "adopted":
             seconds_of = (event.frame - recording.first) / float(recording.rate)
-            head = (str(event.frame), *([f"{seconds_of:.2f}"] if seconds else []))
+            head = (str(event.frame), f"{seconds_of:.2f}")
             value = f"{present.number(event.before)} → {present.number(event.after)}" if event.after is not None else ""
             who = (event.striker or event.id or "the run", event.target or "", event.attack or "")
-            table.add_row(*head, *who, Text(f"game: {event.detail}", "italic"), "", value)
+            rows.append((*head, *who, Text(f"game: {event.detail}", "italic"), "", value))
             continue
         length = (event.until or event.frame) - event.frame + 1
         box = (f".{event.hitbox}", f".{event.hurtbox}") if wide else ("", "")
@@ -165,17 +159,21 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
         if event.outcome != "landed":
             verdict.append(f" {length}f", "dim")
         health = healths.get(id(event))
-        table.add_row(
+        row = (
             present.span(event.frame, event.until),
-            *([f"{(event.frame - recording.first) / float(recording.rate):.2f}"] if seconds else []),
-            Text(event.striker or "").append(box[0], "dim"),
-            Text(event.target or "").append(box[1], "dim"),
-            event.attack,
+            f"{(event.frame - recording.first) / float(recording.rate):.2f}",
+            Text(event.striker or "").append(box[0], "dim") if wide else event.striker or "",
+            Text(event.target or "").append(box[1], "dim") if wide else event.target or "",
+            event.attack or "",
             verdict,
             present.number(event.damage),
             f"{present.number(health.before)} → {present.number(health.after)}" if health else "",
         )
+        rows.append(row)
+    table, whole = present.fitted("contacts", COLUMNS, rows, "seconds", ("striker", "target"), out.width)
     out.print(table)
+    if whole:
+        out.print(f"ids are shortened: whole ones in a terminal {whole} wide, and in --json", style="dim")
     if lost is not None and any(event.frame > lost.frame for event in contacts):
         blow = f"in {lost.frame} {lost.target} is {lost.rules}, the poses show: {lost.game}"
         out.print(f"~ follows from a different course of events: {blow}", style="dim")
