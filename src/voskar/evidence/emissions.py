@@ -86,22 +86,24 @@ def emissions(held: Held) -> Spawned:
     for index, one in enumerate(shown):  # in frame order
         by_kind.setdefault(one.actor.kind, []).append(index)
     frames = {kind: [shown[index].frame for index in own] for kind, own in by_kind.items()}
-    options = []
-    for number, event in enumerate(expected):
-        own, when = by_kind.get(event.kind, []), frames.get(event.kind, [])
-        for index in own[bisect_left(when, event.frame - near) : bisect_right(when, event.frame + near)]:
-            one = shown[index]
-            late = one.given and not window.holds(one.frame, event.frame)
-            if one.actor.owner in (None, event.owner) and not late:
-                apart = math.dist((one.x, one.y), _place(event))
-                options.append((abs(one.frame - event.frame), apart, index, number))
-    options.sort()
     used: set[int] = set()
     of: dict[int, int] = {}
-    for _, _, index, number in options:
-        if number not in of and index not in used:
-            of[number] = index
-            used.add(index)
+    for reach in (0, near):  # most agree in their frame, and leave few to be sought further off
+        options = []
+        for number, event in enumerate(expected):
+            if number in of:
+                continue
+            own, when = by_kind.get(event.kind, []), frames.get(event.kind, [])
+            for index in own[bisect_left(when, event.frame - reach) : bisect_right(when, event.frame + reach)]:
+                one = shown[index]
+                late = one.given and not window.holds(one.frame, event.frame)
+                if index not in used and one.actor.owner in (None, event.owner) and not late:
+                    apart = math.dist((one.x, one.y), _place(event))
+                    options.append((abs(one.frame - event.frame), apart, index, number))
+        for _, _, index, number in sorted(options):
+            if number not in of and index not in used:
+                of[number] = index
+                used.add(index)
     odd: list[Finding] = []
     agreed = 0
     sources: dict[str, Spawn] = {}

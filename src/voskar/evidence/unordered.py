@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Iterator
 from functools import cached_property
 
@@ -47,12 +48,22 @@ class _Struck:
         self.kind = held.rules.kinds[held.recording.actors[held.recording.numbers[name]].kind]
         self.steps: dict[int, Vector] = _steps(held, name)
         self.rate = float(held.recording.rate)
+        self.gone: set[int] = set()
+        """Frames after which it is down, or no longer there: what its body does then is another matter."""
+        for end in held.ledger.about(name, "removed", "out"):
+            self.gone |= {end.frame - 1, end.frame}
+        for span in held.course.courses[name].down:
+            self.gone.update(range(span.first - 2, span.last + 1))
+        self.ordered: Counter[int] = Counter()
+        """Frames in which the rules have something of their own for it, up to one after its end, and how many such."""
+        for order in held.ledger.about(name, "knockback", "rebound", "home", "respawn"):
+            self.ordered.update(range(order.frame, (order.until or order.frame) + 2))
 
     def odd(self) -> Iterator[Finding]:
         """Every reaction that nothing orders, once a blow."""
         scope = self.held.recording.scope.reactions
         for frame, blow in sorted(self.blows.items()):
-            if self._is_out_of_play(frame) or self._is_ordered(frame):
+            if frame in self.gone or self.ordered[frame + 1]:
                 continue
             told = None if "home" in scope else self._put_back(frame)
             told = told or (None if {"knockback", "rebound"} & scope else self._thrown(frame))
@@ -65,19 +76,6 @@ class _Struck:
 
     def _finding(self, frame: int, striker: str, game: str, rules: str) -> Finding:
         return Finding("unordered", frame, striker if striker != self.name else "", self.name, game=game, rules=rules)
-
-    def _is_out_of_play(self, frame: int) -> bool:
-        """Whether it is down, or used up, by then: what its body does there is another matter."""
-        ends = self.held.ledger.about(self.name, "removed", "out")
-        course = self.held.course.courses[self.name]
-        return any(one.frame in (frame, frame + 1) for one in ends) or any(
-            span.first - 1 <= frame + 1 <= span.last + 1 for span in course.down
-        )
-
-    def _is_ordered(self, frame: int) -> bool:
-        """Whether the rules have something of their own for it then: that is looked at by itself."""
-        ordered = self.held.ledger.about(self.name, "knockback", "rebound", "home", "respawn")
-        return any(one.frame - 1 <= frame <= (one.until or one.frame) for one in ordered)
 
     def _put_back(self, frame: int) -> str | None:
         recording, poses = self.held.recording, self.held.recording.poses
@@ -161,10 +159,7 @@ class _Struck:
         until, length = event.until or event.frame, math.hypot(event.dx or 0.0, event.dy or 0.0)
         last, after = self.steps.get(until), self.steps.get(until + 1)
         own = self.steps.get(event.frame, (0.0, 0.0))
-        if last is None or after is None or length == 0 or self._is_out_of_play(until):
-            return
-        others = self.held.ledger.about(self.name, "knockback", "rebound", "home", "respawn")
-        if any(one is not event and one.frame <= until + 1 <= (one.until or one.frame) + 1 for one in others):
+        if last is None or after is None or length == 0 or until in self.gone or self.ordered[until + 1] > 1:
             return
         way = (event.dx or 0.0) / length, (event.dy or 0.0) / length
         along, goes, walked = (one[0] * way[0] + one[1] * way[1] for one in (last, after, own))

@@ -112,6 +112,9 @@ class ColumnBuilder:
     def _columns(self, block: Block) -> dict[str, Any]:
         """One array a field."""
         numbers = np.array([self._meet(key, at, block) for at, key in enumerate(block.keys)], dtype=np.int64)
+        for name in block.clips:
+            if name not in self.clips:
+                self._refuse_control(name, lambda told: InputError(Problem(told, file=self.name, key="poses.clip")))
         clips = [self.clips.setdefault(name, len(self.clips)) for name in block.clips]
         rows = len(block.key)
         return {
@@ -334,8 +337,6 @@ class ColumnBuilder:
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
         if self.kinds is not None:
             self._refuse_strangers(fixtures)
-        for name in self.clips:
-            self._refuse_control(name, lambda message: InputError(Problem(message, file=self.name, key="poses.clip")))
         poses = Poses(**{name: _join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         recording = Recording(

@@ -88,6 +88,15 @@ class Poses:
         starts = self._starts
         return self.by_actor[starts[actor] : starts[actor + 1]] if actor + 1 < len(starts) else self.by_actor[:0]
 
+    def frames_of(self, actor: int) -> Ints:
+        """The frames of those rows."""
+        starts = self._starts
+        return self._frames[starts[actor] : starts[actor + 1]] if actor + 1 < len(starts) else self._frames[:0]
+
+    @cached_property
+    def _frames(self) -> Ints:
+        return self.frame[self.by_actor]
+
     @cached_property
     def _starts(self) -> list[int]:
         counts: list[int] = np.bincount(self.actor).cumsum().tolist()

@@ -85,9 +85,9 @@ class Recording:
 
     def pose_from(self, actor: int, frame: int) -> tuple[int, int] | None:
         """The row and the frame of an actor's first pose in a frame or later, None if there is none."""
-        rows = self.poses.rows_of(actor)
-        at = int(np.searchsorted(self.poses.frame[rows], frame))
-        return (int(rows[at]), int(self.poses.frame[rows[at]])) if at < len(rows) else None
+        frames = self.poses.frames_of(actor)
+        at = int(np.searchsorted(frames, frame))
+        return (int(self.poses.rows_of(actor)[at]), int(frames[at])) if at < len(frames) else None
 
     def returns(self, actor: int, frame: int) -> int:
         """The first frame after this one with a logged pose of an actor where it had none in the frame before."""

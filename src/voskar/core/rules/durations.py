@@ -8,6 +8,9 @@ from fractions import Fraction
 
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)", re.ASCII)
 
+LONGEST = 1 << 31
+"""Of frames, seconds or milliseconds."""
+
 
 @dataclass(frozen=True)
 class Duration:
@@ -18,15 +21,18 @@ class Duration:
 
     @classmethod
     def parse(cls, text: str | int) -> Duration:
-        """Raises ValueError for anything but the four forms; a part of a frame (`1.5f`) is none of them."""
+        """Raises ValueError for anything but the four forms, a part of a frame (`1.5f`), and what is longer than any
+        recording."""
         if isinstance(text, int):
-            if text < 0:
+            if not 0 <= text <= LONGEST:
                 raise ValueError(text)
             return cls(Fraction(text), False)
         match = _DURATION.fullmatch(text)
         if match is None or (match[2] == "f" and "." in match[1]):
             raise ValueError(text)
         amount = Fraction(match[1])
+        if amount > LONGEST:
+            raise ValueError(text)
         return cls(amount / 1000 if match[2] == "ms" else amount, match[2] != "f")
 
     def exact(self, rate: Fraction) -> Fraction:
