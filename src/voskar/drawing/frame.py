@@ -166,8 +166,9 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         size = (7 if small else 9) if alone else (6 if small else 7)
         foot = _foot(actor, one, ax.yaxis_inverted())
         name = f"{actor.id}, down" if actor.down else actor.id
-        clip = f"\n{actor.clip}, cell {actor.cell}" if actor.clip else ""
-        _note(ax, name + clip, foot, (0, -26 if clip else -20), size, INK, bold=not small)
+        between = "\n" if alone else " · "
+        clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip else ""
+        _note(ax, name + clip, foot, (0, -26 if clip and alone else -19), size, INK, bold=not small)
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
         if owner is not None:
