@@ -13,7 +13,7 @@ from rich.text import Text
 from voskar.commands import compare as comparison
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import load, reactions_option, resync_option, within_option
+from voskar.commands.options import account_options, load
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
 from voskar.core.watching import watched
@@ -56,9 +56,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 )
 @click.argument("rulebook", metavar="[RULEBOOK", required=False)
 @click.argument("recording", metavar="RECORDING]", required=False)
-@reactions_option
-@within_option
-@resync_option(default=True)
+@account_options()
 @click.option(
     "--tolerance",
     default=TOLERANCE,

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import load, reactions_option, resync_of, resync_option, within_option
+from voskar.commands.options import account_options, load, resync_of
 from voskar.core.ledger import Ledger
 from voskar.core.step import replay
 from voskar.evidence.baseline import Comparison, compare
@@ -33,9 +33,7 @@ Exit codes: 0 nothing differs, 1 something does, 2 bad input.
 """
 )
 @click.argument("files", nargs=-1, metavar="BEFORE AFTER | RULEBOOK RULEBOOK RECORDING | RULEBOOK RECORDING RECORDING")
-@reactions_option
-@within_option
-@resync_option(default=True)
+@account_options()
 @click.option(
     "--near",
     type=click.IntRange(0),

@@ -12,14 +12,12 @@ import click
 from voskar.commands import present
 from voskar.commands.options import (
     FrameRange,
+    account_options,
     check_actors,
     inputs,
     load,
     picture_ending,
-    reactions_option,
     resync_of,
-    resync_option,
-    within_option,
 )
 from voskar.commands.watching import watch_option
 from voskar.core.posing import Bounds
@@ -148,9 +146,7 @@ Example:
 """
 )
 @inputs
-@reactions_option
-@within_option
-@resync_option(default=True)
+@account_options()
 @click.option("--frame", "frames", type=FrameRange(), metavar="N", help="A frame, or a range: 208-213.")
 @click.option("--timeline", is_flag=True, help="Health, lives and states of actors over frames instead of boxes.")
 @click.option("--by-run", is_flag=True, help="With --timeline: one run of the recording above the other.")

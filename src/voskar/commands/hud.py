@@ -11,13 +11,11 @@ import click
 from voskar.commands import present
 from voskar.commands.options import (
     FrameRange,
+    account_options,
     check_actors,
     inputs,
     load,
-    reactions_option,
     resync_of,
-    resync_option,
-    within_option,
 )
 from voskar.core.ledger import written
 from voskar.core.step import replay
@@ -35,9 +33,7 @@ Example:
 """
 )
 @inputs
-@reactions_option
-@within_option
-@resync_option(default=True)
+@account_options()
 @click.option("--actor", multiple=True, metavar="ID", help="Only this actor's values. May be repeated.")
 @click.option("--frames", type=FrameRange(), metavar="A-B", help="Only frames 212, 200-300, 200- or -300.")
 @click.option(

@@ -60,6 +60,15 @@ def resync_option(default: bool) -> Callable[[F], F]:
     return click.option("--resync/--no-resync", default=default, show_default=True, help=told)
 
 
+def account_options(*, resync: bool = True) -> Callable[[F], F]:
+    """How a recording is taken, and held against the rules: `--reactions`, `--within`, `--resync`."""
+
+    def decorated(function: F) -> F:
+        return reactions_option(within_option(resync_option(resync)(function)))
+
+    return decorated
+
+
 def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync | None:
     """What a replay needs to go on from the game's account."""
     windows = parse_windows(within).at(played.rate)

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from voskar.commands import present
-from voskar.commands.options import FrameRange, load, reactions_option, resync_option, within_option
+from voskar.commands.options import FrameRange, account_options, load
 from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import TOLERANCE, check
@@ -25,9 +25,7 @@ Example:
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recording", metavar="RECORDING")
-@reactions_option
-@within_option
-@resync_option(default=True)
+@account_options()
 @click.option("--tolerance", default=TOLERANCE, show_default=True, metavar="UNITS", help="As in `check`.")
 @watch_option
 @click.option("--frames", type=FrameRange(), metavar="A-B", help="Only these frames: 200-400, 200- or -400.")

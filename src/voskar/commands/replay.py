@@ -11,13 +11,11 @@ from rich.text import Text
 from voskar.commands import present
 from voskar.commands.options import (
     Filter,
+    account_options,
     filters,
     inputs,
     load,
-    reactions_option,
     resync_of,
-    resync_option,
-    within_option,
 )
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import Event, Ledger
@@ -45,9 +43,7 @@ Example:
 """
 )
 @inputs
-@reactions_option
-@within_option
-@resync_option(default=False)
+@account_options(resync=False)
 @click.option("--ledger", metavar="FILE", help="Write the whole ledger: .jsonl, .csv or .parquet by the ending.")
 @click.option(
     "--recording", "logged", metavar="FILE", help="Write what a game playing exactly by these rules would log of it."

@@ -14,7 +14,7 @@ from rich.progress import Progress
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import check_actors, picture_ending, reactions_option, resync_option, within_option
+from voskar.commands.options import account_options, check_actors, picture_ending
 from voskar.errors import InputError, Problem
 from voskar.evidence.fitting import search
 from voskar.evidence.tuning import Point, Score, fit_words
@@ -57,9 +57,7 @@ Example:
     "--vary", "varied", multiple=True, metavar="KEYPATH=VALUES",
     help="A key of the rulebook, or several with + between them, and values: 30f,60f or 30f..60f/5. Several: a grid.",
 )  # fmt: skip
-@reactions_option
-@within_option
-@resync_option(default=True)
+@account_options()
 @click.option("--actor", metavar="ID", help="Count only hits on this actor, and its deaths.")
 @click.option("-o", "--out", metavar="FILE", help="A figure of one or two varied keys: .png or .svg by the ending.")
 @click.option("--workers", type=click.IntRange(1), metavar="N", help="Processes.  [default: all cores]")

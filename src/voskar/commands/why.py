@@ -11,13 +11,11 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.options import (
+    account_options,
     check_actors,
     inputs,
     load,
-    reactions_option,
     resync_of,
-    resync_option,
-    within_option,
 )
 from voskar.core.explain.actor import standing
 from voskar.core.explain.emitter import EmitterExplainer
@@ -42,9 +40,7 @@ Example:
 """
 )
 @inputs
-@reactions_option
-@within_option
-@resync_option(default=True)
+@account_options()
 @click.option("--frame", required=True, type=int, metavar="N", help="The frame to look at.")
 @click.option("--striker", metavar="ID", help="Only blows of this actor.")
 @click.option("--target", metavar="ID", help="Only blows on this actor.")
