@@ -87,14 +87,23 @@ def _show(shown: list[Display], names: list[str], rate: float) -> None:
         return
     counts = any(gauge.lives is not None for one in shown for gauge in one.gauges)
     scores = any(one.score for one in shown)
-    columns = [("frame", "right"), ("clock", "right"), ("actor", ""), ("health", "right"), ("", "right"), ("icons", "")]
+    counts_down = any(one.left is not None for one in shown)  # there is so long to survive
+    columns = [
+        ("frame", "right"),
+        ("left" if counts_down else "clock", "right"),
+        ("actor", ""),
+        ("health", "right"),
+        ("", "right"),
+        ("icons", ""),
+    ]
     columns += [("lives", "right")] if counts else []
     table = present.table("", [*columns, ("", ""), *([("score", "")] if scores else [])])
     table.title = None
     for one in shown:
         score = ", ".join(f"{name} {present.number(points)}" for name, points in one.score)
         for index, gauge in enumerate(one.gauges or (None,)):
-            head = (str(one.frame), clock(one.clock, rate)) if index == 0 else ("", "")
+            told = clock(one.clock if one.left is None else one.left, rate)
+            head = (str(one.frame), told) if index == 0 else ("", "")
             cells = ["", "", "", "", *([""] if counts else []), ""]
             if gauge is not None:
                 health = f"{present.number(gauge.health)}/{present.number(gauge.full)}"
