@@ -163,7 +163,7 @@ def test_an_interrupted_run_leaves_whole_files_or_none(apiary: Path, tmp_path: P
     start = time.perf_counter()
     subprocess.run([VOSKAR, *command], cwd=tmp_path, capture_output=True, check=False)
     seconds, whole = time.perf_counter() - start, out.read_bytes()
-    for number, share in ((signal.SIGINT, 0.9), (signal.SIGTERM, 0.7), (signal.SIGTERM, 0.95), (signal.SIGKILL, 0.9)):
+    for number, share in ((signal.SIGINT, 0.7), (signal.SIGTERM, 0.9), (signal.SIGKILL, 0.95)):
         out.unlink(missing_ok=True)
         with subprocess.Popen(
             [VOSKAR, *command], cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
@@ -178,7 +178,7 @@ def test_an_interrupted_run_leaves_whole_files_or_none(apiary: Path, tmp_path: P
 
 
 def test_a_termination_leaves_nothing_behind(apiary: Path, tmp_path: Path) -> None:
-    write_suite(apiary, tmp_path, 24)
+    write_suite(apiary, tmp_path, 12)
     command = [VOSKAR, "check", "--workers", "2", "--pages", "pages"]
     run = subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     time.sleep(1.5)

@@ -89,7 +89,9 @@ def brush(touch: Mapping[str, str], **attack: Any) -> list[dict[str, Any]]:
         for number, (name, line) in enumerate(touch.items()):
             mark = line[frame] if frame < len(line) else "."
             if mark != "-":
-                x = 0 if mark in "#h" else 100 * (number + 1)
+                # once it has touched it goes elsewhere: back at its start it would seem to be sent there by the blow
+                away = 100 * (number + 1) + (5 if "#" in line[:frame] else 0)
+                x = 0 if mark in "#h" else away
                 jumped = frame > 0 and (line[frame - 1 : frame] in ("#", "h")) != (mark in "#h")
                 poses.append({"id": name, "kind": "hornet", "x": x, "y": 0, "hidden": mark == "h", "cut": jumped})
         frames.append({"poses": poses})

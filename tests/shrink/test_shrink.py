@@ -23,7 +23,7 @@ from voskar.shrink.script import ranges, way
     [
         ("moved", ("apiary.toml", "meadow.jsonl"), 1, 24),
         ("denied", ("apiary.toml", "meadow.jsonl"), 2, 30),
-        ("spawn-moved", ("swarm.toml", "swarm.jsonl"), 1, 20),
+        ("spawn-unfired", ("swarm.toml", "bugs/spit-quick-fire.stage.toml"), 1, 24),
         ("unclaimed", ("darts.toml", "bugs/shots-tunnel.stage.toml"), 1, 30),
     ],
 )

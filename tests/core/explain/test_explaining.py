@@ -38,7 +38,7 @@ SENTENCES = [
     (immune(), "#####", 1, "immune", "i-frames from sting, 0 to 3: 3 left, this one included"),
     (immune(), "#####", 3, "immune", "1 left"),
     (immune(), "#####", 4, "landed", ""),
-    (immune(), "#.###", 1, "touch", "apart by 92.000 units; nearest within a second in 0: overlapping"),
+    (immune(), "#.###", 1, "touch", "apart by 97.000 units; nearest within a second in 0: overlapping"),
     (immune(rehit="once"), "####", 2, "repeat", 'rehit "once": it landed in 0, in this swing'),
     (immune(rehit="entry"), "####", 2, "repeat", 'rehit "entry": in contact since 0'),
     (immune(rehit="9f"), "####", 2, "repeat", "rehit 9f: it landed in 0, free again from 9"),
