@@ -141,7 +141,7 @@ Example:
   voskar draw apiary.toml meadow.jsonl --frame 274 --actor keeper
   voskar draw apiary.toml meadow.jsonl --frame 208-213 --actor hornet-1 -o strip.png
   voskar draw apiary.toml meadow.jsonl --frame 1131 --region 150,260,250,340 -o twice.svg
-  voskar draw apiary.toml meadow.jsonl --frame 262-290 --actor keeper -o sting.webp
+  voskar draw apiary.toml meadow.jsonl --frame 268-278 --actor keeper -o sting.webp
   voskar draw apiary.toml meadow.jsonl --timeline --actor keeper --actor hornet-1
 """
 )
