@@ -135,14 +135,12 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
     rows: list[tuple[str | Text, ...]] = []
     lost = next(iter(reactions(Held(rules, recording, ledger, recording, EXACT, TOLERANCE)).findings), None)
     for event in contacts:
+        seconds = f"{(event.frame - recording.first) / float(recording.rate):.2f}"
+        head = (present.span(event.frame, event.until), seconds)
         if event.event in LIFE:
-            seconds_of = (event.frame - recording.first) / float(recording.rate)
-            head = (str(event.frame), f"{seconds_of:.2f}")
             rows.append((*head, event.id or "the run", "", "", *_life(event)))
             continue
         if event.event == "adopted":
-            seconds_of = (event.frame - recording.first) / float(recording.rate)
-            head = (str(event.frame), f"{seconds_of:.2f}")
             value = f"{present.number(event.before)} → {present.number(event.after)}" if event.after is not None else ""
             who = (event.striker or event.id or "the run", event.target or "", event.attack or "")
             rows.append((*head, *who, Text(f"game: {event.detail}", "italic"), "", value))
@@ -156,8 +154,7 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
             verdict.append(f" {length}f", "dim")
         health = healths.get(id(event))
         row = (
-            present.span(event.frame, event.until),
-            f"{(event.frame - recording.first) / float(recording.rate):.2f}",
+            *head,
             Text(event.striker or "").append(box[0], "dim") if wide else event.striker or "",
             Text(event.target or "").append(box[1], "dim") if wide else event.target or "",
             event.attack or "",

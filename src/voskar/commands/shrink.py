@@ -97,7 +97,7 @@ def shrunk(book: Rulebook, recording: str, finding: Finding, windows: Windows, *
     frames = search.cut(header, frames)
     best = script_of(header, frames)
     if not search.shows(best):
-        told = "a stage script cannot say all that this finding needs (velocities, sizes that change)"
+        told = "the scripts made here do not say all that this finding needs (logged boxes, velocities)"
         raise VoskarError(f"{told}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
 
     def tell(script: dict[str, Any]) -> None:

@@ -19,7 +19,7 @@ STATES = ("health", "lives", "immune", "stunned")
 
 
 def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) -> Script:
-    """Some frames, numbered from 0, as a script. What a script cannot say (logged boxes, velocities, a scale that
+    """Some frames, numbered from 0, as a script. What is not carried over (logged boxes, velocities, a scale that
     changes) is left out."""
     poses: dict[str, dict[int, Mapping[str, Any]]] = {}
     for number, frame in enumerate(frames):

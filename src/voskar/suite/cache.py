@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 from collections.abc import Iterable
 from functools import cache
 from hashlib import blake2b
 from pathlib import Path
-from typing import TypeVar
 
 import msgspec
 import numpy as np
@@ -20,14 +20,17 @@ from voskar.files.rulebook import load_rulebook
 from voskar.files.suite import Job
 from voskar.suite.results import Result
 
-T = TypeVar("T")
 KEPT = 20_000
 """Verdicts that are kept at most; of more the oldest half goes."""
 
 
 def default_folder() -> Path:
     """Where verdicts are kept: the user's folder for what can be made again."""
-    return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "voskar" / "verdicts"
+    try:
+        home = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    except RuntimeError:  # a build server may have no home
+        home = Path(tempfile.gettempdir())
+    return home / "voskar" / "verdicts"
 
 
 class Verdicts:

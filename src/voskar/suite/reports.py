@@ -110,12 +110,16 @@ def source_lines(results: Sequence[Result], coverage: Coverage | None = None) ->
         yield from coverage.never()
 
 
+VERSION = 1
+"""Of the JSON report. It rises if a key changes its meaning; keys only ever get more."""
+
+
 def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[str, object]:
     """The machine form."""
     more: dict[str, object] = {} if coverage is None else {"coverage": coverage.plain()}
     return {
         "voskar": "suite",
-        "version": 1,
+        "version": VERSION,
         "ok": all(one.ok for one in results) and (coverage is None or coverage.ok),
         "recordings": [
             {
@@ -151,6 +155,8 @@ def read(path: str) -> tuple[list[Result], list[Covered] | None]:
     except msgspec.MsgspecError as error:
         hint = "write one with voskar check --report part.json"
         raise InputError(Problem(f"not the JSON report of a suite: {error}", file=path, hint=hint)) from None
+    if told.version > VERSION:
+        raise InputError(Problem(f"found version {told.version} of the report, this Voskar reads {VERSION}", file=path))
     audits = [msgspec.structs.replace(one, is_audit=True) for one in told.audits]
     results = [Result(**msgspec.structs.asdict(one)) for one in (*told.recordings, *audits)]
     return results, None if told.coverage is None else told.coverage.rules
@@ -174,6 +180,7 @@ class _Rules(msgspec.Struct):
 
 class _Report(msgspec.Struct, tag_field="voskar", tag="suite"):
     recordings: list[_Told]
+    version: int = 1
     audits: list[_Told] = []
     coverage: _Rules | None = None
 
