@@ -103,9 +103,10 @@ def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Itera
     """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
     fields: Sequence[str] = ()
     while lines := stream.readlines(PIECE):
-        places = [place for place, line in enumerate(lines, number + 1) if not line.isspace()]
+        places = list(range(number + 1, number + len(lines) + 1))
         number += len(lines)
-        if len(places) < len(lines):
+        if any(map(bytes.isspace, lines)):
+            places = [place for place, line in zip(places, lines, strict=True) if not line.isspace()]
             lines = [line for line in lines if not line.isspace()]
         if not fields:
             said = [one for one in (*NUMBERS, *APART) if any(f'"{one}"'.encode() in line for line in lines[:SAMPLE])]

@@ -8,6 +8,7 @@ import math
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import suppress
+from operator import methodcaller
 from typing import Annotated, Any, Literal, TypeAlias, get_args
 
 import msgspec
@@ -147,10 +148,9 @@ def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> It
             yield number, frame
 
 
-def keys_written(line: bytes) -> int:
-    """How many keys stand in a line; another number than `keys_told` may mean that one stands twice, or only that a
-    text has a colon in it, which has to be looked at."""
-    return line.count(b'":')
+keys_written: Callable[[bytes], int] = methodcaller("count", b'":')
+"""How many keys stand in a line; another number than `keys_told` may mean that one stands twice, or only that a text
+has a colon in it, which has to be looked at."""
 
 
 def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None:

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
-from io import BufferedReader
+from io import BufferedReader, BytesIO
 from pathlib import Path
 from typing import IO, cast
 
@@ -111,11 +111,10 @@ class ShortLines:
 
     def readlines(self, size: int) -> list[bytes]:
         """Some lines, of about so many bytes together; none at the end."""
-        lines: list[bytes] = []
-        while size > 0 and (line := self.readline()):
-            lines.append(line)
-            size -= len(line)
-        return lines
+        data = self._stream.read(size)
+        if not data.endswith(b"\n"):
+            data += self.readline()
+        return BytesIO(data).readlines()
 
 
 @dataclass(frozen=True)
