@@ -50,7 +50,7 @@ class Replay:
     def __init__(self, recording: Recording, seen: Watched) -> None:
         self._seen = seen
         self.rules, self.recording, self.ledger = seen.world.rules, recording, seen.ledger
-        self._accounts: dict[tuple[int, str, str], Account] = {}
+        self._pairs: dict[tuple[str, str], PairExplainer] = {}
 
     def events(self, name: str, **columns: Any) -> Selection:
         """Events by name, or contacts by outcome, whose columns have these values; `down` is the event."""
@@ -144,14 +144,16 @@ class Replay:
         return timeline(self.rules, self.recording, self.ledger)
 
     def why(self, frame: int, striker: str, target: str) -> Account:
-        """How far the blow came in a frame: every gate, as `voskar why` tells it."""
-        question = (frame, striker, target)
-        if question not in self._accounts:
+        """How far the blow came in a frame: every gate, as `voskar why` tells it. The first question about a pair
+        replays once more, and looks at it in every frame; all others about it cost nothing."""
+        pair = striker, target
+        if pair not in self._pairs:
             self._actor(striker, "striker")
             self._actor(target, "target")
-            seen = watched(self.rules, self.recording, asked([question]), resync=self._seen.resync)
-            self._accounts[question] = PairExplainer(seen).deciding(*question)
-        return self._accounts[question]
+            frames = range(self.recording.first, self.recording.last + 1)
+            questions = asked([(one, *pair) for one in frames])
+            self._pairs[pair] = PairExplainer(watched(self.rules, self.recording, questions, resync=self._seen.resync))
+        return self._pairs[pair].deciding(frame, striker, target)
 
 
 def _no(what: str, name: object, known: Collection[str]) -> str:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from voskar.core.adopt import Window
 from voskar.core.ledger import Event
 from voskar.core.ledger.event import number
+from voskar.core.ledger.origin import brood
 from voskar.core.recording import Claim
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held
@@ -91,8 +92,13 @@ def tellings(held: Held) -> Tellings:
                 "told-denied", claim.frame, "", claim.id or "", claim, game=told, rules=_instead(held, claim, events)
             )
         )
+    driven = [one for one in claims if one.id not in held.recording.numbers]
+    asked = {(one.event, brood(one.id or "")) for one in driven}
+    forced = {(one.frame, one.id) for one in held.of("adopted") if one.detail == "spawn"}
     for event in untold:
-        if not isinstance(event, Shown) and (event.id in held.recording.numbers or event.id is None):
+        if isinstance(event, Shown) or (event.event == "spawn" and (event.frame, event.id) in forced):
+            continue
+        if event.id is None or event.id in held.recording.numbers or _is_asked(held, event, asked):
             told, rules = f"tells no {event.event}", f"{event.event} in {event.frame}"
             found.append(Finding("told-untold", event.frame, "", event.id or "", game=told, rules=rules))
     wrong = len({id(one.claim) for one in other})
@@ -114,6 +120,12 @@ def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown])
             row = int(rows[0] if sort == "spawn" else rows[-1])
             place = float(poses.x[row]), float(poses.y[row])
             yield Shown(int(poses.frame[row]), name, sort, *place, recording.actors[number_of].owner)
+
+
+def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> bool:
+    """Whether a game that claims such events of a driven actor's fellows had time to claim this one."""
+    in_time = event.frame + held.windows.of(event.event).after <= held.recording.last
+    return in_time and event.detail != "unclaimed" and (event.event, brood(event.id or "")) in asked
 
 
 def _key(one: Claim | Event | Shown) -> tuple[str, str | None]:

@@ -3,6 +3,7 @@ once emitters have fired, hits as they are judged, states when the frame is sett
 
 from __future__ import annotations
 
+from voskar.core.adopt.births import Births
 from voskar.core.adopt.blows import Blows
 from voskar.core.adopt.lifecycle import Ends
 from voskar.core.adopt.logged import Logged
@@ -26,6 +27,7 @@ class Adopter:
         self.ends = Ends(resync, world, settling, returns)
         self.presence = Presence(resync, world)
         self.shots = Shots(resync, emitters)
+        self.births = Births(resync, emitters, settling)
         self.states = States(world, logged, resync.windows, settling)
         settling.keeps = self.presence.keeps
 
@@ -33,6 +35,7 @@ class Adopter:
         """A mark of the recording."""
         self.blows.begin_again()
         self.ends.begin_again()
+        self.births.begin_again()
         self.states.begin_again()
 
     def before_returns(self) -> None:
@@ -46,6 +49,7 @@ class Adopter:
     def fired(self) -> None:
         """Emitters have fired."""
         self.shots.after()
+        self.births.after()
 
     def judged(self) -> None:
         """All contacts have been judged."""
@@ -60,5 +64,5 @@ class Adopter:
     def close(self) -> Resync:
         """The recording is over: what was found out."""
         self.begin_again()
-        plan = {**self.blows.plan, **self.ends.plan}
+        plan = {**self.blows.plan, **self.ends.plan, **self.births.plan}
         return Resync(self.given.windows, plan, frozenset(self.blows.passed), self.states.ends)

@@ -80,12 +80,13 @@ class Blows:
         pair, frame = (contact.striker.id, contact.target.id), self.world.frame
         if not self._is_compared(contact):
             return True
+        asked = pair[0] in self._claimable and pair[1] in self._claimable  # else a claim of one side may still mean it
         number = self._fitting(pair, frame)
         if number is not None:
             self._settle(number)
             return self._lands(contact)
         if (frame, *pair, contact.attack.name) in self.resync.passed:
-            return self._lands(contact) if self.logged.shows(contact) else self._passes(contact)
+            return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         for other, (_, before, _) in self._tentative.items():
             claim = self.index.claims[other]
             if (claim.striker, claim.target) == pair and self.index.fits(other, frame):
@@ -94,7 +95,7 @@ class Blows:
                 return self._lands(contact)
         number = self.index.nearest(self._keys(pair), frame, lambda one: self.index.is_near(one, frame))
         if number is None:
-            return self._lands(contact) if self.logged.shows(contact) else self._passes(contact)
+            return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         claim, taken = self.index.claims[number], self.resync.plan.get(number)
         if taken is None:
             here = self.logged.shows(contact)  # the game's health says when, whatever it claims
@@ -119,7 +120,7 @@ class Blows:
         striker, target = contact.striker.id, contact.target.id
         recording = self.world.recording
         logged = recording.logs("hit", striker, target) and contact.attack.name not in recording.scope.attacks
-        return self.asked and logged and striker in self._claimable and target in self._claimable
+        return self.asked and logged
 
     @staticmethod
     def _keys(pair: Pair) -> tuple[Pair, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from voskar.core.adopt.plan import ClaimIndex, Resync, Taken
+from voskar.core.adopt.plan import PlannedClaims, Resync, Taken
 from voskar.core.ledger import Event
 from voskar.core.ledger.events import Adopted, Out, Over
 from voskar.core.lifecycle.respawn import Returns
@@ -13,22 +13,14 @@ from voskar.core.world import World
 SORTS = ("down", "respawn", "out", "over")
 
 
-class Ends:
+class Ends(PlannedClaims):
     """A claim that the rules have nothing for is taken over in its frame. What the rules have of their own stands."""
 
     def __init__(self, resync: Resync, world: World, settling: Settling, returns: Returns) -> None:
-        self.resync, self.world, self.settling, self.returns = resync, world, settling, returns
-        self.index = ClaimIndex(world.recording, self._is_wanted, lambda one: (one.event, one.id), resync.windows)
-        self.plan: dict[int, Taken] = {}
-        self._open: set[int] = set()
-        self._of: dict[int, list[int]] = {}
+        logs = world.recording.logs
+        super().__init__(resync, world, lambda one: one.event in SORTS and logs(one.event, one.id))
+        self.settling, self.returns = settling, returns
         self._seen = 0
-        for number, claim in self.index.claims.items():
-            self._of.setdefault(claim.frame, []).append(number)
-            world.visit(claim.frame)
-
-    def _is_wanted(self, one: Claim) -> bool:
-        return one.event in SORTS and self.world.recording.logs(one.event, one.id)
 
     def returned(self) -> None:
         """Who comes back by the rules is back: others the game may have brought back."""
@@ -36,7 +28,7 @@ class Ends:
 
     def after(self) -> None:
         """The frame has been settled."""
-        world, frame = self.world, self.world.frame
+        world = self.world
         events, self._seen = world.events[self._seen :], len(world.events)
         for event in events:
             if event.event in SORTS:
@@ -45,50 +37,30 @@ class Ends:
         self._force("out")
         self._force("over")
         self._seen = len(world.events)
-        for number in self._of.get(frame, ()):
-            if number not in self.index.settled:
-                self._open.add(number)
-                world.visit(frame + self.resync.windows.near)
-        for number in sorted(self._open):
-            if frame >= self.index.claims[number].frame + self.resync.windows.near:
-                self._give_up(number)
+        self.watch()
 
     def _match(self, event: Event) -> None:
         key = event.event, event.id
         number = self.index.nearest([key], event.frame, lambda one: self.index.fits(one, event.frame))
         if number is not None:
-            self._settle(number)
+            self.settle(number)
             return
         number = self.index.nearest([key], event.frame, lambda one: self.index.is_near(one, event.frame))
         if number is not None:
             claim = self.index.claims[number]
-            self._settle(number)
+            self.settle(number)
             if claim.frame < event.frame:
                 self.plan[number] = Taken(claim.frame, event)
 
-    def _settle(self, number: int) -> None:
-        self.index.settled.add(number)
-        self._open.discard(number)
-
-    def _give_up(self, number: int) -> None:
-        self.plan[number] = Taken(self.index.claims[number].frame)
-        self._settle(number)
-
-    def begin_again(self) -> None:
-        """A mark, or the end: what is left has nothing of the rules."""
-        for number in sorted(self._open):
-            if self.index.claims[number].frame < self.world.frame:
-                self._give_up(number)
-
     def _force(self, sort: str) -> None:
         """Planned claims of this frame that the rules still have nothing for."""
-        for number in self._of.get(self.world.frame, ()):
+        for number in self.of.get(self.world.frame, ()):
             claim, taken = self.index.claims[number], self.resync.plan.get(number)
             if sort == "respawn" and self._is_back(claim):
                 continue
             if taken is not None and claim.event == sort and number not in self.index.settled:
                 self.plan[number] = taken
-                self._settle(number)
+                self.settle(number)
                 if taken.rules is None or sort in ("down", "respawn"):  # the end itself is soon there by the rules
                     self._take(claim)
 

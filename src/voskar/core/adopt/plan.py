@@ -11,6 +11,7 @@ from voskar.core.ledger import Event
 from voskar.core.ledger.origin import brood
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Rules
+from voskar.core.world import World
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,48 @@ class ClaimIndex:
     def is_near(self, number: int, frame: int) -> bool:
         """Whether a claim may be the same thing at another frame."""
         return abs(self.claims[number].frame - frame) <= self.windows.near
+
+
+class PlannedClaims:
+    """Claims of which a whole replay finds out what becomes of them: open until the rules have had time for them, then
+    planned for the next replay."""
+
+    def __init__(self, resync: Resync, world: World, wanted: Callable[[Claim], bool]) -> None:
+        self.resync, self.world = resync, world
+        self.index = ClaimIndex(world.recording, wanted, lambda one: (one.event, one.id), resync.windows)
+        self.plan: dict[int, Taken] = {}
+        self.of: dict[int, list[int]] = {}
+        """The claims of each frame."""
+        self._open: set[int] = set()
+        for number, claim in self.index.claims.items():
+            self.of.setdefault(claim.frame, []).append(number)
+            world.visit(claim.frame)
+
+    def settle(self, number: int) -> None:
+        """Something stands for it."""
+        self.index.settled.add(number)
+        self._open.discard(number)
+
+    def watch(self) -> None:
+        """This frame's claims wait for the rules; who has waited long enough has nothing of them."""
+        frame, near = self.world.frame, self.resync.windows.near
+        for number in self.of.get(frame, ()):
+            if number not in self.index.settled:
+                self._open.add(number)
+                self.world.visit(frame + near)
+        for number in sorted(self._open):
+            if frame >= self.index.claims[number].frame + near:
+                self._give_up(number)
+
+    def begin_again(self) -> None:
+        """A mark, or the end: what is left has nothing of the rules."""
+        for number in sorted(self._open):
+            if self.index.claims[number].frame < self.world.frame:
+                self._give_up(number)
+
+    def _give_up(self, number: int) -> None:
+        self.plan[number] = Taken(self.index.claims[number].frame)
+        self.settle(number)
 
 
 class Claimable:

@@ -72,11 +72,7 @@ class Shots:
             self.emitters.fired[gun] = shown
             self.world.events.append(Adopted(frame=event.frame, detail="spawn", id=owner.id))
         elif self.world.frame + window.after <= self.world.recording.last:
-            before = self._fired.get(gun)
-            if before is None:
-                self.emitters.fired.pop(gun, None)
-            elif emitter.when.on != "hold":  # a held button would fire again and again
-                self.emitters.fired[gun] = before
+            self.emitters.unfire(owner.row, emitter, self._fired.get(gun))
             self.world.events.append(Adopted(frame=event.frame, detail="no spawn", id=owner.id))
 
     def _use(self, kind: str, owner: str, frame: int, before: int, after: int) -> int | None:

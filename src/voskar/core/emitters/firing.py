@@ -138,16 +138,39 @@ class Emitters:
 
     def _shoot(self, state: ActorState, emitter: Emitter) -> list[ActorState]:
         """One fan; those of it that are there."""
+        own = names(self.world, f"{state.id}/{emitter.name}", emitter.fan.count)
+        return self._launch(state, emitter, own, own)
+
+    def fire(self, state: ActorState, emitter: Emitter, number: int) -> None:
+        """The `number`th of its shots is fired, whatever its gates say; those before it are used up."""
+        beginning, count = f"{state.id}/{emitter.name}", emitter.fan.count
+        before = (number - 1) // count * count
+        self.world.made[beginning] = max(self.world.made.get(beginning, 0), before + count)
+        own = [f"{beginning}-{before + index + 1}" for index in range(count)]
+        for fresh in self._launch(state, emitter, own, [f"{beginning}-{number}"]):
+            self._arm_next(fresh)
+
+    def unfire(self, row: int, emitter: Emitter, before: int | None) -> None:
+        """What it has fired in this frame counts for no cooldown; it fired last `before`, if at all. A held button
+        would fire again and again: for that it counts."""
+        if before is None:
+            self.fired.pop((row, emitter.name), None)
+        elif emitter.when.on != "hold":
+            self.fired[row, emitter.name] = before
+
+    def _launch(self, state: ActorState, emitter: Emitter, own: list[str], wanted: list[str]) -> list[ActorState]:
+        """Some shots of a fan, whose ids are its `own`."""
         world, fan = self.world, emitter.fan
         stance = self.stance(state.row)
         aim = self.aim(state, emitter, stance)
         gun = (state.row, emitter.name)
-        own = names(world, f"{state.id}/{emitter.name}", fan.count)
         self.fired[gun] = world.frame
         seed = world.recording.seed
         x, y = muzzle_of(emitter, stance, aim)
         fresh = []
         for name, (angle, velocity) in zip(own, fan_of(fan, aim, own, seed, (stance.vx, stance.vy)), strict=True):
+            if name not in wanted:
+                continue
             if emitter.within is not None:
                 x0, y0, x1, y1 = emitter.within
                 x, y = x0 + (x1 - x0) * draw(seed, name, "x"), y0 + (y1 - y0) * draw(seed, name, "y")

@@ -22,9 +22,10 @@ class Settling:
     def tell_who_left(self) -> None:
         """Those whose life is over, and who left by an edge: before anything touches."""
         for frame, state, why in self.world.left():
-            self._leave(frame, state, why)
+            self.leave(frame, state, why)
 
-    def _leave(self, frame: int, state: ActorState, why: str) -> None:
+    def leave(self, frame: int, state: ActorState, why: str) -> None:
+        """One is gone for good, or out of play."""
         world = self.world
         world.events.append(Removed(frame, state.id, why))
         world.run.recheck = True
@@ -40,7 +41,7 @@ class Settling:
         going: dict[int, str] = {}
         self._put_out(lie_down(world, state, going))
         for row, why in going.items():
-            self._leave(world.frame, world.state(row), why)
+            self.leave(world.frame, world.state(row), why)
         self.goals.look()
 
     def _owes(self, one: tuple[str, int], frame: int) -> bool:
@@ -73,7 +74,7 @@ class Settling:
             if owing is not None:
                 take_life(world, owing)
         for row in sorted(going, key=lambda row: world.state(row).id) if going else ():
-            self._leave(frame, world.state(row), going[row])
+            self.leave(frame, world.state(row), going[row])
         self._put_out(outs)
         self.goals.look()
 
