@@ -162,10 +162,13 @@ def test_the_game_ends_before_the_last_death_was_seen() -> None:
     frames = correct()[:26]
     for frame in range(26):
         frames[frame]["poses"][0]["lives"] = 0 if frame >= DIES else 1
-    assert told(frames, whole) == []
-    found = told(frames[:25], whole)
-    assert [one[:2] for one in found] == [("cut-short", 24)]
-    assert "the recording ends in 24; is down for 15 frames, and out in 25" in found[0][2]
+    assert told(frames, whole) == told(frames[:20], whole) == []
+    again = frames[:24] + [{"poses": [one | {"health": 1, "lives": 1, "hidden": False}
+                                      for one in frame["poses"]]} for frame in frames[:2]]  # fmt: skip
+    again[24]["reset"] = "run"
+    found = told(again, whole)
+    assert ("cut-short", 23) in [one[:2] for one in found]
+    assert "the run begins again in 24; is down for 15 frames, and out in 25" in found[0][2]
     late = frames + [dict(frames[-1]) for _ in range(3)]
     late[27] = {"poses": late[27]["poses"], "claims": [{"event": "hit", "striker": "hornet", "target": "keeper"}]}
     assert "the run was over in 25" in told(late, whole)[-1][2]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from pathlib import Path
 from typing import Any
 
@@ -13,26 +14,42 @@ from hypothesis import strategies as st
 from tests import strategies, uncommon
 from tests.mutants import MUTANTS, logged, tried, world
 from tests.worlds import recording, rulebook
+from voskar.core.adopt import Window, Windows
 from voskar.core.views.perfect import perfect_log
 from voskar.evidence.check import check
 from voskar.evidence.finding import CODES
 
+LEAP = 7.0
+"""Units that nobody moves in a frame without a cut."""
 
-def silent(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[tuple[str, int, str, str]]:
-    """The findings in the perfect log of a world."""
+
+def plausible(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """A random recording, without what no game that plays by the rules would show."""
     made = {fan["kind"] for kind in data["kinds"].values() for fan in kind.get("down", {}).get("spawn", ())}
     made |= {one["spawn"] for kind in data["kinds"].values() for one in kind.get("emitters", {}).values()}
     starts: dict[str, tuple[float, float]] = {}
+    before: dict[str, dict[str, Any]] = {}
     for frame in frames:
         frame.pop("reset", None)  # a random mark may cut a death short, which is told
-        frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in made]  # nobody would have fired them
-        for pose in frame["poses"]:
+        shown = [pose for pose in frame["poses"] if pose["kind"] not in made]  # nobody would have fired them
+        for pose in shown:
             pose["hidden"] = False  # and one that is hidden when it is due is back too late
             x, y = starts.setdefault(pose["id"], (pose["x"], pose["y"]))
+            last = before.get(pose["id"], pose)
+            pose["cut"] = pose["cut"] or math.dist((pose["x"], pose["y"]), (last["x"], last["y"])) > LEAP
             if pose.get("cut") and (pose["x"], pose["y"]) == (x, y):
                 pose["x"] += 2.0  # back at its start right after a blow, it would seem to be sent there
+        there = {pose["id"] for pose in shown}
+        gone = [pose for name, pose in before.items() if name not in there and "health" in data["kinds"][pose["kind"]]]
+        frame["poses"] = [*shown, *({**pose, "cut": False} for pose in gone)]  # who may be down, or due back, has poses
+        before |= {pose["id"]: pose for pose in frame["poses"]}
+    return frames
+
+
+def silent(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[tuple[str, int, str, str]]:
+    """The findings in the perfect log of a world."""
     book = rulebook(data)
-    played = recording(book, frames, reactions="raw")
+    played = recording(book, plausible(data, frames), reactions="raw")
     rules = book.rules(played.rate)
     verdict, _ = check(rules, logged(book, *perfect_log(rules, played)))
     return [(one.sort, one.frame, one.game, one.rules) for one in verdict.findings]
@@ -46,6 +63,41 @@ def test_a_correct_game_is_left_in_peace(data: dict[str, Any], frames: list[dict
 @given(uncommon.rulebooks(strategies.rulebooks()), strategies.recordings())
 def test_so_is_one_with_rules_that_few_need(data: dict[str, Any], frames: list[dict[str, Any]]) -> None:
     assert silent(data, frames) == []
+
+
+def half_claims(frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What emitters and parents made is not logged, and not named in hits."""
+    for frame in frames:
+        frame["poses"] = [pose for pose in frame["poses"] if "." not in pose["id"]]
+        for claim in frame.get("claims", ()):
+            for side in ("striker", "target"):
+                if "." in claim.get(side, ""):
+                    del claim[side]
+    return frames
+
+
+def late(frames: list[dict[str, Any]], by: int = 3) -> list[dict[str, Any]]:
+    """All claims come some frames after what they are about."""
+    claims = [frame.pop("claims", []) for frame in frames]
+    return [{**frame, "claims": claims[at - by] if at >= by else []} for at, frame in enumerate(frames)]
+
+
+LESS = {"half claims": (half_claims, Windows()), "late": (late, Windows(every=Window(0, 3)))}
+
+
+@pytest.mark.parametrize("name", LESS)
+@given(st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks()), strategies.recordings(frames_at_most=16))
+def test_so_is_one_that_tells_less_or_later(name: str, data: dict[str, Any], frames: list[dict[str, Any]]) -> None:
+    tells, windows = LESS[name]
+    book = rulebook(data)
+    played = recording(book, plausible(data, frames), reactions="raw")
+    rules = book.rules(played.rate)
+    _, log = perfect_log(rules, played)
+    header = {"voskar": "recording", "version": 1, "rate": float(played.rate), "up": played.up}
+    for frame in log:  # where it is down, or sent, is told in the frame itself
+        frame["claims"] = [one for one in frame.get("claims", ()) if one["event"] == "hit"]
+    verdict, _ = check(rules, logged(book, header, tells(log)), windows=windows)
+    assert [one for one in verdict.findings if one.sort in ("denied", "moved", "unclaimed")] == []
 
 
 def test_shots_and_deaths_are_logged_as_they_are() -> None:

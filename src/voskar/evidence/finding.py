@@ -61,7 +61,7 @@ CODES: dict[str, Code] = {
     "gone-early": Code("gone too early while down", "state", "a death is cut short"),
     "respawn-place": Code("back at another place", "state", "somebody comes back elsewhere"),
     "respawn-late": Code("back late", "state", "somebody comes back too late, or never"),
-    "cut-short": Code("cut short", "state", "the run ends, or begins again, before the last death was seen"),
+    "cut-short": Code("cut short", "state", "the run begins again before the last death was seen"),
     "told-moved": Code("told in another frame", "told", "the game tells an event too early or too late"),
     "told-denied": Code("told and not so", "told", "the game tells an event that did not come about"),
     "told-untold": Code("not told", "told", "the game misses an event"),

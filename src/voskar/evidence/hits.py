@@ -17,8 +17,8 @@ from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.explain.step import Step
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import number
-from voskar.core.recording import Claim, Recording
-from voskar.core.rules import Emitter, Rules
+from voskar.core.recording import Claim
+from voskar.core.rules import Emitter
 from voskar.core.watching import Question, Watched
 from voskar.core.watching import watched as watch
 from voskar.evidence.emissions import Unfired
@@ -68,7 +68,7 @@ def _pair(one: Claim | Event) -> tuple[str | None, str | None]:
 
 def hits(held: Held) -> Hits:
     """What the game counts as hits against what lands."""
-    rules, recording, ledger = held.rules, held.recording, held.ledger
+    recording, ledger = held.recording, held.ledger
     claims = [one for one in recording.claims if one.event == "hit" and _is_logged(held, one)]
     landings = [one for one in ledger.landings() if _is_logged(held, one)]
     taken = {} if held.resync is None else held.resync.plan
@@ -78,11 +78,15 @@ def hits(held: Held) -> Hits:
     gone = {id(one) for one, _ in known}
     told = {_landing(event) for _, event in moved}
     left = [one for one in landings if _landing(one) not in told]
-    agreed, denied, unclaimed = match([one for one in claims if id(one) not in gone], left, held.windows.of("hit"))
+    window = held.windows.of("hit")
+    due = [one for one in left if one.frame + window.after <= recording.last]  # the claims of others may yet come
+    agreed, denied, unclaimed = match([one for one in claims if id(one) not in gone], due, window)
+    more, denied, late = match(denied, [one for one in left if one.frame + window.after > recording.last], window)
+    agreed, unclaimed = agreed + more, unclaimed + late
     near, denied, unclaimed = match(denied, unclaimed, Window(held.near, held.near))
     moved += near
     denied += [one for one, event in known if event is None]
-    missed = _claimable(rules, recording, unclaimed) if held.recording.asks_for("hit") else []
+    missed = _claimable(held, unclaimed) if held.recording.asks_for("hit") else []
     why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.explains else lambda claim: None
     drift = _Drift(claims, landings, ledger, resynced=held.resync is not None)
     differing = [list(_differs(held, claim, landing)) for claim, landing in agreed]
@@ -226,10 +230,12 @@ class _Drift:
         return landing.frame - before[1][landed - 1] - (claim.frame - before[0][claimed - 1])
 
 
-def _claimable(rules: Rules, recording: Recording, landings: Sequence[Event]) -> list[Event]:
-    """Landings that the game could have claimed: of actors it shows, or of such as it names in its claims at all."""
-    known = Claimable(rules, recording)
-    return [landing for landing in landings if landing.striker in known and landing.target in known]
+def _claimable(held: Held, landings: Sequence[Event]) -> list[Event]:
+    """Landings that the game could have claimed, and had time to: of actors it shows, or of such as it names in its
+    claims at all."""
+    known, late = Claimable(held.rules, held.recording), held.windows.of("hit").after
+    in_time = [landing for landing in landings if landing.frame + late <= held.recording.last]
+    return [landing for landing in in_time if landing.striker in known and landing.target in known]
 
 
 def _differs(held: Held, claim: Claim, landing: Event) -> Iterator[Finding]:

@@ -98,19 +98,19 @@ def _differs(
 
 
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Finding]:
-    """The recording, or its run, ends before one that has lost its last life has been seen to the end."""
+    """The run begins again before one that has lost its last life has been seen to the end. A recording may end
+    whenever it likes: that is no word about the run."""
     for event in ledger.of("down"):
         one = course.courses.get(event.id or "")
         if one is None or one.kind.lives is None or not one.kind.down.lasts:
             continue
         until = event.frame + one.kind.down.lasts
-        marks = [mark for mark in (*recording.resets, recording.last + 1) if event.frame < mark <= until]
+        marks = [mark for mark in recording.resets if event.frame < mark <= until]
         final = event.lives == 0 or (one.kind.respawn is None and not one.kind.succession)
         if final and marks and until not in one.outs:
             mark = min(marks)
-            how = f"ends in {recording.last}" if mark > recording.last else f"begins again in {mark}"
             told = f"is down for {one.kind.down.lasts} frames, and out in {until}: only then may the run be over"
-            yield of_actor("cut-short", mark - 1, one.actor.id, f"the recording {how}", told)
+            yield of_actor("cut-short", mark - 1, one.actor.id, f"the run begins again in {mark}", told)
 
 
 class _Body:
@@ -216,10 +216,11 @@ class _Body:
                 yield of_actor("acts", frame, self.name, text, fell)
                 break
         emitted = {one.fan.kind for one in self.course.kind.emitters}
+        dropped = {fan.kind for fan in self.course.kind.down.spawn}
         for number, actor in enumerate(recording.actors):
             if actor.owner == self.name and actor.kind not in emitted:  # emissions are held against emitters
                 frame = int(poses.frame[poses.rows_of(number)[0]])
-                if span.first <= frame <= span.last:
+                if span.first < frame <= span.last and actor.kind not in dropped:  # a death may leave something behind
                     yield of_actor("acts", frame, self.name, f"{actor.id} of its own appears while it is down", fell)
 
     def _clip(self, span: Span) -> Iterator[Finding]:

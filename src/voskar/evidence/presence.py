@@ -78,7 +78,8 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     down = next((one for one in course.down if one.first == since + 1), None)
     held_up = any(since < one.first for one in course.waiting if one.first <= (down.last + 1 if down else since))
     lives = next((event.lives for event in held.ledger.about(name, "down") if event.frame == since), None)
-    if held_up or lives == 0:
+    used_up = any(event.frame == since and event.detail == "spent" for event in held.ledger.about(name, "removed"))
+    if held_up or lives == 0 or used_up:
         return
     due = since + max(respawn.after, 1)
     if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:

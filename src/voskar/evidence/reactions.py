@@ -31,7 +31,7 @@ def reactions(held: Held) -> Reactions:
 
     A knockback is looked at from the frame of the blow to its last, unless another reaction or going down cuts
     it short, or the actor is gone by then. A rebound is the vertical speed in the frame after; home the place
-    in the frame after.
+    in the frame after. Once the run has ended, what poses show is nothing.
     """
     if held.recording.reactions == "raw":
         return Reactions((), 0)
@@ -43,6 +43,7 @@ def reactions(held: Held) -> Reactions:
     }
     wanted = {sort: check for sort, check in checks.items() if sort not in held.recording.scope.reactions}
     events = [event for event in held.ledger.events if event.event in wanted]
+    events = [event for event in events if held.ended_before((event.until or event.frame) + 1) is None]
     found = [finding for event in events for finding in wanted[event.event](event)]
     return Reactions(tuple(found), look.undecided)
 
@@ -84,7 +85,7 @@ class _Look:
             return
         rows = [self._row(event, frame) for frame in range(event.frame, until + 1)]
         poses = self.recording.poses
-        if any(row is not None and (poses.cut[row] or poses.hidden[row]) for row in rows[1:]):
+        if any(row is None or poses.cut[row] or poses.hidden[row] for row in rows[1:]):
             self.undecided += 1
             return
         told = self._told_push(event, [row for row in rows[1:] if row is not None])

@@ -98,7 +98,7 @@ def tellings(held: Held) -> Tellings:
     for event in untold:
         if isinstance(event, Shown) or (event.event == "spawn" and (event.frame, event.id) in forced):
             continue
-        if event.id is None or event.id in held.recording.numbers or _is_asked(held, event, asked):
+        if _is_asked(held, event, asked):
             told, rules = f"tells no {event.event}", f"{event.event} in {event.frame}"
             found.append(Finding("told-untold", event.frame, "", event.id or "", game=told, rules=rules))
     wrong = len({id(one.claim) for one in other})
@@ -123,9 +123,12 @@ def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown])
 
 
 def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> bool:
-    """Whether a game that claims such events of a driven actor's fellows had time to claim this one."""
-    in_time = event.frame + held.windows.of(event.event).after <= held.recording.last
-    return in_time and event.detail != "unclaimed" and (event.event, brood(event.id or "")) in asked
+    """Whether a game could have claimed an event, and had time to: of the run, of a recorded actor, or of a driven one
+    whose fellows it claims such events of."""
+    if event.frame + held.windows.of(event.event).after > held.recording.last or event.detail == "unclaimed":
+        return False
+    recorded = event.id is None or event.id in held.recording.numbers
+    return recorded or (event.event, brood(event.id or "")) in asked
 
 
 def _key(one: Claim | Event | Shown) -> tuple[str, str | None]:

@@ -63,7 +63,7 @@ class _Struck:
         """Every reaction that nothing orders, once a blow."""
         scope = self.held.recording.scope.reactions
         for frame, blow in sorted(self.blows.items()):
-            if frame in self.gone or self.ordered[frame + 1]:
+            if frame in self.gone or self.ordered[frame + 1] or self.held.ended_before(frame + 1) is not None:
                 continue
             told = None if "home" in scope else self._put_back(frame)
             told = told or (None if {"knockback", "rebound"} & scope else self._thrown(frame))

@@ -80,7 +80,7 @@ class Blows:
         pair, frame = (contact.striker.id, contact.target.id), self.world.frame
         if not self._is_compared(contact):
             return True
-        asked = pair[0] in self._claimable and pair[1] in self._claimable  # else a claim of one side may still mean it
+        asked = self._is_asked(pair)  # else a claim of one side may still mean it
         number = self._fitting(pair, frame)
         if number is not None:
             self._settle(number)
@@ -121,6 +121,11 @@ class Blows:
         recording = self.world.recording
         logged = recording.logs("hit", striker, target) and contact.attack.name not in recording.scope.attacks
         return self.asked and logged
+
+    def _is_asked(self, pair: Pair) -> bool:
+        """Whether the game could have claimed a landing of this frame, and had time to."""
+        in_time = self.world.frame + self.index.windows.of("hit").after <= self.world.recording.last
+        return in_time and pair[0] in self._claimable and pair[1] in self._claimable
 
     @staticmethod
     def _keys(pair: Pair) -> tuple[Pair, ...]:
