@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
 from itertools import pairwise
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
+import numpy as np
 
 from voskar.commands import present
 from voskar.commands.options import (
@@ -21,17 +23,23 @@ from voskar.commands.options import (
 )
 from voskar.commands.watching import watch_option
 from voskar.core.posing import Bounds
-from voskar.core.step import replay
+from voskar.core.recording import Recording
 from voskar.core.views.hud import Display, display, displayed
 from voskar.core.views.scene import Scene, scene
 from voskar.core.views.timeline import eventful
 from voskar.core.views.timeline import timeline as timeline_of
 from voskar.core.watching import Watched, watched
 from voskar.errors import InputError, Problem
+from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
 from voskar.files.reading import plain_errors, whole_file
+from voskar.files.windows import parse_windows
 
-PANELS = 12
+if TYPE_CHECKING:
+    from voskar.drawing.timeline import Account
+
+PANELS = 24
+"""Frames of a strip at most: of more, some are left out."""
 LONGEST = 600
 """Most frames of a clip."""
 TRAIL = 12
@@ -94,6 +102,24 @@ def draw_findings(moments: Moments, findings: Sequence[Finding], folder: Path) -
     return min(len(findings), MOST)
 
 
+def _accounts(recording: Recording, findings: Sequence[Finding]) -> dict[str, Account]:
+    """What the game tells of each actor, and where it disagrees. A claim is told of whom it befell."""
+    from voskar.drawing.timeline import Account
+
+    claims, odd = defaultdict(list), defaultdict(list)
+    for claim in recording.claims:
+        claims[claim.target or claim.id or claim.striker].append(claim.frame)
+    for finding in findings:
+        odd[finding.target or finding.striker].append(finding.frame)
+    poses, found = recording.poses, {}
+    for name, number in recording.numbers.items():
+        rows = poses.rows_of(number)
+        rows = rows[~np.isnan(poses.health[rows])]
+        logged = (poses.frame[rows], poses.health[rows]) if len(rows) else None
+        found[name] = Account(claims[name], odd[name], logged)
+    return found
+
+
 def _timeline(
     rulebook: str,
     recordings: list[str],
@@ -111,7 +137,9 @@ def _timeline(
     for name in recordings:
         book, played = load(rulebook, name, reactions)
         rules = book.rules(played.rate)
-        course = timeline_of(rules, played, replay(rules, played, resync_of(played, *account)))
+        verdict, ledger = check(rules, played, windows=parse_windows(account[0]), resync=account[1], explains=False)
+        course = timeline_of(rules, played, ledger)
+        told = _accounts(played, [root for root, _ in verdict.roots])
         check_actors(course.courses, actors, "--actor")
         names = list(actors) or eventful(course)
         rate, title = float(played.rate), title or played.title
@@ -123,12 +151,12 @@ def _timeline(
             raise InputError(Problem(message, key="--frame"))
         label = Path(name).name
         if not by_run:
-            strips.append(Strip(label if len(recordings) > 1 else "", course, names, first, last))
+            strips.append(Strip(label if len(recordings) > 1 else "", course, names, first, last, told))
             continue
         for number, (start, end) in enumerate(pairwise([*course.runs, played.last + 1]), 1):
             if start <= last and end > first:
                 run = f"{label}, run {number} from {start} on"
-                strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), start))
+                strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), told, start))
     with whole_file(path) as part:
         draw_timeline(strips, rate, f"timeline · {title}" if title else "timeline", part, ending)
     click.echo(f"drew {present.count(len(strips), 'timeline')} to {path}")
@@ -187,7 +215,7 @@ def command(
 ) -> None:
     """Draw every open box in a frame of RECORDING, with what touches and what came of it.
 
-    A range is drawn as a strip of up to 12 frames, evenly spread over it, or, into a .webp, .gif or .apng, as a clip
+    A range is drawn as a strip of up to 24 frames, evenly spread over it, or, into a .webp, .gif or .apng, as a clip
     of all of them. Roles are told apart by line and
     hatch, outcomes by marks, so that nothing depends on colour.
 

@@ -91,7 +91,8 @@ def figure_of(
 
     wide, high = shown[2] - shown[0], shown[3] - shown[1]
     alone = len(scenes) == 1
-    columns = min(len(scenes), 1 if alone else 2 if len(scenes) < 5 and wide > 1.6 * high else 3)
+    most = 1 if alone else 2 if len(scenes) < 5 and wide > 1.6 * high else 3 if len(scenes) <= 12 else 4
+    columns = min(len(scenes), most)
     rows = math.ceil(len(scenes) / columns)
     told = [_display_lines(values, float(recording.rate)) for values in displays]
     handles = _legend(scenes, shown)
@@ -99,7 +100,7 @@ def figure_of(
     below = 0.45 + 0.24 * math.ceil(len(handles) / LEGEND_COLUMNS)
     panel = (12.8 - LEFT - RIGHT - GAP * (columns - 1)) / columns
     fits = rows * (panel * high / wide + head + TICKS) - TICKS + TITLE + below
-    height = min(max(fits, 4.0), 16.0)
+    height = min(max(fits, 4.0), 24.0)
     figure = Figure(figsize=(12.8, height), dpi=dots, facecolor=PAPER)
     deep = (height - TITLE - below - rows * head - (rows - 1) * TICKS) / rows
     grid = {"wspace": GAP / panel, "hspace": (head + TICKS) / deep, "left": LEFT / 12.8, "right": 1 - RIGHT / 12.8}
@@ -113,7 +114,10 @@ def figure_of(
     for ax in axes[len(scenes) :]:
         ax.set_axis_off()
     title = f" · {recording.title}" * bool(recording.title) + f" · {title}"
-    frames = f"frame {scenes[0].frame}" if alone else f"frames {scenes[0].frame} to {scenes[-1].frame}"
+    first, last = scenes[0].frame, scenes[-1].frame
+    frames = f"frame {first}" if alone else f"frames {first} to {last}"
+    if len(scenes) < last - first + 1:
+        frames += f", {len(scenes)} of {last - first + 1}"
     figure.suptitle(
         f"{frames}{title}", x=0.01, y=1 - 0.1 / height, ha="left", va="top", color=INK, fontsize=13, fontweight="bold"
     )
@@ -138,7 +142,10 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         ax.plot([x0, x1, x1, x0, x0], [y0, y0, y1, y1, y0], color=INK, linewidth=1.0, dashes=(8, 3, 1, 3), zorder=1)
     touching = {(c.striker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
     visible = [box for box in one.boxes if _overlaps(box.bounds, shown)]
+    times = _times(one)
     for box in visible:
+        if box.way and (box.actor, box.name) in times:
+            _moment(ax, box, times[box.actor, box.name])
         _box(ax, box, strong=(box.actor, box.name) in touching, named=len(visible) <= LABELLED, small=not alone)
     span = shown[2] - shown[0]
     for ring in one.solids:
@@ -192,8 +199,10 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
             *at, marker=mark(contact.outcome), markersize=15 if full else 9, zorder=8, linestyle="none",
             markerfacecolor=INK if full else "none", markeredgecolor=INK, markeredgewidth=1.5,
         )  # fmt: skip
-        text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}"
-        aside = -30 if placed[-1][0] > shown[0] + 0.7 * span else 30  # where it has room
+        text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}" if alone else contact.outcome or ""
+        reach = 30 + 0.62 * (9 if alone else 7) * len(text)  # points that the label needs, about
+        room = (shown[2] - at[0]) * dots, (at[0] - shown[0]) * dots
+        aside = 30 if room[0] > reach or room[0] > room[1] else -30
         x, y = at[0] * dots + aside, at[1] * dots * up
         lift = 14
         while any(abs(y + lift - other[1]) < 17 and abs(x - other[0]) < 150 for other in notes):
@@ -341,6 +350,26 @@ def _box(ax: Axes, box: SceneBox, *, strong: bool, named: bool, small: bool) -> 
         _note(ax, f"{box.name}{layers}", ((x0 + x1) / 2, side), (0, shift), 6.5 if small else 8, look.line)
 
 
+def _times(one: Scene) -> dict[tuple[str, str], float]:
+    """When the boxes of a frame that are swept touch first, before its end."""
+    found: dict[tuple[str, str], float] = {}
+    for contact in one.contacts:
+        if contact.t is not None and contact.t < 1:
+            for key in ((contact.striker or "", contact.hitbox or ""), (contact.target or "", contact.hurtbox or "")):
+                found[key] = min(found.get(key, 1.0), contact.t)
+    return found
+
+
+def _moment(ax: Axes, box: SceneBox, t: float) -> None:
+    """A swept box where it is when it touches."""
+    from matplotlib.collections import LineCollection
+
+    look = ROLES[box.role]
+    there = [ring - np.array(box.way) * (1 - t) for ring in box.rings]
+    lines = LineCollection(outline(there), colors=look.line, linewidths=look.width, linestyle=(0, (1, 1)), zorder=3.6)
+    ax.add_collection(lines)
+
+
 def outline(rings: Sequence[Floats]) -> list[Floats]:
     """Line segments (2, 2) of the outline of a union of convex rings: what no other ring covers of their sides."""
     from matplotlib.path import Path as Ring
@@ -387,6 +416,10 @@ def _legend(scenes: Sequence[Scene], shown: Bounds) -> list[Any]:
     handles.append(
         Line2D([], [], marker="+", color=INK, linestyle="none", markersize=8, label="position, arrow: facing")
     )
+    if any(box.way and (box.actor, box.name) in _times(one) for one in scenes for box in one.boxes):
+        dotted = Line2D([], [], color=ROLES["hitbox"].line, linestyle=(0, (1, 1)), linewidth=1.9)
+        dotted.set_label("swept, at the touch")
+        handles.append(dotted)
     shots = [shot for one in scenes for shot in one.shots]
     for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
         if any(shot.fired == fired for shot in shots):

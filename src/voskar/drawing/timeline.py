@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from voskar.core.ledger import Event
+from voskar.core.rules.shapes import Floats, Ints
 from voskar.core.views.timeline import Course, Span, Timeline
-from voskar.drawing.style import FAINT, GRID, INK, PAPER, mark
+from voskar.drawing.style import CLAIM, FAINT, GRID, INK, PAPER, mark
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -19,8 +20,21 @@ DOWN, HELD = "#c9c4bb", "#8a5a12"
 SHIELD, STUN = "#4b7fa8", "#b0742a"
 BACK, END = "#2f6b3c", "#a3360b"
 
-LANES = {"dealt": (1.12, 1.26), "ignored": (-0.26, -0.10), "i-frames": (-0.44, -0.30), "stun": (-0.60, -0.46)}
+LANES = {
+    "findings": (1.56, 1.68), "claimed": (1.34, 1.46), "dealt": (1.12, 1.26),
+    "ignored": (-0.26, -0.10), "i-frames": (-0.44, -0.30), "stun": (-0.60, -0.46),
+}  # fmt: skip
 """Where each lane lies above or below the health of a row, which is 0 to 1."""
+
+
+@dataclass(frozen=True)
+class Account:
+    """What the game tells of an actor: frames of its claims, and the health that it logs; where it disagrees."""
+
+    claims: Sequence[int] = ()
+    findings: Sequence[int] = ()
+    health: tuple[Ints, Floats] | None = None
+    """Frames, and the value logged in each."""
 
 
 @dataclass(frozen=True)
@@ -32,7 +46,16 @@ class Strip:
     names: Sequence[str]
     first: int
     last: int
+    accounts: Mapping[str, Account]
     origin: int = 0
+
+    def account(self, course: Course) -> Account:
+        """The game's account of one of them."""
+        return self.accounts.get(course.actor.id, Account())
+
+    def within(self, frames: Sequence[int]) -> list[int]:
+        """Those frames that are seen."""
+        return [frame for frame in frames if self.first <= frame <= self.last]
 
 
 def draw_timeline(strips: Sequence[Strip], rate: float, title: str, path: Path, ending: str) -> None:
@@ -41,7 +64,8 @@ def draw_timeline(strips: Sequence[Strip], rate: float, title: str, path: Path, 
 
     rows = [(strip, strip.course.courses[name]) for strip in strips for name in strip.names]
     lanes = [name for name in LANES if any(_in_lane(name, course, strip) for strip, course in rows)]
-    height = min(max(1.15 * len(rows) + 1.5 + 0.3 * len(strips), 3.2), 24.0)
+    deep = 1.15 + 0.22 * sum(lane in ("findings", "claimed") for lane in lanes)  # inches of a row
+    height = min(max(deep * len(rows) + 1.5 + 0.3 * len(strips), 3.2), 24.0)
     figure = Figure(figsize=(12.8, height), dpi=100, facecolor=PAPER)
     gaps = [1.0 if index == 0 or strip is rows[index - 1][0] else 1.35 for index, (strip, _) in enumerate(rows)]
     figure.suptitle(title, x=0.012, y=1 - 0.14 / height, ha="left", va="top", color=INK, fontsize=13, fontweight="bold")
@@ -70,6 +94,9 @@ def draw_timeline(strips: Sequence[Strip], rate: float, title: str, path: Path, 
 
 
 def _in_lane(lane: str, course: Course, strip: Strip) -> bool:
+    if lane in ("claimed", "findings"):
+        account = strip.account(course)
+        return bool(strip.within(account.claims if lane == "claimed" else account.findings))
     found: dict[str, Sequence[Event | Span]] = {
         "dealt": course.dealt, "ignored": course.ignored, "i-frames": course.immune, "stun": course.stunned
     }  # fmt: skip
@@ -112,7 +139,8 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     """One actor."""
     origin = strip.origin
     lowest = min([LANES[lane][0] for lane in lanes if LANES[lane][0] < 0], default=-0.08)
-    ax.set_ylim(lowest - 0.08, 1.62 if begins else 1.36)
+    highest = max([LANES[lane][1] for lane in lanes], default=1.26)
+    ax.set_ylim(lowest - 0.08, max(highest, 1.26) + (0.36 if begins else 0.1))
     name = course.actor.id
     ax.text(-0.052, 0.62, name, transform=ax.transAxes, ha="center", va="center", fontsize=10, color=INK, weight="bold")
     full = course.kind.health
@@ -132,7 +160,8 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     )
     ax.broken_barh(spans(course.down), (0, 1), facecolor=DOWN, alpha=0.45, linewidth=0, zorder=2)
     ax.broken_barh(spans(course.waiting), (0.9, 0.1), facecolor=HELD, linewidth=0, zorder=3)
-    for lane, some, colour in (("i-frames", course.immune, SHIELD), ("stun", course.stunned, STUN)):
+    awake = _without(course.immune, course.down)  # nobody asks for the i-frames of one that is down
+    for lane, some, colour in (("i-frames", awake, SHIELD), ("stun", course.stunned, STUN)):
         if lane in lanes:
             low, high = LANES[lane]
             hatch = "" if lane == "i-frames" else "xxxx"
@@ -160,6 +189,16 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
                 _say(ax, frame - origin, 1.0, f" {what} again in {frame}", INK, "left", top=True)
 
 
+def _without(spans: Sequence[Span], others: Sequence[Span]) -> list[Span]:
+    """What others leave of some spans; neither overlap among themselves."""
+    found = list(spans)
+    for other in others:
+        pieces = [(Span(one.first, min(one.last, other.first - 1)), Span(max(one.first, other.last + 1), one.last))
+                  for one in found]  # fmt: skip
+        found = [piece for pair in pieces for piece in pair if piece.first <= piece.last]
+    return found
+
+
 def _say(ax: Axes, x: float, y: float, text: str, colour: str, side: str, *, top: bool = False, size: int = 8) -> None:
     transform = ax.get_xaxis_transform() if top else ax.transData
     ax.text(
@@ -183,6 +222,13 @@ def _health(ax: Axes, strip: Strip, course: Course) -> None:
         xs = [edge - origin for edge in edges]
         ax.fill_between(xs, [*values, values[-1]], step="post", color=HEALTH, linewidth=0, zorder=1)
         ax.step(xs, [*values, values[-1]], where="post", color=HEALTH_LINE, linewidth=1.5, zorder=4)
+    logged = strip.account(course).health
+    if logged is not None:
+        seen = (logged[0] >= strip.first) & (logged[0] <= strip.last)
+        ax.step(
+            logged[0][seen] - origin, logged[1][seen] / full, where="post", color=CLAIM, linewidth=1.3, zorder=4.5,
+            linestyle=(0, (2, 2)),
+        )  # fmt: skip
     lives = [frame for frame in course.lives.frames if strip.first < frame <= strip.last]
     for frame in [strip.first, *lives] if course.lives.values else []:
         left = course.lives.now(frame) or 0.0
@@ -202,9 +248,11 @@ def _marks(ax: Axes, strip: Strip, course: Course) -> None:
     for event in within(course.taken):
         before = (course.health.now(event.frame - 1) if event.frame > strip.course.first else full) or 0.0
         heals = (event.damage or 0.0) < 0
-        sign, colour = ("P", BACK) if heals else (mark("landed"), INK)
+        quiet = event.damage == 0  # it takes nothing
+        sign, colour = ("P", BACK) if heals else (mark("landed"), FAINT if quiet else INK)
+        size = 5 if quiet else 9
         ax.plot(
-            event.frame + 0.5 - origin, min(before / full, 1.0), marker=sign, markersize=9, color=colour, zorder=7,
+            event.frame + 0.5 - origin, min(before / full, 1.0), marker=sign, markersize=size, color=colour, zorder=7,
             markeredgewidth=0.6, markeredgecolor=PAPER, linestyle="none", clip_on=False,
         )  # fmt: skip
     low, high = LANES["dealt"]
@@ -218,6 +266,14 @@ def _marks(ax: Axes, strip: Strip, course: Course) -> None:
             start + 0.5, middle, marker=mark(event.outcome), markersize=5, markerfacecolor=PAPER, markeredgecolor=INK,
             markeredgewidth=1.0, linestyle="none", zorder=5,
         )  # fmt: skip
+    account = strip.account(course)
+    for lane, frames, sign, colour in (
+        ("claimed", account.claims, "s", CLAIM),
+        ("findings", account.findings, "d", END),
+    ):
+        middle = sum(LANES[lane]) / 2
+        at = [frame + 0.5 - origin for frame in strip.within(frames)]
+        ax.plot(at, [middle] * len(at), marker=sign, markersize=4.5, color=colour, linestyle="none", zorder=5)
     for event in within(course.returns):
         ax.plot(event.frame - origin, 0, marker="^", markersize=8, color=BACK, zorder=7, clip_on=False)
     for frame in course.outs:
@@ -254,6 +310,12 @@ def _legend(rows: Sequence[tuple[Strip, Course]], lanes: Sequence[str]) -> list[
         handles.append(Patch(facecolor=SHIELD, label="i-frames"))
     if "stun" in lanes:
         handles.append(Patch(facecolor=STUN, edgecolor=PAPER, hatch="xxxx", label="stun"))
+    if any(strip.account(course).health is not None for strip, course in rows):
+        handles.append(Line2D([], [], color=CLAIM, linewidth=1.3, linestyle=(0, (2, 2)), label="health as logged"))
+    if "claimed" in lanes:
+        sign("s", "the game claims", color=CLAIM, markersize=5)
+    if "findings" in lanes:
+        sign("d", "finding", color=END, markersize=6)
     if any(course.returns for course in courses):
         sign("^", "respawn", color=BACK)
     if any(course.outs for course in courses):

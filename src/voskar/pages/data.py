@@ -318,6 +318,7 @@ def _course(one: Course, played: Recording) -> Plain:
         "stunned": spans(one.stunned),
         "down": spans(one.down),
         "outs": one.outs,
+        "counters": {name: [steps.frames, steps.values] for name, steps in one.counters.items()},
         "game": {} if number is None else {name: _told(played, number, name) for name in ("health", "lives")},
     }
 

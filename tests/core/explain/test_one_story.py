@@ -29,6 +29,7 @@ class Witness(Watch):
     def __init__(self, questions: dict[int, Question]) -> None:
         super().__init__(questions)
         self.states: dict[tuple[str, int], State] = {}
+        self.counters: dict[tuple[str, int], dict[str, float]] = {}
         self.immune: set[tuple[str, int]] = set()
         self.down: dict[tuple[str, int], bool] = {}
 
@@ -58,6 +59,7 @@ class Witness(Watch):
         for state in world.everyone():
             if not state.driven or world.is_present(state.row):
                 self.states[state.id, world.frame] = state.health, state.lives
+                self.counters[state.id, world.frame] = {name: value for name, value in state.counters.items() if value}
 
 
 worlds = st.one_of(
@@ -125,6 +127,8 @@ def states_agree(found: Watched, witness: Witness) -> None:
         one = course.courses[name]
         assert one.health.now(frame) == health, (name, frame)
         assert one.lives.now(frame) == lives, (name, frame)
+        counted = {counter: steps.now(frame) for counter, steps in one.counters.items()}
+        assert {counter: value for counter, value in counted.items() if value} == witness.counters[name, frame]
     for (name, frame), down in witness.down.items():
         assert course.courses[name].is_down(frame) == down, (name, frame)
     shielded = {

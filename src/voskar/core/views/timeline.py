@@ -84,6 +84,7 @@ class Course:
     """Contacts on it that did not land."""
     returns: list[Event] = field(default_factory=list)
     outs: list[int] = field(default_factory=list)
+    counters: dict[str, Steps] = field(default_factory=dict)
     changes: list[Change] = field(default_factory=list)
     """What changed its health or lives, in order."""
 
@@ -220,6 +221,11 @@ class _Reading:
             self.runs.append(frame)
         for steps in self.score.values():
             steps.put(frame, 0.0)
+        for course in self.courses.values():
+            kept = course.kind.respawn.keeps if course.kind.respawn is not None else ()
+            for name, steps in course.counters.items():
+                if name not in kept:
+                    steps.put(frame, 0.0)
 
     @staticmethod
     def _revive(course: Course, frame: int) -> None:
@@ -306,6 +312,9 @@ class _Reading:
                 if event.lives is not None and not course.kind.down.life_after:
                     course.lives.put(frame, event.lives)
                 course.changes.append(event)
+            case "gives":
+                first = Steps([self.recording.first], [0.0])
+                course.counters.setdefault(event.detail or "", first).put(frame, event.total or 0.0)
             case "life":
                 course.lives.put(frame, event.after or 0.0)
                 course.changes.append(event)
@@ -318,6 +327,8 @@ class _Reading:
                 former = self.courses.get(event.detail or "")
                 if former is not None and former.lives.values:
                     course.lives.put(frame, former.lives.now(frame) or 0.0)
+                for name, steps in former.counters.items() if former is not None else ():
+                    course.counters.setdefault(name, Steps()).put(frame, steps.now(frame) or 0.0)
                 course.changes.append(event)
             case "out":
                 course.outs.append(frame)
@@ -328,5 +339,6 @@ class _Reading:
                 self._fill(course, frame, lives=True)
             case "removed":
                 if course.present and course.actor.id not in self.recording.numbers:
-                    gone_in_it = event.detail in ("expired", "edge")
+                    gone_in_it = event.detail in ("expired", "edge", "unclaimed")
                     course.present[-1].last = frame - 1 if gone_in_it else frame
+                    course.present = [span for span in course.present if span.last >= span.first]

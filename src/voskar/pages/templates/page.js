@@ -339,6 +339,7 @@ function drawFacts() {
         const rules = now(one[column], S.frame), game = now(one.game[column], S.frame);
         lines.push([column, game === undefined ? tell(rules) : `${tell(rules)}, game ${tell(game)}`, game !== undefined && Math.abs(game - rules) > 1e-6]);
       }
+      for (const [name, steps] of Object.entries(one.counters)) lines.push([name, tell(now(steps, S.frame))]);
       for (const [name, spans] of [["i-frames", one.immune], ["stun", one.stunned], ["down", one.down]]) { const span = spans.find(([a, b]) => a <= S.frame && S.frame <= b); if (span) lines.push([name, `${span[0]} to ${span[1]}, ${span[1] - S.frame + 1} left${span[2] ? `, from ${span[2]}` : ""}`]); }
     }
     const held = D.inputs.filter(([who, , a, b]) => who === id && a <= S.frame && S.frame <= b).map((input) => input[1]);
