@@ -17,7 +17,7 @@ from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.hud import Display, clock, icons
 from voskar.core.views.scene import Scene, SceneActor, SceneBox
-from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark
+from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark, save
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -70,8 +70,7 @@ def draw_frames(
 ) -> None:
     """Draws one scene, or several as a strip, each with its heads-up values, into a file: "png" or "svg"."""
     figure = figure_of(rules, recording, scenes, displays, view_bounds(view, rules, scenes), title)
-    # without a date the same picture gives the same bytes
-    figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
+    save(figure, path, ending)
 
 
 def figure_of(

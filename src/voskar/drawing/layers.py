@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from voskar.core.views.exercise import LayerPair
-from voskar.drawing.style import FAINT, GRID, INK, PAPER
+from voskar.drawing.style import FAINT, GRID, INK, PAPER, save
 
 LANDED, TOUCHED, NEVER = "#e8a15c", "#f6dcbd", "#dfe7ee"
 
@@ -78,4 +78,4 @@ def draw_layers(pairs: Sequence[LayerPair], tried: bool, path: Path, ending: str
     figure.legend(
         handles=[*handles, *extra], loc="outside lower center", ncols=4, frameon=False, fontsize=9, labelcolor=INK
     )
-    figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
+    save(figure, path, ending)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from voskar.core.ledger import Event
 from voskar.core.rules.shapes import Floats, Ints
 from voskar.core.views.timeline import Course, Span, Timeline
-from voskar.drawing.style import CLAIM, FAINT, GRID, INK, PAPER, mark
+from voskar.drawing.style import CLAIM, FAINT, GRID, INK, PAPER, mark, save
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -90,7 +90,7 @@ def draw_timeline(strips: Sequence[Strip], rate: float, title: str, path: Path, 
         handles=_legend(rows, lanes), loc="lower left", bbox_to_anchor=(0.005, 0.004), ncols=9, frameon=False,
         fontsize=8.5, labelcolor=INK, columnspacing=1.3, handletextpad=0.5,
     )  # fmt: skip
-    figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
+    save(figure, path, ending)
 
 
 def _in_lane(lane: str, course: Course, strip: Strip) -> bool:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from voskar.drawing.style import FAINT, GRID, INK, PAPER
+from voskar.drawing.style import FAINT, GRID, INK, PAPER, save
 from voskar.evidence.tuning import Point, Score
 
 if TYPE_CHECKING:
@@ -31,7 +31,7 @@ def draw_tuning(axes: Sequence[Keyed], scores: Mapping[Point, Score], path: Path
         _curves(list(rows[:, 0]), axes[0], scores, claims=claims)
     else:
         _maps(list(figure.subplots(1, 2, squeeze=False)[0]), axes, scores, claims=claims)
-    figure.savefig(path, format=ending, metadata={"Date": None} if ending == "svg" else None)
+    save(figure, path, ending)
 
 
 def _title(axes: Sequence[Keyed], claims: bool) -> str:

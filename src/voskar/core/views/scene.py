@@ -104,12 +104,12 @@ def scene(
     seen = [row for row in range(rows.start, rows.stop) if not poses.hidden[row]]
     actors = []
     boxes: list[SceneBox] = []
+    posed = Posed(catalog, recording.clips, 2, recording)
     for row in seen:
         number = int(poses.actor[row])
         actor = recording.actors[number]
         own = poses.rows_of(number)
         own = own[(poses.frame[own] >= frame - trail) & (poses.frame[own] <= frame)]
-        posed = Posed(catalog, recording.clips, 2, recording)
         heading = _put(posed, 0, recording, row)
         actors.append(
             SceneActor(
