@@ -6,6 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,7 +17,8 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.hud import Display, clock, icons
-from voskar.core.views.scene import Scene, SceneActor, SceneBox
+from voskar.core.views.scene import Scene, SceneActor
+from voskar.drawing.boxes import draw_box, draw_touch, note, touch_times
 from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark, save
 
 if TYPE_CHECKING:
@@ -141,11 +143,11 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         ax.plot([x0, x1, x1, x0, x0], [y0, y0, y1, y1, y0], color=INK, linewidth=1.0, dashes=(8, 3, 1, 3), zorder=1)
     touching = {(c.striker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
     visible = [box for box in one.boxes if _overlaps(box.bounds, shown)]
-    times = _times(one)
+    times = touch_times(one)
     for box in visible:
         if box.way and (box.actor, box.name) in times:
-            _moment(ax, box, times[box.actor, box.name])
-        _box(ax, box, strong=(box.actor, box.name) in touching, named=len(visible) <= LABELLED, small=not alone)
+            draw_touch(ax, box, times[box.actor, box.name])
+        draw_box(ax, box, strong=(box.actor, box.name) in touching, named=len(visible) <= LABELLED, small=not alone)
     span = shown[2] - shown[0]
     for ring in one.solids:
         ax.fill(*ring.T, facecolor=GRID, edgecolor=FAINT, hatch="..", linewidth=1.0, zorder=1.5)
@@ -174,12 +176,12 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         name = f"{actor.id}, down" if actor.down else actor.id
         between = "\n" if alone else " · "
         clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip else ""
-        _note(ax, name + clip, foot, (0, -26 if clip and alone else -19), size, INK, bold=not small)
+        note(ax, name + clip, foot, (0, -26 if clip and alone else -19), size, INK, bold=not small)
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
         if owner is not None:
             text = f"{event.emitter} denied: {event.detail}"
-            _note(ax, text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
+            note(ax, text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
     placed: list[tuple[float, float]] = []
     notes: list[tuple[float, float]] = []
     dots, up = ax.bbox.width / span * 72 / ax.figure.dpi, -1 if ax.yaxis_inverted() else 1
@@ -207,7 +209,7 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         while any(abs(y + lift - other[1]) < 17 and abs(x - other[0]) < 150 for other in notes):
             lift += 9  # so that no label covers another
         notes.append((x, y + lift))
-        _note(ax, text, placed[-1], (aside, lift), 9 if alone else 7, INK, bold=True, boxed=True)
+        note(ax, text, placed[-1], (aside, lift), 9 if alone else 7, INK, bold=True, boxed=True)
     _claims(ax, one, recording, alone=alone)
 
 
@@ -240,7 +242,7 @@ def _claims(ax: Axes, one: Scene, recording: Recording, *, alone: bool) -> None:
         top = max(ys) if up > 0 else min(ys)
         lift = lifted[actor.id] = lifted.get(actor.id, 0) + 1
         place, size = (0, 18 * lift + 4), 9 if alone else 7
-        _note(ax, text, (actor.x, top), place, size, CLAIM, bold=True)
+        note(ax, text, (actor.x, top), place, size, CLAIM, bold=True)
 
 
 def _display_lines(values: Display, rate: float) -> list[str]:
@@ -292,11 +294,12 @@ def _foot(actor: SceneActor, one: Scene, inverted: bool) -> tuple[float, float]:
 
 def _contact_place(one: Scene, striker: str, hitbox: str, target: str, hurtbox: str) -> tuple[float, float] | None:
     """The middle of where two boxes' bounds overlap in this frame; None if they do not."""
-    found = {(box.actor, box.name): box.bounds for box in one.boxes}
-    a, b = found.get((striker, hitbox)), found.get((target, hurtbox))
-    if a is None or b is None or not _overlaps(a, b):
-        return None
-    return (max(a[0], b[0]) + min(a[2], b[2])) / 2, (max(a[1], b[1]) + min(a[3], b[3])) / 2
+    hits = [box.bounds for box in one.boxes if (box.actor, box.name) == (striker, hitbox)]
+    hurts = [box.bounds for box in one.boxes if (box.actor, box.name) == (target, hurtbox)]
+    for a, b in product(hits, hurts):  # across an edge a box is there twice
+        if _overlaps(a, b):
+            return (max(a[0], b[0]) + min(a[2], b[2])) / 2, (max(a[1], b[1]) + min(a[3], b[3])) / 2
+    return None
 
 
 def _bounds(ring: Floats) -> Bounds:
@@ -306,95 +309,6 @@ def _bounds(ring: Floats) -> Bounds:
 
 def _overlaps(a: Bounds, b: Bounds) -> bool:
     return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]
-
-
-def _note(
-    ax: Axes, text: str, at: tuple[float, float], shift: tuple[float, float], size: float, colour: str,
-    *, bold: bool = False, boxed: bool = False,
-) -> None:  # fmt: skip
-    edge = INK if boxed else "none"
-    frame = {"boxstyle": "round,pad=0.2", "facecolor": PAPER, "edgecolor": edge, "alpha": 0.85, "linewidth": 0.8}
-    weight, side = "bold" if bold else "normal", ("left" if shift[0] > 0 else "right") if boxed else "center"
-    note = ax.annotate(text, xy=at, xytext=shift, textcoords="offset points", annotation_clip=True, bbox=frame)
-    note.set(fontsize=size, color=colour, zorder=9, fontweight=weight, ha=side, va="center")
-
-
-def _box(ax: Axes, box: SceneBox, *, strong: bool, named: bool, small: bool) -> None:
-    from matplotlib.collections import LineCollection
-    from matplotlib.patches import Polygon
-
-    look = ROLES[box.role]
-    above = {"body": 3.0, "hurtbox": 3.2, "hitbox": 3.4}[box.role]
-    for ring in box.rings if look.fill != "none" else ():
-        patch = Polygon(
-            ring, closed=True, facecolor=look.fill, edgecolor=look.line if look.hatch else "none", alpha=0.55
-        )
-        patch.set(hatch=look.hatch or None, linewidth=0.0, zorder=above)
-        ax.add_patch(patch)
-    if box.way:
-        back = [ring - np.array(box.way) for ring in box.rings]
-        ax.add_collection(LineCollection(outline(back), colors=look.line, linewidths=0.8, alpha=0.6, zorder=above))
-        for ring in box.rings:
-            x, y = ring.mean(axis=0)
-            ax.plot([x - box.way[0], x], [y - box.way[1], y], color=look.line, linewidth=0.9, alpha=0.7, zorder=above)
-    lines = LineCollection(outline(list(box.rings)), colors=look.line, linewidths=look.width * (1.5 if strong else 1.0))
-    lines.set(linestyle=look.dashes, zorder=above + 0.1)
-    ax.add_collection(lines)
-    if named:
-        x0, y0, x1, y1 = box.bounds
-        layers = f" [{', '.join(box.layers)}]" if box.layers else ""
-        up = ax.yaxis_inverted()
-        side = {"body": y1, "hurtbox": y0, "hitbox": y1}[box.role] if up else {"hurtbox": y1}.get(box.role, y0)
-        shift = 7 if box.role == "hurtbox" else -7
-        _note(ax, f"{box.name}{layers}", ((x0 + x1) / 2, side), (0, shift), 6.5 if small else 8, look.line)
-
-
-def _times(one: Scene) -> dict[tuple[str, str], float]:
-    """When the boxes of a frame that are swept touch first, before its end."""
-    found: dict[tuple[str, str], float] = {}
-    for contact in one.contacts:
-        if contact.t is not None and contact.t < 1:
-            for key in ((contact.striker or "", contact.hitbox or ""), (contact.target or "", contact.hurtbox or "")):
-                found[key] = min(found.get(key, 1.0), contact.t)
-    return found
-
-
-def _moment(ax: Axes, box: SceneBox, t: float) -> None:
-    """A swept box where it is when it touches."""
-    from matplotlib.collections import LineCollection
-
-    look = ROLES[box.role]
-    there = [ring - np.array(box.way) * (1 - t) for ring in box.rings]
-    lines = LineCollection(outline(there), colors=look.line, linewidths=look.width, linestyle=(0, (1, 1)), zorder=3.6)
-    ax.add_collection(lines)
-
-
-def outline(rings: Sequence[Floats]) -> list[Floats]:
-    """Line segments (2, 2) of the outline of a union of convex rings: what no other ring covers of their sides."""
-    from matplotlib.path import Path as Ring
-
-    if len(rings) == 1:
-        ring = rings[0]
-        return [np.concatenate([ring, ring[:1]])]
-    shapes = [Ring(np.concatenate([ring, ring[:1]])) for ring in rings]
-    size = max(float(np.ptp(ring, axis=0).max()) for ring in rings)
-    found: list[Floats] = []
-    for index, ring in enumerate(rings):
-        following = np.roll(ring, -1, axis=0)
-        for start, end in zip(ring, following, strict=True):
-            length = float(np.hypot(*(end - start)))
-            if length == 0:
-                continue
-            steps = np.linspace(0, 1, max(int(length / size * 64), 1) + 1)[:, None]
-            points = start + (end - start) * steps
-            outward = np.array([end[1] - start[1], start[0] - end[0]]) / length * size * 1e-4
-            beside = (points[1:] + points[:-1]) / 2 + outward
-            covered = np.zeros(len(beside), dtype=np.bool_)
-            for other, shape in enumerate(shapes):
-                if other != index:
-                    covered |= shape.contains_points(beside)
-            found += [points[k : k + 2] for k in np.flatnonzero(~covered)]
-    return found
 
 
 def _legend(scenes: Sequence[Scene], shown: Bounds) -> list[Any]:
@@ -415,7 +329,7 @@ def _legend(scenes: Sequence[Scene], shown: Bounds) -> list[Any]:
     handles.append(
         Line2D([], [], marker="+", color=INK, linestyle="none", markersize=8, label="position, arrow: facing")
     )
-    if any(box.way and (box.actor, box.name) in _times(one) for one in scenes for box in one.boxes):
+    if any(box.way and (box.actor, box.name) in touch_times(one) for one in scenes for box in one.boxes):
         dotted = Line2D([], [], color=ROLES["hitbox"].line, linestyle=(0, (1, 1)), linewidth=1.9)
         dotted.set_label("swept, at the touch")
         handles.append(dotted)

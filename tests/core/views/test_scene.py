@@ -10,7 +10,8 @@ import pytest
 from tests.worlds import recording, rulebook, sting
 from voskar.core.views.scene import Scene, scene
 from voskar.core.watching import watched
-from voskar.drawing.frame import View, outline, view_bounds
+from voskar.drawing.boxes import outline
+from voskar.drawing.frame import View, view_bounds
 from voskar.files.rulebook import DEFAULT_RATE
 
 
@@ -75,3 +76,16 @@ def test_outline_of_parts_leaves_out_what_others_cover() -> None:
     assert whole == pytest.approx(12)  # around 4 by 2: the side they share is inside
     overlapping = sum(float(np.hypot(*(line[1] - line[0]))) for line in outline([left, left + np.array((1, 1))]))
     assert overlapping == pytest.approx(12, abs=0.3)
+
+
+def test_what_sticks_out_comes_in_again_where_edges_are_one() -> None:
+    data: dict[str, Any] = {
+        "space": {"bounds": [0, 0, 100, 50]},
+        "kinds": {"moth": {"wraps": True, "boxes": {"wing": {"role": "hurtbox", "rect": [10, 4]}}}},
+    }
+    book = rulebook(data)
+    played = recording(book, [{"poses": [{"id": "m", "kind": "moth", "x": 98, "y": 1}]}])
+    found = scene(book.rules(played.rate), played, watched(book.rules(played.rate), played).ledger, 0)
+    assert sorted(box.bounds for box in found.boxes) == [
+        (-7.0, -1.0, 3.0, 3.0), (-7.0, 49.0, 3.0, 53.0), (93.0, -1.0, 103.0, 3.0), (93.0, 49.0, 103.0, 53.0),
+    ]  # fmt: skip

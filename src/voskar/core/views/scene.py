@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import product
 
 import numpy as np
 
@@ -126,7 +127,10 @@ def scene(
             )
         )
         if actor.id not in down:
-            boxes += _boxes(posed, recording, row, actor)
+            own_boxes = list(_boxes(posed, recording, row, actor))
+            boxes += own_boxes
+            if rules.kinds[actor.kind].wraps and rules.space.bounds is not None:
+                boxes += [copy for box in own_boxes for copy in _over_the_edges(box, rules.space.bounds)]
     order = {"body": 0, "hurtbox": 1, "hitbox": 2}
     boxes.sort(key=lambda box: order[box.role])
     contacts = [event for event in ledger.of("contact") if event.frame <= frame <= (event.until or event.frame)]
@@ -170,6 +174,17 @@ def _boxes(posed: Posed, recording: Recording, row: int, actor: Actor) -> Iterat
             way = (x - x0, y - y0) if (x, y) != (x0, y0) else None
         layers = tuple(posed.catalog.rules.layer_names(box.box.layer))
         yield SceneBox(actor.id, box.name, box.box.role, layers, rings, way)
+
+
+def _over_the_edges(box: SceneBox, bounds: Bounds) -> Iterator[SceneBox]:
+    """What of a box that sticks out comes in again on the other side."""
+    low_x, low_y, high_x, high_y = bounds
+    for across, along in product((-1, 0, 1), repeat=2):
+        dx, dy = across * (high_x - low_x), along * (high_y - low_y)
+        x0, y0, x1, y1 = box.bounds
+        inside = x0 + dx < high_x and x1 + dx > low_x and y0 + dy < high_y and y1 + dy > low_y
+        if (across or along) and inside:
+            yield replace(box, rings=tuple(ring + np.array([dx, dy]) for ring in box.rings))
 
 
 def _ring(corners: Floats, radius: float) -> Floats:
