@@ -62,9 +62,9 @@ RULES: dict[str, Any] = {
 LENGTH = 200
 
 
-def world(draw: random.Random) -> tuple[Rulebook, Recording]:
+def world(draw: random.Random, rules: dict[str, Any] = RULES) -> tuple[Rulebook, Recording]:
     """A keeper that stands and smokes, and hornets that come and go."""
-    book = rulebook(RULES)
+    book = rulebook(rules)
     visits = [(draw.randrange(10, LENGTH - 60), draw.choice([-1, 1])) for _ in range(4)]
     presses = {frame + late for frame in range(5, LENGTH - 40, draw.randrange(9, 30)) for late in (0, 1)}
     frames: Frames = []

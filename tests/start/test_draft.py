@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import random
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from tests.mutants import world
+from tests.mutants import RULES, world
 from voskar.core.views.perfect import perfect_log
 from voskar.draft import guess, rulebook_text
 from voskar.evidence.check import check
@@ -18,10 +20,13 @@ from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.files.windows import parse_windows
 
+DRAWN = 10
+"""Rulebooks that are drafted."""
 
-def log(folder: Path, seed: int) -> Path:
+
+def log(folder: Path, seed: int, rules: dict[str, Any] = RULES) -> Path:
     """The log of a correct game of keeper, hornets and smoke."""
-    book, played = world(random.Random(seed))
+    book, played = world(random.Random(seed), rules)
     header, frames = perfect_log(book.rules(played.rate), played)
     path = folder / f"play-{seed}.jsonl"
     path.write_text("\n".join(map(json.dumps, (header, *frames))))
@@ -39,7 +44,7 @@ def test_what_a_log_shows_is_drafted_as_it_is(tmp_path: Path) -> None:
         "keeper": "3",
     }
     assert kinds["keeper"]["lives"].text == "3"
-    assert kinds["keeper"]["respawn"].text == '{ after = "20f", at = [100, 0] }'
+    assert kinds["keeper"]["respawn"].text == '{ after = "20f", at = [100, 0], iframes = "15f" }'
     assert kinds["keeper"]["iframes"].text == '"12f"'
     assert attacks["sting"]["damage"] == attacks["fumes"]["damage"] == "1"
     assert attacks["fumes"]["striker.remove"] == "true"
@@ -52,6 +57,80 @@ def test_what_a_log_shows_is_drafted_as_it_is(tmp_path: Path) -> None:
         verdict, _ = check(book.rules(played.rate), played, windows=windows, explains=False)
         agreed, claims = agreed + verdict.agreed, claims + verdict.claims
     assert agreed >= 0.9 * claims > 20
+
+
+def drawn(draw: random.Random) -> tuple[dict[str, Any], dict[str, str]]:
+    """Rules of other numbers, and what a draft has to tell of them."""
+    number = draw.randrange
+    rules = copy.deepcopy(RULES)
+    keeper, puff, hornet = (rules["kinds"][name] for name in ("keeper", "puff", "hornet"))
+    keeper |= {"health": number(2, 5), "lives": number(2, 5), "iframes": number(5, 21)}
+    keeper["down"]["lasts"] = number(5, 15)
+    keeper["respawn"] |= {"after": number(16, 30), "iframes": number(4, 20)}
+    gun = keeper["emitters"]["smoker"]
+    gun |= {"cooldown": number(3, 9), "muzzle": [number(6, 12), number(-4, 4)], "speed": 60 * number(2, 6)}
+    puff["motion"]["life"] = number(15, 40)
+    hornet["health"] = number(4, 9)
+    sting, fumes = rules["attacks"]["sting"], rules["attacks"]["fumes"]
+    sting["damage"], fumes["damage"] = number(1, 3), number(1, 3)
+    push = sting["target"]["knockback"]
+    push |= {"distance": 3 * number(4, 9), "over": number(4, 9), "direction": draw.choice(["flat", "away"])}
+    come = keeper["respawn"]
+    return rules, {
+        "keeper.health": str(keeper["health"]),
+        "keeper.lives": str(keeper["lives"]),
+        "keeper.iframes": f'"{keeper["iframes"]}f"',
+        "keeper.down": f'{{ lasts = "{keeper["down"]["lasts"]}f" }}',
+        "keeper.respawn": f'{{ after = "{come["after"]}f", at = [100, 0], iframes = "{come["iframes"]}f" }}',
+        "keeper.puff.when": '{ press = "smoke" }',
+        "keeper.puff.muzzle": f"[{gun['muzzle'][0]}, {gun['muzzle'][1]}]",
+        "keeper.puff.speed": str(gun["speed"]),
+        "puff.motion": f'{{ life = "{puff["motion"]["life"]}f" }}',
+        "hornet.health": str(hornet["health"]),
+        "sting.damage": str(sting["damage"]),
+        "fumes.damage": str(fumes["damage"]),
+        "fumes.striker.remove": "true",
+        "sting.target.knockback": f'{{ distance = {push["distance"]}, over = "{push["over"]}f", direction = "flat" }}',
+    }
+
+
+def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
+    """Of rules with other numbers, from three logs each: nine values in ten are right where any is told."""
+    told: Counter[str] = Counter()
+    right: Counter[str] = Counter()
+    for seed in range(DRAWN):
+        rules, wanted = drawn(random.Random(seed))
+        (folder := tmp_path / str(seed)).mkdir()
+        found = guess(load_unruled([str(log(folder, 10 * seed + play, rules)) for play in range(3)]))
+        keys = {f"{kind.name}.{key}": value.text for kind in found.kinds for key, value in kind.keys.items()}
+        keys |= {f"{attack.name}.{key}": value.text for attack in found.attacks for key, value in attack.keys.items()}
+        for kind in found.kinds:
+            for name, own in kind.emitters.items():
+                keys |= {f"{kind.name}.{name}.{key}": value.text for key, value in own.items()}
+        told.update(key for key in wanted if key in keys)
+        right.update(key for key, text in wanted.items() if keys.get(key) == text)
+    shares = {key: (right[key], told[key]) for key in wanted}
+    assert all(told[key] >= DRAWN / 2 and right[key] >= 0.9 * told[key] for key in wanted), shares
+
+
+def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:
+    """Up to 200, eight units a frame; one that hits is gone earlier, which is no end of its own."""
+    lines: list[dict[str, Any]] = [{"voskar": "recording", "version": 1, "rate": 60}]
+    for frame in range(120):
+        shots = [(born, born + 3 + 8 * (frame - born)) for born in range(5, 120, 10)]
+        alive = [(born, x) for born, x in shots if frame >= born and x <= (80 if born == 25 else 200)]
+        poses = [{"id": f"drip-{born}", "kind": "drip", "x": x, "y": -2, "owner": "hive"} for born, x in alive]
+        wall = [{"id": "hive", "kind": "hive", "x": frame, "y": 0}, {"id": "k", "kind": "keeper", "x": 82, "y": 40}]
+        hit = {"event": "hit", "striker": "drip-25", "target": "k", "damage": 1}
+        lines.append({"frame": frame, "poses": [*wall, *poses], "claims": [hit] if frame == 33 else []})
+    (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    found = guess(load_unruled([str(tmp_path / "r.jsonl")]))
+    kinds = {one.name: one for one in found.kinds}
+    told = {key: value.text for key, value in kinds["hive"].emitters["drip"].items()}
+    assert told == {"spawn": '"drip"', "when": '{ every = "10f", first = "5f" }', "muzzle": "[3, -2]", "speed": "480"}
+    assert kinds["drip"].keys["motion"].text == '{ at_edge = "remove" }'
+    assert json.loads(found.space["bounds"].text)[2] == 200
+    assert "nothing tells of left, top, bottom" in found.space["bounds"].why
 
 
 def test_the_command(apiary: Path, tmp_path: Path, here: Any) -> None:

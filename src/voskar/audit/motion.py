@@ -21,7 +21,7 @@ def _spawners(case: Case) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter | None]]
 
 
 def endless(case: Case) -> Iterator[Finding]:
-    """What an emitter spawns and neither time nor an edge nor a solid ends."""
+    """What an emitter spawns and neither time nor an edge nor a solid ends, nor the recording that shows it."""
     told = set()
     for _, fan, _, emitter in _spawners(case):
         motion = case.rules.kinds[fan.kind].motion
@@ -30,7 +30,8 @@ def endless(case: Case) -> Iterator[Finding]:
         ends |= motion.on_solid == "remove" and bool(case.rules.space.solids)
         bounces = (motion.at_edge == "bounce" and bounded) or motion.on_solid == "bounce"
         ends |= bounces and motion.bounces is not None
-        if emitter is not None and not ends and emitter.limit is None and fan.kind not in told:
+        ends |= case.shows(fan.kind) or (emitter is not None and emitter.limit is not None)
+        if emitter is not None and not ends and fan.kind not in told:
             told.add(fan.kind)
             reason = f"a {fan.kind} that hits nothing stays for ever: no life, no edge and no solid removes it"
             where = ("kinds", fan.kind, "motion")

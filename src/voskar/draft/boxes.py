@@ -10,11 +10,8 @@ import numpy as np
 
 from voskar.core.recording import Claim
 from voskar.draft.extents import Extents, Rect, extents
-from voskar.draft.seen import Seen
+from voskar.draft.seen import FEW, Seen
 from voskar.draft.values import BoxGuess, Value, quoted, shown, times
-
-FEW = 2
-"""So many cases are no accident."""
 
 
 class BoxDraft(Seen):

@@ -6,7 +6,12 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.values import AttackGuess, KindGuess
+from voskar.draft.values import AttackGuess, KindGuess, Value
+
+FEW = 2
+"""So many cases are no accident."""
+CLOSE = 4
+"""Frames within which one thing follows from another."""
 
 
 class Seen:
@@ -25,6 +30,9 @@ class Seen:
                     self.pairs[names[0], names[1]].append((number, one))
         self.unknown: list[str] = []
         self.attacks: dict[str, AttackGuess] = {}
+        self.space: dict[str, Value] = {}
+        self.edges: dict[str, float] = {}
+        """Sides of the space that are known."""
         self.strikers = sorted({striker for striker, _ in self.pairs})
         self.targets = sorted({target for _, target in self.pairs})
 
@@ -63,3 +71,11 @@ class Seen:
             return Counter(told).most_common(1)[0][0]
         groups = self._groups(striker)
         return striker if len(groups) == 1 else f"{striker} on {' and '.join(targets)}"
+
+    def _vanishes(self, played: Recording, name: str | None, frame: int) -> bool:
+        number = played.numbers.get(name or "")
+        if number is None:
+            return True
+        rows = played.poses.rows_of(number)
+        frames = played.poses.frame[rows[~played.poses.hidden[rows]]]
+        return not len(frames) or int(frames[-1]) <= frame + CLOSE < played.last

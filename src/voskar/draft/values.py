@@ -34,6 +34,7 @@ class KindGuess:
     side: str | None = None
     keys: dict[str, Value] = field(default_factory=dict)
     boxes: list[BoxGuess] = field(default_factory=list)
+    emitters: dict[str, dict[str, Value]] = field(default_factory=dict)
 
 
 @dataclass
@@ -53,6 +54,7 @@ class Guess:
     kinds: list[KindGuess]
     attacks: list[AttackGuess]
     contact: dict[str, Value]
+    space: dict[str, Value]
     unknown: list[str]
 
 

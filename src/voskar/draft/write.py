@@ -22,6 +22,7 @@ def rulebook_text(found: Guess, sources: Sequence[str]) -> str:
         "",
         "[space]",
         f'up = "{found.up}"',
+        *_keys(found.space),
         "",
         "[layers]",
         f"names = {json.dumps(found.layers, ensure_ascii=False)}",
@@ -33,6 +34,8 @@ def rulebook_text(found: Guess, sources: Sequence[str]) -> str:
         lines += _keys(kind.keys)
         for box in kind.boxes:
             lines += [f"[kinds.{_key(kind.name)}.boxes.{_key(box.name)}]", f'role = "{box.role}"', *_keys(box.keys)]
+        for name, keys in kind.emitters.items():
+            lines += [f"[kinds.{_key(kind.name)}.emitters.{_key(name)}]", *_keys(keys)]
     for attack in found.attacks:
         lines += ["", f"[attacks.{_key(attack.name)}]", *_keys(attack.keys)]
     if found.unknown:

@@ -1,0 +1,175 @@
+"""What blows of a draft ask for and do besides damage: from above while falling; how far they push."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from voskar.core.recording import Claim, Recording
+from voskar.draft.seen import Seen
+from voskar.draft.values import AttackGuess, Value, shown, times
+
+LEAST = 3
+"""Hits from which they tell anything."""
+STILL = 0.05
+"""Units a frame that are no motion."""
+FAR = 8.0
+"""Units from its start at which being there again means something."""
+MINIMUM = 60.0
+"""Units a second that are a throw and no step."""
+LONGEST = 60
+"""Frames of a push at most."""
+
+Push = tuple[int, float, float, bool]
+"""Frames, the way, and whether it slows down."""
+
+
+class ReactionDraft(Seen):
+    """Drafts what a blow needs, and its knockback."""
+
+    def reactions(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+        """Of the hits of one attack, each with the number of its recording."""
+        self._stomp(made, some)
+        for side in ("striker", "target"):
+            self._rebound(made, some, side)
+            self._home(made, some, side)
+        for side, name, other in (("target", "target", "striker"), ("striker", "striker", "target")):
+            found = [
+                (
+                    push,
+                    played.poses,
+                    played.row(getattr(one, name), one.frame),
+                    played.row(getattr(one, other), one.frame),
+                )
+                for number, one in some
+                for played in (self.recordings[number],)
+                for push in (_push(played, getattr(one, name), one.frame),)
+                if push is not None
+            ]
+            pushes = [push for push, *_ in found]
+            if len(pushes) < LEAST or sum(push[0] > 0 for push in pushes) < 0.8 * len(pushes):
+                continue
+            found = [one for one in found if one[0][0] > 0]
+            length = Counter(push[0] for push, *_ in found).most_common(1)[0][0]
+            way = float(np.median([math.hypot(push[1], push[2]) for push, *_ in found]))
+            same = [one for one in found if one[0][0] == length and abs(math.hypot(*one[0][1:3]) - way) < 0.5]
+            if len(same) < 0.8 * len(found):
+                self.unknown.append(f"{made.name}: its knockback on the {side}: it differs from hit to hit; log `push`")
+                continue
+            keys = [f"distance = {shown(way)}", f'over = "{length}f"']
+            keys += ['ease = "fade"'] if sum(push[3] for push, *_ in same) > len(same) / 2 else []
+            direction = self._direction(same)
+            if direction is None:
+                self.unknown.append(f"{made.name}: which way its knockback on the {side} goes")
+                continue
+            keys += [f"direction = {direction}"] if direction != '"away"' else []
+            why = f"{len(same)} of {times(len(found), 'hit')} on one that stands push it so"
+            made.keys[f"{side}.knockback"] = Value("{ " + ", ".join(keys) + " }", why)
+
+    def _stomp(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+        """Only from above and falling, if all are so: blows from the side are not drafted to count."""
+        down = 1.0 if self.recordings[0].up == "-y" else -1.0
+        above = falling = seen = 0
+        for number, one in some:
+            played = self.recordings[number]
+            poses = played.poses
+            rows = [played.row(one.striker or "", one.frame - 1), played.row(one.striker or "", one.frame)]
+            target = played.row(one.target or "", one.frame)
+            if rows[0] is None or rows[1] is None or target is None:
+                continue
+            seen += 1
+            falling += (poses.y[rows[1]] - poses.y[rows[0]]) * down > STILL
+            across = abs(poses.x[rows[1]] - poses.x[target])
+            above += (poses.y[target] - poses.y[rows[1]]) * down > across
+        if seen >= LEAST and above == falling == seen:
+            made.keys["only_from"] = Value('["above"]', f"it is above in {times(seen, 'hit')}, and falls")
+            made.keys["falling"] = Value("true", "")
+            back = {
+                (number, one.frame, one.target, one.striker) for number, told in enumerate(self.hits) for one in told
+            }
+            if not any((number, one.frame, one.striker, one.target) in back for number, one in some):
+                made.keys["preempts"] = Value("true", "whom it lands on never hurts it in that frame")
+
+    def _rebound(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
+        """A speed upwards in the next frame that it had not before, about the same each time."""
+        up = -1.0 if self.recordings[0].up == "-y" else 1.0
+        speeds = []
+        for number, one in some:
+            played = self.recordings[number]
+            rows = [played.row(getattr(one, side) or "", one.frame + late) for late in (-1, 0, 1)]
+            if None in rows or played.poses.cut[rows[2]]:
+                continue
+            y = [float(played.poses.y[row]) * up * float(played.rate) for row in rows]
+            speeds.append((y[1] - y[0], y[2] - y[1]))
+        sent = [after for before, after in speeds if before <= STILL and after > MINIMUM]
+        middle = float(np.median(sent)) if sent else 0.0
+        same = sum(abs(one - middle) <= 0.05 * middle for one in sent)
+        if len(sent) >= LEAST and same >= 0.8 * len(speeds):
+            why = f"{same} of {times(len(speeds), 'hit')} send it up so"
+            made.keys[f"{side}.rebound"] = Value(shown(middle), why)
+
+    def _home(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
+        """At its start in the next frame, from somewhere else."""
+        home = away = 0
+        for number, one in some:
+            played = self.recordings[number]
+            name = getattr(one, side) or ""
+            rows = [played.row(name, one.frame + late) for late in (0, 1)]
+            if None in rows:
+                continue
+            poses = played.poses
+            mark = max([frame for frame in played.resets if frame <= one.frame], default=played.first)
+            own = poses.rows_of(played.numbers[name])
+            start = own[int(np.searchsorted(poses.frame[own], mark))]
+            here, then, at = ((float(poses.x[row]), float(poses.y[row])) for row in (*rows, start))
+            if math.dist(here, at) > FAR:
+                away += 1
+                home += math.dist(then, at) < STILL
+        if home >= LEAST and home >= 0.8 * away:
+            made.keys[f"{side}.home"] = Value("true", f"at its start after {home} of {times(away, 'hit')}")
+
+    @staticmethod
+    def _direction(same: Sequence[tuple[Push, object, int | None, int | None]]) -> str | None:
+        """Level, away from the other one's place, or the way that one faces, if each goes so."""
+        sides: list[tuple[float, float, float, float, float]] = []
+        for push, poses, row, other in same:
+            if row is None or other is None:
+                return None
+            x, y, facing = (getattr(poses, name) for name in ("x", "y", "facing"))
+            sides.append((push[1], push[2], float(x[row] - x[other]), float(y[row] - y[other]), float(facing[other])))
+        if all(abs(dy) < STILL for _, dy, *_ in sides):
+            if all(dx * x > 0 for dx, _, x, _, _ in sides):
+                return '"flat"'
+            if all(dx * facing > 0 for dx, *_, facing in sides):
+                return '"facing"'
+        turns = [math.remainder(math.atan2(dy, dx) - math.atan2(y, x), math.tau) for dx, dy, x, y, _ in sides]
+        return '"away"' if all(abs(turn) < 0.05 for turn in turns) else None
+
+
+def _push(played: Recording, name: str | None, frame: int) -> Push | None:
+    """How one that stands as it is hit moves from the next frame on, until it stands again; None if that is not seen.
+    No frames where it stays."""
+    if any(one.event == "down" and one.id == name and one.frame == frame for one in played.claims):
+        return None  # a body lies where it fell
+    poses = played.poses
+    places: list[tuple[float, float]] = []
+    for at in range(frame - 1, min(frame + LONGEST, played.last) + 1):
+        row = played.row(name or "", at)
+        if row is None or poses.cut[row] or poses.hidden[row]:
+            return None
+        places.append((float(poses.x[row]), float(poses.y[row])))
+        if len(places) == 2 and math.dist(*places) > STILL:
+            return None
+        if len(places) > 2 and math.dist(places[-1], places[-2]) <= STILL:
+            break
+    else:
+        return None
+    steps = [math.dist(a, b) for a, b in pairwise(places[1:-1])]
+    if not steps:
+        return 0, 0.0, 0.0, False
+    slows = len(steps) > 1 and steps[-1] < 0.7 * steps[0]
+    return len(steps), places[-2][0] - places[1][0], places[-2][1] - places[1][1], slows

@@ -1,0 +1,365 @@
+"""Shots of a draft: what fires them, where, how fast and how often, and what becomes of them."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from voskar.core.recording import Recording
+from voskar.draft.seen import CLOSE, Seen
+from voskar.draft.values import Value, quoted, shown, times
+
+LEAST = 3
+"""Shots of an owner's kind from which they tell anything."""
+MOST = 0.8
+"""The share that has to agree for a rule; the rest may be bugs."""
+SPREAD = 0.5
+"""Units, and degrees, that are the same for this."""
+
+Vector = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Shot:
+    """One that appears beside its owner. `offset` and `heading` are as the owner has them, which faces +x."""
+
+    played: Recording
+    id: str
+    owner: str
+    frame: int
+    last: int
+    place: Vector
+    end: Vector
+    offset: Vector
+    step: Vector | None
+    """Units a frame; None if it does not fly straight on."""
+    heading: float
+    clip: str
+    cell: int
+    struck: bool
+    """It hits somebody where it ends."""
+
+    @property
+    def whole(self) -> bool:
+        """Whether the recording shows its end, which no hit explains."""
+        marks = [mark for mark in self.played.resets if mark > self.frame]
+        return not self.struck and self.last < min([self.played.last, *(mark - 1 for mark in marks)])
+
+
+class ShotDraft(Seen):
+    """Drafts emitters of owners, and life and edges of what they fire."""
+
+    def shots(self) -> None:
+        """All kinds that appear with an owner."""
+        found: dict[str, dict[str, list[Shot]]] = defaultdict(lambda: defaultdict(list))
+        for played, told in zip(self.recordings, self.hits, strict=True):
+            ends: dict[str, list[int]] = defaultdict(list)
+            for claim in told:
+                ends[claim.striker or ""].append(claim.frame)
+            for shot in _shots_of(played, ends):
+                kind = self._kind(played, shot.id)
+                found[kind][self._kind(played, shot.owner)].append(shot)
+        for kind, by_owner in sorted(found.items()):
+            every = [shot for some in by_owner.values() for shot in some]
+            if len(every) < LEAST:
+                self.unknown.append(f"{kind}: what fires it: {times(len(every), 'shot')} tell too little")
+                continue
+            self._motion(kind, every)
+            for owner, some in sorted(by_owner.items()):
+                if len(some) >= LEAST:
+                    self._emitter(owner, kind, some)
+
+    # what becomes of it
+
+    def _motion(self, kind: str, shots: Sequence[Shot]) -> None:
+        """How long it lives, and where it ends, if that explains all ends but those with a hit."""
+        whole = [shot for shot in shots if shot.whole]
+        if not whole:
+            self.unknown.append(f"{kind}: when it ends: each is gone with a hit, or stays to the end")
+            return
+        longest = max(shot.last - shot.frame + 1 for shot in shots)
+        full = [shot for shot in whole if shot.last - shot.frame + 1 == longest]
+        keys: list[str] = []
+        why: list[str] = []
+        rest = whole
+        if len(full) > 1:
+            keys.append(f'life = "{longest}f"')
+            why.append(f"{len(full)} of {len(whole)} that hit nobody are there for {longest} frames, none for longer")
+            rest = [shot for shot in whole if shot not in full]
+        if rest:
+            edges = _edges(rest)
+            if edges is None:
+                told = f"{len(full)} are there for {longest} frames, " if len(full) > 1 else ""
+                told += f"{times(len(rest), 'shot')} end sooner, neither by a hit nor at one edge"
+                self.unknown.append(f"{kind}: when it ends: {told}")
+                return
+            self._bounds(edges, len(rest))
+            keys.append('at_edge = "remove"')
+            why.append(f"{times(len(rest), 'shot')} end at an edge")
+        self.kinds[kind].keys["motion"] = Value("{ " + ", ".join(keys) + " }", "; ".join(why))
+
+    def _bounds(self, edges: dict[str, float], count: int) -> None:
+        """The bounds of the space; a side that nothing ends at is far beyond all that is seen."""
+        poses = [played.poses for played in self.recordings]
+        far = 1000.0
+        low = [min(float(one.x.min()) for one in poses) - far, min(float(one.y.min()) for one in poses) - far]
+        high = [max(float(one.x.max()) for one in poses) + far, max(float(one.y.max()) for one in poses) + far]
+        told = {"left": low[0], "top": low[1], "right": high[0], "bottom": high[1]} | self.edges | edges
+        self.edges |= edges
+        open_sides = [side for side in told if side not in self.edges]
+        why = f"{times(count, 'shot')} end at {', '.join(sorted(self.edges))}"
+        why += f"; nothing tells of {', '.join(open_sides)}" if open_sides else ""
+        self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in told.values()) + "]", why)
+
+    # what fires it
+
+    def _emitter(self, owner: str, kind: str, shots: Sequence[Shot]) -> None:
+        """The emitter of an owner's kind, if its trigger, muzzle and aim are the same for nearly all."""
+
+        def missing(what: str) -> None:
+            self.unknown.append(f"{owner}: {what} its {kind}")
+
+        trigger = _pressed(shots) or _beaten(shots) or _shown(shots)
+        if trigger is None:
+            missing("what makes it fire: no button, beat or cell of a clip goes with")
+            return
+        offsets = np.array([shot.offset for shot in shots])
+        muzzle = np.median(offsets, axis=0)
+        same = np.abs(offsets - muzzle).max(axis=1) <= SPREAD
+        if same.mean() < MOST:
+            missing("its muzzle: where they appear about it changes, of")
+            return
+        name = kind if kind not in {one.name for one in self.kinds[owner].boxes} else f"{kind}-gun"
+        keys = {"spawn": Value(quoted(kind), f"{times(len(shots), 'shot')}"), **trigger}
+        keys["muzzle"] = Value(f"[{shown(muzzle[0])}, {shown(muzzle[1])}]", f"{int(same.sum())} of {len(shots)} there")
+        steps = [shot.step for shot in shots if shot.step is not None]
+        flown = sum(shot.last > shot.frame for shot in shots)
+        paces = np.array([math.hypot(*step) for step in steps])
+        if steps and len(steps) >= MOST * flown and (np.abs(paces - np.median(paces)) < 0.05).mean() >= MOST:
+            rate = float(shots[0].played.rate)
+            aim = self._aim([shot for shot in shots if shot.step is not None])
+            if aim is None:
+                missing("its aim: neither ahead, nor at its input, nor at anybody near, of")
+                return
+            keys["speed"] = Value(
+                shown(float(np.median(paces)) * rate), f"{shown(float(np.median(paces)))} units a frame"
+            )
+            keys |= aim
+        else:
+            self.unknown.append(f"{kind}: how it flies: not straight on at one speed")
+        self.kinds[owner].emitters[name] = keys
+
+    def _aim(self, shots: Sequence[Shot]) -> dict[str, Value] | None:
+        """Ahead needs no word; else an angle, the aim of an input, or the nearest of a kind."""
+        headings = [shot.heading for shot in shots]
+        first = headings[0]
+        turns = np.array([math.remainder(one - first, 360.0) for one in headings])
+        middle = math.remainder(first + float(np.median(turns)), 360.0)
+        same = [abs(math.remainder(one - middle, 360.0)) <= SPREAD for one in headings]
+        if np.mean(same) >= MOST:
+            told = Value(shown(middle), f"{sum(same)} of {len(shots)} go that way")
+            return {} if abs(middle) <= SPREAD else {"aim": told}
+        pointed = sum(_is_aimed(shot, _input_of(shot)) for shot in shots)
+        if pointed >= MOST * len(shots):
+            return {"aim": Value('"input"', f"{pointed} of {len(shots)} go where the input points")}
+        for target in self.kind_names:
+            hit = sum(_is_aimed(shot, _nearest(shot, target)) for shot in shots)
+            if hit >= MOST * len(shots):
+                why = f"{hit} of {len(shots)} go at the nearest"
+                return {"aim": Value(f"{{ target = {quoted(target)} }}", why)}
+        return None
+
+
+def _shots_of(played: Recording, ends: dict[str, list[int]]) -> Iterator[Shot]:
+    """Actors that appear while their owner is there; `ends` are the frames in which each strikes."""
+    poses = played.poses
+    for number, actor in enumerate(played.actors):
+        if actor.owner not in played.numbers:
+            continue
+        rows = poses.rows_of(number)
+        frame = int(poses.frame[rows[0]])
+        own = played.row(actor.owner or "", frame)
+        if frame == played.first or frame in played.resets or own is None or poses.angle[own] or poses.scale[own] != 1:
+            continue
+        facing = float(poses.facing[own])
+        x, y = poses.x[rows], poses.y[rows]
+        offset = float(x[0] - poses.x[own]) * facing, float(y[0] - poses.y[own])
+        step: Vector | None = None
+        if len(rows) > 1:
+            way = float(x[1] - x[0]), float(y[1] - y[0])
+            off = np.hypot(np.diff(x) - way[0], np.diff(y) - way[1])
+            step = way if (off < 0.05).all() and math.hypot(*way) > 0.05 else None
+        heading = math.degrees(math.atan2(step[1], step[0] * facing)) if step is not None else 0.0
+        last = int(poses.frame[rows[-1]])
+        clip = played.clips[poses.clip[own]] if poses.clip[own] >= 0 else ""
+        cell = int(poses.cell[own]) if poses.cell[own] >= 0 else int(poses.tick[own])
+        struck = any(abs(one - last) <= CLOSE for one in ends.get(actor.id, ()))
+        places = (float(x[0]), float(y[0])), (float(x[-1]), float(y[-1]))
+        yield Shot(played, actor.id, actor.owner or "", frame, last, *places, offset, step, heading, clip, cell, struck)
+
+
+def _edges(shots: Sequence[Shot]) -> dict[str, float] | None:
+    """By side where shots end: a line that each is on this side of, and would have crossed. None if any has none."""
+    sides: dict[str, tuple[int, Callable[[float], float]]] = {
+        "left": (0, lambda value: -value), "right": (0, float), "top": (1, lambda value: -value), "bottom": (1, float),
+    }  # fmt: skip
+    groups: dict[str, list[tuple[float, float]]] = defaultdict(list)
+    for shot in shots:
+        if shot.step is None:
+            return None
+        axis = 0 if abs(shot.step[0]) >= abs(shot.step[1]) else 1
+        side = (("left", "right"), ("top", "bottom"))[axis][shot.step[axis] > 0]
+        turn = sides[side][1]
+        groups[side].append((turn(shot.end[axis]), turn(shot.end[axis] + shot.step[axis])))
+    found = {}
+    for side, some in groups.items():
+        low, high = max(inside for inside, _ in some), min(beyond for _, beyond in some)
+        if low >= high or len(some) < 2:
+            return None
+        found[side] = sides[side][1](_roundest(low, high))
+    return found
+
+
+def _roundest(low: float, high: float) -> float:
+    """The roundest number from `low` on and below `high`."""
+    for unit in (100.0, 50.0, 10.0, 5.0, 1.0):
+        value = math.ceil(low / unit) * unit
+        if value < high:
+            return value
+    return low
+
+
+def _by_owner(shots: Sequence[Shot]) -> list[tuple[Recording, str, list[int]]]:
+    """The frames in which each owner fires, a fan once."""
+    frames: dict[tuple[int, str], set[int]] = defaultdict(set)
+    recordings = {id(shot.played): shot.played for shot in shots}
+    for shot in shots:
+        frames[id(shot.played), shot.owner].add(shot.frame)
+    return [(recordings[key], owner, sorted(some)) for (key, owner), some in frames.items()]
+
+
+def _pressed(shots: Sequence[Shot]) -> dict[str, Value] | None:
+    """The button that is pressed, or let go, or held, as it fires, with its cooldown and limit."""
+    owners = _by_owner(shots)
+    total = sum(len(fired) for *_, fired in owners)
+    buttons = sorted({button for played, *_ in owners for button in played.inputs.buttons})
+    for word in ("pressed", "released", "held"):
+        for button in buttons:
+            marks = [[one for one, what in played.resets.items() if what == "run"] for played, *_ in owners]
+            told = [
+                played.inputs.held(owner, button)
+                if word == "held"
+                else getattr(played.inputs, word)(owner, button, mark)
+                for (played, owner, _), mark in zip(owners, marks, strict=True)
+            ]
+            going = sum(
+                len(set(fired) & set(frames.tolist())) for (*_, fired), frames in zip(owners, told, strict=True)
+            )
+            if going >= MOST * total:
+                verb = {"pressed": "press", "released": "release", "held": "hold"}[word]
+                why = f"{going} of {times(total, 'time')} {quoted(button)} is {word}"
+                keys = {"when": Value(f"{{ {verb} = {quoted(button)} }}", why)}
+                return keys | _held_off(shots, owners, [frames.tolist() for frames in told], held=word == "held")
+    return None
+
+
+def _held_off(
+    shots: Sequence[Shot],
+    owners: Sequence[tuple[Recording, str, list[int]]],
+    triggers: Sequence[list[int]],
+    *,
+    held: bool,
+) -> dict[str, Value]:
+    """What keeps it from firing at a trigger: too soon after the last shot, or too many of its own still there."""
+    gaps = [b - a for *_, fired in owners for a, b in pairwise(fired)]
+    if not gaps:
+        return {}
+    least = min(gaps)
+    if held:
+        return {"cooldown": Value(f'"{least}f"', f"{times(len(gaps), 'gap')} while it is held, the least {least}")}
+    soon: list[int] = []
+    crowds: list[int] = []
+    for (played, owner, fired), asked in zip(owners, triggers, strict=True):
+        for frame in set(asked) - set(fired):
+            before = [one for one in fired if one < frame]
+            if not before:
+                continue
+            if frame - before[-1] < least:
+                soon.append(frame - before[-1])
+            else:
+                crowds.append(_there(shots, played, owner, frame))
+    found = {}
+    if soon:
+        why = f"fires again after {least} frames at the least, not after {max(soon)}"
+        found["cooldown"] = Value(f'"{least}f"', why)
+    fullest = max(_there(shots, played, owner, frame) for played, owner, fired in owners for frame in fired)
+    if len(crowds) > 1 and min(crowds) > fullest:
+        found["limit"] = Value(f"{fullest + 1}", f"never more than {fullest + 1}; {len(crowds)} times no more came")
+    return found
+
+
+def _there(shots: Sequence[Shot], played: Recording, owner: str, frame: int) -> int:
+    """How many of an owner's shots are there as a frame begins."""
+    return sum(shot.played is played and shot.owner == owner and shot.frame < frame <= shot.last + 1 for shot in shots)
+
+
+def _beaten(shots: Sequence[Shot]) -> dict[str, Value] | None:
+    """A beat that nearly all follow, counted from where the owner first is."""
+    owners = _by_owner(shots)
+    gaps = Counter(b - a for *_, fired in owners for a, b in pairwise(fired))
+    if not gaps:
+        return None
+    beat = gaps.most_common(1)[0][0]
+    count = sum(some for gap, some in gaps.items() if gap % beat == 0)  # one that cannot fire loses its beat
+    if gaps[beat] < 2 or count < MOST * sum(gaps.values()):
+        return None
+    waits = Counter(
+        fired[0] - int(played.poses.frame[played.poses.rows_of(played.numbers[owner])[0]])
+        for played, owner, fired in owners
+    )
+    first, _ = waits.most_common(1)[0]
+    when = f'{{ every = "{beat}f", first = "{first}f" }}'
+    return {
+        "when": Value(
+            when, f"{count} of {times(sum(gaps.values()), 'gap')} are of {beat} frames, or of several times as many"
+        )
+    }
+
+
+def _shown(shots: Sequence[Shot]) -> dict[str, Value] | None:
+    """The cell of a clip in which nearly all are fired."""
+    cells = Counter((shot.clip, shot.cell) for shot in shots if shot.clip)
+    if not cells:
+        return None
+    (clip, cell), count = cells.most_common(1)[0]
+    if count < MOST * len(shots):
+        return None
+    return {"when": Value(f"{{ clip = {quoted(clip)}, cell = {cell} }}", f"{count} of {times(len(shots), 'shot')}")}
+
+
+def _is_aimed(shot: Shot, point: Vector | None) -> bool:
+    """Whether it flies at a point from where it appears."""
+    if point is None or shot.step is None or math.dist(point, shot.place) < 1e-6:
+        return False
+    way = math.atan2(point[1] - shot.place[1], point[0] - shot.place[0])
+    return abs(math.remainder(math.degrees(way - math.atan2(shot.step[1], shot.step[0])), 360.0)) <= SPREAD
+
+
+def _input_of(shot: Shot) -> Vector | None:
+    return shot.played.inputs.aim_of(shot.frame, shot.owner, None)
+
+
+def _nearest(shot: Shot, kind: str) -> Vector | None:
+    poses, played = shot.played.poses, shot.played
+    rows = played.block(shot.frame, shot.frame + 1)
+    there = [
+        (float(poses.x[row]), float(poses.y[row]))
+        for row in range(rows.start, rows.stop)
+        if played.actors[poses.actor[row]].kind == kind and played.actors[poses.actor[row]].id != shot.owner
+    ]
+    return min(there, key=lambda one: math.dist(one, shot.place), default=None)
