@@ -119,9 +119,14 @@ class BoxDraft(Seen):
             box.keys["rect"] = Value(text, why or "what is left of the reach of both")
             if median(ups):
                 box.keys["at"] = Value(f"[0, {shown(-median(ups))}]", "hits count where it is that far off")
-            pace = self._pace(striker)
+            pace, fastest = self._pace(striker)
+            thin = min((min(x1 - x0, y1 - y0) for one in targets for x0, y0, x1, y1 in self._rects(one)), default=1e9)
             if pace > max(min(rect) + 2.0, 3.0):
                 box.keys["swept"] = Value("true", f"it goes {shown(pace)} units a frame, further than it is wide")
+            elif fastest > thin:
+                box.keys["swept"] = Value(
+                    "true", f"it goes up to {shown(fastest)} units a frame, through {shown(thin)}"
+                )
         else:
             box.keys["rect"] = Value("[8, 8]", "not known: log `boxes`")
             self.unknown.append(f"{striker}: how far it reaches: log `boxes`")
@@ -162,7 +167,8 @@ class BoxDraft(Seen):
         x0, y0, x1, y1 = np.median(told, axis=0).tolist()
         return BoxGuess(name, role, keys, (x1 - x0, y1 - y0), ((x0 + x1) / 2, (y0 + y1) / 2))
 
-    def _pace(self, kind: str) -> float:
+    def _pace(self, kind: str) -> tuple[float, float]:
+        """How far it goes in nearly every frame, and in the fastest."""
         steps = []
         for played in self.recordings:
             poses = played.poses
@@ -171,7 +177,7 @@ class BoxDraft(Seen):
                 np.array([one.kind == kind for one in played.actors])[poses.actor] & (before >= 0) & ~poses.cut
             )
             steps += np.hypot(poses.x[rows] - poses.x[before[rows]], poses.y[rows] - poses.y[before[rows]]).tolist()
-        return float(np.quantile(steps, 0.9)) if steps else 0.0
+        return (float(np.quantile(steps, 0.9)), max(steps)) if steps else (0.0, 0.0)
 
     def _during(self, striker: str, targets: Sequence[str], box: BoxGuess) -> None:
         """The cells of clips in which it ever hit, where its kind also shows others."""

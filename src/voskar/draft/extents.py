@@ -14,6 +14,12 @@ REACH = 80.0
 """Units within which two may have touched at all."""
 LAG = 6
 """Frames that a game may count a hit after boxes first met."""
+EARLY = 30
+"""Frames before a hit in which the two may have met first."""
+LEAST = 3
+"""Hits from which their frames tell how far two reach."""
+STEADY = 0.25
+"""Frames a hit by which a game that counts hits exactly is uneven at most, where boxes are."""
 STEPS = 24
 """Candidates on each axis."""
 
@@ -88,7 +94,8 @@ def extents(
         up = float(np.median(dy[last])) if np.ptp(dy[last]) < 4 or len(last) > 2 else 0.0
         up = up if abs(up) > 2 else 0.0
     dx, dy = np.abs(dx), np.abs(dy - up)
-    return _fitted(dx, dy, windows, ~struck[pair], pair, up, len(hits))
+    lead = _lead(pair, frame, dx, dy, hits)
+    return _fitted(dx, dy, windows, ~struck[pair], pair, lead, up, len(hits))
 
 
 def _off(dx: float, dy: float, facing: float, known: Sequence[Rect]) -> tuple[float, float]:
@@ -136,10 +143,35 @@ def _near(
     return _Near(*(np.array(one) for one in columns))
 
 
+def _lead(pair: Ints, frame: Ints, dx: Floats, dy: Floats, hits: Sequence[tuple[int, int]]) -> Floats:
+    """(2, hits, EARLY + 1) how the two of each hit stand in its frame, in the one before, and so on; far where they are
+    not near."""
+    found = np.full((2, len(hits), EARLY + 1), np.inf)
+    for at, (number, when) in enumerate(hits):
+        rows = np.flatnonzero((pair == number) & (frame >= when - EARLY) & (frame <= when))
+        found[0, at, when - frame[rows]], found[1, at, when - frame[rows]] = dx[rows], dy[rows]
+    return found
+
+
+def _unsteady(lead: Floats, wide: float, high: float) -> float:
+    """How many frames before each hit the two met first, as far as that differs from hit to hit; a game may count all
+    of them some frames late."""
+    inside = (lead[0] < wide) & (lead[1] < high)
+    began = np.argmax(inside[:, : LAG + 1], axis=1)
+    met = inside[np.arange(len(inside)), began]
+    after = np.arange(EARLY + 1)[None, :] >= began[:, None]
+    left = np.where((~inside & after).any(axis=1), np.argmax(~inside & after, axis=1), EARLY + 1)
+    early = (left - 1)[met & (left <= EARLY)]  # of others i-frames may have run out
+    if len(early) < LEAST:
+        return float("inf")
+    return float(np.minimum(np.abs(early - np.median(early)), LAG).sum() + max(float(np.median(early)) - LAG, 0.0))
+
+
 def _fitted(
-    dx: Floats, dy: Floats, windows: Iterable[Ints], idle: np.ndarray, pair: Ints, up: float, claims: int
+    dx: Floats, dy: Floats, windows: Iterable[Ints], idle: np.ndarray, pair: Ints, lead: Floats, up: float, claims: int
 ) -> Extents:
-    """Of a grid of extents one of the smaller of those that explain most hits with the fewest touches beside."""
+    """Of a grid of extents one of the smaller of those that explain most hits with the fewest touches beside, and of
+    these that which the hits come after most evenly."""
     windows = list(windows)
     # of each hit the frame in which the two were nearest in both directions at once
     deepest = np.array([rows[np.argmin(np.maximum(dx[rows], dy[rows]))] for rows in windows])
@@ -153,6 +185,9 @@ def _fitted(
             best.append((matched - spare, matched, wide, high))
     top = max(best)[0]
     fits = [(wide, high) for score, _, wide, high in best if score == top]
+    uneven = [_unsteady(lead, *one) for one in fits]
+    if min(uneven) <= STEADY * lead.shape[1]:  # else the game counts hits now sooner, now later
+        fits = [one for one, value in zip(fits, uneven, strict=True) if value <= min(uneven) + 0.5]
     wide, high = sorted(fits, key=lambda one: one[0] * one[1])[len(fits) // 3]
     inside = (dx < wide) & (dy < high)
     matched = sum(bool(inside[rows].any()) for rows in windows)

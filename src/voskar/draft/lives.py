@@ -9,8 +9,10 @@ import numpy as np
 
 from voskar.core.recording import Claim, Recording
 from voskar.draft.seen import FEW, Seen
-from voskar.draft.values import Value, shown, times
+from voskar.draft.values import Value, roundest, shown, times
 
+FAR = 1200
+"""Frames after a hit from which being immune has another cause."""
 LATEST = 120
 """Frames after a death in which its life may be taken."""
 
@@ -58,15 +60,12 @@ class LifeDraft(Seen):
     def _iframes(self, target: str) -> None:
         """As long as it is logged immune after a hit; else the least time between two hits on one: where several are as
         short, that is no accident."""
-        told: Counter[int] = Counter()
-        for number, one in self._of_target(target):
-            if one.damage is None or one.damage > 0:
-                shield = self._shield(self.recordings[number], one.target or "", one.frame + 1)
-                told.update([] if shield is None else [shield])
-        if told:
-            value, count = told.most_common(1)[0]
-            if value:
-                why = f"logged immune for so long after {count} of {times(sum(told.values()), 'hit')}"
+        least, most, rows = self._immune_bounds(target)
+        if rows and least <= most:
+            if least:
+                value = int(roundest(least, most + 1))
+                spread = "exactly" if least == most else f"{least} to {most}"
+                why = f"logged immune so long after hits, {spread}, in {times(rows, 'pose')}"
                 self.kinds[target].keys["iframes"] = Value(f'"{value}f"', why)
             return
         gaps: list[int] = []
@@ -87,6 +86,31 @@ class LifeDraft(Seen):
             self.kinds[target].keys["iframes"] = Value(f'"{least - 1}f"', why + sure)
         if close < FEW:
             self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
+
+    def _immune_bounds(self, target: str) -> tuple[int, int, int]:
+        """How many frames after a hit it was still logged immune, how many at most, and how many poses tell; a return
+        has i-frames of its own."""
+        least, most, rows = 0, FAR, 0
+        for number, played in enumerate(self.recordings):
+            hits: dict[str, list[int]] = defaultdict(list)
+            for one in self.hits[number]:
+                if self._kind(played, one.target) == target and (one.damage is None or one.damage > 0):
+                    hits[one.target or ""].append(one.frame)
+            for name, frames in hits.items():
+                ends = [one.frame for one in played.claims if one.event in ("down", "respawn") and one.id == name]
+                ends += list(played.resets)
+                poses, own = played.poses, played.poses.rows_of(played.numbers[name])
+                for row in own[poses.immune[own] >= 0].tolist():
+                    frame = int(poses.frame[row])
+                    since = max([one for one in frames if one < frame], default=None)
+                    if since is None or frame in frames or any(since <= one <= frame for one in ends):
+                        continue
+                    rows += 1
+                    if poses.immune[row]:
+                        least = max(least, frame - since) if frame - since < FAR else least
+                    else:
+                        most = min(most, frame - since - 1)
+        return least, most, rows
 
     def _shield(self, played: Recording, name: str, frame: int) -> int | None:
         """How many frames from one on it is logged immune; None where that is not told to its end."""

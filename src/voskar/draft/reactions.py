@@ -87,6 +87,7 @@ class ReactionDraft(Seen):
             above += (poses.y[target] - poses.y[rows[1]]) * down > across
         if seen >= LEAST and above == falling == seen:
             made.keys["only_from"] = Value('["above"]', f"it is above in {times(seen, 'hit')}, and falls")
+            made.keys["from_by"] = Value('"centre"', "")
             made.keys["falling"] = Value("true", "")
             back = {
                 (number, one.frame, one.target, one.striker) for number, told in enumerate(self.hits) for one in told

@@ -12,7 +12,7 @@ import numpy as np
 
 from voskar.core.recording import Recording
 from voskar.draft.seen import CLOSE, Seen
-from voskar.draft.values import Value, quoted, shown, times
+from voskar.draft.values import Value, quoted, roundest, shown, times
 
 LEAST = 3
 """Shots of an owner's kind from which they tell anything."""
@@ -221,17 +221,8 @@ def _edges(shots: Sequence[Shot]) -> dict[str, float] | None:
         low, high = max(inside for inside, _ in some), min(beyond for _, beyond in some)
         if low >= high or len(some) < 2:
             return None
-        found[side] = sides[side][1](_roundest(low, high))
+        found[side] = sides[side][1](roundest(low, high))
     return found
-
-
-def _roundest(low: float, high: float) -> float:
-    """The roundest number from `low` on and below `high`."""
-    for unit in (100.0, 50.0, 10.0, 5.0, 1.0):
-        value = math.ceil(low / unit) * unit
-        if value < high:
-            return value
-    return low
 
 
 def _by_owner(shots: Sequence[Shot]) -> list[tuple[Recording, str, list[int]]]:

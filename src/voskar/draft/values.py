@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from dataclasses import dataclass, field
 
 
@@ -69,3 +70,12 @@ def shown(value: float) -> str:
 def quoted(name: str) -> str:
     """A name as TOML has it."""
     return json.dumps(name, ensure_ascii=False)
+
+
+def roundest(low: float, high: float) -> float:
+    """The roundest number from `low` on and below `high`."""
+    for unit in (100.0, 50.0, 10.0, 5.0, 1.0):
+        value = math.ceil(low / unit) * unit
+        if value < high:
+            return value
+    return low
