@@ -124,9 +124,8 @@ class BoxDraft(Seen):
             if pace > max(min(rect) + 2.0, 3.0):
                 box.keys["swept"] = Value("true", f"it goes {shown(pace)} units a frame, further than it is wide")
             elif fastest > thin:
-                box.keys["swept"] = Value(
-                    "true", f"it goes up to {shown(fastest)} units a frame, through {shown(thin)}"
-                )
+                why = f"it goes up to {shown(fastest)} units a frame, through {shown(thin)}"
+                box.keys["swept"] = Value("true", why)
         else:
             box.keys["rect"] = Value("[8, 8]", "not known: log `boxes`")
             self.unknown.append(f"{striker}: how far it reaches: log `boxes`")
