@@ -13,7 +13,7 @@ from rich.text import Text
 from voskar.commands import compare as comparison
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import account_options, load
+from voskar.commands.options import account_options, engine_options, load
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
 from voskar.core.watching import watched
@@ -32,7 +32,7 @@ from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
 ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose", "draw", "shrink"}
-SUITE_ONLY = {"suite", "workers", "report", "stop", "pages", "brief", "shard", "fresh"}
+SUITE_ONLY = {"suite", "workers", "cluster", "report", "stop", "pages", "brief", "shard", "fresh"}
 """Options for one recording, and for a suite."""
 
 
@@ -68,7 +68,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay should agree with too.")
 @click.option("--propose", metavar="FILE", help="Write a first file of expectations from this replay, and stop.")
 @click.option("--suite", default=NAME, show_default=True, metavar="FILE", help="The suite, where no files are given.")
-@click.option("--workers", type=click.IntRange(1), metavar="N", help="Processes of a suite.  [default: all cores]")
+@engine_options(" of a suite")
 @click.option(
     "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .html, .txt (file:line: text)."
 )
@@ -98,6 +98,7 @@ def command(
     propose: str | None,
     suite: str,
     workers: int | None,
+    cluster: str | None,
     report: tuple[str, ...],
     pages: str | None,
     brief: bool,
@@ -127,7 +128,7 @@ def command(
             raise click.UsageError(f"--{option} goes with files: a suite has it in its [[runs]]")
         return check_suite(
             suite,
-            workers,
+            (workers, cluster),
             report,
             stop=stop,
             everything=everything,

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import wraps
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
@@ -20,6 +21,9 @@ from voskar.errors import InputError, Problem, nearest
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import Rulebook, load_rulebook
 from voskar.files.windows import parse_windows
+
+if TYPE_CHECKING:
+    from voskar.suite.running import Engine
 
 SLOW = 50_000  # poses from which a kernel that is not compiled is worth a note
 
@@ -73,6 +77,37 @@ def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync 
     """What a replay needs to go on from the game's account."""
     windows = parse_windows(within).at(played.rate)
     return Resync(windows) if resync else None
+
+
+def engine_options(what: str) -> Callable[[F], F]:
+    """`--workers` and `--cluster`, of a command that has more to do than one process likes to."""
+
+    def decorated(function: F) -> F:
+        workers = click.option(
+            "--workers", type=click.IntRange(1), metavar="N", help=f"Processes{what}.  [default: all cores]"
+        )
+        cluster = click.option(
+            "--cluster", metavar="ADDRESS", help=f"A scheduler{what} whose workers do it: tcp://host:8786."
+        )
+        return workers(cluster(function))
+
+    return decorated
+
+
+@contextmanager
+def engine_of(workers: int | None, address: str | None) -> Iterator[Engine]:
+    """Where work is done, as options say."""
+    from voskar.suite.running import Processes
+
+    if address is None:
+        yield Processes(workers)
+        return
+    if workers is not None:
+        raise click.UsageError("--workers are those of this machine: leave them out with --cluster")
+    from voskar.suite.cluster import cluster
+
+    with cluster(address) as engine:
+        yield engine
 
 
 def tables_option(function: F) -> F:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 from collections.abc import Sequence
 from pathlib import Path
@@ -16,6 +15,7 @@ from rich.text import Text
 from voskar.audit import CHECKS
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
+from voskar.commands.options import engine_of
 from voskar.errors import InputError, Problem
 from voskar.files.reading import made_folder
 from voskar.files.suite import NAME, load_suite
@@ -63,7 +63,7 @@ def shard_of(text: str) -> tuple[int, int]:
 
 def check_suite(
     suite: str,
-    workers: int | None,
+    workers: tuple[int | None, str | None],
     written: tuple[str, ...],
     *,
     stop: bool,
@@ -76,8 +76,8 @@ def check_suite(
     shard: str | None = None,
     fresh: bool = False,
 ) -> int:
-    """Runs a suite and shows it. Exit code 1 if anything disagrees or too few rules were exercised, 2 if a recording
-    could not be read."""
+    """Runs a suite, with so many processes or on a cluster at an address, and shows it. Exit code 1 if anything
+    disagrees or too few rules were exercised, 2 if a recording could not be read."""
     if suite == NAME and not Path(NAME).exists():
         raise click.UsageError(f"give a RULEBOOK and a RECORDING, or run in a folder with a {NAME}")
     loaded = load_suite(suite, CHECKS)
@@ -87,15 +87,19 @@ def check_suite(
         jobs = jobs[number - 1 :: parts]
     coverage = coverage or least is not None
     forms = [(path, report_form(path)) for path in written]
-    count = workers or os.cpu_count() or 1
+    if pages is not None and workers[1] is not None:
+        raise click.UsageError("--pages are written where recordings are checked: leave them out with --cluster")
     results: list[Result] = []
     verdicts = Verdicts(default_folder(), fresh=fresh)
     out = present.console()
     if pages is not None:
         made_folder(pages)
-    with Progress(transient=True, disable=as_json or not out.is_terminal, console=out) as bar:
+    with (
+        engine_of(*workers) as engine,
+        Progress(transient=True, disable=as_json or not out.is_terminal, console=out) as bar,
+    ):
         task = bar.add_task("checking", total=len(jobs))
-        for result in run_suite(jobs, count, verdicts=verdicts, coverage=coverage, pages=pages):
+        for result in run_suite(jobs, engine, verdicts=verdicts, coverage=coverage, pages=pages):
             results.append(result)
             bar.advance(task)
             if not as_json and not brief:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import math
-import os
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -14,7 +13,7 @@ from rich.progress import Progress
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import account_options, check_actors, picture_ending
+from voskar.commands.options import account_options, check_actors, engine_of, engine_options, picture_ending
 from voskar.errors import InputError, Problem
 from voskar.evidence.fitting import search
 from voskar.evidence.tuning import Point, Score, fit_words
@@ -24,7 +23,7 @@ from voskar.files.rewrite import rewrite
 from voskar.files.rulebook import Rulebook, load_rulebook
 from voskar.files.vary import LAG, MOST, Axis, Change, changed, meant, parse_axis, told_value
 from voskar.files.windows import parse_windows
-from voskar.suite.running import in_parallel
+from voskar.suite.running import Engine
 from voskar.suite.tuning import Reactions, run_halves, run_trials, trials, trials_of
 
 CHANGES = ("gained", "lost", "moved", "changed")
@@ -60,7 +59,7 @@ Example:
 @account_options()
 @click.option("--actor", metavar="ID", help="Count only hits on this actor, and its deaths.")
 @click.option("-o", "--out", metavar="FILE", help="A figure of one or two varied keys: .png or .svg by the ending.")
-@click.option("--workers", type=click.IntRange(1), metavar="N", help="Processes.  [default: all cores]")
+@engine_options("")
 @click.option("--all", "everything", is_flag=True, help=f"List every variant, not only the first {ROWS}.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object instead of a table.")
 def command(
@@ -75,6 +74,7 @@ def command(
     actor: str | None,
     out: str | None,
     workers: int | None,
+    cluster: str | None,
     everything: bool,
     as_json: bool,
 ) -> None:
@@ -94,7 +94,8 @@ def command(
         axes = [parse_axis(text) for text in fitted]
         _check_keys(axes, recordings)
         options = {"reactions": reactions, "within": within, "resync": resync}
-        _fit(rulebook, recordings, axes, options, workers or os.cpu_count() or 1, write=write, as_json=as_json)
+        with engine_of(workers, cluster) as engine:
+            _fit(rulebook, recordings, axes, options, engine, write=write, as_json=as_json)
         return
     if write:
         raise click.UsageError("--write goes with --fit")
@@ -111,9 +112,12 @@ def command(
     check_actors({name for names in known for name in names}, [actor] if actor else [], "--actor")
     scores: dict[Point, Score] = {}
     console = present.console()
-    with Progress(transient=True, disable=as_json or not console.is_terminal, console=console) as bar:
+    with (
+        engine_of(workers, cluster) as engine,
+        Progress(transient=True, disable=as_json or not console.is_terminal, console=console) as bar,
+    ):
         task = bar.add_task("replaying", total=len(some))
-        for trial, score in run_trials(some, workers or os.cpu_count() or 1):
+        for trial, score in run_trials(some, engine):
             scores[trial.point] = scores.get(trial.point, Score()) + score
             bar.advance(task)
     lines = fit_words([axis.key for axis in axes], [axis.values for axis in axes], scores)
@@ -134,7 +138,7 @@ def _fit(
     recordings: Sequence[str],
     axes: Sequence[Axis],
     options: dict[str, Any],
-    workers: int,
+    engine: Engine,
     *,
     write: bool,
     as_json: bool,
@@ -145,7 +149,7 @@ def _fit(
     told: dict[Point, tuple[int, int]] = {}
 
     def wrong(points: Sequence[Point]) -> list[int]:
-        found = list(in_parallel(run_halves, trials_of(rulebook, recordings, axes, points, **options), workers))
+        found = list(engine(run_halves, trials_of(rulebook, recordings, axes, points, **options)))
         for index, point in enumerate(points):
             own = found[index * len(recordings) : (index + 1) * len(recordings)]
             told[point] = sum(one for one, _ in own), sum(one for _, one in own)

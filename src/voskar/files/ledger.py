@@ -16,6 +16,7 @@ from voskar.core.ledger.event import NUMBERS
 from voskar.core.ledger.events import SORTS
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors, read_text, reads, whole_file
+from voskar.files.remote import fetched, is_remote
 
 if TYPE_CHECKING:
     import pandas
@@ -115,6 +116,9 @@ def read_ledger(path: str | Path) -> Ledger:
 
     Raises InputError for a file that is none, or of a later format.
     """
+    if is_remote(path):
+        with fetched(str(path)) as local:
+            return read_ledger(local)
     ending = check_ending(path)
     reads(path)
     if not is_ledger(path):

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import IO, cast
 
 from voskar.errors import InputError, Problem, nearest
+from voskar.files.remote import is_remote, sent
 
 GZIP_MAGIC = b"\x1f\x8b"
 LONGEST = 64 << 20
@@ -158,8 +159,13 @@ def made_folder(path: str | Path) -> None:
 def whole_file(path: str | Path) -> Iterator[Path]:
     """A temporary path beside `path` that takes its place when the block succeeds, and is removed when not.
 
-    A link is written through. Raises InputError for a file that this run has read.
+    A link is written through; a URL gets the file when it is whole. Raises InputError for a file that this run has
+    read.
     """
+    if is_remote(path):
+        with sent(str(path)) as part:
+            yield part
+        return
     target = Path(path)
     if target.is_symlink():
         target = target.resolve()

@@ -17,6 +17,7 @@ from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import json_frames
 from voskar.files.header import meaning, read_header
 from voskar.files.reading import ShortLines, open_lines, reads
+from voskar.files.remote import fetched, is_remote
 from voskar.files.rulebook import Rulebook
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
@@ -80,7 +81,11 @@ def read_stage_text(text: str, name: str, rulebook: Rulebook) -> Recording:
 
 @contextmanager
 def open_frames(path: str | Path) -> Iterator[FrameSource]:
-    """Opens a recording in any of its forms."""
+    """Opens a recording in any of its forms, here or at a URL."""
+    if is_remote(path):
+        with fetched(str(path)) as local, open_frames(local) as source:
+            yield source
+        return
     if Path(path).suffix.lower() == ".toml":
         from voskar.files.stage import read_stage  # scripts are few, and their schema takes time to build
 

@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from voskar.errors import InputError, Problem, nearest
+from voskar.files.remote import is_remote
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.rulebook_schema import Names, Table
 from voskar.files.toml_sources import inside, read_source
@@ -94,10 +95,11 @@ def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
             raise InputError(source.problem(("runs", index), "no rulebook, neither here nor in [suite]"))
         for place, pattern in enumerate(runs.recordings):
             where = ("runs", index, "recordings", place)
-            if Path(pattern).is_absolute() or ".." in Path(pattern).parts:
+            remote = is_remote(pattern)
+            if not remote and (Path(pattern).is_absolute() or ".." in Path(pattern).parts):
                 raise InputError(source.problem(where, f'found "{pattern}", expected a path below the suite\'s folder'))
             try:
-                found = sorted(root.glob(pattern))
+                found: list[Path | str] = [pattern] if remote else [*sorted(root.glob(pattern))]
             except (ValueError, NotImplementedError, OSError):  # an empty one, `**x`, or a name that is too long
                 message = f'found "{pattern[:80]}", expected the path of recordings, or a pattern such as "*.jsonl"'
                 raise InputError(source.problem(where, message)) from None
@@ -116,15 +118,15 @@ def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
     return Suite(tuple(jobs), data.suite.coverage, data.suite.audit, tuple(data.suite.allow))
 
 
-def _job(root: Path, recording: Path, rulebook: str, runs: RunsTable, suite: SuiteTable) -> Job:
-    """What one recording is held against. Raises ValueError for a path outside the suite's folder."""
-    name = recording.name.split(".")[0]
+def _job(root: Path, recording: Path | str, rulebook: str, runs: RunsTable, suite: SuiteTable) -> Job:
+    """What one recording, a path or a URL, is held against. Raises ValueError for a path outside the suite's folder."""
+    name = Path(recording).name.split(".")[0]
 
     def below(text: str) -> str:
         return str(inside(root, root / text.replace("{name}", name)))
 
     return Job(
-        recording.relative_to(root).as_posix(),
+        recording if isinstance(recording, str) else recording.relative_to(root).as_posix(),
         below(rulebook),
         str(recording),
         tuple(below(text) for text in runs.expect),

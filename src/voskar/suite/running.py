@@ -12,7 +12,7 @@ from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from functools import lru_cache, partial
 from pathlib import Path
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
 from voskar.audit import CHECKS, audit
 from voskar.core.recording import Recording
@@ -134,14 +134,14 @@ def _size(job: Job) -> float:
 
 
 def run_suite(
-    jobs: Sequence[Job], workers: int, *, verdicts: Verdicts, coverage: bool = False, pages: str | None = None
+    jobs: Sequence[Job], engine: Engine, *, verdicts: Verdicts, coverage: bool = False, pages: str | None = None
 ) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done. What `verdicts` has kept is
     not judged again, unless pages are to be written."""
     keys = [None if pages is not None else verdicts.key(job, coverage=coverage) for job in jobs]
     kept = [verdicts.get(key) for key in keys]
     todo = [job for job, result in zip(jobs, kept, strict=True) if result is None]
-    done = in_parallel(partial(run_job, coverage=coverage, pages=pages), todo, workers, _lost, _size)
+    done = engine(partial(run_job, coverage=coverage, pages=pages), todo, _lost, _size)
     for key, known in zip(keys, kept, strict=True):
         result = known
         if result is None:
@@ -188,37 +188,55 @@ def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
         yield found
 
 
-def in_parallel(
-    function: Callable[[T], R],
-    items: Sequence[T],
-    workers: int,
-    lost: Callable[[T], R] | None = None,
-    weight: Callable[[T], float] | None = None,
-) -> Iterator[R]:
-    """What a function makes of each item, in their order; with more than one worker in processes of their own, which
-    begin with the items of the most `weight`.
+class Engine(Protocol):
+    """Where work is done: what a function makes of each item, in their order, begun with those of the most `weight`.
+    `lost` says what comes of an item whose process is killed, and killed again when it is tried again; without it that
+    raises VoskarError."""
 
-    Where a process is killed, what it and its fellows had not done is tried again, each by itself; `lost` says what
-    comes of one that is killed again. Raises VoskarError without it.
-    """
-    if workers <= 1 or len(items) == 1:
-        yield from map(function, items)
-        return
-    done = 0
-    with _workers(min(workers, len(items))) as pool:
-        first = sorted(range(len(items)), key=lambda at: -weight(items[at])) if weight else range(len(items))
-        submitted = {at: pool.submit(function, items[at]) for at in first}
-        futures = [submitted[at] for at in range(len(items))]
-        try:
-            for future in futures:
-                yield future.result()
-                done += 1
-        except BrokenProcessPool:
-            pass
-        else:
+    def __call__(
+        self,
+        function: Callable[[T], R],
+        items: Sequence[T],
+        lost: Callable[[T], R] | None = None,
+        weight: Callable[[T], float] | None = None,
+    ) -> Iterator[R]:
+        """The results."""
+        ...
+
+
+class Processes:
+    """Processes of this machine; one worker, or one item, needs none."""
+
+    def __init__(self, workers: int | None = None) -> None:
+        self.workers = workers or os.cpu_count() or 1
+
+    def __call__(
+        self,
+        function: Callable[[T], R],
+        items: Sequence[T],
+        lost: Callable[[T], R] | None = None,
+        weight: Callable[[T], float] | None = None,
+    ) -> Iterator[R]:
+        """The results. Where a process is killed, what it and its fellows had not done is tried again, each by
+        itself."""
+        if self.workers <= 1 or len(items) == 1:
+            yield from map(function, items)
             return
-    for item in items[done:]:
-        yield _alone(function, item, lost)
+        done = 0
+        with _workers(min(self.workers, len(items))) as pool:
+            first = sorted(range(len(items)), key=lambda at: -weight(items[at])) if weight else range(len(items))
+            submitted = {at: pool.submit(function, items[at]) for at in first}
+            futures = [submitted[at] for at in range(len(items))]
+            try:
+                for future in futures:
+                    yield future.result()
+                    done += 1
+            except BrokenProcessPool:
+                pass
+            else:
+                return
+        for item in items[done:]:
+            yield _alone(function, item, lost)
 
 
 def _alone(function: Callable[[T], R], item: T, lost: Callable[[T], R] | None) -> R:

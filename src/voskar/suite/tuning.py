@@ -15,7 +15,7 @@ from voskar.evidence.tuning import Point, Score, halves, score
 from voskar.files.recording import load_recording
 from voskar.files.vary import LAG, Axis, Change, changed
 from voskar.files.windows import parse_windows
-from voskar.suite.running import in_parallel, rulebook
+from voskar.suite.running import Engine, rulebook
 
 NO_RULES = 1 << 30
 """Disagreements of a variant that is no rulebook."""
@@ -83,9 +83,9 @@ def _lag(axes: Sequence[Axis], point: Point) -> int:
     return sum(int(axis.values[place]) for axis, place in zip(axes, point, strict=True) if axis.key == LAG)
 
 
-def run_trials(some: Sequence[Trial], workers: int) -> Iterator[tuple[Trial, Score]]:
+def run_trials(some: Sequence[Trial], engine: Engine) -> Iterator[tuple[Trial, Score]]:
     """Each trial with its score, in order."""
-    yield from zip(some, in_parallel(run_trial, some, workers), strict=True)
+    yield from zip(some, engine(run_trial, some), strict=True)
 
 
 def run_trial(trial: Trial) -> Score:

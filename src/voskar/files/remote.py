@@ -1,0 +1,71 @@
+"""Recordings, ledgers and reports that are named by a URL: copied here to be read, or from here once written."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from voskar.errors import InputError, Problem
+
+
+def is_remote(path: str | Path) -> bool:
+    """Whether a name is a URL. A `Path` made of one has lost a slash, and is none."""
+    return isinstance(path, str) and "://" in path
+
+
+@contextmanager
+def fetched(url: str) -> Iterator[Path]:
+    """A copy of the file, or of the folder of tables, that a URL names; errors in the block name the URL. Raises
+    InputError for what cannot be had."""
+    with tempfile.TemporaryDirectory(prefix="voskar-") as folder:
+        local = Path(folder) / url.rstrip("/").rpartition("/")[2]
+        system, path = _system(url)
+        with _plain(url):
+            system.get(path, str(local), recursive=system.isdir(path))
+        try:
+            yield local
+        except InputError as error:
+            named = [one.file.replace(str(local), url) if one.file else one.file for one in error.problems]
+            raise InputError(
+                [replace(one, file=name) for one, name in zip(error.problems, named, strict=True)]
+            ) from None
+
+
+@contextmanager
+def sent(url: str) -> Iterator[Path]:
+    """A file to be written, which is put where a URL says when the block succeeds. Raises InputError."""
+    with tempfile.TemporaryDirectory(prefix="voskar-") as folder:
+        local = Path(folder) / url.rpartition("/")[2]
+        system, path = _system(url)
+        yield local
+        with _plain(url):
+            system.put(str(local), path)
+
+
+def _system(url: str) -> tuple[Any, str]:
+    try:
+        import fsspec
+    except ImportError:
+        hint = 'pip install "voskar[remote]"'
+        raise InputError(Problem("found a URL, which needs the extra `remote`", file=url, hint=hint)) from None
+    with _plain(url):
+        found: tuple[Any, str] = fsspec.core.url_to_fs(url)
+        return found
+
+
+@contextmanager
+def _plain(url: str) -> Iterator[None]:
+    """Whatever a service, its library or the network says, as one clear error."""
+    try:
+        yield
+    except FileNotFoundError:
+        raise InputError(Problem("no such file", file=url)) from None
+    except ImportError as error:  # the library of a service is not there
+        raise InputError(Problem(f"cannot be read without its library: {error}", file=url)) from None
+    except Exception as error:  # each service has its own errors
+        told = str(error).splitlines()
+        raise InputError(Problem(f"cannot be reached: {told[0] if told else type(error).__name__}", file=url)) from None

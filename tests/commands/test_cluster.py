@@ -1,0 +1,139 @@
+"""A suite on other machines: a real scheduler with two worker processes, of which one is killed; files by URL."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import voskar as installed
+from tests.commands.test_cli import VOSKAR, voskar
+
+COPIES = 6
+WIDE = {**os.environ, "COLUMNS": "100", "PYTHONUNBUFFERED": "1"}
+BROKEN = '{"voskar": "recording", "version": 1, "rate": 60}\n{"frame": "x"}\n'
+
+
+@contextmanager
+def engine(**more: str) -> Iterator[tuple[str, list[int], subprocess.Popen[str]]]:
+    """Address, processes of the workers, and the scheduler's own process."""
+    script = Path(__file__).with_name("engine.py")
+    process = subprocess.Popen(
+        [sys.executable, script], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+        env={**os.environ, **more},
+    )  # fmt: skip
+    assert process.stdin is not None
+    assert process.stdout is not None
+    try:
+        address, *pids = process.stdout.readline().split()
+        yield address, [int(one) for one in pids], process
+    finally:
+        process.kill() if process.poll() is not None else process.stdin.close()
+        try:
+            process.wait(20)
+        except subprocess.TimeoutExpired:
+            process.kill()
+
+
+@pytest.fixture(scope="module")
+def running() -> Iterator[tuple[str, list[int], subprocess.Popen[str]]]:
+    with engine() as started:
+        yield started
+
+
+@pytest.fixture
+def suite(apiary: Path, tmp_path: Path) -> Path:
+    """Many recordings, one that cannot be read, one with an image in its rules, in folders."""
+    for name in ("apiary.toml", "hive.toml", "moth.png", "meadow.expect.toml"):
+        shutil.copy(apiary / name, tmp_path / name)
+    (tmp_path / "plays").mkdir()
+    for number in range(COPIES):
+        shutil.copy(apiary / "meadow.jsonl", tmp_path / "plays" / f"meadow {number:02}.jsonl")
+    (tmp_path / "plays" / "broken.jsonl").write_text(
+        '{"voskar": "recording", "version": 1, "rate": 60}\n{"frame": "x"}\n'
+    )
+    runs = '[[runs]]\nrecordings = ["plays/*.jsonl"]\nexpect = ["meadow.expect.toml"]\n'
+    (tmp_path / "voskar.toml").write_text(f'voskar = 1\n[suite]\nrulebook = "apiary.toml"\n{runs}')
+    return tmp_path
+
+
+def test_the_same_bytes_though_a_worker_dies(suite: Path, running: Any) -> None:
+    address, pids, _ = running
+    here = voskar("check", "--fresh", "--report", "here.json", cwd=suite)
+    command = [VOSKAR, "check", "--fresh", "--cluster", address, "--report", "there.json"]
+    with subprocess.Popen(command, cwd=suite, stdout=subprocess.PIPE, text=True, env=WIDE) as there:
+        assert there.stdout is not None
+        first = there.stdout.readline()
+        os.kill(pids[0], signal.SIGKILL)  # in the middle of the others
+        told = first + there.stdout.read()
+    assert (there.returncode, told) == (here.returncode, here.stdout) == (2, told)
+    assert (suite / "there.json").read_bytes() == (suite / "here.json").read_bytes()
+    assert "plays/broken.jsonl:2" in told
+    outside = voskar("check", "--fresh", "--cluster", address, "--suite", suite / "voskar.toml", cwd=suite.parent)
+    assert f"{suite}/plays/broken.jsonl:2" in outside.stdout  # named in full, as on this machine
+
+
+def test_a_grid_too(apiary: Path, running: Any) -> None:
+    grid = ("tune", "apiary.toml", "meadow.jsonl", "--vary", "kinds.keeper.iframes=58f..61f", "--json")
+    here, there = (voskar(*grid, *more, cwd=apiary) for more in ((), ("--cluster", running[0])))
+    assert (there.returncode, there.stdout) == (0, here.stdout), there.stderr
+
+
+@pytest.mark.parametrize(
+    ("options", "told"),
+    [
+        (("--cluster", "nowhere"), "found no scheduler at nowhere"),
+        (("--cluster", "tcp://127.0.0.1:9", "--workers", "2"), "leave them out with --cluster"),
+        (("--cluster", "tcp://127.0.0.1:9", "--pages", "p"), "leave them out with --cluster"),
+    ],
+)
+def test_what_cannot_be(suite: Path, here: Any, options: tuple[str, ...], told: str) -> None:
+    done = here("check", *options, cwd=suite)
+    assert (done.returncode, told in done.stderr) == (2, True), done.stderr
+
+
+def test_workers_with_another_voskar_are_refused(suite: Path, tmp_path: Path) -> None:
+    source = Path(installed.__file__).parent
+    shutil.copytree(source, tmp_path / "other" / "voskar", ignore=shutil.ignore_patterns("__pycache__"))
+    with (tmp_path / "other" / "voskar" / "errors.py").open("a") as file:
+        file.write("# another one\n")
+    with engine(PYTHONPATH=str(tmp_path / "other")) as (address, _, _):
+        done = voskar("check", "--cluster", address, cwd=suite)
+        assert done.returncode == 2
+        assert "of other sources (install the same one everywhere)" in done.stderr
+
+
+def test_files_by_url(apiary: Path, tmp_path: Path, here: Any) -> None:
+    url = f"file://{tmp_path}"
+    shutil.copy(apiary / "meadow.jsonl", tmp_path / "play.jsonl")
+    one = here("replay", "apiary.toml", f"{url}/play.jsonl", "--ledger", f"{url}/out.parquet", cwd=apiary)
+    two = here("replay", "apiary.toml", "meadow.jsonl", "--ledger", tmp_path / "own.parquet", cwd=apiary)
+    assert (one.returncode, two.returncode) == (0, 0), one.stderr
+    assert (tmp_path / "out.parquet").read_bytes() == (tmp_path / "own.parquet").read_bytes()
+    held = here("check", "apiary.toml", f"{url}/play.jsonl", "--baseline", f"{url}/out.parquet", cwd=apiary)
+    assert "against file://" in held.stdout
+    (tmp_path / "play.jsonl").write_text(BROKEN)
+    for name, told in (("play.jsonl", "play.jsonl:2"), ("none.jsonl", "none.jsonl: no such file")):
+        bad = here("replay", "apiary.toml", f"{url}/{name}", cwd=apiary)
+        assert (bad.returncode, f"error: {url}/{told}" in bad.stderr) == (2, True), bad.stderr
+    unknown = here("replay", "apiary.toml", "zzz://there/x.jsonl", cwd=apiary)
+    assert (unknown.returncode, unknown.stderr.count("\n")) == (2, 1), unknown.stderr
+
+
+def test_a_scheduler_that_goes(suite: Path, running: Any) -> None:
+    address, _, process = running
+    for copy in range(60):
+        shutil.copy(suite / "plays" / "meadow 00.jsonl", suite / "plays" / f"again-{copy}.jsonl")
+    threading.Timer(4.0, process.kill).start()
+    done = voskar("check", "--fresh", "--cluster", address, "--report", "r.json", cwd=suite)
+    assert (done.returncode, f"--cluster: the scheduler at {address}" in done.stderr) == (2, True), done.stderr
+    assert not (suite / "r.json").exists()
