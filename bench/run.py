@@ -25,7 +25,7 @@ import scenes
 
 SHARES = (0.25, 0.5, 1.0)
 ALIVE = (20, 100, 500, 2000)
-RECORDINGS, SINGLE = 200, 10
+RECORDINGS, SINGLE, OFTEN = 200, 10, 2000
 HERE = Path(__file__).parent
 
 
@@ -271,11 +271,34 @@ def suites() -> None:
         print("|---|--:|--:|--:|")
         for name, time_taken in (
             ("each in a run of its own", single),
-            ("1 worker", seconds("--workers", "1")),
-            ("2 workers", seconds("--workers", "2")),
+            ("1 worker", seconds("--fresh", "--workers", "1")),
+            ("2 workers", seconds("--fresh", "--workers", "2")),
         ):
             share = time_taken / single
             print(f"| {name} | {time_taken:.1f} | {RECORDINGS / time_taken:.1f} | {share:.2f} |", flush=True)
+
+
+def clusters(recordings: int = OFTEN) -> None:
+    """A big suite on processes of this machine, and on workers of a scheduler beside them, recordings shipped."""
+    from distributed import LocalCluster
+
+    with tempfile.TemporaryDirectory() as folder:
+        scenes.write_suite(Path(folder), recordings, scenes.SCENES["match"][-1])
+        voskar = str(Path(sys.executable).with_name("voskar"))
+        print(f"\n| suite of {recordings:,} recordings | s | recordings/s |")
+        print("|---|--:|--:|")
+
+        def told(name: str, *arguments: str) -> None:
+            command = [voskar, "check", "--fresh", "--brief", *arguments]
+            start = time.perf_counter()
+            subprocess.run(command, cwd=folder, capture_output=True, check=True)
+            seconds = time.perf_counter() - start
+            print(f"| {name} | {seconds:.1f} | {recordings / seconds:.1f} |", flush=True)
+
+        for workers in (1, 2):
+            told(f"{workers} of this machine", "--workers", str(workers))
+            with LocalCluster(n_workers=workers, threads_per_worker=1, dashboard_address=None, host="127.0.0.1") as one:
+                told(f"{workers} of a cluster", "--cluster", one.scheduler_address)
 
 
 def check_shots(shots: str, rulebook: str, recording: str) -> dict[str, float]:
@@ -324,6 +347,7 @@ def main() -> None:
         checks(folder)
         whole_process(folder)
     suites()
+    clusters()
 
 
 if __name__ == "__main__":
