@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from pathlib import Path
 from typing import Any
 
@@ -21,10 +22,11 @@ from voskar.shrink.script import ranges, way
 @pytest.mark.parametrize(
     ("sort", "files", "number", "lines"),
     [
-        ("moved", ("apiary.toml", "meadow.jsonl"), 1, 24),
-        ("denied", ("apiary.toml", "meadow.jsonl"), 2, 30),
+        ("moved", ("apiary.toml", "meadow.jsonl"), 1, 26),
+        ("denied", ("apiary.toml", "meadow.jsonl"), 2, 33),
         ("spawn-unfired", ("swarm.toml", "bugs/spit-quick-fire.stage.toml"), 1, 24),
         ("unclaimed", ("darts.toml", "bugs/shots-tunnel.stage.toml"), 1, 30),
+        ("denied", ("yard.toml", "bugs/yard-old-box.stage.toml"), 1, 26),  # logged boxes
     ],
 )
 def test_what_is_left_shows_the_finding(
@@ -37,10 +39,27 @@ def test_what_is_left_shows_the_finding(
     assert len([line for line in text.splitlines() if line and not line.startswith("#")]) <= lines
     found = json.loads(here("check", files[0], out, "--json", cwd=apiary).stdout)["findings"]
     assert sort in {one["sort"] for one in found}
+    assert len(found) == 1 or sort == "denied"  # and nothing that was not there before
     if sort == "unclaimed":  # the quickest of them: twice the same
         again = here("shrink", *files, "--finding", number, "-o", tmp_path / "again.stage.toml", cwd=apiary)
         assert again.returncode == 0
         assert (tmp_path / "again.stage.toml").read_text() == text
+
+
+def test_the_rules_that_it_needs(apiary: Path, tmp_path: Path, here: Any) -> None:
+    """A rulebook of a few lines, beside the whole one, by which the small scene shows the same."""
+    for name in ("darts.toml", "apiary.toml", "hive.toml", "moth.png"):
+        shutil.copy(apiary / name, tmp_path)
+    out, rules = tmp_path / "small.stage.toml", tmp_path / "few.toml"
+    options = ("--rules", rules, "-o", out)
+    done = here("shrink", "darts.toml", apiary / "bugs" / "shots-tunnel.stage.toml", *options, cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert len([line for line in rules.read_text().splitlines() if line and not line.startswith("#")]) < 20
+    found = [json.loads(here("check", name, out, "--json", cwd=tmp_path).stdout) for name in ("darts.toml", rules)]
+    assert found[0]["findings"] == found[1]["findings"]
+    elsewhere = ("--rules", tmp_path / "there" / "few.toml", "-o", tmp_path / "other.stage.toml")
+    held = here("shrink", "darts.toml", "x.jsonl", *elsewhere, cwd=tmp_path)
+    assert (held.returncode, "expected a name beside the rulebook" in held.stderr) == (2, True)
 
 
 def test_what_is_refused(apiary: Path, here: Any, tmp_path: Path) -> None:

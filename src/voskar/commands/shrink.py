@@ -10,18 +10,21 @@ from typing import Any
 
 import click
 import msgspec
+import tomlkit
 from rich.progress import Progress
 
 from voskar.commands import present
 from voskar.commands.options import load, resync_option, within_option
 from voskar.core.adopt import Windows
+from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, VoskarError
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
 from voskar.files.reading import made_folder, whole_file
 from voskar.files.recording import open_frames, read_recording, read_stage_text
-from voskar.files.rulebook import Rulebook
+from voskar.files.rulebook import Rulebook, check_source
+from voskar.files.toml_sources import Source
 from voskar.files.windows import parse_windows
 
 MOST = 40
@@ -48,32 +51,50 @@ Example:
     "--finding", "number", default=1, show_default=True, type=click.IntRange(1), help="Which, as `check` lists."
 )
 @click.option("-o", "--out", default="small.stage.toml", show_default=True, metavar="FILE", help="A stage script.")
+@click.option("--rules", "ruled", metavar="FILE", help="Also the rules that it needs, as a rulebook of their own.")
 @click.option("--overwrite", is_flag=True, help="Write over FILE if it is there.")
 def command(
-    rulebook: str, recording: str, within: tuple[str, ...], resync: bool, number: int, out: str, overwrite: bool
+    rulebook: str,
+    recording: str,
+    within: tuple[str, ...],
+    resync: bool,
+    number: int,
+    out: str,
+    ruled: str | None,
+    overwrite: bool,
 ) -> None:
     """Make of RECORDING the smallest scene that still shows a finding: same sort, same pair, same gate.
 
     Frames, actors, claims, inputs and clips are taken away, ways made straight and round, as long as it is still
-    there. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket. Ctrl-C writes
-    the best so far.
+    there. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket; with --rules
+    its rulebook too has only what is needed. Ctrl-C writes the best so far.
     """
     if not out.endswith(".stage.toml"):
         raise InputError(Problem("expected a name that ends in .stage.toml", file=out, key="--out"))
-    if Path(out).exists() and not overwrite:
-        raise InputError(Problem("the file is there already", file=out, key="--out", hint="add --overwrite"))
+    for path, key in ((out, "--out"), (ruled, "--rules")):
+        if path is not None and Path(path).exists() and not overwrite:
+            raise InputError(Problem("the file is there already", file=path, key=key, hint="add --overwrite"))
+    if ruled is not None and Path(ruled).resolve().parent != Path(rulebook).resolve().parent:
+        message = "expected a name beside the rulebook, whose images it may need"
+        raise InputError(Problem(message, file=ruled, key="--rules"))
     windows = parse_windows(within)
     book, played = load(rulebook, recording)
     verdict, _ = check(book.rules(played.rate), played, windows=windows, resync=resync)
     if number > len(verdict.roots):
         message = f"found {number}, expected at most {len(verdict.roots)}: so many findings there are"
         raise InputError(Problem(message, key="--finding"))
-    small = shrunk(book, recording, verdict.roots[number - 1][0], windows, resync=resync)
+    finding = verdict.roots[number - 1][0]
+    small = shrunk(book, recording, finding, windows, resync=resync)
     with whole_file(out) as part:
         part.write_text(small.text, encoding="utf-8")
     click.echo(small.told)
     click.echo(f"{out}: {small.size}")
-    click.echo(f"next: voskar check {shlex.join([rulebook, out])}")
+    if ruled is not None:
+        text = needed_rules(_Search(book, windows, finding, resync=resync), small.text)
+        with whole_file(ruled) as part:
+            part.write_text(text, encoding="utf-8")
+        click.echo(f"{ruled}: {present.count(_lines(text), 'line')}, of {_lines(tomlkit.dumps(book.source.raw))}")
+    click.echo(f"next: voskar check {shlex.join([ruled or rulebook, out])}")
 
 
 @dataclass(frozen=True)
@@ -97,7 +118,7 @@ def shrunk(book: Rulebook, recording: str, finding: Finding, windows: Windows, *
     frames = search.cut(header, frames)
     best = script_of(header, frames)
     if not search.shows(best):
-        told = "the scripts made here do not say all that this finding needs (logged boxes, velocities)"
+        told = "the scripts made here do not say all that this finding needs (velocities, a scale that changes)"
         raise VoskarError(f"{told}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
 
     def tell(script: dict[str, Any]) -> None:
@@ -118,10 +139,39 @@ def shrunk(book: Rulebook, recording: str, finding: Finding, windows: Windows, *
         f"{finding.sort} in frame {finding.frame} of {Path(recording).name}, made small.\ngame: {game}\nrules: {rules}"
     )
     text = script_text(best, about)
-    lines = len([line for line in text.splitlines() if line and not line.startswith("#")])
+    lines = _lines(text)
     needed = f"{present.count(len(frames), 'frame')} needed, {search.tried} scenes tried"
     size = f"{lines} lines, {present.count(len(best['parts']), 'actor')}"
     return Shrunk(text, f"{finding.sort} in {finding.frame}: {needed}", size)
+
+
+def _lines(text: str) -> int:
+    """Lines that say something."""
+    return len([line for line in text.splitlines() if line and not line.startswith("#")])
+
+
+def needed_rules(search: _Search, script: str) -> str:
+    """The TOML of the rules that a script needs to show its finding, with a bar while they are sought. Ctrl-C takes the
+    best so far."""
+    from voskar.shrink import reduced_rules
+
+    raw = search.book.source.raw
+    best = raw
+
+    def tell(rules: dict[str, Any]) -> None:
+        nonlocal best
+        best = rules
+        bar.update(task, description=f"rules, {present.count(_lines(tomlkit.dumps(rules)), 'line')}")
+
+    console = present.console()
+    with Progress(transient=True, disable=not console.is_terminal, console=console) as bar:
+        task = bar.add_task("rules", total=None)
+        try:
+            best = reduced_rules(raw, lambda rules: search.shows_by(rules, script), tell)
+        except KeyboardInterrupt:
+            click.echo("interrupted: these are the fewest so far", err=True)
+    about = f"# What {search.finding.sort} in frame {search.finding.frame} needs of {Path(search.book.path).name}.\n"
+    return about + tomlkit.dumps(best)
 
 
 def shrink_findings(
@@ -153,6 +203,8 @@ class _Search:
     def __init__(self, book: Rulebook, windows: Windows, finding: Finding, *, resync: bool) -> None:
         self.book, self.windows, self.finding, self.resync, self.tried = book, windows, finding, resync, 0
         self.wanted = _signature(finding)
+        self.known: set[tuple[object, ...]] | None = None
+        """All findings of the smallest scene so far."""
 
     def cut(self, header: Mapping[str, Any], frames: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
         """The fewest frames about it, of a few spreads, that still show it."""
@@ -164,7 +216,9 @@ class _Search:
                 played = read_recording(lines, "the scene", self.book)
             except InputError:
                 continue  # who is claimed or owned is not in it yet
+            self.known = None
             if self._is_in(played):
+                self.known = None  # a script may show others
                 return some
         return list(frames)
 
@@ -177,10 +231,24 @@ class _Search:
         except InputError:
             return False
 
-    def _is_in(self, played: Any) -> bool:
+    def shows_by(self, rules: dict[str, Any], script: str) -> bool:
+        """Whether a script does by other rules."""
+        source = self.book.source
+        try:
+            book = check_source(Source(source.name, rules, dict(source.places), source.root))
+            return self._is_in(read_stage_text(script, "the scene", book), book)
+        except InputError:
+            return False
+
+    def _is_in(self, played: Recording, book: Rulebook | None = None) -> bool:
         self.tried += 1
-        verdict, _ = check(self.book.rules(played.rate), played, windows=self.windows, resync=self.resync)
-        return any(_signature(root) == self.wanted for root, _ in verdict.roots)
+        rules = (book or self.book).rules(played.rate)
+        verdict, _ = check(rules, played, windows=self.windows, resync=self.resync)
+        found = {_signature(root) for root, _ in verdict.roots}
+        if self.wanted not in found or (self.known is not None and not found <= self.known):
+            return False  # nor one that was not there before, as of a hit whose claim is taken away
+        self.known = found
+        return True
 
 
 def _signature(one: Finding) -> tuple[object, ...]:

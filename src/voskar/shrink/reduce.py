@@ -114,10 +114,10 @@ def _simpler(number: int, now: Callable[[], Script], attempt: Callable[[Script],
                 part[key] = value
         return attempt(candidate)
 
-    for key in ("present", "hidden", "clips", "turns", "tells", "pushes", "hold", "aims", "owner", "scale"):
+    for key in ("present", "hidden", "clips", "turns", "tells", "pushes", "boxes", "hold", "aims", "owner", "scale"):
         if key in now()["parts"][number]:
             change(**{key: None})
-    for key in ("clips", "turns", "tells", "pushes"):
+    for key in ("clips", "turns", "tells", "pushes", "boxes"):
         place = 0
         while place < len(now()["parts"][number].get(key, ())):
             own = now()["parts"][number][key]

@@ -19,8 +19,8 @@ STATES = ("health", "lives", "immune", "stunned")
 
 
 def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) -> Script:
-    """Some frames, numbered from 0, as a script. What is not carried over (logged boxes, velocities, a scale that
-    changes) is left out."""
+    """Some frames, numbered from 0, as a script. What is not carried over (velocities, a scale that changes) is left
+    out."""
     poses: dict[str, dict[int, Mapping[str, Any]]] = {}
     for number, frame in enumerate(frames):
         for pose in frame.get("poses", ()):
@@ -63,7 +63,26 @@ def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: i
     tells = _changes(own, STATES, {}, delay)
     part |= {"tells": tells} if tells else {}
     pushes = [{"f": frame + delay, "by": pose["push"]} for frame, pose in sorted(own.items()) if pose.get("push")]
-    return part | ({"pushes": pushes} if pushes else {})
+    part |= {"pushes": pushes} if pushes else {}
+    boxes = _boxes(own, delay)
+    return part | ({"boxes": boxes} if boxes else {})
+
+
+def _boxes(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
+    """Where a game has boxes itself, as they stand about a position that faces +x. From a pose without any the last
+    ones go on: a script cannot say that nothing is told."""
+    keys: list[Script] = []
+    for frame, pose in sorted(own.items()):
+        if pose.get("boxes") is None:
+            continue
+        x, y, facing = pose["x"], pose["y"], pose.get("facing", 1)
+        about = {
+            name: [round(value, 6) for value in (facing * (x0 - x), y0 - y, facing * (x1 - x), y1 - y)]
+            for name, (x0, y0, x1, y1) in pose["boxes"].items()
+        }
+        if not keys or keys[-1]["open"] != about:
+            keys.append({"f": frame + delay, "open": about})
+    return keys
 
 
 def _leaps(own: Mapping[int, Mapping[str, Any]], delay: int) -> set[int]:
