@@ -18,7 +18,7 @@ import pytest
 import xmlschema
 
 from tests.commands.test_cli import VOSKAR, voskar
-from voskar.suite.running import in_parallel
+from voskar.suite.running import Processes
 
 MISTAKES = [
     ('rulebook = "apiary.tml"', r'apiary\.tml: no such file \(did you mean "apiary\.toml"'),
@@ -267,8 +267,8 @@ def test_a_worker_that_is_killed_fails_alone(tmp_path: Path) -> None:
     paths = [str(tmp_path / name) for name in "abc"]
     for path in paths[1:]:
         Path(path).touch()
-    assert list(in_parallel(_killed_once, paths, 2)) == ["a", "b", "c"]
-    found = list(in_parallel(_killed_always, ["x", "bad", "y"], 2, lambda name: f"{name} is lost"))
+    assert list(Processes(2)(_killed_once, paths)) == ["a", "b", "c"]
+    found = list(Processes(2)(_killed_always, ["x", "bad", "y"], lambda name: f"{name} is lost"))
     assert found == ["x", "bad is lost", "y"]
 
 

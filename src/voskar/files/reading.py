@@ -100,10 +100,11 @@ class ShortLines:
     def __init__(self, stream: IO[bytes], name: str) -> None:
         self._stream, self._name = stream, name
 
-    def readline(self) -> bytes:
-        """The next line, empty at the end. Raises InputError for one that is too long."""
-        line = self._stream.readline(LONGEST + 1)
-        if len(line) > LONGEST:
+    def readline(self, begun: int = 0) -> bytes:
+        """The next line, or what is left of one of which so many bytes have been read; empty at the end. Raises
+        InputError for one that is too long."""
+        line = self._stream.readline(LONGEST + 1 - begun)
+        if begun + len(line) > LONGEST:
             raise InputError(Problem(f"found a line longer than {LONGEST >> 20} MiB", file=self._name))
         return line
 
@@ -114,7 +115,7 @@ class ShortLines:
         """Some lines, of about so many bytes together; none at the end."""
         data = self._stream.read(size)
         if not data.endswith(b"\n"):
-            data += self.readline()
+            data += self.readline(len(data) - data.rfind(b"\n") - 1)
         return BytesIO(data).readlines()
 
 
