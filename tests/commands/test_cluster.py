@@ -88,6 +88,16 @@ def test_a_grid_too(apiary: Path, running: Any) -> None:
     assert (there.returncode, there.stdout) == (0, here.stdout), there.stderr
 
 
+def test_shrinking_too(apiary: Path, tmp_path: Path, here: Any, running: Any) -> None:
+    for name, more in (("here", ()), ("there", ("--cluster", running[0]))):
+        out = tmp_path / f"{name}.stage.toml"
+        done = here("shrink", "darts.toml", "bugs/shots-tunnel.stage.toml", "-o", out, *more, cwd=apiary)
+        assert done.returncode == 0, done.stderr
+    assert (tmp_path / "here.stage.toml").read_bytes() == (tmp_path / "there.stage.toml").read_bytes()
+    wrong = here("shrink", "darts.toml", "none.jsonl", "-o", tmp_path / "x.stage.toml", *more, cwd=apiary)
+    assert (wrong.returncode, "none.jsonl: no such file" in wrong.stderr) == (2, True), wrong.stderr
+
+
 @pytest.mark.parametrize(
     ("options", "told"),
     [

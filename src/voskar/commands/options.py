@@ -79,6 +79,11 @@ def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync 
     return Resync(windows) if resync else None
 
 
+def cluster_option(what: str) -> Callable[[F], F]:
+    """`--cluster`."""
+    return click.option("--cluster", metavar="ADDRESS", help=f"A scheduler{what} whose workers do it: tcp://host:8786.")
+
+
 def engine_options(what: str) -> Callable[[F], F]:
     """`--workers` and `--cluster`, of a command that has more to do than one process likes to."""
 
@@ -86,10 +91,7 @@ def engine_options(what: str) -> Callable[[F], F]:
         workers = click.option(
             "--workers", type=click.IntRange(1), metavar="N", help=f"Processes{what}.  [default: all cores]"
         )
-        cluster = click.option(
-            "--cluster", metavar="ADDRESS", help=f"A scheduler{what} whose workers do it: tcp://host:8786."
-        )
-        return workers(cluster(function))
+        return workers(cluster_option(what)(function))
 
     return decorated
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +14,7 @@ import tomlkit
 from rich.progress import Progress
 
 from voskar.commands import present
-from voskar.commands.options import load, resync_option, within_option
+from voskar.commands.options import cluster_option, engine_of, load, resync_option, within_option
 from voskar.core.adopt import Windows
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, VoskarError
@@ -52,6 +52,7 @@ Example:
 )
 @click.option("-o", "--out", default="small.stage.toml", show_default=True, metavar="FILE", help="A stage script.")
 @click.option("--rules", "ruled", metavar="FILE", help="Also the rules that it needs, as a rulebook of their own.")
+@cluster_option("")
 @click.option("--overwrite", is_flag=True, help="Write over FILE if it is there.")
 def command(
     rulebook: str,
@@ -61,6 +62,7 @@ def command(
     number: int,
     out: str,
     ruled: str | None,
+    cluster: str | None,
     overwrite: bool,
 ) -> None:
     """Make of RECORDING the smallest scene that still shows a finding: same sort, same pair, same gate.
@@ -77,33 +79,59 @@ def command(
     if ruled is not None and Path(ruled).resolve().parent != Path(rulebook).resolve().parent:
         message = "expected a name beside the rulebook, whose images it may need"
         raise InputError(Problem(message, file=ruled, key="--rules"))
-    windows = parse_windows(within)
-    book, played = load(rulebook, recording)
-    verdict, _ = check(book.rules(played.rate), played, windows=windows, resync=resync)
-    if number > len(verdict.roots):
-        message = f"found {number}, expected at most {len(verdict.roots)}: so many findings there are"
-        raise InputError(Problem(message, key="--finding"))
-    finding = verdict.roots[number - 1][0]
-    small = shrunk(book, recording, finding, windows, resync=resync)
+    parse_windows(within)
+    work = Shrinking(rulebook, recording, number, within, resync, ruled is not None)
+    with engine_of(None, cluster) as engine:
+        small = next(engine(shrink, [work]))
     with whole_file(out) as part:
         part.write_text(small.text, encoding="utf-8")
     click.echo(small.told)
     click.echo(f"{out}: {small.size}")
     if ruled is not None:
-        text = needed_rules(_Search(book, windows, finding, resync=resync), small.text)
         with whole_file(ruled) as part:
-            part.write_text(text, encoding="utf-8")
-        click.echo(f"{ruled}: {present.count(_lines(text), 'line')}, of {_lines(tomlkit.dumps(book.source.raw))}")
+            part.write_text(small.rules, encoding="utf-8")
+        click.echo(f"{ruled}: {present.count(_lines(small.rules), 'line')}, of {small.of}")
     click.echo(f"next: voskar check {shlex.join([ruled or rulebook, out])}")
 
 
 @dataclass(frozen=True)
+class Shrinking:
+    """What is to be made small: the `number`th finding of a recording, and perhaps the rules with it."""
+
+    rulebook: str
+    recording: str
+    number: int
+    within: tuple[str, ...]
+    resync: bool
+    with_rules: bool
+
+
+def shrink(work: Shrinking) -> Shrunk:
+    """The smallest scene, and the rules it needs. Raises InputError where there are not so many findings."""
+    windows = parse_windows(work.within)
+    book, played = load(work.rulebook, work.recording)
+    verdict, _ = check(book.rules(played.rate), played, windows=windows, resync=work.resync)
+    if work.number > len(verdict.roots):
+        message = f"found {work.number}, expected at most {len(verdict.roots)}: so many findings there are"
+        raise InputError(Problem(message, key="--finding"))
+    finding = verdict.roots[work.number - 1][0]
+    small = shrunk(book, work.recording, finding, windows, resync=work.resync)
+    if not work.with_rules:
+        return small
+    rules = needed_rules(_Search(book, windows, finding, resync=work.resync), small.text)
+    return replace(small, rules=rules, of=_lines(tomlkit.dumps(book.source.raw)))
+
+
+@dataclass(frozen=True)
 class Shrunk:
-    """A stage script, what it took to find it, and how large it is, in words."""
+    """A stage script, what it took to find it, and how large it is, in words; the rules that it needs, and how many
+    lines they were."""
 
     text: str
     told: str
     size: str
+    rules: str = ""
+    of: int = 0
 
 
 def shrunk(book: Rulebook, recording: str, finding: Finding, windows: Windows, *, resync: bool) -> Shrunk:
