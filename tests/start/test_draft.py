@@ -140,6 +140,8 @@ def test_the_command(apiary: Path, tmp_path: Path, here: Any) -> None:
     assert "not known: hornet: its health: log `health` in its poses" in done.stdout
     assert here("audit", out, "meadow.jsonl", cwd=apiary).returncode == 0
     assert "rect = [16, 30]" in out.read_text()  # as the game logs its torso
+    both = here("draft", "meadow.jsonl", "swarm.jsonl", "-o", tmp_path / "both.toml", cwd=apiary)
+    assert both.returncode == 0, both.stderr  # of one nobody is near whom the other has hits of
     held = here("draft", "meadow.jsonl", "-o", out, cwd=apiary)
     assert (held.returncode, "--overwrite" in held.stderr) == (2, True)
 

@@ -140,7 +140,8 @@ def _near(
                 number = numbers.setdefault((a, b), first + len(numbers))
                 rows.append((number, int(poses.frame[row]), dx, dy))
     columns = list(zip(*rows, strict=True)) if rows else [(), (), (), ()]
-    return _Near(*(np.array(one) for one in columns))
+    pair, frame, across, along = columns
+    return _Near(*(np.array(one, dtype=np.int64) for one in (pair, frame)), *map(np.array, (across, along)))
 
 
 def _lead(pair: Ints, frame: Ints, dx: Floats, dy: Floats, hits: Sequence[tuple[int, int]]) -> Floats:
