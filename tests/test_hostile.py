@@ -93,6 +93,12 @@ def test_ledgers_that_are_refused(folder: Path, here: Any, line: str) -> None:
     assert here("compare", "bad.parquet", "l.jsonl", cwd=folder).returncode == 2
 
 
+def test_a_number_that_no_float_holds(folder: Path, here: Any) -> None:
+    (folder / "e.toml").write_text(f'voskar = 1\n[[expect]]\nevent = "landed"\ncount = 1{"0" * 400}\n')
+    done = here("check", "r.toml", "r.jsonl", "--expect", "e.toml", cwd=folder)
+    assert (done.returncode, "expected a number, or a range" in done.stderr) == (2, True), done.stderr
+
+
 def test_a_line_without_end_is_refused(folder: Path, here: Any) -> None:
     with gzip.open(folder / "b.jsonl.gz", "wb") as file:
         file.write(HEADER.encode() + b"\n")

@@ -25,9 +25,15 @@ EVENTS = (
 FILTERS = tuple(name for name in COLUMNS if name not in ("frame", "event", "outcome"))
 
 
+HIGHEST = 1e15
+"""Beyond it floats skip whole numbers."""
+
+
 def _range(value: Any) -> Range:
     expected = 'a number, or a range such as "2-5", "2-" or "-5"'
     if isinstance(value, bool) or not isinstance(value, str | int | float):
+        raise ValueError(expected)
+    if not isinstance(value, str) and not abs(value) <= HIGHEST:  # an int may be too large for a float
         raise ValueError(expected)
     if isinstance(value, str):
         try:
