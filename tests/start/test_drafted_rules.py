@@ -1,0 +1,213 @@
+"""Single rules that a draft reads off small recordings: what fires shots and where to, what blows need and do."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from voskar.draft import guess
+from voskar.draft.values import Guess, roundest
+from voskar.files.drafting import load_unruled
+
+Frame = dict[str, Any]
+LENGTH = 200
+
+
+def drafted(folder: Path, of: Callable[[int], Frame], **header: Any) -> Guess:
+    """The draft of what `of` tells of each frame."""
+    head = {"voskar": "recording", "version": 1, "rate": 60, **header}
+    lines = [head, *({"frame": frame, **of(frame)} for frame in range(LENGTH))]
+    (folder / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    return guess(load_unruled([str(folder / "r.jsonl")]))
+
+
+def pose(name: str, x: float, y: float = 0.0, **more: Any) -> Frame:
+    return {"id": name, "kind": name.partition("-")[0], "x": x, "y": y, **more}
+
+
+# shots
+
+BORN = range(10, 190, 20)
+
+
+def shots(frame: int, born: range | list[int], way: tuple[float, float], life: int = 12) -> list[Frame]:
+    """Of a keeper at (0, 0) with its muzzle at (4, -3): each flies on for a while."""
+    alive = [one for one in born if one <= frame < one + life]
+    return [
+        pose(f"puff-{one}", 4 + way[0] * (frame - one), -3 + way[1] * (frame - one), owner="keeper") for one in alive
+    ]
+
+
+def inputs(frame: int, held: Callable[[int], bool], **more: Any) -> list[Frame]:
+    return [{"id": "keeper", "button": "fire", **more}] if held(frame) else []
+
+
+def pressed(frame: int) -> Frame:
+    """A press also five frames after each shot, which comes to nothing."""
+    return {
+        "poses": [pose("keeper", 0), *shots(frame, BORN, (3, 0))],
+        "inputs": inputs(frame, lambda one: one in BORN or one - 5 in BORN),
+    }
+
+
+def held(frame: int) -> Frame:
+    return {"poses": [pose("keeper", 0), *shots(frame, BORN, (3, 0))], "inputs": inputs(frame, lambda one: one >= 10)}
+
+
+def released(frame: int) -> Frame:
+    return {
+        "poses": [pose("keeper", 0), *shots(frame, BORN, (0, -2))],
+        "inputs": inputs(frame, lambda one: any(first - 4 <= one < first for first in BORN)),
+    }
+
+
+def shown(frame: int) -> Frame:
+    """In cell 6 of its throw, now and then."""
+    born = [10, 33, 61, 84, 120, 151]
+    begun = max((one - 6 for one in born if one - 6 <= frame), default=-99)
+    clip = {"clip": "throw", "cell": frame - begun} if frame - begun < 10 else {"clip": "idle", "cell": 6}
+    return {"poses": [pose("keeper", 0, **clip), *shots(frame, born, (3, 0))]}
+
+
+def pointed(frame: int) -> Frame:
+    """At its input, which goes round."""
+    poses = [pose("keeper", 0)]
+    for one in BORN:
+        if one <= frame < one + 12:
+            x, y = 3 * math.cos(one), 3 * math.sin(one)
+            poses += [pose(f"puff-{one}", 4 + x * (frame - one), -3 + y * (frame - one), owner="keeper")]
+    aim = [4 + 100 * math.cos(frame), -3 + 100 * math.sin(frame)]
+    return {"poses": poses, "inputs": inputs(frame, lambda one: one in BORN, aim=aim)}
+
+
+def crowded(frame: int) -> Frame:
+    """Two at once: of three presses in a row the third comes to nothing."""
+    starts = range(10, 190, 40)
+    born = [one for first in starts for one in (first, first + 4)]
+    presses = {one for first in starts for one in (first, first + 4, first + 8)}
+    return {
+        "poses": [pose("keeper", 0), *shots(frame, born, (3, 0), 20)],
+        "inputs": inputs(frame, lambda one: one in presses),
+    }
+
+
+SHOTS: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
+    ("a press, with a cooldown", pressed, {"when": '{ press = "fire" }', "cooldown": '"20f"', "speed": "180"}),
+    ("a held button", held, {"when": '{ hold = "fire" }', "cooldown": '"20f"'}),
+    ("a button that is let go, upwards", released, {"when": '{ release = "fire" }', "aim": "-90"}),
+    ("the cell of a clip", shown, {"when": '{ clip = "throw", cell = 6 }'}),
+    ("at its input", pointed, {"when": '{ press = "fire" }', "aim": '"input"'}),
+    ("no more than two", crowded, {"when": '{ press = "fire" }', "limit": "2"}),
+]
+
+
+@pytest.mark.parametrize(("told", "expected"), [one[1:] for one in SHOTS], ids=[one[0] for one in SHOTS])
+def test_what_fires(tmp_path: Path, told: Callable[[int], Frame], expected: dict[str, str]) -> None:
+    kinds = {one.name: one for one in drafted(tmp_path, told).kinds}
+    found = {key: value.text for key, value in kinds["keeper"].emitters["puff"].items()}
+    assert found["muzzle"] == "[4, -3]"
+    assert found | expected == found
+
+
+@pytest.mark.parametrize(
+    ("told", "missing"),
+    [
+        (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, [7, 30, 31, 95, 141], (3, 0))]}, "no button, beat"),
+        (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, [7, 30], (3, 0))]}, "2 shots tell too little"),
+    ],
+)
+def test_what_fires_is_not_told(tmp_path: Path, told: Callable[[int], Frame], missing: str) -> None:
+    found = drafted(tmp_path, told)
+    assert not any(one.emitters for one in found.kinds)
+    assert any(missing in one for one in found.unknown), found.unknown
+
+
+# blows
+
+HITS = range(20, 180, 40)
+
+
+def blow(frame: int) -> list[Frame]:
+    return [{"event": "hit", "striker": "keeper", "target": "hive", "damage": 1}] if frame in HITS else []
+
+
+def stomped(frame: int) -> Frame:
+    """It falls onto the hive, and is thrown up at six units a frame, from which gravity takes."""
+    since = min((frame - one for one in HITS if frame >= one), default=-1)
+    y = -20 - 6 * since + 0.15 * since * since if 0 <= since < 20 else -20.0
+    y = min((-20 - 3 * (one - frame) for one in HITS if 0 <= one - frame < 12), default=y)
+    return {"poses": [pose("keeper", 0, y), pose("hive", 0)], "claims": blow(frame)}
+
+
+def homed(frame: int) -> Frame:
+    """The hive wanders off, and is at its start after each blow."""
+    since = min((frame - one for one in HITS if frame > one), default=frame + 10) - 1
+    x = 0.0 if frame == 0 else 2.0 * since
+    return {"poses": [pose("keeper", x - 5), pose("hive", x, cut=since == 0)], "claims": blow(frame)}
+
+
+def pushed(frame: int) -> Frame:
+    """Twelve units in four frames, each shorter than the one before, away from a keeper behind it."""
+    count = sum(frame > one for one in HITS)
+    last = max((one for one in HITS if frame > one), default=0)
+    moved = sum((4.8, 3.6, 2.4, 1.2)[: frame - last]) if count else 0.0
+    x = 12.0 * max(count - 1, 0) + moved
+    return {"poses": [pose("keeper", x - 8, facing=1), pose("hive", x)], "claims": blow(frame)}
+
+
+BLOWS: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
+    ("from above", stomped, {"only_from": '["above"]', "falling": "true", "preempts": "true"}),
+    ("home", homed, {"target.home": "true"}),
+    (
+        "pushed and slowing",
+        pushed,
+        {"target.knockback": '{ distance = 12, over = "4f", ease = "fade", direction = "flat" }'},
+    ),
+]
+
+
+@pytest.mark.parametrize(("told", "expected"), [one[1:] for one in BLOWS], ids=[one[0] for one in BLOWS])
+def test_what_a_blow_needs_and_does(tmp_path: Path, told: Callable[[int], Frame], expected: dict[str, str]) -> None:
+    found = {key: value.text for key, value in drafted(tmp_path, told).attacks[0].keys.items()}
+    assert found | expected == found
+    assert ("striker.rebound" in found) == (told is stomped)
+    if told is stomped:
+        assert float(found["striker.rebound"]) == pytest.approx(360, rel=0.05)
+
+
+# lives
+
+
+def dying(frame: int) -> Frame:
+    """It is downed three times, lies there for ten frames, and its life goes four frames after each."""
+    deaths = [20, 80, 140]
+    gone = sum(frame >= one + 4 for one in deaths)
+    last = max((one for one in deaths if frame >= one), default=-999)
+    keeper = pose(
+        "keeper", 0, health=0 if frame < last + 30 else 3, lives=4 - gone, hidden=last + 10 < frame < last + 30
+    )
+    claims = [{"event": "hit", "striker": "hive", "target": "keeper", "damage": 3}] if frame in deaths else []
+    claims += [{"event": "down", "id": "keeper"}] if frame in deaths else []
+    claims += [{"event": "respawn", "id": "keeper"}] if frame - 30 in deaths else []
+    score = 50 * sum(frame >= one for one in deaths)
+    display = [{"id": "keeper", "score": score}]
+    return {"poses": [keeper, pose("hive", 3)], "claims": claims, "display": display}
+
+
+def test_lives_and_deaths(tmp_path: Path) -> None:
+    keys = {one.name: one.keys for one in drafted(tmp_path, dying).kinds}["keeper"]
+    assert keys["down"].text == '{ lasts = "10f", life_after = "4f", worth = 50 }'
+    assert keys["respawn"].text == '{ after = "30f", at = [0, 0] }'
+    assert keys["lives"].text == "4"
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "expected"), [(190, 230, 200), (151, 199, 160), (12.3, 14, 13), (54, 61, 60), (7.2, 7.9, 7.2)]
+)
+def test_the_roundest_number(low: float, high: float, expected: float) -> None:
+    assert roundest(low, high) == expected
