@@ -141,7 +141,8 @@ def _near(
                 rows.append((number, int(poses.frame[row]), dx, dy))
     columns = list(zip(*rows, strict=True)) if rows else [(), (), (), ()]
     pair, frame, across, along = columns
-    return _Near(*(np.array(one, dtype=np.int64) for one in (pair, frame)), *map(np.array, (across, along)))
+    whole = np.array(pair, dtype=np.int64), np.array(frame, dtype=np.int64)
+    return _Near(*whole, np.array(across, dtype=np.float64), np.array(along, dtype=np.float64))
 
 
 def _lead(pair: Ints, frame: Ints, dx: Floats, dy: Floats, hits: Sequence[tuple[int, int]]) -> Floats:

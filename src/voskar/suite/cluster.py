@@ -67,7 +67,7 @@ def cluster(address: str) -> Iterator[Cluster]:
                 client.run(forget, engine.room)
         finally:
             with suppress(Exception):
-                client.close(timeout=PATIENCE)
+                client.close(timeout=1)
 
 
 class Cluster:
