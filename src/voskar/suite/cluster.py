@@ -52,7 +52,7 @@ def cluster(address: str) -> Iterator[Cluster]:
     except ImportError:
         hint = 'pip install "voskar[cluster]"'
         raise InputError(Problem("a cluster needs the extra `cluster`", key="--cluster", hint=hint)) from None
-    logging.getLogger("distributed").setLevel(logging.CRITICAL)
+    logging.disable()  # whatever the libraries say of what breaks, one error of ours is enough
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # other versions of libraries, and how much is shipped
         try:
