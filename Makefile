@@ -25,7 +25,7 @@ demo: $(STAMP) $(KERNEL)
 
 test: $(STAMP) $(KERNEL) lint
 	$(BIN)/python -m pytest -n auto
-	$(MAKE) pure
+	$(MAKE) -j2 pure lowest
 
 lint: $(STAMP)
 	$(BIN)/ruff check .
