@@ -8,9 +8,7 @@ from typing import Any
 
 Rules = dict[str, Any]
 """A rulebook as TOML has it, what it includes merged into it."""
-Path = tuple[str | int, ...]
-
-NEEDED: tuple[Path, ...] = (("voskar",), ("include",))
+KeyPath = tuple[str | int, ...]
 
 
 def reduced_rules(rules: Rules, shows: Callable[[Rules], bool], tell: Callable[[Rules], None]) -> Rules:
@@ -22,14 +20,14 @@ def reduced_rules(rules: Rules, shows: Callable[[Rules], bool], tell: Callable[[
         for depth in range(1, 8):
             for path in list(_paths(best, depth)):
                 candidate = copy.deepcopy(best)
-                if path not in NEEDED and _taken(candidate, path) and shows(candidate):
+                if path != ("voskar",) and _taken(candidate, path) and shows(candidate):
                     best = candidate
                     tell(best)
         if best == before:
             return best
 
 
-def _paths(value: Any, depth: int, above: Path = ()) -> Iterator[Path]:
+def _paths(value: Any, depth: int, above: KeyPath = ()) -> Iterator[KeyPath]:
     """Keys of tables, and entries of lists of tables or names, so many levels down; the last entries first."""
     keys: list[str | int] = []
     if isinstance(value, dict):
@@ -43,7 +41,7 @@ def _paths(value: Any, depth: int, above: Path = ()) -> Iterator[Path]:
             yield from _paths(value[key], depth - 1, (*above, key))
 
 
-def _taken(rules: Rules, path: Path) -> bool:
+def _taken(rules: Rules, path: KeyPath) -> bool:
     """Takes a key away; False where it has gone with another."""
     value: Any = rules
     for key in path[:-1]:
