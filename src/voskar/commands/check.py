@@ -17,9 +17,10 @@ from voskar.commands.options import account_options, engine_options, load
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
 from voskar.core.watching import watched
-from voskar.evidence.check import TOLERANCE, Verdict
+from voskar.evidence.check import Verdict
 from voskar.evidence.expectations import Failure
 from voskar.evidence.finding import CODES, Finding
+from voskar.evidence.held import TOLERANCE
 from voskar.evidence.patterns import Pattern
 from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
@@ -154,7 +155,7 @@ def command(
             part.write_text(proposed(found.ledger, found.course), encoding="utf-8")
         click.echo(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
         return AGREED
-    met = Coverage(covered(book, played, found.ledger), least) if coverage or least is not None else None
+    met = Coverage(covered(book.whole, played, found.ledger), least) if coverage or least is not None else None
     if as_json:
         more = {"expectations": len(statements), "failures": [_failure(one) for one in found.failures]}
         own = {} if found.differs is None else {"baseline": comparison.plain(found.differs)}
@@ -181,7 +182,7 @@ def command(
         from voskar.commands.shrink import shrink_findings
 
         roots = [root for root, _ in found.verdict.roots]
-        shrink_findings(book, recording, roots, windows, Path(shrink), resync=resync)
+        shrink_findings(book.whole, recording, roots, windows, Path(shrink), resync=resync)
     return AGREED if found.ok and (met is None or met.ok) else DISAGREED
 
 

@@ -18,8 +18,8 @@ from voskar.core.kernel.build import is_compiled
 from voskar.core.ledger import Event
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
+from voskar.files.kept import ReadyRulebook
 from voskar.files.recording import load_recording
-from voskar.files.rulebook import Rulebook, load_rulebook
 from voskar.files.windows import parse_windows
 
 if TYPE_CHECKING:
@@ -123,9 +123,9 @@ def tables_option(function: F) -> F:
     )(function)
 
 
-def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[Rulebook, Recording]:
+def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[ReadyRulebook, Recording]:
     """Reads both files."""
-    rules = load_rulebook(rulebook)
+    rules = ReadyRulebook(rulebook)
     played = load_recording(recording, rules)
     for warning in played.warnings:
         click.echo(f"warning: {warning}", err=True)

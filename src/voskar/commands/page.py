@@ -10,7 +10,8 @@ from voskar.commands import present
 from voskar.commands.options import FrameRange, account_options, load
 from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
-from voskar.evidence.check import TOLERANCE, check
+from voskar.evidence.check import check
+from voskar.evidence.held import TOLERANCE
 from voskar.files.reading import whole_file
 from voskar.files.windows import parse_windows
 

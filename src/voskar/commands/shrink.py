@@ -115,11 +115,11 @@ def shrink(work: Shrinking) -> Shrunk:
         message = f"found {work.number}, expected at most {len(verdict.roots)}: so many findings there are"
         raise InputError(Problem(message, key="--finding"))
     finding = verdict.roots[work.number - 1][0]
-    small = shrunk(book, work.recording, finding, windows, resync=work.resync)
+    small = shrunk(book.whole, work.recording, finding, windows, resync=work.resync)
     if not work.with_rules:
         return small
-    rules = needed_rules(_Search(book, windows, finding, resync=work.resync), small.text)
-    return replace(small, rules=rules, of=_lines(tomlkit.dumps(book.source.raw)))
+    rules = needed_rules(_Search(book.whole, windows, finding, resync=work.resync), small.text)
+    return replace(small, rules=rules, of=_lines(tomlkit.dumps(book.whole.source.raw)))
 
 
 @dataclass(frozen=True)

@@ -17,10 +17,11 @@ from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
 from voskar.commands.options import engine_of
 from voskar.errors import InputError, Problem
+from voskar.files.kept import kept_folder
 from voskar.files.reading import made_folder
 from voskar.files.suite import NAME, load_suite
 from voskar.suite import reports
-from voskar.suite.cache import Verdicts, default_folder
+from voskar.suite.cache import Verdicts
 from voskar.suite.coverage import Coverage, joined
 from voskar.suite.results import Result
 from voskar.suite.running import audit_rulebooks, run_suite
@@ -90,7 +91,7 @@ def check_suite(
     if pages is not None and workers[1] is not None:
         raise click.UsageError("--pages are written where recordings are checked: leave them out with --cluster")
     results: list[Result] = []
-    verdicts = Verdicts(default_folder(), fresh=fresh)
+    verdicts = Verdicts(kept_folder("verdicts"), fresh=fresh)
     out = present.console()
     if pages is not None:
         made_folder(pages)

@@ -14,7 +14,7 @@ from voskar.evidence.displayed import displayed
 from voskar.evidence.emissions import emissions
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.following import folded
-from voskar.evidence.held import Held
+from voskar.evidence.held import EXACT, TOLERANCE, Held
 from voskar.evidence.hits import Reasons, hits
 from voskar.evidence.jumps import jumps
 from voskar.evidence.lives import lives
@@ -25,11 +25,6 @@ from voskar.evidence.reactions import reactions
 from voskar.evidence.states import states
 from voskar.evidence.told import tellings
 from voskar.evidence.unordered import unordered
-
-EXACT = Windows()
-"""Not a frame off."""
-TOLERANCE = 1.0
-"""Units by which places may differ from what the rules expect."""
 
 ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines, displayed, presence, unordered, jumps)
 """Rows that need nothing but both accounts. Hits, other claims, reactions and spawns are counted too."""

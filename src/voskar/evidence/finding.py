@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from voskar.core.explain.pair import Account
 from voskar.core.ledger import Event
 from voskar.core.recording import Claim
+
+if TYPE_CHECKING:
+    from voskar.core.explain.pair import Account
 
 
 class Code(NamedTuple):

@@ -21,6 +21,11 @@ from voskar.core.views.timeline import Timeline, timeline
 
 Vector = tuple[float, float]
 
+EXACT = Windows()
+"""Not a frame off."""
+TOLERANCE = 1.0
+"""Units by which places may differ from what the rules expect."""
+
 
 @dataclass(frozen=True)
 class Held:

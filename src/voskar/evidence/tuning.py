@@ -11,8 +11,9 @@ from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Rules
 from voskar.evidence.baseline import compare
-from voskar.evidence.check import EXACT, check
+from voskar.evidence.check import check
 from voskar.evidence.finding import CODES
+from voskar.evidence.held import EXACT
 
 
 @dataclass(frozen=True)

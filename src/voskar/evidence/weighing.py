@@ -12,8 +12,9 @@ from voskar.core.rules import Rules
 from voskar.core.views.timeline import Timeline, timeline
 from voskar.core.watching import watched
 from voskar.evidence.baseline import Comparison, compare
-from voskar.evidence.check import EXACT, TOLERANCE, Verdict, check
+from voskar.evidence.check import Verdict, check
 from voskar.evidence.expectations import Failure, State, Statement, hold
+from voskar.evidence.held import EXACT, TOLERANCE
 from voskar.evidence.patterns import LEAST, Pattern, causes
 from voskar.evidence.unswept import unswept
 

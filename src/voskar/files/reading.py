@@ -30,13 +30,13 @@ def begin() -> None:
 
 
 def what_was_read() -> frozenset[Path]:
-    """The files, and folders of them, that this run has read."""
-    return frozenset(_read)
+    """The files, and folders of them, that this run has read, links followed."""
+    return frozenset(one.resolve() for one in _read)
 
 
 @contextmanager
 def noted() -> Iterator[set[Path]]:
-    """The files that are read in the block."""
+    """The files that are read in the block, as they are named: another may stand behind a link tomorrow."""
     global _read
     outer, _read = _read, set()
     try:
@@ -47,7 +47,7 @@ def noted() -> Iterator[set[Path]]:
 
 def reads(path: str | Path) -> None:
     """Notes a file that is read, or a folder of them."""
-    _read.add(Path(path).resolve())
+    _read.add(Path(path).absolute())
 
 
 @contextmanager

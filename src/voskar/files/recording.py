@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
+from typing import Protocol
 
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
@@ -18,12 +19,21 @@ from voskar.files.frames import json_frames
 from voskar.files.header import meaning, read_header
 from voskar.files.reading import ShortLines, open_lines, reads
 from voskar.files.remote import fetched, is_remote
-from voskar.files.rulebook import Rulebook
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
 
 
-def load_recording(path: str | Path, rulebook: Rulebook) -> Recording:
+class Kinds(Protocol):
+    """What a recording is read by: of a rulebook its kinds, each with the names of its boxes, and the ids that it
+    places."""
+
+    @property
+    def kinds(self) -> dict[str, frozenset[str]]: ...
+    @property
+    def fixtures(self) -> frozenset[str]: ...
+
+
+def load_recording(path: str | Path, rulebook: Kinds) -> Recording:
     """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, "-" for standard input, or the
     stage script (`.toml`) of one.
 
@@ -40,7 +50,7 @@ MOST, TRIED = 10, 400
 """Problems of a recording that are told at most, and frames behind the first that are looked at for them."""
 
 
-def _and_others(path: str | Path, rulebook: Rulebook, first: InputError) -> list[Problem]:
+def _and_others(path: str | Path, rulebook: Kinds, first: InputError) -> list[Problem]:
     """The first problem, and other ones of frames behind it, each frame looked at by itself. What is wrong in the same
     way is told once."""
     found = list(first.problems)
@@ -66,13 +76,13 @@ def _alike(one: Problem) -> tuple[str, str]:
     return re.sub(r"\d+", "#", one.message), re.sub(r"\d+", "#", one.key or "")
 
 
-def read_recording(lines: Iterable[bytes], name: str, rulebook: Rulebook) -> Recording:
+def read_recording(lines: Iterable[bytes], name: str, rulebook: Kinds) -> Recording:
     """Checks the lines of a recording; `name` is what errors call it."""
     stream = io.BytesIO(b"\n".join(line.rstrip(b"\n") for line in lines))
     return _gather(_json_source(ShortLines(stream, name), name, lambda: 0.0), rulebook)
 
 
-def read_stage_text(text: str, name: str, rulebook: Rulebook) -> Recording:
+def read_stage_text(text: str, name: str, rulebook: Kinds) -> Recording:
     """Plays the text of a stage script; `name` is what errors call it."""
     from voskar.files.stage import play_stage
 
@@ -118,7 +128,7 @@ def _json_source(stream: ShortLines, name: str, share: Callable[[], float]) -> F
     return FrameSource(name, "line", header, frames, blocks, share, warnings)
 
 
-def _gather(source: FrameSource, rulebook: Rulebook) -> Recording:
+def _gather(source: FrameSource, rulebook: Kinds) -> Recording:
     builder = ColumnBuilder(source.name, rulebook.kinds, source.place)
     for block in source.blocks:
         builder.add(block)

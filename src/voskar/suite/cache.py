@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-import os
-import sys
-import tempfile
 from collections.abc import Iterable
-from functools import cache
 from hashlib import blake2b
 from pathlib import Path
 
 import msgspec
-import numpy as np
 
-import voskar
 from voskar.errors import VoskarError
+from voskar.files.kept import prune, put, stamp
 from voskar.files.reading import noted, reads
 from voskar.files.rulebook import load_rulebook
 from voskar.files.suite import Job
@@ -22,15 +17,6 @@ from voskar.suite.results import Result
 
 KEPT = 20_000
 """Verdicts that are kept at most; of more the oldest half goes."""
-
-
-def default_folder() -> Path:
-    """Where verdicts are kept: the user's folder for what can be made again."""
-    try:
-        home = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-    except RuntimeError:  # a build server may have no home
-        home = Path(tempfile.gettempdir())
-    return home / "voskar" / "verdicts"
 
 
 class Verdicts:
@@ -73,22 +59,11 @@ class Verdicts:
         """Keeps a result. One that says that a file could not be read is not kept."""
         if key is None or result.error is not None or result.page is not None:
             return
-        part = self.folder / f".{key}.{os.getpid()}.part"
-        try:
-            self.folder.mkdir(parents=True, exist_ok=True)
-            part.write_bytes(msgspec.json.encode(result))
-            part.replace(self.folder / f"{key}.json")
-        except OSError:
-            return
+        put(self.folder / f"{key}.json", msgspec.json.encode(result))
 
     def prune(self) -> None:
         """Leaves no more than some."""
-        try:
-            kept = sorted(self.folder.glob("*.json"), key=lambda one: one.stat().st_mtime_ns)
-            for one in kept[: len(kept) // 2] if len(kept) > KEPT else ():
-                one.unlink(missing_ok=True)
-        except OSError:
-            return
+        prune(self.folder, KEPT)
 
     def _of_file(self, path: Path) -> bytes | None:
         """The digest of a file, or of all files of a folder of tables."""
@@ -115,15 +90,3 @@ class Verdicts:
             whole = None if None in parts else b"".join(part for part in parts if part is not None)
             self._rulebooks[path] = whole
         return self._rulebooks[path]
-
-
-@cache
-def stamp() -> bytes:
-    """The program: every file of it, and what computes beneath it."""
-    digest = blake2b(f"{sys.version} {np.__version__}".encode())
-    root = Path(voskar.__file__).parent
-    for path in sorted(root.rglob("*")):
-        if path.suffix in (".py", ".so", ".pyd", ".pxd"):
-            known = path.stat()
-            digest.update(f"{path.relative_to(root)} {known.st_size} {known.st_mtime_ns}".encode())
-    return digest.digest()

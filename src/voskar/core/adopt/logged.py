@@ -29,7 +29,7 @@ class Logged:
         for column in COLUMNS:
             values = getattr(poses, column)
             known = np.flatnonzero(~np.isnan(values))
-            for row in np.unique(poses.actor[known]).tolist():
+            for row in sorted(set(poses.actor[known].tolist())):
                 rows = poses.rows_of(row)
                 rows = rows[~np.isnan(values[rows]) & ~poses.lingering[rows]]
                 if not len(rows):

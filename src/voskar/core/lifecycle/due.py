@@ -28,8 +28,9 @@ def try_from(world: World, state: ActorState, frame: int) -> None:
     if respawn.needs is not None:
         who = [state.id] if state.owner is None else [state.id, state.owner]
         marks = [mark for mark, what in recording.resets.items() if what == "run"]
-        presses = np.concatenate([recording.inputs.pressed(one, respawn.needs, marks) for one in who])
-        wanted = np.unique(presses) if wanted is None else np.intersect1d(wanted, presses)
+        presses = {one for name in who for one in recording.inputs.pressed(name, respawn.needs, marks).tolist()}
+        both = presses if wanted is None else presses.intersection(wanted.tolist())
+        wanted = np.array(sorted(both), dtype=np.int64)
     at = frame
     if wanted is not None:
         low = int(np.searchsorted(wanted, frame))
