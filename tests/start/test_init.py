@@ -181,4 +181,5 @@ def test_schemas_take_the_demos_files(apiary: Path, here: Any) -> None:
                 assert not list(validator.iter_errors(tomllib.loads(path.read_text()))), path
     wrong = {"voskar": 1, "kinds": {"keeper": {"helth": 3}}}
     schema = json.loads(here("schema", "rulebook", cwd=apiary).stdout)
+    assert schema["$defs"]["KnockbackTable"]["properties"]["over"]["default"] == "1f"
     assert "helth" in next(jsonschema.Draft202012Validator(schema).iter_errors(wrong)).message

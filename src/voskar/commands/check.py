@@ -13,22 +13,19 @@ from rich.text import Text
 from voskar.commands import compare as comparison
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import account_options, engine_options, load
+from voskar.commands.options import SUITE, account_options, engine_options, load
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
 from voskar.core.watching import watched
 from voskar.evidence.check import Verdict
-from voskar.evidence.expectations import Failure
+from voskar.evidence.expectations import Failure, State, Statement
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.held import TOLERANCE
 from voskar.evidence.patterns import Pattern
 from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
-from voskar.files.expect import load_expectations
-from voskar.files.expect import propose as proposed
 from voskar.files.ledger import read_ledger
 from voskar.files.reading import whole_file
-from voskar.files.suite import NAME
 from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 
@@ -68,7 +65,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--expect", "expected", multiple=True, metavar="FILE", help="Statements that should hold too.")
 @click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay should agree with too.")
 @click.option("--propose", metavar="FILE", help="Write a first file of expectations from this replay, and stop.")
-@click.option("--suite", default=NAME, show_default=True, metavar="FILE", help="The suite, where no files are given.")
+@click.option("--suite", default=SUITE, show_default=True, metavar="FILE", help="The suite, where no files are given.")
 @engine_options(" of a suite")
 @click.option(
     "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .html, .txt (file:line: text)."
@@ -147,10 +144,16 @@ def command(
         raise click.UsageError(f"--{name} goes with a suite: give no files")
     book, played = load(rulebook, recording, reactions)
     rules, windows = book.rules(played.rate), parse_windows(within)
-    statements = [one for name in expected for one in load_expectations(name)]
+    statements: list[Statement | State] = []
+    if expected:
+        from voskar.files.expect import load_expectations  # with what validates it
+
+        statements = [one for name in expected for one in load_expectations(name)]
     earlier = None if baseline is None else read_ledger(baseline)
     found = weigh(rules, played, statements, earlier, windows=windows, tolerance=tolerance, resync=resync)
     if propose is not None:
+        from voskar.files.expect import propose as proposed
+
         with whole_file(propose) as part:
             part.write_text(proposed(found.ledger, found.course), encoding="utf-8")
         click.echo(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")

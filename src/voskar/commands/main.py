@@ -7,7 +7,6 @@ import io
 import signal
 import sys
 import threading
-import traceback
 from importlib import import_module
 
 import click
@@ -179,6 +178,8 @@ def run(arguments: list[str]) -> int:
         click.echo(f"error: cannot write: {(error.strerror or str(error)).lower()}", err=True)
         return BAD_INPUT
     except Exception:
+        import traceback  # no other run needs it
+
         traceback.print_exc()
         click.echo("error: this is a bug in Voskar; the lines above say where", err=True)
         return OWN_BUG

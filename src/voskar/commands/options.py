@@ -29,6 +29,9 @@ SLOW = 50_000  # poses from which a kernel that is not compiled is worth a note
 
 F = TypeVar("F", bound=Callable[..., Any])
 
+SUITE = "voskar.toml"
+"""What a suite is called where no other name is given."""
+
 _RANGE = re.compile(r"(\d+)?(-)?(\d+)?")
 
 

@@ -15,11 +15,11 @@ from rich.text import Text
 from voskar.audit import CHECKS
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
-from voskar.commands.options import engine_of
+from voskar.commands.options import SUITE, engine_of
 from voskar.errors import InputError, Problem
 from voskar.files.kept import kept_folder
 from voskar.files.reading import made_folder
-from voskar.files.suite import NAME, load_suite
+from voskar.files.suite import load_suite
 from voskar.suite import reports
 from voskar.suite.cache import Verdicts
 from voskar.suite.coverage import Coverage, joined
@@ -79,8 +79,8 @@ def check_suite(
 ) -> int:
     """Runs a suite, with so many processes or on a cluster at an address, and shows it. Exit code 1 if anything
     disagrees or too few rules were exercised, 2 if a recording could not be read."""
-    if suite == NAME and not Path(NAME).exists():
-        raise click.UsageError(f"give a RULEBOOK and a RECORDING, or run in a folder with a {NAME}")
+    if suite == SUITE and not Path(SUITE).exists():
+        raise click.UsageError(f"give a RULEBOOK and a RECORDING, or run in a folder with a {SUITE}")
     loaded = load_suite(suite, CHECKS)
     jobs, least = loaded.jobs, loaded.coverage if least is None else least
     if shard is not None:

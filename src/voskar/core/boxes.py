@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxTable, ClipTable, ShapeTable
 from voskar.core.rules import Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
@@ -15,8 +15,7 @@ from voskar.core.rules.shapes import Form, is_upright, put_on
 ONCE, ALWAYS = Rehit("once"), Rehit("always")
 
 
-@dataclass(frozen=True, eq=False)
-class FormedBox:
+class FormedBox(Struct, frozen=True, eq=False):
     """A box of a kind with its number, its own form, and the forms its keys give it by clip and cell.
 
     A clip's forms go up to its last key's cell; the last one holds.

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Generic, NamedTuple, TypeVar
+
+from msgspec import Struct
 
 from voskar.core.rules import Attack, Rules
 
@@ -18,8 +19,7 @@ class Verdict(NamedTuple):
     words: str
 
 
-@dataclass(frozen=True)
-class Gate(Generic[S]):
+class Gate(Struct, Generic[S], frozen=True):
     """One gate. `stops` is asked for every contact and looks only at whether; `check` tells the rest, and a test holds
     the two together on random contacts. `possible` says whether rules (and an attack) can make it stop anything."""
 

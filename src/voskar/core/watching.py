@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import msgspec
 import numpy as np
+from msgspec import Struct, field
 
 from voskar.core.adopt import Resync
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
@@ -27,8 +28,7 @@ Boxes = tuple[str, str, str, str]
 """Striker, hitbox, target, hurtbox: ids and names."""
 
 
-@dataclass
-class Question:
+class Question(Struct):
     """What is asked about a frame: pairs of actors, all pairs whose boxes come within `near` units, and emitters."""
 
     pairs: set[tuple[str, str]] = field(default_factory=set)
@@ -36,8 +36,7 @@ class Question:
     emitters: bool = False
 
 
-@dataclass
-class Moment:
+class Moment(Struct):
     """What was found in a frame before anything was judged in it, of those that were asked about.
 
     `states` are copies. `verdicts` hold every gate of boxes of the pairs asked about: those of contacts as they were

@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from bisect import bisect_left
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
 from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
+
+from msgspec.structs import replace
 
 from voskar.core.adopt import Window
 from voskar.core.adopt.plan import Claimable

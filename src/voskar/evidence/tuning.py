@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from statistics import median
 
+from msgspec import structs
+
 from voskar.core.adopt import Windows
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Claim, Recording
@@ -61,6 +63,14 @@ class Score:
         return self.hits_wrong + self.rest_wrong
 
 
+def _in_time(recording: Recording, lag: int) -> Recording:
+    """A recording whose game tells its claims `lag` frames late, as if it told them at once."""
+    if not lag:
+        return recording
+    claims = tuple(structs.replace(one, frame=one.frame - lag) for one in recording.claims)
+    return replace(recording, claims=claims)
+
+
 def score(
     rules: Rules,
     recording: Recording,
@@ -77,8 +87,7 @@ def score(
     def counts(one: Event | Claim) -> bool:
         return actor is None or actor in (one.target, one.id)
 
-    if lag:
-        recording = replace(recording, claims=tuple(replace(one, frame=one.frame - lag) for one in recording.claims))
+    recording = _in_time(recording, lag)
     verdict, whole = check(rules, recording, windows=windows, resync=resync, explains=False)
     ledger = replace(whole, events=[event for event in whole.events if counts(event)])
     claims = [one for one in recording.claims if counts(one)]
@@ -106,8 +115,7 @@ def halves(
     rules: Rules, recording: Recording, windows: Windows, *, resync: bool = True, lag: int = 0
 ) -> tuple[int, int]:
     """How many findings lie in the first half of a recording, and in the second."""
-    if lag:
-        recording = replace(recording, claims=tuple(replace(one, frame=one.frame - lag) for one in recording.claims))
+    recording = _in_time(recording, lag)
     verdict, _ = check(rules, recording, windows=windows, resync=resync, explains=False)
     middle = (recording.first + recording.last) // 2
     early = sum(one.frame <= middle for one in verdict.findings)

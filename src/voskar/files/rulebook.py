@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import cast
 
 import numpy as np
+from msgspec.structs import replace
 from pydantic import ValidationError
 
 from voskar.core.rules import (

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
 
 from voskar.core.rules import Duration, Rehit
 from voskar.core.rules.shapes import LIMIT
@@ -80,7 +80,7 @@ Corners = Annotated[list[Number], Field(min_length=4, max_length=4), AfterValida
 Points = list[Pair]
 Cell = Annotated[int, Field(ge=0, le=1 << 16)]
 WindowTable = dict[str, Annotated[tuple[tuple[int, int], ...], BeforeValidator(_windows, json_schema_input_type=str)]]
-Frames = Annotated[Duration, BeforeValidator(_duration, json_schema_input_type=str | int)]
+Frames = Annotated[Duration, BeforeValidator(_duration, json_schema_input_type=str | int), PlainSerializer(str)]
 RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit, json_schema_input_type=str | int)]
 Names = list[str]
 
@@ -198,7 +198,9 @@ SHRINKING = ("rect", "span", "circle", "capsule", "logged")
 
 Facing = Annotated[int, AfterValidator(_facing)]
 ZeroUp = Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
-Lasting = Annotated[Duration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int)]
+Lasting = Annotated[
+    Duration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int), PlainSerializer(str)
+]
 
 
 class MotionTable(Table):
@@ -371,7 +373,7 @@ class KnockbackTable(Table):
     """`knockback` of a consequence table"""
 
     distance: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
-    over: Annotated[Duration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int)] = Duration.parse(1)
+    over: Lasting = Duration.parse(1)
     ease: Literal["even", "fade"] = "even"
     direction: Annotated[str | float, BeforeValidator(_direction)] = "away"
     mode: Literal["set", "add"] = "set"

@@ -7,6 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from voskar.core.rules import Duration
+
 
 def _rulebook() -> Any:
     from voskar.files.rulebook_schema import RulebookFile
@@ -37,7 +39,13 @@ FILES: dict[str, Callable[[], Any]] = {"rulebook": _rulebook, "suite": _suite, "
 
 def schema_text(file: str) -> str:
     """The schema of a kind of file."""
-    schema: dict[str, Any] = FILES[file]().model_json_schema()
+    from pydantic.json_schema import GenerateJsonSchema
+
+    class WithDurations(GenerateJsonSchema):
+        def encode_default(self, dft: Any) -> Any:
+            return str(dft) if isinstance(dft, Duration) else super().encode_default(dft)
+
+    schema: dict[str, Any] = FILES[file]().model_json_schema(schema_generator=WithDurations)
     if file == "rulebook":
         schema.pop("required", None)  # what is included needs no version of its own
     if file == "expect":

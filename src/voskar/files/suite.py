@@ -15,8 +15,6 @@ from voskar.files.rulebook_checks import schema_problems
 from voskar.files.rulebook_schema import Names, Table
 from voskar.files.toml_sources import inside, read_source
 
-NAME = "voskar.toml"
-
 
 class RunsTable(Table):
     """`[[runs]]`; keys that are not told are those of `[suite]`."""

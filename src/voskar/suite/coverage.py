@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.core.views.coverage import GROUPS, exercised, rules_of
-from voskar.files.rulebook import Rulebook
+
+if TYPE_CHECKING:
+    from voskar.files.rulebook import Rulebook
 
 
 @dataclass(frozen=True)

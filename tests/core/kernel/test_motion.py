@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from msgspec import structs
 
 from tests.worlds import frames_of, rulebook, run
 from tests.worlds import recording as record
@@ -224,7 +225,7 @@ def test_a_long_session_of_shots_does_not_grow() -> None:
         stepper = Stepper(book.rules(played.rate), played)
         ledger = stepper.run()
         world, judge = stepper.world, stepper.judge
-        held = [vars(one) for one in (world, world.run, judge, judge.memory, stepper.emitters)]
+        held = [vars(one) for one in (world, judge, judge.memory, stepper.emitters)] + [structs.asdict(world.run)]
         maps = [one for own in held for one in own.values() if isinstance(one, dict | set | list)]
         sizes.append(sum(map(len, maps)) - len(world.events) + world.table.capacity)
         assert len(ledger) > frames

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Callable, Hashable, Iterable, Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from voskar.core.adopt.window import Column, Windows
 from voskar.core.ledger import Event
@@ -14,8 +15,7 @@ from voskar.core.rules import Rules
 from voskar.core.world import World
 
 
-@dataclass(frozen=True)
-class Taken:
+class Taken(Struct, frozen=True):
     """A claim is taken over in a frame. `rules` is the event that the rules have for it at another frame, None if they
     have none."""
 
@@ -31,8 +31,7 @@ Passed = tuple[int, str, str, str]
 """A landing: frame, striker, target, attack."""
 
 
-@dataclass(frozen=True)
-class Resync:
+class Resync(Struct, frozen=True):
     """A replay goes on from the game's account where the rules have another.
 
     Whether the rules have an event for a claim in a later frame is known once they were left to run: one replay finds

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Literal, NamedTuple
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 
 class Window(NamedTuple):
@@ -35,8 +37,7 @@ SORTS = (
 """What a window may be given for: sorts of claims, columns of poses, the display, and the poses themselves."""
 
 
-@dataclass(frozen=True)
-class Windows:
+class Windows(Struct, frozen=True):
     """The window of each sort of evidence; up to `near` frames apart it is the same thing at another frame."""
 
     every: Window = field(default_factory=Window)

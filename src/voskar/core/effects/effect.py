@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from voskar.core.judging.contact import Contact
 from voskar.core.rules import Attack, Consequences, Rules
@@ -28,8 +29,7 @@ def other(contact: Contact, side: Side) -> ActorState:
     return contact.target if side == "striker" else contact.striker
 
 
-@dataclass(frozen=True)
-class Effect:
+class Effect(Struct, frozen=True):
     """One consequence. `named` says whether a table has its key; `does` whether it can come about on a side, which is
     the same for all but i-frames; `event` is the sort of event that tells it."""
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Emitter, Target
 
 
-@dataclass(frozen=True)
-class Stance:
+class Stance(Struct, frozen=True):
     """Where an owner is in a frame, and how it moves: units, degrees, units a second."""
 
     x: float

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from voskar.core.boxes import FormedBox
 from voskar.core.explain.step import Step, layers_step, steps_of, units
@@ -23,8 +23,7 @@ NEAR = 8.0
 """Units within which two boxes have nearly met."""
 
 
-@dataclass(frozen=True)
-class Account:
+class Account(Struct, frozen=True):
     """How far one hitbox and one hurtbox of a pair came in a frame, gate by gate.
 
     `gate` is what decided: the first that stopped them (`present`, `run`, `play`, `own`, `boxes`, `layers`, `open`,

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from voskar.core.judging.gates import Verdict
 from voskar.core.rules import Box, Detect, Rules, eligible, sees
 from voskar.core.rules.shapes import TOLERANCE
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One gate: whether it let pass, and the numbers in words. `more` are further lines."""
 
     gate: str

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from voskar.core.judging.contact import Bearing, Contact
 from voskar.core.rules import Attack
 from voskar.core.rules.shapes import TOLERANCE
 
 
-@dataclass(frozen=True)
-class Condition:
+class Condition(Struct, frozen=True):
     """One condition: whether an attack asks for it, and whether it fails. `words` gives both with their numbers."""
 
     key: str

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
+from msgspec import Struct, field
 
 from voskar.core.rules.shapes import Floats
 
 
-@dataclass(frozen=True, eq=False)
-class LoggedBoxes:
+class LoggedBoxes(Struct, frozen=True, eq=False):
     """The boxes that poses log: `bounds` (m, names, 4) are low x, low y, high x, high y as seen from the pose's own
     position, NaN for a box that is not among them. `Poses.logged` says which of the m rows a pose has."""
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Claim:
+class Claim(Struct, frozen=True):
     """What the game itself believed. `line` is where it stands in the recording (a row, in tables).
 
     A hit names its striker, its target or both.
@@ -27,8 +26,7 @@ class Claim:
     y: float | None = None
 
 
-@dataclass(frozen=True)
-class Display:
+class Display(Struct, frozen=True):
     """One entry of what the game's own display showed in a frame: an actor's values, or the clock."""
 
     frame: int
@@ -42,8 +40,7 @@ class Display:
     clock: str | None = None
 
 
-@dataclass(frozen=True)
-class LogScope:
+class LogScope(Struct, frozen=True):
     """What a recording says that it logs: `always` are events that it claims whenever they happen; the others are
     events, kinds (on either side), attacks and reactions that it does not log."""
 

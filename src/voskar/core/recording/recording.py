@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from voskar.core.recording.boxes import LoggedBoxes
 from voskar.core.recording.claims import Claim, Display, LogScope
@@ -17,8 +18,7 @@ from voskar.core.recording.poses import Poses
 from voskar.core.rules.shapes import Ints
 
 
-@dataclass(frozen=True)
-class Actor:
+class Actor(Struct, frozen=True):
     """One thing in the world; its number is its place in `Recording.actors`. `owner` is an id, known or not.
 
     `driven` marks those that the rules set in motion, `spawned` those of them that an emitter or a parent made.

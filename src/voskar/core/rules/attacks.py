@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct, field
 
 Direction = Literal["away", "flat", "facing", "travel"]
 Place = Literal["above", "below", "ahead", "behind"]
 
 
-@dataclass(frozen=True)
-class Rehit:
+class Rehit(Struct, frozen=True):
     """How often one attack of one striker may land on one target. `frames` is used by `after` only."""
 
     mode: Literal["once", "entry", "always", "after"]
@@ -21,8 +21,7 @@ class Rehit:
         return f"{self.frames}f" if self.mode == "after" else self.mode
 
 
-@dataclass(frozen=True)
-class Knockback:
+class Knockback(Struct, frozen=True):
     """A push of `distance` units over `over` frames; `direction` is a word, or degrees."""
 
     distance: float
@@ -39,16 +38,14 @@ class Knockback:
         return tuple((self.over - index) / total for index in range(self.over))
 
 
-@dataclass(frozen=True)
-class Rebound:
+class Rebound(Struct, frozen=True):
     """A send-off along `up`, in units a second; `add` adds it to the vertical velocity instead of replacing it."""
 
     speed: float
     add: bool = False
 
 
-@dataclass(frozen=True)
-class Consequences:
+class Consequences(Struct, frozen=True):
     """What a landing does to one side. None: the rulebook does not name it.
 
     `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`.
@@ -68,8 +65,7 @@ class Consequences:
     effect: str | None = None
 
 
-@dataclass(frozen=True)
-class Attack:
+class Attack(Struct, frozen=True):
     """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the striker.
 
     `only_onto` is how many degrees off `up` the surface that is struck may face; `requires` and `lacks` are counters

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Literal
+
+from msgspec import Struct, field
 
 from voskar.core.rules.shapes import Outline
 
@@ -15,8 +16,7 @@ Windows = Mapping[str, tuple[tuple[int, int], ...]]
 """Ranges of cells (first, last), by clip."""
 
 
-@dataclass(frozen=True)
-class Clip:
+class Clip(Struct, frozen=True):
     """An animation of a kind. `rate` is cells a second, None for one cell a frame."""
 
     cells: int
@@ -28,8 +28,7 @@ class Clip:
         return Fraction(1) if self.rate is None else self.rate / recording_rate
 
 
-@dataclass(frozen=True)
-class Key:
+class Key(Struct, frozen=True):
     """What a box is moved to from a cell on. None: this key does not name the value."""
 
     cell: int
@@ -39,8 +38,7 @@ class Key:
     linear: bool = False
 
 
-@dataclass(frozen=True)
-class Box:
+class Box(Struct, frozen=True):
     """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`.
 
     `during` None: open in every cell. `swept` None: where the kind is spawned. `keys` by clip, sorted by cell. One that

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from fractions import Fraction
+
+from msgspec import Struct
 
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)", re.ASCII)
 
@@ -12,8 +13,7 @@ LONGEST = 1 << 31
 """Of frames, seconds or milliseconds."""
 
 
-@dataclass(frozen=True)
-class Duration:
+class Duration(Struct, frozen=True):
     """A length of time as a rulebook writes it: `12f`, `0.2s`, `200ms`, or a bare integer of frames."""
 
     amount: Fraction
@@ -34,6 +34,10 @@ class Duration:
         if amount > LONGEST:
             raise ValueError(text)
         return cls(amount / 1000 if match[2] == "ms" else amount, match[2] != "f")
+
+    def __str__(self) -> str:
+        """As `parse` reads it."""
+        return f"{float(self.amount):g}s" if self.seconds else f"{self.amount}f"
 
     def exact(self, rate: Fraction) -> Fraction:
         """Frames at `rate` frames a second, unrounded."""

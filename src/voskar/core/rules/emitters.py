@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Literal
 
+from msgspec import Struct, field
 
-@dataclass(frozen=True)
-class Fan:
+
+class Fan(Struct, frozen=True):
     """What is spawned in one go: `count` actors of a kind over `spread` degrees, each off by up to `jitter` degrees.
 
     They set off at `speed` units a second along their aims, with `inherit` times the velocity of who spawns
@@ -29,8 +29,7 @@ class Fan:
         return tuple(self.spread * index / (self.count - 1) - self.spread / 2 for index in range(self.count))
 
 
-@dataclass(frozen=True)
-class Trigger:
+class Trigger(Struct, frozen=True):
     """When an emitter fires: a button pressed, released or held, a beat, or a clip that reaches a cell.
 
     `name` is the button or the clip; a beat falls `first` frames after its owner came into play, then `every`.
@@ -43,8 +42,7 @@ class Trigger:
     first: int = 1
 
 
-@dataclass(frozen=True)
-class Target:
+class Target(Struct, frozen=True):
     """An aim at the nearest actor of a kind."""
 
     kind: str
@@ -53,8 +51,7 @@ class Target:
 Aim = Literal["facing", "input"] | float | Target
 
 
-@dataclass(frozen=True)
-class Emitter:
+class Emitter(Struct, frozen=True):
     """Spawns a fan. `muzzle` and `pivot` are local points; `within` is a part of the world, x0, y0, x1, y1. What
     `moves_at_once` makes its first move in the frame it is fired. `requires` and `lacks` are counters of its owner."""
 
@@ -73,8 +70,7 @@ class Emitter:
     lacks: Mapping[str, float] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Fixture:
+class Fixture(Struct, frozen=True):
     """An actor that the rulebook places. `velocity` None: that of its kind, mirrored by its facing."""
 
     id: str

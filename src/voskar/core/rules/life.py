@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from voskar.core.rules.emitters import Fan
 from voskar.core.rules.motion import Motion
 
 
-@dataclass(frozen=True)
-class Going:
+class Going(Struct, frozen=True):
     """What becomes of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
 
     `clip` is what a recording should show; `worth` are points for the side that did it. The life is taken `life_after`
@@ -31,8 +31,7 @@ Spot = Literal["start", "here", "checkpoint"]
 Reset = Literal["self", "pair", "room", "run"]
 
 
-@dataclass(frozen=True)
-class Respawn:
+class Respawn(Struct, frozen=True):
     """How an actor that went down in frame d comes back: in frame max(d + `after`, d + 1) at the earliest.
 
     `needs` names a button to press. With `waits` it does not return where a blow would meet it, or come nearer than
@@ -50,8 +49,7 @@ class Respawn:
     keeps: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True)
-class Goal:
+class Goal(Struct, frozen=True):
     """When a run is won: after `survive` frames, or when of each kind in `clear` none is left. None, empty: never."""
 
     survive: int | None = None

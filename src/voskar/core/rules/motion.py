@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 EdgeRule = Literal["none", "remove", "wrap", "bounce", "stop"]
 SolidRule = Literal["pass", "remove", "bounce", "stop", "turn"]
 
 
-@dataclass(frozen=True)
-class Motion:
+class Motion(Struct, frozen=True):
     """How a driven actor of a kind moves: units a second, units a second squared, degrees a second.
 
     `gravity` is a multiple of the space's. `max_speed` and `bounces` None: any. `life` None: without end, else

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from fractions import Fraction
+
+from msgspec import Struct, field
 
 from voskar.core.rules.attacks import Attack
 from voskar.core.rules.boxes import Box, Clip
@@ -14,8 +15,7 @@ from voskar.core.rules.motion import Motion
 from voskar.core.rules.space import ContactRules, Space
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A type of actor. `health` None: it cannot go down. `lives` None: nobody counts them. `respawn` None: it does not
     come back; with `succession` a new actor of its kind takes its place. One that has left a recording `linger`s for
     so many frames; for one that `wraps` opposite edges of the space are one; `stun_disarms` closes its hitboxes."""
@@ -43,8 +43,7 @@ class Kind:
         return any(box.attack == attack and box.during is not None for box in self.boxes)
 
 
-@dataclass(frozen=True)
-class Rules:
+class Rules(Struct, frozen=True):
     """A compiled rulebook at one frame rate. Kinds and attacks are sorted by name. `meets` is the table of who meets
     whom, a bit of a hitbox's layer to those of the hurtboxes' it meets; None without one."""
 

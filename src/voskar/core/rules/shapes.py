@@ -7,9 +7,9 @@ actor's own units, ready to be carried into the world by a pose.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
@@ -24,8 +24,7 @@ LIMIT = 1e8
 """Largest coordinate accepted, in units, so that TOLERANCE keeps its meaning."""
 
 
-@dataclass(frozen=True, eq=False)
-class Outline:
+class Outline(Struct, frozen=True, eq=False):
     """Convex parts about the box's own origin: each (n, 2), counter-clockwise in a y-up frame, and a radius.
 
     A part of one vertex is a point, of two a segment; with the radius they are a circle and a capsule
@@ -39,8 +38,7 @@ class Outline:
     grow: float = 0.0
 
 
-@dataclass(frozen=True, eq=False)
-class Form:
+class Form(Struct, frozen=True, eq=False):
     """An outline put on its actor. `parts` as in `Outline`, `anchor` is the box's `at`, all in local units.
 
     `hull` (m, 2) are the vertices that can be extreme in some direction: enough for bounds.

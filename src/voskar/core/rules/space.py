@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from voskar.core.rules.layers import Detect
 from voskar.core.rules.shapes import Outline
 
 
-@dataclass(frozen=True)
-class Solid:
+class Solid(Struct, frozen=True):
     """A part of the world that stops bodies: convex parts in the world, and the layers it is on."""
 
     outline: Outline
     layer: int = 0
 
 
-@dataclass(frozen=True)
-class Space:
+class Space(Struct, frozen=True):
     """`up` is "-y" or "+y"; `bounds` are x0, y0, x1, y1 in units, `gravity` units a second squared."""
 
     up: Literal["-y", "+y"] = "-y"
@@ -32,8 +31,7 @@ class Space:
         return -1.0 if self.up == "-y" else 1.0
 
 
-@dataclass(frozen=True)
-class ContactRules:
+class ContactRules(Struct, frozen=True):
     """The rules that hold for every contact."""
 
     detect: Detect = "either"

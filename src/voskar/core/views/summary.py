@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from voskar.core.ledger import Ledger
 from voskar.core.ledger.origin import brood
@@ -13,8 +14,7 @@ from voskar.core.recording import Actor, Recording
 from voskar.core.rules import Rules
 
 
-@dataclass
-class ActorSum:
+class ActorSum(Struct):
     """What one actor dealt and took.
 
     `ignored` counts frames of contact on it that did not land, `stopped` those of its own contacts on others.
@@ -85,8 +85,7 @@ def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str
     return sums
 
 
-@dataclass
-class Brood:
+class Brood(Struct):
     """What one emitter, parent or effect has spawned: how many, how many of them only foretold, how they ended,
     the most at once, and how often and why nothing was fired."""
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct, field
 
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import Respawn
@@ -17,8 +17,7 @@ from voskar.core.rules.shapes import Floats, Ints
 from voskar.core.views.summary import everyone
 
 
-@dataclass
-class Steps:
+class Steps(Struct):
     """A value that changes now and then: from each of `frames` on it is the one beside it."""
 
     frames: list[int] = field(default_factory=list)
@@ -43,8 +42,7 @@ class Steps:
         return np.array([np.nan, *self.values])[rows]
 
 
-@dataclass
-class Span:
+class Span(Struct):
     """Frames `first` to `last`, both included, and what brought them about."""
 
     first: int
@@ -52,8 +50,7 @@ class Span:
     cause: str = ""
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(Struct, frozen=True):
     """A mark of the recording: the room, or the whole run, began again."""
 
     frame: int
@@ -63,8 +60,7 @@ class Mark:
 Change = Event | Mark
 
 
-@dataclass
-class Course:
+class Course(Struct):
     """One actor through a recording. `health` and `lives` are empty where its kind has none."""
 
     actor: Actor
@@ -97,8 +93,7 @@ class Course:
         return any(span.first <= frame <= span.last for span in self.down)
 
 
-@dataclass
-class Timeline:
+class Timeline(Struct):
     """All actors of a recording, and its runs: frames in which one began, `ends` with what ended it."""
 
     first: int

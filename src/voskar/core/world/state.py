@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import msgspec
+from msgspec import Struct, field
 
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
@@ -89,8 +88,7 @@ class Birth(msgspec.Struct, frozen=True, gc=False):
     spawned: bool = True
 
 
-@dataclass
-class RunState:
+class RunState(Struct):
     """What the run has come to. `start` and `room_start` are the frames since which its clock runs, and in which all
     was as at the start; `ended` the frame in which it was over or won."""
 
