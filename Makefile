@@ -7,6 +7,10 @@ KERNEL := .venv/.kernel
 KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
 PURE := build/pure
 
+# Some machines ask Python to keep no bytecode: the tests start a thousand processes that would each compile every
+# library anew.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test lint pure lowest bench shots soak mutants fuzz clean
 
 $(STAMP): pyproject.toml
