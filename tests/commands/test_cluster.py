@@ -82,10 +82,10 @@ def test_the_same_bytes_though_a_worker_dies(suite: Path, running: Any) -> None:
     here = voskar("check", "--fresh", "--suite", suite / "voskar.toml", "--report", "here.json", cwd=suite)
     with begun(suite, address) as there:
         os.kill(pids[0], signal.SIGKILL)  # in the middle of the others
-        told = there.stdout.read() if there.stdout else ""
+        told, error = (stream.read() if stream else "" for stream in (there.stdout, there.stderr))
     _, _, rest = here.stdout.partition("\n")
     assert f"{suite}/plays/torn.jsonl:2" in rest
-    assert (there.returncode, told) == (here.returncode, rest) == (2, told)
+    assert (there.returncode, told) == (here.returncode, rest) == (2, told), error
     assert (suite / "there.json").read_bytes() == (suite / "here.json").read_bytes()
 
 

@@ -10,6 +10,7 @@ import logging
 import os
 import shutil
 import tempfile
+import threading
 import warnings
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -103,7 +104,8 @@ class Cluster:
         from distributed import CancelledError, KilledWorker, wait
         from distributed.comm.core import CommClosedError
 
-        room = self.client.scatter([_room(self.room, items)], broadcast=True)[0]
+        # a task of its own, which is done again when the last worker that has it dies: data alone would be lost
+        room = self.client.submit(_itself, _room(self.room, items), pure=False)
         shared = _shared(items)
         waiting = sorted(range(len(items)), key=lambda at: -weight(items[at])) if weight else list(range(len(items)))
         waiting.reverse()
@@ -194,9 +196,13 @@ def program() -> tuple[str, str]:
 # on a worker
 
 
+def _itself(room: Room) -> Room:
+    return room
+
+
 def remotely(function: Callable[[T], R], item: T, room: Room, files: Mapping[str, bytes], asked: object) -> Any:
     """Does a piece of work in a room of its own, beside that of what it shares with others. ("other", version) where it
-    was asked for by another Voskar, else ("done", result)."""
+    was asked for by another Voskar, ("failed", why) where this machine could not, else ("done", result)."""
     if asked != program():
         return "other", program()[0]
     name, shared, kept = room
@@ -216,6 +222,8 @@ def remotely(function: Callable[[T], R], item: T, room: Room, files: Mapping[str
         for folder, told in ((common, item.rulebook), (own, item.recording)):  # type: ignore[attr-defined]
             found = _named(found, str(folder) if os.path.isabs(told) else f"{folder}/")
         return "done", found
+    except OSError as error:  # of the disk here, say: on its way it would be taken for a connection that is lost
+        return "failed", f"{type(error).__name__}: {error}"
     finally:
         shutil.rmtree(str(own).removesuffix(f"/{DEEP}"), ignore_errors=True)
 
@@ -227,6 +235,8 @@ def forget(room: str) -> None:
 
 def _unpacked(told: Any) -> Any:
     word, found = told
+    if word == "failed":
+        raise VoskarError(f"a worker of the cluster failed: {found}")
     if word == "other":
         message = f"a worker that came later has Voskar {found}, this is {program()[0]}"
         raise InputError(Problem(message, key="--cluster", hint="install the same one everywhere"))
@@ -254,7 +264,7 @@ def _put(room: Path, files: Mapping[str, bytes]) -> None:
         path = Path(os.path.normpath(_in(room, name)))
         if not path.exists():
             path.parent.mkdir(parents=True, exist_ok=True)
-            part = path.with_name(f".{path.name}.{os.getpid()}.{id(content)}.part")
+            part = path.with_name(f".{path.name}.{os.getpid()}.{threading.get_ident()}.part")
             part.write_bytes(content)
             part.replace(path)
 
