@@ -156,3 +156,22 @@ def test_a_recording_that_tells_little(tmp_path: Path, here: Any, claims: list[d
     assert done.returncode == 0, done.stderr
     assert "not known" in done.stdout
     assert here("check", "r.toml", "r.jsonl", cwd=tmp_path).returncode in (0, 1)
+
+
+@pytest.mark.parametrize(
+    ("name", "agreed", "denied", "written"),
+    [
+        # the second blow of 1131 is one of the game's own mistakes; another is a frame early, and forgiven here
+        ("meadow", 19, [1131], ['iframes = "60f" ', 'target.iframes = "45f" ', 'iframes = "90f" }']),
+        ("swarm", 3, [], ['every = "120f", first = "60f"', "circle = "]),
+    ],
+)
+def test_what_the_demo_claims(
+    apiary: Path, tmp_path: Path, here: Any, name: str, agreed: int, denied: list[int], written: list[str]
+) -> None:
+    out = tmp_path / "drafted.toml"
+    here("draft", f"{name}.jsonl", "-o", out, cwd=apiary)
+    assert [one for one in written if one not in out.read_text()] == []
+    told = json.loads(here("check", out, f"{name}.jsonl", "--within", 8, "--json", cwd=apiary).stdout)
+    blows = [one["frame"] for one in told["findings"] if one["sort"] in ("denied", "unclaimed")]
+    assert (told["agreed"], blows) == (agreed, denied)

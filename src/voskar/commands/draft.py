@@ -57,12 +57,10 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         told = []
         for lag in LAGS:
             verdict, _ = check(book.rules(played.rate), played, windows=parse_windows([f"0,{lag}"]), explains=False)
-            told.append(f"{verdict.agreed} within {lag}" if lag else f"{verdict.agreed}")
+            told.append(f"{verdict.agreed} within {present.count(lag, 'frame')}" if lag else f"{verdict.agreed}")
             spare = sum(one.sort == "unclaimed" for one in verdict.findings)
             if verdict.agreed == verdict.claims:
                 break
         agree = ", ".join(told)
-        click.echo(
-            f"{name}: of {present.count(verdict.claims, 'claimed hit')} agree {agree} frames; {spare} not claimed"
-        )
+        click.echo(f"{name}: of {present.count(verdict.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
     click.echo(f"next: voskar check {out} {recordings[0]}")

@@ -63,8 +63,18 @@ class BoxDraft(Seen):
             return
         striker = min(own, key=lambda name: own[name].wide * own[name].high)
         one, share = own[striker], 2.0 if striker in blows else 1.5
-        rect = Value(f"[{shown(share * one.wide)}, {shown(share * one.high)}]", _parted(one))
-        self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", {"rect": rect}))
+        keys = {"rect": Value(f"[{shown(share * one.wide)}, {shown(share * one.high)}]", _parted(one))}
+        ups = [found.up for name, found in own.items() if self._turns(name)]
+        if ups and median(ups):  # what turns has no above of its own
+            keys["at"] = Value(f"[0, {shown(median(ups))}]", "hits count where it is that far off")
+        self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
+
+    def _turns(self, kind: str) -> bool:
+        """Whether it is shown at any angle, as shots are."""
+        return any(
+            bool(played.poses.angle[np.array([one.kind == kind for one in played.actors])[played.poses.actor]].any())
+            for played in self.recordings
+        )
 
     def _hits_of(self, striker: str, target: str) -> list[list[Claim]]:
         own = {id(one) for _, one in self.pairs[striker, target]}
@@ -101,7 +111,7 @@ class BoxDraft(Seen):
         box = BoxGuess(f"blow-{number + 1}" if number else "blow", "hitbox", {"attack": attack, "mask": mask})
         sizes, ups, why = [], [], ""
         for target in targets:
-            one = fits.get((striker, target))
+            one, off = fits.get((striker, target)), 0.0
             if one is None:
                 continue
             if target in bodies:
@@ -110,14 +120,19 @@ class BoxDraft(Seen):
             else:
                 body = next(own for own in self.kinds[target].boxes if own.name == "body")
                 held = _numbers(body.keys["rect"].text)
+                off = _numbers(body.keys["at"].text)[1] if "at" in body.keys else 0.0
                 size = 2 * one.wide - held[0], 2 * one.high - held[1]
             sizes.append(size)
-            ups.append(one.up)
+            ups.append(one.up - off)
         if sizes:
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
-            box.keys["rect"] = Value(text, why or "what is left of the reach of both")
-            if median(ups):
+            why = why or "what is left of the reach of both"
+            box.keys["rect"] = Value(text, why)
+            if self._turns(striker):
+                del box.keys["rect"]
+                box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle")
+            elif median(ups):
                 box.keys["at"] = Value(f"[0, {shown(-median(ups))}]", "hits count where it is that far off")
             pace, fastest = self._pace(striker)
             thin = min((min(x1 - x0, y1 - y0) for one in targets for x0, y0, x1, y1 in self._rects(one)), default=1e9)

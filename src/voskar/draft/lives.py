@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Sequence
 
 import numpy as np
@@ -16,8 +16,31 @@ FAR = 1200
 LATEST = 120
 """Frames after a death in which its life may be taken."""
 
+End = tuple[str, int]
+"""Who went down or came back, and in which frame."""
 Death = tuple[Recording, str, int]
 """Who went down, and in which frame."""
+
+Spell = tuple[int, int]
+"""For how many frames after something one was immune, at least and at most; FAR where no end of it is told."""
+
+
+def _holds(spell: Spell, value: int) -> bool:
+    return spell[0] <= value <= spell[1]
+
+
+def _most_common(spells: Sequence[Spell]) -> int:
+    """The longest that fits most of them."""
+    lows = [low for low, _ in spells]
+    return max(lows, key=lambda low: (sum(_holds(one, low) for one in spells), low), default=0)
+
+
+def _agreed(spells: Sequence[Spell]) -> tuple[int, int, int] | None:
+    """What nearly all have in common, and how many that are: a game with a bug has one that differs."""
+    least = _most_common(spells)
+    fitting = [one for one in spells if _holds(one, least)]
+    most = min((high for _, high in fitting), default=FAR)
+    return (least, most, len(fitting)) if len(fitting) >= 0.8 * len(spells) and most < FAR else None
 
 
 class LifeDraft(Seen):
@@ -60,13 +83,16 @@ class LifeDraft(Seen):
     def _iframes(self, target: str) -> None:
         """As long as it is logged immune after a hit; else the least time between two hits on one: where several are as
         short, that is no accident."""
-        least, most, rows = self._immune_bounds(target)
-        if rows and least <= most:
-            if least:
-                value = int(roundest(least, most + 1))
-                spread = "exactly" if least == most else f"{least} to {most}"
-                why = f"logged immune so long after hits, {spread}, in {times(rows, 'pose')}"
-                self.kinds[target].keys["iframes"] = Value(f'"{value}f"', why)
+        spells = self._immune_after_hits(target)
+        every = [one for some in spells.values() for one in some]
+        usual = _most_common(every)
+        own = {
+            attack: some for attack, some in spells.items() if sum(_holds(one, usual) for one in some) < len(some) / 2
+        }
+        rest = [one for attack, some in spells.items() if attack not in own for one in some]
+        for attack, some in own.items():
+            self._immune_for(self.attacks[attack].keys, "target.iframes", some)
+        if self._immune_for(self.kinds[target].keys, "iframes", rest):
             return
         gaps: list[int] = []
         for number, played in enumerate(self.recordings):
@@ -87,51 +113,54 @@ class LifeDraft(Seen):
         if close < FEW:
             self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
 
-    def _immune_bounds(self, target: str) -> tuple[int, int, int]:
-        """How many frames after a hit it was still logged immune, how many at most, and how many poses tell; a return
-        has i-frames of its own."""
-        least, most, rows = 0, FAR, 0
+    @staticmethod
+    def _immune_for(keys: dict[str, Value], key: str, spells: Sequence[Spell]) -> bool:
+        """Writes for how long, if nearly all agree on that."""
+        agreed = _agreed(spells)
+        if agreed is None:
+            return False
+        least, most, count = agreed
+        if most:
+            spread = "exactly" if least == most else f"{least} to {most}"
+            why = f"logged immune so long after {count} of {times(len(spells), 'hit')}, {spread}"
+            keys[key] = Value(f'"{int(roundest(least, most + 1))}f"', why)
+        return True
+
+    def _immune_after_hits(self, target: str) -> dict[str, list[Spell]]:
+        """Of each hit that hurt, by its attack. A return has i-frames of its own."""
+        found: dict[str, list[Spell]] = defaultdict(list)
         for number, played in enumerate(self.recordings):
-            hits: dict[str, list[int]] = defaultdict(list)
+            hits: dict[str, dict[int, str]] = defaultdict(dict)
             for one in self.hits[number]:
                 if self._kind(played, one.target) == target and (one.damage is None or one.damage > 0):
-                    hits[one.target or ""].append(one.frame)
+                    hits[one.target or ""].setdefault(one.frame, self._kind(played, one.striker))
+            down, back = self._ends(played, target)
             for name, frames in hits.items():
-                ends = [one.frame for one in played.claims if one.event in ("down", "respawn") and one.id == name]
-                ends += list(played.resets)
-                poses, own = played.poses, played.poses.rows_of(played.numbers[name])
-                for row in own[poses.immune[own] >= 0].tolist():
-                    frame = int(poses.frame[row])
-                    since = max([one for one in frames if one < frame], default=None)
-                    if since is None or frame in frames or any(since <= one <= frame for one in ends):
-                        continue
-                    rows += 1
-                    if poses.immune[row]:
-                        least = max(least, frame - since) if frame - since < FAR else least
-                    else:
-                        most = min(most, frame - since - 1)
-        return least, most, rows
+                ends = {frame for one, frame in (*down, *back) if one == name} | {*frames, *played.resets}
+                for frame in sorted(frames.keys() - {frame for one, frame in down if one == name}):
+                    until = min((one for one in ends if one > frame), default=played.last + 1)
+                    spell = self._immune_after(played, name, frame, until)
+                    if spell is not None and frames[frame]:
+                        group = next(one for one in self._groups(frames[frame]) if target in one)
+                        found[self._attack_name(frames[frame], group)].append(spell)
+        return found
 
-    def _shield(self, played: Recording, name: str, frame: int) -> int | None:
-        """How many frames from one on it is logged immune; None where that is not told to its end."""
-        count = 0
-        while True:
-            row = played.row(name, frame + count)
-            told = -1 if row is None else int(played.poses.immune[row])
-            if told < 0 or frame + count in played.resets:
-                return None
-            if told == 0:
-                return count
-            count += 1
+    @staticmethod
+    def _immune_after(played: Recording, name: str, since: int, until: int) -> Spell | None:
+        """How many frames from one on it is logged immune at least, and at most; None where that is not told."""
+        poses, own = played.poses, played.poses.rows_of(played.numbers[name])
+        own = own[(poses.immune[own] >= 0) & (poses.frame[own] > since) & (poses.frame[own] < until)]
+        if not len(own):
+            return None
+        ended = np.flatnonzero(poses.immune[own] == 0)
+        if not len(ended):
+            return int(poses.frame[own[-1]]) - since, FAR
+        least = int(poses.frame[own[ended[0] - 1]]) - since if ended[0] else 0
+        return least, int(poses.frame[own[ended[0]]]) - since - 1
 
     def _lives(self, target: str) -> None:
         """Lives, deaths and returns, as they are claimed and shown."""
-        deaths = [
-            (played, one.id or "", one.frame)
-            for played in self.recordings
-            for one in played.claims
-            if one.event == "down" and self._kind(played, one.id) == target
-        ]
+        deaths = [(played, *end) for played in self.recordings for end in self._ends(played, target)[0]]
         own = self.kinds[target]
         columns = [self._column(played, target, "lives") for played in self.recordings]
         told = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
@@ -141,36 +170,59 @@ class LifeDraft(Seen):
         if told and returns is not None:
             own.keys["lives"] = Value(shown(max(told)), "the most that is logged")
         elif told:
-            self.unknown.append(
-                f"{target}: how it comes back with {shown(max(told))} lives: claim `down` and `respawn`"
-            )
+            learn = "log `health`, or claim `down` and `respawn`"
+            self.unknown.append(f"{target}: how it comes back with {shown(max(told))} lives: {learn}")
         down = self._down(deaths)
         if down is not None:
             own.keys["down"] = down
+
+    def _ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
+        """Every death and every return of a kind: those that are claimed; of one that no death is claimed of, what its
+        logged health shows, nothing left and then some again."""
+        found: dict[str, list[End]] = {"down": [], "respawn": []}
+        for one in played.claims:
+            if one.event in found and self._kind(played, one.id) == kind:
+                found[one.event].append((one.id or "", one.frame))
+        if not found["down"]:
+            for actor in played.actors:
+                if actor.kind != kind:
+                    continue
+                rows = played.poses.rows_of(played.numbers[actor.id])
+                rows = rows[~np.isnan(played.poses.health[rows])]
+                gone = (played.poses.health[rows] <= 0).astype(np.int64)
+                for at in np.flatnonzero(np.diff(gone)).tolist():
+                    found["down" if gone[at + 1] else "respawn"].append(
+                        (actor.id, int(played.poses.frame[rows[at + 1]]))
+                    )
+        return found["down"], found["respawn"]
 
     def _returns(self, deaths: Sequence[Death]) -> Value | None:
         """How long it is away, where it comes back, and for how long it is immune then."""
         waits: list[int] = []
         places: set[tuple[float, float]] = set()
-        shields: list[int] = []
+        shields: list[Spell] = []
         for played, name, down in deaths:
-            back = [one.frame for one in played.claims if (one.event, one.id) == ("respawn", name) and one.frame > down]
+            kind = self._kind(played, name)
+            back = [frame for one, frame in self._ends(played, kind)[1] if one == name and frame > down]
             if not back:
                 continue
             waits.append(back[0] - down)
             row = played.row(name, back[0])
             if row is not None:
                 places.add((float(played.poses.x[row]), float(played.poses.y[row])))
-            shield = self._shield(played, name, back[0] + 1)
-            shields += [] if not shield else [shield + 1]
+            later = [frame for _, frame in self._ends(played, kind)[0] if frame > back[0]] + list(played.resets)
+            until = min((frame for frame in later if frame > back[0]), default=played.last + 1)
+            shield = self._immune_after(played, name, back[0], until)
+            shields += [] if shield is None else [shield]
         if not waits:
             return None
         keys = [f'after = "{min(waits)}f"']
         if len(places) == 1:
             x, y = next(iter(places))
             keys.append(f"at = [{shown(x)}, {shown(y)}]")
-        if shields:
-            keys.append(f'iframes = "{Counter(shields).most_common(1)[0][0]}f"')
+        agreed = _agreed(shields)
+        if agreed is not None and agreed[1]:
+            keys.append(f'iframes = "{int(roundest(agreed[0] + 1, agreed[1] + 2))}f"')
         why = f"{times(len(waits), 'return')}, after {min(waits)} frames or more"
         return Value("{ " + ", ".join(keys) + " }", why)
 
