@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import math
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
 from voskar.core.recording import Recording
-from voskar.draft.seen import CLOSE, Seen
+from voskar.draft.seen import CLOSE, FEW, Seen
 from voskar.draft.values import Value, quoted, roundest, shown, times
+from voskar.draft.walls import walls
 
 LEAST = 3
 """Shots of an owner's kind from which they tell anything."""
@@ -52,7 +53,10 @@ class Shot:
 
 
 class ShotDraft(Seen):
-    """Drafts emitters of owners, and life and edges of what they fire."""
+    """Drafts emitters of owners, and life, edges and walls of what they fire."""
+
+    walled: set[int]
+    """Shots that end at a wall."""
 
     def shots(self) -> None:
         """All kinds that appear with an owner."""
@@ -64,8 +68,12 @@ class ShotDraft(Seen):
             for shot in _shots_of(played, ends):
                 kind = self._kind(played, shot.id)
                 found[kind][self._kind(played, shot.owner)].append(shot)
+        shots = {
+            kind: [shot for some in by_owner.values() for shot in some] for kind, by_owner in sorted(found.items())
+        }
+        self._walls(shots)
         for kind, by_owner in sorted(found.items()):
-            every = [shot for some in by_owner.values() for shot in some]
+            every = shots[kind]
             if len(every) < LEAST:
                 self.unknown.append(f"{kind}: what fires it: {times(len(every), 'shot')} tell too little")
                 continue
@@ -76,25 +84,39 @@ class ShotDraft(Seen):
 
     # what becomes of it
 
+    def _walls(self, shots: Mapping[str, Sequence[Shot]]) -> None:
+        """Walls that shots of any kind end at."""
+        found = walls(
+            [one for some in shots.values() for one in _lifetimes(some)[2]],
+            [one for some in shots.values() for one in some],
+        )
+        self.walled = {id(one) for _, some in found for one in some}
+        if found:
+            rects = [f"{{ rect = [{', '.join(map(shown, rect))}] }}" for rect, _ in found]
+            why = f"{times(len(self.walled), 'shot')} end at {times(len(found), 'wall')}"
+            self.space["solids"] = Value(f"[{', '.join(rects)}]", why)
+
     def _motion(self, kind: str, shots: Sequence[Shot]) -> None:
         """How long it lives, and where it ends, if that explains all ends but those with a hit."""
         whole = [shot for shot in shots if shot.whole]
         if not whole:
             self.unknown.append(f"{kind}: when it ends: each is gone with a hit, or stays to the end")
             return
-        longest = max(shot.last - shot.frame + 1 for shot in shots)
-        full = [shot for shot in whole if shot.last - shot.frame + 1 == longest]
+        longest, full, rest = _lifetimes(shots)
         keys: list[str] = []
         why: list[str] = []
-        rest = whole
-        if len(full) > 1:
+        if full:
             keys.append(f'life = "{longest}f"')
             why.append(f"{len(full)} of {len(whole)} that hit nobody are there for {longest} frames, none for longer")
-            rest = [shot for shot in whole if shot not in full]
+        walled = [shot for shot in rest if id(shot) in self.walled]
+        if walled:
+            keys.append('on_solid = "remove"')
+            why.append(f"{times(len(walled), 'shot')} end at a wall")
+            rest = [shot for shot in rest if id(shot) not in self.walled]
         if rest:
             edges = _edges(rest)
             if edges is None:
-                told = f"{len(full)} are there for {longest} frames, " if len(full) > 1 else ""
+                told = f"{len(full)} are there for {longest} frames, " if full else ""
                 told += f"{times(len(rest), 'shot')} end sooner, neither by a hit nor at one edge"
                 self.unknown.append(f"{kind}: when it ends: {told}")
                 return
@@ -201,6 +223,17 @@ def _shots_of(played: Recording, ends: dict[str, list[int]]) -> Iterator[Shot]:
         struck = any(abs(one - last) <= CLOSE for one in ends.get(actor.id, ()))
         places = (float(x[0]), float(y[0])), (float(x[-1]), float(y[-1]))
         yield Shot(played, actor.id, actor.owner or "", frame, last, *places, offset, step, heading, clip, cell, struck)
+
+
+def _lifetimes(shots: Sequence[Shot]) -> tuple[int, list[Shot], list[Shot]]:
+    """The longest that any of a kind is there; those that are there so long, if they are several; those that are not.
+    Of all only such as hit nobody and end before the recording does."""
+    longest = max(shot.last - shot.frame + 1 for shot in shots)
+    whole = [shot for shot in shots if shot.whole]
+    full = [shot for shot in whole if shot.last - shot.frame + 1 == longest]
+    if len(full) < FEW:
+        return longest, [], whole
+    return longest, full, [shot for shot in whole if shot not in full]
 
 
 def _edges(shots: Sequence[Shot]) -> dict[str, float] | None:
