@@ -88,6 +88,24 @@ def test_boxes_stand_where_the_core_puts_them(browser: Any, meadow: Path, apiary
 
 
 @needs_browser
+def test_what_sticks_out_comes_in_again(browser: Any, tmp_path: Path, here: Any) -> None:
+    book = {
+        "voskar": 1,
+        "space": {"bounds": [0, 0, 100, 50]},
+        "kinds": {"moth": {"wraps": True, "boxes": {"wing": {"role": "hurtbox", "rect": [10, 4]}}}},
+    }
+    (tmp_path / "b.toml").write_text(toml(book))
+    poses = [{"id": "m", "kind": "moth", "x": 98, "y": 1}]
+    lines = [{"voskar": "recording", "version": 1, "rate": 60}, {"frame": 0, "poses": poses}]
+    (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    assert here("page", "b.toml", "r.jsonl", "-o", "p.html", cwd=tmp_path).returncode == 0
+    opened(browser, tmp_path / "p.html")
+    found = browser.execute_script("return voskar.boxesAt(0).map(b => [b.rings[0][0], b.rings[0][2]].flat())")
+    corners = sorted((min(x0, x1), min(y0, y1)) for x0, y0, x1, y1 in found)
+    assert corners == [(-7, -1), (-7, 49), (93, -1), (93, 49)]
+
+
+@needs_browser
 def test_keys_findings_and_links(browser: Any, meadow: Path) -> None:
     from selenium.webdriver.common.by import By
     from selenium.webdriver.common.keys import Keys

@@ -153,6 +153,7 @@ class _Builder:
                 "name": kind.name,
                 "side": kind.side,
                 "health": kind.health,
+                "wraps": kind.wraps,
                 "boxes": [
                     {"name": one.name, "role": one.box.role, "attack": one.attack.name if one.box.attack else None,
                      "swept": bool(one.box.swept), "layers": list(self.rules.layer_names(one.box.layer))}

@@ -58,6 +58,18 @@ function ringsOf(row, form) {
   });
 }
 const isDown = (id, frame) => { const one = D.courses[id]; return !!one && one.down.some(([first, last]) => first <= frame && frame <= last); };
+// what of a box that sticks out over edges that are one comes in again on the other side
+function overTheEdges(rings) {
+  const [lowX, lowY, highX, highY] = D.bounds, all = rings.flat(), xs = all.map((p) => p[0]), ys = all.map((p) => p[1]), found = [];
+  const x0 = Math.min(...xs), x1 = Math.max(...xs), y0 = Math.min(...ys), y1 = Math.max(...ys);
+  for (const across of [-1, 0, 1]) for (const along of [-1, 0, 1]) {
+    const dx = across * (highX - lowX), dy = along * (highY - lowY);
+    if ((across || along) && x0 + dx < highX && x1 + dx > lowX && y0 + dy < highY && y1 + dy > lowY) found.push(rings.map((ring) => ring.map(([x, y]) => [x + dx, y + dy])));
+  }
+  return found;
+}
+// whether one went over such an edge between two poses: the way is not what lies between them
+const wrapped = (actor, before, row) => D.kinds[actor.kind].wraps && D.bounds && placeOf(row).some((value, axis) => Math.abs(value - placeOf(before)[axis]) > (D.bounds[axis + 2] - D.bounds[axis]) / 2);
 // every open box of a frame, where it is in the world
 function boxesAt(frame) {
   const found = [];
@@ -66,7 +78,9 @@ function boxesAt(frame) {
     if (row < 0 || C.flags[row] & 1 || isDown(actor.id, frame)) continue;
     for (const [place, form] of D.looks[C.look[row]]) {
       const box = D.kinds[actor.kind].boxes[place];
-      found.push({ actor: actor.id, kind: actor.kind, name: box.name, role: box.role, layers: box.layers, swept: box.swept || actor.driven, row, form, rings: ringsOf(row, form) });
+      const one = { actor: actor.id, kind: actor.kind, name: box.name, role: box.role, layers: box.layers, swept: box.swept || actor.driven, row, form, rings: ringsOf(row, form) };
+      found.push(one);
+      if (D.kinds[actor.kind].wraps && D.bounds) for (const rings of overTheEdges(one.rings)) found.push({ ...one, swept: false, rings });
     }
   }
   for (const [at, id, name, x0, y0, x1, y1] of loggedAt(frame)) {
@@ -183,20 +197,21 @@ function drawStage() {
       const past = rowOf(actor, S.frame - back);
       if (past < 0) continue;
       const [x, y] = toScreen(placeOf(past));
-      if (C.flags[past] & 2 || rowOf(actor, S.frame - back - 1) < 0 || back === TRAIL) g.moveTo(x, y); else g.lineTo(x, y);
+      const before = rowOf(actor, S.frame - back - 1);
+      if (C.flags[past] & 2 || before < 0 || back === TRAIL || wrapped(actor, before, past)) g.moveTo(x, y); else g.lineTo(x, y);
     }
     g.stroke(); g.globalAlpha = 1;
   }
   for (const role of ["body", "hurtbox", "hitbox"]) for (const box of boxes) if (box.role === role) {
     if (box.swept && box.row >= 0 && !(C.flags[box.row] & 2)) {
-      const before = rowOf(D.actors[actorOf.get(box.actor)], S.frame - 1);
-      if (before >= 0) { g.globalAlpha = 0.45; for (const ring of ringsOf(before, box.form)) { path(g, ring); g.setLineDash([2, 3]); g.strokeStyle = colours[LOOKS[box.role].line]; g.lineWidth = 1; g.stroke(); } g.setLineDash([]); const a = toScreen(placeOf(before)), b = toScreen(placeOf(box.row)); g.beginPath(); g.moveTo(...a); g.lineTo(...b); g.stroke(); g.globalAlpha = 1; }
+      const actor = D.actors[actorOf.get(box.actor)], before = rowOf(actor, S.frame - 1);
+      if (before >= 0 && !wrapped(actor, before, box.row)) { g.globalAlpha = 0.45; for (const ring of ringsOf(before, box.form)) { path(g, ring); g.setLineDash([2, 3]); g.strokeStyle = colours[LOOKS[box.role].line]; g.lineWidth = 1; g.stroke(); } g.setLineDash([]); const a = toScreen(placeOf(before)), b = toScreen(placeOf(box.row)); g.beginPath(); g.moveTo(...a); g.lineTo(...b); g.stroke(); g.globalAlpha = 1; }
     }
     drawBox(g, box, touching.has(box.actor + "\n" + box.name) && !box.logged);
   }
   for (const one of contacts) if (one[0] === S.frame && one[8] < 1) { // the shape at the moment of touch
-    const box = boxOf(one[2], one[3]), before = box && rowOf(D.actors[actorOf.get(one[2])], S.frame - 1);
-    if (!box || before < 0) continue;
+    const actor = D.actors[actorOf.get(one[2])], box = boxOf(one[2], one[3]), before = box && rowOf(actor, S.frame - 1);
+    if (!box || before < 0 || wrapped(actor, before, box.row)) continue;
     const [x0, y0] = placeOf(before), [x1, y1] = placeOf(box.row), t = one[8];
     for (const ring of box.rings) { path(g, ring.map(([x, y]) => [x - (x1 - x0) * (1 - t), y - (y1 - y0) * (1 - t)])); g.strokeStyle = colours.ink; g.lineWidth = 1.6; g.stroke(); }
   }
