@@ -27,9 +27,9 @@ $(KERNEL): $(KERNEL_SOURCES) | $(STAMP)
 demo: $(STAMP) $(KERNEL)
 	$(BIN)/voskar demo --overwrite build/demo
 
-test: $(STAMP) $(KERNEL) lint
+test: $(STAMP) $(KERNEL)
+	$(MAKE) -j2 --output-sync=target lint pure lowest
 	$(BIN)/python -m pytest -n auto
-	$(MAKE) -j2 pure lowest
 
 lint: $(STAMP)
 	$(BIN)/ruff check .
