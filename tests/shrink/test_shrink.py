@@ -15,8 +15,7 @@ from tests import strategies
 from tests.worlds import recording, rulebook
 from voskar.core.step import replay
 from voskar.files.recording import read_stage_text
-from voskar.shrink import script_of, script_text
-from voskar.shrink.script import ranges, way
+from voskar.shrink.script import ranges, script_of, script_text, way
 
 
 @pytest.mark.parametrize(

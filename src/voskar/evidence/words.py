@@ -63,7 +63,12 @@ def _pair(frame: int, striker: str, target: str) -> list[str]:
 
 
 def _frames(count: int) -> str:
-    return f"{count} frame{'' if count == 1 else 's'}"
+    return counted(count, "frame")
+
+
+def counted(count: int, thing: str) -> str:
+    """`1 hit`, `2 hits`."""
+    return f"{count} {thing}{'' if count == 1 else 's'}"
 
 
 def _gate_frame(finding: Finding) -> int:

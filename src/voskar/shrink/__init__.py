@@ -1,7 +1,5 @@
 """The smallest scene that still shows a finding."""
 
-from voskar.shrink.reduce import reduced
-from voskar.shrink.rules import reduced_rules
-from voskar.shrink.script import Script, script_of, script_text
+from voskar.shrink.search import Search, Shrunk, lines_of, needed_rules, shrunk
 
-__all__ = ["Script", "reduced", "reduced_rules", "script_of", "script_text"]
+__all__ = ["Search", "Shrunk", "lines_of", "needed_rules", "shrunk"]

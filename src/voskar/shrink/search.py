@@ -1,0 +1,165 @@
+"""The search for the smallest scene, and the fewest rules, that still show a finding."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import tomlkit
+
+from voskar.core.adopt import Windows
+from voskar.core.recording import Recording
+from voskar.errors import InputError, VoskarError
+from voskar.evidence.check import check
+from voskar.evidence.finding import Finding
+from voskar.evidence.words import accounts, counted
+from voskar.files.recording import open_frames, read_recording, read_stage_text
+from voskar.files.rulebook import Rulebook, check_source
+from voskar.files.toml_sources import Source
+from voskar.shrink.reduce import reduced
+from voskar.shrink.rules import reduced_rules
+from voskar.shrink.script import script_of, script_text
+
+SPREADS = (8, 30, 90, 240, 1000, 1 << 30)
+"""Frames before a finding that may matter, the fewest first."""
+AFTER = 35
+"""Frames behind it: half a second and a little, in which something may still be the same at another frame."""
+
+Tell = Callable[[str], None]
+"""Told how far a search has come."""
+
+
+@dataclass(frozen=True)
+class Shrunk:
+    """A stage script, what it took to find it, and how large it is, in words; the rules that it needs, and how many
+    lines they were. Where a search was `interrupted` it is the best so far."""
+
+    text: str
+    told: str
+    size: str
+    rules: str = ""
+    of: int = 0
+    interrupted: bool = False
+
+
+def shrunk(search: Search, recording: str, tell: Tell) -> Shrunk:
+    """The smallest scene that shows a finding. Ctrl-C takes the best so far.
+
+    Raises VoskarError where a stage script cannot show it.
+    """
+    finding = search.finding
+    header, frames = _plain_frames(recording)
+    frames = search.cut(header, frames)
+    best = script_of(header, frames)
+    if not search.shows(best):
+        told = "the scripts made here do not say all that this finding needs (velocities, a scale that changes)"
+        raise VoskarError(f"{told}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
+
+    def better(script: dict[str, Any]) -> None:
+        nonlocal best
+        best = script
+        keys = sum(len(part["way"]) for part in script["parts"])
+        tell(f"{counted(len(script['parts']), 'actor')}, {counted(keys, 'key')}")
+
+    interrupted = False
+    try:
+        best = reduced(best, search.shows, better)
+    except KeyboardInterrupt:
+        interrupted = True
+    game, rules = accounts(finding)
+    about = (
+        f"{finding.sort} in frame {finding.frame} of {Path(recording).name}, made small.\ngame: {game}\nrules: {rules}"
+    )
+    text = script_text(best, about)
+    needed = f"{counted(len(frames), 'frame')} needed, {search.tried} scenes tried"
+    size = f"{lines_of(text)} lines, {counted(len(best['parts']), 'actor')}"
+    return Shrunk(text, f"{finding.sort} in {finding.frame}: {needed}", size, interrupted=interrupted)
+
+
+def needed_rules(search: Search, small: Shrunk, tell: Tell) -> Shrunk:
+    """With the TOML of the rules that its script needs to show the finding. Ctrl-C takes the fewest so far."""
+    raw = search.book.source.raw
+    best, interrupted = raw, small.interrupted
+
+    def fewer(rules: dict[str, Any]) -> None:
+        nonlocal best
+        best = rules
+        tell(f"rules, {counted(lines_of(tomlkit.dumps(rules)), 'line')}")
+
+    try:
+        best = reduced_rules(raw, lambda rules: search.shows_by(rules, small.text), fewer)
+    except KeyboardInterrupt:
+        interrupted = True
+    about = f"# What {search.finding.sort} in frame {search.finding.frame} needs of {Path(search.book.path).name}.\n"
+    text = about + tomlkit.dumps(best)
+    return replace(small, rules=text, of=lines_of(tomlkit.dumps(raw)), interrupted=interrupted)
+
+
+def lines_of(text: str) -> int:
+    """Lines that say something."""
+    return len([line for line in text.splitlines() if line and not line.startswith("#")])
+
+
+def _plain_frames(recording: str) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+    with open_frames(recording) as source:
+        return source.header, [msgspec.to_builtins(frame) for _, frame in source.frames]
+
+
+class Search:
+    """Whether a scene still shows a finding."""
+
+    def __init__(self, book: Rulebook, windows: Windows, finding: Finding, *, resync: bool) -> None:
+        self.book, self.windows, self.finding, self.resync, self.tried = book, windows, finding, resync, 0
+        self.wanted = _signature(finding)
+        self.known: set[tuple[object, ...]] | None = None
+        """All findings of the smallest scene so far."""
+
+    def cut(self, header: Mapping[str, Any], frames: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+        """The fewest frames about it, of a few spreads, that still show it."""
+        place = next(k for k, frame in enumerate(frames) if frame["frame"] == self.finding.frame)
+        for before in SPREADS:
+            some = list(frames[max(place - before, 0) : place + AFTER + 1])
+            lines = [msgspec.json.encode(header), *map(msgspec.json.encode, some)]
+            try:
+                played = read_recording(lines, "the scene", self.book)
+            except InputError:
+                continue  # who is claimed or owned is not in it yet
+            self.known = None
+            if self._is_in(played):
+                self.known = None  # a script may show others
+                return some
+        return list(frames)
+
+    def shows(self, script: dict[str, Any]) -> bool:
+        """Whether a script does."""
+        try:
+            return self._is_in(read_stage_text(script_text(script, ""), "the scene", self.book))
+        except InputError:
+            return False
+
+    def shows_by(self, rules: dict[str, Any], script: str) -> bool:
+        """Whether a script does by other rules."""
+        source = self.book.source
+        try:
+            book = check_source(Source(source.name, rules, dict(source.places), source.root))
+            return self._is_in(read_stage_text(script, "the scene", book), book)
+        except InputError:
+            return False
+
+    def _is_in(self, played: Recording, book: Rulebook | None = None) -> bool:
+        self.tried += 1
+        rules = (book or self.book).rules(played.rate)
+        verdict, _ = check(rules, played, windows=self.windows, resync=self.resync)
+        found = {_signature(root) for root, _ in verdict.roots}
+        if self.wanted not in found or (self.known is not None and not found <= self.known):
+            return False  # nor one that was not there before, as of a hit whose claim is taken away
+        self.known = found
+        return True
+
+
+def _signature(one: Finding) -> tuple[object, ...]:
+    """What stays the same: sort, pair, gate, and by how much it is off."""
+    return one.sort, one.striker, one.target, None if one.why is None else one.why.gate, one.shift
