@@ -12,6 +12,7 @@ from tests.worlds import recording, rulebook
 from voskar.core.explain.actor import standing
 from voskar.core.step import replay
 from voskar.core.views.coverage import exercised, rules_of
+from voskar.core.views.timeline import timeline
 from voskar.evidence.expectations import Range, State, Statement, Wanted
 from voskar.evidence.tuning import score
 from voskar.evidence.weighing import weigh
@@ -67,5 +68,6 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
     held = {key for key in exercised(rules, played, ledger) if key[0] != "way" and not key[1].endswith("held")}
     assert held <= known
     assert score(rules, played, ledger, resync=False)[0].differ == 0
-    for name in found.course.courses:
-        assert standing(found.course, ledger, found.verdict.judged or played, name, played.last)
+    course = timeline(rules, played, ledger)
+    for name in course.courses:
+        assert standing(course, ledger, found.verdict.judged or played, name, played.last)

@@ -16,6 +16,7 @@ from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import SUITE, account_options, engine_options, load
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
+from voskar.core.views.timeline import timeline
 from voskar.core.watching import watched
 from voskar.evidence.check import Verdict
 from voskar.evidence.expectations import Failure, State, Statement
@@ -155,7 +156,7 @@ def command(
         from voskar.files.expect import propose as proposed
 
         with whole_file(propose) as part:
-            part.write_text(proposed(found.ledger, found.course), encoding="utf-8")
+            part.write_text(proposed(found.ledger, timeline(rules, played, found.ledger)), encoding="utf-8")
         click.echo(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
         return AGREED
     met = Coverage(covered(book.whole, played, found.ledger), least) if coverage or least is not None else None

@@ -9,7 +9,7 @@ from voskar.core.adopt import Windows
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
-from voskar.core.views.timeline import Timeline, timeline
+from voskar.core.views.timeline import timeline
 from voskar.core.watching import watched
 from voskar.evidence.baseline import Comparison, compare
 from voskar.evidence.check import Verdict, check
@@ -25,7 +25,6 @@ class Weighed:
     those that are like it."""
 
     ledger: Ledger
-    course: Timeline
     verdict: Verdict
     causes: tuple[Pattern, ...]
     failures: tuple[Failure, ...]
@@ -56,7 +55,7 @@ def weigh(
     the rules on their own."""
     places = {one.frame for one in statements if isinstance(one, State) and one.places}
     verdict, ledger = check(rules, recording, windows=windows, tolerance=tolerance, resync=resync, watched=places)
-    course, own, judged = timeline(rules, recording, ledger), ledger, verdict.judged
+    own, judged = ledger, verdict.judged
     if ledger.of("adopted") and (statements or earlier is not None):
         alone = watched(rules, recording, films=bool(places))
         own, judged = alone.ledger, alone.recording
@@ -65,9 +64,8 @@ def weigh(
     known = {id(finding) for one in passing for finding in one.findings}
     return Weighed(
         ledger,
-        course,
         verdict,
         (*passing, *causes([root for root in roots if id(root) not in known], recording)),
-        tuple(hold(statements, own, timeline(rules, recording, own), judged)),
+        tuple(hold(statements, own, timeline(rules, recording, own), judged)) if statements else (),
         None if earlier is None else compare(earlier, own),
     )

@@ -41,9 +41,9 @@ class Resync(Struct, frozen=True):
     """
 
     windows: Windows = field(default_factory=Windows)
-    plan: Plan = field(default_factory=dict)
+    plan: Plan = {}
     passed: frozenset[Passed] = frozenset()
-    ends: Mapping[tuple[int, str, Column], int] = field(default_factory=dict)
+    ends: Mapping[tuple[int, str, Column], int] = {}
 
 
 class ClaimIndex:

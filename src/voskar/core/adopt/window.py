@@ -41,7 +41,7 @@ class Windows(Struct, frozen=True):
     """The window of each sort of evidence; up to `near` frames apart it is the same thing at another frame."""
 
     every: Window = field(default_factory=Window)
-    own: Mapping[str, Window] = field(default_factory=dict)
+    own: Mapping[str, Window] = {}
     near: int = 30
 
     def of(self, sort: str) -> Window:

@@ -60,7 +60,7 @@ class Consequences(Struct, frozen=True):
     consumed_by: frozenset[str] = frozenset({"landed"})
     home: bool = False
     checkpoint: bool = False
-    gives: Mapping[str, float] = field(default_factory=dict)
+    gives: Mapping[str, float] = {}
     goal: bool = False
     effect: str | None = None
 
@@ -85,8 +85,8 @@ class Attack(Struct, frozen=True):
     slack: float = 1.0
     only_onto: float | None = None
     falling: bool = False
-    requires: Mapping[str, float] = field(default_factory=dict)
-    lacks: Mapping[str, float] = field(default_factory=dict)
+    requires: Mapping[str, float] = {}
+    lacks: Mapping[str, float] = {}
     rehit_group: str | None = None
     preempts: bool = False
     striker: Consequences = field(default_factory=Consequences)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from fractions import Fraction
 from typing import Literal
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from voskar.core.rules.shapes import Outline
 
@@ -57,8 +57,8 @@ class Box(Struct, frozen=True):
     rank: int = 0
     damage_scale: float = 1.0
     during: Windows | None = None
-    except_during: Windows = field(default_factory=dict)
-    keys: Mapping[str, tuple[Key, ...]] = field(default_factory=dict)
+    except_during: Windows = {}
+    keys: Mapping[str, tuple[Key, ...]] = {}
     swept: bool | None = None
     logged: bool = False
     within_bounds: bool = False

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Literal
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 
 class Fan(Struct, frozen=True):
@@ -66,8 +66,8 @@ class Emitter(Struct, frozen=True):
     aim: Aim = "facing"
     within: tuple[float, float, float, float] | None = None
     moves_at_once: bool = False
-    requires: Mapping[str, float] = field(default_factory=dict)
-    lacks: Mapping[str, float] = field(default_factory=dict)
+    requires: Mapping[str, float] = {}
+    lacks: Mapping[str, float] = {}
 
 
 class Fixture(Struct, frozen=True):

@@ -25,7 +25,7 @@ class Kind(Struct, frozen=True):
     health: float | None = None
     iframes: int = 0
     boxes: tuple[Box, ...] = ()
-    clips: Mapping[str, Clip] = field(default_factory=dict)
+    clips: Mapping[str, Clip] = {}
     weight: float = 1.0
     bounce: float = 1.0
     motion: Motion = field(default_factory=Motion)

@@ -20,8 +20,8 @@ from voskar.core.views.summary import everyone
 class Steps(Struct):
     """A value that changes now and then: from each of `frames` on it is the one beside it."""
 
-    frames: list[int] = field(default_factory=list)
-    values: list[float] = field(default_factory=list)
+    frames: list[int] = []
+    values: list[float] = []
 
     def put(self, frame: int, value: float) -> None:
         """The value from a frame on; frames must not fall."""
@@ -66,22 +66,22 @@ class Course(Struct):
     actor: Actor
     kind: Kind
     side: str | None
-    present: list[Span] = field(default_factory=list)
+    present: list[Span] = []
     health: Steps = field(default_factory=Steps)
     lives: Steps = field(default_factory=Steps)
-    immune: list[Span] = field(default_factory=list)
-    stunned: list[Span] = field(default_factory=list)
-    down: list[Span] = field(default_factory=list)
-    waiting: list[Span] = field(default_factory=list)
+    immune: list[Span] = []
+    stunned: list[Span] = []
+    down: list[Span] = []
+    waiting: list[Span] = []
     """Held back from its return, as its place was not safe."""
-    dealt: list[Event] = field(default_factory=list)
-    taken: list[Event] = field(default_factory=list)
-    ignored: list[Event] = field(default_factory=list)
+    dealt: list[Event] = []
+    taken: list[Event] = []
+    ignored: list[Event] = []
     """Contacts on it that did not land."""
-    returns: list[Event] = field(default_factory=list)
-    outs: list[int] = field(default_factory=list)
-    counters: dict[str, Steps] = field(default_factory=dict)
-    changes: list[Change] = field(default_factory=list)
+    returns: list[Event] = []
+    outs: list[int] = []
+    counters: dict[str, Steps] = {}
+    changes: list[Change] = []
     """What changed its health or lives, in order."""
 
     def is_out(self, frame: int) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import msgspec
-from msgspec import Struct, field
+from msgspec import Struct
 
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
@@ -96,16 +96,16 @@ class RunState(Struct):
     room_start: int
     ended: int | None = None
     won: bool = False
-    score: dict[str, float] = field(default_factory=dict)
+    score: dict[str, float] = {}
     anyone_out: bool = False
-    seen_kinds: set[str] = field(default_factory=set)
+    seen_kinds: set[str] = set()
     recheck: bool = False
     """Whether something has changed that may end the run."""
-    due: dict[int, int] = field(default_factory=dict)
+    due: dict[int, int] = {}
     """The next frame in which one that is down may come back, by row."""
-    outs: dict[int, list[tuple[str, int]]] = field(default_factory=dict)
+    outs: dict[int, list[tuple[str, int]]] = {}
     """Who is out at the end of a frame: ids and rows."""
-    lives: dict[int, list[tuple[str, int]]] = field(default_factory=dict)
+    lives: dict[int, list[tuple[str, int]]] = {}
     """Whose life is taken at the end of a frame: ids and rows."""
-    ends: dict[int, list[int]] = field(default_factory=dict)
+    ends: dict[int, list[int]] = {}
     """Whose body is taken away at the end of a frame, if it still lies there."""
