@@ -286,26 +286,41 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
         claims = gathered(folder, "claims", ClaimLine)
         display = gathered(folder, "display", DisplayLine)
         marks = gathered(folder, "marks", Mark)
-        others = range(span[0], span[1] + 1) if span else {*inputs, *claims, *display, *marks}
-        frame = np.union1d(row_frame, np.fromiter(others, dtype=np.int64))
+        frame = _frames(row_frame, span, {*inputs, *claims, *display, *marks})
         if not len(frame):
             return None
         starts = np.searchsorted(row_frame, frame)
         counts = np.searchsorted(row_frame, frame, side="right") - starts
         place = np.maximum.accumulate(np.where(counts > 0, starts + 1, 1))
-        at = {number: index for index, number in enumerate(frame.tolist())}
+
+        def told(table: dict[int, list[Any]]) -> Iterator[tuple[int, Any]]:
+            """What a small table has of these frames, with the place of each."""
+            for number in sorted(table):
+                at = int(np.searchsorted(frame, number))
+                if at < len(frame) and frame[at] == number:
+                    yield from ((at, one) for one in table[number])
+
         return _of_columns(
             frame,
             place,
             counts,
             columns,
-            [(at[number], one) for number in sorted(inputs) if number in at for one in inputs[number]],
-            [(at[number], one) for number in sorted(claims) if number in at for one in claims[number]],
-            [(at[number], one) for number in sorted(display) if number in at for one in display[number]],
-            [(at[number], marks[number][0].reset) for number in sorted(marks) if number in at],
+            list(told(inputs)),
+            list(told(claims)),
+            list(told(display)),
+            [(at, one.reset) for at, one in told({number: some[:1] for number, some in marks.items()})],
         )
     except (pyarrow.ArrowException, UnicodeDecodeError, msgspec.MsgspecError, _UnlikeError):
         return None
+
+
+def _frames(rows: Ints, span: tuple[int, int] | None, others: set[int]) -> Ints:
+    """The frames that there are: those of a span and of rows, or of rows and other tables."""
+    if span is None:
+        return np.union1d(rows, np.fromiter(others, dtype=np.int64))
+    whole = np.arange(span[0], span[1] + 1)
+    inside = not len(rows) or (span[0] <= rows[0] and rows[-1] <= span[1])  # rows are in order
+    return whole if inside else np.union1d(rows, whole)
 
 
 def _poses_column(table: Any, name: str) -> Any:

@@ -383,10 +383,16 @@ class ColumnBuilder:
         return digest.hexdigest()
 
 
+FIRST = 64
+"""Values that are looked at before all of them are."""
+
+
 def _is_one(column: Any) -> bool:
     """Whether a column holds one value throughout."""
     if not len(column) or column.strides == (0,):
         return bool(len(column))
+    if len(column) > FIRST and not _is_one(column[:FIRST]):
+        return False
     return bool((column == column[0]).all() or (column.dtype.kind == "f" and np.isnan(column).all()))
 
 
