@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 import json
 import random
+import re
 from collections import Counter
 from pathlib import Path
 from typing import Any
@@ -175,3 +176,23 @@ def test_what_the_demo_claims(
     told = json.loads(here("check", out, f"{name}.jsonl", "--within", 8, "--json", cwd=apiary).stdout)
     blows = [one["frame"] for one in told["findings"] if one["sort"] in ("denied", "unclaimed")]
     assert (told["agreed"], blows) == (agreed, denied)
+
+
+@pytest.mark.parametrize(
+    ("name", "claims", "written"),
+    [
+        ("hits-early-window.jsonl", "1", "during = "),  # as near before in another clip
+        ("hits-weak-push.stage.toml", "1", "during = "),
+        ("lives-unsafe-return.jsonl", "2", "health = "),  # of what was taken before a death
+        ("yard-out-early.jsonl", "6", "respawn = "),
+        ("yard-close-return.jsonl", "3", "lasts = "),
+        ("yard-across-the-edge.jsonl", None, "rect = [8, 8]"),  # never near what hits it
+        ("yard-without-wax.jsonl", "2", "nothing here does, and its health stays at 3"),
+    ],
+)
+def test_short_recordings(apiary: Path, tmp_path: Path, here: Any, name: str, claims: str | None, written: str) -> None:
+    out = tmp_path / "drafted.toml"
+    told = here("draft", apiary / "right" / name, "-o", out, cwd=apiary).stdout
+    assert written in out.read_text()
+    assert claims is None or re.search(rf"of {claims} claimed hits? agree (.*, )?{claims}( within|;)", told), told
+    assert here("audit", out, apiary / "right" / name, cwd=apiary).returncode == 0

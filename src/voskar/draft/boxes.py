@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from statistics import median
 
 import numpy as np
 
 from voskar.core.recording import Claim
-from voskar.draft.extents import Extents, Rect, extents
+from voskar.draft.extents import EARLY, Extents, Rect, extents
 from voskar.draft.seen import FEW, Seen
 from voskar.draft.values import BoxGuess, Value, quoted, shown, times
 
@@ -60,6 +60,8 @@ class BoxDraft(Seen):
         own = {striker: one for (striker, other), one in fits.items() if other == target and one is not None}
         if not own:
             self.unknown.append(f"{target}: its boxes, as it is never seen near what hits it: log `boxes`")
+            keys = {"rect": Value("[8, 8]", "not known: log `boxes`")}
+            self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
             return
         striker = min(own, key=lambda name: own[name].wide * own[name].high)
         one, share = own[striker], 2.0 if striker in blows else 1.5
@@ -144,7 +146,7 @@ class BoxDraft(Seen):
         else:
             box.keys["rect"] = Value("[8, 8]", "not known: log `boxes`")
             self.unknown.append(f"{striker}: how far it reaches: log `boxes`")
-        self._during(striker, targets, box)
+        self._during(striker, targets, box, {one: fits.get((striker, one)) for one in targets if one not in bodies})
         self.kinds[striker].boxes.append(box)
 
     def _logged(self, kind: str) -> list[str]:
@@ -193,8 +195,9 @@ class BoxDraft(Seen):
             steps += np.hypot(poses.x[rows] - poses.x[before[rows]], poses.y[rows] - poses.y[before[rows]]).tolist()
         return (float(np.quantile(steps, 0.9)), max(steps)) if steps else (0.0, 0.0)
 
-    def _during(self, striker: str, targets: Sequence[str], box: BoxGuess) -> None:
-        """The cells of clips in which it ever hit, where its kind also shows others."""
+    def _during(self, striker: str, targets: Sequence[str], box: BoxGuess, fits: Mapping[str, Extents | None]) -> None:
+        """The cells of clips in which it ever hit, where its kind also shows others. Few hits tell at most the first
+        cell, and only where the two were as near in another clip without one."""
         cells: dict[str, list[int]] = defaultdict(list)
         shown: set[str] = set()
         hits = 0
@@ -210,10 +213,39 @@ class BoxDraft(Seen):
                 hits += 1
                 cell = int(poses.cell[row]) if poses.cell[row] >= 0 else int(poses.tick[row])
                 cells[played.clips[poses.clip[row]]].append(cell)
-        if len(shown) > 1 and cells and len(cells) < len(shown) and hits > FEW:
-            windows = {name: f"{min(some)}-{max(some)}" for name, some in sorted(cells.items())}
+        if len(shown) > 1 and cells and len(cells) < len(shown) and (hits > FEW or self._is_idle(fits, striker, cells)):
+            windows = {
+                name: f"{min(some)}-{max(some) if hits > FEW else max(max(some), self._last_cell(striker, name))}"
+                for name, some in sorted(cells.items())
+            }
             text = "{ " + ", ".join(f'{quoted(name)} = "{window}"' for name, window in windows.items()) + " }"
             box.keys["during"] = Value(text, f"the cells of {times(hits, 'hit')}; it shows {times(len(shown), 'clip')}")
+
+    def _is_idle(self, fits: Mapping[str, Extents | None], striker: str, hitting: Collection[str]) -> bool:
+        """Whether, before a hit, the two were as near in a clip that never hits."""
+        for target, one in fits.items():
+            for number, claim in self.pairs[striker, target] if one is not None else ():
+                played = self.recordings[number]
+                for frame in range(max(claim.frame - EARLY, played.first), claim.frame):
+                    rows = played.row(claim.striker or "", frame), played.row(claim.target or "", frame)
+                    if one is None or rows[0] is None or rows[1] is None or played.poses.clip[rows[0]] < 0:
+                        continue
+                    off = [float(axis[rows[0]] - axis[rows[1]]) for axis in (played.poses.x, played.poses.y)]
+                    near = abs(off[0]) < one.wide and abs(off[1] - one.up) < one.high
+                    if near and played.clips[played.poses.clip[rows[0]]] not in hitting:
+                        return True
+        return False
+
+    def _last_cell(self, kind: str, clip: str) -> int:
+        """The last cell of a clip, or frame since its start, that a kind ever shows."""
+        found = [0]
+        for played in self.recordings:
+            if clip in played.clips:
+                poses = played.poses
+                own = np.array([one.kind == kind for one in played.actors])[poses.actor]
+                rows = own & (poses.clip == played.clips.index(clip))
+                found += [int(max(poses.cell[rows].max(), poses.tick[rows].max()))] if rows.any() else []
+        return max(found)
 
 
 def _parted(one: Extents) -> str:

@@ -91,7 +91,8 @@ def extents(
     last = np.array([rows[-1] for rows in windows])
     up = 0.0
     if not known:
-        up = float(np.median(dy[last])) if np.ptp(dy[last]) < 4 or len(last) > 2 else 0.0
+        # of a single hit nothing tells whether one is that far up or reaches that far
+        up = float(np.median(dy[last])) if len(last) > 2 or (len(last) == 2 and np.ptp(dy[last]) < 4) else 0.0
         up = up if abs(up) > 2 else 0.0
     dx, dy = np.abs(dx), np.abs(dy - up)
     lead = _lead(pair, frame, dx, dy, hits)

@@ -62,8 +62,17 @@ class LifeDraft(Seen):
             if len(values := self._column(played, target, "health")) and not np.isnan(values).all()
         ]
         own = self.kinds[target]
+        if told and not any(one.damage is None or one.damage > 0 for _, one in self._of_target(target)):
+            self.unknown.append(
+                f"{target}: what hurts it: nothing here does, and its health stays at {shown(max(told))}"
+            )
+            return
         if told:
             own.keys["health"] = Value(shown(max(told)), "the most that is logged")
+            return
+        spent = self._spent(target)
+        if spent is not None:
+            own.keys["health"] = spent
             return
         hits = self._of_target(target)
         gone = sum(self._vanishes(self.recordings[number], one.target, one.frame) for number, one in hits)
@@ -74,6 +83,26 @@ class LifeDraft(Seen):
             own.keys["health"] = Value(damage, f"it is gone after {gone} of {times(len(hits), 'hit')}")
         else:
             self.unknown.append(f"{target}: its health: log `health` in its poses")
+
+    def _spent(self, target: str) -> Value | None:
+        """What the hits on it took from one return to the next death, where deaths are claimed: so much, and more than
+        without the last one. None where too few agree."""
+        lives: list[tuple[float, float]] = []
+        for number, played in enumerate(self.recordings):
+            down, back = self._ends(played, target)
+            for name, end in down:
+                since = max([frame for one, frame in (*down, *back) if one == name and frame < end], default=-1)
+                since = max([since, *(frame - 1 for frame in played.resets if frame <= end)])
+                took = [
+                    one.damage or 0.0 for one in self.hits[number] if one.target == name and since < one.frame <= end
+                ]
+                if took and min(took) > 0:
+                    lives.append((sum(took[:-1]), sum(took)))
+        for _, most in sorted(lives, key=lambda one: one[1]):
+            fitting = sum(low < most <= high for low, high in lives)
+            if fitting >= 0.8 * len(lives):
+                return Value(shown(most), f"so much is taken before {fitting} of {times(len(lives), 'death')}")
+        return None
 
     def _column(self, played: Recording, kind: str, name: str) -> np.ndarray:
         rows = np.flatnonzero(np.array([one.kind == kind for one in played.actors])[played.poses.actor])
@@ -261,9 +290,10 @@ class LifeDraft(Seen):
         return [at[1][0] - at[0][0]] if all(at) else []
 
     def _seen_after(self, played: Recording, name: str, frame: int) -> int:
-        """The last frame in which one is still to be seen without a break."""
-        last = frame
-        while last < played.last:
+        """The last frame in which one is still to be seen without a break, before it is back."""
+        back = [at for one, at in self._ends(played, self._kind(played, name))[1] if one == name and at > frame]
+        last, end = frame, min(back, default=played.last)
+        while last < end:
             row = played.row(name, last + 1)
             if row is None or played.poses.hidden[row]:
                 break
