@@ -206,6 +206,32 @@ def test_lives_and_deaths(tmp_path: Path) -> None:
     assert keys["lives"].text == "4"
 
 
+def haunted(frame: int, *, room: bool, late: int = 0) -> Frame:
+    """The keeper is downed three times and is back 30 frames after; what hit it, and perhaps a moth, are where they
+    began again then. Its health is logged, and hits are claimed so late."""
+    deaths = [20, 80, 140]
+    back = any(one <= frame < one + 30 for one in deaths)
+    away = 3.0 * ((frame - 50) % 60 if frame >= 50 else frame)
+    keeper = pose("keeper", 0, health=0 if back else 3)
+    hive, moth = pose("hive", 3 + away, 5), pose("moth", 200 + (away if room else 2.0 * frame))
+    hit = {"event": "hit", "striker": "hive", "target": "keeper", "damage": 3}
+    return {"poses": [keeper, hive, moth], "claims": [hit] if frame - late in deaths else []}
+
+
+@pytest.mark.parametrize(("room", "resets"), [(False, "pair"), (True, "room")])
+def test_who_is_sent_home(tmp_path: Path, room: bool, resets: str) -> None:
+    found = drafted(tmp_path, lambda frame: haunted(frame, room=room))
+    keys = {one.name: one.keys for one in found.kinds}["keeper"]
+    assert keys["respawn"].text == f'{{ after = "30f", resets = "{resets}", at = [0, 0] }}'
+    assert found.notes == []
+
+
+def test_a_log_that_is_late(tmp_path: Path) -> None:
+    found = drafted(tmp_path, lambda frame: haunted(frame, room=False, late=3))
+    told = "hits are claimed 3 frames after health falls, 3 of 3 times: check with --within hit=0,3"
+    assert found.notes == [told]
+
+
 @pytest.mark.parametrize(
     ("low", "high", "expected"), [(190, 230, 200), (151, 199, 160), (12.3, 14, 13), (54, 61, 60), (7.2, 7.9, 7.2)]
 )

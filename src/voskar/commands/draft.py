@@ -49,6 +49,8 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         part.write_text(schema_line(path, "rulebook") + rulebook_text(found, names), encoding="utf-8")
     kinds = present.count(len(found.kinds), "kind")
     click.echo(f"drafted {out}: {kinds}, {present.count(len(found.attacks), 'attack')}")
+    for one in found.notes:
+        click.echo(f"  the log: {one}")
     for one in found.unknown:
         click.echo(f"  not known: {one}")
     book = load_rulebook(out)

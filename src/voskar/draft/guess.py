@@ -19,6 +19,10 @@ def guess(recordings: Sequence[Recording]) -> Guess:
     return RulesDraft(recordings).run()
 
 
+LATEST = 8
+"""Frames that a hit may be claimed after health fell."""
+
+
 class RulesDraft(BoxDraft, LifeDraft, ShotDraft, ReactionDraft):
     """Drafts everything else."""
 
@@ -37,7 +41,22 @@ class RulesDraft(BoxDraft, LifeDraft, ShotDraft, ReactionDraft):
         self.shots()
         kinds, attacks = list(self.kinds.values()), list(self.attacks.values())
         up = self.recordings[0].up
-        return Guess(up, list(self.targets), kinds, attacks, contact, self.space, self.unknown)
+        return Guess(up, list(self.targets), kinds, attacks, contact, self.space, self.unknown, self._lag())
+
+    def _lag(self) -> list[str]:
+        """How late hits are claimed, where logged health falls before them, by as many frames nearly each time."""
+        late: list[int] = []
+        for played, told in zip(self.recordings, self.hits, strict=True):
+            for one in told:
+                rows = [played.row(one.target or "", one.frame - back) for back in range(LATEST + 2)]
+                health = [float("nan") if row is None else float(played.poses.health[row]) for row in rows]
+                falls = [back for back in range(LATEST + 1) if health[back] < health[back + 1]]
+                late += falls[:1]
+        usual, count = Counter(late).most_common(1)[0] if late else (0, 0)
+        if not usual or count <= FEW or count < 0.8 * len(late):
+            return []
+        words = f"{times(usual, 'frame')} after health falls, {count} of {len(late)} times"
+        return [f"hits are claimed {words}: check with --within hit=0,{usual}"]
 
     # who is against whom
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Sequence
 
@@ -13,6 +14,8 @@ from voskar.draft.values import Value, roundest, shown, times
 
 FAR = 1200
 """Frames after a hit from which being immune has another cause."""
+AWAY = 8.0
+"""Units from its start at which being there again means something."""
 LATEST = 120
 """Frames after a death in which its life may be taken."""
 
@@ -230,6 +233,7 @@ class LifeDraft(Seen):
         waits: list[int] = []
         places: set[tuple[float, float]] = set()
         shields: list[Spell] = []
+        resets: list[str] = []
         for played, name, down in deaths:
             kind = self._kind(played, name)
             back = [frame for one, frame in self._ends(played, kind)[1] if one == name and frame > down]
@@ -243,9 +247,13 @@ class LifeDraft(Seen):
             until = min((frame for frame in later if frame > back[0]), default=played.last + 1)
             shield = self._immune_after(played, name, back[0], until)
             shields += [] if shield is None else [shield]
+            sent = self._sent_home(played, name, down, back[0])
+            resets += [sent] if sent else []
         if not waits:
             return None
         keys = [f'after = "{min(waits)}f"']
+        if len(resets) >= FEW and resets.count(resets[0]) >= 0.8 * len(waits):
+            keys.append(f'resets = "{resets[0]}"')
         if len(places) == 1:
             x, y = next(iter(places))
             keys.append(f"at = [{shown(x)}, {shown(y)}]")
@@ -254,6 +262,25 @@ class LifeDraft(Seen):
             keys.append(f'iframes = "{int(roundest(agreed[0] + 1, agreed[1] + 2))}f"')
         why = f"{times(len(waits), 'return')}, after {min(waits)} frames or more"
         return Value("{ " + ", ".join(keys) + " }", why)
+
+    def _sent_home(self, played: Recording, name: str, down: int, back: int) -> str:
+        """Who is at its start again as one returns, of those that are recorded and were elsewhere: "pair" if it is who
+        downed it, "room" if it is all others, else nothing."""
+        if back in played.resets:
+            return ""
+        strikers = {one.striker for one in played.claims if (one.event, one.target, one.frame) == ("hit", name, down)}
+        home: dict[str, bool] = {}
+        for actor in played.actors:
+            rows = played.row(actor.id, back - 1), played.row(actor.id, back)
+            if actor.id == name or actor.owner is not None or rows[0] is None or rows[1] is None:
+                continue
+            before, after = ((float(played.poses.x[row]), float(played.poses.y[row])) for row in rows)
+            start = self._home_of(played, actor.id, back)
+            if math.dist(before, start) > AWAY:
+                home[actor.id] = math.dist(after, start) < 0.5
+        if home and all(home.values()):
+            return "pair" if home.keys() <= strikers else "room"
+        return "pair" if any(home.get(one or "", False) for one in strikers) else ""
 
     def _down(self, deaths: Sequence[Death]) -> Value | None:
         """How long a body lies there, when its life is taken, and what it is worth."""

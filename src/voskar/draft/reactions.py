@@ -122,11 +122,8 @@ class ReactionDraft(Seen):
             rows = [played.row(name, one.frame + late) for late in (0, 1)]
             if None in rows:
                 continue
-            poses = played.poses
-            mark = max([frame for frame in played.resets if frame <= one.frame], default=played.first)
-            own = poses.rows_of(played.numbers[name])
-            start = own[int(np.searchsorted(poses.frame[own], mark))]
-            here, then, at = ((float(poses.x[row]), float(poses.y[row])) for row in (*rows, start))
+            here, then = ((float(played.poses.x[row]), float(played.poses.y[row])) for row in rows)
+            at = self._home_of(played, name, one.frame)
             if math.dist(here, at) > FAR:
                 away += 1
                 home += math.dist(then, at) < STILL

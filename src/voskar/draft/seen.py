@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 
+import numpy as np
+
 from voskar.core.recording import Claim, Recording
 from voskar.draft.values import AttackGuess, KindGuess, Value
 
@@ -39,6 +41,14 @@ class Seen:
     def _kind(self, played: Recording, name: str | None) -> str:
         number = played.numbers.get(name or "")
         return "" if number is None else played.actors[number].kind
+
+    @staticmethod
+    def _home_of(played: Recording, name: str, frame: int) -> tuple[float, float]:
+        """Where one was first seen since the last mark."""
+        mark = max([at for at in played.resets if at <= frame], default=played.first)
+        own = played.poses.rows_of(played.numbers[name])
+        start = own[int(np.searchsorted(played.poses.frame[own], mark))]
+        return float(played.poses.x[start]), float(played.poses.y[start])
 
     def _groups(self, striker: str) -> list[list[str]]:
         """The targets of a striker, apart where it shows other clips as it hits them: other blows."""

@@ -48,7 +48,7 @@ class AttackGuess:
 
 @dataclass
 class Guess:
-    """The whole draft. `unknown` says what could not be told, and what to log to learn it."""
+    """The whole draft. `unknown` says what could not be told, and what to log to learn it; `notes` tell of the log."""
 
     up: str
     layers: list[str]
@@ -57,6 +57,7 @@ class Guess:
     contact: dict[str, Value]
     space: dict[str, Value]
     unknown: list[str]
+    notes: list[str]
 
 
 def times(count: int, what: str) -> str:
