@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.test_imports import brought_by
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 from voskar.files.kept import ReadyRulebook, kept_folder
@@ -104,10 +105,20 @@ def test_whatever_changes_it(folder: Path, change: Callable[[Path], None]) -> No
     assert after.digest != before.digest
 
 
+class Touch:
+    """What would make a file as it is read."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def __reduce__(self) -> tuple[Callable[[Path], None], tuple[Path]]:
+        return Path.touch, (self.path,)
+
+
 def test_what_is_broken_or_too_new_or_of_another_rate(folder: Path) -> None:
     rules(folder)
     (place,) = kept()
-    for broken in (b"", b"\x80", pickle.dumps({"files": {}}), pickle.dumps(None)):
+    for broken in (b"", b"\x80", pickle.dumps({"files": {}}), pickle.dumps(None), pickle.dumps(Touch(folder / "hi"))):
         place.write_bytes(broken)
         assert rules(folder)[1]
     assert rules(folder)[1] is False
@@ -116,3 +127,12 @@ def test_what_is_broken_or_too_new_or_of_another_rate(folder: Path) -> None:
     (folder / "hive.toml").touch()
     rules(folder)
     assert kept() == []
+    assert not (folder / "hi").exists()
+
+
+def test_the_next_run_imports_nothing_that_validates(folder: Path) -> None:
+    words = ["replay", str(folder / "apiary.toml"), str(folder / "meadow.jsonl"), "--ledger", str(folder / "l.jsonl")]
+    code = f"from voskar.commands.main import run; run({words})"
+    validating = {"pydantic", "tomllib", "PIL"}
+    assert brought_by(code) >= validating
+    assert brought_by(code) & validating == set()
