@@ -136,3 +136,16 @@ def test_one_that_is_used_up_and_flies_on_is_back() -> None:
 
     assert taken(shot(until=7))[0] == (1, "back")
     assert taken(shot(until=3)) == []
+
+
+@pytest.mark.parametrize("hidden", [range(1, 12), range(2, 12), range(1, 6)])
+def test_one_that_is_hidden_as_it_falls(hidden: range) -> None:
+    """From the frame of its death on, or after: nothing is seen of it that might go on."""
+    frames = brush({"hornet": ".#" + "." * 10})
+    frames[1]["claims"] = [{"event": "hit", "striker": "hornet", "target": "keeper"}]
+    for place in hidden:
+        frames[place]["poses"][0] |= {"hidden": True}
+    book = rulebook(sting(keeper={"health": 1, "lives": 3, "respawn": {"after": 20}}))
+    played = recording(book, frames)
+    ledger = replay(book.rules(played.rate), played, Resync())
+    assert [event.frame for event in ledger.of("down")] == [1]

@@ -84,10 +84,10 @@ class Presence:
         if not len(shown) or poses.frame[shown[0]] != since:
             return None
         shown = shown[~poses.hidden[shown] & ~poses.lingering[shown]]
+        if not len(shown):
+            return None
         if what == "down":
             shown = self._upright(state, since, shown)
-            if not len(shown):
-                return None
         if len(shown) - 1 <= LEAST + self.resync.windows.within("poses"):
             return None
         apart = np.hypot(poses.x[shown] - poses.x[shown[0]], poses.y[shown] - poses.y[shown[0]]) > MOVED
