@@ -194,6 +194,10 @@ class LifeDraft(Seen):
         """Lives, deaths and returns, as they are claimed and shown."""
         deaths = [(played, *end) for played in self.recordings for end in self._ends(played, target)[0]]
         own = self.kinds[target]
+        if "health" not in own.keys:  # without it, it would never go down
+            if deaths:
+                self.unknown.append(f"{target}: how it dies, and comes back, as its health is not known")
+            return
         columns = [self._column(played, target, "lives") for played in self.recordings]
         told = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
         returns = self._returns(deaths)
@@ -295,7 +299,7 @@ class LifeDraft(Seen):
         elif deaths and all(row is not None for row in hidden):
             keys.append("hide = true")
             reasons.append(f"hidden at once in {times(len(deaths), 'death')}")
-        if owed and min(owed) == max(owed) > 0:
+        if owed and 0 < min(owed) == max(owed) <= min(lasts):
             keys.append(f'life_after = "{owed[0]}f"')
             reasons.append(f"the life is taken so long after {len(owed)}")
         if len(worth) >= FEW and min(worth) == max(worth) > 0:
