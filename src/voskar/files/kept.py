@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
+from msgspec import Struct
 
 import voskar
 from voskar.core.rules import Rules
@@ -104,8 +105,12 @@ class _Reader(pickle.Unpickler):
     may hold anything."""
 
     def find_class(self, module: str, name: str) -> Any:
-        if module.startswith("voskar.core.rules.") or (module, name) in PARTS:
+        if (module, name) in PARTS:
             return super().find_class(module, name)
+        if module.startswith("voskar.core.rules.") and "." not in name:
+            found = super().find_class(module, name)
+            if isinstance(found, type) and issubclass(found, Struct):
+                return found
         raise pickle.UnpicklingError(f"{module}.{name}")
 
 
