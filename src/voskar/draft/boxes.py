@@ -130,11 +130,11 @@ class BoxDraft(Seen):
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
             why = why or "what is left of the reach of both"
-            box.keys["rect"] = Value(text, why)
             if self._turns(striker):
-                del box.keys["rect"]
                 box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle")
-            elif median(ups):
+            else:
+                box.keys["rect"] = Value(text, why)
+            if median(ups) and "circle" not in box.keys:
                 box.keys["at"] = Value(f"[0, {shown(-median(ups))}]", "hits count where it is that far off")
             pace, fastest = self._pace(striker)
             thin = min((min(x1 - x0, y1 - y0) for one in targets for x0, y0, x1, y1 in self._rects(one)), default=1e9)
