@@ -180,6 +180,23 @@ def test_what_a_blow_needs_and_does(tmp_path: Path, told: Callable[[int], Frame]
         assert float(found["striker.rebound"]) == pytest.approx(360, rel=0.05)
 
 
+# clips
+
+
+@pytest.mark.parametrize(
+    ("cell", "expected"),
+    [
+        (lambda frame: frame // 6 % 4, {"cells": "4", "rate": "10", "loop": "true"}),
+        (lambda frame: min(frame // 6, 9), {"cells": "10", "rate": "10"}),  # and stays in the last
+        (lambda frame: (0, 1, 1, 3, 2)[frame % 5], {"cells": "4"}),  # in no order, at no rate
+        (lambda frame: 0, {"cells": "1"}),
+    ],
+)
+def test_clips(tmp_path: Path, cell: Callable[[int], int], expected: dict[str, str]) -> None:
+    found = drafted(tmp_path, lambda frame: {"poses": [pose("moth", 0, clip="fly", cell=cell(frame))]})
+    assert {name: one.text for name, one in found.kinds[0].clips["fly"].items()} == expected
+
+
 # lives
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 
 from voskar.core.recording import Claim, Recording
 from voskar.draft.boxes import BoxDraft
+from voskar.draft.clips import ClipDraft
 from voskar.draft.lives import LifeDraft
 from voskar.draft.reactions import ReactionDraft
 from voskar.draft.seen import FEW
@@ -23,7 +24,7 @@ LATEST = 8
 """Frames that a hit may be claimed after health fell."""
 
 
-class RulesDraft(BoxDraft, LifeDraft, ShotDraft, ReactionDraft):
+class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
     """Drafts everything else."""
 
     def run(self) -> Guess:
@@ -31,6 +32,7 @@ class RulesDraft(BoxDraft, LifeDraft, ShotDraft, ReactionDraft):
         if not self.pairs:
             self.unknown.append("no hit is claimed of two that are shown: claim hits with striker and target")
         self._sides()
+        self.clips()
         self.boxes()
         for striker in self.strikers:
             for targets in self._groups(striker):

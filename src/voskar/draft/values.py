@@ -29,13 +29,14 @@ class BoxGuess:
 
 @dataclass
 class KindGuess:
-    """A kind, with keys and boxes."""
+    """A kind, with keys, boxes, emitters and clips."""
 
     name: str
     side: str | None = None
     keys: dict[str, Value] = field(default_factory=dict)
     boxes: list[BoxGuess] = field(default_factory=list)
     emitters: dict[str, dict[str, Value]] = field(default_factory=dict)
+    clips: dict[str, dict[str, Value]] = field(default_factory=dict)
 
 
 @dataclass

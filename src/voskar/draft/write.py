@@ -33,6 +33,8 @@ def rulebook_text(found: Guess, sources: Sequence[str]) -> str:
         lines += ["", f"[kinds.{_key(kind.name)}]"]
         lines += [f"side = {json.dumps(kind.side, ensure_ascii=False)}"] if kind.side else []
         lines += _keys(kind.keys)
+        for name, keys in kind.clips.items():
+            lines += [f"[kinds.{_key(kind.name)}.clips.{_key(name)}]", *_keys(keys)]
         for box in kind.boxes:
             lines += [f"[kinds.{_key(kind.name)}.boxes.{_key(box.name)}]", f'role = "{box.role}"', *_keys(box.keys)]
         for name, keys in kind.emitters.items():
