@@ -69,7 +69,7 @@ fuzz: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.fuzz
 
 shots: $(STAMP) $(KERNEL)
-	sh docs/screenshots/make.sh
+	sh docs/screenshots.sh
 
 clean:
 	rm -rf .venv build .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -16,6 +16,7 @@ import pytest
 
 import voskar as installed
 from tests.commands.test_cli import VOSKAR, voskar
+from voskar.suite.cluster import shipped_with
 
 COPIES = 6
 WIDE = {**os.environ, "COLUMNS": "100", "PYTHONUNBUFFERED": "1"}
@@ -157,3 +158,20 @@ def test_a_scheduler_that_goes(suite: Path, running: Any) -> None:
     assert told.startswith(f"error: --cluster: the scheduler at {address} was lost")
     assert told.count("\n") == 1  # whatever the libraries had to say
     assert not (suite / "there.json").exists()
+
+
+@pytest.mark.parametrize("rules", ["rules/apiary.toml", "../here/rules/apiary.toml", "linked/apiary.toml"])
+def test_a_rulebook_is_shipped_with_what_it_names(
+    apiary: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, rules: str
+) -> None:
+    here = tmp_path / "here"
+    (here / "rules").mkdir(parents=True)
+    (here / "linked").symlink_to("rules")
+    for name in ("apiary.toml", "hive.toml", "moth.png"):
+        shutil.copy(apiary / name, here / "rules" / name)
+    monkeypatch.chdir(here)
+    folder = rules.rpartition("/")[0]
+    shipped = shipped_with(rules)
+    assert set(shipped) == {f"{folder}/{name}" for name in ("apiary.toml", "hive.toml", "moth.png")}
+    full = shipped_with(str(here / rules))
+    assert set(full) == {str(here / name) for name in shipped}

@@ -9,13 +9,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import FEW, Seen
+from voskar.draft.seen import AWAY, FEW, Seen
 from voskar.draft.values import Value, roundest, shown, times
 
 FAR = 1200
 """Frames after a hit from which being immune has another cause."""
-AWAY = 8.0
-"""Units from its start at which being there again means something."""
 LATEST = 120
 """Frames after a death in which its life may be taken."""
 
@@ -247,8 +245,8 @@ class LifeDraft(Seen):
             row = played.row(name, back[0])
             if row is not None:
                 places.add((float(played.poses.x[row]), float(played.poses.y[row])))
-            later = [frame for _, frame in self._ends(played, kind)[0] if frame > back[0]] + list(played.resets)
-            until = min((frame for frame in later if frame > back[0]), default=played.last + 1)
+            ends = [frame for one, frame in self._ends(played, kind)[0] if one == name] + list(played.resets)
+            until = min((frame for frame in ends if frame > back[0]), default=played.last + 1)
             shield = self._immune_after(played, name, back[0], until)
             shields += [] if shield is None else [shield]
             sent = self._sent_home(played, name, down, back[0])

@@ -10,15 +10,13 @@ from itertools import pairwise
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import Seen
+from voskar.draft.seen import AWAY, Seen
 from voskar.draft.values import AttackGuess, Value, shown, times
 
 LEAST = 3
 """Hits from which they tell anything."""
 STILL = 0.05
 """Units a frame that are no motion."""
-FAR = 8.0
-"""Units from its start at which being there again means something."""
 MINIMUM = 60.0
 """Units a second that are a throw and no step."""
 LONGEST = 60
@@ -124,7 +122,7 @@ class ReactionDraft(Seen):
                 continue
             here, then = ((float(played.poses.x[row]), float(played.poses.y[row])) for row in rows)
             at = self._home_of(played, name, one.frame)
-            if math.dist(here, at) > FAR:
+            if math.dist(here, at) > AWAY:
                 away += 1
                 home += math.dist(then, at) < STILL
         if home >= LEAST and home >= 0.8 * away:

@@ -14,6 +14,8 @@ FEW = 2
 """So many cases are no accident."""
 CLOSE = 4
 """Frames within which one thing follows from another."""
+AWAY = 8.0
+"""Units from its start at which being there again means something."""
 
 
 class Seen:

@@ -233,9 +233,9 @@ def _grid(ax: Axes, shown: Bounds, size: float) -> None:
     below = ax.get_xaxis_transform() + ScaledTranslation(0, -5 / 72, scale)
     beside = ax.get_yaxis_transform() + ScaledTranslation(-5 / 72, 0, scale)
     for x in xs:
-        ax.text(x, 0, f"{x:g}", transform=below, ha="center", va="top", **look)
+        ax.text(x, 0, f"{x + 0.0:.10g}", transform=below, ha="center", va="top", **look)
     for y in ys:
-        ax.text(0, y, f"{y:g}", transform=beside, ha="right", va="center", **look)
+        ax.text(0, y, f"{y + 0.0:.10g}", transform=beside, ha="right", va="center", **look)
 
 
 def _claims(ax: Axes, one: Scene, recording: Recording, *, alone: bool) -> None:

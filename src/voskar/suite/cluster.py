@@ -148,7 +148,7 @@ def _room(name: str, items: Sequence[Any]) -> Room:
     rulebooks = {item.rulebook for item in items}
     kept: dict[str, bytes] = {}
     for one in sorted(_shared(items)):
-        kept |= _of_rulebook(one) if one in rulebooks else _of_file(one)
+        kept |= shipped_with(one) if one in rulebooks else _of_file(one)
     return name, _shared(items), kept
 
 
@@ -170,16 +170,16 @@ def _of_file(name: str) -> dict[str, bytes]:
     return {}
 
 
-def _of_rulebook(path: str) -> dict[str, bytes]:
+def shipped_with(path: str) -> dict[str, bytes]:
     """A rulebook, what it includes, and its images."""
-    folder = Path(path).parent
+    folder = Path(path).absolute().parent
     found: dict[str, bytes] = {}
     with suppress(OSError, VoskarError):
         found[path] = Path(path).read_bytes()
         with noted() as files:
             load_rulebook(path)
         for one in sorted(files):
-            found[os.path.join(folder, one.relative_to(folder.resolve()))] = one.read_bytes()
+            found[os.path.join(os.path.dirname(path), os.path.relpath(one, folder))] = one.read_bytes()
     return found
 
 
