@@ -22,10 +22,13 @@ from voskar.files.frames import (
     DisplayLine,
     FrameLine,
     InputLine,
+    PoseLine,
     Warn,
+    colons,
     decoded,
-    frame_telling,
-    keys_written,
+    frame_of,
+    json_frames,
+    pose_telling,
 )
 from voskar.files.reading import ShortLines, plain_errors
 from voskar.files.tables import POSES, Mark, arrow_type, boxes_in, gathered, table_frames, table_path
@@ -80,9 +83,9 @@ class Block(NamedTuple):
 
 def of_frames(chunk: Sequence[tuple[int, FrameLine]]) -> Block:
     """Frames that were decoded one by one, each with its line or row."""
-    columns = _room(len(chunk), sum(len(frame.poses) for _, frame in chunk), (*NUMBERS, *APART))
+    columns = _room(len(chunk), sum(len(frame.poses) for _, frame in chunk), PoseLine)
     columns.take(frame for _, frame in chunk)
-    return _gathered(columns, [place for place, _ in chunk])
+    return _gathered(columns, PoseLine, [place for place, _ in chunk])
 
 
 def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
@@ -101,32 +104,33 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
 
 def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Iterator[Block]:
     """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
-    fields: Sequence[str] = ()
+    sort: type[msgspec.Struct] | None = None
     while lines := stream.readlines(PIECE):
         places = list(range(number + 1, number + len(lines) + 1))
         number += len(lines)
         if any(map(bytes.isspace, lines)):
             places = [place for place, line in zip(places, lines, strict=True) if not line.isspace()]
             lines = [line for line in lines if not line.isspace()]
-        if not fields:
+        if sort is None:
             said = [one for one in (*NUMBERS, *APART) if any(f'"{one}"'.encode() in line for line in lines[:SAMPLE])]
-            fields = list(dict.fromkeys(("x", "y", *said)))
-            decode = msgspec.json.Decoder(frame_telling(fields)).decode
+            sort = pose_telling(said)
+            decode = msgspec.json.Decoder(frame_of(sort)).decode
         at = 0
         while at < len(lines):
             rest = lines[at:]
-            columns = _room(len(rest), sum(map(len, rest)) // SHORTEST, fields)
+            columns = _room(len(rest), sum(map(len, rest)) // SHORTEST, sort)
             failed = False
             try:
                 columns.take(map(decode, rest))
             except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
                 failed = True
             if columns.frames:  # what is wrong further up is told first
-                yield _gathered(columns, places[at : at + columns.frames])
-                _look_twice(name, columns, rest, places[at:], warn)
+                yield _gathered(columns, sort, places[at : at + columns.frames])
+                if columns.told != colons(rest[: columns.frames]):
+                    _look_twice(name, rest[: columns.frames], places[at:], warn)
             at += columns.frames
-            if failed and len(fields) < len(NUMBERS) + len(APART):
-                fields = (*NUMBERS, *APART)
+            if failed and sort is not PoseLine:
+                sort = PoseLine
                 decode = msgspec.json.Decoder(FrameLine).decode
             elif failed:  # the game's own keys, or something wrong, which the slow way tells
                 slow = (decoded(name, place, line, warn) for place, line in zip(places[at:], lines[at:], strict=True))
@@ -135,35 +139,34 @@ def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Itera
                 at = len(lines)
 
 
-def _look_twice(name: str, columns: GatheredPoses, lines: list[bytes], places: list[int], warn: Warn) -> None:
+def _look_twice(name: str, lines: list[bytes], places: list[int], warn: Warn) -> None:
     """Raises InputError for a line in which a key stands twice."""
-    told = np.asarray(columns.told)[: columns.frames]
-    written = np.fromiter(map(keys_written, lines[: columns.frames]), dtype=np.int64, count=columns.frames)
-    for at in np.flatnonzero(told != written).tolist():
-        decoded(name, places[at], lines[at], warn)
+    for _ in json_frames(name, zip(places, lines, strict=False), warn):
+        pass
 
 
-def _room(frames: int, poses: int, fields: Sequence[str]) -> GatheredPoses:
-    names = [one for one in fields if one not in APART]
-    default, absent = floats(len(names)), floats(len(names))
+def _room(frames: int, poses: int, sort: type[msgspec.Struct]) -> GatheredPoses:
+    fields = sort.__struct_fields__
+    names = _numbers(sort)
+    number_at, default, absent = ints(len(names)), floats(len(names)), floats(len(names))
     for at, name in enumerate(names):
-        default[at], absent[at] = _DEFAULTS[name], _ABSENT[name]
-    frame, counts, told = ints(frames), ints(frames), ints(frames)
-    key, clip, numbers = ints(poses), ints(poses), floats(len(names) * poses)
-    others = [one for one in fields if one in APART]
-    return GatheredPoses(frame, counts, told, key, clip, numbers, names, default, absent, others)
+        number_at[at], default[at], absent[at] = fields.index(name), _DEFAULTS[name], _ABSENT[name]
+    apart_at = [fields.index(name) for name in APART if name in fields]
+    room = max(poses, 1)
+    key, clip, numbers = ints(room), ints(room), floats(len(names) * room)
+    return GatheredPoses(ints(frames), ints(frames), key, clip, numbers, fields, number_at, default, absent, apart_at)
 
 
-def _gathered(columns: GatheredPoses, places: list[int]) -> Block:
-    frames, poses, names = columns.frames, columns.rows, columns.names
-    told = np.asarray(columns.numbers)[: poses * len(names)]
+def _numbers(sort: type[msgspec.Struct]) -> list[str]:
+    return [one for one in sort.__struct_fields__ if one in _DEFAULTS]
 
-    def column(name: str) -> Any:
-        sort = _SORTS.get(name, np.float64)
-        if name in names:
-            return told[names.index(name) :: len(names)].astype(sort)
-        return np.broadcast_to(np.array([_DEFAULTS[name]], dtype=sort), poses)
 
+def _gathered(columns: GatheredPoses, sort: type[msgspec.Struct], places: list[int]) -> Block:
+    frames, poses = columns.frames, columns.rows
+    numbers = {name: _plain(name, _DEFAULTS[name], poses) for name in NUMBERS}
+    names = _numbers(sort)
+    for name, column in zip(names, np.asarray(columns.numbers).reshape(len(names), -1), strict=True):
+        numbers[name] = column[:poses].astype(_SORTS.get(name, np.float64))
     others, apart = columns.others, columns.rows_apart
     return Block(
         np.array(columns.frame[:frames]),
@@ -173,7 +176,7 @@ def _gathered(columns: GatheredPoses, places: list[int]) -> Block:
         np.array(columns.key[:poses]),
         list(columns.clips),
         np.array(columns.clip[:poses]),
-        {name: column(name) for name in NUMBERS},
+        numbers,
         [(at, one) for at, frame in others for one in frame.inputs],
         [(at, one) for at, frame in others for one in frame.claims],
         [(at, one) for at, frame in others for one in frame.display],
@@ -181,6 +184,11 @@ def _gathered(columns: GatheredPoses, places: list[int]) -> Block:
         [(row, pose.boxes) for row, pose in apart if isinstance(getattr(pose, "boxes", None), dict)],
         [(row, pose.push) for row, pose in apart if isinstance(getattr(pose, "push", None), list)],
     )
+
+
+def _plain(name: str, value: float, rows: int) -> Any:
+    """A column of a field that no pose tells."""
+    return np.broadcast_to(np.array([value], dtype=_SORTS.get(name, np.float64)), rows)
 
 
 class _UnlikeError(Exception):

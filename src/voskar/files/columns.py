@@ -86,11 +86,11 @@ class ColumnBuilder:
             self.first = int(block.frame[0])
         self.last = int(block.frame[-1])
         self.counts.append(block.counts)
-        columns = self._columns(block)
+        columns = {name: _thin(column) for name, column in self._columns(block).items()}
         self._check(columns, block)
-        columns |= self._apart(columns, block)
+        columns |= {name: _thin(column) for name, column in self._apart(columns, block).items()}
         for name, column in columns.items():
-            self.pieces[name].append(_thin(column))
+            self.pieces[name].append(column)
 
     def forget(self) -> None:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
@@ -208,6 +208,9 @@ class ColumnBuilder:
 
     def _check(self, columns: dict[str, Any], block: Block) -> None:
         """Checks a block in bulk and names the first pose that fails."""
+        actor, frame = columns["actor"], columns["frame"]
+        # of a column of one value throughout, one will do
+        columns = {name: column[:1] if column.strides == (0,) else column for name, column in columns.items()}
         bad: list[tuple[int, str, str]] = []
 
         def look(failing: Any, field: str, expected: str) -> None:
@@ -229,7 +232,6 @@ class ColumnBuilder:
         look((columns["tick"] >= 0) & (columns["cell"] >= 0), "cell", "a `tick` or a `cell`, not both")
         lives = columns["lives"]
         look((lives < 0) | (lives != np.floor(lives)) & ~np.isnan(lives), "lives", "a whole number of 0 or more")
-        actor, frame = columns["actor"], columns["frame"]
         if (np.diff(actor)[np.diff(frame) == 0] <= 0).any():  # else they rise within a frame: none is there twice
             order = np.lexsort((actor, frame))
             actor, frame = actor[order], frame[order]
@@ -366,7 +368,7 @@ class ColumnBuilder:
 
     def _digest(self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any]) -> str:
         """A digest of all that a replay looks at, the same whatever file form it came in."""
-        digest = hashlib.blake2b(digest_size=16)
+        digest = hashlib.sha256()  # which most processors have built in
         actors = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
         digest.update(repr((rate, self.first, actors, list(self.clips), self.resets, meaning)).encode())
@@ -377,10 +379,10 @@ class ColumnBuilder:
             digest.update(repr((list(self.boxes), self.bounds)).encode())
         for field in fields(Poses):
             column = getattr(poses, field.name)
-            if field.name in LATE and (_is_one(column) or not len(column)):
-                continue
+            if field.name == "frame" or (field.name in LATE and (_is_one(column) or not len(column))):
+                continue  # the frames are those of `starts`
             digest.update(np.ascontiguousarray(column[:1] if _is_one(column) else column).tobytes())
-        return digest.hexdigest()
+        return digest.hexdigest()[:32]
 
 
 FIRST = 64

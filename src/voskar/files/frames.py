@@ -12,6 +12,7 @@ from operator import methodcaller
 from typing import Annotated, Any, Literal, TypeAlias, get_args
 
 import msgspec
+import numpy as np
 from msgspec import UNSET, UnsetType
 
 from voskar.core.kernel.gather import keys_told
@@ -117,22 +118,26 @@ ALWAYS = ("id", "kind", "x", "y", "owner", "clip")
 """What is looked for in every pose."""
 
 
-def frame_telling(names: Collection[str]) -> type[msgspec.Struct]:
-    """A frame whose poses tell these fields at most, beside who and what they are: most games tell few, and what none
-    of a frame's poses can have need not be looked for in each. Another field in it is an error, as in a FrameLine."""
+def pose_telling(names: Collection[str]) -> type[msgspec.Struct]:
+    """A pose that tells these fields at most, beside who and what it is: most games tell few, and what none of their
+    poses can have need not be looked for in each. Another field in it is an error, as in a PoseLine."""
+    said = [one for one in msgspec.structs.fields(PoseLine) if one.name in ALWAYS or one.name in names]
+    return _copy(PoseLine, said, {})
 
+
+def frame_of(pose: type[msgspec.Struct]) -> type[msgspec.Struct]:
+    """A FrameLine of such poses."""
+    return _copy(FrameLine, msgspec.structs.fields(FrameLine), {"poses": list[pose]})  # type: ignore[valid-type]
+
+
+def _copy(sort: type[msgspec.Struct], fields: Iterable[Any], types: dict[str, Any]) -> type[msgspec.Struct]:
     def default(field: Any) -> list[Any]:
         if field.required:
             return []
         return [[] if field.default is msgspec.NODEFAULT else field.default]  # the only factory is that of lists
 
-    def copy(sort: type[msgspec.Struct], fields: Iterable[Any], types: dict[str, Any]) -> type[msgspec.Struct]:
-        said = [(one.name, types.get(one.name, one.type), *default(one)) for one in fields]
-        return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
-
-    poses = [one for one in msgspec.structs.fields(PoseLine) if one.name in ALWAYS or one.name in names]
-    pose = copy(PoseLine, poses, {})
-    return copy(FrameLine, msgspec.structs.fields(FrameLine), {"poses": list[pose]})  # type: ignore[valid-type]
+    said = [(one.name, types.get(one.name, one.type), *default(one)) for one in fields]
+    return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
 
 
 def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> Iterator[Numbered]:
@@ -151,6 +156,11 @@ def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> It
 keys_written: Callable[[bytes], int] = methodcaller("count", b'":')
 """How many keys stand in a line; another number than `keys_told` may mean that one stands twice, or only that a text
 has a colon in it, which has to be looked at."""
+
+
+def colons(lines: Iterable[bytes]) -> int:
+    """No less than `keys_written` of all lines, sooner: as many as keys are told, and no key stands twice."""
+    return int(np.count_nonzero(np.frombuffer(b"".join(lines), dtype=np.uint8) == ord(":")))
 
 
 def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None:

@@ -1,20 +1,20 @@
 cimport cython
 from libc.stdint cimport int64_t
 
-cdef object UNSET
+cdef object UNSET, astuple
 
 @cython.final
 cdef class GatheredPoses:
-    cdef public int64_t[::1] frame, counts, told, key, clip
+    cdef public int64_t[::1] frame, counts, key, clip, number_at
     cdef public double[::1] numbers, default, absent
-    cdef public list names, apart, others, rows_apart
+    cdef public list apart_at, others, rows_apart
     cdef public dict keys, clips
-    cdef public Py_ssize_t rows, frames
+    cdef public Py_ssize_t owner_at, clip_at, rows, frames, told
 
     @cython.locals(
-        names=list, more=list, fields=Py_ssize_t, others=Py_ssize_t, before=list, poses=list, at=Py_ssize_t,
-        told=Py_ssize_t, name=str, kind=str, owner=object, found=tuple, number=object, row=Py_ssize_t,
-        field=Py_ssize_t, is_apart=bint,
+        room=Py_ssize_t, fields=Py_ssize_t, before=list, number=Py_ssize_t, poses=list, at=Py_ssize_t,
+        told=Py_ssize_t, values=tuple, name=str, kind=str, owner=object, found=tuple, known=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t,
+        place=Py_ssize_t, is_apart=bint,
     )
     cpdef object take(self, object frames)
 

@@ -10,101 +10,108 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
 from msgspec import UNSET
+from msgspec.structs import astuple
 
 if TYPE_CHECKING:
     from voskar.core.kernel.storage import Floats, Ints
 
 
 class GatheredPoses:
-    """Where poses go: `frame`, `counts` and `told` (frames,), `key` and `clip` (poses,), `numbers` (poses * fields,).
+    """Where poses go: `frame` and `counts` (frames,), `key` and `clip` (poses,), `numbers` (fields * poses,).
 
-    `keys` and `clips` give what is met a number, in the order in which it is first met; `clip` is -1 for none. Numbers
-    stand pose by pose. A field that a line does not have (UNSET) is the field's `default`, one that is null its
-    `absent`. `told` counts the keys of a frame's line. `rows_apart` are poses with a field of `apart`, which are no
-    numbers; `others` are frames that tell more than poses; each with its place.
+    `fields` are those of a pose as it is decoded, id and kind first; of them, numbers stand at the places `number_at`,
+    what is neither number nor text at `apart_at`. `keys` and `clips` give what is met a number, in the order in which
+    it is first met; `clip` is -1 for none. Numbers are laid field by field. One that a line does not have (UNSET) is
+    the field's `default`, one that is null its `absent`. `told` counts the keys of all lines. `rows_apart` are poses
+    that tell something apart; `others` are frames that tell more than poses; each with its place.
     """
 
     def __init__(
         self,
         frame: Ints,
         counts: Ints,
-        told: Ints,
         key: Ints,
         clip: Ints,
         numbers: Floats,
-        names: list[str],
+        fields: tuple[str, ...],
+        number_at: Ints,
         default: Floats,
         absent: Floats,
-        apart: list[str],
+        apart_at: list[int],
     ) -> None:
-        self.frame, self.counts, self.told = frame, counts, told
+        self.frame, self.counts = frame, counts
         self.key, self.clip, self.numbers = key, clip, numbers
-        self.names, self.default, self.absent, self.apart = names, default, absent, apart
+        self.number_at, self.default, self.absent = number_at, default, absent
+        self.owner_at, self.clip_at = fields.index("owner"), fields.index("clip")
+        self.apart_at = apart_at
         self.keys: dict[tuple[str, str, str | None], int] = {}
         self.clips: dict[str, int] = {}
         self.rows = 0
         self.frames = 0
+        self.told = 0
         self.others: list[tuple[int, Any]] = []
         self.rows_apart: list[tuple[int, Any]] = []
 
     def take(self, frames: Iterable[Any]) -> None:
-        """Takes frames, each with `frame` and `poses`.
+        """Takes frames: structs of number, poses, inputs, claims, display and reset.
 
         There must be room for all of them. What iterating raises passes through; the frames before it are then taken.
         """
-        names, more = self.names, self.apart
-        fields, others = len(names), len(more)
+        room = len(self.key)
+        fields = len(self.number_at)
+        row = self.rows
+        known = 0
         before: list[Any] = []  # keys of the poses of the frame before: mostly those of this one, in the same order
         for line in frames:
-            poses = line.poses
+            number, poses, inputs, claims, display, reset = astuple(line)
             at = 0
-            told = 1
+            told = 2 if poses else 1
             for pose in poses:
-                name, kind, owner = pose.id, pose.kind, pose.owner
+                values = astuple(pose)
+                name, kind, owner = values[0], values[1], values[self.owner_at]
                 told += 2
                 if owner is UNSET:
                     owner = None
                 else:
                     told += 1
-                found = before[at] if at < len(before) else None
-                if found is None or found[0] != name or found[1] != kind or found[2] != owner:
-                    number = self.keys.setdefault((name, kind, owner), len(self.keys))
-                    found = (name, kind, owner, number)
-                    if at < len(before):
-                        before[at] = found
-                    else:
-                        before.append(found)
-                row = self.rows
+                if at == known:
+                    before.append(("", "", None, -1))
+                    known += 1
+                found = before[at]
+                if found[0] != name or found[1] != kind or (found[2] is not owner and found[2] != owner):
+                    found = (name, kind, owner, self.keys.setdefault((name, kind, owner), len(self.keys)))
+                    before[at] = found
                 self.key[row] = found[3]
-                clip = pose.clip
+                clip = values[self.clip_at]
                 if clip is UNSET:
                     self.clip[row] = -1
                 else:
                     told += 1
                     self.clip[row] = -1 if clip is None else self.clips.setdefault(clip, len(self.clips))
                 for field in range(fields):
-                    value = getattr(pose, names[field])
+                    value = values[self.number_at[field]]
                     if value is UNSET:
-                        self.numbers[row * fields + field] = self.default[field]
+                        self.numbers[field * room + row] = self.default[field]
                     else:
                         told += 1
-                        self.numbers[row * fields + field] = self.absent[field] if value is None else value
+                        self.numbers[field * room + row] = self.absent[field] if value is None else value
                 is_apart = False
-                for field in range(others):
-                    value = getattr(pose, more[field])
+                for place in self.apart_at:
+                    value = values[place]
                     if value is not UNSET:
                         told += 1 + (len(value) if isinstance(value, dict) else 0)
                         is_apart = is_apart or value is not None
                 if is_apart:
                     self.rows_apart.append((row, pose))
                 at += 1
-                self.rows += 1
-            self.frame[self.frames] = line.frame
+                row += 1
+            self.rows = row
+            self.frame[self.frames] = number
             self.counts[self.frames] = at
-            self.told[self.frames] = told + (1 if at else 0)
-            if line.inputs or line.claims or line.display or line.reset is not None:
-                self.told[self.frames] += keys_beside(line)
+            if inputs or claims or display or reset is not None:
+                told += keys_beside(line)
                 self.others.append((self.frames, line))
+            self.told += told
             self.frames += 1
 
 
