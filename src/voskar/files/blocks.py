@@ -36,6 +36,8 @@ from voskar.files.tables import POSES, Mark, arrow_type, boxes_in, gathered, tab
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is told."""
 
+NEEDED = ("id", "kind", "x", "y")
+TEXTUAL = ("id", "kind", "owner", "clip")
 FLOATS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
 COUNTS = ("tick", "cell")
 ANSWERS = ("immune", "stunned")
@@ -195,9 +197,14 @@ class _UnlikeError(Exception):
     """Whole columns may have been read in another way than row by row."""
 
 
+def _whole(column: Any) -> Any:
+    """A column without gaps as an array, without a copy where it can be."""
+    return column.to_numpy(zero_copy_only=False)
+
+
 def _counted(column: Any) -> Ints:
     """Whole numbers of 0 or more; -1 where not told."""
-    found: Ints = column.fill_null(-1).to_numpy(zero_copy_only=False)
+    found: Ints = _whole(column.fill_null(-1))
     if len(found) and (found.min() < -1 or found.max() > 1 << 40 or (found == -1).sum() != column.null_count):
         raise _UnlikeError
     return found
@@ -205,20 +212,35 @@ def _counted(column: Any) -> Ints:
 
 def _finite(column: Any) -> Floats:
     """Numbers; NaN where not told."""
-    found: Floats = column.to_numpy(zero_copy_only=False).astype(np.float64)
-    if np.count_nonzero(~np.isfinite(found)) != column.null_count:
+    found: Floats = _whole(column)
+    if np.count_nonzero(np.isfinite(found)) != len(found) - column.null_count:
         raise _UnlikeError
     return found
 
 
-def _texts(column: Any) -> tuple[Ints, list[Any]]:
+def _number(name: str, column: Any) -> Any:
+    """A column of numbers as a block has it."""
+    import pyarrow
+
+    if name in COUNTS:
+        return _counted(column)
+    if name in FLOATS:
+        return _finite(column if math.isnan(_DEFAULTS[name]) else column.fill_null(_DEFAULTS[name]))
+    if name in ANSWERS:
+        column = column.cast(pyarrow.int64())
+    return _whole(column.fill_null(_SORTS[name](_DEFAULTS[name]).item()))
+
+
+def _texts(column: Any, rows: int) -> tuple[Ints, list[Any]]:
     """Texts as numbers into a list in the order in which they first appear; the last number is that of None."""
     import pyarrow
 
+    if column is None:
+        return np.broadcast_to(np.zeros(1, dtype=np.int64), rows), [None]
     coded = column if pyarrow.types.is_dictionary(column.type) else column.dictionary_encode()
     names = coded.dictionary.to_pylist()
     met = coded.indices.dictionary_encode()  # a dictionary that was read along may have any order
-    numbers = met.indices.fill_null(len(met.dictionary)).to_numpy(zero_copy_only=False).astype(np.int64)
+    numbers = _whole(met.indices.fill_null(len(met.dictionary))).astype(np.int64)
     return numbers, [*(names[place] for place in met.dictionary.to_pylist()), None]
 
 
@@ -235,31 +257,29 @@ def _of_columns(
     """Raises _UnlikeError where a pose is not as its line has to be."""
     import pyarrow
 
-    if any(poses[name].null_count for name in ("id", "kind", "x", "y")):
+    if any(poses[name] is None or poses[name].null_count for name in NEEDED):
         raise _UnlikeError
+    rows = len(poses["x"])
     (ids, id_names), (kinds, kind_names), (owners, owner_names) = (
-        _texts(poses[one]) for one in ("id", "kind", "owner")
+        _texts(poses[one], rows) for one in ("id", "kind", "owner")
     )
     met = pyarrow.array((ids * len(kind_names) + kinds) * len(owner_names) + owners).dictionary_encode()
     pairs, owner = np.divmod(met.dictionary.to_numpy(), len(owner_names))
     places = zip(*(one.tolist() for one in (*np.divmod(pairs, len(kind_names)), owner)), strict=True)
     keys = [(id_names[one], kind_names[kind], owner_names[owner]) for one, kind, owner in places]
-    key = met.indices.to_numpy(zero_copy_only=False).astype(np.int64)
-    clip, clip_names = _texts(poses["clip"])
-    numbers: dict[str, Any] = {name: _counted(poses[name]) for name in COUNTS}
-    for name in FLOATS:
-        default = _DEFAULTS[name]
-        numbers[name] = _finite(poses[name] if math.isnan(default) else poses[name].fill_null(default))
-    numbers["facing"] = poses["facing"].fill_null(1).to_numpy(zero_copy_only=False)
-    numbers |= {name: poses[name].fill_null(False).to_numpy(zero_copy_only=False) for name in FLAGS}
-    for name in ANSWERS:
-        numbers[name] = poses[name].cast(pyarrow.int64()).fill_null(-1).to_numpy(zero_copy_only=False)
+    key = _whole(met.indices).astype(np.int64)
+    clip, clip_names = _texts(poses["clip"], rows)
     clip = np.where(clip == len(clip_names) - 1, -1, clip)
-    pushed = np.flatnonzero(np.isfinite(_finite(poses["push_x"])) | np.isfinite(_finite(poses["push_y"])))
-    pushes = [(row, [poses[axis][row].as_py() for axis in ("push_x", "push_y")]) for row in pushed.tolist()]
-    if any(None in push for _, push in pushes):
+    numbers = {
+        name: _plain(name, _DEFAULTS[name], rows) if poses[name] is None else _number(name, poses[name])
+        for name in NUMBERS
+    }
+    push = [poses[axis] for axis in ("push_x", "push_y") if poses[axis] is not None]
+    pushed = np.flatnonzero(sum(np.isfinite(_finite(one)) for one in push)).tolist()
+    if len(pushed) and (len(push) < 2 or any(one.take(pyarrow.array(pushed)).null_count for one in push)):
         raise _UnlikeError
-    boxed = np.flatnonzero(~poses["boxes"].is_null().to_numpy(zero_copy_only=False)).tolist()
+    pushes = [(row, [one[row].as_py() for one in push]) for row in pushed]
+    boxed = [] if poses["boxes"] is None else np.flatnonzero(_whole(poses["boxes"].is_valid())).tolist()
     boxes = [(row, boxes_in(poses["boxes"][row].as_py())) for row in boxed]
     more = (inputs, claims, display, resets, boxes, pushes)
     return Block(frame, place, counts, keys, key, clip_names[:-1], clip, numbers, *more)
@@ -281,11 +301,11 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
     import pyarrow.parquet
 
     try:
-        with plain_errors(path):
-            table = pyarrow.parquet.read_table(path, read_dictionary=["id", "kind", "owner", "clip"])
-        table = table.drop_columns([name for name in table.column_names if name.startswith("_")])
-        if "frame" not in table.column_names or not set(table.column_names) <= set(POSES):
-            return None
+        with plain_errors(path), pyarrow.parquet.ParquetFile(path, read_dictionary=list(TEXTUAL)) as file:
+            named = [name for name in file.schema_arrow.names if not name.startswith("_")]
+            if not {"frame", *NEEDED} <= set(named) <= set(POSES):
+                return None
+            table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_told(file.metadata, name)])
         columns = {name: _poses_column(table, name) for name in POSES}
         row_frame = _counted(columns.pop("frame"))
         if len(row_frame) and (row_frame[0] < 0 or (np.diff(row_frame) < 0).any()):
@@ -331,12 +351,21 @@ def _frames(rows: Ints, span: tuple[int, int] | None, others: set[int]) -> Ints:
     return whole if inside else np.union1d(rows, whole)
 
 
+def _is_told(metadata: Any, name: str) -> bool:
+    """Whether any row of a file has a value in a column, as far as its statistics say."""
+    groups = (metadata.row_group(at) for at in range(metadata.num_row_groups))
+    place = metadata.schema.names.index(name)
+    counts = ((group.num_rows, group.column(place).statistics) for group in groups)
+    return any(told is None or not told.has_null_count or told.null_count < rows for rows, told in counts)
+
+
 def _poses_column(table: Any, name: str) -> Any:
+    """A column in its sort, None for one that was not read."""
     import pyarrow
     import pyarrow.compute
 
     if name not in table.column_names:
-        return pyarrow.nulls(len(table), arrow_type(name))
+        return None
     column, sort = table.column(name), arrow_type(name)
     if pyarrow.types.is_dictionary(column.type) and column.type.value_type == sort:
         return column.unify_dictionaries().combine_chunks()

@@ -129,12 +129,12 @@ class ColumnBuilder:
     def _apart(self, columns: dict[str, Any], block: Block) -> dict[str, Any]:
         """The columns of what is told of few poses: pushes, and where the game has boxes itself."""
         rows = len(block.key)
-        push_x, push_y = np.full(rows, np.nan), np.full(rows, np.nan)
+        push_x, push_y = (np.full(rows if block.pushes else 1, np.nan) for _ in "xy")
         for row, push in block.pushes:
             if len(push) != 2 or not all(abs(one) <= LIMIT for one in push):
                 raise self._pose_error(row, "push", f"found {push}, expected [dx, dy] within ±{LIMIT:g}", None, block)
             push_x[row], push_y[row] = push
-        logged = np.full(rows, -1, dtype=np.int64)
+        logged = np.full(rows if block.boxes else 1, -1, dtype=np.int64)
         for row, boxes in block.boxes:
             logged[row] = len(self.bounds)
             x, y = float(columns["x"][row]), float(columns["y"][row])
@@ -151,7 +151,8 @@ class ColumnBuilder:
                 number = self.boxes.setdefault(name, len(self.boxes))
                 bounds[number] = (min(x0, x1) - x, min(y0, y1) - y, max(x0, x1) - x, max(y0, y1) - y)
             self.bounds.append(bounds)
-        return {"push_x": push_x, "push_y": push_y, "logged": logged}
+        told = {"push_x": push_x, "push_y": push_y, "logged": logged}
+        return {name: np.broadcast_to(column, rows) for name, column in told.items()}
 
     def _meet(self, key: Key, at: int, block: Block) -> int:
         """The number of an actor, which may not have been seen before with this kind and owner."""
@@ -381,7 +382,7 @@ class ColumnBuilder:
             column = getattr(poses, field.name)
             if field.name == "frame" or (field.name in LATE and (_is_one(column) or not len(column))):
                 continue  # the frames are those of `starts`
-            digest.update(np.ascontiguousarray(column[:1] if _is_one(column) else column).tobytes())
+            digest.update(np.ascontiguousarray(column[:1] if _is_one(column) else column).data)
         return digest.hexdigest()[:32]
 
 
@@ -414,4 +415,4 @@ def _join(pieces: list[Any]) -> Any:
         piece.strides == (0,) and np.array_equal(piece[:1], first, equal_nan=first.dtype.kind == "f") for piece in views
     ):
         return np.broadcast_to(first.copy(), (total,))
-    return np.concatenate(views)
+    return np.concatenate(views) if len(views) > 1 else views[0]

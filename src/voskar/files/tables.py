@@ -200,6 +200,10 @@ def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
     return row
 
 
+GROUP = 1 << 18
+"""Rows that Parquet holds together: in small groups it is read at half the pace, large ones take memory to write."""
+
+
 class TableWriter:
     """Writes frames into tables of a folder, a chunk at a time. Call `close` at the end."""
 
@@ -208,6 +212,7 @@ class TableWriter:
         self.span: tuple[int, int] | None = None
         self._stack = ExitStack()
         self._tables: dict[str, Any] = {}
+        self._waiting: dict[str, list[Any]] = {}
 
     def add(self, frames: Iterable[FrameLine]) -> None:
         """Writes some frames."""
@@ -241,10 +246,21 @@ class TableWriter:
         if name not in self._tables:
             writer = pyarrow.parquet.ParquetWriter(self.folder / f"{name}.parquet", schema)
             self._tables[name] = self._stack.enter_context(writer)
-        self._tables[name].write_table(pyarrow.Table.from_pylist(rows, schema=schema))
+        waiting = self._waiting.setdefault(name, [])
+        waiting.append(pyarrow.Table.from_pylist(rows, schema=schema))
+        if sum(map(len, waiting)) >= GROUP:
+            self._write_group(name)
+
+    def _write_group(self, name: str) -> None:
+        import pyarrow
+
+        group = pyarrow.concat_tables(self._waiting.pop(name))
+        self._tables[name].write_table(group, row_group_size=len(group))
 
     def close(self) -> None:
         """Finishes the tables and writes the header."""
+        for name in list(self._waiting):
+            self._write_group(name)
         self._stack.close()
         header = {**self.header, "frames": list(self.span or (0, -1))}
         (self.folder / HEADER).write_text(json.dumps(header) + "\n", encoding="utf-8")
