@@ -239,8 +239,6 @@ def command(
         return
     if frames is None:
         raise click.UsageError("give --frame, or --timeline")
-    from rich.progress import track
-
     from voskar.drawing.clip import FORMATS, images, write_clip
     from voskar.drawing.frame import View, draw_frames, view_bounds
 
@@ -263,6 +261,8 @@ def command(
     scenes, displays = stage.at(picked, actor, trail)
     view = View(region, actor)
     if moving:
+        from rich.progress import track
+
         console = present.console()
         pictures = images(rules, seen.recording, scenes, displays, view_bounds(view, rules, scenes), stage.title)
         drawn = list(

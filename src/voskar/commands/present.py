@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
+if TYPE_CHECKING:  # a picture needs none of it, and it takes time to import
+    from rich.console import Console
+    from rich.table import Table
+    from rich.text import Text
 
 SHORTEST = 7  # characters that are left of an id
 WIDE = 100  # columns from which there is room for more than what is needed
@@ -15,12 +17,16 @@ WIDE = 100  # columns from which there is room for more than what is needed
 
 def console() -> Console:
     """Where tables go. Without a terminal there is no colour, and lines are 80 wide unless COLUMNS says more."""
+    from rich.console import Console
+
     # names and titles from files are data: no markup, no emoji codes
     return Console(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
 
 
 def outcome(name: str | None) -> Text:
     """An outcome in its colour."""
+    from rich.text import Text
+
     from voskar.core.judging.outcomes import STYLES  # the core is not needed for --help
 
     return Text(name or "", STYLES.get(name or "", ""))
@@ -28,6 +34,8 @@ def outcome(name: str | None) -> Text:
 
 def table(title: str, columns: Iterable[tuple[str, str]]) -> Table:
     """A plain table without frame. Columns are (heading, "left" or "right")."""
+    from rich.table import Table
+
     result = Table(
         title=title,
         title_justify="left",

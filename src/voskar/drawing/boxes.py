@@ -7,26 +7,18 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from voskar.core.posing import Bounds
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.scene import Scene, SceneBox
-from voskar.drawing.style import INK, PAPER, ROLES
+from voskar.drawing.style import ROLES
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-
-def note(
-    ax: Axes, text: str, at: tuple[float, float], shift: tuple[float, float], size: float, colour: str,
-    *, bold: bool = False, boxed: bool = False,
-) -> None:  # fmt: skip
-    edge = INK if boxed else "none"
-    frame = {"boxstyle": "round,pad=0.2", "facecolor": PAPER, "edgecolor": edge, "alpha": 0.85, "linewidth": 0.8}
-    weight, side = "bold" if bold else "normal", ("left" if shift[0] > 0 else "right") if boxed else "center"
-    note = ax.annotate(text, xy=at, xytext=shift, textcoords="offset points", annotation_clip=True, bbox=frame)
-    note.set(fontsize=size, color=colour, zorder=9, fontweight=weight, ha=side, va="center")
+    from voskar.drawing.labels import Labels
 
 
-def draw_box(ax: Axes, box: SceneBox, *, strong: bool, named: bool, small: bool) -> None:
+def draw_box(ax: Axes, box: SceneBox, *, strong: bool) -> None:
     from matplotlib.collections import LineCollection
     from matplotlib.patches import Polygon
 
@@ -47,13 +39,16 @@ def draw_box(ax: Axes, box: SceneBox, *, strong: bool, named: bool, small: bool)
     lines = LineCollection(outline(list(box.rings)), colors=look.line, linewidths=look.width * (1.5 if strong else 1.0))
     lines.set(linestyle=look.dashes, zorder=above + 0.1)
     ax.add_collection(lines)
-    if named:
-        x0, y0, x1, y1 = box.bounds
-        layers = f" [{', '.join(box.layers)}]" if box.layers else ""
-        up = ax.yaxis_inverted()
-        side = {"body": y1, "hurtbox": y0, "hitbox": y1}[box.role] if up else {"hurtbox": y1}.get(box.role, y0)
-        shift = 7 if box.role == "hurtbox" else -7
-        note(ax, f"{box.name}{layers}", ((x0 + x1) / 2, side), (0, shift), 6.5 if small else 8, look.line)
+
+
+def name_box(labels: Labels, box: SceneBox, size: float) -> None:
+    """A box's name and layers, on the side where those of other roles are not."""
+    x0, y0, x1, y1 = box.bounds
+    layers = f" [{', '.join(box.layers)}]" if box.layers else ""
+    down = labels.ax.yaxis_inverted()
+    side = {"body": y1, "hurtbox": y0, "hitbox": y1}[box.role] if down else {"hurtbox": y1}.get(box.role, y0)
+    shift = 7 if box.role == "hurtbox" else -7
+    labels.put(f"{box.name}{layers}", ((x0 + x1) / 2, side), (0, shift), size, ROLES[box.role].line, spare=True)
 
 
 def touch_times(one: Scene) -> dict[tuple[str, str], float]:
@@ -102,3 +97,8 @@ def outline(rings: Sequence[Floats]) -> list[Floats]:
                     covered |= shape.contains_points(beside)
             found += [points[k : k + 2] for k in np.flatnonzero(~covered)]
     return found
+
+
+def overlaps(a: Bounds, b: Bounds) -> bool:
+    """Whether two rectangles of the world share a point."""
+    return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]

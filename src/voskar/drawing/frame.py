@@ -18,8 +18,10 @@ from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.hud import Display, clock, icons
 from voskar.core.views.scene import Scene, SceneActor
-from voskar.drawing.boxes import draw_box, draw_touch, note, touch_times
-from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MUZZLE, PAPER, ROLES, mark, save
+from voskar.drawing.boxes import draw_box, draw_touch, name_box, overlaps, touch_times
+from voskar.drawing.labels import Labels
+from voskar.drawing.legend import ROW, draw_legend, rows_of, samples
+from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MUZZLE, PAPER, mark, save
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -28,8 +30,6 @@ if TYPE_CHECKING:
 LABELLED = 26  # boxes up to which each is named beside it
 TITLE, LEFT, RIGHT, GAP, TICKS = 0.42, 0.5, 0.15, 0.45, 0.3
 """Inches: above all, beside all, between two panels, for the numbers below one."""
-LEGEND_COLUMNS = 7
-DRIVEN_LABELLED = 14  # driven actors up to which each is named
 
 
 @dataclass(frozen=True)
@@ -96,9 +96,9 @@ def figure_of(
     columns = min(len(scenes), most)
     rows = math.ceil(len(scenes) / columns)
     told = [_display_lines(values, float(recording.rate)) for values in displays]
-    handles = _legend(scenes, shown)
+    legend = rows_of(samples(scenes, shown), 12.8 - LEFT - RIGHT)
     head = 0.32 if alone else 0.26 + 0.11 * max(max(map(len, told)) - 1, 0)  # inches above a panel
-    below = 0.45 + 0.24 * math.ceil(len(handles) / LEGEND_COLUMNS)
+    below = 0.45 + ROW * len(legend)
     panel = (12.8 - LEFT - RIGHT - GAP * (columns - 1)) / columns
     fits = rows * (panel * high / wide + head + TICKS) - TICKS + TITLE + below
     height = min(max(fits, 4.0), 24.0)
@@ -122,7 +122,7 @@ def figure_of(
     figure.suptitle(
         f"{frames}{title}", x=0.01, y=1 - 0.1 / height, ha="left", va="top", color=INK, fontsize=13, fontweight="bold"
     )
-    figure.legend(handles=handles, loc="lower left", ncols=LEGEND_COLUMNS, frameon=False, fontsize=9, labelcolor=INK)
+    draw_legend(figure, legend, LEFT)
     return figure
 
 
@@ -140,49 +140,69 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         x0, y0, x1, y1 = rules.space.bounds
         ax.plot([x0, x1, x1, x0, x0], [y0, y0, y1, y1, y0], color=INK, linewidth=1.0, dashes=(8, 3, 1, 3), zorder=1)
     touching = {(c.striker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
-    visible = [box for box in one.boxes if _overlaps(box.bounds, shown)]
+    visible = [box for box in one.boxes if overlaps(box.bounds, shown)]
     times = touch_times(one)
     for box in visible:
         if box.way and (box.actor, box.name) in times:
             draw_touch(ax, box, times[box.actor, box.name])
-        draw_box(ax, box, strong=(box.actor, box.name) in touching, named=len(visible) <= LABELLED, small=not alone)
+        draw_box(ax, box, strong=(box.actor, box.name) in touching)
     span = shown[2] - shown[0]
     for ring in one.solids:
         ax.fill(*ring.T, facecolor=GRID, edgecolor=FAINT, hatch="..", linewidth=1.0, zorder=1.5)
     _shots(ax, one, shown, span)
-    labelled: list[tuple[float, float]] = [(actor.x, actor.y) for actor in one.actors if not actor.driven]
-    crowded = sum(actor.driven for actor in one.actors) > DRIVEN_LABELLED
-    for actor in one.actors:
-        if not _overlaps((actor.x, actor.y, actor.x, actor.y), shown):
-            continue
-        for trail in _unjumped(actor.trail, span):
-            ax.plot(*trail.T, color=FAINT, linewidth=0.9, marker=".", markersize=2.5, alpha=0.7, zorder=2)
-        small = actor.driven
-        ax.plot(actor.x, actor.y, marker="+", color=INK, markersize=5 if small else 9, markeredgewidth=1.2, zorder=6)
-        if small and (crowded or not any(box.actor == actor.id for box in one.boxes)):
-            continue  # a spark, or one shot among many
-        if small and any(math.dist((actor.x, actor.y), other) < span * 0.07 for other in labelled):
-            continue  # names on top of names help nobody: zoom in
-        labelled.append((actor.x, actor.y))
-        reach = span * 0.018
-        way = math.radians(actor.heading)
-        tip = (actor.x + reach * math.cos(way), actor.y + reach * math.sin(way))
-        arrow = {"arrowstyle": "-|>", "color": INK, "linewidth": 1.1, "shrinkA": 0, "shrinkB": 0}
-        ax.annotate("", xy=tip, xytext=(actor.x, actor.y), arrowprops=arrow, zorder=6)
-        size = (7 if small else 9) if alone else (6 if small else 7)
-        foot = _foot(actor, one, ax.yaxis_inverted())
-        name = f"{actor.id}, down" if actor.down else actor.id
-        between = "\n" if alone else " · "
-        clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip else ""
-        note(ax, name + clip, foot, (0, -26 if clip and alone else -19), size, INK, bold=not small)
+    actors = [actor for actor in one.actors if overlaps((actor.x, actor.y, actor.x, actor.y), shown)]
+    for actor in actors:
+        _stand(ax, actor, one, span)
+    labels = Labels(ax, shown)
+    _contacts(labels, one, alone=alone)
+    _claims(labels, one, recording, alone=alone)
+    _names(labels, one, actors, alone=alone)
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
         if owner is not None:
             text = f"{event.emitter} denied: {event.detail}"
-            note(ax, text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
-    placed: list[tuple[float, float]] = []
-    notes: list[tuple[float, float]] = []
-    dots, up = ax.bbox.width / span * 72 / ax.figure.dpi, -1 if ax.yaxis_inverted() else 1
+            labels.put(text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
+    for actor in actors:
+        labels.keep_free((actor.x, actor.y), 5)
+    for box in visible if len(visible) <= LABELLED else ():
+        name_box(labels, box, 8 if alone else 6.5)
+
+
+def _is_named(actor: SceneActor, one: Scene) -> bool:
+    """Whether it is more than a spark."""
+    return not actor.driven or any(box.actor == actor.id for box in one.boxes)
+
+
+def _stand(ax: Axes, actor: SceneActor, one: Scene, span: float) -> None:
+    """Where an actor is, was, and looks."""
+    for trail in _unjumped(actor.trail, span):
+        ax.plot(*trail.T, color=FAINT, linewidth=0.9, marker=".", markersize=2.5, alpha=0.7, zorder=2)
+    size = 5 if actor.driven else 9
+    ax.plot(actor.x, actor.y, marker="+", color=INK, markersize=size, markeredgewidth=1.2, zorder=6)
+    if _is_named(actor, one):
+        reach, way = span * 0.018, math.radians(actor.heading)
+        tip = (actor.x + reach * math.cos(way), actor.y + reach * math.sin(way))
+        arrow = {"arrowstyle": "-|>", "color": INK, "linewidth": 1.1, "shrinkA": 0, "shrinkB": 0}
+        ax.annotate("", xy=tip, xytext=(actor.x, actor.y), arrowprops=arrow, zorder=6)
+
+
+def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
+    """Who is who; of many that the rules set in motion, those near which there is room."""
+    for actor in sorted(actors, key=lambda actor: actor.driven):
+        if not _is_named(actor, one):
+            continue
+        size = (7 if actor.driven else 9) if alone else (6 if actor.driven else 7)
+        name = f"{actor.id}, down" if actor.down else actor.id
+        between = "\n" if alone else " · "
+        clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip else ""
+        below = (0, -26 if clip and alone else -19 if alone else -13)
+        foot = _foot(actor, one, labels.ax.yaxis_inverted())
+        labels.put(name + clip, foot, below, size, INK, bold=not actor.driven, spare=actor.driven)
+
+
+def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
+    """What touches, and what came of it."""
+    span, placed = labels.shown[2] - labels.shown[0], list[tuple[float, float]]()
     for contact in one.contacts:
         if contact.x is None or contact.y is None:
             continue
@@ -194,21 +214,14 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         same = sum(math.dist(at, other) < span * 0.015 for other in placed)
         placed.append(at)
         at = (at[0] - same * span * 0.014, at[1])  # marks of one place stand side by side
-        ax.plot(
+        labels.ax.plot(
             *at, marker=mark(contact.outcome), markersize=15 if full else 9, zorder=8, linestyle="none",
             markerfacecolor=INK if full else "none", markeredgecolor=INK, markeredgewidth=1.5,
         )  # fmt: skip
+        labels.keep_free(at, 6)
+    for contact, at in zip((one for one in one.contacts if None not in (one.x, one.y)), placed, strict=True):
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}" if alone else contact.outcome or ""
-        reach = 30 + 0.62 * (9 if alone else 7) * len(text)  # points that the label needs, about
-        room = (shown[2] - at[0]) * dots, (at[0] - shown[0]) * dots
-        aside = 30 if room[0] > reach or room[0] > room[1] else -30
-        x, y = at[0] * dots + aside, at[1] * dots * up
-        lift = 14
-        while any(abs(y + lift - other[1]) < 17 and abs(x - other[0]) < 150 for other in notes):
-            lift += 9  # so that no label covers another
-        notes.append((x, y + lift))
-        note(ax, text, placed[-1], (aside, lift), 9 if alone else 7, INK, bold=True, boxed=True)
-    _claims(ax, one, recording, alone=alone)
+        labels.put_beside(text, at, 9 if alone else 7)
 
 
 def _grid(ax: Axes, shown: Bounds, size: float) -> None:
@@ -238,10 +251,9 @@ def _grid(ax: Axes, shown: Bounds, size: float) -> None:
         ax.text(0, y, f"{y + 0.0:.10g}", transform=beside, ha="right", va="center", **look)
 
 
-def _claims(ax: Axes, one: Scene, recording: Recording, *, alone: bool) -> None:
+def _claims(labels: Labels, one: Scene, recording: Recording, *, alone: bool) -> None:
     """What the game claims in the frame, and what it does not, as flags above whom it is about."""
-    lifted: dict[str, int] = {}
-    up = -1 if ax.yaxis_inverted() else 1
+    up = -1 if labels.ax.yaxis_inverted() else 1
     odd = [(event.detail, event.striker, event.target or event.id) for event in one.adopted]
     told: list[tuple[str | None, str]] = []
     landed = Counter((event.striker, event.target) for event in one.contacts if event.outcome == "landed")
@@ -265,9 +277,7 @@ def _claims(ax: Axes, one: Scene, recording: Recording, *, alone: bool) -> None:
             continue
         ys = [y for box in one.boxes if box.actor == name for y in (box.bounds[1], box.bounds[3])] + [actor.y]
         top = max(ys) if up > 0 else min(ys)
-        lift = lifted[actor.id] = lifted.get(actor.id, 0) + 1
-        place, size = (0, 18 * lift + 4), 9 if alone else 7
-        note(ax, text, (actor.x, top), place, size, CLAIM, bold=True)
+        labels.put(text, (actor.x, top), (0, 22 if alone else 12), 9 if alone else 7, CLAIM, bold=True)
 
 
 def _display_lines(values: Display, rate: float) -> list[str]:
@@ -295,7 +305,7 @@ def _unjumped(trail: Floats, span: float) -> list[Floats]:
 def _shots(ax: Axes, one: Scene, shown: Bounds, span: float) -> None:
     """Muzzles with their aims, and where children and effects came up; those of this very frame stronger."""
     for shot in one.shots:
-        if not _overlaps((shot.x, shot.y, shot.x, shot.y), shown):
+        if not overlaps((shot.x, shot.y, shot.x, shot.y), shown):
             continue
         now = shot.frame == one.frame
         if shot.fired:
@@ -322,48 +332,6 @@ def _contact_place(one: Scene, striker: str, hitbox: str, target: str, hurtbox: 
     hits = [box.bounds for box in one.boxes if (box.actor, box.name) == (striker, hitbox)]
     hurts = [box.bounds for box in one.boxes if (box.actor, box.name) == (target, hurtbox)]
     for a, b in product(hits, hurts):  # across an edge a box is there twice
-        if _overlaps(a, b):
+        if overlaps(a, b):
             return (max(a[0], b[0]) + min(a[2], b[2])) / 2, (max(a[1], b[1]) + min(a[3], b[3])) / 2
     return None
-
-
-def _bounds(ring: Floats) -> Bounds:
-    (x0, y0), (x1, y1) = ring.min(axis=0).tolist(), ring.max(axis=0).tolist()
-    return x0, y0, x1, y1
-
-
-def _overlaps(a: Bounds, b: Bounds) -> bool:
-    return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]
-
-
-def _legend(scenes: Sequence[Scene], shown: Bounds) -> list[Any]:
-    from matplotlib.lines import Line2D
-    from matplotlib.patches import Patch
-
-    roles = {box.role for one in scenes for box in one.boxes}
-    handles: list[Any] = [
-        Patch(facecolor=look.fill, edgecolor=look.line, hatch=look.hatch or None, linestyle=look.dashes, label=role)
-        for role, look in ROLES.items()
-        if role in roles
-    ]
-    for outcome in sorted({contact.outcome or "" for one in scenes for contact in one.contacts}):
-        fill = INK if outcome == "landed" else "none"
-        line = Line2D([], [], marker=mark(outcome), color=INK, markerfacecolor=fill, markersize=9, linestyle="none")
-        line.set_label(outcome)
-        handles.append(line)
-    handles.append(
-        Line2D([], [], marker="+", color=INK, linestyle="none", markersize=8, label="position, arrow: facing")
-    )
-    if any(box.way and (box.actor, box.name) in touch_times(one) for one in scenes for box in one.boxes):
-        dotted = Line2D([], [], color=ROLES["hitbox"].line, linestyle=(0, (1, 1)), linewidth=1.9)
-        dotted.set_label("swept, at the touch")
-        handles.append(dotted)
-    shots = [shot for one in scenes for shot in one.shots]
-    for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
-        if any(shot.fired == fired for shot in shots):
-            handles.append(Line2D([], [], marker=sign, color=MUZZLE, linestyle="none", markersize=6, label=label))
-    if any(_overlaps(_bounds(ring), shown) for one in scenes for ring in one.solids):
-        handles.append(Patch(facecolor=GRID, edgecolor=FAINT, hatch="..", label="solid"))
-    if any(len(actor.trail) > 1 for one in scenes for actor in one.actors):
-        handles.append(Line2D([], [], marker=".", color=FAINT, linewidth=0.9, label="frames before"))
-    return handles
