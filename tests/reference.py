@@ -147,7 +147,7 @@ def first_moment(
             best = min((at(t), t) for t in (0.0, 1.0, low))
             if best[0] >= slack:
                 continue
-            goal = 0.0 if best[0] <= 0 else slack
+            goal = 0.0 if best[0] <= 0 else 1e-9 if best[0] <= 1e-9 else slack
             before, after = 0.0, best[1]
             for _ in range(40 if at(0.0) > goal else 0):
                 half = (before + after) / 2
@@ -652,7 +652,9 @@ class Reference:
         least = min(one[0] for one in normals)
         near = [one for one in normals if one[0] < least + 1e-6]
         against = min(one[1] for one in near)
-        *_, nx, ny = min((one for one in near if one[1] < against + 1e-6), key=lambda one: one[2])
+        near = [one for one in near if one[1] < against + 1e-6]
+        level = min(one[2] for one in near)
+        *_, nx, ny = max((one for one in near if one[2] < level + 1e-6), key=lambda one: one[4] * up)
         return math.degrees(math.atan2(abs(nx), ny * up))
 
     @staticmethod

@@ -81,6 +81,24 @@ def test_gap_agrees_with_the_reference(first: Any, second: Any) -> None:
     )
 
 
+@pytest.mark.parametrize("past", [0.0, 1e-15, -1e-15, 1e-10])
+def test_edges_that_only_touch_at_the_end_of_the_way_touch_there_whatever_rounding_says(past: float) -> None:
+    narrow = between([(x - 4 - past, y) for x, y in SQUARE], SQUARE)
+    assert narrow.time_of_impact(0.0, 2.0, 0.0, -1e-6) == pytest.approx(1.0, abs=1e-9)
+
+
+@pytest.mark.parametrize("upwards", [-1.0, 1.0])
+def test_of_surfaces_at_one_depth_the_one_that_faces_up_counts(upwards: float) -> None:
+    for turn in np.linspace(0, 90, 19):
+        way = np.radians(turn)
+        turned = np.array(SQUARE) @ np.array([[np.cos(way), np.sin(way)], [-np.sin(way), np.cos(way)]])
+        narrow = between(POINT, turned)
+        narrow.upwards = upwards
+        narrow.surface_normal(0.0, 0.0, 1e-6)
+        level = max(abs(np.cos(way)), abs(np.sin(way)))
+        assert narrow.normal_y * upwards == pytest.approx(level, abs=1e-6)
+
+
 @pytest.mark.parametrize(
     ("distance", "edges_touch", "expected"),
     [

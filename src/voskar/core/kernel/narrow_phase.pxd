@@ -1,7 +1,7 @@
 cimport cython
 from libc.math cimport sqrt
 
-cdef double INFINITE
+cdef double INFINITE, ROUNDING
 
 @cython.final
 cdef class NarrowPhase:
@@ -10,7 +10,7 @@ cdef class NarrowPhase:
     cdef public Py_ssize_t na, nb
     cdef double axis_x, axis_y, low_a, high_a, low_b, high_b
     cdef double on_ax, on_ay, on_bx, on_by, begin, end
-    cdef public double point_x, point_y, normal_x, normal_y
+    cdef public double upwards, point_x, point_y, normal_x, normal_y
 
     @cython.locals(n=Py_ssize_t, first=Py_ssize_t, second=Py_ssize_t, dx=double, dy=double, length=double)
     cdef bint set_axis(self, bint of_a, Py_ssize_t index) noexcept
@@ -69,6 +69,6 @@ cdef class NarrowPhase:
 
     @cython.locals(
         best=double, against=double, nx=double, ny=double, side=int, n=Py_ssize_t, index=Py_ssize_t, turn=int,
-        sign=double, apart=double, x=double, y=double, facing=double, more=bint, distance=double,
+        sign=double, apart=double, x=double, y=double, facing=double, level=double, flat=bint, more=bint, distance=double,
     )
     cpdef void surface_normal(self, double move_x, double move_y, double tolerance) noexcept

@@ -23,6 +23,8 @@ if not cython.compiled:
 if TYPE_CHECKING:
     from voskar.core.kernel.storage import Floats
 
+ROUNDING = 1e-9
+"""A gap that may be one of 0."""
 INFINITE = float("inf")
 
 
@@ -33,8 +35,9 @@ class NarrowPhase:
     `on_ax` …, the interval searches leave theirs in `begin` and `end`.
     """
 
-    def __init__(self, corners: int) -> None:
-        """Room for parts of so many corners."""
+    def __init__(self, corners: int, upwards: float = -1.0) -> None:
+        """Room for parts of so many corners; `upwards` is the sign of y upwards."""
+        self.upwards = upwards
         self.ax: Floats = floats(corners)
         self.ay: Floats = floats(corners)
         self.bx: Floats = floats(corners)
@@ -180,6 +183,8 @@ class NarrowPhase:
         if not begin < end and not (begin == end and slack < 0.0):
             return INFINITE
         self.within(radii, move_x, move_y)
+        if self.begin > self.end:  # they come so near that only rounding parts them, or else within the slack
+            self.within(radii + ROUNDING, move_x, move_y)
         return self.begin if self.begin <= self.end else begin
 
     def within(self, distance: float, move_x: float, move_y: float) -> None:
@@ -360,7 +365,7 @@ class NarrowPhase:
         """The unit normal from B to A of parts that touch or overlap, left in `normal_x`, `normal_y`.
 
         Between the closest points where the cores are apart, else along the axis on which they overlap least;
-        of equals the one that the motion of A goes against most, then the most level one.
+        of equals the one that the motion of A goes against most, then the most level one, then the one that faces up.
         """
         best, against = -INFINITE, 0.0
         nx = ny = 0.0
@@ -375,7 +380,9 @@ class NarrowPhase:
                     apart = self.low_a - self.high_b if turn == 0 else self.low_b - self.high_a
                     x, y = sign * self.axis_x, sign * self.axis_y
                     facing = x * move_x + y * move_y
-                    more = facing < against - tolerance or (facing < against + tolerance and abs(y) > abs(ny))
+                    level = abs(y) - abs(ny)
+                    flat = level > tolerance or (level > -tolerance and y * self.upwards > ny * self.upwards)
+                    more = facing < against - tolerance or (facing < against + tolerance and flat)
                     if apart > best + tolerance or (apart > best - tolerance and more):
                         best, against, nx, ny = max(apart, best), facing, x, y
         if best > tolerance:

@@ -95,7 +95,7 @@ class Stage:
         self.motions = MotionTable(motions, rules.space, float(1 / rules.rate))
         self.table = ActorTable(len(recording.actors) + len(self.fixtures) + 16)
         self.shapes = self.catalog.shapes()
-        self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners))
+        self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners), self.up)
         log = box_log(recording)
         self.placing = Placing(self.table.kernel, self.shapes, boxes, log, bounds_of(rules), TOLERANCE)
         slack = -TOLERANCE if rules.contact.edges_touch else TOLERANCE
