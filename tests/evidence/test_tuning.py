@@ -13,7 +13,7 @@ from voskar.core.step import replay
 from voskar.errors import InputError
 from voskar.evidence.tuning import Score, Sharpness, fit, fit_words, score
 from voskar.files.rulebook import load_rulebook
-from voskar.files.vary import Change, changed, parse_axis
+from voskar.files.vary import Change, changed, including, parse_axis
 
 HIT = {"event": "hit", "striker": "hornet", "target": "keeper"}
 
@@ -125,6 +125,7 @@ CHANGES = [
     ("kinds.keeper.ifrmes=9", 'did you mean "iframes"?'),
     ("kinds.keeper.boxes.torso.rect[2]=9", "a place [2]"),
     ("kinds.keeper.health.x=9", "found a value"),
+    ("kinds.keeper.boxes.torso.rect.1=9", "told as rect[1]"),
     ("kinds.keeper.iframes=soon", '--vary kinds.keeper.iframes=soon: kinds.keeper.iframes: found "soon"'),
 ]
 
@@ -146,3 +147,20 @@ def test_pixels_are_still_found_when_their_box_varies(apiary: Path) -> None:
     book = load_rulebook(apiary / "apiary.toml")
     axis = parse_axis("kinds.moth.boxes.wings.pixel=2")
     assert changed(book, [Change(*axis.keys[0], "2")]).rules(60)
+
+
+@pytest.mark.parametrize(
+    ("values", "own", "expected"),
+    [
+        ("4..6", 17.1, ("4", "5", "6", "17.1")),
+        ("4..6", 4.5, ("4", "4.5", "5", "6")),
+        ("4..6", 5.0, ("4", "5", "6")),
+        ("30f,60f", "45f", ("30f", "45f", "60f")),
+        ("30f,60f", "0.5s", ("0.5s", "30f", "60f")),
+        ("once,entry", "always", ("always", "once", "entry")),
+        ("true", False, ("true",)),
+        ("4..5", None, ("4", "5")),
+    ],
+)
+def test_what_the_rulebook_says_is_tried_too(values: str, own: Any, expected: tuple[str, ...]) -> None:
+    assert including(parse_axis(f"attacks.sting.damage={values}"), own).values == expected

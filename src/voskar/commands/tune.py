@@ -21,7 +21,7 @@ from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rewrite import rewrite
 from voskar.files.rulebook import Rulebook, load_rulebook
-from voskar.files.vary import LAG, MOST, Axis, Change, changed, meant, parse_axis, told_value
+from voskar.files.vary import LAG, MOST, Axis, Change, changed, including, meant, parse_axis, told_value
 from voskar.files.windows import parse_windows
 from voskar.suite.running import Engine
 from voskar.suite.tuning import Reactions, run_halves, run_trials, trials, trials_of
@@ -91,7 +91,7 @@ def command(
     if fitted:
         if out or actor:
             raise click.UsageError("--out and --actor go with --vary")
-        axes = [parse_axis(text) for text in fitted]
+        axes = [parse_axis(text, "--fit") for text in fitted]
         _check_keys(axes, recordings)
         options = {"reactions": reactions, "within": within, "resync": resync}
         with engine_of(workers, cluster) as engine:
@@ -145,6 +145,7 @@ def _fit(
 ) -> None:
     """Searches for the best values by the first half of each recording, and holds them against the second."""
     book = load_rulebook(rulebook)
+    axes = [including(axis, _own(book, axis)) for axis in axes]
     lengths = [len(axis.values) for axis in axes]
     told: dict[Point, tuple[int, int]] = {}
 
@@ -159,7 +160,7 @@ def _fit(
     middle, low = tuple(length // 2 for length in lengths), tuple(length // 5 for length in lengths)
     found = search(lengths, [now or middle, middle, low], wrong, now)
     changes = [
-        Change(key, path, axis.values[place])
+        Change(key, path, axis.values[place], axis.option)
         for number, (axis, place) in enumerate(zip(axes, found.best, strict=True))
         for key, path in axis.keys
         if key != LAG and (now is None or place != now[number])
@@ -194,14 +195,17 @@ def _fit(
         console.print(f"written into {name}")
 
 
+def _own(book: Rulebook, axis: Axis) -> Any:
+    """What the rulebook says now of a key; None if it says nothing."""
+    return 0 if axis.key == LAG else told_value(book, axis.keys[0][1])
+
+
 def present_place(book: Rulebook, axes: Sequence[Axis]) -> Point | None:
     """Where the rulebook's own values lie among those to be tried; None if any lies elsewhere."""
     found = []
     for axis in axes:
-        told = None if axis.key == LAG else told_value(book, axis.keys[0][1])
+        told = _own(book, axis)
         places = [place for place, value in enumerate(axis.values) if meant(value) == told or value == str(told)]
-        if axis.key == LAG:
-            places = [place for place, value in enumerate(axis.values) if int(value) == 0]
         if not places:
             return None
         found.append(places[0])

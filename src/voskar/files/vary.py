@@ -33,6 +33,8 @@ class Axis:
 
     keys: tuple[tuple[str, KeyPath], ...]
     values: tuple[str, ...]
+    option: str = "--vary"
+    """By which it was asked for, as errors call it."""
 
     @property
     def key(self) -> str:
@@ -47,22 +49,44 @@ class Change:
     key: str
     path: KeyPath
     value: str
+    option: str = "--vary"
+
+    @property
+    def told(self) -> str:
+        """As it was asked for."""
+        return f"{self.option} {self.key}={self.value}"
 
 
-def parse_axis(text: str) -> Axis:
+def parse_axis(told: str, option: str = "--vary") -> Axis:
     """`kinds.keeper.iframes=30f,45f,60f` or `…=30f..60f`, in steps of 1 or of what follows a slash: `30f..60f/5`.
     Keys with a `+` between them take the same value together. Raises InputError.
     """
-    told, equals, listed = text.partition("=")
-    if not equals or not told.strip() or not listed.strip():
+    text = f"{option} {told}"
+    named, equals, listed = told.partition("=")
+    if not equals or not named.strip() or not listed.strip():
         raise _wrong(text, "expected KEYPATH=VALUES, such as kinds.keeper.iframes=30f,45f,60f")
-    keys = tuple((key.strip(), _path(text, key.strip())) for key in told.split("+"))
+    keys = tuple((key.strip(), _path(text, key.strip())) for key in named.split("+"))
     values = [value for piece in _pieces(listed) for value in _values(text, piece)]
     if LAG in dict(keys) and (len(keys) > 1 or not all(re.fullmatch(r"-?\d+", value) for value in values)):
-        raise _wrong(text, f"found {told.strip()}={listed}, expected whole numbers of frames for {LAG} alone")
+        raise _wrong(text, f"found {named.strip()}={listed}, expected whole numbers of frames for {LAG} alone")
     if len(values) > MOST:
         raise _wrong(text, f"found {len(values)} values, expected at most {MOST}")
-    return Axis(keys, tuple(dict.fromkeys(values)))
+    return Axis(keys, tuple(dict.fromkeys(values)), option)
+
+
+_SIZE = re.compile(r"(-?\d+(?:\.\d+)?)(f|ms|s)?", re.ASCII)
+
+
+def including(axis: Axis, own: Any) -> Axis:
+    """An axis that has the rulebook's own value among those that are tried, where it belongs by its size."""
+    if own is None or isinstance(own, bool | list | dict) or any(own in (meant(one), one) for one in axis.values):
+        return axis
+    told = [_SIZE.fullmatch(one) for one in (str(own), *axis.values)]
+    sizes = [(one[2], Decimal(one[1])) for one in told if one is not None]
+    if len(sizes) < len(told) or len({unit for unit, _ in sizes}) > 1:
+        return replace(axis, values=(str(own), *axis.values))
+    place = sum(size < sizes[0][1] for _, size in sizes[1:])
+    return replace(axis, values=(*axis.values[:place], str(own), *axis.values[place:]))
 
 
 def _path(text: str, key: str) -> KeyPath:
@@ -76,7 +100,7 @@ def _path(text: str, key: str) -> KeyPath:
 
 
 def _wrong(text: str, message: str, hint: str | None = None) -> InputError:
-    return InputError(Problem(message, key=f"--vary {text}", hint=hint))
+    return InputError(Problem(message, key=text, hint=hint))
 
 
 def _pieces(listed: str) -> list[str]:
@@ -123,7 +147,7 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
     source = book.source
     raw = copy.deepcopy(source.raw)
     for change in changes:
-        told = f"{change.key}={change.value}"
+        told = change.told
         at: Any = raw
         for depth, step in enumerate(change.path):
             _known(at, change.path[:depth], step, told)
@@ -133,7 +157,7 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
             if isinstance(at, dict) and step not in at and isinstance(change.path[depth + 1], int):
                 at[step] = _default(book, change.path[: depth + 1])
             at = at.setdefault(step, {}) if isinstance(at, dict) else at[step]
-    told_by = {change.path: f"--vary {change.key}={change.value}" for change in changes}
+    told_by = {change.path: change.told for change in changes}
     return check_source(replace(source, raw=raw, changes=told_by))
 
 
@@ -163,6 +187,7 @@ def _known(at: Any, above: KeyPath, step: str | int, told: str) -> None:
             found = f"a list of {len(at)}" if isinstance(at, list) else "no list that the rulebook tells"
             raise _wrong(told, f"found {found}, expected one with a place [{step}]")
     elif not isinstance(at, dict):
-        raise _wrong(told, f'found a value, expected a table with "{step}"')
+        hint = f"places of a list are told as {above[-1]}[{step}]" if isinstance(at, list) and step.isdigit() else None
+        raise _wrong(told, f'found a {"list" if hint else "value"}, expected a table with "{step}"', hint)
     elif above and above[-1] in NAMED and len(above) in (1, 3) and step not in at:
         raise _wrong(told, f'the rulebook has no {NAMED[str(above[-1])]} "{step}"', nearest(step, at))

@@ -75,7 +75,10 @@ def trials(
 def _changes(axes: Sequence[Axis], point: Point) -> tuple[Change, ...]:
     told = zip(axes, point, strict=True)
     return tuple(
-        Change(key, path, axis.values[place]) for axis, place in told if axis.key != LAG for key, path in axis.keys
+        Change(key, path, axis.values[place], axis.option)
+        for axis, place in told
+        if axis.key != LAG
+        for key, path in axis.keys
     )
 
 
