@@ -13,6 +13,7 @@ from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
+from voskar.words import counted
 
 
 @click.command(
@@ -66,4 +67,4 @@ def _show(found: list[Finding], checks: int, recorded: bool) -> None:
     if found:
         out.print()
     alone = "" if recorded else "; with a recording more can be seen"
-    out.print(f"{present.count(len(found), 'finding')} of {present.count(checks, 'check')}{alone}")
+    out.print(f"{counted(len(found), 'finding')} of {counted(checks, 'check')}{alone}")

@@ -29,6 +29,7 @@ from voskar.files.ledger import read_ledger
 from voskar.files.reading import whole_file
 from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
+from voskar.words import counted
 
 ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose", "draw", "shrink"}
 SUITE_ONLY = {"suite", "workers", "cluster", "report", "stop", "pages", "brief", "shard", "fresh"}
@@ -181,7 +182,7 @@ def command(
         moments = Moments(rulebook, recording, watched(rules, played, resync=found.verdict.resync))
         drawn = draw_findings(moments, [root for root, _ in found.verdict.roots], Path(draw))
         if not as_json:
-            click.echo(f"\ndrew {present.count(drawn, 'finding')} to {draw}")
+            click.echo(f"\ndrew {counted(drawn, 'finding')} to {draw}")
     if shrink is not None and found.verdict.roots:
         from voskar.commands.shrink import shrink_findings
 
@@ -203,7 +204,7 @@ def _expectations(failures: Sequence[Failure], count: int) -> None:
         out.print(f"       expected {one.expected}", soft_wrap=True)
         out.print(f"       found {one.found}", soft_wrap=True)
     verb = "holds" if count == 1 else "hold"
-    out.print(f"{count - len(failures)} of {present.count(count, 'expectation')} {verb}")
+    out.print(f"{count - len(failures)} of {counted(count, 'expectation')} {verb}")
 
 
 FRAMES = 12
@@ -236,7 +237,7 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
                 game, rules = accounts(one)
                 table.add_row(str(one.frame), Text(f"  {one.sort}", "dim"), Text(game, "dim"), Text(rules, "dim"))
             if follows and not everything:
-                what = present.count(len(follows), "finding follows", "findings follow")
+                what = counted(len(follows), "finding follows", "findings follow")
                 first = f"{follows[0].sort} in {follows[0].frame}"
                 table.add_row("", "", Text(f"{what} from it: {first}{', …' if len(follows) > 1 else ''}", "dim"), "")
         out.print(table)
@@ -245,12 +246,12 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
         out.print()
     counts = {sort: sum(one.sort == sort for one in verdict.findings) for sort in WORDS}
     told = [f"{number} {WORDS[sort]}" for sort, number in counts.items() if number]
-    head = f"{name}: {present.count(verdict.claims, 'claimed hit')}, {present.count(verdict.landings, 'landing')}: "
+    head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {counted(verdict.landings, 'landing')}: "
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
     spawns += [f"{verdict.told_agreed} of {verdict.told} other claims agreed{slack}"] if verdict.told else []
     out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))
     if verdict.undecided:
-        out.print(f"{present.count(verdict.undecided, 'reaction')} left undecided by other motion", style="dim")
+        out.print(f"{counted(verdict.undecided, 'reaction')} left undecided by other motion", style="dim")
     if verdict.not_compared:
         out.print(f"not compared, as the recording does not log it: {', '.join(verdict.not_compared)}", style="dim")
 

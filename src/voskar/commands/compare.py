@@ -14,6 +14,7 @@ from voskar.core.ledger import Ledger
 from voskar.core.step import replay
 from voskar.evidence.baseline import Comparison, compare
 from voskar.files.ledger import is_ledger, read_ledger
+from voskar.words import counted
 
 ROWS = 40
 STYLES = {"gained": "green", "lost": "bold red", "moved": "yellow", "changed": "cyan"}
@@ -102,7 +103,7 @@ def show(found: Comparison, *, everything: bool) -> None:
     following = len(found.differences) - len(found.causes)
     more = f"; {following} of them follow from earlier ones" if following else ""
     more += ": see them with --all" if following and not everything else ""
-    out.print(f"{present.count(found.same, 'event')} in common, {', '.join(told)}{more}")
+    out.print(f"{counted(found.same, 'event')} in common, {', '.join(told)}{more}")
 
 
 def plain(found: Comparison) -> dict[str, object]:

@@ -6,10 +6,10 @@ import sys
 
 import click
 
-from voskar.commands import present
 from voskar.commands.options import tables_option
 from voskar.files.recording import open_frames
 from voskar.files.writing import write_recording
+from voskar.words import counted
 
 
 @click.command(
@@ -39,4 +39,4 @@ def command(recording: str, out: str, tables: str) -> None:
         frames = write_recording(source, out, tables, lambda: bar.update(task, completed=source.share()))
     for warning in source.warnings:
         click.echo(f"warning: {warning}", err=True)
-    click.echo(f"wrote {present.count(frames, 'frame')} to {out}")
+    click.echo(f"wrote {counted(frames, 'frame')} to {out}")

@@ -6,7 +6,6 @@ from pathlib import Path
 
 import click
 
-from voskar.commands import present
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import check
 from voskar.files.drafting import load_unruled
@@ -15,6 +14,7 @@ from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.files.schemas import schema_line
 from voskar.files.windows import parse_windows
+from voskar.words import counted
 
 LAGS = (0, 2, 4, 8)
 """Windows that the draft is checked with."""
@@ -47,8 +47,8 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
     with whole_file(path) as part:
         names = [Path(one).name for one in recordings]
         part.write_text(schema_line(path, "rulebook") + rulebook_text(found, names), encoding="utf-8")
-    kinds = present.count(len(found.kinds), "kind")
-    click.echo(f"drafted {out}: {kinds}, {present.count(len(found.attacks), 'attack')}")
+    kinds = counted(len(found.kinds), "kind")
+    click.echo(f"drafted {out}: {kinds}, {counted(len(found.attacks), 'attack')}")
     for one in found.notes:
         click.echo(f"  the log: {one}")
     for one in found.unknown:
@@ -59,10 +59,10 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         told = []
         for lag in LAGS:
             verdict, _ = check(book.rules(played.rate), played, windows=parse_windows([f"0,{lag}"]), explains=False)
-            told.append(f"{verdict.agreed} within {present.count(lag, 'frame')}" if lag else f"{verdict.agreed}")
+            told.append(f"{verdict.agreed} within {counted(lag, 'frame')}" if lag else f"{verdict.agreed}")
             spare = sum(one.sort == "unclaimed" for one in verdict.findings)
             if verdict.agreed == verdict.claims:
                 break
         agree = ", ".join(told)
-        click.echo(f"{name}: of {present.count(verdict.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
+        click.echo(f"{name}: of {counted(verdict.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
     click.echo(f"next: voskar check {out} {recordings[0]}")

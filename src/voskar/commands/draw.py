@@ -34,6 +34,7 @@ from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
 from voskar.files.reading import plain_errors, whole_file
 from voskar.files.windows import parse_windows
+from voskar.words import counted
 
 if TYPE_CHECKING:
     from voskar.drawing.timeline import Account
@@ -159,7 +160,7 @@ def _timeline(
                 strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), told, start))
     with whole_file(path) as part:
         draw_timeline(strips, rate, f"timeline · {title}" if title else "timeline", part, ending)
-    click.echo(f"drew {present.count(len(strips), 'timeline')} to {path}")
+    click.echo(f"drew {counted(len(strips), 'timeline')} to {path}")
 
 
 @click.command(

@@ -6,7 +6,6 @@ from pathlib import Path
 
 import click
 
-from voskar.commands import present
 from voskar.commands.options import FrameRange, account_options, load
 from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
@@ -14,6 +13,7 @@ from voskar.evidence.check import check
 from voskar.evidence.held import TOLERANCE
 from voskar.files.reading import whole_file
 from voskar.files.windows import parse_windows
+from voskar.words import counted
 
 
 @click.command(
@@ -65,5 +65,5 @@ def command(
     with whole_file(path) as part:
         part.write_text(text, encoding="utf-8")
     size = len(text.encode()) / 1e6
-    told = present.count(len(verdict.roots), "finding")
+    told = counted(len(verdict.roots), "finding")
     click.echo(f"{path}: frames {first} to {last}, {told}, {size:.1f} MB; open it in a browser")

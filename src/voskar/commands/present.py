@@ -98,8 +98,3 @@ def fitted(
             )
         )
     return result, whole if any(limits[at] < most[at] for at in limits) else 0
-
-
-def count(amount: int, thing: str, things: str | None = None) -> str:
-    """`1 hit`, `2 hits`."""
-    return f"{amount:,} {thing if amount == 1 else things or thing + 's'}"

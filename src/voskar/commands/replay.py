@@ -26,6 +26,7 @@ from voskar.core.views.summary import broods, everyone, summarise
 from voskar.evidence.held import EXACT, TOLERANCE, Held
 from voskar.evidence.reactions import reactions
 from voskar.files.ledger import check_ending, ledger_lines, write_ledger
+from voskar.words import counted
 
 ROWS = 60
 LIFE = ("down", "respawn", "respawn_held", "out", "over", "won")
@@ -88,7 +89,7 @@ def command(
         return
     _show(rules, played, result, shown, rows)
     if ledger:
-        click.echo(f"\nledger of {present.count(len(result), 'event')} written to {ledger}")
+        click.echo(f"\nledger of {counted(len(result), 'event')} written to {ledger}")
     if logged:
         click.echo(f"\nthe log of a game that plays by these rules written to {logged}")
 
@@ -98,7 +99,7 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
     rate = float(recording.rate)
     out.print(
         f"frames {recording.first} to {recording.last}, {recording.frames / rate:.1f} s "
-        f"at {present.number(rate)} a second, {present.count(len(recording.actors), 'actor')}, "
+        f"at {present.number(rate)} a second, {counted(len(recording.actors), 'actor')}, "
         f"reactions {recording.reactions}\n"
     )
     contacts = [event for event in ledger.events if event.event in ROWS_OF and shown.takes(event)]
@@ -106,7 +107,7 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
         _contacts(rules, recording, ledger, contacts[:rows] if rows else contacts)
         if rows and len(contacts) > rows:
             out.print(
-                f"… and {present.count(len(contacts) - rows, 'more row')}: see them with --rows 0, or filter",
+                f"… and {counted(len(contacts) - rows, 'more row')}: see them with --rows 0, or filter",
                 style="dim",
             )
     else:
@@ -174,7 +175,7 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
 def _life(event: Event) -> tuple[Text, str, str]:
     """What became of an actor, or of the run: the last three columns of a row."""
     told = {
-        "down": "" if event.lives is None else present.count(int(event.lives), "life", "lives") + " left",
+        "down": "" if event.lives is None else counted(int(event.lives), "life", "lives") + " left",
         "respawn": f"for {event.detail}" if event.detail else "",
         "respawn_held": f"by {event.detail}",
         "won": event.detail or "",
@@ -220,7 +221,7 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
         )
     out.print(table)
     if rows and len(sums) > rows:
-        out.print(f"… and {present.count(len(sums) - rows, 'more actor')}: see them with --rows 0", style="dim")
+        out.print(f"… and {counted(len(sums) - rows, 'more actor')}: see them with --rows 0", style="dim")
 
 
 def _broods(ledger: Ledger, shown: Filter) -> None:

@@ -21,6 +21,7 @@ from voskar.files.reading import made_folder, whole_file
 from voskar.files.rulebook import Rulebook
 from voskar.files.windows import parse_windows
 from voskar.shrink import Search, Shrunk, lines_of, needed_rules, shrunk
+from voskar.words import counted
 
 MOST = 40
 """Findings of one recording that are made small at most."""
@@ -83,7 +84,7 @@ def command(
     if ruled is not None:
         with whole_file(ruled) as part:
             part.write_text(small.rules, encoding="utf-8")
-        click.echo(f"{ruled}: {present.count(lines_of(small.rules), 'line')}, of {small.of}")
+        click.echo(f"{ruled}: {counted(lines_of(small.rules), 'line')}, of {small.of}")
     click.echo(f"next: voskar check {shlex.join([ruled or rulebook, out])}")
 
 

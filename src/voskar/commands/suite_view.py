@@ -25,6 +25,7 @@ from voskar.suite.cache import Verdicts
 from voskar.suite.coverage import Coverage, joined
 from voskar.suite.results import Result
 from voskar.suite.running import audit_rulebooks, run_suite
+from voskar.words import counted
 
 FORMS = {".xml": "junit", ".json": "json", ".txt": "lines", ".html": "html"}
 WHOLE = 3
@@ -149,7 +150,7 @@ class Conclusion:
             checked = [one for one in results if not one.is_audit]
             good, frames = sum(one.ok for one in checked), sum(one.frames for one in checked)
             left = f", {self.expected - len(checked)} not run" if len(checked) < self.expected else ""
-            out.print(f"{good} of {present.count(len(checked), 'recording')} agree, {frames:,} frames{left}")
+            out.print(f"{good} of {counted(len(checked), 'recording')} agree, {frames:,} frames{left}")
             for against, words in WHOSE.items():
                 some = sum(any(fault.against == against for fault in one.faults) for one in results)
                 if some:
@@ -164,13 +165,9 @@ def _common(results: list[Result]) -> None:
     found = reports.common(results)
     out = present.console()
     for one in found[:COMMON]:
-        out.print(
-            Text(f"{present.count(one.faults, 'time')} in {one.recordings} recordings  ", "bold").append(one.cause)
-        )
+        out.print(Text(f"{counted(one.faults, 'time')} in {one.recordings} recordings  ", "bold").append(one.cause))
     if len(found) > COMMON:
-        out.print(
-            f"… and {present.count(len(found) - COMMON, 'more cause')} that several have: see --json", style="dim"
-        )
+        out.print(f"… and {counted(len(found) - COMMON, 'more cause')} that several have: see --json", style="dim")
     if found:
         out.print()
 
@@ -211,7 +208,7 @@ def _failures(results: list[Result], *, everything: bool) -> None:
         if len(one.faults) > len(shown):
             out.print(f"  … and {len(one.faults) - FAULTS} more: see them with --all", style="dim")
     if len(failed) > WHOLE and not everything:
-        left = present.count(len(failed) - WHOLE, "more recording")
+        left = counted(len(failed) - WHOLE, "more recording")
         out.print(f"… and {left} that {'fails' if left.startswith('1 ') else 'fail'}: in full with --all", style="dim")
     if failed:
         out.print()

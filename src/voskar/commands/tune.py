@@ -25,6 +25,7 @@ from voskar.files.vary import LAG, MOST, Axis, Change, changed, including, meant
 from voskar.files.windows import parse_windows
 from voskar.suite.running import Engine
 from voskar.suite.tuning import Reactions, run_halves, run_trials, trials, trials_of
+from voskar.words import counted
 
 CHANGES = ("gained", "lost", "moved", "changed")
 ROWS = 40
@@ -190,7 +191,7 @@ def _fit(
     before = "" if now is None else f"; it was {told[now][0]} and {told[now][1]}"
     half = f"{found.wrong} in the first half that it was fitted by, {told[found.best][1]} in the second"
     console.print(f"\ndisagreements: {half}{before}")
-    console.print(f"{present.count(found.tried, 'variant')} tried", style="dim")
+    console.print(f"{counted(found.tried, 'variant')} tried", style="dim")
     for name in written:
         console.print(f"written into {name}")
 

@@ -11,7 +11,8 @@ import numpy as np
 from voskar.core.recording import Claim
 from voskar.draft.extents import EARLY, Extents, Rect, extents
 from voskar.draft.seen import FEW, Seen
-from voskar.draft.values import BoxGuess, Value, quoted, shown, times
+from voskar.draft.values import BoxGuess, Value, quoted, shown
+from voskar.words import counted
 
 
 class BoxDraft(Seen):
@@ -175,7 +176,7 @@ class BoxDraft(Seen):
         if len(told) and (np.ptp(told, axis=0) < 0.01).all():
             x0, y0, x1, y1 = told[0].tolist()
             keys = {
-                "rect": Value(f"[{shown(x1 - x0)}, {shown(y1 - y0)}]", f"logged alike in {times(len(told), 'pose')}"),
+                "rect": Value(f"[{shown(x1 - x0)}, {shown(y1 - y0)}]", f"logged alike in {counted(len(told), 'pose')}"),
                 "at": Value(f"[{shown((x0 + x1) / 2)}, {shown((y0 + y1) / 2)}]", ""),
             }
             return BoxGuess(name, role, keys)
@@ -219,7 +220,9 @@ class BoxDraft(Seen):
                 for name, some in sorted(cells.items())
             }
             text = "{ " + ", ".join(f'{quoted(name)} = "{window}"' for name, window in windows.items()) + " }"
-            box.keys["during"] = Value(text, f"the cells of {times(hits, 'hit')}; it shows {times(len(shown), 'clip')}")
+            box.keys["during"] = Value(
+                text, f"the cells of {counted(hits, 'hit')}; it shows {counted(len(shown), 'clip')}"
+            )
 
     def _is_idle(self, fits: Mapping[str, Extents | None], striker: str, hitting: Collection[str]) -> bool:
         """Whether, before a hit, the two were as near in a clip that never hits."""
@@ -251,8 +254,8 @@ class BoxDraft(Seen):
 def _parted(one: Extents) -> str:
     sides = zip(one.least, one.most, strict=True)
     span = [f"{shown(low)} to {shown(high)}" if low < high else shown(low) for low, high in sides]
-    spare = f", {times(one.spare, 'pair')} as near without" if one.spare else ""
-    return f"reach {span[0]} by {span[1]}: {one.matched} of {times(one.claims, 'hit')}{spare}"
+    spare = f", {counted(one.spare, 'pair')} as near without" if one.spare else ""
+    return f"reach {span[0]} by {span[1]}: {one.matched} of {counted(one.claims, 'hit')}{spare}"
 
 
 def _numbers(text: str) -> tuple[float, float]:

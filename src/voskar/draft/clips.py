@@ -9,7 +9,8 @@ import numpy as np
 
 from voskar.core.recording import Recording
 from voskar.draft.seen import FEW, Seen
-from voskar.draft.values import Value, shown, times
+from voskar.draft.values import Value, shown
+from voskar.words import counted
 
 
 class ClipDraft(Seen):
@@ -31,7 +32,7 @@ class ClipDraft(Seen):
             if lengths:
                 (length, count), total = lengths.most_common(1)[0], sum(lengths.values())
                 if count > FEW and count >= 0.8 * total:
-                    why = f"{count} of {times(total, 'cell')} are shown for {times(length, 'frame')}"
+                    why = f"{count} of {counted(total, 'cell')} are shown for {counted(length, 'frame')}"
                     keys["rate"] = Value(shown(rate / length), why)
             if last and any((a, b) == (last, 0) for cells in some for a, b in pairwise(cells)):
                 keys["loop"] = Value("true", "the first follows on the last")

@@ -12,7 +12,8 @@ from voskar.draft.lives import LifeDraft
 from voskar.draft.reactions import ReactionDraft
 from voskar.draft.seen import FEW
 from voskar.draft.shots import ShotDraft
-from voskar.draft.values import AttackGuess, Guess, Value, shown, times
+from voskar.draft.values import AttackGuess, Guess, Value, shown
+from voskar.words import counted
 
 
 def guess(recordings: Sequence[Recording]) -> Guess:
@@ -57,7 +58,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
         usual, count = Counter(late).most_common(1)[0] if late else (0, 0)
         if not usual or count <= FEW or count < 0.8 * len(late):
             return []
-        words = f"{times(usual, 'frame')} after health falls, {count} of {len(late)} times"
+        words = f"{counted(usual, 'frame')} after health falls, {count} of {len(late)} times"
         return [f"hits are claimed {words}: check with --within hit=0,{usual}"]
 
     # who is against whom
@@ -119,18 +120,18 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
         damages = Counter(one.damage for _, one in some if one.damage is not None)
         if damages:
             value, count = damages.most_common(1)[0]
-            made.keys["damage"] = Value(shown(value), f"{count} of {times(len(some), 'hit')} tell it")
+            made.keys["damage"] = Value(shown(value), f"{count} of {counted(len(some), 'hit')} tell it")
         elif "damage" not in made.keys:
             lost = self._lost(some)
             value = Counter(lost).most_common(1)[0][0] if lost else 1.0
-            why = f"health falls so in {times(len(lost), 'hit')}" if lost else "nothing tells: log damage, or health"
+            why = f"health falls so in {counted(len(lost), 'hit')}" if lost else "nothing tells: log damage, or health"
             made.keys["damage"] = Value(shown(value), why)
         gone = sum(self._vanishes(self.recordings[number], one.striker, one.frame) for number, one in some)
         if gone >= FEW and gone >= 0.8 * len(some):
-            made.keys["striker.remove"] = Value("true", f"it is gone after {gone} of {times(len(some), 'hit')}")
+            made.keys["striker.remove"] = Value("true", f"it is gone after {gone} of {counted(len(some), 'hit')}")
         repeats = Counter((number, one.striker, one.target) for number, one in some)
         if max(repeats.values()) == 1 and "striker.remove" not in made.keys:
-            made.keys["rehit"] = Value('"once"', f"none of {times(len(repeats), 'pair')} hits twice")
+            made.keys["rehit"] = Value('"once"', f"none of {counted(len(repeats), 'pair')} hits twice")
         self.reactions(made, some)
 
     def _lost(self, some: Iterable[tuple[int, Claim]]) -> list[float]:
@@ -151,5 +152,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
             together += sum(count > 1 for count in several.values())
             guarded += len(several)
         text = "all" if together else "first"
-        why = f"{times(together, 'frame')} with more than one hit on somebody" if together else "never two hits at once"
+        why = (
+            f"{counted(together, 'frame')} with more than one hit on somebody" if together else "never two hits at once"
+        )
         return {"same_frame": Value(f'"{text}"', why)} if guarded else {}

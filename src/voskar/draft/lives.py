@@ -10,7 +10,8 @@ import numpy as np
 
 from voskar.core.recording import Claim, Recording
 from voskar.draft.seen import AWAY, FEW, Seen
-from voskar.draft.values import Value, roundest, shown, times
+from voskar.draft.values import Value, roundest, shown
+from voskar.words import counted
 
 FAR = 1200
 """Frames after a hit from which being immune has another cause."""
@@ -81,7 +82,7 @@ class LifeDraft(Seen):
             striker = next(one for one, name in sorted(self.pairs) if name == target)
             group = next(one for one in self._groups(striker) if target in one)
             damage = self.attacks[self._attack_name(striker, group)].keys["damage"].text
-            own.keys["health"] = Value(damage, f"it is gone after {gone} of {times(len(hits), 'hit')}")
+            own.keys["health"] = Value(damage, f"it is gone after {gone} of {counted(len(hits), 'hit')}")
         else:
             self.unknown.append(f"{target}: its health: log `health` in its poses")
 
@@ -102,7 +103,7 @@ class LifeDraft(Seen):
         for _, most in sorted(lives, key=lambda one: one[1]):
             fitting = sum(low < most <= high for low, high in lives)
             if fitting >= 0.8 * len(lives):
-                return Value(shown(most), f"so much is taken before {fitting} of {times(len(lives), 'death')}")
+                return Value(shown(most), f"so much is taken before {fitting} of {counted(len(lives), 'death')}")
         return None
 
     def _column(self, played: Recording, kind: str, name: str) -> np.ndarray:
@@ -136,7 +137,7 @@ class LifeDraft(Seen):
             return
         least = min(gaps)
         close = sum(gap <= least + 2 for gap in gaps)
-        why = f"{times(len(gaps), 'gap')} between hits, the least {least} frames"
+        why = f"{counted(len(gaps), 'gap')} between hits, the least {least} frames"
         if least > 1:
             sure = f", {close} about as short" if close >= FEW else ": no more than that"
             self.kinds[target].keys["iframes"] = Value(f'"{least - 1}f"', why + sure)
@@ -152,7 +153,7 @@ class LifeDraft(Seen):
         least, most, count = agreed
         if most:
             spread = "exactly" if least == most else f"{least} to {most}"
-            why = f"logged immune so long after {count} of {times(len(spells), 'hit')}, {spread}"
+            why = f"logged immune so long after {count} of {counted(len(spells), 'hit')}, {spread}"
             keys[key] = Value(f'"{int(roundest(least, most + 1))}f"', why)
         return True
 
@@ -262,7 +263,7 @@ class LifeDraft(Seen):
         agreed = _agreed(shields)
         if agreed is not None and agreed[1]:
             keys.append(f'iframes = "{int(roundest(agreed[0] + 1, agreed[1] + 2))}f"')
-        why = f"{times(len(waits), 'return')}, after {min(waits)} frames or more"
+        why = f"{counted(len(waits), 'return')}, after {min(waits)} frames or more"
         return Value("{ " + ", ".join(keys) + " }", why)
 
     def _sent_home(self, played: Recording, name: str, down: int, back: int) -> str:
@@ -293,10 +294,10 @@ class LifeDraft(Seen):
         keys, reasons = [], []
         if lasts and min(lasts) > 0:
             keys.append(f'lasts = "{min(lasts)}f"')
-            reasons.append(f"seen so long after {times(len(lasts), 'death')}")
+            reasons.append(f"seen so long after {counted(len(lasts), 'death')}")
         elif deaths and all(row is not None for row in hidden):
             keys.append("hide = true")
-            reasons.append(f"hidden at once in {times(len(deaths), 'death')}")
+            reasons.append(f"hidden at once in {counted(len(deaths), 'death')}")
         if owed and 0 < min(owed) == max(owed) <= min(lasts):
             keys.append(f'life_after = "{owed[0]}f"')
             reasons.append(f"the life is taken so long after {len(owed)}")

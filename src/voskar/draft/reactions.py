@@ -11,7 +11,8 @@ import numpy as np
 
 from voskar.core.recording import Claim, Recording
 from voskar.draft.seen import AWAY, Seen
-from voskar.draft.values import AttackGuess, Value, shown, times
+from voskar.draft.values import AttackGuess, Value, shown
+from voskar.words import counted
 
 LEAST = 3
 """Hits from which they tell anything."""
@@ -65,7 +66,7 @@ class ReactionDraft(Seen):
                 self.unknown.append(f"{made.name}: which way its knockback on the {side} goes")
                 continue
             keys += [f"direction = {direction}"] if direction != '"away"' else []
-            why = f"{len(same)} of {times(len(found), 'hit')} on one that stands push it so"
+            why = f"{len(same)} of {counted(len(found), 'hit')} on one that stands push it so"
             made.keys[f"{side}.knockback"] = Value("{ " + ", ".join(keys) + " }", why)
 
     def _stomp(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
@@ -84,7 +85,7 @@ class ReactionDraft(Seen):
             across = abs(poses.x[rows[1]] - poses.x[target])
             above += (poses.y[target] - poses.y[rows[1]]) * down > across
         if seen >= LEAST and above == falling == seen:
-            made.keys["only_from"] = Value('["above"]', f"it is above in {times(seen, 'hit')}, and falls")
+            made.keys["only_from"] = Value('["above"]', f"it is above in {counted(seen, 'hit')}, and falls")
             made.keys["from_by"] = Value('"centre"', "")
             made.keys["falling"] = Value("true", "")
             back = {
@@ -108,7 +109,7 @@ class ReactionDraft(Seen):
         middle = float(np.median(sent)) if sent else 0.0
         same = sum(abs(one - middle) <= 0.05 * middle for one in sent)
         if len(sent) >= LEAST and same >= 0.8 * len(speeds):
-            why = f"{same} of {times(len(speeds), 'hit')} send it up so"
+            why = f"{same} of {counted(len(speeds), 'hit')} send it up so"
             made.keys[f"{side}.rebound"] = Value(shown(middle), why)
 
     def _home(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
@@ -126,7 +127,7 @@ class ReactionDraft(Seen):
                 away += 1
                 home += math.dist(then, at) < STILL
         if home >= LEAST and home >= 0.8 * away:
-            made.keys[f"{side}.home"] = Value("true", f"at its start after {home} of {times(away, 'hit')}")
+            made.keys[f"{side}.home"] = Value("true", f"at its start after {home} of {counted(away, 'hit')}")
 
     @staticmethod
     def _direction(same: Sequence[tuple[Push, object, int | None, int | None]]) -> str | None:

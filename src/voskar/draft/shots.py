@@ -12,8 +12,9 @@ import numpy as np
 
 from voskar.core.recording import Recording
 from voskar.draft.seen import CLOSE, FEW, Seen
-from voskar.draft.values import Value, quoted, roundest, shown, times
+from voskar.draft.values import Value, quoted, roundest, shown
 from voskar.draft.walls import walls
+from voskar.words import counted
 
 LEAST = 3
 """Shots of an owner's kind from which they tell anything."""
@@ -75,7 +76,7 @@ class ShotDraft(Seen):
         for kind, by_owner in sorted(found.items()):
             every = shots[kind]
             if len(every) < LEAST:
-                self.unknown.append(f"{kind}: what fires it: {times(len(every), 'shot')} tell too little")
+                self.unknown.append(f"{kind}: what fires it: {counted(len(every), 'shot')} tell too little")
                 continue
             self._motion(kind, every)
             for owner, some in sorted(by_owner.items()):
@@ -93,7 +94,7 @@ class ShotDraft(Seen):
         self.walled = {id(one) for _, some in found for one in some}
         if found:
             rects = [f"{{ rect = [{', '.join(map(shown, rect))}] }}" for rect, _ in found]
-            why = f"{times(len(self.walled), 'shot')} end at {times(len(found), 'wall')}"
+            why = f"{counted(len(self.walled), 'shot')} end at {counted(len(found), 'wall')}"
             self.space["solids"] = Value(f"[{', '.join(rects)}]", why)
 
     def _motion(self, kind: str, shots: Sequence[Shot]) -> None:
@@ -111,18 +112,18 @@ class ShotDraft(Seen):
         walled = [shot for shot in rest if id(shot) in self.walled]
         if walled:
             keys.append('on_solid = "remove"')
-            why.append(f"{times(len(walled), 'shot')} end at a wall")
+            why.append(f"{counted(len(walled), 'shot')} end at a wall")
             rest = [shot for shot in rest if id(shot) not in self.walled]
         if rest:
             edges = _edges(rest)
             if edges is None:
                 told = f"{len(full)} are there for {longest} frames, " if full else ""
-                told += f"{times(len(rest), 'shot')} end sooner, neither by a hit nor at one edge"
+                told += f"{counted(len(rest), 'shot')} end sooner, neither by a hit nor at one edge"
                 self.unknown.append(f"{kind}: when it ends: {told}")
                 return
             self._bounds(edges, len(rest))
             keys.append('at_edge = "remove"')
-            why.append(f"{times(len(rest), 'shot')} end at an edge")
+            why.append(f"{counted(len(rest), 'shot')} end at an edge")
         self.kinds[kind].keys["motion"] = Value("{ " + ", ".join(keys) + " }", "; ".join(why))
 
     def _bounds(self, edges: dict[str, float], count: int) -> None:
@@ -134,7 +135,7 @@ class ShotDraft(Seen):
         told = {"left": low[0], "top": low[1], "right": high[0], "bottom": high[1]} | self.edges | edges
         self.edges |= edges
         open_sides = [side for side in told if side not in self.edges]
-        why = f"{times(count, 'shot')} end at {', '.join(sorted(self.edges))}"
+        why = f"{counted(count, 'shot')} end at {', '.join(sorted(self.edges))}"
         why += f"; nothing tells of {', '.join(open_sides)}" if open_sides else ""
         self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in told.values()) + "]", why)
 
@@ -157,7 +158,7 @@ class ShotDraft(Seen):
             missing("its muzzle: where they appear about it changes, of")
             return
         name = kind if kind not in {one.name for one in self.kinds[owner].boxes} else f"{kind}-gun"
-        keys = {"spawn": Value(quoted(kind), f"{times(len(shots), 'shot')}"), **trigger}
+        keys = {"spawn": Value(quoted(kind), f"{counted(len(shots), 'shot')}"), **trigger}
         keys["muzzle"] = Value(f"[{shown(muzzle[0])}, {shown(muzzle[1])}]", f"{int(same.sum())} of {len(shots)} there")
         steps = [shot.step for shot in shots if shot.step is not None]
         flown = sum(shot.last > shot.frame for shot in shots)
@@ -286,7 +287,7 @@ def _pressed(shots: Sequence[Shot]) -> dict[str, Value] | None:
             )
             if going >= MOST * total:
                 verb = {"pressed": "press", "released": "release", "held": "hold"}[word]
-                why = f"{going} of {times(total, 'time')} {quoted(button)} is {word}"
+                why = f"{going} of {counted(total, 'time')} {quoted(button)} is {word}"
                 keys = {"when": Value(f"{{ {verb} = {quoted(button)} }}", why)}
                 return keys | _held_off(shots, owners, [frames.tolist() for frames in told], held=word == "held")
     return None
@@ -305,7 +306,7 @@ def _held_off(
         return {}
     least = min(gaps)
     if held:
-        return {"cooldown": Value(f'"{least}f"', f"{times(len(gaps), 'gap')} while it is held, the least {least}")}
+        return {"cooldown": Value(f'"{least}f"', f"{counted(len(gaps), 'gap')} while it is held, the least {least}")}
     soon: list[int] = []
     crowds: list[int] = []
     for (played, owner, fired), asked in zip(owners, triggers, strict=True):
@@ -350,7 +351,7 @@ def _beaten(shots: Sequence[Shot]) -> dict[str, Value] | None:
     when = f'{{ every = "{beat}f", first = "{first}f" }}'
     return {
         "when": Value(
-            when, f"{count} of {times(sum(gaps.values()), 'gap')} are of {beat} frames, or of several times as many"
+            when, f"{count} of {counted(sum(gaps.values()), 'gap')} are of {beat} frames, or of several times as many"
         )
     }
 
@@ -363,7 +364,7 @@ def _shown(shots: Sequence[Shot]) -> dict[str, Value] | None:
     (clip, cell), count = cells.most_common(1)[0]
     if count < MOST * len(shots):
         return None
-    return {"when": Value(f"{{ clip = {quoted(clip)}, cell = {cell} }}", f"{count} of {times(len(shots), 'shot')}")}
+    return {"when": Value(f"{{ clip = {quoted(clip)}, cell = {cell} }}", f"{count} of {counted(len(shots), 'shot')}")}
 
 
 def _is_aimed(shot: Shot, point: Vector | None) -> bool:

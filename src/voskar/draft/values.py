@@ -61,10 +61,6 @@ class Guess:
     notes: list[str]
 
 
-def times(count: int, what: str) -> str:
-    return f"{count} {what}{'' if count == 1 else 's'}"
-
-
 def shown(value: float) -> str:
     return f"{round(value, 2):g}"
 

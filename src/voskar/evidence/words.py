@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from voskar.core.ledger import Event
 from voskar.evidence.finding import CODES, Finding
+from voskar.words import counted
 
 WORDS = {code: one.words for code, one in CODES.items()}
 """What each sort of finding is called where they are counted."""
@@ -64,11 +65,6 @@ def _pair(frame: int, striker: str, target: str) -> list[str]:
 
 def _frames(count: int) -> str:
     return counted(count, "frame")
-
-
-def counted(count: int, thing: str) -> str:
-    """`1 hit`, `2 hits`."""
-    return f"{count} {thing}{'' if count == 1 else 's'}"
 
 
 def _gate_frame(finding: Finding) -> int:

@@ -15,13 +15,14 @@ from voskar.core.recording import Recording
 from voskar.errors import InputError, VoskarError
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
-from voskar.evidence.words import accounts, counted
+from voskar.evidence.words import accounts
 from voskar.files.recording import open_frames, read_recording, read_stage_text
 from voskar.files.rulebook import Rulebook, check_source
 from voskar.files.toml_sources import Source
 from voskar.shrink.reduce import reduced
 from voskar.shrink.rules import reduced_rules
 from voskar.shrink.script import script_of, script_text
+from voskar.words import counted
 
 SPREADS = (8, 30, 90, 240, 1000, 1 << 30)
 """Frames before a finding that may matter, the fewest first."""
