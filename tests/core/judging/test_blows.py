@@ -217,3 +217,21 @@ def test_order_of_consequences() -> None:
     found = [event.event for event in run(data, brush({"hornet": "#"})).events]
     side = ["iframes", "stun", "knockback", "rebound", "home"]
     assert found == ["contact", "health", *side, *side, "down", "removed", "removed"]
+
+
+def test_where_a_box_that_the_game_logs_was_before_its_actor_turned() -> None:
+    """It is as the game has it, however its actor is turned in either frame."""
+    data = sting(attack={"only_from": ["above"]})
+    data["kinds"]["keeper"]["boxes"]["torso"] = {"role": "hurtbox", "logged": True, "layer": ["keeper"]}
+    torso, keeper = {"torso": [-6, -1, 6, 1]}, {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
+    for angle, scale in ((0, 1), (90, 1), (0, 4)):
+        frames = [
+            {"poses": [keeper | {"boxes": torso}, {"id": "h", "kind": "hornet", "x": 0, "y": -5}]},
+            {
+                "poses": [
+                    keeper | {"boxes": torso, "angle": angle, "scale": scale},
+                    {"id": "h", "kind": "hornet", "x": 0, "y": -3},
+                ]
+            },
+        ]
+        assert outcomes(run(data, frames), "h", 2) == ".L"

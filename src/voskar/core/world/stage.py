@@ -244,8 +244,6 @@ class Stage:
             (table.before_clip[row], table.before_cell[row]) if before else (table.clip[row], table.cell[row])
         )
         form = box.form_in(self.clips[number] if number >= 0 else None, cell)
-        if box.box.logged:
-            form = self._logged_form(row, box, before)
         if before:
             place = table.before_x[row], table.before_y[row]
             m00, m01, m10, m11 = (
@@ -255,18 +253,21 @@ class Stage:
             place = table.x[row], table.y[row]
             m00, m01, m10, m11 = (column[row] for column in (table.m00, table.m01, table.m10, table.m11))
         scale = math.hypot(m01, m11)
+        if box.box.logged:
+            form = self._logged_form(row, box, (m00, m01, m10, m11), scale, before=before)
         radius = self.shapes.radius[form] * scale
         self.placing.bounds(form, *place, m00, m01, m10, m11, radius)
         y0, y1 = self.placing.low_y * self.up, self.placing.high_y * self.up
         return min(y0, y1), max(y0, y1)
 
-    def _logged_form(self, row: int, box: FormedBox, before: bool) -> int:
-        """A spare form with the shape of a box that the game logs; one that it had not in the frame before has the
-        shape of this one."""
+    def _logged_form(
+        self, row: int, box: FormedBox, matrix: tuple[float, float, float, float], scale: float, *, before: bool
+    ) -> int:
+        """A spare form with the shape of a box that the game logs, for a place by this matrix; one that it had not in
+        the frame before has the shape of this one."""
         table, form = self.table, self.shapes.own
-        matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
-        if not before or not self.placing.lay(form, box.number, table.before_pose[row], *matrix, table.scale[row]):
-            self.placing.lay(form, box.number, table.pose[row], *matrix, table.scale[row])
+        if not before or not self.placing.lay(form, box.number, table.before_pose[row], *matrix, scale):
+            self.placing.lay(form, box.number, table.pose[row], *matrix, scale)
         return form
 
     def nearest_normal(self, a: int, hit: FormedBox, b: int, hurt: FormedBox, over: Vector) -> None:
