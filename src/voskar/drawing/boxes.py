@@ -10,42 +10,37 @@ import numpy as np
 from voskar.core.posing import Bounds
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.scene import Scene, SceneBox
-from voskar.drawing.style import ROLES
+from voskar.drawing.style import ROLES, TOUCHING
 
 if TYPE_CHECKING:
-    from matplotlib.axes import Axes
-
+    from voskar.drawing.canvas import Panel
     from voskar.drawing.labels import Labels
 
 
-def draw_box(ax: Axes, box: SceneBox, *, strong: bool) -> None:
-    from matplotlib.collections import LineCollection
-    from matplotlib.patches import Polygon
-
+def fill_box(panel: Panel, box: SceneBox) -> None:
+    """What is within a box."""
     look = ROLES[box.role]
-    above = {"body": 3.0, "hurtbox": 3.2, "hitbox": 3.4}[box.role]
     for ring in box.rings if look.fill != "none" else ():
-        patch = Polygon(
-            ring, closed=True, facecolor=look.fill, edgecolor=look.line if look.hatch else "none", alpha=0.55
-        )
-        patch.set(hatch=look.hatch or None, linewidth=0.0, zorder=above)
-        ax.add_patch(patch)
+        panel.canvas.area(panel.dots(ring), fill=look.fill, line=look.line, hatch=look.hatch, alpha=0.55)
+
+
+def outline_box(panel: Panel, box: SceneBox, *, strong: bool) -> None:
+    """A box as it is, and where it was if it is swept."""
+    look, canvas = ROLES[box.role], panel.canvas
     if box.way:
         back = [ring - np.array(box.way) for ring in box.rings]
-        ax.add_collection(LineCollection(outline(back), colors=look.line, linewidths=0.8, alpha=0.6, zorder=above))
-        for ring in box.rings:
-            x, y = ring.mean(axis=0)
-            ax.plot([x - box.way[0], x], [y - box.way[1], y], color=look.line, linewidth=0.9, alpha=0.7, zorder=above)
-    lines = LineCollection(outline(list(box.rings)), colors=look.line, linewidths=look.width * (1.5 if strong else 1.0))
-    lines.set(linestyle=look.dashes, zorder=above + 0.1)
-    ax.add_collection(lines)
+        canvas.lines(map(panel.dots, outline(back)), look.line, 0.8, alpha=0.6)
+        ways = [np.stack([ring.mean(axis=0) - box.way, ring.mean(axis=0)]) for ring in box.rings]
+        canvas.lines(map(panel.dots, ways), look.line, 0.9, alpha=0.7)
+    width = look.width * (1.5 if strong else 1.0)
+    canvas.lines(map(panel.dots, outline(list(box.rings))), look.line, width, look.dashes)
 
 
 def name_box(labels: Labels, box: SceneBox, size: float) -> None:
     """A box's name and layers, on the side where those of other roles are not."""
     x0, y0, x1, y1 = box.bounds
     layers = f" [{', '.join(box.layers)}]" if box.layers else ""
-    down = labels.ax.yaxis_inverted()
+    down = labels.panel.down
     side = {"body": y1, "hurtbox": y0, "hitbox": y1}[box.role] if down else {"hurtbox": y1}.get(box.role, y0)
     shift = 7 if box.role == "hurtbox" else -7
     labels.put(f"{box.name}{layers}", ((x0 + x1) / 2, side), (0, shift), size, ROLES[box.role].line, spare=True)
@@ -61,18 +56,15 @@ def touch_times(one: Scene) -> dict[tuple[str, str], float]:
     return found
 
 
-def draw_touch(ax: Axes, box: SceneBox, t: float) -> None:
+def draw_touch(panel: Panel, box: SceneBox, t: float) -> None:
     """A swept box where it is when it touches."""
-    from matplotlib.collections import LineCollection
-
     look = ROLES[box.role]
     there = [ring - np.array(box.way) * (1 - t) for ring in box.rings]
-    lines = LineCollection(outline(there), colors=look.line, linewidths=look.width, linestyle=(0, (1, 1)), zorder=3.6)
-    ax.add_collection(lines)
+    panel.canvas.lines(map(panel.dots, outline(there)), look.line, look.width, TOUCHING)
 
 
 def outline(rings: Sequence[Floats]) -> list[Floats]:
-    """Line segments (2, 2) of the outline of a union of convex rings: what no other ring covers of their sides."""
+    """Lines (n, 2) of the outline of a union of convex rings: what no other ring covers of their sides."""
     from matplotlib.path import Path as Ring
 
     if len(rings) == 1:
@@ -95,7 +87,9 @@ def outline(rings: Sequence[Floats]) -> list[Floats]:
             for other, shape in enumerate(shapes):
                 if other != index:
                     covered |= shape.contains_points(beside)
-            found += [points[k : k + 2] for k in np.flatnonzero(~covered)]
+            open_ = np.flatnonzero(~covered)
+            runs = np.split(open_, np.flatnonzero(np.diff(open_) > 1) + 1) if len(open_) else []
+            found += [points[run[0] : run[-1] + 2] for run in runs]
     return found
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
-from typing import Any
 
 from PIL import Image
 
@@ -13,7 +12,7 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.views.hud import Display
 from voskar.core.views.scene import Scene
-from voskar.drawing.frame import figure_of
+from voskar.drawing.frame import drawn
 
 FORMATS = {"webp": "WEBP", "gif": "GIF", "apng": "PNG"}
 DOTS = 70
@@ -29,12 +28,8 @@ def images(
     title: str,
 ) -> Iterator[Image.Image]:
     """Each scene as a picture; all show the same part of the world."""
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-
     for one, values in zip(scenes, displays, strict=True):
-        canvas: Any = FigureCanvasAgg(figure_of(rules, recording, [one], [values], shown, title, DOTS))
-        canvas.draw()
-        yield Image.frombuffer("RGBA", canvas.get_width_height(), bytes(canvas.buffer_rgba())).convert("RGB")
+        yield drawn(rules, recording, [one], [values], shown, title, DOTS).image()
 
 
 def write_clip(frames: Sequence[Image.Image], path: Path, ending: str, milliseconds: float) -> None:

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import product
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -18,18 +17,16 @@ from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.hud import Display, clock, icons
 from voskar.core.views.scene import Scene, SceneActor
-from voskar.drawing.boxes import draw_box, draw_touch, name_box, overlaps, touch_times
+from voskar.drawing.boxes import draw_touch, fill_box, name_box, outline_box, overlaps, touch_times
+from voskar.drawing.canvas import Canvas, Panel
 from voskar.drawing.labels import Labels
 from voskar.drawing.legend import ROW, draw_legend, rows_of, samples
-from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MUZZLE, PAPER, mark, save
-
-if TYPE_CHECKING:
-    from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MARKED, MUZZLE, PAPER, SOLID, mark
 
 LABELLED = 26  # boxes up to which each is named beside it
-TITLE, LEFT, RIGHT, GAP, TICKS = 0.42, 0.5, 0.15, 0.45, 0.3
-"""Inches: above all, beside all, between two panels, for the numbers below one."""
+BEHIND = ("body", "hurtbox", "hitbox")  # what is drawn over by the next
+WIDE, TITLE, LEFT, RIGHT, GAP, TICKS = 12.8, 0.42, 0.5, 0.15, 0.45, 0.3
+"""Inches: of a picture, above all, beside all, between two panels, for the numbers below one."""
 
 
 @dataclass(frozen=True)
@@ -71,11 +68,14 @@ def draw_frames(
     title: str,
 ) -> None:
     """Draws one scene, or several as a strip, each with its heads-up values, into a file: "png" or "svg"."""
-    figure = figure_of(rules, recording, scenes, displays, view_bounds(view, rules, scenes), title)
-    save(figure, path, ending)
+    vector = path if ending == "svg" else None
+    canvas = drawn(rules, recording, scenes, displays, view_bounds(view, rules, scenes), title, vector=vector)
+    if vector is None:
+        canvas.save(path)
+    canvas.close()
 
 
-def figure_of(
+def drawn(
     rules: Rules,
     recording: Recording,
     scenes: Sequence[Scene],
@@ -83,77 +83,81 @@ def figure_of(
     shown: Bounds,
     title: str,
     dots: int = 100,
-) -> Figure:
-    """The picture of one scene or several, of a part of the world, at so many dots an inch.
-
-    Its margins are told, not found out: laying out a figure by what it holds takes longer than to draw it.
-    """
-    from matplotlib.figure import Figure  # about half a second: only a drawing pays for it
-
+    vector: Path | None = None,
+) -> Canvas:
+    """The picture of one scene or several, of a part of the world, at so many dots an inch."""
     wide, high = shown[2] - shown[0], shown[3] - shown[1]
     alone = len(scenes) == 1
     most = 1 if alone else 2 if len(scenes) < 5 and wide > 1.6 * high else 3 if len(scenes) <= 12 else 4
     columns = min(len(scenes), most)
     rows = math.ceil(len(scenes) / columns)
     told = [_display_lines(values, float(recording.rate)) for values in displays]
-    legend = rows_of(samples(scenes, shown), 12.8 - LEFT - RIGHT)
+    legend = rows_of(samples(scenes, shown), WIDE - LEFT - RIGHT)
     head = 0.32 if alone else 0.26 + 0.11 * max(max(map(len, told)) - 1, 0)  # inches above a panel
     below = 0.45 + ROW * len(legend)
-    panel = (12.8 - LEFT - RIGHT - GAP * (columns - 1)) / columns
-    fits = rows * (panel * high / wide + head + TICKS) - TICKS + TITLE + below
+    across = (WIDE - LEFT - RIGHT - GAP * (columns - 1)) / columns
+    fits = rows * (across * high / wide + head + TICKS) - TICKS + TITLE + below
     height = min(max(fits, 4.0), 24.0)
-    figure = Figure(figsize=(12.8, height), dpi=dots, facecolor=PAPER)
     deep = (height - TITLE - below - rows * head - (rows - 1) * TICKS) / rows
-    grid = {"wspace": GAP / panel, "hspace": (head + TICKS) / deep, "left": LEFT / 12.8, "right": 1 - RIGHT / 12.8}
-    grid |= {"top": 1 - (TITLE + head) / height, "bottom": below / height}
-    axes = figure.subplots(rows, columns, squeeze=False, gridspec_kw=grid).ravel()
-    for ax, one, lines in zip(axes, scenes, told, strict=False):
-        _scene(ax, one, rules, recording, shown, alone=alone)
-        if lines:
-            text = ("   " if alone else "\n").join(lines)
-            ax.set_title(text, loc="right", fontsize=9 if alone else 6.5, color=INK, y=1.0)
-    for ax in axes[len(scenes) :]:
-        ax.set_axis_off()
+    canvas = Canvas(WIDE, height, dots, vector)
+    for number, (one, lines) in enumerate(zip(scenes, told, strict=True)):
+        x = LEFT + (number % columns) * (across + GAP)
+        y = height - TITLE - (number // columns) * (head + deep + TICKS) - head
+        cell = x * canvas.inch, (y - deep) * canvas.inch, (x + across) * canvas.inch, y * canvas.inch
+        _scene(Panel(canvas, cell, shown, down=rules.space.up == "-y"), one, lines, rules, recording, alone=alone)
     title = f" · {recording.title}" * bool(recording.title) + f" · {title}"
     first, last = scenes[0].frame, scenes[-1].frame
     frames = f"frame {first}" if alone else f"frames {first} to {last}"
     if len(scenes) < last - first + 1:
         frames += f", {len(scenes)} of {last - first + 1}"
-    figure.suptitle(
-        f"{frames}{title}", x=0.01, y=1 - 0.1 / height, ha="left", va="top", color=INK, fontsize=13, fontweight="bold"
-    )
-    draw_legend(figure, legend, LEFT)
-    return figure
+    place = (0.01 * canvas.wide, canvas.high - 0.1 * canvas.inch)
+    canvas.text(frames + title, place, 13, INK, bold=True, along="top")
+    draw_legend(canvas, legend, LEFT)
+    return canvas
 
 
-def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Bounds, *, alone: bool) -> None:
-    ax.set_facecolor(PAPER)
-    ax.set_aspect("equal")
-    ax.set_xlim(shown[0], shown[2])
-    ax.set_ylim(*((shown[3], shown[1]) if rules.space.up == "-y" else (shown[1], shown[3])))
-    _grid(ax, shown, 9 if alone else 7)
-    for spine in ax.spines.values():
-        spine.set_color(GRID)
+def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recording: Recording, *, alone: bool) -> None:
+    """One panel: what is further behind is drawn first."""
+    canvas, shown = panel.canvas, panel.shown
+    x0, _, x1, y1 = panel.bounds
+    _grid(panel, 9 if alone else 7)
     seconds = (one.frame - recording.first) / float(recording.rate)
-    ax.set_title(f"{one.frame}  ({seconds:.3f} s)", loc="left", fontsize=10, color=INK, y=1.0)
+    above = y1 + 6 * canvas.dot
+    canvas.text(f"{one.frame}  ({seconds:.3f} s)", (x0, above), 10, INK, along="bottom")
+    text, size = ("   " if alone else "\n").join(told), 9 if alone else 6.5
+    if told:
+        canvas.text(text, (x1, above), size, INK, across="right", along="bottom")
+    canvas.clip = panel.bounds
     if rules.space.bounds:
-        x0, y0, x1, y1 = rules.space.bounds
-        ax.plot([x0, x1, x1, x0, x0], [y0, y0, y1, y1, y0], color=INK, linewidth=1.0, dashes=(8, 3, 1, 3), zorder=1)
+        left, low, right, high = rules.space.bounds
+        edge = panel.dots([(left, low), (right, low), (right, high), (left, high), (left, low)])
+        canvas.lines([edge], INK, 1.0, (0, (8, 3, 1, 3)))
+    for ring in one.solids:
+        canvas.area(panel.dots(ring), fill=SOLID.fill, line=SOLID.line, width=SOLID.width, hatch=SOLID.hatch)
+    span = shown[2] - shown[0]
+    actors = [actor for actor in one.actors if overlaps((actor.x, actor.y, actor.x, actor.y), shown)]
+    for actor in actors:
+        for trail in _unjumped(actor.trail, span):
+            places = panel.dots(trail)
+            canvas.lines([places], FAINT, 0.9, alpha=0.7)
+            for x, y in places.tolist():
+                canvas.mark((x, y), "o", 1.25, FAINT, FAINT, 0.5)
     touching = {(c.striker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
     visible = [box for box in one.boxes if overlaps(box.bounds, shown)]
     times = touch_times(one)
+    for role in BEHIND:
+        own = [box for box in visible if box.role == role]
+        for box in own:
+            fill_box(panel, box)
+        for box in own:
+            outline_box(panel, box, strong=(box.actor, box.name) in touching)
     for box in visible:
         if box.way and (box.actor, box.name) in times:
-            draw_touch(ax, box, times[box.actor, box.name])
-        draw_box(ax, box, strong=(box.actor, box.name) in touching)
-    span = shown[2] - shown[0]
-    for ring in one.solids:
-        ax.fill(*ring.T, facecolor=GRID, edgecolor=FAINT, hatch="..", linewidth=1.0, zorder=1.5)
-    _shots(ax, one, shown, span)
-    actors = [actor for actor in one.actors if overlaps((actor.x, actor.y, actor.x, actor.y), shown)]
+            draw_touch(panel, box, times[box.actor, box.name])
+    _shots(panel, one, span)
     for actor in actors:
-        _stand(ax, actor, one, span)
-    labels = Labels(ax, shown)
+        _stand(panel, actor, one)
+    labels = Labels(panel)
     _contacts(labels, one, alone=alone)
     _claims(labels, one, recording, alone=alone)
     _names(labels, one, actors, alone=alone)
@@ -166,6 +170,7 @@ def _scene(ax: Axes, one: Scene, rules: Rules, recording: Recording, shown: Boun
         labels.keep_free((actor.x, actor.y), 5)
     for box in visible if len(visible) <= LABELLED else ():
         name_box(labels, box, 8 if alone else 6.5)
+    canvas.clip = None
 
 
 def _is_named(actor: SceneActor, one: Scene) -> bool:
@@ -173,17 +178,14 @@ def _is_named(actor: SceneActor, one: Scene) -> bool:
     return not actor.driven or any(box.actor == actor.id for box in one.boxes)
 
 
-def _stand(ax: Axes, actor: SceneActor, one: Scene, span: float) -> None:
-    """Where an actor is, was, and looks."""
-    for trail in _unjumped(actor.trail, span):
-        ax.plot(*trail.T, color=FAINT, linewidth=0.9, marker=".", markersize=2.5, alpha=0.7, zorder=2)
-    size = 5 if actor.driven else 9
-    ax.plot(actor.x, actor.y, marker="+", color=INK, markersize=size, markeredgewidth=1.2, zorder=6)
+def _stand(panel: Panel, actor: SceneActor, one: Scene) -> None:
+    """Where an actor is, and where it looks."""
+    canvas, (x, y) = panel.canvas, panel.dot(actor.x, actor.y)
+    canvas.mark((x, y), "+", 5 if actor.driven else 9, INK, width=1.2)
     if _is_named(actor, one):
-        reach, way = span * 0.018, math.radians(actor.heading)
-        tip = (actor.x + reach * math.cos(way), actor.y + reach * math.sin(way))
-        arrow = {"arrowstyle": "-|>", "color": INK, "linewidth": 1.1, "shrinkA": 0, "shrinkB": 0}
-        ax.annotate("", xy=tip, xytext=(actor.x, actor.y), arrowprops=arrow, zorder=6)
+        reach, way = 0.018 * (panel.bounds[2] - panel.bounds[0]), math.radians(actor.heading)
+        up = -1 if panel.down else 1
+        canvas.arrow((x, y), (x + reach * math.cos(way), y + up * reach * math.sin(way)), INK, 1.1)
 
 
 def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
@@ -196,13 +198,14 @@ def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: b
         between = "\n" if alone else " · "
         clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip else ""
         below = (0, -26 if clip and alone else -19 if alone else -13)
-        foot = _foot(actor, one, labels.ax.yaxis_inverted())
+        foot = _foot(actor, one, labels.panel.down)
         labels.put(name + clip, foot, below, size, INK, bold=not actor.driven, spare=actor.driven)
 
 
 def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
     """What touches, and what came of it."""
-    span, placed = labels.shown[2] - labels.shown[0], list[tuple[float, float]]()
+    panel, placed = labels.panel, list[tuple[float, float]]()
+    span = panel.shown[2] - panel.shown[0]
     for contact in one.contacts:
         if contact.x is None or contact.y is None:
             continue
@@ -214,46 +217,41 @@ def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
         same = sum(math.dist(at, other) < span * 0.015 for other in placed)
         placed.append(at)
         at = (at[0] - same * span * 0.014, at[1])  # marks of one place stand side by side
-        labels.ax.plot(
-            *at, marker=mark(contact.outcome), markersize=15 if full else 9, zorder=8, linestyle="none",
-            markerfacecolor=INK if full else "none", markeredgecolor=INK, markeredgewidth=1.5,
-        )  # fmt: skip
+        size, fill = (15, INK) if full else (9, None)
+        panel.canvas.mark(panel.dot(*at), mark(contact.outcome), size, INK, fill, MARKED)
         labels.keep_free(at, 6)
     for contact, at in zip((one for one in one.contacts if None not in (one.x, one.y)), placed, strict=True):
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}" if alone else contact.outcome or ""
         labels.put_beside(text, at, 9 if alone else 7)
 
 
-def _grid(ax: Axes, shown: Bounds, size: float) -> None:
-    """Lines and numbers at round places. The axes' own, with their many parts, took a third of a frame's time."""
-    from matplotlib.collections import LineCollection
-    from matplotlib.ticker import MaxNLocator
-    from matplotlib.transforms import ScaledTranslation
+def _grid(panel: Panel, size: float) -> None:
+    """Lines and numbers at round places."""
+    canvas, (x0, y0, x1, y1) = panel.canvas, panel.bounds
+    most = [max(2, min(9, int(length / canvas.inch / 0.045 / size))) for length in (x1 - x0, y1 - y0)]
+    left, low, right, high = panel.shown
+    xs, ys = round_places(left, right, most[0]), round_places(low, high, most[1])
+    across, along = [panel.dot(x, low)[0] for x in xs], [panel.dot(left, y)[1] for y in ys]
+    edge = [[(x0, y0), (x1, y0), (x1, y1), (x0, y1), (x0, y0)]]
+    lines = [[(x, y0), (x, y1)] for x in across] + [[(x0, y), (x1, y)] for y in along]
+    canvas.lines(lines + edge, GRID, 0.8)
+    for x, place in zip(xs, across, strict=True):
+        canvas.text(f"{x + 0.0:.10g}", (place, y0 - 5 * canvas.dot), size, FAINT, across="middle", along="top")
+    for y, place in zip(ys, along, strict=True):
+        canvas.text(f"{y + 0.0:.10g}", (x0 - 5 * canvas.dot, place), size, FAINT, across="right")
 
-    x0, y0, x1, y1 = shown
-    inch = ax.figure.dpi
-    most = [max(2, min(9, int(length / inch / 0.045 / size))) for length in (ax.bbox.width, ax.bbox.height)]
-    xs, ys = (
-        [at for at in MaxNLocator(count, steps=(1, 2, 2.5, 5, 10)).tick_values(low, high) if low <= at <= high]
-        for count, low, high in zip(most, (x0, y0), (x1, y1), strict=True)
-    )
-    lines = [[(x, y0), (x, y1)] for x in xs] + [[(x0, y), (x1, y)] for y in ys]
-    ax.add_collection(LineCollection(lines, colors=GRID, linewidths=0.8, zorder=0.5), autolim=False)
-    ax.xaxis.set_visible(False)
-    ax.yaxis.set_visible(False)
-    look: dict[str, Any] = {"color": FAINT, "fontsize": size}
-    scale = ax.figure.dpi_scale_trans
-    below = ax.get_xaxis_transform() + ScaledTranslation(0, -5 / 72, scale)
-    beside = ax.get_yaxis_transform() + ScaledTranslation(-5 / 72, 0, scale)
-    for x in xs:
-        ax.text(x, 0, f"{x + 0.0:.10g}", transform=below, ha="center", va="top", **look)
-    for y in ys:
-        ax.text(0, y, f"{y + 0.0:.10g}", transform=beside, ha="right", va="center", **look)
+
+def round_places(low: float, high: float, most: int) -> list[float]:
+    """So many round numbers at most from the one to the other, evenly apart."""
+    least = (high - low) / most
+    unit = 10.0 ** math.floor(math.log10(least))
+    step = next(unit * one for one in (1, 2, 2.5, 5, 10) if unit * one >= least * (1 - 1e-9))
+    return [round(number * step, 10) for number in range(math.ceil(low / step), math.floor(high / step) + 1)]
 
 
 def _claims(labels: Labels, one: Scene, recording: Recording, *, alone: bool) -> None:
     """What the game claims in the frame, and what it does not, as flags above whom it is about."""
-    up = -1 if labels.ax.yaxis_inverted() else 1
+    up = -1 if labels.panel.down else 1
     odd = [(event.detail, event.striker, event.target or event.id) for event in one.adopted]
     told: list[tuple[str | None, str]] = []
     landed = Counter((event.striker, event.target) for event in one.contacts if event.outcome == "landed")
@@ -302,23 +300,19 @@ def _unjumped(trail: Floats, span: float) -> list[Floats]:
     return [piece for piece in np.split(trail, leaps) if len(piece) > 1]
 
 
-def _shots(ax: Axes, one: Scene, shown: Bounds, span: float) -> None:
+def _shots(panel: Panel, one: Scene, span: float) -> None:
     """Muzzles with their aims, and where children and effects came up; those of this very frame stronger."""
     for shot in one.shots:
-        if not overlaps((shot.x, shot.y, shot.x, shot.y), shown):
+        if not overlaps((shot.x, shot.y, shot.x, shot.y), panel.shown):
             continue
         now = shot.frame == one.frame
         if shot.fired:
             way = math.radians(shot.angle)
             reach = span * (0.05 if now else 0.03)
             tip = (shot.x + reach * math.cos(way), shot.y + reach * math.sin(way))
-            ax.plot(
-                [shot.x, tip[0]], [shot.y, tip[1]], color=MUZZLE, linewidth=1.6 if now else 0.8, dashes=(3, 2), zorder=5
-            )
-        ax.plot(
-            shot.x, shot.y, marker="D" if shot.fired else "h", markersize=7 if now else 4, color=MUZZLE, zorder=5,
-            markerfacecolor=MUZZLE if now else PAPER, linestyle="none",
-        )  # fmt: skip
+            panel.canvas.lines([panel.dots([(shot.x, shot.y), tip])], MUZZLE, 1.6 if now else 0.8, (0, (3, 2)))
+        sign, fill = "D" if shot.fired else "h", MUZZLE if now else PAPER
+        panel.canvas.mark(panel.dot(shot.x, shot.y), sign, 7 if now else 4, MUZZLE, fill)
 
 
 def _foot(actor: SceneActor, one: Scene, inverted: bool) -> tuple[float, float]:

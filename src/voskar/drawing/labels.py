@@ -2,40 +2,30 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from voskar.core.posing import Bounds
 from voskar.drawing.style import FAINT, INK, PAPER
 
 if TYPE_CHECKING:
-    from matplotlib.axes import Axes
+    from voskar.drawing.canvas import Panel, Point
 
-Point = tuple[float, float]
-
-STEP, STEPS = 8.0, 9
-"""Points from one place that is tried to the next, and how many are tried at most on either side."""
-LETTER, LINE = 0.6, 1.3
-"""Width and height of a letter as shares of its size: known well enough, and measuring it costs as much as drawing."""
+STEP, STEPS, FEW = 8.0, 9, 5
+"""Points from one place that is tried to the next, and how many are tried on either side, for one that is spare few."""
+PAD = 2.0
+"""Points about a label."""
 
 
 class Labels:
-    """Puts labels into a panel that shows a part of the world. What is put first has the better place."""
+    """Puts labels into a panel. What is put first has the better place."""
 
-    def __init__(self, ax: Axes, shown: Bounds) -> None:
-        self.ax, self.shown = ax, shown
-        dots = min(ax.bbox.width / (shown[2] - shown[0]), ax.bbox.height / (shown[3] - shown[1]))
-        self.scale = dots * 72 / ax.figure.dpi
+    def __init__(self, panel: Panel) -> None:
+        self.panel, self.dot = panel, panel.canvas.dot
         self.taken: list[Bounds] = []
 
-    def _place(self, at: Point) -> Point:
-        """A place in the world in points from the lower left corner."""
-        x0, y0, _, y1 = self.shown
-        up = y1 - at[1] if self.ax.yaxis_inverted() else at[1] - y0
-        return (at[0] - x0) * self.scale, up * self.scale
-
     def keep_free(self, at: Point, reach: float) -> None:
-        """Nothing is put so near to a place: points on each side."""
-        x, y = self._place(at)
+        """Nothing is put so near to a place in the world: points on each side."""
+        (x, y), reach = self.panel.dot(*at), reach * self.dot
         self.taken.append((x - reach, y - reach, x + reach, y + reach))
 
     def put(
@@ -44,38 +34,36 @@ class Labels:
     ) -> None:  # fmt: skip
         """A label that is wanted `shift` points beside a place in the world; one that is `spare` is left out where
         there is no room near. A boxed one begins or ends at its place, others have it in their middle."""
-        lines = text.split("\n")
-        wide = max(map(len, lines)) * size * LETTER * (1.12 if bold else 1.0) + 4
-        high = len(lines) * size * LINE + 2
-        x, y = self._place(at)
-        left = x + shift[0] - (0 if boxed and shift[0] > 0 else wide if boxed else wide / 2)
-        most = (self.shown[2] - self.shown[0]) * self.scale - wide
-        aside = min(max(left, 0), max(most, 0)) - left  # a label at the edge does not leave its panel
-        way = 1 if shift[1] > 0 else -1
-        places = [0.0, *(sign * way * STEP * step for step in range(1, 5 if spare else STEPS) for sign in (1, -1))]
-        lift = next((one for one in places if self._is_free(left + aside, y + shift[1] + one, wide, high)), None)
+        canvas, pad = self.panel.canvas, PAD * self.dot
+        x, y = self.panel.dot(*at)
+        x0, y0, x1, y1 = self.panel.bounds
+        if not (x0 <= x <= x1 and y0 <= y <= y1):
+            return
+        wide, high = (one + 2 * pad for one in canvas.measure(text, size, bold=bold))
+        left = x + shift[0] * self.dot - (0 if boxed and shift[0] > 0 else wide if boxed else wide / 2)
+        left = min(max(left, x0), max(x1 - wide, x0))  # a label at the edge does not leave its panel
+        middle, way = y + shift[1] * self.dot, STEP * self.dot * (1 if shift[1] > 0 else -1)
+        lifts = [0.0, *(sign * way * step for step in range(1, FEW if spare else STEPS) for sign in (1, -1))]
+        lift = next((one for one in lifts if self._is_free(left, middle + one - high / 2, wide, high)), None)
         if lift is None and spare:
             return
-        lift = lift or 0.0
-        low = y + shift[1] + lift - high / 2
-        self.taken.append((left + aside, low, left + aside + wide, low + high))
-        edge = INK if boxed else "none"
-        frame = {"boxstyle": "round,pad=0.2", "facecolor": PAPER, "edgecolor": edge, "alpha": 0.85, "linewidth": 0.8}
-        weight, side = "bold" if bold else "normal", ("left" if shift[0] > 0 else "right") if boxed else "center"
-        leader: dict[str, Any] = {"arrowstyle": "-", "color": FAINT, "linewidth": 0.7, "shrinkB": 2}
-        note = self.ax.annotate(
-            text, xy=at, xytext=(shift[0] + aside, shift[1] + lift), textcoords="offset points", annotation_clip=True,
-            bbox=frame, arrowprops=leader if abs(lift) > 2 * STEP else None,
-        )  # fmt: skip
-        note.set(fontsize=size, color=colour, zorder=9, fontweight=weight, ha=side, va="center")
+        low = middle + (lift or 0.0) - high / 2
+        self.taken.append((left, low, left + wide, low + high))
+        if abs(lift or 0.0) > 2 * STEP * self.dot:  # far enough to be taken for another's
+            canvas.lines([[(x, y), (min(max(x, left), left + wide), low if low > y else low + high)]], FAINT, 0.7)
+        ring = [(left, low), (left + wide, low), (left + wide, low + high), (left, low + high)]
+        canvas.area(ring, fill=PAPER, line=INK if boxed else PAPER, width=0.8 if boxed else 0.0, alpha=0.85)
+        canvas.text(text, (left + wide / 2, low + high / 2), size, colour, bold=bold, across="middle")
 
     def put_beside(self, text: str, at: Point, size: float) -> None:
         """A boxed label beside a place, on the side where there is room for it."""
-        x, _ = self._place(at)
-        reach = 30 + LETTER * 1.12 * size * len(text)
-        room = (self.shown[2] - self.shown[0]) * self.scale - x
-        self.put(text, at, (30 if room > reach or room > x else -30, 14), size, INK, bold=True, boxed=True)
+        reach = 30 * self.dot + self.panel.canvas.measure(text, size, bold=True)[0]
+        x = self.panel.dot(*at)[0]
+        left, right = x - self.panel.bounds[0], self.panel.bounds[2] - x
+        self.put(text, at, (30 if right > reach or right > left else -30, 14), size, INK, bold=True, boxed=True)
 
-    def _is_free(self, left: float, middle: float, wide: float, high: float) -> bool:
-        low, right, top = middle - high / 2, left + wide, middle + high / 2
+    def _is_free(self, left: float, low: float, wide: float, high: float) -> bool:
+        right, top = left + wide, low + high
+        if low < self.panel.bounds[1] or top > self.panel.bounds[3]:
+            return False
         return not any(left < x1 and x0 < right and low < y1 and y0 < top for x0, y0, x1, y1 in self.taken)

@@ -3,67 +3,61 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import NamedTuple
 
 from voskar.core.posing import Bounds
 from voskar.core.rules.shapes import Floats
 from voskar.core.views.scene import Scene
 from voskar.drawing.boxes import overlaps, touch_times
-from voskar.drawing.style import FAINT, GRID, INK, MUZZLE, ROLES, mark
+from voskar.drawing.canvas import Canvas
+from voskar.drawing.style import FAINT, INK, MARKED, MUZZLE, ROLES, SOLID, TOUCHING, Dashes, Look, mark
 
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
-SAMPLE, LETTER, ROW = 0.25, 0.075, 0.24
-"""Inches: a sample's width, a letter's, and from row to row."""
+SAMPLE, APART, LETTER, ROW = 0.25, 0.3, 0.075, 0.24
+"""Inches: a sample's width, what is free about its label, a letter of it, and from row to row."""
+SIZE = 9
+"""Points of a label."""
 
 
 class Sample(NamedTuple):
-    """A look and what it means: of an area, or of a mark with a line or without."""
+    """A look and what it means: an area of a role's look, or a mark, or a line, or a mark on a line."""
 
     label: str
-    area: bool
-    look: dict[str, Any]
+    area: Look | None = None
+    sign: str = ""
+    colour: str = INK
+    fill: str | None = None
+    size: float = 8
+    line: tuple[float, Dashes] | None = None
 
 
 def samples(scenes: Sequence[Scene], shown: Bounds) -> list[Sample]:
     """What the legend explains: what there is to be seen."""
     roles = {box.role for one in scenes for box in one.boxes}
-
-    def sign(label: str, marker: str, **look: Any) -> Sample:
-        return Sample(label, False, {"marker": marker, "color": INK, "linestyle": "none"} | look)
-
-    found = [
-        Sample(role, True, {"fc": look.fill, "ec": look.line, "hatch": look.hatch or None, "ls": look.dashes})
-        for role, look in ROLES.items()
-        if role in roles
-    ]
+    found = [Sample(role, look) for role, look in ROLES.items() if role in roles]
     for outcome in sorted({contact.outcome or "" for one in scenes for contact in one.contacts}):
-        fill = INK if outcome == "landed" else "none"
-        found.append(sign(outcome, mark(outcome), markerfacecolor=fill, markersize=9))
-    found.append(sign("position, arrow: facing", "+", markersize=8))
+        found.append(Sample(outcome, sign=mark(outcome), fill=INK if outcome == "landed" else None, size=9))
+    found.append(Sample("position, arrow: facing", sign="+"))
     if any(box.way and (box.actor, box.name) in touch_times(one) for one in scenes for box in one.boxes):
-        look = {"color": ROLES["hitbox"].line, "linestyle": (0, (1, 1)), "linewidth": 1.9}
-        found.append(Sample("swept, at the touch", False, look))
+        found.append(Sample("swept, at the touch", colour=ROLES["hitbox"].line, line=(1.9, TOUCHING)))
     shots = [shot for one in scenes for shot in one.shots]
-    for fired, marker, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
+    for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
         if any(shot.fired == fired for shot in shots):
-            found.append(sign(label, marker, color=MUZZLE, markersize=6))
+            found.append(Sample(label, sign=sign, colour=MUZZLE, fill=MUZZLE, size=6))
     if any(overlaps(_bounds(ring), shown) for one in scenes for ring in one.solids):
-        found.append(Sample("solid", True, {"fc": GRID, "ec": FAINT, "hatch": ".."}))
+        found.append(Sample("solid", SOLID))
     if any(len(actor.trail) > 1 for one in scenes for actor in one.actors):
-        found.append(sign("frames before", ".", color=FAINT, linestyle="solid", linewidth=0.9))
+        found.append(Sample("frames before", sign="o", colour=FAINT, fill=FAINT, size=2.5, line=(0.9, "solid")))
     return found
 
 
-def rows_of(told: Sequence[Sample], width: float) -> list[list[tuple[float, Sample]]]:
-    """The legend's samples in rows, each with where it begins, in inches. How long a label is, is not measured but
-    known well enough: to lay out a legend of Matplotlib's takes as long as to draw four boxes."""
+def rows_of(told: Sequence[Sample], wide: float) -> list[list[tuple[float, Sample]]]:
+    """The samples in rows of so many inches, each with where it begins. How long a label is, is known well enough: how
+    large a page is that could measure it depends on the rows."""
     rows: list[list[tuple[float, Sample]]] = [[]]
     at = 0.0
     for one in told:
-        needed = SAMPLE + 0.3 + LETTER * len(one.label)
-        if at + needed > width and rows[-1]:
+        needed = SAMPLE + APART + LETTER * len(one.label)
+        if at + needed > wide and rows[-1]:
             rows.append([])
             at = 0.0
         rows[-1].append((at, one))
@@ -71,23 +65,22 @@ def rows_of(told: Sequence[Sample], width: float) -> list[list[tuple[float, Samp
     return rows
 
 
-def draw_legend(figure: Figure, rows: Sequence[Sequence[tuple[float, Sample]]], left: float) -> None:
+def draw_legend(canvas: Canvas, rows: Sequence[Sequence[tuple[float, Sample]]], left: float) -> None:
     """Draws the rows below everything, so many inches from the left."""
-    from matplotlib.lines import Line2D
-    from matplotlib.patches import Rectangle
-
-    scale = figure.dpi_scale_trans
+    wide = SAMPLE * canvas.inch
     for number, row in enumerate(reversed(rows)):
-        y = 0.16 + ROW * number
-        for at, (label, area, look) in row:
-            x = left + at
-            if area:
-                figure.add_artist(Rectangle((x, y - 0.045), SAMPLE, 0.09, transform=scale, **look))
-            else:
-                xs = [x + SAMPLE / 2] if look["linestyle"] == "none" else [x, x + SAMPLE / 2, x + SAMPLE]
-                line = Line2D(xs, [y] * len(xs), transform=scale, markevery=[len(xs) // 2], **look)
-                figure.add_artist(line)
-            figure.text(x + SAMPLE + 0.08, y, label, transform=scale, va="center_baseline", color=INK, fontsize=9)
+        y = (0.16 + ROW * number) * canvas.inch
+        for at, one in row:
+            x = (left + at) * canvas.inch
+            if one.area is not None:
+                ring = [(x, y - 4), (x + wide, y - 4), (x + wide, y + 4), (x, y + 4)]
+                look = one.area
+                canvas.area(ring, fill=look.fill, line=look.line, width=1.0, dashes=look.dashes, hatch=look.hatch)
+            if one.line is not None:
+                canvas.lines([[(x, y), (x + wide, y)]], one.colour, *one.line)
+            if one.sign:
+                canvas.mark((x + wide / 2, y), one.sign, one.size, one.colour, one.fill, MARKED)
+            canvas.text(one.label, (x + wide + 6 * canvas.dot, y), SIZE, INK)
 
 
 def _bounds(ring: Floats) -> Bounds:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from voskar.core.judging.outcomes import MARKS
 
@@ -35,14 +35,25 @@ ROLES = {
 }
 
 
+SOLID = Look(FAINT, GRID, "..", "solid", 1.0)
+
+MARKED = 1.5
+"""Width of a mark's line."""
+
+TOUCHING: Dashes = (0, (1, 1))
+"""Of a swept box where it touches."""
+
+VECTOR: dict[str, Any] = {"Date": None}
+PICTURE = {"compress_level": 2}
+"""Of SVG and PNG: without a date the same one gives the same bytes; flat colours gain little by more compression."""
+
+
 def mark(outcome: str | None) -> str:
     """The mark of an outcome; only that of `landed` is filled."""
     return MARKS.get(outcome or "", "D")
 
 
 def save(figure: Figure, path: Path, ending: str) -> None:
-    """Writes a picture: "png" or "svg". Without a date the same one gives the same bytes."""
-    if ending == "svg":
-        figure.savefig(path, format=ending, metadata={"Date": None})
-    else:  # flat colours come out hardly larger, in half the time
-        figure.savefig(path, format=ending, pil_kwargs={"compress_level": 2})
+    """Writes a picture: "png" or "svg"."""
+    more = {"metadata": VECTOR} if ending == "svg" else {"pil_kwargs": PICTURE}
+    figure.savefig(path, format=ending, **more)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -70,12 +71,16 @@ def test_views_show_all_that_is_asked_for() -> None:
         assert (x1 - x0) / (y1 - y0) >= 1.64  # never taller than a picture is
 
 
+def length(lines: Sequence[Any]) -> float:
+    return sum(float(np.hypot(*np.diff(line, axis=0).T).sum()) for line in lines)
+
+
 def test_outline_of_parts_leaves_out_what_others_cover() -> None:
     left = np.array([[0, 0], [2, 0], [2, 2], [0, 2]], dtype=float)
-    whole = sum(float(np.hypot(*(line[1] - line[0]))) for line in outline([left, left + np.array((2, 0))]))
-    assert whole == pytest.approx(12)  # around 4 by 2: the side they share is inside
-    overlapping = sum(float(np.hypot(*(line[1] - line[0]))) for line in outline([left, left + np.array((1, 1))]))
-    assert overlapping == pytest.approx(12, abs=0.3)
+    whole, overlapping = (outline([left, left + np.array(by)]) for by in ((2, 0), (1, 1)))
+    assert length(whole) == pytest.approx(12)  # around 4 by 2: the side they share is inside
+    assert length(overlapping) == pytest.approx(12, abs=0.3)
+    assert (len(whole), len(overlapping)) == (6, 8)  # whole sides, so that dashes show
 
 
 def test_what_sticks_out_comes_in_again_where_edges_are_one() -> None:
