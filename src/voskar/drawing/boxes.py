@@ -40,10 +40,10 @@ def name_box(labels: Labels, box: SceneBox, size: float) -> None:
     """A box's name and layers, on the side where those of other roles are not."""
     x0, y0, x1, y1 = box.bounds
     layers = f" [{', '.join(box.layers)}]" if box.layers else ""
-    down = labels.panel.down
-    side = {"body": y1, "hurtbox": y0, "hitbox": y1}[box.role] if down else {"hurtbox": y1}.get(box.role, y0)
-    shift = 7 if box.role == "hurtbox" else -7
-    labels.put(f"{box.name}{layers}", ((x0 + x1) / 2, side), (0, shift), size, ROLES[box.role].line, spare=True)
+    low, high = (y1, y0) if labels.panel.down else (y0, y1)
+    side, other, shift = (high, low, 7) if box.role == "hurtbox" else (low, high, -7)
+    place, over = ((x0 + x1) / 2, side), ((x0 + x1) / 2, other)
+    labels.put(f"{box.name}{layers}", place, (0, shift), size, ROLES[box.role].line, spare=True, over=over)
 
 
 def touch_times(one: Scene) -> dict[tuple[str, str], float]:

@@ -30,10 +30,11 @@ class Labels:
 
     def put(
         self, text: str, at: Point, shift: Point, size: float, colour: str,
-        *, bold: bool = False, boxed: bool = False, spare: bool = False,
+        *, bold: bool = False, boxed: bool = False, spare: bool = False, over: Point | None = None,
     ) -> None:  # fmt: skip
-        """A label that is wanted `shift` points beside a place in the world; one that is `spare` is left out where
-        there is no room near. A boxed one begins or ends at its place, others have it in their middle."""
+        """A label that is wanted `shift` points beside a place in the world, or as far on the other side of the place
+        `over`; one that is `spare` is left out where there is no room near. A boxed one begins or ends at its place,
+        others have it in their middle."""
         canvas, pad = self.panel.canvas, PAD * self.dot
         x, y = self.panel.dot(*at)
         x0, y0, x1, y1 = self.panel.bounds
@@ -42,14 +43,16 @@ class Labels:
         wide, high = (one + 2 * pad for one in canvas.measure(text, size, bold=bold))
         left = x + shift[0] * self.dot - (0 if boxed and shift[0] > 0 else wide if boxed else wide / 2)
         left = min(max(left, x0), max(x1 - wide, x0))  # a label at the edge does not leave its panel
-        middle, way = y + shift[1] * self.dot, STEP * self.dot * (1 if shift[1] > 0 else -1)
-        lifts = [0.0, *(sign * way * step for step in range(1, FEW if spare else STEPS) for sign in (1, -1))]
-        lift = next((one for one in lifts if self._is_free(left, middle + one - high / 2, wide, high)), None)
-        if lift is None and spare:
+        wanted, way = y + shift[1] * self.dot - high / 2, STEP * self.dot * (1 if shift[1] > 0 else -1)
+        lows = [wanted + sign * way * step for step in range(1, FEW if spare else STEPS) for sign in (1, -1)]
+        if over is not None:
+            lows.insert(0, self.panel.dot(*over)[1] - shift[1] * self.dot - high / 2)
+        free = next((one for one in (wanted, *lows) if self._is_free(left, one, wide, high)), None)
+        if free is None and spare:
             return
-        low = middle + (lift or 0.0) - high / 2
+        low = wanted if free is None else free
         self.taken.append((left, low, left + wide, low + high))
-        if abs(lift or 0.0) > 2 * STEP * self.dot:  # far enough to be taken for another's
+        if abs(low - wanted) > 2 * abs(way) and (not lows or low != lows[0]):  # it might be taken for another's
             canvas.lines([[(x, y), (min(max(x, left), left + wide), low if low > y else low + high)]], FAINT, 0.7)
         ring = [(left, low), (left + wide, low), (left + wide, low + high), (left, low + high)]
         canvas.area(ring, fill=PAPER, line=INK if boxed else PAPER, width=0.8 if boxed else 0.0, alpha=0.85)
