@@ -211,9 +211,9 @@ def _counted(column: Any) -> Ints:
 
 
 def _finite(column: Any) -> Floats:
-    """Numbers; NaN where not told."""
+    """Numbers; NaN where not told, which may stand in a table as well."""
     found: Floats = _whole(column)
-    if np.count_nonzero(np.isfinite(found)) != len(found) - column.null_count:
+    if np.isinf(found).any():
         raise _UnlikeError
     return found
 
@@ -225,7 +225,10 @@ def _number(name: str, column: Any) -> Any:
     if name in COUNTS:
         return _counted(column)
     if name in FLOATS:
-        return _finite(column if math.isnan(_DEFAULTS[name]) else column.fill_null(_DEFAULTS[name]))
+        found, default = _finite(column), _DEFAULTS[name]
+        if name in NEEDED and np.isnan(found).any():
+            raise _UnlikeError
+        return found if math.isnan(default) else np.where(np.isnan(found), default, found)
     if name in ANSWERS:
         column = column.cast(pyarrow.int64())
     return _whole(column.fill_null(_SORTS[name](_DEFAULTS[name]).item()))
@@ -257,7 +260,7 @@ def _of_columns(
     """Raises _UnlikeError where a pose is not as its line has to be."""
     import pyarrow
 
-    if any(poses[name] is None or poses[name].null_count for name in NEEDED):
+    if any(poses[name] is None or poses[name].null_count for name in ("id", "kind")):
         raise _UnlikeError
     rows = len(poses["x"])
     (ids, id_names), (kinds, kind_names), (owners, owner_names) = (
@@ -276,9 +279,9 @@ def _of_columns(
     }
     push = [poses[axis] for axis in ("push_x", "push_y") if poses[axis] is not None]
     pushed = np.flatnonzero(sum(np.isfinite(_finite(one)) for one in push)).tolist()
-    if len(pushed) and (len(push) < 2 or any(one.take(pyarrow.array(pushed)).null_count for one in push)):
-        raise _UnlikeError
     pushes = [(row, [one[row].as_py() for one in push]) for row in pushed]
+    if any(len(one) < 2 or not all(part is not None and part == part for part in one) for _, one in pushes):
+        raise _UnlikeError
     boxed = [] if poses["boxes"] is None else np.flatnonzero(_whole(poses["boxes"].is_valid())).tolist()
     boxes = [(row, boxes_in(poses["boxes"][row].as_py())) for row in boxed]
     more = (inputs, claims, display, resets, boxes, pushes)
@@ -362,7 +365,6 @@ def _is_told(metadata: Any, name: str) -> bool:
 def _poses_column(table: Any, name: str) -> Any:
     """A column in its sort, None for one that was not read."""
     import pyarrow
-    import pyarrow.compute
 
     if name not in table.column_names:
         return None
@@ -371,7 +373,4 @@ def _poses_column(table: Any, name: str) -> Any:
         return column.unify_dictionaries().combine_chunks()
     if pyarrow.types.is_boolean(column.type) != pyarrow.types.is_boolean(sort):
         raise _UnlikeError  # which a cast would take for a number
-    column = column.cast(sort).combine_chunks()
-    if pyarrow.types.is_floating(column.type):
-        column = pyarrow.compute.if_else(pyarrow.compute.is_nan(column), None, column)  # not told, in a table
-    return column
+    return column.cast(sort).combine_chunks()

@@ -223,6 +223,8 @@ class ColumnBuilder:
         look(np.abs(columns["facing"]) != 1, "facing", "1 or -1")
         look((columns["scale"] < SMALLEST) | (columns["scale"] > LARGEST), "scale", f"{SMALLEST:g} to {LARGEST:g}")
         for field in NUMBERS:
+            if len(columns[field]) and columns[field].min() >= -LIMIT and columns[field].max() <= LIMIT:
+                continue  # and none is NaN
             far = np.abs(columns[field]) > LIMIT
             if field in NEEDED:
                 far |= np.isnan(columns[field])
@@ -233,7 +235,8 @@ class ColumnBuilder:
         look((columns["tick"] >= 0) & (columns["cell"] >= 0), "cell", "a `tick` or a `cell`, not both")
         lives = columns["lives"]
         look((lives < 0) | (lives != np.floor(lives)) & ~np.isnan(lives), "lives", "a whole number of 0 or more")
-        if (np.diff(actor)[np.diff(frame) == 0] <= 0).any():  # else they rise within a frame: none is there twice
+        falls = np.flatnonzero(actor[1:] <= actor[:-1])
+        if (frame[falls] == frame[falls + 1]).any():  # else they rise within a frame: none is there twice
             order = np.lexsort((actor, frame))
             actor, frame = actor[order], frame[order]
             twice = np.flatnonzero((actor[1:] == actor[:-1]) & (frame[1:] == frame[:-1]))
