@@ -39,21 +39,11 @@ def peak() -> float:
 
 def measure(rulebook: str, recording: str) -> dict[str, float]:
     """Seconds and megabytes for one recording, in this process."""
-    import msgspec
-
     from voskar.core.step import replay
-    from voskar.files.frames import FrameLine
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
 
     book = load_rulebook(rulebook)
-    told = Path(recording).read_bytes().splitlines()[1:]
-    decode = msgspec.json.Decoder(FrameLine).decode
-    start = time.perf_counter()
-    for line in told:
-        decode(line)
-    decoding = time.perf_counter() - start
-    del told
     base = peak()
     start = time.perf_counter()
     played = load_recording(recording, book)
@@ -76,13 +66,48 @@ def measure(rulebook: str, recording: str) -> dict[str, float]:
         "contacts": sum((event.until or event.frame) - event.frame + 1 for event in ledger.of("contact")),
         "events": len(ledger),
         "alive": lives / max(played.frames, 1),
-        "decode": decoding,
         "read": read,
         "replay": seconds,
         "columns_mb": columns / 2**20,
         "read_mb": read_peak,
         "peak_mb": peak(),
     }
+
+
+def readings(rulebook: str, recording: str, tables: str) -> dict[str, float]:
+    """Seconds that the JSON library takes to decode a recording by itself, letting each line go or keeping all, and
+    that reading it takes, from JSON Lines and from Parquet: the least of several rounds."""
+    import msgspec
+
+    from voskar.files.frames import FrameLine
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+
+    book, decoder = load_rulebook(rulebook), msgspec.json.Decoder(FrameLine)
+
+    def lines() -> None:
+        with Path(recording).open("rb") as file:
+            next(file)
+            for line in file:
+                decoder.decode(line)
+
+    def kept() -> None:
+        _, _, told = Path(recording).read_bytes().partition(b"\n")
+        decoder.decode_lines(told)
+
+    tasks: dict[str, Callable[[], object]] = {
+        "lines": lines,
+        "kept": kept,
+        "json": lambda: load_recording(recording, book),
+        "parquet": lambda: load_recording(tables, book),
+    }
+    found = dict.fromkeys(tasks, float("inf"))
+    for _ in range(7):
+        for name, task in tasks.items():
+            start = time.perf_counter()
+            task()
+            found[name] = min(found[name], time.perf_counter() - start)
+    return found
 
 
 def kernel_alone(rulebook: str, recording: str, dump: str) -> dict[str, float]:
@@ -193,8 +218,8 @@ def against_c(folder: Path) -> None:
 
 def scenes_table(folder: Path) -> None:
     """Everything from files to ledger, at a quarter, half and all of the frames."""
-    print("\n| scene | frames | contacts | decode s | read s | times | replay s | frames/s | columns MB | peak MB |")
-    print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
+    print("\n| scene | frames | contacts | read s | replay s | frames/s | columns MB | peak MB |")
+    print("|---|--:|--:|--:|--:|--:|--:|--:|")
     table = [
         ("duel", scenes.RULES, {}),
         ("skirmish", scenes.RULES, {}),
@@ -217,14 +242,34 @@ def scenes_table(folder: Path) -> None:
             rows.append(row)
             pace = row["frames"] / row["replay"]
             print(
-                f"| {name} | {row['frames']:,} | {row['contacts']:,} | {row['decode']:.2f} | {row['read']:.2f} "
-                f"| {row['read'] / row['decode']:.1f} | {row['replay']:.2f} | {pace:,.0f} "
+                f"| {name} | {row['frames']:,} | {row['contacts']:,} | {row['read']:.2f} "
+                f"| {row['replay']:.2f} | {pace:,.0f} "
                 f"| {row['columns_mb']:.0f} | {row['peak_mb']:.0f} |",
                 flush=True,
             )
         growth = {part: rows[-1][part] / rows[0][part] for part in ("read", "replay")}
         told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
-        print(f"| {name}: all to a quarter | 4.0 | {told} | | | | | | | |")
+        print(f"| {name}: all to a quarter | 4.0 | {told} | | | | | |")
+
+
+def reading_table(folder: Path) -> None:
+    """Reading beside what the JSON library takes alone."""
+    voskar = str(Path(sys.executable).with_name("voskar"))
+    print(
+        "\n| reading | MB | decoded by line s | at once s | JSON Lines s | times by line | Parquet s | times as fast |"
+    )
+    print("|---|--:|--:|--:|--:|--:|--:|--:|")
+    for scene, frames in (("duel", 108_000), ("skirmish", 36_000), ("crowd", 1_800)):
+        rules, recording = scenes.write(folder, scene, frames)
+        tables = folder / f"{scene}-tables"
+        subprocess.run([voskar, "convert", recording, tables], check=True, capture_output=True)
+        row = fresh("read", rules, recording, tables)
+        print(
+            f"| {scene} | {recording.stat().st_size / 2**20:.0f} | {row['lines']:.3f} | {row['kept']:.3f} "
+            f"| {row['json']:.3f} | {row['json'] / row['lines']:.1f} | {row['parquet']:.3f} "
+            f"| {row['json'] / row['parquet']:.1f} |",
+            flush=True,
+        )
 
 
 def whole_process(folder: Path) -> None:
@@ -331,7 +376,7 @@ def checks(folder: Path) -> None:
 
 def main() -> None:
     """Prints Markdown tables."""
-    tasks = {"replay": measure, "kernel": kernel_alone, "check": check_shots}
+    tasks = {"replay": measure, "kernel": kernel_alone, "check": check_shots, "read": readings}
     if sys.argv[1:2] and sys.argv[1] in tasks:
         print(json.dumps(tasks[sys.argv[1]](*sys.argv[2:])))  # type: ignore[operator]
         return
@@ -344,6 +389,7 @@ def main() -> None:
         if is_compiled():
             against_c(folder)
         scenes_table(folder)
+        reading_table(folder)
         checks(folder)
         whole_process(folder)
     suites()
