@@ -53,16 +53,20 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         click.echo(f"  the log: {one}")
     for one in found.unknown:
         click.echo(f"  not known: {one}")
-    book = load_rulebook(out)
+    book, late = load_rulebook(out), 0
     for name in recordings:
         played = load_recording(name, book)
-        told = []
+        told: list[str] = []
+        most = -1
         for lag in LAGS:
             verdict, _ = check(book.rules(played.rate), played, windows=parse_windows([f"0,{lag}"]), explains=False)
             told.append(f"{verdict.agreed} within {counted(lag, 'frame')}" if lag else f"{verdict.agreed}")
             spare = sum(one.sort == "unclaimed" for one in verdict.findings)
+            if verdict.agreed > most:
+                most, late = verdict.agreed, max(late, lag)
             if verdict.agreed == verdict.claims:
                 break
         agree = ", ".join(told)
         click.echo(f"{name}: of {counted(verdict.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
-    click.echo(f"next: voskar check {out} {recordings[0]}")
+    within = f" --within 0,{late}" if late else ""
+    click.echo(f"next: voskar check {out} {recordings[0]}{within}")
