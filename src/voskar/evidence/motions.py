@@ -120,24 +120,22 @@ def _path(held: Held, name: str, kind: Kind, rows: np.ndarray, source: Spawn | N
     vx, vy = start
     x, y = float(poses.x[rows[0]]), float(poses.y[rows[0]])
     slack = math.hypot(ax, ay) * dt * dt
-    bounds = held.rules.space.bounds
+    keep = max(0.0, 1.0 - motion.drag * dt)
+    bounds = held.rules.space.bounds if motion.at_edge != "none" else None
+    stopped = motion.on_solid != "pass" and bool(held.rules.space.solids)
     later = rows[1:]
     columns = (poses.frame[later], poses.x[later], poses.y[later], poses.hidden[later])
     shown = zip(*(column.tolist() for column in columns), strict=True)
     for count, (frame, shown_x, shown_y, hidden) in enumerate(shown, 1):
         if frame != first + count or frame >= stop or hidden:
             return
-        keep = max(0.0, 1.0 - motion.drag * dt)
         vx, vy = (vx + ax * dt) * keep, (vy + ay * dt) * keep
-        speed = math.hypot(vx, vy)
-        if motion.max_speed is not None and speed > motion.max_speed:
+        if motion.max_speed is not None and (speed := math.hypot(vx, vy)) > motion.max_speed:
             vx, vy = vx / speed * motion.max_speed, vy / speed * motion.max_speed
         x, y = x + vx * dt, y + vy * dt
-        reach = math.hypot(vx, vy) * dt + held.tolerance
-        if motion.on_solid != "pass" and near_solid(held, kind, (x, y), reach):
+        if stopped and near_solid(held, kind, (x, y), math.hypot(vx, vy) * dt + held.tolerance):
             return
-        beyond = bounds is not None and min(x - bounds[0], y - bounds[1], bounds[2] - x, bounds[3] - y) < 0
-        if beyond and motion.at_edge != "none":
+        if bounds is not None and min(x - bounds[0], y - bounds[1], bounds[2] - x, bounds[3] - y) < 0:
             yield from _past(held, name, kind, rows[count:])
             return
         apart = math.dist((shown_x, shown_y), (x, y))

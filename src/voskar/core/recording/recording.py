@@ -110,6 +110,8 @@ class Recording:
 
     def logs(self, event: str, *names: str | None) -> bool:
         """Whether it logs an event of some actors at all."""
+        if not self.scope.kinds:
+            return event not in self.scope.events
         kinds = {self.actors[self.numbers[name]].kind for name in names if name and name in self.numbers}
         return event not in self.scope.events and not kinds & self.scope.kinds
 
