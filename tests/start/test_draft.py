@@ -198,3 +198,35 @@ def test_short_recordings(apiary: Path, tmp_path: Path, here: Any, name: str, cl
     assert written in out.read_text()
     assert claims is None or re.search(rf"of {claims} claimed hits? agree (.*, )?{claims}( within|;)", told), told
     assert here("audit", out, apiary / "right" / name, cwd=apiary).returncode == 0
+
+
+@pytest.mark.parametrize(
+    ("claims", "poses", "told", "agreed"),
+    [
+        (("striker", "attack"), (), "who is the striker of 20 of 20 hits, the nearest is taken for it", 15),
+        (("target",), (), "who is the target of 20 of 20 hits, the nearest is taken for it", 15),
+        (("event",), (), "12 hits: none is claimed, health falls so often", 0),
+        (("event",), ("health",), "keeper: what its boxes are for, as no hit is claimed of it", 0),
+    ],
+    ids=["target alone", "striker alone", "health alone", "nothing"],
+)
+def test_claims_that_tell_little(
+    apiary: Path, tmp_path: Path, here: Any, claims: tuple[str, ...], poses: tuple[str, ...], told: str, agreed: int
+) -> None:
+    """Without some fields of claims, of their events all hits, and of poses."""
+    header, *frames = (json.loads(line) for line in (apiary / "meadow.jsonl").read_text().splitlines())
+    for frame in frames:
+        frame["claims"] = [one for one in frame.get("claims", ()) if "event" not in claims or one["event"] != "hit"]
+        for own, keys in (*((one, claims) for one in frame["claims"]), *((one, poses) for one in frame["poses"])):
+            for key in set(keys) - {"event"}:
+                own.pop(key, None)
+    (tmp_path / "less.jsonl").write_text("\n".join(map(json.dumps, [header, *frames])) + "\n")
+    drafted = here("draft", "less.jsonl", "-o", "less.toml", cwd=tmp_path)
+    assert (drafted.returncode, told in drafted.stdout) == (0, True), drafted.stdout + drafted.stderr
+    assert here("audit", "less.toml", "less.jsonl", cwd=tmp_path).returncode == 0
+    found = json.loads(here("check", "less.toml", "less.jsonl", "--within", "0,8", "--json", cwd=tmp_path).stdout)
+    assert found["agreed"] >= agreed
+    if "health" not in poses:
+        assert [
+            one for one in ("[attacks.hornet", 'iframes = "60f"') if one not in (tmp_path / "less.toml").read_text()
+        ] == []

@@ -20,9 +20,12 @@ class BoxDraft(Seen):
 
     def boxes(self) -> None:
         logged = {name: self._logged(name) for name in self.kind_names}
-        for target in self.targets:
-            if logged[target]:
-                self.kinds[target].boxes += [self._logged_box(name, "hurtbox", target) for name in logged[target]]
+        for name in self.kind_names:
+            if name in self.targets:
+                self.kinds[name].boxes += [self._logged_box(box, "hurtbox", name) for box in logged[name]]
+            elif logged[name] and name not in self.strikers:
+                self.kinds[name].boxes += [self._logged_box(box, "body", name) for box in logged[name]]
+                self.unknown.append(f"{name}: what its boxes are for, as no hit is claimed of it")
         bodies = {name: self._rects(name) for name in self.targets if logged[name]}
         blows = {
             name: [self._logged_box(box, "hitbox", name) for box in logged[name]]

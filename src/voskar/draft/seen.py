@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
+from msgspec.structs import replace
 
 from voskar.core.recording import Claim, Recording
 from voskar.draft.values import AttackGuess, KindGuess, Value
+from voskar.words import counted
 
 FEW = 2
 """So many cases are no accident."""
@@ -18,12 +20,44 @@ AWAY = 8.0
 """Units from its start at which being there again means something."""
 
 
+def _falls(played: Recording) -> Iterator[Claim]:
+    """A hit wherever logged health falls, for a game that claims none."""
+    poses = played.poses
+    before = poses.previous
+    rows = np.flatnonzero((before >= 0) & (poses.health < poses.health[before]))
+    for row in rows.tolist():
+        frame, name = int(poses.frame[row]), played.actors[int(poses.actor[row])].id
+        if frame not in played.resets:
+            yield Claim(frame, "hit", 0, target=name, damage=float(poses.health[before[row]] - poses.health[row]))
+
+
+def _whole(played: Recording, claim: Claim) -> Claim:
+    """A hit with both of its sides: one that is not told is the nearest of another kind that is not of its own."""
+    name = claim.striker or claim.target
+    row = None if claim.striker and claim.target else played.row(name or "", claim.frame)
+    if row is None:
+        return claim
+    poses, own = played.poses, played.actors[played.numbers[name or ""]]
+    here = np.arange(*played.block(claim.frame, claim.frame + 1).indices(len(poses.x))[:2])
+    here = here[~poses.hidden[here]]
+    apart = np.maximum(np.abs(poses.x[here] - poses.x[row]), np.abs(poses.y[here] - poses.y[row]))
+    for at in here[np.argsort(apart, kind="stable")].tolist():
+        other = played.actors[int(poses.actor[at])]
+        if other.kind != own.kind and own.id != other.owner and other.id != own.owner:
+            return replace(claim, striker=claim.striker or other.id, target=claim.target or other.id)
+    return claim
+
+
 class Seen:
     """Recordings, and the kinds and attacks drafted so far. `pairs` are the hits of each two kinds."""
 
     def __init__(self, recordings: Sequence[Recording]) -> None:
         self.recordings = recordings
-        self.hits: list[list[Claim]] = [[one for one in played.claims if one.event == "hit"] for played in recordings]
+        claimed = [[one for one in played.claims if one.event == "hit"] for played in recordings]
+        fallen = not any(claimed)
+        if fallen:
+            claimed = [list(_falls(played)) for played in recordings]
+        self.hits = [[_whole(played, one) for one in some] for played, some in zip(recordings, claimed, strict=True)]
         self.kind_names = sorted({actor.kind for played in recordings for actor in played.actors})
         self.kinds = {name: KindGuess(name) for name in self.kind_names}
         self.pairs: dict[tuple[str, str], list[tuple[int, Claim]]] = defaultdict(list)
@@ -33,6 +67,15 @@ class Seen:
                 if names[0] and names[1]:
                     self.pairs[names[0], names[1]].append((number, one))
         self.unknown: list[str] = []
+        if fallen and any(claimed):
+            count = counted(sum(map(len, claimed)), "hit")
+            self.unknown.append(f"{count}: none is claimed, health falls so often: claim hits with striker and target")
+        for side in ("striker", "target"):
+            untold = sum(getattr(one, side) is None for some in claimed for one in some)
+            if untold:
+                many = f"{untold} of {counted(sum(map(len, claimed)), 'hit')}"
+                learn = "claim hits with striker and target"
+                self.unknown.append(f"who is the {side} of {many}, the nearest is taken for it: {learn}")
         self.attacks: dict[str, AttackGuess] = {}
         self.space: dict[str, Value] = {}
         self.edges: dict[str, float] = {}
