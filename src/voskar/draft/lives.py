@@ -82,7 +82,8 @@ class LifeDraft(Seen):
             striker = next(one for one, name in sorted(self.pairs) if name == target)
             group = next(one for one in self._groups(striker) if target in one)
             damage = self.attacks[self._attack_name(striker, group)].keys["damage"].text
-            own.keys["health"] = Value(damage, f"it is gone after {gone} of {counted(len(hits), 'hit')}")
+            least = shown(min(float(damage), 1.0))  # any more says no more
+            own.keys["health"] = Value(least, f"it is gone after {gone} of {counted(len(hits), 'hit')}")
         else:
             self.unknown.append(f"{target}: its health: log `health` in its poses")
 
@@ -100,6 +101,8 @@ class LifeDraft(Seen):
                 ]
                 if took and min(took) > 0:
                     lives.append((sum(took[:-1]), sum(took)))
+        if lives and not any(low for low, _ in lives):
+            return Value("1", f"one hit is enough before {counted(len(lives), 'death')}")
         for _, most in sorted(lives, key=lambda one: one[1]):
             fitting = sum(low < most <= high for low, high in lives)
             if fitting >= 0.8 * len(lives):
