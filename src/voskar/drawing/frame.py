@@ -21,7 +21,7 @@ from voskar.drawing.boxes import draw_touch, fill_box, name_box, outline_box, ov
 from voskar.drawing.canvas import Canvas, Panel
 from voskar.drawing.labels import Labels
 from voskar.drawing.legend import ROW, draw_legend, rows_of, samples
-from voskar.drawing.style import CLAIM, FAINT, GRID, INK, MARKED, MUZZLE, PAPER, SOLID, mark
+from voskar.drawing.style import BOUNCED, CLAIM, FAINT, GRID, INK, MARKED, MUZZLE, PAPER, PIVOT, SOLID, mark
 
 LABELLED = 26  # boxes up to which each is named beside it
 BEHIND = ("body", "hurtbox", "hitbox")  # what is drawn over by the next
@@ -155,11 +155,18 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
         if box.way and (box.actor, box.name) in times:
             draw_touch(panel, box, times[box.actor, box.name])
     _shots(panel, one, span)
+    for place in one.bounces:
+        canvas.mark(panel.dot(*place), BOUNCED, 6, INK)
     for actor in actors:
         _stand(panel, actor, one)
     labels = Labels(panel)
     _contacts(labels, one, alone=alone)
     _claims(labels, one, recording, alone=alone)
+    for shot in (shot for shot in one.shots if shot.expected):
+        told = "it is not shown" if shot.shown is None else f"{shot.shown[0]} appears {shot.shown[1]:.1f} units off"
+        away = "" if shot.pivot is None else f", {math.dist(shot.pivot, (shot.x, shot.y)):.1f} from its pivot"
+        text = f"expected: {shot.emitter or 'left behind'}{away}; {told}" if alone else "expected"
+        labels.put(text, (shot.x, shot.y), (24, 26), 8 if alone else 6.5, MUZZLE, boxed=True)
     _names(labels, one, actors, alone=alone)
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
@@ -311,6 +318,9 @@ def _shots(panel: Panel, one: Scene, span: float) -> None:
             reach = span * (0.05 if now else 0.03)
             tip = (shot.x + reach * math.cos(way), shot.y + reach * math.sin(way))
             panel.canvas.lines([panel.dots([(shot.x, shot.y), tip])], MUZZLE, 1.6 if now else 0.8, (0, (3, 2)))
+        if shot.pivot is not None:
+            panel.canvas.lines([panel.dots([shot.pivot, (shot.x, shot.y)])], MUZZLE, 0.8)
+            panel.canvas.mark(panel.dot(*shot.pivot), PIVOT, 6, MUZZLE)
         sign, fill = "D" if shot.fired else "h", MUZZLE if now else PAPER
         panel.canvas.mark(panel.dot(shot.x, shot.y), sign, 7 if now else 4, MUZZLE, fill)
 

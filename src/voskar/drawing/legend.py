@@ -10,7 +10,7 @@ from voskar.core.rules.shapes import Floats
 from voskar.core.views.scene import Scene
 from voskar.drawing.boxes import overlaps, touch_times
 from voskar.drawing.canvas import Canvas
-from voskar.drawing.style import FAINT, INK, MARKED, MUZZLE, ROLES, SOLID, TOUCHING, Dashes, Look, mark
+from voskar.drawing.style import BOUNCED, FAINT, INK, MARKED, MUZZLE, PIVOT, ROLES, SOLID, TOUCHING, Dashes, Look, mark
 
 SAMPLE, APART, LETTER, ROW = 0.25, 0.3, 0.075, 0.24
 """Inches: a sample's width, what is free about its label, a letter of it, and from row to row."""
@@ -43,6 +43,10 @@ def samples(scenes: Sequence[Scene], shown: Bounds) -> list[Sample]:
     for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
         if any(shot.fired == fired for shot in shots):
             found.append(Sample(label, sign=sign, colour=MUZZLE, fill=MUZZLE, size=6))
+    if any(shot.pivot is not None for shot in shots):
+        found.append(Sample("pivot of a muzzle", sign=PIVOT, colour=MUZZLE, size=6))
+    if any(one.bounces for one in scenes):
+        found.append(Sample("bounced", sign=BOUNCED, size=6))
     if any(overlaps(_bounds(ring), shown) for one in scenes for ring in one.solids):
         found.append(Sample("solid", SOLID))
     if any(len(actor.trail) > 1 for one in scenes for actor in one.actors):

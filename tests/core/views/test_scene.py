@@ -94,3 +94,60 @@ def test_what_sticks_out_comes_in_again_where_edges_are_one() -> None:
     assert sorted(box.bounds for box in found.boxes) == [
         (-7.0, -1.0, 3.0, 3.0), (-7.0, 49.0, 3.0, 53.0), (93.0, -1.0, 103.0, 3.0), (93.0, 49.0, 103.0, 53.0),
     ]  # fmt: skip
+
+
+def driven(
+    kind: dict[str, Any], frames: int, frame: int, shown: list[dict[str, Any]] | None = None, **more: Any
+) -> Scene:
+    """A keeper at 0 with a smoker, in a space with a wall at 20; `shown` are poses in frame 2."""
+    data: dict[str, Any] = {
+        "layers": {"names": ["all"]},
+        "space": {"bounds": [-50, -50, 50, 50], "solids": [{"rect": [20, -50, 30, 50]}]},
+        "kinds": {"keeper": {"boxes": {}}, "ball": kind},
+        **more,
+    }
+    keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
+    poses = [[keeper, *(shown or ())] if number == 2 else [keeper] for number in range(frames)]
+    book = rulebook(data)
+    played = recording(book, [{"poses": some} for some in poses])
+    seen = watched(book.rules(played.rate), played)
+    return scene(book.rules(played.rate), seen.recording, seen.ledger, frame, 60)
+
+
+BALL = {"motion": {"velocity": [240, 0], "on_solid": "bounce"}, "boxes": {}}
+
+
+@pytest.mark.parametrize(
+    ("motion", "start", "expected"),
+    [
+        ({"on_solid": "bounce"}, [1, 0], [(20, 0)]),
+        ({"on_solid": "bounce", "gravity": 1}, [1, 0], [(20, 0)]),  # which falls, too, and that is no bounce
+        ({"velocity": [-240, 0], "on_solid": "pass", "at_edge": "bounce"}, [1, 0], [(-50, 0)]),
+        ({"on_solid": "stop"}, [1, 0], []),
+        ({"velocity": [-240, 0], "at_edge": "wrap", "on_solid": "bounce"}, [-30, 0], [(30, 0)]),
+    ],
+)
+def test_bounces_are_told_once(motion: dict[str, Any], start: list[float], expected: list[tuple[float, float]]) -> None:
+    kind = BALL | {"motion": BALL["motion"] | motion}
+    found = driven(kind, 16, 15, fixtures=[{"kind": "ball", "at": start}])
+    assert len(found.bounces) == len(expected)
+    for (x, y), (wall, level) in zip(found.bounces, expected, strict=True):
+        assert (x, y) == (pytest.approx(wall, abs=4.1), pytest.approx(level, abs=1))
+
+
+@pytest.mark.parametrize(("x", "apart"), [(None, None), (9, 3.0), (30, 24.0)])
+def test_an_expected_shot_says_what_is_shown(x: float | None, apart: float | None) -> None:
+    gun = {
+        "spawn": "ball",
+        "when": {"every": 9, "first": 2},
+        "muzzle": [6, 0],
+        "pivot": [0, 4],
+        "turns": True,
+        "aim": 0,
+    }
+    kinds = {"keeper": {"emitters": {"gun": gun}, "boxes": {}}, "ball": BALL}
+    pose = {"id": "spark", "kind": "ball", "x": x, "y": 0, "owner": "keeper"}
+    found = driven(BALL, 5, 2, [] if x is None else [pose], kinds=kinds)
+    (shot,) = (one for one in found.shots if one.emitter == "gun")
+    assert (shot.pivot, shot.expected) == ((0, 4), x is not None)
+    assert shot.shown == (None if x is None else ("spark", pytest.approx(apart)))

@@ -10,14 +10,18 @@ from itertools import product
 import numpy as np
 
 from voskar.core.boxes import BoxCatalog
+from voskar.core.emitters.aim import Stance
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import Spawn
 from voskar.core.posing import Bounds, Posed
 from voskar.core.recording import Actor, Recording
 from voskar.core.recording.shown import cells
 from voskar.core.rules import Role, Rules
-from voskar.core.rules.shapes import Floats, hull
+from voskar.core.rules.shapes import Floats, Ints, hull
 
+STANDS = ("x", "y", "facing", "angle", "scale")
+BOUNCE = 0.3
+"""The share of a step, and the units, by which the next has to be another to be that after a bounce."""
 ARC = 48  # corners a full circle is drawn with
 
 
@@ -68,13 +72,20 @@ class Shot:
     angle: float
     fired: bool
     """By an emitter, and not left behind by who went down or was hit."""
+    emitter: str = ""
+    pivot: tuple[float, float] | None = None
+    """What its muzzle turned about, in the frame that is looked at."""
+    expected: bool = False
+    """The recording shows such shots itself, in the frame that is looked at."""
+    shown: tuple[str, float] | None = None
+    """Of an expected one who appears in its frame, and how far off."""
 
 
 @dataclass(frozen=True)
 class Scene:
     """Everything in one frame. `contacts` are the ledger's contacts that run through it, `shots` what was spawned
-    since the trails began, `denied` the emitters that were denied in it, `solids` rings that stop bodies, and `adopted`
-    what the game has otherwise than the rules in it."""
+    since the trails began, `denied` the emitters that were denied in it, `solids` rings that stop bodies, `adopted`
+    what the game has otherwise than the rules in it, and `bounces` where somebody was thrown back on its trail."""
 
     frame: int
     actors: tuple[SceneActor, ...]
@@ -84,6 +95,7 @@ class Scene:
     denied: tuple[Event, ...] = ()
     solids: tuple[Floats, ...] = ()
     adopted: tuple[Event, ...] = ()
+    bounces: tuple[tuple[float, float], ...] = ()
 
 
 def scene(
@@ -105,6 +117,7 @@ def scene(
     seen = [row for row in range(rows.start, rows.stop) if not poses.hidden[row]]
     actors = []
     boxes: list[SceneBox] = []
+    bounces: list[tuple[float, float]] = []
     posed = Posed(catalog, recording.clips, 2, recording)
     for row in seen:
         number = int(poses.actor[row])
@@ -126,6 +139,7 @@ def scene(
                 int(posed.table.cell[0]),
             )
         )
+        bounces += _bounces(rules, recording, actor, own)
         if actor.id not in down:
             own_boxes = list(_boxes(posed, recording, row, actor))
             boxes += own_boxes
@@ -134,15 +148,58 @@ def scene(
     order = {"body": 0, "hurtbox": 1, "hitbox": 2}
     boxes.sort(key=lambda box: order[box.role])
     contacts = [event for event in ledger.of("contact") if event.frame <= frame <= (event.until or event.frame)]
-    shots = tuple(
-        Shot(event.frame, event.id, event.x, event.y, event.angle, event.emitter is not None)
-        for event in ledger.all(Spawn)
-        if frame - trail <= event.frame <= frame
-    )
+    spawned = [event for event in ledger.all(Spawn) if frame - trail <= event.frame <= frame]
+    shots = tuple(_shot(rules, recording, event, now=event.frame == frame) for event in spawned)
     denied = tuple(event for event in ledger.of("denied") if event.frame == frame)
     solids = tuple(part for solid in rules.space.solids for part in solid.outline.parts)
     adopted = tuple(event for event in ledger.of("adopted") if event.frame == frame)
-    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids, adopted)
+    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids, adopted, tuple(bounces))
+
+
+def _shot(rules: Rules, recording: Recording, event: Spawn, *, now: bool) -> Shot:
+    """A spawn; of one in the frame that is looked at also its pivot, and what the recording shows of it."""
+    shot = Shot(event.frame, event.id, event.x, event.y, event.angle, event.emitter is not None, event.emitter or "")
+    row = recording.row(event.owner or "", event.frame) if now and event.emitter is not None else None
+    if row is not None:
+        poses, owner = recording.poses, recording.actors[recording.poses.actor[row]]
+        emitter = next((one for one in rules.kinds[owner.kind].emitters if one.name == event.emitter), None)
+        if emitter is not None and emitter.turns and emitter.pivot != emitter.muzzle:
+            x, y, facing, angle, scale = (float(getattr(poses, one)[row]) for one in STANDS)
+            shot = replace(shot, pivot=Stance(x, y, facing, angle, scale).place(emitter.pivot))
+    if now and event.detail == "expected":
+        shot = replace(shot, expected=True, shown=_appears(recording, event))
+    return shot
+
+
+def _appears(recording: Recording, event: Spawn) -> tuple[str, float] | None:
+    """Who of a shot's kind is first shown in its frame, the nearest, and how far from where it should be."""
+    poses, rows = recording.poses, recording.block(event.frame, event.frame + 1)
+    found: list[tuple[float, str]] = []
+    for row in range(rows.start, rows.stop):
+        actor = recording.actors[int(poses.actor[row])]
+        own = actor.kind == event.kind and not actor.driven and actor.owner in (None, event.owner)
+        if own and row == recording.poses.rows_of(int(poses.actor[row]))[0]:
+            found.append((math.dist((poses.x[row], poses.y[row]), (event.x, event.y)), actor.id))
+    return (min(found)[1], min(found)[0]) if found else None
+
+
+def _bounces(rules: Rules, recording: Recording, actor: Actor, rows: Ints) -> Iterator[tuple[float, float]]:
+    """Where on its trail one that bounces went on otherwise than by its own motion."""
+    kind, dt = rules.kinds[actor.kind], 1.0 / float(recording.rate)
+    motion = kind.motion
+    if not actor.driven or "bounce" not in (motion.at_edge, motion.on_solid) or len(rows) < 3:
+        return
+    poses = recording.poses
+    places = np.stack([poses.x[rows], poses.y[rows]], axis=1)
+    steps = np.diff(places, axis=0)
+    if motion.at_edge == "wrap" and rules.space.bounds is not None:
+        size = np.subtract(rules.space.bounds[2:], rules.space.bounds[:2])
+        steps -= size * np.round(steps / size)  # through the edge is no leap
+    pull = np.array(motion.acceleration) - (0.0, motion.gravity * rules.space.gravity * rules.space.upwards)
+    off = np.hypot(*(steps[1:] - steps[:-1] - pull * dt * dt).T)
+    thrown = (off > BOUNCE * np.hypot(*steps[:-1].T)) & (off > BOUNCE) & ~poses.cut[rows[1:-1]] & ~poses.cut[rows[2:]]
+    thrown &= ~np.append(thrown[1:], False)  # a way that ends at a surface is shorter, and only then comes the next
+    yield from ((x, y) for x, y in places[1:-1][thrown].tolist())
 
 
 def _put(posed: Posed, place: int, recording: Recording, row: int) -> float:
