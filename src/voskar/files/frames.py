@@ -134,7 +134,8 @@ def _copy(sort: type[msgspec.Struct], fields: Iterable[Any], types: dict[str, An
     def default(field: Any) -> list[Any]:
         if field.required:
             return []
-        return [[] if field.default is msgspec.NODEFAULT else field.default]  # the only factory is that of lists
+        # the only factory is that of lists: one for each frame that tells nothing of the kind would cost time
+        return [() if field.default is msgspec.NODEFAULT else field.default]
 
     said = [(one.name, types.get(one.name, one.type), *default(one)) for one in fields]
     return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
