@@ -24,6 +24,7 @@ from voskar.drawing.legend import ROW, draw_legend, rows_of, samples
 from voskar.drawing.style import BOUNCED, CLAIM, FAINT, GRID, INK, MARKED, MUZZLE, PAPER, PIVOT, SOLID, mark
 
 LABELLED = 26  # boxes up to which each is named beside it
+CROWD = 12  # recorded actors up to which each is named with its clip
 BEHIND = ("body", "hurtbox", "hitbox")  # what is drawn over by the next
 WIDE, TITLE, LEFT, RIGHT, GAP, TICKS = 12.8, 0.42, 0.5, 0.15, 0.45, 0.3
 """Inches: of a picture, above all, beside all, between two panels, for the numbers below one."""
@@ -167,14 +168,14 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
         away = "" if shot.pivot is None else f", {math.dist(shot.pivot, (shot.x, shot.y)):.1f} from its pivot"
         text = f"expected: {shot.emitter or 'left behind'}{away}; {told}" if alone else "expected"
         labels.put(text, (shot.x, shot.y), (24, 26), 8 if alone else 6.5, MUZZLE, boxed=True)
-    _names(labels, one, actors, alone=alone)
+    for actor in actors:
+        labels.keep_free((actor.x, actor.y), 5)
+    _names(labels, one, recording, actors, alone=alone)
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
         if owner is not None:
             text = f"{event.emitter} denied: {event.detail}"
             labels.put(text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
-    for actor in actors:
-        labels.keep_free((actor.x, actor.y), 5)
     for box in visible if len(visible) <= LABELLED else ():
         name_box(labels, box, 8 if alone else 6.5)
     canvas.clip = None
@@ -195,18 +196,22 @@ def _stand(panel: Panel, actor: SceneActor, one: Scene) -> None:
         canvas.arrow((x, y), (x + reach * math.cos(way), y + up * reach * math.sin(way)), INK, 1.1)
 
 
-def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
-    """Who is who; of many that the rules set in motion, those near which there is room."""
-    for actor in sorted(actors, key=lambda actor: actor.driven):
-        if not _is_named(actor, one):
-            continue
-        size = (7 if actor.driven else 9) if alone else (6 if actor.driven else 7)
+def _names(labels: Labels, one: Scene, recording: Recording, actors: Sequence[SceneActor], *, alone: bool) -> None:
+    """Who is who. Of a crowd, and of what the rules set in motion, those near which there is room, in short."""
+    claims = [claim for claim in recording.claims if claim.frame == one.frame]
+    busy = {name for event in one.contacts for name in (event.striker, event.target)}
+    busy |= {name for claim in claims for name in (claim.striker, claim.target, claim.id)}
+    named = [actor for actor in actors if _is_named(actor, one)]
+    crowd = sum(not actor.driven for actor in named) > CROWD
+    for actor in sorted(named, key=lambda actor: (actor.driven, actor.id not in busy)):
+        small = actor.driven or (crowd and actor.id not in busy)
+        size = (7 if small else 9) if alone else (6 if small else 7)
         name = f"{actor.id}, down" if actor.down else actor.id
         between = "\n" if alone else " · "
-        clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip else ""
-        below = (0, -26 if clip and alone else -19 if alone else -13)
+        clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip and (actor.driven or not small) else ""
+        below = (0, -26 if clip and alone else -19 if alone and not small else -13)
         foot = _foot(actor, one, labels.panel.down)
-        labels.put(name + clip, foot, below, size, INK, bold=not actor.driven, spare=actor.driven)
+        labels.put(name + clip, foot, below, size, INK, bold=not small, spare=small)
 
 
 def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
