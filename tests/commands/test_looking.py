@@ -164,5 +164,8 @@ def test_a_clip_has_every_frame(apiary: Path, here: Any, tmp_path: Path) -> None
         assert here(*args, tmp_path / name, cwd=apiary).returncode == 0
         with Image.open(tmp_path / name) as image:
             assert image.n_frames == 3
+    # there is more to explain in some frames than in others
+    swarm = here("draw", "swarm.toml", "swarm.jsonl", "--frame", "270-275", "-o", tmp_path / "swarm.webp", cwd=apiary)
+    assert swarm.returncode == 0, swarm.stderr
     done = here("draw", "apiary.toml", "meadow.jsonl", "--frame", "0-900", "-o", tmp_path / "x.gif", cwd=apiary)
     assert "expected at most 600" in done.stderr

@@ -132,7 +132,6 @@ class Canvas:
         if hatch:
             pen.set_hatch(hatch)
             pen.set_hatch_color(to_rgba(line, alpha))
-            pen.set_hatch_linewidth(1.0)
         corners = np.asarray(ring, dtype=np.float64)
         codes = np.array([1, *[2] * (len(corners) - 1), 79], dtype=np.uint8)  # and back to where it began
         face = None if fill in (None, "none") else to_rgba(str(fill), alpha)

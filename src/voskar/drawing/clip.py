@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from PIL import Image
@@ -22,14 +22,14 @@ DOTS = 70
 def images(
     rules: Rules,
     recording: Recording,
-    scenes: Iterable[Scene],
+    scenes: Sequence[Scene],
     displays: Sequence[Display],
     shown: Bounds,
     title: str,
 ) -> Iterator[Image.Image]:
-    """Each scene as a picture; all show the same part of the world."""
+    """Each scene as a picture; all show the same part of the world, and have one legend."""
     for one, values in zip(scenes, displays, strict=True):
-        yield drawn(rules, recording, [one], [values], shown, title, DOTS).image()
+        yield drawn(rules, recording, [one], [values], shown, title, DOTS, explained=scenes).image()
 
 
 def write_clip(frames: Sequence[Image.Image], path: Path, ending: str, milliseconds: float) -> None:

@@ -85,15 +85,17 @@ def drawn(
     title: str,
     dots: int = 100,
     vector: Path | None = None,
+    explained: Sequence[Scene] | None = None,
 ) -> Canvas:
-    """The picture of one scene or several, of a part of the world, at so many dots an inch."""
+    """The picture of one scene or several, of a part of the world, at so many dots an inch. The legend is that of the
+    scenes `explained`, if they are others: all pictures with one legend are of one size."""
     wide, high = shown[2] - shown[0], shown[3] - shown[1]
     alone = len(scenes) == 1
     most = 1 if alone else 2 if len(scenes) < 5 and wide > 1.6 * high else 3 if len(scenes) <= 12 else 4
     columns = min(len(scenes), most)
     rows = math.ceil(len(scenes) / columns)
     told = [_display_lines(values, float(recording.rate)) for values in displays]
-    legend = rows_of(samples(scenes, shown), WIDE - LEFT - RIGHT)
+    legend = rows_of(samples(explained or scenes, shown), WIDE - LEFT - RIGHT)
     head = 0.32 if alone else 0.26 + 0.11 * max(max(map(len, told)) - 1, 0)  # inches above a panel
     below = 0.45 + ROW * len(legend)
     across = (WIDE - LEFT - RIGHT - GAP * (columns - 1)) / columns
