@@ -233,7 +233,7 @@ def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
         at = (at[0] - same * span * 0.014, at[1])  # marks of one place stand side by side
         size, fill = (15, INK) if full else (9, None)
         panel.canvas.mark(panel.dot(*at), mark(contact.outcome), size, INK, fill, MARKED)
-        labels.keep_free(at, 6)
+        labels.keep_free(at, 9 if full else 6)
     for contact, at in zip((one for one in one.contacts if None not in (one.x, one.y)), placed, strict=True):
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}" if alone else contact.outcome or ""
         labels.put_beside(text, at, 9 if alone else 7)
