@@ -179,7 +179,7 @@ def command(
     if draw is not None and found.verdict.roots:
         from voskar.commands.draw import Moments, draw_findings  # drawing takes half a second to import
 
-        moments = Moments(rulebook, recording, watched(rules, played, resync=found.verdict.resync))
+        moments = Moments(rulebook, recording, watched(rules, played, resync=found.verdict.resync), windows)
         drawn = draw_findings(moments, [root for root, _ in found.verdict.roots], Path(draw))
         if not as_json:
             click.echo(f"\ndrew {counted(drawn, 'finding')} to {draw}")

@@ -22,6 +22,7 @@ from voskar.commands.options import (
     resync_of,
 )
 from voskar.commands.watching import watch_option
+from voskar.core.adopt.window import Windows
 from voskar.core.posing import Bounds
 from voskar.core.recording import Recording
 from voskar.core.views.hud import Display, display, displayed
@@ -70,8 +71,8 @@ class Region(click.ParamType[Bounds]):
 class Moments:
     """What pictures show of a recording as it was judged, frame by frame."""
 
-    def __init__(self, rulebook: str, recording: str, seen: Watched) -> None:
-        self.seen, self.rules = seen, seen.world.rules
+    def __init__(self, rulebook: str, recording: str, seen: Watched, windows: Windows) -> None:
+        self.seen, self.rules, self.windows = seen, seen.world.rules, windows
         self.course = timeline_of(self.rules, seen.recording, seen.ledger)
         self.title = f"{Path(recording).name} by {Path(rulebook).name}"
 
@@ -81,7 +82,8 @@ class Moments:
         scenes = []
         for frame in frames:
             down = {name for name, one in course.courses.items() if one.is_down(frame)}
-            scenes.append(scene(rules, seen.recording, seen.ledger, frame, trail, down, seen.world.catalog))
+            window = self.windows.of("hit")
+            scenes.append(scene(rules, seen.recording, seen.ledger, frame, trail, down, seen.world.catalog, window))
         shown = [name for name in displayed(course) if not actors or name in actors][:GAUGES]
         return scenes, [display(rules, course, frame, shown) for frame in frames]
 
@@ -258,7 +260,7 @@ def command(
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
     seen = watched(rules, played, resync=resync_of(played, within, resync))
     check_actors(seen.recording.numbers, actor, "--actor")
-    stage = Moments(rulebook, recording, seen)
+    stage = Moments(rulebook, recording, seen, parse_windows(within))
     scenes, displays = stage.at(picked, actor, trail)
     view = View(region, actor)
     if moving:

@@ -24,15 +24,15 @@ def fill_box(panel: Panel, box: SceneBox) -> None:
         panel.canvas.area(panel.dots(ring), fill=look.fill, line=look.line, hatch=look.hatch, alpha=0.55)
 
 
-def outline_box(panel: Panel, box: SceneBox, *, strong: bool) -> None:
-    """A box as it is, and where it was if it is swept."""
+def outline_box(panel: Panel, box: SceneBox, *, strong: bool, covered: bool) -> None:
+    """A box as it is, and where it was if it is swept; one that another covers looks out on both sides of it."""
     look, canvas = ROLES[box.role], panel.canvas
     if box.way:
         back = [ring - np.array(box.way) for ring in box.rings]
         canvas.lines(map(panel.dots, outline(back)), look.line, 0.8, alpha=0.6)
         ways = [np.stack([ring.mean(axis=0) - box.way, ring.mean(axis=0)]) for ring in box.rings]
         canvas.lines(map(panel.dots, ways), look.line, 0.9, alpha=0.7)
-    width = look.width * (1.5 if strong else 1.0)
+    width = look.width * (1.5 if strong else 1.0) + (4.0 if covered else 0.0)
     canvas.lines(map(panel.dots, outline(list(box.rings))), look.line, width, look.dashes)
 
 

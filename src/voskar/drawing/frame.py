@@ -148,12 +148,14 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
     touching = {(c.striker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
     visible = [box for box in one.boxes if overlaps(box.bounds, shown)]
     times = touch_times(one)
-    for role in BEHIND:
+    for number, role in enumerate(BEHIND):
         own = [box for box in visible if box.role == role]
+        over = [box.bounds for box in visible if BEHIND.index(box.role) > number]
         for box in own:
             fill_box(panel, box)
         for box in own:
-            outline_box(panel, box, strong=(box.actor, box.name) in touching)
+            covered = any(np.allclose(box.bounds, other, atol=span * 1e-3) for other in over)
+            outline_box(panel, box, strong=(box.actor, box.name) in touching, covered=covered)
     for box in visible:
         if box.way and (box.actor, box.name) in times:
             draw_touch(panel, box, times[box.actor, box.name])
@@ -164,7 +166,7 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
         _stand(panel, actor, one)
     labels = Labels(panel)
     _contacts(labels, one, alone=alone)
-    _claims(labels, one, recording, alone=alone)
+    _claims(labels, one, alone=alone)
     for shot in (shot for shot in one.shots if shot.expected):
         told = "it is not shown" if shot.shown is None else f"{shot.shown[0]} appears {shot.shown[1]:.1f} units off"
         away = "" if shot.pivot is None else f", {math.dist(shot.pivot, (shot.x, shot.y)):.1f} from its pivot"
@@ -172,7 +174,7 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
         labels.put(text, (shot.x, shot.y), (24, 26), 8 if alone else 6.5, MUZZLE, boxed=True)
     for actor in actors:
         labels.keep_free((actor.x, actor.y), 5)
-    _names(labels, one, recording, actors, alone=alone)
+    _names(labels, one, actors, alone=alone)
     for event in one.denied:
         owner = next((actor for actor in one.actors if actor.id == event.id), None)
         if owner is not None:
@@ -198,11 +200,10 @@ def _stand(panel: Panel, actor: SceneActor, one: Scene) -> None:
         canvas.arrow((x, y), (x + reach * math.cos(way), y + up * reach * math.sin(way)), INK, 1.1)
 
 
-def _names(labels: Labels, one: Scene, recording: Recording, actors: Sequence[SceneActor], *, alone: bool) -> None:
+def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
     """Who is who. Of a crowd, and of what the rules set in motion, those near which there is room, in short."""
-    claims = [claim for claim in recording.claims if claim.frame == one.frame]
     busy = {name for event in one.contacts for name in (event.striker, event.target)}
-    busy |= {name for claim in claims for name in (claim.striker, claim.target, claim.id)}
+    busy |= {name for claim in one.claims for name in (claim.striker, claim.target, claim.id)}
     named = [actor for actor in actors if _is_named(actor, one)]
     crowd = sum(not actor.driven for actor in named) > CROWD
     for actor in sorted(named, key=lambda actor: (actor.driven, actor.id not in busy)):
@@ -263,13 +264,13 @@ def round_places(low: float, high: float, most: int) -> list[float]:
     return [round(number * step, 10) for number in range(math.ceil(low / step), math.floor(high / step) + 1)]
 
 
-def _claims(labels: Labels, one: Scene, recording: Recording, *, alone: bool) -> None:
+def _claims(labels: Labels, one: Scene, *, alone: bool) -> None:
     """What the game claims in the frame, and what it does not, as flags above whom it is about."""
     up = -1 if labels.panel.down else 1
     odd = [(event.detail, event.striker, event.target or event.id) for event in one.adopted]
     told: list[tuple[str | None, str]] = []
     landed = Counter((event.striker, event.target) for event in one.contacts if event.outcome == "landed")
-    claims = [claim for claim in recording.claims if claim.frame == one.frame]
+    claims = [claim for claim in one.claims if claim.frame == one.frame]
     alike = Counter((claim.event, claim.striker, claim.target or claim.id) for claim in claims)
     for claim in reversed(claims):  # of several alike the last ones are too many
         name = claim.target or claim.id or claim.striker
@@ -282,6 +283,10 @@ def _claims(labels: Labels, one: Scene, recording: Recording, *, alone: bool) ->
             denied = True
             alike["hit", claim.striker, name] -= 1
         told.append((name, f"■ game claims {claim.event}{by}" + (", the rules do not" if denied else "")))
+    for claim in one.claims:
+        if claim.frame != one.frame:
+            by = f" by {claim.striker}" if claim.striker and claim.target else ""
+            told.append((claim.target or claim.striker, f"■ game claims hit{by} in {claim.frame}"))
     told += [(name, f"□ game claims no hit by {by}") for detail, by, name in odd if detail == "no hit"]
     for name, text in told:
         actor = next((actor for actor in one.actors if actor.id == name), None)

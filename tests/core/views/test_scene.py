@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from tests.worlds import recording, rulebook, sting
+from voskar.core.adopt.window import Window
 from voskar.core.views.scene import Scene, scene
 from voskar.core.watching import watched
 from voskar.drawing.boxes import outline
@@ -151,3 +152,26 @@ def test_an_expected_shot_says_what_is_shown(x: float | None, apart: float | Non
     (shot,) = (one for one in found.shots if one.emitter == "gun")
     assert (shot.pivot, shot.expected) == ((0, 4), x is not None)
     assert shot.shown == (None if x is None else ("spark", pytest.approx(apart)))
+
+
+def test_claims_within_the_window_of_what_lands() -> None:
+    claims: list[dict[str, Any]] = [
+        {"event": "hit", "striker": "h", "target": "keeper"},
+        {"event": "hit", "striker": "h"},
+    ]
+    keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
+    frames: list[dict[str, Any]] = [
+        {"poses": [keeper, {"id": "h", "kind": "hornet", "x": x, "y": 2}]} for x in (-60, 0, 60, 60, 60)
+    ]
+    frames[3]["claims"], frames[4]["claims"] = claims[:1], claims[1:]
+    book = rulebook(sting())
+    played = recording(book, frames)
+    rules = book.rules(played.rate)
+    seen = watched(rules, played)
+
+    def told(frame: int, after: int) -> list[int]:
+        shown = scene(rules, seen.recording, seen.ledger, frame, 0, (), None, Window(0, after))
+        return [claim.frame for claim in shown.claims]
+
+    assert [told(1, after) for after in (0, 1, 2, 3)] == [[], [], [3], [3, 4]]
+    assert [told(frame, 3) for frame in (0, 2, 3)] == [[], [], [3]]  # nothing lands there

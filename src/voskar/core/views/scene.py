@@ -9,16 +9,18 @@ from itertools import product
 
 import numpy as np
 
+from voskar.core.adopt.window import Window
 from voskar.core.boxes import BoxCatalog
 from voskar.core.emitters.aim import Stance
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import Spawn
 from voskar.core.posing import Bounds, Posed
-from voskar.core.recording import Actor, Recording
+from voskar.core.recording import Actor, Claim, Recording
 from voskar.core.recording.shown import cells
 from voskar.core.rules import Role, Rules
 from voskar.core.rules.shapes import Floats, Ints, hull
 
+EXACTLY = Window()
 STANDS = ("x", "y", "facing", "angle", "scale")
 BOUNCE = 0.3
 """The share of a step, and the units, by which the next has to be another to be that after a bounce."""
@@ -85,7 +87,8 @@ class Shot:
 class Scene:
     """Everything in one frame. `contacts` are the ledger's contacts that run through it, `shots` what was spawned
     since the trails began, `denied` the emitters that were denied in it, `solids` rings that stop bodies, `adopted`
-    what the game has otherwise than the rules in it, and `bounces` where somebody was thrown back on its trail."""
+    what the game has otherwise than the rules in it, `bounces` where somebody was thrown back on its trail, `claims`
+    those of this frame, and of hits those that may mean what lands in it."""
 
     frame: int
     actors: tuple[SceneActor, ...]
@@ -96,6 +99,7 @@ class Scene:
     solids: tuple[Floats, ...] = ()
     adopted: tuple[Event, ...] = ()
     bounces: tuple[tuple[float, float], ...] = ()
+    claims: tuple[Claim, ...] = ()
 
 
 def scene(
@@ -106,8 +110,9 @@ def scene(
     trail: int = 0,
     down: Collection[str] = (),
     catalog: BoxCatalog | None = None,
+    window: Window = EXACTLY,
 ) -> Scene:
-    """The scene of a frame of a recording as it was judged (`Watched.recording`).
+    """The scene of a frame of a recording as it was judged (`Watched.recording`). A hit may be claimed within `window`.
 
     Hidden actors are left out, and the boxes of those that are `down`: they touch nothing. `trail` frames before it
     are told for each actor.
@@ -153,7 +158,19 @@ def scene(
     denied = tuple(event for event in ledger.of("denied") if event.frame == frame)
     solids = tuple(part for solid in rules.space.solids for part in solid.outline.parts)
     adopted = tuple(event for event in ledger.of("adopted") if event.frame == frame)
-    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids, adopted, tuple(bounces))
+    landed = {(event.striker, event.target) for event in contacts if event.outcome == "landed"}
+    claims = tuple(
+        one
+        for one in recording.claims
+        if one.frame == frame or (one.event == "hit" and window.holds(one.frame, frame) and _means(one, landed))
+    )
+    places = tuple(bounces)
+    return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids, adopted, places, claims)
+
+
+def _means(claim: Claim, landed: Collection[tuple[str | None, str | None]]) -> bool:
+    """Whether a claim may be that of a hit which landed."""
+    return any(claim.striker in (None, striker) and claim.target in (None, target) for striker, target in landed)
 
 
 def _shot(rules: Rules, recording: Recording, event: Spawn, *, now: bool) -> Shot:
