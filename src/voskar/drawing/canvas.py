@@ -16,7 +16,7 @@ import numpy as np
 
 from voskar.core.posing import Bounds
 from voskar.core.rules.shapes import Floats
-from voskar.drawing.style import PAPER, PICTURE, VECTOR, Dashes
+from voskar.drawing.style import PAPER, PICTURE, VECTOR, Dashes, name_alike
 
 if TYPE_CHECKING:
     from matplotlib.font_manager import FontProperties
@@ -58,6 +58,7 @@ class Canvas:
         if vector is not None:
             from matplotlib.backends.backend_svg import RendererSVG
 
+            name_alike()
             self.inch = 72
             self._file = vector.open("w", encoding="utf-8")
             renderer: Any = RendererSVG

@@ -56,7 +56,15 @@ def mark(outcome: str | None) -> str:
     return MARKS.get(outcome or "", "D")
 
 
+def name_alike() -> None:
+    """What an SVG names inside it is named alike each time, or the same picture would have other bytes."""
+    import matplotlib
+
+    matplotlib.rcParams["svg.hashsalt"] = "voskar"
+
+
 def save(figure: Figure, path: Path, ending: str) -> None:
     """Writes a picture: "png" or "svg"."""
+    name_alike()
     more = {"metadata": VECTOR} if ending == "svg" else {"pil_kwargs": PICTURE}
     figure.savefig(path, format=ending, **more)
