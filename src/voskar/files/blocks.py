@@ -28,6 +28,7 @@ from voskar.files.frames import (
     decoded,
     frame_of,
     json_frames,
+    keys_written,
     pose_telling,
 )
 from voskar.files.reading import ShortLines, plain_errors
@@ -128,8 +129,10 @@ def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Itera
                 failed = True
             if columns.frames:  # what is wrong further up is told first
                 yield _gathered(columns, sort, places[at : at + columns.frames])
-                if columns.told != colons(rest[: columns.frames]):
-                    _look_twice(name, rest[: columns.frames], places[at:], warn)
+                taken = rest[: columns.frames]
+                # colons may stand in texts, too: as those of a clock do
+                if columns.told != colons(taken) and columns.told != sum(map(keys_written, taken)):
+                    _look_twice(name, taken, places[at:], warn)
             at += columns.frames
             if failed and sort is not PoseLine:
                 sort = PoseLine
@@ -357,7 +360,10 @@ def _frames(rows: Ints, span: tuple[int, int] | None, others: set[int]) -> Ints:
 def _is_told(metadata: Any, name: str) -> bool:
     """Whether any row of a file has a value in a column, as far as its statistics say."""
     groups = (metadata.row_group(at) for at in range(metadata.num_row_groups))
-    place = metadata.schema.names.index(name)
+    # by its path: within a column of the game's own there may be another of this name
+    place = next((at for at in range(metadata.num_columns) if metadata.schema.column(at).path == name), None)
+    if place is None:
+        return True
     counts = ((group.num_rows, group.column(place).statistics) for group in groups)
     return any(told is None or not told.has_null_count or told.null_count < rows for rows, told in counts)
 
