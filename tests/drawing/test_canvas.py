@@ -12,7 +12,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from voskar.drawing.canvas import Canvas, Panel
-from voskar.drawing.frame import round_places
 from voskar.drawing.labels import Labels
 
 SHOWN = (0.0, 0.0, 100.0, 50.0)
@@ -29,27 +28,6 @@ def test_a_panel_keeps_the_shape_of_the_world_in_the_middle_of_its_cell(down: bo
     assert (found.bounds, found.scale) == ((50, 150, 450, 350), 4)
     assert found.dot(0, 0) == (50, y)
     np.testing.assert_allclose(found.dots([(50, 25), (100, 25)]), [(250, 250), (450, 250)])
-
-
-@pytest.mark.parametrize(
-    ("low", "high", "most", "expected"),
-    [
-        (0, 100, 5, [0, 20, 40, 60, 80, 100]),
-        (-3, 8, 6, [-2, 0, 2, 4, 6, 8]),
-        (0.1, 0.34, 3, [0.1, 0.2, 0.3]),
-        (1e6, 1e6 + 7, 4, [1000000, 1000002, 1000004, 1000006]),
-        (0.2, 0.9, 7, [0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9]),
-    ],
-)
-def test_round_places(low: float, high: float, most: int, expected: list[float]) -> None:
-    assert round_places(low, high, most) == expected
-
-
-@given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6), st.integers(2, 9))
-def test_round_places_are_few_and_within(low: float, span: float, most: int) -> None:
-    found = round_places(low, low + span, most)
-    assert len(found) <= most + 1
-    assert all(low - 1e-6 <= one <= low + span + 1e-6 for one in found)
 
 
 spot = st.tuples(st.integers(0, 100), st.integers(0, 50))

@@ -242,10 +242,15 @@ def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
 
 def _grid(panel: Panel, size: float) -> None:
     """Lines and numbers at round places."""
+    from matplotlib.ticker import MaxNLocator
+
     canvas, (x0, y0, x1, y1) = panel.canvas, panel.bounds
     most = [max(2, min(9, int(length / canvas.inch / 0.045 / size))) for length in (x1 - x0, y1 - y0)]
     left, low, right, high = panel.shown
-    xs, ys = round_places(left, right, most[0]), round_places(low, high, most[1])
+    xs, ys = (
+        [at for at in MaxNLocator(count, steps=(1, 2, 2.5, 5, 10)).tick_values(first, last) if first <= at <= last]
+        for count, first, last in zip(most, (left, low), (right, high), strict=True)
+    )
     across, along = [panel.dot(x, low)[0] for x in xs], [panel.dot(left, y)[1] for y in ys]
     edge = [[(x0, y0), (x1, y0), (x1, y1), (x0, y1), (x0, y0)]]
     lines = [[(x, y0), (x, y1)] for x in across] + [[(x0, y), (x1, y)] for y in along]
@@ -254,14 +259,6 @@ def _grid(panel: Panel, size: float) -> None:
         canvas.text(f"{x + 0.0:.10g}", (place, y0 - 5 * canvas.dot), size, FAINT, across="middle", along="top")
     for y, place in zip(ys, along, strict=True):
         canvas.text(f"{y + 0.0:.10g}", (x0 - 5 * canvas.dot, place), size, FAINT, across="right")
-
-
-def round_places(low: float, high: float, most: int) -> list[float]:
-    """So many round numbers at most from the one to the other, evenly apart."""
-    least = (high - low) / most
-    unit = 10.0 ** math.floor(math.log10(least))
-    step = next(unit * one for one in (1, 2, 2.5, 5, 10) if unit * one >= least * (1 - 1e-9))
-    return [round(number * step, 10) for number in range(math.ceil(low / step), math.floor(high / step) + 1)]
 
 
 def _claims(labels: Labels, one: Scene, *, alone: bool) -> None:
