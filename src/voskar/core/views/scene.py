@@ -144,7 +144,9 @@ def scene(
                 int(posed.table.cell[0]),
             )
         )
-        bounces += _bounces(rules, recording, actor, own)
+        pushes = ledger.about(actor.id, "knockback", "rebound", "home")
+        if not any(frame - trail <= push.frame <= frame for push in pushes):  # else what threw it is told by its blow
+            bounces += _bounces(rules, recording, actor, own)
         if actor.id not in down:
             own_boxes = list(_boxes(posed, recording, row, actor))
             boxes += own_boxes
