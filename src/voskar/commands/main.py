@@ -113,8 +113,12 @@ def main() -> None:
     if "--watch" in arguments and arguments[0] in ("check", "replay", "draw", "page"):
         from voskar.commands.watching import watched_run
 
-        sys.exit(watched_run(run, [one for one in arguments if one != "--watch"]))
-    sys.exit(run(arguments))
+        code = watched_run(run, [one for one in arguments if one != "--watch"])
+    else:
+        code = run(arguments)
+    for number in (signal.SIGTERM, signal.SIGINT):  # all is written: what comes now ends us without another word
+        signal.signal(number, signal.SIG_DFL)
+    sys.exit(code)
 
 
 PLAIN = {
