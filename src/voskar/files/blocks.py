@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -15,7 +16,6 @@ import msgspec
 import numpy as np
 
 from voskar.core.kernel.gather import GatheredPoses
-from voskar.core.kernel.storage import floats, ints
 from voskar.core.rules.shapes import Floats, Ints
 from voskar.files.frames import (
     ClaimLine,
@@ -50,6 +50,8 @@ _WHOLE = ("facing", *COUNTS, *ANSWERS)
 _SORTS: dict[str, Any] = dict.fromkeys(_WHOLE, np.int64) | dict.fromkeys(FLAGS, np.bool_)
 _ABSENT = dict.fromkeys(NUMBERS, math.nan) | dict.fromkeys((*COUNTS, *ANSWERS), -1.0)
 _DEFAULTS = _ABSENT | {"facing": 1.0, "angle": 0.0, "scale": 1.0} | dict.fromkeys(FLAGS, 0.0)
+_UNTOLD = {name: (_DEFAULTS[name], _ABSENT[name]) for name in NUMBERS}
+"""What stands for a number that a line does not have, and for one that is null."""
 
 CHUNK = 1 << 14
 """Poses decoded one by one before they become columns; bounds memory."""
@@ -86,9 +88,10 @@ class Block(NamedTuple):
 
 def of_frames(chunk: Sequence[tuple[int, FrameLine]]) -> Block:
     """Frames that were decoded one by one, each with its line or row."""
-    columns = _room(len(chunk), sum(len(frame.poses) for _, frame in chunk), PoseLine)
+    poses = sum(len(frame.poses) for _, frame in chunk)
+    columns = GatheredPoses(len(chunk), poses, FrameLine, PoseLine, _UNTOLD, APART)
     columns.take(frame for _, frame in chunk)
-    return _gathered(columns, PoseLine, [place for place, _ in chunk])
+    return _gathered(columns, [place for place, _ in chunk])
 
 
 def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
@@ -107,41 +110,41 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
 
 def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Iterator[Block]:
     """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
-    sort: type[msgspec.Struct] | None = None
+    line: type[msgspec.Struct] | None = None
     while lines := stream.readlines(PIECE):
-        places = list(range(number + 1, number + len(lines) + 1))
+        places = np.arange(number + 1, number + len(lines) + 1)
         number += len(lines)
-        if any(map(bytes.isspace, lines)):
-            places = [place for place, line in zip(places, lines, strict=True) if not line.isspace()]
-            lines = [line for line in lines if not line.isspace()]
-        if sort is None:
-            said = [one for one in (*NUMBERS, *APART) if any(f'"{one}"'.encode() in line for line in lines[:SAMPLE])]
-            sort = pose_telling(said)
-            decode = msgspec.json.Decoder(frame_of(sort)).decode
-        at = 0
-        while at < len(lines):
-            rest = lines[at:]
-            columns = _room(len(rest), sum(map(len, rest)) // SHORTEST, sort)
-            failed = False
-            try:
-                columns.take(map(decode, rest))
-            except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
-                failed = True
-            if columns.frames:  # what is wrong further up is told first
-                yield _gathered(columns, sort, places[at : at + columns.frames])
-                taken = rest[: columns.frames]
+        if line is None:
+            said = [one for one in (*NUMBERS, *APART) if any(f'"{one}"'.encode() in told for told in lines[:SAMPLE])]
+            pose = pose_telling(said)
+            line = frame_of(pose)
+            decode = msgspec.json.Decoder(line).decode
+        while lines:
+            text = b"".join(lines)
+            columns = GatheredPoses(len(lines), len(text) // SHORTEST, line, pose, _UNTOLD, APART)
+            with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+                columns.take(map(decode, lines))
+            taken, failed = lines[: columns.frames], columns.frames < len(lines)
+            if taken:  # what is wrong further up is told first
+                yield _gathered(columns, places[: len(taken)])
                 # colons may stand in texts, too: as those of a clock do
-                if columns.told != colons(taken) and columns.told != sum(map(keys_written, taken)):
-                    _look_twice(name, taken, places[at:], warn)
-            at += columns.frames
-            if failed and sort is not PoseLine:
-                sort = PoseLine
+                if columns.told != colons(b"".join(taken) if failed else text) and columns.told != sum(
+                    map(keys_written, taken)
+                ):
+                    _look_twice(name, taken, places.tolist(), warn)
+            lines, places = lines[len(taken) :], places[len(taken) :]
+            blank = np.fromiter(map(bytes.isspace, lines), dtype=np.bool_, count=len(lines))
+            if blank.any():
+                lines = [one for one in lines if not one.isspace()]
+                places = places[~blank]
+            elif failed and pose is not PoseLine:
+                pose, line = PoseLine, FrameLine
                 decode = msgspec.json.Decoder(FrameLine).decode
             elif failed:  # the game's own keys, or something wrong, which the slow way tells
-                slow = (decoded(name, place, line, warn) for place, line in zip(places[at:], lines[at:], strict=True))
-                frames = [(place, one) for place, one in zip(places[at:], slow, strict=True) if one is not None]
-                yield from map(of_frames, chunks(iter(frames)))
-                at = len(lines)
+                numbered = list(zip(places.tolist(), lines, strict=True))
+                slow = ((place, decoded(name, place, told, warn)) for place, told in numbered)
+                yield from map(of_frames, chunks((place, one) for place, one in slow if one is not None))
+                lines = []
 
 
 def _look_twice(name: str, lines: list[bytes], places: list[int], warn: Warn) -> None:
@@ -150,32 +153,15 @@ def _look_twice(name: str, lines: list[bytes], places: list[int], warn: Warn) ->
         pass
 
 
-def _room(frames: int, poses: int, sort: type[msgspec.Struct]) -> GatheredPoses:
-    fields = sort.__struct_fields__
-    names = _numbers(sort)
-    number_at, default, absent = ints(len(names)), floats(len(names)), floats(len(names))
-    for at, name in enumerate(names):
-        number_at[at], default[at], absent[at] = fields.index(name), _DEFAULTS[name], _ABSENT[name]
-    apart_at = [fields.index(name) for name in APART if name in fields]
-    room = max(poses, 1)
-    key, clip, numbers = ints(room), ints(room), floats(len(names) * room)
-    return GatheredPoses(ints(frames), ints(frames), key, clip, numbers, fields, number_at, default, absent, apart_at)
-
-
-def _numbers(sort: type[msgspec.Struct]) -> list[str]:
-    return [one for one in sort.__struct_fields__ if one in _DEFAULTS]
-
-
-def _gathered(columns: GatheredPoses, sort: type[msgspec.Struct], places: list[int]) -> Block:
+def _gathered(columns: GatheredPoses, places: Any) -> Block:
     frames, poses = columns.frames, columns.rows
     numbers = {name: _plain(name, _DEFAULTS[name], poses) for name in NUMBERS}
-    names = _numbers(sort)
-    for name, column in zip(names, np.asarray(columns.numbers).reshape(len(names), -1), strict=True):
+    for name, column in zip(columns.fields, np.asarray(columns.numbers).reshape(-1, columns.room), strict=True):
         numbers[name] = column[:poses].astype(_SORTS.get(name, np.float64))
     others, apart = columns.others, columns.rows_apart
     return Block(
         np.array(columns.frame[:frames]),
-        np.array(places, dtype=np.int64),
+        np.asarray(places, dtype=np.int64),
         np.array(columns.counts[:frames]),
         list(columns.keys),
         np.array(columns.key[:poses]),

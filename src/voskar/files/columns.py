@@ -5,10 +5,11 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import fields
 from fractions import Fraction
-from typing import Any, Literal
+from itertools import starmap
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from msgspec import UNSET
@@ -19,6 +20,8 @@ from voskar.core.rules.shapes import LIMIT, Ints
 from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.blocks import Block, Key
 from voskar.files.frames import ClaimLine, DisplayLine, InputLine, told
+
+Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
 
 RESERVED = "/+#"  # kept for the ids of driven actors
 LATE = ("immune", "stunned", "push_x", "push_y", "logged")
@@ -75,10 +78,13 @@ class ColumnBuilder:
         whole = int(gaps[0]) if len(gaps) else len(block.frame)
         for at, what in block.resets:
             self.resets[int(block.frame[at])] = what
-        places, frames = block.place[:whole].tolist(), block.frame[:whole].tolist()
-        self._take_inputs([(places[at], frames[at], one) for at, one in block.inputs if at < whole])
-        self.claims += [self._claim(places[at], frames[at], one) for at, one in block.claims if at < whole]
-        self.display += [self._shown(places[at], frames[at], one) for at, one in block.display if at < whole]
+
+        def numbered(some: list[tuple[int, Line]]) -> Iterator[tuple[int, int, Line]]:
+            return ((int(block.place[at]), int(block.frame[at]), one) for at, one in some if at < whole)
+
+        self._take_inputs(numbered(block.inputs))
+        self.claims += starmap(self._claim, numbered(block.claims))
+        self.display += starmap(self._shown, numbered(block.display))
         if len(gaps):
             self.last = int(expected[whole]) - 1
             raise self._error(int(block.place[whole]), None, "frame", self._gap(int(block.frame[whole])))
@@ -291,7 +297,7 @@ class ColumnBuilder:
         self._name(values["id"], number, frame, "display.id")
         return Display(frame, number, **values)
 
-    def _take_inputs(self, found: list[tuple[int, int, InputLine]]) -> None:
+    def _take_inputs(self, found: Iterable[tuple[int, int, InputLine]]) -> None:
         down: dict[tuple[int, str, str], bool] = {}
         for number, frame, one in found:
             held = True if one.down is UNSET else bool(one.down)

@@ -6,44 +6,69 @@ was decoded is still in the processor's cache then, and is let go before the nex
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
+import cython
+import numpy as np
 from msgspec import UNSET
-from msgspec.structs import astuple
+
+from voskar.core.kernel.storage import floats, ints, shared_floats, shared_ints
 
 if TYPE_CHECKING:
     from voskar.core.kernel.storage import Floats, Ints
 
+if not cython.compiled:  # compiled, it is the field's place in a struct's memory: several times as fast as its name
+
+    def slot_place(sort: Any, name: str) -> int:
+        """Where a struct of this type has a field."""
+        place: int = sort.__struct_fields__.index(name)
+        return place
+
+    def slot_at(told: Any, place: int) -> Any:
+        """What a struct has at a place."""
+        return getattr(told, told.__struct_fields__[place])
+
 
 class GatheredPoses:
-    """Where poses go: `frame` and `counts` (frames,), `key` and `clip` (poses,), `numbers` (fields * poses,).
+    """Takes up to so many `frames`, structs of type `line`, with up to so many `poses`, structs of type `pose`.
 
-    `fields` are those of a pose as it is decoded, id and kind first; of them, numbers stand at the places `number_at`,
-    what is neither number nor text at `apart_at`. `keys` and `clips` give what is met a number, in the order in which
-    it is first met; `clip` is -1 for none. Numbers are laid field by field. One that a line does not have (UNSET) is
-    the field's `default`, one that is null its `absent`. `told` counts the keys of all lines. `rows_apart` are poses
-    that tell something apart; `others` are frames that tell more than poses; each with its place.
+    `numbers` are the fields that tell numbers or truths: each with what stands for one that a line does not have
+    (UNSET), and for one that is null; those that `pose` has are `fields`, laid one behind the other in `numbers`, so
+    many (`room`) values each. `apart` are fields that tell neither number nor text. `frame` and `counts` (frames,) and
+    `key` and `clip` (poses,) are as in a block; `keys` and `clips` give what is met a number, in the order in which it
+    is first met; `clip` is -1 for none. `told` counts the keys of all lines. `rows_apart` are poses that tell something
+    apart; `others` are frames that tell more than poses; each with its place.
     """
 
     def __init__(
         self,
-        frame: Ints,
-        counts: Ints,
-        key: Ints,
-        clip: Ints,
-        numbers: Floats,
-        fields: tuple[str, ...],
-        number_at: Ints,
-        default: Floats,
-        absent: Floats,
-        apart_at: list[int],
+        frames: int,
+        poses: int,
+        line: type,
+        pose: type,
+        numbers: Mapping[str, tuple[float, float]],
+        apart: Collection[str],
     ) -> None:
-        self.frame, self.counts = frame, counts
-        self.key, self.clip, self.numbers = key, clip, numbers
-        self.number_at, self.default, self.absent = number_at, default, absent
-        self.owner_at, self.clip_at = fields.index("owner"), fields.index("clip")
-        self.apart_at = apart_at
+        has: tuple[str, ...] = pose.__struct_fields__  # type: ignore[attr-defined]
+        self.line, self.pose = line, pose
+        self.room = max(poses, 1)
+        self.fields = [name for name in has if name in numbers]
+        self.frame: Ints = ints(frames)
+        self.counts: Ints = ints(frames)
+        self.key: Ints = ints(self.room)
+        self.clip: Ints = ints(self.room)
+        self.numbers: Floats = floats(len(self.fields) * self.room)
+        self.frame_slot, self.poses_slot, self.inputs_slot, self.claims_slot, self.display_slot, self.reset_slot = (
+            slot_place(line, name) for name in ("frame", "poses", "inputs", "claims", "display", "reset")
+        )
+        self.id_slot, self.kind_slot, self.owner_slot, self.clip_slot = (
+            slot_place(pose, name) for name in ("id", "kind", "owner", "clip")
+        )
+        self.number_slots: Ints = shared_ints(np.array([slot_place(pose, name) for name in self.fields], np.int64))
+        self.default: Floats = shared_floats(np.array([numbers[name][0] for name in self.fields], np.float64))
+        self.absent: Floats = shared_floats(np.array([numbers[name][1] for name in self.fields], np.float64))
+        self.apart_slots = [slot_place(pose, name) for name in apart if name in has]
         self.keys: dict[tuple[str, str, str | None], int] = {}
         self.clips: dict[str, int] = {}
         self.rows = 0
@@ -53,22 +78,27 @@ class GatheredPoses:
         self.rows_apart: list[tuple[int, Any]] = []
 
     def take(self, frames: Iterable[Any]) -> None:
-        """Takes frames: structs of number, poses, inputs, claims, display and reset.
+        """Takes frames. Raises TypeError for another type of struct.
 
-        There must be room for all of them. What iterating raises passes through; the frames before it are then taken.
+        What iterating raises passes through; the frames before it are then taken.
         """
-        room = len(self.key)
-        fields = len(self.number_at)
+        room = self.room
+        fields = len(self.fields)
         row = self.rows
         known = 0
         before: list[Any] = []  # keys of the poses of the frame before: mostly those of this one, in the same order
         for line in frames:
-            number, poses, inputs, claims, display, reset = astuple(line)
+            if type(line) is not self.line:
+                raise TypeError("expected a frame of another type")
+            poses = slot_at(line, self.poses_slot)
             at = 0
             told = 2 if poses else 1
             for pose in poses:
-                values = astuple(pose)
-                name, kind, owner = values[0], values[1], values[self.owner_at]
+                if type(pose) is not self.pose:
+                    raise TypeError("expected a pose of another type")
+                name = slot_at(pose, self.id_slot)
+                kind = slot_at(pose, self.kind_slot)
+                owner = slot_at(pose, self.owner_slot)
                 told += 2
                 if owner is UNSET:
                     owner = None
@@ -82,22 +112,22 @@ class GatheredPoses:
                     found = (name, kind, owner, self.keys.setdefault((name, kind, owner), len(self.keys)))
                     before[at] = found
                 self.key[row] = found[3]
-                clip = values[self.clip_at]
+                clip = slot_at(pose, self.clip_slot)
                 if clip is UNSET:
                     self.clip[row] = -1
                 else:
                     told += 1
                     self.clip[row] = -1 if clip is None else self.clips.setdefault(clip, len(self.clips))
                 for field in range(fields):
-                    value = values[self.number_at[field]]
+                    value = slot_at(pose, self.number_slots[field])
                     if value is UNSET:
                         self.numbers[field * room + row] = self.default[field]
                     else:
                         told += 1
                         self.numbers[field * room + row] = self.absent[field] if value is None else value
                 is_apart = False
-                for place in self.apart_at:
-                    value = values[place]
+                for place in self.apart_slots:
+                    value = slot_at(pose, place)
                     if value is not UNSET:
                         told += 1 + (len(value) if isinstance(value, dict) else 0)
                         is_apart = is_apart or value is not None
@@ -106,9 +136,14 @@ class GatheredPoses:
                 at += 1
                 row += 1
             self.rows = row
-            self.frame[self.frames] = number
+            self.frame[self.frames] = slot_at(line, self.frame_slot)
             self.counts[self.frames] = at
-            if inputs or claims or display or reset is not None:
+            if (
+                slot_at(line, self.inputs_slot)
+                or slot_at(line, self.claims_slot)
+                or slot_at(line, self.display_slot)
+                or slot_at(line, self.reset_slot) is not None
+            ):
                 told += keys_beside(line)
                 self.others.append((self.frames, line))
             self.told += told
