@@ -220,20 +220,32 @@ def _number(name: str, column: Any) -> Any:
         return found if math.isnan(default) else np.where(np.isnan(found), default, found)
     if name in ANSWERS:
         column = column.cast(pyarrow.int64())
-    return _whole(column.fill_null(_SORTS[name](_DEFAULTS[name]).item()))
+    return _whole(column.fill_null(_SORTS[name](_DEFAULTS[name]).item()) if column.null_count else column)
 
 
-def _texts(column: Any, rows: int) -> tuple[Ints, list[Any]]:
-    """Texts as numbers into a list in the order in which they first appear; the last number is that of None."""
+def _codes(column: Any, rows: int) -> tuple[Ints, list[Any]]:
+    """Texts as places in a list, in which each stands once; the last place is that of None."""
     import pyarrow
 
     if column is None:
         return np.broadcast_to(np.zeros(1, dtype=np.int64), rows), [None]
     coded = column if pyarrow.types.is_dictionary(column.type) else column.dictionary_encode()
     names = coded.dictionary.to_pylist()
-    met = coded.indices.dictionary_encode()  # a dictionary that was read along may have any order
-    numbers = _whole(met.indices.fill_null(len(met.dictionary))).astype(np.int64)
-    return numbers, [*(names[place] for place in met.dictionary.to_pylist()), None]
+    indices = coded.indices
+    return _whole(indices.fill_null(len(names)) if indices.null_count else indices), [*names, None]
+
+
+def _in_order(codes: Ints, nobody: int) -> tuple[Ints, Ints]:
+    """Codes as numbers in the order in which they first appear, and the row where each does; no code is over `nobody`,
+    which stands for None and is numbered behind all others."""
+    rows = len(codes)
+    first = np.full(nobody + 1, rows)
+    first[codes[::-1]] = np.arange(rows - 1, -1, -1)  # of several, the one that is written last stands
+    first[nobody] = rows
+    met = np.argsort(first, kind="stable")[: np.count_nonzero(first < rows)]
+    numbers = np.full(nobody + 1, len(met))
+    numbers[met] = np.arange(len(met))
+    return numbers[codes], first[met]
 
 
 def _of_columns(
@@ -253,15 +265,21 @@ def _of_columns(
         raise _UnlikeError
     rows = len(poses["x"])
     (ids, id_names), (kinds, kind_names), (owners, owner_names) = (
-        _texts(poses[one], rows) for one in ("id", "kind", "owner")
+        _codes(poses[one], rows) for one in ("id", "kind", "owner")
     )
-    met = pyarrow.array((ids * len(kind_names) + kinds) * len(owner_names) + owners).dictionary_encode()
-    pairs, owner = np.divmod(met.dictionary.to_numpy(), len(owner_names))
-    places = zip(*(one.tolist() for one in (*np.divmod(pairs, len(kind_names)), owner)), strict=True)
-    keys = [(id_names[one], kind_names[kind], owner_names[owner]) for one, kind, owner in places]
-    key = _whole(met.indices).astype(np.int64)
-    clip, clip_names = _texts(poses["clip"], rows)
-    clip = np.where(clip == len(clip_names) - 1, -1, clip)
+    key, firsts = _in_order(ids, len(id_names) - 1)
+    if any((one[firsts][key] != one).any() for one in (kinds, owners) if one.strides != (0,)):
+        # an owner that is told later, say
+        whole = (ids.astype(np.int64) * len(kind_names) + kinds) * len(owner_names) + owners
+        met = pyarrow.array(whole).dictionary_encode()
+        key, firsts = _in_order(_whole(met.indices), len(met.dictionary))
+    triples = zip(*(one[firsts].tolist() for one in (ids, kinds, owners)), strict=True)
+    keys = [(id_names[who], kind_names[kind], owner_names[owner]) for who, kind, owner in triples]
+    clip, clip_names = np.broadcast_to(np.full(1, -1), rows), list[str]()
+    if poses["clip"] is not None:
+        codes, names = _codes(poses["clip"], rows)
+        clip, firsts = _in_order(codes, len(names) - 1)
+        clip, clip_names = np.where(clip == len(firsts), -1, clip), [names[code] for code in codes[firsts].tolist()]
     numbers = {
         name: _plain(name, _DEFAULTS[name], rows) if poses[name] is None else _number(name, poses[name])
         for name in NUMBERS
@@ -274,7 +292,7 @@ def _of_columns(
     boxed = [] if poses["boxes"] is None else np.flatnonzero(_whole(poses["boxes"].is_valid())).tolist()
     boxes = [(row, boxes_in(poses["boxes"][row].as_py())) for row in boxed]
     more = (inputs, claims, display, resets, boxes, pushes)
-    return Block(frame, place, counts, keys, key, clip_names[:-1], clip, numbers, *more)
+    return Block(frame, place, counts, keys, key, clip_names, clip, numbers, *more)
 
 
 def table_blocks(folder: Path, span: tuple[int, int] | None) -> Iterator[Block]:
@@ -300,7 +318,8 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_told(file.metadata, name)])
         columns = {name: _poses_column(table, name) for name in POSES}
         row_frame = _counted(columns.pop("frame"))
-        if len(row_frame) and (row_frame[0] < 0 or (np.diff(row_frame) < 0).any()):
+        steps = np.diff(row_frame)
+        if len(row_frame) and (row_frame[0] < 0 or (len(steps) and steps.min() < 0)):
             return None
         inputs = gathered(folder, "inputs", InputLine)
         claims = gathered(folder, "claims", ClaimLine)
@@ -309,9 +328,11 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
         frame = _frames(row_frame, span, {*inputs, *claims, *display, *marks})
         if not len(frame):
             return None
-        starts = np.searchsorted(row_frame, frame)
-        counts = np.searchsorted(row_frame, frame, side="right") - starts
-        place = np.maximum.accumulate(np.where(counts > 0, starts + 1, 1))
+        begins = np.concatenate([np.arange(len(row_frame[:1])), np.flatnonzero(steps) + 1])  # a frame's first row
+        at: Any = slice(None) if len(begins) == len(frame) else np.searchsorted(frame, row_frame[begins])
+        counts, place = np.zeros(len(frame), dtype=np.int64), np.ones(len(frame), dtype=np.int64)
+        counts[at], place[at] = np.diff(begins, append=len(row_frame)), begins + 1
+        place = np.maximum.accumulate(place)
 
         def told(table: dict[int, list[Any]]) -> Iterator[tuple[int, Any]]:
             """What a small table has of these frames, with the place of each."""

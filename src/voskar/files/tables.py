@@ -244,7 +244,7 @@ class TableWriter:
 
         schema = pyarrow.schema([(column, arrow_type(column)) for column in columns])
         if name not in self._tables:
-            writer = pyarrow.parquet.ParquetWriter(self.folder / f"{name}.parquet", schema)
+            writer = pyarrow.parquet.ParquetWriter(self.folder / f"{name}.parquet", schema, compression="lz4")
             self._tables[name] = self._stack.enter_context(writer)
         waiting = self._waiting.setdefault(name, [])
         waiting.append(pyarrow.Table.from_pylist(rows, schema=schema))
