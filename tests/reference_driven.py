@@ -356,7 +356,7 @@ class Driven:
             if goal is not None:
                 way = self.world.shorter(goal[0] - origin[0], goal[1] - origin[1], name)
                 goal = goal if way == (0, 0) else (origin[0] + way[0], origin[1] + way[1])
-        if goal is not None and goal != origin:
+        if goal is not None and math.dist(goal, origin) >= 1e-9:
             aim = turned(math.degrees(math.atan2(goal[1] - origin[1], goal[0] - origin[0])))
         x, y = place(emitter.muzzle, pose)
         if emitter.turns:

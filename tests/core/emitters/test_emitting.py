@@ -87,6 +87,8 @@ MOTH = [{"id": "moth-2", "kind": "moth", "x": 100, "y": 90}, {"id": "moth-1", "k
         ({"aim": 90, "turns": True, "muzzle": [10, 4]}, {}, (96, 60), 90),  # straight up or down is not backwards
         ({"aim": {"target": "moth"}}, {}, (100, 50), 0),  # both 40 away: the first by id
         ({"aim": {"target": "moth"}, "muzzle": [0, 2]}, {}, (100, 52), 90),
+        # this pivot turns into the place of moth-2, but for rounding
+        ({"aim": {"target": "moth"}, "pivot": [20, 34.64101615137754], "turns": True}, {"angle": 30}, (100, 50), 30),
         ({"aim": {"target": "keeper"}}, {"facing": -1}, (100, 50), 180),  # no other one: facing
         ({"within": [3, 4, 3, 4]}, {}, (3, 4), 0),
     ],

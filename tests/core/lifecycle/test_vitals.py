@@ -261,14 +261,14 @@ def test_down_outcome_and_denials_end_with_the_return() -> None:
     assert frames_of(ledger, "spawn") == [0, 4]
 
 
-def test_names_of_a_new_run_are_none_that_is_still_there() -> None:
-    """A cub that an ant spawned comes back, and with it a new run: the ant's next cub has another name."""
-    data: dict[str, Any] = {
+def brood(**emitter: Any) -> dict[str, Any]:
+    """An ant that spawns a cub, which it jabs down, and which comes back, and with it a new run."""
+    return {
         "layers": {"names": ["one"]},
         "kinds": {
             "ant": {
                 "boxes": {"jaw": {"role": "hitbox", "attack": "jab", "circle": 3, "mask": ["one"]}},
-                "emitters": {"gun": {"spawn": "cub", "when": {"every": 3, "first": 0}}},
+                "emitters": {"gun": {"spawn": "cub", "when": {"every": 3, "first": 0}, **emitter}},
             },
             "cub": {
                 "health": 2,
@@ -279,12 +279,23 @@ def test_names_of_a_new_run_are_none_that_is_still_there() -> None:
         "attacks": {"jab": {"damage": 1}},
         "fixtures": [{"kind": "ant", "at": [0, 0]}],
     }
-    ledger = run(data, [{"poses": []}] * 5, reactions="raw")
+
+
+def test_names_of_a_new_run_are_none_that_is_still_there() -> None:
+    ledger = run(brood(), [{"poses": []}] * 5, reactions="raw")
     spawned = [(event.frame, event.id) for event in ledger.of("spawn")]
     assert spawned == [(0, "ant#1/gun-1"), (2, "ant#1/gun-2"), (4, "ant#1/gun-2")]
     assert frames_of(ledger, "respawn", id="ant#1/gun-1") == [2, 4]
     landed = [(event.frame, event.target) for event in ledger.landings()]
     assert len(landed) == len(set(landed))
+
+
+@pytest.mark.parametrize(("limit", "fired"), [(1, [0]), (2, [0, 2, 4])])
+def test_a_shot_that_brings_the_room_back_counts_under_the_limit(limit: int, fired: list[int]) -> None:
+    """Its ant is placed anew and would fire in that very frame: the cub is still the ant's."""
+    ledger = run(brood(limit=limit), [{"poses": []}] * 5, reactions="raw")
+    assert frames_of(ledger, "respawn", id="ant#1/gun-1") == [2, 4]
+    assert frames_of(ledger, "spawn") == fired
 
 
 def test_rehit_begins_anew_for_whom_a_new_run_brings_back() -> None:

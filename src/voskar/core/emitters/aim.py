@@ -10,6 +10,9 @@ from msgspec import Struct
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Emitter, Target
 
+SAME_POINT = 1e-9
+"""Units within which a point is the very one that it is measured from: rounding alone would have a direction."""
+
 
 class Stance(Struct, frozen=True):
     """Where an owner is in a frame, and how it moves: units, degrees, units a second."""
@@ -68,13 +71,13 @@ def aim_of(
         return stance.heading
     origin = stance.place(emitter.pivot if emitter.turns else emitter.muzzle)
     goal = nearest(origin, aim.kind) if isinstance(aim, Target) else told()
-    if goal is None or goal == origin:
+    if goal is None:
         return stance.heading
     dx, dy = goal[0] - origin[0], goal[1] - origin[1]
-    if isinstance(aim, Target):
-        return angle_of(dx, dy)
-    x, y = over(dx, dy)
-    return angle_of(dx + x, dy + y)
+    if not isinstance(aim, Target):
+        x, y = over(dx, dy)
+        dx, dy = dx + x, dy + y
+    return stance.heading if math.hypot(dx, dy) < SAME_POINT else angle_of(dx, dy)
 
 
 def muzzle_of(emitter: Emitter, stance: Stance, aim: float) -> Vector:

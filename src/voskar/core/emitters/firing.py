@@ -49,7 +49,6 @@ class Emitters:
         self._since.pop(state.row, None)
         for emitter in state.kind.emitters:
             self.fired.pop((state.row, emitter.name), None)
-            world.guns.pop((state.row, emitter.name), None)
             if state.id not in world.fixtures:
                 world.made.pop(f"{state.id}/{emitter.name}", None)
         if state.id not in world.fixtures:
