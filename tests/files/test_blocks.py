@@ -55,6 +55,36 @@ def lines_of(frames: list[dict[str, Any]]) -> list[str]:
     return [json.dumps(one) for one in (HEADER, *rows)]
 
 
+ANT = '{"id": "a", "kind": "ant", "x": 0, "y": 0'
+TELLING = [
+    '"poses": []',
+    '"poses": [], "inputs": [], "claims": [], "display": [], "reset": null',  # a logger that leaves nothing out
+    f'"poses": [{ANT}, "owner": null, "clip": null, "tick": null, "health": null, "hidden": false}}]',
+    f'"poses": [{ANT}, "boxes": {{"jaw": [0, 0, 1, 1], "head": [0, 0, 2, 2]}}, "push": [1, 0]}}]',
+    f'"poses": [{ANT}}}], "inputs": [{{"id": "a", "button": "fire", "aim": null}}], "display": [{{"clock": "1:30"}}]',
+    f'"poses": [{ANT}}}], "claims": [{{"event": "over"}}], "reset": "room"',
+]
+
+
+@pytest.mark.parametrize("told", TELLING)
+def test_what_is_in_order_is_read_once(told: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Keys are counted, so that one that stands twice is seen; counted wrongly, every line would be read slowly."""
+
+    def slowly(*_: Any) -> None:
+        raise AssertionError("read twice")
+
+    monkeypatch.setattr("voskar.files.frames.decoded", slowly)
+    monkeypatch.setattr("voskar.files.blocks.decoded", slowly)
+    lines = [json.dumps(HEADER), *(f'{{"frame": {frame}, {told}}}' for frame in range(3))]
+    text = "\n".join(lines).encode()
+    books = rulebook(
+        {"kinds": {"ant": {"boxes": {name: {"role": "hurtbox", "circle": 1} for name in ("jaw", "head")}}}}
+    )
+    assert read_recording(text.splitlines(), "test.jsonl", books).last == 2
+    frames = json_frames("test.jsonl", enumerate(text.splitlines()[1:]), print)
+    assert len(list(frames)) == 3
+
+
 @given(strategies.recordings(), st.data())
 def test_both_ways_of_reading_give_one_recording(frames: Any, more: st.DataObject) -> None:
     frames = more.draw(strategies.inputs(frames))

@@ -171,7 +171,7 @@ def _gathered(columns: GatheredPoses, places: Any) -> Block:
         [(at, one) for at, frame in others for one in frame.inputs],
         [(at, one) for at, frame in others for one in frame.claims],
         [(at, one) for at, frame in others for one in frame.display],
-        [(at, frame.reset) for at, frame in others if frame.reset is not None],
+        [(at, frame.reset) for at, frame in others if frame.reset],
         [(row, pose.boxes) for row, pose in apart if isinstance(getattr(pose, "boxes", None), dict)],
         [(row, pose.push) for row, pose in apart if isinstance(getattr(pose, "push", None), list)],
     )

@@ -6,7 +6,7 @@ import difflib
 import json
 import math
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
 from operator import methodcaller
 from typing import Annotated, Any, Literal, TypeAlias, get_args
@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 from msgspec import UNSET, UnsetType
 
-from voskar.core.kernel.gather import keys_told
+from voskar.core.kernel.gather import NOTHING, keys_told
 from voskar.errors import InputError, Problem, nearest
 
 Warn: TypeAlias = Callable[[str], object]
@@ -99,14 +99,14 @@ class DisplayLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
 
 
 class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fields=True):
-    """One frame: one line."""
+    """One frame: one line. What it has no key for is NOTHING or UNSET, so that keys can be counted."""
 
     frame: Count
-    poses: list[PoseLine] = []
-    inputs: list[InputLine] = []
-    claims: list[ClaimLine] = []
-    display: list[DisplayLine] = []
-    reset: Literal["room", "run"] | None = None
+    poses: Sequence[PoseLine] = NOTHING
+    inputs: Sequence[InputLine] = NOTHING
+    claims: Sequence[ClaimLine] = NOTHING
+    display: Sequence[DisplayLine] = NOTHING
+    reset: Literal["room", "run"] | UnsetType | None = UNSET
 
 
 def told(value: Any) -> Any:
@@ -131,13 +131,7 @@ def frame_of(pose: type[msgspec.Struct]) -> type[msgspec.Struct]:
 
 
 def _copy(sort: type[msgspec.Struct], fields: Iterable[Any], types: dict[str, Any]) -> type[msgspec.Struct]:
-    def default(field: Any) -> list[Any]:
-        if field.required:
-            return []
-        # the only factory is that of lists: one for each frame that tells nothing of the kind would cost time
-        return [() if field.default is msgspec.NODEFAULT else field.default]
-
-    said = [(one.name, types.get(one.name, one.type), *default(one)) for one in fields]
+    said = [(one.name, types.get(one.name, one.type), *([] if one.required else [one.default])) for one in fields]
     return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
 
 

@@ -11,6 +11,7 @@ from typing import Any, Protocol, TypeVar
 from msgspec import UNSET
 from pydantic import ValidationError
 
+from voskar.core.kernel.gather import NOTHING
 from voskar.core.rules import Duration
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import chunks, of_frames
@@ -253,4 +254,5 @@ def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:
     for frame in range(max(script.frames.frames(rate), 1)):
         poses = [pose for player in players if (pose := player.pose(frame)) is not None]
         inputs = [one for player in players for one in player.inputs(frame)]
-        yield FrameLine(frame, poses, inputs, claims.get(frame, []), display.get(frame, []), resets.get(frame))
+        more = (claims.get(frame, NOTHING), display.get(frame, NOTHING), resets.get(frame, UNSET))
+        yield FrameLine(frame, poses or NOTHING, inputs or NOTHING, *more)

@@ -14,6 +14,7 @@ from typing import Any, Literal, TypeVar
 
 import msgspec
 
+from voskar.core.kernel.gather import NOTHING
 from voskar.errors import InputError, Problem
 from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, hint_for, told
 from voskar.files.reading import plain_errors, read_text
@@ -67,7 +68,12 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     row = 1
     while waiting is not None or place < len(others):
         frame = min([*([waiting[0]] if waiting else []), *others[place : place + 1]])
-        line = FrameLine(frame, [], inputs.get(frame, []), claims.get(frame, []), display.get(frame, []))
+        line = FrameLine(
+            frame,
+            inputs=inputs.get(frame, NOTHING),
+            claims=claims.get(frame, NOTHING),
+            display=display.get(frame, NOTHING),
+        )
         if frame in marks:
             line.reset = marks[frame][0].reset
         if waiting is not None and waiting[0] == frame:

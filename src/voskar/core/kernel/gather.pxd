@@ -35,7 +35,7 @@ cdef class GatheredPoses:
     cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, told
 
     @cython.locals(
-        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, at=Py_ssize_t, told=Py_ssize_t, name=str,
+        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, inputs=object, claims=object, display=object, reset=object, at=Py_ssize_t, told=Py_ssize_t, name=str,
         kind=str, owner=object, found=tuple, known=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t,
         is_apart=bint,
     )
@@ -44,5 +44,5 @@ cdef class GatheredPoses:
 @cython.locals(told=Py_ssize_t, entries=object, name=str)
 cpdef Py_ssize_t keys_beside(object line)
 
-@cython.locals(told=Py_ssize_t, poses=list, name=str)
+@cython.locals(told=Py_ssize_t, name=str)
 cpdef Py_ssize_t keys_told(object line)

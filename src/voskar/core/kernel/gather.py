@@ -30,6 +30,10 @@ if not cython.compiled:  # compiled, it is the field's place in a struct's memor
         return getattr(told, told.__struct_fields__[place])
 
 
+NOTHING: tuple[Any, ...] = ()
+"""What a frame has of poses, inputs, claims or display where its line has no such key; an empty list is told."""
+
+
 class GatheredPoses:
     """Takes up to so many `frames`, structs of type `line`, with up to so many `poses`, structs of type `pose`.
 
@@ -92,7 +96,7 @@ class GatheredPoses:
                 raise TypeError("expected a frame of another type")
             poses = slot_at(line, self.poses_slot)
             at = 0
-            told = 2 if poses else 1
+            told = 1 if poses is NOTHING else 2
             for pose in poses:
                 if type(pose) is not self.pose:
                     raise TypeError("expected a pose of another type")
@@ -138,23 +142,23 @@ class GatheredPoses:
             self.rows = row
             self.frame[self.frames] = slot_at(line, self.frame_slot)
             self.counts[self.frames] = at
-            if (
-                slot_at(line, self.inputs_slot)
-                or slot_at(line, self.claims_slot)
-                or slot_at(line, self.display_slot)
-                or slot_at(line, self.reset_slot) is not None
-            ):
+            inputs = slot_at(line, self.inputs_slot)
+            claims = slot_at(line, self.claims_slot)
+            display = slot_at(line, self.display_slot)
+            reset = slot_at(line, self.reset_slot)
+            if inputs is not NOTHING or claims is not NOTHING or display is not NOTHING or reset is not UNSET:
                 told += keys_beside(line)
-                self.others.append((self.frames, line))
+                if inputs or claims or display or reset:
+                    self.others.append((self.frames, line))
             self.told += told
             self.frames += 1
 
 
 def keys_beside(line: Any) -> int:
     """How many keys a frame's line has beside its number and its poses."""
-    told = 0 if line.reset is None else 1
+    told = 0 if line.reset is UNSET else 1
     for entries in (line.inputs, line.claims, line.display):
-        if entries:
+        if entries is not NOTHING:
             told += 1
             for entry in entries:
                 for name in entry.__struct_fields__:
@@ -165,7 +169,7 @@ def keys_beside(line: Any) -> int:
 
 def keys_told(line: Any) -> int:
     """How many keys a frame's line has in all."""
-    told = keys_beside(line) + (2 if line.poses else 1)
+    told = keys_beside(line) + (1 if line.poses is NOTHING else 2)
     for pose in line.poses:
         for name in pose.__struct_fields__:
             value = getattr(pose, name)
