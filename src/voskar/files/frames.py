@@ -6,7 +6,7 @@ import difflib
 import json
 import math
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from operator import methodcaller
 from typing import Annotated, Any, Literal, TypeAlias, get_args
@@ -116,23 +116,34 @@ def told(value: Any) -> Any:
 
 ALWAYS = ("id", "kind", "x", "y", "owner", "clip")
 """What is looked for in every pose."""
+_KEY = re.compile(rb'"(\w+)"\s*:')
+_OWN_KEY = re.compile(r"_(?!_)\w*")  # two underscores in front may mean something to Python
 
 
-def pose_telling(names: Collection[str]) -> type[msgspec.Struct]:
-    """A pose that tells these fields at most, beside who and what it is: most games tell few, and what none of their
-    poses can have need not be looked for in each. Another field in it is an error, as in a PoseLine."""
-    said = [one for one in msgspec.structs.fields(PoseLine) if one.name in ALWAYS or one.name in names]
-    return _copy(PoseLine, said, {})
+def names_in(text: bytes) -> set[str]:
+    """What may be keys in some lines."""
+    return {one.decode() for one in _KEY.findall(text)}
 
 
-def frame_of(pose: type[msgspec.Struct]) -> type[msgspec.Struct]:
-    """A FrameLine of such poses."""
-    return _copy(FrameLine, msgspec.structs.fields(FrameLine), {"poses": list[pose]})  # type: ignore[valid-type]
+def frames_telling(names: Collection[str]) -> tuple[type[msgspec.Struct], type[msgspec.Struct]]:
+    """A FrameLine, and a PoseLine that tells these fields at most, beside who and what it is: most games tell few, and
+    what none of their poses can have need not be looked for in each. Names with _ in front are keys of the game's own,
+    wherever they stand. Any other field is an error."""
+    own = sorted(name for name in names if _OWN_KEY.fullmatch(name))
 
+    def copy(sort: type[msgspec.Struct], names: Collection[str], types: Mapping[str, Any]) -> type[msgspec.Struct]:
+        fields = [one for one in msgspec.structs.fields(sort) if one.name in names]
+        said = [(one.name, types.get(one.name, one.type), *([] if one.required else [one.default])) for one in fields]
+        said += [(name, msgspec.Raw | UnsetType, UNSET) for name in own]
+        return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
 
-def _copy(sort: type[msgspec.Struct], fields: Iterable[Any], types: dict[str, Any]) -> type[msgspec.Struct]:
-    said = [(one.name, types.get(one.name, one.type), *([] if one.required else [one.default])) for one in fields]
-    return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
+    pose = copy(PoseLine, {*ALWAYS, *names}, {})
+    beside: dict[str, type[msgspec.Struct]] = {"inputs": InputLine, "claims": ClaimLine, "display": DisplayLine}
+    types: dict[str, Any] = {"poses": Sequence[pose]}  # type: ignore[valid-type]
+    if own:
+        for name, sort in beside.items():
+            types[name] = Sequence[copy(sort, sort.__struct_fields__, {})]  # type: ignore[misc]
+    return copy(FrameLine, FrameLine.__struct_fields__, types), pose
 
 
 def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> Iterator[Numbered]:
@@ -149,12 +160,12 @@ def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> It
 
 
 keys_written: Callable[[bytes], int] = methodcaller("count", b'":')
-"""How many keys stand in a line; another number than `keys_told` may mean that one stands twice, or only that a text
+"""How many keys stand in lines; another number than `keys_told` may mean that one stands twice, or only that a text
 has a colon in it, which has to be looked at."""
 
 
 def colons(text: bytes) -> int:
-    """No less than `keys_written` of lines, sooner: as many as keys are told, and no key stands twice."""
+    """No less than `keys_written`, sooner: as many as keys are told, and no key stands twice."""
     return int(np.count_nonzero(np.frombuffer(text, dtype=np.uint8) == ord(":")))
 
 

@@ -22,14 +22,14 @@ cdef extern from *:
     Py_ssize_t slot_place "voskar_slot_place" (object sort, str name) except -1
     object slot_at "voskar_slot_at" (object told, Py_ssize_t place)
 
-cdef object UNSET
+cdef object UNSET, Raw
 
 @cython.final
 cdef class GatheredPoses:
     cdef public int64_t[::1] frame, counts, key, clip, number_slots
     cdef public double[::1] numbers, default, absent
     cdef public object line, pose
-    cdef public list fields, apart_slots, others, rows_apart
+    cdef public list fields, apart_slots, own_slots, line_own_slots, others, rows_apart
     cdef public dict keys, clips
     cdef public Py_ssize_t frame_slot, poses_slot, inputs_slot, claims_slot, display_slot, reset_slot
     cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, told
@@ -40,6 +40,8 @@ cdef class GatheredPoses:
         is_apart=bint,
     )
     cpdef object take(self, object frames)
+
+cpdef Py_ssize_t keys_within(object value)
 
 @cython.locals(told=Py_ssize_t, entries=object, name=str)
 cpdef Py_ssize_t keys_beside(object line)

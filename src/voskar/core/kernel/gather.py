@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import cython
 import numpy as np
-from msgspec import UNSET
+from msgspec import UNSET, Raw
 
 from voskar.core.kernel.storage import floats, ints, shared_floats, shared_ints
 
@@ -39,7 +39,8 @@ class GatheredPoses:
 
     `numbers` are the fields that tell numbers or truths: each with what stands for one that a line does not have
     (UNSET), and for one that is null; those that `pose` has are `fields`, laid one behind the other in `numbers`, so
-    many (`room`) values each. `apart` are fields that tell neither number nor text. `frame` and `counts` (frames,) and
+    many (`room`) values each. `apart` are fields that tell neither number nor text; those of both types
+    that begin with _ are the game's own, and only counted. `frame` and `counts` (frames,) and
     `key` and `clip` (poses,) are as in a block; `keys` and `clips` give what is met a number, in the order in which it
     is first met; `clip` is -1 for none. `told` counts the keys of all lines. `rows_apart` are poses that tell something
     apart; `others` are frames that tell more than poses; each with its place.
@@ -73,6 +74,9 @@ class GatheredPoses:
         self.default: Floats = shared_floats(np.array([numbers[name][0] for name in self.fields], np.float64))
         self.absent: Floats = shared_floats(np.array([numbers[name][1] for name in self.fields], np.float64))
         self.apart_slots = [slot_place(pose, name) for name in apart if name in has]
+        own = [name for name in has if name.startswith("_")]
+        self.own_slots = [slot_place(pose, name) for name in own]
+        self.line_own_slots = [slot_place(line, name) for name in own]
         self.keys: dict[tuple[str, str, str | None], int] = {}
         self.clips: dict[str, int] = {}
         self.rows = 0
@@ -133,10 +137,14 @@ class GatheredPoses:
                 for place in self.apart_slots:
                     value = slot_at(pose, place)
                     if value is not UNSET:
-                        told += 1 + (len(value) if isinstance(value, dict) else 0)
+                        told += 1 + keys_within(value)
                         is_apart = is_apart or value is not None
                 if is_apart:
                     self.rows_apart.append((row, pose))
+                for place in self.own_slots:
+                    value = slot_at(pose, place)
+                    if value is not UNSET:
+                        told += 1 + keys_within(value)
                 at += 1
                 row += 1
             self.rows = row
@@ -150,20 +158,32 @@ class GatheredPoses:
                 told += keys_beside(line)
                 if inputs or claims or display or reset:
                     self.others.append((self.frames, line))
+            for place in self.line_own_slots:
+                value = slot_at(line, place)
+                if value is not UNSET:
+                    told += 1 + keys_within(value)
             self.told += told
             self.frames += 1
 
 
+def keys_within(value: Any) -> int:
+    """How many keys stand within a field's value: names of boxes, or whatever a game's own value has."""
+    if isinstance(value, Raw):
+        return bytes(value).count(b'":')
+    return len(value) if isinstance(value, dict) else 0
+
+
 def keys_beside(line: Any) -> int:
-    """How many keys a frame's line has beside its number and its poses."""
+    """How many keys a frame's line has of inputs, claims, display and reset."""
     told = 0 if line.reset is UNSET else 1
     for entries in (line.inputs, line.claims, line.display):
         if entries is not NOTHING:
             told += 1
             for entry in entries:
                 for name in entry.__struct_fields__:
-                    if getattr(entry, name) is not UNSET:
-                        told += 1
+                    value = getattr(entry, name)
+                    if value is not UNSET:
+                        told += 1 + keys_within(value)
     return told
 
 
@@ -174,5 +194,5 @@ def keys_told(line: Any) -> int:
         for name in pose.__struct_fields__:
             value = getattr(pose, name)
             if value is not UNSET:
-                told += 1 + (len(value) if isinstance(value, dict) else 0)
+                told += 1 + keys_within(value)
     return told
