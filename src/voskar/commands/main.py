@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import gc
 import io
 import signal
 import sys
@@ -15,6 +16,9 @@ from voskar.errors import VoskarError
 
 AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
 INTERRUPTED = 130
+COLLECT_AFTER = 10_000
+"""Values made between two looks for garbage: a check makes a million that stay, and looking at them all takes longer
+than what little there is to find is worth."""
 
 COMMANDS = {
     "init": "A folder to begin in: a first rulebook, a suite, a scene, and a logger for the game.",
@@ -148,6 +152,7 @@ def _prepare() -> None:
             stream.reconfigure(errors="voskar")
     if threading.current_thread() is threading.main_thread():
         signal.signal(signal.SIGTERM, _stopped)
+    gc.set_threshold(COLLECT_AFTER)
     from voskar.files.reading import begin
 
     begin()
