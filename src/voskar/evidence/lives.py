@@ -45,14 +45,15 @@ def _state(held: Held, course: Course) -> Iterator[Finding]:
     recording, poses = held.recording, held.recording.poses
     yield from _taken_over(held, course)
     rows = poses.rows_of(recording.numbers[course.actor.id])
-    frames = poses.frame[rows]
     for column in COLUMNS:
-        told = getattr(poses, column)[rows]
         steps = getattr(course, column)
-        if np.isnan(told).all() or not steps.values:
+        if not steps.values:
             continue
+        told = getattr(poses, column)[rows]
         known = ~np.isnan(told)
-        at, game = frames[known], told[known]
+        if not known.any():
+            continue
+        at, game = poses.frame[rows[known]], told[known]
         apart = np.round(game - steps.at(at), 6)
         begins = (apart != 0) & (apart != np.r_[0.0, apart[:-1]])
         for row in np.flatnonzero(begins).tolist():

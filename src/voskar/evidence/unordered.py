@@ -47,6 +47,9 @@ class _Struck:
         self.held, self.name, self.blows, self.all = held, name, blows[name], blows
         self.kind = held.rules.kinds[held.recording.actors[held.recording.numbers[name]].kind]
         self.steps: dict[int, Vector] = _steps(held, name)
+        poses = held.recording.poses
+        rows = poses.rows_of(held.recording.numbers[name])
+        self.cuts: set[int] = set(poses.frame[rows[poses.cut[rows]]].tolist())
         self.rate = float(held.recording.rate)
         self.gone: set[int] = set()
         """Frames after which it is down, or no longer there: what its body does then is another matter."""
@@ -78,9 +81,11 @@ class _Struck:
         return Finding("unordered", frame, striker if striker != self.name else "", self.name, game=game, rules=rules)
 
     def _put_back(self, frame: int) -> str | None:
+        if frame + 1 not in self.cuts:
+            return None
         recording, poses = self.held.recording, self.held.recording.poses
         row, before = recording.row(self.name, frame + 1), recording.row(self.name, frame)
-        if row is None or before is None or not poses.cut[row] or poses.hidden[row]:
+        if row is None or before is None or poses.hidden[row]:
             return None
         since = max((mark for mark in recording.resets if mark <= frame), default=recording.first)
         first = recording.pose_from(recording.numbers[self.name], since)

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.window import COLUMNS, Column, Windows
-from voskar.core.ledger.events import Adopted
+from voskar.core.ledger.events import Adopted, Down, Health, Life, Respawn
 from voskar.core.lifecycle.settle import Settling
 from voskar.core.world import NEVER, ActorState, World
 
 SAME = 1e-6
+CHANGES = (Health, Life, Down, Respawn)
+"""Events with which health or lives may change."""
 
 
 class States:
@@ -33,11 +35,12 @@ class States:
     def after(self) -> None:
         """The frame has been settled."""
         world = self.world
-        changed = set(self.logged.changes.get(world.frame, ())) | set(self._since)
+        changed: set[tuple[int, Column]] = {*self.logged.changes.get(world.frame, ()), *self._since}
         for event in world.events[self._seen :]:
-            state = world.find(event.id) if event.event in ("health", "life", "down", "respawn") else None
-            if state is not None and not state.driven:
-                changed |= {(state.row, column) for column in COLUMNS}
+            if isinstance(event, CHANGES):
+                state = world.find(event.id)
+                if state is not None and not state.driven:
+                    changed |= {(state.row, column) for column in COLUMNS}
         for key in sorted(changed):
             told = self.logged.value(*key, world.frame)
             if told is not None:
