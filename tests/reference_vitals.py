@@ -209,7 +209,7 @@ class Vitals:
         """Down, and not for good."""
         world, kind = self.world, self.world.kind[name]
         if name in self.recording.numbers:
-            successor = kind.succession and self.lives[name] != 0 and name not in self.succeeded
+            successor = kind.succession and self.left(name) != 0 and name not in self.succeeded
             return successor or (name in self.due and not kind.succession)
         return name in world.driven.bodies and name in self.due
 
