@@ -53,8 +53,8 @@ lowest: $(STAMP) $(KERNEL)
 	rm -rf build/lowest && $(PYTHON) -m venv build/lowest
 	$(PYTHON) -c 'import tomllib; print(*(one.replace(">=", "==") for one in tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"]), sep="\n")' > build/lowest/versions.txt
 	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --no-compile --requirement build/lowest/versions.txt
-	PYTHONPATH=src build/lowest/bin/python -c 'from voskar.commands.main import main; main()' demo --overwrite build/lowest/demo > /dev/null
-	PYTHONPATH=src build/lowest/bin/python -c 'from voskar.commands.main import main; main()' draft build/lowest/demo/meadow.jsonl -o build/lowest/draft.toml --overwrite > /dev/null
+	PYTHONPATH=src build/lowest/bin/python -m voskar demo --overwrite build/lowest/demo > /dev/null
+	PYTHONPATH=src build/lowest/bin/python -m voskar draft build/lowest/demo/meadow.jsonl -o build/lowest/draft.toml --overwrite > /dev/null
 
 bench: $(STAMP) $(KERNEL)
 	$(BIN)/python bench/run.py

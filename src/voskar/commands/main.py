@@ -13,6 +13,7 @@ from importlib import import_module
 import click
 
 from voskar.errors import VoskarError
+from voskar.files.reading import begin
 
 AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
 INTERRUPTED = 130
@@ -121,7 +122,8 @@ def main() -> None:
     else:
         code = run(arguments)
     for number in (signal.SIGTERM, signal.SIGINT):  # all is written: what comes now ends us without another word
-        signal.signal(number, signal.SIG_DFL)
+        if signal.getsignal(number) is not signal.SIG_IGN:
+            signal.signal(number, signal.SIG_DFL)
     sys.exit(code)
 
 
@@ -153,8 +155,6 @@ def _prepare() -> None:
     if threading.current_thread() is threading.main_thread():
         signal.signal(signal.SIGTERM, _stopped)
     gc.set_threshold(COLLECT_AFTER)
-    from voskar.files.reading import begin
-
     begin()
 
 
