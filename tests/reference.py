@@ -603,8 +603,9 @@ class Reference:
         if attack.from_by == "edge":
             if all(name in self.before and not poses[name]["cut"] for name in (striker, target)):
                 pasts = self.past(striker, mine), self.past(target, theirs)
-                mine, theirs = (
-                    old | {"boxes": one["boxes"] | old["boxes"]} for one, old in zip((mine, theirs), pasts, strict=True)
+                mine, theirs = (  # a box that it had not, or that was eaten up, has the shape of this frame
+                    old | ({} if logged(box, old) else {"boxes": one["boxes"]})
+                    for box, one, old in zip((hit, hurt), (mine, theirs), pasts, strict=True)
                 )
             mine = mine | {"x": mine["x"] + self.now_over[0], "y": mine["y"] + self.now_over[1]}
             heights = []
