@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 import pickle
 import sys
-import tempfile
 import time
 from collections.abc import Iterable, Iterator
 from fractions import Fraction
@@ -48,6 +47,8 @@ def kept_folder(name: str) -> Path:
     try:
         home = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
     except RuntimeError:  # a build server may have no home
+        import tempfile
+
         home = Path(tempfile.gettempdir())
     return home / "voskar" / name
 

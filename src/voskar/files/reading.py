@@ -5,7 +5,6 @@ from __future__ import annotations
 import gzip
 import os
 import sys
-import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
@@ -179,6 +178,8 @@ def whole_file(path: str | Path) -> Iterator[Path]:
         if target.exists() and not target.is_file():
             yield target  # a pipe or a device is written to, never replaced
             return
+        import tempfile  # which takes as long to import as a short recording to be read
+
         handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
         os.close(handle)
         try:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -21,6 +20,8 @@ def is_remote(path: str | Path) -> bool:
 def fetched(url: str) -> Iterator[Path]:
     """A copy of the file, or of the folder of tables, that a URL names; errors in the block name the URL. Raises
     InputError for what cannot be had."""
+    import tempfile
+
     with tempfile.TemporaryDirectory(prefix="voskar-") as folder:
         local = Path(folder) / url.rstrip("/").rpartition("/")[2]
         system, path = _system(url)
@@ -38,6 +39,8 @@ def fetched(url: str) -> Iterator[Path]:
 @contextmanager
 def sent(url: str) -> Iterator[Path]:
     """A file to be written, which is put where a URL says when the block succeeds. Raises InputError."""
+    import tempfile
+
     with tempfile.TemporaryDirectory(prefix="voskar-") as folder:
         local = Path(folder) / url.rpartition("/")[2]
         system, path = _system(url)
