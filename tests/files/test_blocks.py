@@ -17,7 +17,7 @@ from tests import strategies
 from tests.worlds import rulebook, sting
 from voskar.core.recording import Recording
 from voskar.errors import InputError
-from voskar.files import blocks, recording
+from voskar.files import blocks, json_lines, recording
 from voskar.files.frames import Warn, json_frames
 from voskar.files.recording import load_recording, open_frames, read_recording
 from voskar.files.writing import write_recording
@@ -77,7 +77,7 @@ def test_what_is_in_order_is_read_once(told: str, monkeypatch: pytest.MonkeyPatc
         raise AssertionError("read twice")
 
     monkeypatch.setattr("voskar.files.frames.decoded", slowly)
-    monkeypatch.setattr("voskar.files.blocks.decoded", slowly)
+    monkeypatch.setattr("voskar.files.json_lines.decoded", slowly)
     lines = [json.dumps(HEADER), *(f'{{"frame": {frame}, {told}}}' for frame in range(3))]
     text = "\n".join(lines).encode()
     books = rulebook(
@@ -150,7 +150,7 @@ def test_what_is_wrong_is_told_alike(line: str) -> None:
 
 def test_what_a_game_tells_late_is_told() -> None:
     """The first lines show what is looked for in each pose; what comes later is an error no more than it is lost."""
-    plain = [{"poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2}]} for _ in range(2 * blocks.SAMPLE)]
+    plain = [{"poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2}]} for _ in range(2 * json_lines.SAMPLE)]
     late: dict[str, Any] = {
         "poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2, "hidden": True, "health": 3, "_own": 1}]
     }
@@ -158,9 +158,9 @@ def test_what_a_game_tells_late_is_told() -> None:
     found = read(text)
     assert isinstance(found, Recording)
     assert same(found, read(text, frame_by_frame=True))
-    assert (found.poses.hidden.sum(), found.poses.health[2 * blocks.SAMPLE]) == (1, 3)
+    assert (found.poses.hidden.sum(), found.poses.health[2 * json_lines.SAMPLE]) == (1, 3)
     wrong = str(read(text.replace(b'"hidden"', b'"hiden"')))
-    assert wrong.startswith(f"test.jsonl:{2 * blocks.SAMPLE + 2}:")
+    assert wrong.startswith(f"test.jsonl:{2 * json_lines.SAMPLE + 2}:")
     assert "did you mean" in wrong
 
 

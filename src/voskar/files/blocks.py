@@ -1,44 +1,26 @@
-"""Some frames at once as columns, from lines of JSON, from rows, or from whole columns of a Parquet table.
-
-Those of a table are only trusted where they cannot differ from its rows: whatever else there is is read again row by
-row, and that way tells what is wrong and where.
-"""
+"""Some frames at once as columns: what every form of a recording comes to before it is checked."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from contextlib import suppress
-from pathlib import Path
 from typing import Any, NamedTuple
 
-import msgspec
 import numpy as np
 
 from voskar.core.kernel.gather import GatheredPoses
-from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.rules.shapes import Ints
 from voskar.files.frames import (
     ClaimLine,
     DisplayLine,
     FrameLine,
     InputLine,
     PoseLine,
-    Warn,
-    colons,
-    decoded,
-    frames_telling,
-    json_frames,
-    keys_written,
-    names_in,
 )
-from voskar.files.reading import ShortLines, plain_errors
-from voskar.files.tables import POSES, Mark, arrow_type, boxes_in, gathered, table_frames, table_path
 
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is told."""
 
-NEEDED = ("id", "kind", "x", "y")
-TEXTUAL = ("id", "kind", "owner", "clip")
 FLOATS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
 COUNTS = ("tick", "cell")
 ANSWERS = ("immune", "stunned")
@@ -47,21 +29,14 @@ FLAGS = ("cut", "hidden")
 NUMBERS = (*FLOATS, "facing", *COUNTS, *ANSWERS, *FLAGS)
 APART = ("boxes", "push")
 _WHOLE = ("facing", *COUNTS, *ANSWERS)
-_SORTS: dict[str, Any] = dict.fromkeys(_WHOLE, np.int64) | dict.fromkeys(FLAGS, np.bool_)
+SORTS: dict[str, Any] = dict.fromkeys(_WHOLE, np.int64) | dict.fromkeys(FLAGS, np.bool_)
 _ABSENT = dict.fromkeys(NUMBERS, math.nan) | dict.fromkeys((*COUNTS, *ANSWERS), -1.0)
-_DEFAULTS = _ABSENT | {"facing": 1.0, "angle": 0.0, "scale": 1.0} | dict.fromkeys(FLAGS, 0.0)
-_UNTOLD = {name: (_DEFAULTS[name], _ABSENT[name]) for name in NUMBERS}
+DEFAULTS = _ABSENT | {"facing": 1.0, "angle": 0.0, "scale": 1.0} | dict.fromkeys(FLAGS, 0.0)
+UNTOLD = {name: (DEFAULTS[name], _ABSENT[name]) for name in NUMBERS}
 """What stands for a number that a line does not have, and for one that is null."""
 
 CHUNK = 1 << 14
 """Poses decoded one by one before they become columns; bounds memory."""
-PIECE = 1 << 20
-"""Bytes of JSON Lines between two blocks; bounds memory, too."""
-SAMPLE, SAMPLED = 64, 1 << 16
-"""Lines, and bytes of them, that are looked at for what a game tells."""
-MOST_NAMES = 128
-"""Names of keys from which on no more of a game's own are learnt: it may make them up in every frame."""
-SHORTEST = len('{"id":"","kind":"","x":0,"y":0}')
 
 
 class Block(NamedTuple):
@@ -91,9 +66,9 @@ class Block(NamedTuple):
 def of_frames(chunk: Sequence[tuple[int, FrameLine]]) -> Block:
     """Frames that were decoded one by one, each with its line or row."""
     poses = sum(len(frame.poses) for _, frame in chunk)
-    columns = GatheredPoses(len(chunk), poses, FrameLine, PoseLine, _UNTOLD, APART)
+    columns = GatheredPoses(len(chunk), poses, FrameLine, PoseLine, UNTOLD, APART)
     columns.take(frame for _, frame in chunk)
-    return _gathered(columns, [place for place, _ in chunk])
+    return gathered_block(columns, [place for place, _ in chunk])
 
 
 def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, FrameLine]]]:
@@ -110,79 +85,11 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
         yield chunk
 
 
-def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Iterator[Block]:
-    """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
-    reader = _Reader(name, warn)
-    while lines := stream.readlines(PIECE):
-        yield from reader.read(lines, np.arange(number + 1, number + len(lines) + 1))
-        number += len(lines)
-
-
-class _Reader:
-    """Reads lines by what lines have told so far, and learns what stops it."""
-
-    def __init__(self, name: str, warn: Warn) -> None:
-        self.name, self.warn = name, warn
-        self.names: set[str] = set()
-        self._know()
-
-    def _know(self) -> None:
-        self.line, self.pose = frames_telling(self.names)
-        self.decode = msgspec.json.Decoder(self.line).decode
-
-    def _learn(self, lines: list[bytes]) -> bool:
-        """Whether some lines have keys that no line had before."""
-        more = names_in(b"".join(lines[:SAMPLE])[: max(SAMPLED, len(lines[0]))])
-        if len(self.names) > MOST_NAMES:
-            more &= {*PoseLine.__struct_fields__}
-        if more <= self.names:
-            return False
-        self.names |= more
-        self._know()
-        return True
-
-    def read(self, lines: list[bytes], places: Ints) -> Iterator[Block]:
-        """Lines and their numbers as blocks, what is wrong further up told first."""
-        stopped = not self.names
-        while lines:
-            if stopped and any(map(bytes.isspace, lines)):
-                blank = [one.isspace() for one in lines]
-                lines, places = [one for one in lines if not one.isspace()], places[~np.array(blank)]
-                stopped = not self.names
-            elif stopped and not self._learn(lines):
-                yield from self._slowly(lines[:SAMPLE], places)
-                lines, places, stopped = lines[SAMPLE:], places[SAMPLE:], False
-            else:
-                text = b"".join(lines)
-                columns = GatheredPoses(len(lines), len(text) // SHORTEST, self.line, self.pose, _UNTOLD, APART)
-                with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
-                    columns.take(map(self.decode, lines))
-                taken = lines[: columns.frames]
-                stopped = len(taken) < len(lines)
-                if taken:
-                    yield _gathered(columns, places[: len(taken)])
-                    self._count(columns.told, taken, b"".join(taken) if stopped else text, places)
-                lines, places = lines[len(taken) :], places[len(taken) :]
-
-    def _slowly(self, lines: list[bytes], places: Ints) -> Iterator[Block]:
-        """Lines one by one: what is wrong is told, what is the game's own left out."""
-        numbered = zip(places.tolist(), lines, strict=False)
-        frames = ((place, decoded(self.name, place, line, self.warn)) for place, line in numbered)
-        return map(of_frames, chunks((place, one) for place, one in frames if one is not None))
-
-    def _count(self, told: int, lines: list[bytes], text: bytes, places: Ints) -> None:
-        """Raises InputError for a line in which a key stands twice."""
-        # colons may stand in texts, too: as those of a clock do
-        if told != colons(text) and told != keys_written(text):
-            for _ in json_frames(self.name, zip(places.tolist(), lines, strict=False), self.warn):
-                pass
-
-
-def _gathered(columns: GatheredPoses, places: Any) -> Block:
+def gathered_block(columns: GatheredPoses, places: Any) -> Block:
     frames, poses = columns.frames, columns.rows
-    numbers = {name: _plain(name, _DEFAULTS[name], poses) for name in NUMBERS}
+    numbers = {name: untold_column(name, DEFAULTS[name], poses) for name in NUMBERS}
     for name, column in zip(columns.fields, np.asarray(columns.numbers).reshape(-1, columns.room), strict=True):
-        numbers[name] = column[:poses].astype(_SORTS.get(name, np.float64))
+        numbers[name] = column[:poses].astype(SORTS.get(name, np.float64))
     others, apart = columns.others, columns.rows_apart
     return Block(
         np.array(columns.frame[:frames]),
@@ -202,213 +109,6 @@ def _gathered(columns: GatheredPoses, places: Any) -> Block:
     )
 
 
-def _plain(name: str, value: float, rows: int) -> Any:
+def untold_column(name: str, value: float, rows: int) -> Any:
     """A column of a field that no pose tells."""
-    return np.broadcast_to(np.array([value], dtype=_SORTS.get(name, np.float64)), rows)
-
-
-class _UnlikeError(Exception):
-    """Whole columns may have been read in another way than row by row."""
-
-
-def _whole(column: Any) -> Any:
-    """A column without gaps as an array, without a copy where it can be."""
-    return column.to_numpy(zero_copy_only=False)
-
-
-def _counted(column: Any) -> Ints:
-    """Whole numbers of 0 or more; -1 where not told."""
-    found: Ints = _whole(column.fill_null(-1))
-    if len(found) and (found.min() < -1 or found.max() > 1 << 40 or (found == -1).sum() != column.null_count):
-        raise _UnlikeError
-    return found
-
-
-def _finite(column: Any) -> Floats:
-    """Numbers; NaN where not told, which may stand in a table as well."""
-    found: Floats = _whole(column)
-    if np.isinf(found).any():
-        raise _UnlikeError
-    return found
-
-
-def _number(name: str, column: Any) -> Any:
-    """A column of numbers as a block has it."""
-    import pyarrow
-
-    if name in COUNTS:
-        return _counted(column)
-    if name in FLOATS:
-        found, default = _finite(column), _DEFAULTS[name]
-        if name in NEEDED and np.isnan(found).any():
-            raise _UnlikeError
-        return found if math.isnan(default) else np.where(np.isnan(found), default, found)
-    if name in ANSWERS:
-        column = column.cast(pyarrow.int64())
-    return _whole(column.fill_null(_SORTS[name](_DEFAULTS[name]).item()) if column.null_count else column)
-
-
-def _codes(column: Any, rows: int) -> tuple[Ints, list[Any]]:
-    """Texts as places in a list, in which each stands once; the last place is that of None."""
-    import pyarrow
-
-    if column is None:
-        return np.broadcast_to(np.zeros(1, dtype=np.int64), rows), [None]
-    coded = column if pyarrow.types.is_dictionary(column.type) else column.dictionary_encode()
-    names = coded.dictionary.to_pylist()
-    indices = coded.indices
-    return _whole(indices.fill_null(len(names)) if indices.null_count else indices), [*names, None]
-
-
-def _in_order(codes: Ints, nobody: int) -> tuple[Ints, Ints]:
-    """Codes as numbers in the order in which they first appear, and the row where each does; no code is over `nobody`,
-    which stands for None and is numbered behind all others."""
-    rows = len(codes)
-    first = np.full(nobody + 1, rows)
-    first[codes[::-1]] = np.arange(rows - 1, -1, -1)  # of several, the one that is written last stands
-    first[nobody] = rows
-    met = np.argsort(first, kind="stable")[: np.count_nonzero(first < rows)]
-    numbers = np.full(nobody + 1, len(met))
-    numbers[met] = np.arange(len(met))
-    return numbers[codes], first[met]
-
-
-def _of_columns(
-    frame: Ints,
-    place: Ints,
-    counts: Ints,
-    poses: dict[str, Any],
-    inputs: list[Any],
-    claims: list[Any],
-    display: list[Any],
-    resets: list[tuple[int, str]],
-) -> Block:
-    """Raises _UnlikeError where a pose is not as its line has to be."""
-    import pyarrow
-
-    if any(poses[name] is None or poses[name].null_count for name in ("id", "kind")):
-        raise _UnlikeError
-    rows = len(poses["x"])
-    (ids, id_names), (kinds, kind_names), (owners, owner_names) = (
-        _codes(poses[one], rows) for one in ("id", "kind", "owner")
-    )
-    key, firsts = _in_order(ids, len(id_names) - 1)
-    if any((one[firsts][key] != one).any() for one in (kinds, owners) if one.strides != (0,)):
-        # an owner that is told later, say
-        whole = (ids.astype(np.int64) * len(kind_names) + kinds) * len(owner_names) + owners
-        met = pyarrow.array(whole).dictionary_encode()
-        key, firsts = _in_order(_whole(met.indices), len(met.dictionary))
-    triples = zip(*(one[firsts].tolist() for one in (ids, kinds, owners)), strict=True)
-    keys = [(id_names[who], kind_names[kind], owner_names[owner]) for who, kind, owner in triples]
-    clip, clip_names = np.broadcast_to(np.full(1, -1), rows), list[str]()
-    if poses["clip"] is not None:
-        codes, names = _codes(poses["clip"], rows)
-        clip, firsts = _in_order(codes, len(names) - 1)
-        clip, clip_names = np.where(clip == len(firsts), -1, clip), [names[code] for code in codes[firsts].tolist()]
-    numbers = {
-        name: _plain(name, _DEFAULTS[name], rows) if poses[name] is None else _number(name, poses[name])
-        for name in NUMBERS
-    }
-    push = [poses[axis] for axis in ("push_x", "push_y") if poses[axis] is not None]
-    pushed = np.flatnonzero(sum(np.isfinite(_finite(one)) for one in push)).tolist()
-    pushes = [(row, [one[row].as_py() for one in push]) for row in pushed]
-    if any(len(one) < 2 or not all(part is not None and part == part for part in one) for _, one in pushes):
-        raise _UnlikeError
-    boxed = [] if poses["boxes"] is None else np.flatnonzero(_whole(poses["boxes"].is_valid())).tolist()
-    boxes = [(row, boxes_in(poses["boxes"][row].as_py())) for row in boxed]
-    more = (inputs, claims, display, resets, boxes, pushes)
-    return Block(frame, place, counts, keys, key, clip_names, clip, numbers, *more)
-
-
-def table_blocks(folder: Path, span: tuple[int, int] | None) -> Iterator[Block]:
-    """The frames of a folder of tables, as `table_frames` has them. Raises InputError naming file, row and field."""
-    path = table_path(folder, "poses")
-    block = _of_parquet(folder, path, span) if path is not None and path.suffix == ".parquet" else None
-    if block is not None:
-        yield block
-    else:
-        yield from map(of_frames, chunks(table_frames(folder, span)))
-
-
-def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block | None:
-    """All frames at once, None where only reading row by row is sure."""
-    import pyarrow
-    import pyarrow.parquet
-
-    try:
-        with plain_errors(path), pyarrow.parquet.ParquetFile(path, read_dictionary=list(TEXTUAL)) as file:
-            named = [name for name in file.schema_arrow.names if not name.startswith("_")]
-            if not {"frame", *NEEDED} <= set(named) <= set(POSES):
-                return None
-            table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_told(file.metadata, name)])
-        columns = {name: _poses_column(table, name) for name in POSES}
-        row_frame = _counted(columns.pop("frame"))
-        steps = np.diff(row_frame)
-        if len(row_frame) and (row_frame[0] < 0 or (len(steps) and steps.min() < 0)):
-            return None
-        inputs = gathered(folder, "inputs", InputLine)
-        claims = gathered(folder, "claims", ClaimLine)
-        display = gathered(folder, "display", DisplayLine)
-        marks = gathered(folder, "marks", Mark)
-        frame = _frames(row_frame, span, {*inputs, *claims, *display, *marks})
-        if not len(frame):
-            return None
-        begins = np.concatenate([np.arange(len(row_frame[:1])), np.flatnonzero(steps) + 1])  # a frame's first row
-        at: Any = slice(None) if len(begins) == len(frame) else np.searchsorted(frame, row_frame[begins])
-        counts, place = np.zeros(len(frame), dtype=np.int64), np.ones(len(frame), dtype=np.int64)
-        counts[at], place[at] = np.diff(begins, append=len(row_frame)), begins + 1
-        place = np.maximum.accumulate(place)
-
-        def told(table: dict[int, list[Any]]) -> Iterator[tuple[int, Any]]:
-            """What a small table has of these frames, with the place of each."""
-            for number in sorted(table):
-                at = int(np.searchsorted(frame, number))
-                if at < len(frame) and frame[at] == number:
-                    yield from ((at, one) for one in table[number])
-
-        return _of_columns(
-            frame,
-            place,
-            counts,
-            columns,
-            list(told(inputs)),
-            list(told(claims)),
-            list(told(display)),
-            [(at, one.reset) for at, one in told({number: some[:1] for number, some in marks.items()})],
-        )
-    except (pyarrow.ArrowException, UnicodeDecodeError, msgspec.MsgspecError, _UnlikeError):
-        return None
-
-
-def _frames(rows: Ints, span: tuple[int, int] | None, others: set[int]) -> Ints:
-    """The frames that there are: those of a span and of rows, or of rows and other tables."""
-    if span is None:
-        return np.union1d(rows, np.fromiter(others, dtype=np.int64))
-    whole = np.arange(span[0], span[1] + 1)
-    inside = not len(rows) or (span[0] <= rows[0] and rows[-1] <= span[1])  # rows are in order
-    return whole if inside else np.union1d(rows, whole)
-
-
-def _is_told(metadata: Any, name: str) -> bool:
-    """Whether any row of a file has a value in a column, as far as its statistics say."""
-    groups = (metadata.row_group(at) for at in range(metadata.num_row_groups))
-    # by its path: within a column of the game's own there may be another of this name
-    place = next((at for at in range(metadata.num_columns) if metadata.schema.column(at).path == name), None)
-    if place is None:
-        return True
-    counts = ((group.num_rows, group.column(place).statistics) for group in groups)
-    return any(told is None or not told.has_null_count or told.null_count < rows for rows, told in counts)
-
-
-def _poses_column(table: Any, name: str) -> Any:
-    """A column in its sort, None for one that was not read."""
-    import pyarrow
-
-    if name not in table.column_names:
-        return None
-    column, sort = table.column(name), arrow_type(name)
-    if pyarrow.types.is_dictionary(column.type) and column.type.value_type == sort:
-        return column.unify_dictionaries().combine_chunks()
-    if pyarrow.types.is_boolean(column.type) != pyarrow.types.is_boolean(sort):
-        raise _UnlikeError  # which a cast would take for a number
-    return column.cast(sort).combine_chunks()
+    return np.broadcast_to(np.array([value], dtype=SORTS.get(name, np.float64)), rows)

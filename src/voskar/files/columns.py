@@ -20,6 +20,7 @@ from voskar.core.rules.shapes import LIMIT, Ints
 from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.blocks import Block, Key
 from voskar.files.frames import ClaimLine, DisplayLine, InputLine, told
+from voskar.files.thin import is_one, join, made_of, thin
 
 Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
 
@@ -92,9 +93,9 @@ class ColumnBuilder:
             self.first = int(block.frame[0])
         self.last = int(block.frame[-1])
         self.counts.append(block.counts)
-        columns = {name: _thin(column) for name, column in self._columns(block).items()}
+        columns = {name: thin(column) for name, column in self._columns(block).items()}
         self._check(columns, block)
-        columns |= {name: _thin(column) for name, column in self._apart(columns, block).items()}
+        columns |= {name: thin(column) for name, column in self._apart(columns, block).items()}
         for name, column in columns.items():
             self.pieces[name].append(column)
 
@@ -128,8 +129,8 @@ class ColumnBuilder:
             **block.numbers,
             "frame": np.repeat(block.frame, block.counts),
             "actor": numbers[block.key] if rows else np.zeros(0, dtype=np.int64),
-            "facing": _made_of(block.numbers["facing"], lambda column: column.astype(np.float64)),
-            "clip": _made_of(_thin(block.clip), lambda column: clip_of[column]),
+            "facing": made_of(block.numbers["facing"], lambda column: column.astype(np.float64)),
+            "clip": made_of(thin(block.clip), lambda column: clip_of[column]),
             "lingering": np.broadcast_to(np.zeros(1, dtype=np.bool_), rows),
         }
 
@@ -350,7 +351,7 @@ class ColumnBuilder:
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
         if self.kinds is not None:
             self._refuse_strangers(fixtures)
-        poses = Poses(**{name: _join(pieces) for name, pieces in self.pieces.items()})
+        poses = Poses(**{name: join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         recording = Recording(
             rate=rate,
@@ -390,44 +391,7 @@ class ColumnBuilder:
             digest.update(repr((list(self.boxes), self.bounds)).encode())
         for field in fields(Poses):
             column = getattr(poses, field.name)
-            if field.name == "frame" or (field.name in LATE and (_is_one(column) or not len(column))):
+            if field.name == "frame" or (field.name in LATE and (is_one(column) or not len(column))):
                 continue  # the frames are those of `starts`
-            digest.update(np.ascontiguousarray(column[:1] if _is_one(column) else column).data)
+            digest.update(np.ascontiguousarray(column[:1] if is_one(column) else column).data)
         return digest.hexdigest()
-
-
-FIRST = 64
-"""Values that are looked at before all of them are."""
-
-
-def _is_one(column: Any) -> bool:
-    """Whether a column holds one value throughout."""
-    if not len(column) or column.strides == (0,):
-        return bool(len(column))
-    if len(column) > FIRST and not _is_one(column[:FIRST]):
-        return False
-    return bool((column == column[0]).all() or (column.dtype.kind == "f" and np.isnan(column).all()))
-
-
-def _thin(column: Any) -> Any:
-    """A column of one value throughout as a view of that value, which costs no memory."""
-    return np.broadcast_to(column[:1], column.shape) if _is_one(column) else column
-
-
-def _made_of(column: Any, make: Callable[[Any], Any]) -> Any:
-    """A column made of another one, value by value; a view of one value of such a view."""
-    return np.broadcast_to(make(column[:1]), column.shape) if column.strides == (0,) else make(column)
-
-
-def _join(pieces: list[Any]) -> Any:
-    """One array of all pieces; stays a view of one value if every piece is one and the values agree."""
-    views = [piece for piece in pieces if len(piece)]
-    if not views:
-        return pieces[0] if pieces else np.zeros(0)
-    total = sum(len(piece) for piece in views)
-    first = views[0][:1]
-    if all(
-        piece.strides == (0,) and np.array_equal(piece[:1], first, equal_nan=first.dtype.kind == "f") for piece in views
-    ):
-        return np.broadcast_to(first.copy(), (total,))
-    return np.concatenate(views) if len(views) > 1 else views[0]

@@ -13,14 +13,15 @@ from typing import Protocol
 
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import json_blocks, table_blocks
 from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import json_frames
 from voskar.files.header import meaning, read_header
+from voskar.files.json_lines import json_blocks
 from voskar.files.reading import ShortLines, open_lines, reads
 from voskar.files.remote import fetched, is_remote
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
+from voskar.files.whole_tables import table_blocks
 
 
 class Kinds(Protocol):

@@ -1,0 +1,91 @@
+"""Lines of JSON as blocks, decoded by what lines have told so far."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import suppress
+
+import msgspec
+import numpy as np
+
+from voskar.core.kernel.gather import GatheredPoses
+from voskar.core.rules.shapes import Ints
+from voskar.files.blocks import APART, UNTOLD, Block, chunks, gathered_block, of_frames
+from voskar.files.frames import PoseLine, Warn, colons, decoded, frames_telling, json_frames, keys_written, names_in
+from voskar.files.reading import ShortLines
+
+PIECE = 1 << 20
+"""Bytes of JSON Lines between two blocks; bounds memory, too."""
+SAMPLE, SAMPLED = 64, 1 << 16
+"""Lines, and bytes of them, that are looked at for what a game tells."""
+MOST_NAMES = 128
+"""Names of keys from which on no more of a game's own are learnt: it may make them up in every frame."""
+SHORTEST = len('{"id":"","kind":"","x":0,"y":0}')
+
+
+def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Iterator[Block]:
+    """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
+    reader = _Reader(name, warn)
+    while lines := stream.readlines(PIECE):
+        yield from reader.read(lines, np.arange(number + 1, number + len(lines) + 1))
+        number += len(lines)
+
+
+class _Reader:
+    """Reads lines by what lines have told so far, and learns what stops it."""
+
+    def __init__(self, name: str, warn: Warn) -> None:
+        self.name, self.warn = name, warn
+        self.names: set[str] = set()
+        self._know()
+
+    def _know(self) -> None:
+        self.line, self.pose = frames_telling(self.names)
+        self.decode = msgspec.json.Decoder(self.line).decode
+
+    def _learn(self, lines: list[bytes]) -> bool:
+        """Whether some lines have keys that no line had before."""
+        more = names_in(b"".join(lines[:SAMPLE])[: max(SAMPLED, len(lines[0]))])
+        if len(self.names) > MOST_NAMES:
+            more &= {*PoseLine.__struct_fields__}
+        if more <= self.names:
+            return False
+        self.names |= more
+        self._know()
+        return True
+
+    def read(self, lines: list[bytes], places: Ints) -> Iterator[Block]:
+        """Lines and their numbers as blocks, what is wrong further up told first."""
+        stopped = not self.names
+        while lines:
+            if stopped and any(map(bytes.isspace, lines)):
+                blank = [one.isspace() for one in lines]
+                lines, places = [one for one in lines if not one.isspace()], places[~np.array(blank)]
+                stopped = not self.names
+            elif stopped and not self._learn(lines):
+                yield from self._slowly(lines[:SAMPLE], places)
+                lines, places, stopped = lines[SAMPLE:], places[SAMPLE:], False
+            else:
+                text = b"".join(lines)
+                columns = GatheredPoses(len(lines), len(text) // SHORTEST, self.line, self.pose, UNTOLD, APART)
+                with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+                    columns.take(map(self.decode, lines))
+                taken = lines[: columns.frames]
+                stopped = len(taken) < len(lines)
+                if taken:
+                    yield gathered_block(columns, places[: len(taken)])
+                    self._count(columns.told, taken, b"".join(taken) if stopped else text, places)
+                lines, places = lines[len(taken) :], places[len(taken) :]
+
+    def _slowly(self, lines: list[bytes], places: Ints) -> Iterator[Block]:
+        """Lines one by one: what is wrong is told, what is the game's own left out."""
+        numbered = zip(places.tolist(), lines, strict=False)
+        frames = ((place, decoded(self.name, place, line, self.warn)) for place, line in numbered)
+        return map(of_frames, chunks((place, one) for place, one in frames if one is not None))
+
+    def _count(self, told: int, lines: list[bytes], text: bytes, places: Ints) -> None:
+        """Raises InputError for a line in which a key stands twice."""
+        # colons may stand in texts, too: as those of a clock do
+        if told != colons(text) and told != keys_written(text):
+            for _ in json_frames(self.name, zip(places.tolist(), lines, strict=False), self.warn):
+                pass
