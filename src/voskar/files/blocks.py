@@ -10,13 +10,7 @@ import numpy as np
 
 from voskar.core.kernel.gather import GatheredPoses
 from voskar.core.rules.shapes import Ints
-from voskar.files.frames import (
-    ClaimLine,
-    DisplayLine,
-    FrameLine,
-    InputLine,
-    PoseLine,
-)
+from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine
 
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is told."""
@@ -86,8 +80,9 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
 
 
 def gathered_block(columns: GatheredPoses, places: Any) -> Block:
+    """What has been gathered, without its spare room; `places` are the line or row of each frame."""
     frames, poses = columns.frames, columns.rows
-    numbers = {name: untold_column(name, DEFAULTS[name], poses) for name in NUMBERS}
+    numbers = {name: untold_column(name, poses) for name in NUMBERS}
     for name, column in zip(columns.fields, np.asarray(columns.numbers).reshape(-1, columns.room), strict=True):
         numbers[name] = column[:poses].astype(SORTS.get(name, np.float64))
     others, apart = columns.others, columns.rows_apart
@@ -109,6 +104,6 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
     )
 
 
-def untold_column(name: str, value: float, rows: int) -> Any:
+def untold_column(name: str, rows: int) -> Any:
     """A column of a field that no pose tells."""
-    return np.broadcast_to(np.array([value], dtype=SORTS.get(name, np.float64)), rows)
+    return np.broadcast_to(np.array([DEFAULTS[name]], dtype=SORTS.get(name, np.float64)), rows)

@@ -149,6 +149,8 @@ class ColumnBuilder:
             bounds: dict[int, tuple[float, ...]] = {}
             kind = block.keys[block.key[row]][1]
             for name, box in boxes.items():
+                if name.startswith("_"):
+                    continue  # the game's own
                 if self.kinds is not None and name not in self.kinds[kind]:
                     hint = nearest(name, self.kinds[kind])
                     raise self._pose_error(row, f"boxes.{name}", f'{kind} has no box "{name}"', hint, block)

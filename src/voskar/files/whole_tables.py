@@ -134,8 +134,7 @@ def _of_columns(
         clip, firsts = _in_order(codes, len(names) - 1)
         clip, clip_names = np.where(clip == len(firsts), -1, clip), [names[code] for code in codes[firsts].tolist()]
     numbers = {
-        name: untold_column(name, DEFAULTS[name], rows) if poses[name] is None else _number(name, poses[name])
-        for name in NUMBERS
+        name: untold_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in NUMBERS
     }
     push = [poses[axis] for axis in ("push_x", "push_y") if poses[axis] is not None]
     pushed = np.flatnonzero(sum(np.isfinite(_finite(one)) for one in push)).tolist()

@@ -35,9 +35,9 @@ cdef class GatheredPoses:
     cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, told
 
     @cython.locals(
-        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, inputs=object, claims=object, display=object, reset=object, at=Py_ssize_t, told=Py_ssize_t, name=str,
-        kind=str, owner=object, found=tuple, known=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t,
-        is_apart=bint,
+        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, inputs=object, claims=object, display=object,
+        reset=object, at=Py_ssize_t, told=Py_ssize_t, name=str, kind=str, owner=object, found=tuple, known=Py_ssize_t,
+        row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, is_apart=bint,
     )
     cpdef object take(self, object frames)
 
