@@ -381,6 +381,7 @@ class Driven:
         world, body = self.world, self.bodies[name]
         muzzle = self.pose(name, frame)
         muzzle["open"] = world.opened(frame, name, muzzle)
+        world.start_swings(frame, {name: muzzle})
         world.before[name] = muzzle
         why = self.move(name, body)
         if why == "edge":

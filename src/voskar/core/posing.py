@@ -199,7 +199,7 @@ class Posed:
         for row in range(self.rows):
             self.placing.place(row, 0)
         if self.placing.boxes.any_wraps:
-            self.placing.copy_across()
+            self.placing.copy_across(self.placing.tolerance)
         finder.find()
         while finder.overflow:
             finder.grow(2 * finder.room)

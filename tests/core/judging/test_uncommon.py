@@ -149,11 +149,13 @@ def test_out_in_its_own_time(down: dict[str, Any], out: int) -> None:
     ]
 
 
+@pytest.mark.parametrize("far", [12, -188])  # or over an edge that is one
 @pytest.mark.parametrize(("clearance", "back"), [(0, 2), (4, 2), (4.5, 4)])
-def test_a_return_keeps_its_distance(clearance: float, back: int) -> None:
+def test_a_return_keeps_its_distance(clearance: float, back: int, far: float) -> None:
     respawn = {"after": 1, "at": "start", "if_unsafe": "wait", "clearance": clearance}
-    data = always(keeper={"health": 1, "respawn": respawn})
-    xs = [90, 0, 12, 12, 90, 90]  # 4 units between them in frames 2 and 3
+    data = always(keeper={"health": 1, "respawn": respawn, "wraps": True})
+    data["space"] = {"bounds": [-190, -9, 10, 9]}
+    xs = [90, 0, far, far, 90, 90]  # 4 units between them in frames 2 and 3
     frames = [[{"id": "k", "x": 0}, {"id": "h", "x": x}] for x in xs]
     assert [event.frame for event in play(data, frames).of("respawn")] == [back]
 

@@ -326,7 +326,7 @@ class Kernel:
             if self.is_in_play(row, frame):
                 self.play(frame, row)
         if self.placing.boxes.any_wraps:
-            self.placing.copy_across()
+            self.placing.copy_across(self.placing.tolerance)
         self.finder.find()
 
     def play(self, frame: int, row: int) -> None:
@@ -357,7 +357,7 @@ class Kernel:
             if other != row and self.is_in_play(other, frame):
                 self.placing.place(other, HITS)
         if self.placing.boxes.any_wraps:
-            self.placing.copy_across()
+            self.placing.copy_across(max(self.placing.tolerance, -self.finder.slack))
         self.finder.find()
 
     def advance(self, frame: int, until: int) -> int:

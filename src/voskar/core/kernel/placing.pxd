@@ -60,9 +60,9 @@ cdef class Placing:
 
     @cython.locals(
         low_x=double, low_y=double, high_x=double, high_y=double, role=int, placed=PlacedBoxes, k=Py_ssize_t,
-        slack=double, count=Py_ssize_t, across=int, along=int, dx=double, dy=double,
+        count=Py_ssize_t, across=int, along=int, dx=double, dy=double,
     )
-    cpdef void copy_across(self) noexcept
+    cpdef void copy_across(self, double near) noexcept
 
     @cython.locals(other=Py_ssize_t)
     cdef void copy(self, PlacedBoxes placed, Py_ssize_t k, double dx, double dy) noexcept

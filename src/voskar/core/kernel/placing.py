@@ -319,8 +319,8 @@ class Placing:
             placed.way_low_y[k] = low if low < placed.low_y[k] else placed.low_y[k]
             placed.way_high_y[k] = high if high > placed.high_y[k] else placed.high_y[k]
 
-    def copy_across(self) -> None:
-        """Adds the boxes of kinds that wrap a width or a height over, where they come near any other."""
+    def copy_across(self, near: float) -> None:
+        """Adds the boxes of kinds that wrap a width or a height over, where they come so near any other."""
         low_x = low_y = INFINITE
         high_x = high_y = -INFINITE
         for role in range(2):
@@ -328,7 +328,6 @@ class Placing:
             for k in range(placed.count):
                 low_x, high_x = min(low_x, placed.way_low_x[k]), max(high_x, placed.way_high_x[k])
                 low_y, high_y = min(low_y, placed.way_low_y[k]), max(high_y, placed.way_high_y[k])
-        slack = self.tolerance
         for role in range(2):
             placed = self.hits if role == 0 else self.hurts
             count = placed.count
@@ -339,10 +338,10 @@ class Placing:
                     for along in range(-1, 2):
                         dx, dy = across * self.width, along * self.height
                         if (across != 0 or along != 0) and not (
-                            placed.way_low_x[k] + dx > high_x + slack
-                            or placed.way_high_x[k] + dx < low_x - slack
-                            or placed.way_low_y[k] + dy > high_y + slack
-                            or placed.way_high_y[k] + dy < low_y - slack
+                            placed.way_low_x[k] + dx > high_x + near
+                            or placed.way_high_x[k] + dx < low_x - near
+                            or placed.way_low_y[k] + dy > high_y + near
+                            or placed.way_high_y[k] + dy < low_y - near
                         ):
                             self.copy(placed, k, dx, dy)
 
