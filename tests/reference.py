@@ -147,7 +147,7 @@ def first_moment(
             best = min((at(t), t) for t in (0.0, 1.0, low))
             if best[0] >= slack:
                 continue
-            goal = 0.0 if best[0] <= 0 else 1e-9 if best[0] <= 1e-9 else slack
+            goal = 0.0 if best[0] <= 0 else 2e-9 if best[0] <= 2e-9 else slack  # as corners have been rounded
             before, after = 0.0, best[1]
             for _ in range(40 if at(0.0) > goal else 0):
                 half = (before + after) / 2
