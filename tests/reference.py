@@ -102,7 +102,7 @@ def cross(a: Point, b: Point, c: Point) -> float:
 def gap(a: list[Point], b: list[Point]) -> float:
     """Signed distance of the origin from the hull of all differences: below 0 inside."""
     # rounded, as corners that are one but for their last digits would lead the wrapping astray
-    ring = hull([(round(p[0] - q[0], 9), round(p[1] - q[1], 9)) for p in a for q in b])
+    ring = hull([(round(p[0] - q[0], 13), round(p[1] - q[1], 13)) for p in a for q in b])
     edges = list(zip(ring, ring[1:] + ring[:1], strict=True))
     nearest = min(to_segment(start, end) for start, end in edges)
     inside = len(ring) > 2 and all(cross(start, end, (0.0, 0.0)) >= 0 for start, end in edges)
@@ -147,7 +147,8 @@ def first_moment(
             best = min((at(t), t) for t in (0.0, 1.0, low))
             if best[0] >= slack:
                 continue
-            goal = 0.0 if best[0] <= 0 else 2e-9 if best[0] <= 2e-9 else slack  # as corners have been rounded
+            # one that only grazes does so at its nearest: a moment before, it is nearly as near
+            goal = max(0.0, best[0] + 1e-13) if best[0] <= 1e-9 else slack
             before, after = 0.0, best[1]
             for _ in range(40 if at(0.0) > goal else 0):
                 half = (before + after) / 2
