@@ -169,8 +169,7 @@ def test_an_interrupted_run_leaves_whole_files_or_none(apiary: Path, tmp_path: P
     start = time.perf_counter()
     subprocess.run([VOSKAR, *command], cwd=tmp_path, capture_output=True, check=False)
     seconds, whole = time.perf_counter() - start, out.read_bytes()
-    late = signal.SIGINT if command[0] == "replay" else signal.SIGTERM
-    for number, share in ((signal.SIGINT, 0.1), (late, 0.9), (signal.SIGKILL, 0.95)):
+    for number, share in ((signal.SIGINT if command[0] == "replay" else signal.SIGTERM, 0.9), (signal.SIGKILL, 0.95)):
         out.unlink(missing_ok=True)
         with subprocess.Popen(
             [VOSKAR, *command], cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
