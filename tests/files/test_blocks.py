@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import IO, Any
 
 import pyarrow
@@ -94,6 +95,26 @@ def test_both_ways_of_reading_give_one_recording(frames: Any, more: st.DataObjec
     frames[-1]["claims"] = [{"event": "hit", "striker": "a-1", "target": "b-1", "damage": 1}]
     text = "\n".join(lines_of(frames)).encode()
     assert same(read(text), read(text, frame_by_frame=True))
+
+
+LEFT_OUT = [{}, {"owner": None}, {"clip": None, "tick": None}, {"health": None}, {"_own": {"a": 1}}, {"hidden": True}]
+
+
+@given(strategies.recordings(), st.data())
+def test_whole_tables_give_the_recording_of_its_lines(frames: Any, more: st.DataObject) -> None:
+    """Whoever is told when: ids, owners and clips are numbered as they are met."""
+    frames = more.draw(strategies.inputs(frames))
+    for frame in frames:
+        frame["poses"] = [one | more.draw(st.sampled_from(LEFT_OUT)) for one in frame["poses"]]
+    with TemporaryDirectory() as name:
+        path = Path(name) / "game.jsonl"
+        path.write_text("\n".join(lines_of(frames)) + "\n", encoding="utf-8")
+        with open_frames(path) as source:
+            write_recording(source, str(Path(name) / "tables"), "parquet")
+        with pytest.MonkeyPatch.context() as patch:
+            if any(frame["poses"] for frame in frames):  # else there is no table of poses
+                patch.setattr("voskar.files.whole_tables.of_frames", None)  # row by row would do as well
+            assert same(load_recording(path, BOOK), load_recording(Path(name) / "tables", BOOK))
 
 
 POSE = '{"frame": 0, "poses": [{"id": "a", "kind": "ant", "x": 1, "y": 2%s}]}'
