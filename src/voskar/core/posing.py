@@ -9,8 +9,8 @@ from typing import NamedTuple
 import numpy as np
 
 from voskar.core.boxes import BoxCatalog, FormedBox
+from voskar.core.kernel.actor_table import ActorTable
 from voskar.core.kernel.broad_phase import TouchFinder
-from voskar.core.kernel.columns import ActorTable
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.kernel.placing import SCRATCH, BoxLog, Placing
 from voskar.core.kernel.storage import shared_floats, shared_ints

@@ -3,7 +3,7 @@ from libc.math cimport floor
 from libc.stdint cimport int64_t
 
 from voskar.core.kernel.broad_phase cimport TouchFinder
-from voskar.core.kernel.columns cimport ActorColumns, PoseColumns
+from voskar.core.kernel.columns cimport ActorColumns, ActorPointer, PoseColumns
 from voskar.core.kernel.motion cimport FOREVER, GOES_AT_EDGE, GOES_AT_SOLID, Mover
 from voskar.core.kernel.placing cimport ALL, HITS, HURTS, Placing
 from voskar.core.kernel.shapes cimport ClipTable
@@ -24,13 +24,13 @@ cdef class Kernel:
     cdef public int64_t[::1] push_row, push_start, push_over, push_fade
     cdef public double[::1] push_x, push_y
 
-    @cython.locals(actors=ActorColumns)
+    @cython.locals(actor=ActorPointer)
     cpdef void enter(
         self, int64_t frame, Py_ssize_t row, Py_ssize_t kind, int64_t clip, int64_t life, bint spawned, double x,
         double y, double vx, double vy, double angle, double facing,
     ) noexcept
 
-    @cython.locals(actors=ActorColumns)
+    @cython.locals(actor=ActorPointer)
     cpdef void first_move(self, int64_t frame, Py_ssize_t row) noexcept
 
     @cython.locals(place=int64_t, other=int64_t)
@@ -45,7 +45,7 @@ cdef class Kernel:
     cdef void keep_push(self, Py_ssize_t k, Py_ssize_t place) noexcept
 
     @cython.locals(
-        actors=ActorColumns, kept=Py_ssize_t, k=Py_ssize_t, row=int64_t, index=int64_t, over=int64_t, share=double,
+        actor=ActorPointer, kept=Py_ssize_t, k=Py_ssize_t, row=int64_t, index=int64_t, over=int64_t, share=double,
         x=double, y=double,
     )
     cdef void step_pushes(self, int64_t frame) noexcept
@@ -53,19 +53,21 @@ cdef class Kernel:
     @cython.locals(k=Py_ssize_t, row=int64_t)
     cpdef void begin(self, int64_t frame) noexcept
 
-    @cython.locals(actors=ActorColumns, poses=PoseColumns, pose=Py_ssize_t, row=int64_t, x=double, y=double)
+    @cython.locals(
+        actors=ActorColumns, placing=Placing, poses=PoseColumns, pose=Py_ssize_t, row=int64_t, actor=ActorPointer,
+        x=double, y=double, facing=double, angle=double, scale=double,
+    )
     cpdef void load(self, int64_t frame) noexcept
 
-    @cython.locals(actors=ActorColumns)
-    cdef void remember(self, int64_t frame, Py_ssize_t row) noexcept
+    cdef void remember(self, int64_t frame, ActorPointer actor) noexcept
 
-    @cython.locals(actors=ActorColumns, placing=Placing, dx=double, dy=double)
-    cdef void come_near(self, Py_ssize_t row) noexcept
+    @cython.locals(placing=Placing, dx=double, dy=double)
+    cdef void come_near(self, ActorPointer actor) noexcept
 
-    @cython.locals(actors=ActorColumns)
+    @cython.locals(actor=ActorPointer)
     cdef void play(self, int64_t frame, Py_ssize_t row) noexcept
 
-    @cython.locals(actors=ActorColumns, angle=double, pushed=bint, left=int)
+    @cython.locals(actor=ActorPointer, angle=double, pushed=bint, left=int)
     cdef bint move(self, int64_t frame, Py_ssize_t row) noexcept
 
     @cython.locals(k=Py_ssize_t)
@@ -74,7 +76,7 @@ cdef class Kernel:
     @cython.locals(k=Py_ssize_t)
     cpdef void keep(self, Py_ssize_t row) noexcept
 
-    @cython.locals(actors=ActorColumns)
+    @cython.locals(actor=ActorPointer)
     cpdef bint is_in_play(self, Py_ssize_t row, int64_t frame) noexcept
 
     @cython.locals(pose=Py_ssize_t, row=int64_t, k=Py_ssize_t)

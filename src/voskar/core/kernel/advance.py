@@ -11,13 +11,13 @@ from voskar.core.kernel.storage import floats, grown, ints
 if not cython.compiled:
     from math import floor
 
-    from voskar.core.kernel.columns import ActorTable as ActorColumns
     from voskar.core.kernel.motion import FOREVER, GOES_AT_EDGE, GOES_AT_SOLID
     from voskar.core.kernel.placing import ALL, HITS, HURTS
 
 if TYPE_CHECKING:
+    from voskar.core.kernel.actor_row import ActorRow
     from voskar.core.kernel.broad_phase import TouchFinder
-    from voskar.core.kernel.columns import PoseColumns
+    from voskar.core.kernel.columns import ActorColumns, PoseColumns
     from voskar.core.kernel.motion import Mover
     from voskar.core.kernel.placing import Placing
     from voskar.core.kernel.shapes import ClipTable
@@ -94,52 +94,52 @@ class Kernel:
         facing: float,
     ) -> None:
         """A driven actor is there from this frame on, for `life` frames; it first moves in the next."""
-        actors = self.actors
-        actors.place[row] = self.count
+        actor = self.actors.rows[row]
+        actor.place = self.count
         self.alive[self.count] = row
         self.count += 1
-        actors.kind[row] = kind
-        actors.x[row] = actors.home_x[row] = x
-        actors.y[row] = actors.home_y[row] = y
-        actors.vx[row] = actors.home_vx[row] = vx
-        actors.vy[row] = actors.home_vy[row] = vy
-        actors.facing[row] = actors.home_facing[row] = facing
-        actors.angle[row] = actors.home_angle[row] = angle
-        actors.scale[row] = 1.0
-        actors.clip[row], actors.tick[row] = clip, 0
-        actors.cell[row] = self.clips.cell_of(kind, clip, 0)
-        actors.pose[row] = -1
-        actors.at[row] = actors.born[row] = actors.since[row] = frame
-        actors.played[row] = actors.step_at[row] = actors.away_until[row] = actors.before_at[row] = -FOREVER
-        actors.expires[row] = frame + life
-        actors.ends[row] = actors.hides[row] = FOREVER
-        actors.motion[row] = 2 * kind
-        actors.bounces[row] = self.mover.table.bounces[2 * kind]
-        actors.spawned[row], actors.driven[row] = spawned, 1
-        actors.hidden[row] = actors.lingering[row] = actors.past[row] = actors.flows[row] = 0
-        actors.homing[row] = actors.sent[row] = actors.returns[row] = actors.fixed[row] = 0
-        actors.disarmed_until[row] = -FOREVER
+        actor.kind = kind
+        actor.x = actor.home_x = x
+        actor.y = actor.home_y = y
+        actor.vx = actor.home_vx = vx
+        actor.vy = actor.home_vy = vy
+        actor.facing = actor.home_facing = facing
+        actor.angle = actor.home_angle = angle
+        actor.scale = 1.0
+        actor.clip, actor.tick = clip, 0
+        actor.cell = self.clips.cell_of(kind, clip, 0)
+        actor.pose = -1
+        actor.at = actor.born = actor.since = frame
+        actor.played = actor.step_at = actor.away_until = actor.before_at = -FOREVER
+        actor.expires = frame + life
+        actor.ends = actor.hides = FOREVER
+        actor.motion = 2 * kind
+        actor.bounces = self.mover.table.bounces[2 * kind]
+        actor.spawned, actor.driven = spawned, 1
+        actor.hidden = actor.lingering = actor.past = actor.flows = 0
+        actor.homing = actor.sent = actor.returns = actor.fixed = 0
+        actor.disarmed_until = -FOREVER
         self.placing.turn(row)
         self.placing.forget(row)
 
     def first_move(self, frame: int, row: int) -> None:
         """One that has just entered makes its first move in the same frame, from where it appeared."""
-        actors = self.actors
-        actors.at[row] = actors.played[row] = frame - 1
+        actor = self.actors.rows[row]
+        actor.at = actor.played = frame - 1
         self.move(frame, row)
-        actors.tick[row] = 0
-        actors.cell[row] = self.clips.cell_of(actors.kind[row], actors.clip[row], 0)
+        actor.tick = 0
+        actor.cell = self.clips.cell_of(actor.kind, actor.clip, 0)
 
     def leave(self, row: int) -> None:
         """A driven actor is gone; the last of the list takes its place."""
-        place = self.actors.place[row]
+        place = self.actors.rows[row].place
         if place < 0:
             return
         self.count -= 1
         other = self.alive[self.count]
         self.alive[place] = other
-        self.actors.place[other] = place
-        self.actors.place[row] = -1
+        self.actors.rows[other].place = place
+        self.actors.rows[row].place = -1
 
     def push(self, row: int, start: int, over: int, fade: bool, x: float, y: float) -> None:
         """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly. There has to be room."""
@@ -166,22 +166,22 @@ class Kernel:
 
     def step_pushes(self, frame: int) -> None:
         """This frame's steps: of recorded actors onto their offset, of driven ones for their motion to take."""
-        actors = self.actors
         kept = 0
         for k in range(self.pushes):
             row, index, over = self.push_row[k], frame - self.push_start[k], self.push_over[k]
             if index >= 0:
                 share = (over - index) / (over * (over + 1.0) / 2.0) if self.push_fade[k] else 1.0 / over
                 x, y = self.push_x[k] * share, self.push_y[k] * share
-                if not actors.driven[row]:
-                    actors.offset_x[row] += x
-                    actors.offset_y[row] += y
-                elif actors.step_at[row] == frame:
-                    actors.step_x[row] += x
-                    actors.step_y[row] += y
+                actor = self.actors.rows[row]
+                if not actor.driven:
+                    actor.offset_x += x
+                    actor.offset_y += y
+                elif actor.step_at == frame:
+                    actor.step_x += x
+                    actor.step_y += y
                 else:
-                    actors.step_at[row] = frame
-                    actors.step_x[row], actors.step_y[row] = x, y
+                    actor.step_at = frame
+                    actor.step_x, actor.step_y = x, y
             if index + 1 < over:
                 self.keep_push(k, kept)
                 kept += 1
@@ -196,101 +196,102 @@ class Kernel:
         k = 0
         while k < self.count:
             row = self.alive[k]
-            if self.actors.born[row] < frame and self.move(frame, row):
+            if self.actors.rows[row].born < frame and self.move(frame, row):
                 continue  # another one has taken its place in the list
             k += 1
 
     def load(self, frame: int) -> None:
         """What the recording shows."""
-        actors, poses = self.actors, self.poses
+        actors, placing, poses = self.actors, self.placing, self.poses
         self.first_row = poses.start[frame - poses.first]
         self.last_row = poses.start[frame - poses.first + 1]
         for pose in range(self.first_row, self.last_row):
             row = poses.actor[pose]
-            self.remember(frame, row)
-            actors.flows[row] = actors.past[row] and not actors.lingering[row]
+            actor = actors.rows[row]
+            self.remember(frame, actor)
+            actor.flows = actor.past and not actor.lingering
             if poses.cut[pose * poses.cut_step] or frame == self.mark:
-                actors.past[row] = actors.flows[row] = 0
-            actors.pose[row] = pose
+                actor.past = actor.flows = 0
+            actor.pose = pose
             x, y = poses.x[pose], poses.y[pose]
-            if actors.homing[row]:
-                actors.offset_x[row], actors.offset_y[row] = actors.home_x[row] - x, actors.home_y[row] - y
-                actors.homing[row] = actors.past[row] = 0
-            actors.x[row], actors.y[row] = x + actors.offset_x[row], y + actors.offset_y[row]
-            actors.facing[row] = poses.facing[pose * poses.facing_step]
-            actors.angle[row] = poses.angle[pose * poses.angle_step]
-            actors.scale[row] = poses.scale[pose * poses.scale_step]
-            actors.clip[row] = poses.clip[pose * poses.clip_step]
-            actors.tick[row] = poses.tick[pose * poses.tick_step]
-            actors.cell[row] = poses.shown[pose]
-            actors.hidden[row] = poses.hidden[pose * poses.hidden_step]
-            actors.lingering[row] = poses.lingering[pose * poses.lingering_step]
-            self.placing.turn(row)
-            if self.placing.boxes.any_wraps:
-                self.come_near(row)
+            if actor.homing:
+                actor.offset_x, actor.offset_y = actor.home_x - x, actor.home_y - y
+                actor.homing = actor.past = 0
+            actor.x, actor.y = x + actor.offset_x, y + actor.offset_y
+            facing, angle = poses.facing[pose * poses.facing_step], poses.angle[pose * poses.angle_step]
+            scale = poses.scale[pose * poses.scale_step]
+            if facing != actor.facing or angle != actor.angle or scale != actor.scale:
+                actor.facing, actor.angle, actor.scale = facing, angle, scale
+                placing.turn(row)
+            actor.clip = poses.clip[pose * poses.clip_step]
+            actor.tick = poses.tick[pose * poses.tick_step]
+            actor.cell = poses.shown[pose]
+            actor.hidden = poses.hidden[pose * poses.hidden_step]
+            actor.lingering = poses.lingering[pose * poses.lingering_step]
+            if placing.boxes.any_wraps:
+                self.come_near(actor)
 
-    def remember(self, frame: int, row: int) -> None:
+    def remember(self, frame: int, actor: ActorRow) -> None:
         """What an actor was in the frame before, if it was there."""
-        actors = self.actors
-        if actors.at[row] == frame - 1:
-            actors.before_x[row], actors.before_y[row] = actors.x[row], actors.y[row]
-            actors.before_facing[row] = actors.facing[row]
-            actors.before_m00[row], actors.before_m01[row] = actors.m00[row], actors.m01[row]
-            actors.before_m10[row], actors.before_m11[row] = actors.m10[row], actors.m11[row]
-            actors.before_clip[row], actors.before_cell[row] = actors.clip[row], actors.cell[row]
-            actors.before_pose[row], actors.before_tick[row] = actors.pose[row], actors.tick[row]
-            actors.before_at[row] = frame - 1
-            actors.near_x[row] = actors.near_y[row] = 0.0
-            actors.past[row] = actors.played[row] == frame - 1
+        if actor.at == frame - 1:
+            actor.before_x, actor.before_y = actor.x, actor.y
+            actor.before_facing = actor.facing
+            actor.before_m00, actor.before_m01 = actor.m00, actor.m01
+            actor.before_m10, actor.before_m11 = actor.m10, actor.m11
+            actor.before_clip, actor.before_cell = actor.clip, actor.cell
+            actor.before_pose, actor.before_tick = actor.pose, actor.tick
+            actor.before_at = frame - 1
+            actor.near_x = actor.near_y = 0.0
+            actor.past = actor.played == frame - 1
         else:
-            actors.past[row] = 0
-        actors.at[row] = frame
+            actor.past = 0
+        actor.at = frame
 
-    def come_near(self, row: int) -> None:
+    def come_near(self, actor: ActorRow) -> None:
         """For one that wraps, where it was is the nearest of the places that are one."""
-        actors, placing = self.actors, self.placing
-        if actors.past[row] and placing.boxes.wraps[actors.kind[row]]:
-            dx = placing.width * floor((actors.x[row] - actors.before_x[row]) / placing.width + 0.5)
-            dy = placing.height * floor((actors.y[row] - actors.before_y[row]) / placing.height + 0.5)
-            actors.before_x[row] += dx
-            actors.before_y[row] += dy
-            actors.near_x[row], actors.near_y[row] = dx, dy
+        placing = self.placing
+        if actor.past and placing.boxes.wraps[actor.kind]:
+            dx = placing.width * floor((actor.x - actor.before_x) / placing.width + 0.5)
+            dy = placing.height * floor((actor.y - actor.before_y) / placing.height + 0.5)
+            actor.before_x += dx
+            actor.before_y += dy
+            actor.near_x, actor.near_y = dx, dy
 
     def move(self, frame: int, row: int) -> bool:
         """One frame of a driven actor; True if it is gone."""
-        actors = self.actors
-        if actors.expires[row] <= frame:
+        actor = self.actors.rows[row]
+        if actor.expires <= frame:
             self.gone(frame, row, False)
             return True
-        self.remember(frame, row)
-        angle = actors.angle[row]
-        actors.tick[row] = frame - actors.since[row]
-        if actors.homing[row]:
-            actors.homing[row] = actors.sent[row] = actors.past[row] = 0
-            actors.x[row], actors.y[row] = actors.home_x[row], actors.home_y[row]
-            actors.facing[row] = actors.home_facing[row]
-            if not actors.fixed[row]:
-                actors.vx[row], actors.vy[row] = actors.home_vx[row], actors.home_vy[row]
+        self.remember(frame, actor)
+        angle = actor.angle
+        actor.tick = frame - actor.since
+        if actor.homing:
+            actor.homing = actor.sent = actor.past = 0
+            actor.x, actor.y = actor.home_x, actor.home_y
+            actor.facing = actor.home_facing
+            if not actor.fixed:
+                actor.vx, actor.vy = actor.home_vx, actor.home_vy
         else:
-            if actors.sent[row]:
-                actors.sent[row] = 0
-                actors.vx[row], actors.vy[row] = actors.sent_vx[row], actors.sent_vy[row]
-            pushed = actors.step_at[row] == frame
-            left = self.mover.step(row, actors.step_x[row] if pushed else 0.0, actors.step_y[row] if pushed else 0.0)
+            if actor.sent:
+                actor.sent = 0
+                actor.vx, actor.vy = actor.sent_vx, actor.sent_vy
+            pushed = actor.step_at == frame
+            left = self.mover.step(row, actor.step_x if pushed else 0.0, actor.step_y if pushed else 0.0)
             if self.mover.jumped:
-                actors.past[row] = 0
-            if left == GOES_AT_EDGE and not actors.returns[row]:
+                actor.past = 0
+            if left == GOES_AT_EDGE and not actor.returns:
                 self.gone(frame, row, True)
                 return True
-            if left == GOES_AT_SOLID and not actors.returns[row]:
+            if left == GOES_AT_SOLID and not actor.returns:
                 self.ended_row[self.ended] = row
                 self.ended += 1
-        actors.hidden[row] = actors.hides[row] <= frame
-        actors.cell[row] = self.clips.cell_of(actors.kind[row], actors.clip[row], actors.tick[row])
-        if actors.angle[row] != angle or actors.facing[row] != actors.before_facing[row]:
+        actor.hidden = actor.hides <= frame
+        actor.cell = self.clips.cell_of(actor.kind, actor.clip, actor.tick)
+        if actor.angle != angle or actor.facing != actor.before_facing:
             self.placing.turn(row)
         if self.placing.boxes.any_wraps:
-            self.come_near(row)
+            self.come_near(actor)
         return False
 
     def gone(self, frame: int, row: int, at_edge: bool) -> None:
@@ -310,8 +311,8 @@ class Kernel:
 
     def is_in_play(self, row: int, frame: int) -> bool:
         """Present and neither hidden, down, out nor used up."""
-        actors = self.actors
-        return actors.at[row] == frame and not actors.hidden[row] and actors.away_until[row] <= frame
+        actor = self.actors.rows[row]
+        return actor.at == frame and not actor.hidden and actor.away_until <= frame
 
     def touch(self, frame: int) -> None:
         """The touches of all in play, in no particular order."""
@@ -331,16 +332,12 @@ class Kernel:
 
     def play(self, frame: int, row: int) -> None:
         """One that is in play in this frame: since when, since when its clip goes on, and its open boxes."""
-        actors = self.actors
-        if actors.played[row] != frame - 1:
-            actors.entered[row] = actors.clip_since[row] = frame
-        elif (
-            actors.before_clip[row] != actors.clip[row]
-            or actors.cell[row] < actors.before_cell[row]
-            or actors.tick[row] < actors.before_tick[row]
-        ):
-            actors.clip_since[row] = frame
-        actors.played[row] = frame
+        actor = self.actors.rows[row]
+        if actor.played != frame - 1:
+            actor.entered = actor.clip_since = frame
+        elif actor.before_clip != actor.clip or actor.cell < actor.before_cell or actor.tick < actor.before_tick:
+            actor.clip_since = frame
+        actor.played = frame
         self.placing.place(row, ALL)
 
     def probe(self, frame: int, row: int) -> None:

@@ -202,10 +202,10 @@ class TouchFinder:
         if striker == target:
             return
         # where both wrap, the hitbox's copies meet the hurtbox itself: two copies would only do so again
-        if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.kind[striker]]:
+        if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.rows[striker].kind]:
             return
-        owner = actors.owner[striker]
-        if boxes.spares_owner[hitbox] and (owner == target or (owner != -1 and owner == actors.owner[target])):
+        owner = actors.rows[striker].owner
+        if boxes.spares_owner[hitbox] and (owner == target or (owner != -1 and owner == actors.rows[target].owner)):
             return
         if hits.swept[i] or hurts.swept[j]:
             if not self.meet_on_way(i, j):
@@ -231,10 +231,10 @@ class TouchFinder:
         first_b, last_b = shapes.part_start[form_b], shapes.part_start[form_b + 1]
         self._met_part_a, self._met_part_b = first_a, first_b
         if shapes.upright[form_a] and shapes.upright[form_b]:
-            square_a = actors.m00[row_a] == 0.0 or actors.m01[row_a] == 0.0
-            if square_a and (actors.m00[row_b] == 0.0 or actors.m01[row_b] == 0.0):
+            square_a = actors.rows[row_a].m00 == 0.0 or actors.rows[row_a].m01 == 0.0
+            if square_a and (actors.rows[row_b].m00 == 0.0 or actors.rows[row_b].m01 == 0.0):
                 return True  # bounds of upright rectangles are the rectangles
-        radii = shapes.radius[form_a] * actors.scale[row_a] + shapes.radius[form_b] * actors.scale[row_b]
+        radii = shapes.radius[form_a] * actors.rows[row_a].scale + shapes.radius[form_b] * actors.rows[row_b].scale
         for a in range(first_a, last_a):
             placing.corners_a(narrow, a, row_a, hits.over_x[i], hits.over_y[i])
             for b in range(first_b, last_b):
@@ -251,7 +251,7 @@ class TouchFinder:
         form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]
         first_a, last_a = shapes.part_start[form_a], shapes.part_start[form_a + 1]
         first_b, last_b = shapes.part_start[form_b], shapes.part_start[form_b + 1]
-        radii = shapes.radius[form_a] * actors.scale[row_a] + shapes.radius[form_b] * actors.scale[row_b]
+        radii = shapes.radius[form_a] * actors.rows[row_a].scale + shapes.radius[form_b] * actors.rows[row_b].scale
         move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
         self._time = INFINITE
         for a in range(first_a, last_a):
@@ -291,6 +291,6 @@ class TouchFinder:
         i, j = self.hit[k], self.hurt[k]
         self.stand(k)
         narrow.contact_point(
-            shapes.radius[hits.form[i]] * actors.scale[hits.actor[i]],
-            shapes.radius[hurts.form[j]] * actors.scale[hurts.actor[j]],
+            shapes.radius[hits.form[i]] * actors.rows[hits.actor[i]].scale,
+            shapes.radius[hurts.form[j]] * actors.rows[hurts.actor[j]].scale,
         )

@@ -1,17 +1,27 @@
 cimport cython
 from libc.stdint cimport int64_t, uint8_t
 
+# as actor_row.ActorRow, which says why in this order
+cdef struct ActorFields:
+    double x, y, facing, scale, m00, m01, m10, m11
+    double before_x, before_y, before_facing, angle, before_m00, before_m01, before_m10, before_m11
+    double vx, vy, sent_vx, sent_vy, step_x, step_y, offset_x, offset_y
+    double home_x, home_y, home_vx, home_vy, home_facing, home_angle, near_x, near_y
+    int64_t kind, clip, cell, at, played, away_until, before_clip, before_cell
+    int64_t tick, since, born, expires, hides, motion, before_at, step_at
+    int64_t pose, before_pose, owner, place, ends, bounces, before_tick, disarmed_until
+    int64_t entered, clip_since
+    uint8_t spawned, driven, hidden, lingering, past, flows, homing, sent, returns, fixed
+
+ctypedef ActorFields *ActorPointer
+
+cdef inline ActorPointer *rows_at(const int64_t[::1] places, object row) noexcept:
+    return <ActorPointer *> &places[0]
+
 @cython.final
 cdef class ActorColumns:
-    cdef public double[:] x, y, facing, angle, scale, m00, m01, m10, m11
-    cdef public double[:] before_x, before_y, before_facing, before_m00, before_m01, before_m10, before_m11
-    cdef public double[:] vx, vy, sent_vx, sent_vy, step_x, step_y, offset_x, offset_y
-    cdef public double[:] near_x, near_y
-    cdef public double[:] home_x, home_y, home_vx, home_vy, home_facing, home_angle
-    cdef public int64_t[:] kind, owner, pose, clip, tick, cell, before_pose, before_clip, before_cell
-    cdef public int64_t[:] at, before_at, step_at, played, away_until, born, since, expires, ends, hides
-    cdef public int64_t[:] motion, bounces, place, before_tick, disarmed_until, entered, clip_since
-    cdef public uint8_t[:] spawned, driven, hidden, lingering, past, flows, homing, sent, returns, fixed
+    cdef ActorPointer *rows
+    cdef const int64_t[::1] places
 
 @cython.final
 cdef class PoseColumns:

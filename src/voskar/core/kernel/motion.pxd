@@ -2,7 +2,7 @@ cimport cython
 from libc.math cimport floor, sqrt
 from libc.stdint cimport int64_t
 
-from voskar.core.kernel.columns cimport ActorColumns
+from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.placing cimport Placing
 from voskar.core.kernel.shapes cimport BoxTable, ClipTable
@@ -33,23 +33,23 @@ cdef class Mover:
     cdef double _t, _normal_x, _normal_y, _key_t, _key_into, _key_level
 
     @cython.locals(
-        actors=ActorColumns, table=MotionTable, motion=Py_ssize_t, vx=double, vy=double, cap=double, speed=double,
+        actor=ActorPointer, table=MotionTable, motion=Py_ssize_t, vx=double, vy=double, cap=double, speed=double,
         way_x=double, way_y=double, leaves=int,
     )
     cpdef int step(self, Py_ssize_t row, double push_x, double push_y) noexcept
 
     @cython.locals(
-        actors=ActorColumns, _=int, share=double, nx=double, ny=double, came=int, into=double
+        actor=ActorPointer, _=int, share=double, nx=double, ny=double, came=int, into=double
     )
     cdef int travel(self, Py_ssize_t row, double way_x, double way_y) noexcept
 
     @cython.locals(
-        actors=ActorColumns, table=MotionTable, motion=Py_ssize_t, rule=int64_t, into=double, kept=double
+        actor=ActorPointer, table=MotionTable, motion=Py_ssize_t, rule=int64_t, into=double, kept=double
     )
     cdef int meet_solid(self, Py_ssize_t row, double nx, double ny) noexcept
 
     @cython.locals(
-        actors=ActorColumns, placing=Placing, narrow=NarrowPhase, boxes=BoxTable, kind=Py_ssize_t, first=Py_ssize_t,
+        actor=ActorPointer, placing=Placing, narrow=NarrowPhase, boxes=BoxTable, kind=Py_ssize_t, first=Py_ssize_t,
         last=Py_ssize_t, clip=int64_t, cell=int64_t, i=Py_ssize_t, box=Py_ssize_t, form=int64_t, radius=double,
         part=Py_ssize_t,
     )
@@ -63,7 +63,7 @@ cdef class Mover:
     cdef void against_solids(self, double way_x, double way_y, double radius, int64_t mask) noexcept
 
     @cython.locals(
-        actors=ActorColumns, table=MotionTable, motion=Py_ssize_t, place=double, low=double, high=double,
+        actor=ActorPointer, table=MotionTable, motion=Py_ssize_t, place=double, low=double, high=double,
         rule=int64_t, kept=double,
     )
     cdef int meet_edge(self, Py_ssize_t row, bint across) noexcept

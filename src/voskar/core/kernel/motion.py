@@ -18,10 +18,10 @@ from voskar.core.kernel.storage import shared_floats, shared_ints
 if not cython.compiled:
     from math import floor, sqrt
 
-    from voskar.core.kernel.columns import ActorTable as ActorColumns
     from voskar.core.kernel.narrow_phase import INFINITE
 
 if TYPE_CHECKING:
+    from voskar.core.kernel.columns import ActorColumns
     from voskar.core.kernel.narrow_phase import NarrowPhase
     from voskar.core.kernel.placing import Placing
     from voskar.core.kernel.shapes import ClipTable
@@ -105,26 +105,26 @@ class Mover:
 
         `jumped` says whether an edge has put it to the other side.
         """
-        actors, table = self.actors, self.table
-        motion = actors.motion[row]
+        actor, table = self.actors.rows[row], self.table
+        motion = actor.motion
         self.jumped = False
-        vx = (actors.vx[row] + table.ax[motion]) * table.keep[motion]
-        vy = (actors.vy[row] + table.ay[motion]) * table.keep[motion]
+        vx = (actor.vx + table.ax[motion]) * table.keep[motion]
+        vy = (actor.vy + table.ay[motion]) * table.keep[motion]
         cap = table.cap[motion]
         if cap < INFINITE:
             speed = sqrt(vx * vx + vy * vy)
             if speed > cap:
                 vx, vy = vx * (cap / speed), vy * (cap / speed)
-        actors.vx[row], actors.vy[row] = vx, vy
+        actor.vx, actor.vy = vx, vy
         if table.spin[motion] != 0.0:
-            actors.angle[row] += table.spin[motion]
+            actor.angle += table.spin[motion]
         way_x, way_y = vx * table.dt + push_x, vy * table.dt + push_y
         leaves = STAYS
         if table.solid[motion] != 0:
             leaves = self.travel(row, way_x, way_y)
         else:
-            actors.x[row] += way_x
-            actors.y[row] += way_y
+            actor.x += way_x
+            actor.y += way_y
         if leaves == STAYS and table.edge[motion] != 0:
             leaves = self.meet_edge(row, True)
             if leaves == STAYS:
@@ -133,12 +133,12 @@ class Mover:
 
     def travel(self, row: int, way_x: float, way_y: float) -> int:
         """Along a way as far as solids let it, sliding along those that only stop it."""
-        actors = self.actors
+        actor = self.actors.rows[row]
         for _ in range(SLIDES):
             self.first_met(row, way_x, way_y)
             share = self._t if self._t < 1.0 else 1.0
-            actors.x[row] += way_x * share
-            actors.y[row] += way_y * share
+            actor.x += way_x * share
+            actor.y += way_y * share
             if not self._met:
                 return STAYS
             way_x, way_y = way_x * (1.0 - share), way_y * (1.0 - share)
@@ -152,29 +152,29 @@ class Mover:
 
     def meet_solid(self, row: int, nx: float, ny: float) -> int:
         """What a body does at a surface; `_met` stays set if it goes on along it."""
-        actors, table = self.actors, self.table
-        motion = actors.motion[row]
+        actor, table = self.actors.rows[row], self.table
+        motion = actor.motion
         rule = table.solid[motion]
-        into = actors.vx[row] * nx + actors.vy[row] * ny
+        into = actor.vx * nx + actor.vy * ny
         if rule == ON_SOLID_REMOVE:
             return GOES_AT_SOLID
         if rule == ON_SOLID_BOUNCE:
             self._met = False
-            if actors.bounces[row] == 0:
+            if actor.bounces == 0:
                 return GOES_AT_SOLID
-            actors.bounces[row] -= 1
+            actor.bounces -= 1
             if into < 0.0:
                 kept = table.bounciness[motion]
-                actors.vx[row] = (actors.vx[row] - 2.0 * into * nx) * kept
-                actors.vy[row] = (actors.vy[row] - 2.0 * into * ny) * kept
+                actor.vx = (actor.vx - 2.0 * into * nx) * kept
+                actor.vy = (actor.vy - 2.0 * into * ny) * kept
             return STAYS
         if rule == ON_SOLID_TURN and abs(ny) < LEVEL - self.tolerance:
             self._met = False
-            actors.vx[row], actors.facing[row] = -actors.vx[row], -actors.facing[row]
+            actor.vx, actor.facing = -actor.vx, -actor.facing
             return STAYS
         if into < 0.0:
-            actors.vx[row] -= into * nx
-            actors.vy[row] -= into * ny
+            actor.vx -= into * nx
+            actor.vy -= into * ny
         return STAYS
 
     def first_met(self, row: int, way_x: float, way_y: float) -> None:
@@ -185,24 +185,24 @@ class Mover:
         touches or overlaps one already is hindered, at 0, only by motion into it. Of surfaces met at one moment
         the one that the motion heads into most counts, then the most level one.
         """
-        actors, placing, narrow, boxes = self.actors, self.placing, self.narrow, self.placing.boxes
-        kind = actors.kind[row]
+        actor, placing, narrow, boxes = self.actors.rows[row], self.placing, self.narrow, self.placing.boxes
+        kind = actor.kind
         self._met, self._t = False, INFINITE
         first, last = boxes.body_start[kind], boxes.body_start[kind + 1]
         if first == last:
             narrow.na = 1
-            narrow.ax[0], narrow.ay[0] = actors.x[row] + way_x, actors.y[row] + way_y
+            narrow.ax[0], narrow.ay[0] = actor.x + way_x, actor.y + way_y
             self.against_solids(way_x, way_y, 0.0, ANYWHERE)
             return
         placing.turn(row)
-        clip = actors.clip[row]
-        cell = self.clips.cell_of(kind, clip, actors.tick[row]) if clip >= 0 else -1
+        clip = actor.clip
+        cell = self.clips.cell_of(kind, clip, actor.tick) if clip >= 0 else -1
         for i in range(first, last):
             box = boxes.body_box[i]
             form = boxes.form_of(box, clip, cell)
             if form < 0:
                 continue
-            radius = placing.shapes.radius[form] * actors.scale[row]
+            radius = placing.shapes.radius[form] * actor.scale
             for part in range(placing.shapes.part_start[form], placing.shapes.part_start[form + 1]):
                 placing.corners_a(narrow, part, row, way_x, way_y)
                 self.against_solids(way_x, way_y, radius, boxes.mask[box])
@@ -260,9 +260,9 @@ class Mover:
 
     def meet_edge(self, row: int, across: bool) -> int:
         """Keeps a body within the bounds, on one axis."""
-        actors, table = self.actors, self.table
-        motion = actors.motion[row]
-        place = actors.x[row] if across else actors.y[row]
+        actor, table = self.actors.rows[row], self.table
+        motion = actor.motion
+        place = actor.x if across else actor.y
         low, high = (table.left, table.right) if across else (table.top, table.bottom)
         if low <= place <= high:
             return STAYS
@@ -270,23 +270,23 @@ class Mover:
         if rule == AT_EDGE_REMOVE:
             return GOES_AT_EDGE
         if rule == AT_EDGE_WRAP:
-            self.jumped = not self.placing.boxes.wraps[actors.kind[row]]
+            self.jumped = not self.placing.boxes.wraps[actor.kind]
             place = low + (place - low) % (high - low)
         elif rule == AT_EDGE_BOUNCE:
-            if actors.bounces[row] == 0:
+            if actor.bounces == 0:
                 return GOES_AT_EDGE
-            actors.bounces[row] -= 1
+            actor.bounces -= 1
             place = 2.0 * low - place if place < low else 2.0 * high - place
-            actors.vx[row] *= -kept if across else kept
-            actors.vy[row] *= kept if across else -kept
+            actor.vx *= -kept if across else kept
+            actor.vy *= kept if across else -kept
         elif across:
-            actors.vx[row] = 0.0
+            actor.vx = 0.0
         else:
-            actors.vy[row] = 0.0
+            actor.vy = 0.0
         if rule != AT_EDGE_WRAP:
             place = low if place < low else high if place > high else place
         if across:
-            actors.x[row] = place
+            actor.x = place
         else:
-            actors.y[row] = place
+            actor.y = place
         return STAYS

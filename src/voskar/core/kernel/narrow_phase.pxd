@@ -6,8 +6,9 @@ cdef double INFINITE, ROUNDING
 @cython.final
 cdef class NarrowPhase:
     cdef public double[::1] ax, ay, bx, by
-    cdef double[::1] _kx, _ky, _cx, _cy
+    cdef double[::1] _kx, _ky, _cx, _cy, _pace, _low, _high
     cdef public Py_ssize_t na, nb
+    cdef Py_ssize_t _sides
     cdef double axis_x, axis_y, low_a, high_a, low_b, high_b
     cdef double on_ax, on_ay, on_bx, on_by, begin, end
     cdef public double upwards, point_x, point_y, normal_x, normal_y
@@ -41,10 +42,13 @@ cdef class NarrowPhase:
     cdef void within(self, double distance, double move_x, double move_y) noexcept
 
     @cython.locals(
-        begin=double, end=double, side=int, n=Py_ssize_t, index=Py_ssize_t, pace=double, low=double, high=double,
-        one=double, other=double,
+        begin=double, end=double, known=Py_ssize_t, side=int, n=Py_ssize_t, index=Py_ssize_t, pace=double, low=double,
+        high=double, one=double, other=double,
     )
     cdef void between_sides(self, double distance, double move_x, double move_y) noexcept
+
+    @cython.locals(k=Py_ssize_t)
+    cdef void know_side(self, bint of_a, Py_ssize_t index, double move_x, double move_y) noexcept
 
     @cython.locals(
         best_begin=double, best_end=double, corners=Py_ssize_t, sides=Py_ssize_t, square=double, i=Py_ssize_t,

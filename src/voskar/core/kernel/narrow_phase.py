@@ -49,10 +49,9 @@ class NarrowPhase:
         self.begin = self.end = 0.0
         self.point_x = self.point_y = 0.0
         self.normal_x = self.normal_y = 0.0
-        self._kx: Floats = floats(2 * corners + 4)
-        self._ky: Floats = floats(2 * corners + 4)
-        self._cx: Floats = floats(2 * corners + 4)
-        self._cy: Floats = floats(2 * corners + 4)
+        self._sides = 0
+        self._kx, self._ky, self._cx, self._cy = (floats(2 * corners + 4) for _ in range(4))
+        self._pace, self._low, self._high = (floats(2 * corners + 4) for _ in range(3))
 
     def set_axis(self, of_a: bool, index: int) -> bool:
         """The unit axis that a side of A or B adds; False for a side of no length.
@@ -178,6 +177,7 @@ class NarrowPhase:
         start. The set of offsets at which two convex cores lie within a distance is convex, so every piece of
         it gives an interval and the first moment is the least of their beginnings.
         """
+        self._sides = 0
         self.within(radii - slack, move_x, move_y)
         begin, end = self.begin, self.end
         if not begin < end and not (begin == end and slack < 0.0):
@@ -192,10 +192,9 @@ class NarrowPhase:
 
         A distance below 0 asks for cores that overlap at least that deep.
         """
-        if distance <= 0.0:
-            self.between_sides(distance, move_x, move_y)
-            return
         self.between_sides(distance, move_x, move_y)
+        if distance <= 0.0:
+            return
         if self.begin > self.end:
             self.begin, self.end = INFINITE, -INFINITE
             return
@@ -209,25 +208,24 @@ class NarrowPhase:
         self.begin, self.end = min(begin, self.begin), max(end, self.end)
 
     def between_sides(self, distance: float, move_x: float, move_y: float) -> None:
-        """The moments in which no axis separates the cores by more than a distance, within [0, 1]."""
+        """The moments in which no axis separates the cores by more than a distance, within [0, 1].
+
+        What is asked again for another distance is projected once: `_sides` are the axes known so far.
+        """
         begin, end = 0.0, 1.0
+        known = 0
         for side in range(2):
             n = self.na if side == 0 else self.nb
             for index in range(2 if n < 3 else n):
-                if not self.set_axis(side == 0, index):
-                    continue
-                self.project()
-                pace = move_x * self.axis_x + move_y * self.axis_y
+                if known == self._sides:
+                    self.know_side(side == 0, index, move_x, move_y)
                 # at moment t the offset along the axis is (t - 1) * pace, and has to lie between low and high
-                low = self.low_b - self.high_a - distance
-                high = self.high_b - self.low_a + distance
-                if low > high:
+                pace, low, high = self._pace[known], self._low[known] - distance, self._high[known] + distance
+                known += 1
+                if low > high or (pace == 0.0 and (low > 0.0 or high < 0.0)):
                     self.begin, self.end = INFINITE, -INFINITE
                     return
                 if pace == 0.0:
-                    if low > 0.0 or high < 0.0:
-                        self.begin, self.end = INFINITE, -INFINITE
-                        return
                     continue
                 one, other = (low + pace) / pace, (high + pace) / pace
                 if other < one:
@@ -237,6 +235,17 @@ class NarrowPhase:
                 if other < end:
                     end = other
         self.begin, self.end = begin, end
+
+    def know_side(self, of_a: bool, index: int, move_x: float, move_y: float) -> None:
+        """The axis of one more side: how far the motion goes along it, and where the cores would overlap."""
+        k = self._sides
+        self._sides = k + 1
+        if self.set_axis(of_a, index):
+            self.project()
+            self._pace[k] = move_x * self.axis_x + move_y * self.axis_y
+            self._low[k], self._high[k] = self.low_b - self.high_a, self.high_b - self.low_a
+        else:  # a side of no length parts nothing
+            self._pace[k], self._low[k], self._high[k] = 0.0, -INFINITE, INFINITE
 
     def past_edges(self, of_a: bool, distance: float, move_x: float, move_y: float) -> None:
         """The moments in [0, 1] in which any corner of one is within a distance of any edge of the other.

@@ -2,7 +2,7 @@ cimport cython
 from libc.math cimport cos, fmod, sin, sqrt
 from libc.stdint cimport int64_t
 
-from voskar.core.kernel.columns cimport ActorColumns
+from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
 
@@ -50,12 +50,12 @@ cdef class Placing:
     ) noexcept
 
     @cython.locals(
-        actors=ActorColumns, boxes=BoxTable, shapes=ShapeTable, form=int64_t, x=double, y=double, scale=double,
+        actor=ActorPointer, boxes=BoxTable, shapes=ShapeTable, form=int64_t, x=double, y=double, scale=double,
         m00=double, m01=double, m10=double, m11=double, pose=int64_t,
     )
     cpdef int64_t form_of(self, Py_ssize_t row, Py_ssize_t box, bint before, Py_ssize_t spare) noexcept
 
-    @cython.locals(actors=ActorColumns, frame=int64_t, at=Py_ssize_t, goes_on=bint)
+    @cython.locals(actor=ActorPointer, frame=int64_t, at=Py_ssize_t, goes_on=bint)
     cdef void swings_on(self, Py_ssize_t row, Py_ssize_t box) noexcept
 
     @cython.locals(
@@ -67,7 +67,7 @@ cdef class Placing:
     @cython.locals(other=Py_ssize_t)
     cdef void copy(self, PlacedBoxes placed, Py_ssize_t k, double dx, double dy) noexcept
 
-    @cython.locals(actors=ActorColumns, angle=double, scale=double, wide=double, x=double, y=double)
+    @cython.locals(actor=ActorPointer, angle=double, scale=double, wide=double, x=double, y=double)
     cpdef void turn(self, Py_ssize_t row) noexcept
 
     @cython.locals(
@@ -81,7 +81,7 @@ cdef class Placing:
     cpdef void clear(self) noexcept
 
     @cython.locals(
-        actors=ActorColumns, boxes=BoxTable, shapes=ShapeTable, kind=Py_ssize_t, clip=int64_t, cell=int64_t, x=double,
+        actor=ActorPointer, boxes=BoxTable, shapes=ShapeTable, kind=Py_ssize_t, clip=int64_t, cell=int64_t, x=double,
         y=double, m00=double, m01=double, m10=double, m11=double, scale=double, disarmed=int64_t, i=Py_ssize_t,
         box=Py_ssize_t, form=int64_t, placed=PlacedBoxes, k=Py_ssize_t, swept=int64_t, dx=double, dy=double, old=int64_t, ax=double,
         ay=double, bx=double, by=double, low=double, high=double,
@@ -89,13 +89,13 @@ cdef class Placing:
     cpdef void place(self, Py_ssize_t row, int roles) noexcept
 
     @cython.locals(
-        shapes=ShapeTable, actors=ActorColumns, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
+        shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
         x=double, y=double, i=Py_ssize_t, px=double, py=double,
     )
     cpdef void corners_a(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) noexcept
 
     @cython.locals(
-        shapes=ShapeTable, actors=ActorColumns, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
+        shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
         x=double, y=double, i=Py_ssize_t, px=double, py=double,
     )
     cpdef void corners_b(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) noexcept

@@ -12,10 +12,10 @@ from voskar.core.kernel.storage import floats, grown, ints
 if not cython.compiled:
     from math import cos, fmod, sin, sqrt
 
-    from voskar.core.kernel.columns import ActorTable as ActorColumns
     from voskar.core.kernel.narrow_phase import INFINITE
 
 if TYPE_CHECKING:
+    from voskar.core.kernel.columns import ActorColumns
     from voskar.core.kernel.narrow_phase import NarrowPhase
     from voskar.core.kernel.shapes import BoxTable, ShapeTable
     from voskar.core.kernel.storage import Floats, Ints
@@ -126,17 +126,17 @@ class Placing:
     def turn(self, row: int) -> None:
         """The matrix of an actor's facing, angle and scale; exact at multiples of 90 degrees, so that an upright
         rectangle stays upright and its bounds alone decide its touches."""
-        actors = self.actors
-        angle, scale = actors.angle[row], actors.scale[row]
-        wide = actors.facing[row] * scale
+        actor = self.actors.rows[row]
+        angle, scale = actor.angle, actor.scale
+        wide = actor.facing * scale
         if angle == 0.0:
-            actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row] = wide, 0.0, 0.0, scale
+            actor.m00, actor.m01, actor.m10, actor.m11 = wide, 0.0, 0.0, scale
             return
         x, y = cos(angle * DEGREE), sin(angle * DEGREE)
         if fmod(angle, 90.0) == 0.0:
             x = 1.0 if x > 0.5 else -1.0 if x < -0.5 else 0.0
             y = 1.0 if y > 0.5 else -1.0 if y < -0.5 else 0.0
-        actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row] = x * wide, -y * scale, y * wide, x * scale
+        actor.m00, actor.m01, actor.m10, actor.m11 = x * wide, -y * scale, y * wide, x * scale
 
     def bounds(self, form: int, x: float, y: float, m00: float, m01: float, m10: float, m11: float, r: float) -> None:
         """World bounds of a form, with its radius in world units."""
@@ -214,21 +214,21 @@ class Placing:
     def form_of(self, row: int, box: int, before: bool, spare: int) -> int:
         """The form of a box of an actor in this frame or the one before, CLOSED where it is closed. One that is logged
         takes the spare form."""
-        actors, boxes, shapes = self.actors, self.boxes, self.shapes
+        actor, boxes, shapes = self.actors.rows[row], self.boxes, self.shapes
         if before:
-            form = boxes.form_of(box, actors.before_clip[row], actors.before_cell[row])
+            form = boxes.form_of(box, actor.before_clip, actor.before_cell)
         else:
-            form = boxes.form_of(box, actors.clip[row], actors.cell[row])
+            form = boxes.form_of(box, actor.clip, actor.cell)
         if form < 0 or not boxes.special[box]:
             return form
-        x, y, scale = actors.x[row], actors.y[row], actors.scale[row]
-        m00, m01, m10, m11 = actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row]
-        pose = actors.pose[row]
+        x, y, scale = actor.x, actor.y, actor.scale
+        m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
+        pose = actor.pose
         if before:
-            x, y = actors.before_x[row] - actors.near_x[row], actors.before_y[row] - actors.near_y[row]
-            pose = actors.before_pose[row]
-            m00, m01 = actors.before_m00[row], actors.before_m01[row]
-            m10, m11 = actors.before_m10[row], actors.before_m11[row]
+            x, y = actor.before_x - actor.near_x, actor.before_y - actor.near_y
+            pose = actor.before_pose
+            m00, m01 = actor.before_m00, actor.before_m01
+            m10, m11 = actor.before_m10, actor.before_m11
             scale = sqrt(m01 * m01 + m11 * m11)
         if boxes.logged[box] >= ABSENT:
             form = shapes.own + spare
@@ -247,15 +247,15 @@ class Placing:
 
     def swings_on(self, row: int, box: int) -> None:
         """Notes that a box of a timed attack is open in this frame."""
-        actors, frame = self.actors, self.frame
+        actor, frame = self.actors.rows[row], self.frame
         at = row * self.boxes.swings + self.boxes.swing[box]
         if self.opened[at] == frame:
             return
         goes_on = (
             self.opened[at] == frame - 1
-            and actors.before_clip[row] == actors.clip[row]
-            and actors.before_cell[row] <= actors.cell[row]
-            and actors.before_tick[row] <= actors.tick[row]
+            and actor.before_clip == actor.clip
+            and actor.before_cell <= actor.cell
+            and actor.before_tick <= actor.tick
         )
         if not goes_on:
             self.swing_start[at] = frame
@@ -263,11 +263,11 @@ class Placing:
 
     def place(self, row: int, roles: int) -> None:
         """Adds the open boxes of an actor: ALL, or its HITS or HURTS alone."""
-        actors, boxes, shapes = self.actors, self.boxes, self.shapes
-        kind, clip, cell = actors.kind[row], actors.clip[row], actors.cell[row]
-        x, y = actors.x[row], actors.y[row]
-        m00, m01, m10, m11 = actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row]
-        scale, disarmed = actors.scale[row], actors.disarmed_until[row]
+        actor, boxes, shapes = self.actors.rows[row], self.boxes, self.shapes
+        kind, clip, cell = actor.kind, actor.clip, actor.cell
+        x, y = actor.x, actor.y
+        m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
+        scale, disarmed = actor.scale, actor.disarmed_until
         for i in range(boxes.kind_start[kind], boxes.kind_start[kind + 1]):
             box = boxes.kind_box[i]
             if roles != ALL and (roles == HITS) != boxes.is_hit[box]:
@@ -292,25 +292,25 @@ class Placing:
             placed.high_x[k], placed.high_y[k] = self.high_x, self.high_y
             swept = boxes.swept[box]
             if swept == 2:
-                swept = actors.spawned[row]
+                swept = actor.spawned
             placed.swept[k] = swept
             placed.over_x[k] = placed.over_y[k] = 0.0
             # a box that is not swept itself moves on relative to one that is
             dx = dy = 0.0
-            if actors.past[row] and actors.before_facing[row] == actors.facing[row] and actors.before_clip[row] == clip:
-                old = boxes.form_of(box, clip, actors.before_cell[row])
+            if actor.past and actor.before_facing == actor.facing and actor.before_clip == clip:
+                old = boxes.form_of(box, clip, actor.before_cell)
                 if old >= 0 and boxes.special[box]:
                     old = self.form_of(row, box, True, 1)
                 if old >= 0 and not (boxes.is_hit[box] and disarmed >= self.frame - 1):
                     ax, ay = shapes.anchor_x[form], shapes.anchor_y[form]
                     bx, by = shapes.anchor_x[old], shapes.anchor_y[old]
                     if ax == 0.0 and ay == 0.0 and bx == 0.0 and by == 0.0:
-                        dx, dy = x - actors.before_x[row], y - actors.before_y[row]
+                        dx, dy = x - actor.before_x, y - actor.before_y
                     else:
                         dx = ax * m00 + ay * m01 + x
-                        dx -= bx * actors.before_m00[row] + by * actors.before_m01[row] + actors.before_x[row]
+                        dx -= bx * actor.before_m00 + by * actor.before_m01 + actor.before_x
                         dy = ax * m10 + ay * m11 + y
-                        dy -= bx * actors.before_m10[row] + by * actors.before_m11[row] + actors.before_y[row]
+                        dy -= bx * actor.before_m10 + by * actor.before_m11 + actor.before_y
             placed.shift_x[k], placed.shift_y[k] = dx, dy
             low, high = placed.low_x[k] - dx, placed.high_x[k] - dx
             placed.way_low_x[k] = low if low < placed.low_x[k] else placed.low_x[k]
@@ -332,7 +332,7 @@ class Placing:
             placed = self.hits if role == 0 else self.hurts
             count = placed.count
             for k in range(count):
-                if not self.boxes.wraps[self.actors.kind[placed.actor[k]]]:
+                if not self.boxes.wraps[self.actors.rows[placed.actor[k]].kind]:
                     continue
                 for across in range(-1, 2):
                     for along in range(-1, 2):
@@ -360,11 +360,11 @@ class Placing:
 
     def corners_a(self, narrow: NarrowPhase, part: int, row: int, dx: float, dy: float) -> None:
         """Part of an actor's box as A, moved by (dx, dy)."""
-        shapes, actors = self.shapes, self.actors
+        shapes, actor = self.shapes, self.actors.rows[row]
         first = shapes.vertex_start[part]
         narrow.na = shapes.vertex_start[part + 1] - first
-        m00, m01, m10, m11 = actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row]
-        x, y = actors.x[row], actors.y[row]
+        m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
+        x, y = actor.x, actor.y
         for i in range(narrow.na):
             px, py = shapes.vertex_x[first + i], shapes.vertex_y[first + i]
             narrow.ax[i] = px * m00 + py * m01 + x + dx
@@ -372,11 +372,11 @@ class Placing:
 
     def corners_b(self, narrow: NarrowPhase, part: int, row: int, dx: float, dy: float) -> None:
         """Part of an actor's box as B, moved by (dx, dy)."""
-        shapes, actors = self.shapes, self.actors
+        shapes, actor = self.shapes, self.actors.rows[row]
         first = shapes.vertex_start[part]
         narrow.nb = shapes.vertex_start[part + 1] - first
-        m00, m01, m10, m11 = actors.m00[row], actors.m01[row], actors.m10[row], actors.m11[row]
-        x, y = actors.x[row], actors.y[row]
+        m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
+        x, y = actor.x, actor.y
         for i in range(narrow.nb):
             px, py = shapes.vertex_x[first + i], shapes.vertex_y[first + i]
             narrow.bx[i] = px * m00 + py * m01 + x + dx

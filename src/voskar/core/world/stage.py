@@ -10,9 +10,10 @@ from dataclasses import replace
 import numpy as np
 
 from voskar.core.boxes import BoxCatalog, FormedBox
+from voskar.core.kernel.actor_table import ActorTable
 from voskar.core.kernel.advance import Kernel
 from voskar.core.kernel.broad_phase import TouchFinder
-from voskar.core.kernel.columns import ActorTable, PoseColumns
+from voskar.core.kernel.columns import PoseColumns
 from voskar.core.kernel.motion import MotionTable, Mover
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.kernel.placing import SCRATCH, Placing

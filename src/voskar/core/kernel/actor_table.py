@@ -1,0 +1,116 @@
+"""The state of every actor that the kernel reads and moves: a struct each, and its fields as columns for Python."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from voskar.core.kernel.actor_row import ActorRow
+from voskar.core.kernel.columns import ActorColumns
+from voskar.core.kernel.storage import Flags, Floats, Ints, strided
+
+LAYOUT = np.dtype(ActorRow)
+LINE = 64
+WIDTH = -(-LAYOUT.itemsize // LINE) * LINE
+
+
+class ActorTable:
+    """The fields of all actors as plain Python reads them, a column each, by their row in the world; `kernel` is the
+    same memory for the kernel.
+
+    Position, matrix (`m00` …: R(angle) · diag(facing · scale, scale)), clip and cell of this frame, with those of the
+    frame before beside them (`before_x` …; for one that wraps the nearest of the places that are one, by `near_x`
+    and `near_y`). `at` is the last frame it was there, `played` the last it was in play,
+    `away_until` the first in which it is in play again. `past` says whether the frame before counts, `flows` the same
+    for its velocity. Driven ones: velocity, `sent` to another from the next frame on, `homing`, `since` (clip and beats
+    count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home, and
+    `fixed` for one that is down and stands still. `entered` is the frame since which it is in play, `clip_since` that
+    since which its clip goes on, and its hitboxes are closed through `disarmed_until`. Recorded ones: `pose`, the row
+    of the recording's columns, `offset_x` (what blows have moved it by), home while `homing`.
+    """
+
+    x: Floats
+    y: Floats
+    facing: Floats
+    scale: Floats
+    m00: Floats
+    m01: Floats
+    m10: Floats
+    m11: Floats
+    before_x: Floats
+    before_y: Floats
+    before_facing: Floats
+    angle: Floats
+    before_m00: Floats
+    before_m01: Floats
+    before_m10: Floats
+    before_m11: Floats
+    vx: Floats
+    vy: Floats
+    sent_vx: Floats
+    sent_vy: Floats
+    step_x: Floats
+    step_y: Floats
+    offset_x: Floats
+    offset_y: Floats
+    home_x: Floats
+    home_y: Floats
+    home_vx: Floats
+    home_vy: Floats
+    home_facing: Floats
+    home_angle: Floats
+    near_x: Floats
+    near_y: Floats
+    kind: Ints
+    clip: Ints
+    cell: Ints
+    at: Ints
+    played: Ints
+    away_until: Ints
+    before_clip: Ints
+    before_cell: Ints
+    tick: Ints
+    since: Ints
+    born: Ints
+    expires: Ints
+    hides: Ints
+    motion: Ints
+    before_at: Ints
+    step_at: Ints
+    pose: Ints
+    before_pose: Ints
+    owner: Ints
+    place: Ints
+    ends: Ints
+    bounces: Ints
+    before_tick: Ints
+    disarmed_until: Ints
+    entered: Ints
+    clip_since: Ints
+    spawned: Flags
+    driven: Flags
+    hidden: Flags
+    lingering: Flags
+    past: Flags
+    flows: Flags
+    homing: Flags
+    sent: Flags
+    returns: Flags
+    fixed: Flags
+
+    def __init__(self, rows: int) -> None:
+        self.capacity = 0
+        self.kernel = ActorColumns()
+        self._memory = np.zeros((0, WIDTH), dtype=np.uint8)
+        self.grow(rows)
+
+    def grow(self, rows: int) -> None:
+        """Room for so many; each row begins with a line of the cache."""
+        raw = np.zeros(rows * WIDTH + LINE, dtype=np.uint8)
+        start = -raw.ctypes.data % LINE
+        memory = raw[start : start + rows * WIDTH].reshape(rows, WIDTH)
+        memory[: self.capacity] = self._memory
+        self._memory, self.capacity = memory, rows
+        fields = memory[:, : LAYOUT.itemsize].view(LAYOUT)[:, 0]
+        for name in ActorRow.__annotations__:
+            setattr(self, name, strided(fields[name]))
+        self.kernel.bind(memory.ctypes.data + WIDTH * np.arange(rows, dtype=np.int64), ActorRow)
