@@ -157,7 +157,7 @@ def kernel_alone(rulebook: str, recording: str, dump: str) -> dict[str, float]:
         start = clock()
         kernel.begin(frame)
         seconds += clock() - start
-        for _, state, _ in world.left():
+        for _, _, state, _ in world.left():
             world.discard(state)
         for birth in born.get(frame, ()):
             world.enter(birth)

@@ -34,6 +34,8 @@ class FormedBox(Struct, frozen=True, eq=False):
     rehit_owned: Rehit
     swing: int
     """Which of the timed attacks of its kind it is of, -1 for none."""
+    memory_key: str
+    """The same of its attack: asked for in every contact."""
 
     @property
     def name(self) -> str:
@@ -106,7 +108,8 @@ class BoxCatalog:
         rehit = attack.rehit or (ONCE if timed else ALWAYS)
         names = sorted({one.attack for one in kind.boxes if one.attack is not None and kind.timed(one.attack)})
         swing = names.index(attack.name) if timed and box.role == "hitbox" else -1
-        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, attack.rehit or ONCE, swing)
+        owned, key = attack.rehit or ONCE, attack.memory_key
+        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, owned, swing, key)
         self.formed.append(formed)
         return formed
 

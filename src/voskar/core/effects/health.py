@@ -14,7 +14,7 @@ def take(contact: Contact) -> None:
     if before is None or not damage:
         return
     world, full = contact.world, target.kind.health or 0.0
-    after = min(max(before - damage, 0.0), max(full, before))
+    after = max(before - damage, 0.0) if damage > 0 else min(before - damage, max(full, before))
     if after == before:
         if after == 0 and damage > 0:
             world.settling.add(target.row)  # it may still stand, as the game had it

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from voskar.core.emitters.aim import direction, told_angle
 from voskar.core.emitters.draws import draw
 from voskar.core.ledger.events import Spawn
@@ -21,19 +23,25 @@ def fan_of(
     fan: Fan, centre: float, names: list[str], seed: int, inherited: Vector
 ) -> list[tuple[float, Vector | None]]:
     """The angle and velocity of each of a fan, in (-180, 180] degrees and units a second."""
-    found = []
-    for offset, name in zip(fan.offsets(), names, strict=True):
-        angle = centre + offset
-        if fan.jitter:
-            angle += fan.jitter * (2 * draw(seed, name, "jitter") - 1)
-        angle = told_angle(angle)
-        velocity: Vector | None = None
-        if fan.speed is not None or fan.inherit is not None:
-            cos, sin = direction(angle)
-            speed, share = fan.speed or 0.0, fan.inherit or 0.0
-            velocity = cos * speed + inherited[0] * share, sin * speed + inherited[1] * share
-        found.append((angle, velocity))
-    return found
+    if not fan.jitter:
+        return _even_fan(fan, centre, inherited if fan.inherit else (0.0, 0.0))
+    turns = (fan.jitter * (2 * draw(seed, name, "jitter") - 1) for name in names)
+    return [_one_of(fan, centre + offset + turn, inherited) for offset, turn in zip(fan.offsets(), turns, strict=True)]
+
+
+@lru_cache(maxsize=64)
+def _even_fan(fan: Fan, centre: float, inherited: Vector) -> list[tuple[float, Vector | None]]:
+    """A fan without draws: whoever stands and fires on a beat fires the same one again and again."""
+    return [_one_of(fan, centre + offset, inherited) for offset in fan.offsets()]
+
+
+def _one_of(fan: Fan, angle: float, inherited: Vector) -> tuple[float, Vector | None]:
+    angle = told_angle(angle)
+    if fan.speed is None and fan.inherit is None:
+        return angle, None
+    cos, sin = direction(angle)
+    speed, share = fan.speed or 0.0, fan.inherit or 0.0
+    return angle, (cos * speed + inherited[0] * share, sin * speed + inherited[1] * share)
 
 
 def order(

@@ -168,7 +168,7 @@ class Emitters:
         x, y = muzzle_of(emitter, stance, aim)
         fresh = []
         for name, (angle, velocity) in zip(own, fan_of(fan, aim, own, seed, (stance.vx, stance.vy)), strict=True):
-            if name not in wanted:
+            if wanted is not own and name not in wanted:
                 continue
             if emitter.within is not None:
                 x0, y0, x1, y1 = emitter.within

@@ -31,11 +31,15 @@ class Bearing(NamedTuple):
 
 
 class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
-    """`t` is the time of the touch in the frame, `touch` its row in the kernel's table: -1 for a pair that does not
-    touch, of which is asked what would be."""
+    """`key` is what its landings and touches are remembered by, `frame` the one it is in. `t` is the time of the touch
+    in the frame, `touch` its row in the kernel's table: -1 for a pair that does not touch, of which is asked what would
+    be.
+    """
 
     world: World
     memory: Memory
+    key: Key
+    frame: int
     striker: ActorState
     hitbox: FormedBox
     target: ActorState
@@ -44,11 +48,6 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     touch: int = -1
     told_damage: float | None = None
     """The damage that the game claims, if its account is taken over."""
-
-    @property
-    def frame(self) -> int:
-        """The frame it is in."""
-        return self.world.frame
 
     @property
     def attack(self) -> Attack:
@@ -76,11 +75,6 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         if self.hitbox.swing < 0:
             return world.table.entered[row]
         return world.placing.swing_start[row * world.placing.boxes.swings + self.hitbox.swing]
-
-    @property
-    def key(self) -> Key:
-        """What its landings and touches are remembered by."""
-        return self.striker.row, self.hitbox.attack.memory_key, self.target.row
 
     @property
     def over(self) -> Vector:

@@ -12,7 +12,8 @@ from voskar.core.judging.gates import GATES, Gate
 from voskar.core.judging.memory import Memory
 from voskar.core.judging.order import Order
 from voskar.core.judging.outcomes import LANDED
-from voskar.core.ledger import Event, events
+from voskar.core.ledger import Event
+from voskar.core.ledger.events import Contact as Told
 from voskar.core.rules import Attack
 from voskar.core.world import ActorState, World
 
@@ -62,7 +63,8 @@ class Judge:
     def contact(self, striker: int, hitbox: FormedBox, target: int, hurtbox: FormedBox) -> Contact:
         """A pair of boxes that does not touch, to ask what would be."""
         world = self.world
-        return Contact(world, self.memory, world.state(striker), hitbox, world.state(target), hurtbox)
+        key = (striker, hitbox.memory_key, target)
+        return Contact(world, self.memory, key, world.frame, world.state(striker), hitbox, world.state(target), hurtbox)
 
     def frame(self, judged: Judged | None = None) -> None:
         """Judges the touches that the kernel has found."""
@@ -71,7 +73,10 @@ class Judge:
         memory.preempted.clear()
         for striker, hit, target, hurt, t, touch in self._order.of(world):
             hitbox = formed[hit]
-            contact = Contact(world, memory, actors[striker], hitbox, actors[target], formed[hurt], t, touch)
+            key = (striker, hitbox.memory_key, target)
+            contact = Contact(
+                world, memory, key, frame, actors[striker], hitbox, actors[target], formed[hurt], t, touch
+            )
             attack = hitbox.attack
             outcome = LANDED
             for gate in self.gates(attack):
@@ -80,7 +85,6 @@ class Judge:
                     break
             if judged is not None:
                 judged(contact, outcome)
-            key = contact.key
             if attack.rehit is not None and attack.rehit.mode == "entry":
                 memory.touch(key, frame)
             account = self.account
@@ -96,8 +100,8 @@ class Judge:
 
     def strike(self, contact: Contact) -> None:
         """A landing takes effect."""
-        attack = contact.attack
-        self.memory.land(contact.key, self.world.frame, contact.swing)
+        attack = contact.hitbox.attack
+        self.memory.land(contact.key, contact.frame, contact.swing)
         if attack.preempts:
             self.memory.preempted.add((contact.target.row, contact.striker.row))
         land(contact, self._effects_of(attack))
@@ -121,9 +125,9 @@ class Judge:
         table = world.table
         lingers = table.lingering[striker.row] or table.lingering[target.row]
         damage = contact.damage if outcome == LANDED else None
-        names = (striker.id, hitbox.name, target.id, hurtbox.name, hitbox.attack.name)
+        names = (striker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
         detail = "lingering" if lingers else None
-        ledger.append(events.Contact(frame, frame, *names, outcome, contact.t, x, y, damage, detail))
+        ledger.append(Told(frame, frame, *names, outcome, contact.t, x, y, damage, detail))
 
     def _close(self, pair: tuple[str, int, str, int]) -> None:
         """Writes down how long the last contact of a pair has run."""
@@ -133,7 +137,7 @@ class Judge:
         event = self.world.events[place]
         if event.until != until:
             columns = {name: getattr(event, name) for name in event.__struct_fields__}
-            self.world.events[place] = events.Contact(**(columns | {"until": until}))
+            self.world.events[place] = Told(**(columns | {"until": until}))
 
     def _prune(self, frame: int) -> None:
         """Closes contacts that no longer go on, as often as they have doubled: a long session does not grow."""

@@ -6,13 +6,13 @@ neither grows nor slows.
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import msgspec
 
 Key = tuple[int, str, int]
 """Striker, attack, target: rows and a name."""
 
 
-class Landing(NamedTuple):
+class Landing(msgspec.Struct, frozen=True, gc=False):
     """The last landing of one attack of one striker on one target, and the swing it was made with."""
 
     frame: int
@@ -37,7 +37,11 @@ class Memory:
 
     def _note(self, key: Key) -> None:
         for row in (key[0], key[2]):
-            self._keys.setdefault(row, set()).add(key)
+            keys = self._keys.get(row)
+            if keys is None:
+                self._keys[row] = {key}
+            else:
+                keys.add(key)
 
     def touching_since(self, key: Key, frame: int) -> int:
         """The first frame of the unbroken run of contact that a contact in this frame is part of."""

@@ -43,19 +43,19 @@ class Order:
         earliest: dict[tuple[int, int, int], float] = {}
         for striker, hitbox, target, _, t, _ in found:
             group = (striker, attack[hitbox], target)
-            before = earliest.get(group)
-            if before is None or t < before:
+            if t < earliest.setdefault(group, t):
                 earliest[group] = t
+        alone = len(earliest) == len(found)
         keyed: list[tuple[Any, ...]] = []
         for touch in found:
             striker, hitbox, target, hurtbox, t, _ = touch
             its = attack[hitbox]
-            began = earliest[striker, its, target]
-            if t not in (0.0, 1.0):
+            if t != 1.0:
                 t = round(t, 6)
-            if began not in (0.0, 1.0):
-                began = round(began, 6)
-            key = (first[hitbox], began, actors[striker].id, its, actors[target].id, rank[hurtbox], t)
-            keyed.append((*key, name[hitbox], name[hurtbox], touch))
+            began = t if alone else round(earliest[striker, its, target], 6)
+            whose, whom = actors[striker].id, actors[target].id
+            keyed.append(
+                (*first[hitbox], began, whose, its, whom, rank[hurtbox], t, name[hitbox], name[hurtbox], touch)
+            )
         keyed.sort()
         return [one[-1] for one in keyed]

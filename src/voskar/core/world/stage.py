@@ -69,14 +69,16 @@ class Stage:
         self.guns: dict[Gun, int] = {}
         """How many of its own are there of each emitter with a limit."""
         self._seen: dict[int, Ints] = {}
-        self._shows = {
+        self._entering = {
             kind.name: (
+                kind,
+                self.catalog.kind_number[kind.name],
                 -1 if kind.motion.clip is None else self.clip_number[kind.motion.clip],
                 kind.motion.life or FOREVER,
             )
             for kind in rules.kinds.values()
         }
-        """The clip and the life of driven actors, by kind."""
+        """Kind, its number, and the clip and the life of driven actors, by the kind's name."""
         self._build()
 
     # what it is made of
@@ -316,17 +318,19 @@ class Stage:
         """The last mark, or the first frame."""
         return max((mark for mark in self.recording.resets if mark <= self.frame), default=self.recording.first)
 
-    def left(self) -> list[tuple[int, ActorState, str]]:
-        """Who has gone by itself since this was last asked: frame, actor, why; by frame, then id."""
+    def left(self) -> list[tuple[int, str, ActorState, str]]:
+        """Who has gone by itself since this was last asked: frame, id, actor, why; by frame, then id."""
         kernel = self.kernel
-        if not kernel.left:
+        count = kernel.left
+        if not count:
             return []
+        gone = zip(kernel.left_frame[:count], kernel.left_row[:count], kernel.left_at_edge[:count], strict=True)
         found = []
-        for k in range(kernel.left):
-            state = self.state(kernel.left_row[k])
-            found.append((kernel.left_frame[k], state, "edge" if kernel.left_at_edge[k] else "expired"))
+        for frame, row, at_edge in gone:
+            state = self.state(row)
+            found.append((frame, state.id, state, "edge" if at_edge else "expired"))
         kernel.left = 0
-        return sorted(found, key=lambda one: (one[0], one[1].id))
+        return sorted(found)  # nobody leaves twice: no two have both frame and id
 
     def ending(self) -> dict[int, str]:
         """Who is taken away at the end of this frame, unless something else takes it: rows, and why."""

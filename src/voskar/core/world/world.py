@@ -159,12 +159,11 @@ class World(Stage):
     def _release(self, row: int) -> None:
         self._free.append(row)
         owner = self.table.owner[row]
-        self.table.owner[row] = -1
-        self.drop_row(owner)
+        if owner >= 0:
+            self.table.owner[row] = -1
+            self.drop_row(owner)
 
     def _new_row(self) -> int:
-        if self._free:
-            return self._free.pop()
         row = len(self.actors)
         self.actors.append(None)
         self._refs.append(0)
@@ -175,16 +174,17 @@ class World(Stage):
 
     def enter(self, birth: Birth, facing: float = 1.0) -> ActorState:
         """A driven actor appears in this frame; it first moves in the next."""
-        kind = self.rules.kinds[birth.kind]
-        row = self.fixture_row[birth.id] if birth.id in self.fixtures else self._new_row()
-        number = self.catalog.kind_number[birth.kind]
+        kind, number, clip, life = self._entering[birth.kind]
+        if birth.id in self.fixtures:
+            row = self.fixture_row[birth.id]
+        else:
+            row = self._free.pop() if self._free else self._new_row()
         state = ActorState(row, birth.id, kind, kind.side or birth.side, birth.owner, True, kind.health, kind.lives)
         self.actors[row] = state
         self.rows[birth.id] = row
         vx, vy = kind.motion.velocity if birth.velocity is None else birth.velocity
         self.table.owner[row] = birth.owner_row
         self.hold_row(birth.owner_row)
-        clip, life = self._shows[birth.kind]
         self.kernel.enter(
             self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing
         )
