@@ -13,13 +13,13 @@ import time
 from collections.abc import Iterable, Iterator
 from fractions import Fraction
 from functools import cache, cached_property
-from hashlib import blake2b
 from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from msgspec import Struct
+from xxhash import xxh3_128
 
 import voskar
 from voskar.core.rules import Rules
@@ -79,7 +79,7 @@ def prune(folder: Path, most: int) -> None:
 @cache
 def stamp() -> bytes:
     """The program: every file of it, and what computes beneath it."""
-    digest = blake2b(f"{sys.version} {np.__version__}".encode())
+    digest = xxh3_128(f"{sys.version} {np.__version__}".encode())
     for told in sorted(_sources(Path(voskar.__file__).parent)):
         digest.update(told.encode())
     return digest.digest()
@@ -121,7 +121,7 @@ class ReadyRulebook:
     def __init__(self, path: str) -> None:
         """Raises InputError with every problem found."""
         self.path = path
-        name = blake2b(stamp() + os.path.realpath(path).encode(errors="surrogateescape"), digest_size=16).hexdigest()
+        name = xxh3_128(stamp() + os.path.realpath(path).encode(errors="surrogateescape")).hexdigest()
         self._place = kept_folder("rulebooks") / name
         self._kept = _read(self._place)
         self._files: dict[str, bytes] = {}
@@ -175,4 +175,4 @@ def _settled(files: Iterable[Path], began: int) -> dict[str, bytes]:
 
 
 def _digest(path: str | Path) -> bytes:
-    return blake2b(Path(path).read_bytes()).digest()
+    return xxh3_128(Path(path).read_bytes()).digest()

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from hashlib import blake2b
-
 
 def draw(seed: int, name: str, what: str) -> float:
     """A number in [0, 1) from the recording's seed, the spawned id and the draw's name."""
+    from hashlib import blake2b  # with a library of its own, which few runs need
+
     digest = blake2b(f"{seed}:{name}:{what}".encode(), digest_size=8).digest()
     return int.from_bytes(digest, "big") / 2**64

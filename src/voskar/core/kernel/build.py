@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
 
 import cython
@@ -23,6 +22,8 @@ def built_from() -> str:
 
 def source_digest(folder: Path) -> str:
     """The digest of the kernel's source in a folder."""
+    import hashlib  # with a library of its own, which no run needs
+
     digest = hashlib.sha256()
     for path in sorted(folder.iterdir()):
         if path.suffix in (".py", ".pxd"):
