@@ -204,9 +204,7 @@ class Posed:
         while finder.overflow:
             finder.grow(2 * finder.room)
             finder.find()
-        hits, hurts, formed = self.placing.hits, self.placing.hurts, self.catalog.formed
-        found = []
-        for k in range(finder.count):
-            i, j = finder.hit[k], finder.hurt[k]
-            found.append(Touch(hits.actor[i], formed[hits.box[i]], hurts.actor[j], formed[hurts.box[j]]))
-        return found
+        formed = self.catalog.formed
+        return [
+            Touch(striker, formed[hit], target, formed[hurt]) for striker, hit, target, hurt, _, _ in finder.touches()
+        ]

@@ -161,9 +161,9 @@ class Watch:
             self._moved.append((rows, *moved))
         if not kernel.count:
             return
-        here = np.asarray(kernel.alive)[: kernel.count].copy()
+        here = kernel.driven()
         numbers = []
-        for row in here.tolist():
+        for row in here:
             state = world.state(row)
             if state.id not in self._names:
                 spawned = bool(table.spawned[row])

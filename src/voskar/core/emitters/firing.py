@@ -123,11 +123,9 @@ class Emitters:
     def _nearest(self, state: ActorState, origin: Vector, kind: str) -> Vector | None:
         """The nearest other actor of a kind in play; of equals the first by id."""
         world, number = self.world, self.world.catalog.kind_number[kind]
-        kernel, table, actor = world.kernel, world.table, world.pose_columns.actor
-        there = [actor[pose] for pose in range(kernel.first_row, kernel.last_row)]
-        there += [kernel.alive[k] for k in range(kernel.count)]
+        kernel, table = world.kernel, world.table
         found: list[tuple[float, str, Vector]] = []
-        for row in there:
+        for row in kernel.recorded() + kernel.driven():
             if table.kind[row] == number and row != state.row and world.is_in_play(row):
                 x, y = table.x[row], table.y[row]
                 over = world.over(x - origin[0], y - origin[1], row, state.row)

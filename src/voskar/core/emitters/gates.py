@@ -31,11 +31,9 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         world, kind, row = self.world, self.emitter.fan.kind, self.owner.row
         if kind not in world.shown_kinds:
             return world.guns.get((row, self.emitter.name), 0)
-        table, kernel, frame = world.table, world.kernel, world.frame
-        number, actor = world.catalog.kind_number[kind], world.pose_columns.actor
+        table, frame, number = world.table, world.frame, world.catalog.kind_number[kind]
         count = 0
-        for pose in range(kernel.first_row, kernel.last_row):
-            other = actor[pose]
+        for other in world.kernel.recorded():
             own = table.kind[other] == number and table.owner[other] == row
             count += own and table.before_at[other] == frame - 1
         return count

@@ -74,7 +74,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
             return world.table.clip_since[row]
         if self.hitbox.swing < 0:
             return world.table.entered[row]
-        return world.placing.swing_start[row * world.placing.boxes.swings + self.hitbox.swing]
+        return world.placing.swing_began(row, self.hitbox.swing)
 
     @property
     def over(self) -> Vector:

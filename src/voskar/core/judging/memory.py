@@ -64,7 +64,9 @@ class Memory:
         """What comes back begins anew: rehit, touches and pierce counts."""
         if self._counts:
             self._counts.pop(row, None)
-        for key in self._keys.pop(row, ()):
+        if row not in self._keys:
+            return
+        for key in self._keys.pop(row):
             self.landings.pop(key, None)
             self._runs.pop(key, None)
             other = self._keys.get(key[2] if key[0] == row else key[0])

@@ -5,10 +5,8 @@ from __future__ import annotations
 from typing import Any, cast
 
 from voskar.core.boxes import BoxCatalog
+from voskar.core.kernel.broad_phase import TouchRow
 from voskar.core.world import ActorState, World
-
-Touch = tuple[int, int, int, int, float, int]
-"""Striker, hitbox, target, hurtbox (rows and box numbers), t, and the row of the kernel's table."""
 
 
 class Order:
@@ -25,19 +23,12 @@ class Order:
         self._rank = [-one.box.rank for one in catalog.formed]
         self._name = [names.index(one.name) for one in catalog.formed]
 
-    def of(self, world: World) -> list[Touch]:
+    def of(self, world: World) -> list[TouchRow]:
         """The touches of a frame, in the order in which they are judged."""
-        finder, placing = world.finder, world.placing
-        count = finder.count
-        if count == 0:
-            return []
-        hits, hurts = placing.hits, placing.hurts
-        hit_actor, hit_box, hurt_actor, hurt_box = hits.actor, hits.box, hurts.actor, hurts.box
-        pairs = zip(finder.hit[:count], finder.hurt[:count], finder.t[:count], range(count), strict=True)
-        found = [(hit_actor[i], hit_box[i], hurt_actor[j], hurt_box[j], t, k) for i, j, t, k in pairs]
-        return found if count == 1 else self._sorted(world, found)
+        found = world.finder.touches()
+        return found if len(found) < 2 else self._sorted(world, found)
 
-    def _sorted(self, world: World, found: list[Touch]) -> list[Touch]:
+    def _sorted(self, world: World, found: list[TouchRow]) -> list[TouchRow]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
         actors = cast(list[ActorState], world.actors)  # whoever touches is there
         earliest: dict[tuple[int, int, int], float] = {}

@@ -12,8 +12,9 @@ Flag: TypeAlias = int
 class ActorRow(ctypes.Structure):
     """What the kernel knows of an actor, as it stands in memory; the `.pxd` of the columns declares it for C.
 
-    Eight values are a line of the cache: those that a frame asks for together stand together. Uncompiled, the kernel
-    reads and writes these very objects. What each field is, `ActorTable` says.
+    Eight values are a line of the cache. What every frame asks of everyone fills the first five: how much memory is
+    gone through decides the pace of a swarm. Uncompiled, the kernel reads and writes these very objects. What each
+    field is, `ActorTable` says.
     """
 
     x: float
@@ -32,48 +33,28 @@ class ActorRow(ctypes.Structure):
     before_m01: float
     before_m10: float
     before_m11: float
-    vx: float
-    vy: float
-    sent_vx: float
-    sent_vy: float
-    step_x: float
-    step_y: float
-    offset_x: float
-    offset_y: float
-    home_x: float
-    home_y: float
-    home_vx: float
-    home_vy: float
-    home_facing: float
-    home_angle: float
-    near_x: float
-    near_y: float
     kind: int
     clip: int
     cell: int
-    at: int
-    played: int
-    away_until: int
     before_clip: int
     before_cell: int
     tick: int
-    since: int
+    before_tick: int
+    motion: int
+    at: int
+    played: int
     born: int
     expires: int
+    since: int
     hides: int
-    motion: int
+    away_until: int
+    disarmed_until: int
+    vx: float
+    vy: float
     before_at: int
     step_at: int
     pose: int
     before_pose: int
-    owner: int
-    place: int
-    ends: int
-    bounces: int
-    before_tick: int
-    disarmed_until: int
-    entered: int
-    clip_since: int
     spawned: Flag
     driven: Flag
     hidden: Flag
@@ -84,6 +65,26 @@ class ActorRow(ctypes.Structure):
     sent: Flag
     returns: Flag
     fixed: Flag
+    sent_vx: float
+    sent_vy: float
+    step_x: float
+    step_y: float
+    offset_x: float
+    offset_y: float
+    near_x: float
+    near_y: float
+    home_x: float
+    home_y: float
+    home_vx: float
+    home_vy: float
+    home_facing: float
+    home_angle: float
+    owner: int
+    place: int
+    ends: int
+    bounces: int
+    entered: int
+    clip_since: int
 
 
 SORTS: dict[str, Any] = {"float": ctypes.c_double, "int": ctypes.c_int64, "Flag": ctypes.c_uint8}

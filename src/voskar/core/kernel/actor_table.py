@@ -44,48 +44,28 @@ class ActorTable:
     before_m01: Floats
     before_m10: Floats
     before_m11: Floats
-    vx: Floats
-    vy: Floats
-    sent_vx: Floats
-    sent_vy: Floats
-    step_x: Floats
-    step_y: Floats
-    offset_x: Floats
-    offset_y: Floats
-    home_x: Floats
-    home_y: Floats
-    home_vx: Floats
-    home_vy: Floats
-    home_facing: Floats
-    home_angle: Floats
-    near_x: Floats
-    near_y: Floats
     kind: Ints
     clip: Ints
     cell: Ints
-    at: Ints
-    played: Ints
-    away_until: Ints
     before_clip: Ints
     before_cell: Ints
     tick: Ints
-    since: Ints
+    before_tick: Ints
+    motion: Ints
+    at: Ints
+    played: Ints
     born: Ints
     expires: Ints
+    since: Ints
     hides: Ints
-    motion: Ints
+    away_until: Ints
+    disarmed_until: Ints
+    vx: Floats
+    vy: Floats
     before_at: Ints
     step_at: Ints
     pose: Ints
     before_pose: Ints
-    owner: Ints
-    place: Ints
-    ends: Ints
-    bounces: Ints
-    before_tick: Ints
-    disarmed_until: Ints
-    entered: Ints
-    clip_since: Ints
     spawned: Flags
     driven: Flags
     hidden: Flags
@@ -96,6 +76,26 @@ class ActorTable:
     sent: Flags
     returns: Flags
     fixed: Flags
+    sent_vx: Floats
+    sent_vy: Floats
+    step_x: Floats
+    step_y: Floats
+    offset_x: Floats
+    offset_y: Floats
+    near_x: Floats
+    near_y: Floats
+    home_x: Floats
+    home_y: Floats
+    home_vx: Floats
+    home_vy: Floats
+    home_facing: Floats
+    home_angle: Floats
+    owner: Ints
+    place: Ints
+    ends: Ints
+    bounces: Ints
+    entered: Ints
+    clip_since: Ints
 
     def __init__(self, rows: int) -> None:
         self.capacity = 0

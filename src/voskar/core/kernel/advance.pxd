@@ -3,10 +3,12 @@ from libc.math cimport floor
 from libc.stdint cimport int64_t
 
 from voskar.core.kernel.broad_phase cimport TouchFinder
-from voskar.core.kernel.columns cimport ActorColumns, ActorPointer, PoseColumns
+from voskar.core.kernel.columns cimport ActorColumns, ActorPointer, PoseColumns, fetch
 from voskar.core.kernel.motion cimport FOREVER, GOES_AT_EDGE, GOES_AT_SOLID, Mover
 from voskar.core.kernel.placing cimport ALL, HITS, HURTS, Placing
 from voskar.core.kernel.shapes cimport ClipTable
+
+cdef Py_ssize_t AHEAD
 
 @cython.final
 cdef class Kernel:
@@ -34,7 +36,10 @@ cdef class Kernel:
     cpdef void first_move(self, int64_t frame, Py_ssize_t row) noexcept
 
     @cython.locals(place=int64_t, other=int64_t)
-    cpdef void leave(self, Py_ssize_t row) noexcept
+    cdef void leave(self, Py_ssize_t row) noexcept
+
+    @cython.locals(k=Py_ssize_t)
+    cpdef void discard(self, Py_ssize_t row) noexcept
 
     @cython.locals(k=Py_ssize_t)
     cpdef void push(self, Py_ssize_t row, int64_t start, int64_t over, bint fade, double x, double y) noexcept
@@ -73,11 +78,20 @@ cdef class Kernel:
     @cython.locals(k=Py_ssize_t)
     cdef void gone(self, int64_t frame, Py_ssize_t row, bint at_edge) noexcept
 
-    @cython.locals(k=Py_ssize_t)
-    cpdef void keep(self, Py_ssize_t row) noexcept
-
     @cython.locals(actor=ActorPointer)
     cpdef bint is_in_play(self, Py_ssize_t row, int64_t frame) noexcept
+
+    @cython.locals(pose=Py_ssize_t)
+    cpdef list recorded(self)
+
+    @cython.locals(k=Py_ssize_t)
+    cpdef list driven(self)
+
+    @cython.locals(k=Py_ssize_t)
+    cpdef list solid_takes(self)
+
+    @cython.locals(k=Py_ssize_t)
+    cpdef list tell_left(self)
 
     @cython.locals(pose=Py_ssize_t, row=int64_t, k=Py_ssize_t)
     cpdef void touch(self, int64_t frame) noexcept

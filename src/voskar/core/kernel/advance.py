@@ -11,6 +11,7 @@ from voskar.core.kernel.storage import floats, grown, ints
 if not cython.compiled:
     from math import floor
 
+    from voskar.core.kernel.columns import fetch
     from voskar.core.kernel.motion import FOREVER, GOES_AT_EDGE, GOES_AT_SOLID
     from voskar.core.kernel.placing import ALL, HITS, HURTS
 
@@ -22,6 +23,9 @@ if TYPE_CHECKING:
     from voskar.core.kernel.placing import Placing
     from voskar.core.kernel.shapes import ClipTable
     from voskar.core.kernel.storage import Floats, Ints
+
+AHEAD = 4
+"""How many actors before its turn an actor's memory is asked for: the work on one takes a fraction of the wait."""
 
 
 class Kernel:
@@ -49,15 +53,12 @@ class Kernel:
         self.begun = self.touched = False
         self.mark = -1
         self.first_row = self.last_row = 0
-        self.count = 0
+        self.count = self.left = self.ended = self.pushes = 0
         self.alive: Ints = ints(0)
-        self.left = 0
         self.left_row: Ints = ints(0)
         self.left_frame: Ints = ints(0)
         self.left_at_edge: Ints = ints(0)
-        self.ended = 0
         self.ended_row: Ints = ints(0)
-        self.pushes = 0
         self.push_row: Ints = ints(0)
         self.push_start: Ints = ints(0)
         self.push_over: Ints = ints(0)
@@ -98,7 +99,7 @@ class Kernel:
         actor.place = self.count
         self.alive[self.count] = row
         self.count += 1
-        actor.kind = kind
+        actor.kind, actor.motion, actor.clip, actor.tick, actor.pose = kind, 2 * kind, clip, 0, -1
         actor.x = actor.home_x = x
         actor.y = actor.home_y = y
         actor.vx = actor.home_vx = vx
@@ -106,19 +107,15 @@ class Kernel:
         actor.facing = actor.home_facing = facing
         actor.angle = actor.home_angle = angle
         actor.scale = 1.0
-        actor.clip, actor.tick = clip, 0
         actor.cell = self.clips.cell_of(kind, clip, 0)
-        actor.pose = -1
         actor.at = actor.born = actor.since = frame
-        actor.played = actor.step_at = actor.away_until = actor.before_at = -FOREVER
+        actor.played = actor.step_at = actor.before_at = actor.away_until = actor.disarmed_until = -FOREVER
         actor.expires = frame + life
         actor.ends = actor.hides = FOREVER
-        actor.motion = 2 * kind
         actor.bounces = self.mover.table.bounces[2 * kind]
         actor.spawned, actor.driven = spawned, 1
         actor.hidden = actor.lingering = actor.past = actor.flows = 0
         actor.homing = actor.sent = actor.returns = actor.fixed = 0
-        actor.disarmed_until = -FOREVER
         self.placing.turn(row)
         self.placing.forget(row)
 
@@ -140,6 +137,18 @@ class Kernel:
         self.alive[place] = other
         self.actors.rows[other].place = place
         self.actors.rows[row].place = -1
+
+    def discard(self, row: int) -> None:
+        """A driven actor is no more: nothing moves it, and no solid takes it."""
+        self.leave(row)
+        if self.pushes:
+            self.stop_pushes(row)
+        self.actors.rows[row].at = -FOREVER
+        for k in range(self.ended):
+            if self.ended_row[k] == row:
+                self.ended -= 1
+                self.ended_row[k] = self.ended_row[self.ended]
+                return
 
     def push(self, row: int, start: int, over: int, fade: bool, x: float, y: float) -> None:
         """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly. There has to be room."""
@@ -196,6 +205,8 @@ class Kernel:
         k = 0
         while k < self.count:
             row = self.alive[k]
+            if k + AHEAD < self.count:
+                fetch(self.actors.rows[self.alive[k + AHEAD]])
             if self.actors.rows[row].born < frame and self.move(frame, row):
                 continue  # another one has taken its place in the list
             k += 1
@@ -241,7 +252,6 @@ class Kernel:
             actor.before_clip, actor.before_cell = actor.clip, actor.cell
             actor.before_pose, actor.before_tick = actor.pose, actor.tick
             actor.before_at = frame - 1
-            actor.near_x = actor.near_y = 0.0
             actor.past = actor.played == frame - 1
         else:
             actor.past = 0
@@ -250,6 +260,7 @@ class Kernel:
     def come_near(self, actor: ActorRow) -> None:
         """For one that wraps, where it was is the nearest of the places that are one."""
         placing = self.placing
+        actor.near_x = actor.near_y = 0.0
         if actor.past and placing.boxes.wraps[actor.kind]:
             dx = placing.width * floor((actor.x - actor.before_x) / placing.width + 0.5)
             dy = placing.height * floor((actor.y - actor.before_y) / placing.height + 0.5)
@@ -301,18 +312,28 @@ class Kernel:
         self.left = k + 1
         self.leave(row)
 
-    def keep(self, row: int) -> None:
-        """No solid takes an actor at the end of this frame: something else has."""
-        for k in range(self.ended):
-            if self.ended_row[k] == row:
-                self.ended -= 1
-                self.ended_row[k] = self.ended_row[self.ended]
-                return
-
     def is_in_play(self, row: int, frame: int) -> bool:
         """Present and neither hidden, down, out nor used up."""
         actor = self.actors.rows[row]
         return actor.at == frame and not actor.hidden and actor.away_until <= frame
+
+    def recorded(self) -> list[int]:
+        """The rows of whoever the recording shows in this frame."""
+        return [self.poses.actor[pose] for pose in range(self.first_row, self.last_row)]
+
+    def driven(self) -> list[int]:
+        """The rows of all driven actors that are there."""
+        return [self.alive[k] for k in range(self.count)]
+
+    def solid_takes(self) -> list[int]:
+        """The rows of those that a solid takes at the end of this frame."""
+        return [self.ended_row[k] for k in range(self.ended)]
+
+    def tell_left(self) -> list[tuple[int, int, bool]]:
+        """Frame, row and whether by an edge of each driven actor that has gone since this was last asked."""
+        found = [(self.left_frame[k], self.left_row[k], self.left_at_edge[k] != 0) for k in range(self.left)]
+        self.left = 0
+        return found
 
     def touch(self, frame: int) -> None:
         """The touches of all in play, in no particular order."""
@@ -324,6 +345,8 @@ class Kernel:
                 self.play(frame, row)
         for k in range(self.count):
             row = self.alive[k]
+            if k + AHEAD < self.count:
+                fetch(self.actors.rows[self.alive[k + AHEAD]])
             if self.is_in_play(row, frame):
                 self.play(frame, row)
         if self.placing.boxes.any_wraps:

@@ -28,8 +28,8 @@ cdef class TouchFinder:
     @cython.locals(
         low_x=double, low_y=double, high_x=double, high_y=double, wide_x=double, wide_y=double, i=Py_ssize_t,
         along_x=bint, limit=double, slim=Py_ssize_t, last=Py_ssize_t, reach=double, key=double, length=double,
-        margin=double, j=Py_ssize_t, start=double, stop=double, first=Py_ssize_t, beyond=Py_ssize_t,
-        middle=Py_ssize_t, k=Py_ssize_t,
+        margin=double, j=Py_ssize_t, start=double, stop=double, first=Py_ssize_t, rest=Py_ssize_t,
+        half=Py_ssize_t, k=Py_ssize_t,
     )
     cdef void sweep(self, PlacedBoxes few, PlacedBoxes many, bint hits_first) noexcept
 
@@ -57,6 +57,9 @@ cdef class TouchFinder:
         move_y=double, a=Py_ssize_t, b=Py_ssize_t, time=double,
     )
     cdef bint meet_on_way(self, Py_ssize_t i, Py_ssize_t j) noexcept
+
+    @cython.locals(hits=PlacedBoxes, hurts=PlacedBoxes, found=list, k=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t)
+    cpdef list touches(self)
 
     @cython.locals(
         hits=PlacedBoxes, hurts=PlacedBoxes, kept=Py_ssize_t, k=Py_ssize_t, same=Py_ssize_t, i=Py_ssize_t,

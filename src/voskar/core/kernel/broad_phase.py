@@ -16,6 +16,9 @@ if TYPE_CHECKING:
     from voskar.core.kernel.placing import PlacedBoxes, Placing
     from voskar.core.kernel.storage import Floats, Ints
 
+TouchRow = tuple[int, int, int, int, float, int]
+"""Striker, hitbox, target, hurtbox (rows and box numbers), t, and its row in the finder's table."""
+
 FEW = 64
 """Pairs of boxes up to which they are simply all tried."""
 WIDE = 4.0
@@ -75,6 +78,15 @@ class TouchFinder:
             self.sweep(hurts, hits, False)
         if self.placing.boxes.any_wraps and not self.overflow:
             self.merge()
+
+    def touches(self) -> list[TouchRow]:
+        """Every touch that was found."""
+        hits, hurts = self.placing.hits, self.placing.hurts
+        found: list[TouchRow] = []
+        for k in range(self.count):
+            i, j = self.hit[k], self.hurt[k]
+            found.append((hits.actor[i], hits.box[i], hurts.actor[j], hurts.box[j], self.t[k], k))
+        return found
 
     def merge(self) -> None:
         """Of a pair that touches in several copies only the touch that comes first is kept, of equals the one the
@@ -144,13 +156,12 @@ class TouchFinder:
         for j in range(many.count):
             start = (many.way_low_x[j] if along_x else many.way_low_y[j]) - reach - margin
             stop = (many.way_high_x[j] if along_x else many.way_high_y[j]) + margin
-            first, beyond = 0, slim
-            while first < beyond:
-                middle = (first + beyond) >> 1
-                if self._keys[middle] < start:
-                    first = middle + 1
-                else:
-                    beyond = middle
+            # the first that does not end before it; steps that depend on nothing but their number are not guessed wrong
+            first, rest = 0, slim
+            while rest > 0:
+                half = (rest + 1) >> 1
+                first = first + half if self._keys[first + half - 1] < start else first
+                rest -= half
             for k in range(first, slim):
                 if self._keys[k] > stop:
                     break

@@ -19,6 +19,9 @@ if not cython.compiled:  # compiled, they are pointers to structs
         """The actors that stand at these places in memory."""
         return [row.from_address(place) for place in places]
 
+    def fetch(row: ActorRow) -> None:
+        """An actor's memory is asked for before it is needed."""
+
 
 class ActorColumns:
     """`rows[k]` is the actor of row k in the world; the memory is that of an `ActorTable`."""

@@ -88,6 +88,8 @@ cdef class Placing:
     )
     cpdef void place(self, Py_ssize_t row, int roles) noexcept
 
+    cpdef int64_t swing_began(self, Py_ssize_t row, Py_ssize_t swing) noexcept
+
     @cython.locals(
         shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
         x=double, y=double, i=Py_ssize_t, px=double, py=double,

@@ -261,6 +261,10 @@ class Placing:
             self.swing_start[at] = frame
         self.opened[at] = frame
 
+    def swing_began(self, row: int, swing: int) -> int:
+        """The frame in which the last swing of a timed attack of an actor began."""
+        return self.swing_start[row * self.boxes.swings + swing]
+
     def place(self, row: int, roles: int) -> None:
         """Adds the open boxes of an actor: ALL, or its HITS or HURTS alone."""
         actor, boxes, shapes = self.actors.rows[row], self.boxes, self.shapes

@@ -60,15 +60,13 @@ class Returns:
             world.finder.slack = -clearance
         world.probe(row)
         world.finder.slack = slack
-        formed, finder, placing = world.catalog.formed, world.finder, world.placing
+        formed = world.catalog.formed
         found = []
-        for k in range(finder.count):
-            if placing.hurts.actor[finder.hurt[k]] != row:
+        for striker, hit, target, hurt, _, _ in world.finder.touches():
+            if target != row:
                 continue
-            i = finder.hit[k]
-            hitbox, hurtbox = formed[placing.hits.box[i]], formed[placing.hurts.box[finder.hurt[k]]]
-            contact = self.judge.contact(placing.hits.actor[i], hitbox, row, hurtbox)
-            if hitbox.attack.harms and not ally.stops(contact):
+            contact = self.judge.contact(striker, formed[hit], row, formed[hurt])
+            if contact.attack.harms and not ally.stops(contact):
                 found.append(contact.striker.id)
         for name, value in kept.items():
             getattr(table, name)[row] = value

@@ -320,22 +320,16 @@ class Stage:
 
     def left(self) -> list[tuple[int, str, ActorState, str]]:
         """Who has gone by itself since this was last asked: frame, id, actor, why; by frame, then id."""
-        kernel = self.kernel
-        count = kernel.left
-        if not count:
-            return []
-        gone = zip(kernel.left_frame[:count], kernel.left_row[:count], kernel.left_at_edge[:count], strict=True)
         found = []
-        for frame, row, at_edge in gone:
+        for frame, row, at_edge in self.kernel.tell_left():
             state = self.state(row)
             found.append((frame, state.id, state, "edge" if at_edge else "expired"))
-        kernel.left = 0
         return sorted(found)  # nobody leaves twice: no two have both frame and id
 
     def ending(self) -> dict[int, str]:
         """Who is taken away at the end of this frame, unless something else takes it: rows, and why."""
-        kernel, table = self.kernel, self.table
-        found = {kernel.ended_row[k]: "solid" for k in range(kernel.ended)}
+        table = self.table
+        found = dict.fromkeys(self.kernel.solid_takes(), "solid")
         for row in self.run.ends.pop(self.frame, ()):
             if self.actors[row] is not None and table.ends[row] == self.frame:
                 found.setdefault(row, "down")  # a solid took it as it moved, before the frame came to its end

@@ -198,17 +198,11 @@ class World(Stage):
     def discard(self, state: ActorState) -> None:
         """A driven actor is no more."""
         row = state.row
-        kernel, run = self.kernel, self.run
-        kernel.leave(row)
-        if kernel.pushes:
-            kernel.stop_pushes(row)
-        self.table.at[row] = NEVER
-        if run.due:
-            run.due.pop(row, None)
+        self.kernel.discard(row)
+        if self.run.due:
+            self.run.due.pop(row, None)
         if self.settling:
             self.settling.discard(row)
-        if kernel.ended:
-            kernel.keep(row)
         del self.rows[state.id]
         self.actors[row] = None
         if not self._refs[row]:
