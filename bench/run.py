@@ -157,7 +157,7 @@ def kernel_alone(rulebook: str, recording: str, dump: str) -> dict[str, float]:
         start = clock()
         kernel.begin(frame)
         seconds += clock() - start
-        for _, _, state, _ in world.left():
+        for _, state, _ in world.left():
             world.discard(state)
         for birth in born.get(frame, ()):
             world.enter(birth)
@@ -355,8 +355,7 @@ def clusters(recordings: int = OFTEN) -> None:
 
 
 def check_shots(shots: str, rulebook: str, recording: str) -> dict[str, float]:
-    """Checking logged shots and their claims, beside replaying them; with garbage looked for as the command does."""
-    from voskar.commands.main import COLLECT_AFTER
+    """Checking logged shots and their claims, beside replaying them."""
     from voskar.core.step import replay
     from voskar.evidence.weighing import weigh
     from voskar.files.recording import load_recording
@@ -365,7 +364,6 @@ def check_shots(shots: str, rulebook: str, recording: str) -> dict[str, float]:
     book = load_rulebook(rulebook)
     played = load_recording(recording, book)
     rules = book.rules(played.rate)
-    gc.set_threshold(COLLECT_AFTER)
     alone = check = math.inf
     for _ in range(3):
         start = time.perf_counter()
@@ -391,6 +389,9 @@ def main() -> None:
     """Prints Markdown tables."""
     tasks = {"replay": measure, "kernel": kernel_alone, "check": check_shots, "read": readings}
     if sys.argv[1:2] and sys.argv[1] in tasks:
+        from voskar.commands.main import COLLECT_AFTER
+
+        gc.set_threshold(COLLECT_AFTER)  # as the command looks for garbage
         print(json.dumps(tasks[sys.argv[1]](*sys.argv[2:])))  # type: ignore[operator]
         return
     from voskar.core.kernel.build import is_compiled

@@ -21,7 +21,7 @@ class Settling:
 
     def tell_who_left(self) -> None:
         """Those whose life is over, and who left by an edge: before anything touches."""
-        for frame, _, state, why in self.world.left():
+        for frame, state, why in self.world.left():
             self.leave(frame, state, why)
 
     def leave(self, frame: int, state: ActorState, why: str) -> None:

@@ -6,6 +6,7 @@ import heapq
 import math
 from collections.abc import Iterator
 from dataclasses import replace
+from operator import itemgetter
 
 import numpy as np
 
@@ -318,13 +319,15 @@ class Stage:
         """The last mark, or the first frame."""
         return max((mark for mark in self.recording.resets if mark <= self.frame), default=self.recording.first)
 
-    def left(self) -> list[tuple[int, str, ActorState, str]]:
-        """Who has gone by itself since this was last asked: frame, id, actor, why; by frame, then id."""
-        found = []
-        for frame, row, at_edge in self.kernel.tell_left():
-            state = self.state(row)
-            found.append((frame, state.id, state, "edge" if at_edge else "expired"))
-        return sorted(found)  # nobody leaves twice: no two have both frame and id
+    def left(self) -> list[tuple[int, ActorState, str]]:
+        """Who has gone by itself since this was last asked: frame, actor, why; by frame, then id."""
+        found = [
+            (frame, self.state(row), "edge" if at_edge else "expired")
+            for frame, row, at_edge in self.kernel.tell_left()
+        ]
+        found.sort(key=lambda one: one[1].id)
+        found.sort(key=itemgetter(0))
+        return found
 
     def ending(self) -> dict[int, str]:
         """Who is taken away at the end of this frame, unless something else takes it: rows, and why."""
