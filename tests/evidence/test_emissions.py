@@ -26,8 +26,10 @@ NOBODY = "nobody fires: keeper/smoker"
 COOLING = NOBODY + " is denied, cooldown: fired last in 3, ready in 7, 1 frames from here"
 
 
-def findings(presses: list[int], shots: dict[str, tuple[int, float, float, float]], **options: Any) -> list[Any]:
-    """Shots by id: first frame, x, y and step a frame along x."""
+def findings(
+    presses: list[int], shots: dict[str, tuple[int, float, float, float]], *, mark: int = -1, **options: Any
+) -> list[Any]:
+    """Shots by id: first frame, x, y and step a frame along x. A new run begins in the frame `mark`."""
     frames = []
     for frame in range(20):
         poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
@@ -36,6 +38,7 @@ def findings(presses: list[int], shots: dict[str, tuple[int, float, float, float
                 x_now = x + step * (frame - first)
                 poses.append({"id": name, "kind": "puff", "x": x_now, "y": y, "owner": "keeper"})
         frames.append({"poses": poses, "inputs": [{"id": "keeper", "button": "fire"}] if frame in presses else []})
+        frames[-1] |= {"reset": "run"} if frame == mark else {}
     book = rulebook(RULES)
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played, **options)
@@ -68,3 +71,11 @@ def test_shots(presses: list[int], shots: Any, told: list[Any]) -> None:
 def test_a_few_frames_may_be_forgiven() -> None:
     shots = {"first": (0, 500, 0, 0), "p": (5, 8, 0, 1)}
     assert findings([3], shots, windows=Windows(Window(2, 2))) == []
+
+
+@pytest.mark.parametrize(("mark", "first"), [(-1, 0), (9, 9)])
+def test_one_that_is_fired_in_the_first_frame_is_the_one_shown_there(mark: int, first: int) -> None:
+    shots = {name: (first + wait, 8.0, 0.0, 1.0) for name, wait in (("p", 0), ("q", 4))}
+    assert findings([first, first + 4], {"early": (0, 500, 0, 0), **shots}, mark=mark) == []
+    late = findings([first, first + 3], {"early": (0, 500, 0, 0), **shots}, mark=mark)
+    assert [one[:2] for one in late] == [(first + 4, "spawn-unfired")]

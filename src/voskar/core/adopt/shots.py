@@ -17,6 +17,8 @@ class Shots:
     def __init__(self, resync: Resync, emitters: Emitters) -> None:
         self.resync, self.emitters, self.world = resync, emitters, emitters.world
         self._shown: dict[tuple[str, str | None], list[int]] = {}
+        self._given: dict[tuple[str, str | None], list[int]] = {}
+        """The same of what is there in the first frame, or at a mark: it needs no cause, but may have one there."""
         self._firsts: dict[int, list[tuple[str, str | None]]] = {}
         self._fired: dict[tuple[int, str], int] = {}
         self._seen = 0
@@ -24,18 +26,19 @@ class Shots:
         kinds = {one.fan.kind for kind in rules.kinds.values() for one in kind.emitters}
         for row, actor in enumerate(recording.actors):
             if actor.kind in kinds and recording.logs("spawn", actor.id):
-                frame = int(recording.poses.frame[recording.poses.rows_of(row)[0]])
-                if frame != recording.first and frame not in recording.resets:
-                    key = actor.kind, actor.owner
+                frame, key = int(recording.poses.frame[recording.poses.rows_of(row)[0]]), (actor.kind, actor.owner)
+                if frame == recording.first or frame in recording.resets:
+                    self._given.setdefault(key, []).append(frame)
+                else:
                     self._shown.setdefault(key, []).append(frame)
                     self._firsts.setdefault(frame, []).append(key)
                     self.world.visit(frame)
-        for frames in self._shown.values():
+        for frames in (*self._shown.values(), *self._given.values()):
             frames.sort()
 
     def after(self) -> None:
         """The emitters have fired."""
-        if not self._shown:
+        if not self._shown and not self._given:
             return
         world, fired = self.world, self.emitters.fired
         denied = []
@@ -55,7 +58,7 @@ class Shots:
                 )
                 if owner is None or emitter is None or emitter.fan.kind != kind or name not in (None, event.id):
                     continue
-                if emitter.when.on in ONCE and self._use(kind, event.id, world.frame, 0, 0) is not None:
+                if emitter.when.on in ONCE and self._use(kind, event.id, world.frame, 0, 0, self._shown) is not None:
                     fired[owner.row, emitter.name] = world.frame
                     world.events.append(Adopted(frame=world.frame, detail="spawn", id=owner.id))
         self._fired = dict(fired)
@@ -63,27 +66,32 @@ class Shots:
     def _match(self, owner: ActorState, event: Spawn) -> None:
         window, near = self.resync.windows.of("spawn"), self.resync.windows.near
         gun = owner.row, event.emitter or ""
-        if self._use(event.kind, owner.id, event.frame, window.before, window.after) is not None:
-            return
+        for shown in (self._shown, self._given):
+            if self._use(event.kind, owner.id, event.frame, window.before, window.after, shown) is not None:
+                return
         emitter = next(one for one in owner.kind.emitters if one.name == event.emitter)
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
-        shown = self._use(event.kind, owner.id, event.frame, near, later)
-        if shown is not None:
-            self.emitters.fired[gun] = shown
+        other = self._use(event.kind, owner.id, event.frame, near, later, self._shown)
+        if other is not None:
+            self.emitters.fired[gun] = other
             self.world.events.append(Adopted(frame=event.frame, detail="spawn", id=owner.id))
         elif self.world.frame + window.after <= self.world.recording.last:
             self.emitters.unfire(owner.row, emitter, self._fired.get(gun))
             self.world.events.append(Adopted(frame=event.frame, detail="no spawn", id=owner.id))
 
-    def _use(self, kind: str, owner: str, frame: int, before: int, after: int) -> int | None:
+    def _use(
+        self, kind: str, owner: str, frame: int, before: int, after: int, shown: dict[tuple[str, str | None], list[int]]
+    ) -> int | None:
         """The nearest first pose of such a shot in some frames, which is used up."""
         found = []
         for key in ((kind, owner), (kind, None)):
-            shown = self._shown.get(key, [])
-            low, high = bisect_left(shown, frame - before), bisect_right(shown, frame + after)
-            found += [(abs(one - frame), one, key) for one in shown[low:high]]
+            frames = shown.get(key)
+            if frames:
+                low = bisect_left(frames, frame - before)
+                for at in range(low, bisect_right(frames, frame + after, low)):
+                    found.append((abs(frames[at] - frame), frames[at], at, key))
         if not found:
             return None
-        _, used, key = min(found, key=lambda one: one[:2])
-        del self._shown[key][bisect_left(self._shown[key], used)]
+        _, used, at, key = min(found, key=lambda one: one[:2])
+        del shown[key][at]
         return used
