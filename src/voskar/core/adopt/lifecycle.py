@@ -33,10 +33,10 @@ class Ends(PlannedClaims):
         for event in events:
             if event.event in SORTS:
                 self._match(event)
-        self._force("down")
-        self._force("out")
-        self._force("over")
-        self._seen = len(world.events)
+        if world.frame in self.of:
+            for sort in ("down", "out", "over"):
+                self._force(sort)
+            self._seen = len(world.events)
         self.watch()
 
     def _match(self, event: Event) -> None:

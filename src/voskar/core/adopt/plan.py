@@ -66,16 +66,17 @@ class ClaimIndex:
         return self.windows.of(claim.event).holds(claim.frame, frame)
 
     def nearest(self, keys: Iterable[Hashable], frame: int, among: Callable[[int], bool]) -> int | None:
-        """Of the first key that has any: the nearest claim to a frame that is not settled, None without one."""
+        """Of the first key that has any: the nearest claim to a frame that is not settled, None without one. `among`
+        takes none that no window reaches."""
         for key in keys:
             own = self._by_key.get(key)
             if own is None:
                 continue
-            low, high = (bisect_left(own, (edge, -1)) for edge in (frame - self._reach, frame + self._reach + 1))
+            if len(own) > 1:
+                low = bisect_left(own, (frame - self._reach, -1))
+                own = own[low : bisect_left(own, (frame + self._reach + 1, -1), low)]
             found = [
-                (abs(at - frame), at, number)
-                for at, number in own[low:high]
-                if number not in self.settled and among(number)
+                (abs(at - frame), at, number) for at, number in own if number not in self.settled and among(number)
             ]
             if found:
                 return min(found)[2]

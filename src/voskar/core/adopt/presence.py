@@ -11,6 +11,8 @@ from voskar.core.world import ActorState, World
 
 LEAST = 3
 """Frames, beyond the window, that one has to be shown for to be back."""
+TAKES = {"out": "out", "down": "down", "removed": "spent"}
+"""What takes one out of play, by the event that tells it."""
 MOVED = 1.0
 """Units from where it was last in play: it moves on."""
 
@@ -52,10 +54,11 @@ class Presence:
         if not self._looks:
             return
         for event in events:
-            what = {"out": "out", "down": "down"}.get(event.event)
-            what = "spent" if event.event == "removed" and event.detail == "spent" else what
-            state = world.find(event.id) if what is not None else None
-            if what is None or state is None or state.driven:
+            what = TAKES.get(event.event)
+            if what is None or (what == "spent" and event.detail != what):
+                continue
+            state = world.find(event.id)
+            if state is None or state.driven:
                 continue
             if what == "down" and (state.kind.down.motion is not None or self._is_told_down(state.id, event.frame)):
                 continue

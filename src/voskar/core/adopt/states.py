@@ -34,6 +34,8 @@ class States:
 
     def after(self) -> None:
         """The frame has been settled."""
+        if not self.logged.changes:
+            return  # no value is logged, and nothing can disagree
         world = self.world
         changed: set[tuple[int, Column]] = {*self.logged.changes.get(world.frame, ()), *self._since}
         for event in world.events[self._seen :]:
