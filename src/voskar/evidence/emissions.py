@@ -7,6 +7,7 @@ from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from voskar.core.emitters.aim import angle_of, direction
 from voskar.core.ledger import Event
@@ -22,8 +23,7 @@ DEGREES = 1.0
 """By how much directions may differ."""
 
 
-@dataclass(frozen=True)
-class Appearance:
+class Appearance(Struct, frozen=True):
     """The first pose of a recorded actor: its angle, and the direction it moves in (None while it stands still)."""
 
     actor: Actor
@@ -132,20 +132,18 @@ def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
     kinds |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
     kinds |= {side.effect for one in rules.attacks.values() for side in (one.striker, one.target) if side.effect}
     poses, found = recording.poses, []
-    wanted = [number for number, actor in enumerate(recording.actors) if actor.kind in kinds]
-    for number in wanted:
-        rows = poses.rows_of(number)
-        row = int(rows[0])
-        frame = int(poses.frame[row])
+    actors = [(number, actor) for number, actor in enumerate(recording.actors) if actor.kind in kinds]
+    rows = poses.first_of([number for number, _ in actors])
+    then = poses.following[rows]
+    there, told = then >= 0, ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))
+    ways = [
+        np.where(told, velocity[rows], np.where(there, place[then] - place[rows], 0.0)).tolist()
+        for velocity, place in ((poses.vx, poses.x), (poses.vy, poses.y))
+    ]
+    columns = (column[rows].tolist() for column in (poses.frame, poses.x, poses.y, poses.angle))
+    for (_, actor), frame, x, y, angle, *way in zip(actors, *columns, *ways, strict=True):
         given = frame == recording.first or frame in recording.resets
-        way = (0.0, 0.0)
-        if not np.isnan(poses.vx[row]) and not np.isnan(poses.vy[row]):
-            way = float(poses.vx[row]), float(poses.vy[row])
-        elif len(rows) > 1 and poses.frame[rows[1]] == frame + 1:
-            way = float(poses.x[rows[1]] - poses.x[row]), float(poses.y[rows[1]] - poses.y[row])
-        moves = angle_of(*way) if any(way) else None
-        place = float(poses.x[row]), float(poses.y[row])
-        found.append(Appearance(recording.actors[number], frame, *place, float(poses.angle[row]), moves, given))
+        found.append(Appearance(actor, frame, x, y, angle, angle_of(*way) if any(way) else None, given))
     return sorted(found, key=lambda one: (one.frame, one.actor.id))
 
 

@@ -74,7 +74,8 @@ def hits(held: Held) -> Hits:
     landings = [one for one in ledger.landings() if _is_logged(held, one)]
     taken = {} if held.resync is None else held.resync.plan
     known = [(one, taken[number].rules) for number, one in enumerate(recording.claims) if number in taken]
-    known = [(one, event) for one, event in known if one.event == "hit" and one in claims]
+    compared = {id(one) for one in claims}
+    known = [(one, event) for one, event in known if id(one) in compared]
     moved = [(one, event) for one, event in known if event is not None]
     gone = {id(one) for one, _ in known}
     told = {_landing(event) for _, event in moved}

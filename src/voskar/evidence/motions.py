@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
+from msgspec import Struct
 
 from voskar.core.emitters.aim import direction
 from voskar.core.ledger.events import Spawn
-from voskar.core.rules import Kind, Motion
+from voskar.core.rules import Fan, Kind, Motion
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector
 
@@ -20,15 +21,84 @@ def motions(held: Held, sources: dict[str, Spawn]) -> Iterator[Finding]:
     if recording.reactions == "raw":
         return
     fixtures = {one.id for one in held.rules.fixtures}
+    unmoved = {name for name, kind in held.rules.kinds.items() if kind.motion == Motion()}
+    fans: dict[tuple[str, str], list[Fan]] = {}
+    for kind in held.rules.kinds.values():
+        for one in kind.emitters:
+            fans.setdefault((one.name, one.fan.kind), []).append(one.fan)
+    flights = []
     for name, number in recording.numbers.items():
         kind = held.rules.kinds[recording.actors[number].kind]
-        if kind.motion == Motion() or name in fixtures or not held.recording.logs("spawn", name):
+        if kind.name in unmoved or name in fixtures or not held.recording.logs("spawn", name):
             continue
         rows = recording.poses.rows_of(number)
         rows = rows[~recording.poses.lingering[rows]]
         if len(rows):
-            yield from _life(held, name, kind, rows)
-            yield from _path(held, name, kind, rows, sources.get(name))
+            source = sources.get(name)
+            own = None if source is None else fans.get((source.emitter or "", kind.name), [])
+            flights.append(_flight(held, name, kind, rows, _velocity(kind, source, own)))
+    straight = _straight(held, flights)
+    for number, flight in enumerate(flights):
+        yield from _life(held, flight)
+        if number not in straight:
+            yield from _path(held, flight)
+
+
+class _Flight(Struct, frozen=True, gc=False):
+    """A recorded actor in its rows, and what it sets off with, None where nothing says how it flies. `stop` is the
+    first frame in which something of the rules' has turned it."""
+
+    name: str
+    kind: Kind
+    rows: np.ndarray
+    first: int
+    start: Vector | None
+    stop: int
+
+
+def _flight(held: Held, name: str, kind: Kind, rows: np.ndarray, velocity: Vector | None) -> _Flight:
+    first = int(held.recording.poses.frame[rows[0]])
+    start = None if kind.wraps or _is_given(held, first) else velocity
+    turns = [event.frame for event in held.ledger.about(name, *TURNS)] if start is not None else []
+    return _Flight(name, kind, rows, first, start, min([one + 1 for one in turns if one >= first], default=1 << 60))
+
+
+TURNS = ("knockback", "rebound", "home", "down", "removed", "respawn")
+"""Events that turn or end a flight."""
+
+
+def _straight(held: Held, flights: Sequence[_Flight]) -> set[int]:
+    """Those of the flights, by number, of which there is nothing to tell: at each pose where a velocity that nothing
+    changes brings them. Found for all at once; the others are followed step by step."""
+    space, poses = held.rules.space, held.recording.poses
+    some = [
+        number
+        for number, one in enumerate(flights)
+        if one.start is not None and _is_plain(one.kind.motion, bool(space.solids))
+    ]
+    if not some:
+        return set()
+    counts = np.array([len(flights[number].rows) for number in some])
+    whose = np.repeat(np.arange(len(some)), counts)
+    rows = np.concatenate([flights[number].rows for number in some])
+    step = np.arange(len(rows)) - np.repeat(counts.cumsum() - counts, counts)
+    first, stop = (np.array([getattr(flights[n], name) for n in some])[whose] for name in ("first", "stop"))
+    begin = rows[step == 0][whose]
+    dt = 1.0 / float(held.rules.rate)
+    odd = (poses.frame[rows] != first + step) | (poses.frame[rows] >= stop) | poses.hidden[rows]
+    bounds = space.bounds or (-math.inf,) * 2 + (math.inf,) * 2
+    for axis, column in enumerate((poses.x, poses.y)):
+        speed = np.array([(flights[number].start or (0.0, 0.0))[axis] for number in some])[whose]
+        place = column[begin] + speed * dt * step
+        odd |= np.abs(column[rows] - place) > held.tolerance / 2.0
+        odd |= (place < bounds[axis] + held.tolerance) | (place > bounds[axis + 2] - held.tolerance)
+    return {some[at] for at in np.flatnonzero(np.bincount(whose, odd) == 0).tolist()}
+
+
+def _is_plain(motion: Motion, solids: bool) -> bool:
+    """Whether nothing bends or slows a flight on its way."""
+    bent = any(motion.acceleration) or motion.gravity or motion.drag or motion.max_speed is not None
+    return not bent and not (solids and motion.on_solid != "pass")
 
 
 def _is_given(held: Held, frame: int) -> bool:
@@ -41,9 +111,9 @@ def _ends(held: Held, name: str) -> list[int]:
     return sorted(event.frame for event in held.ledger.about(name, "removed", "down"))
 
 
-def _life(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Finding]:
-    poses, life = held.recording.poses, kind.motion.life
-    first, last = int(poses.frame[rows[0]]), int(poses.frame[rows[-1]])
+def _life(held: Held, flight: _Flight) -> Iterator[Finding]:
+    poses, name, kind, rows = held.recording.poses, flight.name, flight.kind, flight.rows
+    life, first, last = kind.motion.life, flight.first, int(poses.frame[rows[-1]])
     if life is None or last - first + 1 != len(rows):
         return
     due = first + life - 1
@@ -104,20 +174,16 @@ def near_solid(held: Held, kind: Kind, place: Vector, reach: float) -> bool:
     return False
 
 
-def _path(held: Held, name: str, kind: Kind, rows: np.ndarray, source: Spawn | None) -> Iterator[Finding]:
+def _path(held: Held, flight: _Flight) -> Iterator[Finding]:
     """The distance from the path since its first pose, until anything of the rules' turns it."""
-    poses, motion, dt = held.recording.poses, kind.motion, 1.0 / float(held.rules.rate)
-    first = int(poses.frame[rows[0]])
-    start = _velocity(held, kind, source)
-    if start is None or _is_given(held, first) or kind.wraps:
+    if flight.start is None:
         return
-    turning = ("knockback", "rebound", "home", "down", "removed", "respawn")
-    turns = [event.frame for event in held.ledger.about(name, *turning)]
-    stop = min([frame + 1 for frame in turns if frame >= first], default=1 << 60)
+    name, kind, rows, first, stop = flight.name, flight.kind, flight.rows, flight.first, flight.stop
+    poses, motion, dt = held.recording.poses, kind.motion, 1.0 / float(held.rules.rate)
     up = held.rules.space.upwards
     ax = motion.acceleration[0]
     ay = motion.acceleration[1] - motion.gravity * held.rules.space.gravity * up
-    vx, vy = start
+    vx, vy = flight.start
     x, y = float(poses.x[rows[0]]), float(poses.y[rows[0]])
     slack = math.hypot(ax, ay) * dt * dt
     keep = max(0.0, 1.0 - motion.drag * dt)
@@ -158,15 +224,9 @@ def _past(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Findi
         yield of_actor("past-edge", frame, name, told, f'at_edge = "{kind.motion.at_edge}"')
 
 
-def _velocity(held: Held, kind: Kind, source: Spawn | None) -> Vector | None:
-    """What it sets off with: by its emission, else by its kind; None where its steering is its own."""
-    if source is not None:
-        fans = [
-            one.fan
-            for other in held.rules.kinds.values()
-            for one in other.emitters
-            if one.name == source.emitter and one.fan.kind == kind.name
-        ]
+def _velocity(kind: Kind, source: Spawn | None, fans: Sequence[Fan] | None) -> Vector | None:
+    """What it sets off with: by its emission (one of `fans`), else by its kind; None where its steering is its own."""
+    if source is not None and fans is not None:
         fan = fans[0] if len({(one.speed, one.inherit) for one in fans}) == 1 else None
         if fan is not None and fan.speed is not None and not fan.inherit:
             x, y = direction(source.angle)

@@ -24,15 +24,19 @@ class Shots:
         self._seen = 0
         rules, recording = self.world.rules, self.world.recording
         kinds = {one.fan.kind for kind in rules.kinds.values() for one in kind.emitters}
-        for row, actor in enumerate(recording.actors):
-            if actor.kind in kinds and recording.logs("spawn", actor.id):
-                frame, key = int(recording.poses.frame[recording.poses.rows_of(row)[0]]), (actor.kind, actor.owner)
-                if frame == recording.first or frame in recording.resets:
-                    self._given.setdefault(key, []).append(frame)
-                else:
-                    self._shown.setdefault(key, []).append(frame)
-                    self._firsts.setdefault(frame, []).append(key)
-                    self.world.visit(frame)
+        shots = [
+            (row, (actor.kind, actor.owner))
+            for row, actor in enumerate(recording.actors)
+            if actor.kind in kinds and recording.logs("spawn", actor.id)
+        ]
+        first = recording.poses.frame[recording.poses.first_of([row for row, _ in shots])].tolist()
+        for (_, key), frame in zip(shots, first, strict=True):
+            if frame == recording.first or frame in recording.resets:
+                self._given.setdefault(key, []).append(frame)
+            else:
+                self._shown.setdefault(key, []).append(frame)
+                self._firsts.setdefault(frame, []).append(key)
+                self.world.visit(frame)
         for frames in (*self._shown.values(), *self._given.values()):
             frames.sort()
 

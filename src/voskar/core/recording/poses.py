@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import cached_property
 
@@ -88,6 +89,11 @@ class Poses:
         starts = self._starts
         return self.by_actor[starts[actor] : starts[actor + 1]] if actor + 1 < len(starts) else self.by_actor[:0]
 
+    def first_of(self, actors: Sequence[int]) -> Ints:
+        """The first row of each of some actors, each of which has one."""
+        rows: Ints = self.by_actor[np.array(self._starts)[np.array(actors, dtype=np.int64)]]
+        return rows
+
     def frames_of(self, actor: int) -> Ints:
         """The frames of those rows."""
         starts = self._starts
@@ -101,6 +107,14 @@ class Poses:
     def _starts(self) -> list[int]:
         counts: list[int] = np.bincount(self.actor).cumsum().tolist()
         return [0, *counts]
+
+    @cached_property
+    def following(self) -> Ints:
+        """(n,) the row of the same actor in the next frame, -1 for none."""
+        result = np.full(len(self), -1, dtype=np.int64)
+        linked = np.flatnonzero(self.previous >= 0)
+        result[self.previous[linked]] = linked
+        return result
 
     @cached_property
     def previous(self) -> Ints:
