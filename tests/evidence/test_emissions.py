@@ -92,3 +92,24 @@ def test_flights_looked_at_all_at_once_are_told_as_one_by_one(steps: dict[int, f
         patch.setattr(motions, "_straight", lambda held, flights: set())
         assert findings([*steps], shots, tolerance=0.25) == told
     assert [one[:2] for one in told] == [(first + 1, "path") for first in sorted(steps) if steps[first] > 1.1]
+
+
+@pytest.mark.parametrize(("idle", "told"), [("gone", [(27, "spawn-unfired")]), ("hidden", [])])
+def test_a_pool_fires_the_same_shots_again(idle: str, told: list[Any]) -> None:
+    fired = {3: "p", 9: "q", 15: "p", 21: "q", 27: "p"}  # the last one by nobody
+    frames = []
+    for frame in range(40):
+        flying = {name: frame - first for first, name in fired.items() if first <= frame < first + 5}
+        poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
+        for name in ("p", "q"):
+            if name in flying or idle == "hidden":
+                pose = {"id": name, "kind": "puff", "x": 8 + flying.get(name, 90), "y": 0, "owner": "keeper"}
+                poses.append({**pose, "hidden": name not in flying})
+        frames.append(
+            {"poses": poses, "inputs": [{"id": "keeper", "button": "fire"}] if frame in (3, 9, 15, 21) else []}
+        )
+    book = rulebook(RULES)
+    played = recording(book, frames)
+    verdict, ledger = check(book.rules(played.rate), played)
+    assert [(one.frame, one.sort) for one in verdict.findings] == told
+    assert (verdict.spawns, verdict.spawns_agreed, ledger.of("adopted")) == (4, 4, [])

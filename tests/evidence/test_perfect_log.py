@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tests import strategies, uncommon
 from tests.mutants import MUTANTS, logged, tried, world
-from tests.worlds import recording, rulebook
+from tests.worlds import recording, rulebook, sting
 from voskar.core.adopt import Window, Windows
 from voskar.core.views.perfect import perfect_log
 from voskar.evidence.check import check
@@ -109,6 +109,24 @@ def test_shots_and_deaths_are_logged_as_they_are() -> None:
         header, frames = perfect_log(rules, played)
         assert any(pose["kind"] == "puff" for frame in frames for pose in frame["poses"])
         assert check(rules, logged(book, header, frames))[0].findings == ()
+
+
+@pytest.mark.parametrize("resets", ["room", "run", "pair"])
+def test_a_return_that_clears_the_room_ends_shots_early(resets: str) -> None:
+    puffs = {"vent": {"spawn": "puff", "when": {"every": 5}, "speed": 30}}
+    keeper = {"health": 1, "respawn": {"after": 7, "resets": resets, "iframes": 90}}
+    data = sting(keeper=keeper) | {"space": {"bounds": [-400, -400, 400, 400]}}
+    data["kinds"] |= {"vent": {"emitters": puffs}, "puff": {"motion": {"life": 40}}}
+    data["fixtures"] = [{"kind": "vent", "id": "vent", "at": [200, 0]}]
+    book = rulebook(data)
+    poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, {"id": "hornet", "kind": "hornet", "x": 0, "y": 0}]
+    played = recording(book, [{"poses": poses} for _ in range(90)], reactions="raw")
+    rules = book.rules(played.rate)
+    header, frames = perfect_log(rules, played)
+    shown = [{pose["id"] for pose in frame["poses"] if pose["kind"] == "puff"} for frame in frames]
+    assert shown[6]
+    assert bool(shown[6] & shown[7]) == (resets == "pair")
+    assert check(rules, logged(book, header, frames))[0].findings == ()
 
 
 @pytest.mark.parametrize("name", MUTANTS)

@@ -24,16 +24,18 @@ DEGREES = 1.0
 
 
 class Appearance(Struct, frozen=True):
-    """The first pose of a recorded actor: its angle, and the direction it moves in (None while it stands still)."""
+    """The pose in which a recorded actor appears: its row, its angle, and the direction it moves in (None while it
+    stands still)."""
 
     actor: Actor
+    row: int
     frame: int
     x: float
     y: float
     angle: float
     moves: float | None
     given: bool
-    """There in the first frame, or after a mark: it needs no cause."""
+    """It needs no cause: there in the first frame or at a mark, or before."""
 
 
 @dataclass(frozen=True)
@@ -66,8 +68,8 @@ class Spawned:
     expected: int
     agreed: int
     odd: tuple[Finding, ...]
-    sources: dict[str, Spawn]
-    """Of each recorded actor that was matched the spawn it was matched with."""
+    sources: dict[int, Spawn]
+    """Of each row in which one appears that was matched the spawn it was matched with."""
     unfired: tuple[Unfired, ...]
 
 
@@ -106,11 +108,11 @@ def emissions(held: Held) -> Spawned:
                 used.add(index)
     odd: list[Finding] = []
     agreed = 0
-    sources: dict[str, Spawn] = {}
+    sources: dict[int, Spawn] = {}
     for number, event in enumerate(expected):
         found: Finding | None = None
         if number in of:
-            sources[shown[of[number]].actor.id] = event
+            sources[shown[of[number]].row] = event
             found = _compare(held, event, shown[of[number]], straight=_flies_straight(rules, event))
         elif event.frame + window.after <= recording.last:
             found = _missing(event)
@@ -126,24 +128,29 @@ def _is_logged(held: Held, event: Spawn) -> bool:
     return event.kind not in held.recording.scope.kinds and "spawn" not in held.recording.scope.events
 
 
-def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
-    """First appearances of recorded actors of kinds that emitters, parents or blows spawn."""
+def spawned_kinds(rules: Rules) -> set[str]:
+    """Those that emitters, parents or blows spawn."""
     kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
     kinds |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
-    kinds |= {side.effect for one in rules.attacks.values() for side in (one.striker, one.target) if side.effect}
-    poses, found = recording.poses, []
-    actors = [(number, actor) for number, actor in enumerate(recording.actors) if actor.kind in kinds]
-    rows = poses.first_of([number for number, _ in actors])
+    return kinds | {side.effect for one in rules.attacks.values() for side in (one.striker, one.target) if side.effect}
+
+
+def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
+    """Where recorded actors of those kinds appear, also when they do so again."""
+    kinds, poses, found = spawned_kinds(rules), recording.poses, []
+    rows, given = recording.appearances([number for number, one in enumerate(recording.actors) if one.kind in kinds])
     then = poses.following[rows]
-    there, told = then >= 0, ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))
+    there, told = (then >= 0) & ~poses.cut[then], ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))
     ways = [
         np.where(told, velocity[rows], np.where(there, place[then] - place[rows], 0.0)).tolist()
         for velocity, place in ((poses.vx, poses.x), (poses.vy, poses.y))
     ]
-    columns = (column[rows].tolist() for column in (poses.frame, poses.x, poses.y, poses.angle))
-    for (_, actor), frame, x, y, angle, *way in zip(actors, *columns, *ways, strict=True):
-        given = frame == recording.first or frame in recording.resets
-        found.append(Appearance(actor, frame, x, y, angle, angle_of(*way) if any(way) else None, given))
+    columns = (column[rows].tolist() for column in (poses.actor, poses.frame, poses.x, poses.y, poses.angle))
+    for row, known, number, frame, x, y, angle, *way in zip(
+        rows.tolist(), given.tolist(), *columns, *ways, strict=True
+    ):
+        moves = angle_of(*way) if any(way) else None
+        found.append(Appearance(recording.actors[number], row, frame, x, y, angle, moves, known))
     return sorted(found, key=lambda one: (one.frame, one.actor.id))
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from voskar.core.adopt import Resync, Windows
 from voskar.core.boxes import BoxCatalog, FormedBox
 from voskar.core.ledger import Event, Ledger
+from voskar.core.ledger.events import Respawn, Spawn
 from voskar.core.posing import Posed
 from voskar.core.recording import Recording
 from voskar.core.recording.shown import cells_of_all
@@ -96,6 +97,17 @@ class Held:
         """The events of a sort that the rules have on their own, not as the game has them."""
         taken = {(event.frame, event.detail, event.id) for event in self.ledger.of("adopted")}
         return [event for event in self.ledger.of(sort) if (event.frame, sort, event.id) not in taken]
+
+    @cached_property
+    def restarts(self) -> frozenset[int]:
+        """The frames in which a mark, or somebody's return, begins the room or the run again."""
+        kinds = {actor.id: actor.kind for actor in self.judged.actors} | {
+            one.id: one.kind for one in self.rules.fixtures
+        }
+        kinds |= {event.id: event.kind for event in self.ledger.all(Spawn)}
+        rules = ((event.frame, self.rules.kinds[kinds[event.id]].respawn) for event in self.ledger.all(Respawn))
+        returns = (frame for frame, rule in rules if rule is not None and rule.resets in ("room", "run"))
+        return frozenset((*self.recording.resets, *returns))
 
     def marks_after(self, frame: int) -> int:
         """The first mark behind a frame, else the frame behind the recording's last."""

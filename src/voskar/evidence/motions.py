@@ -11,12 +11,13 @@ from msgspec import Struct
 from voskar.core.emitters.aim import direction
 from voskar.core.ledger.events import Spawn
 from voskar.core.rules import Fan, Kind, Motion
+from voskar.evidence.emissions import spawned_kinds
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector
 
 
-def motions(held: Held, sources: dict[str, Spawn]) -> Iterator[Finding]:
-    """`sources` are the foretold spawns that recorded actors were matched with."""
+def motions(held: Held, sources: dict[int, Spawn]) -> Iterator[Finding]:
+    """`sources` are the foretold spawns that appearances were matched with, by their rows."""
     recording = held.recording
     if recording.reactions == "raw":
         return
@@ -27,16 +28,23 @@ def motions(held: Held, sources: dict[str, Spawn]) -> Iterator[Finding]:
         for one in kind.emitters:
             fans.setdefault((one.name, one.fan.kind), []).append(one.fan)
     flights = []
+    spawned = spawned_kinds(held.rules) - unmoved
+    starts, known = recording.appearances([n for n, one in enumerate(recording.actors) if one.kind in spawned])
+    given = dict(zip(starts.tolist(), known.tolist(), strict=True))
+    times = np.bincount(recording.poses.actor[starts], minlength=len(recording.actors)).tolist()
     for name, number in recording.numbers.items():
         kind = held.rules.kinds[recording.actors[number].kind]
         if kind.name in unmoved or name in fixtures or not held.recording.logs("spawn", name):
             continue
         rows = recording.poses.rows_of(number)
-        rows = rows[~recording.poses.lingering[rows]]
-        if len(rows):
-            source = sources.get(name)
-            own = None if source is None else fans.get((source.emitter or "", kind.name), [])
-            flights.append(_flight(held, name, kind, rows, _velocity(kind, source, own)))
+        hidden = recording.poses.hidden[rows] & (kind.name in spawned)
+        rows = rows[~(recording.poses.lingering[rows] | hidden)]
+        runs = [rows] if times[number] < 2 else np.split(rows, np.flatnonzero(np.isin(rows, starts))[1:])
+        for run in runs:
+            if len(run):
+                source = sources.get(int(run[0]))
+                own = None if source is None else fans.get((source.emitter or "", kind.name), [])
+                flights.append(_flight(held, name, kind, run, _velocity(kind, source, own), given.get(int(run[0]))))
     straight = _straight(held, flights)
     for number, flight in enumerate(flights):
         yield from _life(held, flight)
@@ -45,22 +53,28 @@ def motions(held: Held, sources: dict[str, Spawn]) -> Iterator[Finding]:
 
 
 class _Flight(Struct, frozen=True, gc=False):
-    """A recorded actor in its rows, and what it sets off with, None where nothing says how it flies. `stop` is the
-    first frame in which something of the rules' has turned it."""
+    """A recorded actor from where it appears on, and what it sets off with, None where nothing says how it flies.
+    `given`: its age is its own. `stop` is the first frame in which something of the rules' has turned it."""
 
     name: str
     kind: Kind
     rows: np.ndarray
     first: int
+    given: bool
     start: Vector | None
     stop: int
 
 
-def _flight(held: Held, name: str, kind: Kind, rows: np.ndarray, velocity: Vector | None) -> _Flight:
+def _flight(
+    held: Held, name: str, kind: Kind, rows: np.ndarray, velocity: Vector | None, given: bool | None
+) -> _Flight:
     first = int(held.recording.poses.frame[rows[0]])
-    start = None if kind.wraps or _is_given(held, first) else velocity
+    if given is None:  # what is there in the first frame, or after a mark, began before
+        given = first == held.recording.first or first in held.recording.resets
+    start = None if kind.wraps or given else velocity
     turns = [event.frame for event in held.ledger.about(name, *TURNS)] if start is not None else []
-    return _Flight(name, kind, rows, first, start, min([one + 1 for one in turns if one >= first], default=1 << 60))
+    stop = min([one + 1 for one in turns if one >= first], default=1 << 60)
+    return _Flight(name, kind, rows, first, given, start, stop)
 
 
 TURNS = ("knockback", "rebound", "home", "down", "removed", "respawn")
@@ -101,11 +115,6 @@ def _is_plain(motion: Motion, solids: bool) -> bool:
     return not bent and not (solids and motion.on_solid != "pass")
 
 
-def _is_given(held: Held, frame: int) -> bool:
-    """What is there in the first frame, or after a mark, began before."""
-    return frame == held.recording.first or frame in held.recording.resets
-
-
 def _ends(held: Held, name: str) -> list[int]:
     """The frames in which the rules end it, or take it down."""
     return sorted(event.frame for event in held.ledger.about(name, "removed", "down"))
@@ -121,17 +130,17 @@ def _life(held: Held, flight: _Flight) -> Iterator[Finding]:
         told = f"is there from {first} to {last}, {last - due} frames too long"
         yield of_actor("life-long", due + 1, name, told, f"lives {life} frames, to {due}")
         return
-    stops = [last, last + 1]
     ended = any(
         last - held.within("removed") - kind.linger <= frame <= last + 1 + held.within("removed")
         for frame in _ends(held, name)
     )
     if (
         last < due - max(held.within("removed"), kind.linger)
-        and not _is_given(held, first)
+        and not flight.given
+        and poses.following[rows[-1]] < 0
         and not ended
         and last < held.recording.last
-        and not any(mark in held.recording.resets for mark in stops)
+        and held.restarts.isdisjoint((last, last + 1))
         and held.ended_before(last + 1) is None
         and not _leaves(held, kind, rows[-1])
     ):

@@ -18,20 +18,20 @@ class Shots:
         self.resync, self.emitters, self.world = resync, emitters, emitters.world
         self._shown: dict[tuple[str, str | None], list[int]] = {}
         self._given: dict[tuple[str, str | None], list[int]] = {}
-        """The same of what is there in the first frame, or at a mark: it needs no cause, but may have one there."""
+        """The same of what needs no cause, but may have one in its frame."""
         self._firsts: dict[int, list[tuple[str, str | None]]] = {}
         self._fired: dict[tuple[int, str], int] = {}
         self._seen = 0
         rules, recording = self.world.rules, self.world.recording
         kinds = {one.fan.kind for kind in rules.kinds.values() for one in kind.emitters}
-        shots = [
-            (row, (actor.kind, actor.owner))
-            for row, actor in enumerate(recording.actors)
-            if actor.kind in kinds and recording.logs("spawn", actor.id)
-        ]
-        first = recording.poses.frame[recording.poses.first_of([row for row, _ in shots])].tolist()
-        for (_, key), frame in zip(shots, first, strict=True):
-            if frame == recording.first or frame in recording.resets:
+        actors, poses = recording.actors, recording.poses
+        shots = [row for row, one in enumerate(actors) if one.kind in kinds and recording.logs("spawn", one.id)]
+        rows, given = recording.appearances(shots)
+        for row, frame, known in zip(
+            poses.actor[rows].tolist(), poses.frame[rows].tolist(), given.tolist(), strict=True
+        ):
+            key = actors[row].kind, actors[row].owner
+            if known:
                 self._given.setdefault(key, []).append(frame)
             else:
                 self._shown.setdefault(key, []).append(frame)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import cached_property
 
@@ -88,11 +87,6 @@ class Poses:
         """The rows of one actor, by frame."""
         starts = self._starts
         return self.by_actor[starts[actor] : starts[actor + 1]] if actor + 1 < len(starts) else self.by_actor[:0]
-
-    def first_of(self, actors: Sequence[int]) -> Ints:
-        """The first row of each of some actors, each of which has one."""
-        rows: Ints = self.by_actor[np.array(self._starts)[np.array(actors, dtype=np.int64)]]
-        return rows
 
     def frames_of(self, actor: int) -> Ints:
         """The frames of those rows."""

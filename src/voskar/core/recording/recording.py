@@ -15,7 +15,7 @@ from voskar.core.recording.boxes import LoggedBoxes
 from voskar.core.recording.claims import Claim, Display, LogScope
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import Poses
-from voskar.core.rules.shapes import Ints
+from voskar.core.rules.shapes import Bools, Ints
 
 
 class Actor(Struct, frozen=True):
@@ -88,6 +88,17 @@ class Recording:
         frames = self.poses.frames_of(actor)
         at = int(np.searchsorted(frames, frame))
         return (int(self.poses.rows_of(actor)[at]), int(frames[at])) if at < len(frames) else None
+
+    def appearances(self, actors: Sequence[int]) -> tuple[Ints, Bools]:
+        """Where some actors appear, as a game that uses its shots again and again shows them: the rows (n,) of poses
+        without one in the frame before, or with a hidden one, or that are cut; by frame. And (n,) whether it needs no
+        cause: it is there in the first frame, at a mark, still hidden, or was there before."""
+        poses = self.poses
+        new, before = poses.previous < 0, poses.hidden[poses.previous]
+        begins = new | (~poses.hidden & (poses.cut | before))
+        rows = np.flatnonzero(begins & ~poses.lingering & np.isin(poses.actor, np.array(actors, dtype=np.int64)))
+        given = ~new[rows] | poses.hidden[rows] | np.isin(poses.frame[rows], [self.first, *self.resets])
+        return rows, given
 
     def returns(self, actor: int, frame: int) -> int:
         """The first frame after this one with a logged pose of an actor where it had none in the frame before."""
