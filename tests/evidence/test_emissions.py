@@ -113,3 +113,20 @@ def test_a_pool_fires_the_same_shots_again(idle: str, told: list[Any]) -> None:
     verdict, ledger = check(book.rules(played.rate), played)
     assert [(one.frame, one.sort) for one in verdict.findings] == told
     assert (verdict.spawns, verdict.spawns_agreed, ledger.of("adopted")) == (4, 4, [])
+
+
+def test_shots_of_another_emitter_count_under_no_limit() -> None:
+    tank = {"spawn": "puff", "when": {"press": "burst"}, "limit": 1, "muzzle": [8, 0], "speed": 60}
+    keeper = {"emitters": {**RULES["kinds"]["keeper"]["emitters"], "tank": tank}}
+    book = rulebook({"kinds": {**RULES["kinds"], "keeper": keeper}})
+    frames = []
+    for frame in range(20):
+        shots = [(name, frame - first) for name, first in (("p", 2), ("q", 4), ("r", 6)) if first <= frame < first + 5]
+        poses = [{"id": name, "kind": "puff", "x": 8 + age, "y": 0, "owner": "keeper"} for name, age in shots]
+        presses = {2: "fire", 4: "burst", 6: "fire", 7: "burst"}.get(frame)  # the last one is denied
+        inputs = [{"id": "keeper", "button": presses}] if presses else []
+        frames.append({"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, *poses], "inputs": inputs})
+    played = recording(book, frames)
+    verdict, ledger = check(book.rules(played.rate), played)
+    assert (verdict.findings, ledger.of("adopted")) == ((), [])
+    assert [(event.frame, event.emitter, event.detail) for event in ledger.of("denied")] == [(7, "tank", "limit")]

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
+from bisect import bisect_left
 
 from voskar.core.adopt.plan import Resync
 from voskar.core.emitters.firing import ONCE, Emitters
 from voskar.core.ledger.events import Adopted, Denied, Spawn
+from voskar.core.rules import Emitter
 from voskar.core.world import ActorState
+
+Shown = dict[tuple[str, str | None], list[tuple[int, int]]]
+"""Frames and rows in which shots appear, by kind and owner."""
 
 
 class Shots:
@@ -16,8 +20,8 @@ class Shots:
 
     def __init__(self, resync: Resync, emitters: Emitters) -> None:
         self.resync, self.emitters, self.world = resync, emitters, emitters.world
-        self._shown: dict[tuple[str, str | None], list[int]] = {}
-        self._given: dict[tuple[str, str | None], list[int]] = {}
+        self._shown: Shown = {}
+        self._given: Shown = {}
         """The same of what needs no cause, but may have one in its frame."""
         self._firsts: dict[int, list[tuple[str, str | None]]] = {}
         self._fired: dict[tuple[int, str], int] = {}
@@ -32,9 +36,9 @@ class Shots:
         ):
             key = actors[row].kind, actors[row].owner
             if known:
-                self._given.setdefault(key, []).append(frame)
+                self._given.setdefault(key, []).append((frame, row))
             else:
-                self._shown.setdefault(key, []).append(frame)
+                self._shown.setdefault(key, []).append((frame, row))
                 self._firsts.setdefault(frame, []).append(key)
                 self.world.visit(frame)
         for frames in (*self._shown.values(), *self._given.values()):
@@ -62,7 +66,7 @@ class Shots:
                 )
                 if owner is None or emitter is None or emitter.fan.kind != kind or name not in (None, event.id):
                     continue
-                if emitter.when.on in ONCE and self._use(kind, event.id, world.frame, 0, 0, self._shown) is not None:
+                if emitter.when.on in ONCE and self._use(owner, emitter, world.frame, 0, 0, self._shown) is not None:
                     fired[owner.row, emitter.name] = world.frame
                     world.events.append(Adopted(frame=world.frame, detail="spawn", id=owner.id))
         self._fired = dict(fired)
@@ -70,12 +74,12 @@ class Shots:
     def _match(self, owner: ActorState, event: Spawn) -> None:
         window, near = self.resync.windows.of("spawn"), self.resync.windows.near
         gun = owner.row, event.emitter or ""
-        for shown in (self._shown, self._given):
-            if self._use(event.kind, owner.id, event.frame, window.before, window.after, shown) is not None:
-                return
         emitter = next(one for one in owner.kind.emitters if one.name == event.emitter)
+        for shown in (self._shown, self._given):
+            if self._use(owner, emitter, event.frame, window.before, window.after, shown) is not None:
+                return
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
-        other = self._use(event.kind, owner.id, event.frame, near, later, self._shown)
+        other = self._use(owner, emitter, event.frame, near, later, self._shown)
         if other is not None:
             self.emitters.fired[gun] = other
             self.world.events.append(Adopted(frame=event.frame, detail="spawn", id=owner.id))
@@ -84,18 +88,19 @@ class Shots:
             self.world.events.append(Adopted(frame=event.frame, detail="no spawn", id=owner.id))
 
     def _use(
-        self, kind: str, owner: str, frame: int, before: int, after: int, shown: dict[tuple[str, str | None], list[int]]
+        self, owner: ActorState, emitter: Emitter, frame: int, before: int, after: int, shown: Shown
     ) -> int | None:
-        """The nearest first pose of such a shot in some frames, which is used up."""
-        found = []
-        for key in ((kind, owner), (kind, None)):
-            frames = shown.get(key)
-            if frames:
-                low = bisect_left(frames, frame - before)
-                for at in range(low, bisect_right(frames, frame + after, low)):
-                    found.append((abs(frames[at] - frame), frames[at], at, key))
+        """The frame of the nearest such shot that appears in some frames. It is used up, and that emitter's own."""
+        kind, found = emitter.fan.kind, []
+        for key in ((kind, owner.id), (kind, None)):
+            some = shown.get(key)
+            if some:
+                low = bisect_left(some, (frame - before, -1))
+                for at in range(low, bisect_left(some, (frame + after + 1, -1), low)):
+                    found.append((abs(some[at][0] - frame), some[at], at, key))
         if not found:
             return None
         _, used, at, key = min(found, key=lambda one: one[:2])
         del shown[key][at]
-        return used
+        self.world.fired_by[used] = emitter.name
+        return used[0]

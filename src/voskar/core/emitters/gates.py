@@ -26,7 +26,8 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         """How many of its own are there.
 
         Where the recording shows such actors, those recorded ones of that kind and owner that were there in the frame
-        before too: one that first appears in a frame is the one being fired.
+        before too, and that no other emitter is known to have fired: one that first appears in a frame is the one
+        being fired.
         """
         world, kind, row = self.world, self.emitter.fan.kind, self.owner.row
         if kind not in world.shown_kinds:
@@ -35,7 +36,8 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         count = 0
         for other in world.kernel.recorded():
             own = table.kind[other] == number and table.owner[other] == row
-            count += own and table.before_at[other] == frame - 1
+            name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
+            count += name == self.emitter.name and table.before_at[other] == frame - 1
         return count
 
 

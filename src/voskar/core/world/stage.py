@@ -67,6 +67,9 @@ class Stage:
         """Who has run out of something in this frame."""
         self.made: dict[str, int] = {}
         """How many each emitter, parent and effect has made, by the beginning of their ids."""
+        self.fired_by: dict[tuple[int, int], str] = {}
+        """Which emitter of its owner has fired a recorded shot, where that is known: by the frame it appears in and
+        its row."""
         self.guns: dict[Gun, int] = {}
         """How many of its own are there of each emitter with a limit."""
         self._seen: dict[int, Ints] = {}
