@@ -7,7 +7,8 @@ from typing import Annotated, Any, Literal
 from pydantic import BeforeValidator, Field
 
 from voskar.core.rules import Duration
-from voskar.files.rulebook_schema import Angle, Cell, Frames, Number, Pair, Positive, Table, Whole, ranges
+from voskar.files.rulebook_schema import Table
+from voskar.files.values import Angle, Cell, Frames, Number, Pair, Positive, Whole, ranges
 
 
 def _ranges(value: Any) -> Any:

@@ -12,8 +12,9 @@ from pydantic import Field, ValidationError
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.remote import is_remote
 from voskar.files.rulebook_checks import schema_problems
-from voskar.files.rulebook_schema import Names, Table
+from voskar.files.rulebook_schema import Table
 from voskar.files.toml_sources import inside, read_source
+from voskar.files.values import Names
 
 
 class RunsTable(Table):

@@ -1,0 +1,109 @@
+"""Values that tables of a file may have, each with what it refuses: numbers, durations, points, windows."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, BeforeValidator, Field, PlainSerializer
+
+from voskar.core.rules import Duration, Rehit
+from voskar.core.rules.shapes import LIMIT
+
+_WINDOW = re.compile(r"(\d+)(?:\s*-\s*(\d+))?", re.ASCII)
+
+REHIT_WORDS = ("once", "entry", "always")
+
+
+def _duration(value: Any) -> Duration:
+    if isinstance(value, bool) or not isinstance(value, str | int):
+        raise ValueError('a duration such as "12f", "0.2s" or "200ms", or a whole number of frames')
+    try:
+        return Duration.parse(value)
+    except ValueError:
+        raise ValueError('a duration such as "12f", "0.2s" or "200ms", or a whole number of frames') from None
+
+
+def _rehit(value: Any) -> Rehit | Duration:
+    if value in REHIT_WORDS:
+        return Rehit(value)
+    try:
+        return _duration(value)
+    except ValueError:
+        raise ValueError('"once", "entry", "always", or a duration such as "12f"') from None
+
+
+def _corners(value: list[float]) -> list[float]:
+    if value[0] == value[2] or value[1] == value[3]:
+        raise ValueError("two corners that span an area")
+    return value
+
+
+def _capsule(value: list[float]) -> list[float]:
+    if value[0] <= 0 or value[1] < 0:
+        raise ValueError("a radius above 0 and a length of 0 or more")
+    return value
+
+
+def _windows(value: Any) -> Any:
+    return ranges(value, 'ranges of cells such as "3-5" or "2-4,8-9"')
+
+
+def ranges(value: Any, expected: str) -> tuple[tuple[int, int], ...]:
+    """`3-5,8` as ((3, 5), (8, 8)). Raises ValueError with what was expected."""
+    if not isinstance(value, str):
+        raise ValueError(expected)
+    found = []
+    for piece in value.split(","):
+        match = _WINDOW.fullmatch(piece.strip())
+        if match is None:
+            raise ValueError(expected)
+        first, last = int(match[1]), int(match[2] or match[1])
+        if last < first:
+            raise ValueError(f"{expected}, each ending no earlier than it begins")
+        found.append((first, last))
+    return tuple(found)
+
+
+def _above_zero(value: list[float]) -> list[float]:
+    if min(value) <= 0:
+        raise ValueError("two numbers above 0")
+    return value
+
+
+Number = Annotated[float, Field(ge=-LIMIT, le=LIMIT, allow_inf_nan=False)]
+Positive = Annotated[float, Field(gt=0, le=LIMIT, allow_inf_nan=False)]
+Angle = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+Pair = Annotated[list[Number], Field(min_length=2, max_length=2)]
+Size = Annotated[Pair, AfterValidator(_above_zero)]
+Corners = Annotated[list[Number], Field(min_length=4, max_length=4), AfterValidator(_corners)]
+Capsule = Annotated[list[Number], Field(min_length=2, max_length=2), AfterValidator(_capsule)]
+Points = list[Pair]
+Cell = Annotated[int, Field(ge=0, le=1 << 16)]
+WindowTable = dict[str, Annotated[tuple[tuple[int, int], ...], BeforeValidator(_windows, json_schema_input_type=str)]]
+Frames = Annotated[Duration, BeforeValidator(_duration, json_schema_input_type=str | int), PlainSerializer(str)]
+RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit, json_schema_input_type=str | int)]
+Names = list[str]
+
+
+Whole = Annotated[int, Field(ge=0, le=1 << 31)]
+
+
+def _at_least_a_frame(value: Any) -> Any:
+    found = _duration(value)
+    if found.amount == 0:
+        raise ValueError("a duration of a frame or more")
+    return found
+
+
+def _facing(value: int) -> int:
+    if value not in (1, -1):
+        raise ValueError("1 or -1")
+    return value
+
+
+Facing = Annotated[int, AfterValidator(_facing)]
+ZeroUp = Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
+Lasting = Annotated[
+    Duration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int), PlainSerializer(str)
+]
