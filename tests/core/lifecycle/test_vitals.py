@@ -385,3 +385,20 @@ def test_one_that_goes_down_as_it_is_used_up_stays_down() -> None:
     for check in ("frame_end", "at_once"):
         data = sting(keeper={"health": 1}, attack={"target": {"remove": True}}, contact={"health_check": check})
         assert outcomes(run(data, frames), "hornet", 6) == "L....."
+
+
+def test_who_is_out_is_told_though_another_has_its_row_and_comes_back() -> None:
+    bud = {"health": 1, "lives": 2, "motion": {"life": 2}, "down": {"lasts": 2}, "respawn": {"at": [0, 0]}}
+    data: dict[str, Any] = {
+        "layers": {"names": ["body"]},
+        "kinds": {
+            "vent": {"emitters": {"gun": {"spawn": "bud", "when": {"every": 2}}}},
+            "bud": bud | {"boxes": {"core": {"role": "hurtbox", "circle": 1, "layer": ["body"]}}},
+            "bramble": {"boxes": {"thorn": {"role": "hitbox", "circle": 9, "mask": ["body"], "attack": "prick"}}},
+        },
+        "attacks": {"prick": {"damage": 1}},
+        "fixtures": [{"kind": "vent", "id": "vent", "at": [0, 0]}, {"kind": "bramble", "id": "bramble", "at": [0, 0]}],
+    }
+    ledger = run(data, [{"poses": []}] * 10)
+    told = [(event.frame, event.event) for event in ledger.about("vent/gun-1", "down", "respawn", "removed", "out")]
+    assert told == [(2, "down"), (3, "respawn"), (3, "down"), (4, "removed"), (5, "out")]

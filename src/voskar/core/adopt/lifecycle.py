@@ -89,7 +89,6 @@ class Ends(PlannedClaims):
             world.events.append(told)
             self.returns.take_back(state)
         elif claim.event == "out" and not state.out:
-            for outs in world.run.outs.values():
-                outs[:] = [one for one in outs if one[1] != state.row]
+            world.run.stays_in(state)
             world.events += [told, Out(frame=frame, id=state.id)]
             state.out = world.run.anyone_out = world.run.recheck = True

@@ -121,8 +121,7 @@ class States:
 
 def stand_again(world: World, state: ActorState) -> None:
     """One that the rules had used up, put out or laid down is in play all the same, as it was before."""
-    for outs in world.run.outs.values():
-        outs[:] = [one for one in outs if one[1] != state.row]
+    world.run.stays_in(state)
     world.run.due.pop(state.row, None)
     state.down = state.owes = state.spent = None
     state.gone_until = NEVER

@@ -109,8 +109,7 @@ class Resets:
 
     def _readmit(self, state: ActorState) -> None:
         """One that had no life left has some again: it is in play, or waits for its successor."""
-        for outs in self.world.run.outs.values():
-            outs[:] = [one for one in outs if one[1] != state.row]
+        self.world.run.stays_in(state)
         if not state.kind.succession:
             state.revive()
             self.judge.memory.forget(state.row)

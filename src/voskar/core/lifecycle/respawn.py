@@ -89,8 +89,7 @@ class Returns:
         """In play again from this frame on."""
         world, respawn = self.world, rule_of(state)
         world.run.due.pop(state.row, None)
-        for outs in world.run.outs.values():
-            outs[:] = [one for one in outs if one[1] != state.row]
+        world.run.stays_in(state)
         world.run.recheck = True  # it may be out of play, and wait no longer
         x, y = place(world, state)
         killer = world.find(state.credit)

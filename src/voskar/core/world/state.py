@@ -109,3 +109,8 @@ class RunState(Struct):
     """Whose life is taken at the end of a frame: ids and rows."""
     ends: dict[int, list[int]] = {}
     """Whose body is taken away at the end of a frame, if it still lies there."""
+
+    def stays_in(self, state: ActorState) -> None:
+        """One that was to be out at the end of a frame is not. Its row alone does not name it: it may be another's."""
+        for outs in self.outs.values():
+            outs[:] = [one for one in outs if one != (state.id, state.row)]
