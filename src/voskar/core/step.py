@@ -18,6 +18,7 @@ from voskar.core.emitters.firing import Emitters
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.judge import Judge
 from voskar.core.judging.memory import Memory
+from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Ledger
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.resets import Resets
@@ -87,8 +88,8 @@ class Stepper:
         frame = world.recording.first
         while frame <= last:
             until = min(world.next_visit(frame), triggers.next_frame(), last + 1)
-            if observer is not None:
-                until = min(until, observer.next_frame(frame))
+            wanted = FOREVER if observer is None else observer.next_frame(frame)
+            until = min(until, wanted)
             frame = kernel.advance(frame, max(until, frame))
             if frame > last:
                 break
@@ -104,7 +105,7 @@ class Stepper:
                     frame = self._skip(frame, last)
                     continue
                 kernel.begin(frame)
-            self._frame()
+            self._frame(watched=frame == wanted)
             if world.run.ended is not None:
                 frame = self._skip(frame + 1, last)
             else:
@@ -117,11 +118,10 @@ class Stepper:
         world.events.sort(key=attrgetter("frame"))  # what a reset removes was last there in the frame before
         return ledger_of(world, resynced=self.adopter is not None)
 
-    def _frame(self) -> None:
+    def _frame(self, *, watched: bool) -> None:
         """The rest of a frame: its poses are in the world, and what is driven has moved."""
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         self.settling.tell_who_left()
-        watched = observer is not None and observer.next_frame(world.frame) == world.frame
         if not kernel.touched:
             if adopter is not None:
                 adopter.before_returns()

@@ -186,14 +186,14 @@ class Blows:
                 self.plan.setdefault(number, self.resync.plan[number])
                 self._settle(number)
                 self._force(self.index.claims[number])
-        for number, (contact, event, shows) in list(self._tentative.items()):
+        for number, (contact, event, shows) in list(self._tentative.items()) if self._tentative else ():
             claim = self.index.claims[number]
             if claim.frame == frame:
                 del self._tentative[number]
                 own = self._now.get((contact.striker.id, contact.target.id), ())
                 if not shows and any(one.key == contact.key for one, _ in own):
                     self.plan[number] = Taken(frame, event)
-        for number in sorted(self._open):
+        for number in sorted(self._open) if self._open else ():
             self._look(number)
         self._now.clear()
         self._landed.clear()

@@ -110,6 +110,8 @@ class PlannedClaims:
     def watch(self) -> None:
         """This frame's claims wait for the rules; who has waited long enough has nothing of them."""
         frame, near = self.world.frame, self.resync.windows.near
+        if not self._open and frame not in self.of:
+            return
         for number in self.of.get(frame, ()):
             if number not in self.index.settled:
                 self._open.add(number)
