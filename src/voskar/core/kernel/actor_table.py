@@ -113,4 +113,4 @@ class ActorTable:
         fields = memory[:, : LAYOUT.itemsize].view(LAYOUT)[:, 0]
         for name in ActorRow.__annotations__:
             setattr(self, name, strided(fields[name]))
-        self.kernel.bind(memory.ctypes.data + WIDTH * np.arange(rows, dtype=np.int64), ActorRow)
+        self.kernel.bind(memory, memory.ctypes.data + WIDTH * np.arange(rows, dtype=np.int64), ActorRow)

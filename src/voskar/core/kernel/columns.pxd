@@ -39,6 +39,7 @@ cdef inline ActorPointer *rows_at(const int64_t[::1] places, object row) noexcep
 @cython.final
 cdef class ActorColumns:
     cdef ActorPointer *rows
+    cdef object memory
     cdef const int64_t[::1] places
 
 @cython.final
