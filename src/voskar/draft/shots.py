@@ -199,12 +199,11 @@ class ShotDraft(Seen):
 
 
 def _shots_of(played: Recording, ends: dict[str, list[int]]) -> Iterator[Shot]:
-    """Actors that appear while their owner is there; `ends` are the frames in which each strikes."""
+    """Whatever appears, also again, while its owner is there; `ends` are the frames in which each strikes."""
     poses = played.poses
-    for number, actor in enumerate(played.actors):
-        if actor.owner not in played.numbers:
-            continue
-        rows = poses.rows_of(number)
+    owned = [number for number, actor in enumerate(played.actors) if actor.owner in played.numbers]
+    stretches = played.stretches(owned)
+    for actor, rows in ((played.actors[number], rows) for number in owned for rows, _ in stretches[number]):
         frame = int(poses.frame[rows[0]])
         own = played.row(actor.owner or "", frame)
         if frame == played.first or frame in played.resets or own is None or poses.angle[own] or poses.scale[own] != 1:

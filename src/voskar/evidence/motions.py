@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from voskar.core.emitters.aim import direction
 from voskar.core.ledger.events import Spawn
+from voskar.core.recording import Recording
 from voskar.core.rules import Fan, Kind, Motion
 from voskar.evidence.emissions import spawned_kinds
 from voskar.evidence.finding import Finding, of_actor
@@ -29,22 +30,15 @@ def motions(held: Held, sources: dict[int, Spawn]) -> Iterator[Finding]:
             fans.setdefault((one.name, one.fan.kind), []).append(one.fan)
     flights = []
     spawned = spawned_kinds(held.rules) - unmoved
-    starts, known = recording.appearances([n for n, one in enumerate(recording.actors) if one.kind in spawned])
-    given = dict(zip(starts.tolist(), known.tolist(), strict=True))
-    times = np.bincount(recording.poses.actor[starts], minlength=len(recording.actors)).tolist()
+    stretches = recording.stretches([n for n, one in enumerate(recording.actors) if one.kind in spawned])
     for name, number in recording.numbers.items():
         kind = held.rules.kinds[recording.actors[number].kind]
         if kind.name in unmoved or name in fixtures or not held.recording.logs("spawn", name):
             continue
-        rows = recording.poses.rows_of(number)
-        hidden = recording.poses.hidden[rows] & (kind.name in spawned)
-        rows = rows[~(recording.poses.lingering[rows] | hidden)]
-        runs = [rows] if times[number] < 2 else np.split(rows, np.flatnonzero(np.isin(rows, starts))[1:])
-        for run in runs:
-            if len(run):
-                source = sources.get(int(run[0]))
-                own = None if source is None else fans.get((source.emitter or "", kind.name), [])
-                flights.append(_flight(held, name, kind, run, _velocity(kind, source, own), given.get(int(run[0]))))
+        for rows, given in stretches.get(number) or _whole(recording, number):
+            source = sources.get(int(rows[0]))
+            own = None if source is None else fans.get((source.emitter or "", kind.name), [])
+            flights.append(_flight(held, name, kind, rows, _velocity(kind, source, own), given))
     straight = _straight(held, flights)
     for number, flight in enumerate(flights):
         yield from _life(held, flight)
@@ -65,12 +59,17 @@ class _Flight(Struct, frozen=True, gc=False):
     stop: int
 
 
-def _flight(
-    held: Held, name: str, kind: Kind, rows: np.ndarray, velocity: Vector | None, given: bool | None
-) -> _Flight:
+def _whole(recording: Recording, number: int) -> Iterator[tuple[np.ndarray, bool]]:
+    """All poses of one that nothing spawns, as one flight; one that is there at first, or at a mark, began before."""
+    rows = recording.poses.rows_of(number)
+    rows = rows[~recording.poses.lingering[rows]]
+    if len(rows):
+        first = int(recording.poses.frame[rows[0]])
+        yield rows, first == recording.first or first in recording.resets
+
+
+def _flight(held: Held, name: str, kind: Kind, rows: np.ndarray, velocity: Vector | None, given: bool) -> _Flight:
     first = int(held.recording.poses.frame[rows[0]])
-    if given is None:  # what is there in the first frame, or after a mark, began before
-        given = first == held.recording.first or first in held.recording.resets
     start = None if kind.wraps or given else velocity
     turns = [event.frame for event in held.ledger.about(name, *TURNS)] if start is not None else []
     stop = min([one + 1 for one in turns if one >= first], default=1 << 60)

@@ -100,6 +100,19 @@ class Recording:
         given = ~new[rows] | poses.hidden[rows] | np.isin(poses.frame[rows], [self.first, *self.resets])
         return rows, given
 
+    def stretches(self, actors: Sequence[int]) -> dict[int, list[tuple[Ints, bool]]]:
+        """By actor: the rows that are not hidden from each appearance to the next, and whether that needs no cause."""
+        starts, given = self.appearances(actors)
+        known, poses = dict(zip(starts.tolist(), given.tolist(), strict=True)), self.poses
+        times = np.bincount(poses.actor[starts], minlength=len(self.actors)).tolist()
+        found = {}
+        for actor in actors:
+            rows = poses.rows_of(actor)
+            rows = rows[~(poses.lingering[rows] | poses.hidden[rows])]
+            parts = [rows] if times[actor] < 2 else np.split(rows, np.flatnonzero(np.isin(rows, starts))[1:])
+            found[actor] = [(part, known[int(part[0])]) for part in parts if len(part)]
+        return found
+
     def returns(self, actor: int, frame: int) -> int:
         """The first frame after this one with a logged pose of an actor where it had none in the frame before."""
         rows = self.poses.rows_of(actor)
