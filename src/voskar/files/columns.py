@@ -197,7 +197,8 @@ class ColumnBuilder:
                 raise wrong("owner", f"the owners go in a ring: {ring}")
             self.actors[number] = Actor(name, kind, owner)
         elif owner is not None and owner != known:
-            raise wrong("owner", f'"{name}" changes its owner from "{known}" to "{owner}"')
+            told = f'"{name}" changes its owner from "{known}" to "{owner}"'
+            raise wrong("owner", told, "what several share needs an id for each of them, or no owner")
         self.known[key] = number
         return number
 
