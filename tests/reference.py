@@ -411,8 +411,9 @@ class Reference:
             way = self.way(striker, hit, pose_a), self.way(target, hurt, pose_b)
             t = self.time(striker, hit, there, target, hurt, pose_b, way, near)
             if t is not None:
-                found.append((t, abs(dx) + abs(dy), dx, dy))
-        return (min(found)[0], (min(found)[2], min(found)[3])) if found else None
+                found.append((round(t, 6), abs(dx) + abs(dy), dx, dy, t))
+        *_, dx, dy, t = min(found) if found else (0.0, 0.0, None)
+        return None if t is None else (t, (dx, dy))
 
     def time(
         self,
@@ -429,8 +430,8 @@ class Reference:
         slack = near or (1e-6 if self.rules.contact.edges_touch else -1e-6)
         if not self.swept(striker, hit) and not self.swept(target, hurt):
             return 1.0 if box_gap(hit, pose_a, hurt, pose_b) < slack else None
-        found = first_moment(hit, pose_a, ways[0], hurt, pose_b, ways[1], slack)
-        return None if found is None else round(found, 6)
+        moment: float | None = first_moment(hit, pose_a, ways[0], hurt, pose_b, ways[1], slack)
+        return moment
 
     def swept(self, name: str, box: Box) -> bool:
         """Spawned actors' boxes are swept unless they say not."""
@@ -448,7 +449,7 @@ class Reference:
     def frame(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Finds, sorts and judges the contacts of one frame."""
         found: list[tuple[Any, ...]] = []
-        self.over: dict[Any, Point] = {}
+        self.met: dict[Any, tuple[float, Point]] = {}
         for striker, pose_a in poses.items():
             for target, pose_b in poses.items():
                 for hit in self.kind[striker].boxes:
@@ -460,7 +461,8 @@ class Reference:
                             continue
                         met = self.meeting(frame, striker, hit, pose_a, target, hurt, pose_b, 0.0)
                         if met is not None:
-                            t, self.over[striker, hit.name, target, hurt.name] = met
+                            self.met[striker, hit.name, target, hurt.name] = met
+                            t = round(met[0], 6)
                             order = (
                                 (not attack.preempts, -attack.priority),
                                 t,
@@ -482,7 +484,7 @@ class Reference:
         for *order, attack, hit, hurt in found:
             striker, target = order[2], order[4]
             self.now = (poses, hit, hurt)
-            self.now_over, self.now_t = self.over[striker, hit.name, target, hurt.name], order[6]
+            self.now_t, self.now_over = self.met[striker, hit.name, target, hurt.name]
             outcome = self.outcome(frame, striker, target, attack, first_of_frame, preempted)
             self.contacts.add((frame, striker, attack.memory_key, target))
             held = "held" in poses[striker] or "held" in poses[target]
@@ -490,7 +492,7 @@ class Reference:
             if outcome == "landed":
                 hurt_now.add(target)
                 preempted |= {(target, striker)} if attack.preempts else set()
-                self.land(frame, striker, target, attack, hurt, order[6])
+                self.land(frame, striker, target, attack, hurt, self.now_t)
             else:
                 self.use_up(target, attack, "target", outcome)
                 self.use_up(striker, attack, "striker", outcome)

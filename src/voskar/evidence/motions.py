@@ -35,7 +35,7 @@ def motions(held: Held, sources: dict[int, Spawn]) -> Iterator[Finding]:
         kind = held.rules.kinds[recording.actors[number].kind]
         if kind.name in unmoved or name in fixtures or not held.recording.logs("spawn", name):
             continue
-        for rows, given in stretches.get(number) or _whole(recording, number):
+        for rows, given in stretches[number] if number in stretches else _whole(recording, number):
             source = sources.get(int(rows[0]))
             own = None if source is None else fans.get((source.emitter or "", kind.name), [])
             flights.append(_flight(held, name, kind, rows, _velocity(kind, source, own), given))
