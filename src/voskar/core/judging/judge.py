@@ -13,7 +13,7 @@ from voskar.core.judging.memory import Memory
 from voskar.core.judging.order import Order
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event
-from voskar.core.ledger.events import Contact as Told
+from voskar.core.ledger.events import Contact as ContactEvent
 from voskar.core.rules import Attack
 from voskar.core.world import ActorState, World
 
@@ -127,7 +127,7 @@ class Judge:
         damage = contact.damage if outcome == LANDED else None
         names = (striker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
         detail = "lingering" if lingers else None
-        ledger.append(Told(frame, frame, *names, outcome, contact.t, x, y, damage, detail))
+        ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail))
 
     def _close(self, pair: tuple[str, int, str, int]) -> None:
         """Writes down how long the last contact of a pair has run."""
@@ -137,7 +137,7 @@ class Judge:
         event = self.world.events[place]
         if event.until != until:
             columns = {name: getattr(event, name) for name in event.__struct_fields__}
-            self.world.events[place] = Told(**(columns | {"until": until}))
+            self.world.events[place] = ContactEvent(**(columns | {"until": until}))
 
     def _prune(self, frame: int) -> None:
         """Closes contacts that no longer go on, as often as they have doubled: a long session does not grow."""

@@ -109,10 +109,8 @@ class Stage:
         self.finder = TouchFinder(self.placing, self.narrow, slack)
         mover = Mover(self.motions, self.placing, self.narrow, clips, TOLERANCE)
         counts_leaving = bool(rules.goal.clear) or any(kind.lives is not None for kind in rules.kinds.values())
-        self.pose_columns = PoseColumns(recording, shown)
-        self.kernel = Kernel(
-            self.table.kernel, self.pose_columns, self.placing, self.finder, mover, clips, counts_leaving
-        )
+        columns = PoseColumns(recording, shown)
+        self.kernel = Kernel(self.table.kernel, columns, self.placing, self.finder, mover, clips, counts_leaving)
         self._clip_table = clips
         self._most_boxes = max((len(own) for own in self.catalog.by_kind.values()), default=1)
         self._most_recorded = int(np.diff(recording.starts).max(initial=0))
