@@ -6,12 +6,13 @@ STAMP := .venv/.installed
 KERNEL := .venv/.kernel
 KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
 PURE := build/pure
+CHECKED := build/checked
 
 # Some machines ask Python to keep no bytecode: the tests start a thousand processes that would each compile every
 # library anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint pure lowest bench shots soak mutants fuzz clean
+.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -28,7 +29,7 @@ demo: $(STAMP) $(KERNEL)
 	$(BIN)/voskar demo --overwrite build/demo
 
 test: $(STAMP) $(KERNEL)
-	$(MAKE) -j2 --output-sync=target lint pure lowest
+	$(MAKE) -j2 --output-sync=target lint pure checked lowest
 	$(BIN)/python -m pytest -n auto
 
 lint: $(STAMP)
@@ -46,6 +47,14 @@ pure: $(STAMP) $(KERNEL)
 	PYTHONPATH=$(PURE) $(BIN)/voskar --version | grep -q uncompiled
 	diff build/compiled.txt build/uncompiled.txt
 	tail -n 1 build/uncompiled.txt
+
+# The kernel with every index and every assertion checked: a fault that it would hide is an error here. Built by itself,
+# so that the usual one stays as it is; the tests find it first.
+checked: $(STAMP) $(KERNEL)
+	rm -rf $(CHECKED) && mkdir -p $(CHECKED)
+	cp -rp setup.py pyproject.toml README.md src $(CHECKED) && rm -f $(CHECKED)/src/voskar/core/kernel/*.so
+	cd $(CHECKED) && VOSKAR_CHECKED=1 $(CURDIR)/$(BIN)/python setup.py --quiet build_ext --inplace
+	PYTHONPATH=$(CHECKED)/src $(BIN)/python -m pytest -n 2 -W error::pytest.PytestUnraisableExceptionWarning tests/core/kernel tests/core/judging tests/core/test_against_reference.py tests/test_cases.py
 
 # The lowest versions that pyproject.toml allows run the demo, whatever the newest ones do. With the kernel that is
 # built already: to build it again would take longer than all the rest.

@@ -31,6 +31,8 @@ def extensions() -> list[Extension]:
     checks = bool(os.environ.get("VOSKAR_CHECKED"))
     # one multiplication and addition is two roundings, on every machine and in Python
     flags = ["-O3", "-g0", "-ffp-contract=off", "-fno-math-errno"] if os.name == "posix" else []
+    # an assertion of the kernel costs time in every frame
+    macros: list[tuple[str, str | None]] = [] if checks else [("CYTHON_WITHOUT_ASSERTIONS", None)]
     built = cythonize(
         [
             Extension(SHARED, [str(KERNEL / "_shared.c")], extra_compile_args=flags),
@@ -39,7 +41,7 @@ def extensions() -> list[Extension]:
                     f"voskar.core.kernel.{name}",
                     [str(KERNEL / f"{name}.py")],
                     extra_compile_args=flags,
-                    define_macros=[("VOSKAR_DIGEST", f'"{source_digest()}"')] if name == "build" else [],
+                    define_macros=[*macros, ("VOSKAR_DIGEST", f'"{source_digest()}"')] if name == "build" else macros,
                     depends=[str(path) for path in SOURCES] if name == "build" else [],
                 )
                 for name in MODULES

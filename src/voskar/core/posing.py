@@ -182,7 +182,7 @@ class Posed:
         best = math.inf
         if form < 0:
             return best
-        narrow.bx[0], narrow.by[0], narrow.nb = x, y, 1
+        narrow.put(False, [(x, y)])
         for part in range(shapes.part_start[form], shapes.part_start[form + 1]):
             self.placing.corners_a(narrow, part, row, 0.0, 0.0)
             best = min(best, narrow.gap(shapes.radius[form] * self.table.scale[row]))

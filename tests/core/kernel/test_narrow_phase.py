@@ -48,11 +48,8 @@ GAPS = [
 def between(a: Any, b: Any) -> NarrowPhase:
     """Two parts, ready to be asked."""
     narrow = NarrowPhase(max(len(a), len(b)))
-    narrow.na, narrow.nb = len(a), len(b)
-    for k, (x, y) in enumerate(np.asarray(a, dtype=float).tolist()):
-        narrow.ax[k], narrow.ay[k] = x, y
-    for k, (x, y) in enumerate(np.asarray(b, dtype=float).tolist()):
-        narrow.bx[k], narrow.by[k] = x, y
+    narrow.put(True, np.asarray(a, dtype=float).tolist())
+    narrow.put(False, np.asarray(b, dtype=float).tolist())
     return narrow
 
 

@@ -244,6 +244,8 @@ class Blows:
         if contact.key in self._landed:
             return  # not a second time in a frame
         contact.told_damage = self._damage(claim, contact.target)
+        if claim.x is not None and claim.y is not None:
+            contact.told_point = claim.x, claim.y
         self._silent.pop(contact.key, None)
         self._tell("hit", contact.striker.id, contact.target.id, contact.attack.name)
         self._landed.add(contact.key)

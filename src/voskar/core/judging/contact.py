@@ -48,6 +48,8 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     touch: int = -1
     told_damage: float | None = None
     """The damage that the game claims, if its account is taken over."""
+    told_point: Vector | None = None
+    """The place that the game claims, likewise."""
 
     @property
     def attack(self) -> Attack:
@@ -96,7 +98,8 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         if self.touch >= 0:
             world.finder.contact_normal(self.touch)
         else:
-            world.nearest_normal(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
+            world.stand_nearest(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
+            world.narrow.surface_normal(0.0, 0.0, world.placing.tolerance)
         return math.degrees(math.atan2(abs(world.narrow.normal_x), world.narrow.normal_y * world.up))
 
     def counters(self) -> Mapping[str, float]:
@@ -110,9 +113,16 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         return -self.world.velocity(self.striker.row)[1] * self.world.up
 
     def point(self) -> Vector:
-        """A point inside the overlap of the two boxes, at the time of the touch."""
+        """Where the game claims it; else a point inside the overlap of the two boxes, at the time of the touch; of a
+        pair that does not touch, the point halfway between them."""
+        if self.told_point is not None:
+            return self.told_point
         world = self.world
-        world.finder.contact_point(self.touch)
+        if self.touch >= 0:
+            world.finder.contact_point(self.touch)
+        else:
+            radii = world.stand_nearest(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
+            world.narrow.contact_point(*radii)
         return world.narrow.point_x, world.narrow.point_y
 
     def bearing(self) -> Bearing:

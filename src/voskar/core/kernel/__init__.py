@@ -5,9 +5,17 @@ the package is installed; the types stand in the `.pxd` beside each module. With
 from __future__ import annotations
 
 import importlib.util
+import pkgutil
 import sys
 import types
 
-if importlib.util.find_spec("cython") is None:  # only its `compiled` is asked for, and Cython itself need not be there
-    sys.modules["cython"] = types.ModuleType("cython")
-    sys.modules["cython"].compiled = False  # type: ignore[attr-defined]
+if importlib.util.find_spec("cython") is None:
+    # The modules only ask for its `compiled`. The stand-in goes away again: other libraries look for Cython, too.
+    stand_in = types.ModuleType("cython")
+    stand_in.compiled = False  # type: ignore[attr-defined]
+    sys.modules["cython"] = stand_in
+    try:
+        for module in pkgutil.iter_modules(__path__, f"{__name__}."):
+            importlib.import_module(module.name)
+    finally:
+        del sys.modules["cython"]

@@ -21,28 +21,28 @@ cdef class Kernel:
     cdef public bint stops_for_leaving
     cdef public bint begun, touched
     cdef public int64_t mark
-    cdef public Py_ssize_t first_row, last_row, count, left, ended, pushes
+    cdef readonly Py_ssize_t first_row, last_row, count, left, ended, pushes
     cdef public int64_t[::1] alive, left_row, left_frame, left_at_edge, ended_row
     cdef public int64_t[::1] push_row, push_start, push_over, push_fade
     cdef public double[::1] push_x, push_y
 
     @cython.locals(actor=ActorPointer)
-    cpdef void enter(
+    cpdef int enter(
         self, int64_t frame, Py_ssize_t row, Py_ssize_t kind, int64_t clip, int64_t life, bint spawned, double x,
         double y, double vx, double vy, double angle, double facing,
-    ) noexcept
+    ) except -1
 
     @cython.locals(actor=ActorPointer)
-    cpdef void first_move(self, int64_t frame, Py_ssize_t row) noexcept
+    cpdef int first_move(self, int64_t frame, Py_ssize_t row) except -1
 
     @cython.locals(place=int64_t, other=int64_t)
     cdef void leave(self, Py_ssize_t row) noexcept
 
     @cython.locals(k=Py_ssize_t)
-    cpdef void discard(self, Py_ssize_t row) noexcept
+    cpdef void discard(self, Py_ssize_t row) except *
 
     @cython.locals(k=Py_ssize_t)
-    cpdef void push(self, Py_ssize_t row, int64_t start, int64_t over, bint fade, double x, double y) noexcept
+    cpdef int push(self, Py_ssize_t row, int64_t start, int64_t over, bint fade, double x, double y) except -1
 
     @cython.locals(kept=Py_ssize_t, k=Py_ssize_t)
     cpdef void stop_pushes(self, Py_ssize_t row) noexcept
@@ -56,13 +56,13 @@ cdef class Kernel:
     cdef void step_pushes(self, int64_t frame) noexcept
 
     @cython.locals(k=Py_ssize_t, row=int64_t)
-    cpdef void begin(self, int64_t frame) noexcept
+    cpdef int begin(self, int64_t frame) except -1
 
     @cython.locals(
         actors=ActorColumns, placing=Placing, poses=PoseColumns, pose=Py_ssize_t, row=int64_t, actor=ActorPointer,
         x=double, y=double, facing=double, angle=double, scale=double,
     )
-    cpdef void load(self, int64_t frame) noexcept
+    cpdef int load(self, int64_t frame) except -1
 
     cdef void remember(self, int64_t frame, ActorPointer actor) noexcept
 
@@ -70,16 +70,16 @@ cdef class Kernel:
     cdef void come_near(self, ActorPointer actor) noexcept
 
     @cython.locals(actor=ActorPointer)
-    cdef void play(self, int64_t frame, Py_ssize_t row) noexcept
+    cdef int play(self, int64_t frame, Py_ssize_t row) except -1
 
     @cython.locals(actor=ActorPointer, angle=double, pushed=bint, left=int)
-    cdef bint move(self, int64_t frame, Py_ssize_t row) noexcept
+    cdef bint move(self, int64_t frame, Py_ssize_t row) except -1
 
     @cython.locals(k=Py_ssize_t)
     cdef void gone(self, int64_t frame, Py_ssize_t row, bint at_edge) noexcept
 
     @cython.locals(actor=ActorPointer)
-    cpdef bint is_in_play(self, Py_ssize_t row, int64_t frame) noexcept
+    cpdef bint is_in_play(self, Py_ssize_t row, int64_t frame) except -1
 
     @cython.locals(pose=Py_ssize_t)
     cpdef list recorded(self)
@@ -94,9 +94,9 @@ cdef class Kernel:
     cpdef list tell_left(self)
 
     @cython.locals(pose=Py_ssize_t, row=int64_t, k=Py_ssize_t)
-    cpdef void touch(self, int64_t frame) noexcept
+    cpdef int touch(self, int64_t frame) except -1
 
     @cython.locals(pose=Py_ssize_t, other=int64_t, k=Py_ssize_t)
-    cpdef void probe(self, int64_t frame, Py_ssize_t row) noexcept
+    cpdef int probe(self, int64_t frame, Py_ssize_t row) except -1
 
-    cpdef int64_t advance(self, int64_t frame, int64_t until) noexcept
+    cpdef int64_t advance(self, int64_t frame, int64_t until) except? -1

@@ -94,7 +94,16 @@ class Kernel:
         angle: float,
         facing: float,
     ) -> None:
-        """A driven actor is there from this frame on, for `life` frames; it first moves in the next."""
+        """A driven actor is there from this frame on, for `life` frames; it first moves in the next.
+
+        Raises IndexError for a row, kind or clip that is not there, or where no room was reserved.
+        """
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
+        if not (0 <= kind < self.placing.boxes.kinds and -1 <= clip < self.clips.clips):
+            raise IndexError("no such kind or clip")
+        if self.count >= len(self.alive):
+            raise IndexError("no room for another driven actor")
         actor = self.actors.rows[row]
         actor.place = self.count
         self.alive[self.count] = row
@@ -120,7 +129,12 @@ class Kernel:
         self.placing.forget(row)
 
     def first_move(self, frame: int, row: int) -> None:
-        """One that has just entered makes its first move in the same frame, from where it appeared."""
+        """A driven actor that has just entered makes its first move in the same frame, from where it appeared.
+
+        Raises IndexError.
+        """
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         actor = self.actors.rows[row]
         actor.at = actor.played = frame - 1
         self.move(frame, row)
@@ -129,6 +143,7 @@ class Kernel:
 
     def leave(self, row: int) -> None:
         """A driven actor is gone; the last of the list takes its place."""
+        assert 0 <= row < self.actors.count
         place = self.actors.rows[row].place
         if place < 0:
             return
@@ -139,7 +154,9 @@ class Kernel:
         self.actors.rows[row].place = -1
 
     def discard(self, row: int) -> None:
-        """A driven actor is no more: nothing moves it, and no solid takes it."""
+        """A driven actor is removed: nothing moves it, and no solid takes it. Raises IndexError."""
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         self.leave(row)
         if self.pushes:
             self.stop_pushes(row)
@@ -151,8 +168,15 @@ class Kernel:
                 return
 
     def push(self, row: int, start: int, over: int, fade: bool, x: float, y: float) -> None:
-        """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly. There has to be room."""
+        """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly.
+
+        Raises IndexError where no room was reserved.
+        """
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         k = self.pushes
+        if k >= len(self.push_row):
+            raise IndexError("no room for another push")
         self.push_row[k], self.push_start[k], self.push_over[k] = row, start, over
         self.push_fade[k] = 1 if fade else 0
         self.push_x[k], self.push_y[k] = x, y
@@ -181,6 +205,7 @@ class Kernel:
             if index >= 0:
                 share = (over - index) / (over * (over + 1.0) / 2.0) if self.push_fade[k] else 1.0 / over
                 x, y = self.push_x[k] * share, self.push_y[k] * share
+                assert 0 <= row < self.actors.count
                 actor = self.actors.rows[row]
                 if not actor.driven:
                     actor.offset_x += x
@@ -197,7 +222,10 @@ class Kernel:
         self.pushes = kept
 
     def begin(self, frame: int) -> None:
-        """The poses of a frame, as blows have moved them; then what is driven moves, and some of it is gone."""
+        """The poses of a frame, as hits have moved them; then driven actors move, and some of them are gone.
+
+        Raises IndexError for a frame that the recording does not have.
+        """
         self.ended = 0
         if self.pushes:
             self.step_pushes(frame)
@@ -212,12 +240,15 @@ class Kernel:
             k += 1
 
     def load(self, frame: int) -> None:
-        """What the recording shows."""
+        """Puts recorded actors where the recording shows them. Raises IndexError for a frame that it does not have."""
+        if not 0 <= frame - self.poses.first < len(self.poses.start) - 1:
+            raise IndexError("no such frame")
         actors, placing, poses = self.actors, self.placing, self.poses
         self.first_row = poses.start[frame - poses.first]
         self.last_row = poses.start[frame - poses.first + 1]
         for pose in range(self.first_row, self.last_row):
             row = poses.actor[pose]
+            assert 0 <= row < actors.count
             actor = actors.rows[row]
             self.remember(frame, actor)
             actor.flows = actor.past and not actor.lingering
@@ -270,6 +301,7 @@ class Kernel:
 
     def move(self, frame: int, row: int) -> bool:
         """One frame of a driven actor; True if it is gone."""
+        assert 0 <= row < self.actors.count
         actor = self.actors.rows[row]
         if actor.expires <= frame:
             self.gone(frame, row, False)
@@ -313,7 +345,9 @@ class Kernel:
         self.leave(row)
 
     def is_in_play(self, row: int, frame: int) -> bool:
-        """Present and neither hidden, down, out nor used up."""
+        """Present and neither hidden, down, out nor consumed. Raises IndexError."""
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         actor = self.actors.rows[row]
         return actor.at == frame and not actor.hidden and actor.away_until <= frame
 
@@ -364,7 +398,9 @@ class Kernel:
         self.placing.place(row, ALL)
 
     def probe(self, frame: int, row: int) -> None:
-        """What would meet an actor that is not yet in play, where it stands now."""
+        """What would meet an actor that is not yet in play, where it stands now. Raises IndexError."""
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         self.placing.clear()
         self.placing.frame = frame
         self.placing.place(row, HURTS)

@@ -14,8 +14,8 @@ cdef class TouchFinder:
     cdef public Placing placing
     cdef public NarrowPhase narrow
     cdef public double slack
-    cdef public Py_ssize_t count, room
-    cdef public bint overflow
+    cdef readonly Py_ssize_t count, room
+    cdef readonly bint overflow
     cdef public int64_t[::1] hit, hurt, hit_part, hurt_part
     cdef public double[::1] t
     cdef double[::1] _keys
@@ -23,7 +23,7 @@ cdef class TouchFinder:
     cdef double _time
 
     @cython.locals(hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t, j=Py_ssize_t)
-    cpdef void find(self) noexcept
+    cpdef void find(self) except *
 
     @cython.locals(
         low_x=double, low_y=double, high_x=double, high_y=double, wide_x=double, wide_y=double, i=Py_ssize_t,
@@ -31,7 +31,7 @@ cdef class TouchFinder:
         margin=double, j=Py_ssize_t, start=double, stop=double, first=Py_ssize_t, rest=Py_ssize_t,
         half=Py_ssize_t, k=Py_ssize_t,
     )
-    cdef void sweep(self, PlacedBoxes few, PlacedBoxes many, bint hits_first) noexcept
+    cdef int sweep(self, PlacedBoxes few, PlacedBoxes many, bint hits_first) except -1
 
     @cython.locals(step=Py_ssize_t, i=Py_ssize_t, key=double, own=int64_t, k=Py_ssize_t)
     cdef void sort(self, PlacedBoxes few, Py_ssize_t count) noexcept
@@ -40,7 +40,7 @@ cdef class TouchFinder:
         placing=Placing, hits=PlacedBoxes, hurts=PlacedBoxes, boxes=BoxTable, actors=ActorColumns, hitbox=Py_ssize_t,
         hurtbox=Py_ssize_t, slack=double, striker=int64_t, target=int64_t, owner=int64_t, k=Py_ssize_t,
     )
-    cdef void pair(self, Py_ssize_t i, Py_ssize_t j) noexcept
+    cdef void pair(self, Py_ssize_t i, Py_ssize_t j) except *
 
     @cython.locals(
         placing=Placing, narrow=NarrowPhase, slack=double, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
@@ -48,7 +48,7 @@ cdef class TouchFinder:
         first_a=Py_ssize_t, last_a=Py_ssize_t, first_b=Py_ssize_t, last_b=Py_ssize_t, square_a=bint, radii=double,
         a=Py_ssize_t, b=Py_ssize_t,
     )
-    cdef bint meet(self, Py_ssize_t i, Py_ssize_t j) noexcept
+    cdef bint meet(self, Py_ssize_t i, Py_ssize_t j) except -1
 
     @cython.locals(
         placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
@@ -56,7 +56,7 @@ cdef class TouchFinder:
         first_a=Py_ssize_t, last_a=Py_ssize_t, first_b=Py_ssize_t, last_b=Py_ssize_t, radii=double, move_x=double,
         move_y=double, a=Py_ssize_t, b=Py_ssize_t, time=double,
     )
-    cdef bint meet_on_way(self, Py_ssize_t i, Py_ssize_t j) noexcept
+    cdef bint meet_on_way(self, Py_ssize_t i, Py_ssize_t j) except -1
 
     @cython.locals(hits=PlacedBoxes, hurts=PlacedBoxes, found=list, k=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t)
     cpdef list touches(self)
@@ -74,15 +74,15 @@ cdef class TouchFinder:
         placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t, j=Py_ssize_t,
         late=double, dx=double, dy=double,
     )
-    cpdef void stand(self, Py_ssize_t k) noexcept
+    cpdef int stand(self, Py_ssize_t k) except -1
 
     @cython.locals(
         hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t, j=Py_ssize_t, move_x=double, move_y=double,
     )
-    cpdef void contact_normal(self, Py_ssize_t k) noexcept
+    cpdef int contact_normal(self, Py_ssize_t k) except -1
 
     @cython.locals(
         narrow=NarrowPhase, shapes=ShapeTable, actors=ActorColumns, hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t,
         j=Py_ssize_t,
     )
-    cpdef void contact_point(self, Py_ssize_t k) noexcept
+    cpdef int contact_point(self, Py_ssize_t k) except -1

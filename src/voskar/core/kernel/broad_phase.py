@@ -212,6 +212,7 @@ class TouchFinder:
         striker, target = hits.actor[i], hurts.actor[j]
         if striker == target:
             return
+        assert 0 <= striker < actors.count and 0 <= target < actors.count
         # where both wrap, the hitbox's copies meet the hurtbox itself: two copies would only do so again
         if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.rows[striker].kind]:
             return
@@ -275,7 +276,9 @@ class TouchFinder:
         return self._time < INFINITE
 
     def stand(self, k: int) -> None:
-        """The parts of touch k as they stand at its time, as A and B."""
+        """The parts of touch k as they stand at its time, as A and B. Raises IndexError."""
+        if not 0 <= k < self.count:
+            raise IndexError("no such touch")
         placing, narrow = self.placing, self.narrow
         hits, hurts = placing.hits, placing.hurts
         i, j = self.hit[k], self.hurt[k]
@@ -286,7 +289,12 @@ class TouchFinder:
         placing.corners_b(narrow, self.hurt_part[k], hurts.actor[j], dx, dy)
 
     def contact_normal(self, k: int) -> None:
-        """The outward normal of the hurtbox where touch k begins, left in `narrow.normal_x`, `normal_y`."""
+        """The outward normal of the hurtbox where touch k begins, left in `narrow.normal_x`, `normal_y`.
+
+        Raises IndexError.
+        """
+        if not 0 <= k < self.count:
+            raise IndexError("no such touch")
         hits, hurts = self.placing.hits, self.placing.hurts
         i, j = self.hit[k], self.hurt[k]
         self.stand(k)
@@ -296,7 +304,12 @@ class TouchFinder:
         self.narrow.surface_normal(move_x, move_y, self.placing.tolerance)
 
     def contact_point(self, k: int) -> None:
-        """A point inside the overlap of touch k, at its time, left in `narrow.point_x`, `point_y`."""
+        """A point inside the overlap of touch k, at its time, left in `narrow.point_x`, `point_y`.
+
+        Raises IndexError.
+        """
+        if not 0 <= k < self.count:
+            raise IndexError("no such touch")
         narrow, shapes, actors = self.narrow, self.placing.shapes, self.placing.actors
         hits, hurts = self.placing.hits, self.placing.hurts
         i, j = self.hit[k], self.hurt[k]

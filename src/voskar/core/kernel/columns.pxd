@@ -40,6 +40,7 @@ cdef inline ActorPointer *rows_at(const int64_t[::1] places, object row) noexcep
 cdef class ActorColumns:
     cdef ActorPointer *rows
     cdef object memory
+    cdef public Py_ssize_t count
     cdef const int64_t[::1] places
 
 @cython.final

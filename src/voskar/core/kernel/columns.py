@@ -24,11 +24,12 @@ if not cython.compiled:  # compiled, they are pointers to structs
 
 
 class ActorColumns:
-    """`rows[k]` is the actor of row k in the world; the memory is that of an `ActorTable`."""
+    """`rows[k]` is the actor of row k in the world, of `count` rows; the memory is that of an `ActorTable`."""
 
     def bind(self, memory: np.ndarray, places: np.ndarray, row: type[ActorRow]) -> None:
         """Where each row stands now in memory, which is kept: told anew whenever the table has grown."""
         self.memory = memory
+        self.count = len(places)
         self.places: Ints = shared_ints(places)
         self.rows = rows_at(self.places, row)
 

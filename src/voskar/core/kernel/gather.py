@@ -86,7 +86,7 @@ class GatheredPoses:
         self.rows_apart: list[tuple[int, Any]] = []
 
     def take(self, frames: Iterable[Any]) -> None:
-        """Takes frames. Raises TypeError for another type of struct.
+        """Takes frames. Raises TypeError for another type of struct, IndexError for more than there is room for.
 
         What iterating raises passes through; the frames before it are then taken.
         """
@@ -98,12 +98,16 @@ class GatheredPoses:
         for line in frames:
             if type(line) is not self.line:
                 raise TypeError("expected a frame of another type")
+            if self.frames >= len(self.frame):
+                raise IndexError("no room for another frame")
             poses = slot_at(line, self.poses_slot)
             at = 0
             told = 1 if poses is NOTHING else 2
             for pose in poses:
                 if type(pose) is not self.pose:
                     raise TypeError("expected a pose of another type")
+                if row >= room:
+                    raise IndexError("no room for another pose")
                 name = slot_at(pose, self.id_slot)
                 kind = slot_at(pose, self.kind_slot)
                 owner = slot_at(pose, self.owner_slot)

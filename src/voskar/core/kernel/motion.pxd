@@ -36,34 +36,34 @@ cdef class Mover:
         actor=ActorPointer, table=MotionTable, motion=Py_ssize_t, vx=double, vy=double, cap=double, speed=double,
         way_x=double, way_y=double, leaves=int,
     )
-    cpdef int step(self, Py_ssize_t row, double push_x, double push_y) noexcept
+    cpdef int step(self, Py_ssize_t row, double push_x, double push_y) except -1
 
     @cython.locals(
         actor=ActorPointer, _=int, share=double, nx=double, ny=double, came=int, into=double
     )
-    cdef int travel(self, Py_ssize_t row, double way_x, double way_y) noexcept
+    cdef int travel(self, Py_ssize_t row, double way_x, double way_y) except -1
 
     @cython.locals(
         actor=ActorPointer, table=MotionTable, motion=Py_ssize_t, rule=int64_t, into=double, kept=double
     )
-    cdef int meet_solid(self, Py_ssize_t row, double nx, double ny) noexcept
+    cdef int meet_solid(self, Py_ssize_t row, double nx, double ny) except -1
 
     @cython.locals(
         actor=ActorPointer, placing=Placing, narrow=NarrowPhase, boxes=BoxTable, kind=Py_ssize_t, first=Py_ssize_t,
         last=Py_ssize_t, clip=int64_t, cell=int64_t, i=Py_ssize_t, box=Py_ssize_t, form=int64_t, radius=double,
         part=Py_ssize_t,
     )
-    cdef void first_met(self, Py_ssize_t row, double way_x, double way_y) noexcept
+    cdef void first_met(self, Py_ssize_t row, double way_x, double way_y) except *
 
     @cython.locals(
         table=MotionTable, narrow=NarrowPhase, tolerance=double, low_x=double, low_y=double, high_x=double,
         high_y=double, i=Py_ssize_t, reach=double, solid=Py_ssize_t, layer=int64_t, first=Py_ssize_t, last=Py_ssize_t,
         t=double, back_x=double, back_y=double, into=double, key_t=double, key_into=double, level=double,
     )
-    cdef void against_solids(self, double way_x, double way_y, double radius, int64_t mask) noexcept
+    cdef void against_solids(self, double way_x, double way_y, double radius, int64_t mask) except *
 
     @cython.locals(
         actor=ActorPointer, table=MotionTable, motion=Py_ssize_t, place=double, low=double, high=double,
         rule=int64_t, kept=double,
     )
-    cdef int meet_edge(self, Py_ssize_t row, bint across) noexcept
+    cdef int meet_edge(self, Py_ssize_t row, bint across) except -1

@@ -103,8 +103,10 @@ class Mover:
     def step(self, row: int, push_x: float, push_y: float) -> int:
         """One frame of a body: STAYS, GOES_AT_EDGE (it is gone before anything touches) or GOES_AT_SOLID (after).
 
-        `jumped` says whether an edge has put it to the other side.
+        `jumped` says whether an edge has put it to the other side. Raises IndexError.
         """
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         actor, table = self.actors.rows[row], self.table
         motion = actor.motion
         self.jumped = False
@@ -231,6 +233,7 @@ class Mover:
                 continue
             first, last = table.solid_start[solid], table.solid_start[solid + 1]
             narrow.nb = last - first
+            narrow.check_room()
             for i in range(first, last):
                 narrow.bx[i - first], narrow.by[i - first] = table.solid_x[i], table.solid_y[i]
             t = narrow.time_of_impact(radius, way_x, way_y, tolerance)

@@ -7,7 +7,7 @@ cdef double INFINITE, ROUNDING
 cdef class NarrowPhase:
     cdef public double[::1] ax, ay, bx, by
     cdef double[::1] _kx, _ky, _cx, _cy, _pace, _low, _high
-    cdef public Py_ssize_t na, nb
+    cdef readonly Py_ssize_t na, nb
     cdef Py_ssize_t _sides
     cdef double axis_x, axis_y, low_a, high_a, low_b, high_b
     cdef double on_ax, on_ay, on_bx, on_by, begin, end
@@ -20,6 +20,8 @@ cdef class NarrowPhase:
     cdef void project(self) noexcept
 
     @cython.locals(result=double, apart=double, other=double, side=int, n=Py_ssize_t, index=Py_ssize_t)
+    cdef int check_room(self) except -1
+
     cpdef double separation(self, double enough) noexcept
 
     @cython.locals(

@@ -11,6 +11,7 @@ whose last bit differs between C and Python: both forms give the same bytes.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import cython
@@ -31,7 +32,7 @@ INFINITE = float("inf")
 class NarrowPhase:
     """The corners of two parts A and B, in the world, and what was found of them.
 
-    The caller fills `ax`, `ay` (`na` corners) and `bx`, `by` (`nb`), then asks. `closest` leaves the nearest points in
+    The caller fills `ax`, `ay` (`na` corners) and `bx`, `by` (`nb`), or calls `put`, then asks. `closest` leaves the nearest points in
     `on_ax` …, the interval searches leave theirs in `begin` and `end`.
     """
 
@@ -52,6 +53,26 @@ class NarrowPhase:
         self._sides = 0
         self._kx, self._ky, self._cx, self._cy = (floats(2 * corners + 4) for _ in range(4))
         self._pace, self._low, self._high = (floats(2 * corners + 4) for _ in range(3))
+
+    def put(self, of_a: bool, corners: Sequence[tuple[float, float]]) -> None:
+        """Sets the corners of A, or of B. Raises IndexError for none, and for more than there is room for."""
+        if not 0 < len(corners) <= len(self.ax):
+            raise IndexError(f"found {len(corners)} corners, expected 1 to {len(self.ax)}")
+        for k in range(len(corners)):
+            if of_a:
+                self.ax[k], self.ay[k] = corners[k]
+            else:
+                self.bx[k], self.by[k] = corners[k]
+        if of_a:
+            self.na = len(corners)
+        else:
+            self.nb = len(corners)
+
+    def check_room(self) -> None:
+        """Raises IndexError where a part has more corners than there is room for; it then has none."""
+        if self.na > len(self.ax) or self.nb > len(self.bx):
+            self.na = self.nb = 0
+            raise IndexError("no room for so many corners")
 
     def set_axis(self, of_a: bool, index: int) -> bool:
         """The unit axis that a side of A or B adds; False for a side of no length.

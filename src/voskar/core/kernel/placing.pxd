@@ -12,7 +12,7 @@ cdef int64_t FOREVER, CLOSED, ABSENT
 
 @cython.final
 cdef class PlacedBoxes:
-    cdef public Py_ssize_t count, room
+    cdef readonly Py_ssize_t count, room
     cdef public int64_t[::1] actor, box, form, swept, order
     cdef public double[::1] low_x, low_y, high_x, high_y, way_low_x, way_low_y, way_high_x, way_high_y
     cdef public double[::1] shift_x, shift_y, over_x, over_y
@@ -37,7 +37,7 @@ cdef class Placing:
     cdef public int64_t[::1] opened, swing_start
 
     @cython.locals(at=Py_ssize_t)
-    cpdef void forget(self, Py_ssize_t row) noexcept
+    cpdef int forget(self, Py_ssize_t row) except -1
 
     @cython.locals(
         log=BoxLog, shapes=ShapeTable, boxes=BoxTable, name=int64_t, row=int64_t, at=Py_ssize_t, x0=double, y0=double,
@@ -47,36 +47,38 @@ cdef class Placing:
     cpdef bint lay(
         self, Py_ssize_t form, Py_ssize_t box, int64_t pose, double m00, double m01, double m10, double m11,
         double scale
-    ) noexcept
+    ) except -1
 
     @cython.locals(
         actor=ActorPointer, boxes=BoxTable, shapes=ShapeTable, form=int64_t, x=double, y=double, scale=double,
         m00=double, m01=double, m10=double, m11=double, pose=int64_t,
     )
-    cpdef int64_t form_of(self, Py_ssize_t row, Py_ssize_t box, bint before, Py_ssize_t spare) noexcept
+    cpdef int64_t form_of(self, Py_ssize_t row, Py_ssize_t box, bint before, Py_ssize_t spare) except -2
 
     @cython.locals(actor=ActorPointer, frame=int64_t, at=Py_ssize_t, goes_on=bint)
     cdef void swings_on(self, Py_ssize_t row, Py_ssize_t box) noexcept
+
+    cdef int check_part(self, Py_ssize_t part, Py_ssize_t row) except -1
 
     @cython.locals(
         low_x=double, low_y=double, high_x=double, high_y=double, role=int, placed=PlacedBoxes, k=Py_ssize_t,
         count=Py_ssize_t, across=int, along=int, dx=double, dy=double,
     )
-    cpdef void copy_across(self, double near) noexcept
+    cpdef int copy_across(self, double near) except -1
 
     @cython.locals(other=Py_ssize_t)
-    cdef void copy(self, PlacedBoxes placed, Py_ssize_t k, double dx, double dy) noexcept
+    cdef int copy(self, PlacedBoxes placed, Py_ssize_t k, double dx, double dy) except -1
 
     @cython.locals(actor=ActorPointer, angle=double, scale=double, wide=double, x=double, y=double)
-    cpdef void turn(self, Py_ssize_t row) noexcept
+    cpdef void turn(self, Py_ssize_t row) except *
 
     @cython.locals(
         shapes=ShapeTable, low_x=double, low_y=double, high_x=double, high_y=double, first=Py_ssize_t, i=Py_ssize_t,
         px=double, py=double,
     )
-    cpdef void bounds(
+    cpdef int bounds(
         self, Py_ssize_t form, double x, double y, double m00, double m01, double m10, double m11, double r
-    ) noexcept
+    ) except -1
 
     cpdef void clear(self) noexcept
 
@@ -86,18 +88,18 @@ cdef class Placing:
         box=Py_ssize_t, form=int64_t, placed=PlacedBoxes, k=Py_ssize_t, swept=int64_t, dx=double, dy=double, old=int64_t, ax=double,
         ay=double, bx=double, by=double, low=double, high=double,
     )
-    cpdef void place(self, Py_ssize_t row, int roles) noexcept
+    cpdef int place(self, Py_ssize_t row, int roles) except -1
 
-    cpdef int64_t swing_began(self, Py_ssize_t row, Py_ssize_t swing) noexcept
-
-    @cython.locals(
-        shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
-        x=double, y=double, i=Py_ssize_t, px=double, py=double,
-    )
-    cpdef void corners_a(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) noexcept
+    cpdef int64_t swing_began(self, Py_ssize_t row, Py_ssize_t swing) except? -1
 
     @cython.locals(
         shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
         x=double, y=double, i=Py_ssize_t, px=double, py=double,
     )
-    cpdef void corners_b(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) noexcept
+    cpdef int corners_a(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) except -1
+
+    @cython.locals(
+        shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
+        x=double, y=double, i=Py_ssize_t, px=double, py=double,
+    )
+    cpdef int corners_b(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) except -1

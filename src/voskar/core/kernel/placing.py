@@ -118,14 +118,18 @@ class Placing:
             self.swing_start = grown(self.swing_start, rows * self.boxes.swings)
 
     def forget(self, row: int) -> None:
-        """A row is another actor's, or begins anew: no box of it was open before."""
+        """A row is another actor's, or starts over: no box of it was open before. Raises IndexError."""
+        if not (0 <= row and (row + 1) * self.boxes.swings <= len(self.opened)):
+            raise IndexError("no such row")
         for at in range(row * self.boxes.swings, (row + 1) * self.boxes.swings):
             self.opened[at] = -FOREVER
             self.swing_start[at] = -FOREVER
 
     def turn(self, row: int) -> None:
         """The matrix of an actor's facing, angle and scale; exact at multiples of 90 degrees, so that an upright
-        rectangle stays upright and its bounds alone decide its touches."""
+        rectangle stays upright and its bounds alone decide its touches. Raises IndexError."""
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         actor = self.actors.rows[row]
         angle, scale = actor.angle, actor.scale
         wide = actor.facing * scale
@@ -139,8 +143,10 @@ class Placing:
         actor.m00, actor.m01, actor.m10, actor.m11 = x * wide, -y * scale, y * wide, x * scale
 
     def bounds(self, form: int, x: float, y: float, m00: float, m01: float, m10: float, m11: float, r: float) -> None:
-        """World bounds of a form, with its radius in world units."""
+        """World bounds of a form, with its radius in world units. Raises IndexError."""
         shapes = self.shapes
+        if not 0 <= form < shapes.own + shapes.spare:
+            raise IndexError("no such form")
         if m01 == 0.0 and m10 == 0.0:
             low_x, high_x = shapes.low_x[form] * m00, shapes.high_x[form] * m00
             if high_x < low_x:
@@ -171,11 +177,18 @@ class Placing:
         self.used = self.first_spare
 
     def lay(self, form: int, box: int, pose: int, m00: float, m01: float, m10: float, m11: float, scale: float) -> bool:
-        """Gives a spare form the shape that a box has in a pose, for an actor turned so; False if it has none there."""
+        """Gives a spare form the shape that a box has in a pose, for an actor turned so; False if it has none there.
+
+        Raises IndexError for a form that is not a spare one, and for no such box or pose.
+        """
         log, shapes, boxes = self.log, self.shapes, self.boxes
+        if not (shapes.own <= form < shapes.own + shapes.spare and 0 <= box < boxes.boxes):
+            raise IndexError("no such spare form or box")
         name = boxes.logged[box]
         if pose < 0 or name < 0:
             return False
+        if pose * log.step >= len(log.row):
+            raise IndexError("no such pose")
         row = log.row[pose * log.step]
         if row < 0:
             return False
@@ -213,7 +226,9 @@ class Placing:
 
     def form_of(self, row: int, box: int, before: bool, spare: int) -> int:
         """The form of a box of an actor in this frame or the one before, CLOSED where it is closed. One that is logged
-        takes the spare form."""
+        takes the spare form. Raises IndexError."""
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         actor, boxes, shapes = self.actors.rows[row], self.boxes, self.shapes
         if before:
             form = boxes.form_of(box, actor.before_clip, actor.before_cell)
@@ -262,11 +277,15 @@ class Placing:
         self.opened[at] = frame
 
     def swing_began(self, row: int, swing: int) -> int:
-        """The frame in which the last swing of a timed attack of an actor began."""
+        """The frame in which the last swing of a timed attack of an actor began. Raises IndexError."""
+        if not (0 <= swing < self.boxes.swings and 0 <= row and row * self.boxes.swings + swing < len(self.swing_start)):
+            raise IndexError("no such swing")
         return self.swing_start[row * self.boxes.swings + swing]
 
     def place(self, row: int, roles: int) -> None:
-        """Adds the open boxes of an actor: ALL, or its HITS or HURTS alone."""
+        """Adds the open boxes of an actor: ALL, or its HITS or HURTS alone. Raises IndexError."""
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
         actor, boxes, shapes = self.actors.rows[row], self.boxes, self.shapes
         kind, clip, cell = actor.kind, actor.clip, actor.cell
         x, y = actor.x, actor.y
@@ -289,6 +308,8 @@ class Placing:
                 self.swings_on(row, box)
             placed = self.hits if boxes.is_hit[box] else self.hurts
             k = placed.count
+            if k >= placed.room:
+                raise IndexError("no room for another box")
             placed.count = k + 1
             self.bounds(form, x, y, m00, m01, m10, m11, shapes.radius[form] * scale)
             placed.actor[k], placed.box[k], placed.form[k] = row, box, form
@@ -352,6 +373,8 @@ class Placing:
     def copy(self, placed: PlacedBoxes, k: int, dx: float, dy: float) -> None:
         """The same box elsewhere."""
         other = placed.count
+        if other >= placed.room:
+            raise IndexError("no room for another box")
         placed.count = other + 1
         placed.actor[other], placed.box[other], placed.form[other] = placed.actor[k], placed.box[k], placed.form[k]
         placed.swept[other] = placed.swept[k]
@@ -362,11 +385,18 @@ class Placing:
         placed.shift_x[other], placed.shift_y[other] = placed.shift_x[k], placed.shift_y[k]
         placed.over_x[other], placed.over_y[other] = dx, dy
 
+    def check_part(self, part: int, row: int) -> None:
+        """Raises IndexError for no such part or row."""
+        if not (0 <= part < len(self.shapes.vertex_start) - 1 and 0 <= row < self.actors.count):
+            raise IndexError("no such part or row")
+
     def corners_a(self, narrow: NarrowPhase, part: int, row: int, dx: float, dy: float) -> None:
-        """Part of an actor's box as A, moved by (dx, dy)."""
+        """Part of an actor's box as A, moved by (dx, dy). Raises IndexError."""
+        self.check_part(part, row)
         shapes, actor = self.shapes, self.actors.rows[row]
         first = shapes.vertex_start[part]
         narrow.na = shapes.vertex_start[part + 1] - first
+        narrow.check_room()
         m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
         x, y = actor.x, actor.y
         for i in range(narrow.na):
@@ -375,10 +405,12 @@ class Placing:
             narrow.ay[i] = px * m10 + py * m11 + y + dy
 
     def corners_b(self, narrow: NarrowPhase, part: int, row: int, dx: float, dy: float) -> None:
-        """Part of an actor's box as B, moved by (dx, dy)."""
+        """Part of an actor's box as B, moved by (dx, dy). Raises IndexError."""
+        self.check_part(part, row)
         shapes, actor = self.shapes, self.actors.rows[row]
         first = shapes.vertex_start[part]
         narrow.nb = shapes.vertex_start[part + 1] - first
+        narrow.check_room()
         m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
         x, y = actor.x, actor.y
         for i in range(narrow.nb):

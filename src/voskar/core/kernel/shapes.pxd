@@ -12,7 +12,7 @@ cdef class ShapeTable:
 
 @cython.final
 cdef class BoxTable:
-    cdef public Py_ssize_t boxes, clips, swings
+    cdef public Py_ssize_t boxes, kinds, clips, swings
     cdef public bint any_wraps
     cdef public const int64_t[::1] kind_start, kind_box, body_start, body_box, swept, always
     cdef public const int64_t[::1] run_start, run_cell, run_form, mask, logged, swing
@@ -20,13 +20,13 @@ cdef class BoxTable:
     cdef public const uint8_t[::1] is_hit, spares_owner, meets, within, special, wraps
 
     @cython.locals(form=int64_t, entry=Py_ssize_t, low=int64_t, high=int64_t, middle=int64_t)
-    cpdef int64_t form_of(self, Py_ssize_t box, Py_ssize_t clip, int64_t cell) noexcept
+    cpdef int64_t form_of(self, Py_ssize_t box, Py_ssize_t clip, int64_t cell) except -2
 
 @cython.final
 cdef class ClipTable:
-    cdef public Py_ssize_t clips
+    cdef public Py_ssize_t kinds, clips
     cdef public const int64_t[::1] cells, numerator, denominator
     cdef public const uint8_t[::1] loops
 
     @cython.locals(entry=Py_ssize_t, cells=int64_t, cell=int64_t)
-    cpdef int64_t cell_of(self, Py_ssize_t kind, Py_ssize_t clip, int64_t tick) noexcept
+    cpdef int64_t cell_of(self, Py_ssize_t kind, Py_ssize_t clip, int64_t tick) except -2

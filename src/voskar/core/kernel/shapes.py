@@ -108,6 +108,7 @@ class BoxTable:
         on whether the actor was spawned; `always` the form of a box that never changes, CLOSED for others; `wraps` is
         told of kinds."""
         self.boxes = len(hits)
+        self.kinds = len(kinds)
         self.clips = clips + 1
         self.kind_start: Ints = _ints(np.cumsum([0, *(len(own) for own, _ in kinds)]).tolist())
         self.kind_box: Ints = _ints([box for own, _ in kinds for box in own])
@@ -134,7 +135,9 @@ class BoxTable:
         self.any_wraps = any(wraps)
 
     def form_of(self, box: int, clip: int, cell: int) -> int:
-        """The form that a box takes in a cell of a clip (-1: none), CLOSED where it is closed."""
+        """The form that a box takes in a cell of a clip (-1: none), CLOSED where it is closed. Raises IndexError."""
+        if not (0 <= box < self.boxes and -1 <= clip < self.clips - 1):
+            raise IndexError("no such box or clip")
         form = self.always[box]
         if form >= 0:
             return form
@@ -154,6 +157,7 @@ class ClipTable:
 
     def __init__(self, kinds: int, clips: int, declared: dict[tuple[int, int], tuple[int, bool, int, int]]) -> None:
         """`declared` has cells, whether it loops, and the step's numerator and denominator, by kind and clip."""
+        self.kinds = kinds
         self.clips = max(clips, 1)
         none = (0, False, 1, 1)
         table = [declared.get((kind, clip), none) for kind in range(kinds) for clip in range(self.clips)]
@@ -164,7 +168,9 @@ class ClipTable:
 
     def cell_of(self, kind: int, clip: int, tick: int) -> int:
         """floor(tick * step), modulo the cells if the clip loops, else held at the last; an undeclared one has
-        cell = tick. No clip: -1. Ticks are 0 or more."""
+        cell = tick. No clip: -1. Ticks are 0 or more. Raises IndexError."""
+        if not (0 <= kind < self.kinds and clip < self.clips):
+            raise IndexError("no such kind or clip")
         if clip < 0:
             return -1
         entry = kind * self.clips + clip

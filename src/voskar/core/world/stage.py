@@ -272,11 +272,29 @@ class Stage:
         the frame before has the shape of this one."""
         table, form = self.table, self.shapes.own
         if not before or not self.placing.lay(form, box.number, table.before_pose[row], *matrix, scale):
-            self.placing.lay(form, box.number, table.pose[row], *matrix, scale)
+            self._lay_now(form, box, row, matrix, scale)
         return form
 
-    def nearest_normal(self, a: int, hit: FormedBox, b: int, hurt: FormedBox, over: Vector) -> None:
-        """The normal of box b's surface where box a, a way over, comes nearest, left in `narrow.normal_x` …"""
+    def _lay_now(
+        self, form: int, box: FormedBox, row: int, matrix: tuple[float, float, float, float], scale: float
+    ) -> None:
+        """Gives a spare form the shape that the game logs of a box in this frame; one that it does not log is a point
+        at the actor's position."""
+        if self.placing.lay(form, box.number, self.table.pose[row], *matrix, scale):
+            return
+        shapes = self.shapes
+        corner, edge = shapes.vertex_start[shapes.part_start[form]], shapes.hull_start[form]
+        for place in range(4):
+            shapes.vertex_x[corner + place] = shapes.vertex_y[corner + place] = 0.0
+            shapes.hull_x[edge + place] = shapes.hull_y[edge + place] = 0.0
+        shapes.low_x[form] = shapes.low_y[form] = shapes.high_x[form] = shapes.high_y[form] = 0.0
+        shapes.anchor_x[form] = shapes.anchor_y[form] = shapes.radius[form] = 0.0
+
+    def stand_nearest(self, a: int, hit: FormedBox, b: int, hurt: FormedBox, over: Vector) -> Vector:
+        """The parts of box a, a way over, and of box b that come nearest each other, put into `narrow` as A and B.
+
+        Returns their radii in world units.
+        """
         shapes, narrow, placing, table = self.shapes, self.narrow, self.placing, self.table
         forms = []
         for spare, (row, box) in enumerate(((a, hit), (b, hurt))):
@@ -284,20 +302,20 @@ class Stage:
             if box.box.logged:
                 form = shapes.own + spare
                 matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
-                placing.lay(form, box.number, table.pose[row], *matrix, table.scale[row])
+                self._lay_now(form, box, row, matrix, table.scale[row])
             forms.append(form)
         parts = [range(shapes.part_start[form], shapes.part_start[form + 1]) for form in forms]
-        radii = shapes.radius[forms[0]] * table.scale[a] + shapes.radius[forms[1]] * table.scale[b]
+        radii = shapes.radius[forms[0]] * table.scale[a], shapes.radius[forms[1]] * table.scale[b]
         gaps = []
         for one in parts[0]:
             placing.corners_a(narrow, one, a, *over)
             for other in parts[1]:
                 placing.corners_b(narrow, other, b, 0.0, 0.0)
-                gaps.append((narrow.gap(radii), one, other))
+                gaps.append((narrow.gap(sum(radii)), one, other))
         _, one, other = min(gaps)
         placing.corners_a(narrow, one, a, *over)
         placing.corners_b(narrow, other, b, 0.0, 0.0)
-        narrow.surface_normal(0.0, 0.0, placing.tolerance)
+        return radii
 
     def over(self, dx: float, dy: float, *rows: int) -> Vector:
         """By how much a way is to be shortened where one of some actors wraps: widths and heights of the space."""
