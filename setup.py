@@ -10,7 +10,20 @@ from setuptools import Extension, setup
 KERNEL = Path("src/voskar/core/kernel")
 # What Cython adds to every module is compiled once, in a module of its own: most of the time of a build.
 SHARED = "voskar.core.kernel._shared"
-MODULES = ("narrow_phase", "shapes", "columns", "placing", "broad_phase", "motion", "advance", "gather", "build")
+MODULES = (
+    "narrow_phase",
+    "meeting",
+    "pushes",
+    "placed",
+    "shapes",
+    "columns",
+    "placing",
+    "broad_phase",
+    "motion",
+    "advance",
+    "gather",
+    "build",
+)
 SOURCES = sorted(path for path in KERNEL.iterdir() if path.suffix in (".py", ".pxd"))
 
 

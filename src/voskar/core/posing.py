@@ -12,7 +12,8 @@ from voskar.core.boxes import BoxCatalog, FormedBox
 from voskar.core.kernel.actor_table import ActorTable
 from voskar.core.kernel.broad_phase import TouchFinder
 from voskar.core.kernel.narrow_phase import NarrowPhase
-from voskar.core.kernel.placing import SCRATCH, BoxLog, Placing
+from voskar.core.kernel.placed import BoxLog
+from voskar.core.kernel.placing import SCRATCH, Placing
 from voskar.core.kernel.storage import shared_floats, shared_ints
 from voskar.core.recording import Recording
 from voskar.core.rules import Kind, Rules

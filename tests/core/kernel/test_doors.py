@@ -50,7 +50,7 @@ DOORS = [
     ("kernel", "enter", (3, 2, 2, 0, 9, False, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0), {1: "rows", 2: "kinds", 3: "clips"}),
     ("kernel", "first_move", (3, 2), {1: "rows"}),
     ("kernel", "discard", (2,), {0: "rows"}),
-    ("kernel", "push", (0, 4, 1, False, 1.0, 1.0), {0: "rows"}),
+    ("kernel.pushes", "add", (0, 4, 1, False, 1.0, 1.0), {0: "rows"}),
     ("kernel", "is_in_play", (0, 3), {0: "rows"}),
     ("kernel", "probe", (3, 0), {1: "rows"}),
     ("kernel", "load", (3,), {0: "frames"}),
@@ -123,8 +123,8 @@ def test_an_index_out_of_range_is_refused(door: tuple[str, str, tuple[Any, ...],
 def test_every_door_is_tried() -> None:
     """Functions that the kernel opens to Python; those without an index are named here."""
     no_index = {
-        "stop_pushes", "recorded", "driven", "solid_takes", "tell_left", "touch", "find", "touches", "copy_across",
-        "clear", "separation", "closest", "gap", "touches", "time_of_impact", "contact_point", "surface_normal", "take",
+        "stop", "recorded", "driven", "solid_takes", "tell_left", "touch", "find", "touches", "copy_across",
+        "clear", "separation", "closest", "gap", "time_of_impact", "contact_point", "surface_normal", "take",
         "keys_within", "keys_beside", "keys_told",
     }  # fmt: skip
     opened = {
@@ -149,12 +149,14 @@ def test_there_is_no_room_for_more() -> None:
     assert columns.rows == 1
     one = world()
     one.placing.clear()
+    for _ in range(one.placing.hurts.room):
+        one.placing.place(0, 0)
     with pytest.raises(IndexError):
-        for _ in range(one.placing.hurts.room + 1):
-            one.placing.place(0, 0)
+        one.placing.place(0, 0)
+    for number in range(len(one.kernel.pushes.row)):
+        one.kernel.pushes.add(0, number, 1, False, 0.0, 0.0)
     with pytest.raises(IndexError):
-        for number in range(len(one.kernel.push_row) + 1):
-            one.kernel.push(0, number, 1, False, 0.0, 0.0)
+        one.kernel.pushes.add(0, 9, 1, False, 0.0, 0.0)
 
 
 @pytest.mark.parametrize("place", [None, (40.0, -7.0)])

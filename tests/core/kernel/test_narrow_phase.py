@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from tests.reference import gap as reference_gap
 from tests.worlds import rulebook, run, sting
 from voskar.core.boxes import BoxCatalog
+from voskar.core.kernel.meeting import surface_normal
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.posing import Posed
 
@@ -91,7 +92,7 @@ def test_of_surfaces_at_one_depth_the_one_that_faces_up_counts(upwards: float) -
         turned = np.array(SQUARE) @ np.array([[np.cos(way), np.sin(way)], [-np.sin(way), np.cos(way)]])
         narrow = between(POINT, turned)
         narrow.upwards = upwards
-        narrow.surface_normal(0.0, 0.0, 1e-6)
+        surface_normal(narrow, 0.0, 0.0, 1e-6)
         level = max(abs(np.cos(way)), abs(np.sin(way)))
         assert narrow.normal_y * upwards == pytest.approx(level, abs=1e-6)
 

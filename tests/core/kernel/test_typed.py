@@ -13,12 +13,15 @@ from voskar.core.kernel.build import is_compiled
 
 GENERATED = Path(__file__).parents[3] / "build/cython/src/voskar/core/kernel"
 """Where building the kernel leaves its C."""
+MODULES = ("narrow_phase", "meeting", "pushes", "shapes", "placing", "broad_phase", "motion", "advance")
 INNER = re.compile(r"^static (?!PyObject \*)[^;{]*\b(__pyx_f_6voskar\w+)\([^;{]*\) \{\n(.*?)^\}", re.M | re.S)
 SLOW = re.compile(r"PyLong_From|PyFloat_FromDouble|__Pyx_GetModuleGlobalName|PyObject_RichCompare|PyNumber_")
 
 
 @pytest.mark.skipif(not is_compiled(), reason="the kernel is not compiled")
-@pytest.mark.parametrize("module", ["narrow_phase", "shapes", "placing", "broad_phase", "motion", "advance"])
+@pytest.mark.parametrize(
+    "module", ["narrow_phase", "meeting", "pushes", "placed", "shapes", "placing", "broad_phase", "motion", "advance"]
+)
 def test_inner_functions_make_no_python_objects(module: str) -> None:
     code = GENERATED / f"{module}.c"
     for ending in (".py", ".pxd"):

@@ -10,6 +10,7 @@ import msgspec
 
 from voskar.core.boxes import FormedBox
 from voskar.core.judging.memory import Key, Memory
+from voskar.core.kernel.meeting import contact_point, surface_normal
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Attack, Place, Rehit
 from voskar.core.rules.shapes import TOLERANCE
@@ -99,7 +100,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
             world.finder.contact_normal(self.touch)
         else:
             world.stand_nearest(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
-            world.narrow.surface_normal(0.0, 0.0, world.placing.tolerance)
+            surface_normal(world.narrow, 0.0, 0.0, world.placing.tolerance)
         return math.degrees(math.atan2(abs(world.narrow.normal_x), world.narrow.normal_y * world.up))
 
     def counters(self) -> Mapping[str, float]:
@@ -122,7 +123,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
             world.finder.contact_point(self.touch)
         else:
             radii = world.stand_nearest(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
-            world.narrow.contact_point(*radii)
+            contact_point(world.narrow, *radii)
         return world.narrow.point_x, world.narrow.point_y
 
     def bearing(self) -> Bearing:

@@ -6,6 +6,7 @@ from voskar.core.kernel.broad_phase cimport TouchFinder
 from voskar.core.kernel.columns cimport ActorColumns, ActorPointer, PoseColumns, fetch
 from voskar.core.kernel.motion cimport FOREVER, GOES_AT_EDGE, GOES_AT_SOLID, Mover
 from voskar.core.kernel.placing cimport ALL, HITS, HURTS, Placing
+from voskar.core.kernel.pushes cimport Pushes
 from voskar.core.kernel.shapes cimport ClipTable
 
 cdef Py_ssize_t AHEAD
@@ -21,10 +22,9 @@ cdef class Kernel:
     cdef public bint stops_for_leaving
     cdef public bint begun, touched
     cdef public int64_t mark
-    cdef readonly Py_ssize_t first_row, last_row, count, left, ended, pushes
+    cdef readonly Py_ssize_t first_row, last_row, count, left, ended
+    cdef public Pushes pushes
     cdef public int64_t[::1] alive, left_row, left_frame, left_at_edge, ended_row
-    cdef public int64_t[::1] push_row, push_start, push_over, push_fade
-    cdef public double[::1] push_x, push_y
 
     @cython.locals(actor=ActorPointer)
     cpdef int enter(
@@ -40,20 +40,6 @@ cdef class Kernel:
 
     @cython.locals(k=Py_ssize_t)
     cpdef void discard(self, Py_ssize_t row) except *
-
-    @cython.locals(k=Py_ssize_t)
-    cpdef int push(self, Py_ssize_t row, int64_t start, int64_t over, bint fade, double x, double y) except -1
-
-    @cython.locals(kept=Py_ssize_t, k=Py_ssize_t)
-    cpdef void stop_pushes(self, Py_ssize_t row) noexcept
-
-    cdef void keep_push(self, Py_ssize_t k, Py_ssize_t place) noexcept
-
-    @cython.locals(
-        actor=ActorPointer, kept=Py_ssize_t, k=Py_ssize_t, row=int64_t, index=int64_t, over=int64_t, share=double,
-        x=double, y=double,
-    )
-    cdef void step_pushes(self, int64_t frame) noexcept
 
     @cython.locals(k=Py_ssize_t, row=int64_t)
     cpdef int begin(self, int64_t frame) except -1

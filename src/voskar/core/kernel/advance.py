@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import cython
 
-from voskar.core.kernel.storage import floats, grown, ints
+from voskar.core.kernel.pushes import Pushes
+from voskar.core.kernel.storage import grown, ints
 
 if not cython.compiled:
     from math import floor
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
     from voskar.core.kernel.motion import Mover
     from voskar.core.kernel.placing import Placing
     from voskar.core.kernel.shapes import ClipTable
-    from voskar.core.kernel.storage import Floats, Ints
+    from voskar.core.kernel.storage import Ints
 
 AHEAD = 4
 """How many actors before its turn an actor's memory is asked for: the work on one takes a fraction of the wait."""
@@ -49,22 +50,17 @@ class Kernel:
     ) -> None:
         self.actors, self.poses, self.placing, self.finder = actors, poses, placing, finder
         self.mover, self.clips = mover, clips
+        self.pushes = Pushes(actors)
         self.stops_for_leaving = stops_for_leaving
         self.begun = self.touched = False
         self.mark = -1
         self.first_row = self.last_row = 0
-        self.count = self.left = self.ended = self.pushes = 0
+        self.count = self.left = self.ended = 0
         self.alive: Ints = ints(0)
         self.left_row: Ints = ints(0)
         self.left_frame: Ints = ints(0)
         self.left_at_edge: Ints = ints(0)
         self.ended_row: Ints = ints(0)
-        self.push_row: Ints = ints(0)
-        self.push_start: Ints = ints(0)
-        self.push_over: Ints = ints(0)
-        self.push_fade: Ints = ints(0)
-        self.push_x: Floats = floats(0)
-        self.push_y: Floats = floats(0)
 
     def reserve(self, rows: int) -> None:
         """Room for so many driven actors."""
@@ -72,12 +68,6 @@ class Kernel:
             self.alive = grown(self.alive, rows)
             self.left_row, self.left_frame = grown(self.left_row, rows), grown(self.left_frame, rows)
             self.left_at_edge, self.ended_row = grown(self.left_at_edge, rows), grown(self.ended_row, rows)
-
-    def reserve_pushes(self, count: int) -> None:
-        """Room for so many pushes under way."""
-        if count > len(self.push_row):
-            for name in ("push_row", "push_start", "push_over", "push_fade", "push_x", "push_y"):
-                setattr(self, name, grown(getattr(self, name), 2 * count))
 
     def enter(
         self,
@@ -158,8 +148,8 @@ class Kernel:
         if not 0 <= row < self.actors.count:
             raise IndexError("no such row")
         self.leave(row)
-        if self.pushes:
-            self.stop_pushes(row)
+        if self.pushes.count:
+            self.pushes.stop(row)
         self.actors.rows[row].at = -FOREVER
         for k in range(self.ended):
             if self.ended_row[k] == row:
@@ -167,68 +157,14 @@ class Kernel:
                 self.ended_row[k] = self.ended_row[self.ended]
                 return
 
-    def push(self, row: int, start: int, over: int, fade: bool, x: float, y: float) -> None:
-        """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly.
-
-        Raises IndexError where no room was reserved.
-        """
-        if not 0 <= row < self.actors.count:
-            raise IndexError("no such row")
-        k = self.pushes
-        if k >= len(self.push_row):
-            raise IndexError("no room for another push")
-        self.push_row[k], self.push_start[k], self.push_over[k] = row, start, over
-        self.push_fade[k] = 1 if fade else 0
-        self.push_x[k], self.push_y[k] = x, y
-        self.pushes = k + 1
-
-    def stop_pushes(self, row: int) -> None:
-        """Ends all pushes of an actor."""
-        kept = 0
-        for k in range(self.pushes):
-            if self.push_row[k] != row:
-                self.keep_push(k, kept)
-                kept += 1
-        self.pushes = kept
-
-    def keep_push(self, k: int, place: int) -> None:
-        """Moves a push down in the list."""
-        self.push_row[place], self.push_start[place] = self.push_row[k], self.push_start[k]
-        self.push_over[place], self.push_fade[place] = self.push_over[k], self.push_fade[k]
-        self.push_x[place], self.push_y[place] = self.push_x[k], self.push_y[k]
-
-    def step_pushes(self, frame: int) -> None:
-        """This frame's steps: of recorded actors onto their offset, of driven ones for their motion to take."""
-        kept = 0
-        for k in range(self.pushes):
-            row, index, over = self.push_row[k], frame - self.push_start[k], self.push_over[k]
-            if index >= 0:
-                share = (over - index) / (over * (over + 1.0) / 2.0) if self.push_fade[k] else 1.0 / over
-                x, y = self.push_x[k] * share, self.push_y[k] * share
-                assert 0 <= row < self.actors.count
-                actor = self.actors.rows[row]
-                if not actor.driven:
-                    actor.offset_x += x
-                    actor.offset_y += y
-                elif actor.step_at == frame:
-                    actor.step_x += x
-                    actor.step_y += y
-                else:
-                    actor.step_at = frame
-                    actor.step_x, actor.step_y = x, y
-            if index + 1 < over:
-                self.keep_push(k, kept)
-                kept += 1
-        self.pushes = kept
-
     def begin(self, frame: int) -> None:
         """The poses of a frame, as hits have moved them; then driven actors move, and some of them are gone.
 
         Raises IndexError for a frame that the recording does not have.
         """
         self.ended = 0
-        if self.pushes:
-            self.step_pushes(frame)
+        if self.pushes.count:
+            self.pushes.step(frame)
         self.load(frame)
         k = 0
         while k < self.count:

@@ -2,8 +2,10 @@ cimport cython
 from libc.stdint cimport int64_t
 
 from voskar.core.kernel.columns cimport ActorColumns
+from voskar.core.kernel.meeting cimport contact_point, surface_normal
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
-from voskar.core.kernel.placing cimport PlacedBoxes, Placing
+from voskar.core.kernel.placed cimport PlacedBoxes
+from voskar.core.kernel.placing cimport Placing
 from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
 
 cdef int FEW

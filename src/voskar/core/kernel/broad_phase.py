@@ -9,11 +9,13 @@ import cython
 from voskar.core.kernel.storage import floats, grown, ints
 
 if not cython.compiled:
+    from voskar.core.kernel.meeting import contact_point, surface_normal
     from voskar.core.kernel.narrow_phase import INFINITE
 
 if TYPE_CHECKING:
     from voskar.core.kernel.narrow_phase import NarrowPhase
-    from voskar.core.kernel.placing import PlacedBoxes, Placing
+    from voskar.core.kernel.placed import PlacedBoxes
+    from voskar.core.kernel.placing import Placing
     from voskar.core.kernel.storage import Floats, Ints
 
 TouchRow = tuple[int, int, int, int, float, int]
@@ -212,7 +214,8 @@ class TouchFinder:
         striker, target = hits.actor[i], hurts.actor[j]
         if striker == target:
             return
-        assert 0 <= striker < actors.count and 0 <= target < actors.count
+        assert 0 <= striker < actors.count
+        assert 0 <= target < actors.count
         # where both wrap, the hitbox's copies meet the hurtbox itself: two copies would only do so again
         if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.rows[striker].kind]:
             return
@@ -301,7 +304,7 @@ class TouchFinder:
         move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
         if self.t[k] == 1.0 and not (hits.swept[i] or hurts.swept[j]):
             move_x = move_y = 0.0
-        self.narrow.surface_normal(move_x, move_y, self.placing.tolerance)
+        surface_normal(self.narrow, move_x, move_y, self.placing.tolerance)
 
     def contact_point(self, k: int) -> None:
         """A point inside the overlap of touch k, at its time, left in `narrow.point_x`, `point_y`.
@@ -314,7 +317,8 @@ class TouchFinder:
         hits, hurts = self.placing.hits, self.placing.hurts
         i, j = self.hit[k], self.hurt[k]
         self.stand(k)
-        narrow.contact_point(
+        contact_point(
+            narrow,
             shapes.radius[hits.form[i]] * actors.rows[hits.actor[i]].scale,
             shapes.radius[hurts.form[j]] * actors.rows[hurts.actor[j]].scale,
         )

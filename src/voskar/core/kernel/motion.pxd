@@ -3,6 +3,7 @@ from libc.math cimport floor, sqrt
 from libc.stdint cimport int64_t
 
 from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
+from voskar.core.kernel.meeting cimport surface_normal
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.placing cimport Placing
 from voskar.core.kernel.shapes cimport BoxTable, ClipTable

@@ -18,6 +18,7 @@ from voskar.core.kernel.storage import shared_floats, shared_ints
 if not cython.compiled:
     from math import floor, sqrt
 
+    from voskar.core.kernel.meeting import surface_normal
     from voskar.core.kernel.narrow_phase import INFINITE
 
 if TYPE_CHECKING:
@@ -243,7 +244,7 @@ class Mover:
             for i in range(narrow.na):
                 narrow.ax[i] -= back_x
                 narrow.ay[i] -= back_y
-            narrow.surface_normal(way_x, way_y, tolerance)
+            surface_normal(narrow, way_x, way_y, tolerance)
             for i in range(narrow.na):
                 narrow.ax[i] += back_x
                 narrow.ay[i] += back_y

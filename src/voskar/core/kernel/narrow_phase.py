@@ -1,4 +1,4 @@
-"""Two convex parts held against each other: signed gap, time of impact, contact point, surface normal.
+"""Two convex parts held against each other: signed gap, time of impact.
 
 A part is a convex polygon, a segment or a point, with a rounding radius. For cores that overlap the gap is
 minus their penetration depth, found on the separating axes (for convex polygons the shallowest way out is
@@ -32,8 +32,8 @@ INFINITE = float("inf")
 class NarrowPhase:
     """The corners of two parts A and B, in the world, and what was found of them.
 
-    The caller fills `ax`, `ay` (`na` corners) and `bx`, `by` (`nb`), or calls `put`, then asks. `closest` leaves the nearest points in
-    `on_ax` …, the interval searches leave theirs in `begin` and `end`.
+    The caller fills `ax`, `ay` (`na` corners) and `bx`, `by` (`nb`), or calls `put`, then asks. `closest` leaves the
+    nearest points in `on_ax` …, the interval searches leave theirs in `begin` and `end`.
     """
 
     def __init__(self, corners: int, upwards: float = -1.0) -> None:
@@ -325,97 +325,3 @@ class NarrowPhase:
                 if begin <= end:
                     best_begin, best_end = min(best_begin, begin), max(best_end, end)
         self.begin, self.end = best_begin, best_end
-
-    def contact_point(self, radius_a: float, radius_b: float) -> None:
-        """A point inside the overlap of the two parts, left in `point_x`, `point_y`.
-
-        Cores apart: the middle of what the two radii share on the shortest line between them. Cores that
-        overlap: the mean corner of their intersection.
-        """
-        distance = self.closest()
-        low, high = max(distance - radius_b, 0.0), min(distance, radius_a)
-        share = (low + high) / 2.0 / distance if distance > 0.0 else 0.0
-        self.point_x = self.on_ax + (self.on_bx - self.on_ax) * share
-        self.point_y = self.on_ay + (self.on_by - self.on_ay) * share
-        if self.separation(INFINITE) < 0.0:
-            count = self.intersect()
-            if count:
-                x = y = 0.0
-                for i in range(count):
-                    x += self._kx[i]
-                    y += self._ky[i]
-                self.point_x, self.point_y = x / count, y / count
-
-    def intersect(self) -> int:
-        """The corners of the intersection of the cores, into scratch; how many.
-
-        Clips one by the other's sides (Sutherland, Hodgman 1974); the clip window is the one with more corners.
-        """
-        window_is_a = self.nb < self.na
-        n, m = (self.nb, self.na) if window_is_a else (self.na, self.nb)
-        for i in range(n):
-            self._kx[i] = self.bx[i] if window_is_a else self.ax[i]
-            self._ky[i] = self.by[i] if window_is_a else self.ay[i]
-        if m < 3:
-            return 1 if n == 1 else 0
-        area = 0.0
-        for j in range(m):
-            k = j + 1 if j + 1 < m else 0
-            if window_is_a:
-                area += self.ax[j] * self.ay[k] - self.ay[j] * self.ax[k]
-            else:
-                area += self.bx[j] * self.by[k] - self.by[j] * self.bx[k]
-        count = n
-        for step in range(m):
-            j = step if area >= 0.0 else m - 1 - step
-            k = (j + 1 if j + 1 < m else 0) if area >= 0.0 else (j - 1 if j > 0 else m - 1)
-            if window_is_a:
-                x0, y0, x1, y1 = self.ax[j], self.ay[j], self.ax[k], self.ay[k]
-            else:
-                x0, y0, x1, y1 = self.bx[j], self.by[j], self.bx[k], self.by[k]
-            clipped = 0
-            for i in range(count):
-                after = i + 1 if i + 1 < count else 0
-                px, py, qx, qy = self._kx[i], self._ky[i], self._kx[after], self._ky[after]
-                inside = (x1 - x0) * (py - y0) - (y1 - y0) * (px - x0)
-                following = (x1 - x0) * (qy - y0) - (y1 - y0) * (qx - x0)
-                if inside >= 0.0:
-                    self._cx[clipped], self._cy[clipped] = px, py
-                    clipped += 1
-                if (inside > 0.0 and following < 0.0) or (inside < 0.0 and following > 0.0):
-                    share = inside / (inside - following)
-                    self._cx[clipped], self._cy[clipped] = px + (qx - px) * share, py + (qy - py) * share
-                    clipped += 1
-            for i in range(clipped):
-                self._kx[i], self._ky[i] = self._cx[i], self._cy[i]
-            count = clipped
-        return count
-
-    def surface_normal(self, move_x: float, move_y: float, tolerance: float) -> None:
-        """The unit normal from B to A of parts that touch or overlap, left in `normal_x`, `normal_y`.
-
-        Between the closest points where the cores are apart, else along the axis on which they overlap least;
-        of equals the one that the motion of A goes against most, then the most level one, then the one that faces up.
-        """
-        best, against = -INFINITE, 0.0
-        nx = ny = 0.0
-        for side in range(2):
-            n = self.na if side == 0 else self.nb
-            for index in range(2 if n < 3 else n):
-                if not self.set_axis(side == 0, index):
-                    continue
-                self.project()
-                for turn in range(2):
-                    sign = 1.0 if turn == 0 else -1.0
-                    apart = self.low_a - self.high_b if turn == 0 else self.low_b - self.high_a
-                    x, y = sign * self.axis_x, sign * self.axis_y
-                    facing = x * move_x + y * move_y
-                    level = abs(y) - abs(ny)
-                    flat = level > tolerance or (level > -tolerance and y * self.upwards > ny * self.upwards)
-                    more = facing < against - tolerance or (facing < against + tolerance and flat)
-                    if apart > best + tolerance or (apart > best - tolerance and more):
-                        best, against, nx, ny = max(apart, best), facing, x, y
-        if best > tolerance:
-            distance = self.closest()
-            nx, ny = (self.on_ax - self.on_bx) / distance, (self.on_ay - self.on_by) / distance
-        self.normal_x, self.normal_y = nx, ny

@@ -4,24 +4,12 @@ from libc.stdint cimport int64_t
 
 from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
+from voskar.core.kernel.placed cimport BoxLog, PlacedBoxes
 from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
 
 cdef double DEGREE
 cdef int ALL, HITS, HURTS
 cdef int64_t FOREVER, CLOSED, ABSENT
-
-@cython.final
-cdef class PlacedBoxes:
-    cdef readonly Py_ssize_t count, room
-    cdef public int64_t[::1] actor, box, form, swept, order
-    cdef public double[::1] low_x, low_y, high_x, high_y, way_low_x, way_low_y, way_high_x, way_high_y
-    cdef public double[::1] shift_x, shift_y, over_x, over_y
-
-@cython.final
-cdef class BoxLog:
-    cdef public const int64_t[::1] row
-    cdef public const double[::1] bounds
-    cdef public Py_ssize_t step, names
 
 @cython.final
 cdef class Placing:
@@ -90,6 +78,7 @@ cdef class Placing:
     )
     cpdef int place(self, Py_ssize_t row, int roles) except -1
 
+    @cython.locals(swings=Py_ssize_t)
     cpdef int64_t swing_began(self, Py_ssize_t row, Py_ssize_t swing) except? -1
 
     @cython.locals(

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 import cython
 
 from voskar.core.kernel import storage
-from voskar.core.kernel.storage import floats, grown, ints
+from voskar.core.kernel.placed import BoxLog, PlacedBoxes
+from voskar.core.kernel.storage import grown, ints
 
 if not cython.compiled:
     from math import cos, fmod, sin, sqrt
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from voskar.core.kernel.columns import ActorColumns
     from voskar.core.kernel.narrow_phase import NarrowPhase
     from voskar.core.kernel.shapes import BoxTable, ShapeTable
-    from voskar.core.kernel.storage import Floats, Ints
+    from voskar.core.kernel.storage import Ints
 
 DEGREE = 0.017453292519943295
 ALL, HITS, HURTS = 0, 1, 2
@@ -26,55 +27,6 @@ FOREVER = storage.FOREVER
 CLOSED = ABSENT = -1  # as in the tables of shapes
 SCRATCH = 2
 """Spare forms that are used for a moment only: this frame's, and that of the frame before."""
-
-
-class PlacedBoxes:
-    """Open boxes of one role in a frame, a row each: whose, which box, in which form.
-
-    `low_x` … `high_y` are the world bounds, rounding radius included; `way_low_x` … the same with its whole way through
-    the frame; `shift_x`, `shift_y` how far its anchor has come since the frame before, 0 without a usable past.
-    `over_x`, `over_y` are by how much it is a copy, a width or a height of the space over.
-    """
-
-    def __init__(self, room: int) -> None:
-        self.count = 0
-        self.room = 0
-        self.actor: Ints = ints(0)
-        self.box: Ints = ints(0)
-        self.form: Ints = ints(0)
-        self.swept: Ints = ints(0)
-        self.low_x: Floats = floats(0)
-        self.low_y: Floats = floats(0)
-        self.high_x: Floats = floats(0)
-        self.high_y: Floats = floats(0)
-        self.way_low_x: Floats = floats(0)
-        self.way_low_y: Floats = floats(0)
-        self.way_high_x: Floats = floats(0)
-        self.way_high_y: Floats = floats(0)
-        self.shift_x: Floats = floats(0)
-        self.shift_y: Floats = floats(0)
-        self.over_x: Floats = floats(0)
-        self.over_y: Floats = floats(0)
-        self.order: Ints = ints(0)
-        self.grow(room)
-
-    def grow(self, room: int) -> None:
-        """Room for so many."""
-        for name in ("actor", "box", "form", "swept", "order"):
-            setattr(self, name, grown(getattr(self, name), room))
-        for name in ("low_x", "low_y", "high_x", "high_y", "way_low_x", "way_low_y", "way_high_x", "way_high_y"):
-            setattr(self, name, grown(getattr(self, name), room))
-        for name in ("shift_x", "shift_y", "over_x", "over_y"):
-            setattr(self, name, grown(getattr(self, name), room))
-        self.room = room
-
-
-class BoxLog:
-    """The boxes that a recording logs: pose p has row `row[p * step]` of `bounds`, -1 for none; a row is `names` boxes
-    of four numbers, as seen from the pose's position, NaN for one that is not there."""
-
-    def __init__(self, row: Ints, step: int, bounds: Floats, names: int) -> None:
-        self.row, self.step, self.bounds, self.names = row, step, bounds, names
 
 
 class Placing:
@@ -119,7 +71,7 @@ class Placing:
 
     def forget(self, row: int) -> None:
         """A row is another actor's, or starts over: no box of it was open before. Raises IndexError."""
-        if not (0 <= row and (row + 1) * self.boxes.swings <= len(self.opened)):
+        if not (row >= 0 and (row + 1) * self.boxes.swings <= len(self.opened)):
             raise IndexError("no such row")
         for at in range(row * self.boxes.swings, (row + 1) * self.boxes.swings):
             self.opened[at] = -FOREVER
@@ -278,9 +230,10 @@ class Placing:
 
     def swing_began(self, row: int, swing: int) -> int:
         """The frame in which the last swing of a timed attack of an actor began. Raises IndexError."""
-        if not (0 <= swing < self.boxes.swings and 0 <= row and row * self.boxes.swings + swing < len(self.swing_start)):
+        swings = self.boxes.swings
+        if not (0 <= swing < swings and row >= 0 and row * swings + swing < len(self.swing_start)):
             raise IndexError("no such swing")
-        return self.swing_start[row * self.boxes.swings + swing]
+        return self.swing_start[row * swings + swing]
 
     def place(self, row: int, roles: int) -> None:
         """Adds the open boxes of an actor: ALL, or its HITS or HURTS alone. Raises IndexError."""

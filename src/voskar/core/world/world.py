@@ -25,9 +25,9 @@ class World(Stage):
         if not (self.raw or state.driven) or state.down is not None or self.table.homing[row]:
             return
         if not knockback.add:
-            self.kernel.stop_pushes(row)
-        self.kernel.reserve_pushes(self.kernel.pushes + 1)
-        self.kernel.push(row, self.frame + 1, knockback.over, knockback.fade, dx, dy)
+            self.kernel.pushes.stop(row)
+        self.kernel.pushes.reserve(self.kernel.pushes.count + 1)
+        self.kernel.pushes.add(row, self.frame + 1, knockback.over, knockback.fade, dx, dy)
 
     def send(self, state: ActorState, vx: float, vy: float) -> None:
         """A driven actor has another velocity from the next frame on."""
@@ -39,7 +39,7 @@ class World(Stage):
         """It is at its start in the next frame, and no push of this one or before moves it. Where that is."""
         x, y = self.start(state.row)
         if self.raw or state.driven:
-            self.kernel.stop_pushes(state.row)
+            self.kernel.pushes.stop(state.row)
             if not state.driven:
                 self.table.home_x[state.row], self.table.home_y[state.row] = x, y
             self.table.homing[state.row] = 1
@@ -51,7 +51,7 @@ class World(Stage):
         table, row = self.table, state.row
         if not (self.raw or state.driven):
             return x, y
-        self.kernel.stop_pushes(row)
+        self.kernel.pushes.stop(row)
         if not state.driven and not self.is_present(row):
             table.home_x[row], table.home_y[row], table.homing[row] = x, y, 1
         elif not state.driven:
@@ -89,7 +89,7 @@ class World(Stage):
 
     def stop_pushes(self, state: ActorState) -> None:
         """No push moves it any more."""
-        self.kernel.stop_pushes(state.row)
+        self.kernel.pushes.stop(state.row)
 
     # verbs: who is there
 

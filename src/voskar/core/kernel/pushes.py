@@ -1,0 +1,85 @@
+"""Pushes under way: knockback, a step a frame."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from voskar.core.kernel.storage import floats, grown, ints
+
+if TYPE_CHECKING:
+    from voskar.core.kernel.columns import ActorColumns
+    from voskar.core.kernel.storage import Floats, Ints
+
+
+class Pushes:
+    """The pushes of all actors, `count` of them, in the order in which they were ordered."""
+
+    def __init__(self, actors: ActorColumns) -> None:
+        self.actors = actors
+        self.count = 0
+        self.row: Ints = ints(0)
+        self.start: Ints = ints(0)
+        self.over: Ints = ints(0)
+        self.fade: Ints = ints(0)
+        self.x: Floats = floats(0)
+        self.y: Floats = floats(0)
+
+    def reserve(self, count: int) -> None:
+        """Room for so many pushes under way."""
+        if count > len(self.row):
+            for name in ("row", "start", "over", "fade", "x", "y"):
+                setattr(self, name, grown(getattr(self, name), 2 * count))
+
+    def add(self, row: int, start: int, over: int, fade: bool, x: float, y: float) -> None:
+        """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly.
+
+        Raises IndexError where no room was reserved.
+        """
+        if not 0 <= row < self.actors.count:
+            raise IndexError("no such row")
+        k = self.count
+        if k >= len(self.row):
+            raise IndexError("no room for another push")
+        self.row[k], self.start[k], self.over[k] = row, start, over
+        self.fade[k] = 1 if fade else 0
+        self.x[k], self.y[k] = x, y
+        self.count = k + 1
+
+    def stop(self, row: int) -> None:
+        """Ends all pushes of an actor."""
+        kept = 0
+        for k in range(self.count):
+            if self.row[k] != row:
+                self.keep(k, kept)
+                kept += 1
+        self.count = kept
+
+    def keep(self, k: int, place: int) -> None:
+        """Moves a push down in the list."""
+        self.row[place], self.start[place] = self.row[k], self.start[k]
+        self.over[place], self.fade[place] = self.over[k], self.fade[k]
+        self.x[place], self.y[place] = self.x[k], self.y[k]
+
+    def step(self, frame: int) -> None:
+        """This frame's steps: of recorded actors onto their offset, of driven ones for their motion to take."""
+        kept = 0
+        for k in range(self.count):
+            row, index, over = self.row[k], frame - self.start[k], self.over[k]
+            if index >= 0:
+                share = (over - index) / (over * (over + 1.0) / 2.0) if self.fade[k] else 1.0 / over
+                x, y = self.x[k] * share, self.y[k] * share
+                assert 0 <= row < self.actors.count
+                actor = self.actors.rows[row]
+                if not actor.driven:
+                    actor.offset_x += x
+                    actor.offset_y += y
+                elif actor.step_at == frame:
+                    actor.step_x += x
+                    actor.step_y += y
+                else:
+                    actor.step_at = frame
+                    actor.step_x, actor.step_y = x, y
+            if index + 1 < over:
+                self.keep(k, kept)
+                kept += 1
+        self.count = kept
