@@ -19,9 +19,7 @@ SLOW = re.compile(r"PyLong_From|PyFloat_FromDouble|__Pyx_GetModuleGlobalName|PyO
 
 
 @pytest.mark.skipif(not is_compiled(), reason="the kernel is not compiled")
-@pytest.mark.parametrize(
-    "module", ["narrow_phase", "meeting", "pushes", "placed", "shapes", "placing", "broad_phase", "motion", "advance"]
-)
+@pytest.mark.parametrize("module", MODULES)
 def test_inner_functions_make_no_python_objects(module: str) -> None:
     code = GENERATED / f"{module}.c"
     for ending in (".py", ".pxd"):
