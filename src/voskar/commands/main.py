@@ -162,6 +162,17 @@ def _prepare() -> None:
 def run(arguments: list[str]) -> int:
     """Runs one command line and returns its exit code. The one place where errors become text."""
     _prepare()
+    if "voskar.files.keeping" in sys.modules:
+        sys.modules["voskar.files.keeping"].begin()
+    try:
+        return _run(arguments)
+    finally:
+        keeping = sys.modules.get("voskar.files.keeping")  # else nothing was to be kept
+        if keeping is not None and keeping.why_not_kept() is not None:
+            click.echo(f"note: nothing is kept for the next run: {keeping.why_not_kept()}", err=True)
+
+
+def _run(arguments: list[str]) -> int:
     if "" in arguments:
         click.echo("error: found an empty argument, expected a name or a value", err=True)
         return BAD_INPUT

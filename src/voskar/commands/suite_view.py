@@ -17,7 +17,7 @@ from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
 from voskar.commands.options import SUITE, engine_of
 from voskar.errors import InputError, Problem
-from voskar.files.kept import kept_folder
+from voskar.files.keeping import kept_folder
 from voskar.files.reading import made_folder
 from voskar.files.suite import load_suite
 from voskar.suite import reports

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
+from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -15,7 +16,8 @@ from voskar.core.ledger import COLUMNS, FORMAT, Event, Ledger
 from voskar.core.ledger.event import NUMBERS
 from voskar.core.ledger.events import SORTS
 from voskar.errors import InputError, Problem
-from voskar.files.reading import plain_errors, read_text, reads, whole_file
+from voskar.files.frames import sort_of
+from voskar.files.reading import plain_errors, read_bytes, text_of, whole_file
 from voskar.files.remote import fetched, is_remote
 
 if TYPE_CHECKING:
@@ -82,7 +84,10 @@ def write_ledger(ledger: Ledger, path: str | Path) -> None:
             with part.open("w", encoding="utf-8") as file:
                 file.writelines(ledger_lines(ledger))
         elif ending == ".csv":
-            dataframe(ledger).to_csv(part, index=False, lineterminator="\n")
+            table = dataframe(ledger)
+            for name in table.columns[table.dtypes == "string"]:
+                table[name] = table[name].map(quoted, na_action="ignore")
+            table.to_csv(part, index=False, lineterminator="\n")
         else:
             import pyarrow
             import pyarrow.parquet
@@ -101,11 +106,14 @@ def is_ledger(path: str | Path) -> bool:
     if ending not in ENDINGS or not Path(path).is_file():
         return False
     with plain_errors(path), Path(path).open("rb") as file:
-        start = file.readline(HEADER_LIMIT)
+        return _is_ledger(file.readline(HEADER_LIMIT), ending)
+
+
+def _is_ledger(start: bytes, ending: str) -> bool:
     if ending == ".jsonl":
         try:
             header = json.loads(start)
-        except ValueError:
+        except (ValueError, RecursionError):
             return False
         return isinstance(header, dict) and header.get("voskar") == "ledger"
     return ending == ".parquet" or start.startswith(b"frame,event,until")
@@ -120,15 +128,10 @@ def read_ledger(path: str | Path) -> Ledger:
         with fetched(str(path)) as local:
             return read_ledger(local)
     ending = check_ending(path)
-    reads(path)
-    if not is_ledger(path):
-        with plain_errors(path):
-            Path(path).open("rb").close()
+    data = read_bytes(path)
+    if not _is_ledger(data[:HEADER_LIMIT].partition(b"\n")[0], ending):
         raise InputError(Problem("this is no ledger of Voskar", file=str(path), hint="write one with replay --ledger"))
-    if ending == ".jsonl":
-        header, events = _read_lines(path)
-    else:
-        header, events = _read_table(path, ending)
+    header, events = _read_lines(path, data) if ending == ".jsonl" else _read_table(path, data, ending)
     span = [0, max((event.frame for event in events), default=-1)]
     try:
         told = msgspec.convert({"frames": span, **header}, Header)
@@ -167,10 +170,11 @@ def _event(row: Any) -> Event:
     return msgspec.convert(columns, sort)
 
 
-def _read_lines(path: str | Path) -> tuple[dict[str, Any], list[Event]]:
+def _read_lines(path: str | Path, data: bytes) -> tuple[dict[str, Any], list[Event]]:
     header: dict[str, Any] = {}
     events: list[Event] = []
-    for number, line in enumerate(read_text(path).splitlines(), 1):
+    # no other line end than this: texts may have any character that looks like one
+    for number, line in enumerate(text_of(data, path).removesuffix("\n").split("\n"), 1):
         try:
             row = json.loads(line)
             if number == 1:
@@ -183,32 +187,79 @@ def _read_lines(path: str | Path) -> tuple[dict[str, Any], list[Event]]:
     return header, events
 
 
-def _read_table(path: str | Path, ending: str) -> tuple[dict[str, Any], list[Event]]:
+def _read_table(path: str | Path, data: bytes, ending: str) -> tuple[dict[str, Any], list[Event]]:
+    header: dict[str, Any] = {}
+    events: list[Event] = []
+    rows = _csv_rows(data) if ending == ".csv" else _parquet_rows(data, header)
+    try:
+        for number, row in enumerate(rows, 1):
+            try:
+                events.append(_event({name: _number(name, value) for name, value in row.items()}))
+            except (ValueError, OverflowError, msgspec.ValidationError) as error:
+                raise InputError(Problem(f"not a row of a ledger: {error}", file=str(path), row=number)) from None
+    except (ValueError, RecursionError, OverflowError) as error:  # whatever the libraries call a table that is none
+        told = str(error).split("\n")[0] or type(error).__name__
+        raise InputError(Problem(f"not a table of a ledger: {told}", file=str(path))) from None
+    return header, events
+
+
+ROWS = 1 << 16
+"""Rows that are unpacked at once: a small file may unpack to rows without end."""
+
+
+def _csv_rows(data: bytes) -> Iterator[dict[str, Any]]:
+    """What the rows of a table have. Raises ValueError."""
     import pandas
 
-    header: dict[str, Any] = {}
-    try:
-        with plain_errors(path):
-            if ending == ".csv":
-                # everything as text first: an id may be called NA, or an attack 7
-                frame = pandas.read_csv(path, dtype=str, keep_default_na=False, na_values=[""])
-            else:
-                import pyarrow.parquet
+    # everything as text first: an id may be called NA, or an attack 7
+    for piece in pandas.read_csv(BytesIO(data), dtype=str, keep_default_na=False, na_values=[""], chunksize=ROWS):
+        for row in piece.to_dict("records"):
+            yield {str(name): unquoted(value) for name, value in row.items() if isinstance(value, str)}
 
-                table = pyarrow.parquet.read_table(path)
-                header = json.loads((table.schema.metadata or {}).get(b"voskar", b"{}"))
-                frame = table.to_pandas()
-    except ValueError as error:  # whatever the libraries call a table that is none
-        raise InputError(Problem(f"not a table of a ledger: {str(error).splitlines()[0]}", file=str(path))) from None
-    events = []
-    for number, row in enumerate(frame.to_dict("records"), 1):
-        own = {str(name): value for name, value in row.items() if isinstance(value, str) or value == value}
-        own = {name: value for name, value in own.items() if value is not None}
-        try:
-            events.append(_event({name: _number(name, value) for name, value in own.items()}))
-        except (ValueError, msgspec.ValidationError) as error:
-            raise InputError(Problem(f"not a row of a ledger: {error}", file=str(path), row=number)) from None
-    return header, events
+
+def _parquet_rows(data: bytes, header: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    """The same for Parquet, whose metadata is the header. Raises ValueError."""
+    import pyarrow
+    import pyarrow.parquet
+
+    try:
+        with pyarrow.parquet.ParquetFile(BytesIO(data)) as file:
+            found = json.loads((file.schema_arrow.metadata or {}).get(b"voskar", b"{}"))
+            if not isinstance(found, dict):
+                raise ValueError(f"its metadata is {sort_of(found)}, expected an object")
+            header.update(found)
+            for column in file.schema_arrow:
+                if not _is_plain(column.type):
+                    raise ValueError(f'the column "{column.name}" holds {column.type}, expected numbers or texts')
+            for batch in file.iter_batches(batch_size=ROWS):
+                for row in batch.to_pylist():
+                    yield {name: value for name, value in row.items() if value is not None and value == value}
+    except (pyarrow.ArrowException, OSError) as error:  # an OSError: broken within its compression
+        raise ValueError(str(error)) from None
+
+
+def _is_plain(column: Any) -> bool:
+    """Whether a type of Parquet is that of a column of numbers or texts."""
+    from pyarrow import types
+
+    if types.is_dictionary(column):
+        column = column.value_type
+    tests = (types.is_integer, types.is_floating, types.is_string, types.is_large_string, types.is_null)
+    return any(test(column) for test in tests)
+
+
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
+"""What a spreadsheet takes for the beginning of a formula, which may do anything."""
+
+
+def quoted(text: str) -> str:
+    """A text as it stands in a CSV, an apostrophe before what a spreadsheet would obey."""
+    return f"'{text}" if text.startswith((*FORMULA, "'")) else text
+
+
+def unquoted(text: str) -> str:
+    """A text of a CSV as it was."""
+    return text[1:] if text.startswith("'") and text[1:].startswith((*FORMULA, "'")) else text
 
 
 def _number(name: str, value: Any) -> Any:

@@ -4,49 +4,198 @@ from __future__ import annotations
 
 import gzip
 import os
+import stat
 import sys
+import zlib
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
-from io import BufferedReader, BytesIO
+from io import BufferedReader, BytesIO, FileIO, RawIOBase
 from pathlib import Path
-from typing import IO, cast
+from typing import IO, Any, cast
 
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.remote import is_remote, sent
 
+try:
+    from _blake2 import (
+        blake2b as blake2b,  # hashlib brings OpenSSL with it, which takes longer to load than a short run to judge
+    )
+except ImportError:
+    from hashlib import blake2b as blake2b
+
+PIECE = 1 << 20
+"""Bytes read at once."""
 GZIP_MAGIC = b"\x1f\x8b"
 LONGEST = 64 << 20
 """Bytes that one line may have: a small file may unpack to a line without end."""
 
-_read: set[Path] = set()
-"""What this run of the command has read: output never takes its place."""
+Digest = bytes
+"""What stands for the bytes of a file: two files with one digest are the same file, whoever wrote them."""
+
+
+class _Reads:
+    """What has been read: files, and folders of them, each with the digest of the bytes that were read, None where that
+    is not known, or where the file was another one each time. Digests are worked out only where someone asks."""
+
+    def __init__(self, *, digests: bool) -> None:
+        self.digests = digests
+        self.files: dict[Path, Digest | None] = {}
+
+    def note(self, path: Path, digest: Digest | None) -> None:
+        self.files[path] = digest if self.files.get(path, digest) == digest else None
+
+
+_reads = _Reads(digests=False)
+"""Of this run of the command: output never takes the place of a file that was read."""
 
 
 def begin() -> None:
     """A run begins: nothing has been read."""
-    _read.clear()
+    _reads.files.clear()
 
 
 def what_was_read() -> frozenset[Path]:
     """The files, and folders of them, that this run has read, links followed."""
-    return frozenset(one.resolve() for one in _read)
+    return frozenset(one.resolve() for one in _reads.files)
 
 
 @contextmanager
-def noted() -> Iterator[set[Path]]:
-    """The files that are read in the block, as they are named: another may stand behind a link tomorrow."""
-    global _read
-    outer, _read = _read, set()
+def noted() -> Iterator[dict[Path, Digest | None]]:
+    """The files that are read in the block, as they are named (another may stand behind a link tomorrow), each with
+    the digest of the bytes that were read; a folder with that of the names in it. A file that changed while it was
+    read has none."""
+    global _reads
+    outer, _reads = _reads, _Reads(digests=True)
+    inner = _reads
     try:
-        yield _read
+        yield inner.files
     finally:
-        _read = outer | _read
+        _reads = outer
+        for path, digest in inner.files.items():
+            outer.note(path, digest)
 
 
-def reads(path: str | Path) -> None:
-    """Notes a file that is read, or a folder of them."""
-    _read.add(Path(path).absolute())
+def note(path: str | Path, digest: Digest | None) -> None:
+    """Notes a file that was read, or a folder of them."""
+    _reads.note(Path(path).absolute(), digest)
+
+
+def reads_folder(path: str | Path) -> None:
+    """Notes that a folder was looked into."""
+    note(path, _names_digest(path) if _reads.digests else None)
+
+
+def _names_digest(path: str | Path) -> Digest:
+    names = sorted(os.listdir(path))
+    return blake2b("\0".join(names).encode(errors="surrogateescape"), digest_size=20).digest()
+
+
+def digest_of(path: str | Path) -> Digest | None:
+    """The digest that a file, or a folder, would be noted with if it were read now; None for one that cannot be."""
+    try:
+        if Path(path).is_dir():
+            return _names_digest(path)
+        with regular(path) as file:
+            return _bytes_digest(file)
+    except (OSError, InputError, ValueError):
+        return None
+
+
+def _bytes_digest(file: FileIO) -> Digest:
+    digest = blake2b(digest_size=20)
+    file.seek(0)
+    while piece := file.read(PIECE):
+        digest.update(piece)
+    file.seek(0)
+    return digest.digest()
+
+
+def regular(path: str | Path) -> FileIO:
+    """A regular file, opened. Raises InputError for a pipe or a device, without waiting for one."""
+    file = FileIO(os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0)))
+    mode = os.fstat(file.fileno()).st_mode
+    if stat.S_ISREG(mode):
+        return file
+    file.close()
+    if stat.S_ISDIR(mode):
+        raise IsADirectoryError
+    found = "a named pipe" if stat.S_ISFIFO(mode) else "a device"
+    raise InputError(Problem(f"found {found}, expected a file", file=str(path)))
+
+
+class _Digested(RawIOBase):
+    """A file that is read from its beginning to its end, with the digest of what was read."""
+
+    def __init__(self, file: FileIO) -> None:
+        self._file, self.digest, self._count, self._before = file, blake2b(digest_size=20), 0, _state(file)
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        count = self._file.readinto(buffer) or 0
+        self.digest.update(memoryview(buffer)[:count])
+        self._count += count
+        return count
+
+    def tell(self) -> int:
+        return self._count
+
+    def finish(self) -> Digest | None:
+        """The digest of the whole file, None for one that has changed meanwhile."""
+        while self.readinto(bytearray(PIECE)):
+            pass
+        after = _state(self._file)
+        return self.digest.digest() if self._before == after and self._count == after[0] else None
+
+
+def _state(file: FileIO) -> tuple[int, int, int]:
+    """What changes with a file: its size, and when it was changed last."""
+    known = os.fstat(file.fileno())
+    return known.st_size, known.st_mtime_ns, known.st_ctime_ns
+
+
+@contextmanager
+def opened(path: str | Path, *, pipes: bool = False) -> Iterator[BufferedReader]:
+    """A file to be read from beginning to end, noted with the digest of exactly these bytes. With `pipes` anything that
+    can be read will do. Raises InputError."""
+    note_as = None
+    try:
+        with plain_errors(path):
+            if pipes and not Path(path).is_file() and not Path(path).is_dir():
+                with open(path, "rb") as stream:
+                    yield stream
+                return
+            with regular(path) as file:
+                if not _reads.digests:
+                    yield BufferedReader(file)
+                    return
+                digested = _Digested(file)
+                yield BufferedReader(cast(FileIO, digested))
+                note_as = digested.finish()
+    finally:
+        note(path, note_as)
+
+
+@contextmanager
+def opened_anywhere(path: str | Path) -> Iterator[FileIO]:
+    """A file that is read here and there, as Parquet is, noted with its digest if that is the same before and after.
+    Raises InputError."""
+    note_as = None
+    try:
+        with plain_errors(path), regular(path) as file:
+            before = _bytes_digest(file) if _reads.digests else None
+            yield file
+            note_as = before if before is not None and before == _bytes_digest(file) else None
+    finally:
+        note(path, note_as)
+
+
+def read_bytes(path: str | Path) -> bytes:
+    """A whole file. Raises InputError."""
+    with opened(path) as file:
+        return file.read()
 
 
 @contextmanager
@@ -62,7 +211,7 @@ def plain_errors(path: str | Path) -> Iterator[None]:
         raise InputError(Problem("no such file", file=str(path), hint=_neighbour(path))) from None
     except PermissionError:
         raise InputError(Problem("no permission to open it", file=str(path))) from None
-    except (gzip.BadGzipFile, EOFError):
+    except (gzip.BadGzipFile, EOFError, zlib.error):
         raise InputError(Problem("broken or cut off inside its gzip compression", file=str(path))) from None
     except OSError as error:
         raise InputError(Problem((error.strerror or str(error)).lower(), file=str(path))) from None
@@ -80,12 +229,12 @@ def _neighbour(path: str | Path) -> str | None:
 
 
 def read_text(path: str | Path) -> str:
-    """A whole UTF-8 file."""
-    reads(path)
-    with plain_errors(path):
-        if Path(path).exists() and not Path(path).is_file() and not Path(path).is_dir():
-            raise InputError(Problem("found a device, expected a file", file=str(path)))
-        data = Path(path).read_bytes()
+    """A whole UTF-8 file. Raises InputError."""
+    return text_of(read_bytes(path), path)
+
+
+def text_of(data: bytes, path: str | Path) -> str:
+    """The text of a file. Raises InputError for what is not UTF-8."""
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -132,21 +281,27 @@ class Lines:
 
 
 @contextmanager
-def open_lines(path: str | Path) -> Iterator[Lines]:
-    """A file, a gzip file (told by its content), or "-" for standard input, as binary lines."""
+def open_lines(path: str | Path, *, pipes: bool = True) -> Iterator[Lines]:
+    """A file, a gzip file (told by its content), or "-" for standard input, as binary lines. Without `pipes` only a
+    regular file will do. Raises InputError."""
     with plain_errors(path), ExitStack() as stack:
-        if str(path) == "-":
-            source = cast(BufferedReader, sys.stdin.buffer)
-        elif Path(path).is_dir():
-            raise IsADirectoryError
-        else:
-            reads(path)
-            source = stack.enter_context(Path(path).open("rb"))
+        standard = str(path) == "-"
+        source = _standard_input() if standard else stack.enter_context(opened(path, pipes=pipes))
         zipped = source.peek(2)[:2] == GZIP_MAGIC
-        size = 0 if str(path) == "-" else Path(path).stat().st_size
-        name = "standard input" if str(path) == "-" else str(path)
+        size = 0 if standard else Path(path).stat().st_size
+        name = "standard input" if standard else str(path)
         stream = cast(IO[bytes], gzip.GzipFile(fileobj=source)) if zipped else source
         yield Lines(ShortLines(stream, name), source, size)
+
+
+def _standard_input() -> BufferedReader:
+    if sys.stdin is None:
+        raise InputError(Problem("standard input is closed"))
+    return cast(BufferedReader, sys.stdin.buffer)
+
+
+def _is_read(path: Path) -> bool:
+    return path in _reads.files or any(folder in path.parents for folder in _reads.files if folder.is_dir())
 
 
 def made_folder(path: str | Path) -> None:
@@ -169,7 +324,7 @@ def whole_file(path: str | Path) -> Iterator[Path]:
     target = Path(path)
     if target.is_symlink():
         target = target.resolve()
-    if target.resolve() in _read or any(folder in target.resolve().parents for folder in _read if folder.is_dir()):
+    if _is_read(target.resolve()):
         hint = "name another file for the output"
         raise InputError(Problem("this file is read by the same command", file=str(path), hint=hint))
     with plain_errors(path):

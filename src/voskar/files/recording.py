@@ -17,7 +17,7 @@ from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import json_frames
 from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import json_blocks
-from voskar.files.reading import ShortLines, open_lines, reads
+from voskar.files.reading import ShortLines, open_lines, reads_folder
 from voskar.files.remote import fetched, is_remote
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
@@ -34,14 +34,15 @@ class Kinds(Protocol):
     def fixtures(self) -> frozenset[str]: ...
 
 
-def load_recording(path: str | Path, rulebook: Kinds) -> Recording:
+def load_recording(path: str | Path, rulebook: Kinds, *, pipes: bool = True) -> Recording:
     """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, "-" for standard input, or the
     stage script (`.toml`) of one.
 
-    `rulebook` says which kinds there are. Raises InputError with file, line or row, and field.
+    `rulebook` says which kinds there are; without `pipes` only a regular file will do. Raises InputError with file, line
+    or row, and field.
     """
     try:
-        with open_frames(path) as source:
+        with open_frames(path, pipes=pipes) as source:
             return _gather(source, rulebook)
     except InputError as error:
         raise InputError(_and_others(path, rulebook, error)) from None
@@ -91,8 +92,8 @@ def read_stage_text(text: str, name: str, rulebook: Kinds) -> Recording:
 
 
 @contextmanager
-def open_frames(path: str | Path) -> Iterator[FrameSource]:
-    """Opens a recording in any of its forms, here or at a URL."""
+def open_frames(path: str | Path, *, pipes: bool = True) -> Iterator[FrameSource]:
+    """Opens a recording in any of its forms, here or at a URL; with `pipes` from a pipe, too."""
     if is_remote(path):
         with fetched(str(path)) as local, open_frames(local) as source:
             yield source
@@ -104,16 +105,17 @@ def open_frames(path: str | Path) -> Iterator[FrameSource]:
         return
     if str(path) != "-" and is_tables(path):
         folder = Path(path)
-        reads(folder)
+        reads_folder(folder)
         header = read_header(str(folder / HEADER), None, header_text(folder), tables=True)
         told = header.pop("frames", None)
         frames, blocks = table_frames(folder, told), table_blocks(folder, told)
         yield FrameSource(str(folder / "poses"), "row", header, frames, blocks, lambda: 0.0, [])
+        reads_folder(folder)  # it is another one if a table has come since
         return
     if str(path) != "-" and Path(path).is_dir():
         hint = f"a folder of tables has a {HEADER}"
         raise InputError(Problem("found a directory, expected a recording", file=str(path), hint=hint))
-    with open_lines(path) as lines:
+    with open_lines(path, pipes=pipes) as lines:
         yield _json_source(lines.stream, "standard input" if str(path) == "-" else str(path), lines.share)
 
 

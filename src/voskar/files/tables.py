@@ -9,6 +9,7 @@ import json
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import ExitStack
+from io import TextIOWrapper
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
@@ -17,7 +18,7 @@ import msgspec
 from voskar.core.kernel.gather import NOTHING
 from voskar.errors import InputError, Problem
 from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, hint_for, told
-from voskar.files.reading import plain_errors, read_text
+from voskar.files.reading import opened, opened_anywhere, plain_errors, read_text
 
 HEADER = "recording.json"
 ENDINGS = (".parquet", ".csv")
@@ -109,7 +110,7 @@ def _rows(folder: Path, name: str) -> Iterator[Row]:
 
 
 def _csv_rows(path: Path) -> Iterator[dict[str, Any]]:
-    with path.open(newline="", encoding="utf-8-sig") as file:
+    with opened(path) as stream, TextIOWrapper(stream, newline="", encoding="utf-8-sig") as file:
         try:
             for values in csv.DictReader(file, strict=True):
                 if None in values:
@@ -124,7 +125,7 @@ def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
     import pyarrow.parquet
 
     try:
-        with pyarrow.parquet.ParquetFile(path) as file:
+        with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream) as file:
             for batch in file.iter_batches(batch_size=8192):
                 for values in batch.to_pylist():
                     yield {key: value for key, value in values.items() if value is not None and value == value}

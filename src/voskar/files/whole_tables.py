@@ -28,7 +28,7 @@ from voskar.files.blocks import (
     untold_column,
 )
 from voskar.files.frames import ClaimLine, DisplayLine, InputLine
-from voskar.files.reading import plain_errors
+from voskar.files.reading import opened_anywhere
 from voskar.files.tables import POSES, Mark, arrow_type, boxes_in, gathered, table_frames, table_path
 
 NEEDED = ("id", "kind", "x", "y")
@@ -163,7 +163,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
     import pyarrow.parquet
 
     try:
-        with plain_errors(path), pyarrow.parquet.ParquetFile(path, read_dictionary=list(TEXTUAL)) as file:
+        with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream, read_dictionary=[*TEXTUAL]) as file:
             named = [name for name in file.schema_arrow.names if not name.startswith("_")]
             if not {"frame", *NEEDED} <= set(named) <= set(POSES):
                 return None

@@ -22,9 +22,9 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import Any, TypeVar
 
-import voskar
 from voskar.errors import InputError, Problem, VoskarError
-from voskar.files.reading import noted
+from voskar.files.keeping import sources
+from voskar.files.reading import noted, read_bytes
 from voskar.files.remote import is_remote
 from voskar.files.rulebook import load_rulebook
 
@@ -163,10 +163,10 @@ def _of_file(name: str) -> dict[str, bytes]:
     """A file, or those of a folder of tables, under the name that it is asked for by; nothing where it cannot be read:
     that is told where it is asked for."""
     path = Path(name)
-    with suppress(OSError):
+    with suppress(OSError, InputError):
         if path.is_dir():
-            return {os.path.join(name, one.name): one.read_bytes() for one in sorted(path.iterdir())}
-        return {name: path.read_bytes()}
+            return {os.path.join(name, one.name): read_bytes(one) for one in sorted(path.iterdir())}
+        return {name: read_bytes(path)}
     return {}
 
 
@@ -175,22 +175,17 @@ def shipped_with(path: str) -> dict[str, bytes]:
     folder = Path(path).absolute().parent
     found: dict[str, bytes] = {}
     with suppress(OSError, VoskarError):
-        found[path] = Path(path).read_bytes()
+        found[path] = read_bytes(path)
         with noted() as files:
             load_rulebook(path)
         for one in sorted(files):
-            found[os.path.join(os.path.dirname(path), os.path.relpath(one, folder))] = one.read_bytes()
+            found[os.path.join(os.path.dirname(path), os.path.relpath(one, folder))] = read_bytes(one)
     return found
 
 
-@cache
 def program() -> tuple[str, str]:
     """The version, and a digest of all sources."""
-    digest = blake2b(digest_size=16)
-    root = Path(voskar.__file__).parent
-    for path in sorted(root.rglob("*.py")):
-        digest.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())
-    return version("voskar"), digest.hexdigest()
+    return version("voskar"), sources().hex()
 
 
 # on a worker
@@ -262,6 +257,8 @@ def _put(room: Path, files: Mapping[str, bytes]) -> None:
     room.mkdir(parents=True, exist_ok=True)
     for name, content in files.items():
         path = Path(os.path.normpath(_in(room, name)))
+        if not path.is_relative_to(str(room).removesuffix(f"/{DEEP}")):
+            raise OSError(f"{name} leads out of the folder of the work")
         if not path.exists():
             path.parent.mkdir(parents=True, exist_ok=True)
             part = path.with_name(f".{path.name}.{os.getpid()}.{threading.get_ident()}.part")

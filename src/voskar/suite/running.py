@@ -10,7 +10,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from functools import lru_cache, partial
+from functools import partial
 from pathlib import Path
 from typing import Protocol, TypeVar
 
@@ -20,9 +20,10 @@ from voskar.core.rules import Rules
 from voskar.errors import VoskarError
 from voskar.evidence.weighing import Weighed, weigh
 from voskar.evidence.words import accounts, question, question_of
+from voskar.files.reading import Digest, digest_of, note, noted
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job, Suite
-from voskar.suite.cache import Verdicts
+from voskar.suite.cache import Files, Verdicts
 from voskar.suite.coverage import covered
 from voskar.suite.results import Fault, Result
 
@@ -31,19 +32,33 @@ R = TypeVar("R")
 
 
 def rulebook(path: str) -> Rulebook:
-    """A rulebook, read once in a process as long as it stays as it is."""
-    try:
-        changed = Path(path).stat().st_mtime_ns
-    except OSError:
-        changed = 0
-    return _rulebook(path, os.getcwd(), changed)
-
-
-@lru_cache(maxsize=8)
-def _rulebook(path: str, folder: str, changed: int) -> Rulebook:
+    """A rulebook, read once in a process as long as the bytes of its files stay the same. Raises InputError."""
     from voskar.files.rulebook import load_rulebook
 
-    return load_rulebook(path)
+    place = os.getcwd(), path
+    files, book = _rulebooks.get(place, ({}, None))
+    if book is not None and all(digest is not None and digest_of(name) == digest for name, digest in files.items()):
+        for name, digest in files.items():
+            note(name, digest)
+        return book
+    with noted() as files:
+        book = load_rulebook(path)
+    if len(_rulebooks) >= RULEBOOKS:
+        _rulebooks.clear()
+    _rulebooks[place] = files, book
+    return book
+
+
+RULEBOOKS = 8
+"""Rulebooks that a process has at hand at most."""
+_rulebooks: dict[tuple[str, str], tuple[Files, Rulebook]] = {}
+
+
+def judge(job: Job, *, coverage: bool, pages: str | None) -> tuple[Result, tuple[tuple[str, Digest | None], ...]]:
+    """Checks one recording, and says what was read for it."""
+    with noted() as files:
+        result = run_job(job, coverage=coverage, pages=pages)
+    return result, tuple((str(path), digest) for path, digest in files.items())
 
 
 def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Result:
@@ -56,7 +71,7 @@ def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Re
 
     try:
         book = rulebook(job.rulebook)
-        played = load_recording(job.recording, book)
+        played = load_recording(job.recording, book, pipes=False)
         statements = [one for name in job.expect for one in load_expectations(name)]
         earlier = None if job.baseline is None else read_ledger(job.baseline)
     except VoskarError as error:
@@ -138,15 +153,14 @@ def run_suite(
 ) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done. What `verdicts` has kept is
     not judged again, unless pages are to be written."""
-    keys = [None if pages is not None else verdicts.key(job, coverage=coverage) for job in jobs]
-    kept = [verdicts.get(key) for key in keys]
+    kept = [None if pages is not None else verdicts.get((job, coverage)) for job in jobs]
     todo = [job for job, result in zip(jobs, kept, strict=True) if result is None]
-    done = engine(partial(run_job, coverage=coverage, pages=pages), todo, _lost, _size)
-    for key, known in zip(keys, kept, strict=True):
+    done = engine(partial(judge, coverage=coverage, pages=pages), todo, lambda job: (_lost(job), ()), _size)
+    for job, known in zip(jobs, kept, strict=True):
         result = known
         if result is None:
-            result = next(done)
-            verdicts.put(key, result)
+            result, files = next(done)
+            verdicts.put((job, coverage), result, {Path(name): digest for name, digest in files})
         yield result
     verdicts.prune()
 
@@ -156,20 +170,21 @@ def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
     from voskar.files.recording import load_recording
 
     for name in dict.fromkeys(job.rulebook for job in suite.jobs):
-        key = verdicts.audit_key(name, (job.recording for job in suite.jobs if job.rulebook == name), suite.allow)
-        known = verdicts.get(key)
+        recordings = [job.recording for job in suite.jobs if job.rulebook == name]
+        question = ("audit", name, recordings, sorted(suite.allow))
+        known = verdicts.get(question)
         if known is not None:
             yield known
             continue
-        try:
-            book = rulebook(name)
-        except VoskarError:
-            continue  # told with each of its recordings
-        played = []
-        for job in suite.jobs:
-            if job.rulebook == name:
+        with noted() as files:
+            try:
+                book = rulebook(name)
+            except VoskarError:
+                continue  # told with each of its recordings
+            played = []
+            for recording in recordings:
                 with contextlib.suppress(VoskarError):
-                    played.append(load_recording(job.recording, book))
+                    played.append(load_recording(recording, book, pipes=False))
         faults = [
             Fault(
                 f"audit-{one.name}", None, f"{one.key}: {one.reason} → {one.remedy}", one.file, one.line, None, one.name
@@ -184,7 +199,7 @@ def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
             tuple(faults),
             is_audit=True,
         )
-        verdicts.put(key, found)
+        verdicts.put(question, found, files)
         yield found
 
 

@@ -134,11 +134,13 @@ class Placing:
         Raises IndexError for a form that is not a spare one, and for no such box or pose.
         """
         log, shapes, boxes = self.log, self.shapes, self.boxes
-        if not (shapes.own <= form < shapes.own + shapes.spare and 0 <= box < boxes.boxes):
-            raise IndexError("no such spare form or box")
+        if not 0 <= box < boxes.boxes:
+            raise IndexError("no such box")
         name = boxes.logged[box]
         if pose < 0 or name < 0:
             return False
+        if not shapes.own <= form < shapes.own + shapes.spare:
+            raise IndexError("no such spare form")
         if pose * log.step >= len(log.row):
             raise IndexError("no such pose")
         row = log.row[pose * log.step]
