@@ -54,7 +54,7 @@ def outcome(folder: Path, *, fresh: bool = False) -> list[bool]:
 
 @pytest.mark.parametrize("changed", ["b.jsonl", "r.toml"])
 def test_a_file_that_is_another_one_while_a_suite_runs(folder: Path, changed: str) -> None:
-    """It is replaced when the first line is there, and put back at the end: every later verdict is that of its bytes."""
+    """It is replaced after the first result, and put back at the end: every later verdict is that of its bytes."""
     right = (folder / changed).read_text()
     wrong = log(0) if changed == "b.jsonl" else right.replace('"rect" = [10, 10]', '"rect" = [10, 10], "at" = [900, 0]')
     assert wrong != right

@@ -38,8 +38,8 @@ def load_recording(path: str | Path, rulebook: Kinds, *, pipes: bool = True) -> 
     """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, "-" for standard input, or the
     stage script (`.toml`) of one.
 
-    `rulebook` says which kinds there are; without `pipes` only a regular file will do. Raises InputError with file, line
-    or row, and field.
+    `rulebook` says which kinds there are; without `pipes` only a regular file will do. Raises InputError with file,
+    line or row, and field.
     """
     try:
         with open_frames(path, pipes=pipes) as source:
