@@ -7,8 +7,11 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff]")
-"""Characters that no id or name has: they would reach terminals and reports, or cannot be written at all."""
+CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
+"""Characters that no id or name has: terminals obey them, they end lines or turn the order of what follows round, or
+they cannot be written at all."""
+OBEYED = re.compile(r"##(?=\w*\[)")
+"""What some build servers take for a command, wherever in a line it stands."""
 SHOWN = 20  # problems printed before the rest is only counted
 
 
@@ -29,7 +32,7 @@ class Problem:
     hint: str | None = None
 
     def __str__(self) -> str:
-        place = self.file or ""
+        place = path_text(self.file or "")
         if self.line is not None:
             place += f":{self.line}"
         elif self.row is not None:
@@ -40,11 +43,34 @@ class Problem:
         if self.key:
             where.append(cut(self.key))
         text = ": ".join([*where, cut(self.message)])
-        return f"{text} ({self.hint})" if self.hint else text
+        return printable(f"{text} ({self.hint})" if self.hint else text)
+
+
+def first_line(error: Exception) -> str:
+    """The first line of what a library says, its type where it says nothing."""
+    return str(error).split("\n")[0] or type(error).__name__
 
 
 LONG = 80
 """Characters of a value that are echoed."""
+
+
+def printable(text: str) -> str:
+    """Text from outside as terminals and reports may have it: in one line, each control character as its escape. A byte
+    of a file name that is no character stands as it was."""
+
+    def escape(match: re.Match[str]) -> str:
+        code = ord(match[0])
+        code = code - 0xDC00 if 0xDC80 <= code <= 0xDCFF else code
+        short = {9: "\\t", 10: "\\n", 13: "\\r"}
+        return short.get(code) or (f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}")
+
+    return CONTROL.sub(escape, OBEYED.sub("# #", text))
+
+
+def path_text(path: str) -> str:
+    """The name of a file as a line may begin with it: no build server takes it for a command."""
+    return printable(path if path[:1] not in ("#", ":") else f"./{path}")
 
 
 def cut(text: str) -> str:

@@ -48,23 +48,25 @@ def rebound_adds(case: Case) -> Iterator[Finding]:
 
 def entry_lost(case: Case) -> Iterator[Finding]:
     """An always-on `entry` attack on targets with i-frames: a touch that begins in them never lands."""
+    told = set()
     for striker, box, attack, target, _ in _meetings(case):
         given = target.iframes if attack.target.iframes is None else attack.target.iframes
         entry = attack.rehit is not None and attack.rehit.mode == "entry"
         if (
             entry
+            and attack.name not in told
             and not striker.timed(attack.name)
             and given > 0
             and attack.gives_iframes
             and not attack.ignores_iframes
         ):
+            told.add(attack.name)
             reason = (
                 f"{target.name} gets {given} i-frames: a touch of {box.name} that begins in them never lands, "
                 "however long it lasts"
             )
             remedy = 'rehit = "always" lets the i-frames alone decide'
             yield case.finding("entry-lost", ("attacks", attack.name), reason, remedy)
-            return
 
 
 def drained(case: Case) -> Iterator[Finding]:

@@ -26,7 +26,7 @@ from voskar.evidence.patterns import Pattern
 from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
 from voskar.files.ledger import read_ledger
-from voskar.files.reading import whole_file
+from voskar.files.reading import write_text
 from voskar.files.windows import parse_windows, window_words
 from voskar.suite.coverage import Coverage, covered
 from voskar.words import counted
@@ -156,9 +156,8 @@ def command(
     if propose is not None:
         from voskar.files.expect import propose as proposed
 
-        with whole_file(propose) as part:
-            part.write_text(proposed(found.ledger, timeline(rules, played, found.ledger)), encoding="utf-8")
-        click.echo(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
+        write_text(propose, proposed(found.ledger, timeline(rules, played, found.ledger)))
+        present.say(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
         return AGREED
     met = Coverage(covered(book.whole, played, found.ledger), least) if coverage or least is not None else None
     if as_json:
@@ -171,7 +170,7 @@ def command(
         if statements:
             _expectations(found.failures, len(statements))
         if found.differs is not None:
-            click.echo(f"\nagainst {baseline}:")
+            present.say("", f"against {baseline}:")
             comparison.show(found.differs, everything=everything)
         if met is not None:
             click.echo()
@@ -182,7 +181,7 @@ def command(
         moments = Moments(rulebook, recording, watched(rules, played, resync=found.verdict.resync), windows)
         drawn = draw_findings(moments, [root for root, _ in found.verdict.roots], Path(draw))
         if not as_json:
-            click.echo(f"\ndrew {counted(drawn, 'finding')} to {draw}")
+            present.say("", f"drew {counted(drawn, 'finding')} to {draw}")
     if shrink is not None and found.verdict.roots:
         from voskar.commands.shrink import shrink_findings
 

@@ -6,6 +6,7 @@ import sys
 
 import click
 
+from voskar.commands import present
 from voskar.commands.options import tables_option
 from voskar.files.recording import open_frames
 from voskar.files.writing import write_recording
@@ -38,5 +39,5 @@ def command(recording: str, out: str, tables: str) -> None:
         task = bar.add_task("converting", total=1.0)
         frames = write_recording(source, out, tables, lambda: bar.update(task, completed=source.share()))
     for warning in source.warnings:
-        click.echo(f"warning: {warning}", err=True)
-    click.echo(f"wrote {counted(frames, 'frame')} to {out}")
+        present.say(f"warning: {warning}", err=True)
+    present.say(f"wrote {counted(frames, 'frame')} to {out}")

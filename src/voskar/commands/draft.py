@@ -6,10 +6,11 @@ from pathlib import Path
 
 import click
 
-from voskar.errors import InputError, Problem
+from voskar.commands import present
+from voskar.errors import InputError, Problem, printable
 from voskar.evidence.check import check
 from voskar.files.drafting import load_unruled
-from voskar.files.reading import whole_file
+from voskar.files.reading import write_text
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.files.schemas import schema_line
@@ -44,15 +45,14 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
     if path.suffix != ".toml":
         raise InputError(Problem(f'found the ending "{path.suffix}", expected .toml', file=out, key="--out"))
     found = guess(load_unruled(recordings))
-    with whole_file(path) as part:
-        names = [Path(one).name for one in recordings]
-        part.write_text(schema_line(path, "rulebook") + rulebook_text(found, names), encoding="utf-8")
+    names = [printable(Path(one).name) for one in recordings]
+    write_text(path, schema_line(path, "rulebook") + rulebook_text(found, names))
     kinds = counted(len(found.kinds), "kind")
-    click.echo(f"drafted {out}: {kinds}, {counted(len(found.attacks), 'attack')}")
+    present.say(f"drafted {out}: {kinds}, {counted(len(found.attacks), 'attack')}")
     for one in found.notes:
-        click.echo(f"  the log: {one}")
+        present.say(f"  the log: {one}")
     for one in found.unknown:
-        click.echo(f"  not known: {one}")
+        present.say(f"  not known: {one}")
     book, late = load_rulebook(out), 0
     for name in recordings:
         played = load_recording(name, book)
@@ -67,6 +67,6 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
             if verdict.agreed == verdict.claims:
                 break
         agree = ", ".join(told)
-        click.echo(f"{name}: of {counted(verdict.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
+        present.say(f"{name}: of {counted(verdict.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
     within = f" --within 0,{late}" if late else ""
-    click.echo(f"next: voskar check {out} {recordings[0]}{within}")
+    present.say(f"next: voskar check {out} {recordings[0]}{within}")

@@ -30,7 +30,7 @@ from voskar.core.views.scene import Scene, scene
 from voskar.core.views.timeline import eventful
 from voskar.core.views.timeline import timeline as timeline_of
 from voskar.core.watching import Watched, watched
-from voskar.errors import InputError, Problem
+from voskar.errors import InputError, Problem, printable
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
 from voskar.files.reading import plain_errors, whole_file
@@ -74,7 +74,7 @@ class Moments:
     def __init__(self, rulebook: str, recording: str, seen: Watched, windows: Windows) -> None:
         self.seen, self.rules, self.windows = seen, seen.world.rules, windows
         self.course = timeline_of(self.rules, seen.recording, seen.ledger)
-        self.title = f"{Path(recording).name} by {Path(rulebook).name}"
+        self.title = printable(f"{Path(recording).name} by {Path(rulebook).name}")
 
     def at(self, frames: Sequence[int], actors: Sequence[str], trail: int) -> tuple[list[Scene], list[Display]]:
         """Scenes of some frames, and the heads-up values of some actors, or of those that a display would show."""
@@ -162,7 +162,7 @@ def _timeline(
                 strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), told, start))
     with whole_file(path) as part:
         draw_timeline(strips, rate, f"timeline · {title}" if title else "timeline", part, ending)
-    click.echo(f"drew {counted(len(strips), 'timeline')} to {path}")
+    present.say(f"drew {counted(len(strips), 'timeline')} to {path}")
 
 
 @click.command(
@@ -273,8 +273,8 @@ def command(
         )
         with whole_file(path) as part:
             write_clip(drawn, part, ending, 1000 / (float(played.rate) * pace))
-        click.echo(f"drew a clip of frames {first} to {last}, at {present.number(pace)} times its speed, to {path}")
+        present.say(f"drew a clip of frames {first} to {last}, at {present.number(pace)} times its speed, to {path}")
         return
     with whole_file(path) as part:
         draw_frames(rules, seen.recording, scenes, displays, view, part, ending, stage.title)
-    click.echo(f"drew {'frame' if count == 1 else 'frames'} {', '.join(map(str, picked))} to {path}")
+    present.say(f"drew {'frame' if count == 1 else 'frames'} {', '.join(map(str, picked))} to {path}")

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from voskar.commands import present
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors
 from voskar.start import LOGGERS, contents, write
@@ -35,6 +36,6 @@ def command(directory: Path, logger: str | None, overwrite: bool) -> None:
         raise InputError(Problem(f"{', '.join(held)} there already", file=str(directory), hint=hint))
     write(directory, texts)
     shown = dict.fromkeys("schema" if name.startswith("schema/") else name for name in texts)
-    click.echo(f"wrote {', '.join(shown)}" + ("" if directory == Path(".") else f" to {directory}"))
+    present.say(f"wrote {', '.join(shown)}" + ("" if directory == Path(".") else f" to {directory}"))
     enter = "" if directory == Path(".") else f"cd {directory}; "
-    click.echo(f"next: {enter}voskar check    (finds the one hit too many in first.stage.toml)")
+    present.say(f"next: {enter}voskar check    (finds the one hit too many in first.stage.toml)")

@@ -55,7 +55,7 @@ def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | 
 
         with whole_file(out) as part:
             draw_layers(pairs, bool(played), part, ending)
-        click.echo(f"\ndrew {Path(out)}", err=as_json)
+        present.say("", f"drew {Path(out)}", err=as_json)
 
 
 def _show_boxes(rules: Rules, pairs: list[LayerPair], tried: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import gc
 import io
+import os
 import signal
 import sys
 import threading
@@ -12,7 +13,7 @@ from importlib import import_module
 
 import click
 
-from voskar.errors import VoskarError
+from voskar.errors import VoskarError, printable
 from voskar.files.reading import begin
 
 AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
@@ -150,6 +151,9 @@ def _stopped(number: int, frame: object) -> None:
 def _prepare() -> None:
     """Streams show what they can, whatever their encoding; a termination leaves nothing behind; nothing read so far."""
     codecs.register_error("voskar", _degraded)
+    for name in ("stdout", "stderr"):
+        if getattr(sys, name) is None:  # closed by whoever started us: the exit code is still asked for
+            setattr(sys, name, os.fdopen(os.open(os.devnull, os.O_WRONLY), "w", encoding="utf-8"))
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="voskar")
@@ -169,7 +173,7 @@ def run(arguments: list[str]) -> int:
     finally:
         keeping = sys.modules.get("voskar.files.keeping")  # else nothing was to be kept
         if keeping is not None and keeping.why_not_kept() is not None:
-            click.echo(f"note: nothing is kept for the next run: {keeping.why_not_kept()}", err=True)
+            click.echo(f"note: nothing is kept for the next run: {printable(keeping.why_not_kept())}", err=True)
 
 
 def _run(arguments: list[str]) -> int:
@@ -184,11 +188,12 @@ def _run(arguments: list[str]) -> int:
         click.echo(error.format_message())
         return AGREED
     except click.ClickException as error:
+        vars(error)["message"] = printable(error.message)
         error.show()
         return BAD_INPUT
     except VoskarError as error:
-        for line in str(error).splitlines():
-            click.echo(f"{click.style('error:', fg='red', bold=True)} {line}", err=True)
+        for line in str(error).split("\n"):
+            click.echo(f"{click.style('error:', fg='red', bold=True)} {printable(line)}", err=True)
         return BAD_INPUT
     except click.Abort:
         return INTERRUPTED

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
+from voskar.commands import present
 from voskar.core.adopt import Resync
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.kernel.build import is_compiled
@@ -131,10 +132,10 @@ def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[ReadyRul
     rules = ReadyRulebook(rulebook)
     played = load_recording(recording, rules)
     for warning in played.warnings:
-        click.echo(f"warning: {warning}", err=True)
+        present.say(f"warning: {warning}", err=True)
     if not is_compiled() and len(played.poses) > SLOW:
         told = "the kernel is not compiled, so this takes a while; install again where there is a C compiler"
-        click.echo(f"note: {told}", err=True)
+        present.say(f"note: {told}", err=True)
     return rules, replace(played, reactions=reactions) if reactions else played
 
 

@@ -6,12 +6,13 @@ from pathlib import Path
 
 import click
 
+from voskar.commands import present
 from voskar.commands.options import FrameRange, account_options, load
 from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import check
 from voskar.evidence.held import TOLERANCE
-from voskar.files.reading import whole_file
+from voskar.files.reading import write_text
 from voskar.files.windows import parse_windows
 from voskar.words import counted
 
@@ -62,8 +63,7 @@ def command(
     from voskar.pages.render import render_page
 
     text = render_page(page_data(rules, played, verdict, ledger, (rulebook, recording), (first, last)))
-    with whole_file(path) as part:
-        part.write_text(text, encoding="utf-8")
-    size = len(text.encode()) / 1e6
+    write_text(path, text)
+    size = Path(path).stat().st_size / 1e6
     told = counted(len(verdict.roots), "finding")
-    click.echo(f"{path}: frames {first} to {last}, {told}, {size:.1f} MB; open it in a browser")
+    present.say(f"{path}: frames {first} to {last}, {told}, {size:.1f} MB; open it in a browser")

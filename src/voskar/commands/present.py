@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
+
+from voskar.errors import printable
 
 if TYPE_CHECKING:  # a picture needs none of it, and it takes time to import
     from rich.console import Console
@@ -15,12 +17,41 @@ SHORTEST = 7  # characters that are left of an id
 WIDE = 100  # columns from which there is room for more than what is needed
 
 
+def say(*lines: str, err: bool = False) -> None:
+    """Prints lines, of which none begins another one."""
+    import click
+
+    for line in lines:
+        click.echo(printable(line), err=err)
+
+
+def shown(value: Any) -> Any:
+    """What is printed, with text from outside made printable. A text in several styles that had to be changed has one
+    style."""
+    from rich.padding import Padding
+    from rich.text import Text
+
+    if isinstance(value, str):
+        return "\n".join(map(printable, value.split("\n")))
+    if isinstance(value, Text) and shown(value.plain) != value.plain:
+        return Text(shown(value.plain), value.style, justify=value.justify, overflow=value.overflow)
+    if isinstance(value, Padding):
+        value.renderable = shown(value.renderable)
+    return value
+
+
 def console() -> Console:
     """Where tables go. Without a terminal there is no colour, and lines are 80 wide unless COLUMNS says more."""
     from rich.console import Console
 
-    # names and titles from files are data: no markup, no emoji codes
-    return Console(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
+    class Safe(Console):
+        """Prints what comes from files as data."""
+
+        def print(self, *objects: Any, **more: Any) -> None:
+            super().print(*map(shown, objects), **more)
+
+    # no markup, no emoji codes either
+    return Safe(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
 
 
 def outcome(name: str | None) -> Text:
@@ -36,8 +67,14 @@ def table(title: str, columns: Iterable[tuple[str, str]]) -> Table:
     """A plain table without frame. Columns are (heading, "left" or "right")."""
     from rich.table import Table
 
-    result = Table(
-        title=title,
+    class Safe(Table):
+        """Has text from files as data."""
+
+        def add_row(self, *cells: Any, **more: Any) -> None:
+            super().add_row(*map(shown, cells), **more)
+
+    result = Safe(
+        title=printable(title),
         title_justify="left",
         title_style="bold",
         box=None,

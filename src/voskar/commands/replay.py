@@ -89,9 +89,9 @@ def command(
         return
     _show(rules, played, result, shown, rows)
     if ledger:
-        click.echo(f"\nledger of {counted(len(result), 'event')} written to {ledger}")
+        present.say("", f"ledger of {counted(len(result), 'event')} written to {ledger}")
     if logged:
-        click.echo(f"\nthe log of a game that plays by these rules written to {logged}")
+        present.say("", f"the log of a game that plays by these rules written to {logged}")
 
 
 def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, rows: int) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import click
 
-from voskar.files.reading import whole_file
+from voskar.commands import present
+from voskar.files.reading import write_text
 from voskar.files.schemas import FILES, schema_text
 
 
@@ -26,6 +27,5 @@ def command(file: str, out: str | None) -> None:
     if out is None:
         click.echo(text, nl=False)
         return
-    with whole_file(out) as part:
-        part.write_text(text, encoding="utf-8")
-    click.echo(f"schema of a {file} written to {out}")
+    write_text(out, text)
+    present.say(f"schema of a {file} written to {out}")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -17,11 +16,11 @@ from voskar.core.adopt import Windows
 from voskar.errors import InputError, Problem, VoskarError
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
-from voskar.files.reading import made_folder, whole_file
+from voskar.files.reading import made_folder, write_text
 from voskar.files.rulebook import Rulebook
 from voskar.files.windows import parse_windows
 from voskar.shrink import Search, Shrunk, lines_of, needed_rules, shrunk
-from voskar.words import counted
+from voskar.words import command_line, counted
 
 MOST = 40
 """Findings of one recording that are made small at most."""
@@ -75,17 +74,15 @@ def command(
     work = Shrinking(rulebook, recording, number, within, resync, ruled is not None)
     with engine_of(None, cluster) as engine:
         small = next(engine(shrink, [work]))
-    with whole_file(out) as part:
-        part.write_text(small.text, encoding="utf-8")
+    write_text(out, small.text)
     if small.interrupted:
-        click.echo("interrupted: this is the best so far", err=True)
-    click.echo(small.told)
-    click.echo(f"{out}: {small.size}")
+        present.say("interrupted: this is the best so far", err=True)
+    present.say(small.told)
+    present.say(f"{out}: {small.size}")
     if ruled is not None:
-        with whole_file(ruled) as part:
-            part.write_text(small.rules, encoding="utf-8")
-        click.echo(f"{ruled}: {counted(lines_of(small.rules), 'line')}, of {small.of}")
-    click.echo(f"next: voskar check {shlex.join([ruled or rulebook, out])}")
+        write_text(ruled, small.rules)
+        present.say(f"{ruled}: {counted(lines_of(small.rules), 'line')}, of {small.of}")
+    present.say(f"next: voskar check {command_line([ruled or rulebook, out])}")
 
 
 @dataclass(frozen=True)
@@ -138,8 +135,7 @@ def shrink_findings(
             with _bar() as tell:
                 small = shrunk(Search(book, windows, one, resync=resync), recording, tell)
         except VoskarError as error:
-            click.echo(f"{one.sort} in {one.frame}: {error}", err=True)
+            present.say(f"{one.sort} in {one.frame}: {error}", err=True)
             continue
-        with whole_file(path) as part:
-            part.write_text(small.text, encoding="utf-8")
-        click.echo(f"{path}: {small.size}")
+        write_text(path, small.text)
+        present.say(f"{path}: {small.size}")

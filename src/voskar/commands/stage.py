@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import click
 
+from voskar.commands import present
 from voskar.commands.options import tables_option
 from voskar.files.stage import read_stage
 from voskar.files.writing import write_recording
@@ -30,4 +31,4 @@ def command(script: str, out: str, tables: str) -> None:
     repeated, copied and mirrored. The recording is raw unless the script says otherwise: blows move its actors.
     """
     frames = write_recording(read_stage(script), out, tables)
-    click.echo(f"wrote {counted(frames, 'frame')} to {out}")
+    present.say(f"wrote {counted(frames, 'frame')} to {out}")

@@ -176,7 +176,7 @@ def _line(out: Console, result: Result) -> None:
     word, style = ("agrees", "green") if result.ok else ("fails", "bold red")
     if result.error is not None:
         word, style = "unread", "bold magenta"
-    told = result.counts or (result.error or "").splitlines()[0]
+    told = result.counts or (result.error or "").split("\n")[0]
     first = ""
     if result.faults:
         first = result.patterns[0] if result.patterns else reports.text(result.faults[0])

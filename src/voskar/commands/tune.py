@@ -131,7 +131,7 @@ def command(
 
         with whole_file(out) as part:
             draw_tuning([(axis.key, axis.values) for axis in axes], scores, part, ending)
-        click.echo(f"\ndrew {Path(out)}", err=as_json)
+        present.say("", f"drew {Path(out)}", err=as_json)
 
 
 def _fit(

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from voskar.errors import printable
 from voskar.files.reading import what_was_read
 
 OPTION = "--watch"
@@ -32,7 +33,7 @@ def watched_run(run: Callable[[list[str]], int], arguments: list[str]) -> int:
                 return code
             click.clear()
             names = ", ".join(sorted(Path(path).name for path in changed))
-            click.secho(f"changed: {names}", bold=True, err=True)
+            click.secho(f"changed: {printable(names)}", bold=True, err=True)
             code = run(arguments)
     except KeyboardInterrupt:
         return code

@@ -7,7 +7,7 @@ from importlib.resources import files
 from importlib.resources.abc import Traversable
 from pathlib import Path
 
-from voskar.files.reading import plain_errors, whole_file
+from voskar.files.reading import plain_errors, whole_file, write_text
 
 RULEBOOKS = {"shots": "darts.toml", "spit": "swarm.toml", "yard": "yard.toml"}
 """Of each sort of mistake in `bugs`; else it is the meadow's."""
@@ -23,8 +23,7 @@ def write(folder: Path) -> int:
     for name, text in texts.items():
         with plain_errors(folder):
             (folder / name).parent.mkdir(exist_ok=True)
-        with whole_file(folder / name) as part:
-            part.write_text(text, encoding="utf-8")
+        write_text(folder / name, text)
     with whole_file(folder / "moth.png") as part:
         sprites.write_moth(part)
     return len(texts) + 1 + sum(_write_right(folder, name) for name in texts if name.startswith("bugs/"))

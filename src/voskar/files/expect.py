@@ -11,6 +11,7 @@ from pydantic import BeforeValidator, Field, ValidationError
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.ledger import COLUMNS, Ledger, written
 from voskar.core.ledger.event import NUMBERS
+from voskar.core.ledger.events import SORTS
 from voskar.core.views.timeline import Timeline
 from voskar.errors import InputError, nearest
 from voskar.evidence.expectations import Range, State, Statement, Wanted
@@ -18,10 +19,8 @@ from voskar.files.rulebook_checks import Told, schema_problems
 from voskar.files.rulebook_schema import Table
 from voskar.files.toml_sources import Source, read_source
 
-EVENTS = (
-    "contact", "health", "iframes", "knockback", "rebound", "stun", "spawn", "denied", "removed", "down", "respawn",
-    "respawn_held", "home", "checkpoint", "gives", "score", "out", "over", "won", *OUTCOMES,
-)  # fmt: skip
+EVENTS = (*SORTS, *OUTCOMES)
+"""What may be expected: an event of the ledger, or a contact by its outcome."""
 FILTERS = tuple(name for name in COLUMNS if name not in ("frame", "event", "outcome"))
 
 

@@ -45,7 +45,7 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
         header = json.loads(text, parse_constant=lambda constant: constant, object_pairs_hook=_once)
     except _TwiceError as error:
         raise wrong(f'the key "{error}" stands twice', str(error)) from None
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise wrong(f"not JSON: {json_message(error)}", hint="a recording begins with a header line") from None
     if not isinstance(header, dict):
         raise wrong(f'found {sort_of(header)}, expected a header: an object with "voskar": "recording"')

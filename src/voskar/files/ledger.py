@@ -15,7 +15,7 @@ from voskar.core.judging.outcomes import LANDED, OUTCOMES
 from voskar.core.ledger import COLUMNS, FORMAT, Event, Ledger
 from voskar.core.ledger.event import NUMBERS
 from voskar.core.ledger.events import SORTS
-from voskar.errors import InputError, Problem
+from voskar.errors import InputError, Problem, first_line
 from voskar.files.frames import sort_of
 from voskar.files.reading import plain_errors, read_bytes, text_of, whole_file
 from voskar.files.remote import fetched, is_remote
@@ -198,8 +198,7 @@ def _read_table(path: str | Path, data: bytes, ending: str) -> tuple[dict[str, A
             except (ValueError, OverflowError, msgspec.ValidationError) as error:
                 raise InputError(Problem(f"not a row of a ledger: {error}", file=str(path), row=number)) from None
     except (ValueError, RecursionError, OverflowError) as error:  # whatever the libraries call a table that is none
-        told = str(error).split("\n")[0] or type(error).__name__
-        raise InputError(Problem(f"not a table of a ledger: {told}", file=str(path))) from None
+        raise InputError(Problem(f"not a table of a ledger: {first_line(error)}", file=str(path))) from None
     return header, events
 
 

@@ -346,3 +346,9 @@ def whole_file(path: str | Path) -> Iterator[Path]:
         except BaseException:
             Path(name).unlink(missing_ok=True)
             raise
+
+
+def write_text(path: str | Path, text: str) -> None:
+    """Writes a whole UTF-8 file, or nothing. A byte of a file name that is no character is written as its escape."""
+    with whole_file(path) as part:
+        part.write_bytes(text.encode("utf-8", errors="backslashreplace"))

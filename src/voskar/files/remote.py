@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from voskar.errors import InputError, Problem
+from voskar.errors import InputError, Problem, first_line
 
 
 def is_remote(path: str | Path) -> bool:
@@ -70,5 +70,4 @@ def _plain(url: str) -> Iterator[None]:
     except ImportError as error:  # the library of a service is not there
         raise InputError(Problem(f"cannot be read without its library: {error}", file=url)) from None
     except Exception as error:  # each service has its own errors
-        told = str(error).splitlines()
-        raise InputError(Problem(f"cannot be reached: {told[0] if told else type(error).__name__}", file=url)) from None
+        raise InputError(Problem(f"cannot be reached: {first_line(error)}", file=url)) from None

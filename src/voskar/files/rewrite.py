@@ -8,7 +8,7 @@ from typing import Any
 
 import tomlkit
 
-from voskar.files.reading import begin, read_text, whole_file
+from voskar.files.reading import begin, read_text, write_text
 from voskar.files.rulebook import Rulebook
 from voskar.files.vary import Change, meant
 
@@ -28,6 +28,5 @@ def rewrite(book: Rulebook, changes: Sequence[Change]) -> list[str]:
                 at = at[step] if isinstance(step, int) or step in at else at.setdefault(step, tomlkit.table())
             at[change.path[-1]] = meant(change.value)
         begin()  # it is meant to take the place of what was read
-        with whole_file(Path(file)) as part:
-            part.write_text(tomlkit.dumps(document), encoding="utf-8")
+        write_text(Path(file), tomlkit.dumps(document))
     return sorted(by_file)

@@ -41,6 +41,8 @@ INHERITED = (
     "repeat",
 )
 """What a part takes over from the one it is `like`, unless it says so itself."""
+MOST_FRAMES, MOST_POSES = 500_000, 2_000_000
+"""Of a script: hours of play. A few characters more would ask for years of it."""
 
 
 class _Keyed(Protocol):
@@ -69,6 +71,10 @@ def play_stage(text: str, name: str) -> FrameSource:
         problems = {source.problem(*one) for one in schema_problems(error, StageFile)}
         raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message))) from None
     players = _players(script, source)
+    count = script.frames.frames(Fraction(repr(script.rate)))
+    if count > MOST_FRAMES or count * len(players) > MOST_POSES:
+        message = f"found {count:,} frames of {len(players):,} actors, expected at most {MOST_FRAMES:,} frames"
+        raise InputError(source.problem(("frames",), f"{message}, and {MOST_POSES:,} poses"))
     header: dict[str, Any] = {"voskar": "recording", "version": 1, "rate": _plain(script.rate), "up": script.up}
     header |= {"reactions": script.reactions, "seed": script.seed}
     header |= {"title": script.title} if script.title else {}

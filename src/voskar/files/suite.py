@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
-from voskar.errors import InputError, Problem, nearest
+from voskar.errors import InputError, Problem, nearest, path_text
 from voskar.files.remote import is_remote
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.rulebook_schema import Table
@@ -125,7 +125,7 @@ def _job(root: Path, recording: Path | str, rulebook: str, runs: RunsTable, suit
         return str(inside(root, root / text.replace("{name}", name)))
 
     return Job(
-        recording if isinstance(recording, str) else recording.relative_to(root).as_posix(),
+        path_text(recording if isinstance(recording, str) else recording.relative_to(root).as_posix()),
         below(rulebook),
         str(recording),
         tuple(below(text) for text in runs.expect),

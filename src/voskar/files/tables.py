@@ -16,7 +16,7 @@ from typing import Any, Literal, TypeVar
 import msgspec
 
 from voskar.core.kernel.gather import NOTHING
-from voskar.errors import InputError, Problem
+from voskar.errors import InputError, Problem, first_line
 from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, hint_for, told
 from voskar.files.reading import opened, opened_anywhere, plain_errors, read_text
 
@@ -130,7 +130,7 @@ def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
                 for values in batch.to_pylist():
                     yield {key: value for key, value in values.items() if value is not None and value == value}
     except pyarrow.ArrowException as error:
-        raise InputError(Problem(f"not Parquet: {str(error).splitlines()[0].lower()}", file=str(path))) from None
+        raise InputError(Problem(f"not Parquet: {first_line(error).lower()}", file=str(path))) from None
 
 
 def _read(path: Path | None, row: Row, sort: type[T]) -> T:

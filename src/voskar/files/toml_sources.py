@@ -19,6 +19,9 @@ SHAPES = ("rect", "span", "circle", "capsule", "polygon", "pixels", "logged")
 ADDED_UP: tuple[KeyPath, ...] = (("fixtures",), ("space", "solids"))
 """Lists that an including file adds to; every other list and value replaces the included one."""
 
+MOST_INCLUDED = 256
+"""Files that one file may include, and they in turn."""
+
 
 @dataclass
 class Source:
@@ -69,8 +72,9 @@ def inside(root: Path, path: Path) -> Path:
 
 
 def read_source(path: str | Path) -> Source:
-    """Reads a file and what it includes. Raises InputError for what cannot be read, and for includes in a ring."""
-    return _read(Path(path), Path(path).parent, ())
+    """Reads a file and what it includes, each file once. Raises InputError for what cannot be read, for includes in a
+    ring, and for more than MOST_INCLUDED."""
+    return _read(Path(path), Path(path).parent)
 
 
 def parse_source(text: str, name: str) -> Source:
@@ -86,29 +90,67 @@ def parse_source(text: str, name: str) -> Source:
     return Source(name, raw, {path: (name, line) for path, line in key_lines(text).items()})
 
 
-def _read(path: Path, root: Path, chain: tuple[Path, ...]) -> Source:
-    own = parse_source(read_text(path), str(path))
-    own.root = root
-    includes = own.raw.get("include", [])
-    if not isinstance(includes, list):
-        return own  # the schema says what is wrong with it
-    merged = Source(own.name, {}, {}, root)
-    for index, name in enumerate(includes):
-        where = ("include", index)
-        if not isinstance(name, str):
-            continue
-        try:
-            target = inside(root, path.parent / name)
-        except ValueError as error:
-            raise InputError(own.problem(where, str(error))) from None
-        if target.resolve() in [one.resolve() for one in (*chain, path)]:
-            raise InputError(own.problem(where, f"{name} includes itself, through {path.name}"))
-        if not target.is_file():
-            raise InputError(own.problem(where, f"there is no file {name}"))
-        part = _read(target, root, (*chain, path))
-        part.raw.pop("include", None)
-        _merge(merged, part)
-    _merge(merged, own)
+class _Included:
+    """The files that a file includes, and those that they include, each read once."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self.sources: dict[Path, Source] = {}
+        self.includes: dict[Path, list[Path]] = {}
+
+    def read(self, path: Path, chain: tuple[Path, ...]) -> Path:
+        """Reads a file and what it includes, and returns what it is called here: links followed. `chain` are the files
+        that lead to it. Raises InputError."""
+        key = path.resolve()
+        if key in self.sources:
+            return key
+        own = self.sources[key] = parse_source(read_text(path), str(path))
+        own.root = self.root
+        found: list[Path] = []
+        includes = own.raw.get("include", [])
+        for index, name in enumerate(includes if isinstance(includes, list) else ()):  # else the schema refuses it
+            if not isinstance(name, str):
+                continue
+            where = ("include", index)
+            try:
+                target = inside(self.root, path.parent / name)
+            except ValueError as error:
+                raise InputError(own.problem(where, str(error))) from None
+            if target.resolve() in (*chain, key):
+                raise InputError(own.problem(where, f"{name} includes itself, through {path.name}"))
+            if not target.is_file():
+                raise InputError(own.problem(where, f"there is no file {name}"))
+            if len(self.sources) > MOST_INCLUDED and target.resolve() not in self.sources:
+                raise InputError(own.problem(where, f"found more than {MOST_INCLUDED} included files"))
+            found.append(self.read(target, (*chain, key)))
+        self.includes[key] = found
+        return key
+
+    def in_order(self, key: Path) -> list[Source]:
+        """What to merge, one after the other: a file after what it includes. One that several include stands where it
+        is included last: whatever it says there again replaces what stood between."""
+        order: dict[Path, None] = {}
+
+        def visit(one: Path) -> None:
+            if one not in order:
+                order[one] = None
+                for other in reversed(self.includes[one]):
+                    visit(other)
+
+        visit(key)
+        return [self.sources[one] for one in reversed(order)]
+
+
+def _read(path: Path, root: Path) -> Source:
+    included = _Included(root)
+    first, *more = included.in_order(included.read(path, ()))
+    if not more:
+        return first
+    merged = Source(str(path), {}, {}, root)
+    for one in (first, *more):
+        if one is not more[-1]:
+            one.raw.pop("include", None)
+        _merge(merged, one)
     return merged
 
 

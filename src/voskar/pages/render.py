@@ -44,7 +44,8 @@ def packed(data: PageData) -> str:
         planes = np.ascontiguousarray(column).view(np.uint8).reshape(-1, width).T
         layout.append({"name": name, "type": column.dtype.str.lstrip("<|"), "rows": len(column), "width": width})
         blocks.append(planes.tobytes())
-    text = json.dumps({**data.plain, "columns": layout}, ensure_ascii=False, separators=(",", ":")).encode()
+    plain = json.dumps({**data.plain, "columns": layout}, ensure_ascii=False, separators=(",", ":"))
+    text = plain.encode(errors="backslashreplace")  # of a file name, say
     whole = len(text).to_bytes(4, "little") + text + b"".join(blocks)
     return base64.b64encode(zlib.compress(whole, 9)).decode()
 

@@ -8,6 +8,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
 from typing import Any
 
+from voskar.errors import printable
+
 Script = dict[str, Any]
 """What a stage script holds, as plain values."""
 
@@ -192,7 +194,7 @@ def ranges(frames: Iterable[int]) -> str:
 
 def script_text(script: Script, about: str) -> str:
     """The TOML of a script, a line a key."""
-    lines = [f"# {line}" for line in about.splitlines()]
+    lines = [f"# {printable(line)}" for line in about.split("\n")]
     lines += [f"{key} = {_value(value)}" for key, value in script.items() if not isinstance(value, list | dict)]
     for key in ("logged", "unlogged"):
         if script.get(key):

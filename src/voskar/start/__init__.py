@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib.resources import files
 from pathlib import Path
 
-from voskar.files.reading import made_folder, whole_file
+from voskar.files.reading import made_folder, write_text
 from voskar.files.schemas import schema_text
 
 LOGGERS = {
@@ -43,5 +43,4 @@ def write(folder: Path, texts: dict[str, str]) -> None:
     """Writes them, each file whole or not at all."""
     for name, text in texts.items():
         made_folder((folder / name).parent)
-        with whole_file(folder / name) as part:
-            part.write_text(text, encoding="utf-8")
+        write_text(folder / name, text)

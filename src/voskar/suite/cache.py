@@ -52,8 +52,12 @@ class Verdicts:
         if self.folder is None or result.error is not None or result.page is not None or None in files.values():
             return
         digests = sorted((os.path.relpath(path), digest) for path, digest in files.items())
-        put(self.folder / _name(question, digests), msgspec.json.encode(result))
-        put(self.folder / _name(question, "files"), msgspec.json.encode([name for name, _ in digests]))
+        try:
+            verdict, names = msgspec.json.encode(result), msgspec.json.encode([name for name, _ in digests])
+        except UnicodeEncodeError:  # the name of a file is no text
+            return
+        put(self.folder / _name(question, digests), verdict)
+        put(self.folder / _name(question, "files"), names)
 
     def prune(self) -> None:
         """Leaves no more than some."""

@@ -22,7 +22,7 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import Any, TypeVar
 
-from voskar.errors import InputError, Problem, VoskarError
+from voskar.errors import InputError, Problem, VoskarError, first_line
 from voskar.files.keeping import sources
 from voskar.files.reading import noted, read_bytes
 from voskar.files.remote import is_remote
@@ -59,8 +59,9 @@ def cluster(address: str) -> Iterator[Cluster]:
         try:
             client = Client(address, timeout=f"{PATIENCE}s")
         except (OSError, ValueError) as error:
-            told = str(error).splitlines()[0] if str(error) else type(error).__name__
-            raise InputError(Problem(f"found no scheduler at {address}: {told}", key="--cluster")) from None
+            raise InputError(
+                Problem(f"found no scheduler at {address}: {first_line(error)}", key="--cluster")
+            ) from None
         try:
             engine = Cluster(client, address)
             yield engine

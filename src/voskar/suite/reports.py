@@ -13,8 +13,9 @@ from xml.etree import ElementTree
 
 import msgspec
 
-from voskar.errors import InputError, Problem
-from voskar.files.reading import read_text, whole_file
+from voskar.core.views.coverage import GROUPS
+from voskar.errors import InputError, Problem, path_text, printable
+from voskar.files.reading import read_text, write_text
 from voskar.suite.coverage import Coverage, Covered
 from voskar.suite.results import Fault, Result
 
@@ -36,7 +37,7 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
     lines = []
     for one in results:
         if one.error is not None:
-            _case(suite, one.name, "error", one.error.splitlines()[0], "unread", [one.error])
+            _case(suite, one.name, "error", one.error.split("\n")[0], "unread", [one.error])
         elif one.faults:
             texts = [line for fault in one.faults for line in (text(fault), *([fault.why] if fault.why else []))]
             first = one.patterns[0] if one.patterns else text(one.faults[0])
@@ -94,7 +95,7 @@ def common(results: Sequence[Result]) -> list[Common]:
 def text(fault: Fault) -> str:
     """`frame 273: moved: …`"""
     where = "" if fault.frame is None else f"frame {fault.frame}: "
-    return f"{where}{fault.sort}: {fault.text}"
+    return printable(f"{where}{fault.sort}: {fault.text}")
 
 
 def source_lines(results: Sequence[Result], coverage: Coverage | None = None) -> Iterator[str]:
@@ -102,12 +103,12 @@ def source_lines(results: Sequence[Result], coverage: Coverage | None = None) ->
     exercised."""
     for one in results:
         if one.error is not None:
-            yield from one.error.splitlines()
+            yield from map(printable, one.error.split("\n"))
         for fault in one.faults:
-            place = fault.file or one.name
+            place = path_text(fault.file or one.name)
             yield f"{place}:{fault.line}: {text(fault)}" if fault.line is not None else f"{place}: {text(fault)}"
     if coverage is not None:
-        yield from coverage.never()
+        yield from map(printable, coverage.never())
 
 
 VERSION = 1
@@ -152,7 +153,10 @@ def read(path: str) -> tuple[list[Result], list[Covered] | None]:
     text = read_text(path)
     try:
         told = msgspec.json.decode(text, type=_Report)
-    except msgspec.MsgspecError as error:
+        odd = next((one for one in told.coverage.rules if one.group not in GROUPS), None) if told.coverage else None
+        if odd is not None:
+            raise ValueError(f'found the group "{odd.group}", expected one of {", ".join(GROUPS)}')
+    except (ValueError, RecursionError) as error:
         hint = "write one with voskar check --report part.json"
         raise InputError(Problem(f"not the JSON report of a suite: {error}", file=path, hint=hint)) from None
     if told.version > VERSION:
@@ -199,7 +203,7 @@ def overview(results: Sequence[Result], folder: Path, coverage: Coverage | None 
             "ok": one.ok,
             "counts": one.counts,
             "faults": [one.error] if one.error else list(one.patterns) or [text(fault) for fault in one.faults[:3]],
-            "href": None if one.page is None else quote(os.path.relpath(one.page, folder)),
+            "href": None if one.page is None else quote(os.fsencode(os.path.relpath(one.page, folder))),
         }
         for one in results
     ]
@@ -214,5 +218,4 @@ def write(results: Sequence[Result], path: str | Path, form: str, coverage: Cove
         "html": lambda: overview(results, Path(path).parent, coverage),
         "lines": lambda: "".join(f"{line}\n" for line in source_lines(results, coverage)),
     }[form]()
-    with whole_file(path) as part:
-        part.write_text(content, encoding="utf-8")
+    write_text(path, content)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import shlex
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -26,6 +25,7 @@ from voskar.files.suite import Job, Suite
 from voskar.suite.cache import Files, Verdicts
 from voskar.suite.coverage import covered
 from voskar.suite.results import Fault, Result
+from voskar.words import command_line
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -104,14 +104,13 @@ def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Re
 
 
 def _write_page(job: Job, folder: Path, rules: Rules, played: Recording, found: Weighed) -> str:
-    from voskar.files.reading import whole_file
+    from voskar.files.reading import write_text
     from voskar.pages.data import page_data
     from voskar.pages.render import render_page
 
     path, frames = folder / f"{job.name.replace('/', '--')}.html", (played.first, played.last)
     data = page_data(rules, played, found.verdict, found.ledger, (job.rulebook, job.recording), frames)
-    with whole_file(path) as part:
-        part.write_text(render_page(data), encoding="utf-8")
+    write_text(path, render_page(data))
     return str(path)
 
 
@@ -119,7 +118,7 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
     """Everything that is wrong, in words."""
 
     def ask(question: list[str] | None) -> str | None:
-        return None if question is None else shlex.join(["voskar", "why", job.rulebook, job.recording, *question])
+        return None if question is None else command_line(["voskar", "why", job.rulebook, job.recording, *question])
 
     cause = {id(finding): one.text for one in found.causes for finding in one.findings}
     for finding, follows in found.verdict.roots:
