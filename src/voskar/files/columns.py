@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import fields
 from fractions import Fraction
@@ -11,7 +10,6 @@ from itertools import starmap
 from typing import Any, Literal, TypeVar
 
 import numpy as np
-from msgspec import UNSET
 from xxhash import xxh3_128
 
 from voskar.core.recording import Actor, Claim, Display, LoggedBoxes, Poses, Recording
@@ -20,6 +18,7 @@ from voskar.core.rules.shapes import LIMIT, Ints
 from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.blocks import Block, Key
 from voskar.files.frames import ClaimLine, DisplayLine, InputLine, told
+from voskar.files.input_columns import InputColumns
 from voskar.files.thin import is_one, join, made_of, thin
 
 Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
@@ -41,6 +40,8 @@ CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
 """What each claim needs one of, and what it may tell."""
 NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
+MOST_ENTRIES, MOST_ACTORS = 3_000_000, 2_000_000
+"""Of one recording: many hours of play. Each takes hundreds of bytes, and a few megabytes of input may ask for more."""
 
 
 class ColumnBuilder:
@@ -64,7 +65,7 @@ class ColumnBuilder:
         self.claims: list[Claim] = []
         self.display: list[Display] = []
         self.resets: dict[int, str] = {}
-        self.inputs: list[tuple[int, str, str, bool, float, float]] = []
+        self.inputs = InputColumns(self._error, self._name, self._button)
         self.named: dict[str, tuple[int, int, str]] = {}
         """Where an input, a claim or the display first names an id: line or row, frame, field."""
         self.boxes: dict[str, int] = {}
@@ -83,9 +84,12 @@ class ColumnBuilder:
         def numbered(some: list[tuple[int, Line]]) -> Iterator[tuple[int, int, Line]]:
             return ((int(block.place[at]), int(block.frame[at]), one) for at, one in some if at < whole)
 
-        self._take_inputs(numbered(block.inputs))
+        self.inputs.take(numbered(block.inputs))
         self.claims += starmap(self._claim, numbered(block.claims))
         self.display += starmap(self._shown, numbered(block.display))
+        if len(self.claims) + len(self.display) > MOST_ENTRIES or len(self.actors) > MOST_ACTORS:
+            message = f"found more than {MOST_ENTRIES:,} claims and entries of the display, or {MOST_ACTORS:,} actors"
+            raise self._error(int(block.place[0]), int(block.frame[0]), "claims", message)
         if len(gaps):
             self.last = int(expected[whole]) - 1
             raise self._error(int(block.place[whole]), None, "frame", self._gap(int(block.frame[whole])))
@@ -274,6 +278,9 @@ class ColumnBuilder:
             self._refuse_control(name, lambda message: self._error(number, frame, field, message))
             self.named[name] = (number, frame, field)
 
+    def _button(self, name: str, number: int, frame: int, field: str) -> None:
+        self._refuse_control(name, lambda message: self._error(number, frame, field, message))
+
     def _claim(self, number: int, frame: int, claim: ClaimLine) -> Claim:
         values = {name: told(getattr(claim, name)) for name in ClaimLine.__struct_fields__}
         event = claim.event
@@ -302,47 +309,12 @@ class ColumnBuilder:
         self._name(values["id"], number, frame, "display.id")
         return Display(frame, number, **values)
 
-    def _take_inputs(self, found: Iterable[tuple[int, int, InputLine]]) -> None:
-        down: dict[tuple[int, str, str], bool] = {}
-        for number, frame, one in found:
-            held = True if one.down is UNSET else bool(one.down)
-            if down.setdefault((frame, one.id, one.button), held) != held:
-                message = f'the button "{one.button}" of "{one.id}" is down and up in one frame'
-                raise self._error(number, frame, "inputs", message)
-            if one.id not in self.named:
-                self._name(one.id, number, frame, "inputs.id")
-            aim = told(one.aim)
-            if aim is not None and not all(abs(value) <= LIMIT for value in aim):
-                raise self._error(number, frame, "inputs", f"found the aim {aim}, expected [x, y] within ±{LIMIT:g}")
-            x, y = (math.nan, math.nan) if aim is None else aim
-            self.inputs.append((frame, one.id, one.button, held, x, y))
-
     def _refuse_strangers(self, fixtures: Collection[str]) -> None:
         """An input, a claim or an entry of the display about an id that is nowhere else."""
         for name, (number, frame, field) in self.named.items():
             if name not in self.numbers and name not in fixtures and not any(mark in name for mark in RESERVED):
                 message = f'nobody is called "{name}"'
                 raise self._error(number, frame, field, message, nearest(name, [*self.numbers, *fixtures]))
-
-    def _inputs(self) -> Inputs:
-        if not self.inputs:
-            return Inputs()
-        frame, who, button, down, x, y = zip(*self.inputs, strict=True)
-        ids, buttons = tuple(dict.fromkeys(who)), tuple(dict.fromkeys(button))
-        for name in buttons:
-            self._refuse_control(
-                name, lambda message: InputError(Problem(message, file=self.name, key="inputs.button"))
-            )
-        id_numbers, button_numbers = ({name: at for at, name in enumerate(names)} for names in (ids, buttons))
-        return Inputs(
-            np.array(frame, dtype=np.int64),
-            np.array([id_numbers[one] for one in who], dtype=np.int64),
-            np.array([button_numbers[one] for one in button], dtype=np.int64),
-            np.array(down, dtype=np.bool_),
-            np.array([x, y], dtype=np.float64).T,
-            ids,
-            buttons,
-        )
 
     def finish(
         self, rate: Fraction, *, fixtures: Collection[str] = (), warnings: Iterable[str] = (), **header: Any
@@ -356,6 +328,7 @@ class ColumnBuilder:
             self._refuse_strangers(fixtures)
         poses = Poses(**{name: join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
+        inputs = self.inputs.whole()
         recording = Recording(
             rate=rate,
             first=self.first,
@@ -364,9 +337,9 @@ class ColumnBuilder:
             clips=tuple(self.clips),
             poses=poses,
             claims=tuple(self.claims),
-            inputs=self._inputs(),
+            inputs=inputs,
             resets=self.resets,
-            digest=self._digest(poses, starts, rate, header),
+            digest=self._digest(poses, starts, rate, header, inputs),
             boxes=self._boxes(),
             display=tuple(self.display),
             warnings=tuple(warnings),
@@ -381,15 +354,17 @@ class ColumnBuilder:
                 bounds[row, number] = box
         return LoggedBoxes(tuple(self.boxes), bounds)
 
-    def _digest(self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any]) -> str:
+    def _digest(self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs) -> str:
         """A digest of all that a replay looks at, the same whatever file form it came in."""
         digest = xxh3_128()  # nobody is kept out by it, and ten times the bytes are taken in its time
         actors = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
         digest.update(repr((rate, self.first, actors, list(self.clips), self.resets, meaning)).encode())
         digest.update(starts.tobytes())
-        if self.inputs:
-            digest.update(repr(self.inputs).encode())
+        if len(inputs):
+            digest.update(repr((inputs.ids, inputs.buttons)).encode())
+            for column in (inputs.frame, inputs.id, inputs.button, inputs.down, inputs.aim):
+                digest.update(column.tobytes())
         if self.bounds:
             digest.update(repr((list(self.boxes), self.bounds)).encode())
         for field in fields(Poses):

@@ -60,9 +60,9 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
         if key not in HEADER_KEYS and not key.startswith("_") and not (tables and key == "frames"):
             raise wrong(f'unknown key "{key}"', key, nearest(key, HEADER_KEYS))
     rate = header.get("rate")
-    if isinstance(rate, bool) or not isinstance(rate, int | float) or not 0 < rate <= 1e6:
+    if isinstance(rate, bool) or not isinstance(rate, int | float) or not 1 <= rate <= 1e6:
         found = "none" if rate is None else json.dumps(rate)
-        raise wrong(f"found {found}, expected frames per second above 0", "rate")
+        raise wrong(f"found {found}, expected frames per second, 1 to 1,000,000", "rate")
     for key, options in (("up", ("-y", "+y")), ("reactions", ("baked", "raw"))):
         if key in header and header[key] not in options:
             raise wrong(f'found {json.dumps(header[key])}, expected "{options[0]}" or "{options[1]}"', key)

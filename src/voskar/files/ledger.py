@@ -17,7 +17,8 @@ from voskar.core.ledger.event import NUMBERS
 from voskar.core.ledger.events import SORTS
 from voskar.errors import InputError, Problem, first_line
 from voskar.files.frames import sort_of
-from voskar.files.reading import plain_errors, read_bytes, text_of, whole_file
+from voskar.files.parquet import plain_rows
+from voskar.files.reading import plain_errors, read_bytes, whole_file
 from voskar.files.remote import fetched, is_remote
 
 if TYPE_CHECKING:
@@ -174,9 +175,9 @@ def _read_lines(path: str | Path, data: bytes) -> tuple[dict[str, Any], list[Eve
     header: dict[str, Any] = {}
     events: list[Event] = []
     # no other line end than this: texts may have any character that looks like one
-    for number, line in enumerate(text_of(data, path).removesuffix("\n").split("\n"), 1):
+    for number, line in enumerate(BytesIO(data), 1):
         try:
-            row = json.loads(line)
+            row = json.loads(line.decode("utf-8-sig" if number == 1 else "utf-8"))
             if number == 1:
                 header = row
             else:
@@ -222,29 +223,15 @@ def _parquet_rows(data: bytes, header: dict[str, Any]) -> Iterator[dict[str, Any
     import pyarrow.parquet
 
     try:
-        with pyarrow.parquet.ParquetFile(BytesIO(data)) as file:
-            found = json.loads((file.schema_arrow.metadata or {}).get(b"voskar", b"{}"))
-            if not isinstance(found, dict):
-                raise ValueError(f"its metadata is {sort_of(found)}, expected an object")
-            header.update(found)
-            for column in file.schema_arrow:
-                if not _is_plain(column.type):
-                    raise ValueError(f'the column "{column.name}" holds {column.type}, expected numbers or texts')
-            for batch in file.iter_batches(batch_size=ROWS):
-                for row in batch.to_pylist():
-                    yield {name: value for name, value in row.items() if value is not None and value == value}
-    except (pyarrow.ArrowException, OSError) as error:  # an OSError: broken within its compression
+        file = pyarrow.parquet.ParquetFile(BytesIO(data))
+    except (pyarrow.ArrowException, OSError) as error:
         raise ValueError(str(error)) from None
-
-
-def _is_plain(column: Any) -> bool:
-    """Whether a type of Parquet is that of a column of numbers or texts."""
-    from pyarrow import types
-
-    if types.is_dictionary(column):
-        column = column.value_type
-    tests = (types.is_integer, types.is_floating, types.is_string, types.is_large_string, types.is_null)
-    return any(test(column) for test in tests)
+    with file:
+        found = json.loads((file.schema_arrow.metadata or {}).get(b"voskar", b"{}"))
+        if not isinstance(found, dict):
+            raise ValueError(f"its metadata is {sort_of(found)}, expected an object")
+        header.update(found)
+        yield from plain_rows(file)
 
 
 FORMULA = ("=", "+", "-", "@", "\t", "\r")

@@ -23,10 +23,11 @@ def fetched(url: str) -> Iterator[Path]:
     import tempfile
 
     with tempfile.TemporaryDirectory(prefix="voskar-") as folder:
-        local = Path(folder) / url.rstrip("/").rpartition("/")[2]
+        local = Path(folder) / _name(url)
         system, path = _system(url)
         with _plain(url):
-            system.get(path, str(local), recursive=system.isdir(path))
+            # a web server has no folders: its library would take a file that holds a link for one, and fetch that too
+            system.get(path, str(local), recursive=not url.startswith(WEB) and system.isdir(path))
         try:
             yield local
         except InputError as error:
@@ -42,11 +43,27 @@ def sent(url: str) -> Iterator[Path]:
     import tempfile
 
     with tempfile.TemporaryDirectory(prefix="voskar-") as folder:
-        local = Path(folder) / url.rpartition("/")[2]
+        local = Path(folder) / _name(url)
         system, path = _system(url)
         yield local
         with _plain(url):
             system.put(str(local), path)
+
+
+WEB = ("http://", "https://")
+
+
+def _name(url: str) -> str:
+    """The last name of a URL, without what is asked for behind it."""
+    name = url.partition("://")[2]
+    if url.startswith(WEB):
+        name = name.partition("?")[0].partition("#")[0]
+    name = name.rstrip("/").rpartition("/")[2]
+    return name if name not in ("", ".", "..") else "file"
+
+
+PATIENCE = 30
+"""Seconds that a service may say nothing."""
 
 
 def _system(url: str) -> tuple[Any, str]:
@@ -56,8 +73,21 @@ def _system(url: str) -> tuple[Any, str]:
         hint = 'pip install "voskar[remote]"'
         raise InputError(Problem("found a URL, which needs the extra `remote`", file=url, hint=hint)) from None
     with _plain(url):
-        found: tuple[Any, str] = fsspec.core.url_to_fs(url)
+        found: tuple[Any, str] = fsspec.core.url_to_fs(url, **_options(url.partition("://")[0]))
         return found
+
+
+def _options(service: str) -> dict[str, Any]:
+    """How long to wait for a service, as its library wants to be told."""
+    if f"{service}://" in WEB:
+        from aiohttp import ClientTimeout
+
+        patient = ClientTimeout(total=None, sock_connect=PATIENCE, sock_read=PATIENCE)
+        return {"client_kwargs": {"timeout": patient}, "skip_instance_cache": True}
+    if service in ("s3", "s3a"):
+        waits = {"connect_timeout": PATIENCE, "read_timeout": PATIENCE, "retries": {"max_attempts": 2}}
+        return {"config_kwargs": waits, "skip_instance_cache": True}
+    return {}
 
 
 @contextmanager
@@ -67,6 +97,8 @@ def _plain(url: str) -> Iterator[None]:
         yield
     except FileNotFoundError:
         raise InputError(Problem("no such file", file=url)) from None
+    except PermissionError:
+        raise InputError(Problem("no permission to open it", file=url)) from None
     except ImportError as error:  # the library of a service is not there
         raise InputError(Problem(f"cannot be read without its library: {error}", file=url)) from None
     except Exception as error:  # each service has its own errors

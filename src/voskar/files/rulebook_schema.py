@@ -73,7 +73,7 @@ class ClipTable(Table):
     """`[kinds.X.clips.NAME]`"""
 
     cells: Annotated[int, Field(gt=0, le=1 << 16)]
-    rate: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None = None
+    rate: Annotated[float, Field(ge=0.001, le=1e6, allow_inf_nan=False)] | None = None
     loop: bool = False
 
 

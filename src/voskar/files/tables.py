@@ -18,6 +18,7 @@ import msgspec
 from voskar.core.kernel.gather import NOTHING
 from voskar.errors import InputError, Problem, first_line
 from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, hint_for, told
+from voskar.files.parquet import plain_rows
 from voskar.files.reading import opened, opened_anywhere, plain_errors, read_text
 
 HEADER = "recording.json"
@@ -126,10 +127,8 @@ def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
 
     try:
         with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream) as file:
-            for batch in file.iter_batches(batch_size=8192):
-                for values in batch.to_pylist():
-                    yield {key: value for key, value in values.items() if value is not None and value == value}
-    except pyarrow.ArrowException as error:
+            yield from plain_rows(file)
+    except (pyarrow.ArrowException, ValueError) as error:
         raise InputError(Problem(f"not Parquet: {first_line(error).lower()}", file=str(path))) from None
 
 
@@ -172,13 +171,27 @@ def _grouped(folder: Path, name: str, sort: type[T]) -> Iterator[tuple[int, int,
         if not group:
             frame, first = row.frame, row.number
         group.append(_read(path, row, sort))
+        if len(group) > MOST_ROWS:
+            raise InputError(Problem(f"found more than {MOST_ROWS:,} rows of one frame", file=str(path), row=first))
     if group:
         yield frame, first, group
 
 
 def gathered(folder: Path, name: str, sort: type[T]) -> dict[int, list[T]]:
-    """A small table by frame."""
-    return {frame: group for frame, _, group in _grouped(folder, name, sort)}
+    """A small table by frame. Raises InputError for one that is not."""
+    found: dict[int, list[T]] = {}
+    count = 0
+    for frame, first, group in _grouped(folder, name, sort):
+        found[frame] = group
+        count += len(group)
+        if count > MOST_ROWS:
+            message = f"found more than {MOST_ROWS:,} rows"
+            raise InputError(Problem(message, file=str(table_path(folder, name)), row=first))
+    return found
+
+
+MOST_ROWS = 3_000_000
+"""Of a small table, which is held as a whole: many hours of play."""
 
 
 POSES = ("frame", *(one for one in PoseLine.__struct_fields__ if one != "push"), "push_x", "push_y")

@@ -77,8 +77,15 @@ def read_source(path: str | Path) -> Source:
     return _read(Path(path), Path(path).parent)
 
 
+LONGEST = 4 << 20
+"""Characters of a TOML file: a hundred times what a large rulebook has. Each value takes hundreds of bytes more."""
+
+
 def parse_source(text: str, name: str) -> Source:
-    """One file's text. Raises InputError for what is not TOML."""
+    """One file's text. Raises InputError for what is not TOML, and for too much of it."""
+    if len(text) > LONGEST:
+        message = f"found {len(text) / (1 << 20):.1f} MiB of TOML, expected at most {LONGEST >> 20} MiB"
+        raise InputError(Problem(message, file=name))
     try:
         raw = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:

@@ -165,7 +165,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
     try:
         with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream, read_dictionary=[*TEXTUAL]) as file:
             named = [name for name in file.schema_arrow.names if not name.startswith("_")]
-            if not {"frame", *NEEDED} <= set(named) <= set(POSES):
+            if not {"frame", *NEEDED} <= set(named) <= set(POSES) or len(named) > len(set(named)):
                 return None
             table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_told(file.metadata, name)])
         columns = {name: _poses_column(table, name) for name in POSES}
@@ -203,7 +203,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             list(told(display)),
             [(at, one.reset) for at, one in told({number: some[:1] for number, some in marks.items()})],
         )
-    except (pyarrow.ArrowException, UnicodeDecodeError, msgspec.MsgspecError, _UnlikeError):
+    except (pyarrow.ArrowException, UnicodeDecodeError, OverflowError, KeyError, msgspec.MsgspecError, _UnlikeError):
         return None
 
 

@@ -15,7 +15,8 @@ import msgspec
 
 from voskar.core.views.coverage import GROUPS
 from voskar.errors import InputError, Problem, path_text, printable
-from voskar.files.reading import read_text, write_text
+from voskar.files.reading import read_bytes, write_text
+from voskar.files.remote import fetched, is_remote
 from voskar.suite.coverage import Coverage, Covered
 from voskar.suite.results import Fault, Result
 
@@ -111,6 +112,8 @@ def source_lines(results: Sequence[Result], coverage: Coverage | None = None) ->
         yield from map(printable, coverage.never())
 
 
+LARGEST = 32 << 20
+"""Bytes of a JSON report that are read: that of ten thousand recordings."""
 VERSION = 1
 """Of the JSON report. It rises if a key changes its meaning; keys only ever get more."""
 
@@ -146,13 +149,20 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
 
 
 def read(path: str) -> tuple[list[Result], list[Covered] | None]:
-    """The results of a report that was written as JSON, and the rules that it found exercised, if it counts them.
+    """The results of a report that was written as JSON, here or at a URL, and the rules that it found exercised, if it
+    counts them.
 
     Raises InputError for a file that is none.
     """
-    text = read_text(path)
+    if is_remote(path):
+        with fetched(path) as local:
+            return read(str(local))
+    data = read_bytes(path)
+    if len(data) > LARGEST:
+        message = f"found a report of {len(data) >> 20} MiB, expected at most {LARGEST >> 20} MiB"
+        raise InputError(Problem(message, file=path))
     try:
-        told = msgspec.json.decode(text, type=_Report)
+        told = msgspec.json.decode(data, type=_Report)
         odd = next((one for one in told.coverage.rules if one.group not in GROUPS), None) if told.coverage else None
         if odd is not None:
             raise ValueError(f'found the group "{odd.group}", expected one of {", ".join(GROUPS)}')

@@ -4,10 +4,16 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
+from voskar.core.kernel.shapes import ClipTable
 from voskar.core.recording import Actor, sides
-from voskar.core.rules import Box, Duration, eligible
+from voskar.core.recording.shown import cell_of_tick
+from voskar.core.rules import Box, Clip, Duration, Kind, eligible
+from voskar.core.rules.boxes import MOST_TICKS
 from voskar.core.rules.outlines import circle
 
 
@@ -62,3 +68,30 @@ def test_sides_come_from_owners() -> None:
     actors += [Actor("ring-1", "shot", "ring-2"), Actor("ring-2", "shot", "ring-1"), Actor("turned", "traitor", "man")]
     named = {"man": "keeper", "traitor": "hive"}
     assert sides(actors, named) == ["keeper", "keeper", "keeper", None, None, None, "hive"]
+
+
+RATES = st.just(60.0) | st.just(59.94005994005994) | st.floats(1, 1e6)
+
+
+@given(RATES, st.floats(0.001, 1e6), st.integers(0, MOST_TICKS))
+def test_the_cell_of_a_tick_is_exact(recording: float, clip_rate: float, tick: int) -> None:
+    """floor(tick * rate of the clip / rate of the recording), however many digits the rates have."""
+    recorded, rate = Fraction(repr(recording)), Fraction(repr(clip_rate))
+    clip = Clip(1 << 61, rate)
+    exact = min(tick * rate // recorded, clip.cells - 1)
+    step = clip.step(recorded)
+    assert step <= rate / recorded
+    assert cells_in(clip, recorded, tick) == exact
+    table = ClipTable(1, 1, {(0, 0): (clip.cells, False, step.numerator, step.denominator)})
+    assert table.cell_of(0, 0, tick) == exact
+
+
+def cells_in(clip: Clip, rate: Fraction, tick: int) -> int:
+    return int(cell_of_tick(np.array([tick]), Kind("k", clips={"c": clip}), "c", rate)[0])
+
+
+def test_a_clip_at_broadcast_rate() -> None:
+    """A quarter of an hour into a clip the product of tick and step is wider than 64 bits."""
+    clip, rate = Clip(7, Fraction(12), loop=True), Fraction("59.94005994005994")
+    ticks = [0, 4, 5, 15_372, 15_373, 60_000, 1_000_000, 1 << 23]
+    assert [cells_in(clip, rate, tick) for tick in ticks] == [tick * 12 // rate % 7 for tick in ticks]

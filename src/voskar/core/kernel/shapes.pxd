@@ -22,10 +22,15 @@ cdef class BoxTable:
     @cython.locals(form=int64_t, entry=Py_ssize_t, low=int64_t, high=int64_t, middle=int64_t)
     cpdef int64_t form_of(self, Py_ssize_t box, Py_ssize_t clip, int64_t cell) except -2
 
+cdef int64_t NARROW
+
+@cython.locals(result=int64_t, over=int64_t, bit=int)
+cpdef int64_t share(int64_t tick, int64_t rest, int64_t whole) noexcept
+
 @cython.final
 cdef class ClipTable:
     cdef public Py_ssize_t kinds, clips
-    cdef public const int64_t[::1] cells, numerator, denominator
+    cdef public const int64_t[::1] cells, whole, rest, denominator
     cdef public const uint8_t[::1] loops
 
     @cython.locals(entry=Py_ssize_t, cells=int64_t, cell=int64_t)

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 CLOSED = -1
 UNLOGGED, ABSENT = -2, -1
+NARROW = 1 << 22
+"""A tick whose product with any number below 2**40 has less than 63 bits."""
 
 
 def _floats(values: Sequence[float]) -> Floats:
@@ -152,6 +154,24 @@ class BoxTable:
         return self.run_form[low]
 
 
+def share(tick: int, rest: int, whole: int) -> int:
+    """floor(tick * rest / whole) for 0 <= rest < whole <= 2**40, exact also where the product is wider than 64 bits."""
+    if tick <= NARROW:
+        return tick * rest // whole
+    result, over = 0, 0
+    for bit in range(40, -1, -1):  # long multiplication, what is left over carried along
+        result, over = 2 * result, 2 * over
+        if over >= whole:
+            over -= whole
+            result += 1
+        if tick >> bit & 1:
+            over += rest
+            if over >= whole:
+                over -= whole
+                result += 1
+    return result
+
+
 class ClipTable:
     """Clips of kinds: a tick becomes a cell by `step` = rate of the clip over that of the recording, exactly."""
 
@@ -163,7 +183,8 @@ class ClipTable:
         table = [declared.get((kind, clip), none) for kind in range(kinds) for clip in range(self.clips)]
         self.cells: Ints = _ints([one[0] for one in table])
         self.loops: Flags = shared_flags(np.array([one[1] for one in table], dtype=np.bool_))
-        self.numerator: Ints = _ints([one[2] for one in table])
+        self.whole: Ints = _ints([one[2] // one[3] for one in table])
+        self.rest: Ints = _ints([one[2] % one[3] for one in table])
         self.denominator: Ints = _ints([one[3] for one in table])
 
     def cell_of(self, kind: int, clip: int, tick: int) -> int:
@@ -177,7 +198,7 @@ class ClipTable:
         cells = self.cells[entry]
         if cells == 0:
             return tick
-        cell = tick * self.numerator[entry] // self.denominator[entry]
+        cell = tick * self.whole[entry] + share(tick, self.rest[entry], self.denominator[entry])
         if self.loops[entry]:
             return cell % cells
         return cell if cell < cells else cells - 1

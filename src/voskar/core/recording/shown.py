@@ -39,9 +39,16 @@ def cells_of_all(poses: Poses, kinds: Ints, rules: Rules, clips: Sequence[str]) 
     return result
 
 
+NARROW = 1 << 22
+"""A tick whose product with what is left of a step, below MOST_TICKS, has less than 63 bits."""
+
+
 def _cell_of_tick(tick: Ints, clip: Clip, rate: Fraction) -> Ints:
     step = clip.step(rate)
-    cell: Ints = tick * step.numerator // step.denominator
+    whole, rest = divmod(step.numerator, step.denominator)
+    cell: Ints = tick * whole + tick * rest // step.denominator
+    for place in np.flatnonzero(tick > NARROW):  # the product is wider than 64 bits
+        cell[place] = int(tick[place]) * step.numerator // step.denominator
     return cell % clip.cells if clip.loop else np.minimum(cell, clip.cells - 1)
 
 

@@ -16,6 +16,27 @@ Windows = Mapping[str, tuple[tuple[int, int], ...]]
 """Ranges of cells (first, last), by clip."""
 
 
+MOST_TICKS = 1 << 40
+"""The highest tick of a pose."""
+
+
+def _from_below(value: Fraction) -> Fraction:
+    """The largest fraction up to a value whose denominator is at most MOST_TICKS.
+
+    m / tick <= value holds for whole m and tick just if it holds for this fraction, as none lies between. Of the last
+    two steps of the continued fraction one is the nearest from below (Hardy and Wright, The Theory of Numbers, chapter
+    10).
+    """
+    if value.denominator <= MOST_TICKS:
+        return value
+    p0, q0, p1, q1 = 0, 1, 1, 0
+    n, d = value.numerator, value.denominator
+    while q0 + n // d * q1 <= MOST_TICKS:
+        p0, q0, p1, q1, n, d = p1, q1, p0 + n // d * p1, q0 + n // d * q1, d, n - n // d * d
+    k = (MOST_TICKS - q0) // q1
+    return max(one for one in (Fraction(p1, q1), Fraction(p0 + k * p1, q0 + k * q1)) if one <= value)
+
+
 class Clip(Struct, frozen=True):
     """An animation of a kind. `rate` is cells a second, None for one cell a frame."""
 
@@ -24,8 +45,9 @@ class Clip(Struct, frozen=True):
     loop: bool = False
 
     def step(self, recording_rate: Fraction) -> Fraction:
-        """Cells a frame, exactly."""
-        return Fraction(1) if self.rate is None else self.rate / recording_rate
+        """Cells a frame, as a fraction of whole numbers that a machine can hold: floor(tick * step) is exact for every
+        tick up to MOST_TICKS."""
+        return Fraction(1) if self.rate is None else _from_below(self.rate / recording_rate)
 
 
 class Key(Struct, frozen=True):
