@@ -65,6 +65,17 @@ RULES = [
     ("out-of-proportion", "kinds.keeper.boxes.crate", {"role": "body", "rect": [3000, 30]}),
 ]
 
+
+def test_every_lost_entry_is_told() -> None:
+    data = change(sound(), "attacks.sting.rehit", "entry")
+    data["attacks"]["bite"] = {"damage": 1, "rehit": "entry"}
+    box = {"role": "hitbox", "attack": "bite", "circle": 3, "mask": ["keeper"]}
+    data["kinds"]["waxling"] = {"side": "hive", "boxes": {"jaw": box}}
+    book = rulebook(data)
+    told = [one.key for one in audit(book, []) if one.name == "entry-lost"]
+    assert told == ["attacks.bite", "attacks.sting"]
+
+
 GUN = {"spawn": "puff", "when": {"press": "fire"}}
 MOVED = [
     ("endless", {}, {}),

@@ -137,7 +137,7 @@ def test_mutated_input(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Every reader answers, or says in one error what is wrong: a share of what `make fuzz` runs."""
     monkeypatch.chdir(tmp_path)
     fuzz.prepare(tmp_path)
-    found = fuzz.fuzz(tmp_path, 180, seed=7)
+    found = fuzz.fuzz(tmp_path, 300, seed=7)
     assert not found.wrong
     assert sum(codes[2] for codes in found.codes.values()) > 100
 
@@ -191,3 +191,220 @@ def test_a_termination_leaves_nothing_behind(apiary: Path, tmp_path: Path) -> No
     run.send_signal(signal.SIGTERM)
     assert run.wait(timeout=30) in (128 + signal.SIGTERM, -signal.SIGTERM, 1)  # or it was done already
     assert not list(tmp_path.rglob("*.part"))
+
+
+def test_a_byte_of_a_gzip_file_flipped(folder: Path, here: Any) -> None:
+    whole = gzip.compress((folder / "r.jsonl").read_bytes())
+    for place in range(0, len(whole), 3):
+        (folder / "z.jsonl.gz").write_bytes(whole[:place] + bytes([whole[place] ^ 0x10]) + whole[place + 1 :])
+        for command in (("replay", "r.toml", "z.jsonl.gz"), ("convert", "z.jsonl.gz", "out.jsonl")):
+            done = here(*command, cwd=folder)
+            assert done.returncode in (0, 2), (place, done.stderr)
+            assert "Traceback" not in done.stderr
+            (folder / "out.jsonl").unlink(missing_ok=True)
+
+
+def include(folder: Path, files: dict[str, list[str]]) -> None:
+    """Rulebooks that include each other, each with a fixture of its own."""
+    for number, (name, names) in enumerate(files.items()):
+        fixture = f'[[fixtures]]\nkind = "keeper"\nid = "f{number}"\nat = [0, 90]\n'
+        (folder / name).write_text(f"voskar = 1\ninclude = {json.dumps(names)}\n{fixture}")
+
+
+def test_includes_that_multiply(folder: Path, here: Any) -> None:
+    """Each includes the next one twice: it is read once, and what it adds is there once."""
+    (folder / "r.toml").rename(folder / "base.toml")
+    between = {f"d{k}.toml": [f"d{k + 1}.toml"] * 2 for k in range(60)}
+    include(folder, {"r.toml": ["d0.toml"], **between, "d60.toml": ["base.toml"]})
+    done = here("replay", "r.toml", "r.jsonl", "--json", cwd=folder)
+    assert done.returncode == 0, done.stderr
+    from voskar.files.rulebook import load_rulebook
+
+    assert [one.id for one in load_rulebook(folder / "r.toml").data.fixtures] == [f"f{k}" for k in range(61, -1, -1)]
+
+
+def test_what_is_included_again_later_stands_again(folder: Path) -> None:
+    """As if each include were written out: b includes what a has overruled, and comes after it."""
+    from voskar.files.toml_sources import read_source
+
+    (folder / "base.toml").write_text("x = 1\ny = 1\n[t]\nk = 1\n")
+    (folder / "a.toml").write_text('include = ["base.toml"]\nx = 2\nz = 2\n[t]\nk = 2\nl = 2\n')
+    (folder / "b.toml").write_text('include = ["base.toml"]\ny = 3\n')
+    (folder / "top.toml").write_text('include = ["a.toml", "b.toml"]\n')
+    raw = read_source(folder / "top.toml").raw
+    assert {key: value for key, value in raw.items() if key != "include"} == {
+        "x": 1, "y": 3, "z": 2, "t": {"k": 1, "l": 2},
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("count", [256, 257, 1100])
+def test_a_chain_of_includes(folder: Path, here: Any, count: int) -> None:
+    (folder / "r.toml").rename(folder / "base.toml")
+    chain = [f"c{k}.toml" for k in range(count - 1)]
+    include(folder, dict(zip(["r.toml", *chain], [[one] for one in [*chain, "base.toml"]], strict=True)))
+    done = here("audit", "r.toml", cwd=folder)
+    assert done.returncode == (2 if count > 256 else 1), done.stderr[-500:]  # 1: the audit finds something
+    assert (count > 256) == ("more than 256 included files" in done.stderr)
+
+
+@pytest.mark.skipif(os.name != "posix", reason="devices and pipes are files there only")
+@pytest.mark.parametrize("odd", ["/dev/zero", "pipe"])
+def test_devices_and_pipes_where_a_file_belongs(folder: Path, odd: str) -> None:
+    """In a suite, as an image, a rulebook, expectations or a baseline: refused at once, and the rest is judged."""
+    if odd == "pipe":
+        os.mkfifo(folder / "pipe")
+    (folder / "odd.jsonl").symlink_to(odd)
+    (folder / "odd.png").symlink_to(odd)
+    (folder / "odd.toml").symlink_to(odd)
+    (folder / "voskar.toml").write_text('voskar = 1\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["*.jsonl"]\n')
+    word = "named pipe" if odd == "pipe" else "device"
+    done = voskar("check", "--workers", "2", cwd=folder)
+    assert (done.returncode, "agrees  r.jsonl" in done.stdout) == (2, True), done.stdout
+    assert f"odd.jsonl: found a {word}, expected a file" in done.stdout
+    image = (folder / "r.toml").read_text().replace('"rect" = [9, 9]', '"pixels" = "odd.png"')
+    (folder / "p.toml").write_text(image)
+    for command in (
+        ("check", "p.toml", "r.jsonl"),
+        ("check", "odd.toml", "r.jsonl"),
+        ("check", "r.toml", "r.jsonl", "--expect", "odd.toml"),
+        ("check", "r.toml", "r.jsonl", "--baseline", "odd.jsonl"),
+        ("report", "odd.jsonl"),
+        ("check", "--suite", "odd.toml"),
+    ):
+        done = voskar(*command, cwd=folder)
+        refused = f"found a {word}" in done.stderr or "outside the folder" in done.stderr
+        assert (done.returncode, refused) == (2, True), (command, done.stderr)
+
+
+@pytest.mark.skipif(os.name != "posix", reason="named pipes")
+def test_a_recording_from_a_pipe(folder: Path) -> None:
+    """On the command line a pipe is as good as a file."""
+    line = f"cat r.jsonl | {VOSKAR} check r.toml /dev/stdin"
+    done = subprocess.run(["sh", "-c", line], cwd=folder, capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, ""), done.stderr
+
+
+def test_a_stage_script_of_years(folder: Path, here: Any) -> None:
+    script = 'stage = 1\nframes = {}\n[[parts]]\nid = "a"\nkind = "keeper"\nway = [{{ f = 0, at = [0, 0] }}]\n'
+    (folder / "s.stage.toml").write_text(script.format(2_000_000))
+    done = here("replay", "r.toml", "s.stage.toml", cwd=folder)
+    assert (done.returncode, "found 2,000,000 frames of 1 actors, expected at most" in done.stderr) == (2, True)
+    (folder / "s.stage.toml").write_text(script.format(30))
+    assert here("replay", "r.toml", "s.stage.toml", cwd=folder).returncode == 0
+
+
+def test_more_than_a_rulebook_holds(folder: Path, here: Any) -> None:
+    with (folder / "r.toml").open("a") as file:
+        file.write("# " + "x" * (5 << 20))
+    done = here("audit", "r.toml", cwd=folder)
+    assert (done.returncode, "5.0 MiB of TOML, expected at most 4 MiB" in done.stderr) == (2, True)
+
+
+class Bomb:
+    """A number of three million digits, as a kept rulebook would have it made."""
+
+    def __reduce__(self) -> tuple[Any, tuple[str]]:
+        from voskar.files import kept
+
+        return kept._fraction, ("1e3000000",)
+
+
+def test_a_kept_rulebook_that_means_no_good(folder: Path, here: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    import pickle
+
+    from voskar.files.keeping import kept_folder
+
+    monkeypatch.setenv("XDG_CACHE_HOME", str(folder / "cache"))
+    assert here("replay", "r.toml", "r.jsonl", cwd=folder).returncode == 0
+    place = kept_folder("rulebooks")
+    assert place is not None
+    (kept,) = place.iterdir()
+    good = kept.read_bytes()
+    calls = (b"cfractions\nFraction\n(V1e3000000\ntR.", b"cnumpy\nzeros\n(I1000000000\ntR.", b"cos\nsystem\n(Vls\ntR.")
+    for data in (pickle.dumps(Bomb()), *calls):
+        kept.write_bytes(data)
+        done = here("replay", "r.toml", "r.jsonl", cwd=folder)
+        assert (done.returncode, done.stderr) == (0, "")
+        assert kept.read_bytes() == good
+
+
+TABLES = [
+    # a column of poses.parquet, what it holds instead; None: it is missing
+    ("id", None), ("clip", None), ("owner", None), ("x", None), ("frame", None), ("x", "list"), ("id", "struct"),
+    ("kind", "binary"), ("frame", "timestamp"), ("x", "date"), ("id", "twice"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("column", "held"), TABLES)
+def test_tables_of_other_columns(folder: Path, here: Any, column: str, held: str | None) -> None:
+    import pyarrow
+    import pyarrow.parquet
+
+    assert here("convert", "r.jsonl", "t", cwd=folder).returncode == 0
+    table = pyarrow.parquet.read_table(folder / "t/poses.parquet")
+    place = table.column_names.index(column)
+    rows = table.num_rows
+    arrays = {
+        "list": pyarrow.array([[1]] * rows),
+        "struct": pyarrow.array([{"a": {"b": 1}}] * rows),
+        "binary": pyarrow.array([b"\xff"] * rows),
+        "timestamp": pyarrow.array([2**62] * rows, pyarrow.timestamp("us")),
+        "date": pyarrow.array([-(2**31)] * rows, pyarrow.date32()),
+    }
+    if held == "twice":
+        table = table.append_column(column, table.column(place))
+    elif held is None:
+        table = table.remove_column(place)
+    else:
+        table = table.set_column(place, column, arrays[held])
+    pyarrow.parquet.write_table(table, folder / "t/poses.parquet")
+    done = here("replay", "r.toml", "t", cwd=folder)
+    assert done.returncode == (0 if held is None and column in ("clip", "owner") else 2), done.stderr
+    assert "Traceback" not in done.stderr
+    assert done.returncode == 0 or column in done.stderr
+
+
+@pytest.mark.parametrize("told", [b"[1]", b'"x"', b"{", b"[" * 3000, b"\xff", b'{"rate": 1e999}', b'{"frames": 3}'])
+def test_ledgers_as_parquet_with_other_metadata(folder: Path, here: Any, told: bytes) -> None:
+    import pyarrow.parquet
+
+    assert here("replay", "r.toml", "r.jsonl", "--ledger", "l.parquet", cwd=folder).returncode == 0
+    table = pyarrow.parquet.read_table(folder / "l.parquet").replace_schema_metadata({b"voskar": told})
+    pyarrow.parquet.write_table(table, folder / "l.parquet")
+    done = here("compare", "l.parquet", "l.parquet", cwd=folder)
+    assert (done.returncode, "error: l.parquet" in done.stderr) == (2, True), done.stderr
+
+
+def test_reports_of_another_making(folder: Path, here: Any) -> None:
+    rule = {"group": "spells", "name": "x", "file": None, "line": None, "count": 1}
+    told = {"voskar": "suite", "version": 1, "recordings": [], "coverage": {"rules": [rule]}}
+    for text in (json.dumps(told), "[" * 5000, '{"voskar":"suite","recordings":' + "[" * 3000, '{"a":1}'):
+        (folder / "one.json").write_text(text)
+        done = here("report", "one.json", cwd=folder)
+        assert (done.returncode, "one.json: not the JSON report" in done.stderr) == (2, True), done.stderr
+
+
+def test_headers_nested_without_end(folder: Path, here: Any) -> None:
+    (folder / "t").mkdir()
+    for name, command in (
+        ("t/recording.json", ("replay", "r.toml", "t")),
+        ("x.jsonl", ("replay", "r.toml", "x.jsonl")),
+        ("l.jsonl", ("compare", "l.jsonl", "l.jsonl")),
+    ):
+        (folder / name).write_text("[" * 200_000)
+        done = here(*command, cwd=folder)
+        assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
+
+
+def test_a_ledger_with_a_line_separator_in_a_text(folder: Path, here: Any) -> None:
+    assert here("replay", "r.toml", "r.jsonl", "--ledger", "l.jsonl", cwd=folder).returncode == 0
+    text = (folder / "l.jsonl").read_text()
+    (folder / "m.jsonl").write_text(text.replace(":bee:", "be\u2028e"), encoding="utf-8")
+    done = here("compare", "m.jsonl", "l.jsonl", cwd=folder)
+    assert (done.returncode, "\u2028" in done.stdout) == (1, False), done.stderr
+
+
+def test_a_life_can_be_expected(folder: Path, here: Any) -> None:
+    (folder / "e.toml").write_text('voskar = 1\n[[expect]]\nevent = "life"\nnever = true\n')
+    done = here("check", "r.toml", "r.jsonl", "--expect", "e.toml", cwd=folder)
+    assert "1 of 1 expectation holds" in done.stdout, done.stderr
