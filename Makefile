@@ -12,7 +12,7 @@ CHECKED := build/checked
 # library anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz clean
+.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz faults clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -76,6 +76,10 @@ mutants: $(STAMP) $(KERNEL)
 # mutated input for every reader: a table of exit codes
 fuzz: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.fuzz
+
+# runs that are ended, disturbed or starved: a table of what was tried
+faults: $(STAMP) $(KERNEL)
+	$(BIN)/python -m tests.faults
 
 shots: $(STAMP) $(KERNEL)
 	sh docs/screenshots.sh

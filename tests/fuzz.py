@@ -275,7 +275,7 @@ READERS = {
     "image": Reader("moth.png", "moth.png", ("check apiary.toml short.jsonl", "moves apiary.toml"), image_changed),
     "recording": Reader("short.jsonl", "x.jsonl", LOGGED, heavy=SHOWN),
     "recording, gzip": Reader("short.jsonl.gz", "x.jsonl.gz", LOGGED, zipped_changed),
-    "stage script": Reader("volley.stage.toml", "x.stage.toml", ("replay swarm.toml {}", "stage {} out.jsonl")),
+    "stage script": Reader("volley.stage.toml", "x.stage.toml", ("replay swarm.toml {}", "stage {} -o out.jsonl")),
     "expectations": Reader("meadow.expect.toml", "x.toml", ("check apiary.toml short.jsonl --expect {}",)),
     "suite": Reader("short.toml", "x.toml", ("check --workers 1 --suite {}", "check --workers 1 --suite {} --json")),
     "suite's report": Reader("report.json", "x.json", ("report {}", "report {} --json", "report {} --report x.xml")),

@@ -40,7 +40,7 @@ CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
 """What each claim needs one of, and what it may tell."""
 NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
-MOST_ENTRIES, MOST_ACTORS = 3_000_000, 2_000_000
+MOST_ENTRIES, MOST_ACTORS = 3_000_000, 1_500_000
 """Of one recording: many hours of play. Each takes hundreds of bytes, and a few megabytes of input may ask for more."""
 
 

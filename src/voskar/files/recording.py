@@ -17,7 +17,7 @@ from voskar.files.columns import ColumnBuilder
 from voskar.files.frames import json_frames
 from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import json_blocks
-from voskar.files.reading import ShortLines, open_lines, reads_folder
+from voskar.files.reading import PIECE, ShortLines, open_lines, reads_folder
 from voskar.files.remote import fetched, is_remote
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
@@ -61,6 +61,7 @@ def _and_others(path: str | Path, rulebook: Kinds, first: InputError) -> list[Pr
         return found
     with open_lines(path) as lines:
         header = lines.stream.readline()
+        looked_at = 0
         for number, told in enumerate(islice(lines.stream, line - 1 + TRIED), 2):
             if number <= line or told.isspace():
                 continue
@@ -69,7 +70,8 @@ def _and_others(path: str | Path, rulebook: Kinds, first: InputError) -> list[Pr
             except InputError as error:
                 known = {_alike(one) for one in found}
                 found += [replace(one, line=number) for one in error.problems if _alike(one) not in known]
-            if len(found) >= MOST:
+            looked_at += len(told)
+            if len(found) >= MOST or looked_at > PIECE:
                 break
     return found[:MOST]
 

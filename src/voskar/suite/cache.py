@@ -24,6 +24,13 @@ Files = Mapping[Path, Digest | None]
 """What was read for a verdict, each with the digest of the bytes that were read."""
 
 
+class _Kept(msgspec.Struct):
+    """A verdict, and where it is kept: one that stands elsewhere answers another question."""
+
+    name: str
+    result: Result
+
+
 class Verdicts:
     """Kept results of questions. What cannot be read or written is not there."""
 
@@ -42,7 +49,9 @@ class Verdicts:
             digests = [(name, self._digest(name)) for name in names]
             if any(digest is None for _, digest in digests):
                 return None
-            return msgspec.json.decode(get(self.folder / _name(question, digests)) or b"", type=Result)
+            name = _name(question, digests)
+            kept = msgspec.json.decode(get(self.folder / name) or b"", type=_Kept)
+            return kept.result if kept.name == name else None
         except (ValueError, RecursionError):  # rubbish
             return None
 
@@ -53,10 +62,12 @@ class Verdicts:
             return
         digests = sorted((os.path.relpath(path), digest) for path, digest in files.items())
         try:
-            verdict, names = msgspec.json.encode(result), msgspec.json.encode([name for name, _ in digests])
+            place = _name(question, digests)
+            verdict = msgspec.json.encode(_Kept(place, result))
+            names = msgspec.json.encode([name for name, _ in digests])
         except UnicodeEncodeError:  # the name of a file is no text
             return
-        put(self.folder / _name(question, digests), verdict)
+        put(self.folder / place, verdict)
         put(self.folder / _name(question, "files"), names)
 
     def prune(self) -> None:
