@@ -96,6 +96,15 @@ class Trials:
         files = sorted(path for path in (self.folder / "out").rglob("*") if path.is_file())
         return {str(path.relative_to(self.folder / "out")): path.read_bytes() for path in files}
 
+    def finish(self, run: subprocess.Popen[str]) -> tuple[str, str]:
+        """What a run has printed and its errors; one that does not end is ended, and says so."""
+        try:
+            return run.communicate(timeout=SPENT)
+        except subprocess.TimeoutExpired:
+            run.kill()
+            out, errors = run.communicate()
+            return out, f"{errors}Traceback: it did not end within {SPENT:.0f} s"
+
     # what may happen; each returns what is wrong
 
     def ended(self, number: int, draw: random.Random) -> Iterator[str]:
@@ -107,7 +116,7 @@ class Trials:
         with self.start(command, number) as run:
             time.sleep(seconds * draw.uniform(0.02, 1.1))
             run.send_signal(sent)
-            _, errors = run.communicate(timeout=SPENT)
+            _, errors = self.finish(run)
         yield from self.faults(f"{command}, {sent.name}", whole, errors, killed=sent == signal.SIGKILL)
 
     def watched(self, number: int, draw: random.Random) -> Iterator[str]:
@@ -121,7 +130,7 @@ class Trials:
             (self.folder / "m.jsonl").touch()
             time.sleep(seconds * draw.uniform(0.1, 1.5))
             run.send_signal(sent)
-            _, errors = run.communicate(timeout=SPENT)
+            _, errors = self.finish(run)
         yield from self.faults(f"{command} --watch, {sent.name}", whole, errors, killed=sent == signal.SIGKILL)
 
     def clustered(self, number: int, draw: random.Random) -> Iterator[str]:
@@ -135,10 +144,10 @@ class Trials:
         with self.start(command, number) as run:
             time.sleep(seconds * draw.uniform(0.1, 1.1))
             run.send_signal(sent)
-            _, errors = run.communicate(timeout=SPENT)
+            _, errors = self.finish(run)
         yield from self.faults(f"check --cluster, {sent.name}", whole, errors, killed=sent == signal.SIGKILL)
         with self.start(command, number) as run:
-            run.communicate(timeout=SPENT)
+            self.finish(run)
         if self.written() != whole:
             yield "the cluster does not go on"
 
@@ -154,7 +163,7 @@ class Trials:
             resource.setrlimit(resource.RLIMIT_FSIZE, (most, most))
 
         with self.start(command, number, preexec_fn=limit) as run:
-            out, errors = run.communicate(timeout=SPENT)
+            out, errors = self.finish(run)
         if run.returncode not in (0, 1, 2):
             yield f"{command}, files of {most} bytes: exit {run.returncode}: {(out + errors)[-300:]}"
         yield from self.faults(f"{command}, files of {most} bytes", whole, errors)
@@ -164,7 +173,7 @@ class Trials:
         command = draw.choice(WRITERS)
         self.clear()
         with self.start(command.replace("out/", "/proc/out/"), number) as run:
-            _, errors = run.communicate(timeout=SPENT)
+            _, errors = self.finish(run)
         if run.returncode != 2:
             yield f"{command} below /proc: exit {run.returncode}: {errors[-300:]}"
         yield from self.faults(f"{command} below /proc", {}, errors)
@@ -176,7 +185,7 @@ class Trials:
         self.clear()
         shutil.rmtree(self.folder / "cache", ignore_errors=True)
         with self.start(command, number) as one, self.start(command, number) as other:
-            told = [run.communicate(timeout=SPENT)[1] for run in (one, other)]
+            told = [self.finish(run)[1] for run in (one, other)]
         codes = {one.returncode, other.returncode}
         if not codes <= {0, 1} and not (codes <= {0, 2} and "there already" in "".join(told)):
             yield f"{command}, twice: exit {one.returncode} and {other.returncode}: {''.join(told)[-300:]}"
@@ -227,7 +236,7 @@ class Trials:
         told = []
         for more in ("", " --fresh"):
             with self.start(f"check --json --workers 1{more}", number) as run:
-                told.append(run.communicate(timeout=SPENT))
+                told.append(self.finish(run))
         if told[0][0] != told[1][0] or not told[0][0]:
             yield f"a kept verdict is not that of a fresh run: {told[0][1][-200:]} {told[1][1][-200:]}"
 

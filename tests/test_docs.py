@@ -47,6 +47,22 @@ def test_links_lead_somewhere(page: Path) -> None:
         assert (page.parent / target).exists(), target
 
 
+def test_each_promise_names_its_tests() -> None:
+    """And there are such tests."""
+    text = (ROOT / "docs/reliability.md").read_text()
+    defined = {
+        name
+        for path in (ROOT / "tests").rglob("*.py")
+        for name in re.findall(r"^def (test_\w+)", path.read_text(), re.M)
+    }
+    promises = [line for line in text.split("\n") if line.startswith("| **")]
+    assert len(promises) > 10
+    for line in promises:
+        named = re.findall(r"`(test_\w+)`", line)
+        assert named or "`make " in line, line
+        assert set(named) <= defined
+
+
 def test_every_picture_is_shown() -> None:
     shown = "".join(page.read_text() for page in PAGES)
     for picture in (ROOT / "docs" / "screenshots").glob("*.png"):

@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from tests import fuzz
+from tests import faults, fuzz
 from tests.commands.test_cli import VOSKAR, voskar
 from tests.worlds import toml
 
@@ -181,6 +181,12 @@ def test_an_interrupted_run_leaves_whole_files_or_none(apiary: Path, tmp_path: P
         assert not out.exists() or out.read_bytes() == whole or command[0] == "convert"  # gzip tells the time
         if number != signal.SIGKILL:
             assert not list(tmp_path.glob(".*.part"))
+
+
+@pytest.mark.skipif(not Path("/proc/self/environ").exists(), reason="processes are looked for in /proc")
+def test_disturbed_runs(tmp_path: Path) -> None:
+    """No half file, no orphan, no wrong verdict: a share of what `make faults` tries."""
+    assert faults.try_all(tmp_path, 8, seed=5).wrong == []
 
 
 def test_a_termination_leaves_nothing_behind(apiary: Path, tmp_path: Path) -> None:

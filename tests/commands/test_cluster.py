@@ -16,7 +16,7 @@ import pytest
 
 import voskar as installed
 from tests.commands.test_cli import VOSKAR, voskar
-from voskar.suite.cluster import shipped_with
+from voskar.suite.cluster import DEEP, _put, shipped_with
 
 COPIES = 6
 WIDE = {**os.environ, "COLUMNS": "100", "PYTHONUNBUFFERED": "1"}
@@ -104,6 +104,17 @@ def test_shrinking_too(apiary: Path, tmp_path: Path, here: Any, running: Any) ->
     assert (tmp_path / "here.stage.toml").read_bytes() == (tmp_path / "there.stage.toml").read_bytes()
     wrong = here("shrink", "darts.toml", "none.jsonl", "-o", tmp_path / "x.stage.toml", *more, cwd=apiary)
     assert (wrong.returncode, "none.jsonl: no such file" in wrong.stderr) == (2, True), wrong.stderr
+
+
+@pytest.mark.parametrize("name", ["../" * 40 + "x", "/" + "../" * 12 + "x", "a/" + "../" * 30 + "x"])
+def test_nothing_leaves_the_folder_of_the_work(tmp_path: Path, name: str) -> None:
+    """Whatever a piece of work is called: a worker writes below its own folder, or not at all."""
+    room = tmp_path / "rooms" / "r" / DEEP
+    with pytest.raises(OSError, match="leads out of the folder"):
+        _put(room, {name: b"x"})
+    _put(room, {"../../y": b"y", "/abs/z": b"z"})
+    assert not list(tmp_path.glob("*[xyz]"))
+    assert {one.name for one in tmp_path.rglob("*") if one.is_file()} == {"y", "z"}
 
 
 @pytest.mark.parametrize(

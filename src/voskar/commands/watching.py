@@ -7,11 +7,11 @@ from pathlib import Path
 
 import click
 
+from voskar.commands.main import INTERRUPTED
 from voskar.errors import printable
 from voskar.files.reading import what_was_read
 
 OPTION = "--watch"
-COMMANDS = ("check", "replay", "draw", "page")
 
 
 def watched_run(run: Callable[[list[str]], int], arguments: list[str]) -> int:
@@ -20,7 +20,7 @@ def watched_run(run: Callable[[list[str]], int], arguments: list[str]) -> int:
 
     code = run(arguments)
     try:
-        while True:
+        while code != INTERRUPTED:  # Ctrl-C in the middle of a run ends the watching, too
             files = {path for path in what_was_read() if path.exists()} or {Path.cwd()}
             click.secho(f"\nwatching {len(files)} file{'s' * (len(files) != 1)}: Ctrl-C ends it", dim=True, err=True)
             changed: set[str] = set()
@@ -36,7 +36,8 @@ def watched_run(run: Callable[[list[str]], int], arguments: list[str]) -> int:
             click.secho(f"changed: {printable(names)}", bold=True, err=True)
             code = run(arguments)
     except KeyboardInterrupt:
-        return code
+        pass
+    return code
 
 
 def watch_option(function: Callable[..., int | None]) -> Callable[..., int | None]:

@@ -83,6 +83,7 @@ def _codes(column: Any, rows: int) -> tuple[Ints, list[Any]]:
     if column is None:
         return np.broadcast_to(np.zeros(1, dtype=np.int64), rows), [None]
     coded = column if pyarrow.types.is_dictionary(column.type) else column.dictionary_encode()
+    coded.validate(full=True)  # a broken file may have codes that stand for nothing
     names = coded.dictionary.to_pylist()
     indices = coded.indices
     return _whole(indices.fill_null(len(names)) if indices.null_count else indices), [*names, None]
