@@ -12,7 +12,7 @@ CHECKED := build/checked
 # library anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz faults clean
+.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz faults pythons release clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -64,6 +64,25 @@ lowest: $(STAMP) $(KERNEL)
 	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --no-compile --requirement build/lowest/versions.txt
 	PYTHONPATH=src build/lowest/bin/python -m voskar demo --overwrite build/lowest/demo > /dev/null
 	PYTHONPATH=src build/lowest/bin/python -m voskar draft build/lowest/demo/meadow.jsonl -o build/lowest/draft.toml --overwrite > /dev/null
+
+# Each Python that is there, from the oldest that is supported on.
+pythons:
+	@for version in 3.11 3.12 3.13 3.14; do \
+	  python$$version -c 'import sys; sys.exit(sys.version_info[:2] != tuple(map(int, "'$$version'".split("."))))' 2> /dev/null || { echo "python$$version: not installed"; continue; }; \
+	  echo "python$$version" && rm -rf build/python$$version && python$$version -m venv build/python$$version \
+	  && build/python$$version/bin/python -m pip install --quiet --disable-pip-version-check --no-compile '.[dev]' \
+	  && build/python$$version/bin/python -m pytest -n auto -p no:cacheprovider --deselect tests/core/kernel/test_typed.py || exit 1; \
+	done
+
+# What is uploaded: built, checked, installed in a fresh environment, and tried there.
+release: $(STAMP) $(KERNEL)
+	grep -q "^## $$($(BIN)/python -c 'import tomllib; print(tomllib.load(open("pyproject.toml", "rb"))["project"]["version"])')" CHANGELOG.md
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'build>=1' 'twine>=5'
+	rm -rf dist build/release && $(BIN)/python -m build --no-isolation --outdir dist . > /dev/null
+	$(BIN)/python -m twine check --strict dist/*
+	$(PYTHON) -m venv build/release && build/release/bin/python -m pip install --quiet --disable-pip-version-check dist/*.whl
+	cd build/release && bin/voskar --version && bin/voskar demo --overwrite demo > /dev/null
+	ls dist
 
 bench: $(STAMP) $(KERNEL)
 	$(BIN)/python bench/run.py
