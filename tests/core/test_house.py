@@ -6,13 +6,17 @@ import ast
 import graphlib
 from pathlib import Path
 
+import pytest
+
 import voskar.core
 
 ROOT = Path(voskar.core.__file__ or "").parent
-MODULES = {
-    ".".join(("voskar", "core", *path.relative_to(ROOT).with_suffix("").parts)).removesuffix(".__init__"): path
-    for path in ROOT.rglob("*.py")
+PACKAGE = ROOT.parent
+EVERY = {
+    ".".join(("voskar", *path.relative_to(PACKAGE).with_suffix("").parts)).removesuffix(".__init__"): path
+    for path in PACKAGE.rglob("*.py")
 }
+MODULES = {name: path for name, path in EVERY.items() if path.is_relative_to(ROOT)}
 
 
 def imported(path: Path) -> set[str]:
@@ -23,7 +27,7 @@ def imported(path: Path) -> set[str]:
             found |= {one.name for one in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
             inner = {f"{node.module}.{one.name}" for one in node.names}
-            found |= inner & MODULES.keys() or {node.module}
+            found |= inner & EVERY.keys() or {node.module}
     return {name for name in found if name.split(".")[0] == "voskar"}
 
 
@@ -31,6 +35,31 @@ def test_the_core_imports_only_itself_and_in_no_circle() -> None:
     needs = {name: imported(path) - {name} for name, path in MODULES.items()}
     assert {one for own in needs.values() for one in own} <= MODULES.keys()
     tuple(graphlib.TopologicalSorter(needs).static_order())  # raises CycleError, and says which
+
+
+def circle_of(folders: dict[str, set[str]]) -> list[str]:
+    """A circle of folders that import each other, none if there is none."""
+    try:
+        tuple(graphlib.TopologicalSorter(folders).static_order())
+    except graphlib.CycleError as error:
+        return list(error.args[1])
+    return []
+
+
+@pytest.mark.parametrize("top", ["voskar", "voskar.core"])
+def test_no_circle_between_folders(top: str) -> None:
+    """Folders directly below a package, with all that is below them; its own modules stand for themselves."""
+    depth = top.count(".") + 2
+
+    def place(module: str) -> str:
+        return ".".join(module.split(".")[:depth])
+
+    needs: dict[str, set[str]] = {}
+    for name, path in EVERY.items():
+        if name.startswith(f"{top}."):
+            own = {place(one) for one in imported(path) if one.startswith(f"{top}.")}
+            needs[place(name)] = needs.get(place(name), set()) | own - {place(name)}
+    assert circle_of(needs) == []
 
 
 def test_no_module_of_the_core_is_longer_than_400_lines() -> None:

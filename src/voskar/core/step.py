@@ -15,8 +15,8 @@ from typing import Protocol
 from voskar.core.adopt import Resync
 from voskar.core.adopt.adopter import Adopter
 from voskar.core.emitters.firing import Emitters
+from voskar.core.judge import Judge
 from voskar.core.judging.contact import Contact
-from voskar.core.judging.judge import Judge
 from voskar.core.judging.memory import Memory
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Ledger
@@ -63,12 +63,13 @@ class Stepper:
     ) -> None:
         self.rules, self.observer = rules, observer
         self.world = world = World(rules, recording)
-        self.judge = Judge(world, Memory())
+        memory = Memory()
+        self.judge = Judge(world, memory)
         self.emitters = Emitters(world)
         self.goals = Goals(world)
         self.succession = Succession(world)
-        self.resets = Resets(world, self.judge, self.emitters, self.goals, self.succession)
-        self.returns = Returns(self.judge, self.emitters.arm, self.resets.start_over)
+        self.resets = Resets(world, memory, self.judge.close, self.emitters, self.goals, self.succession)
+        self.returns = Returns(world, memory, self.emitters.arm, self.resets.start_over)
         self.settling = Settling(world, self.resets, self.goals)
         self.resync = resync
         self.adopter = (

@@ -117,7 +117,7 @@ class Watch:
         for hit in world.catalog.by_kind[mine.kind.name]:
             for hurt in world.catalog.by_kind[theirs.kind.name]:
                 if hit.box.role == "hitbox" and hurt.box.role == "hurtbox":
-                    contact = stepper.judge.contact(mine.row, hit, theirs.row, hurt)
+                    contact = Contact.asked(stepper.world, stepper.judge.memory, mine.row, hit, theirs.row, hurt)
                     key = (striker, hit.name, target, hurt.name)
                     moment.verdicts[key] = tuple((gate.name, gate.check(contact)) for gate in GATES)
 

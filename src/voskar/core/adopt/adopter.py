@@ -12,7 +12,7 @@ from voskar.core.adopt.presence import Presence
 from voskar.core.adopt.shots import Shots
 from voskar.core.adopt.states import States
 from voskar.core.emitters.firing import Emitters
-from voskar.core.judging.judge import Judge
+from voskar.core.judge import Judge
 from voskar.core.lifecycle.respawn import Returns
 from voskar.core.lifecycle.settle import Settling
 

@@ -6,9 +6,9 @@ from itertools import product
 
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
+from voskar.core.judge import Judge
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES
-from voskar.core.judging.judge import Judge
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event
 from voskar.core.ledger.events import Adopted, Health, Iframes
@@ -268,7 +268,10 @@ class Blows:
         hits = claimed or hits
         hurts = [one for one in catalog.by_kind[target.kind.name] if one.box.role == "hurtbox"]
         pairs = sorted(product(hits, hurts), key=lambda pair: not catalog.meets(*pair))
-        return self.judge.contact(striker.row, pairs[0][0], target.row, pairs[0][1]) if pairs else None
+        if not pairs:
+            return None
+        hit, hurt = pairs[0]
+        return Contact.asked(world, self.judge.memory, striker.row, hit, target.row, hurt)
 
     def _damage(self, claim: Claim, target: ActorState) -> float | None:
         """What a claim takes from its target: logged health goes before the claim's own word."""

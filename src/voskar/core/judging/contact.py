@@ -93,6 +93,14 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         hits, hurts = placing.hits, placing.hurts
         return hits.over_x[i] - hurts.over_x[j], hits.over_y[i] - hurts.over_y[j]
 
+    @classmethod
+    def asked(
+        cls, world: World, memory: Memory, striker: int, hitbox: FormedBox, target: int, hurtbox: FormedBox
+    ) -> Contact:
+        """A pair of boxes that does not touch, to ask what would be; `striker` and `target` are rows."""
+        key = (striker, hitbox.memory_key, target)
+        return cls(world, memory, key, world.frame, world.state(striker), hitbox, world.state(target), hurtbox)
+
     def slope(self) -> float:
         """How many degrees off up the hurtbox's surface faces where the two first touch: 0 is a floor, 90 a wall."""
         world = self.world

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from voskar.core.emitters.births import drop_waiting
 from voskar.core.emitters.firing import Emitters
-from voskar.core.judging.judge import Judge
+from voskar.core.judging.memory import Memory
 from voskar.core.ledger.events import Removed
 from voskar.core.ledger.origin import Origin
 from voskar.core.lifecycle.down import take_life
@@ -14,11 +16,19 @@ from voskar.core.world import NEVER, ActorState, World
 
 
 class Resets:
-    """Puts back the room, or the whole run."""
+    """Puts back the room, or the whole run. `close_contacts` ends the contacts that are running."""
 
-    def __init__(self, world: World, judge: Judge, emitters: Emitters, goals: Goals, succession: Succession) -> None:
-        self.world, self.judge, self.emitters = world, judge, emitters
-        self.goals, self.succession = goals, succession
+    def __init__(
+        self,
+        world: World,
+        memory: Memory,
+        close_contacts: Callable[[], None],
+        emitters: Emitters,
+        goals: Goals,
+        succession: Succession,
+    ) -> None:
+        self.world, self.memory, self.close_contacts = world, memory, close_contacts
+        self.emitters, self.goals, self.succession = emitters, goals, succession
 
     def place_fixtures(self) -> None:
         """Those that are not there."""
@@ -32,8 +42,8 @@ class Resets:
         checkpoints, score and who is out go on."""
         world = self.world
         world.run.ended, world.run.won, world.run.recheck = None, False, True
-        self.judge.close()
-        self.judge.memory.clear()
+        self.close_contacts()
+        self.memory.clear()
         world.run.due.clear()
         world.run.outs.clear()
         world.run.ends.clear()
@@ -112,7 +122,7 @@ class Resets:
         self.world.run.stays_in(state)
         if not state.kind.succession:
             state.revive()
-            self.judge.memory.forget(state.row)
+            self.memory.forget(state.row)
             self.world.let_in(state)
             self.world.jump(state)
             self.emitters.arm(state)
@@ -121,6 +131,6 @@ class Resets:
 
     def remove(self, state: ActorState) -> None:
         """A driven actor is gone for good."""
-        self.judge.memory.forget(state.row)
+        self.memory.forget(state.row)
         self.emitters.forget(state)
         self.world.discard(state)

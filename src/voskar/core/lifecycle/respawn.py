@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import ally
-from voskar.core.judging.judge import Judge
+from voskar.core.judging.memory import Memory
 from voskar.core.ledger import events
 from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.due import place, rule_of, try_from
 from voskar.core.lifecycle.immunity import immunise
-from voskar.core.world import ActorState
+from voskar.core.world import ActorState, World
 
 
 class Returns:
@@ -19,11 +20,12 @@ class Returns:
 
     def __init__(
         self,
-        judge: Judge,
+        world: World,
+        memory: Memory,
         armed: Callable[[ActorState], None],
         start_over: Callable[[ActorState, bool], None],
     ) -> None:
-        self.judge, self.world, self.memory = judge, judge.world, judge.memory
+        self.world, self.memory = world, memory
         self.armed, self.start_over = armed, start_over
 
     def bring_back(self) -> None:
@@ -65,7 +67,7 @@ class Returns:
         for striker, hit, target, hurt, _, _ in world.finder.touches():
             if target != row:
                 continue
-            contact = self.judge.contact(striker, formed[hit], row, formed[hurt])
+            contact = Contact.asked(world, self.memory, striker, formed[hit], row, formed[hurt])
             if contact.attack.harms and not ally.stops(contact):
                 found.append(contact.striker.id)
         for name, value in kept.items():

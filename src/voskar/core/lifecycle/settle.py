@@ -32,7 +32,7 @@ class Settling:
         if state.driven:
             self.resets.remove(state)
         elif not self.keeps(state):
-            self.resets.judge.memory.forget(state.row)
+            self.resets.memory.forget(state.row)
 
     def fall(self, state: ActorState) -> None:
         """One goes down after the frame's own deaths."""

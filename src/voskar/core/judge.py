@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol, cast
 
-from voskar.core.boxes import FormedBox
 from voskar.core.effects import Bound, effects_of, land, use_up
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, Gate
@@ -59,12 +58,6 @@ class Judge:
         if found is None:
             found = self._effects[attack.name] = effects_of(attack, self.world.rules)
         return found
-
-    def contact(self, striker: int, hitbox: FormedBox, target: int, hurtbox: FormedBox) -> Contact:
-        """A pair of boxes that does not touch, to ask what would be."""
-        world = self.world
-        key = (striker, hitbox.memory_key, target)
-        return Contact(world, self.memory, key, world.frame, world.state(striker), hitbox, world.state(target), hurtbox)
 
     def frame(self, judged: Judged | None = None) -> None:
         """Judges the touches that the kernel has found."""
