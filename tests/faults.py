@@ -107,48 +107,39 @@ class Trials:
 
     # what may happen; each returns what is wrong
 
-    def ended(self, number: int, draw: random.Random) -> Iterator[str]:
-        """A signal at a moment from early to late."""
-        command = draw.choice(WRITERS)
-        whole, seconds = self.expected(command)
+    def signalled(self, command: str, number: int, draw: random.Random, waits: tuple[float, ...]) -> Iterator[str]:
+        """A command is ended by a signal, after shares of the time that it takes; between two of them a file that it
+        reads is touched."""
+        whole, seconds = self.expected(command.removesuffix(" --watch"))
         self.clear()
         sent = draw.choice([signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
         with self.start(command, number) as run:
-            time.sleep(seconds * draw.uniform(0.02, 1.1))
+            time.sleep(seconds * waits[0])
+            for wait in waits[1:]:
+                (self.folder / "m.jsonl").touch()
+                time.sleep(seconds * wait)
             run.send_signal(sent)
             _, errors = self.finish(run)
         yield from self.faults(f"{command}, {sent.name}", whole, errors, killed=sent == signal.SIGKILL)
 
+    def ended(self, number: int, draw: random.Random) -> Iterator[str]:
+        """A signal at a moment from early to late."""
+        yield from self.signalled(draw.choice(WRITERS), number, draw, (draw.uniform(0.02, 1.1),))
+
     def watched(self, number: int, draw: random.Random) -> Iterator[str]:
         """A command that runs again when a file changes, ended at any moment."""
-        command = draw.choice(WATCHED)
-        whole, seconds = self.expected(command)
-        self.clear()
-        sent = draw.choice([signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
-        with self.start(f"{command} --watch", number) as run:
-            time.sleep(seconds * draw.uniform(0.5, 2.0))
-            (self.folder / "m.jsonl").touch()
-            time.sleep(seconds * draw.uniform(0.1, 1.5))
-            run.send_signal(sent)
-            _, errors = self.finish(run)
-        yield from self.faults(f"{command} --watch, {sent.name}", whole, errors, killed=sent == signal.SIGKILL)
+        waits = draw.uniform(0.5, 2.0), draw.uniform(0.1, 1.5)
+        yield from self.signalled(f"{draw.choice(WATCHED)} --watch", number, draw, waits)
 
     def clustered(self, number: int, draw: random.Random) -> Iterator[str]:
         """A suite on a cluster, ended at any moment; the cluster goes on."""
         if self.cluster is None:
             return
         command = f"check --report out/r.json --fresh --cluster {self.cluster}"
-        whole, seconds = self.expected(command)
-        self.clear()
-        sent = draw.choice([signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
-        with self.start(command, number) as run:
-            time.sleep(seconds * draw.uniform(0.1, 1.1))
-            run.send_signal(sent)
-            _, errors = self.finish(run)
-        yield from self.faults(f"check --cluster, {sent.name}", whole, errors, killed=sent == signal.SIGKILL)
+        yield from self.signalled(command, number, draw, (draw.uniform(0.1, 1.1),))
         with self.start(command, number) as run:
             self.finish(run)
-        if self.written() != whole:
+        if self.written() != self.expected(command)[0]:
             yield "the cluster does not go on"
 
     def full(self, number: int, draw: random.Random) -> Iterator[str]:
