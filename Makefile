@@ -12,7 +12,7 @@ CHECKED := build/checked
 # library anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz faults pythons release clean
+.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz faults bombs pythons release clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -99,6 +99,10 @@ fuzz: $(STAMP) $(KERNEL)
 # runs that are ended, disturbed or starved: a table of what was tried
 faults: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.faults
+
+# large inputs that are refused: a table of the memory that takes
+bombs: $(STAMP) $(KERNEL)
+	$(BIN)/python -m tests.bombs
 
 shots: $(STAMP) $(KERNEL)
 	sh docs/screenshots.sh
