@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -132,3 +133,29 @@ def test_the_next_run_imports_nothing_that_validates(folder: Path) -> None:
     validating = {"pydantic", "tomllib", "PIL"}
     assert brought_by(code) >= validating
     assert brought_by(code) & validating == set()
+
+
+def test_a_rulebook_that_is_replaced_while_it_is_read(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """By a file with an old time stamp, as a move keeps it: what is kept is never taken for the new one's."""
+    from voskar.files import rulebook
+
+    path, read = folder / "apiary.toml", rulebook.load_rulebook
+    text = path.read_text()
+
+    def read_and_replaced(name: str) -> rulebook.Rulebook:
+        book = read(name)
+        (folder / "new.toml").write_text(text.replace('"60f"', '"61f"'))
+        long_ago(folder / "new.toml")
+        (folder / "new.toml").replace(path)
+        return book
+
+    with monkeypatch.context() as patch:
+        patch.setattr(rulebook, "load_rulebook", read_and_replaced)
+        assert rules(folder)[0].digest == _digest_of(folder, text, read)
+    assert rules(folder)[0].digest == read(path).digest != _digest_of(folder, text, read)
+
+
+def _digest_of(folder: Path, text: str, read: Callable[[Path], Any]) -> str:
+    (folder / "was.toml").write_text(text)
+    digest: str = read(folder / "was.toml").digest
+    return digest
