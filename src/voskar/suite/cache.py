@@ -52,7 +52,7 @@ class Verdicts:
             name = _name(question, digests)
             kept = msgspec.json.decode(get(self.folder / name) or b"", type=_Kept)
             return kept.result if kept.name == name else None
-        except (ValueError, RecursionError):  # rubbish
+        except (ValueError, RecursionError, msgspec.MsgspecError):  # rubbish
             return None
 
     def put(self, question: object, result: Result, files: Files) -> None:

@@ -166,7 +166,7 @@ def read(path: str) -> tuple[list[Result], list[Covered] | None]:
         odd = next((one for one in told.coverage.rules if one.group not in GROUPS), None) if told.coverage else None
         if odd is not None:
             raise ValueError(f'found the group "{odd.group}", expected one of {", ".join(GROUPS)}')
-    except (ValueError, RecursionError) as error:
+    except (ValueError, RecursionError, msgspec.MsgspecError) as error:
         hint = "write one with voskar check --report part.json"
         raise InputError(Problem(f"not the JSON report of a suite: {error}", file=path, hint=hint)) from None
     if told.version > VERSION:
