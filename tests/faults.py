@@ -39,12 +39,14 @@ WRITERS = (
     "check --pages out/pages --workers 2 --fresh", "check --coverage --report out/r.html --workers 2",
     "stage volley.stage.toml -o out/s.jsonl", "shrink apiary.toml m.jsonl -o out/s.stage.toml",
     "schema rulebook -o out/s.json", "layers apiary.toml m.jsonl --out out/l.png",
-    "tune apiary.toml m.jsonl --vary kinds.keeper.iframes=59f..61f -o out/t.png", "init out/new --logger cpp",
+    "tune apiary.toml m.jsonl --vary kinds.keeper.iframes=59f..61f -o out/t.png", "report part.json --report out/r.xml",
+    "draw apiary.toml m.jsonl --frame 90-95 --out out/clip.gif", "check apiary.toml m.jsonl --shrink out/small",
+    "init out/new --logger cpp",
     "demo out/demo",
 )  # fmt: skip
 """Every command that writes."""
 WATCHED = tuple(one for one in WRITERS if one.split()[0] in ("replay", "draw", "page"))
-BEST_SO_FAR = "s.stage.toml"
+BEST_SO_FAR = ".stage.toml"
 """What `shrink` writes when Ctrl-C ends it: a scene that is whole, and not yet the smallest."""
 SPENT = 30.0
 """Seconds after which a run hangs."""
@@ -71,6 +73,8 @@ class Trials:
         suite = 'voskar = 1\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["?.jsonl"]\n'
         (folder / "voskar.toml").write_text(suite)
         (folder / "out").mkdir()
+        with self.start("check --report part.json", -1) as run:
+            run.communicate(timeout=120)
 
     def start(self, command: str, number: int, **more: object) -> subprocess.Popen[str]:
         """Starts a command, with its own mark."""
@@ -128,6 +132,27 @@ class Trials:
     def ended(self, number: int, draw: random.Random) -> Iterator[str]:
         """A signal at a moment from early to late."""
         yield from self.signalled(draw.choice(WRITERS), number, draw, (draw.uniform(0.02, 1.1),))
+
+    def rewritten(self, number: int, draw: random.Random) -> Iterator[str]:
+        """A rulebook gets better values while a signal comes: it is the old one or the new one."""
+        command = "tune tuned.toml meadow.jsonl --fit kinds.keeper.iframes=30f..70f --write"
+        tuned, before = self.folder / "tuned.toml", (self.folder / "apiary.toml").read_text().replace('"60f"', '"40f"')
+        tuned.write_text(before)
+        begin = time.perf_counter()
+        with self.start(command, number) as run:
+            self.finish(run)
+        seconds, after = time.perf_counter() - begin, tuned.read_text()
+        if after == before:
+            yield f"{command} writes nothing"
+        tuned.write_text(before)
+        sent = draw.choice([signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
+        with self.start(command, number) as run:
+            time.sleep(seconds * draw.uniform(0.5, 1.05))
+            run.send_signal(sent)
+            _, errors = self.finish(run)
+        if tuned.read_text() not in (before, after):
+            yield f"{command}, {sent.name}: the rulebook is neither the old one nor the new one"
+        yield from self.faults(f"{command}, {sent.name}", {}, errors, killed=sent == signal.SIGKILL)
 
     def watched(self, number: int, draw: random.Random) -> Iterator[str]:
         """A command that runs again when a file changes, ended at any moment."""
@@ -242,14 +267,17 @@ class Trials:
             if name.endswith(".part") or "/." in f"/{name}":
                 if not killed:
                     yield f"{what}: {name} is left behind"
-            elif whole.get(name) != data and not (name == BEST_SO_FAR and tomllib.loads(data.decode())["frames"]):
+            elif whole.get(name) != data and not (
+                name.endswith(BEST_SO_FAR) and tomllib.loads(data.decode())["frames"]
+            ):
                 yield f"{what}: {name} is not whole"
         if not killed and list(self.folder.rglob("cache/**/*.part")):
             yield f"{what}: a part is left in the cache"
 
 
 FAULTS: tuple[tuple[str, int, Callable[[Trials, int, random.Random], Iterator[str]]], ...] = (
-    ("ended by a signal", 8, Trials.ended),
+    ("ended by a signal", 7, Trials.ended),
+    ("ended while it rewrites a rulebook", 1, Trials.rewritten),
     ("watching, ended by a signal", 2, Trials.watched),
     ("on a cluster, ended by a signal", 2, Trials.clustered),
     ("full disk", 3, Trials.full),

@@ -18,7 +18,7 @@ WIDE = 100  # columns from which there is room for more than what is needed
 
 
 def say(*lines: str, err: bool = False) -> None:
-    """Prints lines, of which none begins another one."""
+    """Prints each text as one line."""
     import click
 
     for line in lines:

@@ -20,7 +20,7 @@ Met = Callable[[str, int, int, str], object]
 
 
 class InputColumns:
-    """Gathers inputs. `meet` and `meet_button` are called with each new id and button, with its place and field."""
+    """Gathers inputs. `meet` is called with each new id, `meet_button` with each new button."""
 
     def __init__(self, wrong: Wrong, meet: Met, meet_button: Met) -> None:
         self._wrong, self._meet, self._meet_button = wrong, meet, meet_button
