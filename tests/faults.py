@@ -135,6 +135,7 @@ class Trials:
 
     def rewritten(self, number: int, draw: random.Random) -> Iterator[str]:
         """A rulebook gets better values while a signal comes: it is the old one or the new one."""
+        self.clear()
         command = "tune tuned.toml meadow.jsonl --fit kinds.keeper.iframes=30f..70f --write"
         tuned, before = self.folder / "tuned.toml", (self.folder / "apiary.toml").read_text().replace('"60f"', '"40f"')
         tuned.write_text(before)
