@@ -117,7 +117,7 @@ def kernel_alone(rulebook: str, recording: str, dump: str) -> dict[str, float]:
     the C loop."""
     import numpy as np
 
-    from voskar.core.ledger.events import Spawn
+    from voskar.core.ledger.events import SpawnEvent
     from voskar.core.step import Stepper
     from voskar.core.world import Birth, World
     from voskar.files.recording import load_recording
@@ -139,16 +139,16 @@ def kernel_alone(rulebook: str, recording: str, dump: str) -> dict[str, float]:
     born: dict[int, list[Birth]] = {}
     ends = {event.id: (event.frame, event.detail) for event in ledger.of("removed")}
     shots = []
-    for event in ledger.all(Spawn):
+    for event in ledger.all(SpawnEvent):
         velocity = speeds[event.id]
         birth = Birth(event.id, event.kind, event.x, event.y, event.angle, velocity)
         born.setdefault(event.frame, []).append(birth)
         end, why = ends.get(event.id, (played.last + 1, ""))
-        shots.append((event.frame, end + (why == "spent"), event.x, event.y, *velocity))
-    spent: dict[int, list[str]] = {}
+        shots.append((event.frame, end + (why == "consumed"), event.x, event.y, *velocity))
+    consumed: dict[int, list[str]] = {}
     for name, (frame, why) in ends.items():
-        if why == "spent":
-            spent.setdefault(frame, []).append(name or "")
+        if why == "consumed":
+            consumed.setdefault(frame, []).append(name or "")
     world = World(rules, played)
     kernel, touches, seconds = world.kernel, 0, 0.0
     clock = time.perf_counter
@@ -165,7 +165,7 @@ def kernel_alone(rulebook: str, recording: str, dump: str) -> dict[str, float]:
         kernel.touch(frame)
         seconds += clock() - start
         touches += world.finder.count
-        for name in spent.get(frame, ()):
+        for name in consumed.get(frame, ()):
             world.discard(world.state(world.rows[name]))
     poses = played.poses
     count = len(played.actors)
@@ -313,19 +313,19 @@ def suites() -> None:
         scenes.write_suite(Path(folder), RECORDINGS, scenes.SCENES["match"][-1])
         voskar = str(Path(sys.executable).with_name("voskar"))
 
-        def seconds(*arguments: str) -> float:
+        def seconds(command: str, *arguments: str) -> float:
             start = time.perf_counter()
-            subprocess.run([voskar, "check", *arguments], cwd=folder, capture_output=True, check=True)
+            subprocess.run([voskar, command, *arguments], cwd=folder, capture_output=True, check=True)
             return time.perf_counter() - start
 
         # some runs stand for all: each takes as long as another
-        single = sum(seconds("rules.toml", f"match-{n:03}.jsonl") for n in range(SINGLE)) / SINGLE * RECORDINGS
+        single = sum(seconds("check", "rules.toml", f"match-{n:03}.jsonl") for n in range(SINGLE)) / SINGLE * RECORDINGS
         print("\n| suite of 200 recordings | s | recordings/s | of the sum of single runs |")
         print("|---|--:|--:|--:|")
         for name, time_taken in (
             ("each in a run of its own", single),
-            ("1 worker", seconds("--fresh", "--workers", "1")),
-            ("2 workers", seconds("--fresh", "--workers", "2")),
+            ("1 worker", seconds("suite", "--fresh", "--workers", "1")),
+            ("2 workers", seconds("suite", "--fresh", "--workers", "2")),
         ):
             share = time_taken / single
             print(f"| {name} | {time_taken:.1f} | {RECORDINGS / time_taken:.1f} | {share:.2f} |", flush=True)
@@ -342,7 +342,7 @@ def clusters(recordings: int = OFTEN) -> None:
         print("|---|--:|--:|")
 
         def told(name: str, *arguments: str) -> None:
-            command = [voskar, "check", "--fresh", "--brief", *arguments]
+            command = [voskar, "suite", "--fresh", "--brief", *arguments]
             start = time.perf_counter()
             subprocess.run(command, cwd=folder, capture_output=True, check=True)
             seconds = time.perf_counter() - start

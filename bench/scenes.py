@@ -13,7 +13,7 @@ import numpy as np
 from PIL import Image
 
 RULES = """
-voskar = 1
+voskar = 2
 [space]
 up = "-y"
 [layers]
@@ -67,7 +67,7 @@ MIXED = (
 """The same with a bent polygon, a turned capsule, a shape of pixels and a swept circle."""
 
 SWARM = """
-voskar = 1
+voskar = 2
 [space]
 up = "-y"
 bounds = [0, 0, 1600, 1600]
@@ -98,13 +98,13 @@ circle = 3
 mask = ["hive"]
 [attacks.puff]
 damage = 1
-striker.remove = true
+attacker.remove = true
 """
-"""A field of 50 targets and vents whose puffs appear anywhere, fly for up to 4 seconds and are used up in a hit."""
+"""A field of 50 targets and vents whose puffs appear anywhere, fly for up to 4 seconds and are consumed in a hit."""
 
 
 def swarm(alive: int) -> str:
-    """The rulebook of a swarm with about so many puffs alive, whatever is used up in hits."""
+    """The rulebook of a swarm with about so many puffs alive, whatever is consumed in hits."""
     vents, every = (max(round(alive / 16), 1), 10) if alive > 60 else (1, max(round(220 / alive), 1))
     return SWARM.format(every=f"{every}f") + "".join(
         f'[[fixtures]]\nkind = "vent"\nid = "vent-{n}"\nat = [0, 0]\n' for n in range(vents)
@@ -115,7 +115,7 @@ BUSY = (
     SWARM.replace('every = "{every}", first = "1f"', 'every = "1f", first = "1f"')
     .replace("within = [0, 0, 1600, 1600]\njitter = 180\nspeed = 120", "count = 30\nspread = 348\nspeed = 900")
     .replace('life = "4s"', 'life = "68f"')
-    .replace("striker.remove = true", 'rehit = "always"')
+    .replace("attacker.remove = true", 'rehit = "always"')
     .replace("rect = [14, 10]", "rect = [14, 14]")
     .replace("{{", "{")
     .replace("}}", "}")
@@ -124,7 +124,7 @@ BUSY = (
 """30 births and 30 ends in every frame, 2,000 in the air, and some 25 contacts."""
 
 ROOM = """
-voskar = 1
+voskar = 2
 [space]
 up = "-y"
 bounds = [0, 0, 640, 360]
@@ -176,7 +176,7 @@ rect = [14, 12]
 at = [0, -6]
 mask = ["walker"]
 [attacks.hop]
-striker.rebound = 420
+attacker.launch = 420
 rehit = "20f"
 [attacks.prick]
 damage = 1
@@ -229,7 +229,7 @@ def lines(scene: str, frames: int, seed: int = 1, **header: Any) -> Iterator[str
     """The recording, header first: everyone circles somewhere, at a pace of their own."""
     keepers, hornets, side, _ = SCENES[scene]
     draw = random.Random(seed)
-    yield json.dumps({"voskar": "recording", "version": 1, "rate": 60, "up": "-y", **header}) + "\n"
+    yield json.dumps({"voskar": "recording", "version": 2, "rate": 60, "up": "-y", **header}) + "\n"
     actors = [(f"keeper-{n}", "keeper") for n in range(keepers)] + [(f"hornet-{n}", "hornet") for n in range(hornets)]
     ways = [
         (
@@ -263,17 +263,17 @@ def write_suite(folder: Path, count: int, frames: int, different: int = 20) -> N
 
     (folder / "rules.toml").write_text(RULES)
     (folder / "voskar.toml").write_text(
-        'voskar = 1\n[[runs]]\nrulebook = "rules.toml"\nrecordings = ["match-*.jsonl"]\n'
+        'voskar = 2\n[[runs]]\nrulebook = "rules.toml"\nrecordings = ["match-*.jsonl"]\n'
     )
     book = load_rulebook(folder / "rules.toml")
     for seed in range(different):
         told = list(lines("match", frames, seed))
         played = read_recording((line.encode() for line in told), "match", book)
         hits: dict[int, list[dict[str, float | str | None]]] = {}
-        for event in replay(book.rules(played.rate), played).landings():
+        for event in replay(book.rules(played.rate), played).hits():
             claim: dict[str, float | str | None] = {
                 "event": "hit",
-                "striker": event.striker,
+                "attacker": event.attacker,
                 "target": event.target,
                 "damage": event.damage,
             }
@@ -302,7 +302,7 @@ def write(folder: Path, scene: str, frames: int, rules: str = RULES, **header: A
 
 
 SHOTS = """
-voskar = 1
+voskar = 2
 [space]
 up = "-y"
 [layers]
@@ -335,7 +335,7 @@ def write_shots(folder: Path, shots: int) -> tuple[Path, Path]:
     rulebook, recording = folder / "shots.toml", folder / f"shots-{shots}.jsonl"
     rulebook.write_text(SHOTS)
     with recording.open("w") as file:
-        file.write(json.dumps({"voskar": "recording", "version": 1, "rate": 60}) + "\n")
+        file.write(json.dumps({"voskar": "recording", "version": 2, "rate": 60}) + "\n")
         for frame in range(4 * shots + 12):
             poses: list[dict[str, object]] = [
                 {"id": "keeper", "kind": "keeper", "x": 0, "y": 0},
@@ -348,7 +348,7 @@ def write_shots(folder: Path, shots: int) -> tuple[Path, Path]:
                     {"id": f"p{shot}", "kind": "puff", "owner": "keeper", "x": 5 * age, "y": 0, "vx": 300, "vy": 0}
                 )
                 if age == 7:  # 35 + 3 reaches over 33, and not the frame before
-                    claims.append({"event": "hit", "striker": f"p{shot}", "target": "hornet", "damage": 1})
+                    claims.append({"event": "hit", "attacker": f"p{shot}", "target": "hornet", "damage": 1})
             inputs = [{"id": "keeper", "button": "smoke", "down": frame % 4 == 0 and frame < 4 * shots}]
             file.write(json.dumps({"frame": frame, "poses": poses, "inputs": inputs, "claims": claims}) + "\n")
     return rulebook, recording

@@ -48,12 +48,12 @@ PY
 
 (cd night-apiary && "$bin/voskar" page apiary.toml meadow.jsonl && "$bin/voskar" page swarm.toml swarm.jsonl &&
   { "$bin/voskar" check --pages pages || true; }) > /dev/null
-page page "meadow.html#frame=1131&striker=hornet-1&target=keeper" light
+page page "meadow.html#frame=1131&attacker=hornet-1&target=keeper" light
 page page-swarm "swarm.html#frame=544" dark
 page page-suite "pages/index.html" light
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 18
-terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --striker hornet-1 --target keeper" 48
+terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --attacker hornet-1 --target keeper" 48
 sed 's/"3-5"/"3-9"/; s/iframes = "60f"/iframes = "0.99s"/; s/rate = 20/rate = 7/' night-apiary/apiary.toml > night-apiary/spoiled.toml
 terminal audit "voskar audit night-apiary/spoiled.toml night-apiary/meadow.jsonl" 16
 set -- night-apiary/apiary.toml night-apiary/meadow.jsonl

@@ -14,11 +14,11 @@ from pathlib import Path
 VOSKAR = Path(sys.executable).with_name("voskar")
 SIZE = 100 << 20
 MOST = 1 << 30
-HEADER = b'{"voskar":"recording","version":1,"rate":60}'
-LEDGER = b'{"voskar":"ledger","version":1,"frames":[0,1],"rate":60}\n'
+HEADER = b'{"voskar":"recording","version":2,"rate":60}'
+LEDGER = b'{"voskar":"ledger","version":2,"frames":[0,1],"rate":60}\n'
 WRONG = b'{"frame":"x"}\n'
 RULES = """
-voskar = 1
+voskar = 2
 layers.names = ["a"]
 kinds.k.boxes.b = { role = "hurtbox", rect = [9, 9], layer = ["a"] }
 """
@@ -26,7 +26,7 @@ REPEATED = {
     # a file that is one piece over and over: head, piece, end; and the command
     "one line": ("x.jsonl", HEADER + b'\n{"frame":0,"poses":[', b"[],", b"]}\n", "check r.toml x.jsonl"),
     "nested": ("x.jsonl", HEADER + b"\n", b'{"a":', b"\n", "check r.toml x.jsonl"),
-    "TOML": ("x.toml", b"voskar = 1\nx = [", b"1,", b"]\n", "audit x.toml"),
+    "TOML": ("x.toml", b"voskar = 2\nx = [", b"1,", b"]\n", "audit x.toml"),
     "ledger": ("x.jsonl", LEDGER, b'{"frame":1,"event":"over"}\n', b"x\n", "compare x.jsonl x.jsonl"),
     "report": ("x.json", b'{"voskar":"suite","recordings":[', b'{"name":"a","faults":[]},', b"3]}", "report x.json"),
     "header of tables": ("t/recording.json", HEADER[:-1] + b',"_x":[', b"1,", b"]}x", "check r.toml t"),

@@ -53,7 +53,7 @@ SPENT = 30.0
 
 
 @dataclass
-class Found:
+class Disturbed:
     """How many trials of each fault there were, and what was wrong."""
 
     trials: Counter[str] = field(default_factory=Counter)
@@ -70,7 +70,7 @@ class Trials:
         lines = (folder / "meadow.jsonl").read_text().splitlines()
         (folder / "m.jsonl").write_text("\n".join(lines[:300]) + "\n")
         (folder / "n.jsonl").write_text("\n".join(lines[:120]) + "\n")
-        suite = 'voskar = 1\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["?.jsonl"]\n'
+        suite = 'voskar = 2\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["?.jsonl"]\n'
         (folder / "voskar.toml").write_text(suite)
         (folder / "out").mkdir()
         with self.start("check --report part.json", -1) as run:
@@ -300,9 +300,9 @@ def orphans(number: int) -> list[int]:
     return found
 
 
-def try_all(folder: Path, count: int, seed: int, cluster: str | None = None) -> Found:
+def try_all(folder: Path, count: int, seed: int, cluster: str | None = None) -> Disturbed:
     """So many trials in an empty folder."""
-    found, trials = Found(), Trials(folder, cluster)
+    found, trials = Disturbed(), Trials(folder, cluster)
     order = [fault for fault in FAULTS for _ in range(fault[1])]
     for number in range(count):
         name, _, fault = order[(number * 7) % len(order)]  # 7 and 20 have no factor in common: each has its share

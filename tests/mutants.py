@@ -1,6 +1,6 @@
 """One mistake of one class put into the log of a game that plays exactly by the rules: `check` has to find it.
 
-`python -m tests.mutants` prints the table: class, drawn, found, named (a finding of its own sort), told first.
+`python -m tests.mutants` prints the table: class, drawn, found, named (a finding of its own code), told first.
 """
 
 from __future__ import annotations
@@ -56,7 +56,7 @@ RULES: dict[str, Any] = {
     },
     "attacks": {
         "sting": {"damage": 1, "target": {"knockback": {"distance": 24, "over": 8, "direction": "flat"}}},
-        "fumes": {"damage": 1, "striker": {"remove": True}},
+        "fumes": {"damage": 1, "attacker": {"remove": True}},
     },
 }
 LENGTH = 200
@@ -315,7 +315,7 @@ def shot_lost(frames: Frames, draw: random.Random) -> bool:
     for at, pose in draw.choice(shots):
         frames[at]["poses"].remove(pose)
         for one in frames[at : at + 2]:
-            one["claims"] = [claim for claim in one.get("claims", ()) if claim.get("striker") != pose["id"]]
+            one["claims"] = [claim for claim in one.get("claims", ()) if claim.get("attacker") != pose["id"]]
     return True
 
 
@@ -328,29 +328,29 @@ def shot_beside(frames: Frames, draw: random.Random) -> bool:
 
 
 MUTANTS: dict[str, tuple[Mistake, tuple[str, ...]]] = {
-    "a hit a frame late": (shifted("hit", 1), ("moved",)),
-    "a hit a frame early": (shifted("hit", -1), ("moved",)),
-    "a hit not claimed": (dropped("hit"), ("unclaimed",)),
-    "a hit claimed twice": (doubled("hit"), ("denied", "moved")),
-    "another damage": (valued("hit", "damage", 1), ("damage",)),
-    "down a frame late": (shifted("down", 1), ("told-moved",)),
-    "down not claimed": (dropped("down"), ("told-untold",)),
-    "down with other lives": (valued("down", "lives", 1), ("told-other",)),
-    "a return elsewhere": (valued("respawn", "x", 30), ("told-other",)),
-    "a return a frame late": (shifted("respawn", 1), ("told-moved",)),
+    "a hit a frame late": (shifted("hit", 1), ("hit-moved",)),
+    "a hit a frame early": (shifted("hit", -1), ("hit-moved",)),
+    "a hit not claimed": (dropped("hit"), ("hit-missing",)),
+    "a hit claimed twice": (doubled("hit"), ("hit-denied", "hit-moved")),
+    "another damage": (valued("hit", "damage", 1), ("hit-damage",)),
+    "down a frame late": (shifted("down", 1), ("event-moved",)),
+    "down not claimed": (dropped("down"), ("event-missing",)),
+    "down with other lives": (valued("down", "lives", 1), ("event-values",)),
+    "a return elsewhere": (valued("respawn", "x", 30), ("event-values",)),
+    "a return a frame late": (shifted("respawn", 1), ("event-moved",)),
     "other health": (state("health", -1), ("health",)),
     "other lives": (state("lives", 1), ("lives",)),
-    "other i-frames": (state("immune", 0), ("immune",)),
-    "walks while down": (walks, ("walks",)),
-    "a death cut short": (cut_death, ("gone-early",)),
-    "a late return": (late_return, ("respawn-late", "told-moved")),
-    "no death clip": (frozen, ("clip",)),
-    "a death clip that freezes": (stands_still, ("clip",)),
-    "a push that goes on": (goes_on, ("unordered",)),
+    "other i-frames": (state("immune", 0), ("state-immune",)),
+    "walks while down": (walks, ("down-moves",)),
+    "a death cut short": (cut_death, ("down-short",)),
+    "a late return": (late_return, ("respawn-late", "event-moved")),
+    "no death clip": (frozen, ("down-clip",)),
+    "a death clip that freezes": (stands_still, ("down-clip",)),
+    "a push that goes on": (goes_on, ("unexplained-motion",)),
     "half a push": (pushed(0.5), ("knockback",)),
     "no push": (pushed(0.0), ("knockback",)),
     "a push the other way": (pushed(-1.0), ("knockback",)),
-    "a shot lives on": (shot_lives_on, ("life-long", "still-there")),
+    "a shot lives on": (shot_lives_on, ("life-long", "still-active")),
     "a shot turns": (shot_turns, ("path", "spawn-direction")),
     "a shot appears late": (shot_late, ("spawn-moved",)),
     "a shot is lost": (shot_lost, ("spawn-missing",)),
@@ -370,12 +370,12 @@ def tried(name: str, seed: int) -> tuple[bool, bool, bool] | None:
     rules = book.rules(played.rate)
     header, frames = perfect_log(rules, played)
     frames = copy.deepcopy(frames)
-    mistake, sorts = MUTANTS[name]
+    mistake, codes = MUTANTS[name]
     if not mistake(frames, draw):
         return None
     verdict, _ = check(rules, logged(book, header, frames))
     found = verdict.findings
-    return bool(found), any(one.sort in sorts for one in found), bool(found) and verdict.roots[0][0].sort in sorts
+    return bool(found), any(one.code in codes for one in found), bool(found) and verdict.roots[0][0].code in codes
 
 
 def main(count: int = 40) -> None:

@@ -1,4 +1,4 @@
-"""A slow, obvious twin of the core: frame by frame, pair by pair, in plain Python.
+"""A slow, obvious reference model of the core: frame by frame, pair by pair, in plain Python.
 
 It shares the parsed rules and recording with the core, and none of its geometry or judging. Its geometry
 goes another way: the signed distance of the origin from the hull of all corner differences.
@@ -26,7 +26,7 @@ def place(point: Point, pose: dict[str, Any]) -> Point:
 
 def keyed(box: Box, pose: dict[str, Any], name: str, own: Any) -> Any:
     """A value of a box in the cell its pose shows: held, or blended towards the next key that names it."""
-    named = [(key.cell, getattr(key, name), key.linear) for key in box.keys.get(pose["clip"], ())]
+    named = [(key.cell, getattr(key, name), key.blend == "linear") for key in box.keys.get(pose["clip"], ())]
     named = [one for one in named if one[1] is not None]
     past = [one for one in named if one[0] <= pose["shown"]]
     if not past:
@@ -160,7 +160,7 @@ def first_moment(
 class Reference:
     """Judges a recording; `events` are dictionaries as a ledger writes them, without places of contacts.
 
-    `spots` are where effects appear, by frame and id: some point of a contact, which is tried on its own.
+    `spots` are where hit effects appear, by frame and id: some point of a contact, which is tried on its own.
     """
 
     def __init__(self, rules: Rules, recording: Recording, spots: dict[tuple[int, str], Point] | None = None) -> None:
@@ -295,7 +295,7 @@ class Reference:
         return self.moved(frame, poses) if self.recording.reactions == "raw" else poses
 
     def moved(self, frame: int, poses: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
-        """The poses where blows have brought them: one more step of each push, and home at once."""
+        """The poses where hits have brought them: one more step of each push, and home at once."""
         for name, steps in self.steps.items():
             if steps and name in self.offset:
                 x, y = steps.pop(0)
@@ -396,20 +396,20 @@ class Reference:
         return pose["x"] + (x0 + x1) / 2, pose["y"] + (y0 + y1) / 2
 
     def meeting(
-        self, frame: int, striker: str, hit: Box, pose_a: Any, target: str, hurt: Box, pose_b: Any, near: float
+        self, frame: int, attacker: str, hit: Box, pose_a: Any, target: str, hurt: Box, pose_b: Any, near: float
     ) -> tuple[float, Point] | None:
-        """When two boxes touch, and by how much the striker then stands elsewhere in a space that wraps."""
-        if hit.name not in self.opened(frame, striker, pose_a) or hurt.name not in self.opened(frame, target, pose_b):
+        """When two boxes touch, and by how much the attacker then stands elsewhere in a space that wraps."""
+        if hit.name not in self.opened(frame, attacker, pose_a) or hurt.name not in self.opened(frame, target, pose_b):
             return None
         bounds, over = self.rules.space.bounds, [(0.0, 0.0)]
-        if bounds is not None and (self.kind[striker].wraps or self.kind[target].wraps):
+        if bounds is not None and (self.kind[attacker].wraps or self.kind[target].wraps):
             width, height = bounds[2] - bounds[0], bounds[3] - bounds[1]
             over = [(i * width, j * height) for i in (-1, 0, 1) for j in (-1, 0, 1)]
         found = []
         for dx, dy in over:
             there = pose_a | {"x": pose_a["x"] + dx, "y": pose_a["y"] + dy}
-            way = self.way(striker, hit, pose_a), self.way(target, hurt, pose_b)
-            t = self.time(striker, hit, there, target, hurt, pose_b, way, near)
+            way = self.way(attacker, hit, pose_a), self.way(target, hurt, pose_b)
+            t = self.time(attacker, hit, there, target, hurt, pose_b, way, near)
             if t is not None:
                 found.append((round(t, 6), abs(dx) + abs(dy), dx, dy, t))
         *_, dx, dy, t = min(found) if found else (0.0, 0.0, None)
@@ -417,7 +417,7 @@ class Reference:
 
     def time(
         self,
-        striker: str,
+        attacker: str,
         hit: Box,
         pose_a: dict[str, Any],
         target: str,
@@ -428,7 +428,7 @@ class Reference:
     ) -> float | None:
         """When two boxes that are open touch in this frame, None if they do not."""
         slack = near or (1e-6 if self.rules.contact.edges_touch else -1e-6)
-        if not self.swept(striker, hit) and not self.swept(target, hurt):
+        if not self.swept(attacker, hit) and not self.swept(target, hurt):
             return 1.0 if box_gap(hit, pose_a, hurt, pose_b) < slack else None
         moment: float | None = first_moment(hit, pose_a, ways[0], hurt, pose_b, ways[1], slack)
         return moment
@@ -450,23 +450,23 @@ class Reference:
         """Finds, sorts and judges the contacts of one frame."""
         found: list[tuple[Any, ...]] = []
         self.met: dict[Any, tuple[float, Point]] = {}
-        for striker, pose_a in poses.items():
+        for attacker, pose_a in poses.items():
             for target, pose_b in poses.items():
-                for hit in self.kind[striker].boxes:
+                for hit in self.kind[attacker].boxes:
                     for hurt in self.kind[target].boxes:
-                        if striker == target or hit.role != "hitbox" or hurt.role != "hurtbox":
+                        if attacker == target or hit.role != "hitbox" or hurt.role != "hurtbox":
                             continue
                         attack = self.rules.attacks[hit.attack or ""]
-                        if not self.may_meet(attack, striker, target, hit, hurt):
+                        if not self.may_meet(attack, attacker, target, hit, hurt):
                             continue
-                        met = self.meeting(frame, striker, hit, pose_a, target, hurt, pose_b, 0.0)
+                        met = self.meeting(frame, attacker, hit, pose_a, target, hurt, pose_b, 0.0)
                         if met is not None:
-                            self.met[striker, hit.name, target, hurt.name] = met
+                            self.met[attacker, hit.name, target, hurt.name] = met
                             t = round(met[0], 6)
                             order = (
                                 (not attack.preempts, -attack.priority),
                                 t,
-                                striker,
+                                attacker,
                                 attack.name,
                                 target,
                                 -hurt.rank,
@@ -478,24 +478,24 @@ class Reference:
             earliest[one[2:5]] = min(one[1], earliest.get(one[2:5], 1.0))
         found.sort(key=lambda one: (one[0], earliest[one[2:5]], *one[2:9]))
         hurt_now: set[str] = set()
-        self.spent: set[str] = set()
+        self.consumed: set[str] = set()
         preempted: set[tuple[str, str]] = set()
         first_of_frame = set(self.contacts)
         for *order, attack, hit, hurt in found:
-            striker, target = order[2], order[4]
+            attacker, target = order[2], order[4]
             self.now = (poses, hit, hurt)
-            self.now_t, self.now_over = self.met[striker, hit.name, target, hurt.name]
-            outcome = self.outcome(frame, striker, target, attack, first_of_frame, preempted)
-            self.contacts.add((frame, striker, attack.memory_key, target))
-            held = "held" in poses[striker] or "held" in poses[target]
-            self.tell(frame, striker, target, hit, hurt, attack, outcome, order[1], held)
+            self.now_t, self.now_over = self.met[attacker, hit.name, target, hurt.name]
+            outcome = self.outcome(frame, attacker, target, attack, first_of_frame, preempted)
+            self.contacts.add((frame, attacker, attack.memory_key, target))
+            held = "held" in poses[attacker] or "held" in poses[target]
+            self.tell(frame, attacker, target, hit, hurt, attack, outcome, order[1], held)
             if outcome == "landed":
                 hurt_now.add(target)
-                preempted |= {(target, striker)} if attack.preempts else set()
-                self.land(frame, striker, target, attack, hurt, self.now_t)
+                preempted |= {(target, attacker)} if attack.preempts else set()
+                self.land(frame, attacker, target, attack, hurt, self.now_t)
             else:
-                self.use_up(target, attack, "target", outcome)
-                self.use_up(striker, attack, "striker", outcome)
+                self.consume(target, attack, "target", outcome)
+                self.consume(attacker, attack, "attacker", outcome)
         solid = {name for name, body in self.driven.bodies.items() if body.get("solid") == frame}
         for name in sorted(hurt_now):
             if self.health[name] == 0 and name not in self.down:
@@ -505,53 +505,53 @@ class Reference:
                 self.vitals.lie_down(frame, name)
         self.vitals.take_lives(frame)
         ends = {name for name, body in self.driven.bodies.items() if body.get("ends") == frame}
-        for name in sorted(self.spent | solid | ends):
-            why = "spent" if name in self.spent else "solid" if name in solid else "down"
+        for name in sorted(self.consumed | solid | ends):
+            why = "consumed" if name in self.consumed else "solid" if name in solid else "down"
             self.events.append({"frame": frame, "event": "removed", "id": name, "detail": why})
             if name in self.driven.bodies:
                 self.driven.remove(name)
             self.landed = [one for one in self.landed if name not in one]
             self.contacts = {one for one in self.contacts if name not in one}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
-        self.gone |= self.spent
+        self.gone |= self.consumed
         self.vitals.settle(frame)
 
-    def may_meet(self, attack: Attack, striker: str, target: str, hit: Box, hurt: Box) -> bool:
+    def may_meet(self, attack: Attack, attacker: str, target: str, hit: Box, hurt: Box) -> bool:
         """Layers, masks and owners."""
         if not attack.hits_owner:
-            own = self.owner[striker]
+            own = self.owner[attacker]
             if own == target or (own is not None and own == self.owner[target]):
                 return False
         forth, back = hit.mask & hurt.layer != 0, hurt.mask & hit.layer != 0
         ways = {"hitbox": forth, "hurtbox": back, "both": forth and back, "either": forth or back}
         return ways[self.rules.contact.detect]
 
-    def outcome(self, frame: int, striker: str, target: str, attack: Attack, before: set[Any], early: set[Any]) -> str:
+    def outcome(self, frame: int, attacker: str, target: str, attack: Attack, before: set[Any], early: set[Any]) -> str:
         """The first gate that stops it."""
-        side = self.side(striker)
+        side = self.side(attacker)
         if side is not None and side == self.side(target) and not attack.friendly:
             return "ally"
-        if frame in (self.down.get(striker), self.down.get(target)):
+        if frame in (self.down.get(attacker), self.down.get(target)):
             return "down"
-        if striker in self.spent or target in self.spent:
-            return "spent"
-        if not self.conditions(striker, target, attack):
+        if attacker in self.consumed or target in self.consumed:
+            return "consumed"
+        if not self.conditions(attacker, target, attack):
             return "unmet"
-        if (striker, target) in early:
+        if (attacker, target) in early:
             return "preempted"
-        landings = [one[0] for one in self.landed if one[1:] == (striker, attack.memory_key, target)]
-        timed = any(box.attack == attack.name and box.during is not None for box in self.kind[striker].boxes)
-        mode = attack.rehit.mode if attack.rehit else "once" if self.owner[striker] or timed else "always"
-        if frame in landings:
+        hits = [one[0] for one in self.landed if one[1:] == (attacker, attack.memory_key, target)]
+        timed = any(box.attack == attack.name and box.during is not None for box in self.kind[attacker].boxes)
+        mode = attack.rehit.mode if attack.rehit else "once" if self.owner[attacker] or timed else "always"
+        if frame in hits:
             return "repeat"
         if mode == "once" and any(
-            landing >= self.swing_start[striker, "clip" if attack.rehit_group else attack.name if timed else ""]
-            for landing in landings
+            hit >= self.swing_start[attacker, "clip" if attack.rehit_group else attack.name if timed else ""]
+            for hit in hits
         ):
             return "repeat"
-        if mode == "entry" and (frame - 1, striker, attack.memory_key, target) in before:
+        if mode == "entry" and (frame - 1, attacker, attack.memory_key, target) in before:
             return "repeat"
-        if mode == "after" and attack.rehit and any(frame < landing + attack.rehit.frames for landing in landings):
+        if mode == "after" and attack.rehit and any(frame < hit + attack.rehit.frames for hit in hits):
             return "repeat"
         if frame in self.immune[target] and not attack.ignores_iframes:
             return "immune"
@@ -560,7 +560,7 @@ class Reference:
     def tell(
         self,
         frame: int,
-        striker: str,
+        attacker: str,
         target: str,
         hit: Box,
         hurt: Box,
@@ -570,7 +570,7 @@ class Reference:
         held: bool,
     ) -> None:
         """Writes a contact, or lengthens the run it goes on with."""
-        row: dict[str, Any] = {"striker": striker, "hitbox": hit.name, "target": target, "hurtbox": hurt.name}
+        row: dict[str, Any] = {"attacker": attacker, "hitbox": hit.name, "target": target, "hurtbox": hurt.name}
         row |= {"attack": attack.name, "outcome": outcome}
         for event in reversed(self.events if outcome != "landed" else []):
             if event["event"] == "contact" and row.items() <= event.items():
@@ -585,27 +585,36 @@ class Reference:
             row["damage"] = attack.damage * hurt.damage_scale
         self.events.append(row)
 
-    def conditions(self, striker: str, target: str, attack: Attack) -> bool:
-        """Where the striker comes from, and whether it falls."""
+    @staticmethod
+    def enough(counters: Any, condition: Any) -> bool:
+        """Whether counters lie where a condition wants them, by the sign of the difference."""
+        signs = {"<": (-1,), "<=": (-1, 0), ">": (1,), ">=": (0, 1), "==": (0,)}
+        return all(
+            (counters.get(name, 0) > one.number) - (counters.get(name, 0) < one.number) in signs[one.sign]
+            for name, comparisons in condition.counters.items()
+            for one in comparisons
+        )
+
+    def conditions(self, attacker: str, target: str, attack: Attack) -> bool:
+        """Where the attacker comes from, and whether it falls."""
         poses, hit, hurt = self.now
         up = -1 if self.rules.space.up == "-y" else 1
-        holder = self.owner[striker] or striker
+        holder = self.owner[attacker] or attacker
         alive = holder in self.recording.numbers or holder in self.driven.bodies
         counters = {key[1]: one for key, one in self.counters.items() if key[0] == holder} if alive else {}
-        if any(counters.get(name, 0) < least for name, least in attack.requires.items()):
+        asked = attack.if_
+        if not self.enough(counters, asked.attacker):
             return False
-        if any(counters.get(name, 0) >= most for name, most in attack.lacks.items()):
+        if asked.falling and poses[attacker]["v"][1] * up >= 0:
             return False
-        if attack.falling and poses[striker]["v"][1] * up >= 0:
+        if asked.onto is not None and self.slope(attacker, target) > asked.onto + 1e-6:
             return False
-        if attack.only_onto is not None and self.slope(striker, target) > attack.only_onto + 1e-6:
-            return False
-        if not attack.only_from and not attack.never_from:
+        if not asked.from_ and not asked.not_from:
             return True
-        mine, theirs = poses[striker], poses[target]
-        if attack.from_by == "edge":
-            if all(name in self.before and not poses[name]["cut"] for name in (striker, target)):
-                pasts = self.past(striker, mine), self.past(target, theirs)
+        mine, theirs = poses[attacker], poses[target]
+        if asked.from_by == "edge":
+            if all(name in self.before and not poses[name]["cut"] for name in (attacker, target)):
+                pasts = self.past(attacker, mine), self.past(target, theirs)
                 mine, theirs = (  # a box that it had not, or that was eaten up, has the shape of this frame
                     old | ({} if logged(box, old) else {"boxes": one["boxes"]})
                     for box, one, old in zip((hit, hurt), (mine, theirs), pasts, strict=True)
@@ -616,24 +625,24 @@ class Reference:
                 parts, radius = box_parts(box, pose)
                 ys = [y * up for part in parts for _, y in part]
                 heights += [min(ys) - radius, max(ys) + radius]
-            above = heights[0] >= heights[3] - attack.slack - 1e-6
-            below = heights[1] <= heights[2] + attack.slack + 1e-6
+            above = heights[0] >= heights[3] - asked.slack - 1e-6
+            below = heights[1] <= heights[2] + asked.slack + 1e-6
         else:
             mine = mine | {"x": mine["x"] + self.now_over[0], "y": mine["y"] + self.now_over[1]}
             higher = (mine["y"] - theirs["y"]) * up
-            above, below = higher > attack.slack, -higher > attack.slack
+            above, below = higher > asked.slack, -higher > asked.slack
         heading = self.heading(theirs)
         ahead = (mine["x"] - theirs["x"]) * heading[0] + (mine["y"] - theirs["y"]) * heading[1] >= 0
         where = "above" if above else "below" if below else "ahead" if ahead else "behind"
-        return (not attack.only_from or where in attack.only_from) and where not in attack.never_from
+        return (not asked.from_ or where in asked.from_) and where not in asked.not_from
 
-    def slope(self, striker: str, target: str) -> float:
+    def slope(self, attacker: str, target: str) -> float:
         """How far off up the surface faces where they first touch: by the difference of the two shapes."""
         poses, hit, hurt = self.now
         late = 1 - self.now_t
-        ways = [self.way(name, box, poses[name]) for name, box in ((striker, hit), (target, hurt))]
-        swept = self.swept(striker, hit) or self.swept(target, hurt)
-        (parts_a, _), (parts_b, _) = box_parts(hit, poses[striker]), box_parts(hurt, poses[target])
+        ways = [self.way(name, box, poses[name]) for name, box in ((attacker, hit), (target, hurt))]
+        swept = self.swept(attacker, hit) or self.swept(target, hurt)
+        (parts_a, _), (parts_b, _) = box_parts(hit, poses[attacker]), box_parts(hurt, poses[target])
         x, y = (self.now_over[k] - late * (ways[0][k] - ways[1][k]) for k in (0, 1))
         ring = hull([(round(p[0] + x - q[0], 9), round(p[1] + y - q[1], 9)) for p in parts_a[0] for q in parts_b[0]])
         up = -1 if self.rules.space.up == "-y" else 1
@@ -667,14 +676,14 @@ class Reference:
         (x, y), (x0, y0) = place((1.0, 0.0), pose), place((0.0, 0.0), pose)
         return (round((x - x0) / pose["scale"], 12), round((y - y0) / pose["scale"], 12))
 
-    def use_up(self, name: str, attack: Attack, side: str, outcome: str) -> None:
+    def consume(self, name: str, attack: Attack, side: str, outcome: str) -> None:
         """`remove` with `pierce`."""
         table = getattr(attack, side)
         if table.remove and outcome in table.consumed_by:
             key = (name, attack.name, side)
             self.counts[key] = self.counts.get(key, 0) + 1
             if self.counts[key] > table.pierce:
-                self.spent.add(name)
+                self.consumed.add(name)
 
     def at(self, name: str, t: float) -> Point:
         """Where an actor is at a time of the frame."""
@@ -684,7 +693,7 @@ class Reference:
             return pose["x"], pose["y"]
         return old["x"] + (pose["x"] - old["x"]) * t, old["y"] + (pose["y"] - old["y"]) * t
 
-    def react(self, frame: int, name: str, other: str, striker: str, attack: Attack, side: str, t: float) -> None:
+    def react(self, frame: int, name: str, other: str, attacker: str, attack: Attack, side: str, t: float) -> None:
         """One side's table."""
         table, kind = getattr(attack, side), self.kind[name]
         poses = self.now[0]
@@ -697,13 +706,13 @@ class Reference:
             tell("stun", until=frame + table.stun, by=other)
         push = table.knockback
         if push:
-            hx, hy = self.heading(poses[striker])
+            hx, hy = self.heading(poses[attacker])
             x, y = hx, hy
             if isinstance(push.direction, float):
                 x, y = math.cos(math.radians(push.direction)), math.sin(math.radians(push.direction))
                 x = -x if hx < 0 else x
             elif push.direction == "travel":
-                x, y = poses[striker]["v"]
+                x, y = poses[attacker]["v"]
             elif push.direction != "facing":
                 (x1, y1), (x0, y0) = self.at(name, t), self.at(other, t)
                 sign = -1 if side == "target" else 1
@@ -715,21 +724,21 @@ class Reference:
             homing = name in self.sent or self.driven.bodies.get(name, {}).get("homing")
             moves = self.recording.reactions == "raw" or name in self.driven.bodies
             if moves and name not in self.down and not homing:
-                weights = [push.over - k if push.fade else 1 for k in range(push.over)]
+                weights = [push.over - k if push.ease == "fade" else 1 for k in range(push.over)]
                 steps = [(x * size * one / sum(weights), y * size * one / sum(weights)) for one in weights]
-                old = self.steps[name] if push.add else []
+                old = self.steps[name] if push.mode == "add" else []
                 nothing = [(0.0, 0.0)] * max(len(old), len(steps))
                 both = zip([*old, *nothing[len(old) :]], [*steps, *nothing[len(steps) :]], strict=True)
                 self.steps[name] = [(a[0] + b[0], a[1] + b[1]) for a, b in both]
-        if table.rebound:
+        if table.launch:
             up = -1 if self.rules.space.up == "-y" else 1
             vx, vy = poses[name]["v"]
-            speed = table.rebound.speed * self.kind[other].bounce * up
-            vy = vy + speed if table.rebound.add else speed
-            tell("rebound", vx=vx, vy=vy, by=other)
+            speed = table.launch.up * self.kind[other].bounce * up
+            vy = vy + speed if table.launch.mode == "add" else speed
+            tell("launch", vx=vx, vy=vy, by=other)
             if name in self.driven.bodies and name not in self.down:
                 self.driven.bodies[name]["v"] = (vx, vy)
-        self.use_up(name, attack, side, "landed")
+        self.consume(name, attack, side, "landed")
         if table.home:
             body = self.driven.bodies.get(name)
             x, y = self.start[name] if body is None else body["home"][:2]
@@ -746,22 +755,29 @@ class Reference:
             self.counters[name, counter] = self.counters.get((name, counter), 0) + points
             tell("gives", detail=counter, points=points, total=self.counters[name, counter])
         self.won = self.won or table.goal
-        if table.effect:
-            births = self.driven.fan(f"effect+{table.effect}", Fan(table.effect), 0.0, (0, 0), (0, 0))
+        if table.spawn:
+            births = self.driven.fan(f"effect+{table.spawn}", Fan(table.spawn), 0.0, (0, 0), (0, 0))
             for birth in births:
                 birth["x"], birth["y"] = self.spots.get((frame + 1, birth["id"]), (0.0, 0.0))
             self.driven.waiting += births
 
-    def land(self, frame: int, striker: str, target: str, attack: Attack, hurt: Box, t: float) -> None:
+    def land(self, frame: int, attacker: str, target: str, attack: Attack, hurt: Box, t: float) -> None:
         """Health, then the tables of both sides."""
-        self.landed.append((frame, striker, attack.memory_key, target))
+        self.landed.append((frame, attacker, attack.memory_key, target))
         health, full = self.health[target], self.kind[target].health
         if health is not None and full is not None:
             after = min(max(health - attack.damage * hurt.damage_scale, 0), full)
             if after < health:
-                self.credit[target] = striker
+                self.credit[target] = attacker
             if after != health:
-                row = {"frame": frame, "event": "health", "id": target, "before": health, "after": after, "by": striker}
+                row = {
+                    "frame": frame,
+                    "event": "health",
+                    "id": target,
+                    "before": health,
+                    "after": after,
+                    "by": attacker,
+                }
                 self.events.append(row)
             self.health[target] = after
             if after == 0 and after != health and self.rules.contact.health_check == "at_once":
@@ -769,10 +785,10 @@ class Reference:
         if attack.damage > 0 or attack.target.iframes is not None:
             named = attack.target.iframes
             self.immunise(frame, target, self.kind[target].iframes if named is None else named, attack.name)
-        self.react(frame, target, striker, striker, attack, "target", t)
-        if attack.striker.iframes is not None:
-            self.immunise(frame, striker, attack.striker.iframes, attack.name)
-        self.react(frame, striker, target, striker, attack, "striker", t)
+        self.react(frame, target, attacker, attacker, attack, "target", t)
+        if attack.attacker.iframes is not None:
+            self.immunise(frame, attacker, attack.attacker.iframes, attack.name)
+        self.react(frame, attacker, target, attacker, attack, "attacker", t)
 
     def immunise(self, frame: int, name: str, length: int, cause: str) -> None:
         """Adds the immune frames one by one."""

@@ -1,4 +1,4 @@
-"""The slow twin's driven actors: one body, one frame, one emitter at a time."""
+"""The slow reference model's driven actors: one body, one frame, one emitter at a time."""
 
 from __future__ import annotations
 
@@ -299,8 +299,7 @@ class Driven:
         else:
             due = {"press": now and not then, "release": then and not now, "hold": now}[when.on]
         counters = {key[1]: one for key, one in self.world.counters.items() if key[0] == name}
-        short = any(counters.get(one, 0) < least for one, least in emitter.requires.items())
-        if not due or short or any(counters.get(one, 0) >= most for one, most in emitter.lacks.items()):
+        if not due or not self.world.enough(counters, emitter.if_):
             return
         gun = (name, emitter.name)
         if pose["hidden"]:
@@ -308,7 +307,7 @@ class Driven:
         elif name in self.world.down:
             reason = "down"
         elif name in self.world.gone:
-            reason = "spent"
+            reason = "consumed"
         elif frame <= self.world.stunned.get(name, -1):
             reason = "stunned"
         elif frame < self.fired.get(gun, -(1 << 60)) + emitter.cooldown:
@@ -343,7 +342,7 @@ class Driven:
         elif isinstance(emitter.aim, Target):
             others = []
             for other, there in self.poses.items():
-                of_kind = other != name and self.world.kind[other].name == emitter.aim.kind
+                of_kind = other != name and self.world.kind[other].name == emitter.aim.target
                 out = there["hidden"] or other in self.world.down or other in self.world.gone
                 if of_kind and not out:
                     way = self.world.shorter(there["x"] - origin[0], there["y"] - origin[1], other, name)

@@ -1,4 +1,4 @@
-"""The slow twin's lives: who is down, who comes back and when, what begins anew, and when a run ends."""
+"""The slow reference model's lives: who is down, who comes back and when, what begins anew, and when a run ends."""
 
 from __future__ import annotations
 
@@ -165,14 +165,14 @@ class Vitals:
         """At the end of the frame in which it went down: comes back, stays to be seen, or is out."""
         world, kind = self.world, self.world.kind[name]
         body = world.driven.bodies.get(name)
-        returns = self.left(name) != 0 and name not in world.spent
+        returns = self.left(name) != 0 and name not in world.consumed
         returns = returns and (kind.respawn is not None or (kind.succession and body is None))
         if returns and (body is not None or not kind.succession):
             assert kind.respawn is not None
             self.due[name] = max(frame + kind.respawn.after, frame + 1)
         leaves = kind.down.lasts if kind.down.out_after is None else kind.down.out_after
         if not returns and self.lives[name] is not None:
-            self.outs[name] = frame + (0 if name in world.spent else leaves)
+            self.outs[name] = frame + (0 if name in world.consumed else leaves)
         if body is not None:
             body |= {"motion": kind.down.motion or Motion(), "hidden": kind.down.hide, "returns": returns}
             body["v"] = body["v"] if kind.down.motion else (0.0, 0.0)
@@ -239,28 +239,28 @@ class Vitals:
             held = [driven.down[one, respawn.needs] for one in who]
             if not any(frame in one and frame - 1 not in one for one in held):
                 return False
-        if not respawn.waits:
+        if respawn.if_unsafe == "appear":
             return True
         poses = recorded | {one: driven.pose(one, frame) for one in driven.bodies}
         x, y = self.place(name, respawn)
         there = (recorded[name] if name in recorded else self.reborn(name, frame)) | {"x": x, "y": y, "cut": True}
         found = []
-        for striker, pose in poses.items():
-            if striker == name or pose["hidden"] or striker in world.down or striker in world.gone:
+        for attacker, pose in poses.items():
+            if attacker == name or pose["hidden"] or attacker in world.down or attacker in world.gone:
                 continue
-            for hit in world.kind[striker].boxes:
+            for hit in world.kind[attacker].boxes:
                 for hurt in world.kind[name].boxes:
                     if hit.role != "hitbox" or hurt.role != "hurtbox":
                         continue
                     attack = self.rules.attacks[hit.attack or ""]
-                    ally = world.side(striker) is not None and world.side(striker) == world.side(name)
+                    ally = world.side(attacker) is not None and world.side(attacker) == world.side(name)
                     its = attack.target
-                    harm = attack.damage > 0 or its.stun or its.knockback or its.rebound or its.remove or its.home
+                    harm = attack.damage > 0 or its.stun or its.knockback or its.launch or its.remove or its.home
                     if not harm or (ally and not attack.friendly):
                         continue
-                    if world.may_meet(attack, striker, name, hit, hurt):
-                        met = world.meeting(frame, striker, hit, pose, name, hurt, there, respawn.clearance)
-                        found += [striker] * (met is not None)
+                    if world.may_meet(attack, attacker, name, hit, hurt):
+                        met = world.meeting(frame, attacker, hit, pose, name, hurt, there, respawn.clearance)
+                        found += [attacker] * (met is not None)
         if found and name not in self.held:
             self.held.add(name)
             row = {"frame": frame, "event": "respawn_held", "id": name, "detail": min(found)}

@@ -104,25 +104,24 @@ def attacks(draw: Any) -> dict[str, Any]:
         options["rehit"] = draw(st.sampled_from(["once", "entry", "always", "2f", 3, "50ms"]))
     if draw(st.booleans()):
         options["ignores_iframes"] = draw(st.booleans())
-    for side in ("striker", "target"):
+    for side in ("attacker", "target"):
         if draw(st.booleans()):
             options[side] = draw(consequences())
     if not draw(st.integers(0, 2)):
-        options |= {"preempts": draw(st.booleans()), "falling": draw(st.booleans())}
-        options |= {"from_by": draw(st.sampled_from(["edge", "centre"]))}
-        options |= {draw(st.sampled_from(["only_from", "never_from"])): draw(st.lists(places, min_size=1, unique=True))}
+        asked = {"falling": draw(st.booleans()), "from_by": draw(st.sampled_from(["edge", "centre"]))}
+        asked[draw(st.sampled_from(["from", "not_from"]))] = draw(st.lists(places, min_size=1, unique=True))
+        options |= {"preempts": draw(st.booleans()), "if": asked}
     return options
 
 
 @st.composite
 def consequences(draw: Any) -> dict[str, Any]:
-    """What a landing does to one side; mostly one thing."""
+    """What a hit does to one side; mostly one thing."""
     table: dict[str, Any] = {"iframes": draw(some_frames)} if draw(st.booleans()) else {}
     for key, values, often in (
         ("stun", some_frames, 4),
         ("knockback", knockbacks(), 1),
-        ("rebound", st.sampled_from([60, 300]), 4),
-        ("rebound_mode", st.sampled_from(["set", "add"]), 4),
+        ("launch", st.sampled_from([60, {"up": 300}, {"up": 60, "mode": "add"}]), 3),
         ("remove", st.just(True), 4),
         ("pierce", st.integers(0, 2), 3),
         ("consumed_by", st.lists(st.sampled_from(["landed", "immune", "repeat"]), min_size=1, unique=True), 4),
@@ -130,7 +129,7 @@ def consequences(draw: Any) -> dict[str, Any]:
         ("checkpoint", st.just(True), 8),
         ("gives", st.just({"honey": 2}), 8),
         ("goal", st.just(True), 30),
-        ("effect", st.just("spark"), 8),
+        ("spawn", st.just("spark"), 8),
     ):
         if not draw(st.integers(0, often)):
             table[key] = draw(values)
@@ -222,7 +221,7 @@ def rulebooks(draw: Any) -> dict[str, Any]:
         },
         "kinds": {name: draw(kinds()) for name in ("ant", "bee", "cub", "dot")} | {"spark": SPARK},
         "goal": draw(goals()),
-        # no effect of its own: a spark whose blows make sparks would never end
+        # no hit effect of its own: a spark whose hits make sparks would never end
         "attacks": {name: draw(attacks()) for name in ("jab", "bite")} | {"burn": {"damage": 1}},
     }
 
@@ -237,10 +236,10 @@ def deadly_rulebooks(draw: Any, driving: bool = False) -> dict[str, Any]:
         if name == "jab":
             data["attacks"][name] = {key: attack[key] for key in ("damage", "priority", "hits_owner")}
     data["kinds"]["dot"]["boxes"] = {}
-    data["kinds"]["cub"].pop("emitters", None)  # fans of fans grow too fast for the twin
+    data["kinds"]["cub"].pop("emitters", None)  # fans of fans grow too fast for the reference model
     for name in ("ant", "bee", "cub"):
         kind = data["kinds"][name]
-        kind["boxes"] = {}  # two plain boxes: the twin is slow, and shapes are not what this is about
+        kind["boxes"] = {}  # two plain boxes: the reference model is slow, and shapes are not what this is about
         kind |= {"health": draw(st.integers(1, 2)), "iframes": draw(st.integers(0, 1))} | draw(lives())
         kind["boxes"]["jaw"] = {"role": "hitbox", "attack": "jab", "circle": 3, "mask": ["one"]}
         kind["boxes"]["heart"] = {"role": "hurtbox", "rect": [4, 4], "layer": ["one"]}
@@ -270,7 +269,7 @@ def driving_rulebooks(draw: Any) -> dict[str, Any]:
             kind["down"] = kind.get("down", {}) | draw(goings([one for one in ("cub", "dot") if one != name]))
         for label in draw(st.sampled_from([[], ["gun"], ["gun", "arm"]])) if name != "dot" else []:
             kind.setdefault("emitters", {})[label] = draw(emitters("dot" if name == "cub" else "cub"))
-            if name == "cub":  # what is fired fires only now and then: the twin goes through all pairs
+            if name == "cub":  # what is fired fires only now and then: the reference model goes through all pairs
                 kind["emitters"][label] |= {"when": {"every": 3, "first": draw(st.integers(0, 2))}, "count": 1}
     data["fixtures"] = draw(st.lists(fixtures(), max_size=3))
     return data

@@ -49,18 +49,17 @@ RULES = [
     ("part-of-a-frame", "kinds.keeper.iframes", "250.1ms"),
     ("drained", "kinds.keeper.iframes", 0),
     ("entry-lost", "attacks.sting.rehit", "entry"),
-    ("rebound-adds", "attacks.sting", {"falling": True, "striker": {"rebound": 9, "rebound_mode": "add"}}),
+    ("launch-adds", "attacks.sting", {"if": {"falling": True}, "attacker": {"launch": {"up": 9, "mode": "add"}}}),
     ("out-of-proportion", "kinds.keeper.boxes.torso.at", [500, 0]),
     ("meets-broken", "layers.meets", {}),
-    ("never-given", "attacks.sting.requires", {"wax": 1}),
+    ("never-given", "attacks.sting.if", {"attacker": {"counters": {"wax": ">= 1"}}}),
     ("no-bounds", "kinds.hornet.boxes.sting.within_bounds", True),
     ("idle-key", "kinds.hornet.stun_disarms", True),
     ("idle-key", "attacks.sting.rehit_group", "sweep"),
     ("idle-key", "attacks.sting.target", {"pierce": 2}),
-    ("idle-key", "attacks.sting.striker", {"rebound_mode": "set"}),
     ("idle-key", "kinds.hornet.boxes.sting.rank", 2),
     ("idle-key", "kinds.hornet.boxes.sting.keys", {"dive": [{"cell": 1}, {"cell": 1}]}),
-    ("idle-key", "attacks.sting", {"only_from": ["above"], "never_from": ["above", "below"]}),
+    ("idle-key", "attacks.sting", {"if": {"from": ["above"], "not_from": ["above", "below"]}}),
     ("clip-misspelt", "kinds.hornet.boxes.sting.during", {"dvie": "0"}),
     ("out-of-proportion", "kinds.keeper.boxes.crate", {"role": "body", "rect": [3000, 30]}),
 ]
@@ -175,7 +174,7 @@ def test_recordings() -> None:
 
 
 def test_stomps_and_swings() -> None:
-    data = change(sound(), "attacks.stomp", {"damage": 1, "only_from": ["above"]})
+    data = change(sound(), "attacks.stomp", {"damage": 1, "if": {"from": ["above"]}})
     data["layers"]["names"] = ["keeper", "hive"]
     change(data, "kinds.keeper.boxes.feet", {"role": "hitbox", "attack": "stomp", "rect": [4, 4], "mask": ["hive"]})
     shell = {"role": "hurtbox", "rect": [4, 4], "layer": ["hive"]}
@@ -230,7 +229,7 @@ def test_waits_doubles_and_traps() -> None:
     assert found(data) == {"wait-idle", "health-idle"}
     data = sound()
     data["kinds"]["keeper"] |= LIVES | {"respawn": {"resets": "room", "iframes": 9}}
-    data["attacks"]["wax"] = {"target": {"gives": {"honey": 1}}, "striker": {"remove": True}}
+    data["attacks"]["wax"] = {"target": {"gives": {"honey": 1}}, "attacker": {"remove": True}}
     wax = {"role": "hitbox", "attack": "wax", "circle": 1, "mask": ["keeper"]}
     data["kinds"]["comb"] = {"boxes": {"wax": wax}}
     data["fixtures"] = [{"kind": "comb", "at": [9, 0]}]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 from dataclasses import replace
 from pathlib import Path
@@ -12,6 +13,7 @@ import pytest
 
 import voskar
 from voskar.core.ledger import Ledger
+from voskar.errors import RENAMED
 from voskar.files.ledger import ledger_lines
 
 CASES = sorted(path for path in (Path(__file__).parent / "cases").iterdir() if path.is_dir())
@@ -36,3 +38,24 @@ def test_case(case: Path, tmp_path: Path) -> None:
     order = shuffled[np.argsort(recording.poses.frame[shuffled], kind="stable")]
     mixed = replace(recording, poses=recording.poses.rows(order))
     assert rows(voskar.replay(rulebook, mixed)) == expected
+
+
+OLD = Path(__file__).parent / "cases" / "version-1.jsonl.gz"
+"""The ledgers of the demo as version 1 of the format had them: a line each, with rulebook, recording and events."""
+
+
+def translated(row: dict[str, Any]) -> dict[str, Any]:
+    """A row of version 1 with the names of version 2."""
+    new = {RENAMED.get(name, name) if name == "striker" else name: value for name, value in row.items()}
+    for column, names in (("event", ("rebound",)), ("outcome", ("spent",)), ("detail", ("spent",))):
+        if new.get(column) in names:
+            new[column] = RENAMED[new[column]]
+    return new
+
+
+def test_ledgers_have_changed_in_their_names_only(apiary: Path) -> None:
+    for line in gzip.decompress(OLD.read_bytes()).splitlines():
+        old = json.loads(line)
+        rulebook = voskar.load_rulebook(apiary / old["rulebook"])
+        found = voskar.replay(rulebook, voskar.load_recording(apiary / old["recording"], rulebook))
+        assert rows(found) == [translated(row) for row in old["events"]], old["recording"]

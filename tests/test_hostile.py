@@ -17,9 +17,9 @@ from tests import faults, fuzz
 from tests.commands.test_cli import VOSKAR, voskar
 from tests.worlds import toml
 
-HEADER = '{"voskar":"recording","version":1,"rate":60}'
+HEADER = '{"voskar":"recording","version":2,"rate":60}'
 RULES = {
-    "voskar": 1,
+    "voskar": 2,
     "layers": {"names": ["a"]},
     "kinds": {
         "keeper": {"health": 3, "boxes": {"torso": {"role": "hurtbox", "rect": [9, 9], "layer": ["a"]}}},
@@ -47,8 +47,8 @@ def test_names_are_data(folder: Path, here: Any) -> None:
 
 
 RECORDINGS = [
-    ('{"voskar":"recording","version":1,"rate":60,"title":"\\ud800"}', "", "control characters"),
-    ('{"voskar":"recording","version":1,"rate":' + "9" * 400 + "}", "", "rate"),
+    ('{"voskar":"recording","version":2,"rate":60,"title":"\\ud800"}', "", "control characters"),
+    ('{"voskar":"recording","version":2,"rate":' + "9" * 400 + "}", "", "rate"),
     (HEADER, '{"frame":0,"poses":[{"id":"\\ud800","kind":"keeper","x":0,"y":0}]}', "control characters"),
     (HEADER, '{"frame":0,"poses":' + "[" * 3000 + "]" * 3000 + "}\n", "r.jsonl"),
     (HEADER, '{"frame":' + "9" * 5000 + ',"poses":[]}\n', "r.jsonl"),
@@ -85,7 +85,7 @@ LEDGERS = [
 def test_ledgers_that_are_refused(folder: Path, here: Any, line: str) -> None:
     assert here("replay", "r.toml", "r.jsonl", "--ledger", "l.jsonl", cwd=folder).returncode == 0
     header = (folder / "l.jsonl").read_text().splitlines()[0]
-    for text in (f"{header}\n{line}\n", header.replace('"version": 1', '"version": "x"')):
+    for text in (f"{header}\n{line}\n", header.replace('"version": 2', '"version": "x"')):
         (folder / "bad.jsonl").write_text(text)
         done = here("compare", "bad.jsonl", "l.jsonl", cwd=folder)
         assert (done.returncode, "bad.jsonl" in done.stderr) == (2, True), done.stderr
@@ -94,7 +94,7 @@ def test_ledgers_that_are_refused(folder: Path, here: Any, line: str) -> None:
 
 
 def test_a_number_that_no_float_holds(folder: Path, here: Any) -> None:
-    (folder / "e.toml").write_text(f'voskar = 1\n[[expect]]\nevent = "landed"\ncount = 1{"0" * 400}\n')
+    (folder / "e.toml").write_text(f'voskar = 2\n[[expect]]\nevent = "landed"\ncount = 1{"0" * 400}\n')
     done = here("check", "r.toml", "r.jsonl", "--expect", "e.toml", cwd=folder)
     assert (done.returncode, "expected a number, or a range" in done.stderr) == (2, True), done.stderr
 
@@ -148,7 +148,7 @@ def write_suite(apiary: Path, folder: Path, count: int) -> None:
         (folder / name).write_bytes((apiary / name).read_bytes())
     for number in range(count):
         (folder / f"m{number}.jsonl").write_bytes((apiary / "meadow.jsonl").read_bytes())
-    suite = 'voskar = 1\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["m*.jsonl"]\n'
+    suite = 'voskar = 2\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["m*.jsonl"]\n'
     (folder / "voskar.toml").write_text(suite)
 
 
@@ -157,7 +157,7 @@ LATE = [
     ("replay", "apiary.toml", "m0.jsonl", "--ledger", "out.parquet"),
     ("convert", "m0.jsonl", "out.jsonl.gz"),
     ("page", "apiary.toml", "m0.jsonl", "-o", "out.html"),
-    ("check", "--suite", "voskar.toml", "--report", "out.json", "--workers", "2", "--fresh"),
+    ("suite", "voskar.toml", "--report", "out.json", "--workers", "2", "--fresh"),
 ]
 
 
@@ -191,7 +191,7 @@ def test_disturbed_runs(tmp_path: Path) -> None:
 
 def test_a_termination_leaves_nothing_behind(apiary: Path, tmp_path: Path) -> None:
     write_suite(apiary, tmp_path, 12)
-    command = [VOSKAR, "check", "--workers", "2", "--pages", "pages"]
+    command = [VOSKAR, "suite", "--workers", "2", "--pages", "pages"]
     run = subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     time.sleep(1.5)
     run.send_signal(signal.SIGTERM)
@@ -214,7 +214,7 @@ def include(folder: Path, files: dict[str, list[str]]) -> None:
     """Rulebooks that include each other, each with a fixture of its own."""
     for number, (name, names) in enumerate(files.items()):
         fixture = f'[[fixtures]]\nkind = "keeper"\nid = "f{number}"\nat = [0, 90]\n'
-        (folder / name).write_text(f"voskar = 1\ninclude = {json.dumps(names)}\n{fixture}")
+        (folder / name).write_text(f"voskar = 2\ninclude = {json.dumps(names)}\n{fixture}")
 
 
 def test_includes_that_multiply(folder: Path, here: Any) -> None:
@@ -262,9 +262,9 @@ def test_devices_and_pipes_where_a_file_belongs(folder: Path, odd: str) -> None:
     (folder / "odd.jsonl").symlink_to(odd)
     (folder / "odd.png").symlink_to(odd)
     (folder / "odd.toml").symlink_to(odd)
-    (folder / "voskar.toml").write_text('voskar = 1\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["*.jsonl"]\n')
+    (folder / "voskar.toml").write_text('voskar = 2\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["*.jsonl"]\n')
     word = "named pipe" if odd == "pipe" else "device"
-    done = voskar("check", "--workers", "2", cwd=folder)
+    done = voskar("suite", "--workers", "2", cwd=folder)
     assert (done.returncode, "agrees  r.jsonl" in done.stdout) == (2, True), done.stdout
     assert f"odd.jsonl: found a {word}, expected a file" in done.stdout
     image = (folder / "r.toml").read_text().replace('"rect" = [9, 9]', '"pixels" = "odd.png"')
@@ -275,7 +275,7 @@ def test_devices_and_pipes_where_a_file_belongs(folder: Path, odd: str) -> None:
         ("check", "r.toml", "r.jsonl", "--expect", "odd.toml"),
         ("check", "r.toml", "r.jsonl", "--baseline", "odd.jsonl"),
         ("report", "odd.jsonl"),
-        ("check", "--suite", "odd.toml"),
+        ("suite", "odd.toml"),
     ):
         done = voskar(*command, cwd=folder)
         refused = f"found a {word}" in done.stderr or "outside the folder" in done.stderr
@@ -291,7 +291,7 @@ def test_a_recording_from_a_pipe(folder: Path) -> None:
 
 
 def test_a_stage_script_of_years(folder: Path, here: Any) -> None:
-    script = 'stage = 1\nframes = {}\n[[parts]]\nid = "a"\nkind = "keeper"\nway = [{{ f = 0, at = [0, 0] }}]\n'
+    script = 'stage = 2\nframes = {}\n[[parts]]\nid = "a"\nkind = "keeper"\nway = [{{ f = 0, at = [0, 0] }}]\n'
     (folder / "s.stage.toml").write_text(script.format(2_000_000))
     done = here("replay", "r.toml", "s.stage.toml", cwd=folder)
     assert (done.returncode, "found 2,000,000 frames of 1 actors, expected at most" in done.stderr) == (2, True)
@@ -383,7 +383,7 @@ def test_ledgers_as_parquet_with_other_metadata(folder: Path, here: Any, told: b
 
 def test_reports_of_another_making(folder: Path, here: Any) -> None:
     rule = {"group": "spells", "name": "x", "file": None, "line": None, "count": 1}
-    told = {"voskar": "suite", "version": 1, "recordings": [], "coverage": {"rules": [rule]}}
+    told = {"voskar": "suite", "version": 2, "recordings": [], "coverage": {"rules": [rule]}}
     for text in (json.dumps(told), "[" * 5000, '{"voskar":"suite","recordings":' + "[" * 3000, '{"a":1}'):
         (folder / "one.json").write_text(text)
         done = here("report", "one.json", cwd=folder)
@@ -411,6 +411,6 @@ def test_a_ledger_with_a_line_separator_in_a_text(folder: Path, here: Any) -> No
 
 
 def test_a_life_can_be_expected(folder: Path, here: Any) -> None:
-    (folder / "e.toml").write_text('voskar = 1\n[[expect]]\nevent = "life"\nnever = true\n')
+    (folder / "e.toml").write_text('voskar = 2\n[[expect]]\nevent = "life"\nnever = true\n')
     done = here("check", "r.toml", "r.jsonl", "--expect", "e.toml", cwd=folder)
     assert "1 of 1 expectation holds" in done.stdout, done.stderr

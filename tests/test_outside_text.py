@@ -25,7 +25,7 @@ STYLES = re.compile(r"\x1b\[[0-9;]*m")
 
 @pytest.fixture
 def folder(tmp_path: Path) -> Path:
-    (tmp_path / "r.toml").write_text(toml({"voskar": 1, **sting()}))
+    (tmp_path / "r.toml").write_text(toml({"voskar": 2, **sting()}))
     (tmp_path / "r.jsonl").write_text(log(2))
     return tmp_path
 
@@ -48,21 +48,21 @@ def test_an_error_says_what_it_found_as_an_escape(odd: str) -> None:
 
 BAD = [
     # a file, its text, the command
-    ("x.toml", 'voskar = 1\n"k\\u001b[31m" = 1\n', ("audit", "x.toml")),
-    ("x.toml", 'voskar = 1\nlayers.names = ["a\\u202eb"]\n', ("audit", "x.toml")),
-    ("x.toml", 'voskar = 1\ninclude = ["\\u001b]0;x\\u0007.toml"]\n', ("audit", "x.toml")),
+    ("x.toml", 'voskar = 2\n"k\\u001b[31m" = 1\n', ("audit", "x.toml")),
+    ("x.toml", 'voskar = 2\nlayers.names = ["a\\u202eb"]\n', ("audit", "x.toml")),
+    ("x.toml", 'voskar = 2\ninclude = ["\\u001b]0;x\\u0007.toml"]\n', ("audit", "x.toml")),
     ("x.toml", 'voskar = "\x1b[31m"\n', ("audit", "x.toml")),
-    ("x.jsonl", '{"voskar":"recording","version":1,"rate":60,"k\\u001b[1m":1}\n', ("replay", "r.toml", "x.jsonl")),
+    ("x.jsonl", '{"voskar":"recording","version":2,"rate":60,"k\\u001b[1m":1}\n', ("replay", "r.toml", "x.jsonl")),
     ("x.jsonl", json.dumps(HEADER) + '\n{"frame":0,"p\\u001b[1m":[]}\n', ("replay", "r.toml", "x.jsonl")),
     ("x.jsonl", json.dumps(HEADER) + '\n{"frame":0,"poses":[{"id":"a\\u2066","kind":"k","x":0,"y":0}]}\n',
      ("replay", "r.toml", "x.jsonl")),
     ("t/poses.csv", "frame,id,kind,x,y,z\x1b[1m\n0,a,keeper,0,0,1\n", ("replay", "r.toml", "t")),
     ("x.csv", "frame,event,until,id\n0,over\x1b[1m,,\n", ("compare", "x.csv", "x.csv")),
-    ("voskar.toml", 'voskar = 1\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["\\u001b[1m*"]\n', ("check",)),
-    ("e.toml", 'voskar = 1\n[[expect]]\nevent = "\\u001b[1m"\n', ("check", "r.toml", "r.jsonl", "--expect", "e.toml")),
-    ("e.toml", 'voskar = 1\n[[expect]]\nevent = "landed"\nsay = "\\u001b[1m\\u2028::error::x"\ncount = 9\n',
+    ("voskar.toml", 'voskar = 2\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["\\u001b[1m*"]\n', ("suite",)),
+    ("e.toml", 'voskar = 2\n[[expect]]\nevent = "\\u001b[1m"\n', ("check", "r.toml", "r.jsonl", "--expect", "e.toml")),
+    ("e.toml", 'voskar = 2\n[[expect]]\nevent = "landed"\nsay = "\\u001b[1m\\u2028::error::x"\ncount = 9\n',
      ("check", "r.toml", "r.jsonl", "--expect", "e.toml")),
-    ("s.stage.toml", 'stage = 1\nframes = 3\n"k\\u001b[1m" = 1\n', ("replay", "r.toml", "s.stage.toml")),
+    ("s.stage.toml", 'stage = 2\nframes = 3\n"k\\u001b[1m" = 1\n', ("replay", "r.toml", "s.stage.toml")),
 ]  # fmt: skip
 
 
@@ -103,10 +103,10 @@ def test_file_names_in_a_suite(folder: Path) -> None:
     (folder / "r.jsonl").rename(folder / "ok.jsonl")
     for name in ODD_NAMES:
         (folder / name).write_text(log(2))
-    (folder / "voskar.toml").write_text('voskar = 1\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["*.jsonl"]\n')
+    (folder / "voskar.toml").write_text('voskar = 2\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["*.jsonl"]\n')
     reports = [word for ending in ("xml", "json", "txt", "html") for word in ("--report", f"r.{ending}")]
     for more in ((), ("--pages", "pages")):
-        done = voskar("check", "--all", *reports, *more, cwd=folder)
+        done = voskar("suite", "--all", *reports, *more, cwd=folder)
         assert (done.returncode, done.stderr) == (1, "")
         assert "0 of 6 recordings agree" in done.stdout
         texts = [done.stdout, *((folder / f"r.{ending}").read_text() for ending in ("xml", "txt"))]

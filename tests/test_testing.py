@@ -50,7 +50,7 @@ def test_questions(apiary: Path) -> None:
     assert game.adopted(detail="hit").frames == [273]
     for ask in (
         lambda: replay.landet(),
-        lambda: replay.landed(striker="hornet-99"),
+        lambda: replay.landed(attacker="hornet-99"),
         lambda: replay.landed(attack="stign"),
         lambda: replay.landed(hurtbox="torsoo"),
         lambda: replay.landed().on("keper"),

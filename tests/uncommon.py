@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from tests import strategies
 
+COMPARISONS = st.sampled_from([">= 2", "> 3", "< 2", "<= 2", "== 4", [">= 2", "< 5"]])
 SIMPLE = ("rect", "span", "circle", "capsule")
 
 
@@ -50,11 +51,11 @@ def _kind(draw: Any, kind: dict[str, Any], bounded: bool) -> None:
         if _now_and_then(draw):
             emitter["moves_at_once"] = True
         if _now_and_then(draw, 3):
-            emitter[draw(st.sampled_from(["requires", "lacks"]))] = {"honey": draw(st.sampled_from([2, 4]))}
+            emitter["if"] = {"counters": {"honey": draw(COMPARISONS)}}
 
 
 def _box(draw: Any, box: dict[str, Any], onto: bool) -> None:
-    if onto and ("polygon" in box or "pixels" in box):  # the twin follows one convex part
+    if onto and ("polygon" in box or "pixels" in box):  # the reference model follows one convex part
         for key in ("polygon", "pixels", "origin", "pixel"):
             box.pop(key, None)
         box["rect"] = [draw(strategies.sizes), draw(strategies.sizes)]
@@ -72,12 +73,12 @@ def _box(draw: Any, box: dict[str, Any], onto: bool) -> None:
 
 def _attack(draw: Any, attack: dict[str, Any], onto: bool) -> None:
     if onto and draw(st.booleans()):
-        attack["only_onto"] = draw(st.sampled_from([0, 30, 60, 100]))
+        attack["if"] = attack.get("if", {}) | {"onto": draw(st.sampled_from([0, 30, 60, 100]))}
     if _now_and_then(draw, 3):
         attack["rehit_group"] = "group"
     if _now_and_then(draw, 4):
-        attack[draw(st.sampled_from(["requires", "lacks"]))] = {"honey": draw(st.sampled_from([2, 4]))}
-    for side in ("striker", "target"):
+        attack["if"] = attack.get("if", {}) | {"attacker": {"counters": {"honey": draw(COMPARISONS)}}}
+    for side in ("attacker", "target"):
         if _now_and_then(draw, 3):
             attack[side] = attack.get(side, {}) | {"gives": {"honey": 2}}
         if _now_and_then(draw, 3):

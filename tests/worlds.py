@@ -22,7 +22,7 @@ MARKS = {
     "ally": "a",
     "unmet": "u",
     "preempted": "p",
-    "spent": "s",
+    "consumed": "s",
     "down": "d",
 }
 
@@ -43,14 +43,14 @@ def toml(data: Mapping[str, Any]) -> str:
 def rulebook(data: Mapping[str, Any]) -> Rulebook:
     """A rulebook from its data, through the real parser."""
     folder = Path(__file__).parent  # where moth.png is
-    source = parse_source(toml({"voskar": 1, **data}), str(folder / "rules.toml"))
+    source = parse_source(toml({"voskar": 2, **data}), str(folder / "rules.toml"))
     source.root = folder
     return check_source(source)
 
 
 def recording(book: Rulebook, frames: Iterable[Mapping[str, Any]], *, first: int = 0, **header: Any) -> Recording:
     """A recording from frames without numbers, through the real reader."""
-    lines = [{"voskar": "recording", "version": 1, "rate": 60, **header}]
+    lines = [{"voskar": "recording", "version": 2, "rate": 60, **header}]
     lines += [{"frame": number, **frame} for number, frame in enumerate(frames, first)]
     return read_recording([json.dumps(line).encode() for line in lines], "test.jsonl", book)
 
@@ -63,7 +63,7 @@ def run(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], **header: 
 
 
 def judged(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], **header: Any) -> Recording:
-    """The recording as it was judged: as blows have moved it, with all that the rules set in motion."""
+    """The recording as it was judged: as hits have moved it, with all that the rules set in motion."""
     book = rulebook(data)
     played = recording(book, frames, **header)
     return watched(book.rules(played.rate), played).recording
@@ -78,9 +78,9 @@ def told(events: Iterable[Event]) -> list[dict[str, Any]]:
 
 
 def brush(touch: Mapping[str, str], **attack: Any) -> list[dict[str, Any]]:
-    """Frames in which strikers stand on the target ("#") or far off ("."), or are not there ("-"), or hidden ("h").
+    """Frames in which attackers stand on the target ("#") or far off ("."), or are not there ("-"), or hidden ("h").
 
-    `touch` has one string a striker, one character a frame.
+    `touch` has one string an attacker, one character a frame.
     """
     length = max(map(len, touch.values()))
     frames = []
@@ -89,7 +89,7 @@ def brush(touch: Mapping[str, str], **attack: Any) -> list[dict[str, Any]]:
         for number, (name, line) in enumerate(touch.items()):
             mark = line[frame] if frame < len(line) else "."
             if mark != "-":
-                # once it has touched it goes elsewhere: back at its start it would seem to be sent there by the blow
+                # once it has touched it goes elsewhere: back at its start it would seem to be sent there by the hit
                 away = 100 * (number + 1) + (5 if "#" in line[:frame] else 0)
                 x = 0 if mark in "#h" else away
                 jumped = frame > 0 and (line[frame - 1 : frame] in ("#", "h")) != (mark in "#h")
@@ -121,18 +121,18 @@ def sting(**more: Any) -> dict[str, Any]:
     return data
 
 
-def outcomes(ledger: Ledger, striker: str, length: int) -> str:
-    """One character a frame for a striker: its contact's outcome, or "." without one."""
+def outcomes(ledger: Ledger, attacker: str, length: int) -> str:
+    """One character a frame for an attacker: its contact's outcome, or "." without one."""
     line = ["."] * length
     for event in ledger.of("contact"):
-        if event.striker == striker:
+        if event.attacker == attacker:
             for frame in range(event.frame, (event.until or event.frame) + 1):
                 line[frame] = MARKS[event.outcome or ""]
     return "".join(line)
 
 
 def frames_of(ledger: Ledger, event: str, **columns: Any) -> Sequence[int]:
-    """Frames of the events of one sort whose columns have these values."""
+    """Frames of the events of one type whose columns have these values."""
     return [
         one.frame for one in ledger.of(event) if all(getattr(one, key) == wanted for key, wanted in columns.items())
     ]

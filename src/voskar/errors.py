@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
@@ -101,9 +101,59 @@ class InputError(VoskarError):
         return "\n".join(lines)
 
 
+RENAMED: Mapping[str, str] = {
+    "striker": "attacker",
+    "spent": "consumed",
+    "effect": "spawn",
+    "rebound": "launch",
+    "rebound_mode": 'launch = { up = …, mode = "add" }',
+    "only_from": "if.from",
+    "never_from": "if.not_from",
+    "only_onto": "if.onto",
+    "from_by": "if.from_by",
+    "slack": "if.slack",
+    "falling": "if.falling",
+    "requires": 'if.counters, in attacks if.attacker.counters, as in { wax = ">= 1" }',
+    "lacks": 'if.counters, in attacks if.attacker.counters, as in { wax = "< 1" }',
+    "sort": "code",
+    "moved": "hit-moved",
+    "denied": "hit-denied",
+    "unclaimed": "hit-missing",
+    "damage": "hit-damage",
+    "attack": "hit-attack",
+    "told-moved": "event-moved",
+    "told-denied": "event-denied",
+    "told-untold": "event-missing",
+    "told-other": "event-values",
+    "spawn-unfired": "spawn-unexpected",
+    "walks": "down-moves",
+    "acts": "down-acts",
+    "clip": "down-clip",
+    "seen": "down-long",
+    "gone-early": "down-short",
+    "still-there": "still-active",
+    "past-edge": "outside",
+    "jump": "teleport",
+    "unordered": "unexplained-motion",
+    "immune": "state-immune",
+    "stunned": "state-stunned",
+    "box": "box-moved",
+}
+"""Names of version 1 of the formats, each with the name that it has now."""
+
+
+def renamed(name: str, known: Iterable[str]) -> str | None:
+    """The new spelling of a name of version 1, if it is one of the known words, or a key of one."""
+    new = RENAMED.get(name)
+    return new if new is not None and re.split(r"[. ]", new)[0] in known else None
+
+
 def nearest(name: str, known: Iterable[str]) -> str | None:
-    """A hint that names the known word closest to `name`, or lists the words when they are few."""
+    """A hint: the new spelling of an old name, or the known word closest to `name`, or the words when they are few."""
     words = sorted(known)
+    new = renamed(name, words)
+    if new is not None:
+        return f"it is now {new}" if " " in new else f'it is now "{new}"'
     close = difflib.get_close_matches(name, words, n=1, cutoff=0.5)
     if close:
         return f'did you mean "{close[0]}"?'

@@ -1,9 +1,9 @@
 """Replays in tests: what landed, on whom, in which frames, in words that read well when they fail.
 
     replay = voskar.testing.replayed("apiary.toml", "meadow.jsonl")
-    assert replay.landed(striker="hornet-1").on("keeper").frames == [213, 274, 1131]
+    assert replay.landed(attacker="hornet-1").on("keeper").frames == [213, 274, 1131]
 
-Under pytest a failed comparison of frames tells every gate of the first blow that differs.
+Under pytest a failed comparison of frames tells every gate of the first hit that differs.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from voskar.core.adopt import Resync
 from voskar.core.explain.pair import Account, PairExplainer, asked
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.ledger import COLUMNS, Event
-from voskar.core.ledger.events import SORTS
+from voskar.core.ledger.events import EVENT_TYPES
 from voskar.core.ledger.origin import Origin
 from voskar.core.recording import Recording
 from voskar.core.views.timeline import Timeline, timeline
@@ -27,9 +27,9 @@ from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.files.windows import parse_windows
 
-ACTORS = ("id", "striker", "target", "owner", "by")
+ACTORS = ("id", "attacker", "target", "owner", "by")
 """Columns that name actors."""
-METHODS = (*OUTCOMES, *SORTS)
+METHODS = (*OUTCOMES, *EVENT_TYPES)
 
 
 def replayed(rulebook: str | Path, recording: str | Path, *, resync: bool = False, within: int | str = 0) -> Replay:
@@ -65,7 +65,7 @@ class Replay:
         return Selection(self, name, wanted, columns)
 
     def __getattr__(self, name: str) -> Any:
-        """`replay.landed(striker="hornet-1")` is `replay.events("landed", striker="hornet-1")`."""
+        """`replay.landed(attacker="hornet-1")` is `replay.events("landed", attacker="hornet-1")`."""
         if name.startswith("_"):
             raise AttributeError(name)
         if name not in METHODS:
@@ -87,7 +87,7 @@ class Replay:
         origin = Origin.parse(name or "")
         parent = "" if origin is None else origin.parent
         known = self._course.courses
-        if name is not None and name not in known and parent not in known and parent != "effect":
+        if name is not None and name not in known and parent not in known and parent != "spawn":
             raise ValueError(_no(what, name, known))
 
     @cached_property
@@ -130,7 +130,7 @@ class Replay:
         return sorted(one.id for one in there if one.kind == kind and not courses[one.id].is_down(frame))
 
     def place(self, actor: str, frame: int) -> tuple[float, float] | None:
-        """Where an actor is in a frame as judged, in a raw recording as blows have moved it; None if it is absent."""
+        """Where an actor is in a frame as judged, in a raw recording as hits have moved it; None if it is absent."""
         self._actor(actor)
         row = self._judged.row(actor, frame)
         return None if row is None else (float(self._judged.poses.x[row]), float(self._judged.poses.y[row]))
@@ -143,17 +143,17 @@ class Replay:
     def _course(self) -> Timeline:
         return timeline(self.rules, self.recording, self.ledger)
 
-    def why(self, frame: int, striker: str, target: str) -> Account:
-        """How far the blow came in a frame: every gate, as `voskar why` tells it. The first question about a pair
+    def why(self, frame: int, attacker: str, target: str) -> Account:
+        """How far the hit came in a frame: every gate, as `voskar why` tells it. The first question about a pair
         replays once more, and looks at it in every frame; all others about it cost nothing."""
-        pair = striker, target
+        pair = attacker, target
         if pair not in self._pairs:
-            self._actor(striker, "striker")
+            self._actor(attacker, "attacker")
             self._actor(target, "target")
             frames = range(self.recording.first, self.recording.last + 1)
             questions = asked([(one, *pair) for one in frames])
             self._pairs[pair] = PairExplainer(watched(self.rules, self.recording, questions, resync=self._seen.resync))
-        return self._pairs[pair].deciding(frame, striker, target)
+        return self._pairs[pair].deciding(frame, attacker, target)
 
 
 def _no(what: str, name: object, known: Collection[str]) -> str:
@@ -176,9 +176,9 @@ class Selection:
         """Those on a target."""
         return self._where(target=target)
 
-    def by(self, striker: str) -> Selection:
-        """Those by a striker."""
-        return self._where(striker=striker)
+    def by(self, attacker: str) -> Selection:
+        """Those by an attacker."""
+        return self._where(attacker=attacker)
 
     def within(self, first: int, last: int) -> Selection:
         """Those that begin in some frames, both ends included."""
@@ -214,7 +214,7 @@ class Frames(list[int]):
         self.of = of
 
     def against(self, expected: Sequence[int]) -> list[str]:
-        """What differs from some frames, in lines, with the gates of the first blow that does."""
+        """What differs from some frames, in lines, with the gates of the first hit that does."""
         more = sorted(set(self) - set(expected))
         less = sorted(set(expected) - set(self))
         lines = [f"{self.of.name} in {list(self)}, expected {list(expected)}"]
@@ -223,16 +223,16 @@ class Frames(list[int]):
         odd = sorted({*more, *less})
         if not odd:
             return [*lines, "the same frames, in another order or more than once"]
-        striker, target = self._pair(odd[0])
-        if striker and target:
-            account = self.of.replay.why(odd[0], striker, target)
-            lines += ["", f"frame {odd[0]}: {striker} on {target}, {account.gate}: {account.sentence}"]
+        attacker, target = self._pair(odd[0])
+        if attacker and target:
+            account = self.of.replay.why(odd[0], attacker, target)
+            lines += ["", f"frame {odd[0]}: {attacker} on {target}, {account.gate}: {account.sentence}"]
             lines += [f"  {'pass' if step.passed else 'STOP'}  {step.gate}: {step.text}" for step in account.steps]
         return lines
 
     def _pair(self, frame: int) -> tuple[str | None, str | None]:
-        """Striker and target, as asked for, else as in that frame's event, else as in any."""
+        """Attacker and target, as asked for, else as in that frame's event, else as in any."""
         events = [event for event in self.of.events if event.frame == frame] or self.of.events
         one = events[0] if events else None
-        striker = self.of.columns.get("striker", one.striker if one is not None else None)
-        return striker, self.of.columns.get("target", one.target if one is not None else None)
+        attacker = self.of.columns.get("attacker", one.attacker if one is not None else None)
+        return attacker, self.of.columns.get("target", one.target if one is not None else None)

@@ -33,7 +33,7 @@ def test_demo_runs_and_can_be_repeated(apiary: Path, here: Any) -> None:
     again = here("demo", cwd=apiary.parent)
     assert "night-apiary-2" in again.stdout
     shown = [line[2:].split() for line in again.stdout.splitlines() if line.startswith("$ ")]
-    assert [line[1] for line in shown] == ["check", "why", "check", "page", "page", "draw"]
+    assert [line[1] for line in shown] == ["check", "why", "suite", "page", "page", "draw"]
     for line in shown[0], shown[1]:
         done = here(*line[1:], cwd=apiary.parent)
         assert done.stdout.strip() in again.stdout
@@ -45,9 +45,9 @@ def test_check_finds_exactly_the_planted_bugs(apiary: Path, here: Any) -> None:
     done = here("check", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary)
     assert done.returncode == 1
     verdict = json.loads(done.stdout)
-    found = [(one["sort"], one["frame"], one["shift"], one["gate"]) for one in verdict["findings"]]
-    assert found == [("moved", 273, 1, "immune"), ("denied", 1131, None, "repeat")]
-    assert (verdict["claims"], verdict["landings"], verdict["agreed"]) == (20, 19, 18)
+    found = [(one["code"], one["frame"], one["shift"], one["gate"]) for one in verdict["findings"]]
+    assert found == [("hit-moved", 273, 1, "immune"), ("hit-denied", 1131, None, "repeat")]
+    assert (verdict["claims"], verdict["hits"], verdict["agreed"]) == (20, 19, 18)
     text = here("check", "apiary.toml", "meadow.jsonl", cwd=apiary).stdout
     assert "1 left, this one included" in " ".join(text.split())
 
@@ -61,7 +61,7 @@ def test_check_agrees_with_what_the_rules_say(apiary: Path) -> None:
     landed = voskar("replay", "apiary.toml", "meadow.jsonl", "--json", "--outcome", "landed", cwd=apiary).stdout
     claims: dict[int, list[dict[str, object]]] = {}
     for event in map(json.loads, landed.splitlines()[1:]):
-        claim = {"event": "hit", **{key: event[key] for key in ("striker", "target", "damage", "attack")}}
+        claim = {"event": "hit", **{key: event[key] for key in ("attacker", "target", "damage", "attack")}}
         claims.setdefault(event["frame"], []).append(claim)
     lines = [json.loads(line) for line in (apiary / "meadow.jsonl").read_text().splitlines()]
     for line in lines[1:]:
@@ -73,7 +73,7 @@ def test_check_agrees_with_what_the_rules_say(apiary: Path) -> None:
     assert (done.returncode, "19 agreed" in done.stdout) == (0, True)
     hard = text.replace('"damage": 1', '"damage": 2', 1).replace('"attack": "scald"', '"attack": "sting"', 1)
     done = voskar("check", "apiary.toml", "-", "--json", cwd=apiary, stdin=hard)
-    assert [one["sort"] for one in json.loads(done.stdout)["findings"]] == ["damage", "attack"]
+    assert [one["code"] for one in json.loads(done.stdout)["findings"]] == ["hit-damage", "hit-attack"]
 
 
 def test_ledger_in_every_form(apiary: Path, tmp_path: Path, here: Any) -> None:
@@ -102,7 +102,7 @@ def test_filters(apiary: Path, here: Any) -> None:
     assert [one["frame"] for one in events("--frames", "250-274", "--outcome", "immune")] == [214]
     assert {one["frame"] for one in events("--actor", "hornet-3")} >= {511, 512}
     assert all(
-        "hornet-3" in (one.get("striker"), one.get("target"), one.get("id")) for one in events("--actor", "hornet-3")
+        "hornet-3" in (one.get("attacker"), one.get("target"), one.get("id")) for one in events("--actor", "hornet-3")
     )
     text = here("replay", "apiary.toml", "meadow.jsonl", "--frames", "0-3", cwd=apiary).stdout
     assert "no contact passes these filters" in text
@@ -115,7 +115,7 @@ def test_filters(apiary: Path, here: Any) -> None:
         (("replay", "apiary.toml", "."), "found a directory, expected a recording"),
         (("replay", "nowhere/x.toml", "meadow.jsonl"), "there is no folder nowhere"),
         (("replay", "meadow.jsonl", "meadow.jsonl"), "not valid TOML"),
-        (("check", "apiary.toml", "apiary.toml"), "a stage script begins with `stage = 1` (is this a rulebook?)"),
+        (("check", "apiary.toml", "apiary.toml"), "a stage script begins with `stage = 2` (is this a rulebook?)"),
         (("replay", "apiary.toml", "meadow.jsonl", "--ledger", "l.xls"), 'found the ending ".xls"'),
         (("replay", "apiary.toml", "meadow.jsonl", "--ledger", "no/l.csv"), "there is no folder no"),
         (("replay", "apiary.toml", "meadow.jsonl", "--actor", "kepper"), 'did you mean "keeper"?'),

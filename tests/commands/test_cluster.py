@@ -20,7 +20,7 @@ from voskar.suite.cluster import DEEP, _put, shipped_with
 
 COPIES = 6
 WIDE = {**os.environ, "COLUMNS": "100", "PYTHONUNBUFFERED": "1"}
-BROKEN = '{"voskar": "recording", "version": 1, "rate": 60}\n{"frame": "x"}\n'
+BROKEN = '{"voskar": "recording", "version": 2, "rate": 60}\n{"frame": "x"}\n'
 
 
 @contextmanager
@@ -59,10 +59,10 @@ def suite(apiary: Path, tmp_path: Path) -> Path:
     for number in range(COPIES):
         shutil.copy(apiary / "meadow.jsonl", tmp_path / "plays" / f"meadow {number:02}.jsonl")
     (tmp_path / "plays" / "torn.jsonl").write_text(
-        '{"voskar": "recording", "version": 1, "rate": 60}\n{"frame": "x"}\n'
+        '{"voskar": "recording", "version": 2, "rate": 60}\n{"frame": "x"}\n'
     )
     runs = '[[runs]]\nrecordings = ["plays/*.jsonl"]\nexpect = ["meadow.expect.toml"]\n'
-    (tmp_path / "voskar.toml").write_text(f'voskar = 1\n[suite]\nrulebook = "apiary.toml"\n{runs}')
+    (tmp_path / "voskar.toml").write_text(f'voskar = 2\n[suite]\nrulebook = "apiary.toml"\n{runs}')
     return tmp_path
 
 
@@ -70,7 +70,7 @@ def suite(apiary: Path, tmp_path: Path) -> Path:
 def begun(suite: Path, address: str) -> Iterator[subprocess.Popen[str]]:
     """A check on the cluster, of which the first recording has been told. The suite is named in full, so are its
     files."""
-    command = [VOSKAR, "check", "--fresh", "--suite", suite / "voskar.toml", "--cluster", address]
+    command = [VOSKAR, "suite", "--fresh", suite / "voskar.toml", "--cluster", address]
     pipes: Any = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "text": True}
     with subprocess.Popen([*command, "--report", "there.json"], cwd=suite, env=WIDE, **pipes) as there:
         assert there.stdout is not None
@@ -80,7 +80,7 @@ def begun(suite: Path, address: str) -> Iterator[subprocess.Popen[str]]:
 
 def test_the_same_bytes_though_a_worker_dies(suite: Path, running: Any) -> None:
     address, pids, _ = running
-    here = voskar("check", "--fresh", "--suite", suite / "voskar.toml", "--report", "here.json", cwd=suite)
+    here = voskar("suite", "--fresh", suite / "voskar.toml", "--report", "here.json", cwd=suite)
     with begun(suite, address) as there:
         os.kill(pids[0], signal.SIGKILL)  # in the middle of the others
         told, error = (stream.read() if stream else "" for stream in (there.stdout, there.stderr))
@@ -122,11 +122,11 @@ def test_nothing_leaves_the_folder_of_the_work(tmp_path: Path, name: str) -> Non
     [
         (("--cluster", "nowhere"), "found no scheduler at nowhere"),
         (("--cluster", "tcp://127.0.0.1:9", "--workers", "2"), "leave them out with --cluster"),
-        (("--cluster", "tcp://127.0.0.1:9", "--pages", "p"), "leave them out with --cluster"),
+        (("--cluster", "tcp://127.0.0.1:9", "--pages", "p"), "does not go with --cluster"),
     ],
 )
 def test_what_cannot_be(suite: Path, here: Any, options: tuple[str, ...], told: str) -> None:
-    done = here("check", *options, cwd=suite)
+    done = here("suite", *options, cwd=suite)
     assert (done.returncode, told in done.stderr) == (2, True), done.stderr
 
 
@@ -136,7 +136,7 @@ def test_workers_with_another_voskar_are_refused(suite: Path, tmp_path: Path) ->
     with (tmp_path / "other" / "voskar" / "errors.py").open("a") as file:
         file.write("# another one\n")
     with engine(PYTHONPATH=str(tmp_path / "other")) as (address, _, _):
-        done = voskar("check", "--cluster", address, cwd=suite)
+        done = voskar("suite", "--cluster", address, cwd=suite)
         assert done.returncode == 2
         assert "of other sources (install the same one everywhere)" in done.stderr
 

@@ -82,7 +82,7 @@ def test_shares_and_causes() -> None:
 
 
 def test_a_fixture_is_there_again_after_a_mark() -> None:
-    data = sting(attack={"damage": 0, "striker": {"remove": True}})
+    data = sting(attack={"damage": 0, "attacker": {"remove": True}})
     data["fixtures"] = [{"kind": "hornet", "id": "post", "at": [0, 0]}]
     frames = brush({"hornet": "....."})
     frames[3]["reset"] = "room"

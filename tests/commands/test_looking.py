@@ -26,7 +26,7 @@ def test_why_tells_the_last_immune_frame(apiary: Path) -> None:
         (274, "landed", "no i-frames left"),
         (214, "immune", "60 left"),
     ):
-        first, *_ = why(apiary, "--no-resync", "--frame", frame, "--striker", "hornet-1", "--target", "keeper")
+        first, *_ = why(apiary, "--no-resync", "--frame", frame, "--attacker", "hornet-1", "--target", "keeper")
         gates = {gate["gate"]: gate for gate in first["gates"]}
         assert (first["hurtbox"], first["decided"]) == ("torso", decided)
         assert left in gates["immune"]["text"]
@@ -34,7 +34,7 @@ def test_why_tells_the_last_immune_frame(apiary: Path) -> None:
 
 
 def test_why_a_closed_box(apiary: Path) -> None:
-    accounts = why(apiary, "--frame", 302, "--striker", "keeper", "--target", "waxling-1")
+    accounts = why(apiary, "--frame", 302, "--attacker", "keeper", "--target", "waxling-1")
     tool = next(one for one in accounts if one["hitbox"] == "tool")
     gates = {gate["gate"]: gate for gate in tool["gates"]}
     assert tool["decided"] == "open"
@@ -43,7 +43,7 @@ def test_why_a_closed_box(apiary: Path) -> None:
 
 
 def test_why_without_a_pair(apiary: Path, here: Any) -> None:
-    found = {(one["striker"], one["target"], one["decided"]) for one in why(apiary, "--frame", 1131, "--near", 1)}
+    found = {(one["attacker"], one["target"], one["decided"]) for one in why(apiary, "--frame", 1131, "--near", 1)}
     assert {("hornet-1", "keeper", "landed"), ("hornet-1", "keeper", "repeat")} <= found
     text = here("why", "apiary.toml", "meadow.jsonl", "--frame", 5, cwd=apiary).stdout
     assert "nothing touched" in text
@@ -76,7 +76,7 @@ def test_check_draws_what_it_finds(apiary: Path, tmp_path: Path, here: Any) -> N
     done = here("check", "apiary.toml", "meadow.jsonl", "--draw", tmp_path / "pictures", cwd=apiary)
     assert (done.returncode, f"drew 2 findings to {tmp_path / 'pictures'}" in done.stdout) == (1, True)
     names = sorted(path.name for path in (tmp_path / "pictures").iterdir())
-    assert names == ["meadow-01-frame-273-moved.png", "meadow-02-frame-1131-denied.png"]
+    assert names == ["meadow-01-frame-273-hit-moved.png", "meadow-02-frame-1131-hit-denied.png"]
 
 
 TOLD = [

@@ -90,13 +90,13 @@ def test_boxes_stand_where_the_core_puts_them(browser: Any, meadow: Path, apiary
 @needs_browser
 def test_what_sticks_out_comes_in_again(browser: Any, tmp_path: Path, here: Any) -> None:
     book = {
-        "voskar": 1,
+        "voskar": 2,
         "space": {"bounds": [0, 0, 100, 50]},
         "kinds": {"moth": {"wraps": True, "boxes": {"wing": {"role": "hurtbox", "rect": [10, 4]}}}},
     }
     (tmp_path / "b.toml").write_text(toml(book))
     poses = [{"id": "m", "kind": "moth", "x": 98, "y": 1}]
-    lines = [{"voskar": "recording", "version": 1, "rate": 60}, {"frame": 0, "poses": poses}]
+    lines = [{"voskar": "recording", "version": 2, "rate": 60}, {"frame": 0, "poses": poses}]
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     assert here("page", "b.toml", "r.jsonl", "-o", "p.html", cwd=tmp_path).returncode == 0
     opened(browser, tmp_path / "p.html")
@@ -121,8 +121,8 @@ def test_keys_findings_and_links(browser: Any, meadow: Path) -> None:
     assert frame() == 273
     gates = browser.find_element(By.ID, "gates").text
     assert "i-frames from sting, 213 to 273: 1 left" in gates
-    assert "voskar why apiary.toml meadow.jsonl --frame 273 --striker hornet-1 --target keeper" in gates
-    assert browser.current_url.endswith("#frame=273&striker=hornet-1&target=keeper")
+    assert "voskar why apiary.toml meadow.jsonl --frame 273 --attacker hornet-1 --target keeper" in gates
+    assert browser.current_url.endswith("#frame=273&attacker=hornet-1&target=keeper")
     press(browser, "n", "k")
     assert frame() > 1131
     rows = browser.find_elements(By.CSS_SELECTOR, "#rows button")
@@ -130,7 +130,7 @@ def test_keys_findings_and_links(browser: Any, meadow: Path) -> None:
     assert frame() == 1131
     browser.find_element(By.ID, "search").send_keys("nobody of that name")
     assert browser.find_element(By.ID, "rows").text == "nothing fits"
-    opened(browser, meadow, "#frame=389&striker=keeper&target=waxling-1")
+    opened(browser, meadow, "#frame=389&attacker=keeper&target=waxling-1")
     assert frame() == 389
     assert "keeper on waxling-1" in browser.find_element(By.ID, "gates").text
 
@@ -141,7 +141,7 @@ def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path:
 
     bad = "</script><img src=x onerror=document.title='got'>"
     data: dict[str, Any] = {
-        "voskar": 1,
+        "voskar": 2,
         "layers": {"names": ["<b>"]},
         "kinds": {
             "keeper": {"health": 5, "boxes": {"torso": {"role": "hurtbox", "rect": [9, 9], "layer": ["<b>"]}}},
@@ -152,8 +152,8 @@ def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path:
     frames = brush({"hornet": "#.#"})
     for one in frames:
         one["poses"][1]["id"] = "<i onclick=x>"
-    frames[0]["claims"] = [{"event": "hit", "striker": "<i onclick=x>", "target": "keeper"}]
-    lines = [{"voskar": "recording", "version": 1, "rate": 60, "title": bad}]
+    frames[0]["claims"] = [{"event": "hit", "attacker": "<i onclick=x>", "target": "keeper"}]
+    lines = [{"voskar": "recording", "version": 2, "rate": 60, "title": bad}]
     lines += [{"frame": number, **one} for number, one in enumerate(frames)]
     (tmp_path / "r.toml").write_text(toml(data))
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
@@ -169,7 +169,7 @@ def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path:
 
 
 def test_pages_of_a_suite_and_their_index(apiary: Path, tmp_path: Path, here: Any) -> None:
-    done = here("check", "--pages", tmp_path / "pages", "--report", tmp_path / "sum.html", cwd=apiary)
+    done = here("suite", "--pages", tmp_path / "pages", "--report", tmp_path / "sum.html", cwd=apiary)
     assert done.returncode == 1
     names = {one.name for one in (tmp_path / "pages").iterdir()}
     assert {"index.html", "meadow.jsonl.html", "bugs--shots-tunnel.stage.toml.html"} <= names

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from tests.commands.test_cli import voskar
-from tests.core.judging.test_blows import ways, world
+from tests.core.judging.test_hits import ways, world
 from tests.worlds import toml
 
 
@@ -17,22 +17,22 @@ from tests.worlds import toml
 def push(tmp_path: Path) -> Path:
     """A waxling that stands still however often it is pushed, and a keeper who goes after it."""
     attack = {"damage": 1, "rehit": "3f", "target": {"knockback": {"distance": 12, "over": "2f", "direction": 0}}}
-    (tmp_path / "rules.toml").write_text(toml({"voskar": 1, **world(attack, touch=False)}))
+    (tmp_path / "rules.toml").write_text(toml({"voskar": 2, **world(attack, touch=False)}))
     frames: list[dict[str, Any]] = ways([(0, 0)] * 5 + [(12, 0)] * 5)
-    lines: list[dict[str, Any]] = [{"voskar": "recording", "version": 1, "rate": 60}]
+    lines: list[dict[str, Any]] = [{"voskar": "recording", "version": 2, "rate": 60}]
     lines += [{"frame": number, **frame} for number, frame in enumerate(frames)]
     (tmp_path / "play.jsonl").write_text("\n".join(map(json.dumps, lines)))
     return tmp_path
 
 
-def landings(folder: Path, *options: str) -> list[int]:
+def hits(folder: Path, *options: str) -> list[int]:
     done = voskar("replay", "rules.toml", "play.jsonl", "--json", "--outcome", "landed", *options, cwd=folder)
     return [json.loads(line)["frame"] for line in done.stdout.splitlines()[1:]]
 
 
 def test_reactions_overrule_the_header(push: Path) -> None:
-    assert landings(push) == landings(push, "--reactions", "baked") == [0, 3]
-    assert landings(push, "--reactions", "raw") == [0, 5]
+    assert hits(push) == hits(push, "--reactions", "baked") == [0, 3]
+    assert hits(push, "--reactions", "raw") == [0, 5]
 
 
 def test_later_rows_follow_from_a_different_course(push: Path, here: Any) -> None:
@@ -47,14 +47,14 @@ def test_later_rows_follow_from_a_different_course(push: Path, here: Any) -> Non
 
 def test_check_tells_both_numbers(push: Path, here: Any) -> None:
     done = here("check", "rules.toml", "play.jsonl", "--json", cwd=push)
-    found = [one for one in json.loads(done.stdout)["findings"] if one["sort"] == "knockback"]
+    found = [one for one in json.loads(done.stdout)["findings"] if one["code"] == "knockback"]
     assert (done.returncode, [one["frame"] for one in found]) == (1, [0, 3])
     assert (found[0]["game"], found[0]["rules"]) == (
         "moves 0.0 units to frame 2",
         "pushed 12.0 units at 0° from 1 to 2",
     )
     loose = here("check", "rules.toml", "play.jsonl", "--json", "--tolerance", 13, cwd=push)
-    assert {one["sort"] for one in json.loads(loose.stdout)["findings"]} <= {"jump"}  # nobody claims a hit at all
+    assert {one["code"] for one in json.loads(loose.stdout)["findings"]} <= {"teleport"}  # nobody claims a hit at all
 
 
 def test_moves(apiary: Path, here: Any) -> None:

@@ -44,7 +44,7 @@ def bucket(storage: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Ite
     monkeypatch.setenv("HOME", str(tmp_path))
     client = boto3.client("s3")
     client.create_bucket(Bucket="hive")
-    (tmp_path / "r.toml").write_text(toml({"voskar": 1, **sting()}))
+    (tmp_path / "r.toml").write_text(toml({"voskar": 2, **sting()}))
     yield client
     for one in client.list_objects_v2(Bucket="hive").get("Contents", ()):
         client.delete_object(Bucket="hive", Key=one["Key"])
@@ -65,24 +65,24 @@ def test_recordings_ledgers_and_reports(bucket: Any, tmp_path: Path, here: Any) 
     assert here("replay", "r.toml", "a.jsonl", "--ledger", "l.jsonl", cwd=tmp_path).returncode == 0
     assert "nothing differs" in here("compare", ledger, "l.jsonl", cwd=tmp_path).stdout
     (tmp_path / "voskar.toml").write_text(
-        'voskar = 1\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["s3://hive/plays/a.jsonl", "a.jsonl"]\n'
+        'voskar = 2\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["s3://hive/plays/a.jsonl", "a.jsonl"]\n'
     )
-    done = here("check", "--report", "s3://hive/out/r.json", cwd=tmp_path)
+    done = here("suite", "--report", "s3://hive/out/r.json", cwd=tmp_path)
     assert (done.returncode, "2 of 2 recordings agree" in done.stdout) == (0, True), done.stderr
     assert json.loads(bucket.get_object(Bucket="hive", Key="out/r.json")["Body"].read())["ok"]
     assert here("report", "s3://hive/out/r.json", cwd=tmp_path).returncode == 0
     # it is judged as it is there now, whatever was kept
     bucket.put_object(Bucket="hive", Key="plays/a.jsonl", Body=log(2).encode())
-    assert "1 of 2 recordings agree" in here("check", cwd=tmp_path).stdout
+    assert "1 of 2 recordings agree" in here("suite", cwd=tmp_path).stdout
 
 
 def test_a_worker_of_a_cluster_reads_them(bucket: Any, tmp_path: Path, here: Any) -> None:
     bucket.put_object(Bucket="hive", Key="a.jsonl", Body=log(1).encode())
     (tmp_path / "voskar.toml").write_text(
-        'voskar = 1\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["s3://hive/a.jsonl", "s3://hive/none.jsonl"]\n'
+        'voskar = 2\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["s3://hive/a.jsonl", "s3://hive/none.jsonl"]\n'
     )
     with engine() as (address, *_):
-        done = here("check", "--cluster", address, "--json", cwd=tmp_path)
+        done = here("suite", "--cluster", address, "--json", cwd=tmp_path)
     there = json.loads(done.stdout)["recordings"]
     assert [one["ok"] for one in there] == [True, False]
     assert there[1]["error"] == "s3://hive/none.jsonl: no such file"
@@ -168,7 +168,7 @@ ANSWERS = [
 
 def test_web_servers(tmp_path: Path, here: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(remote, "PATIENCE", 1)
-    (tmp_path / "r.toml").write_text(toml({"voskar": 1, **sting()}))
+    (tmp_path / "r.toml").write_text(toml({"voskar": 2, **sting()}))
     (tmp_path / "a.jsonl").write_text(log(1))
     with fuzz.served(tmp_path) as address:
         for way, told in ANSWERS:

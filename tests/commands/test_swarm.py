@@ -24,8 +24,8 @@ def soon(apiary: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_check_finds_exactly_the_planted_drips(apiary: Path, here: Any) -> None:
     done = here("check", *SWARM, "--json", cwd=apiary)
     verdict = json.loads(done.stdout)
-    found = [(one["sort"], one["frame"], one["shift"]) for one in verdict["findings"]]
-    assert found == [("spawn-moved", 544, -4), ("spawn-unfired", 700, None)]
+    found = [(one["code"], one["frame"], one["shift"]) for one in verdict["findings"]]
+    assert found == [("spawn-moved", 544, -4), ("spawn-unexpected", 700, None)]
     assert (verdict["spawns"], verdict["spawns_agreed"], verdict["claims"], verdict["agreed"]) == (27, 26, 3, 3)
     text = " ".join(f"{one['game']} {one['rules']}" for one in verdict["findings"])
     assert all(word in text for word in ("drip-15", "hornet-2/spit spawns it in 540", "drip-19", "nobody fires"))
@@ -88,7 +88,7 @@ def test_stage_writes_a_recording_that_replays(apiary: Path, tmp_path: Path, her
     }
     assert len(ledgers) == 1
     assert "keeper/smoker-1" in ledgers.pop()
-    (tmp_path / "wrong.toml").write_text("stage = 1\nfrmaes = 3\n")
+    (tmp_path / "wrong.toml").write_text("stage = 2\nfrmaes = 3\n")
     done = here("stage", tmp_path / "wrong.toml", "-o", tmp_path / "never.jsonl", cwd=tmp_path)
     assert (done.returncode, 'did you mean "frames"?' in done.stderr) == (2, True)
     assert not (tmp_path / "never.jsonl").exists()

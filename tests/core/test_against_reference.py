@@ -1,4 +1,4 @@
-"""The core and its slow twin agree on random worlds."""
+"""The core and its slow reference model agree on random worlds."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ at_least_50 = settings(max_examples=max(settings().max_examples, 50))
 """For worlds in which so much may happen that few would show little."""
 
 BRED = 500
-"""Spawns of a world from which the twin, which tries every pair in every frame, would take minutes."""
+"""Spawns of a world from which the reference model, which tries every pair in every frame, would take minutes."""
 
 
 def plain(events: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -41,7 +41,8 @@ def test_the_core_agrees_with_the_reference(data: dict[str, Any], frames: list[d
 
 
 def agrees(rules: Rules, played: Recording, ledger: Ledger) -> None:
-    """The twin tells the same events in the same order. It is told where effects appear: some point of a contact."""
+    """The reference model reports the same events in the same order. It gets the places of hit effects: any point of a
+    contact is right."""
     spots = {(event.frame, event.id or ""): (event.x or 0.0, event.y or 0.0) for event in ledger.of("spawn")}
     assume(len(spots) < BRED)
     found, expected = plain(told(ledger.events)), plain(Reference(rules, played, spots).events)
@@ -114,14 +115,14 @@ def test_contact_points_lie_in_both_boxes(data: dict[str, Any], frames: list[dic
     book = rulebook(data | {"contact": {"detect": "either"}})
     played = recording(book, frames)
     rules = book.rules(played.rate)
-    twin = Reference(rules, played)
+    model = Reference(rules, played)
     for event in replay(rules, played).of("contact"):
-        if event.t != 1 or event.detail or not {event.striker, event.target} <= set(twin.recording.numbers):
+        if event.t != 1 or event.detail or not {event.attacker, event.target} <= set(model.recording.numbers):
             continue  # of a sweep it lies where they met, which is not where they are
-        poses = twin.poses(event.frame)
-        for actor, name in ((event.striker, event.hitbox), (event.target, event.hurtbox)):
+        poses = model.poses(event.frame)
+        for actor, name in ((event.attacker, event.hitbox), (event.target, event.hurtbox)):
             assert actor is not None
-            box = next(box for box in twin.kind[actor].boxes if box.name == name)
+            box = next(box for box in model.kind[actor].boxes if box.name == name)
             parts, radius = box_parts(box, poses[actor])
             assert min(gap(part, [(event.x or 0.0, event.y or 0.0)]) for part in parts) - radius < 1e-6
 

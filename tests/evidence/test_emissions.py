@@ -45,7 +45,7 @@ def findings(
     book = rulebook(RULES)
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played, **options)
-    return [(one.frame, one.sort, one.rules) for one in verdict.findings]
+    return [(one.frame, one.code, one.rules) for one in verdict.findings]
 
 
 @pytest.mark.parametrize(
@@ -60,9 +60,9 @@ def findings(
             (3, "spawn-direction", "keeper/smoker aims 0.0°"),
             (4, "path", "at (9.0, 0.0), from its first pose in 3 on"),
         ]),
-        ([3, 6], {"p": (3, 8, 0, 1), "q": (6, 8, 0, 1)}, [(6, "spawn-unfired", COOLING)]),
+        ([3, 6], {"p": (3, 8, 0, 1), "q": (6, 8, 0, 1)}, [(6, "spawn-unexpected", COOLING)]),
         ([3], {"p": (3, 8, 0, 1), "q": (12, 8, 0, 1)}, [
-            (12, "spawn-unfired", NOBODY + ": fire is not pressed; nearest in 3")
+            (12, "spawn-unexpected", NOBODY + ": fire is not pressed; nearest in 3")
         ]),
     ],
 )  # fmt: skip
@@ -81,7 +81,7 @@ def test_one_that_is_fired_in_the_first_frame_is_the_one_shown_there(mark: int, 
     shots = {name: (first + wait, 8.0, 0.0, 1.0) for name, wait in (("p", 0), ("q", 4))}
     assert findings([first, first + 4], {"early": (0, 500, 0, 0), **shots}, mark=mark) == []
     late = findings([first, first + 3], {"early": (0, 500, 0, 0), **shots}, mark=mark)
-    assert [one[:2] for one in late] == [(first + 4, "spawn-unfired")]
+    assert [one[:2] for one in late] == [(first + 4, "spawn-unexpected")]
 
 
 @given(st.dictionaries(st.sampled_from([3, 7, 11, 15]), st.sampled_from([1.0, 1.0, 1.02, 1.3])))
@@ -94,7 +94,7 @@ def test_flights_looked_at_all_at_once_are_told_as_one_by_one(steps: dict[int, f
     assert [one[:2] for one in told] == [(first + 1, "path") for first in sorted(steps) if steps[first] > 1.1]
 
 
-@pytest.mark.parametrize(("idle", "told"), [("gone", [(27, "spawn-unfired")]), ("hidden", [])])
+@pytest.mark.parametrize(("idle", "told"), [("gone", [(27, "spawn-unexpected")]), ("hidden", [])])
 def test_a_pool_fires_the_same_shots_again(idle: str, told: list[Any]) -> None:
     fired = {3: "p", 9: "q", 15: "p", 21: "q", 27: "p"}  # the last one by nobody
     frames = []
@@ -111,7 +111,7 @@ def test_a_pool_fires_the_same_shots_again(idle: str, told: list[Any]) -> None:
     book = rulebook(RULES)
     played = recording(book, frames)
     verdict, ledger = check(book.rules(played.rate), played)
-    assert [(one.frame, one.sort) for one in verdict.findings] == told
+    assert [(one.frame, one.code) for one in verdict.findings] == told
     assert (verdict.spawns, verdict.spawns_agreed, ledger.of("adopted")) == (4, 4, [])
 
 

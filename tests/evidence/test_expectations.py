@@ -23,7 +23,7 @@ TOUCH = "#######.#..#"
 
 
 def played(keeper: dict[str, Any] | None = None, touch: str = TOUCH, **more: Any) -> tuple[Ledger, Any]:
-    """Landings in 0, 4, 8: down in 8, back in 10, landed again in 11."""
+    """Hits in 0, 4, 8: down in 8, back in 10, landed again in 11."""
     book = rulebook(sting(keeper=KEEPER | (keeper or {}), **more))
     frames = recording(book, brush({"hornet": touch}))
     rules = book.rules(frames.rate)
@@ -32,7 +32,7 @@ def played(keeper: dict[str, Any] | None = None, touch: str = TOUCH, **more: Any
 
 
 def failures(folder: Path, *statements: dict[str, Any], state: bool = False) -> list[Failure]:
-    data: dict[str, Any] = {"voskar": 1, "state" if state else "expect": list(statements)}
+    data: dict[str, Any] = {"voskar": 2, "state" if state else "expect": list(statements)}
     (folder / "x.expect.toml").write_text(toml(data))
     return hold(load_expectations(folder / "x.expect.toml"), *played())
 
@@ -40,7 +40,7 @@ def failures(folder: Path, *statements: dict[str, Any], state: bool = False) -> 
 HOLD = [
     {"event": "landed", "at": [0, 4, 8, 11]},
     {"event": "landed", "count": 4},
-    {"event": "landed", "count": "3-5", "striker": "hornet"},
+    {"event": "landed", "count": "3-5", "attacker": "hornet"},
     {"event": "landed", "frames": "1-8", "count": 2},
     {"event": "landed", "frames": 4},
     {"event": "landed", "damage": 2, "never": True},
@@ -87,12 +87,12 @@ def test_states(tmp_path: Path) -> None:
     assert (missing.found, late.found) == ("no such actor", "the recording has frames 0 to 11")
 
 
-def test_positions_are_those_that_blows_lead_to(tmp_path: Path) -> None:
+def test_positions_are_those_that_hits_lead_to(tmp_path: Path) -> None:
     """A raw recording: the keeper logs that it stands, and the sting in 0 pushes it by 4 in each of two frames."""
     book = rulebook(sting(attack={"target": {"knockback": {"distance": 8, "over": 2, "direction": 0}}}))
     frames = recording(book, brush({"hornet": "#..."}), reactions="raw")
     states = [{"id": "keeper", "frame": frame, "x": x} for frame, x in enumerate((0, 4.5, "8-9", "8.4-9"))]
-    data: dict[str, Any] = {"voskar": 1, "state": [*states, {"id": "keeper", "frame": 9, "y": 0}]}
+    data: dict[str, Any] = {"voskar": 2, "state": [*states, {"id": "keeper", "frame": 9, "y": 0}]}
     (tmp_path / "x.expect.toml").write_text(toml(data))
     found = weigh(book.rules(frames.rate), frames, load_expectations(tmp_path / "x.expect.toml"))
     assert [(one.expected, one.found) for one in found.failures] == [
@@ -127,7 +127,7 @@ def test_what_is_proposed_holds(tmp_path: Path) -> None:
 
 
 COMPARED = [
-    # the keeper's change, what differs: sort, frame, what it follows from
+    # the keeper's change, what differs: change, frame, what it follows from
     ({}, []),
     ({"iframes": 2}, [("moved", 4, None), ("gained", 6, 4)]),
     ({"health": 4}, [("lost", 8, None), ("lost", 10, 8)]),
@@ -137,14 +137,14 @@ COMPARED = [
 @pytest.mark.parametrize(("change", "expected"), COMPARED)
 def test_causes_and_what_follows(change: dict[str, Any], expected: list[tuple[str, int, int | None]]) -> None:
     found = compare(played()[0], played(change)[0], near=2)
-    assert [(one.sort, one.frame, one.follows) for one in found.differences][: len(expected)] == expected
+    assert [(one.change, one.frame, one.follows) for one in found.differences][: len(expected)] == expected
     assert found.causes == found.differences[: len(found.causes)]
     assert bool(found.differences) == bool(expected)
 
 
 def test_another_damage_is_a_cause_each_time() -> None:
     found = compare(played({"health": 99})[0], played({"health": 99}, attack={"damage": 2})[0])
-    assert [(one.sort, one.before, one.follows) for one in found.differences] == [
+    assert [(one.change, one.before, one.follows) for one in found.differences] == [
         ("changed", "landed, damage 1", None)
     ] * 3
 
@@ -163,6 +163,6 @@ def test_what_is_no_ledger_is_refused(tmp_path: Path) -> None:
     (tmp_path / "a.jsonl").write_text('{"voskar": "recording"}\n')
     with pytest.raises(InputError, match="no ledger"):
         read_ledger(tmp_path / "a.jsonl")
-    (tmp_path / "a.jsonl").write_text('{"voskar": "ledger", "version": 1}\n{"frame": 1, "evnt": 2}\n')
+    (tmp_path / "a.jsonl").write_text('{"voskar": "ledger", "version": 2}\n{"frame": 1, "evnt": 2}\n')
     with pytest.raises(InputError, match=r"a\.jsonl:2: .*evnt"):
         read_ledger(tmp_path / "a.jsonl")

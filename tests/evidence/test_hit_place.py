@@ -1,4 +1,4 @@
-"""Where a game claims that a blow landed: right within the tolerance of what the two boxes share."""
+"""Where a game claims that a hit landed: right within the tolerance of what the two boxes share."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from voskar.evidence.check import check
 
 
 @pytest.mark.parametrize(
-    ("place", "sorts"),
+    ("place", "codes"),
     [
         ((4, 0), []),  # in both
         ((6, 0), []),  # a unit outside the torso, which ends at 5
@@ -21,9 +21,9 @@ from voskar.evidence.check import check
         ((0, 0), ["hit-place"]),  # in the torso alone
     ],
 )
-def test_a_claimed_place(place: tuple[float, float], sorts: list[str]) -> None:
+def test_a_claimed_place(place: tuple[float, float], codes: list[str]) -> None:
     x, y = place
-    claim = {"event": "hit", "striker": "hornet", "target": "keeper", "x": x, "y": y}
+    claim = {"event": "hit", "attacker": "hornet", "target": "keeper", "x": x, "y": y}
     keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
     frames = [
         {"poses": [keeper, {"id": "hornet", "kind": "hornet", "x": 100, "y": 0}]},
@@ -35,4 +35,4 @@ def test_a_claimed_place(place: tuple[float, float], sorts: list[str]) -> None:
     book = rulebook(sting())
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played)
-    assert [one.sort for one in verdict.findings] == sorts
+    assert [one.code for one in verdict.findings] == codes

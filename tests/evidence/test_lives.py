@@ -34,17 +34,17 @@ def correct() -> Frames:
         hornet = {"id": "hornet", "kind": "hornet", "x": 0 if frame in (5, 10) else 300, "y": 0}
         frames.append({"poses": [pose, hornet]})
         if frame in (5, 10):
-            frames[-1]["claims"] = [{"event": "hit", "striker": "hornet", "target": "keeper"}]
+            frames[-1]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
     return frames
 
 
 def told(frames: Frames, keeper: dict[str, Any] | None = None, **rules: Any) -> list[tuple[str, int, str]]:
-    """The findings: sort, frame, and both accounts."""
+    """The findings: code, frame, and both accounts."""
     book = rulebook(sting(keeper={**KEEPER, **(keeper or {})}) | {"space": {"bounds": [-400, -400, 400, 400]}} | rules)
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played)
     found = verdict.findings
-    return [(one.sort, one.frame, f"{one.game}; {one.rules}; {one.why.sentence if one.why else ''}") for one in found]
+    return [(one.code, one.frame, f"{one.game}; {one.rules}; {one.why.sentence if one.why else ''}") for one in found]
 
 
 def change(*which: int, **fields: Any) -> Callable[[Frames], None]:
@@ -58,10 +58,10 @@ def change(*which: int, **fields: Any) -> Callable[[Frames], None]:
     return changed
 
 
-def claim(frame: int, striker: str = "hornet") -> Callable[[Frames], None]:
+def claim(frame: int, attacker: str = "hornet") -> Callable[[Frames], None]:
     def claimed(frames: Frames) -> None:
         frames[frame]["poses"][1]["x"] = frames[frame]["poses"][0]["x"]
-        frames[frame]["claims"] = [{"event": "hit", "striker": striker, "target": "keeper"}]
+        frames[frame]["claims"] = [{"event": "hit", "attacker": attacker, "target": "keeper"}]
 
     return claimed
 
@@ -83,28 +83,30 @@ def fires(frames: Frames) -> None:
 
 LATER = range(DIES, BACK)
 MISTAKES = [
-    # what the game does, sorts and frames of the findings, what their text says
+    # what the game does, codes and frames of the findings, what their text says
     ("health goes below zero", change(*LATER, health=-1), [("health", 10)], "health -1, below zero from 10 to 29"),
     ("health is restored late", change(30, 31, health=0), [("health", 30)], "back in 30"),
-    ("a blow takes nothing", change(5, health=2), [("health", 5)], "hornet took 1 in 5"),
+    ("a hit takes nothing", change(5, health=2), [("health", 5)], "hornet took 1 in 5"),
     ("the new life is marked as dead", change(*range(30, 45), health=0), [("health", 30)], "health 0 from 30 to"),
     ("a life too many is lost", change(*range(30, 45), lives=0), [("lives", 30)], "lives 1: down in 10"),
-    ("the body walks on", walks, [("walks", 12)], "52.0 units off by 24, with right held"),
-    ("the body leaves the room", change(20, x=500), [("walks", 20)], "out of bounds in 20"),
-    ("the body obeys", obeys, [("acts", 16), ("clip", 16), ("clip", 17)], "strike is pressed, and it"),
-    ("the body fires", fires, [("acts", 17)], "puff-1 of its own appears while it is down"),
-    ("the death clip over and over", change(*range(11, 30), tick=0), [("clip", 12)], "fall begins 19 times"),
-    ("another clip", change(*range(11, 30), clip="idle"), [("clip", 11)], "shows idle in 11"),
-    ("the clip freezes", change(*range(14, 30), tick=3), [("clip", 14)], "fall stands in cell 1 from 12 on"),
-    ("the clip skips", change(*range(15, 30), tick=lambda at: at), [("clip", 15)], "fall is in cell 5 in 15 already"),
+    ("the body walks on", walks, [("down-moves", 12)], "52.0 units off by 24, with right held"),
+    ("the body leaves the room", change(20, x=500), [("down-moves", 20)], "out of bounds in 20"),
+    ("the body obeys", obeys, [("down-acts", 16), ("down-clip", 16), ("down-clip", 17)], "strike is pressed, and it"),
+    ("the body fires", fires, [("down-acts", 17)], "puff-1 of its own appears while it is down"),
+    ("the death clip over and over", change(*range(11, 30), tick=0), [("down-clip", 12)], "fall begins 19 times"),
+    ("another clip", change(*range(11, 30), clip="idle"), [("down-clip", 11)], "shows idle in 11"),
+    ("the clip freezes", change(*range(14, 30), tick=3), [("down-clip", 14)], "fall stands in cell 1 from 12 on"),
+    ("the clip skips", change(*range(15, 30), tick=lambda at: at),
+     [("down-clip", 15)], "fall is in cell 5 in 15 already"),
     ("the clip is held up by a hitstop", change(*range(11, 30), tick=lambda at: max(at - DIES - 4, 1)), [], ""),
-    ("the clip stays", change(*range(30, 45), clip="fall"), [("clip", 31)], "still shows fall in 31"),
-    ("the body lies too long", change(26, hidden=False), [("seen", 26)], "seen for 15 frames, to 25, back in 30"),
-    ("back early", change(27, 28, 29, x=50, hidden=False), [("seen", 26 + 1), ("seen", 27)], "3 frames early"),
+    ("the clip stays", change(*range(30, 45), clip="fall"), [("down-clip", 31)], "still shows fall in 31"),
+    ("the body lies too long", change(26, hidden=False), [("down-long", 26)], "seen for 15 frames, to 25, back in 30"),
+    ("back early", change(27, 28, 29, x=50, hidden=False), [("down-long", 27), ("down-long", 27)],
+     "3 frames early"),
     ("back late", change(30, 31, hidden=True), [("respawn-late", 30)], "seen in 32, 2 frames late"),
     ("back elsewhere", change(*range(30, 45), x=0), [("respawn-place", 30)], "back in 30 at (50, 0)"),
-    ("the body is hit", claim(15), [("denied", 15)], "keeper has been down since 10 and comes back in 30"),
-    ("hit in the last immune frame", claim(34), [("denied", 34)], "i-frames from respawn, 30 to 34: 1 left"),
+    ("the body is hit", claim(15), [("hit-denied", 15)], "keeper has been down since 10 and comes back in 30"),
+    ("hit in the last immune frame", claim(34), [("hit-denied", 34)], "i-frames from respawn, 30 to 34: 1 left"),
 ]  # fmt: skip
 
 
@@ -170,7 +172,7 @@ def test_the_game_ends_before_the_last_death_was_seen() -> None:
     assert ("cut-short", 23) in [one[:2] for one in found]
     assert "the run begins again in 24; is down for 15 frames, and out in 25" in found[0][2]
     late = frames + [dict(frames[-1]) for _ in range(3)]
-    late[27] = {"poses": late[27]["poses"], "claims": [{"event": "hit", "striker": "hornet", "target": "keeper"}]}
+    late[27] = {"poses": late[27]["poses"], "claims": [{"event": "hit", "attacker": "hornet", "target": "keeper"}]}
     assert "the run was over in 25" in told(late, whole)[-1][2]
 
 
@@ -178,13 +180,13 @@ def test_a_pick_up_taken_twice_after_a_return() -> None:
     wax = {"role": "hitbox", "attack": "pick", "circle": 1, "mask": ["keeper"]}
     frames = correct()
     for frame in (2, 40):
-        frames[frame]["claims"] = [{"event": "hit", "striker": "comb", "target": "keeper"}]
+        frames[frame]["claims"] = [{"event": "hit", "attacker": "comb", "target": "keeper"}]
     change(*range(2, 3), x=50)(frames)
     rules = sting(keeper=KEEPER)
     rules["kinds"]["comb"] = {"boxes": {"wax": wax}}
-    rules["attacks"]["pick"] = {"target": {"gives": {"honey": 1}}, "striker": {"remove": True}}
+    rules["attacks"]["pick"] = {"target": {"gives": {"honey": 1}}, "attacker": {"remove": True}}
     found = told(
         frames, kinds=rules["kinds"], attacks=rules["attacks"], fixtures=[{"kind": "comb", "id": "comb", "at": [50, 0]}]
     )
-    assert [one[:2] for one in found] == [("denied", 40)]
-    assert "removed (spent) in 2" in found[0][2]
+    assert [one[:2] for one in found] == [("hit-denied", 40)]
+    assert "removed (consumed) in 2" in found[0][2]

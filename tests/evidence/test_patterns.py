@@ -31,20 +31,20 @@ def patterns(findings: Any, recording: Recording) -> list[Pattern]:
 
 
 def hit(damage: float | None = None, **more: Any) -> dict[str, Any]:
-    return {"event": "hit", "striker": "hornet", "target": "keeper", "damage": damage, **more}
+    return {"event": "hit", "attacker": "hornet", "target": "keeper", "damage": damage, **more}
 
 
 KEEPER = {"health": 1, "lives": 2, "respawn": {"after": 4}}
 TOLD = [
     # what the game tells of the keeper, the findings, what the rules say
     ({0: "down", 4: "respawn", 6: "down"}, [], ""),
-    ({0: "down", 3: "respawn", 6: "down"}, [("told-moved", 3, 1)], "respawn in 4, 1 frame later"),
-    ({0: "down"}, [("told-untold", 6, 0)], "down in 6"),
+    ({0: "down", 3: "respawn", 6: "down"}, [("event-moved", 3, 1)], "respawn in 4, 1 frame later"),
+    ({0: "down"}, [("event-missing", 6, 0)], "down in 6"),
     ({0: "down", 6: "down"}, [], ""),
-    ({0: "down", 6: "down", 2: "out"}, [("told-moved", 2, 4)], "out in 6, 4 frames later"),
-    ({2: "removed"}, [("told-moved", 2, 4)], "removed in 6, 4 frames later"),
+    ({0: "down", 6: "down", 2: "out"}, [("event-moved", 2, 4)], "out in 6, 4 frames later"),
+    ({2: "removed"}, [("event-moved", 2, 4)], "removed in 6, 4 frames later"),
     ({0: "spawn"}, [], ""),
-    ({3: "spawn"}, [("told-moved", 3, -3)], "spawn in 0, 3 frames earlier"),
+    ({3: "spawn"}, [("event-moved", 3, -3)], "spawn in 0, 3 frames earlier"),
 ]
 
 
@@ -55,14 +55,14 @@ def test_claims_of_other_events(told: dict[int, str], expected: list[tuple[str, 
     for frame in frames[7:]:  # out for good, it is seen no more
         frame["poses"] = [pose for pose in frame["poses"] if pose["id"] != "keeper"]
     verdict, _ = held(sting(keeper=KEEPER), frames)
-    assert [(one.sort, one.frame, one.shift) for one in verdict.findings] == expected
-    assert (verdict.told, verdict.told_agreed) == (
+    assert [(one.code, one.frame, one.shift) for one in verdict.findings] == expected
+    assert (verdict.events, verdict.events_agreed) == (
         len(told),
-        len(told) - sum(one[0] != "told-untold" for one in expected),
+        len(told) - sum(one[0] != "event-missing" for one in expected),
     )
     assert all(text in one.rules for one in verdict.findings)
     found = held(sting(keeper=KEEPER), frames, windows=Windows(Window(4, 4)))[0].findings
-    assert not [one for one in found if one.sort == "told-moved"]
+    assert not [one for one in found if one.code == "event-moved"]
 
 
 def test_i_frames_that_end_too_soon_are_one_pattern() -> None:
@@ -79,13 +79,13 @@ def test_i_frames_that_end_too_soon_are_one_pattern() -> None:
 @pytest.mark.parametrize(
     ("game", "words"), [(5, "1 frame too soon"), (7, "1 frame too late"), (4, "2 frames too soon")]
 )
-def test_a_chain_of_blows_has_one_cause(game: int, words: str) -> None:
-    """Standing in a hazard, each blow is off by more than the one before; the i-frames are off by the same."""
+def test_a_chain_of_hits_has_one_cause(game: int, words: str) -> None:
+    """Standing in a hazard, each hit is off by more than the one before; the i-frames are off by the same."""
     frames = claims(brush({"hornet": "#" * 60}), {frame: [hit()] for frame in range(0, 60, game)})
     verdict, played = held(sting(keeper={"iframes": 5}), frames)
     (first, *_) = patterns(verdict.findings, played)
     assert first.text == f"i-frames of keeper end {words} in the game"
-    moved = [one for one in verdict.findings if one.sort == "moved"]
+    moved = [one for one in verdict.findings if one.code == "hit-moved"]
     assert first.findings == tuple(moved)
 
 

@@ -38,7 +38,7 @@ def plausible(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[dict[s
             last = before.get(pose["id"], pose)
             pose["cut"] = pose["cut"] or math.dist((pose["x"], pose["y"]), (last["x"], last["y"])) > LEAP
             if pose.get("cut") and (pose["x"], pose["y"]) == (x, y):
-                pose["x"] += 2.0  # back at its start right after a blow, it would seem to be sent there
+                pose["x"] += 2.0  # back at its start right after a hit, it would seem to be sent there
         there = {pose["id"] for pose in shown}
         gone = [pose for name, pose in before.items() if name not in there and "health" in data["kinds"][pose["kind"]]]
         frame["poses"] = [*shown, *({**pose, "cut": False} for pose in gone)]  # who may be down, or due back, has poses
@@ -52,7 +52,7 @@ def silent(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[tuple[str
     played = recording(book, plausible(data, frames), reactions="raw")
     rules = book.rules(played.rate)
     verdict, _ = check(rules, logged(book, *perfect_log(rules, played)))
-    return [(one.sort, one.frame, one.game, one.rules) for one in verdict.findings]
+    return [(one.code, one.frame, one.game, one.rules) for one in verdict.findings]
 
 
 @given(st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks()), strategies.recordings(frames_at_most=16))
@@ -70,7 +70,7 @@ def half_claims(frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
     for frame in frames:
         frame["poses"] = [pose for pose in frame["poses"] if "." not in pose["id"]]
         for claim in frame.get("claims", ()):
-            for side in ("striker", "target"):
+            for side in ("attacker", "target"):
                 if "." in claim.get(side, ""):
                     del claim[side]
     return frames
@@ -93,11 +93,11 @@ def test_so_is_one_that_tells_less_or_later(name: str, data: dict[str, Any], fra
     played = recording(book, plausible(data, frames), reactions="raw")
     rules = book.rules(played.rate)
     _, log = perfect_log(rules, played)
-    header = {"voskar": "recording", "version": 1, "rate": float(played.rate), "up": played.up}
+    header = {"voskar": "recording", "version": 2, "rate": float(played.rate), "up": played.up}
     for frame in log:  # where it is down, or sent, is told in the frame itself
         frame["claims"] = [one for one in frame.get("claims", ()) if one["event"] == "hit"]
     verdict, _ = check(rules, logged(book, header, tells(log)), windows=windows)
-    assert [one for one in verdict.findings if one.sort in ("denied", "moved", "unclaimed")] == []
+    assert [one for one in verdict.findings if one.code in ("hit-denied", "hit-moved", "hit-missing")] == []
 
 
 def test_shots_and_deaths_are_logged_as_they_are() -> None:

@@ -1,4 +1,4 @@
-"""Baked poses against what blows should do to them, and frame data."""
+"""Baked poses against what hits should do to them, and frame data."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.judging.test_blows import ways, world
+from tests.core.judging.test_hits import ways, world
 from tests.worlds import recording, rulebook
 from voskar.core.views.framedata import moves
 from voskar.evidence.check import check
@@ -18,10 +18,10 @@ def findings(attack: dict[str, Any], xs: list[float], ys: list[float] | None = N
     frames = ways([(90, 0), *[(0, 0)] * (len(xs) - 1)])
     for frame, x, y in zip(frames, xs, ys or [0] * len(xs), strict=True):
         frame["poses"][1] |= {"x": x, "y": y}
-    frames[1]["claims"] = [{"event": "hit", "striker": "keeper", "target": "waxling"}]
+    frames[1]["claims"] = [{"event": "hit", "attacker": "keeper", "target": "waxling"}]
     book = rulebook(data)
     played = recording(book, frames)
-    return [(one.sort, one.frame, one.game) for one in check(book.rules(played.rate), played)[0].findings]
+    return [(one.code, one.frame, one.game) for one in check(book.rules(played.rate), played)[0].findings]
 
 
 PUSH = {"target": {"knockback": {"distance": 12, "over": "3f"}}}
@@ -48,13 +48,13 @@ def test_knockback_and_home(name: str, attack: Any, xs: list[float], expected: A
     assert findings(attack, xs) == expected
 
 
-def test_rebound() -> None:
-    attack = {"target": {"rebound": 300}}
+def test_launch() -> None:
+    attack = {"target": {"launch": 300}}
     assert findings(attack, [4] * 3, [0, 0, -5]) == []
     assert findings(attack, [4] * 3, [0, 0, -4.8]) == []  # 5 % slower
-    told = [("rebound", 1, "vertical speed -246.0 in 2, 67 % of the height")]
+    told = [("launch", 1, "vertical speed -246.0 in 2, 67 % of the height")]
     assert findings(attack, [4] * 3, [0, 0, -4.1]) == told
-    assert findings(attack, [4] * 3, [0, 0, 2]) == [("rebound", 1, "vertical speed 120.0 in 2")]
+    assert findings(attack, [4] * 3, [0, 0, 2]) == [("launch", 1, "vertical speed 120.0 in 2")]
 
 
 MOVES = [

@@ -11,14 +11,14 @@ from tests.worlds import brush, recording, rulebook, sting
 from voskar.core.adopt import Window, Windows
 from voskar.core.step import replay
 from voskar.errors import InputError
-from voskar.evidence.tuning import Score, Sharpness, fit, fit_words, score
+from voskar.evidence.tuning import Sharpness, VariantScore, fit, fit_words, score
 from voskar.files.rulebook import load_rulebook
 from voskar.files.vary import Change, changed, including, parse_axis
 
-HIT = {"event": "hit", "striker": "hornet", "target": "keeper"}
+HIT = {"event": "hit", "attacker": "hornet", "target": "keeper"}
 
 
-def scored(iframes: int, *, first: int | None = None, claims: tuple[int, ...] = (), **options: Any) -> Score:
+def scored(iframes: int, *, first: int | None = None, claims: tuple[int, ...] = (), **options: Any) -> VariantScore:
     """A keeper that stands in a sting for eight frames, two hits from being down; it was first seen in frame 0."""
     frames = brush({"hornet": "########"})
     for frame in claims:
@@ -44,7 +44,7 @@ def test_against_the_first_and_for_one_actor() -> None:
     assert scored(3, first=3).differ == 0
     more = scored(0, first=3)
     assert (more.gained, more.lost, more.moved) == (8, 0, 0)  # three hits, two downs, a return, and that was the end
-    assert scored(3, actor="hornet") == Score()
+    assert scored(3, actor="hornet") == VariantScore()
     assert scored(3, actor="keeper").hits == 3
 
 
@@ -75,16 +75,20 @@ def test_what_fits_and_how_sharply() -> None:
 
 
 def test_fits_in_words() -> None:
-    scores = {(place,): Score(claims=9, agreed=9 - wrong, hits_wrong=wrong) for place, wrong in enumerate((5, 2, 2, 9))}
+    scores = {
+        (place,): VariantScore(claims=9, agreed=9 - wrong, hits_wrong=wrong) for place, wrong in enumerate((5, 2, 2, 9))
+    }
     lines = fit_words(["a.b"], ["1234"], scores)
     assert lines == [
         "best: a.b = 2: 7 of 9 claims agree, 2 disagreements, 2 of hits; 1 other fits as well",
         "a.b: 2 to 3: fit alike, 1 costs 3 more and 4 costs 7 more",
     ]
-    lines = fit_words(["a"], ["12"], {(0,): Score(claims=1, hits_wrong=1), (1,): Score(claims=1, agreed=1)})
+    lines = fit_words(
+        ["a"], ["12"], {(0,): VariantScore(claims=1, hits_wrong=1), (1,): VariantScore(claims=1, agreed=1)}
+    )
     assert lines[1] == "a: 2: only this fits, 1 costs 1 more; this is the last that was tried: try beyond it"
-    assert "nothing tells" in fit_words(["a"], ["12"], {(0,): Score(claims=1), (1,): Score(claims=1)})[0]
-    assert fit_words(["a"], ["12"], {(0,): Score(), (1,): Score()}) == []
+    assert "nothing tells" in fit_words(["a"], ["12"], {(0,): VariantScore(claims=1), (1,): VariantScore(claims=1)})[0]
+    assert fit_words(["a"], ["12"], {(0,): VariantScore(), (1,): VariantScore()}) == []
 
 
 AXES = [

@@ -40,7 +40,7 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
     someone, now_and_then = st.sampled_from(ids), st.integers(0, 3)
     for frame in frames if ids != ["nobody"] else ():
         if draw.draw(now_and_then) == 0:
-            hit = {"event": "hit", "striker": draw.draw(someone), "target": draw.draw(someone), "damage": 1}
+            hit = {"event": "hit", "attacker": draw.draw(someone), "target": draw.draw(someone), "damage": 1}
             frame["claims"] = [hit, {"event": draw.draw(st.sampled_from(EVENTS)), "id": draw.draw(someone)}]
     book = rulebook(data)
     played = recording(book, frames, reactions=reactions, seed=3)

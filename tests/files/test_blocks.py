@@ -24,7 +24,7 @@ from voskar.files.recording import load_recording, open_frames, read_recording
 from voskar.files.writing import write_recording
 
 BOOK = rulebook({"kinds": {kind: {} for kind in ("ant", "bee", "cub", "dot")}})
-HEADER = {"voskar": "recording", "version": 1, "rate": 60}
+HEADER = {"voskar": "recording", "version": 2, "rate": 60}
 
 
 def read(text: bytes, frame_by_frame: bool = False) -> Recording | str:
@@ -92,7 +92,7 @@ def test_what_is_in_order_is_read_once(told: str, monkeypatch: pytest.MonkeyPatc
 @given(strategies.recordings(), st.data())
 def test_both_ways_of_reading_give_one_recording(frames: Any, more: st.DataObject) -> None:
     frames = more.draw(strategies.inputs(frames))
-    frames[-1]["claims"] = [{"event": "hit", "striker": "a-1", "target": "b-1", "damage": 1}]
+    frames[-1]["claims"] = [{"event": "hit", "attacker": "a-1", "target": "b-1", "damage": 1}]
     text = "\n".join(lines_of(frames)).encode()
     assert same(read(text), read(text, frame_by_frame=True))
 
@@ -152,7 +152,7 @@ LINES = [
     '{"frame": 0, "reset": "run"}',
     '{"frame": 0, "inputs": [{"id": "a", "button": "fire", "aim": [1]}]}',
     '{"frame": 0, "inputs": [{"id": "a"}]}',
-    '{"frame": 0, "claims": [{"event": "hit", "striker": "a"}]}',
+    '{"frame": 0, "claims": [{"event": "hit", "attacker": "a"}]}',
     '{"frame": 0, "claims": [{"event": "bit"}]}',
     '{"frame": 0, "poses": []',
     '{"frame": 0}\n\n{"frame": 1}',
@@ -206,7 +206,7 @@ def test_tables_give_the_same_recording(tmp_path: Path) -> None:
     assert len(digests) == 1
     # a column of the game's own may hold fields of the same names, none of them told
     table = pyarrow.parquet.read_table(tmp_path / "parquet" / "poses.parquet")
-    sort = pyarrow.struct([(name, pyarrow.string()) for name in ("owner", "clip")])
-    own = pyarrow.array([{"owner": None, "clip": None}] * len(table), sort)
+    dtype = pyarrow.struct([(name, pyarrow.string()) for name in ("owner", "clip")])
+    own = pyarrow.array([{"owner": None, "clip": None}] * len(table), dtype)
     pyarrow.parquet.write_table(table.add_column(0, "_own", own), tmp_path / "parquet" / "poses.parquet")
     assert {load_recording(tmp_path / "parquet", book).digest} == digests

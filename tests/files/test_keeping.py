@@ -21,13 +21,13 @@ from voskar.files.suite import Job
 from voskar.suite.cache import Verdicts
 from voskar.suite.running import Processes, run_suite
 
-HEADER = {"voskar": "recording", "version": 1, "rate": 60}
+HEADER = {"voskar": "recording", "version": 2, "rate": 60}
 
 
 def log(hits: int) -> str:
     """A hornet touches the keeper in frame 1; the game claims so many hits there."""
     frames = brush({"hornet": ".#.."})
-    frames[1]["claims"] = [{"event": "hit", "striker": "hornet", "target": "keeper"}] * hits
+    frames[1]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}] * hits
     lines = [HEADER, *({"frame": place, **frame} for place, frame in enumerate(frames))]
     return "".join(json.dumps(line) + "\n" for line in lines)
 
@@ -37,7 +37,7 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """A rulebook, and recordings that agree with it."""
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    (tmp_path / "r.toml").write_text(toml({"voskar": 1, **sting()}))
+    (tmp_path / "r.toml").write_text(toml({"voskar": 2, **sting()}))
     for name in ("a.jsonl", "b.jsonl"):
         (tmp_path / name).write_text(log(1))
     return tmp_path
@@ -80,7 +80,7 @@ def test_a_table_that_comes_later(folder: Path) -> None:
 
     assert ok() == [True]
     assert ok() == [True]
-    (folder / "t/claims.csv").write_text("frame,event,striker,target\n1,hit,hornet,keeper\n")
+    (folder / "t/claims.csv").write_text("frame,event,attacker,target\n1,hit,hornet,keeper\n")
     assert ok() == [False]
 
 
@@ -166,12 +166,12 @@ def not_ours(cache: Path) -> None:
     ],
 )
 def test_a_folder_that_is_not_safe(folder: Path, here: Any, change: Any, told: str) -> None:
-    (folder / "voskar.toml").write_text('voskar = 1\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["?.jsonl"]\n')
-    assert here("check", cwd=folder).returncode == 0
+    (folder / "voskar.toml").write_text('voskar = 2\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["?.jsonl"]\n')
+    assert here("suite", cwd=folder).returncode == 0
     change(folder / "cache")
     before = sorted(folder.rglob("cache/**/*"))
-    for suite in ((),) if change is opened_within else ((), ("r.toml", "a.jsonl")):
-        done = here("check", *suite, cwd=folder)
+    for command in (("suite",),) if change is opened_within else (("suite",), ("check", "r.toml", "a.jsonl")):
+        done = here(*command, cwd=folder)
         assert done.returncode == 0
         assert done.stderr.count("note: nothing is kept") == 1
         assert told in done.stderr

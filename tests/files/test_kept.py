@@ -106,7 +106,7 @@ def test_whatever_changes_it(folder: Path, change: Callable[[Path], None]) -> No
     assert after.digest != before.digest
 
 
-class Touch:
+class Fuse:
     """What would make a file as it is read."""
 
     def __init__(self, path: Path) -> None:
@@ -119,7 +119,7 @@ class Touch:
 def test_what_is_broken_or_of_another_rate(folder: Path) -> None:
     rules(folder)
     (place,) = kept()
-    for broken in (b"", b"\x80", pickle.dumps({"files": {}}), pickle.dumps(None), pickle.dumps(Touch(folder / "hi"))):
+    for broken in (b"", b"\x80", pickle.dumps({"files": {}}), pickle.dumps(None), pickle.dumps(Fuse(folder / "hi"))):
         place.write_bytes(broken)
         assert rules(folder)[1]
     assert rules(folder)[1] is False

@@ -14,7 +14,7 @@ from tests.worlds import recording, rulebook, sting
 from voskar.errors import InputError
 from voskar.files.recording import load_recording, read_recording
 
-HEAD = '{"voskar": "recording", "version": 1, "rate": 60}'
+HEAD = '{"voskar": "recording", "version": 2, "rate": 60}'
 
 
 def pose(**fields: Any) -> dict[str, Any]:
@@ -32,10 +32,10 @@ BAD = [
     (["[1]"], "r:1: found a list, expected a header"),
     ([frame()], 'r:1: no header: the first line must say "voskar": "recording"'),
     (['{"voskar": "ledger"}'], 'r:1: voskar: found "ledger", expected "recording"'),
-    (['{"voskar": "recording", "version": 2, "rate": 60}'], "r:1: version: found 2, expected 1"),
-    (['{"voskar": "recording", "version": 1}'], "r:1: rate: found none"),
-    (['{"voskar": "recording", "version": 1, "rate": NaN}'], 'r:1: rate: found "NaN"'),
-    (['{"voskar": "recording", "version": 1, "rate": true}'], "r:1: rate: found true"),
+    (['{"voskar": "recording", "version": 3, "rate": 60}'], "r:1: version: found 3, expected 2"),
+    (['{"voskar": "recording", "version": 2}'], "r:1: rate: found none"),
+    (['{"voskar": "recording", "version": 2, "rate": NaN}'], 'r:1: rate: found "NaN"'),
+    (['{"voskar": "recording", "version": 2, "rate": true}'], "r:1: rate: found true"),
     ([HEAD[:-1] + ', "reaction": "raw"}'], 'unknown key "reaction" (did you mean "reactions"?)'),
     ([HEAD], "has a header and no frames"),
     ([HEAD, HEAD], "r:2: a second header"),
@@ -59,8 +59,8 @@ BAD = [
     ([HEAD, frame(pose(id="k/1"))], 'found "k/1": / + # are kept for driven actors'),
     ([HEAD, frame(pose(facin=1))], 'poses[0].facin: unknown field "facin" (did you mean "facing"?)'),
     ([HEAD, '{"frame": 0, "poses": [{"id": "k", "kind": "keeper", "y": 2}]}'], 'poses[0]: the field "x" is missing'),
-    ([HEAD, frame(claims=[{"event": "hit"}])], 'claims: a "hit" claim needs "striker" or "target"'),
-    ([HEAD, frame(claims=[{"event": "down", "striker": "a"}])], 'claims: a "down" claim needs "id"'),
+    ([HEAD, frame(claims=[{"event": "hit"}])], 'claims: a "hit" claim needs "attacker" or "target"'),
+    ([HEAD, frame(claims=[{"event": "down", "attacker": "a"}])], 'claims: a "down" claim needs "id"'),
     ([HEAD, frame(claims=[{"event": "out", "id": "k", "x": 3}])], 'claims.x: a "out" claim has no "x" (it takes id)'),
     ([HEAD, frame(pose(), claims=[{"event": "down", "id": "kk"}])], 'claims.id: nobody is called "kk"'),
     ([HEAD, frame(inputs=[{"id": "k", "button": "fire"}])], 'inputs.id: nobody is called "k"'),

@@ -16,7 +16,7 @@ from voskar.errors import InputError, Problem
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import DEFAULT_RATE, Rulebook, load_rulebook
 
-MAIN = """voskar = 1
+MAIN = """voskar = 2
 include = ["parts/common.toml"]
 [kinds.moth]
 health = 2
@@ -79,7 +79,7 @@ def test_too_large_an_image(tmp_path: Path) -> None:
 
 
 def tables(folder: Path, header: dict[str, Any] | None = None, **texts: str) -> Path:
-    head = {"voskar": "recording", "version": 1, "rate": 60, **(header or {})}
+    head = {"voskar": "recording", "version": 2, "rate": 60, **(header or {})}
     (folder / "recording.json").write_text(json.dumps(head))
     for name, text in texts.items():
         (folder / f"{name}.csv").write_text(text)
@@ -95,7 +95,7 @@ def book() -> Rulebook:
 
 
 def test_tables(tmp_path: Path, book: Rulebook) -> None:
-    claims = "frame,event,striker,target,damage\n4,hit,h,k,2\n"
+    claims = "frame,event,attacker,target,damage\n4,hit,h,k,2\n"
     played = load_recording(tables(tmp_path, poses=POSES, claims=claims, marks="frame,reset\n4,room\n"), book)
     assert (played.first, played.last, played.poses.x.tolist()) == (3, 4, [1, 4, 1.5])
     assert (played.poses.facing.tolist(), played.poses.cut.tolist()) == ([-1, 1, 1], [False, True, False])

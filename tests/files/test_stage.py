@@ -10,7 +10,7 @@ from voskar.errors import InputError
 from voskar.files.frames import told
 from voskar.files.stage import play_stage
 
-HEAD = 'stage = 1\nframes = 12\n[[parts]]\nid = "moth"\nkind = "moth"\n'
+HEAD = 'stage = 2\nframes = 12\n[[parts]]\nid = "moth"\nkind = "moth"\n'
 
 
 def poses(text: str, name: str = "moth") -> list[Any]:
@@ -77,8 +77,8 @@ def test_copies_and_likes() -> None:
     ("text", "told"),
     [
         ("", "no `stage` key"),
-        ("stage = 2\nframes = 3", "expected 1"),
-        ("stage = 1", '"frames" is missing'),
+        ("stage = 3\nframes = 3", "expected 1 or 2"),
+        ("stage = 2", '"frames" is missing'),
         (HEAD + "wya = []", 'did you mean "way"?'),
         (HEAD, "the part has no `way`"),
         (HEAD + WAY + '[[parts]]\nid = "a"\nlike = "mth"', 'did you mean "moth"?'),

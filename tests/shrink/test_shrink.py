@@ -19,17 +19,17 @@ from voskar.shrink.script import ranges, script_of, script_text, way
 
 
 @pytest.mark.parametrize(
-    ("sort", "files", "number", "lines"),
+    ("code", "files", "number", "lines"),
     [
-        ("moved", ("apiary.toml", "meadow.jsonl"), 1, 26),
-        ("denied", ("apiary.toml", "meadow.jsonl"), 2, 33),
-        ("spawn-unfired", ("swarm.toml", "bugs/spit-quick-fire.stage.toml"), 1, 24),
-        ("unclaimed", ("darts.toml", "bugs/shots-tunnel.stage.toml"), 1, 30),
-        ("denied", ("yard.toml", "bugs/yard-old-box.stage.toml"), 1, 26),  # logged boxes
+        ("hit-moved", ("apiary.toml", "meadow.jsonl"), 1, 26),
+        ("hit-denied", ("apiary.toml", "meadow.jsonl"), 2, 33),
+        ("spawn-unexpected", ("swarm.toml", "bugs/spit-quick-fire.stage.toml"), 1, 24),
+        ("hit-missing", ("darts.toml", "bugs/shots-tunnel.stage.toml"), 1, 30),
+        ("hit-denied", ("yard.toml", "bugs/yard-old-box.stage.toml"), 1, 26),  # logged boxes
     ],
 )
 def test_what_is_left_shows_the_finding(
-    apiary: Path, tmp_path: Path, here: Any, sort: str, files: tuple[str, str], number: int, lines: int
+    apiary: Path, tmp_path: Path, here: Any, code: str, files: tuple[str, str], number: int, lines: int
 ) -> None:
     out = tmp_path / "small.stage.toml"
     done = here("shrink", *files, "--finding", number, "-o", out, cwd=apiary)
@@ -37,9 +37,9 @@ def test_what_is_left_shows_the_finding(
     text = out.read_text()
     assert len([line for line in text.splitlines() if line and not line.startswith("#")]) <= lines
     found = json.loads(here("check", files[0], out, "--json", cwd=apiary).stdout)["findings"]
-    assert sort in {one["sort"] for one in found}
-    assert len(found) == 1 or sort == "denied"  # and nothing that was not there before
-    if sort == "unclaimed":  # the quickest of them: twice the same
+    assert code in {one["code"] for one in found}
+    assert len(found) == 1 or code == "hit-denied"  # and nothing that was not there before
+    if code == "hit-missing":  # the quickest of them: twice the same
         again = here("shrink", *files, "--finding", number, "-o", tmp_path / "again.stage.toml", cwd=apiary)
         assert again.returncode == 0
         assert (tmp_path / "again.stage.toml").read_text() == text

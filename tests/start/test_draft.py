@@ -35,7 +35,7 @@ def log(folder: Path, seed: int, rules: dict[str, Any] = RULES) -> Path:
 
 
 def test_what_a_log_shows_is_drafted_as_it_is(tmp_path: Path) -> None:
-    """Of many logs together: health, lives, damage, the return, what is used up, and nearly all hits."""
+    """Of many logs together: health, lives, damage, the return, what is consumed, and nearly all hits."""
     paths = [str(log(tmp_path, seed)) for seed in range(6)]
     found = guess(load_unruled(paths))
     kinds = {one.name: one.keys for one in found.kinds}
@@ -48,7 +48,7 @@ def test_what_a_log_shows_is_drafted_as_it_is(tmp_path: Path) -> None:
     assert kinds["keeper"]["respawn"].text == '{ after = "20f", at = [100, 0], iframes = "15f" }'
     assert kinds["keeper"]["iframes"].text == '"12f"'
     assert attacks["sting"]["damage"] == attacks["fumes"]["damage"] == "1"
-    assert attacks["fumes"]["striker.remove"] == "true"
+    assert attacks["fumes"]["attacker.remove"] == "true"
     (tmp_path / "rules.toml").write_text(rulebook_text(found, ["play"]))
     book = load_rulebook(tmp_path / "rules.toml")
     agreed = claims = 0
@@ -90,7 +90,7 @@ def drawn(draw: random.Random) -> tuple[dict[str, Any], dict[str, str]]:
         "hornet.health": str(hornet["health"]),
         "sting.damage": str(sting["damage"]),
         "fumes.damage": str(fumes["damage"]),
-        "fumes.striker.remove": "true",
+        "fumes.attacker.remove": "true",
         "sting.target.knockback": f'{{ distance = {push["distance"]}, over = "{push["over"]}f", direction = "flat" }}',
     }
 
@@ -116,13 +116,13 @@ def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
 
 def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:
     """Up to 200, eight units a frame; one that hits is gone earlier, which is no end of its own."""
-    lines: list[dict[str, Any]] = [{"voskar": "recording", "version": 1, "rate": 60}]
+    lines: list[dict[str, Any]] = [{"voskar": "recording", "version": 2, "rate": 60}]
     for frame in range(120):
         shots = [(born, born + 3 + 8 * (frame - born)) for born in range(5, 120, 10)]
         alive = [(born, x) for born, x in shots if frame >= born and x <= (80 if born == 25 else 200)]
         poses = [{"id": f"drip-{born}", "kind": "drip", "x": x, "y": -2, "owner": "hive"} for born, x in alive]
         wall = [{"id": "hive", "kind": "hive", "x": frame, "y": 0}, {"id": "k", "kind": "keeper", "x": 82, "y": 40}]
-        hit = {"event": "hit", "striker": "drip-25", "target": "k", "damage": 1}
+        hit = {"event": "hit", "attacker": "drip-25", "target": "k", "damage": 1}
         lines.append({"frame": frame, "poses": [*wall, *poses], "claims": [hit] if frame == 33 else []})
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     found = guess(load_unruled([str(tmp_path / "r.jsonl")]))
@@ -147,9 +147,9 @@ def test_the_command(apiary: Path, tmp_path: Path, here: Any) -> None:
     assert (held.returncode, "--overwrite" in held.stderr) == (2, True)
 
 
-@pytest.mark.parametrize("claims", [[], [{"event": "hit", "striker": "a", "target": "b"}]])
+@pytest.mark.parametrize("claims", [[], [{"event": "hit", "attacker": "a", "target": "b"}]])
 def test_a_recording_that_tells_little(tmp_path: Path, here: Any, claims: list[dict[str, Any]]) -> None:
-    lines = [{"voskar": "recording", "version": 1, "rate": 60}]
+    lines = [{"voskar": "recording", "version": 2, "rate": 60}]
     poses = [{"id": "a", "kind": 'odd "kind"', "x": 0, "y": 0}, {"id": "b", "kind": "b", "x": 500, "y": 0}]
     lines.append({"frame": 0, "poses": poses, **({"claims": claims} if claims else {})})
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
@@ -162,7 +162,7 @@ def test_a_recording_that_tells_little(tmp_path: Path, here: Any, claims: list[d
 @pytest.mark.parametrize(
     ("name", "agreed", "denied", "written"),
     [
-        # the second blow of 1131 is one of the game's own mistakes; another is a frame early, and forgiven here
+        # the second hit of 1131 is one of the game's own mistakes; another is a frame early, and forgiven here
         ("meadow", 19, [1131], ['iframes = "60f" ', 'target.iframes = "45f" ', 'iframes = "90f" }']),
         ("swarm", 3, [], ['every = "120f", first = "60f"', "circle = "]),
     ],
@@ -176,8 +176,8 @@ def test_what_the_demo_claims(
     late = " --within 0,8" if name == "meadow" else ""  # only as wide as it is of use
     assert drafted.stdout.endswith(f"next: voskar check {out} {name}.jsonl{late}\n")
     told = json.loads(here("check", out, f"{name}.jsonl", "--within", 8, "--json", cwd=apiary).stdout)
-    blows = [one["frame"] for one in told["findings"] if one["sort"] in ("denied", "unclaimed")]
-    assert (told["agreed"], blows) == (agreed, denied)
+    hits = [one["frame"] for one in told["findings"] if one["code"] in ("hit-denied", "hit-missing")]
+    assert (told["agreed"], hits) == (agreed, denied)
 
 
 @pytest.mark.parametrize(
@@ -203,12 +203,12 @@ def test_short_recordings(apiary: Path, tmp_path: Path, here: Any, name: str, cl
 @pytest.mark.parametrize(
     ("claims", "poses", "told", "agreed"),
     [
-        (("striker", "attack"), (), "who is the striker of 20 of 20 hits, the nearest is taken for it", 15),
+        (("attacker", "attack"), (), "who is the attacker of 20 of 20 hits, the nearest is taken for it", 15),
         (("target",), (), "who is the target of 20 of 20 hits, the nearest is taken for it", 15),
         (("event",), (), "12 hits: none is claimed, health falls so often", 0),
         (("event",), ("health",), "keeper: what its boxes are for, as no hit is claimed of it", 0),
     ],
-    ids=["target alone", "striker alone", "health alone", "nothing"],
+    ids=["target alone", "attacker alone", "health alone", "nothing"],
 )
 def test_claims_that_tell_little(
     apiary: Path, tmp_path: Path, here: Any, claims: tuple[str, ...], poses: tuple[str, ...], told: str, agreed: int

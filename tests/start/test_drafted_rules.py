@@ -1,4 +1,4 @@
-"""Single rules that a draft reads off small recordings: what fires shots and where to, what blows need and do."""
+"""Single rules that a draft reads off small recordings: what fires shots and where to, what hits need and do."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ LENGTH = 200
 
 def drafted(folder: Path, of: Callable[[int], Frame], **header: Any) -> Guess:
     """The draft of what `of` tells of each frame."""
-    head = {"voskar": "recording", "version": 1, "rate": 60, **header}
+    head = {"voskar": "recording", "version": 2, "rate": 60, **header}
     lines = [head, *({"frame": frame, **of(frame)} for frame in range(LENGTH))]
     (folder / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     return guess(load_unruled([str(folder / "r.jsonl")]))
@@ -127,13 +127,13 @@ def test_what_fires_is_not_told(tmp_path: Path, told: Callable[[int], Frame], mi
     assert any(missing in one for one in found.unknown), found.unknown
 
 
-# blows
+# hits
 
 HITS = range(20, 180, 40)
 
 
-def blow(frame: int) -> list[Frame]:
-    return [{"event": "hit", "striker": "keeper", "target": "hive", "damage": 1}] if frame in HITS else []
+def hit(frame: int) -> list[Frame]:
+    return [{"event": "hit", "attacker": "keeper", "target": "hive", "damage": 1}] if frame in HITS else []
 
 
 def stomped(frame: int) -> Frame:
@@ -141,14 +141,14 @@ def stomped(frame: int) -> Frame:
     since = min((frame - one for one in HITS if frame >= one), default=-1)
     y = -20 - 6 * since + 0.15 * since * since if 0 <= since < 20 else -20.0
     y = min((-20 - 3 * (one - frame) for one in HITS if 0 <= one - frame < 12), default=y)
-    return {"poses": [pose("keeper", 0, y), pose("hive", 0)], "claims": blow(frame)}
+    return {"poses": [pose("keeper", 0, y), pose("hive", 0)], "claims": hit(frame)}
 
 
 def homed(frame: int) -> Frame:
-    """The hive wanders off, and is at its start after each blow."""
+    """The hive wanders off, and is at its start after each hit."""
     since = min((frame - one for one in HITS if frame > one), default=frame + 10) - 1
     x = 0.0 if frame == 0 else 2.0 * since
-    return {"poses": [pose("keeper", x - 5), pose("hive", x, cut=since == 0)], "claims": blow(frame)}
+    return {"poses": [pose("keeper", x - 5), pose("hive", x, cut=since == 0)], "claims": hit(frame)}
 
 
 def pushed(frame: int) -> Frame:
@@ -157,11 +157,11 @@ def pushed(frame: int) -> Frame:
     last = max((one for one in HITS if frame > one), default=0)
     moved = sum((4.8, 3.6, 2.4, 1.2)[: frame - last]) if count else 0.0
     x = 12.0 * max(count - 1, 0) + moved
-    return {"poses": [pose("keeper", x - 8, facing=1), pose("hive", x)], "claims": blow(frame)}
+    return {"poses": [pose("keeper", x - 8, facing=1), pose("hive", x)], "claims": hit(frame)}
 
 
-BLOWS: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
-    ("from above", stomped, {"only_from": '["above"]', "falling": "true", "preempts": "true"}),
+CLAIMED: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
+    ("from above", stomped, {"if.from": '["above"]', "if.falling": "true", "preempts": "true"}),
     ("home", homed, {"target.home": "true"}),
     (
         "pushed and slowing",
@@ -171,13 +171,13 @@ BLOWS: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
 ]
 
 
-@pytest.mark.parametrize(("told", "expected"), [one[1:] for one in BLOWS], ids=[one[0] for one in BLOWS])
-def test_what_a_blow_needs_and_does(tmp_path: Path, told: Callable[[int], Frame], expected: dict[str, str]) -> None:
+@pytest.mark.parametrize(("told", "expected"), [one[1:] for one in CLAIMED], ids=[one[0] for one in CLAIMED])
+def test_what_a_hit_needs_and_does(tmp_path: Path, told: Callable[[int], Frame], expected: dict[str, str]) -> None:
     found = {key: value.text for key, value in drafted(tmp_path, told).attacks[0].keys.items()}
     assert found | expected == found
-    assert ("striker.rebound" in found) == (told is stomped)
+    assert ("attacker.launch" in found) == (told is stomped)
     if told is stomped:
-        assert float(found["striker.rebound"]) == pytest.approx(360, rel=0.05)
+        assert float(found["attacker.launch"]) == pytest.approx(360, rel=0.05)
 
 
 # clips
@@ -208,7 +208,7 @@ def dying(frame: int) -> Frame:
     keeper = pose(
         "keeper", 0, health=0 if frame < last + 30 else 3, lives=4 - gone, hidden=last + 10 < frame < last + 30
     )
-    claims = [{"event": "hit", "striker": "hive", "target": "keeper", "damage": 3}] if frame in deaths else []
+    claims = [{"event": "hit", "attacker": "hive", "target": "keeper", "damage": 3}] if frame in deaths else []
     claims += [{"event": "down", "id": "keeper"}] if frame in deaths else []
     claims += [{"event": "respawn", "id": "keeper"}] if frame - 30 in deaths else []
     score = 50 * sum(frame >= one for one in deaths)
@@ -231,7 +231,7 @@ def haunted(frame: int, *, room: bool, late: int = 0) -> Frame:
     away = 3.0 * ((frame - 50) % 60 if frame >= 50 else frame)
     keeper = pose("keeper", 0, health=0 if back else 3)
     hive, moth = pose("hive", 3 + away, 5), pose("moth", 200 + (away if room else 2.0 * frame))
-    hit = {"event": "hit", "striker": "hive", "target": "keeper", "damage": 3}
+    hit = {"event": "hit", "attacker": "hive", "target": "keeper", "damage": 3}
     return {"poses": [keeper, hive, moth], "claims": [hit] if frame - late in deaths else []}
 
 

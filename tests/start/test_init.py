@@ -12,7 +12,7 @@ import pytest
 
 from voskar.start import LOGGERS
 
-RULES = """voskar = 1
+RULES = """voskar = 2
 layers.names = ["player"]
 kinds.keeper = { health = 3, lives = 2, boxes.torso = { role = "hurtbox", rect = [16, 30], layer = ["player"] } }
 kinds.hornet.boxes.sting = { role = "hitbox", attack = "sting", circle = 5, mask = ["player"] }
@@ -33,7 +33,7 @@ log.display(clock="0:00")
 log.end_frame()
 log.pose("keeper", "keeper", 1.5, 30, health=2)
 log.pose("h-1", "hornet", 0.1, 30)
-log.claim("hit", striker="h-1", target="keeper", damage=1)
+log.claim("hit", attacker="h-1", target="keeper", damage=1)
 log.end_frame()
 """, [["python3", "main.py"]]),
     "javascript": ("main.js", """
@@ -48,7 +48,7 @@ log.display({ clock: "0:00" });
 log.endFrame();
 log.pose("keeper", "keeper", 1.5, 30, { health: 2 });
 log.pose("h-1", "hornet", 0.1, 30);
-log.claim("hit", { striker: "h-1", target: "keeper", damage: 1 });
+log.claim("hit", { attacker: "h-1", target: "keeper", damage: 1 });
 log.endFrame();
 """, [["node", "main.js"]]),
     "lua": ("main.lua", """
@@ -63,7 +63,7 @@ log:display({ clock = "0:00" })
 log:end_frame()
 log:pose("keeper", "keeper", 1.5, 30, { health = 2 })
 log:pose("h-1", "hornet", 0.1, 30)
-log:claim("hit", { striker = "h-1", target = "keeper", damage = 1 })
+log:claim("hit", { attacker = "h-1", target = "keeper", damage = 1 })
 log:end_frame()
 log:close()
 """, [["lua5.4", "main.lua"]]),
@@ -80,7 +80,7 @@ int main() {
     log.end_frame();
     log.pose("keeper", "keeper", 1.5, 30).with("health", 2);
     log.pose("h-1", "hornet", 0.1, 30);
-    log.claim("hit").with("striker", "h-1").with("target", "keeper").with("damage", 1);
+    log.claim("hit").with("attacker", "h-1").with("target", "keeper").with("damage", 1);
     log.end_frame();
 }
 """, [["g++", "-std=c++17", "-Wall", "-Werror", "main.cpp", "-o", "main"], ["./main"]]),
@@ -98,7 +98,7 @@ fn main() {
     log.end_frame();
     log.pose("keeper", "keeper", 1.5, 30.0).with("health", 2);
     log.pose("h-1", "hornet", 0.1, 30.0);
-    log.claim("hit").with("striker", "h-1").with("target", "keeper").with("damage", 1);
+    log.claim("hit").with("attacker", "h-1").with("target", "keeper").with("damage", 1);
     log.end_frame();
 }
 """, [["rustc", "main.rs", "-o", "main"], ["./main"]]),
@@ -115,7 +115,7 @@ static class Scene {
         log.EndFrame();
         log.Pose("keeper", "keeper", 1.5, 30).With("health", 2);
         log.Pose("h-1", "hornet", 0.1, 30);
-        log.Claim("hit").With("striker", "h-1").With("target", "keeper").With("damage", 1);
+        log.Claim("hit").With("attacker", "h-1").With("target", "keeper").With("damage", 1);
         log.EndFrame();
     }
 }
@@ -140,9 +140,9 @@ def test_each_logger_writes_the_same_scene(language: str, tmp_path: Path, here: 
 
 
 SAME = """\
-{"voskar":"recording","version":1,"rate":60,"title":"one"}
+{"voskar":"recording","version":2,"rate":60,"title":"one"}
 {"frame":0,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":-2.0,"facing":-1,"clip":"run","tick":3,"health":3.0,"lives":2.0,"immune":false,"boxes":{"torso":[-6.5,-17.0,9.5,13.0]}},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0,"angle":90.0,"owner":"nest","cut":true,"hidden":true}],"inputs":[{"id":"keeper","button":"fire","aim":[3.0,4.25]}],"display":[{"id":"keeper","health":3.0},{"clock":"0:00"}],"reset":"run"}
-{"frame":1,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":30.0,"health":2.0},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0}],"claims":[{"event":"hit","striker":"h-1","target":"keeper","damage":1.0}]}
+{"frame":1,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":30.0,"health":2.0},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0}],"claims":[{"event":"hit","attacker":"h-1","target":"keeper","damage":1.0}]}
 """
 
 
@@ -150,8 +150,8 @@ def test_a_new_folder_runs_and_passes_its_audit(tmp_path: Path, here: Any) -> No
     done = here("init", "combat", "--logger", "python", cwd=tmp_path)
     assert done.returncode == 0
     folder = tmp_path / "combat"
-    done = here("check", cwd=folder)
-    assert (done.returncode, "frame 26: denied" in done.stdout) == (1, True)
+    done = here("suite", cwd=folder)
+    assert (done.returncode, "frame 26: hit-denied" in done.stdout) == (1, True)
     assert here("audit", "rules.toml", "first.stage.toml", cwd=folder).returncode == 0
     for name, schema in (("rules.toml", "rulebook"), ("voskar.toml", "suite"), ("first.stage.toml", "stage")):
         assert (folder / name).read_text().startswith(f"#:schema ./schema/{schema}.json\n")
@@ -179,7 +179,7 @@ def test_schemas_take_the_demos_files(apiary: Path, here: Any) -> None:
             own = name != "rulebook" or (path.name not in ("voskar.toml",) and path.suffixes == [".toml"])
             if own:
                 assert not list(validator.iter_errors(tomllib.loads(path.read_text()))), path
-    wrong = {"voskar": 1, "kinds": {"keeper": {"helth": 3}}}
+    wrong = {"voskar": 2, "kinds": {"keeper": {"helth": 3}}}
     schema = json.loads(here("schema", "rulebook", cwd=apiary).stdout)
     assert schema["$defs"]["KnockbackTable"]["properties"]["over"]["default"] == "1f"
     assert "helth" in next(jsonschema.Draft202012Validator(schema).iter_errors(wrong)).message

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
-from voskar.audit.blows import CHECKS as BLOW_CHECKS
-from voskar.audit.findings import BUDGET, Case, Finding
+from voskar.audit.findings import BUDGET, AuditFinding, Case
+from voskar.audit.hits import CHECKS as HIT_CHECKS
 from voskar.audit.keys import CHECKS as KEY_CHECKS
 from voskar.audit.layers import CHECKS as LAYER_CHECKS
 from voskar.audit.lives import CHECKS as LIFE_CHECKS
@@ -18,7 +18,7 @@ from voskar.files.rulebook import DEFAULT_RATE, Rulebook
 CHECKS = {
     **LAYER_CHECKS,
     **SHAPE_CHECKS,
-    **BLOW_CHECKS,
+    **HIT_CHECKS,
     **MOTION_CHECKS,
     **LIFE_CHECKS,
     **KEY_CHECKS,
@@ -37,11 +37,11 @@ def audit(
     *,
     allowed: Collection[str] = (),
     budget: int = BUDGET,
-) -> list[Finding]:
+) -> list[AuditFinding]:
     """All findings of all checks but those `allowed`, by file, line and name; of several recordings each once."""
     cases = [Case(book, book.rules(one.rate), one, budget) for one in recordings]
     cases = cases or [Case(book, book.rules(DEFAULT_RATE), None, budget)]
-    found: dict[tuple[str, str, int | None, str], list[tuple[Case, Finding]]] = {}
+    found: dict[tuple[str, str, int | None, str], list[tuple[Case, AuditFinding]]] = {}
     for case in cases:
         for name, check in CHECKS.items():
             for one in check(case) if name not in allowed else ():
@@ -50,7 +50,7 @@ def audit(
     return sorted(kept, key=lambda one: (one.file, one.line or 0, one.name, one.key, one.reason))
 
 
-def _once(some: Sequence[tuple[Case, Finding]], cases: Sequence[Case]) -> list[Finding]:
+def _once(some: Sequence[tuple[Case, AuditFinding]], cases: Sequence[Case]) -> list[AuditFinding]:
     """What the first recording tells of it; nothing, if another one shows what it misses."""
     first, told = some[0]
     if told.name in UNSHOWN:
@@ -61,4 +61,4 @@ def _once(some: Sequence[tuple[Case, Finding]], cases: Sequence[Case]) -> list[F
     return [finding for case, finding in some if case is first]
 
 
-__all__ = ["CHECKS", "Finding", "audit"]
+__all__ = ["CHECKS", "AuditFinding", "audit"]

@@ -23,7 +23,7 @@ BUDGET = 256
 
 
 @dataclass(frozen=True)
-class Finding:
+class AuditFinding:
     """Something that is probably wrong: where, why it is thought so, and what to do about it."""
 
     name: str
@@ -43,10 +43,10 @@ class Case:
     recording: Recording | None = None
     budget: int = BUDGET
 
-    def finding(self, name: str, where: KeyPath, reason: str, remedy: str) -> Finding:
+    def finding(self, name: str, where: KeyPath, reason: str, remedy: str) -> AuditFinding:
         """A finding at a key of the rulebook."""
         problem = self.book.source.problem(where, reason)
-        return Finding(name, problem.file or "", problem.line, problem.key or "", reason, remedy)
+        return AuditFinding(name, problem.file or "", problem.line, problem.key or "", reason, remedy)
 
     def boxes(self, role: str | None = None) -> Iterator[tuple[Kind, Box, KeyPath]]:
         """Every box of a role, or of any, with its kind and key path."""
@@ -80,4 +80,4 @@ class Case:
         return kinds
 
 
-Check = Callable[[Case], Iterator[Finding]]
+Check = Callable[[Case], Iterator[AuditFinding]]

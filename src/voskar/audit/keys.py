@@ -6,30 +6,35 @@ from collections import Counter
 from collections.abc import Iterator
 from difflib import get_close_matches
 
-from voskar.audit.findings import Case, Check, Finding, KeyPath
+from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
+from voskar.core.rules import ActorCondition
 
 
-def never_given(case: Case) -> Iterator[Finding]:
-    """A counter that is required, and that nothing gives."""
+def never_given(case: Case) -> Iterator[AuditFinding]:
+    """A condition needs a counter that nothing gives."""
     rules = case.rules
-    sides = [side for attack in rules.attacks.values() for side in (attack.striker, attack.target)]
+    sides = [side for attack in rules.attacks.values() for side in (attack.attacker, attack.target)]
     given = {name for side in sides for name in side.gives}
     asked: list[tuple[KeyPath, str]] = []
     for attack in rules.attacks.values():
-        asked += [
-            (("attacks", attack.name, "requires", name), name) for name, least in attack.requires.items() if least > 0
-        ]
+        path: KeyPath = ("attacks", attack.name, "if", "attacker", "counters")
+        asked += [((*path, name), name) for name in _needed(attack.if_.attacker)]
     for kind in rules.kinds.values():
         for one in kind.emitters:
-            path = ("kinds", kind.name, "emitters", one.name, "requires")
-            asked += [((*path, name), name) for name, least in one.requires.items() if least > 0]
+            path = ("kinds", kind.name, "emitters", one.name, "if", "counters")
+            asked += [((*path, name), name) for name in _needed(one.if_)]
     for where, name in asked:
         if name not in given:
             reason = f"no attack `gives` any {name}, so that it never has enough"
             yield case.finding("never-given", where, reason, "name the counter in a `gives`, or take it out here")
 
 
-def no_bounds(case: Case) -> Iterator[Finding]:
+def _needed(condition: ActorCondition) -> list[str]:
+    """The counters that must change before the condition can hold."""
+    return [name for name, needs in condition.counters.items() if not all(need.holds(0.0) for need in needs)]
+
+
+def no_bounds(case: Case) -> Iterator[AuditFinding]:
     """A box that is to be open within the bounds only, in a space without any."""
     if case.rules.space.bounds is not None:
         return
@@ -39,14 +44,14 @@ def no_bounds(case: Case) -> Iterator[Finding]:
             yield case.finding("no-bounds", (*where, "within_bounds"), reason, "tell `[space] bounds`, or take it out")
 
 
-def never_logged(case: Case) -> Iterator[Finding]:
+def never_logged(case: Case) -> Iterator[AuditFinding]:
     """A box that the game is to log: on a driven actor it never is, and this recording may have none."""
     rules, played = case.rules, case.recording
     made = {one.kind for one in rules.fixtures} | {
         one.fan.kind for kind in rules.kinds.values() for one in kind.emitters
     }
     made |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
-    made |= {side.effect for one in rules.attacks.values() for side in (one.striker, one.target) if side.effect}
+    made |= {side.spawn for one in rules.attacks.values() for side in (one.attacker, one.target) if side.spawn}
     shown = {actor.kind for actor in played.actors} if played is not None else set()
     for kind, box, where in case.boxes():
         if not box.logged:
@@ -61,7 +66,7 @@ def never_logged(case: Case) -> Iterator[Finding]:
             yield case.finding("never-logged", (*where, "logged"), reason, f'log it: "boxes": {{ "{box.name}": … }}')
 
 
-def life_late(case: Case) -> Iterator[Finding]:
+def life_late(case: Case) -> Iterator[AuditFinding]:
     """A life that is to be taken later than its actor is back, or out."""
     for kind in case.rules.kinds.values():
         down, respawn = kind.down, kind.respawn
@@ -77,7 +82,7 @@ def life_late(case: Case) -> Iterator[Finding]:
             yield case.finding("life-late", where, reason, "a shorter `life_after`, or a longer `out_after`")
 
 
-def clip_misspelt(case: Case) -> Iterator[Finding]:
+def clip_misspelt(case: Case) -> Iterator[AuditFinding]:
     """A clip that a box names and its kind does not declare, though one of nearly that name."""
     for kind, box, where in case.boxes():
         for table in ("during", "except_during", "keys"):
@@ -88,14 +93,14 @@ def clip_misspelt(case: Case) -> Iterator[Finding]:
                     yield case.finding("clip-misspelt", (*where, table, clip), reason, f'write "{near[0]}"')
 
 
-def idle_key(case: Case) -> Iterator[Finding]:
+def idle_key(case: Case) -> Iterator[AuditFinding]:
     """Keys that change nothing as the others are, or leave nothing."""
     rules = case.rules
-    stuns = any(side.stun for attack in rules.attacks.values() for side in (attack.striker, attack.target))
+    stuns = any(side.stun for attack in rules.attacks.values() for side in (attack.attacker, attack.target))
     groups = Counter(attack.rehit_group for attack in rules.attacks.values())
     for kind in rules.kinds.values():
         where: KeyPath = ("kinds", kind.name)
-        if kind.respawn is not None and kind.respawn.clearance and not kind.respawn.waits:
+        if kind.respawn is not None and kind.respawn.clearance and kind.respawn.if_unsafe == "appear":
             reason = "it does not wait for its place to be safe"
             yield case.finding("idle-key", (*where, "respawn", "clearance"), reason, 'if_unsafe = "wait"')
         if kind.stun_disarms and not stuns:
@@ -104,32 +109,29 @@ def idle_key(case: Case) -> Iterator[Finding]:
     for kind, box, where in case.boxes():
         table = case.book.data.kinds[kind.name].boxes[box.name]
         if box.role == "hitbox" and table.rank:
-            reason = "the order of blows asks for the rank of hurtboxes only"
+            reason = "the order of hits asks for the rank of hurtboxes only"
             yield case.finding("idle-key", (*where, "rank"), reason, "rank the hurtbox, or take it out")
         for clip, keys in table.keys.items():
             twice = [cell for cell, count in Counter(key.cell for key in keys).items() if count > 1]
             if twice:
                 reason = f"cell {twice[0]} has two keys, and the later one counts"
                 yield case.finding("idle-key", (*where, "keys", clip), reason, "take one of them out")
-    given = {name for one in rules.attacks.values() for side in (one.striker, one.target) for name in side.gives}
+    given = {name for one in rules.attacks.values() for side in (one.attacker, one.target) for name in side.gives}
     for kind in rules.kinds.values():
         for name in sorted((kind.respawn.keeps if kind.respawn is not None else frozenset()) - given):
             reason = f"no attack `gives` any {name}, so that there is nothing to keep"
             yield case.finding("idle-key", ("kinds", kind.name, "respawn", "keeps"), reason, "name a counter, or none")
     for name, attack_table in case.book.data.attacks.items():
-        for side in ("striker", "target"):
+        for side in ("attacker", "target"):
             own = getattr(attack_table, side)
             if own.pierce and not own.remove:
                 reason = "nothing uses it up, so that there is nothing to pierce"
                 yield case.finding("idle-key", ("attacks", name, side, "pierce"), reason, "remove = true")
-            if "rebound_mode" in own.model_fields_set and own.rebound is None:
-                reason = "no rebound is told"
-                yield case.finding("idle-key", ("attacks", name, side, "rebound_mode"), reason, "tell a `rebound`")
     for attack in rules.attacks.values():
-        only, never = set(attack.only_from or ()), set(attack.never_from or ())
+        only, never = attack.if_.from_, attack.if_.not_from
         if only and only <= never:
-            reason = "every side that it may land from is one that it never lands from"
-            yield case.finding("idle-key", ("attacks", attack.name, "only_from"), reason, "take one of the two out")
+            reason = "`not_from` excludes every side that `from` allows"
+            yield case.finding("idle-key", ("attacks", attack.name, "if", "from"), reason, "take one of the two out")
         if attack.rehit_group is not None and groups[attack.rehit_group] == 1:
             reason = f'no other attack is of the group "{attack.rehit_group}"'
             where = ("attacks", attack.name, "rehit_group")

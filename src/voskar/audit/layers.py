@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from voskar.audit.findings import Case, Check, Finding
+from voskar.audit.findings import AuditFinding, Case, Check
 from voskar.core.boxes import FormedBox
 from voskar.core.rules import Box, Detect, Role, eligible, sees
 from voskar.core.views.exercise import layer_pairs
 
 
-def layer_unused(case: Case) -> Iterator[Finding]:
+def layer_unused(case: Case) -> Iterator[AuditFinding]:
     """A layer nobody is on, or one nobody looks for though under this `detect` its boxes have to be seen."""
     looked_for = 0
     for _, box, _ in case.boxes():
@@ -39,7 +39,7 @@ def _must_be_seen(detect: Detect, box: Box) -> bool:
     return detect == "both" or (box.role == "hurtbox") == (detect == "hitbox")
 
 
-def one_sided(case: Case) -> Iterator[Finding]:
+def one_sided(case: Case) -> Iterator[AuditFinding]:
     """A pair that only the side sees that does not count, under this `detect`."""
     detect = case.rules.contact.detect
     if detect == "either":
@@ -55,7 +55,7 @@ def one_sided(case: Case) -> Iterator[Finding]:
                 yield case.finding("one-sided", other if forth else where, reason, remedy)
 
 
-def meets_broken(case: Case) -> Iterator[Finding]:
+def meets_broken(case: Case) -> Iterator[AuditFinding]:
     """Layers whose boxes, by their own masks, meet otherwise than the table of who meets whom has it."""
     for pair in layer_pairs(case.rules):
         if pair.breaks:
@@ -72,7 +72,7 @@ def _one_looks(hit: FormedBox, hurt: FormedBox) -> bool:
     return sees(hit.box.mask, hurt.box.layer) or sees(hurt.box.mask, hit.box.layer)
 
 
-def never_meets(case: Case) -> Iterator[Finding]:
+def never_meets(case: Case) -> Iterator[AuditFinding]:
     """A hitbox that no hurtbox can ever meet, a hurtbox that nothing can."""
     catalog, detect = case.catalog, case.rules.contact.detect
     for role in ("hitbox", "hurtbox"):
@@ -89,7 +89,7 @@ def never_meets(case: Case) -> Iterator[Finding]:
                 )
 
 
-def attack_unused(case: Case) -> Iterator[Finding]:
+def attack_unused(case: Case) -> Iterator[AuditFinding]:
     """An attack no box uses."""
     used = {box.attack for _, box, _ in case.boxes("hitbox")}
     for name in case.rules.attacks:

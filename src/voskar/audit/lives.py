@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 
-from voskar.audit.findings import Case, Check, Finding, KeyPath
+from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
 from voskar.core.posing import Bounds, Posed
 from voskar.core.rules import Attack, Kind, Respawn, Role
 
@@ -16,18 +16,18 @@ Stand = tuple[str, float, float, float, float]
 """Kind, x, y, facing, angle."""
 
 
-def _blows(case: Case, kind: Kind) -> Iterator[tuple[Kind, Attack, float]]:
+def _hits(case: Case, kind: Kind) -> Iterator[tuple[Kind, Attack, float]]:
     """Every attack of another kind that can land on a kind, and the least damage it does there."""
     catalog = case.catalog
-    for striker, box, _ in case.boxes("hitbox"):
+    for attacker, box, _ in case.boxes("hitbox"):
         attack = case.rules.attacks[box.attack or ""]
-        if striker.side is not None and striker.side == kind.side and not attack.friendly:
+        if attacker.side is not None and attacker.side == kind.side and not attack.friendly:
             continue
-        hit = next(one for one in catalog.by_kind[striker.name] if one.box is box)
+        hit = next(one for one in catalog.by_kind[attacker.name] if one.box is box)
         hurts = [one for one in catalog.by_kind[kind.name] if one.box.role == "hurtbox" and catalog.meets(hit, one)]
         scales = [one.box.damage_scale for one in hurts]
         if scales:
-            yield striker, attack, attack.damage * min(scales)
+            yield attacker, attack, attack.damage * min(scales)
 
 
 def _returning(case: Case) -> Iterator[tuple[Kind, Respawn, KeyPath]]:
@@ -78,38 +78,38 @@ def _met(case: Case, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
         return
     for touch in _posed(case, [where, *(stand for _, stand, _ in others)]).touches():
         if touch.target == 0:
-            name, stand, stays = others[touch.striker - 1]
+            name, stand, stays = others[touch.attacker - 1]
             attack, side = touch.hitbox.attack, case.rules.kinds[stand[0]].side
             if attack.harms and (side is None or side != kind.side or attack.friendly):
                 yield name, stays
 
 
-def respawn_hazard(case: Case) -> Iterator[Finding]:
+def respawn_hazard(case: Case) -> Iterator[AuditFinding]:
     """A place of return inside a hazard or where an enemy starts; one that is never free cannot be waited for."""
     for kind, respawn, where in _returning(case):
         for stand in _places(case, kind, respawn):
             met = sorted(set(_met(case, kind, stand)))
             place_of = f"({stand[1]:g}, {stand[2]:g})"
             for name, stays in met[:1]:
-                if respawn.waits and stays:
+                if respawn.if_unsafe == "wait" and stays:
                     reason = f"it waits until {place_of} is safe, and {name} stands there for ever: it never comes back"
                     remedy = 'move one of them, or if_unsafe = "appear"'
                     yield case.finding("respawn-hazard", (*where, "if_unsafe"), reason, remedy)
-                elif not respawn.waits:
+                elif respawn.if_unsafe == "appear":
                     reason = f"{kind.name} comes back at {place_of}, where {name} meets it at once"
                     remedy = 'move one of them, or if_unsafe = "wait"'
                     yield case.finding("respawn-hazard", (*where, "at"), reason, remedy)
 
 
-def wait_idle(case: Case) -> Iterator[Finding]:
+def wait_idle(case: Case) -> Iterator[AuditFinding]:
     """A wait for a safe place, though nothing can ever make it unsafe."""
     for kind, respawn, where in _returning(case):
-        if respawn.waits and not any(attack.harms for _, attack, _ in _blows(case, kind)):
+        if respawn.if_unsafe == "wait" and not any(attack.harms for _, attack, _ in _hits(case, kind)):
             reason = f"no hitbox can do {kind.name} any harm, so that its place is always safe"
             yield case.finding("wait-idle", (*where, "if_unsafe"), reason, "leave out if_unsafe, or check the masks")
 
 
-def respawn_naked(case: Case) -> Iterator[Finding]:
+def respawn_naked(case: Case) -> Iterator[AuditFinding]:
     """No i-frames after a return, with the reach of an enemy near."""
     for kind, respawn, where in _returning(case):
         if respawn.iframes:
@@ -128,7 +128,7 @@ def _nearest(
     case: Case, kind: Kind, stand: Stand, others: Sequence[tuple[str, Stand, bool]]
 ) -> tuple[str, float] | None:
     """The nearest enemy whose hitbox is within reach of one that stands somewhere, and how far away."""
-    foes = {striker.name for striker, attack, _ in _blows(case, kind) if attack.harms}
+    foes = {attacker.name for attacker, attack, _ in _hits(case, kind) if attack.harms}
     others = [one for one in others if one[1][0] in foes]
     if not others:
         return None
@@ -149,7 +149,7 @@ def _bounds(posed: Posed, row: int, role: Role) -> list[Bounds]:
     return [posed.bounds(row, box) for box in posed.boxes(row) if box.box.role == role and posed.is_open(row, box)]
 
 
-def down_outlasts(case: Case) -> Iterator[Finding]:
+def down_outlasts(case: Case) -> Iterator[AuditFinding]:
     """A death that is to be seen for longer than the return waits."""
     for kind, respawn, where in _returning(case):
         if kind.down.lasts > max(respawn.after, 1) and respawn.needs is None:
@@ -158,7 +158,7 @@ def down_outlasts(case: Case) -> Iterator[Finding]:
             yield case.finding("down-outlasts", (*where, "after"), reason, remedy)
 
 
-def lives_idle(case: Case) -> Iterator[Finding]:
+def lives_idle(case: Case) -> Iterator[AuditFinding]:
     """Lives that nobody can lose one by one, and what goes with health without it."""
     for kind in case.rules.kinds.values():
         where: KeyPath = ("kinds", kind.name)
@@ -172,42 +172,42 @@ def lives_idle(case: Case) -> Iterator[Finding]:
             yield case.finding("lives-idle", (*where, "lives"), reason, "give it a `respawn`, or succession = true")
 
 
-def health_idle(case: Case) -> Iterator[Finding]:
-    """Health that no attack can take, or that the weakest blow always empties."""
+def health_idle(case: Case) -> Iterator[AuditFinding]:
+    """Health that no attack can take, or that the weakest hit always empties."""
     for kind in case.rules.kinds.values():
         if kind.health is None:
             continue
-        damages = [(damage, attack.name) for _, attack, damage in _blows(case, kind) if attack.damage > 0]
+        damages = [(damage, attack.name) for _, attack, damage in _hits(case, kind) if attack.damage > 0]
         where = ("kinds", kind.name, "health")
         if not damages:
             reason = f"no attack that hurts can land on {kind.name}"
             yield case.finding("health-idle", where, reason, "check layers and masks, or leave out the health")
         elif kind.health > 1 and min(damages)[0] >= kind.health:
             damage, name = min(damages)
-            reason = f"its {kind.health:g} health is gone at any blow: the weakest, {name}, takes {damage:g}"
+            reason = f"its {kind.health:g} health is gone at any hit: the weakest, {name}, takes {damage:g}"
             yield case.finding("health-idle", where, reason, "health = 1 says the same, or check the damages")
 
 
-def doubles(case: Case) -> Iterator[Finding]:
+def doubles(case: Case) -> Iterator[AuditFinding]:
     """A reset that puts a pick-up back on the ground and leaves what it gave in the bag, once for every death."""
     placed = {fixture.kind for fixture in case.rules.fixtures}
     for kind, respawn, where in _returning(case):
         if respawn.resets not in ("room", "run"):
             continue
-        for striker, attack, _ in _blows(case, kind):
+        for attacker, attack, _ in _hits(case, kind):
             left = set(attack.target.gives)
             if respawn.resets == "run":
                 left &= respawn.keeps
-            if striker.name in placed and attack.striker.remove and left:
+            if attacker.name in placed and attack.attacker.remove and left:
                 names = ", ".join(sorted(left))
                 reason = (
-                    f"a return puts every {striker.name} back, and {kind.name} keeps its {names}: once for each death"
+                    f"a return puts every {attacker.name} back, and {kind.name} keeps its {names}: once for each death"
                 )
                 remedy = 'resets = "self", or reset the counter with it: resets = "run" without it in `keeps`'
                 yield case.finding("doubles", (*where, "resets"), reason, remedy)
 
 
-def trap(case: Case) -> Iterator[Finding]:
+def trap(case: Case) -> Iterator[AuditFinding]:
     """Deaths within a second of a return, by what was waiting there."""
     if case.recording is None:
         return

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from voskar.audit.findings import Case, Check, Finding, KeyPath
+from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
 from voskar.audit.played import thinnest
 from voskar.core.rules import Emitter, Fan, Kind
 from voskar.core.views.summary import broods
@@ -20,7 +20,7 @@ def _spawners(case: Case) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter | None]]
             yield kind, fan, ("kinds", kind.name, "down", "spawn", index), None
 
 
-def endless(case: Case) -> Iterator[Finding]:
+def endless(case: Case) -> Iterator[AuditFinding]:
     """What an emitter spawns and neither time nor an edge nor a solid ends, nor the recording that shows it."""
     told = set()
     for _, fan, _, emitter in _spawners(case):
@@ -47,7 +47,7 @@ def pace(case: Case, fan: Fan) -> float:
     return min(abs(speed), math.inf if motion.max_speed is None else motion.max_speed)
 
 
-def skips(case: Case) -> Iterator[Finding]:
+def skips(case: Case) -> Iterator[AuditFinding]:
     """A spawned hitbox that says it is not swept and flies further in a frame than a target is thick."""
     for _, fan, where, _ in _spawners(case):
         step = pace(case, fan) / float(case.rules.rate)
@@ -64,7 +64,7 @@ def skips(case: Case) -> Iterator[Finding]:
                 yield case.finding("skips", where, reason, "take `swept = false` away")
 
 
-def limit_idle(case: Case) -> Iterator[Finding]:
+def limit_idle(case: Case) -> Iterator[AuditFinding]:
     """A limit that life and pace never let an emitter reach, or that no fan fits under."""
     for _, fan, where, emitter in _spawners(case):
         if emitter is None or emitter.limit is None:
@@ -81,7 +81,7 @@ def limit_idle(case: Case) -> Iterator[Finding]:
             )
 
 
-def input_unseen(case: Case) -> Iterator[Finding]:
+def input_unseen(case: Case) -> Iterator[AuditFinding]:
     """An emitter whose button nobody of its kind ever tells of in the recording."""
     if case.recording is None:
         return
@@ -99,7 +99,7 @@ def input_unseen(case: Case) -> Iterator[Finding]:
             yield case.finding("input-unseen", (*where, "when"), reason, "check the button's name in both, or log it")
 
 
-def over_budget(case: Case) -> Iterator[Finding]:
+def over_budget(case: Case) -> Iterator[AuditFinding]:
     """More alive at once of what one emitter or parent spawns than the budget allows."""
     if case.recording is None:
         return
@@ -112,7 +112,7 @@ def over_budget(case: Case) -> Iterator[Finding]:
             )
 
 
-def multiplies(case: Case) -> Iterator[Finding]:
+def multiplies(case: Case) -> Iterator[AuditFinding]:
     """A kind that spawns itself, in however many steps, by emitters without a limit or as children."""
     spawns: dict[str, set[str]] = {}
     for kind, fan, _, _ in _spawners(case):
@@ -138,7 +138,7 @@ def _way(spawns: dict[str, set[str]], start: str, goal: str) -> list[str] | None
     return None
 
 
-def unbounded(case: Case) -> Iterator[Finding]:
+def unbounded(case: Case) -> Iterator[AuditFinding]:
     """A motion that minds edges or solids of which there are none, or whose body looks for no solid."""
     rules = case.rules
     for kind in rules.kinds.values():
@@ -155,7 +155,7 @@ def unbounded(case: Case) -> Iterator[Finding]:
             yield case.finding("unbounded", (*where, "on_solid"), reason, "add solids, or a layer to the body's mask")
 
 
-def doubled(case: Case) -> Iterator[Finding]:
+def doubled(case: Case) -> Iterator[AuditFinding]:
     """A fan all the way round whose first and last fly the same way."""
     for _, fan, where, _ in _spawners(case):
         if fan.count > 1 and fan.spread >= 360 and fan.spread % 360 == 0:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from voskar.audit.findings import Case, Check, Finding
+from voskar.audit.findings import AuditFinding, Case, Check
 from voskar.audit.shapes import thickness
 from voskar.core.boxes import FormedBox
 from voskar.core.recording import Recording
@@ -14,7 +14,7 @@ from voskar.core.recording.shown import cells
 from voskar.core.views.summary import everyone
 
 
-def up_differs(case: Case) -> Iterator[Finding]:
+def up_differs(case: Case) -> Iterator[AuditFinding]:
     """A rulebook and a recording that disagree on where up is."""
     played = case.recording
     if played is not None and played.up != case.rules.space.up:
@@ -34,7 +34,7 @@ def _shown(case: Case, played: Recording) -> dict[str, set[str]]:
     return found
 
 
-def clip_unshown(case: Case) -> Iterator[Finding]:
+def clip_unshown(case: Case) -> Iterator[AuditFinding]:
     """A clip that a box names and no pose of its kind shows."""
     if case.recording is None:
         return
@@ -49,7 +49,7 @@ def clip_unshown(case: Case) -> Iterator[Finding]:
                     yield case.finding("clip-unshown", (*where, table, clip), reason, "check the clip's name in both")
 
 
-def clip_unknown(case: Case) -> Iterator[Finding]:
+def clip_unknown(case: Case) -> Iterator[AuditFinding]:
     """A clip in the recording that a kind with clips of its own does not know: one of four directions forgotten."""
     if case.recording is None:
         return
@@ -65,7 +65,7 @@ def clip_unknown(case: Case) -> Iterator[Finding]:
                 )
 
 
-def tunnels(case: Case) -> Iterator[Finding]:
+def tunnels(case: Case) -> Iterator[AuditFinding]:
     """An unswept hitbox that moves further in a frame than the thinnest box it should meet is thick."""
     played, catalog = case.recording, case.catalog
     if played is None:
@@ -112,15 +112,15 @@ def _thinnest(case: Case, formed: FormedBox) -> float:
     return min(thickness(case.catalog.forms[number]) for number in keyed or [formed.form])
 
 
-def friends_touch(case: Case) -> Iterator[Finding]:
-    """Pairs of one side that touch though their blows can never land."""
+def friends_touch(case: Case) -> Iterator[AuditFinding]:
+    """Pairs of one side that touch though their hits can never land."""
     if case.recording is None:
         return
     kinds = {name: one.kind for name, one in everyone(case.rules, case.recording, case.ledger).items()}
     seen: dict[tuple[str, str, str], list[int]] = {}
     for event in case.ledger.of("contact"):
         if event.outcome == "ally":
-            key = (kinds[event.striker or ""], event.hitbox or "", kinds[event.target or ""])
+            key = (kinds[event.attacker or ""], event.hitbox or "", kinds[event.target or ""])
             seen.setdefault(key, []).append(event.frame)
     for (kind, box, target), frames in sorted(seen.items()):
         reason = f"it touches {target} of its own side {len(frames)} times, first in {frames[0]}: always `ally`"
@@ -128,7 +128,7 @@ def friends_touch(case: Case) -> Iterator[Finding]:
         yield case.finding("friends-touch", ("kinds", kind, "boxes", box), reason, remedy)
 
 
-def never_open(case: Case) -> Iterator[Finding]:
+def never_open(case: Case) -> Iterator[AuditFinding]:
     """A box whose clips are shown, but never in a cell that opens it."""
     played = case.recording
     if played is None:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
-from voskar.audit.findings import Case, Check, Finding, KeyPath
+from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
 from voskar.core.rules import Duration
 from voskar.core.rules.shapes import Form
 
@@ -17,7 +17,7 @@ LARGE = 8.0  # times the middle size of the fellows, in both directions: a floor
 VAST = 100.0  # times that, in either
 
 
-def cell_past_end(case: Case) -> Iterator[Finding]:
+def cell_past_end(case: Case) -> Iterator[AuditFinding]:
     """A `during`, `except_during` or key cell past its clip's end."""
     for kind, box, where in case.boxes():
         for table in ("during", "except_during"):
@@ -34,10 +34,10 @@ def cell_past_end(case: Case) -> Iterator[Finding]:
                 yield case.finding("cell-past-end", (*where, "keys", clip), reason, "count cells from 0")
 
 
-def part_of_a_frame(case: Case) -> Iterator[Finding]:
+def part_of_a_frame(case: Case) -> Iterator[AuditFinding]:
     """A duration that is no whole number of frames at the rate."""
 
-    def look(value: Any, where: KeyPath) -> Iterator[Finding]:
+    def look(value: Any, where: KeyPath) -> Iterator[AuditFinding]:
         if isinstance(value, Duration):
             exact = value.exact(case.rules.rate)
             if exact.denominator != 1:
@@ -58,7 +58,7 @@ def part_of_a_frame(case: Case) -> Iterator[Finding]:
     yield from look(case.book.data, ())
 
 
-def out_of_proportion(case: Case) -> Iterator[Finding]:
+def out_of_proportion(case: Case) -> Iterator[AuditFinding]:
     """A box far from its actor, or many times larger than its fellows."""
     for kind in case.rules.kinds.values():
         formed = [one for one in case.catalog.by_kind[kind.name] if not one.box.logged]

@@ -7,16 +7,18 @@ import json
 import click
 from rich.text import Text
 
-from voskar.audit import CHECKS, Finding, audit
+from voskar.audit import CHECKS, AuditFinding, audit
 from voskar.audit.findings import BUDGET
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
+from voskar.commands.options import Command, json_option
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.words import counted
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
@@ -26,7 +28,7 @@ Example:
 
 \b
 Exit codes: 0 nothing found, 1 something found, 2 bad input.
-"""
+""",
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recordings", metavar="[RECORDING...]", nargs=-1)
@@ -39,7 +41,7 @@ Exit codes: 0 nothing found, 1 something found, 2 bad input.
     metavar="N",
     help="Most that one emitter or parent may have alive at once.",
 )
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a finding.")
+@json_option("one object a finding")
 def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], budget: int, as_json: bool) -> int:
     """Look for what is probably a mistake in RULEBOOK, each with its place, the reason and a remedy.
 
@@ -55,7 +57,7 @@ def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], 
     return DISAGREED if found else AGREED
 
 
-def _show(found: list[Finding], checks: int, recorded: bool) -> None:
+def _show(found: list[AuditFinding], checks: int, recorded: bool) -> None:
     out = present.console()
     for one in found:
         place = f"{one.file}:{one.line}" if one.line else one.file

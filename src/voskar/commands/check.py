@@ -7,13 +7,23 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import click
-from click.core import ParameterSource
 from rich.text import Text
 
 from voskar.commands import compare as comparison
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import SUITE, account_options, engine_options, load
+from voskar.commands.options import (
+    Command,
+    account_options,
+    all_option,
+    coverage_option,
+    inputs,
+    json_option,
+    load,
+    report_form,
+    report_options,
+    tolerance_option,
+)
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
 from voskar.core.views.timeline import timeline
@@ -21,22 +31,21 @@ from voskar.core.watching import watched
 from voskar.evidence.check import Verdict
 from voskar.evidence.expectations import Failure, State, Statement
 from voskar.evidence.finding import CODES, Finding
-from voskar.evidence.held import TOLERANCE
 from voskar.evidence.patterns import Pattern
 from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
 from voskar.files.ledger import read_ledger
 from voskar.files.reading import write_text
+from voskar.files.suite import Job
 from voskar.files.windows import parse_windows, window_words
+from voskar.suite import reports
 from voskar.suite.coverage import Coverage, covered
+from voskar.suite.results import result_of
 from voskar.words import counted
-
-ONE_ONLY = {"reactions", "within", "resync", "tolerance", "expected", "baseline", "propose", "draw", "shrink"}
-SUITE_ONLY = {"suite", "workers", "cluster", "report", "stop", "pages", "brief", "shard", "fresh"}
-"""Options for one recording, and for a suite."""
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
@@ -47,48 +56,28 @@ Example:
   voskar check apiary.toml meadow.jsonl --propose first.expect.toml
   voskar check gentle.toml meadow.jsonl --expect meadow.expect.toml
   voskar check apiary.toml meadow.jsonl --draw pictures
-  voskar check --suite voskar.toml --report junit.xml --pages pages
-  voskar check --coverage --least 60
+  voskar check apiary.toml meadow.jsonl --report junit.xml --least 30
 
 \b
 Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exercised, 2 bad input.
-"""
+""",
 )
-@click.argument("rulebook", metavar="[RULEBOOK", required=False)
-@click.argument("recording", metavar="RECORDING]", required=False)
+@inputs
 @account_options()
-@click.option(
-    "--tolerance",
-    default=TOLERANCE,
-    show_default=True,
-    metavar="UNITS",
-    help="How far baked poses may be from what blows do.",
-)
-@click.option("--expect", "expected", multiple=True, metavar="FILE", help="Statements that should hold too.")
-@click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay should agree with too.")
-@click.option("--propose", metavar="FILE", help="Write a first file of expectations from this replay, and stop.")
-@click.option("--suite", default=SUITE, show_default=True, metavar="FILE", help="The suite, where no files are given.")
-@engine_options(" of a suite")
-@click.option(
-    "--report", multiple=True, metavar="FILE", help="Of a suite: .xml (JUnit), .json, .html, .txt (file:line: text)."
-)
-@click.option("--pages", metavar="DIR", help="Of a suite: a page for each recording that fails, and an index.")
-@click.option("--brief", is_flag=True, help="Of a suite: only the sum, and what recordings have in common.")
-@click.option("--shard", metavar="I/N", help="Of a suite: only the Ith of N parts, for machines that share nothing.")
-@click.option("--fresh", is_flag=True, help="Of a suite: judge everything again, whatever is kept of earlier runs.")
-@click.option("--stop", is_flag=True, help="End a suite at its first failure.")
-@click.option("--coverage", is_flag=True, help="Tell which rules were exercised, and which never.")
-@click.option("--least", type=click.FloatRange(0, 100), metavar="PERCENT", help="Fail below this coverage.")
-@click.option("--draw", metavar="DIR", help="A picture of each finding that follows from no other.")
-@click.option("--shrink", metavar="DIR", help="The smallest scene of each such finding, as a stage script.")
-@click.option("--all", "everything", is_flag=True, help="Tell every finding of a pattern, not only the first.")
+@tolerance_option
+@click.option("--expect", "expected", multiple=True, metavar="FILE", help="Expectations that must hold too.")
+@click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay must equal.")
+@click.option("--propose", metavar="FILE", help="Write expectations that this replay meets, and stop.")
+@click.option("--draw", metavar="DIR", help="Draw each root finding into DIR.")
+@click.option("--shrink", metavar="DIR", help="Write the smallest scene of each root finding into DIR.")
+@report_options
+@coverage_option
+@all_option("every finding of a pattern")
 @watch_option
-@click.option("--json", "as_json", is_flag=True, help="The findings as one JSON object instead of lines.")
-@click.pass_context
+@json_option("one object")
 def command(
-    ctx: click.Context,
-    rulebook: str | None,
-    recording: str | None,
+    rulebook: str,
+    recording: str,
     reactions: str | None,
     within: tuple[str, ...],
     resync: bool,
@@ -96,54 +85,20 @@ def command(
     expected: tuple[str, ...],
     baseline: str | None,
     propose: str | None,
-    suite: str,
-    workers: int | None,
-    cluster: str | None,
-    report: tuple[str, ...],
-    pages: str | None,
-    brief: bool,
-    shard: str | None,
-    fresh: bool,
-    stop: bool,
-    coverage: bool,
-    least: float | None,
     draw: str | None,
     shrink: str | None,
+    report: tuple[str, ...],
+    least: float | None,
+    coverage: bool,
     everything: bool,
     as_json: bool,
 ) -> int:
-    """Hold what the game claimed in RECORDING against what RULEBOOK makes of it.
+    """Compare what the game logged in RECORDING with the rules in RULEBOOK.
 
-    Every hit the game claims is matched with a landing of the same striker on the same target. What is left
-    over on either side is told with the gate that decided.
-
-    Without RULEBOOK and RECORDING: check every recording of the suite in this folder's voskar.toml.
+    Each hit that the game claims is matched with a hit of the rules by the same attacker on the same target. What has
+    no match is reported with the gate that decided. Many recordings at once: voskar suite.
     """
-    told = {one for one in ctx.params if ctx.get_parameter_source(one) is ParameterSource.COMMANDLINE}
-    if rulebook is None:
-        from voskar.commands.suite_view import check_suite
-
-        for name in sorted(told & ONE_ONLY):
-            option = name.removesuffix("ed")
-            raise click.UsageError(f"--{option} goes with files: a suite has it in its [[runs]]")
-        return check_suite(
-            suite,
-            (workers, cluster),
-            report,
-            stop=stop,
-            everything=everything,
-            as_json=as_json,
-            coverage=coverage,
-            least=least,
-            pages=pages,
-            brief=brief,
-            shard=shard,
-            fresh=fresh,
-        )
-    if recording is None:
-        raise click.UsageError("give a RECORDING beside the RULEBOOK, or neither for the suite of this folder")
-    for name in sorted(told & SUITE_ONLY):
-        raise click.UsageError(f"--{name} goes with a suite: give no files")
+    forms = [(path, report_form(path)) for path in report]
     book, played = load(rulebook, recording, reactions)
     rules, windows = book.rules(played.rate), parse_windows(within)
     statements: list[Statement | State] = []
@@ -159,7 +114,13 @@ def command(
         write_text(propose, proposed(found.ledger, timeline(rules, played, found.ledger)))
         present.say(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
         return AGREED
-    met = Coverage(covered(book.whole, played, found.ledger), least) if coverage or least is not None else None
+    covers = coverage or least is not None
+    met = Coverage(covered(book.whole, played, found.ledger), least) if covers else None
+    if forms:
+        job = Job(recording, rulebook, recording, expected, baseline)
+        result = result_of(job, played, found, len(statements))
+        for path, form in forms:
+            reports.write([result], path, form, met)
     if as_json:
         more = {"expectations": len(statements), "failures": [_failure(one) for one in found.failures]}
         own = {} if found.differs is None else {"baseline": comparison.plain(found.differs)}
@@ -209,8 +170,14 @@ def _expectations(failures: Sequence[Failure], count: int) -> None:
 FRAMES = 12
 """Most frames of a pattern that are listed."""
 
-STYLES = {"moved": "yellow", "denied": "bold red", "unclaimed": "magenta", "damage": "cyan", "attack": "cyan"}
-ABOUT = {"blow": "cyan", "state": "red", "told": "magenta", "reaction": "blue", "spawn": "green"}
+STYLES = {
+    "hit-moved": "yellow",
+    "hit-denied": "bold red",
+    "hit-missing": "magenta",
+    "hit-damage": "cyan",
+    "hit-attack": "cyan",
+}
+ABOUT = {"hit": "cyan", "state": "red", "event": "magenta", "reaction": "blue", "spawn": "green"}
 STYLES = {code: ABOUT[one.about] for code, one in CODES.items()} | STYLES
 
 
@@ -231,23 +198,23 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
         table.expand = True
         for finding, follows in shown:
             game, rules = accounts(finding)
-            table.add_row(str(finding.frame), Text(finding.sort, STYLES[finding.sort]), game, rules)
+            table.add_row(str(finding.frame), Text(finding.code, STYLES[finding.code]), game, rules)
             for one in follows if everything else ():
                 game, rules = accounts(one)
-                table.add_row(str(one.frame), Text(f"  {one.sort}", "dim"), Text(game, "dim"), Text(rules, "dim"))
+                table.add_row(str(one.frame), Text(f"  {one.code}", "dim"), Text(game, "dim"), Text(rules, "dim"))
             if follows and not everything:
                 what = counted(len(follows), "finding follows", "findings follow")
-                first = f"{follows[0].sort} in {follows[0].frame}"
+                first = f"{follows[0].code} in {follows[0].frame}"
                 table.add_row("", "", Text(f"{what} from it: {first}{', …' if len(follows) > 1 else ''}", "dim"), "")
         out.print(table)
         if hidden:
             out.print(f"… and {len(hidden)} more of these patterns: see them with --all", style="dim")
         out.print()
-    counts = {sort: sum(one.sort == sort for one in verdict.findings) for sort in WORDS}
-    told = [f"{number} {WORDS[sort]}" for sort, number in counts.items() if number]
-    head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {counted(verdict.landings, 'landing')}: "
+    counts = {code: sum(one.code == code for one in verdict.findings) for code in WORDS}
+    told = [f"{number} {WORDS[code]}" for code, number in counts.items() if number]
+    head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {counted(verdict.hits, 'hit')}: "
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
-    spawns += [f"{verdict.told_agreed} of {verdict.told} other claims agreed{slack}"] if verdict.told else []
+    spawns += [f"{verdict.events_agreed} of {verdict.events} other claims agreed{slack}"] if verdict.events else []
     out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))
     if verdict.undecided:
         out.print(f"{counted(verdict.undecided, 'reaction')} left undecided by other motion", style="dim")
@@ -259,15 +226,15 @@ def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
     """The machine form. Keys only ever get more; `version` rises if one changes its meaning."""
     return {
         "voskar": "check",
-        "version": 1,
+        "version": 2,
         "ok": verdict.ok,
         "claims": verdict.claims,
-        "landings": verdict.landings,
+        "hits": verdict.hits,
         "agreed": verdict.agreed,
         "spawns": verdict.spawns,
         "spawns_agreed": verdict.spawns_agreed,
-        "told": verdict.told,
-        "told_agreed": verdict.told_agreed,
+        "events": verdict.events,
+        "events_agreed": verdict.events_agreed,
         "undecided": verdict.undecided,
         "not_compared": list(verdict.not_compared),
         "patterns": [
@@ -282,16 +249,16 @@ def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
 
 def _finding(one: Finding) -> dict[str, object]:
     return {
-        "sort": one.sort,
+        "code": one.code,
         "frame": one.frame,
-        "striker": one.striker,
+        "attacker": one.attacker,
         "target": one.target,
         "line": one.claim.line if one.claim else None,
-        "rules_frame": one.landing.frame if one.landing else None,
-        "shift": one.shift if one.sort in ("moved", "spawn-moved", "told-moved") else None,
+        "rules_frame": one.hit.frame if one.hit else None,
+        "shift": one.shift if one.code in ("hit-moved", "spawn-moved", "event-moved") else None,
         "game": one.game or None,
         "rules": one.rules or None,
-        "damage": written(one.landing.damage) if one.landing else None,
+        "damage": written(one.hit.damage) if one.hit else None,
         "gate": one.why.gate if one.why else None,
         "why": one.why.sentence if one.why else None,
     }

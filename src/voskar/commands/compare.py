@@ -9,10 +9,10 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import account_options, load, resync_of
+from voskar.commands.options import Command, account_options, all_option, json_option, load, resync_of
 from voskar.core.ledger import Ledger
 from voskar.core.step import replay
-from voskar.evidence.baseline import Comparison, compare
+from voskar.evidence.baseline import LedgerDiff, compare
 from voskar.files.ledger import is_ledger, read_ledger
 from voskar.words import counted
 
@@ -21,6 +21,7 @@ STYLES = {"gained": "green", "lost": "bold red", "moved": "yellow", "changed": "
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
@@ -31,7 +32,7 @@ Example:
 
 \b
 Exit codes: 0 nothing differs, 1 something does, 2 bad input.
-"""
+""",
 )
 @click.argument("files", nargs=-1, metavar="BEFORE AFTER | RULEBOOK RULEBOOK RECORDING | RULEBOOK RECORDING RECORDING")
 @account_options()
@@ -39,10 +40,10 @@ Exit codes: 0 nothing differs, 1 something does, 2 bad input.
     "--near",
     type=click.IntRange(0),
     metavar="N",
-    help="Frames by which a blow may be off and be the same one.  [half a second]",
+    help="Frames by which a hit may be off and be the same one.  [half a second]",
 )
-@click.option("--all", "everything", is_flag=True, help="List what follows from earlier differences too.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object instead of a table.")
+@all_option("the differences that follow from earlier ones")
+@json_option("one object")
 def command(
     files: tuple[str, ...],
     reactions: str | None,
@@ -52,7 +53,7 @@ def command(
     everything: bool,
     as_json: bool,
 ) -> int:
-    """Tell which landings, deaths, returns and ends two replays do not share.
+    """Tell which hits, deaths, returns and ends two replays do not share.
 
     What follows from an earlier difference on the same actor is told apart from its cause.
     """
@@ -83,7 +84,7 @@ def ledgers(
     raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
 
 
-def show(found: Comparison, *, everything: bool) -> None:
+def show(found: LedgerDiff, *, everything: bool) -> None:
     """A table of what differs."""
     out = present.console()
     shown = found.differences if everything else found.causes
@@ -91,26 +92,26 @@ def show(found: Comparison, *, everything: bool) -> None:
         table = present.table("", [("frame", "right"), ("difference", ""), ("what", ""), ("before", ""), ("after", "")])
         table.title = None
         for one in shown[:ROWS]:
-            name = Text(one.sort, STYLES[one.sort])
+            name = Text(one.change, STYLES[one.change])
             what = one.what if one.follows is None else f"{one.what} (follows from {one.follows})"
             table.add_row(str(one.frame), name, what, one.before, one.after)
         out.print(table)
         if len(shown) > ROWS:
             out.print(f"… and {len(shown) - ROWS} more: see them with --json", style="dim")
         out.print()
-    counts = {sort: sum(one.sort == sort for one in found.differences) for sort in STYLES}
-    told = [f"{number} {sort}" for sort, number in counts.items() if number] or ["nothing differs"]
+    counts = {change: sum(one.change == change for one in found.differences) for change in STYLES}
+    told = [f"{number} {change}" for change, number in counts.items() if number] or ["nothing differs"]
     following = len(found.differences) - len(found.causes)
     more = f"; {following} of them follow from earlier ones" if following else ""
     more += ": see them with --all" if following and not everything else ""
     out.print(f"{counted(found.same, 'event')} in common, {', '.join(told)}{more}")
 
 
-def plain(found: Comparison) -> dict[str, object]:
+def plain(found: LedgerDiff) -> dict[str, object]:
     """The machine form."""
     return {
         "voskar": "compare",
-        "version": 1,
+        "version": 2,
         "same": found.same,
         "differences": [vars(one) for one in found.differences],
     }

@@ -7,20 +7,21 @@ import sys
 import click
 
 from voskar.commands import present
-from voskar.commands.options import tables_option
+from voskar.commands.options import Command, tables_option
 from voskar.files.recording import open_frames
 from voskar.files.writing import write_recording
 from voskar.words import counted
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar convert meadow.jsonl meadow-tables
   voskar convert meadow.jsonl meadow-csv --tables csv
   voskar convert meadow.jsonl meadow.jsonl.gz
-"""
+""",
 )
 @click.argument("recording", metavar="RECORDING")
 @click.argument("out", metavar="OUT")

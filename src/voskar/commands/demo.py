@@ -9,6 +9,7 @@ import click
 
 from voskar import demo
 from voskar.commands.main import BAD_INPUT, INTERRUPTED, run
+from voskar.commands.options import Command, all_option, overwrite_option
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors
 
@@ -20,7 +21,7 @@ FILE = "@"
 STORY = (
     ("Where does the game disagree with its rules?", ("check", "@apiary.toml", "@meadow.jsonl")),
     ("Why is the hit in 273 not the rules'?", ("why", "@apiary.toml", "@meadow.jsonl", "--frame", "273")),
-    ("And all recordings, one mistake in each of the short ones:", ("check", "--suite", "@voskar.toml", "--brief")),
+    ("And all recordings, one mistake in each of the short ones:", ("suite", "@voskar.toml", "--brief")),
     ("To look at:", ("page", "@apiary.toml", "@meadow.jsonl", "-o", "@meadow.html")),
     ("", ("page", "@swarm.toml", "@swarm.jsonl", "-o", "@swarm.html")),
     ("", ("draw", "@apiary.toml", "@meadow.jsonl", "--frame", "1131", "--actor", "keeper", "-o", "@twice.png")),
@@ -31,28 +32,29 @@ REST = (
     ("", ("replay", "@apiary.toml", "@meadow.jsonl")),
     ("", ("replay", "@swarm.toml", "@swarm.jsonl")),
     ("", ("check", "@swarm.toml", "@swarm.jsonl")),
-    ("", ("check", "--suite", "@voskar.toml")),
+    ("", ("suite", "@voskar.toml")),
 )
 """What it runs with --all too."""
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar demo
   voskar demo apiary-to-play-with
-"""
+""",
 )
 @click.argument("directory", required=False, metavar="[DIR]", type=click.Path(path_type=Path))
-@click.option("--overwrite", is_flag=True, help="Write into DIR even if it holds files already.")
-@click.option("--all", "everything", is_flag=True, help="Run the replays too, and tell the whole suite.")
+@overwrite_option
+@all_option("the replays and the whole suite too")
 def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
     """Write the night apiary's rulebooks and recordings to DIR, and run the full example on them.
 
     DIR is a new folder in the current one unless named. Every command that runs is shown, so that it can be
     repeated by hand. The recordings come from a game with bugs, which `check` finds: two in each of the two long
-    ones, and one of each usual sort in the short ones of the suite.
+    ones, and one of each usual kind in the short ones of the suite.
     """
     folder = directory or _new_folder()
     with plain_errors(folder):

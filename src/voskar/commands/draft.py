@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from voskar.commands import present
+from voskar.commands.options import Command, out_option, overwrite_option
 from voskar.errors import InputError, Problem, printable
 from voskar.evidence.check import check
 from voskar.files.drafting import load_unruled
@@ -22,15 +23,16 @@ LAGS = (0, 2, 4, 8)
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar draft meadow.jsonl -o first.toml --overwrite
-"""
+""",
 )
 @click.argument("recordings", metavar="RECORDING...", nargs=-1, required=True)
-@click.option("-o", "--out", default="rules.toml", show_default=True, metavar="FILE", help="Where it is written.")
-@click.option("--overwrite", is_flag=True, help="Write over FILE if it is there.")
+@out_option("Where to write the rulebook", "rules.toml")
+@overwrite_option
 def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
     """Draft a rulebook from what RECORDINGs show and claim, each value with the evidence for it.
 
@@ -61,7 +63,7 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         for lag in LAGS:
             verdict, _ = check(book.rules(played.rate), played, windows=parse_windows([f"0,{lag}"]), explains=False)
             told.append(f"{verdict.agreed} within {counted(lag, 'frame')}" if lag else f"{verdict.agreed}")
-            spare = sum(one.sort == "unclaimed" for one in verdict.findings)
+            spare = sum(one.code == "hit-missing" for one in verdict.findings)
             if verdict.agreed > most:
                 most, late = verdict.agreed, max(late, lag)
             if verdict.agreed == verdict.claims:

@@ -13,11 +13,14 @@ import numpy as np
 
 from voskar.commands import present
 from voskar.commands.options import (
+    Command,
     FrameRange,
     account_options,
+    actors_option,
     check_actors,
     inputs,
     load,
+    out_option,
     picture_ending,
     resync_of,
 )
@@ -25,7 +28,7 @@ from voskar.commands.watching import watch_option
 from voskar.core.adopt.window import Windows
 from voskar.core.posing import Bounds
 from voskar.core.recording import Recording
-from voskar.core.views.hud import Display, display, displayed
+from voskar.core.views.hud import HudFrame, display, displayed
 from voskar.core.views.scene import Scene, scene
 from voskar.core.views.timeline import eventful
 from voskar.core.views.timeline import timeline as timeline_of
@@ -38,7 +41,7 @@ from voskar.files.windows import parse_windows
 from voskar.words import counted
 
 if TYPE_CHECKING:
-    from voskar.drawing.timeline import Account
+    from voskar.drawing.timeline import GameAccount
 
 PANELS = 24
 """Frames of a strip at most: of more, some are left out."""
@@ -76,7 +79,7 @@ class Moments:
         self.course = timeline_of(self.rules, seen.recording, seen.ledger)
         self.title = printable(f"{Path(recording).name} by {Path(rulebook).name}")
 
-    def at(self, frames: Sequence[int], actors: Sequence[str], trail: int) -> tuple[list[Scene], list[Display]]:
+    def at(self, frames: Sequence[int], actors: Sequence[str], trail: int) -> tuple[list[Scene], list[HudFrame]]:
         """Scenes of some frames, and the heads-up values of some actors, or of those that a display would show."""
         rules, course, seen = self.rules, self.course, self.seen
         scenes = []
@@ -97,29 +100,29 @@ def draw_findings(moments: Moments, findings: Sequence[Finding], folder: Path) -
         folder.mkdir(parents=True, exist_ok=True)
     for number, one in enumerate(findings[:MOST], 1):
         frame = min(max(one.frame, recording.first), recording.last)
-        actors = tuple(name for name in (one.striker, one.target) if name in known)
+        actors = tuple(name for name in (one.attacker, one.target) if name in known)
         scenes, displays = moments.at([frame], actors, TRAIL)
         stem = moments.title.partition(".")[0]
-        with whole_file(folder / f"{stem}-{number:02}-frame-{frame}-{one.sort}.png") as part:
+        with whole_file(folder / f"{stem}-{number:02}-frame-{frame}-{one.code}.png") as part:
             draw_frames(moments.rules, recording, scenes, displays, View(None, actors), part, "png", moments.title)
     return min(len(findings), MOST)
 
 
-def _accounts(recording: Recording, findings: Sequence[Finding]) -> dict[str, Account]:
+def _accounts(recording: Recording, findings: Sequence[Finding]) -> dict[str, GameAccount]:
     """What the game tells of each actor, and where it disagrees. A claim is told of whom it befell."""
-    from voskar.drawing.timeline import Account
+    from voskar.drawing.timeline import GameAccount
 
     claims, odd = defaultdict(list), defaultdict(list)
     for claim in recording.claims:
-        claims[claim.target or claim.id or claim.striker].append(claim.frame)
+        claims[claim.target or claim.id or claim.attacker].append(claim.frame)
     for finding in findings:
-        odd[finding.target or finding.striker].append(finding.frame)
+        odd[finding.target or finding.attacker].append(finding.frame)
     poses, found = recording.poses, {}
     for name, number in recording.numbers.items():
         rows = poses.rows_of(number)
         rows = rows[~np.isnan(poses.health[rows])]
         logged = (poses.frame[rows], poses.health[rows]) if len(rows) else None
-        found[name] = Account(claims[name], odd[name], logged)
+        found[name] = GameAccount(claims[name], odd[name], logged)
     return found
 
 
@@ -166,6 +169,7 @@ def _timeline(
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
@@ -174,7 +178,7 @@ Example:
   voskar draw apiary.toml meadow.jsonl --frame 1131 --region 150,260,250,340 -o twice.svg
   voskar draw apiary.toml meadow.jsonl --frame 268-278 --actor keeper -o sting.webp
   voskar draw apiary.toml meadow.jsonl --timeline --actor keeper --actor hornet-1
-"""
+""",
 )
 @inputs
 @account_options()
@@ -182,13 +186,8 @@ Example:
 @click.option("--timeline", is_flag=True, help="Health, lives and states of actors over frames instead of boxes.")
 @click.option("--by-run", is_flag=True, help="With --timeline: one run of the recording above the other.")
 @click.option("--beside", metavar="RECORDING", help="With --timeline: another recording below.")
-@click.option(
-    "-o",
-    "--out",
-    metavar="FILE",
-    help=".png, .svg, or a clip: .webp, .gif, .apng.  [default: frame-N.png, timeline.png]",
-)
-@click.option("--actor", multiple=True, metavar="ID", help="Zoom to this actor. May be repeated.")
+@out_option("Where to draw: .png, .svg, or a clip: .webp, .gif, .apng.  [default: frame-N.png, timeline.png]")
+@actors_option("Zoom to this actor")
 @click.option("--region", type=Region(), metavar="X0,Y0,X1,Y1", help="Zoom to a part of the world.")
 @click.option(
     "--pace",
@@ -222,7 +221,7 @@ def command(
     of all of them. Roles are told apart by line and
     hatch, outcomes by marks, so that nothing depends on colour.
 
-    With --timeline, draw the health, lives, i-frames, stun, blows, deaths and returns of actors over all frames, or
+    With --timeline, draw the health, lives, i-frames, stun, hits, deaths and returns of actors over all frames, or
     over the range of --frame.
     """
     if not timeline and (by_run or beside):

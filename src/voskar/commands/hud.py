@@ -10,37 +10,41 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import (
-    FrameRange,
+    Command,
     account_options,
+    actors_option,
     check_actors,
+    frames_option,
     inputs,
+    json_option,
     load,
     resync_of,
 )
 from voskar.core.ledger import written
 from voskar.core.step import replay
-from voskar.core.views.hud import Display, Gauge, changes, clock, display, displayed, icons
+from voskar.core.views.hud import Gauge, HudFrame, changes, clock, display, displayed, icons
 from voskar.core.views.timeline import timeline
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar hud apiary.toml meadow.jsonl
   voskar hud apiary.toml meadow.jsonl --frames 240-300 --every
   voskar hud apiary.toml meadow.jsonl --csv | head
-"""
+""",
 )
 @inputs
 @account_options()
-@click.option("--actor", multiple=True, metavar="ID", help="Only this actor's values. May be repeated.")
-@click.option("--frames", type=FrameRange(), metavar="A-B", help="Only frames 212, 200-300, 200- or -300.")
+@actors_option("Only values of this actor")
+@frames_option
 @click.option(
     "--icon", default=1.0, show_default=True, type=click.FloatRange(0, min_open=True), help="Health of one whole icon."
 )
 @click.option("--every", is_flag=True, help="A row for every frame, not only where a value changes.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a frame, for every frame.")
+@json_option("one object a frame, for every frame")
 @click.option("--csv", "as_csv", is_flag=True, help="One CSV row a frame and actor, for every frame.")
 def command(
     rulebook: str,
@@ -80,7 +84,7 @@ def command(
         _show(shown, names, rate)
 
 
-def _show(shown: list[Display], names: list[str], rate: float) -> None:
+def _show(shown: list[HudFrame], names: list[str], rate: float) -> None:
     out = present.console()
     if not names:
         out.print("nobody has health: there is nothing to display")
@@ -115,7 +119,7 @@ def _show(shown: list[Display], names: list[str], rate: float) -> None:
     out.print(table)
 
 
-def _plain(one: Display, rate: float) -> dict[str, object]:
+def _plain(one: HudFrame, rate: float) -> dict[str, object]:
     """The machine form of a frame."""
     return {
         "frame": one.frame,
@@ -142,7 +146,7 @@ def _actor(gauge: Gauge) -> dict[str, object]:
     }
 
 
-def _rows(shown: list[Display], rate: float) -> str:
+def _rows(shown: list[HudFrame], rate: float) -> str:
     """CSV, scores as columns of their own."""
     names = sorted({name for one in shown for name, _ in one.score})
     text = io.StringIO()

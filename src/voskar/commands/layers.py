@@ -10,7 +10,7 @@ from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.layers_view import show_matrix
-from voskar.commands.options import picture_ending
+from voskar.commands.options import Command, json_option, out_option, picture_ending
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 from voskar.core.views.exercise import LayerPair, layer_pairs
@@ -20,19 +20,20 @@ from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar layers apiary.toml
   voskar layers apiary.toml meadow.jsonl --boxes
   voskar layers apiary.toml meadow.jsonl --out layers.png
-"""
+""",
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recordings", metavar="[RECORDING]...", nargs=-1)
 @click.option("--boxes", is_flag=True, help="Each pair of layers and of boxes on a line of its own too, with why.")
-@click.option("-o", "--out", metavar="FILE", help="A picture too: .png or .svg by the ending.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of layers instead of a table.")
+@out_option("Draw a picture: .png or .svg by the ending")
+@json_option("one object a pair of layers")
 def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | None, as_json: bool) -> None:
     """Show as one matrix whether hitboxes on a layer may meet hurtboxes on another, and where masks break the table.
 

@@ -26,7 +26,8 @@ COMMANDS = {
     "init": "A folder to begin in: a first rulebook, a suite, a scene, and a logger for the game.",
     "draft": "A first rulebook from recordings, each value with the evidence for it.",
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
-    "check": "Hold the game's own claims against the rules.",
+    "check": "Compare what the game logged with the rules.",
+    "suite": "Check every recording of a suite.",
     "report": "Put the reports of a suite's parts together.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
     "tune": "Other values for a key: what they come to, and which fit what the game did.",
@@ -35,7 +36,7 @@ COMMANDS = {
     "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",
     "page": "A recording as a page to play in: frame by frame, both accounts, every finding.",
-    "draw": "A picture of a frame or several, or a timeline of health, lives, blows and deaths.",
+    "draw": "A picture of a frame or several, or a timeline of health, lives, hits and deaths.",
     "hud": "What the game's own display should show: health, lives, clock, score, frame by frame.",
     "stats": "Sums per actor and attack: dealt, taken, ignored and why, time alive, deaths.",
     "moves": "Frame data: startup, active, recovery of every timed attack.",
@@ -116,7 +117,7 @@ def cli() -> None:
 def main() -> None:
     """Entry point: runs the command line and leaves with its exit code."""
     arguments = sys.argv[1:]
-    if "--watch" in arguments and arguments[0] in ("check", "replay", "draw", "page"):
+    if "--watch" in arguments and arguments[0] in ("check", "suite", "replay", "draw", "page"):
         from voskar.commands.watching import watched_run
 
         code = watched_run(run, [one for one in arguments if one != "--watch"])

@@ -8,26 +8,28 @@ from fractions import Fraction
 import click
 
 from voskar.commands import present
+from voskar.commands.options import Command, json_option
 from voskar.core.views.framedata import Move, moves
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar moves apiary.toml
   voskar moves apiary.toml --rate 50
   voskar moves apiary.toml meadow.jsonl --json
-"""
+""",
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recording", metavar="[RECORDING]", required=False)
 @click.option(
     "--rate", type=click.FloatRange(0, 1e6, min_open=True), metavar="HZ", help="Frames a second.  [default: 60]"
 )
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a move instead of a table.")
+@json_option("one object a move")
 def command(rulebook: str, recording: str | None, rate: float | None, as_json: bool) -> None:
     """Tell startup, active and recovery frames of every attack of RULEBOOK that has a `during`.
 

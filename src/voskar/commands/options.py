@@ -19,6 +19,7 @@ from voskar.core.kernel.build import is_compiled
 from voskar.core.ledger import Event
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
+from voskar.evidence.held import TOLERANCE
 from voskar.files.kept import ReadyRulebook
 from voskar.files.recording import load_recording
 from voskar.files.windows import parse_windows
@@ -30,10 +31,23 @@ SLOW = 50_000  # poses from which a kernel that is not compiled is worth a note
 
 F = TypeVar("F", bound=Callable[..., Any])
 
-SUITE = "voskar.toml"
-"""What a suite is called where no other name is given."""
-
 _RANGE = re.compile(r"(\d+)?(-)?(\d+)?")
+
+
+SHARED = (
+    "reactions", "within", "resync", "tolerance", "actor", "outcome", "frames", "workers", "cluster", "tables",
+    "report", "coverage", "least", "brief", "everything", "watch", "overwrite", "as_json",
+)  # fmt: skip
+"""The options that several commands have, in the order in which every help lists them: after a command's own."""
+
+
+class Command(click.Command):
+    """A command whose options stand in one order."""
+
+    def __init__(self, *args: Any, **settings: Any) -> None:
+        super().__init__(*args, **settings)
+        place = {name: number for number, name in enumerate(SHARED, 1)}
+        self.params.sort(key=lambda one: place.get(one.name or "", 0) if isinstance(one, click.Option) else -1)
 
 
 def inputs(function: F) -> F:
@@ -43,12 +57,103 @@ def inputs(function: F) -> F:
     return rulebook(recording(function))
 
 
+def json_option(what: str) -> Callable[[F], F]:
+    """`--json`; `what` says what is printed: "one object a frame"."""
+    return click.option("--json", "as_json", is_flag=True, help=f"Print JSON instead of text: {what}.")
+
+
+def all_option(what: str) -> Callable[[F], F]:
+    """`--all`, where a command leaves something out."""
+    return click.option("--all", "everything", is_flag=True, help=f"Show {what}.")
+
+
+def overwrite_option(function: F) -> F:
+    """`--overwrite`."""
+    return click.option("--overwrite", is_flag=True, help="Overwrite files that exist.")(function)
+
+
+def out_option(what: str, default: str | None = None, *, required: bool = False) -> Callable[[F], F]:
+    """`-o`, `--out`."""
+    return click.option(
+        "-o", "--out", default=default, required=required, show_default=default is not None, metavar="FILE",
+        help=f"{what}.",
+    )  # fmt: skip
+
+
+def actors_option(what: str) -> Callable[[F], F]:
+    """`--actor`, as often as there are actors."""
+    return click.option("--actor", multiple=True, metavar="ID", help=f"{what}. Can be repeated.")
+
+
+def frames_option(function: F) -> F:
+    """`--frames`."""
+    return click.option(
+        "--frames", type=FrameRange(), metavar="A-B", help="Only these frames: 212, 200-300, 200- or -300."
+    )(function)
+
+
+def tolerance_option(function: F) -> F:
+    """`--tolerance`."""
+    return click.option(
+        "--tolerance",
+        default=TOLERANCE,
+        show_default=True,
+        metavar="UNITS",
+        help="Allowed distance, in units, between places in the game and in the rules.",
+    )(function)
+
+
+def report_options(function: F) -> F:
+    """`--report` and `--least`."""
+    report = click.option(
+        "--report",
+        multiple=True,
+        metavar="FILE",
+        help="Write a report: .xml (JUnit), .json, .html or .txt.",
+    )
+    least = click.option(
+        "--least",
+        type=click.FloatRange(0, 100),
+        metavar="PERCENT",
+        help="Fail below this coverage of the rules.",
+    )
+    return report(least(function))
+
+
+FORMS = {".xml": "junit", ".json": "json", ".txt": "lines", ".html": "html"}
+"""What a report is written as, by the ending of its name."""
+
+
+def report_form(path: str) -> str:
+    """What a report is written as. Raises InputError for another ending, before any work is done."""
+    ending = Path(path).suffix.lower()
+    if ending not in FORMS:
+        message = f'found the ending "{ending}", expected .xml (JUnit), .json, .html or .txt (file:line: message)'
+        raise InputError(Problem(message, file=path, key="--report"))
+    return FORMS[ending]
+
+
+def coverage_option(function: F) -> F:
+    """`--coverage`."""
+    return click.option("--coverage", is_flag=True, help="Show which rules were exercised and which never.")(function)
+
+
+def brief_option(function: F) -> F:
+    """`--brief`."""
+    return click.option("--brief", is_flag=True, help="Show only totals and common causes.")(function)
+
+
+def all_faults_option(function: F) -> F:
+    """`--all` of what checks many recordings."""
+    return all_option("every fault of every recording")(function)
+
+
 def reactions_option(function: F) -> F:
     """`--reactions`, which overrules the recording's header."""
     return click.option(
         "--reactions",
         type=click.Choice(["baked", "raw"]),
-        help="Take the poses as showing what blows do (baked) or not (raw), whatever the header says.",
+        help="Poses already include knockback and respawn (baked) or not (raw); the header is ignored.",
     )(function)
 
 
@@ -58,13 +163,13 @@ def within_option(function: F) -> F:
         "--within",
         multiple=True,
         metavar="N",
-        help="Frames that evidence may be off: 4, 0,8 (before, after), or hit=0,8 by sort.  [default: 0]",
+        help="Allowed frame offset: 4, 0,8 (before, after), or by evidence hit=0,8.  [default: 0]",
     )(function)
 
 
 def resync_option(default: bool) -> Callable[[F], F]:
     """`--resync` and `--no-resync`."""
-    told = "Go on from the game's account where it and the rules disagree, or let the rules run on their own."
+    told = "Adopt the game's account where it differs from the rules, or replay by the rules alone."
     return click.option("--resync/--no-resync", default=default, show_default=True, help=told)
 
 
@@ -83,21 +188,19 @@ def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync 
     return Resync(windows) if resync else None
 
 
-def cluster_option(what: str) -> Callable[[F], F]:
+def cluster_option(function: F) -> F:
     """`--cluster`."""
-    return click.option("--cluster", metavar="ADDRESS", help=f"A scheduler{what} whose workers do it: tcp://host:8786.")
+    return click.option("--cluster", metavar="ADDRESS", help="Run on the workers of this scheduler: tcp://host:8786.")(
+        function
+    )
 
 
-def engine_options(what: str) -> Callable[[F], F]:
-    """`--workers` and `--cluster`, of a command that has more to do than one process likes to."""
-
-    def decorated(function: F) -> F:
-        workers = click.option(
-            "--workers", type=click.IntRange(1), metavar="N", help=f"Processes{what}.  [default: all cores]"
-        )
-        return workers(cluster_option(what)(function))
-
-    return decorated
+def engine_options(function: F) -> F:
+    """`--workers` and `--cluster`, of a command that can use many processes."""
+    workers = click.option(
+        "--workers", type=click.IntRange(1), metavar="N", help="Number of processes.  [default: all cores]"
+    )
+    return workers(cluster_option(function))
 
 
 @contextmanager
@@ -123,7 +226,7 @@ def tables_option(function: F) -> F:
         default="parquet",
         show_default=True,
         type=click.Choice(["parquet", "csv"]),
-        help="What tables are written as.",
+        help="Format of tables.",
     )(function)
 
 
@@ -188,7 +291,7 @@ class Filter:
 
     def takes(self, event: Event) -> bool:
         """Whether an event passes. A contact counts for both its actors, and for every frame it runs through."""
-        if self.actors and self.actors.isdisjoint((event.striker, event.target, event.id)):
+        if self.actors and self.actors.isdisjoint((event.attacker, event.target, event.id)):
             return False
         if self.outcomes and event.outcome not in self.outcomes:
             return False
@@ -210,9 +313,9 @@ def filters(function: Callable[..., Any]) -> Callable[..., Any]:
         return function(*args, shown=Filter(frozenset(actor), frozenset(outcome), frames), **rest)
 
     for option in (
-        click.option("--frames", type=FrameRange(), metavar="A-B", help="Only frames 212, 200-300, 200- or -300."),
+        frames_option,
         click.option("--outcome", multiple=True, type=click.Choice(OUTCOMES), help="Only contacts with this outcome."),
-        click.option("--actor", multiple=True, metavar="ID", help="Only what concerns this actor. May be repeated."),
+        actors_option("Only events of this actor"),
     ):
         gathered = option(gathered)
     return gathered

@@ -7,31 +7,38 @@ from pathlib import Path
 import click
 
 from voskar.commands import present
-from voskar.commands.options import FrameRange, account_options, load
+from voskar.commands.options import (
+    Command,
+    account_options,
+    frames_option,
+    load,
+    out_option,
+    tolerance_option,
+)
 from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import check
-from voskar.evidence.held import TOLERANCE
 from voskar.files.reading import write_text
 from voskar.files.windows import parse_windows
 from voskar.words import counted
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar page apiary.toml meadow.jsonl -o meadow.html
   voskar page apiary.toml meadow.jsonl --frames 200-400 --within 1
-"""
+""",
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recording", metavar="RECORDING")
 @account_options()
-@click.option("--tolerance", default=TOLERANCE, show_default=True, metavar="UNITS", help="As in `check`.")
+@tolerance_option
 @watch_option
-@click.option("--frames", type=FrameRange(), metavar="A-B", help="Only these frames: 200-400, 200- or -400.")
-@click.option("-o", "--out", metavar="FILE", help="Where it is written.  [default: the recording's name, .html]")
+@frames_option
+@out_option("Where to write the page.  [default: the recording's name, .html]")
 def command(
     rulebook: str,
     recording: str,

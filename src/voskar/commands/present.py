@@ -44,14 +44,14 @@ def console() -> Console:
     """Where tables go. Without a terminal there is no colour, and lines are 80 wide unless COLUMNS says more."""
     from rich.console import Console
 
-    class Safe(Console):
+    class SafeConsole(Console):
         """Prints what comes from files as data."""
 
         def print(self, *objects: Any, **more: Any) -> None:
             super().print(*map(shown, objects), **more)
 
     # no markup, no emoji codes either
-    return Safe(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
+    return SafeConsole(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
 
 
 def outcome(name: str | None) -> Text:
@@ -67,13 +67,13 @@ def table(title: str, columns: Iterable[tuple[str, str]]) -> Table:
     """A plain table without frame. Columns are (heading, "left" or "right")."""
     from rich.table import Table
 
-    class Safe(Table):
+    class SafeTable(Table):
         """Has text from files as data."""
 
         def add_row(self, *cells: Any, **more: Any) -> None:
             super().add_row(*map(shown, cells), **more)
 
-    result = Safe(
+    result = SafeTable(
         title=printable(title),
         title_justify="left",
         title_style="bold",

@@ -9,14 +9,7 @@ import click
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import (
-    Filter,
-    account_options,
-    filters,
-    inputs,
-    load,
-    resync_of,
-)
+from voskar.commands.options import Command, Filter, account_options, filters, inputs, json_option, load, resync_of
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
@@ -34,13 +27,14 @@ ROWS_OF = ("contact", "adopted", *LIFE)
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar replay apiary.toml meadow.jsonl --actor keeper --frames 200-400
   voskar replay apiary.toml meadow.jsonl --ledger meadow.parquet
   voskar replay apiary.toml meadow.jsonl --json --outcome landed | head
-"""
+""",
 )
 @inputs
 @account_options(resync=False)
@@ -49,7 +43,7 @@ Example:
     "--recording", "logged", metavar="FILE", help="Write what a game playing exactly by these rules would log of it."
 )
 @watch_option
-@click.option("--json", "as_json", is_flag=True, help="The ledger as JSON Lines on standard output, no tables.")
+@json_option("the ledger as JSON Lines")
 @click.option("--rows", default=ROWS, show_default=True, metavar="N", help="Most rows of contacts shown; 0 shows all.")
 @filters
 def command(
@@ -123,7 +117,7 @@ def _show(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, row
 
 
 COLUMNS = (
-    ("frames", "right"), ("seconds", "right"), ("striker", ""), ("target", ""), ("attack", ""), ("outcome", ""),
+    ("frames", "right"), ("seconds", "right"), ("attacker", ""), ("target", ""), ("attack", ""), ("outcome", ""),
     ("damage", "right"), ("health", ""),
 )  # fmt: skip
 
@@ -142,7 +136,7 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
             continue
         if event.event == "adopted":
             value = f"{present.number(event.before)} → {present.number(event.after)}" if event.after is not None else ""
-            who = (event.striker or event.id or "the run", event.target or "", event.attack or "")
+            who = (event.attacker or event.id or "the run", event.target or "", event.attack or "")
             rows.append((*head, *who, Text(f"game: {event.detail}", "italic"), "", value))
             continue
         length = (event.until or event.frame) - event.frame + 1
@@ -155,7 +149,7 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
         health = healths.get(id(event))
         row = (
             *head,
-            Text(event.striker or "").append(box[0], "dim") if wide else event.striker or "",
+            Text(event.attacker or "").append(box[0], "dim") if wide else event.attacker or "",
             Text(event.target or "").append(box[1], "dim") if wide else event.target or "",
             event.attack or "",
             verdict,
@@ -163,13 +157,13 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
             f"{present.number(health.before)} → {present.number(health.after)}" if health else "",
         )
         rows.append(row)
-    table, whole = present.fitted("contacts", COLUMNS, rows, "seconds", ("striker", "target"), out.width)
+    table, whole = present.fitted("contacts", COLUMNS, rows, "seconds", ("attacker", "target"), out.width)
     out.print(table)
     if whole:
         out.print(f"ids are shortened: whole ones in a terminal {whole} wide, and in --json", style="dim")
     if lost is not None and any(event.frame > lost.frame for event in contacts):
-        blow = f"in {lost.frame} {lost.target} is {lost.rules}, the poses show: {lost.game}"
-        out.print(f"~ follows from a different course of events: {blow}", style="dim")
+        hit = f"in {lost.frame} {lost.target} is {lost.rules}, the poses show: {lost.game}"
+        out.print(f"~ follows from a different course of events: {hit}", style="dim")
 
 
 def _life(event: Event) -> tuple[Text, str, str]:

@@ -5,19 +5,21 @@ from __future__ import annotations
 import click
 
 from voskar.commands import present
+from voskar.commands.options import Command, out_option
 from voskar.files.reading import write_text
 from voskar.files.schemas import FILES, schema_text
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar schema rulebook -o rulebook.schema.json
-"""
+""",
 )
 @click.argument("file", type=click.Choice(list(FILES)))
-@click.option("-o", "--out", metavar="FILE", help="Where it is written.  [default: standard output]")
+@out_option("Where to write the schema.  [default: standard output]")
 def command(file: str, out: str | None) -> None:
     """Print the JSON Schema of a kind of file, made from what validates it.
 

@@ -11,7 +11,16 @@ import click
 from rich.progress import Progress
 
 from voskar.commands import present
-from voskar.commands.options import cluster_option, engine_of, load, resync_option, within_option
+from voskar.commands.options import (
+    Command,
+    cluster_option,
+    engine_of,
+    load,
+    out_option,
+    overwrite_option,
+    resync_option,
+    within_option,
+)
 from voskar.core.adopt import Windows
 from voskar.errors import InputError, Problem, VoskarError
 from voskar.evidence.check import check
@@ -27,12 +36,13 @@ MOST = 40
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar shrink apiary.toml meadow.jsonl -o first.stage.toml
   voskar shrink apiary.toml meadow.jsonl --finding 2 -o twice.stage.toml
-"""
+""",
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recording", metavar="RECORDING")
@@ -41,10 +51,10 @@ Example:
 @click.option(
     "--finding", "number", default=1, show_default=True, type=click.IntRange(1), help="Which, as `check` lists."
 )
-@click.option("-o", "--out", default="small.stage.toml", show_default=True, metavar="FILE", help="A stage script.")
+@out_option("Where to write the stage script", "small.stage.toml")
 @click.option("--rules", "ruled", metavar="FILE", help="Also the rules that it needs, as a rulebook of their own.")
-@cluster_option("")
-@click.option("--overwrite", is_flag=True, help="Write over FILE if it is there.")
+@cluster_option
+@overwrite_option
 def command(
     rulebook: str,
     recording: str,
@@ -56,7 +66,7 @@ def command(
     cluster: str | None,
     overwrite: bool,
 ) -> None:
-    """Make of RECORDING the smallest scene that still shows a finding: same sort, same pair, same gate.
+    """Make of RECORDING the smallest scene that still shows a finding: same code, same pair, same gate.
 
     Frames, actors, claims, inputs and clips are taken away, ways made straight and round, as long as it is still
     there. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket; with --rules
@@ -130,12 +140,12 @@ def shrink_findings(
     made_folder(folder)
     stem = Path(recording).name.split(".")[0]
     for number, one in enumerate(findings[:MOST], 1):
-        path = folder / f"{stem}-{number:02}-frame-{one.frame}-{one.sort}.stage.toml"
+        path = folder / f"{stem}-{number:02}-frame-{one.frame}-{one.code}.stage.toml"
         try:
             with _bar() as tell:
                 small = shrunk(Search(book, windows, one, resync=resync), recording, tell)
         except VoskarError as error:
-            present.say(f"{one.sort} in {one.frame}: {error}", err=True)
+            present.say(f"{one.code} in {one.frame}: {error}", err=True)
             continue
         write_text(path, small.text)
         present.say(f"{path}: {small.size}")

@@ -7,7 +7,7 @@ import json
 import click
 
 from voskar.commands import present
-from voskar.commands.options import check_actors, inputs, load, reactions_option
+from voskar.commands.options import Command, actors_option, check_actors, inputs, json_option, load, reactions_option
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.ledger import written
 from voskar.core.step import replay
@@ -15,21 +15,22 @@ from voskar.core.views.statistics import Record, Statistics, Tally, statistics
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
   voskar stats apiary.toml meadow.jsonl
   voskar stats apiary.toml meadow.jsonl --actor keeper --json
-"""
+""",
 )
 @inputs
 @reactions_option
-@click.option("--actor", multiple=True, metavar="ID", help="Only this actor. May be repeated.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object instead of tables.")
+@actors_option("Only this actor")
+@json_option("one object")
 def command(rulebook: str, recording: str, reactions: str | None, actor: tuple[str, ...], as_json: bool) -> None:
-    """Count what RECORDING comes to by RULEBOOK: damage, landings, what was ignored and why, time alive, deaths.
+    """Count what RECORDING comes to by RULEBOOK: damage, hits, what was ignored and why, time alive, deaths.
 
-    Shares are of frames of contact. What one emitter, parent or effect spawned is summed up in one line.
+    Shares are of frames of contact. What one emitter, parent or hit effect spawned is summed up in one line.
     """
     book, played = load(rulebook, recording, reactions)
     rules = book.rules(played.rate)
@@ -55,7 +56,7 @@ def _show(found: Statistics, shown: list[Record], *, everything: bool) -> None:
     out = present.console()
     wide = out.width >= present.WIDE
     seconds = f"{found.frames / found.rate:.1f} s"
-    headings = ("landed", "dealt", "hit", "taken", "ignored", "first blow", "alive")
+    headings = ("landed", "dealt", "hit", "taken", "ignored", "first hit", "alive")
     columns = [("actor", ""), *((heading, "right") for heading in headings)]
     table = present.table(f"actors, over {found.frames} frames, {seconds}", [*columns, ("went down by", "")])
     for one in shown:
@@ -109,7 +110,7 @@ def _plain(found: Statistics, shown: list[Record]) -> dict[str, object]:
     """The machine form."""
     return {
         "voskar": "stats",
-        "version": 1,
+        "version": 2,
         "frames": found.frames,
         "rate": written(found.rate),
         "actors": [

@@ -1,33 +1,21 @@
-"""`voskar check` without arguments: the suite of the folder, one line a recording."""
+"""The results of a suite on a terminal: one line a recording, the faults, and what they have in common."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
-from pathlib import Path
 
 import click
 from rich.console import Console
 from rich.padding import Padding
-from rich.progress import Progress
 from rich.text import Text
 
-from voskar.audit import CHECKS
 from voskar.commands import coverage_view, present
 from voskar.commands.main import AGREED, BAD_INPUT, DISAGREED
-from voskar.commands.options import SUITE, engine_of
-from voskar.errors import InputError, Problem
-from voskar.files.keeping import kept_folder
-from voskar.files.reading import made_folder
-from voskar.files.suite import load_suite
 from voskar.suite import reports
-from voskar.suite.cache import Verdicts
-from voskar.suite.coverage import Coverage, joined
+from voskar.suite.coverage import Coverage
 from voskar.suite.results import Result
-from voskar.suite.running import audit_rulebooks, run_suite
 from voskar.words import counted
 
-FORMS = {".xml": "junit", ".json": "json", ".txt": "lines", ".html": "html"}
 WHOLE = 3
 """Recordings whose faults are told in full."""
 
@@ -46,84 +34,8 @@ FAULTS = 6
 """Most faults of one recording that are told."""
 
 
-def report_form(path: str) -> str:
-    """What a report is written as, by its ending. Raises InputError for another ending, before any work is done."""
-    ending = Path(path).suffix.lower()
-    if ending not in FORMS:
-        message = f'found the ending "{ending}", expected .xml (JUnit), .json, .html or .txt (file:line: message)'
-        raise InputError(Problem(message, file=path, key="--report"))
-    return FORMS[ending]
-
-
-def shard_of(text: str) -> tuple[int, int]:
-    """`2/8` as (2, 8). Raises InputError."""
-    match = re.fullmatch(r"(\d{1,4})/(\d{1,4})", text, re.ASCII)
-    if match is None or not 1 <= int(match[1]) <= int(match[2]):
-        raise InputError(Problem(f'found "{text}", expected a part such as 2/8', key="--shard"))
-    return int(match[1]), int(match[2])
-
-
-def check_suite(
-    suite: str,
-    workers: tuple[int | None, str | None],
-    written: tuple[str, ...],
-    *,
-    stop: bool,
-    everything: bool,
-    as_json: bool,
-    coverage: bool,
-    least: float | None,
-    pages: str | None = None,
-    brief: bool = False,
-    shard: str | None = None,
-    fresh: bool = False,
-) -> int:
-    """Runs a suite, with so many processes or on a cluster at an address, and shows it. Exit code 1 if anything
-    disagrees or too few rules were exercised, 2 if a recording could not be read."""
-    if suite == SUITE and not Path(SUITE).exists():
-        raise click.UsageError(f"give a RULEBOOK and a RECORDING, or run in a folder with a {SUITE}")
-    loaded = load_suite(suite, CHECKS)
-    jobs, least = loaded.jobs, loaded.coverage if least is None else least
-    if shard is not None:
-        number, parts = shard_of(shard)
-        jobs = jobs[number - 1 :: parts]
-    coverage = coverage or least is not None
-    forms = [(path, report_form(path)) for path in written]
-    if pages is not None and workers[1] is not None:
-        raise click.UsageError("--pages are written where recordings are checked: leave them out with --cluster")
-    results: list[Result] = []
-    verdicts = Verdicts(kept_folder("verdicts"), fresh=fresh)
-    out = present.console()
-    if pages is not None:
-        made_folder(pages)
-    with (
-        engine_of(*workers) as engine,
-        Progress(transient=True, disable=as_json or not out.is_terminal, console=out) as bar,
-    ):
-        task = bar.add_task("checking", total=len(jobs))
-        for result in run_suite(jobs, engine, verdicts=verdicts, coverage=coverage, pages=pages):
-            results.append(result)
-            bar.advance(task)
-            if not as_json and not brief:
-                _line(out, result)
-            if stop and not result.ok:
-                break
-    if loaded.audit and shard is None and not (stop and not all(one.ok for one in results)):
-        for result in audit_rulebooks(loaded, verdicts):
-            results.append(result)
-            if not as_json and not brief:
-                _line(out, result)
-    rules = joined(one.covered for one in results) if coverage else []
-    found = Coverage(rules, least) if coverage else None
-    if pages is not None:
-        reports.write(results, str(Path(pages) / "index.html"), "html", found)
-    view = Conclusion(results, found, len(jobs))
-    view.write(forms)
-    return view.show(as_json=as_json, everything=everything, brief=brief)
-
-
 class Conclusion:
-    """What a suite came to, told. `expected` is how many recordings it has."""
+    """The results of a suite, and how they are shown. `expected` is the number of recordings that it has."""
 
     def __init__(self, results: list[Result], found: Coverage | None, expected: int) -> None:
         self.results, self.found, self.expected = results, found, expected
@@ -172,7 +84,7 @@ def _common(results: list[Result]) -> None:
         out.print()
 
 
-def _line(out: Console, result: Result) -> None:
+def show_line(out: Console, result: Result) -> None:
     word, style = ("agrees", "green") if result.ok else ("fails", "bold red")
     if result.error is not None:
         word, style = "unread", "bold magenta"

@@ -13,10 +13,20 @@ from rich.progress import Progress
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import account_options, check_actors, engine_of, engine_options, picture_ending
+from voskar.commands.options import (
+    Command,
+    account_options,
+    all_option,
+    check_actors,
+    engine_of,
+    engine_options,
+    json_option,
+    out_option,
+    picture_ending,
+)
 from voskar.errors import InputError, Problem
 from voskar.evidence.fitting import search
-from voskar.evidence.tuning import Point, Score, fit_words
+from voskar.evidence.tuning import Point, VariantScore, fit_words
 from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rewrite import rewrite
@@ -33,6 +43,7 @@ ROWS = 40
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
@@ -41,7 +52,7 @@ Example:
   voskar tune apiary.toml bugs/hits-late-log.stage.toml --vary claims.lag=-2..3
   voskar tune apiary.toml meadow.jsonl --fit kinds.keeper.iframes=20f..90f --fit attacks.gore.damage=1..9
   voskar tune apiary.toml meadow.jsonl --vary attacks.gore.damage=3..9 --vary kinds.keeper.health=5..11/2 --json
-"""
+""",
 )
 @click.argument("rulebook", metavar="RULEBOOK")
 @click.argument("recordings", metavar="RECORDING...", nargs=-1, required=True)
@@ -59,10 +70,10 @@ Example:
 )  # fmt: skip
 @account_options()
 @click.option("--actor", metavar="ID", help="Count only hits on this actor, and its deaths.")
-@click.option("-o", "--out", metavar="FILE", help="A figure of one or two varied keys: .png or .svg by the ending.")
-@engine_options("")
-@click.option("--all", "everything", is_flag=True, help=f"List every variant, not only the first {ROWS}.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object instead of a table.")
+@out_option("Draw a figure of one or two varied keys: .png or .svg by the ending")
+@engine_options
+@all_option(f"every variant, not only the first {ROWS}")
+@json_option("one object")
 def command(
     rulebook: str,
     recordings: tuple[str, ...],
@@ -111,7 +122,7 @@ def command(
             changed(book, trial.changes)
     known = [load_recording(one, book).numbers for one in recordings] if actor else []
     check_actors({name for names in known for name in names}, [actor] if actor else [], "--actor")
-    scores: dict[Point, Score] = {}
+    scores: dict[Point, VariantScore] = {}
     console = present.console()
     with (
         engine_of(workers, cluster) as engine,
@@ -119,7 +130,7 @@ def command(
     ):
         task = bar.add_task("replaying", total=len(some))
         for trial, score in run_trials(some, engine):
-            scores[trial.point] = scores.get(trial.point, Score()) + score
+            scores[trial.point] = scores.get(trial.point, VariantScore()) + score
             bar.advance(task)
     lines = fit_words([axis.key for axis in axes], [axis.values for axis in axes], scores)
     if as_json:
@@ -170,7 +181,7 @@ def _fit(
     written = rewrite(book, changes) if write and changes else []
     if as_json:
         plain = {
-            "voskar": "fit", "version": 1, "tried": found.tried, "written": written,
+            "voskar": "fit", "version": 2, "tried": found.tried, "written": written,
             "values": {axis.key: axis.values[place] for axis, place in zip(axes, found.best, strict=True)},
             "alike": {a.key: [a.values[one] for one in span] for a, span in zip(axes, found.alike, strict=True)},
             "fitted": found.wrong, "held_out": told[found.best][1],
@@ -239,13 +250,15 @@ def _heads(axes: Sequence[Axis]) -> list[str]:
     return [axis.key for axis in axes]
 
 
-def _show(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[str], *, everything: bool) -> None:
+def _show(
+    axes: Sequence[Axis], scores: Mapping[Point, VariantScore], lines: Sequence[str], *, everything: bool
+) -> None:
     console = present.console()
     claims = any(one.evidence for one in scores.values())
     lived = any(one.lived for one in scores.values())
     least = min(one.wrong for one in scores.values())
-    sorts = [name for name in CHANGES if any(getattr(one, name) for one in scores.values())]
-    changes = sorts if console.width >= present.WIDE else ["differ"] if sorts else []
+    changes_seen = [name for name in CHANGES if any(getattr(one, name) for one in scores.values())]
+    changes = changes_seen if console.width >= present.WIDE else ["differ"] if changes_seen else []
     heads = [*_heads(axes), "hits", "deaths", *(["to down"] if lived else []), *changes]
     table = present.table(
         "", [(name, "right") for name in [*heads, *(["agree", "hits off", "rest off", "wrong"] if claims else [])]]
@@ -278,12 +291,12 @@ def _show(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[s
         console.print(note, style="dim")
 
 
-def _plain(axes: Sequence[Axis], scores: Mapping[Point, Score], lines: Sequence[str]) -> dict[str, object]:
+def _plain(axes: Sequence[Axis], scores: Mapping[Point, VariantScore], lines: Sequence[str]) -> dict[str, object]:
     """The machine form."""
     least = min(one.wrong for one in scores.values())
     return {
         "voskar": "tune",
-        "version": 1,
+        "version": 2,
         "vary": {axis.key: list(axis.values) for axis in axes},
         "variants": [
             {

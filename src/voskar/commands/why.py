@@ -10,13 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from voskar.commands import present
-from voskar.commands.options import (
-    account_options,
-    check_actors,
-    inputs,
-    load,
-    resync_of,
-)
+from voskar.commands.options import Command, account_options, check_actors, inputs, json_option, load, resync_of
 from voskar.core.explain.actor import standing
 from voskar.core.explain.emitter import EmitterExplainer
 from voskar.core.explain.pair import NEAR, Account, PairExplainer
@@ -30,24 +24,25 @@ from voskar.evidence.emissions import Appearance, near_shots
 
 
 @click.command(
+    cls=Command,
     epilog="""
 \b
 Example:
-  voskar why apiary.toml meadow.jsonl --frame 273 --striker hornet-1 --target keeper
+  voskar why apiary.toml meadow.jsonl --frame 273 --attacker hornet-1 --target keeper
   voskar why apiary.toml meadow.jsonl --frame 520
   voskar why swarm.toml swarm.jsonl --frame 45 --emitter keeper/smoker
   voskar why apiary.toml meadow.jsonl --frame 1500 --actor keeper
-"""
+""",
 )
 @inputs
 @account_options()
 @click.option("--frame", required=True, type=int, metavar="N", help="The frame to look at.")
-@click.option("--striker", metavar="ID", help="Only blows of this actor.")
-@click.option("--target", metavar="ID", help="Only blows on this actor.")
+@click.option("--attacker", metavar="ID", help="Only hits of this actor.")
+@click.option("--target", metavar="ID", help="Only hits on this actor.")
 @click.option("--emitter", metavar="ID/NAME", help="Why this emitter fired in the frame, or why it did not.")
 @click.option("--actor", metavar="ID", help="How this actor stands in the frame, and what befell it.")
 @click.option("--near", default=NEAR, show_default=True, metavar="UNITS", help="How far apart has nearly met.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a pair of boxes instead of text.")
+@json_option("one object a pair of boxes")
 def command(
     rulebook: str,
     recording: str,
@@ -55,16 +50,16 @@ def command(
     within: tuple[str, ...],
     resync: bool,
     frame: int,
-    striker: str | None,
+    attacker: str | None,
     target: str | None,
     emitter: str | None,
     actor: str | None,
     near: float,
     as_json: bool,
 ) -> None:
-    """Tell why a blow landed in a frame of RECORDING, or what stopped it.
+    """Tell why a hit landed in a frame of RECORDING, or what stopped it.
 
-    With a striker and a target: every gate between each of their boxes, passed or not, with the numbers; gates
+    With an attacker and a target: every gate between each of their boxes, passed or not, with the numbers; gates
     behind the one that stopped a pair say what they would have done. With one of the two or none: all that
     touched or nearly did in that frame, with the gate that decided, and what emitters fired or were denied. With an
     actor: its health, lives, i-frames, and being down, with the events that brought it there.
@@ -73,12 +68,12 @@ def command(
     if not played.first <= frame <= played.last:
         message = f"found {frame}, expected a frame of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frame"))
-    pair = {(striker, target)} if striker is not None and target is not None else set()
+    pair = {(attacker, target)} if attacker is not None and target is not None else set()
     question = Question(pair, near=None if pair else near, emitters=True)
     rules = book.rules(played.rate)
     seen = watched(rules, played, {frame: question}, resync=resync_of(played, within, resync))
     known, ledger = seen.recording.numbers, seen.ledger
-    check_actors(known, [striker] if striker else [], "--striker")
+    check_actors(known, [attacker] if attacker else [], "--attacker")
     check_actors(known, [target] if target else [], "--target")
     if actor is not None:
         course = timeline(rules, played, ledger)
@@ -90,24 +85,24 @@ def command(
     if emitter is not None:
         _emitter(silence, frame, emitter, near_shots(rules, played, frame), as_json)
         return
-    if striker is not None and target is not None:
-        accounts = explainer.pair(frame, striker, target)
+    if attacker is not None and target is not None:
+        accounts = explainer.pair(frame, attacker, target)
     else:
         accounts = [
             one
             for one in explainer.near(frame, near)
-            if (striker is None or one.striker == striker) and (target is None or one.target == target)
+            if (attacker is None or one.attacker == attacker) and (target is None or one.target == target)
         ]
     if as_json:
         click.echo("\n".join(json.dumps(_plain(one)) for one in accounts))
-    elif striker is not None and target is not None:
-        _in_full(accounts, _came_of_it(ledger, frame, striker, target))
-        for text in _taken_over(ledger, frame, striker, target):
+    elif attacker is not None and target is not None:
+        _in_full(accounts, _came_of_it(ledger, frame, attacker, target))
+        for text in _taken_over(ledger, frame, attacker, target):
             present.console().print(Text(f"  taken over: {text}", "italic"))
     else:
-        _list(frame, accounts, near, striker, target)
+        _list(frame, accounts, near, attacker, target)
         if target is None:
-            _emitters(silence, frame, striker)
+            _emitters(silence, frame, attacker)
 
 
 def _standing(frame: int, actor: str, lines: list[tuple[str, str]], as_json: bool) -> None:
@@ -125,27 +120,27 @@ def _standing(frame: int, actor: str, lines: list[tuple[str, str]], as_json: boo
     out.print(grid)
 
 
-def _came_of_it(ledger: Ledger, frame: int, striker: str, target: str) -> list[str]:
-    """What a landing of this pair in this frame did: what the ledger tells behind it, up to the next contact."""
+def _came_of_it(ledger: Ledger, frame: int, attacker: str, target: str) -> list[str]:
+    """What a hit of this pair in this frame did: what the ledger tells behind it, up to the next contact."""
     came: list[str] | None = None
     for event in ledger.events:
         if event.event == "contact":
             landed = event.frame == frame and event.outcome == "landed"
             if came is not None:
                 break
-            came = [] if landed and (event.striker, event.target) == (striker, target) else None
+            came = [] if landed and (event.attacker, event.target) == (attacker, target) else None
         elif came is not None and event.frame == frame and event.event != "adopted":  # told by itself
             came.append(event.words())
     return came or []
 
 
-def _taken_over(ledger: Ledger, frame: int, striker: str, target: str) -> list[str]:
+def _taken_over(ledger: Ledger, frame: int, attacker: str, target: str) -> list[str]:
     """What the game has otherwise of a pair in a frame, and the replay went on from."""
-    names = {striker, target}
+    names = {attacker, target}
     return [
         event.words()
         for event in ledger.of("adopted")
-        if event.frame == frame and (event.id in names or (event.striker, event.target) == (striker, target))
+        if event.frame == frame and (event.id in names or (event.attacker, event.target) == (attacker, target))
     ]
 
 
@@ -228,7 +223,7 @@ def _in_full(accounts: list[Account], came: list[str]) -> None:
     for index, account in enumerate(accounts):
         if index:
             out.print()
-        head = Text(f"frame {account.frame}: {account.striker} → {account.target}", "bold")
+        head = Text(f"frame {account.frame}: {account.attacker} → {account.target}", "bold")
         if account.hitbox:
             head.append(f"   {account.hitbox} on {account.hurtbox}, attack {account.attack}", "not bold")
         out.print(head)
@@ -240,20 +235,20 @@ def _in_full(accounts: list[Account], came: list[str]) -> None:
                 out.print(Text(f"      {text}"))
 
 
-def _list(frame: int, accounts: list[Account], near: float, striker: str | None, target: str | None) -> None:
+def _list(frame: int, accounts: list[Account], near: float, attacker: str | None, target: str | None) -> None:
     out = present.console()
     if not accounts:
         out.print(f"frame {frame}: nothing touched, and nothing came within {present.number(near)} units of it")
         return
-    columns = [("striker", ""), ("target", ""), ("decided by", ""), ("", "")]
+    columns = [("attacker", ""), ("target", ""), ("decided by", ""), ("", "")]
     table = present.table(f"frame {frame}: what touched, and what nearly did", columns)
     table.columns[3].ratio, table.expand = 1, True
     for one in accounts:
         gate = present.outcome(one.gate) if one.gate in OUTCOMES else Text(one.gate)
-        table.add_row(one.striker, one.target, gate, one.sentence)
+        table.add_row(one.attacker, one.target, gate, one.sentence)
     out.print(table)
     first = accounts[0]
-    hint = f"--striker {striker or first.striker} --target {target or first.target}"
+    hint = f"--attacker {attacker or first.attacker} --target {target or first.target}"
     out.print(f"\nevery gate of one pair: add {hint}", style="dim")
 
 
@@ -261,7 +256,7 @@ def _plain(account: Account) -> dict[str, object]:
     """The machine form of one pair of boxes."""
     return {
         "frame": account.frame,
-        "striker": account.striker,
+        "attacker": account.attacker,
         "hitbox": account.hitbox or None,
         "target": account.target,
         "hurtbox": account.hurtbox or None,

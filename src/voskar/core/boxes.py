@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from msgspec import Struct
 
-from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxTable, ClipTable, ShapeTable
+from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxColumns, ClipColumns, ShapeColumns
 from voskar.core.rules import Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
 from voskar.core.rules.outlines import stretched
 from voskar.core.rules.shapes import Form, is_upright, put_on
@@ -82,9 +82,9 @@ class BoxCatalog:
             self.by_kind[kind.name] = [self._form(kind, box) for box in kind.boxes]
         self._upright = [is_upright(form) for form in self.forms]
 
-    def shapes(self) -> ShapeTable:
+    def shapes(self) -> ShapeColumns:
         """The flat table of all forms for a kernel of its own."""
-        return ShapeTable(self.forms, self._upright)
+        return ShapeColumns(self.forms, self._upright)
 
     def _form(self, kind: Kind, box: Box) -> FormedBox:
         known: dict[tuple[object, ...], int] = {}
@@ -121,7 +121,7 @@ class BoxCatalog:
         """Whether layers and masks let a hitbox meet a hurtbox."""
         return eligible(self.rules.contact.detect, hit.box, hurt.box)
 
-    def table(self, clips: Sequence[str], logged: Sequence[str] = ()) -> BoxTable:
+    def table(self, clips: Sequence[str], logged: Sequence[str] = ()) -> BoxColumns:
         """The flat table for the kernel; `clips` are those that poses can show, `logged` the boxes that they log, both
         by number."""
         kinds = []
@@ -135,7 +135,7 @@ class BoxCatalog:
         for hit in self.of_role("hitbox"):
             for hurt in self.of_role("hurtbox"):
                 meets[hit.number, hurt.number] = self.meets(hit, hurt)
-        return BoxTable(
+        return BoxColumns(
             kinds,
             [one.number in hits for one in self.formed],
             [2 if one.box.swept is None else int(one.box.swept) for one in self.formed],
@@ -158,7 +158,7 @@ class BoxCatalog:
             return UNLOGGED
         return logged.index(box.name) if box.name in logged else ABSENT
 
-    def clip_table(self, clips: Sequence[str]) -> ClipTable:
+    def clip_table(self, clips: Sequence[str]) -> ClipColumns:
         """The declared clips of every kind for the kernel."""
         declared = {}
         for number, name in enumerate(self.kinds):
@@ -166,7 +166,7 @@ class BoxCatalog:
                 if clip in clips:
                     step = one.step(self.rules.rate)
                     declared[number, clips.index(clip)] = (one.cells, one.loop, step.numerator, step.denominator)
-        return ClipTable(len(self.kinds), len(clips), declared)
+        return ClipColumns(len(self.kinds), len(clips), declared)
 
 
 def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float, float], float, tuple[float, float]]:
@@ -183,7 +183,7 @@ def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float,
         if not before:
             return own
         key, numbers = before[-1]
-        if not key.linear or not after:
+        if key.blend == "hold" or not after:
             return numbers
         following, goal = after[0]
         share = (cell - key.cell) / (following.cell - key.cell)

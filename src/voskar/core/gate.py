@@ -12,7 +12,7 @@ from voskar.core.rules import Attack, Rules
 S = TypeVar("S")
 
 
-class Verdict(NamedTuple):
+class GateAnswer(NamedTuple):
     """What a gate found, in one sentence with its numbers."""
 
     stops: bool
@@ -29,5 +29,5 @@ class Gate(Struct, Generic[S], frozen=True):
     style: str
     """How its outcome is shown on a terminal."""
     stops: Callable[[S], bool]
-    check: Callable[[S], Verdict]
+    check: Callable[[S], GateAnswer]
     possible: Callable[[Rules, Attack], bool] = lambda rules, attack: True

@@ -1,18 +1,18 @@
-"""Judging one frame: its touches, in the order of blows, each get one outcome; a landing takes effect at once."""
+"""Judging one frame: its touches, in the order of hits, each get one outcome; a hit takes effect at once."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Protocol, cast
 
-from voskar.core.effects import Bound, effects_of, land, use_up
+from voskar.core.consequences import Bound, consequences_of, consume, land
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, Gate
 from voskar.core.judging.memory import Memory
 from voskar.core.judging.order import Order
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event
-from voskar.core.ledger.events import Contact as ContactEvent
+from voskar.core.ledger.events import ContactEvent
 from voskar.core.rules import Attack
 from voskar.core.world import ActorState, World
 
@@ -20,27 +20,27 @@ Judged = Callable[[Contact, str], None]
 """Told of every contact and its outcome, before it takes effect: every gate can still be asked."""
 
 
-class Account(Protocol):
+class HitFilter(Protocol):
     """What a game made of contacts, where that is to count."""
 
     def again(self, contact: Contact, outcome: str) -> bool:
-        """Whether a contact only goes on with a landing that does not count."""
+        """Whether a contact only goes on with a hit that does not count."""
         ...
 
     def takes(self, contact: Contact, event: Event) -> bool:
-        """Whether a landing, told by `event`, is to take effect now."""
+        """Whether a hit, told by `event`, is to take effect now."""
         ...
 
 
 class Judge:
-    """Judges the frames of one world, in rising order. `account` may overrule what landings come to."""
+    """Judges the frames of one world, in rising order. `account` may overrule what hits come to."""
 
     def __init__(self, world: World, memory: Memory) -> None:
         self.world, self.memory = world, memory
-        self.account: Account | None = None
+        self.account: HitFilter | None = None
         self._order = Order(world.catalog)
         self._gates: dict[str, tuple[Gate[Contact], ...]] = {}
-        self._effects: dict[str, Bound] = {}
+        self._consequences: dict[str, Bound] = {}
         self._running: dict[tuple[str, int, str, int], tuple[int, int]] = {}
         """Where in the ledger the last contact of each pair of boxes stands, and the last frame it holds in."""
         self._prune_at = 1024
@@ -53,10 +53,10 @@ class Judge:
             self._gates[attack.name] = found
         return found
 
-    def _effects_of(self, attack: Attack) -> Bound:
-        found = self._effects.get(attack.name)
+    def _consequences_of(self, attack: Attack) -> Bound:
+        found = self._consequences.get(attack.name)
         if found is None:
-            found = self._effects[attack.name] = effects_of(attack, self.world.rules)
+            found = self._consequences[attack.name] = consequences_of(attack, self.world.rules)
         return found
 
     def frame(self, judged: Judged | None = None) -> None:
@@ -64,11 +64,11 @@ class Judge:
         world, memory, formed = self.world, self.memory, self.world.catalog.formed
         frame, actors = world.frame, cast(list[ActorState], world.actors)  # whoever touches is there
         memory.preempted.clear()
-        for striker, hit, target, hurt, t, touch in self._order.of(world):
+        for attacker, hit, target, hurt, t, touch in self._order.of(world):
             hitbox = formed[hit]
-            key = (striker, hitbox.memory_key, target)
+            key = (attacker, hitbox.memory_key, target)
             contact = Contact(
-                world, memory, key, frame, actors[striker], hitbox, actors[target], formed[hurt], t, touch
+                world, memory, key, frame, actors[attacker], hitbox, actors[target], formed[hurt], t, touch
             )
             attack = hitbox.attack
             outcome = LANDED
@@ -85,27 +85,27 @@ class Judge:
                 continue
             self._tell(contact, outcome)
             if outcome != LANDED:
-                use_up(contact, outcome)
+                consume(contact, outcome)
             elif account is None or account.takes(contact, world.events[-1]):
                 self.strike(contact)
         if len(self._running) > self._prune_at:
             self._prune(frame)
 
     def strike(self, contact: Contact) -> None:
-        """A landing takes effect."""
+        """A hit takes effect."""
         attack = contact.hitbox.attack
         self.memory.land(contact.key, contact.frame, contact.swing)
         if attack.preempts:
-            self.memory.preempted.add((contact.target.row, contact.striker.row))
-        land(contact, self._effects_of(attack))
+            self.memory.preempted.add((contact.target.row, contact.attacker.row))
+        land(contact, self._consequences_of(attack))
 
     def _tell(self, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""
-        striker, target, hitbox, hurtbox = contact.striker, contact.target, contact.hitbox, contact.hurtbox
+        attacker, target, hitbox, hurtbox = contact.attacker, contact.target, contact.hitbox, contact.hurtbox
         world = self.world
         frame, ledger = world.frame, world.events
-        if outcome != LANDED:  # a landing has a frame of its own, and a run does not go on across one
-            pair = (striker.id, hitbox.number, target.id, hurtbox.number)
+        if outcome != LANDED:  # a hit has a frame of its own, and a run does not go on across one
+            pair = (attacker.id, hitbox.number, target.id, hurtbox.number)
             place, until = self._running.get(pair, (-1, frame))
             if until == frame - 1:
                 running = ledger[place]
@@ -116,9 +116,9 @@ class Judge:
             self._running[pair] = (len(ledger), frame)
         x, y = contact.point()
         table = world.table
-        lingers = table.lingering[striker.row] or table.lingering[target.row]
+        lingers = table.lingering[attacker.row] or table.lingering[target.row]
         damage = contact.damage if outcome == LANDED else None
-        names = (striker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
+        names = (attacker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
         detail = "lingering" if lingers else None
         ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail))
 

@@ -42,7 +42,7 @@ def bounds_of(rules: Rules) -> Bounds:
 class Touch(NamedTuple):
     """A hitbox of one row that touches a hurtbox of another."""
 
-    striker: int
+    attacker: int
     hitbox: FormedBox
     target: int
     hurtbox: FormedBox
@@ -207,5 +207,5 @@ class Posed:
             finder.find()
         formed = self.catalog.formed
         return [
-            Touch(striker, formed[hit], target, formed[hurt]) for striker, hit, target, hurt, _, _ in finder.touches()
+            Touch(attacker, formed[hit], target, formed[hurt]) for attacker, hit, target, hurt, _, _ in finder.touches()
         ]

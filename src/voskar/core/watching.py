@@ -14,7 +14,7 @@ from msgspec import Struct, field
 from voskar.core.adopt import Resync
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
 from voskar.core.judging.contact import Contact
-from voskar.core.judging.gates import GATES, Verdict
+from voskar.core.judging.gates import GATES, GateAnswer
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Actor, Poses, Recording
@@ -23,9 +23,9 @@ from voskar.core.rules.shapes import Ints
 from voskar.core.step import Stepper, settled
 from voskar.core.world import ActorState, World
 
-Verdicts = tuple[tuple[str, Verdict], ...]
+Verdicts = tuple[tuple[str, GateAnswer], ...]
 Boxes = tuple[str, str, str, str]
-"""Striker, hitbox, target, hurtbox: ids and names."""
+"""Attacker, hitbox, target, hurtbox: ids and names."""
 
 
 class Question(Struct):
@@ -40,7 +40,7 @@ class Moment(Struct):
     """What was found in a frame before anything was judged in it, of those that were asked about.
 
     `states` are copies. `verdicts` hold every gate of boxes of the pairs asked about: those of contacts as they were
-    when each was judged, of others as they would have been before the first blow. `touched` are the times of contacts.
+    when each was judged, of others as they would have been before the first hit. `touched` are the times of contacts.
     """
 
     states: dict[str, ActorState] = field(default_factory=dict)
@@ -99,8 +99,8 @@ class Watch:
         moment.pairs = set(question.pairs)
         if question.near is not None:
             moment.pairs |= close_pairs(world, question.near)
-        for striker, target in sorted(moment.pairs):
-            self._ask(stepper, moment, striker, target)
+        for attacker, target in sorted(moment.pairs):
+            self._ask(stepper, moment, attacker, target)
 
     @staticmethod
     def _keep(world: World, moment: Moment, name: str) -> ActorState | None:
@@ -109,24 +109,24 @@ class Watch:
             moment.states[name] = msgspec.structs.replace(state, counters=dict(state.counters))
         return state
 
-    def _ask(self, stepper: Stepper, moment: Moment, striker: str, target: str) -> None:
+    def _ask(self, stepper: Stepper, moment: Moment, attacker: str, target: str) -> None:
         world = stepper.world
-        mine, theirs = (self._keep(world, moment, name) for name in (striker, target))
+        mine, theirs = (self._keep(world, moment, name) for name in (attacker, target))
         if mine is None or theirs is None or not (world.is_present(mine.row) and world.is_present(theirs.row)):
             return
         for hit in world.catalog.by_kind[mine.kind.name]:
             for hurt in world.catalog.by_kind[theirs.kind.name]:
                 if hit.box.role == "hitbox" and hurt.box.role == "hurtbox":
                     contact = Contact.asked(stepper.world, stepper.judge.memory, mine.row, hit, theirs.row, hurt)
-                    key = (striker, hit.name, target, hurt.name)
+                    key = (attacker, hit.name, target, hurt.name)
                     moment.verdicts[key] = tuple((gate.name, gate.check(contact)) for gate in GATES)
 
     def judged(self, contact: Contact, outcome: str) -> None:
-        """A contact as it is judged: blows before it in this frame have changed what gates say."""
+        """A contact as it is judged: hits before it in this frame have changed what gates say."""
         moment = self._moment
         if moment is None:
             return
-        pair = (contact.striker.id, contact.target.id)
+        pair = (contact.attacker.id, contact.target.id)
         question = self.questions[contact.frame]
         if pair not in moment.pairs and question.near is None:
             return
@@ -174,7 +174,7 @@ class Watch:
         self._film.append((np.full(len(here), frame), np.array(numbers, dtype=object), *columns))
 
     def recording_of(self, world: World) -> Recording:
-        """The recording as it was judged: with what lingered, in a raw one as blows have moved them, and with all that
+        """The recording as it was judged: with what lingered, in a raw one as hits have moved them, and with all that
         the rules set in motion, as if the game had shown it."""
         recording = world.recording
         poses = recording.poses
@@ -226,7 +226,7 @@ class Watch:
 
 
 def close_pairs(world: World, within: float) -> set[tuple[str, str]]:
-    """Pairs of a striker and a target whose boxes, open or not, have bounds no further apart than `within` units."""
+    """Pairs of an attacker and a target whose boxes, open or not, have bounds no further apart than `within` units."""
     sides: list[list[tuple[str, list[float]]]] = [[], []]
     placing, table = world.placing, world.table
     for state in world.everyone():

@@ -10,7 +10,7 @@ from pathlib import Path
 from voskar.files.reading import plain_errors, whole_file, write_text
 
 RULEBOOKS = {"shots": "darts.toml", "spit": "swarm.toml", "yard": "yard.toml"}
-"""Of each sort of mistake in `bugs`; else it is the meadow's."""
+"""Of each kind of mistake in `bugs`; else it is the meadow's."""
 
 
 def write(folder: Path) -> int:

@@ -4,7 +4,7 @@ It shares nothing with Voskar's judge: it has its own crude box tests and its ow
 mistakes planted, and claims what it believes.
 
 * `vulnerable` compares with `>=` where it needs `>`: i-frames end one frame early.
-* `hits` counts every hurtbox that a blow reaches, so one sting on head and torso hurts twice.
+* `hits` counts every hurtbox that a hit reaches, so one sting on head and torso hurts twice.
 """
 
 from __future__ import annotations
@@ -164,10 +164,10 @@ class Keeper(Body):
         self.x, self.y, self.clip, self.facing = 90.0, GROUND, "idle", 1
         self.hit_in, self.shield = frame - 1, 91  # 90 frames, this one counted
 
-    def hurt(self, frame: int, striker: Body, damage: int) -> None:
-        """Takes a blow, and goes down when it is one too many."""
+    def hurt(self, frame: int, attacker: Body, damage: int) -> None:
+        """Takes a hit, and goes down when it is one too many."""
         self.health = max(self.health - damage, 0)
-        self.claim(striker.id, "keeper", damage)
+        self.claim(attacker.id, "keeper", damage)
         if self.health == 0:
             self.down_in = frame
             self.lives -= 1
@@ -194,9 +194,9 @@ class Keeper(Body):
             {"clock": f"{seconds // 60}:{seconds % 60:02d}"},
         ]
 
-    def claim(self, striker: str, target: str, damage: int) -> None:
+    def claim(self, attacker: str, target: str, damage: int) -> None:
         """Notes a hit that the game counts."""
-        self.claims.append({"event": "hit", "striker": striker, "target": target, "damage": damage})
+        self.claims.append({"event": "hit", "attacker": attacker, "target": target, "damage": damage})
 
 
 def circle_meets_rect(cx: float, cy: float, r: float, x: float, y: float, hw: float, hh: float) -> bool:
@@ -230,18 +230,18 @@ def lines_apart(a: Line, b: Line) -> float:
     return min(away(a[:2], b), away(a[2:], b), away(b[:2], a), away(b[2:], a))
 
 
-def hits(striker: Body, keeper: Keeper) -> int:
-    """How many of the keeper's boxes a striker reaches. Bug: the caller hurts once for each."""
+def hits(attacker: Body, keeper: Keeper) -> int:
+    """How many of the keeper's boxes an attacker reaches. Bug: the caller hurts once for each."""
     head = (keeper.x + keeper.facing, keeper.y - 37, 8.0)
     torso = (keeper.x, keeper.y - 15, 8.0, 15.0)
-    if striker.kind == "drone":
-        on_head = math.hypot(striker.x - head[0], striker.y - head[1]) < 9 + head[2] - 1e-6
-        return int(on_head or circle_meets_rect(striker.x, striker.y, 9.0, *torso))
-    if striker.kind == "hornet":
-        x, y = striker.x + 9 * striker.facing, striker.y + 3
+    if attacker.kind == "drone":
+        on_head = math.hypot(attacker.x - head[0], attacker.y - head[1]) < 9 + head[2] - 1e-6
+        return int(on_head or circle_meets_rect(attacker.x, attacker.y, 9.0, *torso))
+    if attacker.kind == "hornet":
+        x, y = attacker.x + 9 * attacker.facing, attacker.y + 3
         on_head = math.hypot(x - head[0], y - head[1]) < 5 + head[2] - 1e-6
         return int(on_head) + int(circle_meets_rect(x, y, 5.0, *torso))
-    skin = (striker.x, striker.y - 7, 9.0, 7.0)
+    skin = (attacker.x, attacker.y - 7, 9.0, 7.0)
     reach = abs(skin[0] - torso[0]) < 17 - 1e-6 and abs(skin[1] - torso[1]) < 22 - 1e-6
     return int(reach) + int(circle_meets_rect(*head, *skin))
 
@@ -287,7 +287,7 @@ def shell_top(waxling: Body, left: float, right: float) -> float:
 
 
 def stomp(keeper: Keeper, others: list[Body], frame: int, was: dict[str, tuple[float, float]]) -> set[str]:
-    """Landing on something from above: it is hit, and the keeper goes up again. Returns who was landed on."""
+    """The keeper comes down on something: it is hit, and the keeper goes up again. Returns who was landed on."""
     landed = set()
     falling = keeper.y > was[keeper.id][0]
     for other in others:
@@ -310,7 +310,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
     """The recording, header first, one dictionary a line."""
     yield {
         "voskar": "recording",
-        "version": 1,
+        "version": 2,
         "rate": RATE,
         "up": "-y",
         "reactions": "baked",
@@ -361,12 +361,12 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
         if comb in others and abs(keeper.x - comb.x) < 14 - 1e-6 and keeper.y > comb.y - 8 and keeper.down_in < 0:
             keeper.health = 9
             keeper.claim("comb", "keeper", -9)
-        for striker in [*hornets, *waxlings, drone]:
-            count = hits(striker, keeper) if keeper.down_in < 0 else 0
-            if count and keeper.vulnerable(frame) and striker.id not in landed:
-                keeper.guard(frame, {"hornet": 60, "drone": 61}.get(striker.kind, 45))
+        for attacker in [*hornets, *waxlings, drone]:
+            count = hits(attacker, keeper) if keeper.down_in < 0 else 0
+            if count and keeper.vulnerable(frame) and attacker.id not in landed:
+                keeper.guard(frame, {"hornet": 60, "drone": 61}.get(attacker.kind, 45))
                 for _ in range(count):
-                    keeper.hurt(frame, striker, 5 if striker is drone else 1)
+                    keeper.hurt(frame, attacker, 5 if attacker is drone else 1)
         swing(keeper, hornets, frame)
         logged: dict[str, object] = {
             "frame": frame,
@@ -376,7 +376,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
             logged["display"] = keeper.display(frame)
         if keeper.claims:
             logged["claims"] = keeper.claims
-        if any(claim["striker"] == "comb" for claim in keeper.claims):
+        if any(claim["attacker"] == "comb" for claim in keeper.claims):
             others.remove(comb)
         yield logged
 

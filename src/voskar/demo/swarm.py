@@ -110,7 +110,7 @@ def lines() -> Iterator[dict[str, object]]:
             near = math.hypot(drip.x - x, max(abs(drip.y - y) - 5, 0.0)) < REACH
             if near and frame > hit_in + IFRAMES:
                 hit_in = frame
-                claims.append({"event": "hit", "striker": drip.id, "target": "keeper", "damage": 1})
+                claims.append({"event": "hit", "attacker": drip.id, "target": "keeper", "damage": 1})
             elif not near or frame <= hit_in + IFRAMES:
                 left.append(drip)
         drips = left
@@ -125,6 +125,6 @@ def lines() -> Iterator[dict[str, object]]:
 
 def text() -> str:
     """The recording as JSON Lines."""
-    header = {"voskar": "recording", "version": 1, "rate": RATE, "up": "-y", "reactions": "raw", "seed": SEED}
+    header = {"voskar": "recording", "version": 2, "rate": RATE, "up": "-y", "reactions": "raw", "seed": SEED}
     header["title"] = "The swarm"
     return "".join(json.dumps(line) + "\n" for line in (header, *lines()))

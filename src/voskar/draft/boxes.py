@@ -23,29 +23,29 @@ class BoxDraft(Seen):
         for name in self.kind_names:
             if name in self.targets:
                 self.kinds[name].boxes += [self._logged_box(box, "hurtbox", name) for box in logged[name]]
-            elif logged[name] and name not in self.strikers:
+            elif logged[name] and name not in self.attackers:
                 self.kinds[name].boxes += [self._logged_box(box, "body", name) for box in logged[name]]
                 self.unknown.append(f"{name}: what its boxes are for, as no hit is claimed of it")
         bodies = {name: self._rects(name) for name in self.targets if logged[name]}
-        blows = {
+        hits = {
             name: [self._logged_box(box, "hitbox", name) for box in logged[name]]
-            for name in self.strikers
+            for name in self.attackers
             if logged[name] and name not in self.targets
         }
         fits: dict[tuple[str, str], Extents | None] = {}
-        for striker, target in sorted(self.pairs):
-            if striker in blows and target in bodies:
+        for attacker, target in sorted(self.pairs):
+            if attacker in hits and target in bodies:
                 continue
-            known, of_striker = bodies.get(target, []), False
-            if not known and striker in blows:
-                known, of_striker = self._rects_of(blows[striker]), True
-            told = self._hits_of(striker, target)
-            fits[striker, target] = extents(self.recordings, told, striker, target, known, of_striker)
+            known, of_attacker = bodies.get(target, []), False
+            if not known and attacker in hits:
+                known, of_attacker = self._rects_of(hits[attacker]), True
+            told = self._hits_of(attacker, target)
+            fits[attacker, target] = extents(self.recordings, told, attacker, target, known, of_attacker)
         for target in self.targets:
-            self._body(target, bodies, blows, fits)
-        for striker in self.strikers:
-            for targets in self._groups(striker):
-                self._hitbox(striker, targets, bodies, blows, fits)
+            self._body(target, bodies, hits, fits)
+        for attacker in self.attackers:
+            for targets in self._groups(attacker):
+                self._hitbox(attacker, targets, bodies, hits, fits)
         for name in self.kind_names:
             for box in self.kinds[name].boxes:
                 if box.role == "hurtbox":
@@ -55,20 +55,20 @@ class BoxDraft(Seen):
         self,
         target: str,
         bodies: dict[str, list[Rect]],
-        blows: dict[str, list[BoxGuess]],
+        hits: dict[str, list[BoxGuess]],
         fits: dict[tuple[str, str], Extents | None],
     ) -> None:
-        """The hurtbox of one whose boxes are not logged: three quarters of what the nearest of its strikers reaches."""
+        """The hurtbox of an actor without logged boxes: three quarters of what the nearest of its attackers reaches."""
         if target in bodies:
             return
-        own = {striker: one for (striker, other), one in fits.items() if other == target and one is not None}
+        own = {attacker: one for (attacker, other), one in fits.items() if other == target and one is not None}
         if not own:
             self.unknown.append(f"{target}: its boxes, as it is never seen near what hits it: log `boxes`")
             keys = {"rect": Value("[8, 8]", "not known: log `boxes`")}
             self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
             return
-        striker = min(own, key=lambda name: own[name].wide * own[name].high)
-        one, share = own[striker], 2.0 if striker in blows else 1.5
+        attacker = min(own, key=lambda name: own[name].wide * own[name].high)
+        one, share = own[attacker], 2.0 if attacker in hits else 1.5
         keys = {"rect": Value(f"[{shown(share * one.wide)}, {shown(share * one.high)}]", _parted(one))}
         ups = [found.up for name, found in own.items() if self._turns(name)]
         if ups and median(ups):  # what turns has no above of its own
@@ -82,8 +82,8 @@ class BoxDraft(Seen):
             for played in self.recordings
         )
 
-    def _hits_of(self, striker: str, target: str) -> list[list[Claim]]:
-        own = {id(one) for _, one in self.pairs[striker, target]}
+    def _hits_of(self, attacker: str, target: str) -> list[list[Claim]]:
+        own = {id(one) for _, one in self.pairs[attacker, target]}
         return [[one for one in told if id(one) in own] for told in self.hits]
 
     def _rects(self, kind: str) -> list[Rect]:
@@ -100,24 +100,24 @@ class BoxDraft(Seen):
 
     def _hitbox(
         self,
-        striker: str,
+        attacker: str,
         targets: Sequence[str],
         bodies: dict[str, list[Rect]],
-        blows: dict[str, list[BoxGuess]],
+        hits: dict[str, list[BoxGuess]],
         fits: dict[tuple[str, str], Extents | None],
     ) -> None:
         mask = Value("[" + ", ".join(map(quoted, targets)) + "]", "")
-        attack = Value(quoted(self._attack_name(striker, targets)), "")
-        if striker in blows:
-            for box in blows[striker]:
+        attack = Value(quoted(self._attack_name(attacker, targets)), "")
+        if attacker in hits:
+            for box in hits[attacker]:
                 box.keys |= {"attack": attack, "mask": mask}
-                self.kinds[striker].boxes.append(box)
+                self.kinds[attacker].boxes.append(box)
             return
-        number = sum(box.role == "hitbox" for box in self.kinds[striker].boxes)
-        box = BoxGuess(f"blow-{number + 1}" if number else "blow", "hitbox", {"attack": attack, "mask": mask})
+        number = sum(box.role == "hitbox" for box in self.kinds[attacker].boxes)
+        box = BoxGuess(f"hit-{number + 1}" if number else "hit", "hitbox", {"attack": attack, "mask": mask})
         sizes, ups, why = [], [], ""
         for target in targets:
-            one, off = fits.get((striker, target)), 0.0
+            one, off = fits.get((attacker, target)), 0.0
             if one is None:
                 continue
             if target in bodies:
@@ -134,13 +134,13 @@ class BoxDraft(Seen):
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
             why = why or "what is left of the reach of both"
-            if self._turns(striker):
+            if self._turns(attacker):
                 box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle")
             else:
                 box.keys["rect"] = Value(text, why)
             if median(ups) and "circle" not in box.keys:
                 box.keys["at"] = Value(f"[0, {shown(-median(ups))}]", "hits count where it is that far off")
-            pace, fastest = self._pace(striker)
+            pace, fastest = self._pace(attacker)
             thin = min((min(x1 - x0, y1 - y0) for one in targets for x0, y0, x1, y1 in self._rects(one)), default=1e9)
             if pace > max(min(rect) + 2.0, 3.0):
                 box.keys["swept"] = Value("true", f"it goes {shown(pace)} units a frame, further than it is wide")
@@ -149,9 +149,9 @@ class BoxDraft(Seen):
                 box.keys["swept"] = Value("true", why)
         else:
             box.keys["rect"] = Value("[8, 8]", "not known: log `boxes`")
-            self.unknown.append(f"{striker}: how far it reaches: log `boxes`")
-        self._during(striker, targets, box, {one: fits.get((striker, one)) for one in targets if one not in bodies})
-        self.kinds[striker].boxes.append(box)
+            self.unknown.append(f"{attacker}: how far it reaches: log `boxes`")
+        self._during(attacker, targets, box, {one: fits.get((attacker, one)) for one in targets if one not in bodies})
+        self.kinds[attacker].boxes.append(box)
 
     def _logged(self, kind: str) -> list[str]:
         """The boxes that the game logs of a kind."""
@@ -199,7 +199,7 @@ class BoxDraft(Seen):
             steps += np.hypot(poses.x[rows] - poses.x[before[rows]], poses.y[rows] - poses.y[before[rows]]).tolist()
         return (float(np.quantile(steps, 0.9)), max(steps)) if steps else (0.0, 0.0)
 
-    def _during(self, striker: str, targets: Sequence[str], box: BoxGuess, fits: Mapping[str, Extents | None]) -> None:
+    def _during(self, attacker: str, targets: Sequence[str], box: BoxGuess, fits: Mapping[str, Extents | None]) -> None:
         """The cells of clips in which it ever hit, where its kind also shows others. Few hits tell at most the first
         cell, and only where the two were as near in another clip without one."""
         cells: dict[str, list[int]] = defaultdict(list)
@@ -207,19 +207,24 @@ class BoxDraft(Seen):
         hits = 0
         for played, told in zip(self.recordings, self.hits, strict=True):
             poses = played.poses
-            rows = np.flatnonzero(np.array([one.kind == striker for one in played.actors])[poses.actor])
+            rows = np.flatnonzero(np.array([one.kind == attacker for one in played.actors])[poses.actor])
             shown |= {played.clips[number] for number in np.unique(poses.clip[rows]).tolist() if number >= 0}
             for one in told:
-                row = played.row(one.striker or "", one.frame)
-                theirs = self._kind(played, one.striker) == striker and self._kind(played, one.target) in targets
+                row = played.row(one.attacker or "", one.frame)
+                theirs = self._kind(played, one.attacker) == attacker and self._kind(played, one.target) in targets
                 if row is None or not theirs or poses.clip[row] < 0:
                     continue
                 hits += 1
                 cell = int(poses.cell[row]) if poses.cell[row] >= 0 else int(poses.tick[row])
                 cells[played.clips[poses.clip[row]]].append(cell)
-        if len(shown) > 1 and cells and len(cells) < len(shown) and (hits > FEW or self._is_idle(fits, striker, cells)):
+        if (
+            len(shown) > 1
+            and cells
+            and len(cells) < len(shown)
+            and (hits > FEW or self._is_idle(fits, attacker, cells))
+        ):
             windows = {
-                name: f"{min(some)}-{max(some) if hits > FEW else max(max(some), self._last_cell(striker, name))}"
+                name: f"{min(some)}-{max(some) if hits > FEW else max(max(some), self._last_cell(attacker, name))}"
                 for name, some in sorted(cells.items())
             }
             text = "{ " + ", ".join(f'{quoted(name)} = "{window}"' for name, window in windows.items()) + " }"
@@ -227,13 +232,13 @@ class BoxDraft(Seen):
                 text, f"the cells of {counted(hits, 'hit')}; it shows {counted(len(shown), 'clip')}"
             )
 
-    def _is_idle(self, fits: Mapping[str, Extents | None], striker: str, hitting: Collection[str]) -> bool:
+    def _is_idle(self, fits: Mapping[str, Extents | None], attacker: str, hitting: Collection[str]) -> bool:
         """Whether, before a hit, the two were as near in a clip that never hits."""
         for target, one in fits.items():
-            for number, claim in self.pairs[striker, target] if one is not None else ():
+            for number, claim in self.pairs[attacker, target] if one is not None else ():
                 played = self.recordings[number]
                 for frame in range(max(claim.frame - EARLY, played.first), claim.frame):
-                    rows = played.row(claim.striker or "", frame), played.row(claim.target or "", frame)
+                    rows = played.row(claim.attacker or "", frame), played.row(claim.target or "", frame)
                     if one is None or rows[0] is None or rows[1] is None or played.poses.clip[rows[0]] < 0:
                         continue
                     off = [float(axis[rows[0]] - axis[rows[1]]) for axis in (played.poses.x, played.poses.y)]

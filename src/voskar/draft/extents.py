@@ -30,7 +30,7 @@ Rect = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Extents:
-    """A striker of one kind hits one of another while it is within `wide` and `high` units of it, once `up` is taken
+    """An attacker of one kind hits one of another while it is within `wide` and `high` units of it, once `up` is taken
     off: from centre to centre, or to the boxes of the one that are known.
 
     `least` and `most` are what fits as well. `matched` of `claims` are explained by it, and `spare` pairs come as near
@@ -60,21 +60,21 @@ class _Near:
 def extents(
     recordings: Sequence[Recording],
     claims: Sequence[Sequence[Claim]],
-    striker: str,
+    attacker: str,
     target: str,
     known: Sequence[Rect] = (),
-    known_of_striker: bool = False,
+    known_of_attacker: bool = False,
 ) -> Extents | None:
     """The extents that best part the frames with hits from those without; None without a claim that can be seen.
-    `known` are boxes of the target, or of the striker, about its position."""
+    `known` are boxes of the target, or of the attacker, about its position."""
     near: list[_Near] = []
     hits: list[tuple[int, int]] = []
     pairs = 0
     for played, told in zip(recordings, claims, strict=True):
         numbers: dict[tuple[int, int], int] = {}
-        near.append(_near(played, striker, target, numbers, pairs, known, known_of_striker))
+        near.append(_near(played, attacker, target, numbers, pairs, known, known_of_attacker))
         for one in told:
-            key = played.numbers.get(one.striker or "", -1), played.numbers.get(one.target or "", -1)
+            key = played.numbers.get(one.attacker or "", -1), played.numbers.get(one.target or "", -1)
             if key in numbers:
                 hits.append((numbers[key], one.frame))
         pairs += len(numbers)
@@ -110,16 +110,16 @@ def _off(dx: float, dy: float, facing: float, known: Sequence[Rect]) -> tuple[fl
 
 def _near(
     played: Recording,
-    striker: str,
+    attacker: str,
     target: str,
     numbers: dict[tuple[int, int], int],
     first: int,
     known: Sequence[Rect],
-    of_striker: bool,
+    of_attacker: bool,
 ) -> _Near:
     poses = played.poses
     kinds = (
-        np.array([actor.kind == striker for actor in played.actors]),
+        np.array([actor.kind == attacker for actor in played.actors]),
         np.array([actor.kind == target for actor in played.actors]),
     )
     shown = ~poses.hidden
@@ -133,7 +133,7 @@ def _near(
         for other in theirs[low:high].tolist():
             a, b = int(poses.actor[row]), int(poses.actor[other])
             dx, dy = float(poses.x[row] - poses.x[other]), float(poses.y[row] - poses.y[other])
-            if known and of_striker:
+            if known and of_attacker:
                 dx, dy = _off(-dx, -dy, float(poses.facing[row]), known)
             elif known:
                 dx, dy = _off(dx, dy, float(poses.facing[other]), known)

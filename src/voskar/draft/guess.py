@@ -31,13 +31,13 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
     def run(self) -> Guess:
         """Everything, in the order of a rulebook."""
         if not self.pairs:
-            self.unknown.append("no hit is claimed of two that are shown: claim hits with striker and target")
+            self.unknown.append("no hit is claimed of two that are shown: claim hits with attacker and target")
         self._sides()
         self.clips()
         self.boxes()
-        for striker in self.strikers:
-            for targets in self._groups(striker):
-                self._attack(striker, targets)
+        for attacker in self.attackers:
+            for targets in self._groups(attacker):
+                self._attack(attacker, targets)
         contact = self._contact()
         for target in self.targets:
             self.life(target)
@@ -66,9 +66,9 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
     def _sides(self) -> None:
         """Two sides, if nobody then hits its own."""
         links: dict[str, set[str]] = defaultdict(set)
-        for striker, target in self.pairs:
-            links[striker].add(target)
-            links[target].add(striker)
+        for attacker, target in self.pairs:
+            links[attacker].add(target)
+            links[target].add(attacker)
         owners = self._owner_kinds()
         colour: dict[str, int] = {}
         todo = [(name, 0) for name in sorted(links, key=lambda one: -sum(one == t for _, t in self.pairs))]
@@ -80,7 +80,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
             todo[:0] = [(other, 1 - side) for other in sorted(links[name])]
             todo[:0] = [(owner, side) for owner in owners.get(name, ()) if owner in links]
         joined = {one for names in links.values() for one in names}
-        if any(colour[striker] == colour[target] for striker, target in self.pairs) or not joined:
+        if any(colour[attacker] == colour[target] for attacker, target in self.pairs) or not joined:
             return
         if self._parts(links, owners) > 1:
             self.unknown.append("sides: nothing tells which of two pairs of foes belong together: log `owner` of shots")
@@ -113,10 +113,10 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
 
     # attacks
 
-    def _attack(self, striker: str, targets: Sequence[str]) -> None:
-        name = self._attack_name(striker, targets)
+    def _attack(self, attacker: str, targets: Sequence[str]) -> None:
+        name = self._attack_name(attacker, targets)
         made = self.attacks.setdefault(name, AttackGuess(name))
-        some = [pair for target in targets for pair in self.pairs[striker, target]]
+        some = [pair for target in targets for pair in self.pairs[attacker, target]]
         damages = Counter(one.damage for _, one in some if one.damage is not None)
         if damages:
             value, count = damages.most_common(1)[0]
@@ -126,11 +126,11 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
             value = Counter(lost).most_common(1)[0][0] if lost else 1.0
             why = f"health falls so in {counted(len(lost), 'hit')}" if lost else "nothing tells: log damage, or health"
             made.keys["damage"] = Value(shown(value), why)
-        gone = sum(self._vanishes(self.recordings[number], one.striker, one.frame) for number, one in some)
+        gone = sum(self._vanishes(self.recordings[number], one.attacker, one.frame) for number, one in some)
         if gone >= FEW and gone >= 0.8 * len(some):
-            made.keys["striker.remove"] = Value("true", f"it is gone after {gone} of {counted(len(some), 'hit')}")
-        repeats = Counter((number, one.striker, one.target) for number, one in some)
-        if max(repeats.values()) == 1 and "striker.remove" not in made.keys:
+            made.keys["attacker.remove"] = Value("true", f"it is gone after {gone} of {counted(len(some), 'hit')}")
+        repeats = Counter((number, one.attacker, one.target) for number, one in some)
+        if max(repeats.values()) == 1 and "attacker.remove" not in made.keys:
             made.keys["rehit"] = Value('"once"', f"none of {counted(len(repeats), 'pair')} hits twice")
         self.reactions(made, some)
 
@@ -148,7 +148,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
     def _contact(self) -> dict[str, Value]:
         together = guarded = 0
         for told in self.hits:
-            several = Counter((frame, target) for frame, target, _ in {(o.frame, o.target, o.striker) for o in told})
+            several = Counter((frame, target) for frame, target, _ in {(o.frame, o.target, o.attacker) for o in told})
             together += sum(count > 1 for count in several.values())
             guarded += len(several)
         text = "all" if together else "first"

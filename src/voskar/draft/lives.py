@@ -72,22 +72,22 @@ class LifeDraft(Seen):
         if told:
             own.keys["health"] = Value(shown(max(told)), "the most that is logged")
             return
-        spent = self._spent(target)
-        if spent is not None:
-            own.keys["health"] = spent
+        consumed = self._consumed(target)
+        if consumed is not None:
+            own.keys["health"] = consumed
             return
         hits = self._of_target(target)
         gone = sum(self._vanishes(self.recordings[number], one.target, one.frame) for number, one in hits)
         if gone >= 0.7 * len(hits):
-            striker = next(one for one, name in sorted(self.pairs) if name == target)
-            group = next(one for one in self._groups(striker) if target in one)
-            damage = self.attacks[self._attack_name(striker, group)].keys["damage"].text
+            attacker = next(one for one, name in sorted(self.pairs) if name == target)
+            group = next(one for one in self._groups(attacker) if target in one)
+            damage = self.attacks[self._attack_name(attacker, group)].keys["damage"].text
             least = shown(min(float(damage), 1.0))  # any more says no more
             own.keys["health"] = Value(least, f"it is gone after {gone} of {counted(len(hits), 'hit')}")
         else:
             self.unknown.append(f"{target}: its health: log `health` in its poses")
 
-    def _spent(self, target: str) -> Value | None:
+    def _consumed(self, target: str) -> Value | None:
         """What the hits on it took from one return to the next death, where deaths are claimed: so much, and more than
         without the last one. None where too few agree."""
         lives: list[tuple[float, float]] = []
@@ -167,7 +167,7 @@ class LifeDraft(Seen):
             hits: dict[str, dict[int, str]] = defaultdict(dict)
             for one in self.hits[number]:
                 if self._kind(played, one.target) == target and (one.damage is None or one.damage > 0):
-                    hits[one.target or ""].setdefault(one.frame, self._kind(played, one.striker))
+                    hits[one.target or ""].setdefault(one.frame, self._kind(played, one.attacker))
             down, back = self._ends(played, target)
             for name, frames in hits.items():
                 ends = {frame for one, frame in (*down, *back) if one == name} | {*frames, *played.resets}
@@ -274,7 +274,7 @@ class LifeDraft(Seen):
         downed it, "room" if it is all others, else nothing."""
         if back in played.resets:
             return ""
-        strikers = {one.striker for one in played.claims if (one.event, one.target, one.frame) == ("hit", name, down)}
+        attackers = {one.attacker for one in played.claims if (one.event, one.target, one.frame) == ("hit", name, down)}
         home: dict[str, bool] = {}
         for actor in played.actors:
             rows = played.row(actor.id, back - 1), played.row(actor.id, back)
@@ -285,8 +285,8 @@ class LifeDraft(Seen):
             if math.dist(before, start) > AWAY:
                 home[actor.id] = math.dist(after, start) < 0.5
         if home and all(home.values()):
-            return "pair" if home.keys() <= strikers else "room"
-        return "pair" if any(home.get(one or "", False) for one in strikers) else ""
+            return "pair" if home.keys() <= attackers else "room"
+        return "pair" if any(home.get(one or "", False) for one in attackers) else ""
 
     def _down(self, deaths: Sequence[Death]) -> Value | None:
         """How long a body lies there, when its life is taken, and what it is worth."""

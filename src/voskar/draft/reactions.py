@@ -1,4 +1,4 @@
-"""What blows of a draft ask for and do besides damage: from above while falling; how far they push."""
+"""What hits of a draft ask for and do besides damage: from above while falling; how far they push."""
 
 from __future__ import annotations
 
@@ -28,15 +28,15 @@ Push = tuple[int, float, float, bool]
 
 
 class ReactionDraft(Seen):
-    """Drafts what a blow needs, and its knockback."""
+    """Drafts what a hit needs, and its knockback."""
 
     def reactions(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
         """Of the hits of one attack, each with the number of its recording."""
         self._stomp(made, some)
-        for side in ("striker", "target"):
-            self._rebound(made, some, side)
+        for side in ("attacker", "target"):
+            self._launch(made, some, side)
             self._home(made, some, side)
-        for side, name, other in (("target", "target", "striker"), ("striker", "striker", "target")):
+        for side, name, other in (("target", "target", "attacker"), ("attacker", "attacker", "target")):
             found = [
                 (
                     push,
@@ -70,13 +70,13 @@ class ReactionDraft(Seen):
             made.keys[f"{side}.knockback"] = Value("{ " + ", ".join(keys) + " }", why)
 
     def _stomp(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
-        """Only from above and falling, if all are so: blows from the side are not drafted to count."""
+        """Only from above and falling, if all are so: hits from the side are not drafted to count."""
         down = 1.0 if self.recordings[0].up == "-y" else -1.0
         above = falling = seen = 0
         for number, one in some:
             played = self.recordings[number]
             poses = played.poses
-            rows = [played.row(one.striker or "", one.frame - 1), played.row(one.striker or "", one.frame)]
+            rows = [played.row(one.attacker or "", one.frame - 1), played.row(one.attacker or "", one.frame)]
             target = played.row(one.target or "", one.frame)
             if rows[0] is None or rows[1] is None or target is None:
                 continue
@@ -85,16 +85,16 @@ class ReactionDraft(Seen):
             across = abs(poses.x[rows[1]] - poses.x[target])
             above += (poses.y[target] - poses.y[rows[1]]) * down > across
         if seen >= LEAST and above == falling == seen:
-            made.keys["only_from"] = Value('["above"]', f"it is above in {counted(seen, 'hit')}, and falls")
-            made.keys["from_by"] = Value('"centre"', "")
-            made.keys["falling"] = Value("true", "")
+            made.keys["if.from"] = Value('["above"]', f"it is above in {counted(seen, 'hit')}, and falls")
+            made.keys["if.from_by"] = Value('"centre"', "")
+            made.keys["if.falling"] = Value("true", "")
             back = {
-                (number, one.frame, one.target, one.striker) for number, told in enumerate(self.hits) for one in told
+                (number, one.frame, one.target, one.attacker) for number, told in enumerate(self.hits) for one in told
             }
-            if not any((number, one.frame, one.striker, one.target) in back for number, one in some):
+            if not any((number, one.frame, one.attacker, one.target) in back for number, one in some):
                 made.keys["preempts"] = Value("true", "whom it lands on never hurts it in that frame")
 
-    def _rebound(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
+    def _launch(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
         """A speed upwards in the next frame that it had not before, about the same each time."""
         up = -1.0 if self.recordings[0].up == "-y" else 1.0
         speeds = []
@@ -110,7 +110,7 @@ class ReactionDraft(Seen):
         same = sum(abs(one - middle) <= 0.05 * middle for one in sent)
         if len(sent) >= LEAST and same >= 0.8 * len(speeds):
             why = f"{same} of {counted(len(speeds), 'hit')} send it up so"
-            made.keys[f"{side}.rebound"] = Value(shown(middle), why)
+            made.keys[f"{side}.launch"] = Value(shown(middle), why)
 
     def _home(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
         """At its start in the next frame, from somewhere else."""

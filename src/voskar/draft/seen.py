@@ -33,8 +33,8 @@ def _falls(played: Recording) -> Iterator[Claim]:
 
 def _whole(played: Recording, claim: Claim) -> Claim:
     """A hit with both of its sides: one that is not told is the nearest of another kind that is not of its own."""
-    name = claim.striker or claim.target
-    row = None if claim.striker and claim.target else played.row(name or "", claim.frame)
+    name = claim.attacker or claim.target
+    row = None if claim.attacker and claim.target else played.row(name or "", claim.frame)
     if row is None:
         return claim
     poses, own = played.poses, played.actors[played.numbers[name or ""]]
@@ -44,7 +44,7 @@ def _whole(played: Recording, claim: Claim) -> Claim:
     for at in here[np.argsort(apart, kind="stable")].tolist():
         other = played.actors[int(poses.actor[at])]
         if other.kind != own.kind and own.id != other.owner and other.id != own.owner:
-            return replace(claim, striker=claim.striker or other.id, target=claim.target or other.id)
+            return replace(claim, attacker=claim.attacker or other.id, target=claim.target or other.id)
     return claim
 
 
@@ -63,24 +63,24 @@ class Seen:
         self.pairs: dict[tuple[str, str], list[tuple[int, Claim]]] = defaultdict(list)
         for number, (played, told) in enumerate(zip(recordings, self.hits, strict=True)):
             for one in told:
-                names = [self._kind(played, name) for name in (one.striker, one.target)]
+                names = [self._kind(played, name) for name in (one.attacker, one.target)]
                 if names[0] and names[1]:
                     self.pairs[names[0], names[1]].append((number, one))
         self.unknown: list[str] = []
         if fallen and any(claimed):
             count = counted(sum(map(len, claimed)), "hit")
-            self.unknown.append(f"{count}: none is claimed, health falls so often: claim hits with striker and target")
-        for side in ("striker", "target"):
+            self.unknown.append(f"{count}: none is claimed, health falls so often: claim hits with attacker and target")
+        for side in ("attacker", "target"):
             untold = sum(getattr(one, side) is None for some in claimed for one in some)
             if untold:
                 many = f"{untold} of {counted(sum(map(len, claimed)), 'hit')}"
-                learn = "claim hits with striker and target"
+                learn = "claim hits with attacker and target"
                 self.unknown.append(f"who is the {side} of {many}, the nearest is taken for it: {learn}")
         self.attacks: dict[str, AttackGuess] = {}
         self.space: dict[str, Value] = {}
         self.edges: dict[str, float] = {}
         """Sides of the space that are known."""
-        self.strikers = sorted({striker for striker, _ in self.pairs})
+        self.attackers = sorted({attacker for attacker, _ in self.pairs})
         self.targets = sorted({target for _, target in self.pairs})
 
     def _kind(self, played: Recording, name: str | None) -> str:
@@ -95,14 +95,14 @@ class Seen:
         start = own[int(np.searchsorted(played.poses.frame[own], mark))]
         return float(played.poses.x[start]), float(played.poses.y[start])
 
-    def _groups(self, striker: str) -> list[list[str]]:
-        """The targets of a striker, apart where it shows other clips as it hits them: other blows."""
+    def _groups(self, attacker: str) -> list[list[str]]:
+        """The targets of an attacker, apart where it shows other clips as it hits them: other hits."""
         clips: dict[str, set[str]] = {}
         for (name, target), some in sorted(self.pairs.items()):
-            if name == striker and all(one.attack is None for _, one in some):
+            if name == attacker and all(one.attack is None for _, one in some):
                 shown = {self._clip(self.recordings[number], one) for number, one in some}
                 clips[target] = shown - {""}
-            elif name == striker:
+            elif name == attacker:
                 clips[target] = set()
         groups: list[tuple[set[str], list[str]]] = []
         for target, shown in clips.items():
@@ -115,17 +115,17 @@ class Seen:
         return [targets for _, targets in groups]
 
     def _clip(self, played: Recording, one: Claim) -> str:
-        row = played.row(one.striker or "", one.frame)
+        row = played.row(one.attacker or "", one.frame)
         number = -1 if row is None else int(played.poses.clip[row])
         return played.clips[number] if number >= 0 else ""
 
-    def _attack_name(self, striker: str, targets: Sequence[str]) -> str:
-        some = [one for target in targets for _, one in self.pairs.get((striker, target), ())]
+    def _attack_name(self, attacker: str, targets: Sequence[str]) -> str:
+        some = [one for target in targets for _, one in self.pairs.get((attacker, target), ())]
         told = [one.attack for one in some if one.attack]
         if told:
             return Counter(told).most_common(1)[0][0]
-        groups = self._groups(striker)
-        return striker if len(groups) == 1 else f"{striker} on {' and '.join(targets)}"
+        groups = self._groups(attacker)
+        return attacker if len(groups) == 1 else f"{attacker} on {' and '.join(targets)}"
 
     def _vanishes(self, played: Recording, name: str | None, frame: int) -> bool:
         number = played.numbers.get(name or "")

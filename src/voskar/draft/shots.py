@@ -65,7 +65,7 @@ class ShotDraft(Seen):
         for played, told in zip(self.recordings, self.hits, strict=True):
             ends: dict[str, list[int]] = defaultdict(list)
             for claim in told:
-                ends[claim.striker or ""].append(claim.frame)
+                ends[claim.attacker or ""].append(claim.frame)
             for shot in _shots_of(played, ends):
                 kind = self._kind(played, shot.id)
                 found[kind][self._kind(played, shot.owner)].append(shot)

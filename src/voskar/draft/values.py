@@ -41,7 +41,7 @@ class KindGuess:
 
 @dataclass
 class AttackGuess:
-    """An attack, with keys; those of either side as `striker.remove`."""
+    """An attack, with keys; those of either side as `attacker.remove`."""
 
     name: str
     keys: dict[str, Value] = field(default_factory=dict)

@@ -19,7 +19,7 @@ def rulebook_text(found: Guess, sources: Sequence[str]) -> str:
         f"# A first rulebook, drafted from {', '.join(sources)}.",
         "# What stands behind a value is the evidence for it; change what you know better.",
         *(f"# The log: {one}." for one in found.notes),
-        "voskar = 1",
+        "voskar = 2",
         "",
         "[space]",
         f'up = "{found.up}"',

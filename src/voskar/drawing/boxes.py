@@ -51,7 +51,7 @@ def touch_times(one: Scene) -> dict[tuple[str, str], float]:
     found: dict[tuple[str, str], float] = {}
     for contact in one.contacts:
         if contact.t is not None and contact.t < 1:
-            for key in ((contact.striker or "", contact.hitbox or ""), (contact.target or "", contact.hurtbox or "")):
+            for key in ((contact.attacker or "", contact.hitbox or ""), (contact.target or "", contact.hurtbox or "")):
                 found[key] = min(found.get(key, 1.0), contact.t)
     return found
 

@@ -10,7 +10,7 @@ from PIL import Image
 from voskar.core.posing import Bounds
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
-from voskar.core.views.hud import Display
+from voskar.core.views.hud import HudFrame
 from voskar.core.views.scene import Scene
 from voskar.drawing.frame import drawn
 
@@ -23,7 +23,7 @@ def images(
     rules: Rules,
     recording: Recording,
     scenes: Sequence[Scene],
-    displays: Sequence[Display],
+    displays: Sequence[HudFrame],
     shown: Bounds,
     title: str,
 ) -> Iterator[Image.Image]:

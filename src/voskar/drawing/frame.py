@@ -15,7 +15,7 @@ from voskar.core.posing import Bounds
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
-from voskar.core.views.hud import Display, clock, icons
+from voskar.core.views.hud import HudFrame, clock, icons
 from voskar.core.views.scene import Scene, SceneActor
 from voskar.drawing.boxes import draw_touch, fill_box, name_box, outline_box, overlaps, touch_times
 from voskar.drawing.canvas import Canvas, Panel
@@ -42,7 +42,7 @@ def view_bounds(view: View, rules: Rules, scenes: Sequence[Scene]) -> Bounds:
     """The part of the world that a view shows in all of some scenes."""
     if view.region:
         return view.region
-    pairs = [{contact.striker, contact.target} for one in scenes for contact in one.contacts]
+    pairs = [{contact.attacker, contact.target} for one in scenes for contact in one.contacts]
     names = set(view.actors).union(*(pair for pair in pairs if not view.actors or pair & set(view.actors)))
     boxes = [box.bounds for one in scenes for box in one.boxes if not names or box.actor in names]
     points = [(a.x, a.y) for one in scenes for a in one.actors if not names or a.id in names]
@@ -62,7 +62,7 @@ def draw_frames(
     rules: Rules,
     recording: Recording,
     scenes: Sequence[Scene],
-    displays: Sequence[Display],
+    displays: Sequence[HudFrame],
     view: View,
     path: Path,
     ending: str,
@@ -80,7 +80,7 @@ def drawn(
     rules: Rules,
     recording: Recording,
     scenes: Sequence[Scene],
-    displays: Sequence[Display],
+    displays: Sequence[HudFrame],
     shown: Bounds,
     title: str,
     dots: int = 100,
@@ -145,7 +145,7 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
             canvas.lines([places], FAINT, 0.9, alpha=0.7)
             for x, y in places.tolist():
                 canvas.mark((x, y), "o", 1.25, FAINT, FAINT, 0.5)
-    touching = {(c.striker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
+    touching = {(c.attacker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
     visible = [box for box in one.boxes if overlaps(box.bounds, shown)]
     times = touch_times(one)
     for number, role in enumerate(BEHIND):
@@ -202,8 +202,8 @@ def _stand(panel: Panel, actor: SceneActor, one: Scene) -> None:
 
 def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
     """Who is who. Of a crowd, and of what the rules set in motion, those near which there is room, in short."""
-    busy = {name for event in one.contacts for name in (event.striker, event.target)}
-    busy |= {name for claim in one.claims for name in (claim.striker, claim.target, claim.id)}
+    busy = {name for event in one.contacts for name in (event.attacker, event.target)}
+    busy |= {name for claim in one.claims for name in (claim.attacker, claim.target, claim.id)}
     named = [actor for actor in actors if _is_named(actor, one)]
     crowd = sum(not actor.driven for actor in named) > CROWD
     for actor in sorted(named, key=lambda actor: (actor.driven, actor.id not in busy)):
@@ -225,7 +225,7 @@ def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
         if contact.x is None or contact.y is None:
             continue
         at = _contact_place(
-            one, contact.striker or "", contact.hitbox or "", contact.target or "", contact.hurtbox or ""
+            one, contact.attacker or "", contact.hitbox or "", contact.target or "", contact.hurtbox or ""
         )
         at = at or (contact.x, contact.y)
         full = contact.outcome == "landed"
@@ -264,26 +264,26 @@ def _grid(panel: Panel, size: float) -> None:
 def _claims(labels: Labels, one: Scene, *, alone: bool) -> None:
     """What the game claims in the frame, and what it does not, as flags above whom it is about."""
     up = -1 if labels.panel.down else 1
-    odd = [(event.detail, event.striker, event.target or event.id) for event in one.adopted]
+    odd = [(event.detail, event.attacker, event.target or event.id) for event in one.adopted]
     told: list[tuple[str | None, str]] = []
-    landed = Counter((event.striker, event.target) for event in one.contacts if event.outcome == "landed")
+    landed = Counter((event.attacker, event.target) for event in one.contacts if event.outcome == "landed")
     claims = [claim for claim in one.claims if claim.frame == one.frame]
-    alike = Counter((claim.event, claim.striker, claim.target or claim.id) for claim in claims)
+    alike = Counter((claim.event, claim.attacker, claim.target or claim.id) for claim in claims)
     for claim in reversed(claims):  # of several alike the last ones are too many
-        name = claim.target or claim.id or claim.striker
-        by = f" by {claim.striker}" if claim.striker and claim.target else ""
-        same = (claim.event, claim.striker if claim.event == "hit" else None, name)
+        name = claim.target or claim.id or claim.attacker
+        by = f" by {claim.attacker}" if claim.attacker and claim.target else ""
+        same = (claim.event, claim.attacker if claim.event == "hit" else None, name)
         denied = same in odd
         if denied:
             odd.remove(same)
-        elif claim.event == "hit" and alike["hit", claim.striker, name] > max(landed[claim.striker, name], 1):
+        elif claim.event == "hit" and alike["hit", claim.attacker, name] > max(landed[claim.attacker, name], 1):
             denied = True
-            alike["hit", claim.striker, name] -= 1
+            alike["hit", claim.attacker, name] -= 1
         told.append((name, f"■ game claims {claim.event}{by}" + (", the rules do not" if denied else "")))
     for claim in one.claims:
         if claim.frame != one.frame:
-            by = f" by {claim.striker}" if claim.striker and claim.target else ""
-            told.append((claim.target or claim.striker, f"■ game claims hit{by} in {claim.frame}"))
+            by = f" by {claim.attacker}" if claim.attacker and claim.target else ""
+            told.append((claim.target or claim.attacker, f"■ game claims hit{by} in {claim.frame}"))
     told += [(name, f"□ game claims no hit by {by}") for detail, by, name in odd if detail == "no hit"]
     for name, text in told:
         actor = next((actor for actor in one.actors if actor.id == name), None)
@@ -294,7 +294,7 @@ def _claims(labels: Labels, one: Scene, *, alone: bool) -> None:
         labels.put(text, (actor.x, top), (0, 22 if alone else 12), 9 if alone else 7, CLAIM, bold=True)
 
 
-def _display_lines(values: Display, rate: float) -> list[str]:
+def _display_lines(values: HudFrame, rate: float) -> list[str]:
     """Health, lives, clock and score after the frame."""
     lines = []
     for gauge in values.gauges:
@@ -317,7 +317,7 @@ def _unjumped(trail: Floats, span: float) -> list[Floats]:
 
 
 def _shots(panel: Panel, one: Scene, span: float) -> None:
-    """Muzzles with their aims, and where children and effects came up; those of this very frame stronger."""
+    """Muzzles with their aims, and where children and hit effects came up; those of this very frame stronger."""
     for shot in one.shots:
         if not overlaps((shot.x, shot.y, shot.x, shot.y), panel.shown):
             continue
@@ -340,9 +340,9 @@ def _foot(actor: SceneActor, one: Scene, inverted: bool) -> tuple[float, float]:
     return actor.x, max(ys) if inverted else min(ys)
 
 
-def _contact_place(one: Scene, striker: str, hitbox: str, target: str, hurtbox: str) -> tuple[float, float] | None:
+def _contact_place(one: Scene, attacker: str, hitbox: str, target: str, hurtbox: str) -> tuple[float, float] | None:
     """The middle of where two boxes' bounds overlap in this frame; None if they do not."""
-    hits = [box.bounds for box in one.boxes if (box.actor, box.name) == (striker, hitbox)]
+    hits = [box.bounds for box in one.boxes if (box.actor, box.name) == (attacker, hitbox)]
     hurts = [box.bounds for box in one.boxes if (box.actor, box.name) == (target, hurtbox)]
     for a, b in product(hits, hurts):  # across an edge a box is there twice
         if overlaps(a, b):

@@ -40,7 +40,7 @@ def samples(scenes: Sequence[Scene], shown: Bounds) -> list[Sample]:
     if any(box.way and (box.actor, box.name) in touch_times(one) for one in scenes for box in one.boxes):
         found.append(Sample("swept, at the touch", colour=ROLES["hitbox"].line, line=(1.9, TOUCHING)))
     shots = [shot for one in scenes for shot in one.shots]
-    for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or effect appears")):
+    for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or hit effect appears")):
         if any(shot.fired == fired for shot in shots):
             found.append(Sample(label, sign=sign, colour=MUZZLE, fill=MUZZLE, size=6))
     if any(shot.pivot is not None for shot in shots):

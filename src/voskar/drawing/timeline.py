@@ -28,7 +28,7 @@ LANES = {
 
 
 @dataclass(frozen=True)
-class Account:
+class GameAccount:
     """What the game tells of an actor: frames of its claims, and the health that it logs; where it disagrees."""
 
     claims: Sequence[int] = ()
@@ -46,12 +46,12 @@ class Strip:
     names: Sequence[str]
     first: int
     last: int
-    accounts: Mapping[str, Account]
+    accounts: Mapping[str, GameAccount]
     origin: int = 0
 
-    def account(self, course: Course) -> Account:
+    def account(self, course: Course) -> GameAccount:
         """The game's account of one of them."""
-        return self.accounts.get(course.actor.id, Account())
+        return self.accounts.get(course.actor.id, GameAccount())
 
     def within(self, frames: Sequence[int]) -> list[int]:
         """Those frames that are seen."""
@@ -239,7 +239,7 @@ def _health(ax: Axes, strip: Strip, course: Course) -> None:
 
 
 def _marks(ax: Axes, strip: Strip, course: Course) -> None:
-    """Blows, returns, and being out."""
+    """Hits, returns, and being out."""
     origin, full = strip.origin, course.kind.health or 1.0
 
     def within(events: Sequence[Event]) -> list[Event]:
@@ -295,13 +295,13 @@ def _legend(rows: Sequence[tuple[Strip, Course]], lanes: Sequence[str]) -> list[
 
     damages = [event.damage or 0.0 for course in courses for event in course.taken]
     if any(damage >= 0 for damage in damages):
-        sign(mark("landed"), "blow landed on it", markersize=9)
+        sign(mark("landed"), "hit landed on it", markersize=9)
     if any(damage < 0 for damage in damages):
         sign("P", "healed", color=BACK)
     for outcome in sorted({event.outcome or "" for course in courses for event in course.ignored}):
         sign(mark(outcome), f"{outcome}, ignored", markerfacecolor=PAPER)
     if "dealt" in lanes:
-        sign("|", "blow it landed", markeredgewidth=1.6, markersize=8)
+        sign("|", "hit it landed", markeredgewidth=1.6, markersize=8)
     if any(course.down for course in courses):
         handles.append(Patch(facecolor=DOWN, edgecolor=FAINT, hatch="////", label="down"))
     if any(course.waiting for course in courses):

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from voskar.drawing.style import FAINT, GRID, INK, PAPER, save
-from voskar.evidence.tuning import Point, Score
+from voskar.evidence.tuning import Point, VariantScore
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -18,7 +18,7 @@ Keyed = tuple[str, Sequence[str]]
 """A key and its values."""
 
 
-def draw_tuning(axes: Sequence[Keyed], scores: Mapping[Point, Score], path: Path, ending: str) -> None:
+def draw_tuning(axes: Sequence[Keyed], scores: Mapping[Point, VariantScore], path: Path, ending: str) -> None:
     """Draws one or two varied keys into a file: "png" or "svg". The best variants have a ring, or a frame."""
     from matplotlib.figure import Figure
 
@@ -57,7 +57,7 @@ def _whole(ax: Axes) -> None:
     ax.set_yticks([tick for tick in ax.get_yticks() if 0 <= tick <= ax.get_ylim()[1]])
 
 
-def _curves(rows: Sequence[Axes], axis: Keyed, scores: Mapping[Point, Score], *, claims: bool) -> None:
+def _curves(rows: Sequence[Axes], axis: Keyed, scores: Mapping[Point, VariantScore], *, claims: bool) -> None:
     """A row for disagreements, if there are claims, one for hits and deaths, one for the time to down, if any goes."""
     key, values = axis
     line = [scores[place,] for place in range(len(values))]
@@ -95,7 +95,7 @@ def _curves(rows: Sequence[Axes], axis: Keyed, scores: Mapping[Point, Score], *,
     ax.set_xlabel(key, color=INK)
 
 
-def _maps(cells: Sequence[Axes], axes: Sequence[Keyed], scores: Mapping[Point, Score], *, claims: bool) -> None:
+def _maps(cells: Sequence[Axes], axes: Sequence[Keyed], scores: Mapping[Point, VariantScore], *, claims: bool) -> None:
     """Two maps of cells with numbers: disagreements, or deaths where there are no claims, and hits."""
     from matplotlib.colors import LinearSegmentedColormap
 

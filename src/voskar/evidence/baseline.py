@@ -12,15 +12,15 @@ from voskar.evidence.matching import pair_up
 
 LIFE = ("down", "respawn", "out", "over", "won")
 
-Sort = Literal["gained", "lost", "moved", "changed"]
+Change = Literal["gained", "lost", "moved", "changed"]
 
 
 @dataclass(frozen=True)
 class Difference:
-    """One landing or turn of a life that the two ledgers do not share. `frame` is that of the first ledger, or of the
+    """One hit or turn of a life that the two ledgers do not share. `frame` is that of the first ledger, or of the
     second where only it has the event; `follows` is the frame of an earlier difference that it may come from."""
 
-    sort: Sort
+    change: Change
     frame: int
     what: str
     before: str
@@ -30,7 +30,7 @@ class Difference:
 
 
 @dataclass(frozen=True)
-class Comparison:
+class LedgerDiff:
     """Everything that differs, in frame order, and how many events the two have in common."""
 
     same: int
@@ -42,8 +42,8 @@ class Comparison:
         return tuple(one for one in self.differences if one.follows is None)
 
 
-def compare(before: Ledger, after: Ledger, near: int | None = None) -> Comparison:
-    """Compares landings, deaths, returns and ends of runs. An event at most `near` frames off (default half a second)
+def compare(before: Ledger, after: Ledger, near: int | None = None) -> LedgerDiff:
+    """Compares hits, deaths, returns and ends of runs. An event at most `near` frames off (default half a second)
     is the same one, moved.
 
     A difference follows from an earlier one on the same actor: its health, i-frames or being down were others by
@@ -66,8 +66,8 @@ def compare(before: Ledger, after: Ledger, near: int | None = None) -> Compariso
             found.append((Difference("changed", one.frame, _what(one), *told), one))
     found += [(Difference("lost", one.frame, _what(one), _value(one), sides[1].instead(one)), one) for one in lost]
     found += [(Difference("gained", one.frame, _what(one), sides[0].instead(one), _value(one)), one) for one in gained]
-    found.sort(key=lambda pair: (pair[0].frame, pair[0].what, pair[0].sort))
-    return Comparison(len(same), tuple(_follow(found)))
+    found.sort(key=lambda pair: (pair[0].frame, pair[0].what, pair[0].change))
+    return LedgerDiff(len(same), tuple(_follow(found)))
 
 
 def _counts(event: Event) -> bool:
@@ -75,12 +75,12 @@ def _counts(event: Event) -> bool:
 
 
 def _key(event: Event) -> tuple[str | None, ...]:
-    return event.event, event.id, event.striker, event.target, event.attack
+    return event.event, event.id, event.attacker, event.target, event.attack
 
 
 def _what(event: Event) -> str:
     if event.event == "contact":
-        return f"{event.attack} of {event.striker} on {event.target}"
+        return f"{event.attack} of {event.attacker} on {event.target}"
     return f"{event.event} of {event.id}" if event.id else event.event
 
 
@@ -96,18 +96,18 @@ def _value(event: Event) -> str:
 
 
 class _Contacts:
-    """What a ledger has in a frame instead of a landing."""
+    """What a ledger has in a frame instead of a hit."""
 
     def __init__(self, ledger: Ledger) -> None:
         self.of: dict[tuple[str | None, str | None, str | None], list[Event]] = {}
         for event in ledger.of("contact"):
-            self.of.setdefault((event.striker, event.target, event.attack), []).append(event)
+            self.of.setdefault((event.attacker, event.target, event.attack), []).append(event)
 
     def instead(self, event: Event) -> str:
-        """The outcome of the same blow in that frame."""
+        """The outcome of the same hit in that frame."""
         if event.event != "contact":
             return f"no {event.event}"
-        found: Sequence[Event] = self.of.get((event.striker, event.target, event.attack), ())
+        found: Sequence[Event] = self.of.get((event.attacker, event.target, event.attack), ())
         here = [one for one in found if one.frame <= event.frame <= (one.until or one.frame)]
         return (here[0].outcome or "") if here else "no contact"
 
@@ -118,7 +118,7 @@ def _follow(found: Sequence[tuple[Difference, Event]]) -> list[Difference]:
     for difference, event in found:
         name = event.target or event.id or ""
         since = touched.get(name)
-        if since is not None and since < difference.frame and difference.sort != "changed":
+        if since is not None and since < difference.frame and difference.change != "changed":
             difference = Difference(**{**vars(difference), "follows": since})
         elif not name and touched:
             difference = Difference(**{**vars(difference), "follows": min(touched.values())})

@@ -12,6 +12,7 @@ from voskar.core.rules import Rules
 from voskar.core.watching import watched as watch
 from voskar.evidence.displayed import displayed
 from voskar.evidence.emissions import emissions
+from voskar.evidence.events import event_claims
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.following import folded
 from voskar.evidence.held import EXACT, TOLERANCE, Held
@@ -23,7 +24,6 @@ from voskar.evidence.outlines import outlines
 from voskar.evidence.presence import presence
 from voskar.evidence.reactions import reactions
 from voskar.evidence.states import states
-from voskar.evidence.told import tellings
 from voskar.evidence.unordered import unordered
 
 ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines, displayed, presence, unordered, jumps)
@@ -34,19 +34,20 @@ ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines
 class Verdict:
     """The outcome of a check: how many hit claims agreed, and every disagreement in frame order.
 
-    `spawns` counts what should have appeared in the recording, `spawns_agreed` what did as it should; `told` claims
-    of other events than hits; `undecided` reactions that other motion leaves open; `not_compared` what the recording
-    does not log. `judged` has the poses as they were judged, in a raw recording as blows have moved them.
+    `spawns` counts the actors that should have appeared in the recording, `spawns_agreed` those that did as they
+    should; `events` counts claims of other events than hits; `undecided` reactions that other motion leaves open.
+    `not_compared` says what the recording does not log. `judged` has the poses as they were judged: in a raw recording
+    hits have moved them.
     """
 
     claims: int
-    landings: int
+    hits: int
     agreed: int
     findings: tuple[Finding, ...]
     spawns: int = 0
     spawns_agreed: int = 0
-    told: int = 0
-    told_agreed: int = 0
+    events: int = 0
+    events_agreed: int = 0
     undecided: int = 0
     not_compared: tuple[str, ...] = ()
     judged: Recording | None = field(default=None, repr=False)
@@ -78,22 +79,22 @@ def check(
     places = any(one.x is not None for one in recording.claims)
     seen = watch(rules, recording, films=bool(watched) or places, resync=Resync(windows) if resync else None)
     held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, explains)
-    blows, told, spawned, reacted = hits(held), tellings(held), emissions(held), reactions(held)
+    landed, events, spawned, reacted = hits(held), event_claims(held), emissions(held), reactions(held)
     reasons = Reasons(held, unfired=spawned.unfired if explains else ())
-    found = [*blows.findings, *told.findings, *reacted.findings, *spawned.odd]
+    found = [*landed.findings, *events.findings, *reacted.findings, *spawned.odd]
     found += [reasons.of_spawn(one) if explains else one.finding("") for one in spawned.unfired]
     found += [*motions(held, spawned.sources), *(one for row in ROWS for one in row(held))]
     place = {code: at for at, code in enumerate(CODES)}
-    found.sort(key=lambda one: (one.frame, place[one.sort], one.striker, one.target))
+    found.sort(key=lambda one: (one.frame, place[one.code], one.attacker, one.target))
     verdict = Verdict(
-        blows.claims,
-        blows.landings,
-        blows.agreed,
+        landed.claims,
+        landed.hits,
+        landed.agreed,
         tuple(found),
         spawned.expected,
         spawned.agreed,
-        told.claims,
-        told.agreed,
+        events.claims,
+        events.agreed,
         reacted.undecided,
         tuple(_not_compared(held)),
         seen.recording if watched else None,
@@ -106,9 +107,9 @@ def check(
 def _not_compared(held: Held) -> Iterable[str]:
     """What the rules say and the recording never tells."""
     scope = held.recording.scope
-    sorts = {event.event for event in held.ledger.events}
+    names = {event.event for event in held.ledger.events}
     for event, word in (("hit", "hits"), ("down", "down"), ("respawn", "respawn"), ("out", "out")):
-        came = bool(held.ledger.landings()) if event == "hit" else event in sorts
+        came = bool(held.ledger.hits()) if event == "hit" else event in names
         if came and (event in scope.events or not held.recording.asks_for(event)):
             yield f"claims of {word}"
     for name, values in (("kinds", scope.kinds), ("attacks", scope.attacks), ("reactions", scope.reactions)):

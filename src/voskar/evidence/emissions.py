@@ -11,14 +11,14 @@ from msgspec import Struct
 
 from voskar.core.emitters.aim import angle_of, direction
 from voskar.core.ledger import Event
-from voskar.core.ledger.events import Spawn
+from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording import Actor, Recording
 from voskar.core.rules import Emitter, Rules
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held
 
 WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
-"""Moments of a frame at which an effect may have come about."""
+"""Moments of a frame at which a hit effect may have come about."""
 DEGREES = 1.0
 """By how much directions may differ."""
 
@@ -58,7 +58,7 @@ class Unfired:
         gun = f"{self.guns[0][0]}/{self.guns[0][1].name}" if len(self.guns) == 1 else ""
         owner = one.actor.owner or ""
         rules = f"nobody fires: {reason}"
-        return Finding("spawn-unfired", one.frame, owner, one.actor.id, game=game, rules=rules, emitter=gun)
+        return Finding("spawn-unexpected", one.frame, owner, one.actor.id, game=game, rules=rules, emitter=gun)
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ class Spawned:
     expected: int
     agreed: int
     odd: tuple[Finding, ...]
-    sources: dict[int, Spawn]
+    sources: dict[int, SpawnEvent]
     """Of each row in which one appears that was matched the spawn it was matched with."""
     unfired: tuple[Unfired, ...]
 
@@ -82,7 +82,7 @@ def emissions(held: Held) -> Spawned:
     """
     rules, recording, ledger = held.rules, held.recording, held.ledger
     window, near = held.windows.of("spawn"), held.near
-    expected = [event for event in ledger.all(Spawn) if event.detail == "expected" and _is_logged(held, event)]
+    expected = [event for event in ledger.all(SpawnEvent) if event.detail == "expected" and _is_logged(held, event)]
     shown = appearances(rules, recording)
     by_kind: dict[str, list[int]] = {}
     for index, one in enumerate(shown):  # in frame order
@@ -108,7 +108,7 @@ def emissions(held: Held) -> Spawned:
                 used.add(index)
     odd: list[Finding] = []
     agreed = 0
-    sources: dict[int, Spawn] = {}
+    sources: dict[int, SpawnEvent] = {}
     for number, event in enumerate(expected):
         found: Finding | None = None
         if number in of:
@@ -124,15 +124,15 @@ def emissions(held: Held) -> Spawned:
     return Spawned(len(expected), agreed, tuple(odd), sources, unfired)
 
 
-def _is_logged(held: Held, event: Spawn) -> bool:
+def _is_logged(held: Held, event: SpawnEvent) -> bool:
     return event.kind not in held.recording.scope.kinds and "spawn" not in held.recording.scope.events
 
 
 def spawned_kinds(rules: Rules) -> set[str]:
-    """Those that emitters, parents or blows spawn."""
+    """Those that emitters, parents or hits spawn."""
     kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
     kinds |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
-    return kinds | {side.effect for one in rules.attacks.values() for side in (one.striker, one.target) if side.effect}
+    return kinds | {side.spawn for one in rules.attacks.values() for side in (one.attacker, one.target) if side.spawn}
 
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
@@ -177,9 +177,9 @@ def _missing(event: Event) -> Finding:
     return _finding("spawn-missing", event.frame, event, event.id or "", f"shows no {event.kind}", rules)
 
 
-def _finding(sort: str, frame: int, event: Event, actor: str, game: str, rules: str, shift: int = 0) -> Finding:
+def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: str, shift: int = 0) -> Finding:
     emitter = _who(event) if event.emitter else ""
-    return Finding(sort, frame, event.owner or "", actor, None, event, shift, game, rules, emitter=emitter)
+    return Finding(code, frame, event.owner or "", actor, None, event, shift, game, rules, emitter=emitter)
 
 
 def _flies_straight(rules: Rules, event: Event) -> bool:
@@ -191,7 +191,7 @@ def _flies_straight(rules: Rules, event: Event) -> bool:
     return bool(own) and all((fan.speed or 0) > 0 and not fan.inherit for fan in own)
 
 
-def _compare(held: Held, event: Spawn, one: Appearance, *, straight: bool) -> Finding | None:
+def _compare(held: Held, event: SpawnEvent, one: Appearance, *, straight: bool) -> Finding | None:
     """The first thing that differs between a foretold spawn and what appeared. The direction is that of its motion
     if it should fly `straight` along its aim and moves, else that of its pose, where that tells any."""
     shift, who = event.frame - one.frame, one.actor.id
@@ -217,9 +217,9 @@ def _compare(held: Held, event: Spawn, one: Appearance, *, straight: bool) -> Fi
     return None
 
 
-def _apart(held: Held, event: Spawn, one: Appearance) -> float:
-    """How far it appears from where it should: an effect from what the two boxes share, a shot that moves at once from
-    where its first move brings it."""
+def _apart(held: Held, event: SpawnEvent, one: Appearance) -> float:
+    """Distance to where it should appear: for a hit effect the overlap of the two boxes, for a shot that moves at once
+    the end of its first move."""
     place = (one.x, one.y)
     emitter = _emitter(held.rules, event)
     if emitter is not None and emitter.moves_at_once:
@@ -231,19 +231,16 @@ def _apart(held: Held, event: Spawn, one: Appearance) -> float:
         return math.dist(place, goal) if plain else max(math.dist(place, goal) - speed, 0.0)
     away = [math.dist(place, _place(event))]
     if event.emitter is None and event.id.startswith("effect+"):
-        for landing in held.ledger.landings():
-            if (
-                landing.frame == event.frame - 1
-                and math.dist((landing.x or 0.0, landing.y or 0.0), _place(event)) < 1e-3
-            ):
-                sides = [(landing.striker, landing.hitbox), (landing.target, landing.hurtbox)]
+        for hit in held.ledger.hits():
+            if hit.frame == event.frame - 1 and math.dist((hit.x or 0.0, hit.y or 0.0), _place(event)) < 1e-3:
+                sides = [(hit.attacker, hit.hitbox), (hit.target, hit.hurtbox)]
                 for t in WAY:  # a game may sweep what the recording only shows where it ends up
-                    known = [held.outside(name or "", box or "", landing.frame, t, place) for name, box in sides]
+                    known = [held.outside(name or "", box or "", hit.frame, t, place) for name, box in sides]
                     away += [max(one for one in known if one is not None)] if None not in known else []
     return min(away)
 
 
-def _emitter(rules: Rules, event: Spawn) -> Emitter | None:
+def _emitter(rules: Rules, event: SpawnEvent) -> Emitter | None:
     found = [one for kind in rules.kinds.values() for one in kind.emitters if one.name == event.emitter]
     found = [one for one in found if one.fan.kind == event.kind]
     return found[0] if found else None

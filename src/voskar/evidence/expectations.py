@@ -54,7 +54,7 @@ class Range:
 
 @dataclass(frozen=True)
 class Wanted:
-    """Events of one sort whose columns have these values. `event` may be an outcome: contacts that came to it; `down`
+    """Events of one name whose columns have these values. `event` may be an outcome: contacts that came to it; `down`
     is the event."""
 
     event: str
@@ -184,7 +184,7 @@ def _statement(one: Statement, ledger: Ledger) -> Failure | None:
 def _order(one: Statement, ledger: Ledger, starts: Sequence[Event]) -> tuple[str, Event | None] | None:
     """What is missing of a sequence, and where.
 
-    Each event is the first of its sort behind the one before, in the order of the ledger.
+    Each event is the first of its name behind the one before, in the order of the ledger.
     """
     if not starts:
         more, near = _nearest(one, ledger, [])

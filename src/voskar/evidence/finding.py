@@ -1,4 +1,4 @@
-"""What a disagreement is, and every sort of it by its code."""
+"""What a disagreement is, and all codes of findings."""
 
 from __future__ import annotations
 
@@ -13,79 +13,87 @@ if TYPE_CHECKING:
 
 
 class Code(NamedTuple):
-    """A sort of finding: how it is counted in words, what it is about, and what is seen of it in a game."""
+    """A code: how it is counted in words, what it is about, and what is seen of it in a game."""
 
     words: str
     about: str
-    """ "blow", "state", "spawn", "reaction" or "told": how it is shown, and what to ask `why`."""
+    """ "hit", "state", "spawn", "reaction" or "event": how it is shown, and what to ask `why`."""
     seen: str
 
 
 CODES: dict[str, Code] = {
-    "moved": Code("at another frame", "blow", "a hit counts too early or too late"),
-    "denied": Code("denied by the rules", "blow", "a hit counts that should not"),
-    "unclaimed": Code("never claimed by the game", "blow", "a hit goes through somebody, or is not counted"),
-    "damage": Code("with other damage", "blow", "a hit takes more or less than it should"),
-    "attack": Code("with another attack", "blow", "the game names another attack"),
-    "hit-health": Code("with other health after it", "blow", "the health that a hit leaves is another"),
-    "hit-place": Code("at another place", "blow", "sparks or sounds of a hit come from elsewhere"),
-    "knockback": Code("knockback not shown", "reaction", "a body is not pushed, or another way, or too far"),
-    "rebound": Code("rebound not shown", "reaction", "a bounce is too low, too high, or missing"),
-    "home": Code("way home not shown", "reaction", "a body is not sent back to where it started"),
-    "unordered": Code(
-        "reaction not ordered", "reaction", "a body is thrown, or put back, by a blow that does no such thing"
+    "hit-moved": Code("in another frame", "hit", "a hit counts too early or too late"),
+    "hit-denied": Code("denied by the rules", "hit", "a hit counts that should not"),
+    "hit-missing": Code(
+        "not claimed by the game", "hit", "an attack passes through its target, or its hit is not counted"
     ),
-    "jump": Code("jumps without a cut", "reaction", "a body leaps in one frame; swept boxes hit all between"),
-    "spawn-moved": Code("spawned at another frame", "spawn", "a shot leaves too early or too late"),
-    "spawn-missing": Code("foretold and not shown", "spawn", "a shot, child or effect does not appear"),
-    "spawn-unfired": Code("shown and not fired", "spawn", "a shot appears though cooldown, limit or nobody allows it"),
-    "spawn-place": Code("spawned at another place", "spawn", "a shot leaves from beside its muzzle"),
-    "spawn-direction": Code("spawned in another direction", "spawn", "a shot flies another way than it is aimed"),
+    "hit-damage": Code("with other damage", "hit", "a hit takes more or less health than it should"),
+    "hit-attack": Code("with another attack", "hit", "the game names another attack"),
+    "hit-health": Code("with other health after it", "hit", "a hit leaves another health than it should"),
+    "hit-place": Code("at another place", "hit", "sparks or sounds of a hit come from the wrong place"),
+    "knockback": Code("without its knockback", "reaction", "a body is not pushed, or another way, or too far"),
+    "launch": Code("without its launch", "reaction", "a bounce is too low, too high, or missing"),
+    "home": Code("without its way home", "reaction", "a body does not return to its start"),
+    "unexplained-motion": Code(
+        "moved without a reason", "reaction", "a body is thrown, or moved to its start, by a hit that does neither"
+    ),
+    "teleport": Code("teleported without a cut", "reaction", "a body leaps in one frame; swept boxes hit all between"),
+    "spawn-moved": Code("spawned in another frame", "spawn", "a shot leaves too early or too late"),
+    "spawn-missing": Code("expected and not shown", "spawn", "a shot, child or hit effect does not appear"),
+    "spawn-unexpected": Code(
+        "shown and not expected", "spawn", "a shot appears though its cooldown, its limit or no emitter allows it"
+    ),
+    "spawn-place": Code("spawned at another place", "spawn", "a shot does not leave from its muzzle"),
+    "spawn-direction": Code("spawned in another direction", "spawn", "a shot does not fly the way it is aimed"),
     "path": Code("on another path", "state", "a shot turns, speeds up or slows down by itself"),
-    "life-long": Code("living too long", "state", "a shot flies on after its time"),
-    "life-short": Code("living too short", "state", "a shot vanishes before its time"),
-    "past-edge": Code("past an edge", "state", "something goes on outside the arena"),
-    "still-there": Code("still there", "state", "something used up, or out for good, stays and acts"),
+    "life-long": Code("with a life too long", "state", "a shot flies on after its lifetime"),
+    "life-short": Code("with a life too short", "state", "a shot vanishes before its lifetime ends"),
+    "outside": Code("outside the bounds", "state", "an actor goes on outside the arena"),
+    "still-active": Code("still active", "state", "an actor that was consumed, or is out for good, stays and acts"),
     "health": Code("with other health", "state", "a bar shows another health than it should"),
-    "lives": Code("with other lives", "state", "a life is not taken, or one too many is"),
-    "immune": Code("with other i-frames", "state", "the blinking after a hit ends too early or too late"),
-    "stunned": Code("with other stun", "state", "somebody acts again too early, or too late"),
-    "box": Code("with a box elsewhere", "state", "outlines drawn over the game lie beside its own boxes"),
-    "box-open": Code("with a box open", "state", "an attack is active, or a body open, out of its cells"),
-    "box-closed": Code("with a box closed", "state", "an attack is not active, or a body not open, in its cells"),
-    "display": Code(
-        "shown otherwise on the display", "state", "bar, icons, score or clock are not what they should be"
+    "lives": Code("with other lives", "state", "a life is not taken, or one too many"),
+    "state-immune": Code("with other i-frames", "state", "the blinking after a hit ends too early or too late"),
+    "state-stunned": Code("with another stun", "state", "an actor acts again too early or too late"),
+    "box-moved": Code(
+        "with a box at another place", "state", "outlines drawn over the game are not where its boxes are"
     ),
-    "walks": Code("moving while down", "state", "a body moves though it is down"),
-    "acts": Code("acting while down", "state", "inputs still do something while somebody is down"),
-    "clip": Code("with the death clip wrong", "state", "the death is not played, twice, or on after the return"),
-    "seen": Code("seen while down", "state", "a body lies there too long"),
-    "gone-early": Code("gone too early while down", "state", "a death is cut short"),
-    "respawn-place": Code("back at another place", "state", "somebody comes back elsewhere"),
-    "respawn-late": Code("back late", "state", "somebody comes back too late, or never"),
-    "cut-short": Code("cut short", "state", "the run begins again before the last death was seen"),
-    "told-moved": Code("told in another frame", "told", "the game tells an event too early or too late"),
-    "told-denied": Code("told and not so", "told", "the game tells an event that did not come about"),
-    "told-untold": Code("not told", "told", "the game misses an event"),
-    "told-other": Code("told with other values", "told", "the game tells other lives, health, places with an event"),
+    "box-open": Code("with a box open", "state", "an attack is active, or a hurtbox open, outside its cells"),
+    "box-closed": Code("with a box closed", "state", "an attack is not active, or a hurtbox not open, in its cells"),
+    "display": Code("with another display", "state", "bar, icons, score or clock show other values than they should"),
+    "down-moves": Code("moving while down", "state", "a body moves while it is down"),
+    "down-acts": Code("acting while down", "state", "inputs still work while the actor is down"),
+    "down-clip": Code(
+        "with a wrong death clip", "state", "the death clip does not play, plays twice, or goes on too long"
+    ),
+    "down-long": Code("shown too long while down", "state", "a body stays visible too long"),
+    "down-short": Code("removed too early while down", "state", "a death is cut short"),
+    "respawn-place": Code("respawned at another place", "state", "an actor respawns at the wrong place"),
+    "respawn-late": Code("respawned late", "state", "an actor respawns too late, or never"),
+    "cut-short": Code("cut short", "state", "the run restarts before the last death was shown"),
+    "event-moved": Code("logged in another frame", "event", "the game logs an event too early or too late"),
+    "event-denied": Code("logged and not so", "event", "the game logs an event that did not happen"),
+    "event-missing": Code("not logged", "event", "the game does not log an event"),
+    "event-values": Code(
+        "logged with other values", "event", "the game logs other lives, health or places with an event"
+    ),
 }
-"""Every sort of finding. The documentation's table is made from this one."""
+"""Every code. The documentation's table is made from this one."""
 
 
 @dataclass(frozen=True)
 class Finding:
     """One disagreement. `frame` is the game's where it claimed or showed something, else the rules'.
 
-    `sort` is one of CODES. `target` is who it is about, `striker` who it is by. `shift` is the rules' frame less the
-    game's; `claim` and `landing` what either side has, where they have. `why` tells the gates that decided.
+    `code` is one of CODES. `target` is who it is about, `attacker` who it is by. `shift` is the rules' frame less the
+    game's; `claim` and `hit` what either side has, where they have. `why` tells the gates that decided.
     """
 
-    sort: str
+    code: str
     frame: int
-    striker: str
+    attacker: str
     target: str
     claim: Claim | None = None
-    landing: Event | None = None
+    hit: Event | None = None
     shift: int = 0
     game: str = ""
     rules: str = ""
@@ -96,6 +104,6 @@ class Finding:
     """Of a moved one that i-frames of its target held back: how many more of them the rules have than the game."""
 
 
-def of_actor(sort: str, frame: int, actor: str, game: str, rules: str) -> Finding:
+def of_actor(code: str, frame: int, actor: str, game: str, rules: str) -> Finding:
     """A finding about one actor, in words on both sides."""
-    return Finding(sort, frame, "", actor, game=game, rules=rules)
+    return Finding(code, frame, "", actor, game=game, rules=rules)

@@ -17,7 +17,7 @@ Wrong = Callable[[Sequence[Point]], Sequence[int]]
 
 
 @dataclass(frozen=True)
-class Found:
+class Searched:
     """The best variant, how many disagreements it has, for each key the places that do as well with the others as they
     are, and how many variants were tried."""
 
@@ -27,7 +27,7 @@ class Found:
     tried: int
 
 
-def search(lengths: Sequence[int], starts: Sequence[Point], wrong: Wrong, own: Point | None = None) -> Found:
+def search(lengths: Sequence[int], starts: Sequence[Point], wrong: Wrong, own: Point | None = None) -> Searched:
     """Coordinate steps: each key in turn from coarse to fine, the others held, until a round improves nothing; from
     each of some starts. A value of its `own` that does as well is kept. The same every time."""
     known: dict[Point, int] = {}
@@ -54,7 +54,7 @@ def search(lengths: Sequence[int], starts: Sequence[Point], wrong: Wrong, own: P
         if ask([_with(point, axis, place)])[0] == count:
             point = _with(point, axis, place)
     spans = tuple(_span(axis, length, point, count, ask) for axis, length in enumerate(lengths))
-    return Found(point, count, spans, len(known))
+    return Searched(point, count, spans, len(known))
 
 
 def _along(

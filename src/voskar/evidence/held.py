@@ -12,7 +12,7 @@ import numpy as np
 from voskar.core.adopt import Resync, Windows
 from voskar.core.boxes import BoxCatalog, FormedBox
 from voskar.core.ledger import Event, Ledger
-from voskar.core.ledger.events import Respawn, Spawn
+from voskar.core.ledger.events import RespawnEvent, SpawnEvent
 from voskar.core.posing import Posed
 from voskar.core.recording import Recording
 from voskar.core.recording.shown import cells_of_all
@@ -49,9 +49,9 @@ class Held:
         """Up to so many frames apart something is the same at another frame."""
         return self.windows.near
 
-    def within(self, sort: str) -> int:
-        """How many frames a sort of evidence may be off, early or late."""
-        return self.windows.within(sort)
+    def within(self, evidence: str) -> int:
+        """How many frames a kind of evidence may be off, early or late."""
+        return self.windows.within(evidence)
 
     @cached_property
     def catalog(self) -> BoxCatalog:
@@ -93,10 +93,10 @@ class Held:
             found.setdefault(event.id or "", []).append(event)
         return found
 
-    def of(self, sort: str) -> list[Event]:
-        """The events of a sort that the rules have on their own, not as the game has them."""
+    def of(self, event: str) -> list[Event]:
+        """The events of this name that the rules have on their own, not as the game has them."""
         taken = {(event.frame, event.detail, event.id) for event in self.ledger.of("adopted")}
-        return [event for event in self.ledger.of(sort) if (event.frame, sort, event.id) not in taken]
+        return [found for found in self.ledger.of(event) if (found.frame, event, found.id) not in taken]
 
     @cached_property
     def restarts(self) -> frozenset[int]:
@@ -104,8 +104,8 @@ class Held:
         kinds = {actor.id: actor.kind for actor in self.judged.actors} | {
             one.id: one.kind for one in self.rules.fixtures
         }
-        kinds |= {event.id: event.kind for event in self.ledger.all(Spawn)}
-        rules = ((event.frame, self.rules.kinds[kinds[event.id]].respawn) for event in self.ledger.all(Respawn))
+        kinds |= {event.id: event.kind for event in self.ledger.all(SpawnEvent)}
+        rules = ((event.frame, self.rules.kinds[kinds[event.id]].respawn) for event in self.ledger.all(RespawnEvent))
         returns = (frame for frame, rule in rules if rule is not None and rule.resets in ("room", "run"))
         return frozenset((*self.recording.resets, *returns))
 

@@ -1,4 +1,4 @@
-"""Hits: what the game counts, held against what lands by the rules."""
+"""HitEvidence: what the game counts, held against what lands by the rules."""
 
 from __future__ import annotations
 
@@ -30,11 +30,11 @@ from voskar.evidence.matching import pair_up
 Match = tuple[Claim, Event]
 
 
-class Hits(NamedTuple):
-    """How many hits were claimed, how many landings could have been, how many agreed in all, and what did not."""
+class HitEvidence(NamedTuple):
+    """How many hits were claimed, how many hits could have been, how many agreed in all, and what did not."""
 
     claims: int
-    landings: int
+    hits: int
     agreed: int
     findings: tuple[Finding, ...]
 
@@ -44,42 +44,42 @@ AROUND = 64.0
 
 
 def match(
-    claims: Sequence[Claim], landings: Sequence[Event], window: Window
+    claims: Sequence[Claim], hits: Sequence[Event], window: Window
 ) -> tuple[list[Match], list[Claim], list[Event]]:
-    """Pairs hit claims with landings of the same striker and target that it is in the window of.
+    """Pairs hit claims with hits of the same attacker and target that it is in the window of.
 
-    Each is used once, nearest first; ties go to the earlier claim, then the earlier landing. A claim that names only
-    one of the two takes any landing of it, or on it, that the others have left. Returns the pairs in the claims' order,
-    the claims left over and the landings left over.
+    Each is used once, nearest first; ties go to the earlier claim, then the earlier hit. A claim that names only
+    one of the two takes any hit of it, or on it, that the others have left. Returns the pairs in the claims' order,
+    the claims left over and the hits left over.
     """
-    whole = [claim for claim in claims if claim.striker and claim.target]
-    pairs, spare, landings = pair_up(whole, landings, window, _pair, _pair)
-    for half, other in (("target", "striker"), ("striker", "target")):
+    whole = [claim for claim in claims if claim.attacker and claim.target]
+    pairs, spare, hits = pair_up(whole, hits, window, _pair, _pair)
+    for half, other in (("target", "attacker"), ("attacker", "target")):
         some = [claim for claim in claims if getattr(claim, other) is None]
-        more, left, landings = pair_up(some, landings, window, attrgetter(half), attrgetter(half))
+        more, left, hits = pair_up(some, hits, window, attrgetter(half), attrgetter(half))
         pairs, spare = pairs + more, spare + left
     place = {id(claim): number for number, claim in enumerate(claims)}
     pairs.sort(key=lambda pair: place[id(pair[0])])
-    return pairs, sorted(spare, key=lambda claim: place[id(claim)]), list(landings)
+    return pairs, sorted(spare, key=lambda claim: place[id(claim)]), list(hits)
 
 
 def _pair(one: Claim | Event) -> tuple[str | None, str | None]:
-    return one.striker, one.target
+    return one.attacker, one.target
 
 
-def hits(held: Held) -> Hits:
+def hits(held: Held) -> HitEvidence:
     """What the game counts as hits against what lands."""
     recording, ledger = held.recording, held.ledger
     claims = [one for one in recording.claims if one.event == "hit" and _is_logged(held, one)]
-    landings = [one for one in ledger.landings() if _is_logged(held, one)]
+    judged = [one for one in ledger.hits() if _is_logged(held, one)]
     taken = {} if held.resync is None else held.resync.plan
     known = [(one, taken[number].rules) for number, one in enumerate(recording.claims) if number in taken]
     compared = {id(one) for one in claims}
     known = [(one, event) for one, event in known if id(one) in compared]
     moved = [(one, event) for one, event in known if event is not None]
     gone = {id(one) for one, _ in known}
-    told = {_landing(event) for _, event in moved}
-    left = [one for one in landings if _landing(one) not in told]
+    told = {_hit(event) for _, event in moved}
+    left = [one for one in judged if _hit(one) not in told]
     window = held.windows.of("hit")
     due = [one for one in left if one.frame + window.after <= recording.last]  # the claims of others may yet come
     agreed, denied, unclaimed = match([one for one in claims if id(one) not in gone], due, window)
@@ -90,34 +90,31 @@ def hits(held: Held) -> Hits:
     denied += [one for one, event in known if event is None]
     missed = _claimable(held, unclaimed) if held.recording.asks_for("hit") else []
     why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.explains else lambda claim: None
-    drift = _Drift(claims, landings, ledger, resynced=held.resync is not None)
-    differing = [list(_differs(held, claim, landing)) for claim, landing in agreed]
+    drift = _Drift(claims, judged, ledger, resynced=held.resync is not None)
+    differing = [list(_differs(held, claim, hit)) for claim, hit in agreed]
     found = [finding for some in differing for finding in some]
-    for claim, landing in moved:
+    for claim, hit in moved:
         account = why(claim)
-        pair = landing.striker or "", landing.target or ""
-        shift = landing.frame - claim.frame
-        by = drift(claim, landing, account)
-        found.append(Finding("moved", claim.frame, *pair, claim, landing, shift, why=account, drift=by))
+        pair = hit.attacker or "", hit.target or ""
+        shift = hit.frame - claim.frame
+        by = drift(claim, hit, account)
+        found.append(Finding("hit-moved", claim.frame, *pair, claim, hit, shift, why=account, drift=by))
     for claim in denied:
         account = why(claim)
-        found.append(Finding("denied", claim.frame, claim.striker or "", claim.target or "", claim, why=account))
-    found += [
-        Finding("unclaimed", landing.frame, landing.striker or "", landing.target or "", landing=landing)
-        for landing in missed
-    ]
+        found.append(Finding("hit-denied", claim.frame, claim.attacker or "", claim.target or "", claim, why=account))
+    found += [Finding("hit-missing", hit.frame, hit.attacker or "", hit.target or "", hit=hit) for hit in missed]
     clean = sum(not some for some in differing)
     landed = len(left) - len(unclaimed) + len(missed) + len(told)
-    return Hits(len(claims), landed, clean, tuple(found))
+    return HitEvidence(len(claims), landed, clean, tuple(found))
 
 
-def _landing(one: Event) -> tuple[object, ...]:
-    """What two replays tell of the same landing."""
-    return one.frame, one.striker, one.hitbox, one.target, one.hurtbox, one.attack
+def _hit(one: Event) -> tuple[object, ...]:
+    """What two replays tell of the same hit."""
+    return one.frame, one.attacker, one.hitbox, one.target, one.hurtbox, one.attack
 
 
 def _is_logged(held: Held, one: Claim | Event) -> bool:
-    return one.attack not in held.recording.scope.attacks and held.recording.logs("hit", one.striker, one.target)
+    return one.attack not in held.recording.scope.attacks and held.recording.logs("hit", one.attacker, one.target)
 
 
 class Reasons:
@@ -130,8 +127,8 @@ class Reasons:
         for one in claims:
             for frame in self._window(one):
                 question = self.questions.setdefault(frame, Question())
-                if one.striker and one.target:
-                    question.pairs.add((one.striker, one.target))
+                if one.attacker and one.target:
+                    question.pairs.add((one.attacker, one.target))
                 else:
                     question.near = AROUND
         for spawn in unfired:
@@ -150,14 +147,14 @@ class Reasons:
         return EmitterExplainer(self._seen)
 
     def of_claim(self, claim: Claim) -> Account:
-        """How far the claimed blow came in the frame of the window in which it came furthest, of equals the nearest."""
+        """How far the claimed hit came in the frame of the window in which it came furthest, of equals the nearest."""
         window = sorted(self._window(claim), key=lambda frame: (abs(frame - claim.frame), frame))
         accounts = [self._in(claim, frame) for frame in window]
         account = max(accounts, key=lambda one: one.reach[0])  # the first of equals
         step = account.steps[-1]
-        if step.gate != "present" or "no pose" not in step.text or not (claim.striker and claim.target):
+        if step.gate != "present" or "no pose" not in step.text or not (claim.attacker and claim.target):
             return account
-        nearest = self._pairs.nearest(claim.frame, claim.striker, claim.target)
+        nearest = self._pairs.nearest(claim.frame, claim.attacker, claim.target)
         more = replace(step, text=f"{step.text}; {nearest}") if nearest else step
         return replace(account, steps=(*account.steps[:-1], more))
 
@@ -167,22 +164,22 @@ class Reasons:
         return range(max(claim.frame - after, first), min(claim.frame + before, last) + 1)
 
     def _in(self, claim: Claim, frame: int) -> Account:
-        if not (claim.striker and claim.target):
+        if not (claim.attacker and claim.target):
             return self._furthest(claim, frame)
-        return self._pairs.deciding(frame, claim.striker, claim.target, attack=claim.attack, second=True)
+        return self._pairs.deciding(frame, claim.attacker, claim.target, attack=claim.attack, second=True)
 
     def _furthest(self, claim: Claim, frame: int) -> Account:
         """Of a claim that names one of the two: the pair with it that came furthest."""
         near = [
             one
             for one in self._pairs.near(frame, AROUND)
-            if one.gate != "landed" and claim.striker in (None, one.striker) and claim.target in (None, one.target)
+            if one.gate != "landed" and claim.attacker in (None, one.attacker) and claim.target in (None, one.target)
         ]
         if near:
             return max(near, key=lambda one: one.reach)
-        who = f"nothing that could hit {claim.target}" if claim.target else f"nobody that {claim.striker} could hit"
+        who = f"nothing that could hit {claim.target}" if claim.target else f"nobody that {claim.attacker} could hit"
         step = Step("touch", False, f"{who} is within {AROUND:g} units")
-        return Account(frame, claim.striker or "", claim.target or "", (step,))
+        return Account(frame, claim.attacker or "", claim.target or "", (step,))
 
     def of_spawn(self, one: Unfired) -> Finding:
         """What the emitters that could have fired it say."""
@@ -203,87 +200,83 @@ class Reasons:
 
 
 class _Drift:
-    """Compares how long i-frames last in the game and by the rules: by the time since the blow before on the same
-    target, so that of a chain of blows each tells the same, however far it has moved."""
+    """Compares how long i-frames last in the game and by the rules: by the time since the hit before on the same
+    target, so that of a chain of hits each tells the same, however far it has moved."""
 
-    def __init__(self, claims: Sequence[Claim], landings: Sequence[Event], ledger: Ledger, *, resynced: bool) -> None:
+    def __init__(self, claims: Sequence[Claim], hits: Sequence[Event], ledger: Ledger, *, resynced: bool) -> None:
         self.resynced = resynced
         self.until = {(event.id, event.until) for event in ledger.of("iframes")}
         self.claimed, self.landed = (
             {name: sorted({one.frame for one in some if one.target == name}) for name in {one.target for one in some}}
-            for some in (claims, landings)
+            for some in (claims, hits)
         )
 
-    def __call__(self, claim: Claim, landing: Event, account: Account | None) -> int:
-        later = landing.frame > claim.frame
+    def __call__(self, claim: Claim, hit: Event, account: Account | None) -> int:
+        later = hit.frame > claim.frame
         held = (
-            (account is not None and account.gate == "immune")
-            if later
-            else (landing.target, landing.frame - 1) in self.until
+            (account is not None and account.gate == "immune") if later else (hit.target, hit.frame - 1) in self.until
         )
         if not held:
             return 0
-        if self.resynced:  # the blow before was where the game has it
-            return landing.frame - claim.frame
-        before = self.claimed[claim.target], self.landed[landing.target]
-        claimed, landed = bisect_left(before[0], claim.frame), bisect_left(before[1], landing.frame)
+        if self.resynced:  # the hit before was where the game has it
+            return hit.frame - claim.frame
+        before = self.claimed[claim.target], self.landed[hit.target]
+        claimed, landed = bisect_left(before[0], claim.frame), bisect_left(before[1], hit.frame)
         if not claimed or not landed:
-            return landing.frame - claim.frame
-        return landing.frame - before[1][landed - 1] - (claim.frame - before[0][claimed - 1])
+            return hit.frame - claim.frame
+        return hit.frame - before[1][landed - 1] - (claim.frame - before[0][claimed - 1])
 
 
-def _claimable(held: Held, landings: Sequence[Event]) -> list[Event]:
-    """Landings that the game could have claimed, and had time to: of actors it shows, or of such as it names in its
+def _claimable(held: Held, hits: Sequence[Event]) -> list[Event]:
+    """Hits that the game could have claimed, and had time to: of actors it shows, or of such as it names in its
     claims at all."""
     known, late = Claimable(held.rules, held.recording), held.windows.of("hit").after
-    in_time = [landing for landing in landings if landing.frame + late <= held.recording.last]
-    return [landing for landing in in_time if landing.striker in known and landing.target in known]
+    in_time = [hit for hit in hits if hit.frame + late <= held.recording.last]
+    return [hit for hit in in_time if hit.attacker in known and hit.target in known]
 
 
-def _differs(held: Held, claim: Claim, landing: Event) -> Iterator[Finding]:
-    """Where a claim and its landing tell different things."""
-    pair = landing.striker or "", landing.target or ""
+def _differs(held: Held, claim: Claim, hit: Event) -> Iterator[Finding]:
+    """Where a claim and its hit tell different things."""
+    pair = hit.attacker or "", hit.target or ""
 
-    def finding(sort: str, game: str, rules: str) -> Finding:
-        return Finding(sort, claim.frame, *pair, claim, landing, landing.frame - claim.frame, game, rules)
+    def finding(code: str, game: str, rules: str) -> Finding:
+        return Finding(code, claim.frame, *pair, claim, hit, hit.frame - claim.frame, game, rules)
 
-    if claim.damage is not None and landing.damage is not None and abs(claim.damage - landing.damage) > 1e-6:
-        yield finding("damage", number(claim.damage), number(landing.damage))
-    if claim.attack is not None and claim.attack != landing.attack:
-        yield finding("attack", claim.attack, landing.attack or "")
-    left = _health_after(held, landing)
+    if claim.damage is not None and hit.damage is not None and abs(claim.damage - hit.damage) > 1e-6:
+        yield finding("hit-damage", number(claim.damage), number(hit.damage))
+    if claim.attack is not None and claim.attack != hit.attack:
+        yield finding("hit-attack", claim.attack, hit.attack or "")
+    left = _health_after(held, hit)
     if claim.health is not None and left is not None and abs(claim.health - left) > 1e-6:
         yield finding("hit-health", number(claim.health), number(left))
     if claim.x is not None and claim.y is not None:
-        yield from _place(held, claim, landing, finding)
+        yield from _place(held, claim, hit, finding)
 
 
-def _place(held: Held, claim: Claim, landing: Event, finding: Callable[[str, str, str], Finding]) -> Iterator[Finding]:
+def _place(held: Held, claim: Claim, hit: Event, finding: Callable[[str, str, str], Finding]) -> Iterator[Finding]:
     """A claimed place is right within the tolerance of what the two boxes share, or where they touch."""
     point = claim.x or 0.0, claim.y or 0.0
-    t = landing.t if landing.t is not None else 1.0
-    sides = [(landing.striker, landing.hitbox), (landing.target, landing.hurtbox)]
-    away = [held.outside(name or "", box or "", landing.frame, t, point) for name, box in sides]
+    t = hit.t if hit.t is not None else 1.0
+    sides = [(hit.attacker, hit.hitbox), (hit.target, hit.hurtbox)]
+    away = [held.outside(name or "", box or "", hit.frame, t, point) for name, box in sides]
     known = [one for one in away if one is not None]
-    apart = max(known) if known else math.dist(point, (landing.x or 0.0, landing.y or 0.0))
+    apart = max(known) if known else math.dist(point, (hit.x or 0.0, hit.y or 0.0))
     if apart > held.tolerance:
         told = f"({point[0]:g}, {point[1]:g}), {apart:.1f} units away"
-        yield finding("hit-place", told, f"({landing.x:g}, {landing.y:g})")
+        yield finding("hit-place", told, f"({hit.x:g}, {hit.y:g})")
 
 
-def _health_after(held: Held, landing: Event) -> float | None:
-    """The target's health right after a landing."""
+def _health_after(held: Held, hit: Event) -> float | None:
+    """The target's health right after a hit."""
     events = held.ledger.events
-    at = bisect_left(events, landing.frame, key=lambda one: one.frame)
-    while at < len(events) and events[at] is not landing:
+    at = bisect_left(events, hit.frame, key=lambda one: one.frame)
+    while at < len(events) and events[at] is not hit:
         at += 1
     following = events[at + 1] if at + 1 < len(events) else None
-    if following is not None and following.event == "health" and following.id == landing.target:
+    if following is not None and following.event == "health" and following.id == hit.target:
         return following.after
-    course = held.course.courses.get(landing.target or "")
-    before = [
-        one for one in events[:at] if one.frame == landing.frame and one.event == "health" and one.id == landing.target
-    ]
+    course = held.course.courses.get(hit.target or "")
+    before = [one for one in events[:at] if one.frame == hit.frame and one.event == "health" and one.id == hit.target]
     if course is None or course.kind.health is None:
         return None
-    return before[-1].after if before else course.health.now(landing.frame - 1)
+    return before[-1].after if before else course.health.now(hit.frame - 1)

@@ -22,8 +22,8 @@ def jumps(held: Held) -> Iterator[Finding]:
     if recording.reactions == "raw" or len(poses) == 0:
         return
     orders: dict[str, list[tuple[int, int]]] = {}
-    for sort in ("knockback", "rebound", "home", "respawn", "down"):
-        for event in held.ledger.of(sort):
+    for name in ("knockback", "launch", "home", "respawn", "down"):
+        for event in held.ledger.of(name):
             orders.setdefault(event.id or "", []).append((event.frame, (event.until or event.frame) + 2))
     previous = poses.previous
     known = (previous >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[previous] & ~poses.lingering
@@ -42,4 +42,4 @@ def jumps(held: Held) -> Iterator[Finding]:
         ordered = any(first <= frame <= last for first, last in orders.get(actor.id, ()))
         if not ordered and not kind.wraps and frame not in together:
             told = f"leaps {float(step[row]):.1f} units in {frame}, after steps of {float(before[row]):.1f}"
-            yield of_actor("jump", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")
+            yield of_actor("teleport", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")

@@ -36,7 +36,7 @@ def lives(held: Held) -> list[Finding]:
         if recording.reactions == "baked":
             found += _Body(rules, recording, course.courses[name], held.within("poses"), tolerance).odd()
     found += _cut_short(rules, recording, ledger, course)
-    return sorted(found, key=lambda one: (one.frame, one.target, one.sort))
+    return sorted(found, key=lambda one: (one.frame, one.target, one.code))
 
 
 def _state(held: Held, course: Course) -> Iterator[Finding]:
@@ -184,7 +184,7 @@ class _Body:
         place = self._place_of_return(span)
         if place is not None and math.dist(place, (float(poses.x[row]), float(poses.y[row]))) <= self.tolerance:
             early = f"is at its place of return in {frame} already, {span.last + 1 - frame} frames early"
-            yield of_actor("seen", frame, self.name, early, fell)
+            yield of_actor("down-long", frame, self.name, early, fell)
             return
         held = self._held(frame)
         led = f", with {' and '.join(held)} held" if held else ""
@@ -194,7 +194,7 @@ class _Body:
             x, y = poses.x[rows], poses.y[rows]
             out = np.flatnonzero((x < bounds[0]) | (x > bounds[2]) | (y < bounds[1]) | (y > bounds[3]))
             text += f", and out of bounds in {int(poses.frame[rows[out[0]]])}" if len(out) else ""
-        yield of_actor("walks", frame, self.name, text, f"{fell}: it stands still")
+        yield of_actor("down-moves", frame, self.name, text, f"{fell}: it stands still")
 
     def _place_of_return(self, span: Span) -> tuple[float, float] | None:
         event = next((one for one in self.course.returns if one.frame == span.last + 1), None)
@@ -214,7 +214,7 @@ class _Body:
             held = self._held(frame) or self._held(frame - 1)
             if held and clip != self.course.kind.down.clip:
                 text = f"{' and '.join(held)} is pressed, and it goes over to {clip} while it is down"
-                yield of_actor("acts", frame, self.name, text, fell)
+                yield of_actor("down-acts", frame, self.name, text, fell)
                 break
         emitted = {one.fan.kind for one in self.course.kind.emitters}
         dropped = {fan.kind for fan in self.course.kind.down.spawn}
@@ -222,7 +222,9 @@ class _Body:
             if actor.owner == self.name and actor.kind not in emitted:  # emissions are held against emitters
                 frame = int(poses.frame[poses.rows_of(number)[0]])
                 if span.first < frame <= span.last and actor.kind not in dropped:  # a death may leave something behind
-                    yield of_actor("acts", frame, self.name, f"{actor.id} of its own appears while it is down", fell)
+                    yield of_actor(
+                        "down-acts", frame, self.name, f"{actor.id} of its own appears while it is down", fell
+                    )
 
     def _clip(self, span: Span) -> Iterator[Finding]:
         """The death clip is shown at once, and runs once."""
@@ -239,7 +241,7 @@ class _Body:
         if len(other):
             frame = int(poses.frame[other[0]])
             clip = recording.clips[poses.clip[other[0]]] if poses.clip[other[0]] >= 0 else "no clip"
-            yield of_actor("clip", frame, self.name, f"shows {clip} in {frame}", f"{fell}: it shows {down.clip}")
+            yield of_actor("down-clip", frame, self.name, f"shows {clip} in {frame}", f"{fell}: it shows {down.clip}")
         shown = self._within(span.first - 1, span.last)
         shown = shown[poses.clip[shown] == wanted]
         before = poses.previous[shown]
@@ -251,11 +253,11 @@ class _Body:
             yield from self._cells(shown, fell)
         if len(starts) > 1:
             text = f"{down.clip} begins {len(starts)} times, again in {int(starts[1])}"
-            yield of_actor("clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
+            yield of_actor("down-clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
         back = self._within(span.last + 2, span.last + 2)
         if span.last < recording.last and len(back) and poses.clip[back[0]] == wanted and not poses.hidden[back[0]]:
             text = f"still shows {down.clip} in {span.last + 2}"
-            yield of_actor("clip", span.last + 2, self.name, text, f"{fell}: it is alive again")
+            yield of_actor("down-clip", span.last + 2, self.name, text, f"{fell}: it is alive again")
 
     def _cells(self, shown: Ints, fell: str) -> Iterator[Finding]:
         """The death clip runs to its last cell, and no faster than it is declared; poses that `shown` it, in order."""
@@ -273,7 +275,9 @@ class _Body:
             at = int(early[0])
             told = f"{kind.down.clip} is in cell {int(cell[at])} in {int(frames[at])} already"
             due = int(np.minimum(soonest[at], last))
-            yield of_actor("clip", int(frames[at]), self.name, told, f"{fell}: by then it is in cell {due} at most")
+            yield of_actor(
+                "down-clip", int(frames[at]), self.name, told, f"{fell}: by then it is in cell {due} at most"
+            )
             return
         step = clip.step(self.rules.rate)
         whole, one = math.ceil(last / step), math.ceil(1 / step)
@@ -282,7 +286,7 @@ class _Body:
         if cell[-1] < last and since[-1] > whole + self.within and frames[-1] - stands > one + self.within:
             told = f"{kind.down.clip} stands in cell {int(cell[-1])} from {stands} on"
             ends = f"it runs to its last cell, {last}, in {int(frames[0]) + whole}"
-            yield of_actor("clip", stands + one, self.name, told, f"{fell}: {ends}")
+            yield of_actor("down-clip", stands + one, self.name, told, f"{fell}: {ends}")
 
     def _sight(self, span: Span) -> Iterator[Finding]:
         """It is hidden at once, or when it has been seen for as long as it lasts."""
@@ -297,7 +301,7 @@ class _Body:
             gone = "hidden at once" if down.hide else f"seen for {down.lasts} frames, to {since - 1}"
             text = f"is to be seen in {frame}"
             told = f"down since {span.first - 1}, {gone}, {self._back(span)}"
-            yield of_actor("seen", frame, self.name, text, told)
+            yield of_actor("down-long", frame, self.name, text, told)
 
     def _return(self, event: Event) -> Iterator[Finding]:
         """In the frame of its return it is seen, at its place."""

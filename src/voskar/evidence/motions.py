@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Struct
 
 from voskar.core.emitters.aim import direction
-from voskar.core.ledger.events import Spawn
+from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording import Recording
 from voskar.core.rules import Fan, Kind, Motion
 from voskar.evidence.emissions import spawned_kinds
@@ -17,7 +17,7 @@ from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector
 
 
-def motions(held: Held, sources: dict[int, Spawn]) -> Iterator[Finding]:
+def motions(held: Held, sources: dict[int, SpawnEvent]) -> Iterator[Finding]:
     """`sources` are the foretold spawns that appearances were matched with, by their rows."""
     recording = held.recording
     if recording.reactions == "raw":
@@ -76,7 +76,7 @@ def _flight(held: Held, name: str, kind: Kind, rows: np.ndarray, velocity: Vecto
     return _Flight(name, kind, rows, first, given, start, stop)
 
 
-TURNS = ("knockback", "rebound", "home", "down", "removed", "respawn")
+TURNS = ("knockback", "launch", "home", "down", "removed", "respawn")
 """Events that turn or end a flight."""
 
 
@@ -229,10 +229,10 @@ def _past(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Findi
     if len(out) > held.within("removed"):
         frame = int(poses.frame[rows[out[0]]])
         told = f"is {float(far[out].max()):.1f} units outside the bounds, first in {frame}"
-        yield of_actor("past-edge", frame, name, told, f'at_edge = "{kind.motion.at_edge}"')
+        yield of_actor("outside", frame, name, told, f'at_edge = "{kind.motion.at_edge}"')
 
 
-def _velocity(kind: Kind, source: Spawn | None, fans: Sequence[Fan] | None) -> Vector | None:
+def _velocity(kind: Kind, source: SpawnEvent | None, fans: Sequence[Fan] | None) -> Vector | None:
     """What it sets off with: by its emission (one of `fans`), else by its kind; None where its steering is its own."""
     if source is not None and fans is not None:
         fan = fans[0] if len({(one.speed, one.inherit) for one in fans}) == 1 else None

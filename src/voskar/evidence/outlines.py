@@ -40,16 +40,16 @@ def outlines(held: Held) -> Iterator[Finding]:
                     (int(poses.frame[row]), *_apart(held, box.name, shown, own))
                 )
     for (name, _), frames in seen.items():
-        for sort, some in groupby(frames, key=lambda one: one[1]):
+        for code, some in groupby(frames, key=lambda one: one[1]):
             run = list(some)
             first, last = run[0][0], run[-1][0]
-            if sort and (sort == "box" or last - first + 1 > held.within("boxes")):
+            if code and (code == "box-moved" or last - first + 1 > held.within("boxes")):
                 game_words = f"{run[0][2]} {span_words(first, last, recording.last)}"
-                yield of_actor(sort, first, name, game_words, run[0][3])
+                yield of_actor(code, first, name, game_words, run[0][3])
 
 
 def _apart(held: Held, box: str, shown: Bounds | None, own: Bounds | None) -> tuple[str, str, str]:
-    """The sort of a difference, "" for none, and both sides in words."""
+    """The code of a difference, "" for none, and both sides in words."""
     if shown is None or own is None:
         if (shown is None) == (own is None):
             return "", "", ""
@@ -61,4 +61,4 @@ def _apart(held: Held, box: str, shown: Bounds | None, own: Bounds | None) -> tu
     dx, dy = (shown[0] + shown[2] - own[0] - own[2]) / 2, (shown[1] + shown[3] - own[1] - own[3]) / 2
     off = f"is ({dx:+.1f}, {dy:+.1f}) off" if max(abs(dx), abs(dy)) > 0.05 else "is in place"
     sizes = [f"{one[2] - one[0]:.1f} by {one[3] - one[1]:.1f}" for one in (shown, own)]
-    return "box", f"{box} {off} and {sizes[0]}", f"{box} is {sizes[1]}"
+    return "box-moved", f"{box} {off} and {sizes[0]}", f"{box} is {sizes[1]}"

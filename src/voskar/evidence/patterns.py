@@ -37,7 +37,7 @@ def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
     pattern if they are most of what the game claims of it: everything is late, or early.
     """
     kinds = {actor.id: actor.kind for actor in recording.actors}
-    moved = [finding for finding in findings if finding.sort == "moved"]
+    moved = [finding for finding in findings if finding.code == "hit-moved"]
     shifts = Counter(finding.shift for finding in moved)
     found: list[Pattern] = []
     gates = {_gate(finding) for finding in moved}
@@ -45,10 +45,10 @@ def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
     most = len(moved) >= LEAST and 3 * len(moved) >= 2 * claimed
     if most and len(shifts) == 1 and (len(gates) > 1 or gates == {""}):
         found.append(Pattern(_all_late("hit", next(iter(shifts))), tuple(moved)))
-        findings = [finding for finding in findings if finding.sort != "moved"]
+        findings = [finding for finding in findings if finding.code != "hit-moved"]
     told: dict[str, list[Finding]] = {}
     for finding in findings:
-        if finding.sort == "told-moved" and finding.claim is not None:
+        if finding.code == "event-moved" and finding.claim is not None:
             told.setdefault(finding.claim.event, []).append(finding)
     for event, some in told.items():
         claimed = sum(claim.event == event for claim in recording.claims)
@@ -68,27 +68,27 @@ def _all_late(event: str, shift: int) -> str:
 
 
 def _gate(finding: Finding) -> str:
-    """What held the blow back where game and rules differ; i-frames that the blow itself gave held nothing back."""
+    """What held the hit back where game and rules differ; i-frames that the hit itself gave held nothing back."""
     gate = finding.why.gate if finding.why is not None else ""
-    if finding.sort == "moved" and (finding.drift or gate == "immune"):
+    if finding.code == "hit-moved" and (finding.drift or gate == "immune"):
         return "immune" if finding.drift else ""
     return gate
 
 
 def _key(finding: Finding, kinds: dict[str, str]) -> Key:
     """What findings of one cause have in common."""
-    striker, target = (kinds.get(name, name) for name in (finding.striker, finding.target))
-    attack = finding.landing.attack if finding.landing is not None and finding.landing.attack else ""
+    attacker, target = (kinds.get(name, name) for name in (finding.attacker, finding.target))
+    attack = finding.hit.attack if finding.hit is not None and finding.hit.attack else ""
     gate = _gate(finding)
-    if finding.sort == "moved" and gate == "immune":
-        return finding.sort, finding.drift, gate, "", target, ""
-    if finding.sort in ("damage", "attack"):
-        return finding.sort, 0, f"{finding.game}, not {finding.rules}", striker, "", attack
-    if finding.sort in ("told-moved", "told-denied", "told-untold"):
-        return finding.sort, finding.shift, finding.game.split(" in ")[0], "", target, ""
-    if finding.sort == "box":
-        return finding.sort, 0, finding.game.split(" and ")[0], "", target, ""
-    return finding.sort, finding.shift, gate, striker, target, attack
+    if finding.code == "hit-moved" and gate == "immune":
+        return finding.code, finding.drift, gate, "", target, ""
+    if finding.code in ("hit-damage", "hit-attack"):
+        return finding.code, 0, f"{finding.game}, not {finding.rules}", attacker, "", attack
+    if finding.code in ("event-moved", "event-denied", "event-missing"):
+        return finding.code, finding.shift, finding.game.split(" in ")[0], "", target, ""
+    if finding.code == "box-moved":
+        return finding.code, 0, finding.game.split(" and ")[0], "", target, ""
+    return finding.code, finding.shift, gate, attacker, target, attack
 
 
 def _frames(shift: int) -> str:
@@ -96,20 +96,20 @@ def _frames(shift: int) -> str:
 
 
 def _words(key: Key) -> str:
-    sort, shift, gate, striker, target, attack = key
+    code, shift, gate, attacker, target, attack = key
     late = f"{_frames(shift)} {'early' if shift > 0 else 'late'}" if shift else ""
-    if sort == "moved" and gate == "immune":
+    if code == "hit-moved" and gate == "immune":
         return f"i-frames of {target} end {_frames(shift)} {'too soon' if shift > 0 else 'too late'} in the game"
-    if sort == "moved":
-        return f"{striker}'s hits on {target} come {late}" + (f" ({gate})" if gate else "")
-    if sort == "denied":
-        return f"{striker}'s hits on {target} are counted though the rules deny them: {gate}"
-    if sort == "unclaimed":
-        return f"{striker}'s {attack} lands on {target} and the game never tells"
-    if sort in ("damage", "attack"):
-        return f"{sort} of {striker}'s {attack} is told as {gate}"
-    if sort == "box":
+    if code == "hit-moved":
+        return f"{attacker}'s hits on {target} come {late}" + (f" ({gate})" if gate else "")
+    if code == "hit-denied":
+        return f"{attacker}'s hits on {target} are counted though the rules deny them: {gate}"
+    if code == "hit-missing":
+        return f"{attacker}'s {attack} lands on {target} and the game never tells"
+    if code in ("hit-damage", "hit-attack"):
+        return f"{code.removeprefix('hit-')} of {attacker}'s {attack} is told as {gate}"
+    if code == "box-moved":
         return f"{target}'s {gate} in the game: its `at` in the rulebook, or the game's own"
-    if sort.startswith("told-"):
-        return f"{target} {gate} {late}".rstrip() + (", and the rules have none" if sort == "told-denied" else "")
-    return f"{target}: {WORDS[sort]}" + (f", {late}" if late else "")
+    if code.startswith("event-"):
+        return f"{target} {gate} {late}".rstrip() + (", and the rules have none" if code == "event-denied" else "")
+    return f"{target}: {WORDS[code]}" + (f", {late}" if late else "")

@@ -11,14 +11,14 @@ from voskar.evidence.held import Held, span_words
 
 
 def presence(held: Held) -> Iterator[Finding]:
-    """Poses in play of the used up and of those who are out; bodies that are gone before they have lain there for as
+    """Poses in play of the consumed and of those who are out; bodies that are gone before they have lain there for as
     long as they last; returns that are due and not seen."""
     if held.recording.reactions == "raw":
         return
     for event in held.ledger.of("removed"):
         number = held.recording.numbers.get(event.id or "")
-        if number is not None and event.detail == "spent":
-            yield from _goes_on(held, event.id or "", event.frame, f"used up in {event.frame}")
+        if number is not None and event.detail == "consumed":
+            yield from _goes_on(held, event.id or "", event.frame, f"consumed in {event.frame}")
     for event in held.of("out"):
         if event.id in held.recording.numbers:
             yield from _goes_on(held, event.id or "", event.frame, f"out since {event.frame}")
@@ -48,7 +48,7 @@ def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
         first, last = int(poses.frame[seen[0]]), int(poses.frame[seen[-1]])
         count = last - first + 1
         told = f"is still there {span_words(first, last, held.recording.last)}, for {count} frame{'s' * (count > 1)}"
-        yield of_actor("still-there", first, name, told, rule)
+        yield of_actor("still-active", first, name, told, rule)
 
 
 def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
@@ -66,7 +66,7 @@ def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
     if missing is not None and missing <= until - early:
         shown = missing - since - 1
         told = f"is gone in {missing}, after {shown} of {kind.down.lasts} frames"
-        yield of_actor("gone-early", missing, name, told, f"down since {since}, and seen for {kind.down.lasts} frames")
+        yield of_actor("down-short", missing, name, told, f"down since {since}, and seen for {kind.down.lasts} frames")
 
 
 def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
@@ -78,8 +78,8 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     down = next((one for one in course.down if one.first == since + 1), None)
     held_up = any(since < one.first for one in course.waiting if one.first <= (down.last + 1 if down else since))
     lives = next((event.lives for event in held.ledger.about(name, "down") if event.frame == since), None)
-    used_up = any(event.frame == since and event.detail == "spent" for event in held.ledger.about(name, "removed"))
-    if held_up or lives == 0 or used_up:
+    consumed = any(event.frame == since and event.detail == "consumed" for event in held.ledger.about(name, "removed"))
+    if held_up or lives == 0 or consumed:
         return
     due = since + max(respawn.after, 1)
     if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:

@@ -1,4 +1,4 @@
-"""Baked recordings: what their poses should show of knockback, rebound and the way home, net of other motion."""
+"""Baked recordings: what their poses should show of knockback, launch and the way home, net of other motion."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from voskar.evidence.held import Held, Vector
 from voskar.evidence.motions import near_solid
 
 SHARE = 0.05
-"""Of a rebound's speed, by which it may differ; beside one frame's gravity."""
+"""Of a launch's speed, by which it may differ; beside one frame's gravity."""
 
 
 class Reactions(NamedTuple):
@@ -29,8 +29,8 @@ class Reactions(NamedTuple):
 def reactions(held: Held) -> Reactions:
     """Reactions in a baked recording that its poses do not show, in order; a raw one has none to show.
 
-    A knockback is looked at from the frame of the blow to its last, unless another reaction or going down cuts
-    it short, or the actor is gone by then. A rebound is the vertical speed in the frame after; home the place
+    A knockback is looked at from the frame of the hit to its last, unless another reaction or going down cuts
+    it short, or the actor is gone by then. A launch is the vertical speed in the frame after; home the place
     in the frame after. Once the run has ended, what poses show is nothing.
     """
     if held.recording.reactions == "raw":
@@ -38,10 +38,10 @@ def reactions(held: Held) -> Reactions:
     look = _Look(held)
     checks: dict[str, Callable[[Event], Iterator[Finding]]] = {
         "knockback": look.knockback,
-        "rebound": look.rebound,
+        "launch": look.launch,
         "home": look.home,
     }
-    wanted = {sort: check for sort, check in checks.items() if sort not in held.recording.scope.reactions}
+    wanted = {name: check for name, check in checks.items() if name not in held.recording.scope.reactions}
     events = [event for event in held.ledger.events if event.event in wanted]
     events = [event for event in events if held.ended_before((event.until or event.frame) + 1) is None]
     found = [finding for event in events for finding in wanted[event.event](event)]
@@ -57,7 +57,7 @@ class _Look:
         self.undecided = 0
         self.turns: dict[str, list[int]] = {}  # frames in which an actor's course changes
         for event in held.ledger.events:
-            if event.event in ("knockback", "home", "rebound", "down", "removed") and event.id:
+            if event.event in ("knockback", "home", "launch", "down", "removed") and event.id:
                 self.turns.setdefault(event.id, []).append(event.frame)
 
     def _row(self, event: Event, frame: int) -> int | None:
@@ -71,7 +71,7 @@ class _Look:
         return float(poses.x[row] - poses.x[start]), float(poses.y[row] - poses.y[start])
 
     def knockback(self, event: Event) -> Iterator[Finding]:
-        """The way along the push, from the frame of the blow to its last, less the body's own."""
+        """The way along the push, from the frame of the hit to its last, less the body's own."""
         name, until = event.id or "", event.until or event.frame
         goal = event.dx or 0.0, event.dy or 0.0
         length = math.hypot(*goal)
@@ -126,8 +126,8 @@ class _Look:
                 return True
         return any(
             other.id == event.id and other.frame == event.frame
-            for sort in ("home", "down")
-            for other in self.held.ledger.of(sort)
+            for name in ("home", "down")
+            for other in self.held.ledger.of(name)
         )
 
     def _told_push(self, event: Event, rows: list[int]) -> Vector | None:
@@ -189,7 +189,7 @@ class _Look:
         top = way[1] < 0 and min(y, extent[1]) <= bounds[1] + reach
         return left or right or top or (way[1] > 0 and max(y, extent[3]) >= bounds[3] - reach)
 
-    def rebound(self, event: Event) -> Iterator[Finding]:
+    def launch(self, event: Event) -> Iterator[Finding]:
         """The vertical speed in the frame after, but for one frame's gravity either way."""
         row, frame = self._row(event, event.frame + 1), event.frame + 1
         if row is None or self.recording.poses.cut[row]:

@@ -12,7 +12,7 @@ from voskar.evidence.held import Held, runs, span_words
 
 
 def states(held: Held) -> Iterator[Finding]:
-    """`immune` and `stunned` of poses: the state before the frame's blows. In the frame in which it is given either is
+    """`immune` and `stunned` of poses: the state before the frame's hits. In the frame in which it is given either is
     right; nothing is asked while hidden, down or out."""
     poses = held.recording.poses
     for column in ("immune", "stunned"):
@@ -51,4 +51,6 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
         ended = held.ended_before(first)
         if ended is not None:
             continue
-        yield of_actor(column, first, name, f"is {word} {span_words(first, last, held.recording.last)}", rule)
+        yield of_actor(
+            f"state-{column}", first, name, f"is {word} {span_words(first, last, held.recording.last)}", rule
+        )

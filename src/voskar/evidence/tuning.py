@@ -19,7 +19,7 @@ from voskar.evidence.held import EXACT
 
 
 @dataclass(frozen=True)
-class Score:
+class VariantScore:
     """What one variant of the rules comes to. Scores of several recordings add up.
 
     `lived` has the frames that each had lived when it went down. `claims` are what the game claims, `agreed` those
@@ -39,8 +39,8 @@ class Score:
     moved: int = 0
     changed: int = 0
 
-    def __add__(self, other: Score) -> Score:
-        return Score(*(getattr(self, one.name) + getattr(other, one.name) for one in fields(Score)))
+    def __add__(self, other: VariantScore) -> VariantScore:
+        return VariantScore(*(getattr(self, one.name) + getattr(other, one.name) for one in fields(VariantScore)))
 
     @property
     def time_to_down(self) -> float | None:
@@ -80,7 +80,7 @@ def score(
     resync: bool = True,
     lag: int = 0,
     actor: str | None = None,
-) -> tuple[Score, Ledger]:
+) -> tuple[VariantScore, Ledger]:
     """Checks one recording and counts every finding. `lag` is how many frames late the game tells its claims; with
     `actor` only what is about it counts. `first` is the ledger of the variant that changes are counted against."""
 
@@ -92,22 +92,22 @@ def score(
     ledger = replace(whole, events=[event for event in whole.events if counts(event)])
     claims = [one for one in recording.claims if counts(one)]
     wrong = [one for one in verdict.findings if actor in (None, one.target)]
-    blows = sum(CODES[one.sort].about == "blow" for one in wrong)
+    hits = sum(CODES[one.code].about == "hit" for one in wrong)
     downs = ledger.of("down")
-    found = Score(
-        len(ledger.landings()),
+    found = VariantScore(
+        len(ledger.hits()),
         len(downs),
         tuple(_lived(recording, ledger, downs)),
         len(claims),
         len(claims) - len({id(one.claim) for one in wrong if one.claim is not None}),
-        blows,
-        len(wrong) - blows,
+        hits,
+        len(wrong) - hits,
     )
     if first is None:
         return found, whole
     own, other = replace(first, events=[event for event in first.events if counts(event)]), ledger
-    sorts = [one.sort for one in compare(own, other).differences]
-    gained, lost, moved, changed = (sorts.count(name) for name in ("gained", "lost", "moved", "changed"))
+    changes = [one.change for one in compare(own, other).differences]
+    gained, lost, moved, changed = (changes.count(name) for name in ("gained", "lost", "moved", "changed"))
     return replace(found, gained=gained, lost=lost, moved=moved, changed=changed), whole
 
 
@@ -187,7 +187,7 @@ def fit(wrong: Mapping[Point, int], lengths: Sequence[int]) -> Fit:
     return Fit(best, alike, tuple(found))
 
 
-def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapping[Point, Score]) -> list[str]:
+def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapping[Point, VariantScore]) -> list[str]:
     """What fits best, and how sharply, in sentences. Empty where there are no claims to fit."""
     if not any(one.evidence for one in scores.values()):
         return []
@@ -205,7 +205,7 @@ def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapp
     return lines
 
 
-def _wrong(one: Score) -> str:
+def _wrong(one: VariantScore) -> str:
     """How much is still wrong."""
     if not one.wrong:
         return "nothing disagrees"

@@ -1,4 +1,4 @@
-"""Reactions that no rule orders: right after a blow a body is thrown, or put back, and nothing else explains it."""
+"""Reactions that no rule orders: right after a hit a body is thrown, or put back, and nothing else explains it."""
 
 from __future__ import annotations
 
@@ -23,28 +23,28 @@ GOES_ON = 0.9
 
 
 def unordered(held: Held) -> Iterator[Finding]:
-    """What comes of blows, the game's too, and of pushes beyond what they order. A raw recording shows no reactions."""
+    """What comes of hits, the game's too, and of pushes beyond what they order. A raw recording shows no reactions."""
     recording = held.recording
     if recording.reactions == "raw":
         return
-    blows: dict[str, dict[int, Event]] = {}
-    landed = [*held.ledger.landings(), *(one for one in held.ledger.of("adopted") if one.detail == "hit")]
+    hits: dict[str, dict[int, Event]] = {}
+    landed = [*held.ledger.hits(), *(one for one in held.ledger.of("adopted") if one.detail == "hit")]
     for event in landed:
-        for name in (event.striker, event.target):
+        for name in (event.attacker, event.target):
             if name is not None and name in recording.numbers:
-                blows.setdefault(name, {}).setdefault(event.frame, event)
+                hits.setdefault(name, {}).setdefault(event.frame, event)
     fixtures = {one.id for one in held.rules.fixtures}
-    for name in sorted(blows):
+    for name in sorted(hits):
         kind = held.rules.kinds[recording.actors[recording.numbers[name]].kind]
         if kind.motion == Motion() and not kind.wraps and name not in fixtures:
-            yield from _Struck(held, name, blows).odd()
+            yield from _Struck(held, name, hits).odd()
 
 
 class _Struck:
-    """An actor that deals or takes blows."""
+    """An actor that deals or takes hits."""
 
-    def __init__(self, held: Held, name: str, blows: dict[str, dict[int, Event]]) -> None:
-        self.held, self.name, self.blows, self.all = held, name, blows[name], blows
+    def __init__(self, held: Held, name: str, hits: dict[str, dict[int, Event]]) -> None:
+        self.held, self.name, self.hits, self.all = held, name, hits[name], hits
         self.kind = held.rules.kinds[held.recording.actors[held.recording.numbers[name]].kind]
         self.steps: dict[int, Vector] = _steps(held, name)
         poses = held.recording.poses
@@ -59,26 +59,28 @@ class _Struck:
             self.gone.update(range(span.first - 2, span.last + 1))
         self.ordered: Counter[int] = Counter()
         """Frames in which the rules have something of their own for it, up to one after its end, and how many such."""
-        for order in held.ledger.about(name, "knockback", "rebound", "home", "respawn"):
+        for order in held.ledger.about(name, "knockback", "launch", "home", "respawn"):
             self.ordered.update(range(order.frame, (order.until or order.frame) + 2))
 
     def odd(self) -> Iterator[Finding]:
-        """Every reaction that nothing orders, once a blow."""
+        """Every reaction that nothing orders, once a hit."""
         scope = self.held.recording.scope.reactions
-        for frame, blow in sorted(self.blows.items()):
+        for frame, hit in sorted(self.hits.items()):
             if frame in self.gone or self.ordered[frame + 1] or self.held.ended_before(frame + 1) is not None:
                 continue
             told = None if "home" in scope else self._put_back(frame)
-            told = told or (None if {"knockback", "rebound"} & scope else self._thrown(frame))
+            told = told or (None if {"knockback", "launch"} & scope else self._thrown(frame))
             if told is not None:
-                orders = f"{blow.attack or 'the blow'} in {frame} orders nothing of the kind"
-                yield self._finding(frame, blow.striker or "", told, orders)
+                orders = f"{hit.attack or 'the hit'} in {frame} orders nothing of the kind"
+                yield self._finding(frame, hit.attacker or "", told, orders)
         if "knockback" not in scope:
             for event in self.held.ledger.about(self.name, "knockback"):
                 yield from self._goes_on(event)
 
-    def _finding(self, frame: int, striker: str, game: str, rules: str) -> Finding:
-        return Finding("unordered", frame, striker if striker != self.name else "", self.name, game=game, rules=rules)
+    def _finding(self, frame: int, attacker: str, game: str, rules: str) -> Finding:
+        return Finding(
+            "unexplained-motion", frame, attacker if attacker != self.name else "", self.name, game=game, rules=rules
+        )
 
     def _put_back(self, frame: int) -> str | None:
         if frame + 1 not in self.cuts:
@@ -131,12 +133,12 @@ class _Struck:
 
     @cached_property
     def _quiet(self) -> Floats:
-        """(n, 2) steps with no blow within half a second."""
-        frames, blows = np.array(sorted(self.steps)), np.array(sorted(self.blows))
-        at = np.searchsorted(blows, frames)
+        """(n, 2) steps with no hit within half a second."""
+        frames, hits = np.array(sorted(self.steps)), np.array(sorted(self.hits))
+        at = np.searchsorted(hits, frames)
         apart = np.minimum(
-            np.abs(frames - blows[np.clip(at, 0, len(blows) - 1)]),
-            np.abs(frames - blows[np.clip(at - 1, 0, len(blows) - 1)]),
+            np.abs(frames - hits[np.clip(at, 0, len(hits) - 1)]),
+            np.abs(frames - hits[np.clip(at - 1, 0, len(hits) - 1)]),
         )
         steps = np.array([self.steps[frame] for frame in frames.tolist()]).reshape(-1, 2)
         quiet: Floats = steps[apart > self.rate / 2]
@@ -146,7 +148,7 @@ class _Struck:
         return bool((np.hypot(*(self._quiet - step).T) <= self.held.tolerance).any())
 
     def _moves_with_others(self, frame: int, after: int, step: Vector) -> bool:
-        """Whether somebody else whom no blow concerns makes the same step: a platform, or a screen that scrolls."""
+        """Whether somebody else whom no hit concerns makes the same step: a platform, or a screen that scrolls."""
         recording, poses = self.held.recording, self.held.recording.poses
         rows = np.arange(*recording.block(after, after + 1).indices(len(poses))[:2])
         rows = rows[(poses.previous[rows] >= 0) & ~poses.cut[rows] & ~poses.hidden[rows]]

@@ -15,19 +15,19 @@ from voskar.evidence.patterns import LEAST, Pattern
 
 
 def unswept(rules: Rules, recording: Recording, roots: Sequence[Finding], windows: Windows) -> list[Pattern]:
-    """Of each kind of striker the denied hits that land if its hitboxes are swept, if that is most of them. One replay
+    """Of each kind of attacker the denied hits that land if its hitboxes are swept, if that is most of them. One replay
     for each kind that is denied hits for not touching."""
     found = []
     window = windows.at(recording.rate).of("hit")
     missed: dict[str, list[Finding]] = {}
     for one in roots:
         if (
-            one.sort == "denied"
+            one.code == "hit-denied"
             and one.why is not None
             and one.why.gate == "touch"
-            and one.striker in recording.numbers
+            and one.attacker in recording.numbers
         ):
-            missed.setdefault(recording.actors[recording.numbers[one.striker]].kind, []).append(one)
+            missed.setdefault(recording.actors[recording.numbers[one.attacker]].kind, []).append(one)
     for name, some in missed.items():
         kind = rules.kinds[name]
         boxes = [box for box in kind.boxes if box.role == "hitbox" and not box.swept and not box.logged]
@@ -36,10 +36,10 @@ def unswept(rules: Rules, recording: Recording, roots: Sequence[Finding], window
         swept = replace(kind, boxes=tuple(_swept(box) if box in boxes else box for box in kind.boxes))
         ledger = replay(replace(rules, kinds={**rules.kinds, name: swept}), recording)
         frames: dict[tuple[str | None, str | None], list[int]] = {}
-        for landing in ledger.landings():
-            frames.setdefault((landing.striker, landing.target), []).append(landing.frame)
+        for hit in ledger.hits():
+            frames.setdefault((hit.attacker, hit.target), []).append(hit.frame)
         lands = [
-            one for one in some if any(window.holds(one.frame, at) for at in frames.get((one.striker, one.target), ()))
+            one for one in some if any(window.holds(one.frame, at) for at in frames.get((one.attacker, one.target), ()))
         ]
         if len(lands) >= max(LEAST, 2 * len(some) // 3):
             names = " and ".join(box.name for box in boxes)

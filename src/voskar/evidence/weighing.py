@@ -11,7 +11,7 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.views.timeline import timeline
 from voskar.core.watching import watched
-from voskar.evidence.baseline import Comparison, compare
+from voskar.evidence.baseline import LedgerDiff, compare
 from voskar.evidence.check import Verdict, check
 from voskar.evidence.expectations import Failure, State, Statement, hold
 from voskar.evidence.held import EXACT, TOLERANCE
@@ -28,7 +28,7 @@ class Weighed:
     verdict: Verdict
     causes: tuple[Pattern, ...]
     failures: tuple[Failure, ...]
-    differs: Comparison | None
+    differs: LedgerDiff | None
 
     @property
     def patterns(self) -> tuple[Pattern, ...]:

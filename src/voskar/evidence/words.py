@@ -7,45 +7,46 @@ from voskar.evidence.finding import CODES, Finding
 from voskar.words import counted
 
 WORDS = {code: one.words for code, one in CODES.items()}
-"""What each sort of finding is called where they are counted."""
+"""What each code of a finding is called where they are counted."""
 
 
 def accounts(finding: Finding) -> tuple[str, str]:
     """What the game says and what the rules say, each in one sentence."""
-    blow = f"{finding.striker or 'somebody'} hits {finding.target or 'somebody'}"
+    pair = f"{finding.attacker or 'somebody'} hits {finding.target or 'somebody'}"
     gate = f"{finding.why.gate}: {finding.why.sentence}" if finding.why else ""
-    match finding.sort:
-        case "moved":
+    match finding.code:
+        case "hit-moved":
             direction = "later" if finding.shift > 0 else "earlier"
-            frame = finding.landing.frame if finding.landing else 0
+            frame = finding.hit.frame if finding.hit else 0
             apart = f"{_frames(abs(finding.shift))} {direction}"
-            return blow, f"lands in {frame}, {apart}; in {_gate_frame(finding)} {gate}"
-        case "denied":
+            return pair, f"lands in {frame}, {apart}; in {_gate_frame(finding)} {gate}"
+        case "hit-denied":
             there = finding.why.frame if finding.why else finding.frame
-            return blow, gate if there == finding.frame else f"in {there} {gate}"
-        case "unclaimed":
-            landing = finding.landing
-            boxes = f"{landing.hitbox} on {landing.hurtbox}" if landing else ""
-            return "tells no such hit", f"{blow}: landed, {boxes}"
-        case "damage" | "attack":
-            return f"{blow}, {finding.sort} {finding.game}", f"{finding.sort} {finding.rules}"
+            return pair, gate if there == finding.frame else f"in {there} {gate}"
+        case "hit-missing":
+            hit = finding.hit
+            boxes = f"{hit.hitbox} on {hit.hurtbox}" if hit else ""
+            return "tells no such hit", f"{pair}: landed, {boxes}"
+        case "hit-damage" | "hit-attack":
+            what = finding.code.removeprefix("hit-")
+            return f"{pair}, {what} {finding.game}", f"{what} {finding.rules}"
         case "hit-health":
-            return f"{blow}, and leaves health {finding.game}", f"health {finding.rules}"
+            return f"{pair}, and leaves health {finding.game}", f"health {finding.rules}"
         case "hit-place":
-            return f"{blow} at {finding.game}", f"the two boxes meet about {finding.rules}"
-        case "knockback" | "rebound" | "home":
-            return f"{finding.target} {finding.game}", f"{finding.rules}, by the blow in {finding.frame}"
-    if CODES[finding.sort].about == "spawn":
+            return f"{pair} at {finding.game}", f"the two boxes meet about {finding.rules}"
+        case "knockback" | "launch" | "home":
+            return f"{finding.target} {finding.game}", f"{finding.rules}, by the hit in {finding.frame}"
+    if CODES[finding.code].about == "spawn":
         return finding.game, finding.rules
     return f"{finding.target} {finding.game}".strip(), f"{finding.target} {finding.rules}".strip()
 
 
 def question(finding: Finding) -> list[str]:
     """What to ask `voskar why`, so that it tells the gates, or the state, behind a finding."""
-    about = CODES[finding.sort].about
-    if about == "blow" and finding.striker and finding.target:
+    about = CODES[finding.code].about
+    if about == "hit" and finding.attacker and finding.target:
         frame = finding.why.frame if finding.why is not None else finding.frame
-        return _pair(frame, finding.striker, finding.target)
+        return _pair(frame, finding.attacker, finding.target)
     if about == "spawn":
         asked = ["--emitter", finding.emitter] if finding.emitter else ["--actor", finding.target]
         return ["--frame", str(finding.frame), *asked]
@@ -54,13 +55,13 @@ def question(finding: Finding) -> list[str]:
 
 def question_of(event: Event) -> list[str] | None:
     """The same for an event of the ledger; None if it is nobody's."""
-    if event.striker and event.target:
-        return _pair(event.frame, event.striker, event.target)
+    if event.attacker and event.target:
+        return _pair(event.frame, event.attacker, event.target)
     return ["--frame", str(event.frame), "--actor", event.id] if event.id else None
 
 
-def _pair(frame: int, striker: str, target: str) -> list[str]:
-    return ["--frame", str(frame), "--striker", striker, "--target", target]
+def _pair(frame: int, attacker: str, target: str) -> list[str]:
+    return ["--frame", str(frame), "--attacker", attacker, "--target", target]
 
 
 def _frames(count: int) -> str:

@@ -2,32 +2,23 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from voskar.core.kernel.gather import GatheredPoses
+from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import Ints
 from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine
 
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is told."""
 
-FLOATS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
-COUNTS = ("tick", "cell")
-ANSWERS = ("immune", "stunned")
-"""True, false or not told: 1, 0 or -1."""
-FLAGS = ("cut", "hidden")
-NUMBERS = (*FLOATS, "facing", *COUNTS, *ANSWERS, *FLAGS)
 APART = ("boxes", "push")
-_WHOLE = ("facing", *COUNTS, *ANSWERS)
-SORTS: dict[str, Any] = dict.fromkeys(_WHOLE, np.int64) | dict.fromkeys(FLAGS, np.bool_)
-_ABSENT = dict.fromkeys(NUMBERS, math.nan) | dict.fromkeys((*COUNTS, *ANSWERS), -1.0)
-DEFAULTS = _ABSENT | {"facing": 1.0, "angle": 0.0, "scale": 1.0} | dict.fromkeys(FLAGS, 0.0)
-UNTOLD = {name: (DEFAULTS[name], _ABSENT[name]) for name in NUMBERS}
-"""What stands for a number that a line does not have, and for one that is null."""
+"""Fields of a pose that are neither numbers nor texts."""
+UNTOLD = {name: (one.default, one.absent) for name, one in FIELDS.items()}
+"""The value of a number that a line does not have, and of one that is null."""
 
 CHUNK = 1 << 14
 """Poses decoded one by one before they become columns; bounds memory."""
@@ -82,9 +73,9 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
 def gathered_block(columns: GatheredPoses, places: Any) -> Block:
     """What has been gathered, without its spare room; `places` are the line or row of each frame."""
     frames, poses = columns.frames, columns.rows
-    numbers = {name: untold_column(name, poses) for name in NUMBERS}
+    numbers = {name: untold_column(name, poses) for name in FIELDS}
     for name, column in zip(columns.fields, np.asarray(columns.numbers).reshape(-1, columns.room), strict=True):
-        numbers[name] = column[:poses].astype(SORTS.get(name, np.float64))
+        numbers[name] = column[:poses].astype(FIELDS[name].dtype)
     others, apart = columns.others, columns.rows_apart
     return Block(
         np.array(columns.frame[:frames]),
@@ -106,4 +97,4 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
 
 def untold_column(name: str, rows: int) -> Any:
     """A column of a field that no pose tells."""
-    return np.broadcast_to(np.array([DEFAULTS[name]], dtype=SORTS.get(name, np.float64)), rows)
+    return np.broadcast_to(np.array([FIELDS[name].default], dtype=FIELDS[name].dtype), rows)

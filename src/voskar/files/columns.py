@@ -14,6 +14,7 @@ from xxhash import xxh3_128
 
 from voskar.core.recording import Actor, Claim, Display, LoggedBoxes, Poses, Recording
 from voskar.core.recording.inputs import Inputs
+from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import LIMIT, Ints
 from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.blocks import Block, Key
@@ -24,12 +25,12 @@ from voskar.files.thin import is_one, join, made_of, thin
 Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
 
 RESERVED = "/+#"  # kept for the ids of driven actors
-LATE = ("immune", "stunned", "push_x", "push_y", "logged")
+LATE = (*(one.name for one in FIELDS.values() if one.late), "push_x", "push_y", "logged")
 """Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
-NUMBERS = ("x", "y", "angle", "scale", "vx", "vy", "health", "lives")
+NUMBERS = tuple(one.name for one in FIELDS.values() if one.type == "number")
 CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
-    "hit": (("striker", "target"), ("striker", "target", "attack", "damage", "health", "x", "y")),
-    "down": (("id",), ("id", "striker", "lives", "x", "y")),
+    "hit": (("attacker", "target"), ("attacker", "target", "attack", "damage", "health", "x", "y")),
+    "down": (("id",), ("id", "attacker", "lives", "x", "y")),
     "respawn": (("id",), ("id", "health", "lives", "x", "y")),
     "spawn": (("id",), ("id", "owner", "x", "y")),
     "removed": (("id",), ("id", "x", "y")),
@@ -296,7 +297,7 @@ class ColumnBuilder:
         if needed and all(values[field] is None for field in needed):
             missing = " or ".join(f'"{field}"' for field in needed)
             raise self._error(number, frame, "claims", f'a "{event}" claim needs {missing}')
-        for field in ("striker", "target", "id", "owner"):
+        for field in ("attacker", "target", "id", "owner"):
             self._name(values[field], number, frame, f"claims.{field}")
         if values["attack"] is not None:
             self._refuse_control(values["attack"], lambda text: self._error(number, frame, "claims.attack", text))

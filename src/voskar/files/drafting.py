@@ -26,7 +26,7 @@ def load_unruled(paths: Sequence[str]) -> list[Recording]:
                         own = boxes[pose.kind]
                         if pose.boxes is not UNSET and pose.boxes:
                             own |= set(pose.boxes)
-    lines = ["voskar = 1", 'layers.names = ["all"]', "[attacks.none]"]
+    lines = ["voskar = 2", 'layers.names = ["all"]', "[attacks.none]"]
     for kind, names in sorted(boxes.items()):
         lines.append(f"[kinds.{json.dumps(kind, ensure_ascii=False)}]")
         for name in sorted(names):

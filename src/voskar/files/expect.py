@@ -4,22 +4,22 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from pydantic import BeforeValidator, Field, ValidationError
 
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.ledger import COLUMNS, Ledger, written
 from voskar.core.ledger.event import NUMBERS
-from voskar.core.ledger.events import SORTS
+from voskar.core.ledger.events import EVENT_TYPES
 from voskar.core.views.timeline import Timeline
 from voskar.errors import InputError, nearest
 from voskar.evidence.expectations import Range, State, Statement, Wanted
 from voskar.files.rulebook_checks import Told, schema_problems
-from voskar.files.rulebook_schema import Table
 from voskar.files.toml_sources import Source, read_source
+from voskar.files.values import VERSION, Table, Version
 
-EVENTS = (*SORTS, *OUTCOMES)
+EXPECTED = (*EVENT_TYPES, *OUTCOMES)
 """What may be expected: an event of the ledger, or a contact by its outcome."""
 FILTERS = tuple(name for name in COLUMNS if name not in ("frame", "event", "outcome"))
 
@@ -72,7 +72,7 @@ class StateTable(Table):
 class ExpectFile(Table):
     """A whole file of expectations."""
 
-    voskar: Literal[1]
+    voskar: Version
     expect: list[ExpectTable] = Field(default_factory=list)
     state: list[StateTable] = Field(default_factory=list)
 
@@ -125,8 +125,8 @@ def _line(source: Source, where: tuple[str | int, ...]) -> int | None:
 def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Told]) -> Wanted:
     """Takes the columns out of a table, and notes what is wrong with them."""
     event = table.get("event")
-    if isinstance(event, str) and event not in EVENTS:
-        found.append(((*where, "event"), f'unknown event "{event}"', nearest(event, EVENTS)))
+    if isinstance(event, str) and event not in EXPECTED:
+        found.append(((*where, "event"), f'unknown event "{event}"', nearest(event, EXPECTED)))
     elif where[-2] == "then" and event is None:
         found.append((where, 'the key "event" is missing', None))
     columns: dict[str, str | Range] = {}
@@ -148,13 +148,16 @@ def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Tol
 
 
 def propose(ledger: Ledger, course: Timeline) -> str:
-    """A first file of expectations from a ledger, to be edited: landings, deaths, returns, ends, and the last state."""
-    lines = ["# Proposed from a replay: strike out what does not matter, and what is wrong put right.", "voskar = 1"]
-    landings: dict[tuple[str, str, str], list[int]] = {}
-    for landing in ledger.landings():
-        landings.setdefault((landing.striker, landing.target, landing.attack), []).append(landing.frame)
-    for (striker, target, attack), frames in landings.items():
-        lines += ["", "[[expect]]", 'event = "landed"', f"striker = {json.dumps(striker)}"]
+    """A first file of expectations from a ledger, to be edited: hits, deaths, returns, ends, and the last state."""
+    lines = [
+        "# Proposed from a replay: strike out what does not matter, and what is wrong put right.",
+        f"voskar = {VERSION}",
+    ]
+    hits: dict[tuple[str, str, str], list[int]] = {}
+    for hit in ledger.hits():
+        hits.setdefault((hit.attacker, hit.target, hit.attack), []).append(hit.frame)
+    for (attacker, target, attack), frames in hits.items():
+        lines += ["", "[[expect]]", 'event = "landed"', f"attacker = {json.dumps(attacker)}"]
         lines += [f"target = {json.dumps(target)}", f"attack = {json.dumps(attack)}", f"at = {frames}"]
     for name in ("down", "respawn", "out", "over", "won"):
         actors: dict[str | None, list[int]] = {}

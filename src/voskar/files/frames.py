@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import json
 import math
 import re
@@ -74,7 +73,7 @@ class ClaimLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One claim as it is logged."""
 
     event: ClaimedEvent
-    striker: _Text = UNSET
+    attacker: _Text = UNSET
     target: _Text = UNSET
     id: _Text = UNSET
     attack: _Text = UNSET
@@ -131,18 +130,18 @@ def frames_telling(names: Collection[str]) -> tuple[type[msgspec.Struct], type[m
     wherever they stand. Any other field is an error."""
     own = sorted(name for name in names if _OWN_KEY.fullmatch(name))
 
-    def copy(sort: type[msgspec.Struct], names: Collection[str], types: Mapping[str, Any]) -> type[msgspec.Struct]:
-        fields = [one for one in msgspec.structs.fields(sort) if one.name in names]
+    def copy(struct: type[msgspec.Struct], names: Collection[str], types: Mapping[str, Any]) -> type[msgspec.Struct]:
+        fields = [one for one in msgspec.structs.fields(struct) if one.name in names]
         said = [(one.name, types.get(one.name, one.type), *([] if one.required else [one.default])) for one in fields]
         said += [(name, msgspec.Raw | UnsetType, UNSET) for name in own]
-        return msgspec.defstruct(sort.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
+        return msgspec.defstruct(struct.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
 
     pose = copy(PoseLine, {*ALWAYS, *names}, {})
     beside: dict[str, type[msgspec.Struct]] = {"inputs": InputLine, "claims": ClaimLine, "display": DisplayLine}
     types: dict[str, Any] = {"poses": Sequence[pose]}  # type: ignore[valid-type]
     if own:
-        for name, sort in beside.items():
-            types[name] = Sequence[copy(sort, sort.__struct_fields__, {})]  # type: ignore[misc]
+        for name, struct in beside.items():
+            types[name] = Sequence[copy(struct, struct.__struct_fields__, {})]  # type: ignore[misc]
     return copy(FrameLine, FrameLine.__struct_fields__, types), pose
 
 
@@ -276,7 +275,9 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
     if match := _OWN.search(text):
         parent = path.split("[")[0]
         field = match["field"]
-        return problem(f'unknown field "{field}"', f"{path}.{field}".removeprefix("."), _hint(field, parent))
+        return problem(
+            f'unknown field "{field}"', f"{path}.{field}".removeprefix("."), nearest(field, _FIELDS.get(parent, ()))
+        )
     if match := _MISSING.search(text):
         return problem(f'the field "{match["field"]}" is missing', path or None)
     if match := _LENGTH.search(text):
@@ -294,11 +295,6 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
         options = ("room", "run") if path == "reset" else EVENTS
         return problem(f"found {json.dumps(found_value)}", path, nearest(str(found_value), options))
     return problem(text.split(" - at")[0].lower(), path or None)
-
-
-def _hint(field: str, parent: str) -> str | None:
-    close = difflib.get_close_matches(field, list(_FIELDS.get(parent, ())), n=1, cutoff=0.5)
-    return f'did you mean "{close[0]}"?' if close else None
 
 
 def _odd_numbers(value: Any, path: str) -> Iterator[tuple[str, str]]:
@@ -329,9 +325,3 @@ def sort_of(value: Any) -> str:
     if isinstance(value, list):
         return "a list"
     return "a text" if isinstance(value, str) else json.dumps(value)
-
-
-def hint_for(field: str, sort: type[msgspec.Struct]) -> str | None:
-    """The nearest field of a struct to a misspelt one."""
-    close = difflib.get_close_matches(field, list(sort.__struct_fields__), n=1, cutoff=0.5)
-    return f'did you mean "{close[0]}"?' if close else None

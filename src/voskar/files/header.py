@@ -11,13 +11,14 @@ from voskar.core.recording import LogScope
 from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.frames import EVENTS, json_message, sort_of
 
-VERSION = 1
+VERSION = 2
+"""The version of recordings that is written. A recording of version 1 that has none of the old names reads the same."""
 """Version of the recording format. 1: the first."""
 
 HEADER_KEYS = ("voskar", "version", "rate", "up", "reactions", "title", "seed", "logged", "unlogged")
 SCOPES: dict[str, dict[str, tuple[str, ...] | None]] = {
     "logged": {"events": EVENTS},
-    "unlogged": {"events": EVENTS, "kinds": None, "attacks": None, "reactions": ("knockback", "rebound", "home")},
+    "unlogged": {"events": EVENTS, "kinds": None, "attacks": None, "reactions": ("knockback", "launch", "home")},
 }
 """What a header may say that is logged or not: lists of these names, or of any."""
 
@@ -53,9 +54,9 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
         raise wrong('no header: the first line must say "voskar": "recording"', hint="is this a recording?")
     if header["voskar"] != "recording":
         raise wrong(f'found {json.dumps(header["voskar"])}, expected "recording"', "voskar")
-    if header.get("version") != VERSION or isinstance(header.get("version"), bool):
+    if header.get("version") not in (1, VERSION) or isinstance(header.get("version"), bool):
         found = json.dumps(header["version"]) if "version" in header else "none"
-        raise wrong(f"found {found}, expected {VERSION}: this Voskar reads version {VERSION}", "version")
+        raise wrong(f"found {found}, expected {VERSION}: this Voskar reads versions up to {VERSION}", "version")
     for key in header:  # those that begin with _ are the game's own
         if key not in HEADER_KEYS and not key.startswith("_") and not (tables and key == "frames"):
             raise wrong(f'unknown key "{key}"', key, nearest(key, HEADER_KEYS))

@@ -30,7 +30,7 @@ class _UnsafeError(Exception):
 
 
 def kept_folder(name: str) -> Path | None:
-    """Where things of one sort are kept, made if it is not there; None where nothing is, `why_not_kept` says why."""
+    """The folder for things of one kind, made if it is not there; None where nothing is, `why_not_kept` says why."""
     try:
         return _safe(name)
     except _UnsafeError as error:

@@ -32,7 +32,7 @@ KEPT = 500
 """Rulebooks that are kept at most; of more the oldest half goes."""
 
 
-class _Kept(NamedTuple):
+class _KeptRules(NamedTuple):
     files: dict[str, Digest]  # of every file that was read
     kinds: dict[str, frozenset[str]]
     fixtures: frozenset[str]
@@ -55,7 +55,7 @@ def _fraction(text: str) -> Fraction:
 
 
 class _Writer(pickle.Pickler):
-    """Writes rules so that only `_Reader` need read them."""
+    """Writes rules so that only `_RulesReader` need read them."""
 
     dispatch_table = copyreg.dispatch_table | {
         Fraction: lambda one: (_fraction, (f"{one.numerator}/{one.denominator}",)),
@@ -63,11 +63,11 @@ class _Writer(pickle.Pickler):
     }
 
 
-PARTS = {(__name__, one.__name__): one for one in (_array, _fraction, _Kept)}
+PARTS = {(__name__, one.__name__): one for one in (_array, _fraction, _KeptRules)}
 """What kept rules are made of beside the classes of rules."""
 
 
-class _Reader(pickle.Unpickler):
+class _RulesReader(pickle.Unpickler):
     """Makes rules and what they are made of, and calls nothing else: a folder that is carried from machine to machine
     may hold anything."""
 
@@ -92,7 +92,7 @@ class ReadyRulebook:
         self._place = None if folder is None else folder / name
         self._kept = None if self._place is None else _read(self._place)
         self._files: Mapping[Path, Digest | None] = {}
-        known: _Kept | Rulebook = self.whole if self._kept is None else self._kept
+        known: _KeptRules | Rulebook = self.whole if self._kept is None else self._kept
         self.kinds, self.fixtures = known.kinds, known.fixtures
 
     @cached_property
@@ -115,20 +115,20 @@ class ReadyRulebook:
         files = {str(one): digest for one, digest in self._files.items() if digest is not None}
         if self._place is not None and len(files) == len(self._files):
             stream = BytesIO()
-            _Writer(stream, 4).dump(_Kept(files, self.kinds, self.fixtures, rules))
+            _Writer(stream, 4).dump(_KeptRules(files, self.kinds, self.fixtures, rules))
             put(self._place, stream.getvalue())
             prune(self._place.parent, KEPT)
         return rules
 
 
-def _read(place: Path) -> _Kept | None:
+def _read(place: Path) -> _KeptRules | None:
     """What is kept, if every file is still what it was."""
     data = get(place)
     if data is None:
         return None
     try:
-        kept = _Reader(BytesIO(data)).load()
-        if not isinstance(kept, _Kept) or any(digest_of(name) != digest for name, digest in kept.files.items()):
+        kept = _RulesReader(BytesIO(data)).load()
+        if not isinstance(kept, _KeptRules) or any(digest_of(name) != digest for name, digest in kept.files.items()):
             return None
     except Exception:  # whatever is wrong with it, it can be made again
         return None

@@ -14,8 +14,8 @@ import msgspec
 from voskar.core.judging.outcomes import LANDED, OUTCOMES
 from voskar.core.ledger import COLUMNS, FORMAT, Event, Ledger
 from voskar.core.ledger.event import NUMBERS
-from voskar.core.ledger.events import SORTS
-from voskar.errors import InputError, Problem, first_line
+from voskar.core.ledger.events import EVENT_TYPES
+from voskar.errors import RENAMED, InputError, Problem, first_line, nearest
 from voskar.files.frames import sort_of
 from voskar.files.parquet import plain_rows
 from voskar.files.reading import plain_errors, read_bytes, whole_file
@@ -143,10 +143,17 @@ def read_ledger(path: str | Path) -> Ledger:
         message = str(error) if found is None else f"expected {found[1].replace('`', '')}"
         key = None if found is None else found[2]
         raise InputError(Problem(f"not the header of a ledger: {message}", file=str(path), line=1, key=key)) from None
-    if told.version > FORMAT:
-        message = f"found version {told.version} of the ledger's format, this Voskar reads up to {FORMAT}"
-        raise InputError(Problem(message, file=str(path)))
     return Ledger(events, told.rulebook, told.recording, told.rate, *told.frames, told.options)
+
+
+def _check_version(path: str | Path, version: Any) -> None:
+    """Raises InputError for a ledger that this Voskar cannot compare."""
+    if isinstance(version, int) and version != FORMAT:
+        message = f"found a ledger of version {version}, expected {FORMAT}"
+        hint = None
+        if version < FORMAT:
+            hint = "names have changed since: write it anew with voskar replay RULEBOOK RECORDING --ledger FILE"
+        raise InputError(Problem(message, file=str(path), hint=hint))
 
 
 def _event(row: Any) -> Event:
@@ -155,20 +162,22 @@ def _event(row: Any) -> Event:
         raise ValueError(f"found {json.dumps(row)}, expected an object")
     unknown = sorted(set(row) - set(COLUMNS))
     if unknown or "frame" not in row or "event" not in row:
-        raise ValueError(f'unknown column "{unknown[0]}"' if unknown else "no frame or event")
-    sort = SORTS.get(row["event"]) if isinstance(row["event"], str) else None
-    if sort is None:
+        hint = nearest(unknown[0], COLUMNS) if unknown else None
+        text = f'unknown column "{unknown[0]}"' + (f" ({hint})" if hint else "") if unknown else "no frame or event"
+        raise ValueError(text)  # else "no frame or event")
+    event_type = EVENT_TYPES.get(row["event"]) if isinstance(row["event"], str) else None
+    if event_type is None:
         raise ValueError(f"unknown event {json.dumps(row['event'])}")
     columns = {name: value for name, value in row.items() if name != "event"}
     for name in columns:
-        if name not in sort.__struct_fields__:
-            raise ValueError(f'a {sort.event} has no column "{name}"')
+        if name not in event_type.__struct_fields__:
+            raise ValueError(f'a {event_type.event} has no column "{name}"')
     if columns.get("outcome", LANDED) not in OUTCOMES:
         raise ValueError(f"unknown outcome {json.dumps(columns['outcome'])}")
     frame = columns["frame"]
     if not isinstance(frame, int) or isinstance(frame, bool) or abs(frame) > 1 << 53:
         raise ValueError(f"found the frame {json.dumps(frame)[:40]}, expected a whole number")
-    return msgspec.convert(columns, sort)
+    return msgspec.convert(columns, event_type)
 
 
 def _read_lines(path: str | Path, data: bytes) -> tuple[dict[str, Any], list[Event]]:
@@ -180,6 +189,7 @@ def _read_lines(path: str | Path, data: bytes) -> tuple[dict[str, Any], list[Eve
             row = json.loads(line.decode("utf-8-sig" if number == 1 else "utf-8"))
             if number == 1:
                 header = row
+                _check_version(path, row.get("version", FORMAT))
             else:
                 events.append(_event(row))
         except (ValueError, RecursionError, msgspec.ValidationError) as error:
@@ -194,6 +204,8 @@ def _read_table(path: str | Path, data: bytes, ending: str) -> tuple[dict[str, A
     rows = _csv_rows(data) if ending == ".csv" else _parquet_rows(data, header)
     try:
         for number, row in enumerate(rows, 1):
+            if number == 1:
+                _check_version(path, header.get("version", 1 if RENAMED.keys() & row.keys() - set(COLUMNS) else FORMAT))
             try:
                 events.append(_event({name: _number(name, value) for name, value in row.items()}))
             except (ValueError, OverflowError, msgspec.ValidationError) as error:

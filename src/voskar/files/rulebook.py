@@ -8,46 +8,42 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import cast
 
 import numpy as np
-from msgspec.structs import replace
 from pydantic import ValidationError
 
 from voskar.core.rules import (
     Attack,
     Box,
-    Clip,
-    Consequences,
+    ContactCondition,
     ContactRules,
-    Direction,
     Duration,
+    Goal,
     Key,
     Kind,
-    Knockback,
-    Rebound,
     Rehit,
     Role,
     Rules,
     Solid,
     Space,
 )
-from voskar.core.rules.outlines import capsule, circle, pixels, polygon, rectangle, stretched
+from voskar.core.rules.outlines import polygon, rectangle, stretched
 from voskar.core.rules.shapes import Outline
 from voskar.errors import InputError, Problem
+from voskar.files.compiling import compiled
 from voskar.files.images import read_alpha
 from voskar.files.rulebook_checks import Told, meaning, schema_problems
-from voskar.files.rulebook_motion import emitter, fixtures, goal, going, motion, respawn
+from voskar.files.rulebook_motion import emitter, fixtures
 from voskar.files.rulebook_schema import (
     AttackTable,
     BoxTable,
-    ConsequenceTable,
-    KeyTable,
     KindTable,
     RulebookFile,
     SolidTable,
 )
+from voskar.files.shapes import Image
 from voskar.files.toml_sources import Source, parse_source, read_source
+from voskar.files.values import VERSION
 
 DEFAULT_RATE = Fraction(60)
 """Frames a second where a rulebook is looked at without a recording."""
@@ -107,14 +103,9 @@ class Rulebook:
                     for outline, table in zip(self.solids, data.space.solids, strict=True)
                 ),
             ),
-            contact=ContactRules(
-                detect=data.contact.detect,
-                same_frame=data.contact.same_frame,
-                health_check=data.contact.health_check,
-                edges_touch=data.contact.edges_touch,
-            ),
+            contact=compiled(ContactRules, data.contact, rate),
             fixtures=fixtures(data.fixtures),
-            goal=goal(data.goal, rate),
+            goal=compiled(Goal, data.goal, rate, clear=tuple(sorted(set(data.goal.clear)))),
             meets=meets,
             digest=self.digest,
         )
@@ -134,7 +125,7 @@ def check_source(source: Source) -> Rulebook:
     """Checks a table that was read. Raises InputError with every problem found."""
     if "voskar" not in source.raw:
         hint = None if source.raw else "the file is empty"
-        message = "no `voskar` key: a rulebook begins with `voskar = 1`"
+        message = f"no `voskar` key: a rulebook begins with `voskar = {VERSION}`"
         raise InputError(Problem(message, file=source.name, line=1, hint=hint))
     found: list[Told] = list(meaning(source.raw))
     outlines: dict[tuple[str, str], Outline] = {}
@@ -214,59 +205,29 @@ def _kind(
     def one(box_name: str, box: BoxTable) -> Box:
         layer = sum(bits[one] for one in set(table.layer if box.layer is None else box.layer))
         named = box.mask if box.mask is not None else table.mask
-        return Box(
+        return compiled(
+            Box,
+            box,
+            rate,
             name=box_name,
-            role=box.role,
             outline=outlines[name, box_name],
             logged=box.logged is not None,
-            within_bounds=box.within_bounds,
-            at=(box.at[0], box.at[1]),
-            turn=box.turn,
             layer=layer,
             mask=_mask(box.role, layer, meets) if named is None else sum(bits[one] for one in set(named)),
-            attack=box.attack,
-            rank=box.rank,
-            damage_scale=box.damage_scale,
-            during=box.during,
-            except_during=box.except_during,
-            keys={clip: _keys(box, keys) for clip, keys in box.keys.items()},
-            swept=box.swept,
+            keys={
+                clip: tuple(compiled(Key, key, rate, blend=key.blend or box.blend) for key in keys)
+                for clip, keys in box.keys.items()
+            },
         )
 
-    return Kind(
+    return compiled(
+        Kind,
+        table,
+        rate,
         name=name,
-        side=table.side,
-        health=table.health,
-        iframes=table.iframes.frames(rate),
-        weight=table.weight,
-        bounce=table.bounce,
-        motion=motion(table.motion, rate),
         emitters=tuple(emitter(one, table.emitters[one], rate) for one in sorted(table.emitters)),
-        down=going(table.down, rate),
-        lives=table.lives,
-        respawn=None if table.respawn is None else respawn(table.respawn, rate),
-        succession=table.succession,
         linger=(linger if table.linger is None else table.linger).frames(rate),
-        wraps=table.wraps,
-        stun_disarms=table.stun_disarms,
         boxes=tuple(one(box_name, box) for box_name, box in table.boxes.items()),
-        clips={
-            clip_name: Clip(clip.cells, None if clip.rate is None else Fraction(repr(clip.rate)), clip.loop)
-            for clip_name, clip in table.clips.items()
-        },
-    )
-
-
-def _keys(box: BoxTable, keys: list[KeyTable]) -> tuple[Key, ...]:
-    return tuple(
-        Key(
-            key.cell,
-            (key.at[0], key.at[1]) if key.at else None,
-            key.turn,
-            (key.stretch[0], key.stretch[1]) if key.stretch else None,
-            (key.blend or box.blend) == "linear",
-        )
-        for key in keys
     )
 
 
@@ -275,76 +236,23 @@ def _outline(box: BoxTable, where: tuple[str, ...], source: Source, up: str, ima
 
     Images are put under their names into `images`, as they are part of what the rulebook says.
     """
+    image = None
     if box.pixels is not None:
         alpha = read_alpha(source.path_of((*where, "pixels"), box.pixels))
         images[box.pixels] = alpha.tobytes()
-        shape = pixels(alpha >= box.alpha, (box.origin[0], box.origin[1]), box.pixel, 1.0 if up == "-y" else -1.0)
-    else:
-        shape = _drawn(box)
-    return replace(shape, grow=box.grow)
-
-
-def _drawn(box: BoxTable) -> Outline:
-    if box.rect is not None:
-        width, height = box.rect
-        return rectangle(-width / 2, -height / 2, width / 2, height / 2)
-    if box.span is not None:
-        return rectangle(*box.span)
-    if box.circle is not None:
-        return circle(box.circle)
-    if box.logged is not None:
-        return circle(0.0)  # where it is, a recording tells
-    if box.capsule is not None:
-        return capsule(*box.capsule)
-    return polygon([(x, y) for x, y in box.polygon or ()])
+        image = Image(alpha, 1.0 if up == "-y" else -1.0)
+    return box.outline(box.grow, image)
 
 
 def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:
-    rehit = table.rehit
-    return Attack(
+    rehit, asked = table.rehit, table.if_
+    slack = asked.slack if asked.slack is not None else 1.0 if asked.from_by == "edge" else 0.0
+    return compiled(
+        Attack,
+        table,
+        rate,
         name=name,
-        damage=table.damage,
         rehit=Rehit("after", rehit.frames(rate)) if isinstance(rehit, Duration) else rehit,
-        priority=table.priority,
-        friendly=table.friendly,
         ignores_iframes=table.damage <= 0 if table.ignores_iframes is None else table.ignores_iframes,
-        hits_owner=table.hits_owner,
-        only_from=frozenset(table.only_from),
-        never_from=frozenset(table.never_from),
-        from_by=table.from_by,
-        only_onto=table.only_onto,
-        requires=dict(table.requires),
-        lacks=dict(table.lacks),
-        rehit_group=table.rehit_group,
-        slack=table.slack if table.slack is not None else 1.0 if table.from_by == "edge" else 0.0,
-        falling=table.falling,
-        preempts=table.preempts,
-        striker=_consequences(table.striker, rate),
-        target=_consequences(table.target, rate),
-    )
-
-
-def _consequences(table: ConsequenceTable, rate: Fraction) -> Consequences:
-    push = table.knockback
-    return Consequences(
-        iframes=None if table.iframes is None else table.iframes.frames(rate),
-        stun=table.stun.frames(rate),
-        knockback=None
-        if push is None
-        else Knockback(
-            push.distance,
-            max(push.over.frames(rate), 1),
-            push.ease == "fade",
-            cast(Direction, push.direction) if isinstance(push.direction, str) else push.direction,
-            push.mode == "add",
-        ),
-        rebound=None if table.rebound is None else Rebound(table.rebound, table.rebound_mode == "add"),
-        remove=table.remove,
-        pierce=table.pierce,
-        consumed_by=frozenset(table.consumed_by),
-        home=table.home,
-        checkpoint=table.checkpoint,
-        gives=dict(table.gives),
-        goal=table.goal,
-        effect=table.effect,
+        if_=compiled(ContactCondition, asked, rate, slack=slack),
     )

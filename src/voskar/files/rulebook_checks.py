@@ -10,8 +10,8 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from voskar.errors import CONTROL, nearest
-from voskar.files.rulebook_schema import SHRINKING, TRIGGERS, RulebookFile
-from voskar.files.toml_sources import SHAPES
+from voskar.files.rulebook_schema import TRIGGERS, RulebookFile
+from voskar.files.shapes import SHAPES
 
 Told = tuple[tuple[str | int, ...], str, str | None]
 
@@ -67,11 +67,12 @@ def _known_keys(path: tuple[str | int, ...], root: type[BaseModel]) -> list[str]
     model: type[BaseModel] | None = root
     steps = iter(path)
     for step in steps:
-        field = model.model_fields.get(str(step)) if model else None
+        own = {field.alias or name: field for name, field in model.model_fields.items()} if model else {}
+        field = own.get(str(step))
         model = _model_in(field.annotation) if field else None
         if field and typing.get_origin(field.annotation) in (dict, list):
             next(steps, None)  # the name or place of one of several
-    return list(model.model_fields) if model else []
+    return [field.alias or name for name, field in model.model_fields.items()] if model else []
 
 
 def _model_in(annotation: Any) -> type[BaseModel] | None:
@@ -102,11 +103,11 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
             if isinstance(other, str) and other not in layers:
                 yield ("layers", "meets", name, index), f'unknown layer "{other}"', nearest(other, layers)
     for attack_name, attack in _tables(raw, "attacks"):
-        for side in ("striker", "target"):
-            effect = _table(attack, side).get("effect")
-            if isinstance(effect, str) and effect not in _table(raw, "kinds"):
-                hint = nearest(effect, _table(raw, "kinds"))
-                yield ("attacks", attack_name, side, "effect"), f'unknown kind "{effect}"', hint
+        for side in ("attacker", "target"):
+            spawn = _table(attack, side).get("spawn")
+            if isinstance(spawn, str) and spawn not in _table(raw, "kinds"):
+                hint = nearest(spawn, _table(raw, "kinds"))
+                yield ("attacks", attack_name, side, "spawn"), f'unknown kind "{spawn}"', hint
     for index, solid in enumerate(_list(_table(raw, "space"), "solids")):
         if isinstance(solid, dict):
             spot = ("space", "solids", index)
@@ -219,8 +220,8 @@ def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dic
         for key in ("at", "turn", "keys"):
             if key in box:
                 yield (*here, key), f"a logged box is where the game says, and has no `{key}`", None
-    if isinstance(grow, int | float) and grow < 0 and not any(shape in box for shape in SHRINKING):
-        expected = f"only {', '.join(SHRINKING)} can lose something"
+    if isinstance(grow, int | float) and grow < 0 and not any(SHAPES[shape].shrinks for shape in shapes):
+        expected = f"only {', '.join(name for name, shape in SHAPES.items() if shape.shrinks)} can lose something"
         yield (*here, "grow"), f"found {grow:g}, expected 0 or more: {expected}", None
     if not shapes:
         yield here, f"the box has no shape, expected one of {', '.join(SHAPES)}", None

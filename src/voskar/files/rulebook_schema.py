@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BeforeValidator, Field
 
-from voskar.core.rules import Duration
+from voskar.core.judging.outcomes import OUTCOMES
+from voskar.core.rules import Comparison, Duration
+from voskar.core.rules import Lasting as LastingDuration
 from voskar.core.rules.shapes import LIMIT
+from voskar.files.shapes import ShapeTable
 from voskar.files.values import (
     Angle,
-    Capsule,
     Cell,
     Corners,
     Facing,
@@ -23,16 +25,12 @@ from voskar.files.values import (
     Positive,
     RehitRule,
     Size,
+    Table,
+    Version,
     Whole,
     WindowTable,
     ZeroUp,
 )
-
-
-class Table(BaseModel):
-    """A table of the file. Unknown keys are errors, and values keep their type: "3" is no number."""
-
-    model_config = ConfigDict(extra="forbid", strict=True, arbitrary_types_allowed=True, defer_build=True)
 
 
 class SolidTable(Table):
@@ -90,20 +88,10 @@ class KeyTable(Table):
     blend: Blend | None = None
 
 
-class BoxTable(Table):
+class BoxTable(ShapeTable):
     """`[kinds.X.boxes.NAME]`"""
 
     role: Literal["hitbox", "hurtbox", "body"]
-    rect: Size | None = None
-    span: Corners | None = None
-    circle: Positive | None = None
-    capsule: Capsule | None = None
-    polygon: Points | None = None
-    pixels: str | None = None
-    logged: Literal[True] | None = None
-    alpha: Annotated[int, Field(ge=1, le=255)] = 128
-    origin: Pair = [0.0, 0.0]
-    pixel: Positive = 1.0
     grow: Number = 0.0
     at: Pair = [0.0, 0.0]
     turn: Angle = 0.0
@@ -118,10 +106,6 @@ class BoxTable(Table):
     swept: bool | None = None
     within_bounds: bool = False
     damage_scale: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
-
-
-SHRINKING = ("rect", "span", "circle", "capsule", "logged")
-"""Shapes that can lose something on every side."""
 
 
 class MotionTable(Table):
@@ -139,6 +123,38 @@ class MotionTable(Table):
     bounces: Whole | None = None
     bounciness: ZeroUp = 1.0
     clip: str | None = None
+
+
+def _comparisons(value: Any) -> Any:
+    texts = value if isinstance(value, list) else [value]
+    try:
+        return tuple(Comparison.parse(text) for text in texts)
+    except (TypeError, ValueError):
+        raise ValueError('a comparison such as ">= 1", or a list of them') from None
+
+
+Comparisons = Annotated[tuple[Comparison, ...], BeforeValidator(_comparisons, json_schema_input_type=str | list[str])]
+
+
+class ActorConditionTable(Table):
+    """A condition on one actor."""
+
+    counters: dict[str, Comparisons] = {}
+
+
+Places = list[Literal["above", "below", "ahead", "behind"]]
+
+
+class ContactConditionTable(Table):
+    """`[attacks.NAME.if]`"""
+
+    attacker: ActorConditionTable = ActorConditionTable()
+    from_: Annotated[Places, Field(alias="from")] = []
+    not_from: Places = []
+    from_by: Literal["edge", "centre"] = "edge"
+    slack: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] | None = None
+    onto: Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)] | None = None
+    falling: bool = False
 
 
 class FanTable(Table):
@@ -243,8 +259,7 @@ class EmitterTable(FanTable):
     aim: Annotated[str | float | TargetTable, BeforeValidator(_aim)] = "facing"
     within: Annotated[list[Number], Field(min_length=4, max_length=4)] | None = None
     moves_at_once: bool = False
-    requires: dict[str, Number] = {}
-    lacks: dict[str, Number] = {}
+    if_: Annotated[ActorConditionTable, Field(alias="if")] = ActorConditionTable()
 
 
 class FixtureTable(Table):
@@ -294,23 +309,43 @@ class KnockbackTable(Table):
     """`knockback` of a consequence table"""
 
     distance: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
-    over: Lasting = Duration.parse(1)
+    over: Lasting = LastingDuration.parse(1)
     ease: Literal["even", "fade"] = "even"
     direction: Annotated[str | float, BeforeValidator(_direction)] = "away"
     mode: Literal["set", "add"] = "set"
 
 
-OutcomeName = Literal["ally", "down", "spent", "unmet", "preempted", "repeat", "immune", "landed"]
+def _outcome(value: Any) -> Any:
+    if value not in OUTCOMES:
+        raise ValueError(", ".join(f'"{name}"' for name in OUTCOMES))
+    return value
+
+
+OutcomeName = Annotated[str, BeforeValidator(_outcome)]
+
+
+class LaunchTable(Table):
+    """`launch` of a consequence table; a number alone is its `up`."""
+
+    up: Number
+    mode: Literal["set", "add"] = "set"
+
+
+def _launch(value: Any) -> Any:
+    if isinstance(value, dict):
+        return value
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise ValueError("units a second, or { up = units a second }")
+    return {"up": value}
 
 
 class ConsequenceTable(Table):
-    """`[attacks.NAME.striker]` and `[attacks.NAME.target]`"""
+    """`[attacks.NAME.attacker]` and `[attacks.NAME.target]`"""
 
     iframes: Frames | None = None
     stun: Frames = Duration.parse(0)
     knockback: KnockbackTable | None = None
-    rebound: Number | None = None
-    rebound_mode: Literal["set", "add"] = "set"
+    launch: Annotated[LaunchTable, BeforeValidator(_launch, json_schema_input_type=float | LaunchTable)] | None = None
     remove: bool = False
     pierce: Whole = 0
     consumed_by: list[OutcomeName] = ["landed"]
@@ -318,10 +353,7 @@ class ConsequenceTable(Table):
     checkpoint: bool = False
     gives: dict[str, Number] = {}
     goal: bool = False
-    effect: str | None = None
-
-
-Places = list[Literal["above", "below", "ahead", "behind"]]
+    spawn: str | None = None
 
 
 class AttackTable(Table):
@@ -333,24 +365,17 @@ class AttackTable(Table):
     friendly: bool = False
     ignores_iframes: bool | None = None
     hits_owner: bool = False
-    only_from: Places = []
-    never_from: Places = []
-    from_by: Literal["edge", "centre"] = "edge"
-    slack: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] | None = None
-    only_onto: Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)] | None = None
-    falling: bool = False
-    requires: dict[str, Number] = {}
-    lacks: dict[str, Number] = {}
+    if_: Annotated[ContactConditionTable, Field(alias="if")] = ContactConditionTable()
     rehit_group: str | None = None
     preempts: bool = False
-    striker: ConsequenceTable = ConsequenceTable()
+    attacker: ConsequenceTable = ConsequenceTable()
     target: ConsequenceTable = ConsequenceTable()
 
 
 class RulebookFile(Table):
     """A whole rulebook."""
 
-    voskar: Literal[1]
+    voskar: Version
     include: Names = []
     space: SpaceTable = SpaceTable()
     layers: LayersTable = LayersTable()

@@ -12,6 +12,7 @@ from msgspec import UNSET
 from pydantic import ValidationError
 
 from voskar.core.kernel.gather import NOTHING
+from voskar.core.recording.poses import STATES
 from voskar.core.rules import Duration
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import chunks, of_frames
@@ -63,7 +64,7 @@ def play_stage(text: str, name: str) -> FrameSource:
     if "stage" not in source.raw:
         hint = "is this a rulebook?" if "voskar" in source.raw else None
         raise InputError(
-            Problem("no `stage` key: a stage script begins with `stage = 1`", file=name, line=1, hint=hint)
+            Problem("no `stage` key: a stage script begins with `stage = 2`", file=name, line=1, hint=hint)
         )
     try:
         script = StageFile.model_validate(source.raw)
@@ -75,7 +76,7 @@ def play_stage(text: str, name: str) -> FrameSource:
     if count > MOST_FRAMES or count * len(players) > MOST_POSES:
         message = f"found {count:,} frames of {len(players):,} actors, expected at most {MOST_FRAMES:,} frames"
         raise InputError(source.problem(("frames",), f"{message}, and {MOST_POSES:,} poses"))
-    header: dict[str, Any] = {"voskar": "recording", "version": 1, "rate": _plain(script.rate), "up": script.up}
+    header: dict[str, Any] = {"voskar": "recording", "version": 2, "rate": _plain(script.rate), "up": script.up}
     header |= {"reactions": script.reactions, "seed": script.seed}
     header |= {"title": script.title} if script.title else {}
     for key in ("logged", "unlogged"):
@@ -185,7 +186,7 @@ class _Player:
         if jumped:
             line.cut = True
         told = [key for key in part.tells or () if key.f.frames(self.rate) <= own]
-        for name in ("health", "lives", "immune", "stunned"):
+        for name in STATES:
             values = [getattr(key, name) for key in told if getattr(key, name) is not None]
             if values:
                 setattr(line, name, values[-1])

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field
+from pydantic import BeforeValidator, Field, create_model
 
+from voskar.core.recording.poses import FIELDS, STATES
 from voskar.core.rules import Duration
-from voskar.files.rulebook_schema import Table
-from voskar.files.values import Angle, Cell, Frames, Number, Pair, Positive, Whole, ranges
+from voskar.files.values import Angle, Cell, Frames, Number, Pair, Positive, Table, Version, ranges
 
 
 def _ranges(value: Any) -> Any:
@@ -46,14 +46,21 @@ class TurnKey(Table):
     angle: Angle | None = None
 
 
-class ToldKey(Table):
-    """A key of `tells`"""
-
+class _Timed(Table):
     f: Moment
-    health: Number | None = None
-    lives: Whole | None = None
-    immune: bool | None = None
-    stunned: bool | None = None
+
+
+_STATE_TYPES: dict[str, Any] = {"number": Number, "answer": bool}
+
+if TYPE_CHECKING:
+    ToldKey = _Timed
+else:
+    ToldKey = create_model(
+        "ToldKey",
+        __base__=_Timed,
+        __doc__="A key of `tells`",
+        **{name: (_STATE_TYPES[FIELDS[name].type] | None, None) for name in STATES},
+    )
 
 
 class PushKey(Table):
@@ -114,7 +121,7 @@ class ClaimTable(Table):
 
     f: Moment
     event: Literal["hit", "down", "respawn", "out", "spawn", "removed", "over", "won"]
-    striker: str | None = None
+    attacker: str | None = None
     target: str | None = None
     id: str | None = None
     attack: str | None = None
@@ -164,7 +171,7 @@ class ResetTable(Table):
 class StageFile(Table):
     """A whole script."""
 
-    stage: Literal[1]
+    stage: Version
     frames: Moment
     rate: Positive = 60.0
     up: Literal["-y", "+y"] = "-y"

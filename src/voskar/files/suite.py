@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import Field, ValidationError
 
 from voskar.errors import InputError, Problem, nearest, path_text
 from voskar.files.remote import is_remote
 from voskar.files.rulebook_checks import schema_problems
-from voskar.files.rulebook_schema import Table
 from voskar.files.toml_sources import inside, read_source
-from voskar.files.values import Names
+from voskar.files.values import Names, Table, Version
 
 
 class RunsTable(Table):
@@ -44,7 +43,7 @@ class SuiteTable(Table):
 class SuiteFile(Table):
     """A whole suite."""
 
-    voskar: Literal[1]
+    voskar: Version
     suite: SuiteTable = SuiteTable()
     runs: list[RunsTable] = Field(default_factory=list)
 
@@ -58,9 +57,9 @@ class Job:
     recording: str
     expect: tuple[str, ...]
     baseline: str | None
-    within: int | str
-    resync: bool
-    tolerance: float
+    within: int | str = 0
+    resync: bool = True
+    tolerance: float = 1.0
 
 
 @dataclass(frozen=True)

@@ -11,23 +11,24 @@ from collections.abc import Iterable, Iterator, Mapping
 from contextlib import ExitStack
 from io import TextIOWrapper
 from pathlib import Path
-from typing import Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar, get_args, get_origin
 
 import msgspec
+from msgspec import structs
 
 from voskar.core.kernel.gather import NOTHING
-from voskar.errors import InputError, Problem, first_line
-from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, hint_for, told
+from voskar.errors import InputError, Problem, first_line, nearest
+from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, told
 from voskar.files.parquet import plain_rows
 from voskar.files.reading import opened, opened_anywhere, plain_errors, read_text
 
 HEADER = "recording.json"
 ENDINGS = (".parquet", ".csv")
 
-T = TypeVar("T", PoseLine, InputLine, ClaimLine, DisplayLine, "Mark")
+T = TypeVar("T", PoseLine, InputLine, ClaimLine, DisplayLine, "MarkLine")
 
 
-class Mark(msgspec.Struct, forbid_unknown_fields=True):
+class MarkLine(msgspec.Struct, forbid_unknown_fields=True):
     """A row of `marks`."""
 
     reset: Literal["room", "run"]
@@ -60,7 +61,7 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     inputs = gathered(folder, "inputs", InputLine)
     claims = gathered(folder, "claims", ClaimLine)
     display = gathered(folder, "display", DisplayLine)
-    marks = gathered(folder, "marks", Mark)
+    marks = gathered(folder, "marks", MarkLine)
     poses = _grouped(folder, "poses", PoseLine)
     others = sorted({*inputs, *claims, *display, *marks})
     if span:
@@ -132,17 +133,17 @@ def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
         raise InputError(Problem(f"not Parquet: {first_line(error).lower()}", file=str(path))) from None
 
 
-def _read(path: Path | None, row: Row, sort: type[T]) -> T:
+def _read(path: Path | None, row: Row, struct: type[T]) -> T:
     """A row as what it is. CSV cells are texts, so numbers are taken from texts there."""
     values = row.values
-    for pair in ("aim", "push"):
+    for pair in POINTS:
         if f"{pair}_x" in values and f"{pair}_y" in values:
             values = {key: value for key, value in values.items() if not key.startswith(f"{pair}_")}
             values[pair] = [row.values[f"{pair}_x"], row.values[f"{pair}_y"]]
     try:
         if isinstance(values.get("boxes"), str):
             values = {**values, "boxes": boxes_in(values["boxes"])}
-        return msgspec.convert(values, sort, strict=path is None or path.suffix != ".csv")
+        return msgspec.convert(values, struct, strict=path is None or path.suffix != ".csv")
     except msgspec.DecodeError as error:
         text, _, place = str(error).partition(" - at ")
         field = re.sub(r"[`$.]", "", place) or None
@@ -150,7 +151,11 @@ def _read(path: Path | None, row: Row, sort: type[T]) -> T:
         missing = re.search(r"missing required field `([^`]*)`", text)
         hint = None
         if unknown:
-            text, field, hint = f'unknown column "{unknown[1]}"', unknown[1], hint_for(unknown[1], sort)
+            text, field, hint = (
+                f'unknown column "{unknown[1]}"',
+                unknown[1],
+                nearest(unknown[1], struct.__struct_fields__),
+            )
         elif missing:
             text, field = f'no value in the column "{missing[1]}"', missing[1]
         elif field is not None:
@@ -159,7 +164,7 @@ def _read(path: Path | None, row: Row, sort: type[T]) -> T:
         raise InputError(Problem(text, file=str(path), row=row.number, frame=row.frame, key=field, hint=hint)) from None
 
 
-def _grouped(folder: Path, name: str, sort: type[T]) -> Iterator[tuple[int, int, list[T]]]:
+def _grouped(folder: Path, name: str, struct: type[T]) -> Iterator[tuple[int, int, list[T]]]:
     """(frame, first row, what its rows say), a frame at a time."""
     path = table_path(folder, name)
     frame, first = -1, 0
@@ -170,18 +175,18 @@ def _grouped(folder: Path, name: str, sort: type[T]) -> Iterator[tuple[int, int,
             group = []
         if not group:
             frame, first = row.frame, row.number
-        group.append(_read(path, row, sort))
+        group.append(_read(path, row, struct))
         if len(group) > MOST_ROWS:
             raise InputError(Problem(f"found more than {MOST_ROWS:,} rows of one frame", file=str(path), row=first))
     if group:
         yield frame, first, group
 
 
-def gathered(folder: Path, name: str, sort: type[T]) -> dict[int, list[T]]:
+def gathered(folder: Path, name: str, struct: type[T]) -> dict[int, list[T]]:
     """A small table by frame. Raises InputError for one that is not."""
     found: dict[int, list[T]] = {}
     count = 0
-    for frame, first, group in _grouped(folder, name, sort):
+    for frame, first, group in _grouped(folder, name, struct):
         found[frame] = group
         count += len(group)
         if count > MOST_ROWS:
@@ -194,11 +199,39 @@ MOST_ROWS = 3_000_000
 """Of a small table, which is held as a whole: many hours of play."""
 
 
-POSES = ("frame", *(one for one in PoseLine.__struct_fields__ if one != "push"), "push_x", "push_y")
-INPUTS = ("frame", "id", "button", "down", "aim_x", "aim_y")
-CLAIMS = ("frame", *ClaimLine.__struct_fields__)
-DISPLAY = ("frame", *DisplayLine.__struct_fields__)
-MARKS = ("frame", "reset")
+LINES: Mapping[str, type[msgspec.Struct]] = {
+    "poses": PoseLine, "inputs": InputLine, "claims": ClaimLine, "display": DisplayLine, "marks": MarkLine,
+}  # fmt: skip
+"""The tables, each with the struct of its rows."""
+
+
+def _plain_type(hint: Any) -> type:
+    """The type inside `float | UnsetType | None` and the like; of a Literal that of its values."""
+    for inner in (hint, *get_args(hint)):
+        plain = get_origin(inner) or inner
+        if plain in (str, int, float, bool, list, dict):
+            return plain  # type: ignore[no-any-return]
+        if plain in (Annotated, Literal):
+            return _plain_type(get_args(inner)[0]) if plain is Annotated else str
+    raise TypeError(hint)
+
+
+FIELD_TYPES = {name: {one.name: _plain_type(one.type) for one in structs.fields(line)} for name, line in LINES.items()}
+POINTS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is list}
+"""Fields that are two columns in a table."""
+MAPS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is dict}
+"""Fields that are JSON in a table."""
+
+
+def _columns_of(types: Mapping[str, type]) -> dict[str, type]:
+    columns: dict[str, type] = {"frame": int}
+    for name, type in types.items():
+        columns |= {f"{name}_x": float, f"{name}_y": float} if name in POINTS else {name: str if name in MAPS else type}
+    return columns
+
+
+COLUMNS = {name: _columns_of(types) for name, types in FIELD_TYPES.items()}
+"""The columns of each table, with their types."""
 
 
 def boxes_in(text: str) -> dict[str, list[float]]:
@@ -211,9 +244,9 @@ def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
     row: dict[str, Any] = {"frame": frame}
     for name in line.__struct_fields__:
         value = told(getattr(line, name))
-        if name in ("aim", "push"):
+        if name in POINTS:
             row[f"{name}_x"], row[f"{name}_y"] = value or (None, None)
-        elif name == "boxes":
+        elif name in MAPS:
             row[name] = None if value is None else msgspec.json.encode(value).decode()
         else:
             row[name] = value
@@ -236,19 +269,18 @@ class TableWriter:
 
     def add(self, frames: Iterable[FrameLine]) -> None:
         """Writes some frames."""
-        rows: dict[str, list[dict[str, Any]]] = {name: [] for name in ("poses", "inputs", "claims", "display", "marks")}
+        rows: dict[str, list[dict[str, Any]]] = {name: [] for name in LINES}
         for line in frames:
             self.span = (self.span[0] if self.span else line.frame, line.frame)
             for name in ("poses", "inputs", "claims", "display"):
                 rows[name] += [_row_of(line.frame, one) for one in getattr(line, name)]
             if line.reset:
                 rows["marks"].append({"frame": line.frame, "reset": line.reset})
-        columns = {"poses": POSES, "inputs": INPUTS, "claims": CLAIMS, "display": DISPLAY, "marks": MARKS}
-        for name, those in columns.items():
+        for name, columns in COLUMNS.items():
             if rows[name]:
-                self._write(name, those, rows[name])
+                self._write(name, columns, rows[name])
 
-    def _write(self, name: str, columns: tuple[str, ...], rows: list[dict[str, Any]]) -> None:
+    def _write(self, name: str, columns: Mapping[str, type], rows: list[dict[str, Any]]) -> None:
         if self.form == "csv":
             if name not in self._tables:
                 file = self._stack.enter_context((self.folder / f"{name}.csv").open("w", newline="", encoding="utf-8"))
@@ -262,7 +294,7 @@ class TableWriter:
         import pyarrow
         import pyarrow.parquet
 
-        schema = pyarrow.schema([(column, arrow_type(column)) for column in columns])
+        schema = pyarrow.schema([(column, arrow_type(type)) for column, type in columns.items()])
         if name not in self._tables:
             writer = pyarrow.parquet.ParquetWriter(self.folder / f"{name}.parquet", schema, compression="lz4")
             self._tables[name] = self._stack.enter_context(writer)
@@ -286,17 +318,8 @@ class TableWriter:
         (self.folder / HEADER).write_text(json.dumps(header) + "\n", encoding="utf-8")
 
 
-TEXTS = ("id", "kind", "clip", "owner", "event", "striker", "target", "attack", "button", "reset", "boxes", "clock")
-
-
-def arrow_type(column: str) -> Any:
-    """The sort of a column in Parquet."""
+def arrow_type(type: type) -> Any:
+    """The type of a column in Parquet."""
     import pyarrow
 
-    if column in ("frame", "facing", "tick", "cell"):
-        return pyarrow.int64()
-    if column in ("cut", "hidden", "down", "immune", "stunned"):
-        return pyarrow.bool_()
-    if column in TEXTS:
-        return pyarrow.string()
-    return pyarrow.float64()
+    return {int: pyarrow.int64(), float: pyarrow.float64(), bool: pyarrow.bool_(), str: pyarrow.string()}[type]

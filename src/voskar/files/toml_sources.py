@@ -10,12 +10,11 @@ from typing import Any
 
 from voskar.errors import InputError, Problem
 from voskar.files.reading import read_text
+from voskar.files.shapes import SHAPES
 from voskar.files.toml_lines import key_lines
 
 KeyPath = tuple[str | int, ...]
 
-SHAPES = ("rect", "span", "circle", "capsule", "polygon", "pixels", "logged")
-"""The keys of a box that say its shape; it has one of them."""
 ADDED_UP: tuple[KeyPath, ...] = (("fixtures",), ("space", "solids"))
 """Lists that an including file adds to; every other list and value replaces the included one."""
 

@@ -3,16 +3,28 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BeforeValidator, Field, PlainSerializer
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
 
 from voskar.core.rules import Duration, Rehit
+from voskar.core.rules import Lasting as LastingDuration
 from voskar.core.rules.shapes import LIMIT
 
 _WINDOW = re.compile(r"(\d+)(?:\s*-\s*(\d+))?", re.ASCII)
 
 REHIT_WORDS = ("once", "entry", "always")
+
+
+class Table(BaseModel):
+    """A table of a file. Unknown keys are errors, and values keep their type: "3" is not a number."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, arbitrary_types_allowed=True, defer_build=True)
+
+
+VERSION = 2
+"""The version of rulebooks and their suites that is written. In version 1 some keys had other names."""
+Version = Literal[1, 2]
 
 
 def _duration(value: Any) -> Duration:
@@ -93,7 +105,7 @@ def _at_least_a_frame(value: Any) -> Any:
     found = _duration(value)
     if found.amount == 0:
         raise ValueError("a duration of a frame or more")
-    return found
+    return LastingDuration(found.amount, found.seconds)
 
 
 def _facing(value: int) -> int:
@@ -105,5 +117,5 @@ def _facing(value: int) -> int:
 Facing = Annotated[int, AfterValidator(_facing)]
 ZeroUp = Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
 Lasting = Annotated[
-    Duration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int), PlainSerializer(str)
+    LastingDuration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int), PlainSerializer(str)
 ]

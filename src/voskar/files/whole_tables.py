@@ -14,22 +14,12 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import Floats, Ints
-from voskar.files.blocks import (
-    ANSWERS,
-    COUNTS,
-    DEFAULTS,
-    FLOATS,
-    NUMBERS,
-    SORTS,
-    Block,
-    chunks,
-    of_frames,
-    untold_column,
-)
+from voskar.files.blocks import Block, chunks, of_frames, untold_column
 from voskar.files.frames import ClaimLine, DisplayLine, InputLine
 from voskar.files.reading import opened_anywhere
-from voskar.files.tables import POSES, Mark, arrow_type, boxes_in, gathered, table_frames, table_path
+from voskar.files.tables import COLUMNS, MarkLine, arrow_type, boxes_in, gathered, table_frames, table_path
 
 NEEDED = ("id", "kind", "x", "y")
 TEXTUAL = ("id", "kind", "owner", "clip")
@@ -64,16 +54,17 @@ def _number(name: str, column: Any) -> Any:
     """A column of numbers as a block has it."""
     import pyarrow
 
-    if name in COUNTS:
+    field = FIELDS[name]
+    if field.type == "count":
         return _counted(column)
-    if name in FLOATS:
-        found, default = _finite(column), DEFAULTS[name]
+    if field.type == "number":
+        found, default = _finite(column), field.default
         if name in NEEDED and np.isnan(found).any():
             raise _UnlikeError
         return found if math.isnan(default) else np.where(np.isnan(found), default, found)
-    if name in ANSWERS:
+    if field.type == "answer":
         column = column.cast(pyarrow.int64())
-    return _whole(column.fill_null(SORTS[name](DEFAULTS[name]).item()) if column.null_count else column)
+    return _whole(column.fill_null(field.dtype(field.default).item()) if column.null_count else column)
 
 
 def _codes(column: Any, rows: int) -> tuple[Ints, list[Any]]:
@@ -135,7 +126,7 @@ def _of_columns(
         clip, firsts = _in_order(codes, len(names) - 1)
         clip, clip_names = np.where(clip == len(firsts), -1, clip), [names[code] for code in codes[firsts].tolist()]
     numbers = {
-        name: untold_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in NUMBERS
+        name: untold_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in FIELDS
     }
     push = [poses[axis] for axis in ("push_x", "push_y") if poses[axis] is not None]
     pushed = np.flatnonzero(sum(np.isfinite(_finite(one)) for one in push)).tolist()
@@ -166,10 +157,10 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
     try:
         with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream, read_dictionary=[*TEXTUAL]) as file:
             named = [name for name in file.schema_arrow.names if not name.startswith("_")]
-            if not {"frame", *NEEDED} <= set(named) <= set(POSES) or len(named) > len(set(named)):
+            if not {"frame", *NEEDED} <= set(named) <= COLUMNS["poses"].keys() or len(named) > len(set(named)):
                 return None
             table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_told(file.metadata, name)])
-        columns = {name: _poses_column(table, name) for name in POSES}
+        columns = {name: _poses_column(table, name) for name in COLUMNS["poses"]}
         row_frame = _counted(columns.pop("frame"))
         steps = np.diff(row_frame)
         if len(row_frame) and (row_frame[0] < 0 or (len(steps) and steps.min() < 0)):
@@ -177,7 +168,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
         inputs = gathered(folder, "inputs", InputLine)
         claims = gathered(folder, "claims", ClaimLine)
         display = gathered(folder, "display", DisplayLine)
-        marks = gathered(folder, "marks", Mark)
+        marks = gathered(folder, "marks", MarkLine)
         frame = _frames(row_frame, span, {*inputs, *claims, *display, *marks})
         if not len(frame):
             return None
@@ -229,14 +220,14 @@ def _is_told(metadata: Any, name: str) -> bool:
 
 
 def _poses_column(table: Any, name: str) -> Any:
-    """A column in its sort, None for one that was not read."""
+    """A column in its type, None for one that was not read."""
     import pyarrow
 
     if name not in table.column_names:
         return None
-    column, sort = table.column(name), arrow_type(name)
-    if pyarrow.types.is_dictionary(column.type) and column.type.value_type == sort:
+    column, arrow = table.column(name), arrow_type(COLUMNS["poses"][name])
+    if pyarrow.types.is_dictionary(column.type) and column.type.value_type == arrow:
         return column.unify_dictionaries().combine_chunks()
-    if pyarrow.types.is_boolean(column.type) != pyarrow.types.is_boolean(sort):
+    if pyarrow.types.is_boolean(column.type) != pyarrow.types.is_boolean(arrow):
         raise _UnlikeError  # which a cast would take for a number
-    return column.cast(sort).combine_chunks()
+    return column.cast(arrow).combine_chunks()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from voskar.core.adopt import SORTS, Window, Windows
+from voskar.core.adopt import EVIDENCE, Window, Windows
 from voskar.errors import InputError, Problem, nearest
 
 MOST = 100_000
@@ -15,7 +15,7 @@ _WINDOW = re.compile(r"(?:([A-Za-z_]+)=)?(\d{1,6})(?:,(\d{1,6}))?", re.ASCII)
 
 
 def parse_windows(texts: Sequence[str | int], key: str = "--within") -> Windows:
-    """A window of all evidence, and of sorts of it; each text may hold several, with blanks between them. One number is
+    """A window of all evidence, and of kinds of it; each text may hold several, with blanks between them. One number is
     for both sides, two are frames before and after. Raises InputError."""
     every, own = Window(), {}
     for text in texts:
@@ -27,9 +27,9 @@ def parse_windows(texts: Sequence[str | int], key: str = "--within") -> Windows:
             window = Window(int(match[2]), int(match[3] if match[3] is not None else match[2]))
             if match[1] is None:
                 every = window
-            elif match[1] not in SORTS:
-                hint = nearest(match[1], SORTS) or f"one of {', '.join(SORTS)}"
-                raise InputError(Problem(f'found "{match[1]}", expected a sort of evidence', key=key, hint=hint))
+            elif match[1] not in EVIDENCE:
+                hint = nearest(match[1], EVIDENCE) or f"one of {', '.join(EVIDENCE)}"
+                raise InputError(Problem(f'found "{match[1]}", expected a kind of evidence', key=key, hint=hint))
             else:
                 own[match[1]] = window
     return Windows(every, own)
@@ -44,5 +44,5 @@ def window_words(windows: Windows) -> str:
     every = windows.every
     if not windows.own and every.before == every.after:
         return f" within {every.before} frame{'s' * (every.before != 1)}" if every.before else ""
-    sorts = [told(every)] if any(every) else []
-    return f" within {' '.join([*sorts, *(f'{sort}={told(one)}' for sort, one in windows.own.items())])}"
+    texts = [told(every)] if any(every) else []
+    return f" within {' '.join([*texts, *(f'{evidence}={told(one)}' for evidence, one in windows.own.items())])}"

@@ -50,18 +50,18 @@ def page_data(
     """Everything about some frames of a recording that was checked. `files` are the rulebook and the recording as
     commands name them."""
     questions: dict[int, Question] = {}
-    for frame, striker, target in _pairs(verdict, ledger, frames):
-        questions.setdefault(frame, Question()).pairs.add((striker, target))
+    for frame, attacker, target in _pairs(verdict, ledger, frames):
+        questions.setdefault(frame, Question()).pairs.add((attacker, target))
     seen = watched(rules, played, questions, resync=verdict.resync)
     judged, course = seen.recording, timeline(rules, played, ledger)
     builder = _Builder(rules, judged, seen.world.catalog, frames)
     columns = builder.columns()
     explainer = PairExplainer(seen)
     gates = {
-        f"{frame}|{striker}|{target}": [_account(one) for one in explainer.pair(frame, striker, target)]
+        f"{frame}|{attacker}|{target}": [_account(one) for one in explainer.pair(frame, attacker, target)]
         for frame, question_ in sorted(questions.items())
-        for striker, target in sorted(question_.pairs)
-        if striker in judged.numbers and target in judged.numbers
+        for attacker, target in sorted(question_.pairs)
+        if attacker in judged.numbers and target in judged.numbers
     }
     plain: Plain = {
         "title": played.title,
@@ -107,15 +107,15 @@ def page_data(
 def _pairs(verdict: Verdict, ledger: Ledger, frames: tuple[int, int]) -> Iterator[tuple[int, str, str]]:
     """The pairs whose gates the page tells: of findings, and of the first contacts."""
     for one in verdict.findings:
-        if one.striker and one.target and CODES[one.sort].about == "blow":
+        if one.attacker and one.target and CODES[one.code].about == "hit":
             yield from {
-                (frame, one.striker, one.target)
+                (frame, one.attacker, one.target)
                 for frame in (one.frame, one.why.frame if one.why else one.frame)
                 if frames[0] <= frame <= frames[1]
             }
     contacts = [event for event in ledger.of("contact") if frames[0] <= event.frame <= frames[1]]
     for event in contacts[:GATES]:
-        yield event.frame, event.striker or "", event.target or ""
+        yield event.frame, event.attacker or "", event.target or ""
 
 
 def _within(events: Iterable[Event], frames: tuple[int, int]) -> Iterator[Event]:
@@ -263,7 +263,7 @@ def _points(corners: np.ndarray) -> list[float]:
 
 
 def _contact(event: Event) -> list[Any]:
-    names = ("frame", "until", "striker", "hitbox", "target", "hurtbox", "attack", "outcome", "t", "x", "y", "damage")
+    names = ("frame", "until", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "t", "x", "y", "damage")
     return [written(getattr(event, name)) for name in names]
 
 
@@ -273,7 +273,7 @@ def _event(event: Event) -> list[Any]:
 
 
 def _claim(one: Claim) -> Plain:
-    names = ("frame", "event", "striker", "target", "id", "attack", "damage", "line")
+    names = ("frame", "event", "attacker", "target", "id", "attack", "damage", "line")
     return {name: value for name in names if (value := getattr(one, name)) is not None}
 
 
@@ -286,13 +286,13 @@ def _finding(one: Finding, files: tuple[str, str]) -> Plain:
     game, rules = accounts(one)
     asked = question(one)
     return {
-        "sort": one.sort,
-        "about": CODES[one.sort].about,
+        "code": one.code,
+        "about": CODES[one.code].about,
         "frame": one.frame,
         "at": one.why.frame if one.why is not None else one.frame,
-        "striker": one.striker,
+        "attacker": one.attacker,
         "target": one.target,
-        "attack": (one.claim.attack if one.claim else None) or (one.landing.attack if one.landing else None) or "",
+        "attack": (one.claim.attack if one.claim else None) or (one.hit.attack if one.hit else None) or "",
         "game": game,
         "rules": rules,
         "why": ["voskar", "why", *files, *asked],

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
 from typing import Any
 
+from voskar.core.recording.poses import STATES
 from voskar.errors import printable
 
 Script = dict[str, Any]
@@ -17,7 +18,6 @@ BARE = re.compile(r"[A-Za-z0-9_-]+")
 EXACT = 1e-6
 """Units by which a position may lie beside a line and be on it."""
 JUMP = {"ease": "jump"}
-STATES = ("health", "lives", "immune", "stunned")
 
 
 def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) -> Script:
@@ -29,7 +29,7 @@ def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) ->
             poses.setdefault(pose["id"], {})[number] = pose
     # a clip that is under way as the scene begins has to begin before it
     delay = max((_begun(own) for own in poses.values()), default=0)
-    script: Script = {"stage": 1, "frames": len(frames) + delay, "reactions": header.get("reactions", "baked")}
+    script: Script = {"stage": 2, "frames": len(frames) + delay, "reactions": header.get("reactions", "baked")}
     script |= {key: header[key] for key in ("rate", "up", "seed", "title", "logged", "unlogged") if header.get(key)}
     script["parts"] = [_part(name, own, len(frames), delay) for name, own in poses.items()]
     _hold(script["parts"], frames, delay)

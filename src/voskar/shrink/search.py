@@ -72,12 +72,12 @@ def shrunk(search: Search, recording: str, tell: Tell) -> Shrunk:
         interrupted = True
     game, rules = accounts(finding)
     about = (
-        f"{finding.sort} in frame {finding.frame} of {Path(recording).name}, made small.\ngame: {game}\nrules: {rules}"
+        f"{finding.code} in frame {finding.frame} of {Path(recording).name}, made small.\ngame: {game}\nrules: {rules}"
     )
     text = script_text(best, about)
     needed = f"{counted(len(frames), 'frame')} needed, {search.tried} scenes tried"
     size = f"{lines_of(text)} lines, {counted(len(best['parts']), 'actor')}"
-    return Shrunk(text, f"{finding.sort} in {finding.frame}: {needed}", size, interrupted=interrupted)
+    return Shrunk(text, f"{finding.code} in {finding.frame}: {needed}", size, interrupted=interrupted)
 
 
 def needed_rules(search: Search, small: Shrunk, tell: Tell) -> Shrunk:
@@ -94,7 +94,7 @@ def needed_rules(search: Search, small: Shrunk, tell: Tell) -> Shrunk:
         best = reduced_rules(raw, lambda rules: search.shows_by(rules, small.text), fewer)
     except KeyboardInterrupt:
         interrupted = True
-    about = f"# What {search.finding.sort} in frame {search.finding.frame} needs of {Path(search.book.path).name}.\n"
+    about = f"# What {search.finding.code} in frame {search.finding.frame} needs of {Path(search.book.path).name}.\n"
     text = about + tomlkit.dumps(best)
     return replace(small, rules=text, of=lines_of(tomlkit.dumps(raw)), interrupted=interrupted)
 
@@ -162,5 +162,5 @@ class Search:
 
 
 def _signature(one: Finding) -> tuple[object, ...]:
-    """What stays the same: sort, pair, gate, and by how much it is off."""
-    return one.sort, one.striker, one.target, None if one.why is None else one.why.gate, one.shift
+    """What stays the same: code, pair, gate, and by how much it is off."""
+    return one.code, one.attacker, one.target, None if one.why is None else one.why.gate, one.shift

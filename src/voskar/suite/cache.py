@@ -24,7 +24,7 @@ Files = Mapping[Path, Digest | None]
 """What was read for a verdict, each with the digest of the bytes that were read."""
 
 
-class _Kept(msgspec.Struct):
+class _KeptVerdict(msgspec.Struct):
     """A verdict, and where it is kept: one that stands elsewhere answers another question."""
 
     name: str
@@ -50,7 +50,7 @@ class Verdicts:
             if any(digest is None for _, digest in digests):
                 return None
             name = _name(question, digests)
-            kept = msgspec.json.decode(get(self.folder / name) or b"", type=_Kept)
+            kept = msgspec.json.decode(get(self.folder / name) or b"", type=_KeptVerdict)
             return kept.result if kept.name == name else None
         except (ValueError, RecursionError, msgspec.MsgspecError):  # rubbish
             return None
@@ -63,7 +63,7 @@ class Verdicts:
         digests = sorted((os.path.relpath(path), digest) for path, digest in files.items())
         try:
             place = _name(question, digests)
-            verdict = msgspec.json.encode(_Kept(place, result))
+            verdict = msgspec.json.encode(_KeptVerdict(place, result))
             names = msgspec.json.encode([name for name, _ in digests])
         except UnicodeEncodeError:  # the name of a file is no text
             return

@@ -42,7 +42,7 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
         elif one.faults:
             texts = [line for fault in one.faults for line in (text(fault), *([fault.why] if fault.why else []))]
             first = one.patterns[0] if one.patterns else text(one.faults[0])
-            _case(suite, one.name, "failure", first, one.faults[0].sort, [*one.patterns, *texts])
+            _case(suite, one.name, "failure", first, one.faults[0].code, [*one.patterns, *texts])
         else:
             _case(suite, one.name)
         lines.append(f"{one.name}: {one.counts or 'unread'}")
@@ -57,11 +57,11 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
 
 
 def _case(
-    suite: ElementTree.Element, name: str, tag: str = "", message: str = "", sort: str = "", lines: Sequence[str] = ()
+    suite: ElementTree.Element, name: str, tag: str = "", message: str = "", code: str = "", lines: Sequence[str] = ()
 ) -> None:
     case = ElementTree.SubElement(suite, "testcase", {"classname": "voskar", "name": _plain(name), "time": "0"})
     if tag:
-        told = ElementTree.SubElement(case, tag, {"message": _plain(message), "type": sort})
+        told = ElementTree.SubElement(case, tag, {"message": _plain(message), "type": code})
         told.text = _plain("\n".join(lines))
 
 
@@ -96,7 +96,7 @@ def common(results: Sequence[Result]) -> list[Common]:
 def text(fault: Fault) -> str:
     """`frame 273: moved: …`"""
     where = "" if fault.frame is None else f"frame {fault.frame}: "
-    return printable(f"{where}{fault.sort}: {fault.text}")
+    return printable(f"{where}{fault.code}: {fault.text}")
 
 
 def source_lines(results: Sequence[Result], coverage: Coverage | None = None) -> Iterator[str]:
@@ -114,7 +114,7 @@ def source_lines(results: Sequence[Result], coverage: Coverage | None = None) ->
 
 LARGEST = 32 << 20
 """Bytes of a JSON report that are read: that of ten thousand recordings."""
-VERSION = 1
+VERSION = 2
 """Of the JSON report. It rises if a key changes its meaning; keys only ever get more."""
 
 
@@ -167,10 +167,13 @@ def read(path: str) -> tuple[list[Result], list[Covered] | None]:
         if odd is not None:
             raise ValueError(f'found the group "{odd.group}", expected one of {", ".join(GROUPS)}')
     except (ValueError, RecursionError, msgspec.MsgspecError) as error:
-        hint = "write one with voskar check --report part.json"
+        hint = "write one with voskar suite --report part.json"
         raise InputError(Problem(f"not the JSON report of a suite: {error}", file=path, hint=hint)) from None
-    if told.version > VERSION:
-        raise InputError(Problem(f"found version {told.version} of the report, this Voskar reads {VERSION}", file=path))
+    if told.version != VERSION:
+        again = "run the part again with this Voskar" if told.version < VERSION else None
+        raise InputError(
+            Problem(f"found a report of version {told.version}, expected {VERSION}", file=path, hint=again)
+        )
     audits = [msgspec.structs.replace(one, is_audit=True) for one in told.audits]
     results = [Result(**msgspec.structs.asdict(one)) for one in (*told.recordings, *audits)]
     return results, None if told.coverage is None else told.coverage.rules

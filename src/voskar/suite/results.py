@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+from voskar.core.recording import Recording
+from voskar.evidence.weighing import Weighed
+from voskar.evidence.words import accounts, question, question_of
+from voskar.files.suite import Job
 from voskar.suite.coverage import Covered
+from voskar.words import command_line
 
 
 @dataclass(frozen=True)
@@ -12,7 +18,7 @@ class Fault:
     """One thing that a recording was found to do wrong, in words. `file` and `line` where a source line is known; `why`
     is the command that tells the gates behind it. Faults of one `cause` are alike."""
 
-    sort: str
+    code: str
     frame: int | None
     text: str
     file: str | None = None
@@ -24,7 +30,7 @@ class Fault:
     def against(self) -> str:
         """What it is held against: "rules", "expectations", "baseline" or "audit"."""
         return {"expectation": "expectations", "baseline": "baseline", "audit": "audit"}.get(
-            self.sort.partition("-")[0], "rules"
+            self.code.partition("-")[0], "rules"
         )
 
 
@@ -48,3 +54,42 @@ class Result:
     def ok(self) -> bool:
         """Nothing is wrong."""
         return not self.faults and self.error is None
+
+
+def result_of(
+    job: Job, played: Recording, found: Weighed, statements: int, rules_met: tuple[Covered, ...] = ()
+) -> Result:
+    """The result of one recording that was compared with its rules and so many statements."""
+    verdict = found.verdict
+    counts = [f"{verdict.agreed} of {verdict.claims} hits" if verdict.claims else "no hits claimed"]
+    if verdict.spawns:
+        counts.append(f"{verdict.spawns_agreed} of {verdict.spawns} spawns")
+    if verdict.events:
+        counts.append(f"{verdict.events_agreed} of {verdict.events} other claims")
+    if statements:
+        counts.append(f"{statements - len(found.failures)} of {statements} expectations")
+    if found.differs is not None:
+        counts.append(f"{found.differs.same} events of the baseline")
+    alike = tuple(f"{len(one.findings)} times {one.text}" for one in found.patterns)
+    faults = tuple(_faults(job, found))
+    return Result(job.name, played.frames, ", ".join(counts), faults, alike, covered=rules_met)
+
+
+def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
+    """Everything that is wrong, in words."""
+
+    def ask(question: list[str] | None) -> str | None:
+        return None if question is None else command_line(["voskar", "why", job.rulebook, job.recording, *question])
+
+    cause = {id(finding): one.text for one in found.causes for finding in one.findings}
+    for finding, follows in found.verdict.roots:
+        game, judged = accounts(finding)
+        line = finding.claim.line if finding.claim is not None else None
+        text = f"{game}; {judged}" + (f" ({len(follows)} more follow from it)" if follows else "")
+        yield Fault(finding.code, finding.frame, text, job.recording, line, ask(question(finding)), cause[id(finding)])
+    for failure in found.failures:
+        text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
+        asked = None if failure.event is None else ask(question_of(failure.event))
+        yield Fault("expectation", None, text, failure.file, failure.line, asked, failure.statement)
+    for one in found.differs.causes if found.differs is not None else ():
+        yield Fault(f"baseline-{one.change}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")

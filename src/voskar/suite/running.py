@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Protocol, TypeVar
@@ -18,14 +19,12 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.errors import VoskarError
 from voskar.evidence.weighing import Weighed, weigh
-from voskar.evidence.words import accounts, question, question_of
 from voskar.files.reading import Digest, digest_of, note, noted
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job, Suite
 from voskar.suite.cache import Files, Verdicts
 from voskar.suite.coverage import covered
-from voskar.suite.results import Fault, Result
-from voskar.words import command_line
+from voskar.suite.results import Fault, Result, result_of
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -86,21 +85,11 @@ def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Re
         tolerance=job.tolerance,
         resync=job.resync,
     )
-    hits = f"{found.verdict.agreed} of {found.verdict.claims} hits"
-    counts = [hits if found.verdict.claims else "no hits claimed"]
-    if found.verdict.spawns:
-        counts.append(f"{found.verdict.spawns_agreed} of {found.verdict.spawns} spawns")
-    if found.verdict.told:
-        counts.append(f"{found.verdict.told_agreed} of {found.verdict.told} other claims")
-    if statements:
-        counts.append(f"{len(statements) - len(found.failures)} of {len(statements)} expectations")
-    if found.differs is not None:
-        counts.append(f"{found.differs.same} events of the baseline")
-    alike = tuple(f"{len(one.findings)} times {one.text}" for one in found.patterns)
     rules_met = tuple(covered(book, played, found.ledger)) if coverage else ()
-    faults = tuple(_faults(job, found))
-    page = None if pages is None or not faults else _write_page(job, Path(pages), rules, played, found)
-    return Result(job.name, played.frames, ", ".join(counts), faults, alike, covered=rules_met, page=page)
+    result = result_of(job, played, found, len(statements), rules_met)
+    if pages is None or not result.faults:
+        return result
+    return replace(result, page=_write_page(job, Path(pages), rules, played, found))
 
 
 def _write_page(job: Job, folder: Path, rules: Rules, played: Recording, found: Weighed) -> str:
@@ -112,26 +101,6 @@ def _write_page(job: Job, folder: Path, rules: Rules, played: Recording, found: 
     data = page_data(rules, played, found.verdict, found.ledger, (job.rulebook, job.recording), frames)
     write_text(path, render_page(data))
     return str(path)
-
-
-def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
-    """Everything that is wrong, in words."""
-
-    def ask(question: list[str] | None) -> str | None:
-        return None if question is None else command_line(["voskar", "why", job.rulebook, job.recording, *question])
-
-    cause = {id(finding): one.text for one in found.causes for finding in one.findings}
-    for finding, follows in found.verdict.roots:
-        game, judged = accounts(finding)
-        line = finding.claim.line if finding.claim is not None else None
-        text = f"{game}; {judged}" + (f" ({len(follows)} more follow from it)" if follows else "")
-        yield Fault(finding.sort, finding.frame, text, job.recording, line, ask(question(finding)), cause[id(finding)])
-    for failure in found.failures:
-        text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
-        asked = None if failure.event is None else ask(question_of(failure.event))
-        yield Fault("expectation", None, text, failure.file, failure.line, asked, failure.statement)
-    for one in found.differs.causes if found.differs is not None else ():
-        yield Fault(f"baseline-{one.sort}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
 
 
 def _lost(job: Job) -> Result:

@@ -11,7 +11,7 @@ from typing import Any, Literal
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.errors import InputError
-from voskar.evidence.tuning import Point, Score, halves, score
+from voskar.evidence.tuning import Point, VariantScore, halves, score
 from voskar.files.recording import load_recording
 from voskar.files.vary import LAG, Axis, Change, changed
 from voskar.files.windows import parse_windows
@@ -86,12 +86,12 @@ def _lag(axes: Sequence[Axis], point: Point) -> int:
     return sum(int(axis.values[place]) for axis, place in zip(axes, point, strict=True) if axis.key == LAG)
 
 
-def run_trials(some: Sequence[Trial], engine: Engine) -> Iterator[tuple[Trial, Score]]:
+def run_trials(some: Sequence[Trial], engine: Engine) -> Iterator[tuple[Trial, VariantScore]]:
     """Each trial with its score, in order."""
     yield from zip(some, engine(run_trial, some), strict=True)
 
 
-def run_trial(trial: Trial) -> Score:
+def run_trial(trial: Trial) -> VariantScore:
     """One variant on one recording."""
     files = trial.rulebook, trial.recording, trial.reactions
     played = _recording(*files)

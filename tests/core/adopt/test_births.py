@@ -23,7 +23,7 @@ DATA: dict[str, Any] = {
         },
         "hornet": {"health": 9, "boxes": {"torso": {"role": "hurtbox", "circle": 1, "layer": ["body"]}}},
     },
-    "attacks": {"smoke": {"damage": 1, "rehit": "once", "striker": {"remove": True}}},
+    "attacks": {"smoke": {"damage": 1, "rehit": "once", "attacker": {"remove": True}}},
 }
 """A puff flies two units a frame and meets the hornet, eleven units off, in its fifth."""
 
@@ -47,40 +47,41 @@ def checked(presses: list[int], spawns: dict[int, int], hits: list[int], at: dic
     played = recording(book, frames)
     verdict, ledger = check(book.rules(played.rate), played)
     adopted = [(event.frame, event.detail, event.id) for event in ledger.of("adopted")]
-    return ledger, adopted, [(root.sort, root.frame) for root, _ in verdict.roots]
+    return ledger, adopted, [(root.code, root.frame) for root, _ in verdict.roots]
 
 
 PUFF = "keeper/smoker-"
 WORLDS = [
-    # presses, spawns, hits; landings, takeovers, roots
+    # presses, spawns, hits; landed, adopted, roots
     ("as the rules have it", [0, 20], {0: 1, 20: 2}, [5, 25], [5, 25], [], []),
     ("only hits are claimed, of half a pair", [0, 20], {}, [5, 25], [5, 25], [], []),
     ("fired within its cooldown", [0, 3], {0: 1, 3: 2}, [5, 8], [5, 8],
-     [(3, "spawn", PUFF + "2")], [("told-denied", 3)]),
-    ("out of nothing", [], {10: 1}, [15], [15], [(10, "spawn", PUFF + "1")], [("told-denied", 10)]),
-    ("a shot that never was", [0, 20], {0: 1}, [5], [5], [(20, "no spawn", PUFF + "2")], [("told-untold", 20)]),
+     [(3, "spawn", PUFF + "2")], [("event-denied", 3)]),
+    ("out of nothing", [], {10: 1}, [15], [15], [(10, "spawn", PUFF + "1")], [("event-denied", 10)]),
+    ("a shot that never was", [0, 20], {0: 1}, [5], [5], [(20, "no spawn", PUFF + "2")], [("event-missing", 20)]),
     ("one that never was takes no cooldown", [0, 20, 23], {0: 1, 23: 3}, [5, 28], [5, 28],
-     [(20, "no spawn", PUFF + "2")], [("told-untold", 20)]),
-    ("three frames late", [0, 20], {0: 1, 23: 2}, [5, 28], [5, 28], [(23, "spawn", PUFF + "2")], [("told-moved", 23)]),
+     [(20, "no spawn", PUFF + "2")], [("event-missing", 20)]),
+    ("three frames late", [0, 20], {0: 1, 23: 2}, [5, 28], [5, 28], [(23, "spawn", PUFF + "2")], [("event-moved", 23)]),
     ("late, it counts there", [0, 20, 26], {0: 1, 23: 2}, [5, 28], [5, 28],
-     [(23, "spawn", PUFF + "2")], [("told-moved", 23)]),
-    ("three frames early", [0, 20], {0: 1, 17: 2}, [5, 22], [5, 22], [(17, "spawn", PUFF + "2")], [("told-moved", 17)]),
+     [(23, "spawn", PUFF + "2")], [("event-moved", 23)]),
+    ("three frames early", [0, 20], {0: 1, 17: 2}, [5, 22], [5, 22],
+     [(17, "spawn", PUFF + "2")], [("event-moved", 17)]),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(
-    ("presses", "spawns", "hits", "landings", "adopted", "roots"),
+    ("presses", "spawns", "hits", "landed", "adopted", "roots"),
     [one[1:] for one in WORLDS],
     ids=[one[0] for one in WORLDS],
 )
-def test_claimed_spawns(presses: Any, spawns: Any, hits: Any, landings: Any, adopted: Any, roots: Any) -> None:
+def test_claimed_spawns(presses: Any, spawns: Any, hits: Any, landed: Any, adopted: Any, roots: Any) -> None:
     ledger, taken, found = checked(presses, spawns, hits)
-    assert [event.frame for event in ledger.landings()] == landings
+    assert [event.frame for event in ledger.hits()] == landed
     assert (taken, found) == (adopted, roots)
 
 
 def test_one_of_nobody_known_appears_where_it_is_claimed() -> None:
     frames = {30: {"id": "keeper+puff-1", "x": 10, "y": 0}}
     ledger, taken, found = checked([], {30: 0}, [30], frames)
-    assert (taken, found) == ([(30, "spawn", "keeper+puff-1")], [("told-denied", 30)])
+    assert (taken, found) == ([(30, "spawn", "keeper+puff-1")], [("event-denied", 30)])
     assert list(frames_of(ledger, "removed")) == [30]

@@ -132,7 +132,7 @@ def test_stunned_and_down_owners_are_denied() -> None:
         poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, {"id": "hornet", "kind": "hornet", "x": 4, "y": 0}]
         fired = [{"id": "keeper", "button": "fire"}]
         ledger = run(data, [{"poses": poses, "inputs": fired if frame % 2 else []} for frame in range(-1, 6)])
-        # the blow lands in frame 0, after the shot of that frame
+        # the hit lands in frame 0, after the shot of that frame
         assert frames_of(ledger, "spawn")[0] == 0
         assert [event.detail for event in ledger.of("denied")] == reasons
 
@@ -204,12 +204,12 @@ def test_a_shot_that_moves_at_once() -> None:
 
     def told() -> list[tuple[str, int]]:
         ledger = run(data, frames)
-        found = [("landed", one.frame) for one in ledger.landings()]
+        found = [("landed", one.frame) for one in ledger.hits()]
         return found + [("removed", one.frame) for one in ledger.of("removed")]
 
     assert told() == [("landed", 2), ("removed", 4)]
     data["kinds"]["hornet"]["emitters"]["spit"]["moves_at_once"] = True
     assert told() == [("landed", 1), ("removed", 4)]  # swept from its muzzle in the frame it is fired
-    data["kinds"]["hornet"]["emitters"]["spit"]["requires"] = {"wax": 1}
+    data["kinds"]["hornet"]["emitters"]["spit"]["if"] = {"counters": {"wax": ">= 1"}}
     assert told() == []
     assert not run(data, frames).of("denied")

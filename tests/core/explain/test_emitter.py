@@ -54,7 +54,7 @@ def test_an_owner_that_is_used_up_fires_nothing() -> None:
     data = world({"press": "fire"})
     data["attacks"]["bite"]["target"] = {"remove": True}
     said = told(data, length=9, bitten=3, fire=(1, 6))
-    assert said == ["trigger", "fired", "trigger", "trigger", "trigger", "trigger", "spent", "trigger", "trigger"]
+    assert said == ["trigger", "fired", "trigger", "trigger", "trigger", "trigger", "consumed", "trigger", "trigger"]
 
 
 @pytest.mark.parametrize("bitten", [9, 10, 13])

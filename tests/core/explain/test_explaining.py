@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.judging.test_blows import STOMP, ways, world
+from tests.core.judging.test_hits import STOMP, ways, world
 from tests.worlds import brush, recording, rulebook, sting
 from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.watching import Question
@@ -21,9 +21,9 @@ def witness(data: dict[str, Any], frames: list[dict[str, Any]], frame: int, **he
     return PairExplainer.of(book.rules(played.rate), played, {frame: Question(pairs, near=header.get("_near", 11.0))})
 
 
-def told(data: dict[str, Any], touch: dict[str, str], frame: int, striker: str = "hornet") -> Account:
-    """The deciding account of a striker on the keeper in a brush."""
-    return witness(data, brush(touch), frame).deciding(frame, striker, "keeper")
+def told(data: dict[str, Any], touch: dict[str, str], frame: int, attacker: str = "hornet") -> Account:
+    """The deciding account of an attacker on the keeper in a brush."""
+    return witness(data, brush(touch), frame).deciding(frame, attacker, "keeper")
 
 
 def immune(**attack: Any) -> dict[str, Any]:
@@ -47,9 +47,15 @@ SENTENCES = [
     (sting(), "##-", 2, "present", "last seen in 1"),
     (sting(), "h##", 0, "play", "hornet is hidden in this frame"),
     (sting(keeper={"health": 1}), "###", 1, "play", "keeper has been down since 0"),
-    (sting(attack={"striker": {"remove": True}}), "###", 1, "play", "hornet was used up in 0 and does not come back"),
-    (sting(attack={"striker": {"remove": True}}), "##-#", 1, "play", "hornet was used up in 0 and is back in 3"),
-    (sting(attack={"falling": True}), "##", 1, "unmet", "only falling: the striker stands still at 0 units a second"),
+    (sting(attack={"attacker": {"remove": True}}), "###", 1, "play", "hornet was consumed in 0 and does not come back"),
+    (sting(attack={"attacker": {"remove": True}}), "##-#", 1, "play", "hornet was consumed in 0 and is back in 3"),
+    (
+        sting(attack={"if": {"falling": True}}),
+        "##",
+        1,
+        "unmet",
+        "only falling: the attacker stands still at 0 units a second",
+    ),
 ]
 
 
@@ -88,7 +94,7 @@ def test_a_stomp_tells_the_heights_of_the_frame_before() -> None:
     seen = witness(world(STOMP), ways([(0, -13), (0, -8)]), 1)
     text = {step.gate: step.text for step in seen.deciding(1, "keeper", "waxling").steps}["unmet"]
     assert "only from above: it comes from above: in frame 0 its lowest point is 3.000 units above" in text
-    assert "the striker falls at 300.0 units a second" in text
+    assert "the attacker falls at 300.0 units a second" in text
     assert seen.deciding(1, "waxling", "keeper").sentence.endswith("with an attack that preempts")
     from_side = witness(world(STOMP), ways([(-14, 0), (-12, 0)]), 1)
     account = from_side.deciding(1, "keeper", "waxling")
@@ -96,7 +102,7 @@ def test_a_stomp_tells_the_heights_of_the_frame_before() -> None:
     assert (account.gate, gates["unmet"].passed, gates["touch"].text) == ("touch", False, "apart by 2.000 units")
 
 
-def test_a_raw_recording_is_seen_where_blows_have_moved_it() -> None:
+def test_a_raw_recording_is_seen_where_hits_have_moved_it() -> None:
     data = world({"rehit": "once", "target": {"knockback": {"distance": 20, "direction": 0}}}, touch=False)
     seen = witness(data, ways([(0, 0)] * 3), 2, reactions="raw")
     assert seen.deciding(2, "keeper", "waxling").steps[5].text == NEAREST

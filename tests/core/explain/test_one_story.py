@@ -86,16 +86,16 @@ def pairs_agree(found: Watched) -> None:
     contacts: dict[int, set[tuple[str, ...]]] = defaultdict(set)
     for event in found.ledger.of("contact"):
         for frame in range(event.frame, (event.until or event.frame) + 1):
-            names = (event.striker, event.hitbox, event.target, event.hurtbox, event.outcome)
+            names = (event.attacker, event.hitbox, event.target, event.hurtbox, event.outcome)
             contacts[frame].add(tuple(map(str, names)))
     explainer = PairExplainer(found)
     for frame, moment in found.watch.moments.items():
         told = set()
-        for striker, target in moment.pairs:
-            for account in explainer.pair(frame, striker, target):
-                touched = (striker, account.hitbox, target, account.hurtbox) in moment.touched
+        for attacker, target in moment.pairs:
+            for account in explainer.pair(frame, attacker, target):
+                touched = (attacker, account.hitbox, target, account.hurtbox) in moment.touched
                 if account.gate in OUTCOMES and (touched or account.gate == "landed"):
-                    told.add((striker, account.hitbox, target, account.hurtbox, account.gate))
+                    told.add((attacker, account.hitbox, target, account.hurtbox, account.gate))
                 assert not touched or account.gate in OUTCOMES
         assert told == contacts[frame]
 

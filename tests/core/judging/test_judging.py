@@ -26,10 +26,10 @@ STORIES = [
     ("hurting ones may too", {"keeper_iframes": 3, "attack": {"ignores_iframes": True}}, "####", "LLLL"),
     ("i-frames last through a gap", {"keeper_iframes": 3}, "#.#.##", "L.i.Li"),
     ("200 ms at 60 a second are 12", {"keeper_iframes": "200ms"}, "#" * 15, "L" + "i" * 12 + "Li"),
-    ("once: one landing", {"attack": {"rehit": "once"}}, ".##.##", ".Lr.rr"),
+    ("once: one hit", {"attack": {"rehit": "once"}}, ".##.##", ".Lr.rr"),
     ("once: leaving the world begins a new swing", {"attack": {"rehit": "once"}}, "##-##", "Lr.Lr"),
     ("once: so does hiding", {"attack": {"rehit": "once"}}, "##h##", "Lr.Lr"),
-    ("entry: one landing a touch", {"attack": {"rehit": "entry"}}, ".###.##", ".Lrr.Lr"),
+    ("entry: one hit a touch", {"attack": {"rehit": "entry"}}, ".###.##", ".Lrr.Lr"),
     ("entry: an immune first frame is lost", {"keeper_iframes": 3, "attack": {"rehit": "entry"}}, "#.###.#", "L.irr.L"),
     ("entry: hiding breaks the touch", {"attack": {"rehit": "entry"}}, "##h#", "Lr.L"),
     ("always", {"attack": {"rehit": "always"}}, "###", "LLL"),
@@ -49,8 +49,8 @@ def test_story(name: str, rules: dict[str, Any], touch: str, expected: str) -> N
 
 TWO = [
     # name, contact rules, attack, touches of hornet-1 and hornet-2, outcomes of both
-    ("first: the second blow meets i-frames", {}, {}, ".#..", ".#..", ".L..", ".i.."),
-    ("all: both blows of a frame land", {"same_frame": "all"}, {}, ".##.", ".##.", ".Li.", ".Li."),
+    ("first: the second hit meets i-frames", {}, {}, ".#..", ".#..", ".L..", ".i.."),
+    ("all: both hits of a frame land", {"same_frame": "all"}, {}, ".##.", ".##.", ".Li.", ".Li."),
     ("the shield holds against everyone", {}, {}, "#....", ".####", "L....", ".iiiL"),
     ("ids decide who is first, as strings", {}, {"rehit": "once"}, "#", "#", "L", "i"),
 ]
@@ -59,7 +59,7 @@ TWO = [
 @pytest.mark.parametrize(
     ("name", "contact", "attack", "one", "two", "first", "second"), TWO, ids=[one[0] for one in TWO]
 )
-def test_two_strikers(
+def test_two_attackers(
     name: str, contact: dict[str, Any], attack: dict[str, Any], one: str, two: str, first: str, second: str
 ) -> None:
     data = sting(contact=contact, attack=attack)
@@ -72,7 +72,7 @@ def test_ids_compare_as_strings() -> None:
     data = sting()
     data["kinds"]["keeper"]["iframes"] = 3
     ledger = run(data, brush({"hornet-2": "#", "hornet-10": "#"}))
-    assert [event.striker for event in ledger.landings()] == ["hornet-10"]
+    assert [event.attacker for event in ledger.hits()] == ["hornet-10"]
 
 
 def test_priority_goes_before_ids() -> None:
@@ -97,7 +97,7 @@ def test_rank_decides_which_hurtbox_counts() -> None:
 
 
 @pytest.mark.parametrize(
-    ("striker_side", "target_side", "friendly", "expected"),
+    ("attacker_side", "target_side", "friendly", "expected"),
     [
         ("hive", "hive", False, "a"),
         ("hive", "hive", True, "L"),
@@ -106,9 +106,9 @@ def test_rank_decides_which_hurtbox_counts() -> None:
         (None, "keeper", False, "L"),
     ],
 )
-def test_sides(striker_side: str | None, target_side: str | None, friendly: bool, expected: str) -> None:
+def test_sides(attacker_side: str | None, target_side: str | None, friendly: bool, expected: str) -> None:
     data = sting(attack={"friendly": friendly})
-    for kind, side in (("hornet", striker_side), ("keeper", target_side)):
+    for kind, side in (("hornet", attacker_side), ("keeper", target_side)):
         data["kinds"][kind].pop("side")
         data["kinds"][kind] |= {"side": side} if side else {}
     assert outcomes(run(data, brush({"hornet": "#"})), "hornet", 1) == expected
@@ -130,7 +130,7 @@ def test_a_shot_spares_its_owner_and_lands_once() -> None:
     assert owned("unseen") == "Lr"  # owned: rehit defaults to once
 
 
-def test_death_and_blow_in_one_frame() -> None:
+def test_death_and_hit_in_one_frame() -> None:
     data = sting(contact={"same_frame": "all"}, attack={"damage": 2})
     data["kinds"]["keeper"]["health"] = 3
     events = told(run(data, brush({"hornet-1": "###", "hornet-2": "###"})).events)
@@ -151,7 +151,7 @@ def test_a_heal_in_the_frame_of_death_saves() -> None:
     frames = brush({"hornet": "#", "healer": "#"})
     frames[0]["poses"][2] |= {"kind": "bee"}
     ledger = run(data, frames)
-    # as ids order them the heal would come first and find full health: the blow must come before it
+    # as ids order them the heal would come first and find full health: the hit must come before it
     assert frames_of(ledger, "down") == [0]
     for pose in frames[0]["poses"]:
         pose["id"] = {"healer": "z-healer"}.get(pose["id"], pose["id"])
@@ -172,8 +172,8 @@ def test_shorter_immunity_tells_no_event() -> None:
     ]
 
 
-def test_striker_iframes_shield_the_striker() -> None:
-    data = sting(attack={"striker": {"iframes": 2}, "rehit": "once"})
+def test_attacker_iframes_shield_the_attacker() -> None:
+    data = sting(attack={"attacker": {"iframes": 2}, "rehit": "once"})
     data["kinds"]["keeper"]["boxes"]["fist"] = {"role": "hitbox", "attack": "punch", "circle": 3, "mask": ["hive"]}
     data["kinds"]["hornet"]["boxes"]["belly"] = {"role": "hurtbox", "circle": 3, "layer": ["hive"]}
     data["attacks"]["punch"] = {"damage": 1}

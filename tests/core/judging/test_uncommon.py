@@ -20,7 +20,7 @@ def play(data: dict[str, Any], frames: list[list[dict[str, Any]]], **header: Any
 
 
 def landed(ledger: Ledger) -> list[int]:
-    return [event.frame for event in ledger.landings()]
+    return [event.frame for event in ledger.hits()]
 
 
 def always(**more: Any) -> dict[str, Any]:
@@ -73,14 +73,14 @@ def test_edges_that_are_one() -> None:
     fast = [[{"id": "k", "x": 2}, {"id": "h", "x": x}] for x in (80, 20, 60, 60)]
     ledger = play(data, fast)  # 40 across the edge, and 40 back the long way would not meet it
     assert landed(ledger) == [1]
-    assert ledger.landings()[0].t == pytest.approx((100 + 2 - 8 - 80) / 40)
+    assert ledger.hits()[0].t == pytest.approx((100 + 2 - 8 - 80) / 40)
     jumps = [[{"id": "k", "x": 2}, {"id": "h", "x": 80}], [{"id": "k", "x": 2}, {"id": "h", "x": 20, "cut": True}]]
     assert landed(play(data, jumps)) == []
 
 
 @pytest.mark.parametrize(("x", "y", "lands"), [(0, -7, True), (7, 0, False), (6, -6, True), (6.5, -5.5, False)])
-def test_only_onto_what_faces_up(x: float, y: float, lands: bool) -> None:
-    data = always(attack={"only_onto": 45})
+def test_onto_what_faces_up(x: float, y: float, lands: bool) -> None:
+    data = always(attack={"if": {"onto": 45}})
     frames = [[{"id": "k", "x": 0}, {"id": "h", "x": x, "y": y}]]
     assert bool(landed(play(data, frames))) is lands
 
@@ -95,12 +95,12 @@ def test_attacks_of_a_group_are_one() -> None:
 
 
 def test_power_ups() -> None:
-    data = always(attack={"requires": {"wax": 2}, "lacks": {"mud": 1}})
-    data["attacks"]["lick"] = {"rehit": "always", "striker": {"gives": {"wax": 1}}}
+    data = always(attack={"if": {"attacker": {"counters": {"wax": [">= 2", "< 9"], "mud": "< 1"}}}})
+    data["attacks"]["lick"] = {"rehit": "always", "attacker": {"gives": {"wax": 1}}}
     data["kinds"]["hornet"]["boxes"]["tongue"] = {"role": "hitbox", "attack": "lick", "circle": 3, "mask": ["keeper"]}
     frames = [[{"id": "k", "x": 0}, {"id": "h", "x": 0}]] * 4
     ledger = play(data, frames)
-    assert [event.frame for event in ledger.landings() if event.attack == "sting"] == [1, 2, 3]
+    assert [event.frame for event in ledger.hits() if event.attack == "sting"] == [1, 2, 3]
 
 
 def test_the_stunned_are_disarmed() -> None:
@@ -112,7 +112,7 @@ def test_the_stunned_are_disarmed() -> None:
     frames = [[{"id": "k", "x": 0}, {"id": "h", "x": 0}]] * 5
 
     def stings(ledger: Ledger) -> list[int]:
-        return [event.frame for event in ledger.landings() if event.attack == "sting"]
+        return [event.frame for event in ledger.hits() if event.attack == "sting"]
 
     assert stings(play(data, frames)) == [0, 1, 2, 3, 4]
     data["kinds"]["hornet"]["stun_disarms"] = True

@@ -17,7 +17,7 @@ def test_the_struct_declared_for_c_is_that_of_python() -> None:
     struct = re.search(r"cdef struct ActorFields:\n((?:    .*\n)+)", text)
     assert struct
     fields = [line.split(maxsplit=1) for line in struct[1].splitlines()]
-    assert [(name, DECLARED[sort]) for sort, names in fields for name in names.split(", ")] == list(
+    assert [(name, DECLARED[dtype]) for dtype, names in fields for name in names.split(", ")] == list(
         ActorRow.__annotations__.items()
     )
 

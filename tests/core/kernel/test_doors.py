@@ -162,10 +162,10 @@ def test_there_is_no_room_for_more() -> None:
 @pytest.mark.parametrize("place", [None, (40.0, -7.0)])
 def test_a_claimed_hit_without_a_touch_spawns(place: tuple[float, float] | None) -> None:
     """The rules deny it, the boxes are 90 apart; what it spawns appears where the game says, else halfway."""
-    rules = sting(attack={"target": {"effect": "spark"}})
+    rules = sting(attack={"target": {"spawn": "spark"}})
     rules["kinds"]["spark"] = {"motion": {"life": 3}}
     frames = brush({"hornet": "......"})
-    claim = {"event": "hit", "striker": "hornet", "target": "keeper"}
+    claim = {"event": "hit", "attacker": "hornet", "target": "keeper"}
     frames[2]["claims"] = [claim | ({} if place is None else {"x": place[0], "y": place[1]})]
     book = rulebook(rules)
     played = recording(book, frames)

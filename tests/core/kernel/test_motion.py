@@ -1,4 +1,4 @@
-"""Ways of driven actors: lives, edges, solids, bounces, and what blows do to them, by hand-made numbers."""
+"""Ways of driven actors: lives, edges, solids, bounces, and what hits do to them, by hand-made numbers."""
 
 from __future__ import annotations
 
@@ -134,14 +134,14 @@ def field(attack: dict[str, Any], **kind: Any) -> dict[str, Any]:
     return {
         "layers": {"names": ["hive"]},
         "kinds": {
-            "hammer": {"boxes": {"head": {"role": "hitbox", "attack": "blow", "circle": 2, "mask": ["hive"]}}},
+            "hammer": {"boxes": {"head": {"role": "hitbox", "attack": "hit", "circle": 2, "mask": ["hive"]}}},
             "lump": {
                 "motion": {"velocity": [60, 0]},
                 "boxes": {"comb": {"role": "hurtbox", "circle": 2, "layer": ["hive"]}},
                 **kind,
             },
         },
-        "attacks": {"blow": {"rehit": "entry", **attack}},
+        "attacks": {"hit": {"rehit": "entry", **attack}},
         "fixtures": [{"kind": "lump", "id": "lump", "at": [5, 0]}],
     }
 
@@ -156,7 +156,7 @@ def field(attack: dict[str, Any], **kind: Any) -> dict[str, Any]:
         ({"remove": True}, [5, 6, 7, None, None]),
     ],
 )
-def test_blows_move_what_is_driven(target: dict[str, Any], expected: list[Any]) -> None:
+def test_hits_move_what_is_driven(target: dict[str, Any], expected: list[Any]) -> None:
     """The first contact is in frame 2: 7 and 10 are less than 4 apart."""
     data = field({"target": target})
     frames = [{"poses": [{"id": "hammer", "kind": "hammer", "x": 10, "y": 0}]}] * 9
@@ -168,10 +168,10 @@ def test_blows_move_what_is_driven(target: dict[str, Any], expected: list[Any]) 
     assert [shown.get(frame) for frame in range(len(expected))] == expected
 
 
-def test_a_rebound_shows_from_the_next_frame_on() -> None:
+def test_a_launch_shows_from_the_next_frame_on() -> None:
     shown = []
     for up in ("-y", "+y"):
-        data = field({"target": {"rebound": 120}}) | {"space": {"up": up}}
+        data = field({"target": {"launch": 120}}) | {"space": {"up": up}}
         frames = [{"poses": [{"id": "hammer", "kind": "hammer", "x": 10, "y": 0}]}] * 5
         book = rulebook(data)
         played = record(book, frames, up=up)
@@ -216,7 +216,7 @@ def test_a_long_session_of_shots_does_not_grow() -> None:
         }
         boxes = {"core": {"role": "hitbox", "attack": "puff", "circle": 2, "mask": ["hive"]}}
         data["kinds"]["puff"] = {"motion": {"life": 20}, "boxes": boxes}
-        data["attacks"]["puff"] = {"damage": 1, "target": {"effect": "spark"}, "rehit": "2f"}
+        data["attacks"]["puff"] = {"damage": 1, "target": {"spawn": "spark"}, "rehit": "2f"}
         data["kinds"]["spark"] = {"motion": {"life": 3}}
         data["kinds"]["lump"] |= {"motion": {}, "health": 1e6}
         data["fixtures"].append({"kind": "vent", "at": [0, 0]})

@@ -1,4 +1,4 @@
-"""Gaps of convex parts: every pair of sorts, just inside and just outside the tolerance."""
+"""Gaps of convex parts: every pair of shapes, just inside and just outside the tolerance."""
 
 from __future__ import annotations
 
@@ -117,7 +117,7 @@ def test_tolerance_of_touches(distance: float, edges_touch: bool, expected: int)
             {"id": "keeper", "kind": "keeper", "x": 0, "y": 0},
             {"id": "h", "kind": "hornet", "x": distance, "y": 0},
         ]
-        assert len(run(data, [{"poses": poses}]).landings()) == expected
+        assert len(run(data, [{"poses": poses}]).hits()) == expected
 
 
 boxes_of_a_frame = st.lists(
@@ -142,7 +142,7 @@ def test_broad_phase_finds_what_all_pairs_find(hits: Any, hurts: Any, edges_touc
     posed = Posed(BoxCatalog(rulebook(data | {"kinds": kinds}).rules(Fraction(60))), (), len(rows))
     for row, (kind, x, y, _, _) in enumerate(rows):
         posed.put(row, kind, x, y)
-    found = [(touch.striker, touch.target) for touch in posed.touches()]
+    found = [(touch.attacker, touch.target) for touch in posed.touches()]
     slack = -1e-6 if edges_touch else 1e-6
     expected = [
         (i, j)

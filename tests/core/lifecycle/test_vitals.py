@@ -51,7 +51,7 @@ def test_a_heal_in_the_frame_of_death_saves_unless_health_is_checked_at_once() -
     assert ledger.events[-1].outcome == "down"
 
 
-def test_two_blows_in_the_frame_of_death_credit_the_last_that_took() -> None:
+def test_two_hits_in_the_frame_of_death_credit_the_last_that_took() -> None:
     data = sting(keeper={"health": 2, "down": {"worth": 50}}, contact={"same_frame": "all"})
     ledger = run(data, brush({"hornet-1": "#", "hornet-2": "#", "hornet-3": "#"}))
     assert [event.by for event in ledger.of("down")] == ["hornet-2"]  # the third found nothing left to take
@@ -114,7 +114,7 @@ def test_places_of_return_in_raw_recordings(at: Any, place: tuple[float, float])
     data["kinds"]["keeper"]["boxes"]["hand"] = {
         "role": "hitbox", "attack": "rest", "rect": [9, 90], "mask": ["post"], "at": [30, 0]
     }  # fmt: skip
-    data["attacks"]["rest"] = {"striker": {"checkpoint": True}}
+    data["attacks"]["rest"] = {"attacker": {"checkpoint": True}}
     data["fixtures"] = [{"kind": "post", "at": [30, 0]}]
     frames = [{"poses": [{"id": "keeper", "kind": "keeper", "x": 3 * frame, "y": 0}]} for frame in range(5)]
     frames[1]["poses"].append({"id": "hornet", "kind": "hornet", "x": 3, "y": 0})
@@ -125,9 +125,9 @@ def test_places_of_return_in_raw_recordings(at: Any, place: tuple[float, float])
 def succession(touch: str, **keeper: Any) -> list[dict[str, Any]]:
     """A keeper a digit of `touch`, stung where it is marked by `!` behind the digit."""
     frames = []
-    for mark, blow in zip(touch[::2], touch[1::2], strict=True):
+    for mark, hit in zip(touch[::2], touch[1::2], strict=True):
         poses = [] if mark == "-" else [{"id": f"keeper-{mark}", "kind": "keeper", "x": 0, "y": 0}]
-        frames.append({"poses": [*poses, {"id": "hornet", "kind": "hornet", "x": 0 if blow == "!" else 99, "y": 0}]})
+        frames.append({"poses": [*poses, {"id": "hornet", "kind": "hornet", "x": 0 if hit == "!" else 99, "y": 0}]})
     return frames
 
 
@@ -200,7 +200,7 @@ def room(resets: str, **respawn: Any) -> dict[str, Any]:
     data = sting(keeper={"health": 1, "lives": 9, "respawn": {"resets": resets, **respawn}})
     wax = {"role": "hitbox", "attack": "pick", "circle": 1, "mask": ["keeper"]}
     data["kinds"]["comb"] = {"boxes": {"wax": wax}}
-    data["attacks"]["pick"] = {"priority": 1, "target": {"gives": {"honey": 1}}, "striker": {"remove": True}}
+    data["attacks"]["pick"] = {"priority": 1, "target": {"gives": {"honey": 1}}, "attacker": {"remove": True}}
     data["fixtures"] = [{"kind": "comb", "id": "comb", "at": [0, 0]}]
     return data
 
@@ -286,7 +286,7 @@ def test_names_of_a_new_run_are_none_that_is_still_there() -> None:
     spawned = [(event.frame, event.id) for event in ledger.of("spawn")]
     assert spawned == [(0, "ant#1/gun-1"), (2, "ant#1/gun-2"), (4, "ant#1/gun-2")]
     assert frames_of(ledger, "respawn", id="ant#1/gun-1") == [2, 4]
-    landed = [(event.frame, event.target) for event in ledger.landings()]
+    landed = [(event.frame, event.target) for event in ledger.hits()]
     assert len(landed) == len(set(landed))
 
 
@@ -309,8 +309,8 @@ def test_rehit_begins_anew_for_whom_a_new_run_brings_back() -> None:
         frame["poses"].append({"id": "moth", "kind": "moth", "x": 1, "y": 0})
     ledger = run(data, frames)
     assert frames_of(ledger, "respawn", id="moth") == [2, 4]
-    landings = [(event.frame, event.target) for event in ledger.landings()]
-    assert [frame for frame, target in landings if target == "keeper"] == [0, 2, 4]
+    hits = [(event.frame, event.target) for event in ledger.hits()]
+    assert [frame for frame, target in hits if target == "keeper"] == [0, 2, 4]
 
 
 def test_a_run_that_ended_in_a_push_begins_again() -> None:
@@ -343,8 +343,8 @@ def test_one_used_up_while_it_lingers_does_not_come_back_along_the_way_of_its_gh
         frames[frame]["poses"][1]["x"] = x
         if x is None:
             frames[frame]["poses"].pop()
-    ledger = run({**swept_world(striker={"remove": True}), "contact": {"linger": 2}}, frames)
-    assert [(event.frame, event.detail) for event in ledger.landings()] == [(2, "lingering")]
+    ledger = run({**swept_world(attacker={"remove": True}), "contact": {"linger": 2}}, frames)
+    assert [(event.frame, event.detail) for event in ledger.hits()] == [(2, "lingering")]
     assert frames_of(ledger, "removed", id="hornet") == [2]
 
 
@@ -366,7 +366,7 @@ def test_whom_a_new_run_brings_back_has_no_way_behind_it() -> None:
     ledger = run(data, frames)
     assert frames_of(ledger, "down", id="hornet") == [0]
     assert frames_of(ledger, "respawn", id="moth") == [2]
-    assert [event.frame for event in ledger.landings() if event.striker == "hornet"] == [0, 0]
+    assert [event.frame for event in ledger.hits() if event.attacker == "hornet"] == [0, 0]
 
 
 def test_clear_when_the_last_comes_back_out_of_play() -> None:
@@ -379,7 +379,7 @@ def test_clear_when_the_last_comes_back_out_of_play() -> None:
 
 
 def test_one_that_goes_down_as_it_is_used_up_stays_down() -> None:
-    """A recorded one is over being used up when it has been away for a frame: not over being down."""
+    """A recorded one is over being consumed when it has been away for a frame: not over being down."""
     frames = brush({"hornet": "#...##"})
     frames[1]["poses"] = frames[1]["poses"][1:]
     for check in ("frame_end", "at_once"):

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from voskar.core.kernel.shapes import ClipTable
+from voskar.core.kernel.shapes import ClipColumns
 from voskar.core.recording import Actor, sides
 from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Box, Clip, Duration, Kind, eligible
@@ -82,7 +82,7 @@ def test_the_cell_of_a_tick_is_exact(recording: float, clip_rate: float, tick: i
     step = clip.step(recorded)
     assert step <= rate / recorded
     assert cells_in(clip, recorded, tick) == exact
-    table = ClipTable(1, 1, {(0, 0): (clip.cells, False, step.numerator, step.denominator)})
+    table = ClipColumns(1, 1, {(0, 0): (clip.cells, False, step.numerator, step.denominator)})
     assert table.cell_of(0, 0, tick) == exact
 
 

@@ -195,7 +195,7 @@ def test_cells(name: str, box: dict[str, Any], ticks: Any, clip: dict[str, Any],
 
 
 def flight(xs: list[float], *, swept: bool = True, **pose: Any) -> list[tuple[int, float | None]]:
-    """(frame, t) of the landings of a hornet of radius 3 that flies along x past a keeper 10 wide at 0."""
+    """(frame, t) of the hits of a hornet of radius 3 that flies along x past a keeper 10 wide at 0."""
     data = sting(attack={"rehit": "entry"})
     data["kinds"]["hornet"]["boxes"]["sting"]["swept"] = swept
     frames = []
@@ -203,7 +203,7 @@ def flight(xs: list[float], *, swept: bool = True, **pose: Any) -> list[tuple[in
         hornet = {"id": "hornet", "kind": "hornet", "x": x, "y": 0}
         hornet |= {key: values[frame] for key, values in pose.items()}
         frames.append({"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, hornet]})
-    return [(event.frame, event.t and round(event.t, 6)) for event in run(data, frames).landings()]
+    return [(event.frame, event.t and round(event.t, 6)) for event in run(data, frames).hits()]
 
 
 def test_sweeps() -> None:
@@ -225,7 +225,7 @@ def test_lingering_moves_on_and_says_so() -> None:
         frames = [{"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]} for _ in range(7)]
         for frame, x in ((0, -32), (1, -25)):
             frames[frame]["poses"].append({"id": "hornet", "kind": "hornet", "x": x, "y": 0})
-        found = [(event.frame, event.detail) for event in run(data, frames).landings()]
+        found = [(event.frame, event.detail) for event in run(data, frames).hits()]
         assert found == expected  # 7 units a frame: -18, -11, -4
 
 
@@ -236,7 +236,7 @@ def test_a_swept_touch_lies_where_they_met() -> None:
         {"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, {"id": "h", "kind": "hornet", "x": x, "y": 2}]}
         for x in (-48, 52)
     ]
-    (event,) = run(data, frames).landings()
+    (event,) = run(data, frames).hits()
     assert (event.t, event.x, event.y) == pytest.approx((0.4, -5, 2))
     assert told([event])[0]["t"] == 0.4
 

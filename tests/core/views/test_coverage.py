@@ -39,20 +39,20 @@ RULES: list[tuple[dict[str, Any], str, dict[str, int | None]]] = [
         "####...",
         {"life keeper respawn": 1, "life keeper respawn held": 1},
     ),
-    ({"attack": {"only_from": ["above"]}}, "#...", {"condition sting only_from: unmet": 1, "gate unmet": 1}),
-    ({"attack": {"only_from": ["above"]}}, "....", {"condition sting only_from: met": 0, "gate unmet": 0}),
+    ({"attack": {"if": {"from": ["above"]}}}, "#...", {"condition sting from: unmet": 1, "gate unmet": 1}),
+    ({"attack": {"if": {"from": ["above"]}}}, "....", {"condition sting from: met": 0, "gate unmet": 0}),
     (
-        {"attack": {"target": {"stun": 2, "iframes": 3}, "striker": {"knockback": {"distance": 1}, "home": True}}},
+        {"attack": {"target": {"stun": 2, "iframes": 3}, "attacker": {"knockback": {"distance": 1}, "home": True}}},
         "#......",
         {
             "consequence sting target.stun": 1, "consequence sting target.iframes": 1,
-            "consequence sting striker.knockback": 1, "consequence sting striker.home": 1,
+            "consequence sting attacker.knockback": 1, "consequence sting attacker.home": 1,
         },
     ),
-    ({"attack": {"striker": {"remove": True}}}, "#...", {"consequence sting striker.remove": 1, "gate spent": 0}),
-    ({"attack": {"striker": {"goal": True}}}, "#...", {"consequence sting striker.goal": 1}),
-    ({"attack": {"target": {"gives": {"wax": 1}, "effect": "hornet"}}}, "#...", {
-        "consequence sting target.gives": 1, "consequence sting target.effect": 1,
+    ({"attack": {"attacker": {"remove": True}}}, "#...", {"consequence sting attacker.remove": 1, "gate consumed": 0}),
+    ({"attack": {"attacker": {"goal": True}}}, "#...", {"consequence sting attacker.goal": 1}),
+    ({"attack": {"target": {"gives": {"wax": 1}, "spawn": "hornet"}}}, "#...", {
+        "consequence sting target.gives": 1, "consequence sting target.spawn": 1,
     }),
     ({"hornet": {"side": "keeper"}}, "#...", {"gate ally": 1, "attack sting": 0}),
     ({"hornet": {"side": "keeper"}, "attack": {"friendly": True}}, "#...", {"gate ally": None, "attack sting": 1}),

@@ -156,8 +156,8 @@ def test_an_expected_shot_says_what_is_shown(x: float | None, apart: float | Non
 
 def test_claims_within_the_window_of_what_lands() -> None:
     claims: list[dict[str, Any]] = [
-        {"event": "hit", "striker": "h", "target": "keeper"},
-        {"event": "hit", "striker": "h"},
+        {"event": "hit", "attacker": "h", "target": "keeper"},
+        {"event": "hit", "attacker": "h"},
     ]
     keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
     frames: list[dict[str, Any]] = [

@@ -4,7 +4,7 @@ once emitters have fired, hits as they are judged, states when the frame is sett
 from __future__ import annotations
 
 from voskar.core.adopt.births import Births
-from voskar.core.adopt.blows import Blows
+from voskar.core.adopt.hits import HitAdoption
 from voskar.core.adopt.lifecycle import Ends
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Resync
@@ -23,7 +23,7 @@ class Adopter:
     def __init__(self, resync: Resync, judge: Judge, emitters: Emitters, returns: Returns, settling: Settling) -> None:
         self.given, world = resync, judge.world
         logged = Logged(world.recording, resync.windows)
-        self.blows = judge.account = Blows(resync, judge, logged)
+        self.hits = judge.account = HitAdoption(resync, judge, logged)
         self.ends = Ends(resync, world, settling, returns)
         self.presence = Presence(resync, world)
         self.shots = Shots(resync, emitters)
@@ -33,7 +33,7 @@ class Adopter:
 
     def begin_again(self) -> None:
         """A mark of the recording."""
-        self.blows.begin_again()
+        self.hits.begin_again()
         self.ends.begin_again()
         self.births.begin_again()
         self.states.begin_again()
@@ -53,7 +53,7 @@ class Adopter:
 
     def judged(self) -> None:
         """All contacts have been judged."""
-        self.blows.after()
+        self.hits.after()
 
     def settled(self) -> None:
         """The frame is over."""
@@ -64,5 +64,5 @@ class Adopter:
     def close(self) -> Resync:
         """The recording is over: what was found out."""
         self.begin_again()
-        plan = {**self.blows.plan, **self.ends.plan, **self.births.plan}
-        return Resync(self.given.windows, plan, frozenset(self.blows.passed), self.states.ends)
+        plan = {**self.hits.plan, **self.ends.plan, **self.births.plan}
+        return Resync(self.given.windows, plan, frozenset(self.hits.passed), self.states.ends)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from voskar.core.adopt.plan import PlannedClaims, Resync, Taken
 from voskar.core.emitters.births import appear
 from voskar.core.emitters.firing import Emitters
-from voskar.core.ledger.events import Adopted, Spawn
+from voskar.core.ledger.events import AdoptedEvent, SpawnEvent
 from voskar.core.ledger.origin import Origin, brood
 from voskar.core.lifecycle.settle import Settling
 from voskar.core.recording import Claim
@@ -16,7 +16,7 @@ from voskar.core.world import ActorState, Birth
 class Births(PlannedClaims):
     """A claimed spawn that the rules deny appears where its emitter, else the claim, puts it; one at another frame
     appears there. One that nobody claims, of an emitter or parent whose others are claimed, does not appear: its number
-    is used up."""
+    is consumed."""
 
     def __init__(self, resync: Resync, emitters: Emitters, settling: Settling) -> None:
         recording = emitters.world.recording
@@ -42,7 +42,9 @@ class Births(PlannedClaims):
         if not self.index.claims:
             return
         world = self.world
-        fresh = [one for one in world.events[self._seen :] if isinstance(one, Spawn) and brood(one.id) in self._asked]
+        fresh = [
+            one for one in world.events[self._seen :] if isinstance(one, SpawnEvent) and brood(one.id) in self._asked
+        ]
         for event in fresh:
             if event.detail is not None:
                 continue
@@ -60,7 +62,7 @@ class Births(PlannedClaims):
         self._seen, self._fired = len(world.events), dict(self.emitters.fired)
         self.watch()
 
-    def _match(self, event: Spawn) -> None:
+    def _match(self, event: SpawnEvent) -> None:
         key, frame = ("spawn", event.id), event.frame
         index = self.index
         number = index.nearest([key], frame, lambda one: index.fits(one, frame))
@@ -78,14 +80,14 @@ class Births(PlannedClaims):
                 self.settle(number)
         elif frame + self.resync.windows.of("spawn").after <= self.world.recording.last:
             self._withdraw(event)
-            self.world.events.append(Adopted(frame=frame, detail="no spawn", id=event.id))
+            self.world.events.append(AdoptedEvent(frame=frame, detail="no spawn", id=event.id))
 
-    def _withdraw(self, event: Spawn) -> None:
+    def _withdraw(self, event: SpawnEvent) -> None:
         """It does not appear, and counts for no cooldown and no limit."""
         state = self.world.find(event.id)
         if state is None:
             return
-        self.settling.leave(self.world.frame, state, "unclaimed")
+        self.settling.leave(self.world.frame, state, "no spawn")
         owner, emitter = self._gun(Origin(event.owner or "", event.emitter, event.kind, 0))
         if owner is not None and emitter is not None:
             self.emitters.unfire(owner.row, emitter, self._fired.get((owner.row, emitter.name)))
@@ -112,4 +114,4 @@ class Births(PlannedClaims):
             if born is not None:
                 self.emitters.arm(born)
         if world.find(name) is not None:
-            world.events.append(Adopted(frame=world.frame, detail="spawn", id=name))
+            world.events.append(AdoptedEvent(frame=world.frame, detail="spawn", id=name))

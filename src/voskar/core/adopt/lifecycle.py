@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from voskar.core.adopt.plan import PlannedClaims, Resync, Taken
 from voskar.core.ledger import Event
-from voskar.core.ledger.events import Adopted, Out, Over
+from voskar.core.ledger.events import AdoptedEvent, OutEvent, OverEvent
 from voskar.core.lifecycle.respawn import Returns
 from voskar.core.lifecycle.settle import Settling
 from voskar.core.recording import Claim
 from voskar.core.world import World
 
-SORTS = ("down", "respawn", "out", "over")
+EVENTS = ("down", "respawn", "out", "over")
 
 
 class Ends(PlannedClaims):
@@ -18,7 +18,7 @@ class Ends(PlannedClaims):
 
     def __init__(self, resync: Resync, world: World, settling: Settling, returns: Returns) -> None:
         logs = world.recording.logs
-        super().__init__(resync, world, lambda one: one.event in SORTS and logs(one.event, one.id))
+        super().__init__(resync, world, lambda one: one.event in EVENTS and logs(one.event, one.id))
         self.settling, self.returns = settling, returns
         self._seen = 0
 
@@ -31,11 +31,11 @@ class Ends(PlannedClaims):
         world = self.world
         events, self._seen = world.events[self._seen :], len(world.events)
         for event in events:
-            if event.event in SORTS:
+            if event.event in EVENTS:
                 self._match(event)
         if world.frame in self.of:
-            for sort in ("down", "out", "over"):
-                self._force(sort)
+            for name in ("down", "out", "over"):
+                self._force(name)
             self._seen = len(world.events)
         self.watch()
 
@@ -52,16 +52,16 @@ class Ends(PlannedClaims):
             if claim.frame < event.frame:
                 self.plan[number] = Taken(claim.frame, event)
 
-    def _force(self, sort: str) -> None:
+    def _force(self, event: str) -> None:
         """Planned claims of this frame that the rules still have nothing for."""
         for number in self.of.get(self.world.frame, ()):
             claim, taken = self.index.claims[number], self.resync.plan.get(number)
-            if sort == "respawn" and self._is_back(claim):
+            if event == "respawn" and self._is_back(claim):
                 continue
-            if taken is not None and claim.event == sort and number not in self.index.settled:
+            if taken is not None and claim.event == event and number not in self.index.settled:
                 self.plan[number] = taken
                 self.settle(number)
-                if taken.rules is None or sort in ("down", "respawn"):  # the end itself is soon there by the rules
+                if taken.rules is None or event in ("down", "respawn"):  # the end itself is soon there by the rules
                     self._take(claim)
 
     def _is_back(self, claim: Claim) -> bool:
@@ -74,21 +74,21 @@ class Ends(PlannedClaims):
     def _take(self, claim: Claim) -> None:
         world, frame = self.world, self.world.frame
         state = world.find(claim.id)
-        told = Adopted(frame=frame, detail=claim.event, id=claim.id)
+        told = AdoptedEvent(frame=frame, detail=claim.event, id=claim.id)
         if claim.event == "over":
-            world.events += [told, Over(frame)]
+            world.events += [told, OverEvent(frame)]
             world.run.ended = frame
         elif state is None:
             return
         elif claim.event == "down" and state.down is None:
             world.events.append(told)
             state.health = 0.0 if state.health is not None else None
-            state.credit = claim.striker
+            state.credit = claim.attacker
             self.settling.fall(state)
         elif claim.event == "respawn" and state.down is not None:
             world.events.append(told)
             self.returns.take_back(state)
         elif claim.event == "out" and not state.out:
             world.run.stays_in(state)
-            world.events += [told, Out(frame=frame, id=state.id)]
+            world.events += [told, OutEvent(frame=frame, id=state.id)]
             state.out = world.run.anyone_out = world.run.recheck = True

@@ -62,7 +62,7 @@ class Logged:
         return found
 
     def shows(self, contact: Contact) -> bool:
-        """Whether told health, or a claimed `down`, shows the effect of a landing that the game does not claim."""
+        """Whether told health, or a claimed `down`, shows the effect of a hit that the game does not claim."""
         frame, target, damage = contact.frame, contact.target, contact.damage
         window = self.windows.of("health")
         found = self._told.get((target.row, "health"))

@@ -28,14 +28,14 @@ Plan = Mapping[int, Taken]
 
 
 Passed = tuple[int, str, str, str]
-"""A landing: frame, striker, target, attack."""
+"""A hit: frame, attacker, target, attack."""
 
 
 class Resync(Struct, frozen=True):
     """A replay goes on from the game's account where the rules have another.
 
     Whether the rules have an event for a claim in a later frame is known once they were left to run: one replay finds
-    out, the next goes by its `plan`. `passed` are landings that seemed to have a claim, which another one then had.
+    out, the next goes by its `plan`. `passed` are hits that seemed to have a claim, which another one then had.
     `ends` are the last frames of disagreements about a state that was taken over, by
     (first frame, actor, column).
     """
@@ -140,7 +140,7 @@ class Claimable:
         self._named = {
             brood(name)
             for claim in recording.claims
-            for name in (claim.striker, claim.target)
+            for name in (claim.attacker, claim.target)
             if name and name not in self._known
         }
 

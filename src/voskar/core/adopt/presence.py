@@ -11,7 +11,7 @@ from voskar.core.world import ActorState, World
 
 LEAST = 3
 """Frames, beyond the window, that one has to be shown for to be back."""
-TAKES = {"out": "out", "down": "down", "removed": "spent"}
+TAKES = {"out": "out", "down": "down", "removed": "consumed"}
 """What takes one out of play, by the event that tells it."""
 MOVED = 1.0
 """Units from where it was last in play: it moves on."""
@@ -30,7 +30,7 @@ class Presence:
         self._claimed: dict[str, list[int]] = {}
         for claim in recording.claims if self._looks else ():
             if claim.event == "hit":
-                for name in {claim.striker, claim.target} - {None}:
+                for name in {claim.attacker, claim.target} - {None}:
                     self._claimed.setdefault(name or "", []).append(claim.frame)
         self._downs: dict[str | None, list[int]] = {}
         for claim in recording.claims:
@@ -40,7 +40,11 @@ class Presence:
     def before(self) -> None:
         """Who is back in this frame."""
         for state, what, since in self._back.pop(self.world.frame, ()):
-            still = {"spent": state.spent == since, "out": state.out, "down": state.down == since and not state.out}
+            still = {
+                "consumed": state.consumed == since,
+                "out": state.out,
+                "down": state.down == since and not state.out,
+            }
             if still[what]:
                 stand_again(self.world, state)
                 if state.health == 0:
@@ -55,7 +59,7 @@ class Presence:
             return
         for event in events:
             what = TAKES.get(event.event)
-            if what is None or (what == "spent" and event.detail != what):
+            if what is None or (what == "consumed" and event.detail != what):
                 continue
             state = world.find(event.id)
             if state is None or state.driven:
@@ -68,8 +72,8 @@ class Presence:
                 world.visit(frame)
 
     def keeps(self, state: ActorState) -> bool:
-        """Whether one that is used up in this frame will turn out to be still there: nothing of it is forgotten."""
-        return self._looks and self._goes_on(state, self.world.frame, "spent") is not None
+        """Whether one that is consumed in this frame will turn out to be still there: nothing of it is forgotten."""
+        return self._looks and self._goes_on(state, self.world.frame, "consumed") is not None
 
     def _is_told_down(self, name: str, frame: int) -> bool:
         window = self.resync.windows.near
@@ -114,7 +118,7 @@ class Presence:
 
 
 def rules_say_nothing(world: World) -> bool:
-    """Whether nobody is ever used up, out or down."""
+    """Whether nobody is ever consumed, out or down."""
     attacks = world.rules.attacks.values()
-    removes = any(side.remove for one in attacks for side in (one.striker, one.target))
+    removes = any(side.remove for one in attacks for side in (one.attacker, one.target))
     return not removes and all(kind.health is None for kind in world.rules.kinds.values())

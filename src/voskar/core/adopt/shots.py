@@ -6,7 +6,7 @@ from bisect import bisect_left
 
 from voskar.core.adopt.plan import Resync
 from voskar.core.emitters.firing import ONCE, Emitters
-from voskar.core.ledger.events import Adopted, Denied, Spawn
+from voskar.core.ledger.events import AdoptedEvent, DeniedEvent, SpawnEvent
 from voskar.core.rules import Emitter
 from voskar.core.world import ActorState
 
@@ -16,7 +16,7 @@ Shown = dict[tuple[str, str | None], list[tuple[int, int]]]
 
 class Shots:
     """An emission that is shown at another frame counts there for its cooldown; one never shown counts for none,
-    though its number is used up; one that nobody fired counts for all that could have fired it."""
+    though its number is consumed; one that nobody fired counts for all that could have fired it."""
 
     def __init__(self, resync: Resync, emitters: Emitters) -> None:
         self.resync, self.emitters, self.world = resync, emitters, emitters.world
@@ -51,11 +51,11 @@ class Shots:
         world, fired = self.world, self.emitters.fired
         denied = []
         for event in world.events[self._seen :]:
-            if isinstance(event, Spawn) and event.detail == "expected" and event.emitter is not None:
+            if isinstance(event, SpawnEvent) and event.detail == "expected" and event.emitter is not None:
                 owner = world.find(event.owner)
                 if owner is not None:
                     self._match(owner, event)
-            elif isinstance(event, Denied):
+            elif isinstance(event, DeniedEvent):
                 denied.append(event)
         self._seen = len(world.events)
         for kind, name in self._firsts.get(world.frame, ()):
@@ -68,10 +68,10 @@ class Shots:
                     continue
                 if emitter.when.on in ONCE and self._use(owner, emitter, world.frame, 0, 0, self._shown) is not None:
                     fired[owner.row, emitter.name] = world.frame
-                    world.events.append(Adopted(frame=world.frame, detail="spawn", id=owner.id))
+                    world.events.append(AdoptedEvent(frame=world.frame, detail="spawn", id=owner.id))
         self._fired = dict(fired)
 
-    def _match(self, owner: ActorState, event: Spawn) -> None:
+    def _match(self, owner: ActorState, event: SpawnEvent) -> None:
         window, near = self.resync.windows.of("spawn"), self.resync.windows.near
         gun = owner.row, event.emitter or ""
         emitter = next(one for one in owner.kind.emitters if one.name == event.emitter)
@@ -82,15 +82,15 @@ class Shots:
         other = self._use(owner, emitter, event.frame, near, later, self._shown)
         if other is not None:
             self.emitters.fired[gun] = other
-            self.world.events.append(Adopted(frame=event.frame, detail="spawn", id=owner.id))
+            self.world.events.append(AdoptedEvent(frame=event.frame, detail="spawn", id=owner.id))
         elif self.world.frame + window.after <= self.world.recording.last:
             self.emitters.unfire(owner.row, emitter, self._fired.get(gun))
-            self.world.events.append(Adopted(frame=event.frame, detail="no spawn", id=owner.id))
+            self.world.events.append(AdoptedEvent(frame=event.frame, detail="no spawn", id=owner.id))
 
     def _use(
         self, owner: ActorState, emitter: Emitter, frame: int, before: int, after: int, shown: Shown
     ) -> int | None:
-        """The frame of the nearest such shot that appears in some frames. It is used up, and that emitter's own."""
+        """The frame of the nearest such shot that appears in some frames. It is consumed, and that emitter's own."""
         kind, found = emitter.fan.kind, []
         for key in ((kind, owner.id), (kind, None)):
             some = shown.get(key)

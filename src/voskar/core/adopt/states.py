@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.window import COLUMNS, Column, Windows
-from voskar.core.ledger.events import Adopted, Down, Health, Life, Respawn
+from voskar.core.ledger.events import AdoptedEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
 from voskar.core.lifecycle.settle import Settling
 from voskar.core.world import NEVER, ActorState, World
 
 SAME = 1e-6
-CHANGES = (Health, Life, Down, Respawn)
+CHANGES = (HealthEvent, LifeEvent, DownEvent, RespawnEvent)
 """Events with which health or lives may change."""
 
 
@@ -98,7 +98,7 @@ class States:
         world, key = self.world, (state.row, column)
         before = getattr(state, column)
         world.events.append(
-            Adopted(frame=world.frame, detail=column, id=state.id, before=float(before), after=float(told))
+            AdoptedEvent(frame=world.frame, detail=column, id=state.id, before=float(before), after=float(told))
         )
         self._known[key] = told
         if column == "lives":
@@ -120,12 +120,12 @@ class States:
 
 
 def stand_again(world: World, state: ActorState) -> None:
-    """One that the rules had used up, put out or laid down is in play all the same, as it was before."""
+    """One that the rules had consumed, put out or laid down is in play all the same, as it was before."""
     world.run.stays_in(state)
     world.run.due.pop(state.row, None)
-    state.down = state.owes = state.spent = None
+    state.down = state.owes = state.consumed = None
     state.gone_until = NEVER
     state.out = state.returns = state.held = False
     world.let_in(state)
     world.run.recheck = True
-    world.events.append(Adopted(frame=world.frame, detail="back", id=state.id))
+    world.events.append(AdoptedEvent(frame=world.frame, detail="back", id=state.id))

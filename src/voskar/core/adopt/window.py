@@ -30,27 +30,27 @@ Column = Literal["health", "lives"]
 COLUMNS: tuple[Column, ...] = ("health", "lives")
 """What poses tell of a state that may be taken over."""
 
-SORTS = (
+EVIDENCE = (
     "hit", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "immune", "stunned", "boxes",
     "display", "poses",
 )  # fmt: skip
-"""What a window may be given for: sorts of claims, columns of poses, the display, and the poses themselves."""
+"""What a window may be given for: claimed events, columns of poses, the display, and the poses themselves."""
 
 
 class Windows(Struct, frozen=True):
-    """The window of each sort of evidence; up to `near` frames apart it is the same thing at another frame."""
+    """The window of each kind of evidence; up to `near` frames apart it is the same thing at another frame."""
 
     every: Window = field(default_factory=Window)
     own: Mapping[str, Window] = {}
     near: int = 30
 
-    def of(self, sort: str) -> Window:
-        """That of one of SORTS."""
-        return self.own.get(sort, self.every)
+    def of(self, evidence: str) -> Window:
+        """That of one of EVIDENCE."""
+        return self.own.get(evidence, self.every)
 
-    def within(self, sort: str) -> int:
+    def within(self, evidence: str) -> int:
         """Its width."""
-        return self.of(sort).width
+        return self.of(evidence).width
 
     def at(self, rate: Fraction) -> Windows:
         """At a rate: the same thing at another frame is up to half a second off."""

@@ -70,7 +70,7 @@ def aim_of(
     if aim == "facing":
         return stance.heading
     origin = stance.place(emitter.pivot if emitter.turns else emitter.muzzle)
-    goal = nearest(origin, aim.kind) if isinstance(aim, Target) else told()
+    goal = nearest(origin, aim.target) if isinstance(aim, Target) else told()
     if goal is None:
         return stance.heading
     dx, dy = goal[0] - origin[0], goal[1] - origin[1]

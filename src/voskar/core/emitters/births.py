@@ -6,14 +6,14 @@ from functools import lru_cache
 
 from voskar.core.emitters.aim import direction, told_angle
 from voskar.core.emitters.draws import draw
-from voskar.core.ledger.events import Spawn
+from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fan
 from voskar.core.world import ActorState, Birth, World
 
 
 def names(world: World, beginning: str, count: int) -> list[str]:
-    """The next ids of an emitter, parent or effect; each is used up by asking."""
+    """The next ids of an emitter, parent or hit effect; each is consumed by asking."""
     made = world.made.get(beginning, 0)
     world.made[beginning] = made + count
     return [f"{beginning}-{made + index + 1}" for index in range(count)]
@@ -57,7 +57,7 @@ def order(
     side: str | None = None,
     spawned: bool = True,
 ) -> None:
-    """Children and effects, for the next frame."""
+    """Children and hit effects, for the next frame."""
     own = names(world, f"{parent}+{fan.kind}", fan.count)
     for name, (angle, speed) in zip(own, fan_of(fan, centre, own, world.recording.seed, velocity), strict=True):
         world.hold_row(owner_row)
@@ -70,7 +70,7 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     expected = birth.kind in world.shown_kinds
     detail = "expected" if expected else None
     whose = (birth.owner, birth.emitter, detail)
-    world.events.append(Spawn(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
+    world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
     return None if expected else world.enter(birth)
 
 

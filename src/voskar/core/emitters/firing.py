@@ -10,8 +10,8 @@ from voskar.core.emitters.births import appear, fan_of, names
 from voskar.core.emitters.draws import draw
 from voskar.core.emitters.gates import GATES, SILENT, Pull
 from voskar.core.emitters.triggers import Triggers
-from voskar.core.gate import Verdict
-from voskar.core.ledger.events import Denied
+from voskar.core.gate import GateAnswer
+from voskar.core.ledger.events import DeniedEvent
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Emitter
 from voskar.core.world import NEVER, ActorState, Birth, World
@@ -59,7 +59,7 @@ class Emitters:
         """What decides whether an emitter may fire now."""
         return Pull(self.world, state, emitter, self.fired.get((state.row, emitter.name), NEVER))
 
-    def trigger_verdict(self, state: ActorState, emitter: Emitter) -> Verdict:
+    def trigger_verdict(self, state: ActorState, emitter: Emitter) -> GateAnswer:
         """Whether an emitter is triggered in this frame, and when it is else."""
         return self.triggers.verdict(state, emitter, self._since.get(state.row, self.world.frame))
 
@@ -86,7 +86,7 @@ class Emitters:
                 if reason is None:
                     fresh += self._shoot(state, emitter)
                 elif emitter.when.on in ONCE and reason not in SILENT:
-                    told = Denied(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
+                    told = DeniedEvent(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
                     world.events.append(told)
             if emitter.when.on == "hold":
                 again = max(again, self.fired.get((state.row, emitter.name), NEVER) + emitter.cooldown)
@@ -136,15 +136,15 @@ class Emitters:
     def _shoot(self, state: ActorState, emitter: Emitter) -> list[ActorState]:
         """One fan; those of it that are there."""
         own = names(self.world, f"{state.id}/{emitter.name}", emitter.fan.count)
-        return self._launch(state, emitter, own, own)
+        return self._emit(state, emitter, own, own)
 
     def fire(self, state: ActorState, emitter: Emitter, number: int) -> None:
-        """The `number`th of its shots is fired, whatever its gates say; those before it are used up."""
+        """The `number`th of its shots is fired, whatever its gates say; those before it are consumed."""
         beginning, count = f"{state.id}/{emitter.name}", emitter.fan.count
         before = (number - 1) // count * count
         self.world.made[beginning] = max(self.world.made.get(beginning, 0), before + count)
         own = [f"{beginning}-{before + index + 1}" for index in range(count)]
-        for fresh in self._launch(state, emitter, own, [f"{beginning}-{number}"]):
+        for fresh in self._emit(state, emitter, own, [f"{beginning}-{number}"]):
             self._arm_next(fresh)
 
     def unfire(self, row: int, emitter: Emitter, before: int | None) -> None:
@@ -155,7 +155,7 @@ class Emitters:
         elif emitter.when.on != "hold":
             self.fired[row, emitter.name] = before
 
-    def _launch(self, state: ActorState, emitter: Emitter, own: list[str], wanted: list[str]) -> list[ActorState]:
+    def _emit(self, state: ActorState, emitter: Emitter, own: list[str], wanted: list[str]) -> list[ActorState]:
         """Some shots of a fan, whose ids are its `own`."""
         world, fan = self.world, emitter.fan
         stance = self.stance(state.row)

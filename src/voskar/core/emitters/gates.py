@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from voskar.core.gate import Gate, Verdict
-from voskar.core.judging.conditions import counter_words, short_of
+from voskar.core.gate import Gate, GateAnswer
+from voskar.core.judging.conditions import counter_words
 from voskar.core.rules import Emitter
 from voskar.core.world import NEVER, ActorState, World
 
@@ -41,49 +41,49 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         return count
 
 
-def _hidden(pull: Pull) -> Verdict:
+def _hidden(pull: Pull) -> GateAnswer:
     hidden = bool(pull.world.table.hidden[pull.owner.row])
-    return Verdict(hidden, f"{pull.owner.id} is hidden in this frame" if hidden else "not hidden")
+    return GateAnswer(hidden, f"{pull.owner.id} is hidden in this frame" if hidden else "not hidden")
 
 
-def _down(pull: Pull) -> Verdict:
+def _down(pull: Pull) -> GateAnswer:
     down = pull.owner.down
-    return Verdict(down is not None, "not down" if down is None else f"{pull.owner.id} has been down since {down}")
+    return GateAnswer(down is not None, "not down" if down is None else f"{pull.owner.id} has been down since {down}")
 
 
-def _spent(pull: Pull) -> Verdict:
+def _consumed(pull: Pull) -> GateAnswer:
     owner, frame = pull.owner, pull.world.frame
-    if owner.spent is None or frame >= owner.gone_until:
-        return Verdict(False, "not used up")
+    if owner.consumed is None or frame >= owner.gone_until:
+        return GateAnswer(False, "not consumed")
     last = pull.world.recording.last
     back = f"is back in {owner.gone_until}" if owner.gone_until <= last else "does not come back"
-    return Verdict(True, f"{owner.id} was used up in {owner.spent} and {back}")
+    return GateAnswer(True, f"{owner.id} was consumed in {owner.consumed} and {back}")
 
 
-def _stunned(pull: Pull) -> Verdict:
+def _stunned(pull: Pull) -> GateAnswer:
     until = pull.owner.stunned_until
     stunned = pull.world.frame <= until
-    return Verdict(stunned, f"stunned until {until}" if stunned else "not stunned")
+    return GateAnswer(stunned, f"stunned until {until}" if stunned else "not stunned")
 
 
-def _cooldown(pull: Pull) -> Verdict:
+def _cooldown(pull: Pull) -> GateAnswer:
     cooldown, frame = pull.emitter.cooldown, pull.world.frame
     if not cooldown:
-        return Verdict(False, "no cooldown")
+        return GateAnswer(False, "no cooldown")
     if pull.last == NEVER:
-        return Verdict(False, f"cooldown of {cooldown} frames, and never fired before")
+        return GateAnswer(False, f"cooldown of {cooldown} frames, and never fired before")
     ready = pull.last + cooldown
     left = f", {ready - frame} frames from here" if ready > frame else ""
-    return Verdict(frame < ready, f"fired last in {pull.last}, ready in {ready}{left}")
+    return GateAnswer(frame < ready, f"fired last in {pull.last}, ready in {ready}{left}")
 
 
-def _limit(pull: Pull) -> Verdict:
+def _limit(pull: Pull) -> GateAnswer:
     limit, count = pull.emitter.limit, pull.emitter.fan.count
     if limit is None:
-        return Verdict(False, "no limit")
+        return GateAnswer(False, "no limit")
     present = pull.present
     text = f"{present} of its own there, {count} more would make {present + count}, limit {limit}"
-    return Verdict(present + count > limit, text)
+    return GateAnswer(present + count > limit, text)
 
 
 def _within_limit(pull: Pull) -> bool:
@@ -91,30 +91,23 @@ def _within_limit(pull: Pull) -> bool:
     return limit is not None and pull.present + pull.emitter.fan.count > limit
 
 
-def _requires(pull: Pull) -> Verdict:
-    counters, emitter = pull.owner.counters, pull.emitter
-    text = counter_words(counters, emitter.requires, emitter.lacks)
-    return Verdict(short_of(counters, emitter.requires, emitter.lacks), text or "it asks for no counter")
+def _condition(pull: Pull) -> GateAnswer:
+    counters, condition = pull.owner.counters, pull.emitter.if_
+    return GateAnswer(not condition.holds(counters), counter_words(condition, counters) or "it asks for no counter")
 
 
-SILENT = ("requires",)
+SILENT = ("unmet",)
 """Gates that are no denial: another emitter is to fire instead."""
 GATES: tuple[Gate[Pull], ...] = (
-    Gate(
-        "requires",
-        "",
-        "",
-        lambda pull: short_of(pull.owner.counters, pull.emitter.requires, pull.emitter.lacks),
-        _requires,
-    ),
+    Gate("unmet", "", "", lambda pull: not pull.emitter.if_.holds(pull.owner.counters), _condition),
     Gate("hidden", "", "", lambda pull: bool(pull.world.table.hidden[pull.owner.row]), _hidden),
     Gate("down", "", "", lambda pull: pull.owner.down is not None, _down),
     Gate(
-        "spent",
+        "consumed",
         "",
         "",
-        lambda pull: pull.owner.spent is not None and pull.world.frame < pull.owner.gone_until,
-        _spent,
+        lambda pull: pull.owner.consumed is not None and pull.world.frame < pull.owner.gone_until,
+        _consumed,
     ),
     Gate("stunned", "", "", lambda pull: pull.world.frame <= pull.owner.stunned_until, _stunned),
     Gate("cooldown", "", "", lambda pull: pull.world.frame < pull.last + pull.emitter.cooldown, _cooldown),

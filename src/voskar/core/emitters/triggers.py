@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from voskar.core.gate import Verdict
+from voskar.core.gate import GateAnswer
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Emitter, Kind, Trigger
@@ -97,7 +97,7 @@ class Triggers:
         at = int(np.searchsorted(there, since))
         return int(there[at]) if at < len(there) and len(poses) else FOREVER
 
-    def verdict(self, state: ActorState, emitter: Emitter, since: int) -> Verdict:
+    def verdict(self, state: ActorState, emitter: Emitter, since: int) -> GateAnswer:
         """Whether an emitter is triggered in this frame, and when it is else. `since` its beats count from."""
         when, frame = emitter.when, self.world.frame
         due = self._next(state, emitter, frame, since)
@@ -111,10 +111,10 @@ class Triggers:
             word = {"press": "pressed", "release": "released", "hold": "held"}[when.on]
             text = f"{when.name} is {word}" if due == frame else f"{when.name} is not {word}"
         if due == frame:
-            return Verdict(False, text)
+            return GateAnswer(False, text)
         near = [str(one) for one in (self._before(state, emitter, frame, since), due) if one is not None]
         near = [one for one in near if one != str(FOREVER)]
-        return Verdict(True, text + (f"; nearest in {' and '.join(near)}" if near else ""))
+        return GateAnswer(True, text + (f"; nearest in {' and '.join(near)}" if near else ""))
 
     def _before(self, state: ActorState, emitter: Emitter, frame: int, since: int) -> int | None:
         """The last frame before this one in which it was triggered."""

@@ -6,9 +6,9 @@ from collections.abc import Iterator, Sequence
 
 from voskar.core.ledger import Ledger
 from voskar.core.ledger.event import number
-from voskar.core.ledger.events import Adopted, Down, Health, Life, Respawn
+from voskar.core.ledger.events import AdoptedEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
 from voskar.core.recording import Recording
-from voskar.core.views.timeline import Change, Course, Mark, Span, Timeline
+from voskar.core.views.timeline import Change, Course, ResetMark, Span, Timeline
 
 
 def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, frame: int) -> list[tuple[str, str]]:
@@ -48,42 +48,48 @@ def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, fra
 
 
 def befell(ledger: Ledger, name: str, frame: int) -> Iterator[str]:
-    """What a frame does to one actor, and the blows it deals and takes, in the order in which they come about."""
+    """What a frame does to one actor, and the hits it deals and takes, in the order in which they come about."""
     for event in ledger.events:
-        if event.frame == frame and name in (event.id, event.striker, event.target, event.owner):
+        if event.frame == frame and name in (event.id, event.attacker, event.target, event.owner):
             yield event.words()
 
 
 def last_change(course: Course, column: str, frame: int, *, taken_over: bool = False) -> str:
     """The last event that explains a value, in words: one of the rules' own, unless what was `taken_over` counts."""
-    sorts: dict[str, tuple[type[Change], ...]] = {
-        "health": (Health, Down, Respawn, Mark),
-        "lives": (Life, Down, Respawn, Mark),
+    types: dict[str, tuple[type[Change], ...]] = {
+        "health": (HealthEvent, DownEvent, RespawnEvent, ResetMark),
+        "lives": (LifeEvent, DownEvent, RespawnEvent, ResetMark),
     }
-    past = [change for change in course.changes if isinstance(change, sorts[column]) and change.frame <= frame]
-    taken = [one for one in course.changes if isinstance(one, Adopted) and one.detail == column and one.frame <= frame]
+    past = [change for change in course.changes if isinstance(change, types[column]) and change.frame <= frame]
+    taken = [
+        one for one in course.changes if isinstance(one, AdoptedEvent) and one.detail == column and one.frame <= frame
+    ]
     if taken_over and taken and (not past or past[-1].frame <= taken[-1].frame):
         return f"as the game has it, since {taken[-1].frame}"
     if column == "lives" and not (course.kind.respawn and course.kind.respawn.resets == "run"):
         # its own return gives it no life
         if course.kind.down.life_after:
-            past = [one for one in past if not isinstance(one, Down)]
-        past = [one for one in past if not isinstance(one, Respawn) or one.detail or one.id != course.actor.id]
+            past = [one for one in past if not isinstance(one, DownEvent)]
+        past = [one for one in past if not isinstance(one, RespawnEvent) or one.detail or one.id != course.actor.id]
     if not past:
         return "nothing has changed it yet"
     match past[-1]:
-        case Health(before=before, after=after, by=by, frame=at):
+        case HealthEvent(before=before, after=after, by=by, frame=at):
             return f"{by} {'took' if after < before else 'gave'} {number(abs(after - before))} in {at}"
-        case Life(frame=at):
+        case LifeEvent(frame=at):
             return f"a life taken in {at}"
-        case Down(by=by, frame=at):
+        case DownEvent(by=by, frame=at):
             return f"down in {at}, by {by}"
-        case Mark(what=what, frame=at):
+        case ResetMark(what=what, frame=at):
             return f"the {what} began again in {at}"
-        case Respawn(detail=str() as former, frame=at):
+        case RespawnEvent(detail=str() as former, frame=at):
             return f"took the place of {former} in {at}"
         case other:
-            back = "back" if isinstance(other, Respawn) and other.id == course.actor.id else f"the return of {other.id}"
+            back = (
+                "back"
+                if isinstance(other, RespawnEvent) and other.id == course.actor.id
+                else f"the return of {other.id}"
+            )
             return f"{back} in {other.frame}"
 
 

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from voskar.core.explain.pair import ended_before, ended_words
 from voskar.core.explain.step import Step, steps_of
-from voskar.core.ledger.events import Spawn
+from voskar.core.ledger.events import SpawnEvent
 from voskar.core.rules import Emitter
 from voskar.core.watching import Watched
 
@@ -21,9 +21,9 @@ class EmitterExplainer:
         self.moments = found.watch.moments
 
     @cached_property
-    def _spawns(self) -> Mapping[tuple[int, str, str], list[Spawn]]:
-        found: dict[tuple[int, str, str], list[Spawn]] = {}
-        for event in self.ledger.all(Spawn):
+    def _spawns(self) -> Mapping[tuple[int, str, str], list[SpawnEvent]]:
+        found: dict[tuple[int, str, str], list[SpawnEvent]] = {}
+        for event in self.ledger.all(SpawnEvent):
             if event.owner and event.emitter:
                 found.setdefault((event.frame, event.owner, event.emitter), []).append(event)
         return found
@@ -45,6 +45,6 @@ class EmitterExplainer:
             return [Step("trigger", False, f"{owner} is fired in this frame, and fires itself from the next one on")]
         return steps_of(verdicts)
 
-    def fired(self, frame: int, owner: str, emitter: Emitter) -> list[Spawn]:
+    def fired(self, frame: int, owner: str, emitter: Emitter) -> list[SpawnEvent]:
         """What it spawned in a frame."""
         return self._spawns.get((frame, owner, emitter.name), [])

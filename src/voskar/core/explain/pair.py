@@ -31,7 +31,7 @@ class Account(Struct, frozen=True):
     """
 
     frame: int
-    striker: str
+    attacker: str
     target: str
     steps: tuple[Step, ...]
     hitbox: str = ""
@@ -81,45 +81,45 @@ class PairExplainer:
         return cls(watched(rules, recording, questions))
 
     def deciding(
-        self, frame: int, striker: str, target: str, *, attack: str | None = None, second: bool = False
+        self, frame: int, attacker: str, target: str, *, attack: str | None = None, second: bool = False
     ) -> Account:
         """The account of the boxes of a pair that came furthest, of one attack if it has boxes for it.
 
-        With `second` a landing in this frame is explained by another claim, and the question is what stopped
+        With `second` a hit in this frame is explained by another claim, and the question is what stopped
         one more.
         """
-        accounts = self.pair(frame, striker, target)
+        accounts = self.pair(frame, attacker, target)
         accounts = [one for one in accounts if one.attack == attack] or accounts
         others = [one for one in accounts if one.gate != "landed"]
         if second and others:
             return others[0]
         if second:
             step = Step("repeat", False, "it landed in this frame, but only once")
-            return Account(frame, striker, target, (step,))
+            return Account(frame, attacker, target, (step,))
         return accounts[0]
 
-    def pair(self, frame: int, striker: str, target: str) -> list[Account]:
+    def pair(self, frame: int, attacker: str, target: str) -> list[Account]:
         """Every hitbox of one actor against every hurtbox of another, those that came furthest first."""
-        steps = self._presence(frame, striker, target)
+        steps = self._presence(frame, attacker, target)
         if not all(step.passed for step in steps):
-            return [Account(frame, striker, target, tuple(steps))]
+            return [Account(frame, attacker, target, tuple(steps))]
         hits, hurts = (
             [one for one in self.catalog.by_kind[self._kind(name)] if one.box.role == role]
-            for name, role in ((striker, "hitbox"), (target, "hurtbox"))
+            for name, role in ((attacker, "hitbox"), (target, "hurtbox"))
         )
         if not hits or not hurts:
-            lacking, role = (striker, "hitbox") if not hits else (target, "hurtbox")
+            lacking, role = (attacker, "hitbox") if not hits else (target, "hurtbox")
             steps.append(Step("boxes", False, f"{lacking} has no {role}"))
-            return [Account(frame, striker, target, tuple(steps))]
-        accounts = [self._boxes(frame, striker, target, hit, hurt, steps) for hit in hits for hurt in hurts]
+            return [Account(frame, attacker, target, tuple(steps))]
+        accounts = [self._boxes(frame, attacker, target, hit, hurt, steps) for hit in hits for hurt in hurts]
         return sorted(accounts, key=lambda one: (one.reach[0], one.gate == "landed", one.reach[1]), reverse=True)
 
     def near(self, frame: int, within: float = NEAR) -> list[Account]:
         """All contacts of a frame, and all that nearly happened: boxes apart by no more than `within`, and
         boxes that overlap but are closed, or that layers keep from meeting."""
         found = []
-        for striker, target in sorted(self.moments[frame].pairs if frame in self.moments else ()):
-            for one in self.pair(frame, striker, target):
+        for attacker, target in sorted(self.moments[frame].pairs if frame in self.moments else ()):
+            for one in self.pair(frame, attacker, target):
                 if one.gap is not None and one.gap <= (within if self._open_and_eligible(one) else 0.0):
                     found.append(one)
         return sorted(found, key=lambda one: one.reach, reverse=True)
@@ -134,28 +134,28 @@ class PairExplainer:
     def _row(self, name: str, frame: int) -> int | None:
         return self.recording.row(name, frame)
 
-    def _presence(self, frame: int, striker: str, target: str) -> list[Step]:
+    def _presence(self, frame: int, attacker: str, target: str) -> list[Step]:
         """Whether both are there, in play, and not each other's."""
         recording = self.recording
         if not recording.first <= frame <= recording.last:
             return [Step("present", False, f"the recording has frames {recording.first} to {recording.last}")]
-        for name in (striker, target):
+        for name in (attacker, target):
             if name not in recording.numbers:
                 return [Step("present", False, f"{name} is not in the recording")]
-        if striker == target:
+        if attacker == target:
             return [Step("own", False, "an actor cannot hit itself")]
-        rows = [self._row(name, frame) for name in (striker, target)]
+        rows = [self._row(name, frame) for name in (attacker, target)]
         ended = ended_before(self.ledger, recording, frame)
-        for name, row in zip((striker, target), rows, strict=True):
+        for name, row in zip((attacker, target), rows, strict=True):
             if row is None:
                 return [Step("present", False, f"{name} has no pose in this frame; {self._seen(name, frame)}")]
-        held = [name for name, row in zip((striker, target), rows, strict=True) if recording.poses.lingering[row or 0]]
+        held = [name for name, row in zip((attacker, target), rows, strict=True) if recording.poses.lingering[row or 0]]
         told = f", {' and '.join(held)} lingering" if held else ""
         steps = [Step("present", True, f"both have a pose{told}")]
         if ended is not None:
             return [*steps, Step("run", False, ended_words(ended))]
         states = self.moments[frame].states
-        for name, row in zip((striker, target), rows, strict=True):
+        for name, row in zip((attacker, target), rows, strict=True):
             if recording.poses.hidden[row or 0]:
                 return [*steps, Step("play", False, f"{name} is hidden in this frame")]
             out = self._out_of_play(states[name], frame)
@@ -164,12 +164,12 @@ class PairExplainer:
         return [*steps, Step("play", True, "neither is hidden or down")]
 
     def _out_of_play(self, state: ActorState, frame: int) -> str:
-        """Why an actor was not in play before the frame's blows, empty if it was."""
+        """Why an actor was not in play before the frame's hits, empty if it was."""
         if state.down is not None:
             return f"{state.id} has been down since {state.down}{self._back(state.id, frame)}"
-        if state.spent is not None and frame < state.gone_until:
+        if state.consumed is not None and frame < state.gone_until:
             back = f"is back in {state.gone_until}" if state.gone_until <= self.recording.last else "does not come back"
-            return f"{state.id} was used up in {state.spent} and {back}"
+            return f"{state.id} was consumed in {state.consumed} and {back}"
         return ""
 
     def _back(self, name: str, frame: int) -> str:
@@ -189,34 +189,34 @@ class PairExplainer:
         told += [f"removed ({gone[-1].detail}) in {gone[-1].frame}"] if gone else []
         return ", ".join(told)
 
-    def nearest(self, frame: int, striker: str, target: str) -> str:
+    def nearest(self, frame: int, attacker: str, target: str) -> str:
         """How near two actors came within a second of a frame, in words; empty if they never shared one."""
         best: tuple[float, int, str] | None = None
-        for hit in self.catalog.by_kind[self._kind(striker)]:
+        for hit in self.catalog.by_kind[self._kind(attacker)]:
             for hurt in self.catalog.by_kind[self._kind(target)]:
                 if hit.box.role == "hitbox" and hurt.box.role == "hurtbox" and self.catalog.meets(hit, hurt):
-                    found = self.approach(frame, striker, target, hit, hurt)
+                    found = self.approach(frame, attacker, target, hit, hurt)
                     if found and (best is None or found < best[:2]):
                         best = (*found, f"{hit.name} to {hurt.name}")
         return f"nearest in {best[1]}, {best[2]}: {units(best[0])}" if best else ""
 
     def _boxes(
-        self, frame: int, striker: str, target: str, hit: FormedBox, hurt: FormedBox, presence: Iterable[Step]
+        self, frame: int, attacker: str, target: str, hit: FormedBox, hurt: FormedBox, presence: Iterable[Step]
     ) -> Account:
         """The gates of one hitbox and one hurtbox, past presence."""
-        own = self._own(striker, target, hit.attack.hits_owner)
-        opened = self._open(frame, ((striker, hit), (target, hurt)))
-        value, touch = self._touch(frame, striker, target, hit, hurt)
-        verdicts = self.moments[frame].verdicts[striker, hit.name, target, hurt.name]
+        own = self._own(attacker, target, hit.attack.hits_owner)
+        opened = self._open(frame, ((attacker, hit), (target, hurt)))
+        value, touch = self._touch(frame, attacker, target, hit, hurt)
+        verdicts = self.moments[frame].verdicts[attacker, hit.name, target, hurt.name]
         steps = [*presence, own, layers_step(self.rules, hit.box, hurt.box), opened, touch, *steps_of(verdicts)]
-        return Account(frame, striker, target, tuple(steps), hit.name, hurt.name, hit.attack.name, value)
+        return Account(frame, attacker, target, tuple(steps), hit.name, hurt.name, hit.attack.name, value)
 
-    def _own(self, striker: str, target: str, hits_owner: bool) -> Step:
+    def _own(self, attacker: str, target: str, hits_owner: bool) -> Step:
         recording = self.recording
-        mine, theirs = (recording.actors[recording.numbers[name]].owner for name in (striker, target))
+        mine, theirs = (recording.actors[recording.numbers[name]].owner for name in (attacker, target))
         text = ""
         if mine == target:
-            text = f"{target} owns {striker}"
+            text = f"{target} owns {attacker}"
         elif mine is not None and mine == theirs:
             text = f"both are owned by {mine}"
         if text and hits_owner:
@@ -271,18 +271,18 @@ class PairExplainer:
         low, high = min(x0 - bounds[0], y0 - bounds[1]), min(bounds[2] - x1, bounds[3] - y1)
         return min(low, high) >= -TOLERANCE
 
-    def _touch(self, frame: int, striker: str, target: str, hit: FormedBox, hurt: FormedBox) -> tuple[float, Step]:
+    def _touch(self, frame: int, attacker: str, target: str, hit: FormedBox, hurt: FormedBox) -> tuple[float, Step]:
         """The gap of two boxes in a frame, whether they touched, and where they came nearest."""
-        rows = [self._row(name, frame) or 0 for name in (striker, target)]
+        rows = [self._row(name, frame) or 0 for name in (attacker, target)]
         value = self._gap(rows[0], hit, rows[1], hurt)
-        found = self.moments[frame].touched.get((striker, hit.name, target, hurt.name))
+        found = self.moments[frame].touched.get((attacker, hit.name, target, hurt.name))
         if found is not None:
             how = f"met at t = {found:.3g}, on the way" if found < 1 else f"overlap by {-value:.3f} units"
             return min(value, 0.0), Step("touch", True, how)
         if value <= -self._posed.slack:
             return value, Step("touch", True, f"overlap by {-value:.3f} units")
         text = "apart by " + units(value) if value > TOLERANCE else "their edges only meet"
-        nearest = self.approach(frame, striker, target, hit, hurt)
+        nearest = self.approach(frame, attacker, target, hit, hurt)
         if nearest and nearest[0] != round(value, 6):
             text += f"; nearest within a second in {nearest[1]}: {units(nearest[0])}"
         return value, Step("touch", False, text)
@@ -295,12 +295,12 @@ class PairExplainer:
         return posed.gap(0, hit, 1, hurt)
 
     def approach(
-        self, frame: int, striker: str, target: str, hit: FormedBox, hurt: FormedBox
+        self, frame: int, attacker: str, target: str, hit: FormedBox, hurt: FormedBox
     ) -> tuple[float, int] | None:
         """The least gap of two boxes within a second of a frame and the frame of it; the nearest of equals."""
         poses, reach = self.recording.poses, round(float(self.recording.rate))
         sides: list[Ints] = []
-        for name in (striker, target):
+        for name in (attacker, target):
             rows = poses.rows_of(self.recording.numbers[name])
             sides.append(rows[(np.abs(poses.frame[rows] - frame) <= reach) & ~poses.hidden[rows]])
         shared, at_a, at_b = np.intersect1d(poses.frame[sides[0]], poses.frame[sides[1]], return_indices=True)
@@ -330,10 +330,10 @@ def ended_words(event: Event) -> str:
 
 
 def asked(pairs: Collection[tuple[int, str, str]]) -> dict[int, Question]:
-    """Questions about pairs in frames: (frame, striker, target)."""
+    """Questions about pairs in frames: (frame, attacker, target)."""
     found: dict[int, Question] = {}
-    for frame, striker, target in pairs:
-        found.setdefault(frame, Question()).pairs.add((striker, target))
+    for frame, attacker, target in pairs:
+        found.setdefault(frame, Question()).pairs.add((attacker, target))
     return found
 
 

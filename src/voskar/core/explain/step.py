@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
-from voskar.core.judging.gates import Verdict
+from voskar.core.judging.gates import GateAnswer
 from voskar.core.rules import Box, Detect, Rules, eligible, sees
 from voskar.core.rules.shapes import TOLERANCE
 
@@ -20,7 +20,7 @@ class Step(Struct, frozen=True):
     more: tuple[str, ...] = ()
 
 
-def steps_of(verdicts: Iterable[tuple[str, Verdict]]) -> list[Step]:
+def steps_of(verdicts: Iterable[tuple[str, GateAnswer]]) -> list[Step]:
     """Verdicts of gates, by name."""
     return [Step(name, not verdict.stops, verdict.words) for name, verdict in verdicts]
 

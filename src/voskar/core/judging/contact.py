@@ -18,10 +18,10 @@ from voskar.core.world import ActorState, World
 
 
 class Bearing(NamedTuple):
-    """Where a striker is, seen from its target, and the numbers that decided.
+    """Where an attacker is, seen from its target, and the numbers that decided.
 
-    `frame` is the one looked at. `gap` is how far the striker (its lowest point, or its centre) is above the
-    target (its highest point, or its centre), in units along up; `along` the part of the way to the striker
+    `frame` is the one looked at. `gap` is how far the attacker (its lowest point, or its centre) is above the
+    target (its highest point, or its centre), in units along up; `along` the part of the way to the attacker
     along the target's heading.
     """
 
@@ -32,7 +32,7 @@ class Bearing(NamedTuple):
 
 
 class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
-    """`key` is what its landings and touches are remembered by, `frame` the one it is in. `t` is the time of the touch
+    """`key` is what its hits and touches are remembered by, `frame` the one it is in. `t` is the time of the touch
     in the frame, `touch` its row in the kernel's table: -1 for a pair that does not touch, of which is asked what would
     be.
     """
@@ -41,7 +41,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     memory: Memory
     key: Key
     frame: int
-    striker: ActorState
+    attacker: ActorState
     hitbox: FormedBox
     target: ActorState
     hurtbox: FormedBox
@@ -67,12 +67,12 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     @property
     def rehit(self) -> Rehit:
         """How often the attack may land on its target."""
-        return self.hitbox.rehit if self.striker.owner is None else self.hitbox.rehit_owned
+        return self.hitbox.rehit if self.attacker.owner is None else self.hitbox.rehit_owned
 
     @property
     def swing(self) -> int:
         """Which swing of the attack it is made with: the frame in which that began."""
-        world, row = self.world, self.striker.row
+        world, row = self.world, self.attacker.row
         if self.hitbox.attack.rehit_group is not None:
             return world.table.clip_since[row]
         if self.hitbox.swing < 0:
@@ -81,25 +81,25 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def over(self) -> Vector:
-        """By how much the striker stands elsewhere, as seen from the target, in a space whose edges are one."""
+        """By how much the attacker stands elsewhere, as seen from the target, in a space whose edges are one."""
         world, placing = self.world, self.world.placing
         if not placing.boxes.any_wraps:
             return 0.0, 0.0
         if self.touch < 0:
-            table, striker, target = world.table, self.striker.row, self.target.row
-            way = table.x[striker] - table.x[target], table.y[striker] - table.y[target]
-            return world.over(*way, striker, target)
+            table, attacker, target = world.table, self.attacker.row, self.target.row
+            way = table.x[attacker] - table.x[target], table.y[attacker] - table.y[target]
+            return world.over(*way, attacker, target)
         i, j = world.finder.hit[self.touch], world.finder.hurt[self.touch]
         hits, hurts = placing.hits, placing.hurts
         return hits.over_x[i] - hurts.over_x[j], hits.over_y[i] - hurts.over_y[j]
 
     @classmethod
     def asked(
-        cls, world: World, memory: Memory, striker: int, hitbox: FormedBox, target: int, hurtbox: FormedBox
+        cls, world: World, memory: Memory, attacker: int, hitbox: FormedBox, target: int, hurtbox: FormedBox
     ) -> Contact:
-        """A pair of boxes that does not touch, to ask what would be; `striker` and `target` are rows."""
-        key = (striker, hitbox.memory_key, target)
-        return cls(world, memory, key, world.frame, world.state(striker), hitbox, world.state(target), hurtbox)
+        """A pair of boxes that does not touch, to ask what would be; `attacker` and `target` are rows."""
+        key = (attacker, hitbox.memory_key, target)
+        return cls(world, memory, key, world.frame, world.state(attacker), hitbox, world.state(target), hurtbox)
 
     def slope(self) -> float:
         """How many degrees off up the hurtbox's surface faces where the two first touch: 0 is a floor, 90 a wall."""
@@ -107,19 +107,19 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         if self.touch >= 0:
             world.finder.contact_normal(self.touch)
         else:
-            world.stand_nearest(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
+            world.stand_nearest(self.attacker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
             surface_normal(world.narrow, 0.0, 0.0, world.placing.tolerance)
         return math.degrees(math.atan2(abs(world.narrow.normal_x), world.narrow.normal_y * world.up))
 
     def counters(self) -> Mapping[str, float]:
-        """Those that the attack may ask for: of the striker's owner, of the striker itself if it has none."""
-        striker = self.striker
-        holder = striker if striker.owner is None else self.world.find(striker.owner)
+        """Those that the attack may ask for: of the attacker's owner, or of an attacker without owner itself."""
+        attacker = self.attacker
+        holder = attacker if attacker.owner is None else self.world.find(attacker.owner)
         return {} if holder is None else holder.counters
 
     def fall(self) -> float:
-        """How fast the striker falls, in units a second."""
-        return -self.world.velocity(self.striker.row)[1] * self.world.up
+        """How fast the attacker falls, in units a second."""
+        return -self.world.velocity(self.attacker.row)[1] * self.world.up
 
     def point(self) -> Vector:
         """Where the game claims it; else a point inside the overlap of the two boxes, at the time of the touch; of a
@@ -130,38 +130,38 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         if self.touch >= 0:
             world.finder.contact_point(self.touch)
         else:
-            radii = world.stand_nearest(self.striker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
+            radii = world.stand_nearest(self.attacker.row, self.hitbox, self.target.row, self.hurtbox, self.over)
             contact_point(world.narrow, *radii)
         return world.narrow.point_x, world.narrow.point_y
 
     def bearing(self) -> Bearing:
-        """Where the striker is, seen from the target.
+        """Where the attacker is, seen from the target.
 
         By edge: above if the hitbox's lowest point was no more than the slack below the hurtbox's highest; else
-        below the other way round; else ahead if the way to the striker has a part of 0 or more along the
+        below the other way round; else ahead if the way to the attacker has a part of 0 or more along the
         target's heading; else behind; all in the frame before, or in this one if either was not in play then
         or its pose is cut. By centre: above or below if positions differ by more than the slack, in this frame.
         """
-        world, attack, table = self.world, self.hitbox.attack, self.world.table
-        striker, target = self.striker.row, self.target.row
+        world, condition, table = self.world, self.hitbox.attack.if_, self.world.table
+        attacker, target = self.attacker.row, self.target.row
         before = False
         over_x, over_y = self.over
-        if attack.from_by == "edge":
-            before = bool(table.past[striker] and table.past[target])
-            hit_low, hit_high = world.heights(striker, self.hitbox, before=before)
+        if condition.from_by == "edge":
+            before = bool(table.past[attacker] and table.past[target])
+            hit_low, hit_high = world.heights(attacker, self.hitbox, before=before)
             hurt_low, hurt_high = world.heights(target, self.hurtbox, before=before)
             higher = over_y * world.up
             gap, under = hit_low + higher - hurt_high, hurt_low - hit_high - higher
-            slack = attack.slack + TOLERANCE
+            slack = condition.slack + TOLERANCE
             above, below = gap >= -slack, under >= -slack
         else:
-            gap = (table.y[striker] + over_y - table.y[target]) * world.up
-            above, below = gap > attack.slack, -gap > attack.slack
+            gap = (table.y[attacker] + over_y - table.y[target]) * world.up
+            above, below = gap > condition.slack, -gap > condition.slack
         if before:
-            x, y = table.before_x[striker] - table.before_x[target], table.before_y[striker] - table.before_y[target]
+            x, y = table.before_x[attacker] - table.before_x[target], table.before_y[attacker] - table.before_y[target]
             hx, hy = table.before_m00[target], table.before_m10[target]
         else:
-            x, y = table.x[striker] - table.x[target], table.y[striker] - table.y[target]
+            x, y = table.x[attacker] - table.x[target], table.y[attacker] - table.y[target]
             hx, hy = table.m00[target], table.m10[target]
         x, y = x + over_x, y + over_y
         length = (hx * hx + hy * hy) ** 0.5

@@ -1,4 +1,4 @@
-"""What the judge remembers of blows: landings, unbroken runs of contact, counts towards a removal.
+"""What the judge remembers of hits: hits, unbroken runs of contact, counts towards a removal.
 
 Whatever an actor is part of is found again by its row, so that to forget one costs what there is of it: a long session
 neither grows nor slows.
@@ -9,31 +9,31 @@ from __future__ import annotations
 import msgspec
 
 Key = tuple[int, str, int]
-"""Striker, attack, target: rows and a name."""
+"""Attacker, attack, target: rows and a name."""
 
 
-class Landing(msgspec.Struct, frozen=True, gc=False):
-    """The last landing of one attack of one striker on one target, and the swing it was made with."""
+class LastHit(msgspec.Struct, frozen=True, gc=False):
+    """The last hit of one attack of one attacker on one target, and the swing it was made with."""
 
     frame: int
     swing: int
 
 
 class Memory:
-    """`preempted` are pairs (striker, target) stopped in this frame."""
+    """`preempted` are pairs (attacker, target) stopped in this frame."""
 
     def __init__(self) -> None:
-        self.landings: dict[Key, Landing] = {}
+        self.hits: dict[Key, LastHit] = {}
         self.preempted: set[tuple[int, int]] = set()
         self._runs: dict[Key, tuple[int, int]] = {}
         self._keys: dict[int, set[Key]] = {}
         self._counts: dict[int, dict[tuple[str, str], int]] = {}
 
     def land(self, key: Key, frame: int, swing: int) -> None:
-        """Notes a landing."""
-        if key not in self.landings:
+        """Notes a hit."""
+        if key not in self.hits:
             self._note(key)
-        self.landings[key] = Landing(frame, swing)
+        self.hits[key] = LastHit(frame, swing)
 
     def _note(self, key: Key) -> None:
         for row in (key[0], key[2]):
@@ -67,7 +67,7 @@ class Memory:
         if row not in self._keys:
             return
         for key in self._keys.pop(row):
-            self.landings.pop(key, None)
+            self.hits.pop(key, None)
             self._runs.pop(key, None)
             other = self._keys.get(key[2] if key[0] == row else key[0])
             if other is not None:
@@ -75,7 +75,7 @@ class Memory:
 
     def clear(self) -> None:
         """Everything begins anew."""
-        self.landings.clear()
+        self.hits.clear()
         self._runs.clear()
         self._keys.clear()
         self._counts.clear()

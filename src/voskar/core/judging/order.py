@@ -1,4 +1,4 @@
-"""The order of blows: the one in which the contacts of a frame are judged."""
+"""The order of hits: the one in which the contacts of a frame are judged."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from voskar.core.world import ActorState, World
 
 
 class Order:
-    """Groups (one attack of one striker on one target in a frame) go by whether they preempt, priority (higher
-    first), their earliest t, striker id, attack name, target id; within a group by hurtbox rank (higher
+    """Groups (one attack of one attacker on one target in a frame) go by whether they preempt, priority (higher
+    first), their earliest t, attacker id, attack name, target id; within a group by hurtbox rank (higher
     first), t, hitbox name, hurtbox name. Ids and names compare as strings, t rounded to 6 decimals as it is written.
     """
 
@@ -32,19 +32,19 @@ class Order:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
         actors = cast(list[ActorState], world.actors)  # whoever touches is there
         earliest: dict[tuple[int, int, int], float] = {}
-        for striker, hitbox, target, _, t, _ in found:
-            group = (striker, attack[hitbox], target)
+        for attacker, hitbox, target, _, t, _ in found:
+            group = (attacker, attack[hitbox], target)
             if t < earliest.setdefault(group, t):
                 earliest[group] = t
         alone = len(earliest) == len(found)
         keyed: list[tuple[Any, ...]] = []
         for touch in found:
-            striker, hitbox, target, hurtbox, t, _ = touch
+            attacker, hitbox, target, hurtbox, t, _ = touch
             its = attack[hitbox]
             if t != 1.0:
                 t = round(t, 6)
-            began = t if alone else round(earliest[striker, its, target], 6)
-            whose, whom = actors[striker].id, actors[target].id
+            began = t if alone else round(earliest[attacker, its, target], 6)
+            whose, whom = actors[attacker].id, actors[target].id
             keyed.append(
                 (*first[hitbox], began, whose, its, whom, rank[hurtbox], t, name[hitbox], name[hurtbox], touch)
             )

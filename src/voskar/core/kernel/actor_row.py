@@ -87,5 +87,5 @@ class ActorRow(ctypes.Structure):
     clip_since: int
 
 
-SORTS: dict[str, Any] = {"float": ctypes.c_double, "int": ctypes.c_int64, "Flag": ctypes.c_uint8}
-ActorRow._fields_ = [(name, SORTS[sort]) for name, sort in ActorRow.__annotations__.items()]
+DTYPES: dict[str, Any] = {"float": ctypes.c_double, "int": ctypes.c_int64, "Flag": ctypes.c_uint8}
+ActorRow._fields_ = [(name, DTYPES[dtype]) for name, dtype in ActorRow.__annotations__.items()]

@@ -25,7 +25,7 @@ class ActorTable:
     count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home, and
     `fixed` for one that is down and stands still. `entered` is the frame since which it is in play, `clip_since` that
     since which its clip goes on, and its hitboxes are closed through `disarmed_until`. Recorded ones: `pose`, the row
-    of the recording's columns, `offset_x` (what blows have moved it by), home while `homing`.
+    of the recording's columns, `offset_x` (what hits have moved it by), home while `homing`.
     """
 
     x: Floats

@@ -7,7 +7,7 @@ from voskar.core.kernel.columns cimport ActorColumns, ActorPointer, PoseColumns,
 from voskar.core.kernel.motion cimport FOREVER, GOES_AT_EDGE, GOES_AT_SOLID, Mover
 from voskar.core.kernel.placing cimport ALL, HITS, HURTS, Placing
 from voskar.core.kernel.pushes cimport Pushes
-from voskar.core.kernel.shapes cimport ClipTable
+from voskar.core.kernel.shapes cimport ClipColumns
 
 cdef Py_ssize_t AHEAD
 
@@ -18,7 +18,7 @@ cdef class Kernel:
     cdef public Placing placing
     cdef public TouchFinder finder
     cdef public Mover mover
-    cdef public ClipTable clips
+    cdef public ClipColumns clips
     cdef public bint stops_for_leaving
     cdef public bint begun, touched
     cdef public int64_t mark

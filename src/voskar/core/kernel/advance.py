@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from voskar.core.kernel.columns import ActorColumns, PoseColumns
     from voskar.core.kernel.motion import Mover
     from voskar.core.kernel.placing import Placing
-    from voskar.core.kernel.shapes import ClipTable
+    from voskar.core.kernel.shapes import ClipColumns
     from voskar.core.kernel.storage import Ints
 
 AHEAD = 4
@@ -45,7 +45,7 @@ class Kernel:
         placing: Placing,
         finder: TouchFinder,
         mover: Mover,
-        clips: ClipTable,
+        clips: ClipColumns,
         stops_for_leaving: bool,
     ) -> None:
         self.actors, self.poses, self.placing, self.finder = actors, poses, placing, finder

@@ -6,7 +6,7 @@ from voskar.core.kernel.meeting cimport contact_point, surface_normal
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.placed cimport PlacedBoxes
 from voskar.core.kernel.placing cimport Placing
-from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
+from voskar.core.kernel.shapes cimport BoxColumns, ShapeColumns
 
 cdef int FEW
 cdef double WIDE
@@ -39,13 +39,13 @@ cdef class TouchFinder:
     cdef void sort(self, PlacedBoxes few, Py_ssize_t count) noexcept
 
     @cython.locals(
-        placing=Placing, hits=PlacedBoxes, hurts=PlacedBoxes, boxes=BoxTable, actors=ActorColumns, hitbox=Py_ssize_t,
-        hurtbox=Py_ssize_t, slack=double, striker=int64_t, target=int64_t, owner=int64_t, k=Py_ssize_t,
+        placing=Placing, hits=PlacedBoxes, hurts=PlacedBoxes, boxes=BoxColumns, actors=ActorColumns, hitbox=Py_ssize_t,
+        hurtbox=Py_ssize_t, slack=double, attacker=int64_t, target=int64_t, owner=int64_t, k=Py_ssize_t,
     )
     cdef void pair(self, Py_ssize_t i, Py_ssize_t j) except *
 
     @cython.locals(
-        placing=Placing, narrow=NarrowPhase, slack=double, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
+        placing=Placing, narrow=NarrowPhase, slack=double, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeColumns,
         actors=ActorColumns, form_a=Py_ssize_t, form_b=Py_ssize_t, row_a=Py_ssize_t, row_b=Py_ssize_t,
         first_a=Py_ssize_t, last_a=Py_ssize_t, first_b=Py_ssize_t, last_b=Py_ssize_t, square_a=bint, radii=double,
         a=Py_ssize_t, b=Py_ssize_t,
@@ -53,7 +53,7 @@ cdef class TouchFinder:
     cdef bint meet(self, Py_ssize_t i, Py_ssize_t j) except -1
 
     @cython.locals(
-        placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeTable,
+        placing=Placing, narrow=NarrowPhase, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeColumns,
         actors=ActorColumns, form_a=Py_ssize_t, form_b=Py_ssize_t, row_a=Py_ssize_t, row_b=Py_ssize_t,
         first_a=Py_ssize_t, last_a=Py_ssize_t, first_b=Py_ssize_t, last_b=Py_ssize_t, radii=double, move_x=double,
         move_y=double, a=Py_ssize_t, b=Py_ssize_t, time=double,
@@ -84,7 +84,7 @@ cdef class TouchFinder:
     cpdef int contact_normal(self, Py_ssize_t k) except -1
 
     @cython.locals(
-        narrow=NarrowPhase, shapes=ShapeTable, actors=ActorColumns, hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t,
+        narrow=NarrowPhase, shapes=ShapeColumns, actors=ActorColumns, hits=PlacedBoxes, hurts=PlacedBoxes, i=Py_ssize_t,
         j=Py_ssize_t,
     )
     cpdef int contact_point(self, Py_ssize_t k) except -1

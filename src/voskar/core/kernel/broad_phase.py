@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from voskar.core.kernel.storage import Floats, Ints
 
 TouchRow = tuple[int, int, int, int, float, int]
-"""Striker, hitbox, target, hurtbox (rows and box numbers), t, and its row in the finder's table."""
+"""Attacker, hitbox, target, hurtbox (rows and box numbers), t, and its row in the finder's table."""
 
 FEW = 64
 """Pairs of boxes up to which they are simply all tried."""
@@ -211,15 +211,15 @@ class TouchFinder:
             and min(hits.high_y[i], hurts.high_y[j]) - max(hits.low_y[i], hurts.low_y[j]) > slack
         ):
             return
-        striker, target = hits.actor[i], hurts.actor[j]
-        if striker == target:
+        attacker, target = hits.actor[i], hurts.actor[j]
+        if attacker == target:
             return
-        assert 0 <= striker < actors.count
+        assert 0 <= attacker < actors.count
         assert 0 <= target < actors.count
         # where both wrap, the hitbox's copies meet the hurtbox itself: two copies would only do so again
-        if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.rows[striker].kind]:
+        if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.rows[attacker].kind]:
             return
-        owner = actors.rows[striker].owner
+        owner = actors.rows[attacker].owner
         if boxes.spares_owner[hitbox] and (owner == target or (owner != -1 and owner == actors.rows[target].owner)):
             return
         if hits.swept[i] or hurts.swept[j]:

@@ -6,8 +6,8 @@ cdef extern from *:
     #include <structmember.h>
 
     /* Where a field stands within a struct's memory: the type's own descriptor of that slot says so. */
-    static Py_ssize_t voskar_slot_place(PyObject *sort, PyObject *name) {
-        PyObject *slot = PyObject_GetAttr(sort, name);
+    static Py_ssize_t voskar_slot_place(PyObject *type, PyObject *name) {
+        PyObject *slot = PyObject_GetAttr(type, name);
         Py_ssize_t place = -1;
         if (slot == NULL) return -1;
         if (Py_TYPE(slot) == &PyMemberDescr_Type && ((PyMemberDescrObject *) slot)->d_member->type == T_OBJECT_EX)
@@ -19,7 +19,7 @@ cdef extern from *:
     }
     #define voskar_slot_at(told, place) Py_NewRef(*(PyObject **) ((char *) (told) + (place)))
     """
-    Py_ssize_t slot_place "voskar_slot_place" (object sort, str name) except -1
+    Py_ssize_t slot_place "voskar_slot_place" (object type, str name) except -1
     object slot_at "voskar_slot_at" (object told, Py_ssize_t place)
 
 cdef object UNSET, Raw

@@ -20,9 +20,9 @@ if TYPE_CHECKING:
 
 if not cython.compiled:  # compiled, it is the field's place in a struct's memory: several times as fast as its name
 
-    def slot_place(sort: Any, name: str) -> int:
+    def slot_place(type: Any, name: str) -> int:
         """Where a struct of this type has a field."""
-        place: int = sort.__struct_fields__.index(name)
+        place: int = type.__struct_fields__.index(name)
         return place
 
     def slot_at(told: Any, place: int) -> Any:

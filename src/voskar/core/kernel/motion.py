@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from voskar.core.kernel.columns import ActorColumns
     from voskar.core.kernel.narrow_phase import NarrowPhase
     from voskar.core.kernel.placing import Placing
-    from voskar.core.kernel.shapes import ClipTable
+    from voskar.core.kernel.shapes import ClipColumns
     from voskar.core.kernel.storage import Floats, Ints
     from voskar.core.rules import Motion, Space
 
@@ -45,7 +45,7 @@ ON_SOLID_REMOVE, ON_SOLID_BOUNCE, ON_SOLID_TURN = 1, 2, 4
 STAYS, GOES_AT_EDGE, GOES_AT_SOLID = 0, 1, 2
 
 
-class MotionTable:
+class MotionColumns:
     """The motions of a rulebook as columns: kind k moves by row 2k, and by row 2k + 1 when it is down."""
 
     def __init__(self, motions: Sequence[Motion], space: Space, dt: float) -> None:
@@ -90,7 +90,7 @@ class Mover:
     """Moves one driven actor at a time."""
 
     def __init__(
-        self, table: MotionTable, placing: Placing, narrow: NarrowPhase, clips: ClipTable, tolerance: float
+        self, table: MotionColumns, placing: Placing, narrow: NarrowPhase, clips: ClipColumns, tolerance: float
     ) -> None:
         self.table, self.placing, self.narrow, self.clips = table, placing, narrow, clips
         self.actors: ActorColumns = placing.actors

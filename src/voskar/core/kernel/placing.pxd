@@ -5,7 +5,7 @@ from libc.stdint cimport int64_t
 from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.placed cimport BoxLog, PlacedBoxes
-from voskar.core.kernel.shapes cimport BoxTable, ShapeTable
+from voskar.core.kernel.shapes cimport BoxColumns, ShapeColumns
 
 cdef double DEGREE
 cdef int ALL, HITS, HURTS
@@ -14,8 +14,8 @@ cdef int64_t FOREVER, CLOSED, ABSENT
 @cython.final
 cdef class Placing:
     cdef public ActorColumns actors
-    cdef public ShapeTable shapes
-    cdef public BoxTable boxes
+    cdef public ShapeColumns shapes
+    cdef public BoxColumns boxes
     cdef public BoxLog log
     cdef public PlacedBoxes hits, hurts
     cdef public double low_x, low_y, high_x, high_y
@@ -28,7 +28,7 @@ cdef class Placing:
     cpdef int forget(self, Py_ssize_t row) except -1
 
     @cython.locals(
-        log=BoxLog, shapes=ShapeTable, boxes=BoxTable, name=int64_t, row=int64_t, at=Py_ssize_t, x0=double, y0=double,
+        log=BoxLog, shapes=ShapeColumns, boxes=BoxColumns, name=int64_t, row=int64_t, at=Py_ssize_t, x0=double, y0=double,
         x1=double, y1=double, grow=double, whole=double, first=Py_ssize_t, edge=Py_ssize_t, low_x=double, low_y=double,
         high_x=double, high_y=double, i=Py_ssize_t, x=double, y=double, px=double, py=double,
     )
@@ -38,7 +38,7 @@ cdef class Placing:
     ) except -1
 
     @cython.locals(
-        actor=ActorPointer, boxes=BoxTable, shapes=ShapeTable, form=int64_t, x=double, y=double, scale=double,
+        actor=ActorPointer, boxes=BoxColumns, shapes=ShapeColumns, form=int64_t, x=double, y=double, scale=double,
         m00=double, m01=double, m10=double, m11=double, pose=int64_t,
     )
     cpdef int64_t form_of(self, Py_ssize_t row, Py_ssize_t box, bint before, Py_ssize_t spare) except -2
@@ -61,7 +61,7 @@ cdef class Placing:
     cpdef void turn(self, Py_ssize_t row) except *
 
     @cython.locals(
-        shapes=ShapeTable, low_x=double, low_y=double, high_x=double, high_y=double, first=Py_ssize_t, i=Py_ssize_t,
+        shapes=ShapeColumns, low_x=double, low_y=double, high_x=double, high_y=double, first=Py_ssize_t, i=Py_ssize_t,
         px=double, py=double,
     )
     cpdef int bounds(
@@ -71,7 +71,7 @@ cdef class Placing:
     cpdef void clear(self) noexcept
 
     @cython.locals(
-        actor=ActorPointer, boxes=BoxTable, shapes=ShapeTable, kind=Py_ssize_t, clip=int64_t, cell=int64_t, x=double,
+        actor=ActorPointer, boxes=BoxColumns, shapes=ShapeColumns, kind=Py_ssize_t, clip=int64_t, cell=int64_t, x=double,
         y=double, m00=double, m01=double, m10=double, m11=double, scale=double, disarmed=int64_t, i=Py_ssize_t,
         box=Py_ssize_t, form=int64_t, placed=PlacedBoxes, k=Py_ssize_t, swept=int64_t, dx=double, dy=double, old=int64_t, ax=double,
         ay=double, bx=double, by=double, low=double, high=double,
@@ -82,13 +82,13 @@ cdef class Placing:
     cpdef int64_t swing_began(self, Py_ssize_t row, Py_ssize_t swing) except? -1
 
     @cython.locals(
-        shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
+        shapes=ShapeColumns, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
         x=double, y=double, i=Py_ssize_t, px=double, py=double,
     )
     cpdef int corners_a(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) except -1
 
     @cython.locals(
-        shapes=ShapeTable, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
+        shapes=ShapeColumns, actor=ActorPointer, first=Py_ssize_t, m00=double, m01=double, m10=double, m11=double,
         x=double, y=double, i=Py_ssize_t, px=double, py=double,
     )
     cpdef int corners_b(self, NarrowPhase narrow, Py_ssize_t part, Py_ssize_t row, double dx, double dy) except -1

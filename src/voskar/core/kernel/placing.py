@@ -18,7 +18,7 @@ if not cython.compiled:
 if TYPE_CHECKING:
     from voskar.core.kernel.columns import ActorColumns
     from voskar.core.kernel.narrow_phase import NarrowPhase
-    from voskar.core.kernel.shapes import BoxTable, ShapeTable
+    from voskar.core.kernel.shapes import BoxColumns, ShapeColumns
     from voskar.core.kernel.storage import Ints
 
 DEGREE = 0.017453292519943295
@@ -39,8 +39,8 @@ class Placing:
     def __init__(
         self,
         actors: ActorColumns,
-        shapes: ShapeTable,
-        boxes: BoxTable,
+        shapes: ShapeColumns,
+        boxes: BoxColumns,
         log: BoxLog,
         space: tuple[float, float, float, float],
         tolerance: float,

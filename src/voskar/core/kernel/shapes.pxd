@@ -2,7 +2,7 @@ cimport cython
 from libc.stdint cimport int64_t, uint8_t
 
 @cython.final
-cdef class ShapeTable:
+cdef class ShapeColumns:
     cdef public object _forms, _upright
     cdef public const int64_t[::1] part_start, vertex_start, hull_start
     cdef public double[::1] vertex_x, vertex_y, hull_x, hull_y, low_x, low_y, high_x, high_y
@@ -11,7 +11,7 @@ cdef class ShapeTable:
     cdef public Py_ssize_t most_corners, most_parts, own, spare
 
 @cython.final
-cdef class BoxTable:
+cdef class BoxColumns:
     cdef public Py_ssize_t boxes, kinds, clips, swings
     cdef public bint any_wraps
     cdef public const int64_t[::1] kind_start, kind_box, body_start, body_box, swept, always
@@ -28,7 +28,7 @@ cdef int64_t NARROW
 cpdef int64_t share(int64_t tick, int64_t rest, int64_t whole) noexcept
 
 @cython.final
-cdef class ClipTable:
+cdef class ClipColumns:
     cdef public Py_ssize_t kinds, clips
     cdef public const int64_t[::1] cells, whole, rest, denominator
     cdef public const uint8_t[::1] loops

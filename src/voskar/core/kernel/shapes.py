@@ -29,7 +29,7 @@ def _ints(values: Sequence[int]) -> Ints:
     return shared_ints(np.array(values, dtype=np.int64))
 
 
-class ShapeTable:
+class ShapeColumns:
     """All forms a box can take, numbered: each a run of convex parts, each part a run of vertices, in local units.
 
     Form f has parts `part_start[f]` to `part_start[f + 1]`, part p vertices `vertex_start[p]` to
@@ -78,7 +78,7 @@ class ShapeTable:
         self.most_parts = max((len(form.parts) for form in forms), default=1)
 
 
-class BoxTable:
+class BoxColumns:
     """All boxes by number, those of one kind in a row: hitboxes and hurtboxes from `kind_start[k]` on, bodies apart.
 
     What a box shows in a cell of a clip is a list of runs: from `run_cell` on it takes `run_form`, CLOSED where it is
@@ -172,7 +172,7 @@ def share(tick: int, rest: int, whole: int) -> int:
     return result
 
 
-class ClipTable:
+class ClipColumns:
     """Clips of kinds: a tick becomes a cell by `step` = rate of the clip over that of the recording, exactly."""
 
     def __init__(self, kinds: int, clips: int, declared: dict[tuple[int, int], tuple[int, bool, int, int]]) -> None:

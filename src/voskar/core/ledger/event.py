@@ -1,7 +1,7 @@
 """What all events of a ledger have in common.
 
 An event's columns are its fields; a column that does not apply to it reads as None, so that whoever looks for an actor
-or a frame need not know every sort.
+or a frame need not know every event type.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from typing import Any, ClassVar
 import msgspec
 
 COLUMNS = (
-    "frame", "event", "until", "id", "striker", "hitbox", "target", "hurtbox", "attack", "outcome", "detail", "damage",
+    "frame", "event", "until", "id", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "detail", "damage",
     "t", "x", "y", "before", "after", "by", "lives", "cause", "dx", "dy", "vx", "vy", "kind", "owner", "emitter",
     "angle", "points", "total",
 )  # fmt: skip
@@ -49,7 +49,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         return None
 
     @property
-    def striker(self) -> str | None:
+    def attacker(self) -> str | None:
         """Of a contact: who struck."""
         return None
 
@@ -85,7 +85,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def damage(self) -> float | None:
-        """Of a landing: the whole damage."""
+        """Of a hit: the whole damage."""
         return None
 
     @property
@@ -140,12 +140,12 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def vx(self) -> float | None:
-        """Of a rebound: the velocity."""
+        """Of a launch: the velocity."""
         return None
 
     @property
     def vy(self) -> float | None:
-        """Of a rebound: the velocity."""
+        """Of a launch: the velocity."""
         return None
 
     @property

@@ -1,4 +1,4 @@
-"""The sorts of event, one frozen struct each: what it holds, and how it is told of one actor in words."""
+"""The event types, one frozen struct each: its columns, and a line of words for one actor."""
 
 from __future__ import annotations
 
@@ -8,13 +8,13 @@ from voskar.core.ledger.event import Event, number
 from voskar.core.ledger.origin import Origin
 
 
-class Contact(Event, frozen=True, gc=False):
-    """A hitbox on a hurtbox in the frames to `until`, all with one outcome; a landing has a frame of its own."""
+class ContactEvent(Event, frozen=True, gc=False):
+    """A hitbox on a hurtbox in the frames to `until`, all with one outcome; a hit has a frame of its own."""
 
     event: ClassVar[str] = "contact"
 
     until: int
-    striker: str
+    attacker: str
     hitbox: str
     target: str
     hurtbox: str
@@ -28,11 +28,11 @@ class Contact(Event, frozen=True, gc=False):
 
     def words(self) -> str:
         told = f", damage {number(self.damage)}" if self.damage is not None else ""
-        return f"{self.striker} on {self.target}: {self.hitbox} on {self.hurtbox}, {self.outcome}{told}"
+        return f"{self.attacker} on {self.target}: {self.hitbox} on {self.hurtbox}, {self.outcome}{told}"
 
 
-class Health(Event, frozen=True, gc=False):
-    """Health that a blow took or gave."""
+class HealthEvent(Event, frozen=True, gc=False):
+    """Health that a hit took or gave."""
 
     event: ClassVar[str] = "health"
 
@@ -45,7 +45,7 @@ class Health(Event, frozen=True, gc=False):
         return f"{self.id}: health {number(self.before)} → {number(self.after)}{self._by()}"
 
 
-class Iframes(Event, frozen=True, gc=False, kw_only=True):
+class IframesEvent(Event, frozen=True, gc=False, kw_only=True):
     """Immunity to the frame `until`."""
 
     event: ClassVar[str] = "iframes"
@@ -58,7 +58,7 @@ class Iframes(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: i-frames to {self.until}, from {self.cause}"
 
 
-class Knockback(Event, frozen=True, gc=False, kw_only=True):
+class KnockbackEvent(Event, frozen=True, gc=False, kw_only=True):
     """A push, done in the frame `until`."""
 
     event: ClassVar[str] = "knockback"
@@ -73,10 +73,10 @@ class Knockback(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: pushed by ({number(self.dx)}, {number(self.dy)}) to {self.until}{self._by()}"
 
 
-class Rebound(Event, frozen=True, gc=False, kw_only=True):
+class LaunchEvent(Event, frozen=True, gc=False, kw_only=True):
     """Sent off at a velocity from the next frame on."""
 
-    event: ClassVar[str] = "rebound"
+    event: ClassVar[str] = "launch"
 
     id: str
     vx: float
@@ -87,7 +87,7 @@ class Rebound(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: sent off at ({number(self.vx)}, {number(self.vy)}) a second{self._by()}"
 
 
-class Stun(Event, frozen=True, gc=False, kw_only=True):
+class StunEvent(Event, frozen=True, gc=False, kw_only=True):
     """Stunned to the frame `until`."""
 
     event: ClassVar[str] = "stun"
@@ -100,7 +100,7 @@ class Stun(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: stunned to {self.until}{self._by()}"
 
 
-class Spawn(Event, frozen=True, gc=False):
+class SpawnEvent(Event, frozen=True, gc=False):
     """An actor appears; `detail` "expected" where the recording shows such actors itself."""
 
     event: ClassVar[str] = "spawn"
@@ -127,7 +127,7 @@ class Spawn(Event, frozen=True, gc=False):
         return f"{self.id}: spawned at {self._place()}{source}"
 
 
-class Denied(Event, frozen=True, gc=False, kw_only=True):
+class DeniedEvent(Event, frozen=True, gc=False, kw_only=True):
     """A trigger that fired nothing, and the gate that stopped it."""
 
     event: ClassVar[str] = "denied"
@@ -140,7 +140,7 @@ class Denied(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: {self.emitter} fires nothing, {self.detail}"
 
 
-class Removed(Event, frozen=True, gc=False):
+class RemovedEvent(Event, frozen=True, gc=False):
     """An actor is gone; `detail` says why."""
 
     event: ClassVar[str] = "removed"
@@ -149,7 +149,7 @@ class Removed(Event, frozen=True, gc=False):
     detail: str
 
 
-class Down(Event, frozen=True, gc=False, kw_only=True):
+class DownEvent(Event, frozen=True, gc=False, kw_only=True):
     """Health has run out."""
 
     event: ClassVar[str] = "down"
@@ -163,7 +163,7 @@ class Down(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: down{self._by()}{left}"
 
 
-class Life(Event, frozen=True, gc=False, kw_only=True):
+class LifeEvent(Event, frozen=True, gc=False, kw_only=True):
     """A life taken later than its owner went down."""
 
     event: ClassVar[str] = "life"
@@ -176,7 +176,7 @@ class Life(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: lives {number(self.before)} → {number(self.after)}"
 
 
-class Respawn(Event, frozen=True, gc=False, kw_only=True):
+class RespawnEvent(Event, frozen=True, gc=False, kw_only=True):
     """Back in play; `detail` is the former id of one that takes another's place."""
 
     event: ClassVar[str] = "respawn"
@@ -190,7 +190,7 @@ class Respawn(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: respawn at {self._place()}"
 
 
-class RespawnHeld(Event, frozen=True, gc=False, kw_only=True):
+class RespawnHeldEvent(Event, frozen=True, gc=False, kw_only=True):
     """A return begins to wait; `detail` is who stands in the way."""
 
     event: ClassVar[str] = "respawn_held"
@@ -202,7 +202,7 @@ class RespawnHeld(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: return held, {self.detail} is in the way"
 
 
-class Home(Event, frozen=True, gc=False, kw_only=True):
+class HomeEvent(Event, frozen=True, gc=False, kw_only=True):
     """Sent back to its start."""
 
     event: ClassVar[str] = "home"
@@ -215,7 +215,7 @@ class Home(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: home at {self._place()}"
 
 
-class Checkpoint(Event, frozen=True, gc=False, kw_only=True):
+class CheckpointEvent(Event, frozen=True, gc=False, kw_only=True):
     """A new place to come back at."""
 
     event: ClassVar[str] = "checkpoint"
@@ -228,7 +228,7 @@ class Checkpoint(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: checkpoint at {self._place()}"
 
 
-class Gives(Event, frozen=True, gc=False, kw_only=True):
+class GivesEvent(Event, frozen=True, gc=False, kw_only=True):
     """A counter that has changed, named in `detail`."""
 
     event: ClassVar[str] = "gives"
@@ -239,7 +239,7 @@ class Gives(Event, frozen=True, gc=False, kw_only=True):
     total: float
 
 
-class Score(Event, frozen=True, gc=False, kw_only=True):
+class ScoreEvent(Event, frozen=True, gc=False, kw_only=True):
     """Points for a side, else for an actor."""
 
     event: ClassVar[str] = "score"
@@ -249,7 +249,7 @@ class Score(Event, frozen=True, gc=False, kw_only=True):
     total: float
 
 
-class Out(Event, frozen=True, gc=False, kw_only=True):
+class OutEvent(Event, frozen=True, gc=False, kw_only=True):
     """Out of lives for good."""
 
     event: ClassVar[str] = "out"
@@ -257,34 +257,34 @@ class Out(Event, frozen=True, gc=False, kw_only=True):
     id: str
 
 
-class Adopted(Event, frozen=True, gc=False, kw_only=True):
+class AdoptedEvent(Event, frozen=True, gc=False, kw_only=True):
     """What resync took over from the game; `detail` says what."""
 
     event: ClassVar[str] = "adopted"
 
     detail: str
     id: str | None = None
-    striker: str | None = None
+    attacker: str | None = None
     target: str | None = None
     attack: str | None = None
     before: float | None = None
     after: float | None = None
 
     def words(self) -> str:
-        if self.striker is not None or self.target is not None:
+        if self.attacker is not None or self.target is not None:
             said = f"the game has {'no' if self.detail == 'no hit' else 'a'} hit here"
-            return f"{self.striker or 'somebody'} on {self.target or 'somebody'}: {said}, and it counts from here on"
+            return f"{self.attacker or 'somebody'} on {self.target or 'somebody'}: {said}, and it counts from here on"
         value = f" {number(self.before)} → {number(self.after)}" if self.after is not None else ""
         return f"{self.id or 'the run'}: {self.detail}{value}, as the game has it"
 
 
-class Over(Event, frozen=True, gc=False):
+class OverEvent(Event, frozen=True, gc=False):
     """The run is over."""
 
     event: ClassVar[str] = "over"
 
 
-class Won(Event, frozen=True, gc=False, kw_only=True):
+class WonEvent(Event, frozen=True, gc=False, kw_only=True):
     """The run is won; `detail` says how."""
 
     event: ClassVar[str] = "won"
@@ -292,11 +292,5 @@ class Won(Event, frozen=True, gc=False, kw_only=True):
     detail: str
 
 
-SORTS: dict[str, type[Event]] = {
-    sort.event: sort
-    for sort in (
-        Contact, Health, Iframes, Knockback, Rebound, Stun, Spawn, Denied, Removed, Down, Life, Respawn, RespawnHeld,
-        Home, Checkpoint, Gives, Score, Out, Adopted, Over, Won,
-    )
-}  # fmt: skip
-"""Every sort of event by its name in a ledger."""
+EVENT_TYPES: dict[str, type[Event]] = {event_type.event: event_type for event_type in Event.__subclasses__()}
+"""Every event type by its name in a ledger."""

@@ -10,7 +10,7 @@ import msgspec
 class Origin(msgspec.Struct, frozen=True, gc=False):
     """Where a spawned actor comes from: the `number`th of an owner's emitter, or of a kind that a parent left behind.
 
-    `parent` is an id; of effects the word `effect`. As text it is the actor's id.
+    `parent` is an id; of hit effects the word `effect`. As text it is the actor's id.
     """
 
     parent: str
@@ -42,5 +42,5 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
 
 
 def brood(name: str) -> str:
-    """What a spawned actor is summed up under: all of one emitter, parent or effect, `keeper/smoker-*`."""
+    """What a spawned actor is summed up under: all of one emitter, parent or hit effect, `keeper/smoker-*`."""
     return re.sub(r"-\d+$", "-*", name)

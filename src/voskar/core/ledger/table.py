@@ -1,4 +1,4 @@
-"""A ledger: events in the order in which they came about, found by their sort; and the wide rows that files hold."""
+"""A ledger: events in the order in which they came about, found by their name; and the wide rows that files hold."""
 
 from __future__ import annotations
 
@@ -8,9 +8,9 @@ from functools import cached_property
 from typing import Any, TypeVar
 
 from voskar.core.ledger.event import COLUMNS, Event, written
-from voskar.core.ledger.events import Contact
+from voskar.core.ledger.events import ContactEvent
 
-FORMAT = 1
+FORMAT = 2
 """Version of the ledger's file format. 1: the first."""
 
 E = TypeVar("E", bound=Event)
@@ -20,7 +20,7 @@ E = TypeVar("E", bound=Event)
 class Ledger:
     """Events of one replay, and what they came from: digests and the options that change the outcome.
 
-    Events are not added once any have been looked up by sort.
+    Events are not added once any have been looked up by name.
     """
 
     events: list[Event] = field(default_factory=list)
@@ -47,19 +47,19 @@ class Ledger:
         }
 
     @cached_property
-    def _by_sort(self) -> Mapping[str, list[Event]]:
+    def _by_name(self) -> Mapping[str, list[Event]]:
         found: dict[str, list[Event]] = {}
         for event in self.events:
             found.setdefault(event.event, []).append(event)
         return found
 
-    def all(self, sort: type[E]) -> Sequence[E]:
-        """The events of one sort, by its class."""
-        return self._by_sort.get(sort.event, [])  # type: ignore[return-value]
+    def all(self, event_type: type[E]) -> Sequence[E]:
+        """The events of one type, by its class."""
+        return self._by_name.get(event_type.event, [])  # type: ignore[return-value]
 
-    def of(self, sort: str) -> Sequence[Event]:
-        """The events of one sort, by its name."""
-        return self._by_sort.get(sort, [])
+    def of(self, event: str) -> Sequence[Event]:
+        """The events of one type, by its name."""
+        return self._by_name.get(event, [])
 
     @cached_property
     def _by_id(self) -> Mapping[str | None, list[Event]]:
@@ -68,17 +68,17 @@ class Ledger:
             found.setdefault(event.id, []).append(event)
         return found
 
-    def about(self, name: str, *sorts: str) -> list[Event]:
-        """The events of some sorts that name an actor as theirs, in order."""
-        return [event for event in self._by_id.get(name, []) if event.event in sorts]
+    def about(self, name: str, *names: str) -> list[Event]:
+        """The events of these types that name an actor as theirs, in order."""
+        return [event for event in self._by_id.get(name, []) if event.event in names]
 
     @cached_property
-    def _landings(self) -> list[Contact]:
-        return [one for one in self.all(Contact) if one.outcome == "landed"]
+    def _hits(self) -> list[ContactEvent]:
+        return [one for one in self.all(ContactEvent) if one.outcome == "landed"]
 
-    def landings(self) -> Sequence[Contact]:
+    def hits(self) -> Sequence[ContactEvent]:
         """The contacts that landed."""
-        return self._landings
+        return self._hits
 
     def columns(self) -> dict[str, list[Any]]:
         """Every column as a list, values as they are written."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from voskar.core.emitters.aim import angle_of
 from voskar.core.emitters.births import order
-from voskar.core.ledger.events import Down, Life
+from voskar.core.ledger.events import DownEvent, LifeEvent
 from voskar.core.lifecycle.due import try_from
 from voskar.core.lifecycle.score import award
 from voskar.core.world import ActorState, World
@@ -22,7 +22,7 @@ def go_down(world: World, state: ActorState) -> None:
     elif state.lives is not None:
         state.lives = max(state.lives - 1, 0)
     lives = None if state.lives_left is None else float(state.lives_left)
-    world.events.append(Down(frame=world.frame, id=state.id, by=state.credit, lives=lives))
+    world.events.append(DownEvent(frame=world.frame, id=state.id, by=state.credit, lives=lives))
     world.run.recheck = True
     if down.worth:
         award(world, state.credit or "", down.worth)
@@ -38,7 +38,7 @@ def take_life(world: World, state: ActorState) -> None:
     before, after = float(state.lives), float(state.lives_left or 0)
     state.lives, state.owes = int(after), None
     if after != before:
-        world.events.append(Life(frame=world.frame, id=state.id, before=before, after=after))
+        world.events.append(LifeEvent(frame=world.frame, id=state.id, before=before, after=after))
 
 
 def _leave_children(world: World, state: ActorState) -> None:
@@ -62,7 +62,7 @@ def _leave_children(world: World, state: ActorState) -> None:
 
 def may_return(state: ActorState, frame: int) -> bool:
     """Whether one that has just gone down can come back, itself or in a successor."""
-    if state.lives_left == 0 or state.spent == frame:
+    if state.lives_left == 0 or state.consumed == frame:
         return False
     return state.kind.respawn is not None or (state.kind.succession and not state.driven)
 
@@ -83,7 +83,7 @@ def lie_down(world: World, state: ActorState, going: dict[int, str]) -> list[tup
             world.lay_down(state, frame + kind.down.lasts, frame + leaves)
     if state.returns or state.lives is None:
         return []
-    if leaves and going.get(row) != "spent":
+    if leaves and going.get(row) != "consumed":
         until = frame + leaves
         world.run.outs.setdefault(until, []).append((state.id, row))
         world.visit(until)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.ledger.events import Over, Won
+from voskar.core.ledger.events import OverEvent, WonEvent
 from voskar.core.world import World
 
 
@@ -45,10 +45,10 @@ class Goals:
         how = "goal" if run.won else "survive" if survived else None
         if run.anyone_out and recheck and self._all_out():
             run.ended = frame
-            world.events.append(Over(frame))
+            world.events.append(OverEvent(frame))
         elif how or (self.goal.clear and recheck and self._is_clear()):
             run.ended = frame
-            world.events.append(Won(frame=frame, detail=how or "clear"))
+            world.events.append(WonEvent(frame=frame, detail=how or "clear"))
 
     def _has_appeared(self, row: int, since: int) -> bool:
         """Whether a recorded actor has been seen from a frame to this one; driven ones have."""
@@ -77,8 +77,8 @@ class Goals:
             if state.returns:
                 return False
             here = state.driven or (world.is_present(state.row) and not world.table.hidden[state.row])
-            spent = state.spent is not None and (state.spent == world.frame or world.frame < state.gone_until)
-            if here and state.down is None and not spent:
+            consumed = state.consumed is not None and (state.consumed == world.frame or world.frame < state.gone_until)
+            if here and state.down is None and not consumed:
                 return False
             if name not in seen and self._has_appeared(state.row, run.room_start):
                 seen.add(name)

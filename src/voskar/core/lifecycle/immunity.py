@@ -1,8 +1,8 @@
-"""I-frames, whoever gives them: a blow or a return."""
+"""I-frames, whoever gives them: a hit or a return."""
 
 from __future__ import annotations
 
-from voskar.core.ledger.events import Iframes
+from voskar.core.ledger.events import IframesEvent
 from voskar.core.world import ActorState, World
 
 
@@ -13,4 +13,4 @@ def immunise(world: World, state: ActorState, since: int, until: int, cause: str
     if state.immune_until < world.frame:  # else the running one is lengthened without a hole
         state.immune_since = since
     state.immune_until, state.immune_cause = until, cause
-    world.events.append(Iframes(frame=world.frame, id=state.id, until=until, cause=cause))
+    world.events.append(IframesEvent(frame=world.frame, id=state.id, until=until, cause=cause))

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from voskar.core.emitters.births import drop_waiting
 from voskar.core.emitters.firing import Emitters
 from voskar.core.judging.memory import Memory
-from voskar.core.ledger.events import Removed
+from voskar.core.ledger.events import RemovedEvent
 from voskar.core.ledger.origin import Origin
 from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.goals import Goals
@@ -90,7 +90,7 @@ class Resets:
         driven = [state for state in world.everyone() if state.driven and state is not returning]
         for state in sorted(driven, key=lambda state: state.id):
             if state.id not in world.fixtures:
-                world.events.append(Removed(world.frame - 1, state.id, "reset"))
+                world.events.append(RemovedEvent(world.frame - 1, state.id, "reset"))
             self.remove(state)
         drop_waiting(world)
         if whole:

@@ -36,14 +36,14 @@ class Returns:
             if world.run.due.get(row) != world.frame:
                 continue  # the return of another one has placed it anew, or it has left
             state = world.state(row)
-            striker = self._in_the_way(state) if rule_of(state).waits else None
-            if striker is None:
+            attacker = self._in_the_way(state) if rule_of(state).if_unsafe == "wait" else None
+            if attacker is None:
                 self._come_back(state)
             else:
-                self._hold(state, striker)
+                self._hold(state, attacker)
 
     def _in_the_way(self, state: ActorState) -> str | None:
-        """Who would meet one that is to come back with a blow that does harm, None if nobody would.
+        """Who would meet one that is to come back with a hit that does harm, None if nobody would.
 
         Layers, sides and owners decide what could land; i-frames, rehit and the conditions of an attack do not, as
         they pass.
@@ -64,22 +64,22 @@ class Returns:
         world.finder.slack = slack
         formed = world.catalog.formed
         found = []
-        for striker, hit, target, hurt, _, _ in world.finder.touches():
+        for attacker, hit, target, hurt, _, _ in world.finder.touches():
             if target != row:
                 continue
-            contact = Contact.asked(world, self.memory, striker, formed[hit], row, formed[hurt])
+            contact = Contact.asked(world, self.memory, attacker, formed[hit], row, formed[hurt])
             if contact.attack.harms and not ally.stops(contact):
-                found.append(contact.striker.id)
+                found.append(contact.attacker.id)
         for name, value in kept.items():
             getattr(table, name)[row] = value
         return min(found, default=None)
 
-    def _hold(self, state: ActorState, striker: str) -> None:
+    def _hold(self, state: ActorState, attacker: str) -> None:
         """It waits, for now."""
         world = self.world
         if not state.held:
             state.held = True
-            world.events.append(events.RespawnHeld(frame=world.frame, id=state.id, detail=striker))
+            world.events.append(events.RespawnHeldEvent(frame=world.frame, id=state.id, detail=attacker))
         try_from(world, state, world.frame + 1)
 
     def take_back(self, state: ActorState) -> None:
@@ -99,11 +99,11 @@ class Returns:
         take_life(world, state)
         state.revive()
         world.let_in(state)
-        world.events.append(events.Respawn(frame=world.frame, id=state.id, x=x, y=y))
+        world.events.append(events.RespawnEvent(frame=world.frame, id=state.id, x=x, y=y))
         immunise(world, state, world.frame, world.frame + respawn.iframes - 1, "respawn")
-        if respawn.resets == "pair" and killer is not None and killer.down is None and not self._is_spent(killer):
+        if respawn.resets == "pair" and killer is not None and killer.down is None and not self._is_consumed(killer):
             home = world.bring_home(killer)
-            world.events.append(events.Home(frame=world.frame, id=killer.id, x=home[0], y=home[1]))
+            world.events.append(events.HomeEvent(frame=world.frame, id=killer.id, x=home[0], y=home[1]))
         if respawn.resets in ("room", "run"):
             self.start_over(state, respawn.resets == "run")
         if state.driven:
@@ -112,5 +112,5 @@ class Returns:
             world.put(state, x, y)
         self.armed(state)
 
-    def _is_spent(self, state: ActorState) -> bool:
-        return state.spent is not None and self.world.frame < state.gone_until
+    def _is_consumed(self, state: ActorState) -> bool:
+        return state.consumed is not None and self.world.frame < state.gone_until

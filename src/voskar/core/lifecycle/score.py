@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from voskar.core.ledger.events import Score
+from voskar.core.ledger.events import ScoreEvent
 from voskar.core.world import World
 
 
@@ -17,4 +17,4 @@ def award(world: World, who: str, points: float) -> None:
     name = who if state is None or state.side is None else state.side
     score = world.run.score
     score[name] = score.get(name, 0.0) + points
-    world.events.append(Score(frame=world.frame, id=name, points=points, total=score[name]))
+    world.events.append(ScoreEvent(frame=world.frame, id=name, points=points, total=score[name]))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from voskar.core.ledger.events import Out, Removed
+from voskar.core.ledger.events import OutEvent, RemovedEvent
 from voskar.core.lifecycle.down import go_down, lie_down, take_life
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.resets import Resets
@@ -17,7 +17,7 @@ class Settling:
     def __init__(self, world: World, resets: Resets, goals: Goals) -> None:
         self.world, self.resets, self.goals = world, resets, goals
         self.keeps: Callable[[ActorState], bool] = lambda state: False
-        """Whether one that is used up will be shown all the same, so that nothing of it is forgotten."""
+        """Whether one that is consumed will be shown all the same, so that nothing of it is forgotten."""
 
     def tell_who_left(self) -> None:
         """Those whose life is over, and who left by an edge: before anything touches."""
@@ -27,7 +27,7 @@ class Settling:
     def leave(self, frame: int, state: ActorState, why: str) -> None:
         """One is gone for good, or out of play."""
         world = self.world
-        world.events.append(Removed(frame, state.id, why))
+        world.events.append(RemovedEvent(frame, state.id, why))
         world.run.recheck = True
         if state.driven:
             self.resets.remove(state)
@@ -63,8 +63,8 @@ class Settling:
                 if state.health == 0 and state.down is None:
                     go_down(world, state)
             for state in states:
-                if state.spent == frame:
-                    going[state.row] = "spent"
+                if state.consumed == frame:
+                    going[state.row] = "consumed"
                 if state.down == frame:
                     outs += lie_down(world, state, going)
             world.settling.clear()
@@ -85,4 +85,4 @@ class Settling:
             found = world.find(name)
             if found is not None and found.row == row:
                 found.out = True
-            world.events.append(Out(frame=world.frame, id=name))
+            world.events.append(OutEvent(frame=world.frame, id=name))

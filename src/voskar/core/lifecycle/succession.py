@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.ledger.events import Respawn
+from voskar.core.ledger.events import RespawnEvent
 from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.immunity import immunise
 from voskar.core.world import ActorState, World
@@ -64,7 +64,7 @@ class Succession:
         if former.id in score:
             score[state.id] = score.pop(former.id)
         x, y = world.position(state.row)
-        world.events.append(Respawn(frame=world.frame, id=state.id, x=x, y=y, detail=former.id))
+        world.events.append(RespawnEvent(frame=world.frame, id=state.id, x=x, y=y, detail=former.id))
         respawn = state.kind.respawn
         if respawn is not None:
             immunise(world, state, world.frame, world.frame + respawn.iframes - 1, "respawn")

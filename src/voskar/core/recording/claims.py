@@ -8,13 +8,13 @@ from msgspec import Struct
 class Claim(Struct, frozen=True):
     """What the game itself believed. `line` is where it stands in the recording (a row, in tables).
 
-    A hit names its striker, its target or both.
+    A hit names its attacker, its target or both.
     """
 
     frame: int
     event: str
     line: int
-    striker: str | None = None
+    attacker: str | None = None
     target: str | None = None
     id: str | None = None
     attack: str | None = None

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from voskar.core.recording import Poses, Recording
+from voskar.core.recording.poses import FIELDS
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats, Ints
 
@@ -55,10 +56,7 @@ def lingering(recording: Recording, frames: Ints, across: Floats) -> Recording:
         vx=vx[source],
         vy=vy[source],
         cut=np.zeros(len(source), dtype=np.bool_),
-        health=np.full(len(source), np.nan),
-        lives=np.full(len(source), np.nan),
-        immune=np.full(len(source), -1),
-        stunned=np.full(len(source), -1),
+        **{one.name: np.full(len(source), one.absent, one.dtype) for one in FIELDS.values() if not one.lingers},
         push_x=np.full(len(source), np.nan),
         push_y=np.full(len(source), np.nan),
         lingering=np.ones(len(source), dtype=np.bool_),

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, fields
 from functools import cached_property
+from typing import Annotated, Any, Literal, NamedTuple, get_type_hints
 
 import numpy as np
 
@@ -25,38 +27,75 @@ def _joined(column: np.ndarray, more: np.ndarray) -> np.ndarray:
     return np.concatenate([column, more])
 
 
+FieldType = Literal["number", "sign", "count", "answer", "flag"]
+DTYPES: dict[FieldType, Any] = {
+    "number": np.float64, "sign": np.int64, "count": np.int64, "answer": np.int64, "flag": np.bool_,
+}  # fmt: skip
+"""The type of a field's column as it is read. An answer is true, false or not logged: 1, 0 or -1."""
+
+
+class PoseField(NamedTuple):
+    """One number or truth of a pose: the one place that says how it is read, written, kept and compared.
+
+    `default` is the value where a line does not have the field, `absent` where it is null. A field that does not
+    `linger` is absent in the poses that lingering adds. A `state` is what a stage script logs with `tells`. A column
+    of a `late` field belongs to a recording's digest only if the game logs it.
+    """
+
+    name: str
+    type: FieldType
+    default: float
+    absent: float
+    lingers: bool
+    state: bool
+    late: bool
+
+    @property
+    def dtype(self) -> Any:
+        """The type of its column."""
+        return DTYPES[self.type]
+
+
+def _logged(
+    type: FieldType, default: float | None = None, *, lingers: bool = True, state: bool = False, late: bool = False
+) -> tuple[Any, ...]:
+    """What a PoseField holds beside the name, which is that of the column."""
+    absent = -1.0 if type in ("count", "answer") else math.nan
+    return type, absent if default is None else default, absent, lingers, state, late
+
+
 @dataclass(frozen=True, eq=False)
 class Poses:
     """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
 
     `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN
     where the game told none. `immune` and `stunned` are 1, 0, or -1 where it told neither, `push_x`, `push_y` by how
-    much it says a blow displaced the actor, NaN for not at all; `logged` is the row of `Recording.boxes` with its own
+    much it says a hit displaced the actor, NaN for not at all; `logged` is the row of `Recording.boxes` with its own
     boxes, -1 for none. `lingering` marks poses that the game did not log. A column that nobody told is a view of one
     value and costs no memory.
     """
 
     frame: Ints
     actor: Ints
-    x: Floats
-    y: Floats
-    facing: Floats
-    angle: Floats
-    scale: Floats
+    x: Annotated[Floats, _logged("number")]
+    y: Annotated[Floats, _logged("number")]
+    facing: Annotated[Floats, _logged("sign", 1.0)]
+    angle: Annotated[Floats, _logged("number", 0.0)]
+    scale: Annotated[Floats, _logged("number", 1.0)]
     clip: Ints
-    tick: Ints
-    cell: Ints
-    vx: Floats
-    vy: Floats
-    health: Floats
-    lives: Floats
-    immune: Ints
-    stunned: Ints
+    tick: Annotated[Ints, _logged("count")]
+    cell: Annotated[Ints, _logged("count")]
+    vx: Annotated[Floats, _logged("number")]
+    vy: Annotated[Floats, _logged("number")]
+    health: Annotated[Floats, _logged("number", lingers=False, state=True)]
+    lives: Annotated[Floats, _logged("number", lingers=False, state=True)]
+    immune: Annotated[Ints, _logged("answer", lingers=False, state=True, late=True)]
+    stunned: Annotated[Ints, _logged("answer", lingers=False, state=True, late=True)]
     push_x: Floats
     push_y: Floats
     logged: Ints
-    cut: Bools
-    hidden: Bools
+    cut: Annotated[Bools, _logged("flag", 0.0)]
+    hidden: Annotated[Bools, _logged("flag", 0.0)]
     lingering: Bools
 
     def __len__(self) -> int:
@@ -119,3 +158,13 @@ class Poses:
         linked = (self.actor[now] == self.actor[before]) & (self.frame[now] == self.frame[before] + 1)
         result[now[linked]] = before[linked]
         return result
+
+
+FIELDS: dict[str, PoseField] = {
+    name: PoseField(name, *hint.__metadata__[-1])
+    for name, hint in get_type_hints(Poses, include_extras=True).items()
+    if hint not in (Floats, Ints, Bools)
+}
+"""The numbers and truths that a pose logs, by name."""
+STATES = tuple(name for name, one in FIELDS.items() if one.state)
+"""Those that are states of an actor, which a stage script can log."""

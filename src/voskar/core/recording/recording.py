@@ -145,7 +145,7 @@ class Recording:
 
     @cached_property
     def claimed(self) -> frozenset[str]:
-        """The sorts of events that it claims."""
+        """The types of events that it claims."""
         return frozenset(one.event for one in self.claims)
 
     @cached_property

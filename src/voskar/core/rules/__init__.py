@@ -2,37 +2,42 @@
 
 from __future__ import annotations
 
-from voskar.core.rules.attacks import Attack, Consequences, Direction, Knockback, Place, Rebound, Rehit
+from voskar.core.rules.attacks import Attack, Consequences, Direction, Knockback, Launch, Rehit
 from voskar.core.rules.boxes import Box, Clip, Key, Role, Windows
-from voskar.core.rules.durations import Duration
+from voskar.core.rules.conditions import ActorCondition, Comparison, ContactCondition, Place
+from voskar.core.rules.durations import Duration, Lasting
 from voskar.core.rules.emitters import Aim, Emitter, Fan, Fixture, Target, Trigger
 from voskar.core.rules.layers import Detect, eligible, sees
-from voskar.core.rules.life import Goal, Going, Respawn, Spot
+from voskar.core.rules.life import Down, Goal, Respawn, Spot
 from voskar.core.rules.motion import Motion
 from voskar.core.rules.rulebook import Kind, Rules
 from voskar.core.rules.space import ContactRules, Solid, Space
 
 __all__ = [
+    "ActorCondition",
     "Aim",
     "Attack",
     "Box",
     "Clip",
+    "Comparison",
     "Consequences",
+    "ContactCondition",
     "ContactRules",
     "Detect",
     "Direction",
+    "Down",
     "Duration",
     "Emitter",
     "Fan",
     "Fixture",
     "Goal",
-    "Going",
     "Key",
     "Kind",
     "Knockback",
+    "Lasting",
+    "Launch",
     "Motion",
     "Place",
-    "Rebound",
     "Rehit",
     "Respawn",
     "Role",

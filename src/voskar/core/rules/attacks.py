@@ -1,4 +1,4 @@
-"""What a blow does: attacks, and their tables of consequences."""
+"""What a hit does: attacks, and their tables of consequences."""
 
 from __future__ import annotations
 
@@ -7,12 +7,13 @@ from typing import Literal
 
 from msgspec import Struct, field
 
+from voskar.core.rules.conditions import ContactCondition
+
 Direction = Literal["away", "flat", "facing", "travel"]
-Place = Literal["above", "below", "ahead", "behind"]
 
 
 class Rehit(Struct, frozen=True):
-    """How often one attack of one striker may land on one target. `frames` is used by `after` only."""
+    """How often one attack of one attacker may land on one target. `frames` is used by `after` only."""
 
     mode: Literal["once", "entry", "always", "after"]
     frames: int = 0
@@ -26,27 +27,30 @@ class Knockback(Struct, frozen=True):
 
     distance: float
     over: int = 1
-    fade: bool = False
+    ease: Literal["even", "fade"] = "even"
     direction: Direction | float = "away"
-    add: bool = False
+    mode: Literal["set", "add"] = "set"
 
     def steps(self) -> tuple[float, ...]:
         """The share of the distance in each frame, first to last: equal, or falling linearly (over, over-1, … 1)."""
-        if not self.fade:
+        if self.ease == "even":
             return (1.0 / self.over,) * self.over
         total = self.over * (self.over + 1) / 2
         return tuple((self.over - index) / total for index in range(self.over))
 
 
-class Rebound(Struct, frozen=True):
-    """A send-off along `up`, in units a second; `add` adds it to the vertical velocity instead of replacing it."""
+class Launch(Struct, frozen=True):
+    """A velocity of `up` units a second along the space's up.
 
-    speed: float
-    add: bool = False
+    It replaces the vertical velocity (`set`), or adds to it (`add`).
+    """
+
+    up: float
+    mode: Literal["set", "add"] = "set"
 
 
 class Consequences(Struct, frozen=True):
-    """What a landing does to one side. None: the rulebook does not name it.
+    """What a hit does to one side. None: the rulebook does not name it.
 
     `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`.
     """
@@ -54,7 +58,7 @@ class Consequences(Struct, frozen=True):
     iframes: int | None = None
     stun: int = 0
     knockback: Knockback | None = None
-    rebound: Rebound | None = None
+    launch: Launch | None = None
     remove: bool = False
     pierce: int = 0
     consumed_by: frozenset[str] = frozenset({"landed"})
@@ -62,14 +66,13 @@ class Consequences(Struct, frozen=True):
     checkpoint: bool = False
     gives: Mapping[str, float] = {}
     goal: bool = False
-    effect: str | None = None
+    spawn: str | None = None
 
 
 class Attack(Struct, frozen=True):
-    """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the striker.
+    """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the attacker.
 
-    `only_onto` is how many degrees off `up` the surface that is struck may face; `requires` and `lacks` are counters
-    that have to be at least, or below, a number.
+    `if_` is what must hold for a contact to land.
     """
 
     name: str
@@ -79,34 +82,22 @@ class Attack(Struct, frozen=True):
     friendly: bool = False
     ignores_iframes: bool = False
     hits_owner: bool = False
-    only_from: frozenset[Place] = frozenset()
-    never_from: frozenset[Place] = frozenset()
-    from_by: Literal["edge", "centre"] = "edge"
-    slack: float = 1.0
-    only_onto: float | None = None
-    falling: bool = False
-    requires: Mapping[str, float] = {}
-    lacks: Mapping[str, float] = {}
+    if_: ContactCondition = ContactCondition()
     rehit_group: str | None = None
     preempts: bool = False
-    striker: Consequences = field(default_factory=Consequences)
+    attacker: Consequences = field(default_factory=Consequences)
     target: Consequences = field(default_factory=Consequences)
 
     @property
     def memory_key(self) -> str:
-        """What its landings are remembered by: its own name, or that of its rehit group."""
+        """What its hits are remembered by: its own name, or that of its rehit group."""
         return self.name if self.rehit_group is None else f"group {self.rehit_group}"
 
     @property
-    def looks_where(self) -> bool:
-        """Whether it matters where the striker is, seen from the target."""
-        return bool(self.only_from or self.never_from)
-
-    @property
     def harms(self) -> bool:
-        """Whether its target is worse off by it: hurt, held, pushed, sent home or used up."""
+        """Whether its target is worse off by it: hurt, held, pushed, sent home or consumed."""
         its = self.target
-        return bool(self.damage > 0 or its.stun or its.knockback or its.rebound or its.remove or its.home)
+        return bool(self.damage > 0 or its.stun or its.knockback or its.launch or its.remove or its.home)
 
     @property
     def gives_iframes(self) -> bool:

@@ -57,7 +57,7 @@ class Key(Struct, frozen=True):
     at: tuple[float, float] | None = None
     turn: float | None = None
     stretch: tuple[float, float] | None = None
-    linear: bool = False
+    blend: Literal["hold", "linear"] = "hold"
 
 
 class Box(Struct, frozen=True):

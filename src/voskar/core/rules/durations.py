@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from fractions import Fraction
+from typing import Self
 
 from msgspec import Struct
 
@@ -20,7 +21,7 @@ class Duration(Struct, frozen=True):
     seconds: bool
 
     @classmethod
-    def parse(cls, text: str | int) -> Duration:
+    def parse(cls, text: str | int) -> Self:
         """Raises ValueError for anything but the four forms, a part of a frame (`1.5f`), and what is longer than any
         recording."""
         if isinstance(text, int):
@@ -47,3 +48,11 @@ class Duration(Struct, frozen=True):
         """Whole frames: floor(seconds * rate + 1/2), on exact fractions, so that 145 ms at 100 a second is 15."""
         exact = self.exact(rate)
         return (2 * exact.numerator + exact.denominator) // (2 * exact.denominator)
+
+
+class Lasting(Duration, frozen=True):
+    """A length of time that is at least one frame at any rate."""
+
+    def frames(self, rate: Fraction) -> int:
+        """Whole frames, rounded like any duration, but at least 1."""
+        return max(Duration.frames(self, rate), 1)

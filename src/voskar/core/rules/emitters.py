@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Literal
 
 from msgspec import Struct
+
+from voskar.core.rules.conditions import ActorCondition
 
 
 class Fan(Struct, frozen=True):
@@ -45,7 +46,7 @@ class Trigger(Struct, frozen=True):
 class Target(Struct, frozen=True):
     """An aim at the nearest actor of a kind."""
 
-    kind: str
+    target: str
 
 
 Aim = Literal["facing", "input"] | float | Target
@@ -53,7 +54,7 @@ Aim = Literal["facing", "input"] | float | Target
 
 class Emitter(Struct, frozen=True):
     """Spawns a fan. `muzzle` and `pivot` are local points; `within` is a part of the world, x0, y0, x1, y1. What
-    `moves_at_once` makes its first move in the frame it is fired. `requires` and `lacks` are counters of its owner."""
+    `moves_at_once` makes its first move in the frame it is fired. `if_` is asked of its owner."""
 
     name: str
     when: Trigger
@@ -66,8 +67,7 @@ class Emitter(Struct, frozen=True):
     aim: Aim = "facing"
     within: tuple[float, float, float, float] | None = None
     moves_at_once: bool = False
-    requires: Mapping[str, float] = {}
-    lacks: Mapping[str, float] = {}
+    if_: ActorCondition = ActorCondition()
 
 
 class Fixture(Struct, frozen=True):

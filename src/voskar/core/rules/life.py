@@ -10,7 +10,7 @@ from voskar.core.rules.emitters import Fan
 from voskar.core.rules.motion import Motion
 
 
-class Going(Struct, frozen=True):
+class Down(Struct, frozen=True):
     """What becomes of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
 
     `clip` is what a recording should show; `worth` are points for the side that did it. The life is taken `life_after`
@@ -34,15 +34,15 @@ Reset = Literal["self", "pair", "room", "run"]
 class Respawn(Struct, frozen=True):
     """How an actor that went down in frame d comes back: in frame max(d + `after`, d + 1) at the earliest.
 
-    `needs` names a button to press. With `waits` it does not return where a blow would meet it, or come nearer than
-    `clearance` units. It is immune in
-    `iframes` frames from that of its return on. `keeps` are counters that no reset touches.
+    `needs` names a button to press. With `if_unsafe` "wait" it does not return where an
+    active hitbox would overlap it, or come nearer than `clearance` units. It is immune in `iframes` frames, the first
+    one that of its return. `keeps` are counters that no reset touches.
     """
 
     after: int = 0
     needs: str | None = None
     at: Spot | tuple[float, float] = "start"
-    waits: bool = False
+    if_unsafe: Literal["appear", "wait"] = "appear"
     clearance: float = 0.0
     iframes: int = 0
     resets: Reset = "self"

@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from voskar.core.rules.attacks import Attack
 from voskar.core.rules.boxes import Box, Clip
 from voskar.core.rules.emitters import Emitter, Fixture
-from voskar.core.rules.life import Goal, Going, Respawn
+from voskar.core.rules.life import Down, Goal, Respawn
 from voskar.core.rules.motion import Motion
 from voskar.core.rules.space import ContactRules, Space
 
@@ -30,7 +30,7 @@ class Kind(Struct, frozen=True):
     bounce: float = 1.0
     motion: Motion = field(default_factory=Motion)
     emitters: tuple[Emitter, ...] = ()
-    down: Going = field(default_factory=Going)
+    down: Down = field(default_factory=Down)
     lives: int | None = None
     respawn: Respawn | None = None
     succession: bool = False
@@ -61,8 +61,8 @@ class Rules(Struct, frozen=True):
     @property
     def drives(self) -> bool:
         """Whether anything can appear that a recording does not show."""
-        effects = any(side.effect for attack in self.attacks.values() for side in (attack.striker, attack.target))
-        return bool(self.fixtures or effects or any(kind.emitters or kind.down.spawn for kind in self.kinds.values()))
+        sparks = any(side.spawn for attack in self.attacks.values() for side in (attack.attacker, attack.target))
+        return bool(self.fixtures or sparks or any(kind.emitters or kind.down.spawn for kind in self.kinds.values()))
 
     @property
     def returns(self) -> bool:

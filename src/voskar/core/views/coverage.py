@@ -6,16 +6,20 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from voskar.core.effects import EFFECTS
+from voskar.core.consequences import CONSEQUENCES
 from voskar.core.gate import Gate
+from voskar.core.judging.conditions import CONDITIONS
 from voskar.core.judging.contact import Contact
-from voskar.core.judging.gates import GATES, ally
+from voskar.core.judging.gates import GATES, ally, unmet
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Attack, Consequences, Kind, Motion, Rules
 from voskar.core.views.exercise import layer_pairs
 from voskar.core.views.summary import everyone
+
+EARLIER = [gate.name for gate in GATES[: GATES.index(unmet.GATE)]]
+"""Outcomes of contacts whose conditions were never asked."""
 
 GROUPS = ("attack", "pair", "gate", "condition", "consequence", "life", "emitter", "way")
 
@@ -43,8 +47,8 @@ def rules_of(rules: Rules) -> list[Rule]:
         asked = _asked(attack)
         for word in ("met", "unmet") if asked else ():
             name = f"{attack.name} {' and '.join(asked)}: {word}"
-            found.append(Rule("condition", name, ("attacks", attack.name, asked[0])))
-        for side in ("striker", "target"):
+            found.append(Rule("condition", name, ("attacks", attack.name, "if", *asked[0].split("."))))
+        for side in ("attacker", "target"):
             for key in _named(getattr(attack, side)):
                 found.append(Rule("consequence", f"{attack.name} {side}.{key}", ("attacks", attack.name, side, key)))
     for kind in rules.kinds.values():
@@ -68,20 +72,13 @@ def rules_of(rules: Rules) -> list[Rule]:
 
 
 def _asked(attack: Attack) -> list[str]:
-    names = {
-        "only_from": attack.only_from,
-        "never_from": attack.never_from,
-        "only_onto": attack.only_onto is not None,
-        "falling": attack.falling,
-        "requires": attack.requires,
-        "lacks": attack.lacks,
-    }
-    return [name for name, told in names.items() if told]
+    """The keys of `if` that an attack names."""
+    return [condition.key for condition in CONDITIONS if condition.asks(attack.if_)]
 
 
 def _named(side: Consequences) -> list[str]:
     """The consequences that a table names, by key."""
-    return [effect.key for effect in EFFECTS if effect.named(side)]
+    return [consequence.key for consequence in CONSEQUENCES if consequence.named(side)]
 
 
 def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
@@ -91,7 +88,7 @@ def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
         yield "respawn", ("succession",)
     elif kind.respawn is not None and kind.health is not None:
         yield "respawn", ("respawn",)
-        if kind.respawn.waits:
+        if kind.respawn.if_unsafe == "wait":
             yield "respawn held", ("respawn", "if_unsafe")
     if kind.lives is not None and kind.health is not None:
         yield "out", ("lives",)
@@ -152,7 +149,7 @@ def exercised(rules: Rules, recording: Recording, ledger: Ledger) -> Counter[tup
             found.update(_of_goal(rules, contacts) if event.detail == "goal" else ())
         elif event.id in kinds:
             found.update(_of_actor(rules, kinds[event.id or ""], event))
-            found.update(_of_landing(rules, contacts, event))
+            found.update(_of_hit(rules, contacts, event))
     return found
 
 
@@ -160,21 +157,21 @@ def _of_contact(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[t
     attack, outcome = rules.attacks[event.attack or ""], event.outcome or ""
     if outcome == "landed":
         yield "attack", attack.name
-    hitbox = f"{kinds[event.striker or '']}.{event.hitbox}"
+    hitbox = f"{kinds[event.attacker or '']}.{event.hitbox}"
     yield "pair", f"{hitbox} on {kinds[event.target or '']}.{event.hurtbox}"
     yield "gate", outcome
     asked = _asked(attack)
-    if asked and outcome not in ("ally", "down", "spent"):
+    if asked and outcome not in EARLIER:
         yield "condition", f"{attack.name} {' and '.join(asked)}: {'unmet' if outcome == 'unmet' else 'met'}"
 
 
-def _of_landing(rules: Rules, contacts: list[Event], event: Event) -> Iterator[tuple[str, str]]:
-    """What the last blow did that could have: consequences stand behind their contact."""
-    key = "remove" if event.event == "removed" and event.detail == "spent" else event.event
+def _of_hit(rules: Rules, contacts: list[Event], event: Event) -> Iterator[tuple[str, str]]:
+    """What the last hit did that could have: consequences stand behind their contact."""
+    key = "remove" if event.event == "removed" and event.detail == "consumed" else event.event
     for contact in reversed(contacts):
         attack = rules.attacks[contact.attack or ""]
         own = event.event != "iframes" or event.cause == attack.name
-        for side, name in (("striker", contact.striker), ("target", contact.target)):
+        for side, name in (("attacker", contact.attacker), ("target", contact.target)):
             if own and event.id == name and key in _named(getattr(attack, side)):
                 yield "consequence", f"{attack.name} {side}.{key}"
                 return
@@ -182,13 +179,13 @@ def _of_landing(rules: Rules, contacts: list[Event], event: Event) -> Iterator[t
 
 def _of_goal(rules: Rules, contacts: list[Event]) -> Iterator[tuple[str, str]]:
     for attack in [rules.attacks[contact.attack or ""] for contact in contacts if contact.outcome == "landed"]:
-        for side in ("striker", "target"):
+        for side in ("attacker", "target"):
             if getattr(attack, side).goal:
                 yield "consequence", f"{attack.name} {side}.goal"
 
 
 def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tuple[str, str]]:
-    """An emitter has fired; else an actor has left children behind, or a blow an effect."""
+    """An emitter has fired; else an actor has left children behind, or a hit its hit effect."""
     parent = (event.id or "").rpartition("+")[0]
     if event.emitter is not None:
         yield "emitter", f"{kinds[event.owner or '']}/{event.emitter}"
@@ -196,9 +193,9 @@ def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tup
         yield "life", f"{kinds[parent]} down.spawn"
     else:
         for attack in rules.attacks.values():
-            for side in ("striker", "target"):
-                if getattr(attack, side).effect == event.kind:
-                    yield "consequence", f"{attack.name} {side}.effect"
+            for side in ("attacker", "target"):
+                if getattr(attack, side).spawn == event.kind:
+                    yield "consequence", f"{attack.name} {side}.spawn"
 
 
 def _of_actor(rules: Rules, kind: str, event: Event) -> Iterator[tuple[str, str]]:

@@ -49,7 +49,7 @@ class LayerPair:
 
     @property
     def landed(self) -> int:
-        """Landings of their boxes over all recordings."""
+        """Hits of their boxes over all recordings."""
         return sum(pair.landed for pair in self.pairs)
 
     @property
@@ -83,7 +83,7 @@ def layer_pairs(rules: Rules, played: Iterable[tuple[Recording, Ledger]] = ()) -
     for recording, ledger in played:
         kinds = {name: actor.kind for name, actor in everyone(rules, recording, ledger).items()}
         for event in ledger.of("contact"):
-            hitbox = f"{kinds[event.striker or '']}.{event.hitbox}"
+            hitbox = f"{kinds[event.attacker or '']}.{event.hitbox}"
             hurtbox = f"{kinds[event.target or '']}.{event.hurtbox}"
             count = counts.setdefault((hitbox, hurtbox), [0, 0])
             count[0] += 1

@@ -74,7 +74,7 @@ def _move(kind: Kind, clip: str, attack: Attack, rate: Fraction) -> Move | None:
         None if total is None else total - windows[-1][1] - 1,
         total,
         attack.damage,
-        attack.damage * _landings(is_active, attack),
+        attack.damage * _hits(is_active, attack),
         attack.target.iframes,
         attack.target.stun,
     )
@@ -96,7 +96,7 @@ def _windows(is_active: list[bool]) -> list[tuple[int, int]]:
     return list(zip(edges, ends, strict=True))
 
 
-def _landings(is_active: list[bool], attack: Attack) -> int:
+def _hits(is_active: list[bool], attack: Attack) -> int:
     """How often it lands on one target that every active frame touches."""
     rehit = attack.rehit or Rehit("once")
     shield = attack.target.iframes if attack.gives_iframes and attack.target.iframes else 0

@@ -34,7 +34,7 @@ class Gauge:
 
 
 @dataclass(frozen=True)
-class Display:
+class HudFrame:
     """Everything in one frame. `clock` counts frames since the run began, `left` those until it is survived."""
 
     frame: int
@@ -46,12 +46,12 @@ class Display:
     """ "" while the run goes on, else "over" or "won"."""
 
 
-def display(rules: Rules, course: Timeline, frame: int, names: Iterable[str], icon: float = 1.0) -> Display:
+def display(rules: Rules, course: Timeline, frame: int, names: Iterable[str], icon: float = 1.0) -> HudFrame:
     """The values after a frame; an `icon` stands for so much health."""
     clock, survive, end = course.clock(frame), rules.goal.survive, course.end_of(frame)
     gauges = (_gauge(course.courses[name], frame, icon) for name in names)
     score = tuple((name, course.score[name].now(frame) or 0.0) for name in sorted(course.score))
-    return Display(
+    return HudFrame(
         frame,
         clock,
         None if survive is None else max(survive - clock, 0),

@@ -22,9 +22,9 @@ def perfect_log(rules: Rules, recording: Recording) -> tuple[dict[str, Any], lis
     """The header and the frames, as a recording has them, baked.
 
     Poses are as moved; what emitters and parents spawned is shown under ids of its own, fixtures are not. One that is
-    down stands where it fell, in its clip, and is hidden or gone as the rules say; one used up or out has no pose. All
-    events are claimed, and states told. Where a recorded actor is sent off by a rebound no rule knows its path: the
-    header says that rebounds are not logged.
+    down stands where it fell, in its clip, and is hidden or gone as the rules say; one consumed or out has no pose. All
+    events are claimed, and states told. Where a recorded actor is sent off by a launch no rule knows its path: the
+    header says that launchs are not logged.
     """
     log = _Log(rules, recording)
     return log.header(), log.frames()
@@ -46,12 +46,12 @@ class _Log:
 
     def header(self) -> dict[str, Any]:
         """As JSON."""
-        recorded = [event for event in self.ledger.of("rebound") if event.id in self.recording.numbers]
-        header: dict[str, Any] = {"voskar": "recording", "version": 1, "rate": written(float(self.recording.rate))}
+        recorded = [event for event in self.ledger.of("launch") if event.id in self.recording.numbers]
+        header: dict[str, Any] = {"voskar": "recording", "version": 2, "rate": written(float(self.recording.rate))}
         header |= {"up": self.recording.up, "reactions": "baked", "seed": self.recording.seed}
         header |= {"title": self.recording.title} if self.recording.title else {}
         header["logged"] = {"events": ["hit", "down", "respawn", "out", "over", "won"]}
-        return header | ({"unlogged": {"reactions": ["rebound"]}} if recorded else {})
+        return header | ({"unlogged": {"reactions": ["launch"]}} if recorded else {})
 
     def frames(self) -> list[Frame]:
         """One a frame."""
@@ -93,7 +93,7 @@ class _Log:
 
         match event.event:
             case "contact" if event.outcome == "landed":
-                told = {"event": "hit", "striker": name(event.striker), "target": name(event.target)}
+                told = {"event": "hit", "attacker": name(event.attacker), "target": name(event.target)}
                 return told | {"attack": event.attack, "damage": written(event.damage)}
             case "down" | "out":
                 lives = {"lives": written(event.lives)} if event.event == "down" and event.lives is not None else {}
@@ -146,15 +146,15 @@ class _Log:
         return pose
 
     def _is_gone(self, course: Course, name: str, frame: int) -> bool:
-        """Used up or out, and not back."""
+        """Consumed or out, and not back."""
         world = self.seen.world
         if name not in world.recording.numbers:
             return False
         since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
         out = any(since <= one < frame for one in course.outs)
-        spent = [one.frame for one in self.ledger.about(name, "removed") if one.detail == "spent"]
+        consumed = [one.frame for one in self.ledger.about(name, "removed") if one.detail == "consumed"]
         number = self.recording.numbers[name]
-        used = [one for one in spent if since <= one < frame < self.recording.returns(number, one)]
+        used = [one for one in consumed if since <= one < frame < self.recording.returns(number, one)]
         return out or bool(used)
 
     def _tell(self, course: Course, frame: int, pose: dict[str, Any]) -> None:

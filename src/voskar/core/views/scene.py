@@ -13,7 +13,7 @@ from voskar.core.adopt.window import Window
 from voskar.core.boxes import BoxCatalog
 from voskar.core.emitters.aim import Stance
 from voskar.core.ledger import Event, Ledger
-from voskar.core.ledger.events import Spawn
+from voskar.core.ledger.events import SpawnEvent
 from voskar.core.posing import Bounds, Posed
 from voskar.core.recording import Actor, Claim, Recording
 from voskar.core.recording.shown import cells
@@ -64,7 +64,7 @@ class SceneActor:
 
 
 @dataclass(frozen=True)
-class Shot:
+class Muzzle:
     """Where something was spawned, in this frame or a few before: the muzzle of its emitter, and its aim in degrees."""
 
     frame: int
@@ -94,7 +94,7 @@ class Scene:
     actors: tuple[SceneActor, ...]
     boxes: tuple[SceneBox, ...]
     contacts: tuple[Event, ...]
-    shots: tuple[Shot, ...] = ()
+    shots: tuple[Muzzle, ...] = ()
     denied: tuple[Event, ...] = ()
     solids: tuple[Floats, ...] = ()
     adopted: tuple[Event, ...] = ()
@@ -144,8 +144,8 @@ def scene(
                 int(posed.table.cell[0]),
             )
         )
-        pushes = ledger.about(actor.id, "knockback", "rebound", "home")
-        if not any(frame - trail <= push.frame <= frame for push in pushes):  # else what threw it is told by its blow
+        pushes = ledger.about(actor.id, "knockback", "launch", "home")
+        if not any(frame - trail <= push.frame <= frame for push in pushes):  # else what threw it is told by its hit
             bounces += _bounces(rules, recording, actor, own)
         if actor.id not in down:
             own_boxes = list(_boxes(posed, recording, row, actor))
@@ -155,12 +155,12 @@ def scene(
     order = {"body": 0, "hurtbox": 1, "hitbox": 2}
     boxes.sort(key=lambda box: order[box.role])
     contacts = [event for event in ledger.of("contact") if event.frame <= frame <= (event.until or event.frame)]
-    spawned = [event for event in ledger.all(Spawn) if frame - trail <= event.frame <= frame]
+    spawned = [event for event in ledger.all(SpawnEvent) if frame - trail <= event.frame <= frame]
     shots = tuple(_shot(rules, recording, event, now=event.frame == frame) for event in spawned)
     denied = tuple(event for event in ledger.of("denied") if event.frame == frame)
     solids = tuple(part for solid in rules.space.solids for part in solid.outline.parts)
     adopted = tuple(event for event in ledger.of("adopted") if event.frame == frame)
-    landed = {(event.striker, event.target) for event in contacts if event.outcome == "landed"}
+    landed = {(event.attacker, event.target) for event in contacts if event.outcome == "landed"}
     claims = tuple(
         one
         for one in recording.claims
@@ -172,12 +172,12 @@ def scene(
 
 def _means(claim: Claim, landed: Collection[tuple[str | None, str | None]]) -> bool:
     """Whether a claim may be that of a hit which landed."""
-    return any(claim.striker in (None, striker) and claim.target in (None, target) for striker, target in landed)
+    return any(claim.attacker in (None, attacker) and claim.target in (None, target) for attacker, target in landed)
 
 
-def _shot(rules: Rules, recording: Recording, event: Spawn, *, now: bool) -> Shot:
+def _shot(rules: Rules, recording: Recording, event: SpawnEvent, *, now: bool) -> Muzzle:
     """A spawn; of one in the frame that is looked at also its pivot, and what the recording shows of it."""
-    shot = Shot(event.frame, event.id, event.x, event.y, event.angle, event.emitter is not None, event.emitter or "")
+    shot = Muzzle(event.frame, event.id, event.x, event.y, event.angle, event.emitter is not None, event.emitter or "")
     row = recording.row(event.owner or "", event.frame) if now and event.emitter is not None else None
     if row is not None:
         poses, owner = recording.poses, recording.actors[recording.poses.actor[row]]
@@ -190,7 +190,7 @@ def _shot(rules: Rules, recording: Recording, event: Spawn, *, now: bool) -> Sho
     return shot
 
 
-def _appears(recording: Recording, event: Spawn) -> tuple[str, float] | None:
+def _appears(recording: Recording, event: SpawnEvent) -> tuple[str, float] | None:
     """Who of a shot's kind is first shown in its frame, the nearest, and how far from where it should be."""
     poses, rows = recording.poses, recording.block(event.frame, event.frame + 1)
     found: list[tuple[float, str]] = []

@@ -16,14 +16,14 @@ from voskar.core.views.timeline import Course, Timeline, timeline
 
 @dataclass
 class Tally:
-    """Landings and what kept the other contacts from landing, in frames of contact by outcome."""
+    """Hits and what kept the other contacts from hit, in frames of contact by outcome."""
 
     name: str
     landed: int = 0
     dealt: float = 0.0
     stopped: Counter[str] = field(default_factory=Counter)
     first: int | None = None
-    """The frame of the first landing."""
+    """The frame of the first hit."""
     downs: int = 0
 
     @property
@@ -48,9 +48,9 @@ class Tally:
 
 @dataclass
 class Record:
-    """One actor, or all that one emitter or parent spawned: as striker, as target, and how it lived.
+    """One actor, or all that one emitter or parent spawned: as attacker, as target, and how it lived.
 
-    `alive` counts frames in which it was there and not down; `deaths` maps "striker: attack" to how often.
+    `alive` counts frames in which it was there and not down; `deaths` maps "attacker: attack" to how often.
     """
 
     name: str
@@ -89,21 +89,21 @@ def statistics(rules: Rules, recording: Recording, ledger: Ledger) -> Statistics
         actors[label].alive += _alive(one, course)
         actors[label].returns += len(one.returns)
     attacks = {name: Tally(name) for name in rules.attacks}
-    last: dict[str, Event] = {}  # the last blow that took health from each
-    blow: Event | None = None
+    last: dict[str, Event] = {}  # the last hit that took health from each
+    hit: Event | None = None
     for event in ledger.events:
-        if event.event == "contact" and event.striker and event.target:
+        if event.event == "contact" and event.attacker and event.target:
             attacks[event.attack or ""].add(event)
-            group[event.striker].striking.add(event)
+            group[event.attacker].striking.add(event)
             group[event.target].struck.add(event)
-            blow = event
-        elif event.event == "health" and blow is not None and (event.after or 0.0) < (event.before or 0.0):
-            last[event.id or ""] = blow
+            hit = event
+        elif event.event == "health" and hit is not None and (event.after or 0.0) < (event.before or 0.0):
+            last[event.id or ""] = hit
         elif event.event == "down" and event.id in last:
             cause = last[event.id]
-            striker = group[cause.striker or ""]
-            group[event.id].deaths[f"{striker.name}: {cause.attack}"] += 1
-            striker.striking.downs += 1
+            attacker = group[cause.attacker or ""]
+            group[event.id].deaths[f"{attacker.name}: {cause.attack}"] += 1
+            attacker.striking.downs += 1
             attacks[cause.attack or ""].downs += 1
     return Statistics(recording.frames, float(recording.rate), actors, attacks)
 

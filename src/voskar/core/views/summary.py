@@ -65,17 +65,17 @@ def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str
         group = brood(name) if actor.spawned else name
         of[name] = sums.setdefault(group, ActorSum(group, actor.kind, full, full))
     for event in ledger.events:
-        if event.event == "contact" and event.striker and event.target:
-            striker, target = of[event.striker], of[event.target]
+        if event.event == "contact" and event.attacker and event.target:
+            attacker, target = of[event.attacker], of[event.target]
             if event.outcome == "landed":
-                striker.landed += 1
-                striker.dealt += event.damage or 0.0
+                attacker.landed += 1
+                attacker.dealt += event.damage or 0.0
                 target.hits += 1
                 target.taken += event.damage or 0.0
             else:
                 length = (event.until or event.frame) - event.frame + 1
                 target.ignored += length
-                striker.stopped += length
+                attacker.stopped += length
         elif event.event == "health" and event.id and not actors[event.id].spawned:
             of[event.id].health = event.after
         elif event.event == "down" and event.id and not actors[event.id].spawned:
@@ -86,7 +86,7 @@ def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str
 
 
 class Brood(Struct):
-    """What one emitter, parent or effect has spawned: how many, how many of them only foretold, how they ended,
+    """What one emitter, parent or hit effect has spawned: how many, how many of them only foretold, how they ended,
     the most at once, and how often and why nothing was fired."""
 
     name: str

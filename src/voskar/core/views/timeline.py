@@ -10,7 +10,7 @@ import numpy as np
 from msgspec import Struct, field
 
 from voskar.core.ledger import Event, Ledger
-from voskar.core.ledger.events import Respawn
+from voskar.core.ledger.events import RespawnEvent
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.rules import Kind, Rules
 from voskar.core.rules.shapes import Floats, Ints
@@ -50,14 +50,14 @@ class Span(Struct):
     cause: str = ""
 
 
-class Mark(Struct, frozen=True):
+class ResetMark(Struct, frozen=True):
     """A mark of the recording: the room, or the whole run, began again."""
 
     frame: int
     what: str
 
 
-Change = Event | Mark
+Change = Event | ResetMark
 
 
 class Course(Struct):
@@ -159,7 +159,7 @@ class _Reading:
         marks = sorted(self.recording.resets.items())
         before: Event | None = None
         for event in self.ledger.events:
-            self._returned = isinstance(before, Respawn) and before.id == event.id and before.frame == event.frame
+            self._returned = isinstance(before, RespawnEvent) and before.id == event.id and before.frame == event.frame
             before = event
             while marks and marks[0][0] <= event.frame:
                 self._begin_again(*marks.pop(0))
@@ -201,7 +201,7 @@ class _Reading:
                 continue
             self._revive(course, frame)
             self._place_anew(course, frame)
-            course.changes.append(Mark(frame, what))
+            course.changes.append(ResetMark(frame, what))
             self._fill(course, frame, lives=what == "run")
         if what == "run":
             self._new_run(frame)
@@ -233,9 +233,9 @@ class _Reading:
         frame = event.frame
         if event.event == "contact":
             landed = event.outcome == "landed"
-            striker, target = self.courses.get(event.striker or ""), self.courses.get(event.target or "")
-            if striker is not None and landed:
-                striker.dealt.append(event)
+            attacker, target = self.courses.get(event.attacker or ""), self.courses.get(event.target or "")
+            if attacker is not None and landed:
+                attacker.dealt.append(event)
             if target is not None:
                 (target.taken if landed else target.ignored).append(event)
             return
@@ -334,6 +334,6 @@ class _Reading:
                 self._fill(course, frame, lives=True)
             case "removed":
                 if course.present and course.actor.id not in self.recording.numbers:
-                    gone_in_it = event.detail in ("expired", "edge", "unclaimed")
+                    gone_in_it = event.detail in ("expired", "edge", "no spawn")
                     course.present[-1].last = frame - 1 if gone_in_it else frame
                     course.present = [span for span in course.present if span.last >= span.first]

@@ -15,7 +15,7 @@ from voskar.core.kernel.actor_table import ActorTable
 from voskar.core.kernel.advance import Kernel
 from voskar.core.kernel.broad_phase import TouchFinder
 from voskar.core.kernel.columns import PoseColumns
-from voskar.core.kernel.motion import MotionTable, Mover
+from voskar.core.kernel.motion import MotionColumns, Mover
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.kernel.placing import SCRATCH, Placing
 from voskar.core.kernel.storage import FOREVER, shared_floats
@@ -66,7 +66,7 @@ class Stage:
         self.settling: set[int] = set()
         """Who has run out of something in this frame."""
         self.made: dict[str, int] = {}
-        """How many each emitter, parent and effect has made, by the beginning of their ids."""
+        """How many each emitter, parent and hit effect has made, by the beginning of their ids."""
         self.fired_by: dict[tuple[int, int], str] = {}
         """Which emitter of its owner has fired a recorded shot, where that is known: by the frame it appears in and
         its row."""
@@ -99,7 +99,7 @@ class Stage:
         clips = self.catalog.clip_table(self.clips)
         still = Motion()
         motions = [one for kind in rules.kinds.values() for one in (kind.motion, kind.down.motion or still)]
-        self.motions = MotionTable(motions, rules.space, float(1 / rules.rate))
+        self.motions = MotionColumns(motions, rules.space, float(1 / rules.rate))
         self.table = ActorTable(len(recording.actors) + len(self.fixtures) + 16)
         self.shapes = self.catalog.shapes()
         self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners), self.up)
@@ -171,7 +171,7 @@ class Stage:
         return self.table.at[row] == self.frame
 
     def is_in_play(self, row: int) -> bool:
-        """Present and neither hidden, down, out nor used up, as the frame began."""
+        """Present and neither hidden, down, out nor consumed, as the frame began."""
         return self.kernel.is_in_play(row, self.frame)
 
     def kinds_shown_from(self, frame: int) -> set[str]:

@@ -35,8 +35,8 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     owes: int | None = None
     """The frame after which the life is taken that its death costs."""
     credit: str | None = None
-    spent: int | None = None
-    """The frame in which it was used up."""
+    consumed: int | None = None
+    """The frame in which it was consumed."""
     gone_until: int = NEVER
     """The first frame in which it is in play again after that."""
     counters: dict[str, float] = {}
@@ -65,14 +65,14 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
         self.health = self.kind.health
         self.immune_since = self.immune_until = self.stunned_until = self.gone_until = NEVER
         self.immune_cause = ""
-        self.down = self.owes = self.credit = self.spent = None
+        self.down = self.owes = self.credit = self.consumed = None
         self.out = self.returns = self.held = False
 
 
 class Birth(msgspec.Struct, frozen=True, gc=False):
     """An actor that appears: where, which way it turns and moves, and whose it is.
 
-    `emitter` None: a child or an effect. `velocity` None: its kind's own. `owner_row` -1: none.
+    `emitter` None: a child or a hit effect. `velocity` None: its kind's own. `owner_row` -1: none.
     """
 
     id: str

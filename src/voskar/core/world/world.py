@@ -1,8 +1,8 @@
 """The world: who is there and in what state, and the few verbs that change it.
 
 The numbers that the kernel reads and moves are columns by row (`table`); what the rules know of an actor is an
-`ActorState`. An actor's row is its one number, for as long as it is there and anything of its own is. Judge, effects
-and lifecycle change the world through the verbs here, at once; what moves shows from the next frame on.
+`ActorState`. An actor's row is its one number, for as long as it is there and anything of its own is.
+Judge, consequences and lifecycle change the world at once, through the verbs here; what moves shows in the next frame.
 """
 
 from __future__ import annotations
@@ -24,10 +24,10 @@ class World(Stage):
         row = state.row
         if not (self.raw or state.driven) or state.down is not None or self.table.homing[row]:
             return
-        if not knockback.add:
+        if knockback.mode == "set":
             self.kernel.pushes.stop(row)
         self.kernel.pushes.reserve(self.kernel.pushes.count + 1)
-        self.kernel.pushes.add(row, self.frame + 1, knockback.over, knockback.fade, dx, dy)
+        self.kernel.pushes.add(row, self.frame + 1, knockback.over, knockback.ease == "fade", dx, dy)
 
     def send(self, state: ActorState, vx: float, vy: float) -> None:
         """A driven actor has another velocity from the next frame on."""
@@ -93,9 +93,9 @@ class World(Stage):
 
     # verbs: who is there
 
-    def use_up(self, state: ActorState) -> None:
+    def consume(self, state: ActorState) -> None:
         """Out of play from the next frame on; a recorded one until the recording has been without it for a frame."""
-        state.spent = self.frame
+        state.consumed = self.frame
         state.gone_until = FOREVER if state.driven else self.recording.returns(state.row, self.frame)
         self.table.away_until[state.row] = max(state.gone_until, self.table.away_until[state.row])  # it may be down
         self.table.played[state.row] = NEVER  # one that is back in the very next frame has no way behind it

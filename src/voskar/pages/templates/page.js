@@ -237,20 +237,20 @@ function drawStage() {
     if (!at) continue;
     const landed = one[7] === "landed", spot = toScreen(at);
     diamond(g, spot, landed, landed ? "" : one[7][0], landed ? colours.wrong : colours.ink);
-    const unclaimed = findings.find((f) => f.sort === "unclaimed" && f.striker === one[2] && f.target === one[4]);
+    const unclaimed = findings.find((f) => f.code === "hit-missing" && f.attacker === one[2] && f.target === one[4]);
     if (unclaimed) { g.beginPath(); g.arc(spot[0], spot[1], 12, 0, 7); g.strokeStyle = colours.wrong; g.lineWidth = 2; g.stroke(); label(g, "never claimed", spot[0], spot[1] - 28, colours.wrong, true); }
   }
   const used = new Set(), lifted = new Map();
   claimsAt(S.frame).forEach((claim) => {
-    const id = claim.target || claim.id || claim.striker, actor = D.actors[actorOf.get(id)], row = actor ? rowOf(actor, S.frame) : -1;
+    const id = claim.target || claim.id || claim.attacker, actor = D.actors[actorOf.get(id)], row = actor ? rowOf(actor, S.frame) : -1;
     if (row < 0) return;
-    const wrong = findings.find((f) => !used.has(f) && f.line === claim.line && ["denied", "moved", "told-denied", "told-moved"].includes(f.sort) && (f.striker || "") === (claim.striker || "") && f.target === (claim.target || claim.id || ""));
+    const wrong = findings.find((f) => !used.has(f) && f.line === claim.line && ["hit-denied", "hit-moved", "event-denied", "event-moved"].includes(f.code) && (f.attacker || "") === (claim.attacker || "") && f.target === (claim.target || claim.id || ""));
     if (wrong) used.add(wrong);
     const tops = boxes.filter((one) => one.actor === id).flatMap((one) => one.rings.flat()).map((point) => toScreen(point)[1]);
     const [x, y] = toScreen(placeOf(row)), lift = lifted.get(id) || 0, spot = [x, Math.max(Math.min(y, ...tops) - 14 - lift * 32, 34)];
     lifted.set(id, lift + 1);
     flag(g, spot, !!wrong);
-    label(g, `game: ${claim.event}` + (wrong ? (wrong.sort.endsWith("denied") ? ", denied" : ", another frame") : ""), spot[0], spot[1] - 22, wrong ? colours.wrong : colours.right, false);
+    label(g, `game: ${claim.event}` + (wrong ? (wrong.code.endsWith("hit-denied") ? ", denied" : ", another frame") : ""), spot[0], spot[1] - 22, wrong ? colours.wrong : colours.right, false);
   });
   world.setAttribute("aria-label", `Frame ${S.frame}: ${boxes.length} open boxes, ${contacts.length} contacts, ${claimsAt(S.frame).length} claims`);
 }
@@ -311,14 +311,14 @@ function drawFacts() {
   gates.replaceChildren(); standing.replaceChildren();
   if (S.finding >= 0) {
     const one = D.findings[S.finding];
-    gates.append(make("h2", `${one.sort} in ${one.frame}`), make("p", `game: ${one.game}`), make("p", `rules: ${one.rules}`));
+    gates.append(make("h2", `${one.code} in ${one.frame}`), make("p", `game: ${one.game}`), make("p", `rules: ${one.rules}`));
     gates.append(make("code", one.why.map(quoted).join(" "), "command"));
   }
   if (S.pair && S.pair[0] && S.pair[1]) {
-    const [striker, target] = S.pair, running = contactsAt(S.frame).filter((one) => one[2] === striker && one[4] === target);
-    const at = D.gates[`${S.frame}|${striker}|${target}`] ? S.frame : running.map((one) => one[0]).find((frame) => D.gates[`${frame}|${striker}|${target}`]);
-    gates.append(make("h2", `${striker} on ${target}${at !== undefined && at !== S.frame ? `, as in ${at}` : ""}`));
-    for (const one of at === undefined ? [] : D.gates[`${at}|${striker}|${target}`]) {
+    const [attacker, target] = S.pair, running = contactsAt(S.frame).filter((one) => one[2] === attacker && one[4] === target);
+    const at = D.gates[`${S.frame}|${attacker}|${target}`] ? S.frame : running.map((one) => one[0]).find((frame) => D.gates[`${frame}|${attacker}|${target}`]);
+    gates.append(make("h2", `${attacker} on ${target}${at !== undefined && at !== S.frame ? `, as in ${at}` : ""}`));
+    for (const one of at === undefined ? [] : D.gates[`${at}|${attacker}|${target}`]) {
       const table = make("table"), body = make("tbody");
       table.append(make("caption", one.hitbox ? `${one.hitbox} on ${one.hurtbox}, ${one.attack}: ${one.gate}` : one.gate), body);
       let stopped = false;
@@ -331,14 +331,14 @@ function drawFacts() {
       gates.append(table);
     }
     if (at === undefined) gates.append(make("p", "its gates in this frame:"));
-    gates.append(make("code", ["voskar", "why", D.rulebook, D.recording, "--frame", String(at === undefined ? S.frame : at), "--striker", striker, "--target", target].map(quoted).join(" "), "command"));
+    gates.append(make("code", ["voskar", "why", D.rulebook, D.recording, "--frame", String(at === undefined ? S.frame : at), "--attacker", attacker, "--target", target].map(quoted).join(" "), "command"));
   }
   const run = Math.max(...D.runs.filter((one) => one <= S.frame), D.runs[0]), end = D.ends.find(([frame]) => run <= frame && frame <= S.frame);
   const general = [["clock", `${(((end ? end[0] : S.frame) - run) / D.rate).toFixed(2)} s${end ? `, ${end[1]}` : ""}`]];
   for (const [who, steps] of Object.entries(D.score)) general.push([`score ${who}`, tell(now(steps, S.frame))]);
   for (const one of D.display.filter((d) => d.frame === S.frame)) general.push(["game's display", Object.entries(one).filter(([key]) => key !== "frame").map(([key, value]) => `${key} ${value}`).join(", ")]);
   standing.append(tableOf("", general));
-  for (const claim of claimsAt(S.frame)) standing.append(make("p", `game claims ${claim.event}: ${[claim.striker, claim.target || claim.id].filter(Boolean).join(" on ")}${claim.damage === undefined ? "" : `, damage ${claim.damage}`}`));
+  for (const claim of claimsAt(S.frame)) standing.append(make("p", `game claims ${claim.event}: ${[claim.attacker, claim.target || claim.id].filter(Boolean).join(" on ")}${claim.damage === undefined ? "" : `, damage ${claim.damage}`}`));
   for (const event of D.events) if (event[0] === S.frame) standing.append(make("p", `${event[1]}: ${event[3]}`));
   const ids = [...new Set([...(S.pair || []), S.follow, ...chosen().slice(0, 3)])].filter((id) => id && actorOf.has(id));
   for (const id of ids) {
@@ -384,11 +384,11 @@ function drawList() {
   };
   let count = 0;
   if (S.tab === "findings") D.findings.forEach((one, k) => {
-    const text = `${one.sort} ${one.striker} ${one.target} ${one.attack} ${one.game} ${one.rules} ${one.frame}`;
-    if ((only && one.sort !== only) || !(fits(text) || one.follows.some((f) => fits(`${f.sort} ${f.game} ${f.rules}`)))) return;
+    const text = `${one.code} ${one.attacker} ${one.target} ${one.attack} ${one.game} ${one.rules} ${one.frame}`;
+    if ((only && one.code !== only) || !(fits(text) || one.follows.some((f) => fits(`${f.code} ${f.game} ${f.rules}`)))) return;
     count++;
-    add(rows, `${one.frame}  ${one.sort}`, `${one.game}; ${one.rules}`, k === S.finding, () => pick(k));
-    for (const f of one.follows) add(rows, `${f.frame}  ${f.sort}`, `follows: ${f.game}; ${f.rules}`, false, () => { go(f.frame, [f.striker, f.target]); lookAt(); }, "follows");
+    add(rows, `${one.frame}  ${one.code}`, `${one.game}; ${one.rules}`, k === S.finding, () => pick(k));
+    for (const f of one.follows) add(rows, `${f.frame}  ${f.code}`, `follows: ${f.game}; ${f.rules}`, false, () => { go(f.frame, [f.attacker, f.target]); lookAt(); }, "follows");
   });
   else for (const one of D.contacts) {
     if (only && one[7] !== only) continue;
@@ -402,7 +402,7 @@ function drawList() {
   $("count-findings").textContent = D.findings.length; $("count-contacts").textContent = D.contacts.length;
 }
 function fillOutcomes() {
-  const select = $("outcome"), names = S.tab === "findings" ? D.findings.map((one) => one.sort) : D.contacts.map((one) => one[7]);
+  const select = $("outcome"), names = S.tab === "findings" ? D.findings.map((one) => one.code) : D.contacts.map((one) => one[7]);
   select.replaceChildren(make("option", "all")); select.firstChild.value = "";
   for (const name of [...new Set(names)].sort()) { const option = make("option", name); option.value = name; select.append(option); }
 }
@@ -421,7 +421,7 @@ function go(frame, pair) {
   if (S.frame < S.t0 || S.frame > S.t1) { const half = (S.t1 - S.t0) / 2; window_(S.frame - half, S.frame + half); }
   draw(); if (!S.playing) link();
 }
-function pick(k) { S.finding = k; const one = D.findings[k]; go(one.at, one.striker || one.target ? [one.striker, one.target] : null); lookAt(); }
+function pick(k) { S.finding = k; const one = D.findings[k]; go(one.at, one.attacker || one.target ? [one.attacker, one.target] : null); lookAt(); }
 // brings who is selected into the middle, near enough to see what touches
 function lookAt() {
   const rows = (S.pair || []).map((id) => D.actors[actorOf.get(id)]).filter(Boolean).map((actor) => rowOf(actor, S.frame)).filter((row) => row >= 0);
@@ -438,19 +438,19 @@ function window_(a, b) {
 }
 function link() {
   const parts = [`frame=${S.frame}`];
-  if (S.pair) { if (S.pair[0]) parts.push(`striker=${encodeURIComponent(S.pair[0])}`); if (S.pair[1]) parts.push(`target=${encodeURIComponent(S.pair[1])}`); }
+  if (S.pair) { if (S.pair[0]) parts.push(`attacker=${encodeURIComponent(S.pair[0])}`); if (S.pair[1]) parts.push(`target=${encodeURIComponent(S.pair[1])}`); }
   history.replaceState(null, "", "#" + parts.join("&"));
 }
 function read() {
   const told = new URLSearchParams(location.hash.slice(1)), frame = told.get("frame");
-  if (told.get("striker") || told.get("target")) S.pair = [told.get("striker") || "", told.get("target") || ""];
-  S.finding = D.findings.findIndex((one) => String(one.frame) === frame && (!S.pair || (one.striker === S.pair[0] && one.target === S.pair[1])));
+  if (told.get("attacker") || told.get("target")) S.pair = [told.get("attacker") || "", told.get("target") || ""];
+  S.finding = D.findings.findIndex((one) => String(one.frame) === frame && (!S.pair || (one.attacker === S.pair[0] && one.target === S.pair[1])));
   return frame !== null && frame !== "" && isFinite(Number(frame)) ? Number(frame) : D.first;
 }
 const JUMPS = {
   finding: () => D.findings.map((one, k) => [one.at, () => pick(k)]),
   contact: () => D.contacts.map((one) => [one[0], () => { S.finding = -1; go(one[0], [one[2], one[4]]); }]),
-  claim: () => D.claims.map((one) => [one.frame, () => { S.finding = -1; go(one.frame, [one.striker || "", one.target || one.id || ""]); }]),
+  claim: () => D.claims.map((one) => [one.frame, () => { S.finding = -1; go(one.frame, [one.attacker || "", one.target || one.id || ""]); }]),
   death: () => D.events.filter((one) => one[1] === "down").map((one) => [one[0], () => { S.finding = -1; go(one[0], ["", one[2]]); }]),
 };
 function jump(what, back) {

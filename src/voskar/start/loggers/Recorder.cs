@@ -1,9 +1,9 @@
 // Logs what happens in a game, frame by frame, for Voskar. Copy this file; it needs nothing but the base class library.
 //
 //   var log = new Voskar.Recorder("play.jsonl", 60);
-//   // in every frame, when all blows have been dealt and before anything that died is removed:
+//   // in every frame, when all hits have been dealt and before anything that died is removed:
 //   log.Pose("keeper", "keeper", x, y).With("facing", 1).With("clip", "run").With("tick", 12).With("health", 3);
-//   log.Claim("hit").With("striker", "hornet-1").With("target", "keeper").With("damage", 1);
+//   log.Claim("hit").With("attacker", "hornet-1").With("target", "keeper").With("damage", 1);
 //   log.EndFrame();
 //
 // Nothing here throws into the game: a recorder that cannot write falls silent, and says why in Problem.
@@ -68,7 +68,7 @@ namespace Voskar
             frame = first;
             try { file = new StreamWriter(path, false, new UTF8Encoding(false)); }
             catch (Exception error) { Problem = error.Message; }
-            buffer.Append("{\"voskar\":\"recording\",\"version\":1,\"rate\":" + Entry.Number(rate) + (more == "" ? "" : "," + more) + "}\n");
+            buffer.Append("{\"voskar\":\"recording\",\"version\":2,\"rate\":" + Entry.Number(rate) + (more == "" ? "" : "," + more) + "}\n");
             AppDomain.CurrentDomain.ProcessExit += delegate { Dispose(); };
             AppDomain.CurrentDomain.UnhandledException += delegate { Flush(); };
         }

@@ -1,9 +1,9 @@
 // Logs what happens in a game, frame by frame, for Voskar. Copy this file; it needs nothing but C++17.
 //
 //   voskar::Recorder log("play.jsonl", 60);
-//   // in every frame, when all blows have been dealt and before anything that died is removed:
+//   // in every frame, when all hits have been dealt and before anything that died is removed:
 //   log.pose("keeper", "keeper", x, y).with("facing", 1).with("clip", "run").with("tick", 12).with("health", 3);
-//   log.claim("hit").with("striker", "hornet-1").with("target", "keeper").with("damage", 1);
+//   log.claim("hit").with("attacker", "hornet-1").with("target", "keeper").with("damage", 1);
 //   log.end_frame();
 //
 // Nothing here throws into the game: a recorder that cannot write falls silent, and says why in problem().
@@ -63,7 +63,7 @@ public:
     Recorder(const std::string& path, double rate, const std::string& more = "", long first = 0) : frame_(first) {
         file_ = std::fopen(path.c_str(), "wb");
         if (!file_) problem_ = "cannot write " + path;
-        buffer_ = "{\"voskar\":\"recording\",\"version\":1,\"rate\":" + number(rate) + (more.empty() ? "" : "," + more) + "}\n";
+        buffer_ = "{\"voskar\":\"recording\",\"version\":2,\"rate\":" + number(rate) + (more.empty() ? "" : "," + more) + "}\n";
     }
     ~Recorder() { close(); }
     Recorder(const Recorder&) = delete;

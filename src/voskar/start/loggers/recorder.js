@@ -2,9 +2,9 @@
 //
 //   const log = new Recorder({ rate: 60, write: Recorder.toFile("play.jsonl") });   // Node
 //   const log = new Recorder({ rate: 60 });  ...  log.download("play.jsonl");       // a browser
-//   // in every frame, when all blows have been dealt and before anything that died is removed:
+//   // in every frame, when all hits have been dealt and before anything that died is removed:
 //   log.pose("keeper", "keeper", x, y, { facing: 1, clip: "run", tick: 12, health: 3 });
-//   log.claim("hit", { striker: "hornet-1", target: "keeper", damage: 1 });
+//   log.claim("hit", { attacker: "hornet-1", target: "keeper", damage: 1 });
 //   log.endFrame();
 //
 // Nothing here throws into the game: a recorder that cannot write falls silent, and says why in `problem`.
@@ -14,7 +14,7 @@ class Recorder {
     this.problem = null;
     this.flushEvery = flushEvery;
     this.write = write;
-    this.lines = [JSON.stringify({ voskar: "recording", version: 1, rate, ...header })];
+    this.lines = [JSON.stringify({ voskar: "recording", version: 2, rate, ...header })];
     this.kept = [];
     this.line = { poses: [] };
     if (typeof process !== "undefined" && process.on) process.on("exit", () => this.flush());

@@ -2,9 +2,9 @@
 --
 --   local Recorder = require("recorder")
 --   local log = Recorder.new("play.jsonl", { rate = 60 })
---   -- in every frame, when all blows have been dealt and before anything that died is removed:
+--   -- in every frame, when all hits have been dealt and before anything that died is removed:
 --   log:pose("keeper", "keeper", x, y, { facing = 1, clip = "run", tick = 12, health = 3 })
---   log:claim("hit", { striker = "hornet-1", target = "keeper", damage = 1 })
+--   log:claim("hit", { attacker = "hornet-1", target = "keeper", damage = 1 })
 --   log:end_frame()
 --   log:close()
 --
@@ -40,7 +40,7 @@ function Recorder.new(path, header, first)
   local self = setmetatable({ frame = first or 0, buffer = {}, flush_every = 120 }, Recorder)
   local file, problem = io.open(path, "wb")
   self.file, self.problem = file, problem
-  self.buffer[1] = '{"voskar":"recording","version":1,' .. json(header):sub(2)
+  self.buffer[1] = '{"voskar":"recording","version":2,' .. json(header):sub(2)
   self:_begin()
   return self
 end

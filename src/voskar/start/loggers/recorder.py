@@ -1,9 +1,9 @@
 """Logs what happens in a game, frame by frame, for Voskar. Copy this file; it needs nothing but Python.
 
     log = Recorder("play.jsonl", rate=60)
-    # in every frame, when all blows have been dealt and before anything that died is removed:
+    # in every frame, when all hits have been dealt and before anything that died is removed:
     log.pose("keeper", "keeper", x, y, facing=1, clip="run", tick=12, health=3)
-    log.claim("hit", striker="hornet-1", target="keeper", damage=1)
+    log.claim("hit", attacker="hornet-1", target="keeper", damage=1)
     log.end_frame()
 
 Nothing here raises into the game: a recorder that cannot write falls silent, and says why in `problem`.
@@ -19,7 +19,7 @@ class Recorder:
         self._line, self._buffer, self._file = {"poses": []}, [], None
         try:
             self._file = open(path, "w", encoding="utf-8", newline="\n")
-            self._buffer.append(json.dumps({"voskar": "recording", "version": 1, "rate": rate, **header}))
+            self._buffer.append(json.dumps({"voskar": "recording", "version": 2, "rate": rate, **header}))
             atexit.register(self.close)
         except Exception as error:
             self.problem = str(error)

@@ -1,9 +1,9 @@
 //! Logs what happens in a game, frame by frame, for Voskar. Copy this file; it needs nothing but the standard library.
 //!
 //!     let mut log = Recorder::new("play.jsonl", 60.0, "");
-//!     // in every frame, when all blows have been dealt and before anything that died is removed:
+//!     // in every frame, when all hits have been dealt and before anything that died is removed:
 //!     log.pose("keeper", "keeper", x, y).with("facing", 1).with("clip", "run").with("tick", 12).with("health", 3);
-//!     log.claim("hit").with("striker", "hornet-1").with("target", "keeper").with("damage", 1);
+//!     log.claim("hit").with("attacker", "hornet-1").with("target", "keeper").with("damage", 1);
 //!     log.end_frame();
 //!
 //! Nothing here panics or returns an error into the game: a recorder that cannot write falls silent, and says why in
@@ -68,7 +68,7 @@ impl Recorder {
     pub fn new(path: &str, rate: f64, more: &str) -> Self {
         let (file, problem) = match File::create(path) { Ok(file) => (Some(file), None), Err(error) => (None, Some(error.to_string())) };
         let comma = if more.is_empty() { "" } else { "," };
-        let buffer = format!("{{\"voskar\":\"recording\",\"version\":1,\"rate\":{rate}{comma}{more}}}\n");
+        let buffer = format!("{{\"voskar\":\"recording\",\"version\":2,\"rate\":{rate}{comma}{more}}}\n");
         let tables = [("poses", Vec::new()), ("inputs", Vec::new()), ("claims", Vec::new()), ("display", Vec::new())];
         Recorder { problem, frame: 0, file, buffer, tables, reset: None }
     }

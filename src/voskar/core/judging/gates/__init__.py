@@ -6,18 +6,18 @@ outcomes of a ledger, their marks and styles, coverage and `why` read this table
 
 from __future__ import annotations
 
-from voskar.core.gate import Gate, Verdict
+from voskar.core.gate import Gate, GateAnswer
 from voskar.core.judging.contact import Contact
-from voskar.core.judging.gates import ally, down, immune, preempted, repeat, spent, unmet
+from voskar.core.judging.gates import ally, consumed, down, immune, preempted, repeat, unmet
 
 GATES: tuple[Gate[Contact], ...] = (
     ally.GATE,
     down.GATE,
-    spent.GATE,
+    consumed.GATE,
     unmet.GATE,
     preempted.GATE,
     repeat.GATE,
     immune.GATE,
 )
 
-__all__ = ["GATES", "Gate", "Verdict"]
+__all__ = ["GATES", "Gate", "GateAnswer"]

@@ -2,24 +2,24 @@
 
 from __future__ import annotations
 
-from voskar.core.gate import Gate, Verdict
+from voskar.core.gate import Gate, GateAnswer
 from voskar.core.judging.contact import Contact
 from voskar.core.rules import Attack, Rules
 
 
 def stops(contact: Contact) -> bool:
-    """Whether it is a blow within one side."""
-    side = contact.striker.side
+    """Whether it is a hit within one side."""
+    side = contact.attacker.side
     return side is not None and side == contact.target.side and not contact.hitbox.attack.friendly
 
 
-def check(contact: Contact) -> Verdict:
+def check(contact: Contact) -> GateAnswer:
     """The sides."""
-    mine, theirs = contact.striker.side, contact.target.side
+    mine, theirs = contact.attacker.side, contact.target.side
     if mine is not None and mine == theirs:
         friendly = ", but the attack is friendly" if contact.attack.friendly else ""
-        return Verdict(stops(contact), f'both are on the side "{mine}"{friendly}')
-    return Verdict(False, f"sides differ: {_name(mine)} against {_name(theirs)}")
+        return GateAnswer(stops(contact), f'both are on the side "{mine}"{friendly}')
+    return GateAnswer(False, f"sides differ: {_name(mine)} against {_name(theirs)}")
 
 
 def _name(side: str | None) -> str:

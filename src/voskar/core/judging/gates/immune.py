@@ -1,12 +1,12 @@
 """The target has i-frames, and the attack does not ignore them.
 
-The first immune frame is the one after the landing, or under `same_frame = "first"` the rest of that frame too; the
-last one is landing + N.
+The first immune frame is the one after the hit, or under `same_frame = "first"` the rest of that frame too; the
+last one is hit + N.
 """
 
 from __future__ import annotations
 
-from voskar.core.gate import Gate, Verdict
+from voskar.core.gate import Gate, GateAnswer
 from voskar.core.judging.contact import Contact
 from voskar.core.rules import Attack, Rules
 from voskar.core.world import NEVER
@@ -18,22 +18,22 @@ def stops(contact: Contact) -> bool:
     return target.immune_since <= contact.frame <= target.immune_until and not contact.hitbox.attack.ignores_iframes
 
 
-def check(contact: Contact) -> Verdict:
+def check(contact: Contact) -> GateAnswer:
     """From when to when, and how many are left; 1 is the last immune frame."""
     target, frame = contact.target, contact.frame
     if not target.immune_since <= frame <= target.immune_until:
-        return Verdict(False, "no i-frames left" if target.immune_until > NEVER else "no i-frames so far")
+        return GateAnswer(False, "no i-frames left" if target.immune_until > NEVER else "no i-frames so far")
     left = target.immune_until - frame + 1
     text = f"i-frames from {target.immune_cause}, {target.immune_since} to {target.immune_until}: "
     text += f"{left} left, this one included"
     ignored = ", ignored by this attack" if contact.attack.ignores_iframes else ""
-    return Verdict(stops(contact), text + ignored)
+    return GateAnswer(stops(contact), text + ignored)
 
 
 def possible(rules: Rules, attack: Attack) -> bool:
     """An attack that does not ignore them, and anything that gives any."""
     given = any(kind.iframes or (kind.respawn and kind.respawn.iframes) for kind in rules.kinds.values())
-    sides = [side for one in rules.attacks.values() for side in (one.striker, one.target)]
+    sides = [side for one in rules.attacks.values() for side in (one.attacker, one.target)]
     return not attack.ignores_iframes and (given or any(side.iframes for side in sides))
 
 

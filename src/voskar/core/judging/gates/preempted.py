@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from voskar.core.gate import Gate, Verdict
+from voskar.core.gate import Gate, GateAnswer
 from voskar.core.judging.contact import Contact
 from voskar.core.rules import Attack, Rules
 
 
 def stops(contact: Contact) -> bool:
-    """Whether the striker was preempted by this target."""
-    return (contact.striker.row, contact.target.row) in contact.memory.preempted
+    """Whether the attacker was preempted by this target."""
+    return (contact.attacker.row, contact.target.row) in contact.memory.preempted
 
 
-def check(contact: Contact) -> Verdict:
+def check(contact: Contact) -> GateAnswer:
     """Whether it was."""
     if stops(contact):
-        return Verdict(True, "the target struck first, with an attack that preempts")
-    return Verdict(False, "nothing preempted it")
+        return GateAnswer(True, "the target struck first, with an attack that preempts")
+    return GateAnswer(False, "nothing preempted it")
 
 
 def possible(rules: Rules, attack: Attack) -> bool:

@@ -1,47 +1,47 @@
-"""The rehit rule forbids it, or this attack of this striker landed on this target already in this frame."""
+"""The rehit rule forbids it, or this attack of this attacker landed on this target already in this frame."""
 
 from __future__ import annotations
 
-from voskar.core.gate import Gate, Verdict
+from voskar.core.gate import Gate, GateAnswer
 from voskar.core.judging.contact import Contact
 
 
 def stops(contact: Contact) -> bool:
     """Whether it may not land again yet."""
     key = contact.key
-    landing, frame = contact.memory.landings.get(key), contact.frame
-    if landing is not None and landing.frame == frame:
+    hit, frame = contact.memory.hits.get(key), contact.frame
+    if hit is not None and hit.frame == frame:
         return True
     rehit = contact.rehit
     if rehit.mode == "entry":
         return contact.memory.touching_since(key, frame) < frame
-    if landing is None:
+    if hit is None:
         return False
     if rehit.mode == "once":
-        return landing.swing == contact.swing
-    return rehit.mode == "after" and frame < landing.frame + rehit.frames
+        return hit.swing == contact.swing
+    return rehit.mode == "after" and frame < hit.frame + rehit.frames
 
 
-def check(contact: Contact) -> Verdict:
+def check(contact: Contact) -> GateAnswer:
     """When it landed last, and when it may again."""
     key = contact.key
-    landing, frame, rehit = contact.memory.landings.get(key), contact.frame, contact.rehit
-    if landing is not None and landing.frame == frame:
-        return Verdict(True, f"{_what(contact)} landed on this target already in this frame")
+    hit, frame, rehit = contact.memory.hits.get(key), contact.frame, contact.rehit
+    if hit is not None and hit.frame == frame:
+        return GateAnswer(True, f"{_what(contact)} landed on this target already in this frame")
     stopped = stops(contact)
     if rehit.mode == "entry":
         since = contact.memory.touching_since(key, frame)
         told = f"in contact since {since}" if stopped else "first frame of the touch"
-        return Verdict(stopped, f'rehit "entry": {told}')
-    if landing is None:
-        return Verdict(False, f'rehit "{rehit}": it has not landed on this target before')
+        return GateAnswer(stopped, f'rehit "entry": {told}')
+    if hit is None:
+        return GateAnswer(False, f'rehit "{rehit}": it has not landed on this target before')
     if rehit.mode == "once":
         when = "in this swing" if stopped else "in an earlier swing"
-        return Verdict(stopped, f'rehit "once": it landed in {landing.frame}, {when}')
+        return GateAnswer(stopped, f'rehit "once": it landed in {hit.frame}, {when}')
     if rehit.mode == "always":
-        return Verdict(False, f'rehit "always": the landing in {landing.frame} does not matter')
-    free = landing.frame + rehit.frames
-    return Verdict(stopped, f"rehit {rehit}: it landed in {landing.frame}, free again from {free}")
+        return GateAnswer(False, f'rehit "always": the hit in {hit.frame} does not matter')
+    free = hit.frame + rehit.frames
+    return GateAnswer(stopped, f"rehit {rehit}: it landed in {hit.frame}, free again from {free}")
 
 
 def _what(contact: Contact) -> str:

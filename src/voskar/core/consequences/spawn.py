@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from voskar.core.effects.effect import Effect, Side, table_of
+from voskar.core.consequences.consequence import Consequence, Side, table_of
 from voskar.core.emitters.births import order
 from voskar.core.judging.contact import Contact
 from voskar.core.rules import Fan
@@ -10,9 +10,9 @@ from voskar.core.rules import Fan
 
 def apply(contact: Contact, side: Side) -> None:
     """Orders it."""
-    kind = table_of(contact.attack, side).effect
+    kind = table_of(contact.attack, side).spawn
     assert kind is not None
     order(contact.world, Fan(kind), "effect", contact.point(), 0.0, (0.0, 0.0), spawned=False)
 
 
-EFFECT = Effect("effect", "spawn", lambda table: table.effect is not None, apply)
+CONSEQUENCE = Consequence("spawn", "spawn", lambda table: table.spawn is not None, apply)

@@ -1,4 +1,4 @@
-"""What several effects in one frame come to: home and pushes, removal and pushes, what a blow orders for the next."""
+"""Several consequences in one frame: home and pushes, removal and pushes, orders for the next frame."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def test_going_home_ends_every_push_of_its_frame(priority: int, driven: bool) ->
     assert xs(data, frames, "waxling") == [0, 10, 20, 30, 0, 10, 20, 30, 40]
 
 
-def test_a_push_after_something_driven_was_removed_by_a_blow() -> None:
+def test_a_push_after_something_driven_was_removed_by_a_hit() -> None:
     data: dict[str, Any] = {
         "layers": {"names": ["keeper"]},
         "kinds": {
@@ -60,7 +60,7 @@ def test_a_push_after_something_driven_was_removed_by_a_blow() -> None:
             "hornet": {"boxes": {"jaw": {"role": "hitbox", "attack": "bite", "circle": 10, "mask": ["keeper"]}}},
         },
         "attacks": {
-            "drop": {"striker": {"remove": True}},
+            "drop": {"attacker": {"remove": True}},
             "bite": {"rehit": "once", "target": {"knockback": {"distance": 2}}},
         },
         "fixtures": [{"kind": "drop", "at": [0, 0]}],
@@ -81,7 +81,7 @@ def test_one_that_is_sent_home_falls_as_its_own_poses_do(reactions: str) -> None
     data["kinds"]["waxling"]["boxes"]["feet"] = {"role": "hitbox", "attack": "stomp", "circle": 5, "mask": ["hive"]}
     data["kinds"]["drumcap"] = {"boxes": {"top": {"role": "hurtbox", "circle": 5, "layer": ["hive"]}}}
     del data["kinds"]["bramble"]["boxes"]["short"]
-    data["attacks"]["stomp"] = {"falling": True}
+    data["attacks"]["stomp"] = {"if": {"falling": True}}
     frames: list[dict[str, Any]] = []
     for frame in range(6):
         y = 100 + 10 * frame
@@ -100,11 +100,11 @@ def test_one_that_is_sent_home_falls_as_its_own_poses_do(reactions: str) -> None
 
 @pytest.mark.parametrize("after", [1, 2])
 @pytest.mark.parametrize("shown", [False, True])
-def test_what_a_blow_orders_comes_whoever_returns_in_that_frame(after: int, shown: bool) -> None:
+def test_what_a_hit_orders_comes_whoever_returns_in_that_frame(after: int, shown: bool) -> None:
     data = bramble(0)
     data["kinds"]["waxling"] |= {"health": 1, "respawn": {"after": after}, "down": {"spawn": [{"kind": "crumb"}]}}
     data["kinds"]["crumb"] = {"motion": {"life": 3}}
-    data["attacks"]["snare"] = {"damage": 1, "rehit": "once"} | ({} if shown else {"target": {"effect": "crumb"}})
+    data["attacks"]["snare"] = {"damage": 1, "rehit": "once"} | ({} if shown else {"target": {"spawn": "crumb"}})
     del data["kinds"]["bramble"]["boxes"]["short"]
     frames: list[dict[str, Any]] = [{"poses": [{"id": "waxling", "kind": "waxling", "x": 0, "y": 0}]} for _ in range(8)]
     frames[2]["poses"].append({"id": "bramble", "kind": "bramble", "x": 0, "y": 0})
@@ -113,7 +113,7 @@ def test_what_a_blow_orders_comes_whoever_returns_in_that_frame(after: int, show
         return
     for frame in frames[3:6]:
         frame["poses"].append({"id": "crumb", "kind": "crumb", "x": 0, "y": 0, "angle": -90})
-    frames[2]["claims"] = [{"event": "hit", "striker": "bramble", "target": "waxling"}]
+    frames[2]["claims"] = [{"event": "hit", "attacker": "bramble", "target": "waxling"}]
     book = rulebook(data)
     played = recording(book, frames)
     assert check(book.rules(played.rate), played)[0].findings == ()

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-from voskar.core.effects.effect import Effect, Side, other, own, table_of
+from voskar.core.consequences.consequence import Consequence, Side, other, own, table_of
 from voskar.core.judging.contact import Contact
-from voskar.core.ledger.events import Knockback
+from voskar.core.ledger.events import KnockbackEvent
 from voskar.core.recording.inputs import Vector
 
 
@@ -14,11 +14,11 @@ def way(contact: Contact, side: Side) -> Vector:
     """The whole way (dx, dy) of a push on one side, in units.
 
     Away is from the other actor, both where they are at the contact's own time, so that a fast shot pushes the
-    way it came. A zero vector falls back to the striker's heading.
+    way it came. A zero vector falls back to the attacker's heading.
     """
     knockback, world = table_of(contact.attack, side).knockback, contact.world
     assert knockback is not None
-    hx, hy = world.heading(contact.striker.row)
+    hx, hy = world.heading(contact.attacker.row)
     state = own(contact, side)
     length = knockback.distance / state.kind.weight
     direction = knockback.direction
@@ -34,7 +34,7 @@ def way(contact: Contact, side: Side) -> Vector:
         sign = -1.0 if side == "target" else 1.0
         x, y = x1 - x0 + sign * over_x, 0.0 if direction == "flat" else y1 - y0 + sign * over_y
     elif direction == "travel":
-        x, y = world.velocity(contact.striker.row)
+        x, y = world.velocity(contact.attacker.row)
     if x == 0 and y == 0:
         x, y = hx, hy
     return _of_length(x, y, length)
@@ -52,8 +52,8 @@ def apply(contact: Contact, side: Side) -> None:
     dx, dy = way(contact, side)
     until = world.frame + knockback.over
     by = other(contact, side).id
-    world.events.append(Knockback(frame=world.frame, id=state.id, dx=dx, dy=dy, until=until, by=by))
+    world.events.append(KnockbackEvent(frame=world.frame, id=state.id, dx=dx, dy=dy, until=until, by=by))
     world.push(state, knockback, dx, dy)
 
 
-EFFECT = Effect("knockback", "knockback", lambda table: table.knockback is not None, apply)
+CONSEQUENCE = Consequence("knockback", "knockback", lambda table: table.knockback is not None, apply)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from voskar.core.judging.contact import Contact
-from voskar.core.ledger.events import Health
+from voskar.core.ledger.events import HealthEvent
 from voskar.core.lifecycle.down import go_down
 
 
@@ -21,8 +21,8 @@ def take(contact: Contact) -> None:
         return
     target.health = after
     if after < before:
-        target.credit = contact.striker.id
-    world.events.append(Health(world.frame, target.id, before, after, contact.striker.id))
+        target.credit = contact.attacker.id
+    world.events.append(HealthEvent(world.frame, target.id, before, after, contact.attacker.id))
     if after == 0:
         world.settling.add(target.row)
         if world.rules.contact.health_check == "at_once":

@@ -1,8 +1,8 @@
-"""I-frames: those that a table names, and of the target's kind for a blow that hurts."""
+"""I-frames: those that a table names, and of the target's kind for a hit that hurts."""
 
 from __future__ import annotations
 
-from voskar.core.effects.effect import Effect, Side, own, table_of
+from voskar.core.consequences.consequence import Consequence, Side, own, table_of
 from voskar.core.judging.contact import Contact
 from voskar.core.lifecycle.immunity import immunise
 from voskar.core.rules import Attack, Rules
@@ -24,4 +24,4 @@ def also(attack: Attack, side: Side, rules: Rules) -> bool:
     return side == "target" and attack.gives_iframes and any(kind.iframes for kind in rules.kinds.values())
 
 
-EFFECT = Effect("iframes", "iframes", lambda table: bool(table.iframes), apply, also)
+CONSEQUENCE = Consequence("iframes", "iframes", lambda table: bool(table.iframes), apply, also)

@@ -1,8 +1,8 @@
-"""Remove: used up at once by the (pierce + 1)th outcome that counts, and removed at the end of the frame."""
+"""Remove: consumed at once by the (pierce + 1)th outcome that counts, and removed at the end of the frame."""
 
 from __future__ import annotations
 
-from voskar.core.effects.effect import Effect, Side, own, table_of
+from voskar.core.consequences.consequence import Consequence, Side, own, table_of
 from voskar.core.judging.contact import Contact
 
 
@@ -12,8 +12,10 @@ def count(contact: Contact, side: Side, outcome: str) -> None:
     if outcome not in table.consumed_by:
         return
     counted = contact.memory.count(state.row, contact.attack.name, side)
-    if counted > table.pierce and state.spent != world.frame:
-        world.use_up(state)
+    if counted > table.pierce and state.consumed != world.frame:
+        world.consume(state)
 
 
-EFFECT = Effect("remove", "removed", lambda table: table.remove, lambda contact, side: count(contact, side, "landed"))
+CONSEQUENCE = Consequence(
+    "remove", "removed", lambda table: table.remove, lambda contact, side: count(contact, side, "landed")
+)

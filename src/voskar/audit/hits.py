@@ -1,10 +1,10 @@
-"""Checks of what blows do."""
+"""Checks of what hits do."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from voskar.audit.findings import Case, Check, Finding
+from voskar.audit.findings import AuditFinding, Case, Check
 from voskar.core.rules import Attack, Box, Kind
 from voskar.core.views.framedata import moves
 
@@ -14,48 +14,48 @@ def _meetings(case: Case) -> Iterator[tuple[Kind, Box, Attack, Kind, Box]]:
     catalog = case.catalog
     for hit in catalog.of_role("hitbox"):
         for hurt in catalog.of_role("hurtbox"):
-            striker, target, attack = hit.kind, hurt.kind, hit.attack
-            foes = striker.side is None or striker.side != target.side or attack.friendly
+            attacker, target, attack = hit.kind, hurt.kind, hit.attack
+            foes = attacker.side is None or attacker.side != target.side or attack.friendly
             if catalog.meets(hit, hurt) and foes:
-                yield striker, hit.box, attack, target, hurt.box
+                yield attacker, hit.box, attack, target, hurt.box
 
 
-def stomp_unguarded(case: Case) -> Iterator[Finding]:
+def stomp_unguarded(case: Case) -> Iterator[AuditFinding]:
     """A stomp without `preempts` on a kind whose own touch hurts back in the same frame."""
-    pairs = {(striker.name, target.name): attack for striker, _, attack, target, _ in _meetings(case)}
+    pairs = {(attacker.name, target.name): attack for attacker, _, attack, target, _ in _meetings(case)}
     told = set()
-    for striker, _, attack, target, _ in _meetings(case):
-        back = pairs.get((target.name, striker.name))
-        stomp = attack.falling or attack.only_from == {"above"}
+    for attacker, _, attack, target, _ in _meetings(case):
+        back = pairs.get((target.name, attacker.name))
+        stomp = attack.if_.falling or attack.if_.from_ == {"above"}
         if stomp and not attack.preempts and back is not None and back.damage > 0 and attack.name not in told:
             told.add(attack.name)
             reason = (
                 f"{target.name} touches back with {back.name}: in the frame of a stomp its own touch may hurt "
-                f"{striker.name}"
+                f"{attacker.name}"
             )
             yield case.finding("stomp-unguarded", ("attacks", attack.name), reason, "preempts = true")
 
 
-def rebound_adds(case: Case) -> Iterator[Finding]:
-    """A rebound that adds to a falling speed: the faster the fall, the lower the bounce."""
+def launch_adds(case: Case) -> Iterator[AuditFinding]:
+    """A launch that adds to a falling speed: the faster the fall, the lower the bounce."""
     for attack in case.rules.attacks.values():
-        rebound = attack.striker.rebound
-        if rebound is not None and rebound.add and (attack.falling or "above" in attack.only_from):
-            reason = "it adds to a falling speed: the striker bounces the less the faster it falls"
-            where = ("attacks", attack.name, "striker", "rebound_mode")
-            yield case.finding("rebound-adds", where, reason, 'rebound_mode = "set", for always the same height')
+        launch = attack.attacker.launch
+        if launch is not None and launch.mode == "add" and (attack.if_.falling or "above" in attack.if_.from_):
+            reason = "it adds to a falling speed: the attacker bounces the less the faster it falls"
+            where = ("attacks", attack.name, "attacker", "launch", "mode")
+            yield case.finding("launch-adds", where, reason, 'mode = "set", for always the same height')
 
 
-def entry_lost(case: Case) -> Iterator[Finding]:
+def entry_lost(case: Case) -> Iterator[AuditFinding]:
     """An always-on `entry` attack on targets with i-frames: a touch that begins in them never lands."""
     told = set()
-    for striker, box, attack, target, _ in _meetings(case):
+    for attacker, box, attack, target, _ in _meetings(case):
         given = target.iframes if attack.target.iframes is None else attack.target.iframes
         entry = attack.rehit is not None and attack.rehit.mode == "entry"
         if (
             entry
             and attack.name not in told
-            and not striker.timed(attack.name)
+            and not attacker.timed(attack.name)
             and given > 0
             and attack.gives_iframes
             and not attack.ignores_iframes
@@ -69,21 +69,21 @@ def entry_lost(case: Case) -> Iterator[Finding]:
             yield case.finding("entry-lost", ("attacks", attack.name), reason, remedy)
 
 
-def drained(case: Case) -> Iterator[Finding]:
+def drained(case: Case) -> Iterator[AuditFinding]:
     """An always-on attack that lands every frame on a target without i-frames."""
     told = set()
-    for striker, box, attack, target, _ in _meetings(case):
+    for attacker, box, attack, target, _ in _meetings(case):
         given = target.iframes if attack.target.iframes is None else attack.target.iframes
         always = attack.rehit is None or attack.rehit.mode == "always"
         if (
             attack.name in told
             or not always
-            or striker.timed(attack.name)
+            or attacker.timed(attack.name)
             or attack.damage <= 0
             or target.health is None
         ):
             continue
-        if (given == 0 or attack.ignores_iframes) and not attack.striker.remove and attack.target.knockback is None:
+        if (given == 0 or attack.ignores_iframes) and not attack.attacker.remove and attack.target.knockback is None:
             told.add(attack.name)
             rate = float(case.rules.rate)
             lasts = target.health / (attack.damage * rate)
@@ -96,7 +96,7 @@ def drained(case: Case) -> Iterator[Finding]:
             )
 
 
-def iframes_short(case: Case) -> Iterator[Finding]:
+def iframes_short(case: Case) -> Iterator[AuditFinding]:
     """I-frames shorter than the swing that gave them, where the swing may land again."""
     for move in moves(case.rules):
         rest = move.windows[-1][1] - move.windows[0][0]
@@ -113,24 +113,24 @@ def iframes_short(case: Case) -> Iterator[Finding]:
             )
 
 
-def knockback_short(case: Case) -> Iterator[Finding]:
+def knockback_short(case: Case) -> Iterator[AuditFinding]:
     """A knockback after which the same two still touch."""
     if case.recording is None:
         return
     runs: dict[tuple[str | None, str | None, str | None], list[tuple[int, int]]] = {}
     for event in case.ledger.of("contact"):
-        key = (event.striker, event.target, event.attack)
+        key = (event.attacker, event.target, event.attack)
         runs.setdefault(key, []).append((event.frame, event.until or event.frame))
     pushes = {(event.frame, event.id, event.by): event for event in case.ledger.of("knockback")}
     seen: dict[str, list[int]] = {}
-    for landing in case.ledger.landings():
-        push = pushes.get((landing.frame, landing.target, landing.striker))
+    for hit in case.ledger.hits():
+        push = pushes.get((hit.frame, hit.target, hit.attacker))
         after = (push.until or 0) + 1 if push is not None else None
-        key = (landing.striker, landing.target, landing.attack)
+        key = (hit.attacker, hit.target, hit.attack)
         if after is not None and any(first <= after <= last for first, last in runs[key]):
-            seen.setdefault(landing.attack or "", []).append(landing.frame)
+            seen.setdefault(hit.attack or "", []).append(hit.frame)
     for name, frames in sorted(seen.items()):
-        reason = f"{len(frames)} times the two still touch when the push is over, first after the blow in {frames[0]}"
+        reason = f"{len(frames)} times the two still touch when the push is over, first after the hit in {frames[0]}"
         where = ("attacks", name, "target", "knockback")
         yield case.finding(
             "knockback-short", where, reason, "push further, or see that the poses show the push: voskar check"
@@ -139,7 +139,7 @@ def knockback_short(case: Case) -> Iterator[Finding]:
 
 CHECKS: dict[str, Check] = {
     "stomp-unguarded": stomp_unguarded,
-    "rebound-adds": rebound_adds,
+    "launch-adds": launch_adds,
     "entry-lost": entry_lost,
     "drained": drained,
     "iframes-short": iframes_short,

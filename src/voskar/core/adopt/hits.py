@@ -1,4 +1,4 @@
-"""Hits: which landings take effect, and which claims do though the rules deny them."""
+"""Hits: which hits take effect, and which claims do though the rules deny them."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event
-from voskar.core.ledger.events import Adopted, Health, Iframes
+from voskar.core.ledger.events import AdoptedEvent, HealthEvent, IframesEvent
 from voskar.core.recording import Claim
 from voskar.core.world import ActorState
 
@@ -19,19 +19,19 @@ FAR = {gate.name: place for place, gate in enumerate(GATES)} | {LANDED: len(GATE
 """How far a contact came, by its outcome."""
 
 Pair = tuple[str | None, str | None]
-"""Striker and target; None where a claim names one of them only."""
+"""Attacker and target; None where a claim names one of them only."""
 
 
-class Blows:
-    """A landing with a claim takes effect, at the claim's frame if that is another and the pair still touches there;
-    one without has no effect, and its unbroken run of contact is told once. A claim without a landing takes effect all
+class HitAdoption:
+    """A hit with a claim takes effect, at the claim's frame if that is another and the pair still touches there;
+    one without has no effect, and its unbroken run of contact is told once. A claim without a hit takes effect all
     the same."""
 
     def __init__(self, resync: Resync, judge: Judge, logged: Logged) -> None:
         self.resync, self.judge, self.world, self.logged = resync, judge, judge.world, logged
         recording = self.world.recording
         self.asked = recording.asks_for("hit")
-        self.index = ClaimIndex(recording, self._is_hit, lambda one: (one.striker, one.target), resync.windows)
+        self.index = ClaimIndex(recording, self._is_hit, lambda one: (one.attacker, one.target), resync.windows)
         self.plan: dict[int, Taken] = {}
         """What this replay has found out; what it was given and found right is part of it."""
         self.passed = set(resync.passed)
@@ -55,14 +55,14 @@ class Blows:
 
     def _is_hit(self, one: Claim) -> bool:
         recording = self.world.recording
-        logged = recording.logs("hit", one.striker, one.target)
+        logged = recording.logs("hit", one.attacker, one.target)
         return one.event == "hit" and logged and one.attack not in recording.scope.attacks
 
     # asked by the judge
 
     def again(self, contact: Contact, outcome: str) -> bool:
-        """Whether a contact only goes on with a landing that the game knows nothing of."""
-        pair = contact.striker.id, contact.target.id
+        """Whether a contact only goes on with a hit that the game knows nothing of."""
+        pair = contact.attacker.id, contact.target.id
         self._now.setdefault(pair, []).append((contact, outcome))
         key, frame = contact.key, self.world.frame
         if self._silent.get(key) != frame - 1:
@@ -76,8 +76,8 @@ class Blows:
         return True
 
     def takes(self, contact: Contact, event: Event) -> bool:
-        """Whether a landing takes effect; `event` tells it."""
-        pair, frame = (contact.striker.id, contact.target.id), self.world.frame
+        """Whether a hit takes effect; `event` tells it."""
+        pair, frame = (contact.attacker.id, contact.target.id), self.world.frame
         if not self._is_compared(contact):
             return True
         asked = self._is_asked(pair)  # else a claim of one side may still mean it
@@ -89,7 +89,7 @@ class Blows:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         for other, (_, before, _) in self._tentative.items():
             claim = self.index.claims[other]
-            if (claim.striker, claim.target) == pair and self.index.fits(other, frame):
+            if (claim.attacker, claim.target) == pair and self.index.fits(other, frame):
                 del self._tentative[other], self.plan[other]  # it is this one's
                 self.passed.add((before.frame, *pair, before.attack or ""))
                 return self._lands(contact)
@@ -117,13 +117,13 @@ class Blows:
         return self._passes(contact)
 
     def _is_compared(self, contact: Contact) -> bool:
-        striker, target = contact.striker.id, contact.target.id
+        attacker, target = contact.attacker.id, contact.target.id
         recording = self.world.recording
-        logged = recording.logs("hit", striker, target) and contact.attack.name not in recording.scope.attacks
+        logged = recording.logs("hit", attacker, target) and contact.attack.name not in recording.scope.attacks
         return self.asked and logged
 
     def _is_asked(self, pair: Pair) -> bool:
-        """Whether the game could have claimed a landing of this frame, and had time to."""
+        """Whether the game could have claimed a hit of this frame, and had time to."""
         in_time = self.world.frame + self.index.windows.of("hit").after <= self.world.recording.last
         return in_time and pair[0] in self._claimable and pair[1] in self._claimable
 
@@ -132,7 +132,7 @@ class Blows:
         return pair, (None, pair[1]), (pair[0], None)
 
     def _fitting(self, pair: Pair, frame: int) -> int | None:
-        """The claim that a landing agrees with. One that was held back for its claim is no landing of its own."""
+        """The claim that a hit agrees with. One that was held back for its claim is no hit of its own."""
         return self.index.nearest(
             self._keys(pair), frame, lambda one: one not in self._held_back and self.index.fits(one, frame)
         )
@@ -146,30 +146,30 @@ class Blows:
         return True
 
     def _passes(self, contact: Contact) -> bool:
-        """A landing that the game knows nothing of."""
+        """A hit that the game knows nothing of."""
         self._silent[contact.key] = self.world.frame
-        self._tell("no hit", contact.striker.id, contact.target.id, contact.attack.name)
+        self._tell("no hit", contact.attacker.id, contact.target.id, contact.attack.name)
         return False
 
-    def _tell(self, detail: str, striker: str | None, target: str | None, attack: str | None) -> None:
+    def _tell(self, detail: str, attacker: str | None, target: str | None, attack: str | None) -> None:
         self.world.events.append(
-            Adopted(frame=self.world.frame, detail=detail, striker=striker, target=target, attack=attack)
+            AdoptedEvent(frame=self.world.frame, detail=detail, attacker=attacker, target=target, attack=attack)
         )
 
     def _redate(self, contact: Contact, frame: int) -> None:
-        """A landing takes effect, as of the frame of its claim: what it guards against ends as much earlier or later,
-        so that a chain of blows is off by the same each time."""
+        """A hit takes effect, as of the frame of its claim: what it guards against ends as much earlier or later,
+        so that a chain of hits is off by the same each time."""
         world, memory = self.world, self.judge.memory
         since, shift = len(world.events), frame - world.frame
         self.judge.strike(contact)
         memory.land(contact.key, frame, contact.swing)
         for place in range(since, len(world.events)):
             event = world.events[place]
-            if isinstance(event, Iframes):
+            if isinstance(event, IframesEvent):
                 state = world.find(event.id)
                 if state is not None:
                     state.immune_until += shift
-                    world.events[place] = Iframes(
+                    world.events[place] = IframesEvent(
                         frame=event.frame, id=event.id, until=event.until + shift, cause=event.cause
                     )
 
@@ -190,7 +190,7 @@ class Blows:
             claim = self.index.claims[number]
             if claim.frame == frame:
                 del self._tentative[number]
-                own = self._now.get((contact.striker.id, contact.target.id), ())
+                own = self._now.get((contact.attacker.id, contact.target.id), ())
                 if not shows and any(one.key == contact.key for one, _ in own):
                     self.plan[number] = Taken(frame, event)
         for number in sorted(self._open) if self._open else ():
@@ -199,7 +199,7 @@ class Blows:
         self._landed.clear()
 
     def _look(self, number: int) -> None:
-        """Notes how far a claimed pair came, and gives the claim up when no landing can be the same any more."""
+        """Notes how far a claimed pair came, and gives the claim up when no hit can be the same any more."""
         claim, frame, index = self.index.claims[number], self.world.frame, self.index
         if index.fits(number, frame):
             far = max((FAR[outcome] for _, outcome in self._candidates(claim)), default=-1)
@@ -218,7 +218,7 @@ class Blows:
         self._settle(number)
 
     def begin_again(self) -> None:
-        """A mark, or the end: what is left has no landing."""
+        """A mark, or the end: what is left has no hit."""
         for number in sorted(self._open):
             if self.index.claims[number].frame < self.world.frame:
                 self.give_up(number)
@@ -226,12 +226,12 @@ class Blows:
 
     def _candidates(self, claim: Claim) -> list[tuple[Contact, str]]:
         """The contacts of this frame that a claim may mean."""
-        if claim.striker and claim.target:
-            return self._now.get((claim.striker, claim.target), [])
+        if claim.attacker and claim.target:
+            return self._now.get((claim.attacker, claim.target), [])
         return [
             one
             for pair in sorted(self._now, key=str)
-            if claim.striker in (None, pair[0]) and claim.target in (None, pair[1])
+            if claim.attacker in (None, pair[0]) and claim.target in (None, pair[1])
             for one in self._now[pair]
         ]
 
@@ -247,7 +247,7 @@ class Blows:
         if claim.x is not None and claim.y is not None:
             contact.told_point = claim.x, claim.y
         self._silent.pop(contact.key, None)
-        self._tell("hit", contact.striker.id, contact.target.id, contact.attack.name)
+        self._tell("hit", contact.attacker.id, contact.target.id, contact.attack.name)
         self._landed.add(contact.key)
         self.judge.strike(contact)
 
@@ -257,11 +257,11 @@ class Blows:
         own = [contact for contact, _ in found if claim.attack in (None, contact.attack.name)]
         if own:
             return own[0]
-        striker, target = world.find(claim.striker), world.find(claim.target)
-        if striker is None or target is None or not (world.is_present(striker.row) and world.is_present(target.row)):
+        attacker, target = world.find(claim.attacker), world.find(claim.target)
+        if attacker is None or target is None or not (world.is_present(attacker.row) and world.is_present(target.row)):
             return None
         catalog = world.catalog
-        hits = [one for one in catalog.by_kind[striker.kind.name] if one.box.role == "hitbox"]
+        hits = [one for one in catalog.by_kind[attacker.kind.name] if one.box.role == "hitbox"]
         claimed = [one for one in hits if one.attack.name == claim.attack]
         if found and not claimed:
             return found[0][0]
@@ -271,7 +271,7 @@ class Blows:
         if not pairs:
             return None
         hit, hurt = pairs[0]
-        return Contact.asked(world, self.judge.memory, striker.row, hit, target.row, hurt)
+        return Contact.asked(world, self.judge.memory, attacker.row, hit, target.row, hurt)
 
     def _damage(self, claim: Claim, target: ActorState) -> float | None:
         """What a claim takes from its target: logged health goes before the claim's own word."""
@@ -283,7 +283,7 @@ class Blows:
         world = self.world
         target = world.find(claim.target)
         attack = world.rules.attacks.get(claim.attack or "")
-        self._tell("hit", claim.striker, claim.target, claim.attack)
+        self._tell("hit", claim.attacker, claim.target, claim.attack)
         if target is None or target.health is None or target.down is not None:
             return
         told = self._damage(claim, target)
@@ -291,7 +291,7 @@ class Blows:
         before, full = target.health, target.kind.health or 0.0
         target.health = after = min(max(before - damage, 0.0), max(full, before))
         if after != before:
-            target.credit = claim.striker
-            world.events.append(Health(world.frame, target.id, before, after, claim.striker or ""))
+            target.credit = claim.attacker
+            world.events.append(HealthEvent(world.frame, target.id, before, after, claim.attacker or ""))
             if after == 0:
                 world.settling.add(target.row)

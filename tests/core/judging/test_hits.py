@@ -1,4 +1,4 @@
-"""What blows do, at their boundary frames: stomps, conditions, preempting, removal, pushes, raw recordings."""
+"""What hits do, at their boundary frames: stomps, conditions, preempting, removal, pushes, raw recordings."""
 
 from __future__ import annotations
 
@@ -48,7 +48,8 @@ def ways(keeper: list[tuple[float, float]], **fields: Any) -> list[dict[str, Any
     ]
 
 
-STOMP = {"only_from": ["above"], "falling": True, "preempts": True}
+ABOVE = {"from": ["above"], "falling": True}
+STOMP = {"if": ABOVE, "preempts": True}
 WAYS = [
     # name, attack, the keeper's way, outcomes of the stomp and of the waxling's touch
     ("from above and falling", STOMP, [(0, -16), (0, -12), (0, -8)], "..L", "..p"),
@@ -59,16 +60,16 @@ WAYS = [
     ("rising through it", STOMP, [(0, -11), (0, -9), (0, -9.5)], ".Lu", ".pL"),
     ("standing on it", STOMP, [(0, -9), (0, -9)], "uu", "LL"),
     ("without preempts ids decide, and both land", STOMP | {"preempts": False}, [(0, -12), (0, -8)], ".L", ".L"),
-    ("slack 0", STOMP | {"slack": 0}, [(0, -10), (0, -9)], ".L", ".p"),
-    ("slack 0, a hair inside", STOMP | {"slack": 0}, [(0, -9.99), (0, -9)], "uu", "LL"),
-    ("never from above", {"never_from": ["above"]}, [(0, -12), (0, -8), (0, -6)], ".uL", ".LL"),
-    ("from below", {"only_from": ["below"]}, [(0, 12), (0, 8)], ".L", ".L"),
-    ("ahead of it: 0 counts", {"only_from": ["ahead"]}, [(0, 0), (-1, 0), (1, 0), (1, 0)], "LLLu", "LLLL"),
-    ("behind it", {"only_from": ["behind"]}, [(0, 0), (-1, 0), (1, 0), (1, 0)], "uuuL", "LLLL"),
-    ("by centre", {"only_from": ["above"], "from_by": "centre"}, [(0, -1), (0, 0), (0, 1)], "Luu", "LLL"),
+    ("slack 0", STOMP | {"if": ABOVE | {"slack": 0}}, [(0, -10), (0, -9)], ".L", ".p"),
+    ("slack 0, a hair inside", STOMP | {"if": ABOVE | {"slack": 0}}, [(0, -9.99), (0, -9)], "uu", "LL"),
+    ("never from above", {"if": {"not_from": ["above"]}}, [(0, -12), (0, -8), (0, -6)], ".uL", ".LL"),
+    ("from below", {"if": {"from": ["below"]}}, [(0, 12), (0, 8)], ".L", ".L"),
+    ("ahead of it: 0 counts", {"if": {"from": ["ahead"]}}, [(0, 0), (-1, 0), (1, 0), (1, 0)], "LLLu", "LLLL"),
+    ("behind it", {"if": {"from": ["behind"]}}, [(0, 0), (-1, 0), (1, 0), (1, 0)], "uuuL", "LLLL"),
+    ("by centre", {"if": {"from": ["above"], "from_by": "centre"}}, [(0, -1), (0, 0), (0, 1)], "Luu", "LLL"),
     (
         "by centre with slack",
-        {"only_from": ["above"], "from_by": "centre", "slack": 2},
+        {"if": {"from": ["above"], "from_by": "centre", "slack": 2}},
         [(0, -2), (0, -2.01)],
         "uL",
         "LL",
@@ -92,25 +93,25 @@ def events(ledger: Ledger, *names: str) -> list[tuple[Any, ...]]:
     return [tuple(value for key, value in row.items() if key not in ("event", "by")) for row in rows]
 
 
-def test_rebound_and_iframes_of_a_stomp() -> None:
-    attack = STOMP | {"striker": {"rebound": 300, "iframes": "6f"}}
+def test_launch_and_iframes_of_a_stomp() -> None:
+    attack = STOMP | {"attacker": {"launch": 300, "iframes": "6f"}}
     data = world(attack)
     data["kinds"]["waxling"]["bounce"] = 1.6
     ledger = run(data, ways([(-2, -16), (-1, -12), (0, -8)]))
-    assert events(ledger, "rebound", "iframes") == [(2, 8, "keeper", "stomp"), (2, "keeper", 60, -480)]
-    adds = world(attack | {"striker": {"rebound": 300, "rebound_mode": "add"}})
-    assert run(adds, ways([(-2, -16), (-1, -12), (0, -8)])).of("rebound")[0].vy == 240 - 300
+    assert events(ledger, "launch", "iframes") == [(2, 8, "keeper", "stomp"), (2, "keeper", 60, -480)]
+    adds = world(attack | {"attacker": {"launch": {"up": 300, "mode": "add"}}})
+    assert run(adds, ways([(-2, -16), (-1, -12), (0, -8)])).of("launch")[0].vy == 240 - 300
 
 
 PUSHES = [
-    # direction, the striker's facing and last step, the push on a target to its right and below
+    # direction, the attacker's facing and last step, the push on a target to its right and below
     ("away", 1, (0, 0), (3, 4)),
     ("flat", 1, (0, 0), (5, 0)),
     ("facing", -1, (0, 0), (-5, 0)),
     ("travel", 1, (0, -2), (0, -5)),
     ("travel", -1, (0, 0), (-5, 0)),  # a zero vector falls back to facing
     (90, 1, (0, 0), (0, 5)),
-    (0, -1, (0, 0), (-5, 0)),  # degrees are mirrored with the striker
+    (0, -1, (0, 0), (-5, 0)),  # degrees are mirrored with the attacker
 ]
 
 
@@ -161,8 +162,8 @@ def test_home_is_where_it_began() -> None:
 
 
 REMOVALS = [
-    # name, striker's table, touch, outcomes, removals
-    ("used up by the first landing", {"remove": True}, "#####", "L....", 1),
+    # name, attacker's table, touch, outcomes, removals
+    ("consumed by the first hit", {"remove": True}, "#####", "L....", 1),
     ("back when the recording was without it for a frame", {"remove": True}, "##-##", "L..L.", 2),
     ("hiding is not leaving", {"remove": True}, "##h##", "L....", 1),
     ("pierces one", {"remove": True, "pierce": 1}, "####", "LL..", 1),
@@ -170,21 +171,21 @@ REMOVALS = [
 ]
 
 
-@pytest.mark.parametrize(("name", "striker", "touch", "expected", "count"), REMOVALS, ids=[one[0] for one in REMOVALS])
-def test_removal(name: str, striker: dict[str, Any], touch: str, expected: str, count: int) -> None:
-    ledger = run(sting(attack={"rehit": "always", "striker": striker}), brush({"hornet": touch}))
+@pytest.mark.parametrize(("name", "attacker", "touch", "expected", "count"), REMOVALS, ids=[one[0] for one in REMOVALS])
+def test_removal(name: str, attacker: dict[str, Any], touch: str, expected: str, count: int) -> None:
+    ledger = run(sting(attack={"rehit": "always", "attacker": attacker}), brush({"hornet": touch}))
     assert outcomes(ledger, "hornet", len(touch)) == expected
-    assert [event.detail for event in ledger.of("removed")] == ["spent"] * count
+    assert [event.detail for event in ledger.of("removed")] == ["consumed"] * count
 
 
 def test_removal_by_what_did_not_land() -> None:
-    data = sting(attack={"striker": {"remove": True, "consumed_by": ["landed", "immune"]}})
+    data = sting(attack={"attacker": {"remove": True, "consumed_by": ["landed", "immune"]}})
     data["kinds"]["keeper"]["iframes"] = 9
     ledger = run(data, brush({"hornet-1": "#...", "hornet-2": ".##."}))
     assert (outcomes(ledger, "hornet-2", 4), frames_of(ledger, "removed")) == (".i..", [0, 1])
 
 
-def test_spent_and_down_in_one_frame() -> None:
+def test_consumed_and_down_in_one_frame() -> None:
     two = brush({"hornet-1": "##", "hornet-2": "##"})
     taken = sting(contact={"same_frame": "all"}, attack={"target": {"remove": True}})
     ledger = run(taken, two)
@@ -196,8 +197,8 @@ def test_spent_and_down_in_one_frame() -> None:
         assert frames_of(ledger, "down") == [0]
 
 
-def test_stun_gives_counters_checkpoint_effect_and_goal() -> None:
-    target = {"stun": "5f", "gives": {"honey": 2}, "checkpoint": True, "effect": "spark"}
+def test_stun_gives_counters_checkpoint_spawn_and_goal() -> None:
+    target = {"stun": "5f", "gives": {"honey": 2}, "checkpoint": True, "spawn": "spark"}
     data = sting(attack={"target": target, "rehit": "2f"})
     data["kinds"]["spark"] = {}
     ledger = run(data, brush({"hornet": "###."}))
@@ -207,21 +208,21 @@ def test_stun_gives_counters_checkpoint_effect_and_goal() -> None:
     assert [(one.frame, one.id) for one in ledger.of("spawn")] == [(1, "effect+spark-1"), (3, "effect+spark-2")]
     data["attacks"]["sting"]["target"] = {"goal": True}
     ledger = run(data, brush({"hornet": "#.##"}))
-    assert (frames_of(ledger, "won"), len(ledger.landings())) == ([0], 1)
+    assert (frames_of(ledger, "won"), len(ledger.hits())) == ([0], 1)
 
 
 def test_order_of_consequences() -> None:
-    table = {"iframes": 2, "stun": 3, "knockback": {"distance": 1}, "rebound": 9, "remove": True, "home": True}
-    data = sting(attack={"target": table, "striker": table})
+    table = {"iframes": 2, "stun": 3, "knockback": {"distance": 1}, "launch": 9, "remove": True, "home": True}
+    data = sting(attack={"target": table, "attacker": table})
     data["kinds"]["keeper"]["health"] = 1
     found = [event.event for event in run(data, brush({"hornet": "#"})).events]
-    side = ["iframes", "stun", "knockback", "rebound", "home"]
+    side = ["iframes", "stun", "knockback", "launch", "home"]
     assert found == ["contact", "health", *side, *side, "down", "removed", "removed"]
 
 
 def test_where_a_box_that_the_game_logs_was_before_its_actor_turned() -> None:
     """It is as the game has it, however its actor is turned in either frame."""
-    data = sting(attack={"only_from": ["above"]})
+    data = sting(attack={"if": {"from": ["above"]}})
     data["kinds"]["keeper"]["boxes"]["torso"] = {"role": "hurtbox", "logged": True, "layer": ["keeper"]}
     torso, keeper = {"torso": [-6, -1, 6, 1]}, {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
     for angle, scale in ((0, 1), (90, 1), (0, 4)):

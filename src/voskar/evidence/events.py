@@ -32,7 +32,7 @@ class Shown:
 EVENTS = ("down", "respawn", "out", "removed", "spawn", "over", "won")
 
 
-class Tellings(NamedTuple):
+class EventEvidence(NamedTuple):
     """How many such claims there were, how many agreed, and all that did not."""
 
     claims: int
@@ -40,18 +40,18 @@ class Tellings(NamedTuple):
     findings: tuple[Finding, ...]
 
 
-def tellings(held: Held) -> Tellings:
-    """Matches claims and events by sort and actor. An event nobody claimed is odd only where the game claims events of
-    that sort at all, or says that it does, of an actor that the recording shows.
+def event_claims(held: Held) -> EventEvidence:
+    """Matches claims and events by event and actor. An event nobody claimed is odd only where the game claims events of
+    that name at all, or says that it does, of an actor that the recording shows.
 
     A claimed spawn of a recorded actor is held against its first pose too, a claimed end of one that the rules do not
     end against its last pose, in that frame or the next.
     """
     claims = [one for one in held.recording.claims if one.event in EVENTS and held.recording.logs(one.event, one.id)]
-    sorts = {event for event in EVENTS if held.recording.asks_for(event)}
+    names = {event for event in EVENTS if held.recording.asks_for(event)}
     events: list[Event | Shown] = [
         event
-        for event in sorted((one for sort in sorts for one in held.of(sort)), key=lambda one: one.frame)
+        for event in sorted((one for name in names for one in held.of(name)), key=lambda one: one.frame)
         if (event.id or event.event in ("over", "won")) and held.recording.logs(event.event, event.id)
     ]
     events += _poses(held, claims, events)
@@ -63,9 +63,9 @@ def tellings(held: Held) -> Tellings:
     left = [event for event in events if (event.frame, event.event, event.id) not in own]
     agreed: list[tuple[Claim, Event | Shown]] = []
     spare: list[Claim] = []
-    for sort in EVENTS:
-        window = held.windows.of(sort)
-        some = [one for one in claims if one.event == sort and id(one) not in gone]
+    for name in EVENTS:
+        window = held.windows.of(name)
+        some = [one for one in claims if one.event == name and id(one) not in gone]
         more, rest, left = pair_up(some, left, window, _key, _key)
         agreed, spare = agreed + more, spare + rest
     late, window = [one for one in spare if one.event == "removed"], held.windows.of("removed")
@@ -84,12 +84,12 @@ def tellings(held: Held) -> Tellings:
     for claim, event in moved:
         shift = event.frame - claim.frame
         told, rules = f"tells {claim.event} in {claim.frame}", _when(event, claim.frame)
-        found.append(Finding("told-moved", claim.frame, "", claim.id or "", claim, None, shift, told, rules))
+        found.append(Finding("event-moved", claim.frame, "", claim.id or "", claim, None, shift, told, rules))
     for claim in denied:
         told = f"tells {claim.event} in {claim.frame}"
         found.append(
             Finding(
-                "told-denied", claim.frame, "", claim.id or "", claim, game=told, rules=_instead(held, claim, events)
+                "event-denied", claim.frame, "", claim.id or "", claim, game=told, rules=_instead(held, claim, events)
             )
         )
     driven = [one for one in claims if one.id not in held.recording.numbers]
@@ -100,10 +100,10 @@ def tellings(held: Held) -> Tellings:
             continue
         if _is_asked(held, event, asked):
             told, rules = f"tells no {event.event}", f"{event.event} in {event.frame}"
-            found.append(Finding("told-untold", event.frame, "", event.id or "", game=told, rules=rules))
+            found.append(Finding("event-missing", event.frame, "", event.id or "", game=told, rules=rules))
     wrong = len({id(one.claim) for one in other})
-    return Tellings(
-        len(claims), len(agreed) - wrong, tuple(sorted(found, key=lambda one: (one.frame, one.target, one.sort)))
+    return EventEvidence(
+        len(claims), len(agreed) - wrong, tuple(sorted(found, key=lambda one: (one.frame, one.target, one.code)))
     )
 
 
@@ -111,21 +111,21 @@ def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown])
     """First and last poses of those whose spawn or end is claimed."""
     recording, poses = held.recording, held.recording.poses
     known = {(event.event, event.id) for event in events}
-    for sort in ("spawn", "removed"):
-        for name in sorted({one.id or "" for one in claims if one.event == sort}):
-            if name not in recording.numbers or (sort == "removed" and (sort, name) in known):
+    for event in ("spawn", "removed"):
+        for name in sorted({one.id or "" for one in claims if one.event == event}):
+            if name not in recording.numbers or (event == "removed" and (event, name) in known):
                 continue
             number_of = recording.numbers[name]
             rows = poses.rows_of(number_of)
-            row = int(rows[0] if sort == "spawn" else rows[-1])
+            row = int(rows[0] if event == "spawn" else rows[-1])
             place = float(poses.x[row]), float(poses.y[row])
-            yield Shown(int(poses.frame[row]), name, sort, *place, recording.actors[number_of].owner)
+            yield Shown(int(poses.frame[row]), name, event, *place, recording.actors[number_of].owner)
 
 
 def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> bool:
     """Whether a game could have claimed an event, and had time to: of the run, of a recorded actor, or of a driven one
     whose fellows it claims such events of."""
-    if event.frame + held.windows.of(event.event).after > held.recording.last or event.detail == "unclaimed":
+    if event.frame + held.windows.of(event.event).after > held.recording.last or event.detail == "no spawn":
         return False
     recorded = event.id is None or event.id in held.recording.numbers
     return recorded or (event.event, brood(event.id or "")) in asked
@@ -142,7 +142,7 @@ def _when(event: Event | Shown, frame: int) -> str:
 
 
 def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
-    """What the rules have of that sort for that actor, the nearest one first."""
+    """What the rules have of that event for that actor, the nearest one first."""
     ended = held.ended_before(claim.frame)
     if ended is not None:
         return f"no {claim.event}: the run was {ended.event} in {ended.frame}"
@@ -161,13 +161,13 @@ def _other(held: Held, claim: Claim, event: Event | Shown) -> Iterator[Finding]:
     """Values of a claim that are not those of its event."""
     for field, game, rules in _values(held, claim, event):
         told = f"tells {claim.event} with {field} {game}"
-        yield Finding("told-other", claim.frame, "", claim.id or "", claim, game=told, rules=f"{field} {rules}")
+        yield Finding("event-values", claim.frame, "", claim.id or "", claim, game=told, rules=f"{field} {rules}")
 
 
 def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[str, str, str]]:
     course = held.course.courses.get(claim.id or "")
-    if claim.striker is not None and getattr(event, "by", None) not in (None, claim.striker):
-        yield "striker", claim.striker, str(getattr(event, "by", ""))
+    if claim.attacker is not None and getattr(event, "by", None) not in (None, claim.attacker):
+        yield "attacker", claim.attacker, str(getattr(event, "by", ""))
     owner = getattr(event, "owner", None)
     if claim.owner is not None and owner != claim.owner:
         yield "owner", claim.owner, str(owner or "nobody")

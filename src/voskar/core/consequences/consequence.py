@@ -1,4 +1,4 @@
-"""What an effect is: one key of an attack's tables, and what it does to one side of a contact."""
+"""What a consequence is: one key of an attack's tables, and what it does to one side of a contact."""
 
 from __future__ import annotations
 
@@ -11,27 +11,27 @@ from voskar.core.judging.contact import Contact
 from voskar.core.rules import Attack, Consequences, Rules
 from voskar.core.world import ActorState
 
-Side = Literal["striker", "target"]
+Side = Literal["attacker", "target"]
 
 
 def table_of(attack: Attack, side: Side) -> Consequences:
     """The consequences that an attack names for a side."""
-    return attack.striker if side == "striker" else attack.target
+    return attack.attacker if side == "attacker" else attack.target
 
 
 def own(contact: Contact, side: Side) -> ActorState:
     """Whom it is done to."""
-    return contact.striker if side == "striker" else contact.target
+    return contact.attacker if side == "attacker" else contact.target
 
 
 def other(contact: Contact, side: Side) -> ActorState:
     """The other one."""
-    return contact.target if side == "striker" else contact.striker
+    return contact.target if side == "attacker" else contact.attacker
 
 
-class Effect(Struct, frozen=True):
+class Consequence(Struct, frozen=True):
     """One consequence. `named` says whether a table has its key; `does` whether it can come about on a side, which is
-    the same for all but i-frames; `event` is the sort of event that tells it."""
+    the same for all but i-frames; `event` is the name of the ledger event that reports it."""
 
     key: str
     event: str
@@ -40,5 +40,5 @@ class Effect(Struct, frozen=True):
     also: Callable[[Attack, Side, Rules], bool] = lambda attack, side, rules: False
 
     def does(self, attack: Attack, side: Side, rules: Rules) -> bool:
-        """Whether a landing of an attack can do it to a side."""
+        """Whether a hit of an attack can do it to a side."""
         return self.named(table_of(attack, side)) or self.also(attack, side, rules)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from voskar.core.effects.effect import Effect, Side
+from voskar.core.consequences.consequence import Consequence, Side
 from voskar.core.judging.contact import Contact
 
 
@@ -11,4 +11,4 @@ def apply(contact: Contact, side: Side) -> None:
     contact.world.run.won = True
 
 
-EFFECT = Effect("goal", "won", lambda table: table.goal, apply)
+CONSEQUENCE = Consequence("goal", "won", lambda table: table.goal, apply)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from voskar.core.effects.effect import Effect, Side, other, own, table_of
+from voskar.core.consequences.consequence import Consequence, Side, other, own, table_of
 from voskar.core.judging.contact import Contact
-from voskar.core.ledger.events import Stun
+from voskar.core.ledger.events import StunEvent
 
 
 def apply(contact: Contact, side: Side) -> None:
@@ -15,7 +15,7 @@ def apply(contact: Contact, side: Side) -> None:
         state.stunned_until = until
         if state.kind.stun_disarms:
             world.disarm(state, until)
-        world.events.append(Stun(frame=world.frame, id=state.id, until=until, by=other(contact, side).id))
+        world.events.append(StunEvent(frame=world.frame, id=state.id, until=until, by=other(contact, side).id))
 
 
-EFFECT = Effect("stun", "stun", lambda table: table.stun > 0, apply)
+CONSEQUENCE = Consequence("stun", "stun", lambda table: table.stun > 0, apply)

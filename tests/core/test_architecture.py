@@ -1,9 +1,11 @@
-"""The core as a house: which room imports which, and how large a room may be."""
+"""The architecture: which folder imports which, how large a module may be, and that a class name stands once."""
 
 from __future__ import annotations
 
 import ast
 import graphlib
+import re
+from collections import Counter
 from pathlib import Path
 
 import pytest
@@ -65,3 +67,9 @@ def test_no_circle_between_folders(top: str) -> None:
 def test_no_module_of_the_core_is_longer_than_400_lines() -> None:
     sources = [path for path in ROOT.rglob("*") if path.suffix in {".py", ".pxd"}]
     assert {path.name for path in sources if len(path.read_text(encoding="utf-8").splitlines()) > 400} == set()
+
+
+def test_a_class_name_stands_once() -> None:
+    sources = [path for folder in (PACKAGE, Path(__file__).parents[1]) for path in folder.rglob("*.py")]
+    found = Counter(name for path in sources for name in re.findall(r"^ *class (\w+)", path.read_text(), re.MULTILINE))
+    assert [name for name, count in found.items() if count > 1] == []

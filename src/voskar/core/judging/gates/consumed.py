@@ -1,0 +1,29 @@
+"""Either was consumed earlier in this frame."""
+
+from __future__ import annotations
+
+from voskar.core.gate import Gate, GateAnswer
+from voskar.core.judging.contact import Contact
+from voskar.core.rules import Attack, Rules
+
+
+def stops(contact: Contact) -> bool:
+    """Whether either is consumed."""
+    frame = contact.frame
+    return contact.attacker.consumed == frame or contact.target.consumed == frame
+
+
+def check(contact: Contact) -> GateAnswer:
+    """Who was consumed."""
+    used = [one.id for one in (contact.attacker, contact.target) if one.consumed == contact.frame]
+    if used:
+        return GateAnswer(True, f"{' and '.join(used)} was consumed earlier in this frame")
+    return GateAnswer(False, "neither was consumed earlier in this frame")
+
+
+def possible(rules: Rules, attack: Attack) -> bool:
+    """Any attack that uses a side up."""
+    return any(one.attacker.remove or one.target.remove for one in rules.attacks.values())
+
+
+GATE = Gate("consumed", "x", "", stops, check, possible)
