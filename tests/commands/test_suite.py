@@ -115,6 +115,37 @@ def test_mistakes_in_the_suite(folder: Path, here: Any, line: str, told: str) ->
     assert "Traceback" not in done.stderr
 
 
+KNOWN = [
+    # what is known, how many findings it accepts, exit code, what is said
+    ('code = "hit-moved"', 1, 0, "1 known finding accepted"),
+    ('code = "hit-moved"\nattacker = "hornet"\ntarget = "keeper"\nkey = "attacks.sting"', 1, 0, "accepted"),
+    ('code = "hit-moved"\nattacker = "hornet-1"', 1, 0, "accepted"),
+    ('code = "hit-moved"\nattacker = "drone"', 0, 1, "known, and found no more: hit-moved drone (next week)"),
+    ('code = "hit-moved"\nkey = "attacks.stin"', 0, 1, "found no more"),
+    ('code = "hit-moved"\nuntil = 2999-01-01', 1, 0, "accepted"),
+    ('code = "hit-moved"\nuntil = 2001-01-01', 0, 1, "was known until 2001-01-01: next week"),
+    ('code = "hit-denied"', 0, 1, "found no more"),
+]
+
+
+@pytest.mark.parametrize(("known", "accepted", "code", "said"), KNOWN)
+def test_known_findings(folder: Path, here: Any, known: str, accepted: int, code: int, said: str) -> None:
+    text = 'voskar = 2\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["short.jsonl"]\n'
+    (folder / "voskar.toml").write_text(f'{text}[[known]]\n{known}\nreason = "next week"\n')
+    done = here("suite", cwd=folder)
+    assert (done.returncode, said in done.stdout) == (code, True), done.stdout
+    found = json.loads(here("suite", "--json", "--report", "r.json", cwd=folder).stdout)
+    assert [len(one["known"]) for one in found["recordings"]] == [accepted]
+    assert [len(one["faults"]) for one in found["recordings"]] == [1 - accepted]
+    assert here("report", "r.json", cwd=folder).returncode == code
+
+
+def test_a_known_finding_has_a_code(folder: Path, here: Any) -> None:
+    text = 'voskar = 2\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["short.jsonl"]\n'
+    (folder / "voskar.toml").write_text(f'{text}[[known]]\ncode = "unclaimed"\nreason = "x"\n')
+    assert 'it is now "hit-missing"' in here("suite", cwd=folder).stderr
+
+
 def test_usage(folder: Path, here: Any) -> None:
     assert here("check", "apiary.toml", cwd=folder).returncode == 2
     assert here("check", "apiary.toml", "good.jsonl", "--stop", cwd=folder).returncode == 2

@@ -8,7 +8,8 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import Command, tables_option
-from voskar.files.recording import open_frames
+from voskar.files.recording import read_whole
+from voskar.files.source import FrameSource
 from voskar.files.writing import write_recording
 from voskar.words import counted
 
@@ -36,9 +37,14 @@ def command(recording: str, out: str, tables: str) -> None:
     from rich.progress import Progress
 
     err = Console(file=sys.stderr)
-    with open_frames(recording) as source, Progress(console=err, transient=True, disable=not err.is_terminal) as bar:
-        task = bar.add_task("converting", total=1.0)
-        frames = write_recording(source, out, tables, lambda: bar.update(task, completed=source.share()))
-    for warning in source.warnings:
-        present.say(f"warning: {warning}", err=True)
+
+    def write(source: FrameSource) -> int:
+        with Progress(console=err, transient=True, disable=not err.is_terminal) as bar:
+            task = bar.add_task("converting", total=1.0)
+            frames = write_recording(source, out, tables, lambda: bar.update(task, completed=source.share()))
+        for warning in source.warnings:
+            present.say(f"warning: {warning}", err=True)
+        return frames
+
+    frames = read_whole(recording, write)
     present.say(f"wrote {counted(frames, 'frame')} to {out}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import date
 from pathlib import Path
 
 import click
@@ -30,6 +31,7 @@ from voskar.files.suite import load_suite
 from voskar.suite import reports
 from voskar.suite.cache import Verdicts
 from voskar.suite.coverage import Coverage, joined
+from voskar.suite.known import KnownFindings
 from voskar.suite.results import Result
 from voskar.suite.running import audit_rulebooks, run_suite
 
@@ -103,6 +105,7 @@ def command(
     if pages is not None and cluster is not None:
         raise click.UsageError("pages are written where recordings are checked: --pages does not go with --cluster")
     results: list[Result] = []
+    known = KnownFindings(loaded.known, date.today())
     verdicts = Verdicts(kept_folder("verdicts"), fresh=fresh)
     out = present.console()
     if pages is not None:
@@ -113,6 +116,7 @@ def command(
     ):
         task = bar.add_task("checking", total=len(jobs))
         for result in run_suite(jobs, engine, verdicts=verdicts, coverage=coverage, pages=pages):
+            result = known.accept(result)
             results.append(result)
             bar.advance(task)
             if not as_json and not brief:
@@ -128,6 +132,7 @@ def command(
     found = Coverage(rules, least) if coverage else None
     if pages is not None:
         reports.write(results, str(Path(pages) / "index.html"), "html", found)
-    view = Conclusion(results, found, len(jobs))
+    whole = shard is None and len(results) >= len(jobs)
+    view = Conclusion(results, found, len(jobs), [str(one) for one in known.gone()] if whole else [])
     view.write(forms)
     return view.show(as_json=as_json, everything=everything, brief=brief)

@@ -35,10 +35,11 @@ FAULTS = 6
 
 
 class Conclusion:
-    """The results of a suite, and how they are shown. `expected` is the number of recordings that it has."""
+    """The results of a suite, and how they are shown. `expected` is the number of recordings that it has, `gone` the
+    known findings that no recording has any more."""
 
-    def __init__(self, results: list[Result], found: Coverage | None, expected: int) -> None:
-        self.results, self.found, self.expected = results, found, expected
+    def __init__(self, results: list[Result], found: Coverage | None, expected: int, gone: Sequence[str] = ()) -> None:
+        self.results, self.found, self.expected, self.gone = results, found, expected, gone
 
     def write(self, forms: Sequence[tuple[str, str]]) -> None:
         """Reports: paths, and what each is written as."""
@@ -51,7 +52,7 @@ class Conclusion:
         if as_json:
             import json
 
-            click.echo(json.dumps(reports.plain(results, found)))
+            click.echo(json.dumps({**reports.plain(results, found), "gone": list(self.gone)}))
         else:
             if not brief:
                 _failures(results, everything=everything)
@@ -63,6 +64,11 @@ class Conclusion:
             good, frames = sum(one.ok for one in checked), sum(one.frames for one in checked)
             left = f", {self.expected - len(checked)} not run" if len(checked) < self.expected else ""
             out.print(f"{good} of {counted(len(checked), 'recording')} agree, {frames:,} frames{left}")
+            known = sum(len(one.known) for one in results)
+            if known:
+                out.print(f"  {counted(known, 'known finding')} accepted")
+            for gone in self.gone:
+                out.print(Text(f"  known, and found no more: {gone}"))
             for against, words in WHOSE.items():
                 some = sum(any(fault.against == against for fault in one.faults) for one in results)
                 if some:

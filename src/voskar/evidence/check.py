@@ -84,6 +84,8 @@ def check(
     found = [*landed.findings, *events.findings, *reacted.findings, *spawned.odd]
     found += [reasons.of_spawn(one) if explains else one.finding("") for one in spawned.unfired]
     found += [*motions(held, spawned.sources), *(one for row in ROWS for one in row(held))]
+    if recording.lost:  # frames that nobody has seen disagree with nothing
+        found = [one for one in found if not any(first <= one.frame <= last for first, last in recording.lost)]
     place = {code: at for at, code in enumerate(CODES)}
     found.sort(key=lambda one: (one.frame, place[one.code], one.attacker, one.target))
     verdict = Verdict(

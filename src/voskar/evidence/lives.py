@@ -106,7 +106,8 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
         if one is None or one.kind.lives is None or not one.kind.down.lasts:
             continue
         until = event.frame + one.kind.down.lasts
-        marks = [mark for mark in recording.resets if event.frame < mark <= until]
+        lost = {first for first, _ in recording.lost}
+        marks = [mark for mark in recording.resets if event.frame < mark <= until and mark not in lost]
         final = event.lives == 0 or (one.kind.respawn is None and not one.kind.succession)
         if final and marks and until not in one.outs:
             mark = min(marks)

@@ -43,6 +43,10 @@ class Block(NamedTuple):
     claims: list[tuple[int, ClaimLine]]
     display: list[tuple[int, DisplayLine]]
     resets: list[tuple[int, str]]
+    dropped: list[tuple[int, int]]
+    """Frames that the logger lost before this one."""
+    problems: list[tuple[int, list[str]]]
+    """What the logger had to repair."""
     boxes: list[tuple[int, dict[str, list[float]]]]
     """Where a game has boxes itself, with the place of the pose; so are the pushes."""
     pushes: list[tuple[int, list[float]]]
@@ -90,6 +94,8 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
         [(at, one) for at, frame in others for one in frame.claims],
         [(at, one) for at, frame in others for one in frame.display],
         [(at, frame.reset) for at, frame in others if frame.reset],
+        [(at, frame.dropped) for at, frame in others if frame.dropped],
+        [(at, frame.problems) for at, frame in others if frame.problems],
         [(row, pose.boxes) for row, pose in apart if isinstance(getattr(pose, "boxes", None), dict)],
         [(row, pose.push) for row, pose in apart if isinstance(getattr(pose, "push", None), list)],
     )

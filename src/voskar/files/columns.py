@@ -2,47 +2,42 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import fields
 from fractions import Fraction
-from itertools import starmap
 from typing import Any, Literal, TypeVar
 
 import numpy as np
 from xxhash import xxh3_128
 
-from voskar.core.recording import Actor, Claim, Display, LoggedBoxes, Poses, Recording
+from voskar.core.recording import Actor, LoggedBoxes, Poses, Recording
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import LIMIT, Ints
-from voskar.errors import CONTROL, InputError, Problem, nearest
+from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import Block, Key
-from voskar.files.frames import ClaimLine, DisplayLine, InputLine, told
+from voskar.files.entries import RESERVED, Entries, refuse_control
+from voskar.files.frames import MOST_LOST, ClaimLine, DisplayLine, InputLine
 from voskar.files.input_columns import InputColumns
 from voskar.files.thin import is_one, join, made_of, thin
 
 Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
 
-RESERVED = "/+#"  # kept for the ids of driven actors
 LATE = (*(one.name for one in FIELDS.values() if one.late), "push_x", "push_y", "logged")
 """Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
 NUMBERS = tuple(one.name for one in FIELDS.values() if one.type == "number")
-CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
-    "hit": (("attacker", "target"), ("attacker", "target", "attack", "damage", "health", "x", "y")),
-    "down": (("id",), ("id", "attacker", "lives", "x", "y")),
-    "respawn": (("id",), ("id", "health", "lives", "x", "y")),
-    "spawn": (("id",), ("id", "owner", "x", "y")),
-    "removed": (("id",), ("id", "x", "y")),
-    "out": (("id",), ("id",)),
-    "over": ((), ()),
-    "won": ((), ()),
-}
-"""What each claim needs one of, and what it may tell."""
 NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
 MOST_ENTRIES, MOST_ACTORS = 3_000_000, 1_500_000
 """Of one recording: many hours of play. Each takes hundreds of bytes, and a few megabytes of input may ask for more."""
+
+
+MOST_NOTES = 20
+"""Notes of a logger that are shown."""
+
+
+class LoggedAgainError(InputError):
+    """A frame of a lower number follows: the game went back, and all frames from there on are logged again."""
 
 
 class ColumnBuilder:
@@ -63,20 +58,21 @@ class ColumnBuilder:
         self.numbers: dict[str, int] = {}
         self.known: dict[tuple[str, str, str | None], int] = {}  # (id, kind, owner as last told) to number
         self.clips: dict[str, int] = {}
-        self.claims: list[Claim] = []
-        self.display: list[Display] = []
+        self.entries = Entries(self._error)
         self.resets: dict[int, str] = {}
-        self.inputs = InputColumns(self._error, self._name, self._button)
-        self.named: dict[str, tuple[int, int, str]] = {}
-        """Where an input, a claim or the display first names an id: line or row, frame, field."""
+        self.inputs = InputColumns(self._error, self.entries.meet, self.entries.meet_button)
         self.boxes: dict[str, int] = {}
         self.bounds: list[dict[int, tuple[float, ...]]] = []
         """The boxes of each pose that has any, by number."""
+        self.lost: list[tuple[int, int]] = []
+        """The first and the last of frames that the logger lost."""
+        self.notes: list[str] = []
         self.pieces: dict[str, list[Any]] = {field.name: [] for field in fields(Poses)}
 
     def add(self, block: Block) -> None:
         """Adds frames. Raises InputError with their line or row, frame and field."""
         expected = (int(block.frame[0]) if self.first is None else self.last + 1) + np.arange(len(block.frame))
+        missing = self._dropped(block, expected)
         gaps = np.flatnonzero(block.frame != expected)
         whole = int(gaps[0]) if len(gaps) else len(block.frame)
         for at, what in block.resets:
@@ -86,29 +82,56 @@ class ColumnBuilder:
             return ((int(block.place[at]), int(block.frame[at]), one) for at, one in some if at < whole)
 
         self.inputs.take(numbered(block.inputs))
-        self.claims += starmap(self._claim, numbered(block.claims))
-        self.display += starmap(self._shown, numbered(block.display))
-        if len(self.claims) + len(self.display) > MOST_ENTRIES or len(self.actors) > MOST_ACTORS:
+        self.entries.take(numbered(block.claims), numbered(block.display))
+        if len(self.entries) > MOST_ENTRIES or len(self.actors) > MOST_ACTORS:
             message = f"found more than {MOST_ENTRIES:,} claims and entries of the display, or {MOST_ACTORS:,} actors"
             raise self._error(int(block.place[0]), int(block.frame[0]), "claims", message)
         if len(gaps):
             self.last = int(expected[whole]) - 1
-            raise self._error(int(block.place[whole]), None, "frame", self._gap(int(block.frame[whole])))
+            wrong = self._error(int(block.place[whole]), None, "frame", self._gap(int(block.frame[whole])))
+            again = self.place == "line" and (whole > 0 or self.first is not None) and block.frame[whole] <= self.last
+            raise LoggedAgainError(wrong.problems) if again else wrong
         if self.first is None:
             self.first = int(block.frame[0])
         self.last = int(block.frame[-1])
-        self.counts.append(block.counts)
+        self.counts.append(np.insert(block.counts, missing, 0) if len(missing) else block.counts)
+        self._note(block)
         columns = {name: thin(column) for name, column in self._columns(block).items()}
         self._check(columns, block)
         columns |= {name: thin(column) for name, column in self._apart(columns, block).items()}
         for name, column in columns.items():
             self.pieces[name].append(column)
 
+    def _dropped(self, block: Block, expected: Ints) -> Ints:
+        """Places (missing,) in a block before which a frame is missing that the logger lost; moves what is expected.
+
+        The run begins anew in the first of them, where nobody is any more, and in the frame behind the last.
+        """
+        missing: list[int] = []
+        for at, count in block.dropped:
+            frame, jump = int(block.frame[at]), int(block.frame[at] - expected[at])
+            if count > MOST_LOST:
+                message = f"found {count} lost frames, expected at most {MOST_LOST}"
+                raise self._error(int(block.place[at]), frame, "dropped", message)
+            self.resets[frame] = "run"
+            if 0 < jump <= count:
+                self.resets[frame - jump] = "run"
+                self.lost.append((frame - jump, frame - 1))
+                missing += [at] * jump
+                expected[at:] += jump
+        return np.array(missing, dtype=np.int64)
+
+    def _note(self, block: Block) -> None:
+        """Keeps in words what the logger lost and repaired."""
+        for at, count in block.dropped:
+            self.notes.append(f"frame {block.frame[at]}: the logger lost {count} frames before it: the run begins anew")
+        for at, problems in block.problems:
+            self.notes += [f"frame {block.frame[at]}: the logger repaired: {problem}" for problem in problems]
+
     def forget(self) -> None:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
         self.counts.clear()
-        self.claims.clear()
-        self.display.clear()
+        self.entries.clear()
         self.inputs.clear()
         self.bounds.clear()
         for pieces in self.pieces.values():
@@ -126,7 +149,7 @@ class ColumnBuilder:
         numbers = np.array([self._meet(key, at, block) for at, key in enumerate(block.keys)], dtype=np.int64)
         for name in block.clips:
             if name not in self.clips:
-                self._refuse_control(name, lambda told: InputError(Problem(told, file=self.name, key="poses.clip")))
+                refuse_control(name, lambda told: InputError(Problem(told, file=self.name, key="poses.clip")))
         clips = [self.clips.setdefault(name, len(self.clips)) for name in block.clips]
         rows = len(block.key)
         clip_of = np.array([*clips, -1], dtype=np.int64)
@@ -182,7 +205,7 @@ class ColumnBuilder:
         if number is None:
             if not name:
                 raise wrong("id", "found an empty id")
-            self._refuse_control(name, lambda message: wrong("id", message))
+            refuse_control(name, lambda message: wrong("id", message))
             if any(mark in name for mark in RESERVED):
                 raise wrong("id", f'found "{name}": / + # are kept for driven actors')
             if self.kinds is not None and kind not in self.kinds:
@@ -196,7 +219,7 @@ class ColumnBuilder:
                 raise wrong("kind", f'"{name}" changes its kind from "{actor.kind}" to "{kind}"')
         known = self.actors[number].owner
         if owner is not None and known is None:
-            self._refuse_control(owner, lambda message: wrong("owner", message))
+            refuse_control(owner, lambda message: wrong("owner", message))
             ring = self._ring(name, owner)
             if ring:
                 raise wrong("owner", f"the owners go in a ring: {ring}")
@@ -218,10 +241,6 @@ class ColumnBuilder:
                 return ""
             at = following
         return " → ".join([*path, name])
-
-    def _refuse_control(self, text: str, wrong: Callable[[str], InputError]) -> None:
-        if CONTROL.search(text):
-            raise wrong(f"found {json.dumps(text)}, expected no control characters")
 
     def _check(self, columns: dict[str, Any], block: Block) -> None:
         """Checks a block in bulk and names the first pose that fails."""
@@ -273,50 +292,6 @@ class ColumnBuilder:
         row = number if self.place == "row" else None
         return InputError(Problem(message, file=self.name, line=line, row=row, frame=frame, key=key, hint=hint))
 
-    def _name(self, name: str | None, number: int, frame: int, field: str) -> None:
-        """An id that has to be somebody's."""
-        if name is not None and name not in self.named:
-            self._refuse_control(name, lambda message: self._error(number, frame, field, message))
-            self.named[name] = (number, frame, field)
-
-    def _button(self, name: str, number: int, frame: int, field: str) -> None:
-        self._refuse_control(name, lambda message: self._error(number, frame, field, message))
-
-    def _claim(self, number: int, frame: int, claim: ClaimLine) -> Claim:
-        values = {name: told(getattr(claim, name)) for name in ClaimLine.__struct_fields__}
-        event = claim.event
-        needed, allowed = CLAIMED[event]
-        for field, value in values.items():
-            if value is not None and field != "event" and field not in allowed:
-                fitting = ", ".join(allowed) or "nothing beside"
-                hint = f"it takes {fitting}"
-                raise self._error(number, frame, f"claims.{field}", f'a "{event}" claim has no "{field}"', hint)
-            if isinstance(value, float | int) and not abs(value) <= LIMIT:
-                message = f"found {value}, expected a number within ±{LIMIT:g}"
-                raise self._error(number, frame, f"claims.{field}", message)
-        if needed and all(values[field] is None for field in needed):
-            missing = " or ".join(f'"{field}"' for field in needed)
-            raise self._error(number, frame, "claims", f'a "{event}" claim needs {missing}')
-        for field in ("attacker", "target", "id", "owner"):
-            self._name(values[field], number, frame, f"claims.{field}")
-        if values["attack"] is not None:
-            self._refuse_control(values["attack"], lambda text: self._error(number, frame, "claims.attack", text))
-        return Claim(frame, line=number, **values)
-
-    def _shown(self, number: int, frame: int, one: DisplayLine) -> Display:
-        values = {name: told(getattr(one, name)) for name in DisplayLine.__struct_fields__}
-        if values["id"] is None and any(values[name] is not None for name in values if name not in ("id", "clock")):
-            raise self._error(number, frame, "display", 'an entry of the display needs an "id"')
-        self._name(values["id"], number, frame, "display.id")
-        return Display(frame, number, **values)
-
-    def _refuse_strangers(self, fixtures: Collection[str]) -> None:
-        """An input, a claim or an entry of the display about an id that is nowhere else."""
-        for name, (number, frame, field) in self.named.items():
-            if name not in self.numbers and name not in fixtures and not any(mark in name for mark in RESERVED):
-                message = f'nobody is called "{name}"'
-                raise self._error(number, frame, field, message, nearest(name, [*self.numbers, *fixtures]))
-
     def finish(
         self, rate: Fraction, *, fixtures: Collection[str] = (), warnings: Iterable[str] = (), **header: Any
     ) -> Recording:
@@ -326,7 +301,7 @@ class ColumnBuilder:
             hint = next(iter(warnings), None)
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
         if self.kinds is not None:
-            self._refuse_strangers(fixtures)
+            self.entries.refuse_strangers(self.numbers, fixtures)
         poses = Poses(**{name: join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs = self.inputs.whole()
@@ -337,16 +312,22 @@ class ColumnBuilder:
             actors=tuple(self.actors),
             clips=tuple(self.clips),
             poses=poses,
-            claims=tuple(self.claims),
+            claims=tuple(self.entries.claims),
             inputs=inputs,
             resets=self.resets,
             digest=self._digest(poses, starts, rate, header, inputs),
             boxes=self._boxes(),
-            display=tuple(self.display),
-            warnings=tuple(warnings),
+            display=tuple(self.entries.display),
+            warnings=(*warnings, *self._notes()),
+            lost=tuple(self.lost),
             **header,
         )
         return recording
+
+    def _notes(self) -> list[str]:
+        more = len(self.notes) - MOST_NOTES
+        notes = [f"{self.name}: {note}" for note in self.notes[:MOST_NOTES]]
+        return [*notes, f"{self.name}: and {more} more notes of the logger"] if more > 0 else notes
 
     def _boxes(self) -> LoggedBoxes:
         bounds = np.full((len(self.bounds), len(self.boxes), 4), np.nan)

@@ -97,6 +97,10 @@ class DisplayLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     clock: _Text = UNSET
 
 
+MOST_LOST = 1_000_000
+"""Frames that a logger may lose at once."""
+
+
 class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fields=True):
     """One frame: one line. What it has no key for is NOTHING or UNSET, so that keys can be counted."""
 
@@ -106,6 +110,8 @@ class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fie
     claims: Sequence[ClaimLine] = NOTHING
     display: Sequence[DisplayLine] = NOTHING
     reset: Literal["room", "run"] | UnsetType | None = UNSET
+    dropped: _Count = UNSET
+    problems: list[str] | UnsetType | None = UNSET
 
 
 def told(value: Any) -> Any:

@@ -7,7 +7,7 @@ import os
 import stat
 import sys
 import zlib
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from io import BufferedReader, BytesIO, FileIO, RawIOBase
@@ -265,6 +265,25 @@ class ShortLines:
         if not data.endswith(b"\n"):
             data += self.readline(len(data) - data.rfind(b"\n") - 1)
         return BytesIO(data).readlines()
+
+
+class LeftOut(ShortLines):
+    """The same stream with some of its lines, by number from 1, left blank."""
+
+    def __init__(self, lines: ShortLines, numbers: Collection[int]) -> None:
+        super().__init__(lines._stream, lines._name)
+        self._numbers, self._read = numbers, 0
+
+    def __iter__(self) -> Iterator[bytes]:
+        return map(self._shown, super().__iter__())
+
+    def readlines(self, size: int) -> list[bytes]:
+        """Some lines, of about so many bytes together; none at the end."""
+        return list(map(self._shown, super().readlines(size)))
+
+    def _shown(self, line: bytes) -> bytes:
+        self._read += 1
+        return b"\n" if self._read in self._numbers else line
 
 
 @dataclass(frozen=True)

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Collection, Iterable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, TypeVar
+
+import msgspec
 
 from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.columns import ColumnBuilder
-from voskar.files.frames import json_frames
+from voskar.files.columns import ColumnBuilder, LoggedAgainError
+from voskar.files.frames import Count, Numbered, json_frames
 from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import json_blocks
-from voskar.files.reading import PIECE, ShortLines, open_lines, reads_folder
+from voskar.files.reading import PIECE, LeftOut, ShortLines, open_lines, reads_folder
 from voskar.files.remote import fetched, is_remote
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
@@ -42,10 +44,45 @@ def load_recording(path: str | Path, rulebook: Kinds, *, pipes: bool = True) -> 
     line or row, and field.
     """
     try:
-        with open_frames(path, pipes=pipes) as source:
-            return _gather(source, rulebook)
+        return read_whole(path, lambda source: _gather(source, rulebook), pipes=pipes)
     except InputError as error:
         raise InputError(_and_others(path, rulebook, error)) from None
+
+
+T = TypeVar("T")
+
+
+def read_whole(path: str | Path, read: Callable[[FrameSource], T], *, pipes: bool = True) -> T:
+    """What `read` makes of a recording. Where its game went back and logged frames again, it is read a second time
+    without the lines that others have replaced. Raises InputError."""
+    try:
+        with open_frames(path, pipes=pipes) as source:
+            return read(source)
+    except LoggedAgainError as error:
+        if str(path) == "-" or not Path(path).is_file():
+            hint = "save such a recording to a file first"
+            raise InputError([replace(one, hint=hint) for one in error.problems]) from None
+        with open_frames(path, pipes=pipes, without=replaced_lines(path)) as source:
+            return read(source)
+
+
+class _Number(msgspec.Struct):
+    frame: Count = -1
+
+
+def replaced_lines(path: str | Path) -> frozenset[int]:
+    """The numbers of the lines whose frames are logged again further down."""
+    decode = msgspec.json.Decoder(_Number).decode
+    kept: list[tuple[int, int]] = []
+    replaced: set[int] = set()
+    with open_lines(path) as lines:
+        for number, line in enumerate(lines.stream, 1):
+            with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+                frame = decode(line).frame if number > 1 and not line.isspace() else -1
+                while frame >= 0 and kept and kept[-1][0] >= frame:
+                    replaced.add(kept.pop()[1])
+                kept += [(frame, number)] if frame >= 0 else []
+    return frozenset(replaced)
 
 
 MOST, TRIED = 10, 400
@@ -94,10 +131,10 @@ def read_stage_text(text: str, name: str, rulebook: Kinds) -> Recording:
 
 
 @contextmanager
-def open_frames(path: str | Path, *, pipes: bool = True) -> Iterator[FrameSource]:
-    """Opens a recording in any of its forms, here or at a URL; with `pipes` from a pipe, too."""
+def open_frames(path: str | Path, *, pipes: bool = True, without: Collection[int] = ()) -> Iterator[FrameSource]:
+    """Opens a recording in any of its forms, here or at a URL; with `pipes` from a pipe, too; `without` some lines."""
     if is_remote(path):
-        with fetched(str(path)) as local, open_frames(local) as source:
+        with fetched(str(path)) as local, open_frames(local, without=without) as source:
             yield source
         return
     if Path(path).suffix.lower() == ".toml":
@@ -118,7 +155,8 @@ def open_frames(path: str | Path, *, pipes: bool = True) -> Iterator[FrameSource
         hint = f"a folder of tables has a {HEADER}"
         raise InputError(Problem("found a directory, expected a recording", file=str(path), hint=hint))
     with open_lines(path, pipes=pipes) as lines:
-        yield _json_source(lines.stream, "standard input" if str(path) == "-" else str(path), lines.share)
+        stream = lines.stream if not without else LeftOut(lines.stream, without)
+        yield _json_source(stream, "standard input" if str(path) == "-" else str(path), lines.share)
 
 
 def _json_source(stream: ShortLines, name: str, share: Callable[[], float]) -> FrameSource:
@@ -128,9 +166,20 @@ def _json_source(stream: ShortLines, name: str, share: Callable[[], float]) -> F
         raise InputError(Problem("the file is empty, expected a recording", file=name, line=1))
     header = read_header(name, *head)
     warnings: list[str] = []
-    frames = json_frames(name, numbered, warnings.append)
+    frames = _rising(name, json_frames(name, numbered, warnings.append))
     blocks = json_blocks(name, stream, head[0], warnings.append)
     return FrameSource(name, "line", header, frames, blocks, share, warnings)
+
+
+def _rising(name: str, frames: Iterator[Numbered]) -> Iterator[Numbered]:
+    """The same frames. Raises LoggedAgainError where the game went back."""
+    last = -1
+    for number, frame in frames:
+        if frame.frame <= last:
+            message = f"frame {frame.frame} comes after {last}, expected {last + 1}"
+            raise LoggedAgainError(Problem(message, file=name, line=number, key="frame"))
+        last = frame.frame
+        yield number, frame
 
 
 def _gather(source: FrameSource, rulebook: Kinds) -> Recording:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
-from pydantic import Field, ValidationError
+from pydantic import BeforeValidator, Field, ValidationError
 
 from voskar.errors import InputError, Problem, nearest, path_text
+from voskar.evidence.finding import CODES
 from voskar.files.remote import is_remote
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.toml_sources import inside, read_source
@@ -40,12 +42,30 @@ class SuiteTable(Table):
     allow: Names = Field(default_factory=list)
 
 
+def _code(value: Any) -> Any:
+    if value not in CODES:
+        raise ValueError(f"the code of a finding ({nearest(str(value), CODES) or 'see the documentation'})")
+    return value
+
+
+class KnownTable(Table):
+    """`[[known]]`: findings that are accepted for now"""
+
+    code: Annotated[str, BeforeValidator(_code)]
+    attacker: str | None = None
+    target: str | None = None
+    key: str | None = None
+    until: date | None = None
+    reason: str
+
+
 class SuiteFile(Table):
     """A whole suite."""
 
     voskar: Version
     suite: SuiteTable = SuiteTable()
     runs: list[RunsTable] = Field(default_factory=list)
+    known: list[KnownTable] = Field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -63,14 +83,33 @@ class Job:
 
 
 @dataclass(frozen=True)
+class Known:
+    """A finding that is accepted: its code, and, if they are not None, an id or a kind on either side, the table of the
+    rulebook that it is about, and the last day. `line` is where the suite says so."""
+
+    code: str
+    attacker: str | None
+    target: str | None
+    key: str | None
+    until: date | None
+    reason: str
+    line: int | None
+
+    def __str__(self) -> str:
+        parts = [self.code, *(part for part in (self.attacker, self.target, self.key) if part)]
+        return f"{' '.join(parts)} ({self.reason})"
+
+
+@dataclass(frozen=True)
 class Suite:
     """All jobs; the least coverage of rules in percent, None for any; whether rulebooks are audited, and what an audit
-    may find."""
+    may find; the findings that are known."""
 
     jobs: tuple[Job, ...]
     coverage: float | None = None
     audit: bool = False
     allow: tuple[str, ...] = ()
+    known: tuple[Known, ...] = ()
 
 
 def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
@@ -113,7 +152,10 @@ def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
         if name not in checks:
             message = f'found "{name}", expected a check of the audit'
             raise InputError(source.problem(("suite", "allow", place), message, nearest(name, checks)))
-    return Suite(tuple(jobs), data.suite.coverage, data.suite.audit, tuple(data.suite.allow))
+    known = tuple(
+        Known(**dict(table), line=source.place(("known", index))[1]) for index, table in enumerate(data.known)
+    )
+    return Suite(tuple(jobs), data.suite.coverage, data.suite.audit, tuple(data.suite.allow), known)
 
 
 def _job(root: Path, recording: Path | str, rulebook: str, runs: RunsTable, suite: SuiteTable) -> Job:

@@ -7,18 +7,18 @@ from __future__ import annotations
 import csv
 import json
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from io import TextIOWrapper
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar, get_args, get_origin
 
 import msgspec
-from msgspec import structs
+from msgspec import UNSET, UnsetType, structs
 
 from voskar.core.kernel.gather import NOTHING
 from voskar.errors import InputError, Problem, first_line, nearest
-from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine, told
+from voskar.files.frames import MOST_LOST, ClaimLine, Count, DisplayLine, FrameLine, InputLine, PoseLine, told
 from voskar.files.parquet import plain_rows
 from voskar.files.reading import opened, opened_anywhere, plain_errors, read_text
 
@@ -31,7 +31,9 @@ T = TypeVar("T", PoseLine, InputLine, ClaimLine, DisplayLine, "MarkLine")
 class MarkLine(msgspec.Struct, forbid_unknown_fields=True):
     """A row of `marks`."""
 
-    reset: Literal["room", "run"]
+    reset: Literal["room", "run"] | UnsetType | None = UNSET
+    dropped: Count | UnsetType | None = UNSET
+    problem: str | UnsetType | None = UNSET
 
 
 class Row(msgspec.Struct):
@@ -65,7 +67,8 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     poses = _grouped(folder, "poses", PoseLine)
     others = sorted({*inputs, *claims, *display, *marks})
     if span:
-        others = list(range(span[0], span[1] + 1))
+        lost = lost_frames(marks) - set(others)
+        others = [frame for frame in range(span[0], span[1] + 1) if frame not in lost]
     waiting = next(poses, None)
     place = 0
     row = 1
@@ -77,14 +80,30 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
             claims=claims.get(frame, NOTHING),
             display=display.get(frame, NOTHING),
         )
-        if frame in marks:
-            line.reset = marks[frame][0].reset
+        for mark in marks.get(frame, ()):
+            marked(line, mark)
         if waiting is not None and waiting[0] == frame:
             line.poses, row = waiting[2], waiting[1]
             waiting = next(poses, None)
         while place < len(others) and others[place] <= frame:
             place += 1
         yield row, line
+
+
+def lost_frames(marks: Mapping[int, Sequence[MarkLine]]) -> set[int]:
+    """The frames that the logger lost before others: no table has them."""
+    dropped = ((frame, mark.dropped) for frame, group in marks.items() for mark in group if mark.dropped)
+    return {lost for frame, count in dropped for lost in range(max(frame - min(count, MOST_LOST), 0), frame)}
+
+
+def marked(line: FrameLine, mark: MarkLine) -> None:
+    """Adds a row of `marks` to its frame."""
+    if mark.reset:
+        line.reset = mark.reset
+    if mark.dropped:
+        line.dropped = mark.dropped
+    if mark.problem:
+        line.problems = [*(line.problems or ()), mark.problem]
 
 
 def table_path(folder: Path, name: str) -> Path | None:
@@ -274,8 +293,9 @@ class TableWriter:
             self.span = (self.span[0] if self.span else line.frame, line.frame)
             for name in ("poses", "inputs", "claims", "display"):
                 rows[name] += [_row_of(line.frame, one) for one in getattr(line, name)]
-            if line.reset:
-                rows["marks"].append({"frame": line.frame, "reset": line.reset})
+            if line.reset or line.dropped:
+                rows["marks"].append({"frame": line.frame, "reset": told(line.reset), "dropped": told(line.dropped)})
+            rows["marks"] += [{"frame": line.frame, "problem": problem} for problem in line.problems or ()]
         for name, columns in COLUMNS.items():
             if rows[name]:
                 self._write(name, columns, rows[name])

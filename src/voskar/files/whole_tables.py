@@ -101,7 +101,7 @@ def _of_columns(
     inputs: list[Any],
     claims: list[Any],
     display: list[Any],
-    resets: list[tuple[int, str]],
+    marks: list[tuple[int, MarkLine]],
 ) -> Block:
     """Raises _UnlikeError where a pose is not as its line has to be."""
     import pyarrow
@@ -135,7 +135,10 @@ def _of_columns(
         raise _UnlikeError
     boxed = [] if poses["boxes"] is None else np.flatnonzero(_whole(poses["boxes"].is_valid())).tolist()
     boxes = [(row, boxes_in(poses["boxes"][row].as_py())) for row in boxed]
-    more = (inputs, claims, display, resets, boxes, pushes)
+    resets: list[tuple[int, str]] = [(at, one.reset) for at, one in marks if one.reset]
+    dropped = [(at, one.dropped) for at, one in marks if one.dropped]
+    problems = [(at, [one.problem]) for at, one in marks if one.problem]
+    more = (inputs, claims, display, resets, dropped, problems, boxes, pushes)
     return Block(frame, place, counts, keys, key, clip_names, clip, numbers, *more)
 
 
@@ -170,6 +173,8 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
         display = gathered(folder, "display", DisplayLine)
         marks = gathered(folder, "marks", MarkLine)
         frame = _frames(row_frame, span, {*inputs, *claims, *display, *marks})
+        if any(mark.dropped for group in marks.values() for mark in group):
+            return None  # frames are missing, and row by row it is plain which
         if not len(frame):
             return None
         begins = np.concatenate([np.arange(len(row_frame[:1])), np.flatnonzero(steps) + 1])  # a frame's first row
@@ -193,7 +198,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             list(told(inputs)),
             list(told(claims)),
             list(told(display)),
-            [(at, one.reset) for at, one in told({number: some[:1] for number, some in marks.items()})],
+            list(told(marks)),
         )
     except (pyarrow.ArrowException, UnicodeDecodeError, OverflowError, KeyError, msgspec.MsgspecError, _UnlikeError):
         return None

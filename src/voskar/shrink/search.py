@@ -16,7 +16,7 @@ from voskar.errors import InputError, VoskarError
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
-from voskar.files.recording import open_frames, read_recording, read_stage_text
+from voskar.files.recording import read_recording, read_stage_text, read_whole
 from voskar.files.rulebook import Rulebook, check_source
 from voskar.files.toml_sources import Source
 from voskar.shrink.reduce import reduced
@@ -105,8 +105,9 @@ def lines_of(text: str) -> int:
 
 
 def _plain_frames(recording: str) -> tuple[dict[str, Any], list[dict[str, Any]]]:
-    with open_frames(recording) as source:
-        return source.header, [msgspec.to_builtins(frame) for _, frame in source.frames]
+    return read_whole(
+        recording, lambda source: (source.header, [msgspec.to_builtins(frame) for _, frame in source.frames])
+    )
 
 
 class Search:

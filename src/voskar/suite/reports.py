@@ -94,7 +94,7 @@ def common(results: Sequence[Result]) -> list[Common]:
 
 
 def text(fault: Fault) -> str:
-    """`frame 273: moved: …`"""
+    """`frame 273: hit-moved: …`"""
     where = "" if fault.frame is None else f"frame {fault.frame}: "
     return printable(f"{where}{fault.code}: {fault.text}")
 
@@ -134,6 +134,7 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
                 "error": one.error,
                 "patterns": list(one.patterns),
                 "faults": [vars(fault) for fault in one.faults],
+                "known": [vars(fault) for fault in one.known],
             }
             for one in results
             if not one.is_audit
@@ -188,6 +189,7 @@ class _Told(msgspec.Struct):
     counts: str = ""
     patterns: tuple[str, ...] = ()
     error: str | None = None
+    known: tuple[Fault, ...] = ()
     is_audit: bool = False
 
 

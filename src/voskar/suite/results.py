@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from voskar.core.recording import Recording
+from voskar.evidence.finding import Finding
 from voskar.evidence.weighing import Weighed
 from voskar.evidence.words import accounts, question, question_of
 from voskar.files.suite import Job
@@ -25,6 +26,11 @@ class Fault:
     line: int | None = None
     why: str | None = None
     cause: str = ""
+    attacker: tuple[str, ...] = ()
+    """Id and kind of the actor that it is by, and of the one that it is about."""
+    target: tuple[str, ...] = ()
+    key: str = ""
+    """The table of the rulebook that it is about: `attacks.sting`, `kinds.keeper.emitters.smoker`."""
 
     @property
     def against(self) -> str:
@@ -47,6 +53,8 @@ class Result:
     covered: tuple[Covered, ...] = ()
     page: str | None = None
     """Where a page of it was written."""
+    known: tuple[Fault, ...] = ()
+    """Faults that the suite accepts for now."""
     is_audit: bool = False
     """Of a rulebook, not of a recording."""
 
@@ -71,25 +79,53 @@ def result_of(
     if found.differs is not None:
         counts.append(f"{found.differs.same} events of the baseline")
     alike = tuple(f"{len(one.findings)} times {one.text}" for one in found.patterns)
-    faults = tuple(_faults(job, found))
+    faults = tuple(_faults(job, played, found))
     return Result(job.name, played.frames, ", ".join(counts), faults, alike, covered=rules_met)
 
 
-def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
+def _faults(job: Job, played: Recording, found: Weighed) -> Iterator[Fault]:
     """Everything that is wrong, in words."""
 
     def ask(question: list[str] | None) -> str | None:
         return None if question is None else command_line(["voskar", "why", job.rulebook, job.recording, *question])
+
+    kinds = {actor.id: actor.kind for actor in played.actors}
+    kinds |= {event.id: event.kind or "" for event in found.ledger.of("spawn") if event.id}
+
+    def who(name: str) -> tuple[str, ...]:
+        return tuple(part for part in (name, kinds.get(name, "")) if part)
 
     cause = {id(finding): one.text for one in found.causes for finding in one.findings}
     for finding, follows in found.verdict.roots:
         game, judged = accounts(finding)
         line = finding.claim.line if finding.claim is not None else None
         text = f"{game}; {judged}" + (f" ({len(follows)} more follow from it)" if follows else "")
-        yield Fault(finding.code, finding.frame, text, job.recording, line, ask(question(finding)), cause[id(finding)])
+        yield Fault(
+            finding.code,
+            finding.frame,
+            text,
+            job.recording,
+            line,
+            ask(question(finding)),
+            cause[id(finding)],
+            who(finding.attacker),
+            who(finding.target),
+            _key(finding, kinds),
+        )
     for failure in found.failures:
         text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
         asked = None if failure.event is None else ask(question_of(failure.event))
         yield Fault("expectation", None, text, failure.file, failure.line, asked, failure.statement)
     for one in found.differs.causes if found.differs is not None else ():
         yield Fault(f"baseline-{one.change}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
+
+
+def _key(finding: Finding, kinds: Mapping[str, str]) -> str:
+    """The table of the rulebook that a finding is about, "" where it is not one alone."""
+    attack = (finding.claim and finding.claim.attack) or (finding.hit and finding.hit.attack)
+    if attack:
+        return f"attacks.{attack}"
+    owner, _, emitter = finding.emitter.partition("/")
+    if emitter:
+        return f"kinds.{kinds.get(owner, owner)}.emitters.{emitter}"
+    return f"kinds.{kinds[finding.target]}" if finding.target in kinds else ""

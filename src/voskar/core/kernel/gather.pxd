@@ -29,21 +29,23 @@ cdef class GatheredPoses:
     cdef public int64_t[::1] frame, counts, key, clip, number_slots
     cdef public double[::1] numbers, default, absent
     cdef public object line, pose
-    cdef public list fields, apart_slots, own_slots, line_own_slots, others, rows_apart
+    cdef public list fields, apart_slots, own_slots, line_own_slots, more_slots, others, rows_apart
     cdef public dict keys, clips
-    cdef public Py_ssize_t frame_slot, poses_slot, inputs_slot, claims_slot, display_slot, reset_slot
+    cdef public Py_ssize_t frame_slot, poses_slot
     cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, told
 
     @cython.locals(
-        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, inputs=object, claims=object, display=object,
-        reset=object, at=Py_ssize_t, told=Py_ssize_t, name=str, kind=str, owner=object, found=tuple, known=Py_ssize_t,
-        row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, is_apart=bint,
+        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, at=Py_ssize_t, told=Py_ssize_t, name=str,
+        kind=str, owner=object, found=tuple, known=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t,
+        is_apart=bint, has_more=bint, says_more=bint,
     )
     cpdef object take(self, object frames)
 
 cpdef Py_ssize_t keys_within(object value)
 
-@cython.locals(told=Py_ssize_t, entries=object, name=str)
+cpdef list beside(object line)
+
+@cython.locals(told=Py_ssize_t, entries=object, field=str, name=str)
 cpdef Py_ssize_t keys_beside(object line)
 
 @cython.locals(told=Py_ssize_t, name=str)

@@ -64,9 +64,8 @@ class GatheredPoses:
         self.key: Ints = ints(self.room)
         self.clip: Ints = ints(self.room)
         self.numbers: Floats = floats(len(self.fields) * self.room)
-        self.frame_slot, self.poses_slot, self.inputs_slot, self.claims_slot, self.display_slot, self.reset_slot = (
-            slot_place(line, name) for name in ("frame", "poses", "inputs", "claims", "display", "reset")
-        )
+        self.frame_slot, self.poses_slot = slot_place(line, "frame"), slot_place(line, "poses")
+        self.more_slots = [slot_place(line, name) for name in beside(line)]
         self.id_slot, self.kind_slot, self.owner_slot, self.clip_slot = (
             slot_place(pose, name) for name in ("id", "kind", "owner", "clip")
         )
@@ -154,13 +153,16 @@ class GatheredPoses:
             self.rows = row
             self.frame[self.frames] = slot_at(line, self.frame_slot)
             self.counts[self.frames] = at
-            inputs = slot_at(line, self.inputs_slot)
-            claims = slot_at(line, self.claims_slot)
-            display = slot_at(line, self.display_slot)
-            reset = slot_at(line, self.reset_slot)
-            if inputs is not NOTHING or claims is not NOTHING or display is not NOTHING or reset is not UNSET:
+            has_more = False
+            says_more = False
+            for place in self.more_slots:
+                value = slot_at(line, place)
+                if value is not UNSET and value is not NOTHING:
+                    has_more = True
+                    says_more = says_more or bool(value)
+            if has_more:
                 told += keys_beside(line)
-                if inputs or claims or display or reset:
+                if says_more:
                     self.others.append((self.frames, line))
             for place in self.line_own_slots:
                 value = slot_at(line, place)
@@ -168,6 +170,11 @@ class GatheredPoses:
                     told += 1 + keys_within(value)
             self.told += told
             self.frames += 1
+
+
+def beside(line: Any) -> list[str]:
+    """The fields of a frame's line beside its number, its poses and the game's own keys."""
+    return [name for name in line.__struct_fields__ if name not in ("frame", "poses") and not name.startswith("_")]
 
 
 def keys_within(value: Any) -> int:
@@ -178,16 +185,18 @@ def keys_within(value: Any) -> int:
 
 
 def keys_beside(line: Any) -> int:
-    """How many keys a frame's line has of inputs, claims, display and reset."""
-    told = 0 if line.reset is UNSET else 1
-    for entries in (line.inputs, line.claims, line.display):
-        if entries is not NOTHING:
-            told += 1
-            for entry in entries:
-                for name in entry.__struct_fields__:
-                    value = getattr(entry, name)
-                    if value is not UNSET:
-                        told += 1 + keys_within(value)
+    """How many keys a frame's line has beside those of its poses, its number and the game's own."""
+    told = 0
+    for field in beside(line):
+        entries = getattr(line, field)
+        if entries is UNSET or entries is NOTHING:
+            continue
+        told += 1
+        for entry in entries if isinstance(entries, list) else ():
+            for name in getattr(entry, "__struct_fields__", ()):
+                value = getattr(entry, name)
+                if value is not UNSET:
+                    told += 1 + keys_within(value)
     return told
 
 

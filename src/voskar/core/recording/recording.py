@@ -56,6 +56,8 @@ class Recording:
     boxes: LoggedBoxes = field(default_factory=LoggedBoxes)
     display: tuple[Display, ...] = ()
     scope: LogScope = field(default_factory=LogScope)
+    lost: tuple[tuple[int, int], ...] = ()
+    """The first and the last of frames that the logger lost. A run begins in each first, and behind each last."""
     warnings: tuple[str, ...] = ()
 
     @property
