@@ -19,62 +19,132 @@ class Code(NamedTuple):
     about: str
     """ "hit", "state", "spawn", "reaction" or "event": how it is shown, and what to ask `why`."""
     seen: str
+    after: tuple[str, ...] = ()
+    """Codes of earlier findings about the same actor that it may follow from."""
 
+
+HITS = ("hit-moved", "hit-denied", "hit-missing", "hit-damage", "hit-attack")
+EVENTS = ("event-moved", "event-denied", "event-missing", "event-values")
+REACTIONS = ("knockback", "launch", "home", "unexplained-motion")
+DEATH = (
+    "down-moves", "down-acts", "down-clip", "down-long", "down-short", "respawn-place", "respawn-late", "cut-short",
+)  # fmt: skip
 
 CODES: dict[str, Code] = {
-    "hit-moved": Code("in another frame", "hit", "a hit counts too early or too late"),
-    "hit-denied": Code("denied by the rules", "hit", "a hit counts that should not"),
+    "hit-moved": Code(
+        "in another frame", "hit", "a hit counts too early or too late", (*HITS, "health", "still-active")
+    ),
+    "hit-denied": Code("denied by the rules", "hit", "a hit counts that should not", (*HITS, "health", "still-active")),
     "hit-missing": Code(
-        "not claimed by the game", "hit", "an attack passes through its target, or its hit is not counted"
+        "not claimed by the game",
+        "hit",
+        "an attack passes through its target, or its hit is not counted",
+        (*HITS, "health", "still-active"),
     ),
-    "hit-damage": Code("with other damage", "hit", "a hit takes more or less health than it should"),
-    "hit-attack": Code("with another attack", "hit", "the game names another attack"),
-    "hit-health": Code("with other health after it", "hit", "a hit leaves another health than it should"),
+    "hit-damage": Code(
+        "with other damage", "hit", "a hit takes more or less health than it should", (*HITS, "health", "still-active")
+    ),
+    "hit-attack": Code(
+        "with another attack", "hit", "the game names another attack", (*HITS, "health", "still-active")
+    ),
+    "hit-health": Code(
+        "with other health after it", "hit", "a hit leaves another health than it should", (*HITS, "health")
+    ),
     "hit-place": Code("at another place", "hit", "sparks or sounds of a hit come from the wrong place"),
-    "knockback": Code("without its knockback", "reaction", "a body is not pushed, or another way, or too far"),
-    "launch": Code("without its launch", "reaction", "a bounce is too low, too high, or missing"),
-    "home": Code("without its way home", "reaction", "a body does not return to its start"),
+    "knockback": Code("without its knockback", "reaction", "a body is not pushed, or another way, or too far", HITS),
+    "launch": Code("without its launch", "reaction", "a bounce is too low, too high, or missing", HITS),
+    "home": Code("without its way home", "reaction", "a body does not return to its start", HITS),
     "unexplained-motion": Code(
-        "moved without a reason", "reaction", "a body is thrown, or moved to its start, by a hit that does neither"
+        "moved without a reason",
+        "reaction",
+        "a body is thrown, or moved to its start, by a hit that does neither",
+        HITS,
     ),
-    "teleport": Code("teleported without a cut", "reaction", "a body leaps in one frame; swept boxes hit all between"),
-    "spawn-moved": Code("spawned in another frame", "spawn", "a shot leaves too early or too late"),
-    "spawn-missing": Code("expected and not shown", "spawn", "a shot, child or hit effect does not appear"),
+    "teleport": Code(
+        "teleported without a cut",
+        "reaction",
+        "a body leaps in one frame; swept boxes hit all between",
+        (*HITS, *REACTIONS),
+    ),
+    "spawn-moved": Code(
+        "spawned in another frame", "spawn", "a shot leaves too early or too late", (*DEATH, *EVENTS, "still-active")
+    ),
+    "spawn-missing": Code(
+        "expected and not shown",
+        "spawn",
+        "a shot, child or hit effect does not appear",
+        (*DEATH, *EVENTS, "still-active"),
+    ),
     "spawn-unexpected": Code(
-        "shown and not expected", "spawn", "a shot appears though its cooldown, its limit or no emitter allows it"
+        "shown and not expected",
+        "spawn",
+        "a shot appears though its cooldown, its limit or no emitter allows it",
+        (*DEATH, *EVENTS, "still-active"),
     ),
     "spawn-place": Code("spawned at another place", "spawn", "a shot does not leave from its muzzle"),
     "spawn-direction": Code("spawned in another direction", "spawn", "a shot does not fly the way it is aimed"),
-    "path": Code("on another path", "state", "a shot turns, speeds up or slows down by itself"),
-    "life-long": Code("with a life too long", "state", "a shot flies on after its lifetime"),
-    "life-short": Code("with a life too short", "state", "a shot vanishes before its lifetime ends"),
-    "outside": Code("outside the bounds", "state", "an actor goes on outside the arena"),
-    "still-active": Code("still active", "state", "an actor that was consumed, or is out for good, stays and acts"),
-    "health": Code("with other health", "state", "a bar shows another health than it should"),
-    "lives": Code("with other lives", "state", "a life is not taken, or one too many"),
-    "state-immune": Code("with other i-frames", "state", "the blinking after a hit ends too early or too late"),
-    "state-stunned": Code("with another stun", "state", "an actor acts again too early or too late"),
+    "path": Code("on another path", "state", "a shot turns, speeds up or slows down by itself", ("still-active",)),
+    "life-long": Code("with a life too long", "state", "a shot flies on after its lifetime", ("still-active",)),
+    "life-short": Code("with a life too short", "state", "a shot vanishes before its lifetime ends", ("still-active",)),
+    "outside": Code("outside the bounds", "state", "an actor goes on outside the arena", ("still-active",)),
+    "still-active": Code(
+        "still active", "state", "an actor that was consumed, or is out for good, stays and acts", HITS
+    ),
+    "health": Code("with other health", "state", "a bar shows another health than it should", HITS),
+    "lives": Code("with other lives", "state", "a life is not taken, or one too many", (*HITS, "health")),
+    "state-immune": Code("with other i-frames", "state", "the blinking after a hit ends too early or too late", HITS),
+    "state-stunned": Code("with another stun", "state", "an actor acts again too early or too late", HITS),
     "box-moved": Code(
         "with a box at another place", "state", "outlines drawn over the game are not where its boxes are"
     ),
     "box-open": Code("with a box open", "state", "an attack is active, or a hurtbox open, outside its cells"),
     "box-closed": Code("with a box closed", "state", "an attack is not active, or a hurtbox not open, in its cells"),
-    "display": Code("with another display", "state", "bar, icons, score or clock show other values than they should"),
-    "down-moves": Code("moving while down", "state", "a body moves while it is down"),
-    "down-acts": Code("acting while down", "state", "inputs still work while the actor is down"),
-    "down-clip": Code(
-        "with a wrong death clip", "state", "the death clip does not play, plays twice, or goes on too long"
+    "display": Code(
+        "with another display",
+        "state",
+        "bar, icons, score or clock show other values than they should",
+        (*HITS, "health", "lives", *EVENTS),
     ),
-    "down-long": Code("shown too long while down", "state", "a body stays visible too long"),
-    "down-short": Code("removed too early while down", "state", "a death is cut short"),
-    "respawn-place": Code("respawned at another place", "state", "an actor respawns at the wrong place"),
-    "respawn-late": Code("respawned late", "state", "an actor respawns too late, or never"),
-    "cut-short": Code("cut short", "state", "the run restarts before the last death was shown"),
-    "event-moved": Code("logged in another frame", "event", "the game logs an event too early or too late"),
-    "event-denied": Code("logged and not so", "event", "the game logs an event that did not happen"),
-    "event-missing": Code("not logged", "event", "the game does not log an event"),
+    "down-moves": Code(
+        "moving while down", "state", "a body moves while it is down", (*HITS, "health", *EVENTS, "lives")
+    ),
+    "down-acts": Code(
+        "acting while down", "state", "inputs still work while the actor is down", (*HITS, "health", *EVENTS, "lives")
+    ),
+    "down-clip": Code(
+        "with a wrong death clip",
+        "state",
+        "the death clip does not play, plays twice, or goes on too long",
+        (*HITS, "health", *EVENTS, "lives"),
+    ),
+    "down-long": Code(
+        "shown too long while down", "state", "a body stays visible too long", (*HITS, "health", *EVENTS, "lives")
+    ),
+    "down-short": Code(
+        "removed too early while down", "state", "a death is cut short", (*HITS, "health", *EVENTS, "lives")
+    ),
+    "respawn-place": Code(
+        "respawned at another place",
+        "state",
+        "an actor respawns at the wrong place",
+        (*HITS, "health", *EVENTS, "lives"),
+    ),
+    "respawn-late": Code(
+        "respawned late", "state", "an actor respawns too late, or never", (*HITS, "health", *EVENTS, "lives")
+    ),
+    "cut-short": Code(
+        "cut short", "state", "the run restarts before the last death was shown", (*HITS, "health", *EVENTS, "lives")
+    ),
+    "event-moved": Code(
+        "logged in another frame", "event", "the game logs an event too early or too late", (*HITS, "health")
+    ),
+    "event-denied": Code("logged and not so", "event", "the game logs an event that did not happen", (*HITS, "health")),
+    "event-missing": Code("not logged", "event", "the game does not log an event", (*HITS, "health")),
     "event-values": Code(
-        "logged with other values", "event", "the game logs other lives, health or places with an event"
+        "logged with other values",
+        "event",
+        "the game logs other lives, health or places with an event",
+        (*HITS, "health"),
     ),
 }
 """Every code. The documentation's table is made from this one."""

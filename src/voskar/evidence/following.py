@@ -4,39 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from voskar.evidence.finding import CODES, Finding
+from voskar.evidence.finding import CODES, DEATH, HITS, REACTIONS, Finding
 from voskar.evidence.held import Held
 
-HITS = ("hit-moved", "hit-denied", "hit-missing", "hit-damage", "hit-attack")
-DEATH = (
-    "down-moves",
-    "down-acts",
-    "down-clip",
-    "down-long",
-    "down-short",
-    "respawn-place",
-    "respawn-late",
-    "cut-short",
-)
-REACTIONS = ("knockback", "launch", "home", "unexplained-motion")
 FIRST = ("still-active", "respawn-late", "down-short")
 """Who is there at all comes before what anybody does in a frame."""
-TOLD = ("event-moved", "event-denied", "event-missing", "event-values")
 DEAD_GATES = ("play", "down", "present", "consumed")
 GUARD_GATES = ("immune", "repeat")
 """Gates that hang on what hits before have left behind: for good, and for a while."""
-DEPENDS: Mapping[str, tuple[str, ...]] = (
-    {"health": HITS, "state-immune": HITS, "state-stunned": HITS, "hit-health": (*HITS, "health"), "still-active": HITS}
-    | dict.fromkeys(("lives", *TOLD), (*HITS, "health"))
-    | dict.fromkeys(DEATH, (*HITS, "health", *TOLD, "lives"))
-    | {"display": (*HITS, "health", "lives", *TOLD)}
-    | dict.fromkeys(("path", "life-long", "life-short", "outside"), ("still-active",))
-    | dict.fromkeys(("spawn-unexpected", "spawn-missing", "spawn-moved"), (*DEATH, *TOLD, "still-active"))
-    | dict.fromkeys(REACTIONS, HITS)
-    | {"teleport": (*HITS, *REACTIONS)}
-    | dict.fromkeys(HITS, (*HITS, "health", "still-active"))
-)
-"""The codes of earlier findings about the same actor that a finding may follow from."""
 
 
 def folded(findings: Sequence[Finding], held: Held) -> list[tuple[Finding, tuple[Finding, ...]]]:
@@ -65,7 +40,7 @@ def _causes(
     one: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, held: Held
 ) -> Iterator[Finding]:
     """The roots that a finding may follow from, the nearest first."""
-    codes = DEPENDS.get(one.code, ())
+    codes = CODES[one.code].after
     hangs = one.code not in HITS or (one.why is not None and one.why.gate in (*DEAD_GATES, *GUARD_GATES))
     horizon = held.near if one.code in DEATH else held.windows.widest + 1
     for name in (one.target, one.attacker):

@@ -321,7 +321,7 @@ def _outcome(value: Any) -> Any:
     return value
 
 
-OutcomeName = Annotated[str, BeforeValidator(_outcome)]
+OutcomeName = Annotated[str, BeforeValidator(_outcome, json_schema_input_type=Literal[OUTCOMES])]
 
 
 class LaunchTable(Table):
