@@ -45,7 +45,7 @@ WRITERS = (
     "demo out/demo",
 )  # fmt: skip
 """Every command that writes."""
-WATCHED = tuple(one for one in WRITERS if one.split()[0] in ("replay", "draw", "page"))
+WATCHED = tuple(writer for writer in WRITERS if writer.split()[0] in ("replay", "draw", "page"))
 BEST_SO_FAR = ".stage.toml"
 """What `shrink` writes when Ctrl-C ends it: a scene that is whole, and not yet the smallest."""
 SPENT = 30.0
@@ -200,7 +200,9 @@ class Trials:
 
     def twice(self, number: int, draw: random.Random) -> Iterator[str]:
         """Two runs at once, with one output and one cache."""
-        command = draw.choice([one for one in WRITERS if one.split()[0] not in ("init", "demo", "draft", "shrink")])
+        command = draw.choice(
+            [writer for writer in WRITERS if writer.split()[0] not in ("init", "demo", "draft", "shrink")]
+        )
         whole, _ = self.expected(command)
         self.clear()
         shutil.rmtree(self.folder / "cache", ignore_errors=True)

@@ -232,7 +232,7 @@ def goes_on(frames: Frames, draw: random.Random) -> bool:
     steps = [(at, pose["x"] - before["x"]) for (_, before), (at, pose) in pairwise(own)]
     alike = [k for k in range(1, len(steps) - 12) if len({round(step, 6) for _, step in steps[k : k + 8]}) == 1]
     whole = [k for k in alike if abs(steps[k][1]) > 2.9 and {step for _, step in steps[k + 8 : k + 12]} == {0}]
-    held = [bool(one.get("inputs")) for one in frames]
+    held = [bool(frame.get("inputs")) for frame in frames]
     whole = [k for k in whole if len(set(held[steps[k][0] - 1 : steps[k][0] + 12])) == 1]  # else a button explains it
     if not whole:
         return False
@@ -252,7 +252,7 @@ def pushed(share: float) -> Mistake:
         steps = [(at, pose["x"] - before["x"]) for (_, before), (at, pose) in pairwise(own)]
         begins = [k for k, (_, step) in enumerate(steps) if abs(step) > 2.9 and (k == 0 or abs(steps[k - 1][1]) < 2.9)]
         begins = [k for k in begins if len({round(step, 6) for _, step in steps[k : k + 8]}) == 1]
-        held = [bool(one.get("inputs")) for one in frames]
+        held = [bool(frame.get("inputs")) for frame in frames]
         begins = [k for k in begins if len(set(held[max(steps[k][0] - 2, 0) : steps[k][0] + 9])) == 1]  # else undecided
         if not begins:
             return False
@@ -273,7 +273,7 @@ def pushed(share: float) -> Mistake:
 
 
 def _shots(frames: Frames) -> list[list[tuple[int, dict[str, Any]]]]:
-    return [one for one in _poses(frames, "puff").values() if len(one) > 8 and one[-1][0] < len(frames) - 12]
+    return [pose for pose in _poses(frames, "puff").values() if len(pose) > 8 and pose[-1][0] < len(frames) - 12]
 
 
 def shot_lives_on(frames: Frames, draw: random.Random) -> bool:
@@ -314,8 +314,8 @@ def shot_lost(frames: Frames, draw: random.Random) -> bool:
         return False
     for at, pose in draw.choice(shots):
         frames[at]["poses"].remove(pose)
-        for one in frames[at : at + 2]:
-            one["claims"] = [claim for claim in one.get("claims", ()) if claim.get("attacker") != pose["id"]]
+        for frame in frames[at : at + 2]:
+            frame["claims"] = [claim for claim in frame.get("claims", ()) if claim.get("attacker") != pose["id"]]
     return True
 
 
@@ -375,7 +375,11 @@ def tried(name: str, seed: int) -> tuple[bool, bool, bool] | None:
         return None
     verdict, _ = check(rules, logged(book, header, frames))
     found = verdict.findings
-    return bool(found), any(one.code in codes for one in found), bool(found) and verdict.roots[0][0].code in codes
+    return (
+        bool(found),
+        any(finding.code in codes for finding in found),
+        bool(found) and verdict.roots[0][0].code in codes,
+    )
 
 
 def main(count: int = 40) -> None:
@@ -384,7 +388,7 @@ def main(count: int = 40) -> None:
     print("| mistake | drawn | found | named | told first |\n|---|--:|--:|--:|--:|")
     for name in MUTANTS:
         results = [one for seed in range(count) for one in (tried(name, seed),) if one is not None]
-        row = [len(results), *(sum(one[k] for one in results) for k in range(3))]
+        row = [len(results), *(sum(result[k] for result in results) for k in range(3))]
         sums = [a + b for a, b in zip(sums, row, strict=True)]
         print(f"| {name} | {' | '.join(map(str, row))} |")
     print(f"| all | {' | '.join(map(str, sums))} |")

@@ -27,12 +27,12 @@ def place(point: Point, pose: dict[str, Any]) -> Point:
 def keyed(box: Box, pose: dict[str, Any], name: str, own: Any) -> Any:
     """A value of a box in the cell its pose shows: held, or blended towards the next key that names it."""
     named = [(key.cell, getattr(key, name), key.blend == "linear") for key in box.keys.get(pose["clip"], ())]
-    named = [one for one in named if one[1] is not None]
-    past = [one for one in named if one[0] <= pose["shown"]]
+    named = [name for name in named if name[1] is not None]
+    past = [name for name in named if name[0] <= pose["shown"]]
     if not past:
         return own
     start, value, linear = past[-1]
-    ahead = [one for one in named if one[0] > pose["shown"]]
+    ahead = [name for name in named if name[0] > pose["shown"]]
     if not linear or not ahead:
         return value
     end, goal, _ = ahead[0]
@@ -511,7 +511,7 @@ class Reference:
             if name in self.driven.bodies:
                 self.driven.remove(name)
             self.landed = [one for one in self.landed if name not in one]
-            self.contacts = {one for one in self.contacts if name not in one}
+            self.contacts = {contact for contact in self.contacts if name not in contact}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
         self.gone |= self.consumed
         self.vitals.settle(frame)
@@ -590,9 +590,10 @@ class Reference:
         """Whether counters lie where a condition wants them, by the sign of the difference."""
         signs = {"<": (-1,), "<=": (-1, 0), ">": (1,), ">=": (0, 1), "==": (0,)}
         return all(
-            (counters.get(name, 0) > one.number) - (counters.get(name, 0) < one.number) in signs[one.sign]
+            (counters.get(name, 0) > comparison.number) - (counters.get(name, 0) < comparison.number)
+            in signs[comparison.sign]
             for name, comparisons in condition.counters.items()
-            for one in comparisons
+            for comparison in comparisons
         )
 
     def conditions(self, attacker: str, target: str, attack: Attack) -> bool:
@@ -662,12 +663,12 @@ class Reference:
             length = math.hypot(x1 - x0, y1 - y0)
             nx, ny = -(y1 - y0) / length, (x1 - x0) / length  # into the difference: the way A goes to be free
             normals.append((-(x0 * nx + y0 * ny), nx * move[0] + ny * move[1], -abs(ny), nx, ny))
-        least = min(one[0] for one in normals)
-        near = [one for one in normals if one[0] < least + 1e-6]
-        against = min(one[1] for one in near)
-        near = [one for one in near if one[1] < against + 1e-6]
-        level = min(one[2] for one in near)
-        *_, nx, ny = max((one for one in near if one[2] < level + 1e-6), key=lambda one: one[4] * up)
+        least = min(normal[0] for normal in normals)
+        near = [normal for normal in normals if normal[0] < least + 1e-6]
+        against = min(pair[1] for pair in near)
+        near = [pair for pair in near if pair[1] < against + 1e-6]
+        level = min(pair[2] for pair in near)
+        *_, nx, ny = max((pair for pair in near if pair[2] < level + 1e-6), key=lambda pair: pair[4] * up)
         return math.degrees(math.atan2(abs(nx), ny * up))
 
     @staticmethod
@@ -725,7 +726,7 @@ class Reference:
             moves = self.recording.reactions == "raw" or name in self.driven.bodies
             if moves and name not in self.down and not homing:
                 weights = [push.over - k if push.ease == "fade" else 1 for k in range(push.over)]
-                steps = [(x * size * one / sum(weights), y * size * one / sum(weights)) for one in weights]
+                steps = [(x * size * weight / sum(weights), y * size * weight / sum(weights)) for weight in weights]
                 old = self.steps[name] if push.mode == "add" else []
                 nothing = [(0.0, 0.0)] * max(len(old), len(steps))
                 both = zip([*old, *nothing[len(old) :]], [*steps, *nothing[len(steps) :]], strict=True)

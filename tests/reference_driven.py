@@ -68,12 +68,18 @@ class Driven:
 
     def place_fixtures(self, frame: int) -> None:
         """Those that are not there."""
-        for one in self.rules.fixtures:
-            if one.id not in self.recording.numbers and one.id not in self.bodies:
-                own = self.rules.kinds[one.kind].motion.velocity
-                velocity = (own[0] * one.facing, own[1]) if one.velocity is None else one.velocity
-                birth = {"id": one.id, "kind": one.kind, "x": one.at[0], "y": one.at[1], "angle": one.angle}
-                self.appear(frame, birth | {"v": velocity, "facing": one.facing}, quiet=True)
+        for fixture in self.rules.fixtures:
+            if fixture.id not in self.recording.numbers and fixture.id not in self.bodies:
+                own = self.rules.kinds[fixture.kind].motion.velocity
+                velocity = (own[0] * fixture.facing, own[1]) if fixture.velocity is None else fixture.velocity
+                birth = {
+                    "id": fixture.id,
+                    "kind": fixture.kind,
+                    "x": fixture.at[0],
+                    "y": fixture.at[1],
+                    "angle": fixture.angle,
+                }
+                self.appear(frame, birth | {"v": velocity, "facing": fixture.facing}, quiet=True)
 
     def appear(self, frame: int, birth: dict[str, Any], quiet: bool = False) -> None:
         """A birth comes true."""
@@ -126,7 +132,7 @@ class Driven:
         for name in recorded:
             if not recorded[name]["hidden"]:
                 self.since.setdefault(name, frame)
-        owners = [(name, one) for name in sorted(self.poses) for one in self.world.kind[name].emitters]
+        owners = [(name, emitter) for name in sorted(self.poses) for emitter in self.world.kind[name].emitters]
         self.leaving: list[str] = []
         for name, emitter in owners:
             self.pull(frame, name, emitter)
@@ -243,13 +249,13 @@ class Driven:
             else:
                 if enter >= leave:
                     continue
-                outside = [one for one in sides if one[0] > 1e-9 and way[one[1]] * one[2] < 0]
+                outside = [side for side in sides if side[0] > 1e-9 and way[side[1]] * side[2] < 0]
                 if outside:
                     t = max(one[3] for one in outside)
                     met = [one for one in outside if one[3] > t - 1e-9]
                 else:
-                    t, best = 0.0, max(one[0] for one in sides)
-                    met = [one for one in sides if one[0] > best - 1e-6]
+                    t, best = 0.0, max(side[0] for side in sides)
+                    met = [side for side in sides if side[0] > best - 1e-6]
                 into, level, axis, sign = min((round(way[one[1]] * one[2], 9), -one[1], *one[1:3]) for one in met)
                 if into < 0:
                     found.append((round(t, 9), into, level, t, axis, sign))
@@ -326,7 +332,7 @@ class Driven:
         """How many of an emitter's own are there, those left out that a recording shows for the first time."""
         kind = emitter.fan.kind
         if kind in self.shown:
-            recorded = [one for one in self.poses if one not in self.bodies and self.world.kind[one].name == kind]
+            recorded = [pose for pose in self.poses if pose not in self.bodies and self.world.kind[pose].name == kind]
             return sum(self.world.owner[one] == name and one in self.last_poses for one in recorded)
         return sum(body["gun"] == (name, emitter.name) for body in self.bodies.values())
 

@@ -75,7 +75,7 @@ class Vitals:
         """Fixtures as at the start, what was spawned gone."""
         world, driven = self.world, self.world.driven
         self.kinds_seen.clear()
-        fixtures = {one.id: one for one in self.rules.fixtures}
+        fixtures = {fixture.id: fixture for fixture in self.rules.fixtures}
         for name in sorted(driven.bodies):
             if name == returning:
                 continue
@@ -241,7 +241,7 @@ class Vitals:
                 return False
         if respawn.if_unsafe == "appear":
             return True
-        poses = recorded | {one: driven.pose(one, frame) for one in driven.bodies}
+        poses = recorded | {body: driven.pose(body, frame) for body in driven.bodies}
         x, y = self.place(name, respawn)
         there = (recorded[name] if name in recorded else self.reborn(name, frame)) | {"x": x, "y": y, "cut": True}
         found = []
@@ -318,7 +318,7 @@ class Vitals:
         """Rehit, touches and pierce counts begin anew."""
         world = self.world
         world.landed = [one for one in world.landed if name not in one]
-        world.contacts = {one for one in world.contacts if name not in one}
+        world.contacts = {contact for contact in world.contacts if name not in contact}
         world.counts = {key: count for key, count in world.counts.items() if key[0] != name}
 
     def protect(self, frame: int, name: str, respawn: Respawn | None) -> None:
@@ -360,14 +360,14 @@ class Vitals:
         """A new one takes the place of the last."""
         world = self.world
         mine = (world.kind[name].name, world.side(name))
-        others = [one for one in self.recording.numbers if one != name]
-        others = [one for one in others if (world.kind[one].name, world.side(one)) == mine]
-        for one in others:
-            coming = (self.first[one] or (0, 0))[1] == frame and one > name
-            playing = one in recorded and not recorded[one]["hidden"]
-            if playing and not coming and one not in world.down and one not in world.gone:
+        others = [number for number in self.recording.numbers if number != name]
+        others = [other for other in others if (world.kind[other].name, world.side(other)) == mine]
+        for other in others:
+            coming = (self.first[other] or (0, 0))[1] == frame and other > name
+            playing = other in recorded and not recorded[other]["hidden"]
+            if playing and not coming and other not in world.down and other not in world.gone:
                 return
-        past = [(world.down.get(one, self.seen[one]), one) for one in others if one in self.seen]
+        past = [(world.down.get(other, self.seen[other]), other) for other in others if other in self.seen]
         past = [one for one in past if one[1] not in self.succeeded]
         if not past:
             return

@@ -226,7 +226,9 @@ def test_includes_that_multiply(folder: Path, here: Any) -> None:
     assert done.returncode == 0, done.stderr
     from voskar.files.rulebook import load_rulebook
 
-    assert [one.id for one in load_rulebook(folder / "r.toml").data.fixtures] == [f"f{k}" for k in range(61, -1, -1)]
+    assert [fixture.id for fixture in load_rulebook(folder / "r.toml").data.fixtures] == [
+        f"f{k}" for k in range(61, -1, -1)
+    ]
 
 
 def test_what_is_included_again_later_stands_again(folder: Path) -> None:

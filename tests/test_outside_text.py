@@ -130,7 +130,7 @@ COMMANDS = [
 ]
 
 
-@pytest.mark.parametrize("command", COMMANDS, ids=[one[0] for one in COMMANDS])
+@pytest.mark.parametrize("command", COMMANDS, ids=[command[0] for command in COMMANDS])
 def test_file_names_that_are_not_utf_8(folder: Path, here: Any, command: tuple[str, ...]) -> None:
     name = "caf\udce9\n[x]\n.jsonl"
     (folder / name).write_text(log(2))

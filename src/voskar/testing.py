@@ -93,11 +93,11 @@ class Replay:
     @cached_property
     def _names(self) -> Mapping[str, Collection[str]]:
         kinds = self.rules.kinds.values()
-        boxes = [(one.role, one.name) for kind in kinds for one in kind.boxes]
+        boxes = [(box.role, box.name) for kind in kinds for box in kind.boxes]
         return {
             "attack": set(self.rules.attacks),
             "kind": set(self.rules.kinds),
-            "emitter": {one.name for kind in kinds for one in kind.emitters},
+            "emitter": {emitter.name for kind in kinds for emitter in kind.emitters},
             "hitbox": {name for role, name in boxes if role == "hitbox"},
             "hurtbox": {name for role, name in boxes if role == "hurtbox"},
             "outcome": set(OUTCOMES),
@@ -127,7 +127,7 @@ class Replay:
         rows = self._judged.block(frame, frame + 1) if self.recording.first <= frame <= self.recording.last else ()
         there = [self._judged.actors[number] for number in self._judged.poses.actor[rows].tolist()] if rows else []
         courses = self._course.courses
-        return sorted(one.id for one in there if one.kind == kind and not courses[one.id].is_down(frame))
+        return sorted(actor.id for actor in there if actor.kind == kind and not courses[actor.id].is_down(frame))
 
     def place(self, actor: str, frame: int) -> tuple[float, float] | None:
         """Where an actor is in a frame as judged, in a raw recording as hits have moved it; None if it is absent."""
@@ -151,7 +151,7 @@ class Replay:
             self._actor(attacker, "attacker")
             self._actor(target, "target")
             frames = range(self.recording.first, self.recording.last + 1)
-            questions = asked([(one, *pair) for one in frames])
+            questions = asked([(frame, *pair) for frame in frames])
             self._pairs[pair] = PairExplainer(watched(self.rules, self.recording, questions, resync=self._seen.resync))
         return self._pairs[pair].deciding(frame, attacker, target)
 

@@ -97,12 +97,13 @@ def test_filters(apiary: Path, here: Any) -> None:
         done = here("replay", "apiary.toml", "meadow.jsonl", "--json", *options, cwd=apiary)
         return [json.loads(line) for line in done.stdout.splitlines()[1:]]
 
-    assert {one["outcome"] for one in events("--outcome", "immune")} == {"immune"}
-    assert [one["event"] for one in events("--frames", "213")] == ["contact", "health", "iframes"]
-    assert [one["frame"] for one in events("--frames", "250-274", "--outcome", "immune")] == [214]
-    assert {one["frame"] for one in events("--actor", "hornet-3")} >= {511, 512}
+    assert {event["outcome"] for event in events("--outcome", "immune")} == {"immune"}
+    assert [event["event"] for event in events("--frames", "213")] == ["contact", "health", "iframes"]
+    assert [event["frame"] for event in events("--frames", "250-274", "--outcome", "immune")] == [214]
+    assert {event["frame"] for event in events("--actor", "hornet-3")} >= {511, 512}
     assert all(
-        "hornet-3" in (one.get("attacker"), one.get("target"), one.get("id")) for one in events("--actor", "hornet-3")
+        "hornet-3" in (event.get("attacker"), event.get("target"), event.get("id"))
+        for event in events("--actor", "hornet-3")
     )
     text = here("replay", "apiary.toml", "meadow.jsonl", "--frames", "0-3", cwd=apiary).stdout
     assert "no contact passes these filters" in text

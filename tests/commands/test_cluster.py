@@ -35,7 +35,7 @@ def engine(**more: str) -> Iterator[tuple[str, list[int], subprocess.Popen[str]]
     assert process.stdout is not None
     try:
         address, *pids = process.stdout.readline().split()
-        yield address, [int(one) for one in pids], process
+        yield address, [int(pid) for pid in pids], process
     finally:
         process.kill() if process.poll() is not None else process.stdin.close()
         try:
@@ -114,7 +114,7 @@ def test_nothing_leaves_the_folder_of_the_work(tmp_path: Path, name: str) -> Non
         _put(room, {name: b"x"})
     _put(room, {"../../y": b"y", "/abs/z": b"z"})
     assert not list(tmp_path.glob("*[xyz]"))
-    assert {one.name for one in tmp_path.rglob("*") if one.is_file()} == {"y", "z"}
+    assert {path.name for path in tmp_path.rglob("*") if path.is_file()} == {"y", "z"}
 
 
 @pytest.mark.parametrize(

@@ -99,7 +99,7 @@ def test_a_fixture_is_there_again_after_a_mark() -> None:
 )
 def test_timeline(apiary: Path, tmp_path: Path, options: tuple[Any, ...], here: Any) -> None:
     files = [apiary / name for name in FILES]
-    chosen = [apiary / one if one == "meadow.jsonl" else one for one in options]
+    chosen = [apiary / option if option == "meadow.jsonl" else option for option in options]
     done = here("draw", *files, "--timeline", *chosen, cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     picture = tmp_path / ("life.svg" if "life.svg" in options else "timeline.png")

@@ -35,7 +35,7 @@ def test_why_tells_the_last_immune_frame(apiary: Path) -> None:
 
 def test_why_a_closed_box(apiary: Path) -> None:
     accounts = why(apiary, "--frame", 302, "--attacker", "keeper", "--target", "waxling-1")
-    tool = next(one for one in accounts if one["hitbox"] == "tool")
+    tool = next(account for account in accounts if account["hitbox"] == "tool")
     gates = {gate["gate"]: gate for gate in tool["gates"]}
     assert tool["decided"] == "open"
     assert gates["open"]["text"].startswith("keeper.tool is closed in swing cell 0; it opens next in 309")

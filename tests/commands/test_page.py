@@ -82,7 +82,7 @@ def test_boxes_stand_where_the_core_puts_them(browser: Any, meadow: Path, apiary
         found = {(name, box): (min(xs), min(ys), max(xs), max(ys)) for name, box, xs, ys in shown}
         down = {"keeper"} if frame == 1500 else set()
         boxes = scene(rules, seen.recording, seen.ledger, frame, down=down).boxes
-        assert set(found) == {(one.actor, one.name) for one in boxes}
+        assert set(found) == {(box.actor, box.name) for box in boxes}
         for one in boxes:
             assert found[one.actor, one.name] == pytest.approx(one.bounds, abs=0.02)
 
@@ -150,8 +150,8 @@ def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path:
         "attacks": {bad: {"damage": 1}},
     }
     frames = brush({"hornet": "#.#"})
-    for one in frames:
-        one["poses"][1]["id"] = "<i onclick=x>"
+    for frame in frames:
+        frame["poses"][1]["id"] = "<i onclick=x>"
     frames[0]["claims"] = [{"event": "hit", "attacker": "<i onclick=x>", "target": "keeper"}]
     lines = [{"voskar": "recording", "version": 2, "rate": 60, "title": bad}]
     lines += [{"frame": number, **one} for number, one in enumerate(frames)]
@@ -165,13 +165,13 @@ def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path:
     assert [one for one in browser.get_log("browser") if one["level"] == "SEVERE"] == []
     sent = [json.loads(one["message"])["message"] for one in browser.get_log("performance")]
     urls = {one["params"]["request"]["url"] for one in sent if one["method"] == "Network.requestWillBeSent"}
-    assert {one for one in urls if not one.startswith(("file:", "about:", "data:", "blob:"))} == set()
+    assert {url for url in urls if not url.startswith(("file:", "about:", "data:", "blob:"))} == set()
 
 
 def test_pages_of_a_suite_and_their_index(apiary: Path, tmp_path: Path, here: Any) -> None:
     done = here("suite", "--pages", tmp_path / "pages", "--report", tmp_path / "sum.html", cwd=apiary)
     assert done.returncode == 1
-    names = {one.name for one in (tmp_path / "pages").iterdir()}
+    names = {path.name for path in (tmp_path / "pages").iterdir()}
     assert {"index.html", "meadow.jsonl.html", "bugs--shots-tunnel.stage.toml.html"} <= names
     assert "volley.stage.toml.html" not in names  # it agrees
     assert 'href="meadow.jsonl.html"' in (tmp_path / "pages" / "index.html").read_text()

@@ -26,9 +26,9 @@ def imported(path: Path) -> set[str]:
     found = set()
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Import):
-            found |= {one.name for one in node.names}
+            found |= {name.name for name in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
-            inner = {f"{node.module}.{one.name}" for one in node.names}
+            inner = {f"{node.module}.{name.name}" for name in node.names}
             found |= inner & EVERY.keys() or {node.module}
     return {name for name in found if name.split(".")[0] == "voskar"}
 

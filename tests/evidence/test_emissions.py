@@ -45,7 +45,7 @@ def findings(
     book = rulebook(RULES)
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played, **options)
-    return [(one.frame, one.code, one.rules) for one in verdict.findings]
+    return [(finding.frame, finding.code, finding.rules) for finding in verdict.findings]
 
 
 @pytest.mark.parametrize(
@@ -111,7 +111,7 @@ def test_a_pool_fires_the_same_shots_again(idle: str, told: list[Any]) -> None:
     book = rulebook(RULES)
     played = recording(book, frames)
     verdict, ledger = check(book.rules(played.rate), played)
-    assert [(one.frame, one.code) for one in verdict.findings] == told
+    assert [(finding.frame, finding.code) for finding in verdict.findings] == told
     assert (verdict.spawns, verdict.spawns_agreed, ledger.of("adopted")) == (4, 4, [])
 
 

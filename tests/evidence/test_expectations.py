@@ -95,7 +95,7 @@ def test_positions_are_those_that_hits_lead_to(tmp_path: Path) -> None:
     data: dict[str, Any] = {"voskar": 2, "state": [*states, {"id": "keeper", "frame": 9, "y": 0}]}
     (tmp_path / "x.expect.toml").write_text(toml(data))
     found = weigh(book.rules(frames.rate), frames, load_expectations(tmp_path / "x.expect.toml"))
-    assert [(one.expected, one.found) for one in found.failures] == [
+    assert [(failure.expected, failure.found) for failure in found.failures] == [
         ("x 8.4-9 in frame 3", "x 8"),
         ("frame 9", "the recording has frames 0 to 3"),
     ]
@@ -137,14 +137,16 @@ COMPARED = [
 @pytest.mark.parametrize(("change", "expected"), COMPARED)
 def test_causes_and_what_follows(change: dict[str, Any], expected: list[tuple[str, int, int | None]]) -> None:
     found = compare(played()[0], played(change)[0], near=2)
-    assert [(one.change, one.frame, one.follows) for one in found.differences][: len(expected)] == expected
+    assert [(difference.change, difference.frame, difference.follows) for difference in found.differences][
+        : len(expected)
+    ] == expected
     assert found.causes == found.differences[: len(found.causes)]
     assert bool(found.differences) == bool(expected)
 
 
 def test_another_damage_is_a_cause_each_time() -> None:
     found = compare(played({"health": 99})[0], played({"health": 99}, attack={"damage": 2})[0])
-    assert [(one.change, one.before, one.follows) for one in found.differences] == [
+    assert [(difference.change, difference.before, difference.follows) for difference in found.differences] == [
         ("changed", "landed, damage 1", None)
     ] * 3
 

@@ -35,4 +35,4 @@ def test_a_claimed_place(place: tuple[float, float], codes: list[str]) -> None:
     book = rulebook(sting())
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played)
-    assert [one.code for one in verdict.findings] == codes
+    assert [finding.code for finding in verdict.findings] == codes

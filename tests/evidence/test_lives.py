@@ -44,7 +44,10 @@ def told(frames: Frames, keeper: dict[str, Any] | None = None, **rules: Any) -> 
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played)
     found = verdict.findings
-    return [(one.code, one.frame, f"{one.game}; {one.rules}; {one.why.sentence if one.why else ''}") for one in found]
+    return [
+        (finding.code, finding.frame, f"{finding.game}; {finding.rules}; {finding.why.sentence if finding.why else ''}")
+        for finding in found
+    ]
 
 
 def change(*which: int, **fields: Any) -> Callable[[Frames], None]:
@@ -118,7 +121,7 @@ def test_a_correct_game_agrees() -> None:
     assert told(frames) == []
 
 
-@pytest.mark.parametrize(("name", "mistake", "expected", "text"), MISTAKES, ids=[one[0] for one in MISTAKES])
+@pytest.mark.parametrize(("name", "mistake", "expected", "text"), MISTAKES, ids=[mistake[0] for mistake in MISTAKES])
 def test_mistake(name: str, mistake: Callable[[Frames], None], expected: list[tuple[str, int]], text: str) -> None:
     frames = correct()
     mistake(frames)

@@ -27,7 +27,7 @@ def claims(frames: list[dict[str, Any]], told: dict[int, list[dict[str, Any]]]) 
 
 
 def patterns(findings: Any, recording: Recording) -> list[Pattern]:
-    return [one for one in causes(findings, recording) if len(one.findings) >= LEAST]
+    return [cause for cause in causes(findings, recording) if len(cause.findings) >= LEAST]
 
 
 def hit(damage: float | None = None, **more: Any) -> dict[str, Any]:
@@ -55,14 +55,14 @@ def test_claims_of_other_events(told: dict[int, str], expected: list[tuple[str, 
     for frame in frames[7:]:  # out for good, it is seen no more
         frame["poses"] = [pose for pose in frame["poses"] if pose["id"] != "keeper"]
     verdict, _ = held(sting(keeper=KEEPER), frames)
-    assert [(one.code, one.frame, one.shift) for one in verdict.findings] == expected
+    assert [(finding.code, finding.frame, finding.shift) for finding in verdict.findings] == expected
     assert (verdict.events, verdict.events_agreed) == (
         len(told),
         len(told) - sum(one[0] != "event-missing" for one in expected),
     )
-    assert all(text in one.rules for one in verdict.findings)
+    assert all(text in finding.rules for finding in verdict.findings)
     found = held(sting(keeper=KEEPER), frames, windows=Windows(Window(4, 4)))[0].findings
-    assert not [one for one in found if one.code == "event-moved"]
+    assert not [finding for finding in found if finding.code == "event-moved"]
 
 
 def test_i_frames_that_end_too_soon_are_one_pattern() -> None:
@@ -85,14 +85,16 @@ def test_a_chain_of_hits_has_one_cause(game: int, words: str) -> None:
     verdict, played = held(sting(keeper={"iframes": 5}), frames)
     (first, *_) = patterns(verdict.findings, played)
     assert first.text == f"i-frames of keeper end {words} in the game"
-    moved = [one for one in verdict.findings if one.code == "hit-moved"]
+    moved = [finding for finding in verdict.findings if finding.code == "hit-moved"]
     assert first.findings == tuple(moved)
 
 
 def test_another_damage_is_one_pattern_and_two_alike_are_none() -> None:
     frames = claims(brush({"hornet": "#.#.#.#"}), {frame: [hit(2)] for frame in (0, 2, 4)} | {6: [hit(1)]})
     verdict, played = held(sting(), frames)
-    assert [one.text for one in patterns(verdict.findings, played)] == ["damage of hornet's sting is told as 2, not 1"]
+    assert [pattern.text for pattern in patterns(verdict.findings, played)] == [
+        "damage of hornet's sting is told as 2, not 1"
+    ]
     assert patterns(verdict.findings[:2], played) == []
 
 
@@ -127,7 +129,7 @@ def test_a_rulebook_that_forgot_swept(over: bool, denied: int) -> None:
     claims(frames, {frame: [hit()] for frame in (11, 31, 51)})
     book = rulebook(sting())
     found = weigh(book.rules(60), recording(book, frames))
-    texts = [one.text for one in found.patterns]
+    texts = [pattern.text for pattern in found.patterns]
     told = "hornet hits between two frames in the game: `swept = true` on sting makes 3 of 3 land"
     assert (len(found.verdict.findings), told in texts) == (denied, over)
 

@@ -52,7 +52,7 @@ def silent(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[tuple[str
     played = recording(book, plausible(data, frames), reactions="raw")
     rules = book.rules(played.rate)
     verdict, _ = check(rules, logged(book, *perfect_log(rules, played)))
-    return [(one.code, one.frame, one.game, one.rules) for one in verdict.findings]
+    return [(finding.code, finding.frame, finding.game, finding.rules) for finding in verdict.findings]
 
 
 @given(st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks()), strategies.recordings(frames_at_most=16))
@@ -97,7 +97,7 @@ def test_so_is_one_that_tells_less_or_later(name: str, data: dict[str, Any], fra
     for frame in log:  # where it is down, or sent, is told in the frame itself
         frame["claims"] = [one for one in frame.get("claims", ()) if one["event"] == "hit"]
     verdict, _ = check(rules, logged(book, header, tells(log)), windows=windows)
-    assert [one for one in verdict.findings if one.code in ("hit-denied", "hit-moved", "hit-missing")] == []
+    assert [finding for finding in verdict.findings if finding.code in ("hit-denied", "hit-moved", "hit-missing")] == []
 
 
 def test_shots_and_deaths_are_logged_as_they_are() -> None:

@@ -21,7 +21,9 @@ def findings(attack: dict[str, Any], xs: list[float], ys: list[float] | None = N
     frames[1]["claims"] = [{"event": "hit", "attacker": "keeper", "target": "waxling"}]
     book = rulebook(data)
     played = recording(book, frames)
-    return [(one.code, one.frame, one.game) for one in check(book.rules(played.rate), played)[0].findings]
+    return [
+        (finding.code, finding.frame, finding.game) for finding in check(book.rules(played.rate), played)[0].findings
+    ]
 
 
 PUSH = {"target": {"knockback": {"distance": 12, "over": "3f"}}}

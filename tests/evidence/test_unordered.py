@@ -58,7 +58,9 @@ def test_ways(way: list[float], more: dict[int, Any], target: dict[str, Any], fo
     frames[4]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
     book = rulebook(sting(keeper={"health": 9}, attack={"target": target}))
     verdict, _ = check(book.rules(60), recording(book, frames, reactions="baked"))
-    told = [(one.code, one.frame) for one in verdict.findings if one.code not in ("hit-denied", "teleport")]
+    told = [
+        (finding.code, finding.frame) for finding in verdict.findings if finding.code not in ("hit-denied", "teleport")
+    ]
     assert told == found
     assert [one.code for one, _ in verdict.roots] == (
         ["hit-denied"] if claimed else ["unexplained-motion"] * bool(found)

@@ -56,7 +56,7 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
     for finding in found.verdict.findings:
         assert all(accounts(finding))
         assert question(finding)[0] == "--frame"
-    grouped = [finding for one in found.causes for finding in one.findings]
+    grouped = [finding for cause in found.causes for finding in cause.findings]
     roots = found.verdict.roots
     assert sorted(map(id, grouped)) == sorted(id(root) for root, _ in roots)
     every = [one for root, follows in roots for one in (root, *follows)]

@@ -49,7 +49,7 @@ def job(recording: str) -> Job:
 
 def outcome(folder: Path, *, fresh: bool = False) -> list[bool]:
     verdicts = Verdicts(kept_folder("verdicts"), fresh=fresh)
-    return [one.ok for one in run_suite([job("a.jsonl"), job("b.jsonl")], Processes(1), verdicts=verdicts)]
+    return [result.ok for result in run_suite([job("a.jsonl"), job("b.jsonl")], Processes(1), verdicts=verdicts)]
 
 
 @pytest.mark.parametrize("changed", ["b.jsonl", "r.toml"])
@@ -76,7 +76,7 @@ def test_a_table_that_comes_later(folder: Path) -> None:
     (folder / "t/poses.csv").write_text("frame,id,kind,x,y\n0,keeper,keeper,0,0\n1,keeper,keeper,0,0\n")
 
     def ok() -> list[bool]:
-        return [one.ok for one in run_suite([job("t")], Processes(1), verdicts=Verdicts(kept_folder("verdicts")))]
+        return [result.ok for result in run_suite([job("t")], Processes(1), verdicts=Verdicts(kept_folder("verdicts")))]
 
     assert ok() == [True]
     assert ok() == [True]
@@ -206,7 +206,7 @@ def test_parts_do_not_stay(folder: Path, monkeypatch: pytest.MonkeyPatch) -> Non
         (place / name).touch()
         os.utime(place / name, (os.stat(place / name).st_mtime - age,) * 2)
     prune(place, 10)
-    assert [one.name for one in place.iterdir()] == [".b.2.part"]
+    assert [path.name for path in place.iterdir()] == [".b.2.part"]
 
 
 def test_rubbish_is_no_verdict(folder: Path) -> None:
@@ -215,12 +215,12 @@ def test_rubbish_is_no_verdict(folder: Path) -> None:
     place = kept_folder("verdicts")
     assert place is not None
     for rubbish in (b"", b"\xff", b"[" * 5000, b"{}", b'["/dev/zero"]', b'["r.toml", 3]', b'{"name": "1e999"}'):
-        for one in place.iterdir():
-            one.write_bytes(rubbish)
+        for path in place.iterdir():
+            path.write_bytes(rubbish)
         assert outcome(folder) == [True, True]
-    for one in place.iterdir():
-        one.unlink()
-        os.mkfifo(one)
+    for path in place.iterdir():
+        path.unlink()
+        os.mkfifo(path)
     done: list[Any] = []
     thread = threading.Thread(target=lambda: done.append(outcome(folder)), daemon=True)
     thread.start()

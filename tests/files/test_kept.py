@@ -65,7 +65,7 @@ def test_the_same_as_anew(folder: Path) -> None:
     assert ledgers[0] == ledgers[1] == "".join(ledger_lines(replay(book.rules(RATE), played)))
     with noted() as files:
         rules(folder)
-    assert {one.name for one in files} == {"apiary.toml", "hive.toml", "moth.png"}
+    assert {file.name for file in files} == {"apiary.toml", "hive.toml", "moth.png"}
 
 
 def edited(name: str, old: str, new: str) -> Callable[[Path], None]:

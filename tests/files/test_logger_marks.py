@@ -79,7 +79,7 @@ def test_a_run_begins_behind_lost_frames(tmp_path: Path, here: Any, number: int,
     assert any("the logger lost 2 frames" in note for note in played.warnings)
     verdict, ledger = check(BOOK.rules(played.rate), played)
     assert [event.frame for event in ledger.hits()] == [number]
-    assert [(one.code, one.frame) for one in verdict.findings] == []
+    assert [(finding.code, finding.frame) for finding in verdict.findings] == []
     assert here("convert", path, "t", "--tables", "csv", cwd=tmp_path).returncode == 0
     assert read(tmp_path / "t").digest == played.digest
 

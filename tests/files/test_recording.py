@@ -130,12 +130,15 @@ def test_all_that_a_game_may_tell() -> None:
     head = HEAD[:-1] + ', "logged": {"events": ["hit"]}, "unlogged": {"attacks": ["jab"], "reactions": ["home"]}}'
     line = frame(pose(immune=True, stunned=False, push=[1, -2]), claims=told, display=shown)
     played = read_recording([head.encode(), line.encode()], "r", rulebook(sting()))
-    assert [(one.event, one.target, one.health, one.owner) for one in played.claims] == [
+    assert [(claim.event, claim.target, claim.health, claim.owner) for claim in played.claims] == [
         ("hit", "k", 2, None),
         ("spawn", None, None, "h/gun-1"),
         ("over", None, None, None),
     ]
-    assert [(one.id, one.percent, one.clock) for one in played.display] == [("k", 66, None), (None, None, "1:15")]
+    assert [(entry.id, entry.percent, entry.clock) for entry in played.display] == [
+        ("k", 66, None),
+        (None, None, "1:15"),
+    ]
     poses = played.poses
     assert (poses.immune[0], poses.stunned[0], poses.push_x[0], poses.push_y[0]) == (1, 0, 1, -2)
     scope = played.scope
@@ -212,7 +215,7 @@ def test_several_problems_are_told_at_once(tmp_path: Path) -> None:
     path.write_text("\n".join(lines) + "\n")
     with pytest.raises(InputError) as caught:
         load_recording(path, rulebook(sting()))
-    told = [(one.line, one.message) for one in caught.value.problems]
+    told = [(problem.line, problem.message) for problem in caught.value.problems]
     assert [line for line, _ in told] == [4, 5, 8, 9]
     assert [
         words in message for (_, message), words in zip(told, ("number", "clams", "keepr", "JSON"), strict=True)

@@ -38,8 +38,8 @@ def test_what_a_log_shows_is_drafted_as_it_is(tmp_path: Path) -> None:
     """Of many logs together: health, lives, damage, the return, what is consumed, and nearly all hits."""
     paths = [str(log(tmp_path, seed)) for seed in range(6)]
     found = guess(load_unruled(paths))
-    kinds = {one.name: one.keys for one in found.kinds}
-    attacks = {one.name: {key: value.text for key, value in one.keys.items()} for one in found.attacks}
+    kinds = {kind.name: kind.keys for kind in found.kinds}
+    attacks = {attack.name: {key: value.text for key, value in attack.keys.items()} for attack in found.attacks}
     assert {name: keys["health"].text for name, keys in kinds.items() if "health" in keys} == {
         "hornet": "6",
         "keeper": "3",
@@ -126,7 +126,7 @@ def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:
         lines.append({"frame": frame, "poses": [*wall, *poses], "claims": [hit] if frame == 33 else []})
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     found = guess(load_unruled([str(tmp_path / "r.jsonl")]))
-    kinds = {one.name: one for one in found.kinds}
+    kinds = {kind.name: kind for kind in found.kinds}
     told = {key: value.text for key, value in kinds["hive"].emitters["drip"].items()}
     assert told == {"spawn": '"drip"', "when": '{ every = "10f", first = "5f" }', "muzzle": "[3, -2]", "speed": "480"}
     assert kinds["drip"].keys["motion"].text == '{ at_edge = "remove" }'

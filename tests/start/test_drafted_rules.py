@@ -106,9 +106,9 @@ SHOTS: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
 ]
 
 
-@pytest.mark.parametrize(("told", "expected"), [one[1:] for one in SHOTS], ids=[one[0] for one in SHOTS])
+@pytest.mark.parametrize(("told", "expected"), [shot[1:] for shot in SHOTS], ids=[shot[0] for shot in SHOTS])
 def test_what_fires(tmp_path: Path, told: Callable[[int], Frame], expected: dict[str, str]) -> None:
-    kinds = {one.name: one for one in drafted(tmp_path, told).kinds}
+    kinds = {kind.name: kind for kind in drafted(tmp_path, told).kinds}
     found = {key: value.text for key, value in kinds["keeper"].emitters["puff"].items()}
     assert found["muzzle"] == "[4, -3]"
     assert found | expected == found
@@ -123,7 +123,7 @@ def test_what_fires(tmp_path: Path, told: Callable[[int], Frame], expected: dict
 )
 def test_what_fires_is_not_told(tmp_path: Path, told: Callable[[int], Frame], missing: str) -> None:
     found = drafted(tmp_path, told)
-    assert not any(one.emitters for one in found.kinds)
+    assert not any(kind.emitters for kind in found.kinds)
     assert any(missing in one for one in found.unknown), found.unknown
 
 
@@ -138,23 +138,23 @@ def hit(frame: int) -> list[Frame]:
 
 def stomped(frame: int) -> Frame:
     """It falls onto the hive, and is thrown up at six units a frame, from which gravity takes."""
-    since = min((frame - one for one in HITS if frame >= one), default=-1)
+    since = min((frame - hit for hit in HITS if frame >= hit), default=-1)
     y = -20 - 6 * since + 0.15 * since * since if 0 <= since < 20 else -20.0
-    y = min((-20 - 3 * (one - frame) for one in HITS if 0 <= one - frame < 12), default=y)
+    y = min((-20 - 3 * (hit - frame) for hit in HITS if 0 <= hit - frame < 12), default=y)
     return {"poses": [pose("keeper", 0, y), pose("hive", 0)], "claims": hit(frame)}
 
 
 def homed(frame: int) -> Frame:
     """The hive wanders off, and is at its start after each hit."""
-    since = min((frame - one for one in HITS if frame > one), default=frame + 10) - 1
+    since = min((frame - hit for hit in HITS if frame > hit), default=frame + 10) - 1
     x = 0.0 if frame == 0 else 2.0 * since
     return {"poses": [pose("keeper", x - 5), pose("hive", x, cut=since == 0)], "claims": hit(frame)}
 
 
 def pushed(frame: int) -> Frame:
     """Twelve units in four frames, each shorter than the one before, away from a keeper behind it."""
-    count = sum(frame > one for one in HITS)
-    last = max((one for one in HITS if frame > one), default=0)
+    count = sum(frame > hit for hit in HITS)
+    last = max((hit for hit in HITS if frame > hit), default=0)
     moved = sum((4.8, 3.6, 2.4, 1.2)[: frame - last]) if count else 0.0
     x = 12.0 * max(count - 1, 0) + moved
     return {"poses": [pose("keeper", x - 8, facing=1), pose("hive", x)], "claims": hit(frame)}
@@ -203,21 +203,21 @@ def test_clips(tmp_path: Path, cell: Callable[[int], int], expected: dict[str, s
 def dying(frame: int) -> Frame:
     """It is downed three times, lies there for ten frames, and its life goes four frames after each."""
     deaths = [20, 80, 140]
-    gone = sum(frame >= one + 4 for one in deaths)
-    last = max((one for one in deaths if frame >= one), default=-999)
+    gone = sum(frame >= death + 4 for death in deaths)
+    last = max((death for death in deaths if frame >= death), default=-999)
     keeper = pose(
         "keeper", 0, health=0 if frame < last + 30 else 3, lives=4 - gone, hidden=last + 10 < frame < last + 30
     )
     claims = [{"event": "hit", "attacker": "hive", "target": "keeper", "damage": 3}] if frame in deaths else []
     claims += [{"event": "down", "id": "keeper"}] if frame in deaths else []
     claims += [{"event": "respawn", "id": "keeper"}] if frame - 30 in deaths else []
-    score = 50 * sum(frame >= one for one in deaths)
+    score = 50 * sum(frame >= death for death in deaths)
     display = [{"id": "keeper", "score": score}]
     return {"poses": [keeper, pose("hive", 3)], "claims": claims, "display": display}
 
 
 def test_lives_and_deaths(tmp_path: Path) -> None:
-    keys = {one.name: one.keys for one in drafted(tmp_path, dying).kinds}["keeper"]
+    keys = {kind.name: kind.keys for kind in drafted(tmp_path, dying).kinds}["keeper"]
     assert keys["down"].text == '{ lasts = "10f", life_after = "4f", worth = 50 }'
     assert keys["respawn"].text == '{ after = "30f", at = [0, 0] }'
     assert keys["lives"].text == "4"
@@ -227,7 +227,7 @@ def haunted(frame: int, *, room: bool, late: int = 0) -> Frame:
     """The keeper is downed three times and is back 30 frames after; what hit it, and perhaps a moth, are where they
     began again then. Its health is logged, and hits are claimed so late."""
     deaths = [20, 80, 140]
-    back = any(one <= frame < one + 30 for one in deaths)
+    back = any(death <= frame < death + 30 for death in deaths)
     away = 3.0 * ((frame - 50) % 60 if frame >= 50 else frame)
     keeper = pose("keeper", 0, health=0 if back else 3)
     hive, moth = pose("hive", 3 + away, 5), pose("moth", 200 + (away if room else 2.0 * frame))
@@ -238,7 +238,7 @@ def haunted(frame: int, *, room: bool, late: int = 0) -> Frame:
 @pytest.mark.parametrize(("room", "resets"), [(False, "pair"), (True, "room")])
 def test_who_is_sent_home(tmp_path: Path, room: bool, resets: str) -> None:
     found = drafted(tmp_path, lambda frame: haunted(frame, room=room))
-    keys = {one.name: one.keys for one in found.kinds}["keeper"]
+    keys = {kind.name: kind.keys for kind in found.kinds}["keeper"]
     assert keys["respawn"].text == f'{{ after = "30f", resets = "{resets}", at = [0, 0] }}'
     assert found.notes == []
 

@@ -39,7 +39,7 @@ def audit(
     budget: int = BUDGET,
 ) -> list[AuditFinding]:
     """All findings of all checks but those `allowed`, by file, line and name; of several recordings each once."""
-    cases = [Case(book, book.rules(one.rate), one, budget) for one in recordings]
+    cases = [Case(book, book.rules(recording.rate), recording, budget) for recording in recordings]
     cases = cases or [Case(book, book.rules(DEFAULT_RATE), None, budget)]
     found: dict[tuple[str, str, int | None, str], list[tuple[Case, AuditFinding]]] = {}
     for case in cases:
@@ -47,7 +47,9 @@ def audit(
             for one in check(case) if name not in allowed else ():
                 found.setdefault((one.name, one.file, one.line, one.key), []).append((case, one))
     kept = [finding for some in found.values() for finding in _once(some, cases)]
-    return sorted(kept, key=lambda one: (one.file, one.line or 0, one.name, one.key, one.reason))
+    return sorted(
+        kept, key=lambda problem: (problem.file, problem.line or 0, problem.name, problem.key, problem.reason)
+    )
 
 
 def _once(some: Sequence[tuple[Case, AuditFinding]], cases: Sequence[Case]) -> list[AuditFinding]:
@@ -56,7 +58,7 @@ def _once(some: Sequence[tuple[Case, AuditFinding]], cases: Sequence[Case]) -> l
     if told.name in UNSHOWN:
         kind = told.key.split(".")[1] if told.key.startswith("kinds.") else None
         asked = [case for case in cases if case.shows(kind)] or cases
-        if not all(any(case is one for case, _ in some) for one in asked):
+        if not all(any(case is name for case, _ in some) for name in asked):
             return []
     return [finding for case, finding in some if case is first]
 

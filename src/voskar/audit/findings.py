@@ -57,7 +57,7 @@ class Case:
 
     def shows(self, kind: str | None) -> bool:
         """Whether the recording has an actor of a kind."""
-        return self.recording is not None and any(one.kind == kind for one in self.recording.actors)
+        return self.recording is not None and any(actor.kind == kind for actor in self.recording.actors)
 
     @cached_property
     def catalog(self) -> BoxCatalog:

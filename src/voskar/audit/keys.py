@@ -20,9 +20,9 @@ def never_given(case: Case) -> Iterator[AuditFinding]:
         path: KeyPath = ("attacks", attack.name, "if", "attacker", "counters")
         asked += [((*path, name), name) for name in _needed(attack.if_.attacker)]
     for kind in rules.kinds.values():
-        for one in kind.emitters:
-            path = ("kinds", kind.name, "emitters", one.name, "if", "counters")
-            asked += [((*path, name), name) for name in _needed(one.if_)]
+        for emitter in kind.emitters:
+            path = ("kinds", kind.name, "emitters", emitter.name, "if", "counters")
+            asked += [((*path, name), name) for name in _needed(emitter.if_)]
     for where, name in asked:
         if name not in given:
             reason = f"no attack `gives` any {name}, so that it never has enough"
@@ -47,11 +47,11 @@ def no_bounds(case: Case) -> Iterator[AuditFinding]:
 def never_logged(case: Case) -> Iterator[AuditFinding]:
     """A box that the game is to log: on a driven actor it never is, and this recording may have none."""
     rules, played = case.rules, case.recording
-    made = {one.kind for one in rules.fixtures} | {
-        one.fan.kind for kind in rules.kinds.values() for one in kind.emitters
+    made = {fixture.kind for fixture in rules.fixtures} | {
+        emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters
     }
     made |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
-    made |= {side.spawn for one in rules.attacks.values() for side in (one.attacker, one.target) if side.spawn}
+    made |= {side.spawn for attack in rules.attacks.values() for side in (attack.attacker, attack.target) if side.spawn}
     shown = {actor.kind for actor in played.actors} if played is not None else set()
     for kind, box, where in case.boxes():
         if not box.logged:
@@ -116,7 +116,9 @@ def idle_key(case: Case) -> Iterator[AuditFinding]:
             if twice:
                 reason = f"cell {twice[0]} has two keys, and the later one counts"
                 yield case.finding("idle-key", (*where, "keys", clip), reason, "take one of them out")
-    given = {name for one in rules.attacks.values() for side in (one.attacker, one.target) for name in side.gives}
+    given = {
+        name for attack in rules.attacks.values() for side in (attack.attacker, attack.target) for name in side.gives
+    }
     for kind in rules.kinds.values():
         for name in sorted((kind.respawn.keeps if kind.respawn is not None else frozenset()) - given):
             reason = f"no attack `gives` any {name}, so that there is nothing to keep"

@@ -19,7 +19,7 @@ def layer_unused(case: Case) -> Iterator[AuditFinding]:
         bit = 1 << index
         on = [box for _, box, _ in case.boxes() if box.layer & bit]
         where = ("layers", "names", index)
-        solid = any(one.layer & bit for one in case.rules.space.solids)
+        solid = any(solid.layer & bit for solid in case.rules.space.solids)
         if not on and not (solid and looked_for & bit):
             lacks = ("only a solid is on it" if solid else "no box is on it") + (
                 "" if looked_for & bit else " and no mask looks for it"

@@ -24,8 +24,8 @@ def _hits(case: Case, kind: Kind) -> Iterator[tuple[Kind, Attack, float]]:
         if attacker.side is not None and attacker.side == kind.side and not attack.friendly:
             continue
         hit = next(one for one in catalog.by_kind[attacker.name] if one.box is box)
-        hurts = [one for one in catalog.by_kind[kind.name] if one.box.role == "hurtbox" and catalog.meets(hit, one)]
-        scales = [one.box.damage_scale for one in hurts]
+        hurts = [box for box in catalog.by_kind[kind.name] if box.box.role == "hurtbox" and catalog.meets(hit, box)]
+        scales = [hurt.box.damage_scale for hurt in hurts]
         if scales:
             yield attacker, attack, attack.damage * min(scales)
 
@@ -129,10 +129,10 @@ def _nearest(
 ) -> tuple[str, float] | None:
     """The nearest enemy whose hitbox is within reach of one that stands somewhere, and how far away."""
     foes = {attacker.name for attacker, attack, _ in _hits(case, kind) if attack.harms}
-    others = [one for one in others if one[1][0] in foes]
+    others = [other for other in others if other[1][0] in foes]
     if not others:
         return None
-    posed = _posed(case, [stand, *(one[1] for one in others)])
+    posed = _posed(case, [stand, *(other[1] for other in others)])
     own = _bounds(posed, 0, "hurtbox")
     size = max((max(x1 - x0, y1 - y0) for x0, y0, x1, y1 in own), default=0.0)
     best: tuple[float, int] | None = None

@@ -86,14 +86,16 @@ def input_unseen(case: Case) -> Iterator[AuditFinding]:
     if case.recording is None:
         return
     kinds = {actor.id: actor.kind for actor in case.recording.actors} | {
-        one.id: one.kind for one in case.rules.fixtures
+        fixture.id: fixture.kind for fixture in case.rules.fixtures
     }
     for kind, _, where, emitter in _spawners(case):
         if emitter is None or emitter.when.on not in ("press", "release", "hold") or kind.name not in kinds.values():
             continue
         button, inputs = emitter.when.name, case.recording.inputs
         if not any(kinds.get(name) == kind.name for name in inputs.who(button)):
-            own = sorted({one for one in inputs.buttons if any(kinds.get(who) == kind.name for who in inputs.who(one))})
+            own = sorted(
+                {button for button in inputs.buttons if any(kinds.get(who) == kind.name for who in inputs.who(button))}
+            )
             reason = f"no {kind.name} tells of the button {button} in the recording; buttons told: "
             reason += ", ".join(own) or "none"
             yield case.finding("input-unseen", (*where, "when"), reason, "check the button's name in both, or log it")
@@ -103,12 +105,14 @@ def over_budget(case: Case) -> Iterator[AuditFinding]:
     """More alive at once of what one emitter or parent spawns than the budget allows."""
     if case.recording is None:
         return
-    total = sum(one.most for one in broods(case.ledger).values())
-    for one in broods(case.ledger).values():
-        if one.most > case.budget and one.kind:
-            reason = f"{one.most} of {one.name} are there at once, the budget is {case.budget}; {total} of all together"
+    total = sum(brood.most for brood in broods(case.ledger).values())
+    for brood in broods(case.ledger).values():
+        if brood.most > case.budget and brood.kind:
+            reason = (
+                f"{brood.most} of {brood.name} are there at once, the budget is {case.budget}; {total} of all together"
+            )
             yield case.finding(
-                "over-budget", ("kinds", one.kind, "motion"), reason, "a limit, a longer cooldown or a shorter life"
+                "over-budget", ("kinds", brood.kind, "motion"), reason, "a limit, a longer cooldown or a shorter life"
             )
 
 

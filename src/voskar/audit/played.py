@@ -57,7 +57,7 @@ def clip_unknown(case: Case) -> Iterator[AuditFinding]:
         kind = case.rules.kinds[name]
         timed = {clip for box in kind.boxes for clip in {**(box.during or {}), **box.keys}}
         for clip in sorted(clips - set(kind.clips) - timed):
-            fellow = next((one for one in sorted(timed) if one[:3] == clip[:3]), None)
+            fellow = next((name for name in sorted(timed) if name[:3] == clip[:3]), None)
             if fellow is not None:
                 reason = f"the recording shows the clip {clip}, which no box of {name} names, though they name {fellow}"
                 yield case.finding(
@@ -96,13 +96,13 @@ def thinnest(case: Case, formed: FormedBox) -> tuple[float, FormedBox] | None:
     that the rulebook tells."""
     catalog = case.catalog
     others = [
-        one
-        for one in catalog.formed
-        if one.box.role == "hurtbox" and catalog.meets(formed, one) and not one.box.swept and not one.box.logged
+        box
+        for box in catalog.formed
+        if box.box.role == "hurtbox" and catalog.meets(formed, box) and not box.box.swept and not box.box.logged
     ]
     if not others:
         return None
-    thick, _, other = min((_thinnest(case, one), one.number, one) for one in others)
+    thick, _, other = min((_thinnest(case, other), other.number, other) for other in others)
     return thick, other
 
 

@@ -61,8 +61,8 @@ def part_of_a_frame(case: Case) -> Iterator[AuditFinding]:
 def out_of_proportion(case: Case) -> Iterator[AuditFinding]:
     """A box far from its actor, or many times larger than its fellows."""
     for kind in case.rules.kinds.values():
-        formed = [one for one in case.catalog.by_kind[kind.name] if not one.box.logged]
-        spans = {one.box.name: span(case.catalog.forms[one.form]) for one in formed}
+        formed = [box for box in case.catalog.by_kind[kind.name] if not box.box.logged]
+        spans = {box.box.name: span(case.catalog.forms[box.form]) for box in formed}
         for name, (low, high) in spans.items():
             where = ("kinds", kind.name, "boxes", name)
             others = [spans[other] for other in spans if other != name]

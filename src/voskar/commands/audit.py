@@ -49,7 +49,7 @@ def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], 
     friends that touch. What one of them does not show may be in another.
     """
     book = load_rulebook(rulebook)
-    found = audit(book, [load_recording(one, book) for one in recordings], allowed=allow, budget=budget)
+    found = audit(book, [load_recording(recording, book) for recording in recordings], allowed=allow, budget=budget)
     if as_json:
         click.echo("\n".join(json.dumps(vars(one)) for one in found))
     else:

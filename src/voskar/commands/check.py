@@ -105,7 +105,7 @@ def command(
     if expected:
         from voskar.files.expect import load_expectations  # with what validates it
 
-        statements = [one for name in expected for one in load_expectations(name)]
+        statements = [expectation for name in expected for expectation in load_expectations(name)]
     earlier = None if baseline is None else read_ledger(baseline)
     found = weigh(rules, played, statements, earlier, windows=windows, tolerance=tolerance, resync=resync)
     if propose is not None:
@@ -122,7 +122,7 @@ def command(
         for path, form in forms:
             reports.write([result], path, form, met)
     if as_json:
-        more = {"expectations": len(statements), "failures": [_failure(one) for one in found.failures]}
+        more = {"expectations": len(statements), "failures": [_failure(failure) for failure in found.failures]}
         own = {} if found.differs is None else {"baseline": comparison.plain(found.differs)}
         own |= {} if met is None else {"coverage": met.plain()}
         click.echo(json.dumps({**_plain(found.verdict, found.patterns), **more, **own}))
@@ -158,11 +158,11 @@ def _failure(one: Failure) -> dict[str, object]:
 def _expectations(failures: Sequence[Failure], count: int) -> None:
     out = present.console()
     out.print()
-    for one in failures:
-        place = f" (line {one.line})" if one.line is not None else ""
-        out.print(Text("fails  ", "bold red").append(f"{one.statement}{place}", "bold"))
-        out.print(f"       expected {one.expected}", soft_wrap=True)
-        out.print(f"       found {one.found}", soft_wrap=True)
+    for failure in failures:
+        place = f" (line {failure.line})" if failure.line is not None else ""
+        out.print(Text("fails  ", "bold red").append(f"{failure.statement}{place}", "bold"))
+        out.print(f"       expected {failure.expected}", soft_wrap=True)
+        out.print(f"       found {failure.found}", soft_wrap=True)
     verb = "holds" if count == 1 else "hold"
     out.print(f"{count - len(failures)} of {counted(count, 'expectation')} {verb}")
 
@@ -210,7 +210,7 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
         if hidden:
             out.print(f"… and {len(hidden)} more of these patterns: see them with --all", style="dim")
         out.print()
-    counts = {code: sum(one.code == code for one in verdict.findings) for code in WORDS}
+    counts = {code: sum(finding.code == code for finding in verdict.findings) for code in WORDS}
     told = [f"{number} {WORDS[code]}" for code, number in counts.items() if number]
     head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {counted(verdict.hits, 'hit')}: "
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
@@ -242,23 +242,23 @@ def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
             for pattern in grouped
         ],
         "findings": [
-            {**_finding(root), "follows": [_finding(one) for one in follows]} for root, follows in verdict.roots
+            {**_finding(root), "follows": [_finding(follow) for follow in follows]} for root, follows in verdict.roots
         ],
     }
 
 
-def _finding(one: Finding) -> dict[str, object]:
+def _finding(finding: Finding) -> dict[str, object]:
     return {
-        "code": one.code,
-        "frame": one.frame,
-        "attacker": one.attacker,
-        "target": one.target,
-        "line": one.claim.line if one.claim else None,
-        "rules_frame": one.hit.frame if one.hit else None,
-        "shift": one.shift if one.code in ("hit-moved", "spawn-moved", "event-moved") else None,
-        "game": one.game or None,
-        "rules": one.rules or None,
-        "damage": written(one.hit.damage) if one.hit else None,
-        "gate": one.why.gate if one.why else None,
-        "why": one.why.sentence if one.why else None,
+        "code": finding.code,
+        "frame": finding.frame,
+        "attacker": finding.attacker,
+        "target": finding.target,
+        "line": finding.claim.line if finding.claim else None,
+        "rules_frame": finding.hit.frame if finding.hit else None,
+        "shift": finding.shift if finding.code in ("hit-moved", "spawn-moved", "event-moved") else None,
+        "game": finding.game or None,
+        "rules": finding.rules or None,
+        "damage": written(finding.hit.damage) if finding.hit else None,
+        "gate": finding.why.gate if finding.why else None,
+        "why": finding.why.sentence if finding.why else None,
     }

@@ -99,7 +99,7 @@ def show(found: LedgerDiff, *, everything: bool) -> None:
         if len(shown) > ROWS:
             out.print(f"… and {len(shown) - ROWS} more: see them with --json", style="dim")
         out.print()
-    counts = {change: sum(one.change == change for one in found.differences) for change in STYLES}
+    counts = {change: sum(difference.change == change for difference in found.differences) for change in STYLES}
     told = [f"{number} {change}" for change, number in counts.items() if number] or ["nothing differs"]
     following = len(found.differences) - len(found.causes)
     more = f"; {following} of them follow from earlier ones" if following else ""
@@ -113,5 +113,5 @@ def plain(found: LedgerDiff) -> dict[str, object]:
         "voskar": "compare",
         "version": 2,
         "same": found.same,
-        "differences": [vars(one) for one in found.differences],
+        "differences": [vars(difference) for difference in found.differences],
     }

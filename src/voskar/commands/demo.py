@@ -68,7 +68,7 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
     click.echo("  meadow.jsonl, swarm.jsonl  what its game did, with two bugs in each")
     click.echo("  voskar.toml, bugs, right   a suite: one usual mistake in each, and each as it is right\n")
     for question, words in (*STORY, *(REST if everything else ())):
-        line = [str(folder / one[1:]) if one.startswith(FILE) else one for one in words]
+        line = [str(folder / word[1:]) if word.startswith(FILE) else word for word in words]
         if question:
             click.secho(question, bold=True)
         click.secho(f"$ voskar {shlex.join(line)}", dim=True)

@@ -47,12 +47,12 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
     if path.suffix != ".toml":
         raise InputError(Problem(f'found the ending "{path.suffix}", expected .toml', file=out, key="--out"))
     found = guess(load_unruled(recordings))
-    names = [printable(Path(one).name) for one in recordings]
+    names = [printable(Path(recording).name) for recording in recordings]
     write_text(path, schema_line(path, "rulebook") + rulebook_text(found, names))
     kinds = counted(len(found.kinds), "kind")
     present.say(f"drafted {out}: {kinds}, {counted(len(found.attacks), 'attack')}")
-    for one in found.notes:
-        present.say(f"  the log: {one}")
+    for note in found.notes:
+        present.say(f"  the log: {note}")
     for one in found.unknown:
         present.say(f"  not known: {one}")
     book, late = load_rulebook(out), 0
@@ -63,7 +63,7 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         for lag in LAGS:
             verdict, _ = check(book.rules(played.rate), played, windows=parse_windows([f"0,{lag}"]), explains=False)
             told.append(f"{verdict.agreed} within {counted(lag, 'frame')}" if lag else f"{verdict.agreed}")
-            spare = sum(one.code == "hit-missing" for one in verdict.findings)
+            spare = sum(finding.code == "hit-missing" for finding in verdict.findings)
             if verdict.agreed > most:
                 most, late = verdict.agreed, max(late, lag)
             if verdict.agreed == verdict.claims:

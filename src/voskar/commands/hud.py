@@ -119,15 +119,15 @@ def _show(shown: list[HudFrame], names: list[str], rate: float) -> None:
     out.print(table)
 
 
-def _plain(one: HudFrame, rate: float) -> dict[str, object]:
+def _plain(frame: HudFrame, rate: float) -> dict[str, object]:
     """The machine form of a frame."""
     return {
-        "frame": one.frame,
-        "clock": round(one.clock / rate, 6),
-        "left": None if one.left is None else round(one.left / rate, 6),
-        "score": {name: written(points) for name, points in one.score},
-        "end": one.end or None,
-        "actors": [_actor(gauge) for gauge in one.gauges],
+        "frame": frame.frame,
+        "clock": round(frame.clock / rate, 6),
+        "left": None if frame.left is None else round(frame.left / rate, 6),
+        "score": {name: written(points) for name, points in frame.score},
+        "end": frame.end or None,
+        "actors": [_actor(gauge) for gauge in frame.gauges],
     }
 
 

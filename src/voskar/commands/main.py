@@ -120,7 +120,7 @@ def main() -> None:
     if "--watch" in arguments and arguments[0] in ("check", "suite", "replay", "draw", "page"):
         from voskar.commands.watching import watched_run
 
-        code = watched_run(run, [one for one in arguments if one != "--watch"])
+        code = watched_run(run, [argument for argument in arguments if argument != "--watch"])
     else:
         code = run(arguments)
     for number in (signal.SIGTERM, signal.SIGINT):  # all is written: what comes now ends us without another word

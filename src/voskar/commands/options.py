@@ -47,7 +47,7 @@ class Command(click.Command):
     def __init__(self, *args: Any, **settings: Any) -> None:
         super().__init__(*args, **settings)
         place = {name: number for number, name in enumerate(SHARED, 1)}
-        self.params.sort(key=lambda one: place.get(one.name or "", 0) if isinstance(one, click.Option) else -1)
+        self.params.sort(key=lambda param: place.get(param.name or "", 0) if isinstance(param, click.Option) else -1)
 
 
 def inputs(function: F) -> F:

@@ -221,9 +221,9 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
 def _broods(ledger: Ledger, shown: Filter) -> None:
     """What the rules spawned, and what became of it."""
     found = [
-        one
-        for one in broods(ledger).values()
-        if not shown.actors or any(one.name.startswith(actor) for actor in shown.actors)
+        brood
+        for brood in broods(ledger).values()
+        if not shown.actors or any(brood.name.startswith(actor) for actor in shown.actors)
     ]
     if not found:
         return

@@ -47,11 +47,11 @@ def command(
         if same is not None:
             raise InputError(Problem(f"this is the same part as {same}", file=path))
         seen[path] = found
-        known_audits = {one.name for one in results if one.is_audit}
+        known_audits = {result.name for result in results if result.is_audit}
         results += [one for one in found if one.name not in known_audits]
         rules += [] if met is None else [met]
     counted = Coverage(joined(rules), least) if rules or least is not None else None
-    results.sort(key=lambda one: one.is_audit)
-    view = Conclusion(results, counted, sum(not one.is_audit for one in results))
+    results.sort(key=lambda result: result.is_audit)
+    view = Conclusion(results, counted, sum(not result.is_audit for result in results))
     view.write(forms)
     return view.show(as_json=as_json, everything=everything, brief=brief)

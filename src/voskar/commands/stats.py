@@ -115,16 +115,16 @@ def _plain(found: Statistics, shown: list[Record]) -> dict[str, object]:
         "rate": written(found.rate),
         "actors": [
             {
-                "id": one.name,
-                "kind": one.kind,
-                "count": one.count,
-                "striking": _tally(one.striking),
-                "struck": _tally(one.struck),
-                "alive_frames": one.alive,
-                "deaths": dict(sorted(one.deaths.items())),
-                "returns": one.returns,
+                "id": actor.name,
+                "kind": actor.kind,
+                "count": actor.count,
+                "striking": _tally(actor.striking),
+                "struck": _tally(actor.struck),
+                "alive_frames": actor.alive,
+                "deaths": dict(sorted(actor.deaths.items())),
+                "returns": actor.returns,
             }
-            for one in shown
+            for actor in shown
         ],
         "attacks": {name: _tally(tally) for name, tally in found.attacks.items()},
     }

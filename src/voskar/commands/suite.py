@@ -123,12 +123,12 @@ def command(
                 show_line(out, result)
             if stop and not result.ok:
                 break
-    if loaded.audit and shard is None and not (stop and not all(one.ok for one in results)):
+    if loaded.audit and shard is None and not (stop and not all(result.ok for result in results)):
         for result in audit_rulebooks(loaded, verdicts):
             results.append(result)
             if not as_json and not brief:
                 show_line(out, result)
-    rules = joined(one.covered for one in results) if coverage else []
+    rules = joined(result.covered for result in results) if coverage else []
     found = Coverage(rules, least) if coverage else None
     if pages is not None:
         reports.write(results, str(Path(pages) / "index.html"), "html", found)

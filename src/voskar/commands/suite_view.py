@@ -60,22 +60,22 @@ class Conclusion:
                 coverage_view.show(found, everything=everything)
                 out.print()
             _common(results)
-            checked = [one for one in results if not one.is_audit]
-            good, frames = sum(one.ok for one in checked), sum(one.frames for one in checked)
+            checked = [result for result in results if not result.is_audit]
+            good, frames = sum(result.ok for result in checked), sum(result.frames for result in checked)
             left = f", {self.expected - len(checked)} not run" if len(checked) < self.expected else ""
             out.print(f"{good} of {counted(len(checked), 'recording')} agree, {frames:,} frames{left}")
-            known = sum(len(one.known) for one in results)
+            known = sum(len(result.known) for result in results)
             if known:
                 out.print(f"  {counted(known, 'known finding')} accepted")
             for gone in self.gone:
                 out.print(Text(f"  known, and found no more: {gone}"))
             for against, words in WHOSE.items():
-                some = sum(any(fault.against == against for fault in one.faults) for one in results)
+                some = sum(any(fault.against == against for fault in result.faults) for result in results)
                 if some:
                     out.print(f"  in {some} {words}")
-        if any(one.error is not None for one in results):
+        if any(result.error is not None for result in results):
             return BAD_INPUT
-        return AGREED if all(one.ok for one in results) and (found is None or found.ok) else DISAGREED
+        return AGREED if all(result.ok for result in results) and (found is None or found.ok) else DISAGREED
 
 
 def _common(results: list[Result]) -> None:
@@ -108,12 +108,12 @@ def show_line(out: Console, result: Result) -> None:
 
 def _failures(results: list[Result], *, everything: bool) -> None:
     out = present.console()
-    failed = [one for one in results if one.faults]
+    failed = [result for result in results if result.faults]
     out.print()
-    for one in results:
-        if one.error is not None:
-            out.print(Text(one.name, "bold"))
-            out.print(Text(f"  {one.error}"))
+    for result in results:
+        if result.error is not None:
+            out.print(Text(result.name, "bold"))
+            out.print(Text(f"  {result.error}"))
     for one in failed if everything else failed[:WHOLE]:
         out.print(Text(one.name, "bold"))
         for pattern in one.patterns:

@@ -120,7 +120,7 @@ def command(
     for trial in some:  # every value is sound by itself before any work is done
         if sum(place > 0 for place in trial.point) <= 1 and trial.recording == recordings[0]:
             changed(book, trial.changes)
-    known = [load_recording(one, book).numbers for one in recordings] if actor else []
+    known = [load_recording(recording, book).numbers for recording in recordings] if actor else []
     check_actors({name for names in known for name in names}, [actor] if actor else [], "--actor")
     scores: dict[Point, VariantScore] = {}
     console = present.console()
@@ -254,10 +254,10 @@ def _show(
     axes: Sequence[Axis], scores: Mapping[Point, VariantScore], lines: Sequence[str], *, everything: bool
 ) -> None:
     console = present.console()
-    claims = any(one.evidence for one in scores.values())
-    lived = any(one.lived for one in scores.values())
-    least = min(one.wrong for one in scores.values())
-    changes_seen = [name for name in CHANGES if any(getattr(one, name) for one in scores.values())]
+    claims = any(score.evidence for score in scores.values())
+    lived = any(score.lived for score in scores.values())
+    least = min(score.wrong for score in scores.values())
+    changes_seen = [name for name in CHANGES if any(getattr(score, name) for score in scores.values())]
     changes = changes_seen if console.width >= present.WIDE else ["differ"] if changes_seen else []
     heads = [*_heads(axes), "hits", "deaths", *(["to down"] if lived else []), *changes]
     table = present.table(
@@ -293,7 +293,7 @@ def _show(
 
 def _plain(axes: Sequence[Axis], scores: Mapping[Point, VariantScore], lines: Sequence[str]) -> dict[str, object]:
     """The machine form."""
-    least = min(one.wrong for one in scores.values())
+    least = min(score.wrong for score in scores.values())
     return {
         "voskar": "tune",
         "version": 2,

@@ -89,12 +89,12 @@ def command(
         accounts = explainer.pair(frame, attacker, target)
     else:
         accounts = [
-            one
-            for one in explainer.near(frame, near)
-            if (attacker is None or one.attacker == attacker) and (target is None or one.target == target)
+            pair
+            for pair in explainer.near(frame, near)
+            if (attacker is None or pair.attacker == attacker) and (target is None or pair.target == target)
         ]
     if as_json:
-        click.echo("\n".join(json.dumps(_plain(one)) for one in accounts))
+        click.echo("\n".join(json.dumps(_plain(account)) for account in accounts))
     elif attacker is not None and target is not None:
         _in_full(accounts, _came_of_it(ledger, frame, attacker, target))
         for text in _taken_over(ledger, frame, attacker, target):
@@ -243,9 +243,9 @@ def _list(frame: int, accounts: list[Account], near: float, attacker: str | None
     columns = [("attacker", ""), ("target", ""), ("decided by", ""), ("", "")]
     table = present.table(f"frame {frame}: what touched, and what nearly did", columns)
     table.columns[3].ratio, table.expand = 1, True
-    for one in accounts:
-        gate = present.outcome(one.gate) if one.gate in OUTCOMES else Text(one.gate)
-        table.add_row(one.attacker, one.target, gate, one.sentence)
+    for account in accounts:
+        gate = present.outcome(account.gate) if account.gate in OUTCOMES else Text(account.gate)
+        table.add_row(account.attacker, account.target, gate, account.sentence)
     out.print(table)
     first = accounts[0]
     hint = f"--attacker {attacker or first.attacker} --target {target or first.target}"

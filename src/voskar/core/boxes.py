@@ -106,7 +106,7 @@ class BoxCatalog:
         timed = kind.timed(attack.name)
         # the attack's own rule, else once for timed attacks and for actors that have an owner (shots), else always
         rehit = attack.rehit or (ONCE if timed else ALWAYS)
-        names = sorted({one.attack for one in kind.boxes if one.attack is not None and kind.timed(one.attack)})
+        names = sorted({box.attack for box in kind.boxes if box.attack is not None and kind.timed(box.attack)})
         swing = names.index(attack.name) if timed and box.role == "hitbox" else -1
         owned, key = attack.rehit or ONCE, attack.memory_key
         formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, owned, swing, key)
@@ -127,9 +127,9 @@ class BoxCatalog:
         kinds = []
         for name in self.kinds:
             own = self.by_kind[name]
-            meeting = [one.number for one in own if one.box.role != "body"]
-            kinds.append((meeting, [one.number for one in own if one.box.role == "body"]))
-        runs = [one.runs(clip) for one in self.formed for clip in (None, *clips)]
+            meeting = [box.number for box in own if box.box.role != "body"]
+            kinds.append((meeting, [box.number for box in own if box.box.role == "body"]))
+        runs = [box.runs(clip) for box in self.formed for clip in (None, *clips)]
         hits = {one.number for one in self.of_role("hitbox")}
         meets = np.zeros((len(self.formed), len(self.formed)), dtype=np.bool_)
         for hit in self.of_role("hitbox"):
@@ -137,18 +137,18 @@ class BoxCatalog:
                 meets[hit.number, hurt.number] = self.meets(hit, hurt)
         return BoxColumns(
             kinds,
-            [one.number in hits for one in self.formed],
-            [2 if one.box.swept is None else int(one.box.swept) for one in self.formed],
-            [one.form if one.always else CLOSED for one in self.formed],
+            [box.number in hits for box in self.formed],
+            [2 if box.box.swept is None else int(box.box.swept) for box in self.formed],
+            [box.form if box.always else CLOSED for box in self.formed],
             runs,
             len(clips),
-            [one.box.mask for one in self.formed],
-            [one.box.attack is None or not one.attack.hits_owner for one in self.formed],
+            [box.box.mask for box in self.formed],
+            [box.box.attack is None or not box.attack.hits_owner for box in self.formed],
             meets,
-            [self._place_among(logged, one.box) for one in self.formed],
-            [one.box.outline.grow for one in self.formed],
-            [one.box.within_bounds and self.rules.space.bounds is not None for one in self.formed],
-            [one.swing for one in self.formed],
+            [self._place_among(logged, box.box) for box in self.formed],
+            [box.box.outline.grow for box in self.formed],
+            [box.box.within_bounds and self.rules.space.bounds is not None for box in self.formed],
+            [box.swing for box in self.formed],
             [kind.wraps for kind in self.rules.kinds.values()],
         )
 
@@ -178,8 +178,8 @@ def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float,
 
     def value(name: str, own: tuple[float, ...]) -> tuple[float, ...]:
         named = [(key, _numbers(getattr(key, name))) for key in keys if getattr(key, name) is not None]
-        before = [one for one in named if one[0].cell <= cell]
-        after = [one for one in named if one[0].cell > cell]
+        before = [name for name in named if name[0].cell <= cell]
+        after = [name for name in named if name[0].cell > cell]
         if not before:
             return own
         key, numbers = before[-1]

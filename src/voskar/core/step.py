@@ -154,7 +154,7 @@ class Stepper:
     def _skip(self, frame: int, last: int) -> int:
         """The run has ended: nothing is judged until a mark. The first frame of the next run."""
         world, observer = self.world, self.observer
-        mark = min((one for one in world.recording.resets if one >= frame), default=last + 1)
+        mark = min((reset for reset in world.recording.resets if reset >= frame), default=last + 1)
         if observer is not None:
             while (frame := observer.next_frame(frame)) < mark:
                 world.frame = frame

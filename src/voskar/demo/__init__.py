@@ -47,8 +47,8 @@ def _write_right(folder: Path, script: str) -> bool:
 
 def _texts(folder: Traversable, below: str) -> Iterator[tuple[str, str]]:
     """Every TOML file of the demo, by its path in it."""
-    for one in sorted(folder.iterdir(), key=lambda each: each.name):
-        if one.is_dir():
-            yield from _texts(one, f"{below}{one.name}/")
-        elif one.name.endswith(".toml"):
-            yield f"{below}{one.name}", one.read_text(encoding="utf-8")
+    for path in sorted(folder.iterdir(), key=lambda each: each.name):
+        if path.is_dir():
+            yield from _texts(path, f"{below}{path.name}/")
+        elif path.name.endswith(".toml"):
+            yield f"{below}{path.name}", path.read_text(encoding="utf-8")

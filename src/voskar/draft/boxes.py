@@ -78,7 +78,9 @@ class BoxDraft(Seen):
     def _turns(self, kind: str) -> bool:
         """Whether it is shown at any angle, as shots are."""
         return any(
-            bool(played.poses.angle[np.array([one.kind == kind for one in played.actors])[played.poses.actor]].any())
+            bool(
+                played.poses.angle[np.array([actor.kind == kind for actor in played.actors])[played.poses.actor]].any()
+            )
             for played in self.recordings
         )
 
@@ -141,7 +143,9 @@ class BoxDraft(Seen):
             if median(ups) and "circle" not in box.keys:
                 box.keys["at"] = Value(f"[0, {shown(-median(ups))}]", "hits count where it is that far off")
             pace, fastest = self._pace(attacker)
-            thin = min((min(x1 - x0, y1 - y0) for one in targets for x0, y0, x1, y1 in self._rects(one)), default=1e9)
+            thin = min(
+                (min(x1 - x0, y1 - y0) for target in targets for x0, y0, x1, y1 in self._rects(target)), default=1e9
+            )
             if pace > max(min(rect) + 2.0, 3.0):
                 box.keys["swept"] = Value("true", f"it goes {shown(pace)} units a frame, further than it is wide")
             elif fastest > thin:
@@ -150,14 +154,16 @@ class BoxDraft(Seen):
         else:
             box.keys["rect"] = Value("[8, 8]", "not known: log `boxes`")
             self.unknown.append(f"{attacker}: how far it reaches: log `boxes`")
-        self._during(attacker, targets, box, {one: fits.get((attacker, one)) for one in targets if one not in bodies})
+        self._during(
+            attacker, targets, box, {target: fits.get((attacker, target)) for target in targets if target not in bodies}
+        )
         self.kinds[attacker].boxes.append(box)
 
     def _logged(self, kind: str) -> list[str]:
         """The boxes that the game logs of a kind."""
         found: set[str] = set()
         for played in self.recordings:
-            rows = np.flatnonzero(np.array([one.kind == kind for one in played.actors])[played.poses.actor])
+            rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[played.poses.actor])
             for row in np.unique(played.poses.logged[rows]).tolist():
                 if row >= 0:
                     found |= set(played.boxes.of(row))
@@ -168,7 +174,7 @@ class BoxDraft(Seen):
         seen: list[tuple[float, float, float, float]] = []
         for played in self.recordings:
             poses = played.poses
-            rows = np.flatnonzero(np.array([one.kind == kind for one in played.actors])[poses.actor])
+            rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[poses.actor])
             for row in rows[poses.logged[rows] >= 0].tolist():
                 found = played.boxes.of(int(poses.logged[row])).get(name)
                 if found is not None:
@@ -194,7 +200,7 @@ class BoxDraft(Seen):
             poses = played.poses
             before = poses.previous
             rows = np.flatnonzero(
-                np.array([one.kind == kind for one in played.actors])[poses.actor] & (before >= 0) & ~poses.cut
+                np.array([actor.kind == kind for actor in played.actors])[poses.actor] & (before >= 0) & ~poses.cut
             )
             steps += np.hypot(poses.x[rows] - poses.x[before[rows]], poses.y[rows] - poses.y[before[rows]]).tolist()
         return (float(np.quantile(steps, 0.9)), max(steps)) if steps else (0.0, 0.0)
@@ -207,7 +213,7 @@ class BoxDraft(Seen):
         hits = 0
         for played, told in zip(self.recordings, self.hits, strict=True):
             poses = played.poses
-            rows = np.flatnonzero(np.array([one.kind == attacker for one in played.actors])[poses.actor])
+            rows = np.flatnonzero(np.array([actor.kind == attacker for actor in played.actors])[poses.actor])
             shown |= {played.clips[number] for number in np.unique(poses.clip[rows]).tolist() if number >= 0}
             for one in told:
                 row = played.row(one.attacker or "", one.frame)
@@ -253,7 +259,7 @@ class BoxDraft(Seen):
         for played in self.recordings:
             if clip in played.clips:
                 poses = played.poses
-                own = np.array([one.kind == kind for one in played.actors])[poses.actor]
+                own = np.array([actor.kind == kind for actor in played.actors])[poses.actor]
                 rows = own & (poses.clip == played.clips.index(clip))
                 found += [int(max(poses.cell[rows].max(), poses.tick[rows].max()))] if rows.any() else []
         return max(found)

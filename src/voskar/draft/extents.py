@@ -80,8 +80,8 @@ def extents(
         pairs += len(numbers)
     if not hits:
         return None
-    pair, frame = (np.concatenate([getattr(one, name) for one in near]) for name in ("pair", "frame"))
-    dx, dy = (np.concatenate([getattr(one, name) for one in near]) for name in ("dx", "dy"))
+    pair, frame = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("pair", "frame"))
+    dx, dy = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("dx", "dy"))
     struck = np.zeros(pairs, dtype=np.bool_)
     struck[[number for number, _ in hits]] = True
     windows = [np.flatnonzero((pair == number) & (frame >= at - LAG) & (frame <= at)) for number, at in hits]
@@ -123,7 +123,7 @@ def _near(
         np.array([actor.kind == target for actor in played.actors]),
     )
     shown = ~poses.hidden
-    mine, theirs = (np.flatnonzero(one[poses.actor] & shown) for one in kinds)
+    mine, theirs = (np.flatnonzero(kind[poses.actor] & shown) for kind in kinds)
     rows: list[tuple[int, int, float, float]] = []
     at = (
         np.searchsorted(poses.frame[theirs], poses.frame[mine]),
@@ -188,10 +188,10 @@ def _fitted(
             best.append((matched - spare, matched, wide, high))
     top = max(best)[0]
     fits = [(wide, high) for score, _, wide, high in best if score == top]
-    uneven = [_unsteady(lead, *one) for one in fits]
+    uneven = [_unsteady(lead, *fit) for fit in fits]
     if min(uneven) <= STEADY * lead.shape[1]:  # else the game counts hits now sooner, now later
         fits = [one for one, value in zip(fits, uneven, strict=True) if value <= min(uneven) + 0.5]
-    wide, high = sorted(fits, key=lambda one: one[0] * one[1])[len(fits) // 3]
+    wide, high = sorted(fits, key=lambda fit: fit[0] * fit[1])[len(fits) // 3]
     inside = (dx < wide) & (dy < high)
     matched = sum(bool(inside[rows].any()) for rows in windows)
     spare = len(np.unique(pair[inside & idle]))
@@ -204,8 +204,8 @@ def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:
     """Just above where hits were, and half-way to what missed beyond them."""
     hits = np.unique(np.round(values[deepest], 2))
     beyond = np.unique(np.round(values[idle], 2))
-    found = {float(one) + 0.5 for one in hits[-STEPS:]} | {
-        float(one) + 0.5 for one in hits[:: max(len(hits) // STEPS, 1)]
+    found = {float(hit) + 0.5 for hit in hits[-STEPS:]} | {
+        float(hit) + 0.5 for hit in hits[:: max(len(hits) // STEPS, 1)]
     }
     top = float(hits[-1])
     found |= {float(one) for one in np.linspace(top + 0.5, top + 16, 12)}

@@ -71,7 +71,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
             links[target].add(attacker)
         owners = self._owner_kinds()
         colour: dict[str, int] = {}
-        todo = [(name, 0) for name in sorted(links, key=lambda one: -sum(one == t for _, t in self.pairs))]
+        todo = [(name, 0) for name in sorted(links, key=lambda link: -sum(link == t for _, t in self.pairs))]
         while todo:
             name, side = todo.pop(0)
             if name in colour:
@@ -79,7 +79,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
             colour[name] = side
             todo[:0] = [(other, 1 - side) for other in sorted(links[name])]
             todo[:0] = [(owner, side) for owner in owners.get(name, ()) if owner in links]
-        joined = {one for names in links.values() for one in names}
+        joined = {name for names in links.values() for name in names}
         if any(colour[attacker] == colour[target] for attacker, target in self.pairs) or not joined:
             return
         if self._parts(links, owners) > 1:

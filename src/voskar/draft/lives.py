@@ -34,13 +34,13 @@ def _holds(spell: Spell, value: int) -> bool:
 def _most_common(spells: Sequence[Spell]) -> int:
     """The longest that fits most of them."""
     lows = [low for low, _ in spells]
-    return max(lows, key=lambda low: (sum(_holds(one, low) for one in spells), low), default=0)
+    return max(lows, key=lambda low: (sum(_holds(spell, low) for spell in spells), low), default=0)
 
 
 def _agreed(spells: Sequence[Spell]) -> tuple[int, int, int] | None:
     """What nearly all have in common, and how many that are: a game with a bug has one that differs."""
     least = _most_common(spells)
-    fitting = [one for one in spells if _holds(one, least)]
+    fitting = [spell for spell in spells if _holds(spell, least)]
     most = min((high for _, high in fitting), default=FAR)
     return (least, most, len(fitting)) if len(fitting) >= 0.8 * len(spells) and most < FAR else None
 
@@ -80,7 +80,7 @@ class LifeDraft(Seen):
         gone = sum(self._vanishes(self.recordings[number], one.target, one.frame) for number, one in hits)
         if gone >= 0.7 * len(hits):
             attacker = next(one for one, name in sorted(self.pairs) if name == target)
-            group = next(one for one in self._groups(attacker) if target in one)
+            group = next(group for group in self._groups(attacker) if target in group)
             damage = self.attacks[self._attack_name(attacker, group)].keys["damage"].text
             least = shown(min(float(damage), 1.0))  # any more says no more
             own.keys["health"] = Value(least, f"it is gone after {gone} of {counted(len(hits), 'hit')}")
@@ -97,7 +97,9 @@ class LifeDraft(Seen):
                 since = max([frame for one, frame in (*down, *back) if one == name and frame < end], default=-1)
                 since = max([since, *(frame - 1 for frame in played.resets if frame <= end)])
                 took = [
-                    one.damage or 0.0 for one in self.hits[number] if one.target == name and since < one.frame <= end
+                    attack.damage or 0.0
+                    for attack in self.hits[number]
+                    if attack.target == name and since < attack.frame <= end
                 ]
                 if took and min(took) > 0:
                     lives.append((sum(took[:-1]), sum(took)))
@@ -110,7 +112,7 @@ class LifeDraft(Seen):
         return None
 
     def _column(self, played: Recording, kind: str, name: str) -> np.ndarray:
-        rows = np.flatnonzero(np.array([one.kind == kind for one in played.actors])[played.poses.actor])
+        rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[played.poses.actor])
         column: np.ndarray = getattr(played.poses, name)[rows]
         return column
 
@@ -172,10 +174,10 @@ class LifeDraft(Seen):
             for name, frames in hits.items():
                 ends = {frame for one, frame in (*down, *back) if one == name} | {*frames, *played.resets}
                 for frame in sorted(frames.keys() - {frame for one, frame in down if one == name}):
-                    until = min((one for one in ends if one > frame), default=played.last + 1)
+                    until = min((end for end in ends if end > frame), default=played.last + 1)
                     spell = self._immune_after(played, name, frame, until)
                     if spell is not None and frames[frame]:
-                        group = next(one for one in self._groups(frames[frame]) if target in one)
+                        group = next(group for group in self._groups(frames[frame]) if target in group)
                         found[self._attack_name(frames[frame], group)].append(spell)
         return found
 
@@ -218,9 +220,9 @@ class LifeDraft(Seen):
         """Every death and every return of a kind: those that are claimed; of one that no death is claimed of, what its
         logged health shows, nothing left and then some again."""
         found: dict[str, list[End]] = {"down": [], "respawn": []}
-        for one in played.claims:
-            if one.event in found and self._kind(played, one.id) == kind:
-                found[one.event].append((one.id or "", one.frame))
+        for claim in played.claims:
+            if claim.event in found and self._kind(played, claim.id) == kind:
+                found[claim.event].append((claim.id or "", claim.frame))
         if not found["down"]:
             for actor in played.actors:
                 if actor.kind != kind:
@@ -274,7 +276,9 @@ class LifeDraft(Seen):
         downed it, "room" if it is all others, else nothing."""
         if back in played.resets:
             return ""
-        attackers = {one.attacker for one in played.claims if (one.event, one.target, one.frame) == ("hit", name, down)}
+        attackers = {
+            claim.attacker for claim in played.claims if (claim.event, claim.target, claim.frame) == ("hit", name, down)
+        }
         home: dict[str, bool] = {}
         for actor in played.actors:
             rows = played.row(actor.id, back - 1), played.row(actor.id, back)
@@ -286,7 +290,7 @@ class LifeDraft(Seen):
                 home[actor.id] = math.dist(after, start) < 0.5
         if home and all(home.values()):
             return "pair" if home.keys() <= attackers else "room"
-        return "pair" if any(home.get(one or "", False) for one in attackers) else ""
+        return "pair" if any(home.get(attacker or "", False) for attacker in attackers) else ""
 
     def _down(self, deaths: Sequence[Death]) -> Value | None:
         """How long a body lies there, when its life is taken, and what it is worth."""
@@ -318,7 +322,7 @@ class LifeDraft(Seen):
     @staticmethod
     def _worth(played: Recording, frame: int) -> list[float]:
         """By how much the displayed score rises in a frame, if it is displayed in it and in the one before."""
-        at = [[one.score for one in played.display if one.frame == when and one.score is not None]
+        at = [[entry.score for entry in played.display if entry.frame == when and entry.score is not None]
               for when in (frame - 1, frame)]  # fmt: skip
         return [at[1][0] - at[0][0]] if all(at) else []
 

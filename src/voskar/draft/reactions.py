@@ -89,7 +89,7 @@ class ReactionDraft(Seen):
             made.keys["if.from_by"] = Value('"centre"', "")
             made.keys["if.falling"] = Value("true", "")
             back = {
-                (number, one.frame, one.target, one.attacker) for number, told in enumerate(self.hits) for one in told
+                (number, hit.frame, hit.target, hit.attacker) for number, told in enumerate(self.hits) for hit in told
             }
             if not any((number, one.frame, one.attacker, one.target) in back for number, one in some):
                 made.keys["preempts"] = Value("true", "whom it lands on never hurts it in that frame")
@@ -150,7 +150,7 @@ class ReactionDraft(Seen):
 def _push(played: Recording, name: str | None, frame: int) -> Push | None:
     """How one that stands as it is hit moves from the next frame on, until it stands again; None if that is not seen.
     No frames where it stays."""
-    if any(one.event == "down" and one.id == name and one.frame == frame for one in played.claims):
+    if any(claim.event == "down" and claim.id == name and claim.frame == frame for claim in played.claims):
         return None  # a body lies where it fell
     poses = played.poses
     places: list[tuple[float, float]] = []

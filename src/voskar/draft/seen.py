@@ -53,7 +53,7 @@ class Seen:
 
     def __init__(self, recordings: Sequence[Recording]) -> None:
         self.recordings = recordings
-        claimed = [[one for one in played.claims if one.event == "hit"] for played in recordings]
+        claimed = [[claim for claim in played.claims if claim.event == "hit"] for played in recordings]
         fallen = not any(claimed)
         if fallen:
             claimed = [list(_falls(played)) for played in recordings]
@@ -114,14 +114,14 @@ class Seen:
                 fitting[1].append(target)
         return [targets for _, targets in groups]
 
-    def _clip(self, played: Recording, one: Claim) -> str:
-        row = played.row(one.attacker or "", one.frame)
+    def _clip(self, played: Recording, claim: Claim) -> str:
+        row = played.row(claim.attacker or "", claim.frame)
         number = -1 if row is None else int(played.poses.clip[row])
         return played.clips[number] if number >= 0 else ""
 
     def _attack_name(self, attacker: str, targets: Sequence[str]) -> str:
         some = [one for target in targets for _, one in self.pairs.get((attacker, target), ())]
-        told = [one.attack for one in some if one.attack]
+        told = [box.attack for box in some if box.attack]
         if told:
             return Counter(told).most_common(1)[0][0]
         groups = self._groups(attacker)

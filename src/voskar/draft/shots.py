@@ -130,8 +130,8 @@ class ShotDraft(Seen):
         """The bounds of the space; a side that nothing ends at is far beyond all that is seen."""
         poses = [played.poses for played in self.recordings]
         far = 1000.0
-        low = [min(float(one.x.min()) for one in poses) - far, min(float(one.y.min()) for one in poses) - far]
-        high = [max(float(one.x.max()) for one in poses) + far, max(float(one.y.max()) for one in poses) + far]
+        low = [min(float(pose.x.min()) for pose in poses) - far, min(float(pose.y.min()) for pose in poses) - far]
+        high = [max(float(pose.x.max()) for pose in poses) + far, max(float(pose.y.max()) for pose in poses) + far]
         told = {"left": low[0], "top": low[1], "right": high[0], "bottom": high[1]} | self.edges | edges
         self.edges |= edges
         open_sides = [side for side in told if side not in self.edges]
@@ -157,7 +157,7 @@ class ShotDraft(Seen):
         if same.mean() < MOST:
             missing("its muzzle: where they appear about it changes, of")
             return
-        name = kind if kind not in {one.name for one in self.kinds[owner].boxes} else f"{kind}-gun"
+        name = kind if kind not in {box.name for box in self.kinds[owner].boxes} else f"{kind}-gun"
         keys = {"spawn": Value(quoted(kind), f"{counted(len(shots), 'shot')}"), **trigger}
         keys["muzzle"] = Value(f"[{shown(muzzle[0])}, {shown(muzzle[1])}]", f"{int(same.sum())} of {len(shots)} there")
         steps = [shot.step for shot in shots if shot.step is not None]
@@ -181,9 +181,9 @@ class ShotDraft(Seen):
         """Ahead needs no word; else an angle, the aim of an input, or the nearest of a kind."""
         headings = [shot.heading for shot in shots]
         first = headings[0]
-        turns = np.array([math.remainder(one - first, 360.0) for one in headings])
+        turns = np.array([math.remainder(heading - first, 360.0) for heading in headings])
         middle = math.remainder(first + float(np.median(turns)), 360.0)
-        same = [abs(math.remainder(one - middle, 360.0)) <= SPREAD for one in headings]
+        same = [abs(math.remainder(heading - middle, 360.0)) <= SPREAD for heading in headings]
         if np.mean(same) >= MOST:
             told = Value(shown(middle), f"{sum(same)} of {len(shots)} go that way")
             return {} if abs(middle) <= SPREAD else {"aim": told}

@@ -39,7 +39,7 @@ def walls(ended: Sequence[Flight], every: Sequence[Flight]) -> list[tuple[Rect, 
             rect = _rect(some) if len(some) >= LEAST else None
             if rect is not None and not any(_is_ever_inside(one, rect) for one in every):
                 found.append((rect, some))
-                left = [one for one in left if one not in some]
+                left = [event for event in left if event not in some]
     return found
 
 
@@ -63,19 +63,19 @@ def _next(shot: Flight) -> Vector:
 
 def _rect(shots: Sequence[Flight]) -> Rect | None:
     """The rectangle that they would all have entered, from two sides or more: of one side an edge tells as well."""
-    inside = [_next(one) for one in shots]
+    inside = [_next(shot) for shot in shots]
     x0, x1 = min(x for x, _ in inside), max(x for x, _ in inside)
     y0, y1 = min(y for _, y in inside), max(y for _, y in inside)
     sides: list[tuple[Callable[[Vector], float], float]] = [
         (lambda at: -at[0], -x0), (lambda at: -at[1], -y0), (lambda at: at[0], x1), (lambda at: at[1], y1),
     ]  # fmt: skip
     beyond: list[list[float]] = [[], [], [], []]
-    for one in shots:
-        over = [side for side, (out, edge) in enumerate(sides) if out(one.end) > edge]
+    for shot in shots:
+        over = [side for side, (out, edge) in enumerate(sides) if out(shot.end) > edge]
         if not over:
             return None
         if len(over) == 1:
-            beyond[over[0]].append(sides[over[0]][0](one.end))
+            beyond[over[0]].append(sides[over[0]][0](shot.end))
     if sum(map(bool, beyond)) < 2:
         return None
     told = [-roundest(-min(some), -edge) if some else edge for some, (_, edge) in zip(beyond, sides, strict=True)]

@@ -18,7 +18,7 @@ def rulebook_text(found: Guess, sources: Sequence[str]) -> str:
     lines = [
         f"# A first rulebook, drafted from {', '.join(sources)}.",
         "# What stands behind a value is the evidence for it; change what you know better.",
-        *(f"# The log: {one}." for one in found.notes),
+        *(f"# The log: {note}." for note in found.notes),
         "voskar = 2",
         "",
         "[space]",

@@ -46,10 +46,10 @@ def name_box(labels: Labels, box: SceneBox, size: float) -> None:
     labels.put(f"{box.name}{layers}", place, (0, shift), size, ROLES[box.role].line, spare=True, over=over)
 
 
-def touch_times(one: Scene) -> dict[tuple[str, str], float]:
+def touch_times(scene: Scene) -> dict[tuple[str, str], float]:
     """When the boxes of a frame that are swept touch first, before its end."""
     found: dict[tuple[str, str], float] = {}
-    for contact in one.contacts:
+    for contact in scene.contacts:
         if contact.t is not None and contact.t < 1:
             for key in ((contact.attacker or "", contact.hitbox or ""), (contact.target or "", contact.hurtbox or "")):
                 found[key] = min(found.get(key, 1.0), contact.t)

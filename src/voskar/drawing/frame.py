@@ -42,10 +42,10 @@ def view_bounds(view: View, rules: Rules, scenes: Sequence[Scene]) -> Bounds:
     """The part of the world that a view shows in all of some scenes."""
     if view.region:
         return view.region
-    pairs = [{contact.attacker, contact.target} for one in scenes for contact in one.contacts]
+    pairs = [{contact.attacker, contact.target} for scene in scenes for contact in scene.contacts]
     names = set(view.actors).union(*(pair for pair in pairs if not view.actors or pair & set(view.actors)))
-    boxes = [box.bounds for one in scenes for box in one.boxes if not names or box.actor in names]
-    points = [(a.x, a.y) for one in scenes for a in one.actors if not names or a.id in names]
+    boxes = [box.bounds for scene in scenes for box in scene.boxes if not names or box.actor in names]
+    points = [(a.x, a.y) for scene in scenes for a in scene.actors if not names or a.id in names]
     if not names and rules.space.bounds:
         boxes = [rules.space.bounds]
         points = []
@@ -119,14 +119,14 @@ def drawn(
     return canvas
 
 
-def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recording: Recording, *, alone: bool) -> None:
+def _scene(panel: Panel, scene: Scene, told: Sequence[str], rules: Rules, recording: Recording, *, alone: bool) -> None:
     """One panel: what is further behind is drawn first."""
     canvas, shown = panel.canvas, panel.shown
     x0, _, x1, y1 = panel.bounds
     _grid(panel, 9 if alone else 7)
-    seconds = (one.frame - recording.first) / float(recording.rate)
+    seconds = (scene.frame - recording.first) / float(recording.rate)
     above = y1 + 6 * canvas.dot
-    canvas.text(f"{one.frame}  ({seconds:.3f} s)", (x0, above), 10, INK, along="bottom")
+    canvas.text(f"{scene.frame}  ({seconds:.3f} s)", (x0, above), 10, INK, along="bottom")
     text, size = ("   " if alone else "\n").join(told), 9 if alone else 6.5
     if told:
         canvas.text(text, (x1, above), size, INK, across="right", along="bottom")
@@ -135,19 +135,19 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
         left, low, right, high = rules.space.bounds
         edge = panel.dots([(left, low), (right, low), (right, high), (left, high), (left, low)])
         canvas.lines([edge], INK, 1.0, (0, (8, 3, 1, 3)))
-    for ring in one.solids:
+    for ring in scene.solids:
         canvas.area(panel.dots(ring), fill=SOLID.fill, line=SOLID.line, width=SOLID.width, hatch=SOLID.hatch)
     span = shown[2] - shown[0]
-    actors = [actor for actor in one.actors if overlaps((actor.x, actor.y, actor.x, actor.y), shown)]
+    actors = [actor for actor in scene.actors if overlaps((actor.x, actor.y, actor.x, actor.y), shown)]
     for actor in actors:
         for trail in _unjumped(actor.trail, span):
             places = panel.dots(trail)
             canvas.lines([places], FAINT, 0.9, alpha=0.7)
             for x, y in places.tolist():
                 canvas.mark((x, y), "o", 1.25, FAINT, FAINT, 0.5)
-    touching = {(c.attacker, c.hitbox) for c in one.contacts} | {(c.target, c.hurtbox) for c in one.contacts}
-    visible = [box for box in one.boxes if overlaps(box.bounds, shown)]
-    times = touch_times(one)
+    touching = {(c.attacker, c.hitbox) for c in scene.contacts} | {(c.target, c.hurtbox) for c in scene.contacts}
+    visible = [box for box in scene.boxes if overlaps(box.bounds, shown)]
+    times = touch_times(scene)
     for number, role in enumerate(BEHIND):
         own = [box for box in visible if box.role == role]
         over = [box.bounds for box in visible if BEHIND.index(box.role) > number]
@@ -159,24 +159,24 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
     for box in visible:
         if box.way and (box.actor, box.name) in times:
             draw_touch(panel, box, times[box.actor, box.name])
-    _shots(panel, one, span)
-    for place in one.bounces:
+    _shots(panel, scene, span)
+    for place in scene.bounces:
         canvas.mark(panel.dot(*place), BOUNCED, 6, INK)
     for actor in actors:
-        _stand(panel, actor, one)
+        _stand(panel, actor, scene)
     labels = Labels(panel)
-    _contacts(labels, one, alone=alone)
-    _claims(labels, one, alone=alone)
-    for shot in (shot for shot in one.shots if shot.expected):
+    _contacts(labels, scene, alone=alone)
+    _claims(labels, scene, alone=alone)
+    for shot in (shot for shot in scene.shots if shot.expected):
         told = "it is not shown" if shot.shown is None else f"{shot.shown[0]} appears {shot.shown[1]:.1f} units off"
         away = "" if shot.pivot is None else f", {math.dist(shot.pivot, (shot.x, shot.y)):.1f} from its pivot"
         text = f"expected: {shot.emitter or 'left behind'}{away}; {told}" if alone else "expected"
         labels.put(text, (shot.x, shot.y), (24, 26), 8 if alone else 6.5, MUZZLE, boxed=True)
     for actor in actors:
         labels.keep_free((actor.x, actor.y), 5)
-    _names(labels, one, actors, alone=alone)
-    for event in one.denied:
-        owner = next((actor for actor in one.actors if actor.id == event.id), None)
+    _names(labels, scene, actors, alone=alone)
+    for event in scene.denied:
+        owner = next((actor for actor in scene.actors if actor.id == event.id), None)
         if owner is not None:
             text = f"{event.emitter} denied: {event.detail}"
             labels.put(text, (owner.x, owner.y), (26, -30), 9 if alone else 7, INK, boxed=True)
@@ -185,26 +185,26 @@ def _scene(panel: Panel, one: Scene, told: Sequence[str], rules: Rules, recordin
     canvas.clip = None
 
 
-def _is_named(actor: SceneActor, one: Scene) -> bool:
+def _is_named(actor: SceneActor, scene: Scene) -> bool:
     """Whether it is more than a spark."""
-    return not actor.driven or any(box.actor == actor.id for box in one.boxes)
+    return not actor.driven or any(box.actor == actor.id for box in scene.boxes)
 
 
-def _stand(panel: Panel, actor: SceneActor, one: Scene) -> None:
+def _stand(panel: Panel, actor: SceneActor, scene: Scene) -> None:
     """Where an actor is, and where it looks."""
     canvas, (x, y) = panel.canvas, panel.dot(actor.x, actor.y)
     canvas.mark((x, y), "+", 5 if actor.driven else 9, INK, width=1.2)
-    if _is_named(actor, one):
+    if _is_named(actor, scene):
         reach, way = 0.018 * (panel.bounds[2] - panel.bounds[0]), math.radians(actor.heading)
         up = -1 if panel.down else 1
         canvas.arrow((x, y), (x + reach * math.cos(way), y + up * reach * math.sin(way)), INK, 1.1)
 
 
-def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
+def _names(labels: Labels, scene: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
     """Who is who. Of a crowd, and of what the rules set in motion, those near which there is room, in short."""
-    busy = {name for event in one.contacts for name in (event.attacker, event.target)}
-    busy |= {name for claim in one.claims for name in (claim.attacker, claim.target, claim.id)}
-    named = [actor for actor in actors if _is_named(actor, one)]
+    busy = {name for event in scene.contacts for name in (event.attacker, event.target)}
+    busy |= {name for claim in scene.claims for name in (claim.attacker, claim.target, claim.id)}
+    named = [actor for actor in actors if _is_named(actor, scene)]
     crowd = sum(not actor.driven for actor in named) > CROWD
     for actor in sorted(named, key=lambda actor: (actor.driven, actor.id not in busy)):
         small = actor.driven or (crowd and actor.id not in busy)
@@ -213,19 +213,19 @@ def _names(labels: Labels, one: Scene, actors: Sequence[SceneActor], *, alone: b
         between = "\n" if alone else " · "
         clip = f"{between}{actor.clip}, cell {actor.cell}" if actor.clip and (actor.driven or not small) else ""
         below = (0, -26 if clip and alone else -19 if alone and not small else -13)
-        foot = _foot(actor, one, labels.panel.down)
+        foot = _foot(actor, scene, labels.panel.down)
         labels.put(name + clip, foot, below, size, INK, bold=not small, spare=small)
 
 
-def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
+def _contacts(labels: Labels, scene: Scene, *, alone: bool) -> None:
     """What touches, and what came of it."""
     panel, placed = labels.panel, list[tuple[float, float]]()
     span = panel.shown[2] - panel.shown[0]
-    for contact in one.contacts:
+    for contact in scene.contacts:
         if contact.x is None or contact.y is None:
             continue
         at = _contact_place(
-            one, contact.attacker or "", contact.hitbox or "", contact.target or "", contact.hurtbox or ""
+            scene, contact.attacker or "", contact.hitbox or "", contact.target or "", contact.hurtbox or ""
         )
         at = at or (contact.x, contact.y)
         full = contact.outcome == "landed"
@@ -235,7 +235,9 @@ def _contacts(labels: Labels, one: Scene, *, alone: bool) -> None:
         size, fill = (15, INK) if full else (9, None)
         panel.canvas.mark(panel.dot(*at), mark(contact.outcome), size, INK, fill, MARKED)
         labels.keep_free(at, 9 if full else 6)
-    for contact, at in zip((one for one in one.contacts if None not in (one.x, one.y)), placed, strict=True):
+    for contact, at in zip(
+        (contact for contact in scene.contacts if None not in (contact.x, contact.y)), placed, strict=True
+    ):
         text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}" if alone else contact.outcome or ""
         labels.put_beside(text, at, 9 if alone else 7)
 
@@ -261,13 +263,13 @@ def _grid(panel: Panel, size: float) -> None:
         canvas.text(f"{y + 0.0:.10g}", (x0 - 5 * canvas.dot, place), size, FAINT, across="right")
 
 
-def _claims(labels: Labels, one: Scene, *, alone: bool) -> None:
+def _claims(labels: Labels, scene: Scene, *, alone: bool) -> None:
     """What the game claims in the frame, and what it does not, as flags above whom it is about."""
     up = -1 if labels.panel.down else 1
-    odd = [(event.detail, event.attacker, event.target or event.id) for event in one.adopted]
+    odd = [(event.detail, event.attacker, event.target or event.id) for event in scene.adopted]
     told: list[tuple[str | None, str]] = []
-    landed = Counter((event.attacker, event.target) for event in one.contacts if event.outcome == "landed")
-    claims = [claim for claim in one.claims if claim.frame == one.frame]
+    landed = Counter((event.attacker, event.target) for event in scene.contacts if event.outcome == "landed")
+    claims = [claim for claim in scene.claims if claim.frame == scene.frame]
     alike = Counter((claim.event, claim.attacker, claim.target or claim.id) for claim in claims)
     for claim in reversed(claims):  # of several alike the last ones are too many
         name = claim.target or claim.id or claim.attacker
@@ -280,16 +282,16 @@ def _claims(labels: Labels, one: Scene, *, alone: bool) -> None:
             denied = True
             alike["hit", claim.attacker, name] -= 1
         told.append((name, f"■ game claims {claim.event}{by}" + (", the rules do not" if denied else "")))
-    for claim in one.claims:
-        if claim.frame != one.frame:
+    for claim in scene.claims:
+        if claim.frame != scene.frame:
             by = f" by {claim.attacker}" if claim.attacker and claim.target else ""
             told.append((claim.target or claim.attacker, f"■ game claims hit{by} in {claim.frame}"))
     told += [(name, f"□ game claims no hit by {by}") for detail, by, name in odd if detail == "no hit"]
     for name, text in told:
-        actor = next((actor for actor in one.actors if actor.id == name), None)
+        actor = next((actor for actor in scene.actors if actor.id == name), None)
         if actor is None:
             continue
-        ys = [y for box in one.boxes if box.actor == name for y in (box.bounds[1], box.bounds[3])] + [actor.y]
+        ys = [y for box in scene.boxes if box.actor == name for y in (box.bounds[1], box.bounds[3])] + [actor.y]
         top = max(ys) if up > 0 else min(ys)
         labels.put(text, (actor.x, top), (0, 22 if alone else 12), 9 if alone else 7, CLAIM, bold=True)
 
@@ -316,12 +318,12 @@ def _unjumped(trail: Floats, span: float) -> list[Floats]:
     return [piece for piece in np.split(trail, leaps) if len(piece) > 1]
 
 
-def _shots(panel: Panel, one: Scene, span: float) -> None:
+def _shots(panel: Panel, scene: Scene, span: float) -> None:
     """Muzzles with their aims, and where children and hit effects came up; those of this very frame stronger."""
-    for shot in one.shots:
+    for shot in scene.shots:
         if not overlaps((shot.x, shot.y, shot.x, shot.y), panel.shown):
             continue
-        now = shot.frame == one.frame
+        now = shot.frame == scene.frame
         if shot.fired:
             way = math.radians(shot.angle)
             reach = span * (0.05 if now else 0.03)
@@ -334,16 +336,16 @@ def _shots(panel: Panel, one: Scene, span: float) -> None:
         panel.canvas.mark(panel.dot(shot.x, shot.y), sign, 7 if now else 4, MUZZLE, fill)
 
 
-def _foot(actor: SceneActor, one: Scene, inverted: bool) -> tuple[float, float]:
+def _foot(actor: SceneActor, scene: Scene, inverted: bool) -> tuple[float, float]:
     """Below everything that belongs to an actor, so that its name hides none of it."""
-    ys = [y for box in one.boxes if box.actor == actor.id for y in (box.bounds[1], box.bounds[3])] + [actor.y]
+    ys = [y for box in scene.boxes if box.actor == actor.id for y in (box.bounds[1], box.bounds[3])] + [actor.y]
     return actor.x, max(ys) if inverted else min(ys)
 
 
-def _contact_place(one: Scene, attacker: str, hitbox: str, target: str, hurtbox: str) -> tuple[float, float] | None:
+def _contact_place(scene: Scene, attacker: str, hitbox: str, target: str, hurtbox: str) -> tuple[float, float] | None:
     """The middle of where two boxes' bounds overlap in this frame; None if they do not."""
-    hits = [box.bounds for box in one.boxes if (box.actor, box.name) == (attacker, hitbox)]
-    hurts = [box.bounds for box in one.boxes if (box.actor, box.name) == (target, hurtbox)]
+    hits = [box.bounds for box in scene.boxes if (box.actor, box.name) == (attacker, hitbox)]
+    hurts = [box.bounds for box in scene.boxes if (box.actor, box.name) == (target, hurtbox)]
     for a, b in product(hits, hurts):  # across an edge a box is there twice
         if overlaps(a, b):
             return (max(a[0], b[0]) + min(a[2], b[2])) / 2, (max(a[1], b[1]) + min(a[3], b[3])) / 2

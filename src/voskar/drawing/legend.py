@@ -32,24 +32,24 @@ class Sample(NamedTuple):
 
 def samples(scenes: Sequence[Scene], shown: Bounds) -> list[Sample]:
     """What the legend explains: what there is to be seen."""
-    roles = {box.role for one in scenes for box in one.boxes}
+    roles = {box.role for scene in scenes for box in scene.boxes}
     found = [Sample(role, look) for role, look in ROLES.items() if role in roles]
-    for outcome in sorted({contact.outcome or "" for one in scenes for contact in one.contacts}):
+    for outcome in sorted({contact.outcome or "" for scene in scenes for contact in scene.contacts}):
         found.append(Sample(outcome, sign=mark(outcome), fill=INK if outcome == "landed" else None, size=9))
     found.append(Sample("position, arrow: facing", sign="+"))
-    if any(box.way and (box.actor, box.name) in touch_times(one) for one in scenes for box in one.boxes):
+    if any(box.way and (box.actor, box.name) in touch_times(scene) for scene in scenes for box in scene.boxes):
         found.append(Sample("swept, at the touch", colour=ROLES["hitbox"].line, line=(1.9, TOUCHING)))
-    shots = [shot for one in scenes for shot in one.shots]
+    shots = [shot for scene in scenes for shot in scene.shots]
     for fired, sign, label in ((True, "D", "muzzle and aim of a shot"), (False, "h", "child or hit effect appears")):
         if any(shot.fired == fired for shot in shots):
             found.append(Sample(label, sign=sign, colour=MUZZLE, fill=MUZZLE, size=6))
     if any(shot.pivot is not None for shot in shots):
         found.append(Sample("pivot of a muzzle", sign=PIVOT, colour=MUZZLE, size=6))
-    if any(one.bounces for one in scenes):
+    if any(scene.bounces for scene in scenes):
         found.append(Sample("bounced", sign=BOUNCED, size=6))
-    if any(overlaps(_bounds(ring), shown) for one in scenes for ring in one.solids):
+    if any(overlaps(_bounds(ring), shown) for scene in scenes for ring in scene.solids):
         found.append(Sample("solid", SOLID))
-    if any(len(actor.trail) > 1 for one in scenes for actor in one.actors):
+    if any(len(actor.trail) > 1 for scene in scenes for actor in scene.actors):
         found.append(Sample("frames before", sign="o", colour=FAINT, fill=FAINT, size=2.5, line=(0.9, "solid")))
     return found
 

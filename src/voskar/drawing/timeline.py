@@ -177,7 +177,7 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     for end in strip.course.ends:
         if strip.first <= end.frame <= strip.last:
             ax.axvline(end.frame + 1 - origin, color=END, linewidth=1.6, zorder=6)
-            again = min([one for one in strip.course.marks if one > end.frame], default=strip.last + 1)
+            again = min([mark for mark in strip.course.marks if mark > end.frame], default=strip.last + 1)
             ax.axvspan(end.frame + 1 - origin, again - origin, color=PAPER, alpha=0.6, linewidth=0, zorder=5.5)
             if begins:
                 text = f"{end.event}{f': {end.detail}' if end.detail else ''} in {end.frame} "

@@ -22,8 +22,8 @@ def draw_tuning(axes: Sequence[Keyed], scores: Mapping[Point, VariantScore], pat
     """Draws one or two varied keys into a file: "png" or "svg". The best variants have a ring, or a frame."""
     from matplotlib.figure import Figure
 
-    claims = any(one.evidence for one in scores.values())
-    lived = any(one.lived for one in scores.values())
+    claims = any(score.evidence for score in scores.values())
+    lived = any(score.lived for score in scores.values())
     figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=PAPER, layout="constrained")
     figure.suptitle(_title(axes, claims), x=0.012, ha="left", color=INK, fontsize=13, fontweight="bold")
     if len(axes) == 1:

@@ -39,7 +39,7 @@ class LedgerDiff:
     @property
     def causes(self) -> tuple[Difference, ...]:
         """Differences that follow from no earlier one."""
-        return tuple(one for one in self.differences if one.follows is None)
+        return tuple(difference for difference in self.differences if difference.follows is None)
 
 
 def compare(before: Ledger, after: Ledger, near: int | None = None) -> LedgerDiff:

@@ -76,7 +76,7 @@ def check(
     `resync` the replay goes on from the game's account where it and the rules disagree; with `explains` findings say
     why. Of `watched` frames the poses of driven actors are kept too."""
     windows = windows.at(recording.rate)
-    places = any(one.x is not None for one in recording.claims)
+    places = any(claim.x is not None for claim in recording.claims)
     seen = watch(rules, recording, films=bool(watched) or places, resync=Resync(windows) if resync else None)
     held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, explains)
     landed, events, spawned, reacted = hits(held), event_claims(held), emissions(held), reactions(held)
@@ -87,7 +87,7 @@ def check(
     if recording.lost:  # frames that nobody has seen disagree with nothing
         found = [one for one in found if not any(first <= one.frame <= last for first, last in recording.lost)]
     place = {code: at for at, code in enumerate(CODES)}
-    found.sort(key=lambda one: (one.frame, place[one.code], one.attacker, one.target))
+    found.sort(key=lambda finding: (finding.frame, place[finding.code], finding.attacker, finding.target))
     verdict = Verdict(
         landed.claims,
         landed.hits,

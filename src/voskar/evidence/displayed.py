@@ -23,14 +23,14 @@ def displayed(held: Held) -> Iterator[Finding]:
         return
     course = timeline(held.rules, held.recording, held.ledger)
     wrong: dict[tuple[str, str], list[tuple[int, str, str]]] = {}
-    for one in held.recording.display:
-        names = [one.id] if one.id and one.id in course.courses else []
-        rules = display(held.rules, course, one.frame, names)
+    for entry in held.recording.display:
+        names = [entry.id] if entry.id and entry.id in course.courses else []
+        rules = display(held.rules, course, entry.frame, names)
         side = course.courses[names[0]].kind.side if names else None
-        total = dict(rules.score).get(side or one.id or "", 0.0)
-        for field, shown, right, fits in _values(one, rules, total, float(held.rules.rate)):
+        total = dict(rules.score).get(side or entry.id or "", 0.0)
+        for field, shown, right, fits in _values(entry, rules, total, float(held.rules.rate)):
             if not fits:
-                wrong.setdefault((one.id or "", field), []).append((one.frame, shown, right))
+                wrong.setdefault((entry.id or "", field), []).append((entry.frame, shown, right))
     for (name, field), frames in sorted(wrong.items(), key=lambda item: item[1][0][0]):
         start = 0
         for at in range(1, len(frames) + 1):
@@ -46,30 +46,30 @@ def displayed(held: Held) -> Iterator[Finding]:
             start = at
 
 
-def _values(one: Display, rules: object, total: float, rate: float) -> Iterator[tuple[str, str, str, bool]]:
+def _values(entry: Display, rules: object, total: float, rate: float) -> Iterator[tuple[str, str, str, bool]]:
     """(field, shown, by the rules, whether they agree) of all that an entry shows."""
     gauges = getattr(rules, "gauges", ())
     gauge = gauges[0] if gauges else None
     if gauge is not None:
-        if one.health is not None:
-            yield "health", number(one.health), number(gauge.health), abs(one.health - gauge.health) < 1e-6
-        if one.percent is not None:
-            fits = abs(one.percent - gauge.percent) <= 0.5 + 1e-9
-            yield "percent", number(one.percent), f"{gauge.percent:.1f}", fits
-        if one.icons is not None:
+        if entry.health is not None:
+            yield "health", number(entry.health), number(gauge.health), abs(entry.health - gauge.health) < 1e-6
+        if entry.percent is not None:
+            fits = abs(entry.percent - gauge.percent) <= 0.5 + 1e-9
+            yield "percent", number(entry.percent), f"{gauge.percent:.1f}", fits
+        if entry.icons is not None:
             exact = gauge.whole + gauge.part
-            fits = math.floor(exact) <= one.icons <= math.ceil(exact)
-            yield "icons", number(one.icons), f"{exact:g}", fits
-        if one.lives is not None and gauge.lives is not None:
-            yield "lives", number(one.lives), number(gauge.lives), one.lives == gauge.lives
-    if one.score is not None:
-        yield "score", number(one.score), number(total), abs(one.score - total) < 1e-6
-    if one.clock is not None:
-        match = CLOCK.fullmatch(one.clock)
+            fits = math.floor(exact) <= entry.icons <= math.ceil(exact)
+            yield "icons", number(entry.icons), f"{exact:g}", fits
+        if entry.lives is not None and gauge.lives is not None:
+            yield "lives", number(entry.lives), number(gauge.lives), entry.lives == gauge.lives
+    if entry.score is not None:
+        yield "score", number(entry.score), number(total), abs(entry.score - total) < 1e-6
+    if entry.clock is not None:
+        match = CLOCK.fullmatch(entry.clock)
         up, left = getattr(rules, "clock", 0) / rate, getattr(rules, "left", None)
         if match is not None:
             shown = 60 * int(match[1] or 0) + int(match[2]) + float(f"0.{match[3] or 0}")
             both = [up] + ([] if left is None else [left / rate])
             slack = 1.0 if match[3] is None else 1.5 * 10.0 ** -len(match[3])
             right = f"{up:.2f} s" + ("" if left is None else f", {left / rate:.2f} s left")
-            yield "clock", one.clock, right, any(abs(shown - one) < slack for one in both)
+            yield "clock", entry.clock, right, any(abs(shown - one) < slack for one in both)

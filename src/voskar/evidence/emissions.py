@@ -119,8 +119,8 @@ def emissions(held: Held) -> Spawned:
         agreed += found is None
         odd += [] if found is None else [found]
     spare = [one for index, one in enumerate(shown) if index not in used and not one.given]
-    spare = [one for one in spare if held.recording.logs("spawn", one.actor.id)]
-    unfired = tuple(_unfired(rules, recording, one) for one in spare)
+    spare = [claim for claim in spare if held.recording.logs("spawn", claim.actor.id)]
+    unfired = tuple(_unfired(rules, recording, claim) for claim in spare)
     return Spawned(len(expected), agreed, tuple(odd), sources, unfired)
 
 
@@ -132,7 +132,9 @@ def spawned_kinds(rules: Rules) -> set[str]:
     """Those that emitters, parents or hits spawn."""
     kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
     kinds |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
-    return kinds | {side.spawn for one in rules.attacks.values() for side in (one.attacker, one.target) if side.spawn}
+    return kinds | {
+        side.spawn for attack in rules.attacks.values() for side in (attack.attacker, attack.target) if side.spawn
+    }
 
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
@@ -160,7 +162,7 @@ NEAR = 30
 
 def near_shots(rules: Rules, recording: Recording, frame: int) -> list[Appearance]:
     """Which actors that something spawns appear about a frame, the nearest first."""
-    found = [one for one in appearances(rules, recording) if abs(one.frame - frame) <= NEAR]
+    found = [appearance for appearance in appearances(rules, recording) if abs(appearance.frame - frame) <= NEAR]
     return sorted(found, key=lambda one: (abs(one.frame - frame), one.frame, one.actor.id))[:3]
 
 
@@ -184,43 +186,45 @@ def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: 
 
 def _flies_straight(rules: Rules, event: Event) -> bool:
     """Whether what is spawned moves along its aim: at a speed of its own, and with nothing of its owner's."""
-    fans = [one.fan for kind in rules.kinds.values() for one in kind.emitters if one.name == event.emitter]
+    fans = [emitter.fan for kind in rules.kinds.values() for emitter in kind.emitters if emitter.name == event.emitter]
     if event.emitter is None:
         fans = [fan for kind in rules.kinds.values() for fan in kind.down.spawn]
     own = [fan for fan in fans if fan.kind == event.kind]
     return bool(own) and all((fan.speed or 0) > 0 and not fan.inherit for fan in own)
 
 
-def _compare(held: Held, event: SpawnEvent, one: Appearance, *, straight: bool) -> Finding | None:
+def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight: bool) -> Finding | None:
     """The first thing that differs between a foretold spawn and what appeared. The direction is that of its motion
     if it should fly `straight` along its aim and moves, else that of its pose, where that tells any."""
-    shift, who = event.frame - one.frame, one.actor.id
-    if not held.windows.of("spawn").holds(one.frame, event.frame):
+    shift, who = event.frame - appearance.frame, appearance.actor.id
+    if not held.windows.of("spawn").holds(appearance.frame, event.frame):
         word = "later" if shift > 0 else "earlier"
         frames = "1 frame" if abs(shift) == 1 else f"{abs(shift)} frames"
         rules = f"{_who(event)} spawns it in {event.frame}, {frames} {word}"
-        return _finding("spawn-moved", one.frame, event, who, f"{who} appears in {one.frame}", rules, shift)
-    apart = _apart(held, event, one)
+        return _finding(
+            "spawn-moved", appearance.frame, event, who, f"{who} appears in {appearance.frame}", rules, shift
+        )
+    apart = _apart(held, event, appearance)
     if shift == 0 and apart > held.tolerance:
         emitter = _emitter(held.rules, event)
         moved = emitter is not None and emitter.moves_at_once
         told = f"({event.x:.1f}, {event.y:.1f}) and moves it at once" if moved else f"({event.x:.1f}, {event.y:.1f})"
         rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
-        game = f"{who} appears at ({one.x:.1f}, {one.y:.1f})"
-        return _finding("spawn-place", one.frame, event, who, game, rules)
+        game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
+        return _finding("spawn-place", appearance.frame, event, who, game, rules)
     aim = event.angle or 0.0
-    heads = one.moves if straight and one.moves is not None else one.angle
-    tells = (straight and one.moves is not None) or one.angle != 0.0
+    heads = appearance.moves if straight and appearance.moves is not None else appearance.angle
+    tells = (straight and appearance.moves is not None) or appearance.angle != 0.0
     if shift == 0 and tells and event.emitter is not None and abs(math.remainder(aim - heads, 360.0)) > DEGREES:
         game = f"{who} heads {heads:.1f}°"
-        return _finding("spawn-direction", one.frame, event, who, game, f"{_who(event)} aims {aim:.1f}°")
+        return _finding("spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {aim:.1f}°")
     return None
 
 
-def _apart(held: Held, event: SpawnEvent, one: Appearance) -> float:
+def _apart(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
     """Distance to where it should appear: for a hit effect the overlap of the two boxes, for a shot that moves at once
     the end of its first move."""
-    place = (one.x, one.y)
+    place = (appearance.x, appearance.y)
     emitter = _emitter(held.rules, event)
     if emitter is not None and emitter.moves_at_once:
         speed = (emitter.fan.speed or 0.0) / float(held.rules.rate)
@@ -241,20 +245,22 @@ def _apart(held: Held, event: SpawnEvent, one: Appearance) -> float:
 
 
 def _emitter(rules: Rules, event: SpawnEvent) -> Emitter | None:
-    found = [one for kind in rules.kinds.values() for one in kind.emitters if one.name == event.emitter]
+    found = [emitter for kind in rules.kinds.values() for emitter in kind.emitters if emitter.name == event.emitter]
     found = [one for one in found if one.fan.kind == event.kind]
     return found[0] if found else None
 
 
-def _unfired(rules: Rules, recording: Recording, one: Appearance) -> Unfired:
+def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfired:
     """One that nobody fired, and the emitters that could have."""
-    owner = one.actor.owner
-    kinds = {actor.id: actor.kind for actor in recording.actors} | {one.id: one.kind for one in rules.fixtures}
+    owner = appearance.actor.owner
+    kinds = {actor.id: actor.kind for actor in recording.actors} | {
+        fixture.id: fixture.kind for fixture in rules.fixtures
+    }
     owners = [owner] if owner in kinds else sorted(name for name in kinds if owner is None)
     guns = [
         (name, emitter)
         for name in owners
         for emitter in rules.kinds[kinds[name]].emitters
-        if emitter.fan.kind == one.actor.kind
+        if emitter.fan.kind == appearance.actor.kind
     ]
-    return Unfired(one, tuple(guns))
+    return Unfired(appearance, tuple(guns))

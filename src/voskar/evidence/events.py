@@ -47,11 +47,13 @@ def event_claims(held: Held) -> EventEvidence:
     A claimed spawn of a recorded actor is held against its first pose too, a claimed end of one that the rules do not
     end against its last pose, in that frame or the next.
     """
-    claims = [one for one in held.recording.claims if one.event in EVENTS and held.recording.logs(one.event, one.id)]
+    claims = [
+        claim for claim in held.recording.claims if claim.event in EVENTS and held.recording.logs(claim.event, claim.id)
+    ]
     names = {event for event in EVENTS if held.recording.asks_for(event)}
     events: list[Event | Shown] = [
         event
-        for event in sorted((one for name in names for one in held.of(name)), key=lambda one: one.frame)
+        for event in sorted((event for name in names for event in held.of(name)), key=lambda name: name.frame)
         if (event.id or event.event in ("over", "won")) and held.recording.logs(event.event, event.id)
     ]
     events += _poses(held, claims, events)
@@ -65,10 +67,10 @@ def event_claims(held: Held) -> EventEvidence:
     spare: list[Claim] = []
     for name in EVENTS:
         window = held.windows.of(name)
-        some = [one for one in claims if one.event == name and id(one) not in gone]
+        some = [claim for claim in claims if claim.event == name and id(claim) not in gone]
         more, rest, left = pair_up(some, left, window, _key, _key)
         agreed, spare = agreed + more, spare + rest
-    late, window = [one for one in spare if one.event == "removed"], held.windows.of("removed")
+    late, window = [claim for claim in spare if claim.event == "removed"], held.windows.of("removed")
     again, _, left = pair_up(late, left, Window(window.before + 1, window.after + 1), _key, _key)
     for claim, event in again:  # gone in the frame behind its last pose
         if isinstance(event, Shown) and claim.frame >= event.frame:
@@ -92,9 +94,9 @@ def event_claims(held: Held) -> EventEvidence:
                 "event-denied", claim.frame, "", claim.id or "", claim, game=told, rules=_instead(held, claim, events)
             )
         )
-    driven = [one for one in claims if one.id not in held.recording.numbers]
-    asked = {(one.event, brood(one.id or "")) for one in driven}
-    forced = {(one.frame, one.id) for one in held.of("adopted") if one.detail == "spawn"}
+    driven = [claim for claim in claims if claim.id not in held.recording.numbers]
+    asked = {(event.event, brood(event.id or "")) for event in driven}
+    forced = {(event.frame, event.id) for event in held.of("adopted") if event.detail == "spawn"}
     for event in untold:
         if isinstance(event, Shown) or (event.event == "spawn" and (event.frame, event.id) in forced):
             continue
@@ -103,7 +105,9 @@ def event_claims(held: Held) -> EventEvidence:
             found.append(Finding("event-missing", event.frame, "", event.id or "", game=told, rules=rules))
     wrong = len({id(one.claim) for one in other})
     return EventEvidence(
-        len(claims), len(agreed) - wrong, tuple(sorted(found, key=lambda one: (one.frame, one.target, one.code)))
+        len(claims),
+        len(agreed) - wrong,
+        tuple(sorted(found, key=lambda finding: (finding.frame, finding.target, finding.code))),
     )
 
 
@@ -112,7 +116,7 @@ def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown])
     recording, poses = held.recording, held.recording.poses
     known = {(event.event, event.id) for event in events}
     for event in ("spawn", "removed"):
-        for name in sorted({one.id or "" for one in claims if one.event == event}):
+        for name in sorted({claim.id or "" for claim in claims if claim.event == event}):
             if name not in recording.numbers or (event == "removed" and (event, name) in known):
                 continue
             number_of = recording.numbers[name]
@@ -147,7 +151,7 @@ def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
     if ended is not None:
         return f"no {claim.event}: the run was {ended.event} in {ended.frame}"
     own = sorted(event.frame for event in events if (event.event, event.id) == (claim.event, claim.id))
-    held_back = [one for one in held.ledger.about(claim.id or "", "respawn_held") if one.frame <= claim.frame]
+    held_back = [event for event in held.ledger.about(claim.id or "", "respawn_held") if event.frame <= claim.frame]
     if claim.event == "respawn" and held_back:
         return f"waits since {held_back[-1].frame}: {held_back[-1].detail} is in the way"
     who = f" of {claim.id}" if claim.id else ""

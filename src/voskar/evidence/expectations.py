@@ -149,48 +149,52 @@ def hold(
     """The statements that are false, in their order. `judged` has the poses as they were judged, at least those of
     frames that a statement asks a position of."""
     found = []
-    for one in statements:
-        failure = _state(one, course, judged) if isinstance(one, State) else _statement(one, ledger)
+    for statement in statements:
+        failure = _state(statement, course, judged) if isinstance(statement, State) else _statement(statement, ledger)
         if failure is not None:
             found.append(failure)
     return found
 
 
-def _statement(one: Statement, ledger: Ledger) -> Failure | None:
-    events = [event for event in ledger.events if one.wanted.takes(event) and one.frames.takes(event.frame)]
+def _statement(statement: Statement, ledger: Ledger) -> Failure | None:
+    events = [event for event in ledger.events if statement.wanted.takes(event) and statement.frames.takes(event.frame)]
     frames = [event.frame for event in events]
-    where = f" in {one.frames}" if one.frames != Range() else ""
-    if one.at is not None:
-        if sorted(one.at) == frames:
+    where = f" in {statement.frames}" if statement.frames != Range() else ""
+    if statement.at is not None:
+        if sorted(statement.at) == frames:
             return None
-        expected = f"{one.wanted}{where} in {_list(one.at)}"
-    elif one.then:
-        missing = _order(one, ledger, events)
+        expected = f"{statement.wanted}{where} in {_list(statement.at)}"
+    elif statement.then:
+        missing = _order(statement, ledger, events)
         if missing is None:
             return None
-        return _failure(one, f"{one.wanted}, then {', then '.join(map(str, one.then))}", *missing)
+        return _failure(statement, f"{statement.wanted}, then {', then '.join(map(str, statement.then))}", *missing)
     else:
-        count = one.count or Range(1)
+        count = statement.count or Range(1)
         if count.takes(len(events)):
             return None
-        amount = "none" if count == Range(0, 0) else "at least one" if one.count is None else str(count)
-        expected = f"{amount} of {one.wanted}{where}"
+        amount = "none" if count == Range(0, 0) else "at least one" if statement.count is None else str(count)
+        expected = f"{amount} of {statement.wanted}{where}"
     told = f"{len(events)}: in {_list(frames)}" if events else "none"
-    extra = [event for event in events if event.frame not in (one.at or ())] if one.count is None else events[-1:]
-    more, near = _nearest(one, ledger, frames)
-    return _failure(one, expected, told + more, extra[0] if extra else near)
+    extra = (
+        [event for event in events if event.frame not in (statement.at or ())]
+        if statement.count is None
+        else events[-1:]
+    )
+    more, near = _nearest(statement, ledger, frames)
+    return _failure(statement, expected, told + more, extra[0] if extra else near)
 
 
-def _order(one: Statement, ledger: Ledger, starts: Sequence[Event]) -> tuple[str, Event | None] | None:
+def _order(statement: Statement, ledger: Ledger, starts: Sequence[Event]) -> tuple[str, Event | None] | None:
     """What is missing of a sequence, and where.
 
     Each event is the first of its name behind the one before, in the order of the ledger.
     """
     if not starts:
-        more, near = _nearest(one, ledger, [])
-        return f"no {one.wanted}{more}", near
+        more, near = _nearest(statement, ledger, [])
+        return f"no {statement.wanted}{more}", near
     place = ledger.events.index(starts[0])
-    for wanted in one.then:
+    for wanted in statement.then:
         later = (index for index in range(place + 1, len(ledger.events)) if wanted.takes(ledger.events[index]))
         found = next(later, None)
         if found is None:
@@ -199,24 +203,24 @@ def _order(one: Statement, ledger: Ledger, starts: Sequence[Event]) -> tuple[str
     return None
 
 
-def _nearest(one: Statement, ledger: Ledger, frames: Sequence[int]) -> tuple[str, Event | None]:
+def _nearest(statement: Statement, ledger: Ledger, frames: Sequence[int]) -> tuple[str, Event | None]:
     """The nearest miss: an event that all but one condition would take, in words too."""
-    missed = [frame for frame in one.at or () if frame not in frames]
-    extra = [frame for frame in frames if one.at is not None and frame not in one.at]
+    missed = [frame for frame in statement.at or () if frame not in frames]
+    extra = [frame for frame in frames if statement.at is not None and frame not in statement.at]
     if extra and not missed:
         return f"; not expected: {_list(extra)}", None
     best: tuple[int, bool, float, str] | None = None
     nearest: Event | None = None
-    expected = set(frames if one.at is None else one.at)
-    for condition in ("", "event", *one.wanted.columns):
+    expected = set(frames if statement.at is None else statement.at)
+    for condition in ("", "event", *statement.wanted.columns):
         for event in ledger.events:
-            if not one.wanted.takes(event, without=condition) or (event.frame in frames and not missed):
+            if not statement.wanted.takes(event, without=condition) or (event.frame in frames and not missed):
                 continue
-            inside = one.frames.takes(event.frame)
+            inside = statement.frames.takes(event.frame)
             if condition == "" and inside and event.frame in expected:
                 continue
             goal = min(missed, key=lambda frame: abs(frame - event.frame)) if missed else event.frame
-            apart = abs(goal - event.frame) if missed else one.frames.away(event.frame)
+            apart = abs(goal - event.frame) if missed else statement.frames.away(event.frame)
             told = f"{_told(event, condition)} in {event.frame}"
             rank = (int(bool(condition)) + int(not inside), bool(condition), apart, told)
             if best is None or rank < best:

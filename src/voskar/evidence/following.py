@@ -23,49 +23,51 @@ def folded(findings: Sequence[Finding], held: Held) -> list[tuple[Finding, tuple
     changed: dict[str, list[tuple[Finding, Finding]]] = {}
     """By actor what was told of it so far, each with its root."""
     order = {code: place for place, code in enumerate(CODES)}
-    for one in sorted(findings, key=lambda one: (one.frame, one.code not in FIRST, order[one.code])):
-        since = max((mark for mark in recording.resets if mark <= one.frame), default=recording.first)
-        root = next(_causes(one, changed, since, held), None)
+    for finding in sorted(
+        findings, key=lambda finding: (finding.frame, finding.code not in FIRST, order[finding.code])
+    ):
+        since = max((mark for mark in recording.resets if mark <= finding.frame), default=recording.first)
+        root = next(_causes(finding, changed, since, held), None)
         if root is None:
-            roots.append(one)
-            root = one
+            roots.append(finding)
+            root = finding
         else:
-            follows.setdefault(id(root), []).append(one)
-        for name in {one.target, *([one.attacker] if one.code in HITS else [])} - {""}:
-            changed.setdefault(name, []).append((one, root))
+            follows.setdefault(id(root), []).append(finding)
+        for name in {finding.target, *([finding.attacker] if finding.code in HITS else [])} - {""}:
+            changed.setdefault(name, []).append((finding, root))
     return [(root, tuple(follows.get(id(root), ()))) for root in roots]
 
 
 def _causes(
-    one: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, held: Held
+    finding: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, held: Held
 ) -> Iterator[Finding]:
     """The roots that a finding may follow from, the nearest first."""
-    codes = CODES[one.code].after
-    hangs = one.code not in HITS or (one.why is not None and one.why.gate in (*DEAD_GATES, *GUARD_GATES))
-    horizon = held.near if one.code in DEATH else held.windows.widest + 1
-    for name in (one.target, one.attacker):
+    codes = CODES[finding.code].after
+    hangs = finding.code not in HITS or (finding.why is not None and finding.why.gate in (*DEAD_GATES, *GUARD_GATES))
+    horizon = held.near if finding.code in DEATH else held.windows.widest + 1
+    for name in (finding.target, finding.attacker):
         for earlier, root in reversed(changed.get(name, ())):
-            apart = one.frame - earlier.frame
+            apart = finding.frame - earlier.frame
             if earlier.frame < since:
                 break
             if earlier.code not in codes:
                 continue
             if earlier.code == "still-active":
                 yield root  # whatever it does from there on, it should not be there
-            elif one.code in HITS:
-                if hangs and _links(one, earlier, held.near):
+            elif finding.code in HITS:
+                if hangs and _links(finding, earlier, held.near):
                     yield root
-            elif apart <= horizon or (held.resync is None and one.code not in (*REACTIONS, "teleport")):
+            elif apart <= horizon or (held.resync is None and finding.code not in (*REACTIONS, "teleport")):
                 yield root
             if held.resync is not None and apart > held.near and earlier.code != "still-active":
                 break
 
 
-def _links(one: Finding, earlier: Finding, near: int) -> bool:
+def _links(finding: Finding, earlier: Finding, near: int) -> bool:
     """Whether a hit may hang on what an earlier one has left behind: its target dead, or guarded for a while. Two
     hits of one frame are two mistakes."""
-    if earlier.frame == one.frame or earlier.target != one.target or one.why is None:
+    if earlier.frame == finding.frame or earlier.target != finding.target or finding.why is None:
         return False
-    if one.why.gate in DEAD_GATES:
-        return earlier.code != "hit-damage" or one.why.gate != "present"
-    return earlier.code in ("hit-missing", "hit-denied") and one.frame - earlier.frame <= near
+    if finding.why.gate in DEAD_GATES:
+        return earlier.code != "hit-damage" or finding.why.gate != "present"
+    return earlier.code in ("hit-missing", "hit-denied") and finding.frame - earlier.frame <= near

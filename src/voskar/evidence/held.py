@@ -102,7 +102,7 @@ class Held:
     def restarts(self) -> frozenset[int]:
         """The frames in which a mark, or somebody's return, begins the room or the run again."""
         kinds = {actor.id: actor.kind for actor in self.judged.actors} | {
-            one.id: one.kind for one in self.rules.fixtures
+            fixture.id: fixture.kind for fixture in self.rules.fixtures
         }
         kinds |= {event.id: event.kind for event in self.ledger.all(SpawnEvent)}
         rules = ((event.frame, self.rules.kinds[kinds[event.id]].respawn) for event in self.ledger.all(RespawnEvent))

@@ -63,27 +63,27 @@ def match(
     return pairs, sorted(spare, key=lambda claim: place[id(claim)]), list(hits)
 
 
-def _pair(one: Claim | Event) -> tuple[str | None, str | None]:
-    return one.attacker, one.target
+def _pair(event: Claim | Event) -> tuple[str | None, str | None]:
+    return event.attacker, event.target
 
 
 def hits(held: Held) -> HitEvidence:
     """What the game counts as hits against what lands."""
     recording, ledger = held.recording, held.ledger
-    claims = [one for one in recording.claims if one.event == "hit" and _is_logged(held, one)]
-    judged = [one for one in ledger.hits() if _is_logged(held, one)]
+    claims = [claim for claim in recording.claims if claim.event == "hit" and _is_logged(held, claim)]
+    judged = [hit for hit in ledger.hits() if _is_logged(held, hit)]
     taken = {} if held.resync is None else held.resync.plan
     known = [(one, taken[number].rules) for number, one in enumerate(recording.claims) if number in taken]
-    compared = {id(one) for one in claims}
+    compared = {id(claim) for claim in claims}
     known = [(one, event) for one, event in known if id(one) in compared]
     moved = [(one, event) for one, event in known if event is not None]
     gone = {id(one) for one, _ in known}
     told = {_hit(event) for _, event in moved}
     left = [one for one in judged if _hit(one) not in told]
     window = held.windows.of("hit")
-    due = [one for one in left if one.frame + window.after <= recording.last]  # the claims of others may yet come
-    agreed, denied, unclaimed = match([one for one in claims if id(one) not in gone], due, window)
-    more, denied, late = match(denied, [one for one in left if one.frame + window.after > recording.last], window)
+    due = [event for event in left if event.frame + window.after <= recording.last]  # the claims of others may yet come
+    agreed, denied, unclaimed = match([claim for claim in claims if id(claim) not in gone], due, window)
+    more, denied, late = match(denied, [event for event in left if event.frame + window.after > recording.last], window)
     agreed, unclaimed = agreed + more, unclaimed + late
     near, denied, unclaimed = match(denied, unclaimed, Window(held.near, held.near))
     moved += near
@@ -108,13 +108,13 @@ def hits(held: Held) -> HitEvidence:
     return HitEvidence(len(claims), landed, clean, tuple(found))
 
 
-def _hit(one: Event) -> tuple[object, ...]:
+def _hit(event: Event) -> tuple[object, ...]:
     """What two replays tell of the same hit."""
-    return one.frame, one.attacker, one.hitbox, one.target, one.hurtbox, one.attack
+    return event.frame, event.attacker, event.hitbox, event.target, event.hurtbox, event.attack
 
 
-def _is_logged(held: Held, one: Claim | Event) -> bool:
-    return one.attack not in held.recording.scope.attacks and held.recording.logs("hit", one.attacker, one.target)
+def _is_logged(held: Held, event: Claim | Event) -> bool:
+    return event.attack not in held.recording.scope.attacks and held.recording.logs("hit", event.attacker, event.target)
 
 
 class Reasons:
@@ -124,11 +124,11 @@ class Reasons:
         self.rules, self.recording, self.resync = held.rules, held.recording, held.resync
         self.window = held.windows.of("hit")
         self.questions: dict[int, Question] = {}
-        for one in claims:
-            for frame in self._window(one):
+        for claim in claims:
+            for frame in self._window(claim):
                 question = self.questions.setdefault(frame, Question())
-                if one.attacker and one.target:
-                    question.pairs.add((one.attacker, one.target))
+                if claim.attacker and claim.target:
+                    question.pairs.add((claim.attacker, claim.target))
                 else:
                     question.near = AROUND
         for spawn in unfired:
@@ -150,7 +150,7 @@ class Reasons:
         """How far the claimed hit came in the frame of the window in which it came furthest, of equals the nearest."""
         window = sorted(self._window(claim), key=lambda frame: (abs(frame - claim.frame), frame))
         accounts = [self._in(claim, frame) for frame in window]
-        account = max(accounts, key=lambda one: one.reach[0])  # the first of equals
+        account = max(accounts, key=lambda account: account.reach[0])  # the first of equals
         step = account.steps[-1]
         if step.gate != "present" or "no pose" not in step.text or not (claim.attacker and claim.target):
             return account
@@ -171,12 +171,12 @@ class Reasons:
     def _furthest(self, claim: Claim, frame: int) -> Account:
         """Of a claim that names one of the two: the pair with it that came furthest."""
         near = [
-            one
-            for one in self._pairs.near(frame, AROUND)
-            if one.gate != "landed" and claim.attacker in (None, one.attacker) and claim.target in (None, one.target)
+            pair
+            for pair in self._pairs.near(frame, AROUND)
+            if pair.gate != "landed" and claim.attacker in (None, pair.attacker) and claim.target in (None, pair.target)
         ]
         if near:
-            return max(near, key=lambda one: one.reach)
+            return max(near, key=lambda pair: pair.reach)
         who = f"nothing that could hit {claim.target}" if claim.target else f"nobody that {claim.attacker} could hit"
         step = Step("touch", False, f"{who} is within {AROUND:g} units")
         return Account(frame, claim.attacker or "", claim.target or "", (step,))
@@ -207,7 +207,7 @@ class _Drift:
         self.resynced = resynced
         self.until = {(event.id, event.until) for event in ledger.of("iframes")}
         self.claimed, self.landed = (
-            {name: sorted({one.frame for one in some if one.target == name}) for name in {one.target for one in some}}
+            {name: sorted({hit.frame for hit in some if hit.target == name}) for name in {hit.target for hit in some}}
             for some in (claims, hits)
         )
 
@@ -269,14 +269,18 @@ def _place(held: Held, claim: Claim, hit: Event, finding: Callable[[str, str, st
 def _health_after(held: Held, hit: Event) -> float | None:
     """The target's health right after a hit."""
     events = held.ledger.events
-    at = bisect_left(events, hit.frame, key=lambda one: one.frame)
+    at = bisect_left(events, hit.frame, key=lambda event: event.frame)
     while at < len(events) and events[at] is not hit:
         at += 1
     following = events[at + 1] if at + 1 < len(events) else None
     if following is not None and following.event == "health" and following.id == hit.target:
         return following.after
     course = held.course.courses.get(hit.target or "")
-    before = [one for one in events[:at] if one.frame == hit.frame and one.event == "health" and one.id == hit.target]
+    before = [
+        event
+        for event in events[:at]
+        if event.frame == hit.frame and event.event == "health" and event.id == hit.target
+    ]
     if course is None or course.kind.health is None:
         return None
     return before[-1].after if before else course.health.now(hit.frame - 1)

@@ -36,7 +36,7 @@ def lives(held: Held) -> list[Finding]:
         if recording.reactions == "baked":
             found += _Body(rules, recording, course.courses[name], held.within("poses"), tolerance).odd()
     found += _cut_short(rules, recording, ledger, course)
-    return sorted(found, key=lambda one: (one.frame, one.target, one.code))
+    return sorted(found, key=lambda finding: (finding.frame, finding.target, finding.code))
 
 
 def _state(held: Held, course: Course) -> Iterator[Finding]:
@@ -75,7 +75,7 @@ def _taken_over(held: Held, course: Course) -> Iterator[Finding]:
     for (first, name, column), last in sorted(ends.items()):
         if name != course.actor.id:
             continue
-        event = next(one for one in own if one.detail == column and one.frame >= first)
+        event = next(event for event in own if event.detail == column and event.frame >= first)
         row = held.recording.row(name, event.frame)
         told = event.after if row is None else float(getattr(held.recording.poses, column)[row])
         yield _differs(held, course, column, (first, last), told or 0.0, event.before)
@@ -217,7 +217,7 @@ class _Body:
                 text = f"{' and '.join(held)} is pressed, and it goes over to {clip} while it is down"
                 yield of_actor("down-acts", frame, self.name, text, fell)
                 break
-        emitted = {one.fan.kind for one in self.course.kind.emitters}
+        emitted = {emitter.fan.kind for emitter in self.course.kind.emitters}
         dropped = {fan.kind for fan in self.course.kind.down.spawn}
         for number, actor in enumerate(recording.actors):
             if actor.owner == self.name and actor.kind not in emitted:  # emissions are held against emitters

@@ -22,12 +22,12 @@ def motions(held: Held, sources: dict[int, SpawnEvent]) -> Iterator[Finding]:
     recording = held.recording
     if recording.reactions == "raw":
         return
-    fixtures = {one.id for one in held.rules.fixtures}
+    fixtures = {fixture.id for fixture in held.rules.fixtures}
     unmoved = {name for name, kind in held.rules.kinds.items() if kind.motion == Motion()}
     fans: dict[tuple[str, str], list[Fan]] = {}
     for kind in held.rules.kinds.values():
-        for one in kind.emitters:
-            fans.setdefault((one.name, one.fan.kind), []).append(one.fan)
+        for emitter in kind.emitters:
+            fans.setdefault((emitter.name, emitter.fan.kind), []).append(emitter.fan)
     flights = []
     spawned = spawned_kinds(held.rules) - unmoved
     stretches = recording.stretches([n for n, one in enumerate(recording.actors) if one.kind in spawned])
@@ -72,7 +72,7 @@ def _flight(held: Held, name: str, kind: Kind, rows: np.ndarray, velocity: Vecto
     first = int(held.recording.poses.frame[rows[0]])
     start = None if kind.wraps or given else velocity
     turns = [event.frame for event in held.ledger.about(name, *TURNS)] if start is not None else []
-    stop = min([one + 1 for one in turns if one >= first], default=1 << 60)
+    stop = min([turn + 1 for turn in turns if turn >= first], default=1 << 60)
     return _Flight(name, kind, rows, first, given, start, stop)
 
 
@@ -235,7 +235,7 @@ def _past(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Findi
 def _velocity(kind: Kind, source: SpawnEvent | None, fans: Sequence[Fan] | None) -> Vector | None:
     """What it sets off with: by its emission (one of `fans`), else by its kind; None where its steering is its own."""
     if source is not None and fans is not None:
-        fan = fans[0] if len({(one.speed, one.inherit) for one in fans}) == 1 else None
+        fan = fans[0] if len({(fan.speed, fan.inherit) for fan in fans}) == 1 else None
         if fan is not None and fan.speed is not None and not fan.inherit:
             x, y = direction(source.angle)
             return x * fan.speed, y * fan.speed

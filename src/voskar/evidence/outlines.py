@@ -40,7 +40,7 @@ def outlines(held: Held) -> Iterator[Finding]:
                     (int(poses.frame[row]), *_apart(held, box.name, shown, own))
                 )
     for (name, _), frames in seen.items():
-        for code, some in groupby(frames, key=lambda one: one[1]):
+        for code, some in groupby(frames, key=lambda frame: frame[1]):
             run = list(some)
             first, last = run[0][0], run[-1][0]
             if code and (code == "box-moved" or last - first + 1 > held.within("boxes")):

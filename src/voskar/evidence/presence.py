@@ -75,7 +75,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     kind, respawn = course.kind, course.kind.respawn
     if respawn is None or respawn.needs is not None or kind.succession:
         return
-    down = next((one for one in course.down if one.first == since + 1), None)
+    down = next((span for span in course.down if span.first == since + 1), None)
     held_up = any(since < one.first for one in course.waiting if one.first <= (down.last + 1 if down else since))
     lives = next((event.lives for event in held.ledger.about(name, "down") if event.frame == since), None)
     consumed = any(event.frame == since and event.detail == "consumed" for event in held.ledger.about(name, "removed"))

@@ -198,7 +198,7 @@ class _Look:
         fall = abs(self.held.rules.space.gravity) / self.rate
         speeds = [self._row(event, event.frame - back) for back in range(3)]
         if not fall and None not in speeds:
-            fell = [float(self.vy[one]) for one in speeds if one is not None]
+            fell = [float(self.vy[speed]) for speed in speeds if speed is not None]
             fall = min(abs(a - b) for a, b in pairwise(fell))
         if abs(shown - goal) <= fall + SHARE * abs(goal) + 1e-6:
             return

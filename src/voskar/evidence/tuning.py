@@ -40,7 +40,7 @@ class VariantScore:
     changed: int = 0
 
     def __add__(self, other: VariantScore) -> VariantScore:
-        return VariantScore(*(getattr(self, one.name) + getattr(other, one.name) for one in fields(VariantScore)))
+        return VariantScore(*(getattr(self, field.name) + getattr(other, field.name) for field in fields(VariantScore)))
 
     @property
     def time_to_down(self) -> float | None:
@@ -67,7 +67,7 @@ def _in_time(recording: Recording, lag: int) -> Recording:
     """A recording whose game tells its claims `lag` frames late, as if it told them at once."""
     if not lag:
         return recording
-    claims = tuple(structs.replace(one, frame=one.frame - lag) for one in recording.claims)
+    claims = tuple(structs.replace(claim, frame=claim.frame - lag) for claim in recording.claims)
     return replace(recording, claims=claims)
 
 
@@ -90,9 +90,9 @@ def score(
     recording = _in_time(recording, lag)
     verdict, whole = check(rules, recording, windows=windows, resync=resync, explains=False)
     ledger = replace(whole, events=[event for event in whole.events if counts(event)])
-    claims = [one for one in recording.claims if counts(one)]
-    wrong = [one for one in verdict.findings if actor in (None, one.target)]
-    hits = sum(CODES[one.code].about == "hit" for one in wrong)
+    claims = [claim for claim in recording.claims if counts(claim)]
+    wrong = [finding for finding in verdict.findings if actor in (None, finding.target)]
+    hits = sum(CODES[finding.code].about == "hit" for finding in wrong)
     downs = ledger.of("down")
     found = VariantScore(
         len(ledger.hits()),
@@ -106,7 +106,7 @@ def score(
     if first is None:
         return found, whole
     own, other = replace(first, events=[event for event in first.events if counts(event)]), ledger
-    changes = [one.change for one in compare(own, other).differences]
+    changes = [difference.change for difference in compare(own, other).differences]
     gained, lost, moved, changed = (changes.count(name) for name in ("gained", "lost", "moved", "changed"))
     return replace(found, gained=gained, lost=lost, moved=moved, changed=changed), whole
 
@@ -118,7 +118,7 @@ def halves(
     recording = _in_time(recording, lag)
     verdict, _ = check(rules, recording, windows=windows, resync=resync, explains=False)
     middle = (recording.first + recording.last) // 2
-    early = sum(one.frame <= middle for one in verdict.findings)
+    early = sum(finding.frame <= middle for finding in verdict.findings)
     return early, len(verdict.findings) - early
 
 
@@ -189,7 +189,7 @@ def fit(wrong: Mapping[Point, int], lengths: Sequence[int]) -> Fit:
 
 def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapping[Point, VariantScore]) -> list[str]:
     """What fits best, and how sharply, in sentences. Empty where there are no claims to fit."""
-    if not any(one.evidence for one in scores.values()):
+    if not any(score.evidence for score in scores.values()):
         return []
     wrong = {point: one.wrong for point, one in scores.items()}
     found = fit(wrong, [len(some) for some in values])

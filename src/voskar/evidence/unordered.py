@@ -28,12 +28,12 @@ def unordered(held: Held) -> Iterator[Finding]:
     if recording.reactions == "raw":
         return
     hits: dict[str, dict[int, Event]] = {}
-    landed = [*held.ledger.hits(), *(one for one in held.ledger.of("adopted") if one.detail == "hit")]
+    landed = [*held.ledger.hits(), *(event for event in held.ledger.of("adopted") if event.detail == "hit")]
     for event in landed:
         for name in (event.attacker, event.target):
             if name is not None and name in recording.numbers:
                 hits.setdefault(name, {}).setdefault(event.frame, event)
-    fixtures = {one.id for one in held.rules.fixtures}
+    fixtures = {fixture.id for fixture in held.rules.fixtures}
     for name in sorted(hits):
         kind = held.rules.kinds[recording.actors[recording.numbers[name]].kind]
         if kind.motion == Motion() and not kind.wraps and name not in fixtures:

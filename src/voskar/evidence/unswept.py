@@ -20,14 +20,14 @@ def unswept(rules: Rules, recording: Recording, roots: Sequence[Finding], window
     found = []
     window = windows.at(recording.rate).of("hit")
     missed: dict[str, list[Finding]] = {}
-    for one in roots:
+    for root in roots:
         if (
-            one.code == "hit-denied"
-            and one.why is not None
-            and one.why.gate == "touch"
-            and one.attacker in recording.numbers
+            root.code == "hit-denied"
+            and root.why is not None
+            and root.why.gate == "touch"
+            and root.attacker in recording.numbers
         ):
-            missed.setdefault(recording.actors[recording.numbers[one.attacker]].kind, []).append(one)
+            missed.setdefault(recording.actors[recording.numbers[root.attacker]].kind, []).append(root)
     for name, some in missed.items():
         kind = rules.kinds[name]
         boxes = [box for box in kind.boxes if box.role == "hitbox" and not box.swept and not box.logged]
@@ -39,7 +39,7 @@ def unswept(rules: Rules, recording: Recording, roots: Sequence[Finding], window
         for hit in ledger.hits():
             frames.setdefault((hit.attacker, hit.target), []).append(hit.frame)
         lands = [
-            one for one in some if any(window.holds(one.frame, at) for at in frames.get((one.attacker, one.target), ()))
+            hit for hit in some if any(window.holds(hit.frame, at) for at in frames.get((hit.attacker, hit.target), ()))
         ]
         if len(lands) >= max(LEAST, 2 * len(some) // 3):
             names = " and ".join(box.name for box in boxes)

@@ -33,7 +33,7 @@ class Weighed:
     @property
     def patterns(self) -> tuple[Pattern, ...]:
         """Causes that several findings have in common."""
-        return tuple(one for one in self.causes if len(one.findings) >= LEAST)
+        return tuple(cause for cause in self.causes if len(cause.findings) >= LEAST)
 
     @property
     def ok(self) -> bool:
@@ -53,7 +53,7 @@ def weigh(
 ) -> Weighed:
     """Replays and holds everything against it. What is expected of the rules, and an earlier ledger, is held against
     the rules on their own."""
-    places = {one.frame for one in statements if isinstance(one, State) and one.places}
+    places = {statement.frame for statement in statements if isinstance(statement, State) and statement.places}
     verdict, ledger = check(rules, recording, windows=windows, tolerance=tolerance, resync=resync, watched=places)
     own, judged = ledger, verdict.judged
     if ledger.of("adopted") and (statements or earlier is not None):

@@ -23,9 +23,9 @@ from voskar.files.thin import is_one, join, made_of, thin
 
 Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
 
-LATE = (*(one.name for one in FIELDS.values() if one.late), "push_x", "push_y", "logged")
+LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged")
 """Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
-NUMBERS = tuple(one.name for one in FIELDS.values() if one.type == "number")
+NUMBERS = tuple(field.name for field in FIELDS.values() if field.type == "number")
 NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
 MOST_ENTRIES, MOST_ACTORS = 3_000_000, 1_500_000
@@ -167,7 +167,7 @@ class ColumnBuilder:
         rows = len(block.key)
         push_x, push_y = (np.full(rows if block.pushes else 1, np.nan) for _ in "xy")
         for row, push in block.pushes:
-            if len(push) != 2 or not all(abs(one) <= LIMIT for one in push):
+            if len(push) != 2 or not all(abs(part) <= LIMIT for part in push):
                 raise self._pose_error(row, "push", f"found {push}, expected [dx, dy] within ±{LIMIT:g}", None, block)
             push_x[row], push_y[row] = push
         logged = np.full(rows if block.boxes else 1, -1, dtype=np.int64)

@@ -81,8 +81,8 @@ class Entries:
             refuse_control(values["attack"], lambda text: self._wrong(number, frame, "claims.attack", text))
         return Claim(frame, line=number, **values)
 
-    def _shown(self, number: int, frame: int, one: DisplayLine) -> Display:
-        values = {name: told(getattr(one, name)) for name in DisplayLine.__struct_fields__}
+    def _shown(self, number: int, frame: int, entry: DisplayLine) -> Display:
+        values = {name: told(getattr(entry, name)) for name in DisplayLine.__struct_fields__}
         if values["id"] is None and any(values[name] is not None for name in values if name not in ("id", "clock")):
             raise self._wrong(number, frame, "display", 'an entry of the display needs an "id"')
         self.meet(values["id"], number, frame, "display.id")

@@ -102,7 +102,7 @@ def load_expectations(path: str | Path) -> list[Statement | State]:
         found += schema_problems(error, ExpectFile)
     if found or data is None:
         problems = {source.problem(*one) for one in found}
-        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message)))
+        raise InputError(sorted(problems, key=lambda problem: (problem.line or 0, problem.key or "", problem.message)))
     result: list[Statement | State] = []
     for index, one in enumerate(data.expect):
         count = Range(0, 0) if one.never else one.count

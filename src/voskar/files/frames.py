@@ -137,8 +137,11 @@ def frames_telling(names: Collection[str]) -> tuple[type[msgspec.Struct], type[m
     own = sorted(name for name in names if _OWN_KEY.fullmatch(name))
 
     def copy(struct: type[msgspec.Struct], names: Collection[str], types: Mapping[str, Any]) -> type[msgspec.Struct]:
-        fields = [one for one in msgspec.structs.fields(struct) if one.name in names]
-        said = [(one.name, types.get(one.name, one.type), *([] if one.required else [one.default])) for one in fields]
+        fields = [field for field in msgspec.structs.fields(struct) if field.name in names]
+        said = [
+            (field.name, types.get(field.name, field.type), *([] if field.required else [field.default]))
+            for field in fields
+        ]
         said += [(name, msgspec.Raw | UnsetType, UNSET) for name in own]
         return msgspec.defstruct(struct.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
 
@@ -289,7 +292,7 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
     if match := _LENGTH.search(text):
         return problem(f"found {json.dumps(_at(value, path))}, expected {match['length']} numbers", path)
     if match := _EXPECTED.search(text):
-        expected = " or ".join(_WORDS.get(one, one) for one in match["expected"].split(" | ") if one != "null")
+        expected = " or ".join(_WORDS.get(part, part) for part in match["expected"].split(" | ") if part != "null")
         found_value = _at(value, path)
         found_text = json.dumps(found_value) if not isinstance(found_value, dict | list) else _WORDS[match["found"]]
         return problem(f"found {found_text}, expected {expected}", path)

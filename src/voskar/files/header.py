@@ -101,7 +101,7 @@ def _check_scope(found: Any, key: str, lists: dict[str, Any], wrong: Callable[..
             continue
         if name not in lists:
             raise wrong(f'unknown key "{name}"', f"{key}.{name}", nearest(name, lists))
-        if not isinstance(values, list) or not all(isinstance(one, str) for one in values):
+        if not isinstance(values, list) or not all(isinstance(value, str) for value in values):
             raise wrong(f"found {json.dumps(values)}, expected a list of names", f"{key}.{name}")
         for value in values:
             if lists[name] is not None and value not in lists[name]:

@@ -59,8 +59,8 @@ class _LineReader:
         stopped = not self.names
         while lines:
             if stopped and any(map(bytes.isspace, lines)):
-                blank = [one.isspace() for one in lines]
-                lines, places = [one for one in lines if not one.isspace()], places[~np.array(blank)]
+                blank = [line.isspace() for line in lines]
+                lines, places = [line for line in lines if not line.isspace()], places[~np.array(blank)]
                 stopped = not self.names
             elif stopped and not self._learn(lines):
                 yield from self._slowly(lines[:SAMPLE], places)

@@ -57,7 +57,7 @@ def begin() -> None:
 
 def what_was_read() -> frozenset[Path]:
     """The files, and folders of them, that this run has read, links followed."""
-    return frozenset(one.resolve() for one in _reads.files)
+    return frozenset(file.resolve() for file in _reads.files)
 
 
 @contextmanager

@@ -61,7 +61,7 @@ def read_whole(path: str | Path, read: Callable[[FrameSource], T], *, pipes: boo
     except LoggedAgainError as error:
         if str(path) == "-" or not Path(path).is_file():
             hint = "save such a recording to a file first"
-            raise InputError([replace(one, hint=hint) for one in error.problems]) from None
+            raise InputError([replace(problem, hint=hint) for problem in error.problems]) from None
         with open_frames(path, pipes=pipes, without=replaced_lines(path)) as source:
             return read(source)
 
@@ -106,15 +106,15 @@ def _and_others(path: str | Path, rulebook: Kinds, first: InputError) -> list[Pr
                 read_recording([header, told, b""], str(path), rulebook)
             except InputError as error:
                 known = {_alike(one) for one in found}
-                found += [replace(one, line=number) for one in error.problems if _alike(one) not in known]
+                found += [replace(problem, line=number) for problem in error.problems if _alike(problem) not in known]
             looked_at += len(told)
             if len(found) >= MOST or looked_at > PIECE:
                 break
     return found[:MOST]
 
 
-def _alike(one: Problem) -> tuple[str, str]:
-    return re.sub(r"\d+", "#", one.message), re.sub(r"\d+", "#", one.key or "")
+def _alike(problem: Problem) -> tuple[str, str]:
+    return re.sub(r"\d+", "#", problem.message), re.sub(r"\d+", "#", problem.key or "")
 
 
 def read_recording(lines: Iterable[bytes], name: str, rulebook: Kinds) -> Recording:

@@ -31,7 +31,9 @@ def fetched(url: str) -> Iterator[Path]:
         try:
             yield local
         except InputError as error:
-            named = [one.file.replace(str(local), url) if one.file else one.file for one in error.problems]
+            named = [
+                problem.file.replace(str(local), url) if problem.file else problem.file for problem in error.problems
+            ]
             raise InputError(
                 [replace(one, file=name) for one, name in zip(error.problems, named, strict=True)]
             ) from None

@@ -78,7 +78,7 @@ class Rulebook:
     @property
     def fixtures(self) -> frozenset[str]:
         """The ids of what it places."""
-        return frozenset(one.id for one in fixtures(self.data.fixtures))
+        return frozenset(fixture.id for fixture in fixtures(self.data.fixtures))
 
     def rules(self, rate: Fraction) -> Rules:
         """The rules at `rate` frames a second."""
@@ -155,7 +155,12 @@ def check_source(source: Source) -> Rulebook:
                 found.append((("space", "solids", index, "polygon"), f"cannot use this shape: {error}", None))
     if found or data is None:
         problems = {source.problem(*one) for one in found}
-        raise InputError(sorted(problems, key=lambda one: (one.file or "", one.line or 0, one.key or "", one.message)))
+        raise InputError(
+            sorted(
+                problems,
+                key=lambda problem: (problem.file or "", problem.line or 0, problem.key or "", problem.message),
+            )
+        )
     digest = hashlib.blake2b(json.dumps(source.raw, sort_keys=True, default=str).encode(), digest_size=16)
     for name in sorted(images):
         digest.update(images[name])
@@ -213,7 +218,7 @@ def _kind(
             outline=outlines[name, box_name],
             logged=box.logged is not None,
             layer=layer,
-            mask=_mask(box.role, layer, meets) if named is None else sum(bits[one] for one in set(named)),
+            mask=_mask(box.role, layer, meets) if named is None else sum(bits[name] for name in set(named)),
             keys={
                 clip: tuple(compiled(Key, key, rate, blend=key.blend or box.blend) for key in keys)
                 for clip, keys in box.keys.items()

@@ -69,8 +69,10 @@ def play_stage(text: str, name: str) -> FrameSource:
     try:
         script = StageFile.model_validate(source.raw)
     except ValidationError as error:
-        problems = {source.problem(*one) for one in schema_problems(error, StageFile)}
-        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message))) from None
+        problems = {source.problem(*problem) for problem in schema_problems(error, StageFile)}
+        raise InputError(
+            sorted(problems, key=lambda problem: (problem.line or 0, problem.key or "", problem.message))
+        ) from None
     players = _players(script, source)
     count = script.frames.frames(Fraction(repr(script.rate)))
     if count > MOST_FRAMES or count * len(players) > MOST_POSES:
@@ -257,7 +259,7 @@ def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:
         claims[claim.f.frames(rate)].append(ClaimLine(**claim.model_dump(exclude={"f"}, exclude_unset=True)))
     for entry in script.display:
         display[entry.f.frames(rate)].append(DisplayLine(**entry.model_dump(exclude={"f"}, exclude_unset=True)))
-    resets = {one.f.frames(rate): one.reset for one in script.resets}
+    resets = {reset.f.frames(rate): reset.reset for reset in script.resets}
     for frame in range(max(script.frames.frames(rate), 1)):
         poses = [pose for player in players if (pose := player.pose(frame)) is not None]
         inputs = [one for player in players for one in player.inputs(frame)]

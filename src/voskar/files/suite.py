@@ -122,8 +122,10 @@ def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
     try:
         data = SuiteFile.model_validate(source.raw)
     except ValidationError as error:
-        problems = {source.problem(*one) for one in schema_problems(error, SuiteFile)}
-        raise InputError(sorted(problems, key=lambda one: (one.line or 0, one.key or "", one.message))) from None
+        problems = {source.problem(*problem) for problem in schema_problems(error, SuiteFile)}
+        raise InputError(
+            sorted(problems, key=lambda problem: (problem.line or 0, problem.key or "", problem.message))
+        ) from None
     root = Path(path).parent
     jobs: list[Job] = []
     for index, runs in enumerate(data.runs):

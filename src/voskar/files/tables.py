@@ -235,7 +235,9 @@ def _plain_type(hint: Any) -> type:
     raise TypeError(hint)
 
 
-FIELD_TYPES = {name: {one.name: _plain_type(one.type) for one in structs.fields(line)} for name, line in LINES.items()}
+FIELD_TYPES = {
+    name: {field.name: _plain_type(field.type) for field in structs.fields(line)} for name, line in LINES.items()
+}
 POINTS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is list}
 """Fields that are two columns in a table."""
 MAPS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is dict}

@@ -79,7 +79,7 @@ _SIZE = re.compile(r"(-?\d+(?:\.\d+)?)(f|ms|s)?", re.ASCII)
 
 def including(axis: Axis, own: Any) -> Axis:
     """An axis that has the rulebook's own value among those that are tried, where it belongs by its size."""
-    if own is None or isinstance(own, bool | list | dict) or any(own in (meant(one), one) for one in axis.values):
+    if own is None or isinstance(own, bool | list | dict) or any(own in (meant(value), value) for value in axis.values):
         return axis
     told = [_SIZE.fullmatch(one) for one in (str(own), *axis.values)]
     sizes = [(one[2], Decimal(one[1])) for one in told if one is not None]

@@ -129,8 +129,8 @@ def _of_columns(
         name: untold_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in FIELDS
     }
     push = [poses[axis] for axis in ("push_x", "push_y") if poses[axis] is not None]
-    pushed = np.flatnonzero(sum(np.isfinite(_finite(one)) for one in push)).tolist()
-    pushes = [(row, [one[row].as_py() for one in push]) for row in pushed]
+    pushed = np.flatnonzero(sum(np.isfinite(_finite(part)) for part in push)).tolist()
+    pushes = [(row, [part[row].as_py() for part in push]) for row in pushed]
     if any(len(one) < 2 or not all(part is not None and part == part for part in one) for _, one in pushes):
         raise _UnlikeError
     boxed = [] if poses["boxes"] is None else np.flatnonzero(_whole(poses["boxes"].is_valid())).tolist()

@@ -85,9 +85,9 @@ def page_data(
         "logged": builder.logged_boxes(),
         "contacts": [_contact(event) for event in _within(ledger.of("contact"), frames)],
         "events": [_event(event) for event in _within(_lifecycle(ledger), frames)],
-        "claims": [_claim(one) for one in played.claims if frames[0] <= one.frame <= frames[1]],
+        "claims": [_claim(claim) for claim in played.claims if frames[0] <= claim.frame <= frames[1]],
         "findings": [
-            {**_finding(root, files), "follows": [_finding(one, files) for one in follows]}
+            {**_finding(root, files), "follows": [_finding(follow, files) for follow in follows]}
             for root, follows in verdict.roots
             if frames[0] <= root.frame <= frames[1]
         ],
@@ -98,7 +98,7 @@ def page_data(
         "ends": [[end.frame, end.event] for end in course.ends],
         "marks": [[frame, what] for frame, what in sorted(played.resets.items())],
         "score": {name: [steps.frames, steps.values] for name, steps in course.score.items()},
-        "display": [_display(one) for one in played.display if frames[0] <= one.frame <= frames[1]],
+        "display": [_display(entry) for entry in played.display if frames[0] <= entry.frame <= frames[1]],
         "summary": _summary(verdict),
     }
     return PageData(plain, columns)
@@ -106,11 +106,11 @@ def page_data(
 
 def _pairs(verdict: Verdict, ledger: Ledger, frames: tuple[int, int]) -> Iterator[tuple[int, str, str]]:
     """The pairs whose gates the page tells: of findings, and of the first contacts."""
-    for one in verdict.findings:
-        if one.attacker and one.target and CODES[one.code].about == "hit":
+    for finding in verdict.findings:
+        if finding.attacker and finding.target and CODES[finding.code].about == "hit":
             yield from {
-                (frame, one.attacker, one.target)
-                for frame in (one.frame, one.why.frame if one.why else one.frame)
+                (frame, finding.attacker, finding.target)
+                for frame in (finding.frame, finding.why.frame if finding.why else finding.frame)
                 if frames[0] <= frame <= frames[1]
             }
     contacts = [event for event in ledger.of("contact") if frames[0] <= event.frame <= frames[1]]
@@ -155,9 +155,9 @@ class _Builder:
                 "health": kind.health,
                 "wraps": kind.wraps,
                 "boxes": [
-                    {"name": one.name, "role": one.box.role, "attack": one.attack.name if one.box.attack else None,
-                     "swept": bool(one.box.swept), "layers": list(self.rules.layer_names(one.box.layer))}
-                    for one in self.catalog.by_kind[kind.name]
+                    {"name": box.name, "role": box.box.role, "attack": box.attack.name if box.box.attack else None,
+                     "swept": bool(box.box.swept), "layers": list(self.rules.layer_names(box.box.layer))}
+                    for box in self.catalog.by_kind[kind.name]
                 ],
             }
             for kind in self.rules.kinds.values()
@@ -236,15 +236,15 @@ class _Builder:
             posed = Posed(self.catalog, self.judged.clips, 1, self.judged)
             for place in np.flatnonzero(np.isin(self._kind, list(picky))).tolist():
                 posed.pose(0, self.judged, int(rows[place]), int(self.cell[place]))
-                own = [one for one in posed.boxes(0) if one.box.within_bounds and not one.box.logged]
+                own = [box for box in posed.boxes(0) if box.box.within_bounds and not box.box.logged]
                 clip = posed.clip(0)
                 found[place] = any(
-                    one.box.opens(clip, int(self.cell[place])) and not posed.is_open(0, one) for one in own
+                    box.box.opens(clip, int(self.cell[place])) and not posed.is_open(0, box) for box in own
                 )
         return found
 
     def _is_picky(self, kind: str) -> bool:
-        return any(one.box.within_bounds for one in self.catalog.by_kind[kind])
+        return any(box.box.within_bounds for box in self.catalog.by_kind[kind])
 
     def logged_boxes(self) -> list[list[Any]]:
         """Where the game itself has boxes: frame, actor, name, and its bounds in the world."""
@@ -272,31 +272,33 @@ def _event(event: Event) -> list[Any]:
     return [event.frame, event.event, event.id or event.target or "", event.words(), event.detail or "", *told]
 
 
-def _claim(one: Claim) -> Plain:
+def _claim(claim: Claim) -> Plain:
     names = ("frame", "event", "attacker", "target", "id", "attack", "damage", "line")
-    return {name: value for name in names if (value := getattr(one, name)) is not None}
+    return {name: value for name in names if (value := getattr(claim, name)) is not None}
 
 
-def _display(one: Display) -> Plain:
+def _display(entry: Display) -> Plain:
     names = ("frame", "id", "health", "percent", "icons", "lives", "score", "clock")
-    return {name: value for name in names if (value := getattr(one, name)) is not None}
+    return {name: value for name in names if (value := getattr(entry, name)) is not None}
 
 
-def _finding(one: Finding, files: tuple[str, str]) -> Plain:
-    game, rules = accounts(one)
-    asked = question(one)
+def _finding(finding: Finding, files: tuple[str, str]) -> Plain:
+    game, rules = accounts(finding)
+    asked = question(finding)
     return {
-        "code": one.code,
-        "about": CODES[one.code].about,
-        "frame": one.frame,
-        "at": one.why.frame if one.why is not None else one.frame,
-        "attacker": one.attacker,
-        "target": one.target,
-        "attack": (one.claim.attack if one.claim else None) or (one.hit.attack if one.hit else None) or "",
+        "code": finding.code,
+        "about": CODES[finding.code].about,
+        "frame": finding.frame,
+        "at": finding.why.frame if finding.why is not None else finding.frame,
+        "attacker": finding.attacker,
+        "target": finding.target,
+        "attack": (finding.claim.attack if finding.claim else None)
+        or (finding.hit.attack if finding.hit else None)
+        or "",
         "game": game,
         "rules": rules,
         "why": ["voskar", "why", *files, *asked],
-        "line": one.claim.line if one.claim else None,
+        "line": finding.claim.line if finding.claim else None,
     }
 
 

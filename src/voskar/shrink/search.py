@@ -162,6 +162,12 @@ class Search:
         return True
 
 
-def _signature(one: Finding) -> tuple[object, ...]:
+def _signature(finding: Finding) -> tuple[object, ...]:
     """What stays the same: code, pair, gate, and by how much it is off."""
-    return one.code, one.attacker, one.target, None if one.why is None else one.why.gate, one.shift
+    return (
+        finding.code,
+        finding.attacker,
+        finding.target,
+        None if finding.why is None else finding.why.gate,
+        finding.shift,
+    )

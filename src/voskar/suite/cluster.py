@@ -179,8 +179,8 @@ def shipped_with(path: str) -> dict[str, bytes]:
         found[path] = read_bytes(path)
         with noted() as files:
             load_rulebook(path)
-        for one in sorted(files):
-            found[os.path.join(os.path.dirname(path), os.path.relpath(one, folder))] = read_bytes(one)
+        for file in sorted(files):
+            found[os.path.join(os.path.dirname(path), os.path.relpath(file, folder))] = read_bytes(file)
     return found
 
 
@@ -274,6 +274,6 @@ def _named(told: Any, room: str) -> Any:
     if isinstance(told, tuple) and not hasattr(told, "_fields"):
         return tuple(_named(one, room) for one in told)
     if is_dataclass(told) and not isinstance(told, type):
-        changed = {one.name: _named(getattr(told, one.name), room) for one in fields(told)}
+        changed = {field.name: _named(getattr(told, field.name), room) for field in fields(told)}
         return replace(told, **changed)
     return told

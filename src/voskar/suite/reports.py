@@ -28,7 +28,10 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
     It is what the strictest schema for it asks for. Times are all 0 and the date is the first of all, so that the same
     suite gives the same bytes.
     """
-    failures, errors = sum(bool(one.faults) for one in results), sum(one.error is not None for one in results)
+    failures, errors = (
+        sum(bool(result.faults) for result in results),
+        sum(result.error is not None for result in results),
+    )
     failures += coverage is not None and not coverage.ok
     told = {"tests": len(results) + (coverage is not None), "failures": failures, "errors": errors, "time": 0, "id": 0}
     named = {"package": "voskar", "name": "voskar", "hostname": "localhost", "timestamp": "1970-01-01T00:00:00"}
@@ -36,16 +39,16 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
     suite = ElementTree.SubElement(root, "testsuite", named | {key: str(count) for key, count in told.items()})
     ElementTree.SubElement(suite, "properties")
     lines = []
-    for one in results:
-        if one.error is not None:
-            _case(suite, one.name, "error", one.error.split("\n")[0], "unread", [one.error])
-        elif one.faults:
-            texts = [line for fault in one.faults for line in (text(fault), *([fault.why] if fault.why else []))]
-            first = one.patterns[0] if one.patterns else text(one.faults[0])
-            _case(suite, one.name, "failure", first, one.faults[0].code, [*one.patterns, *texts])
+    for result in results:
+        if result.error is not None:
+            _case(suite, result.name, "error", result.error.split("\n")[0], "unread", [result.error])
+        elif result.faults:
+            texts = [line for fault in result.faults for line in (text(fault), *([fault.why] if fault.why else []))]
+            first = result.patterns[0] if result.patterns else text(result.faults[0])
+            _case(suite, result.name, "failure", first, result.faults[0].code, [*result.patterns, *texts])
         else:
-            _case(suite, one.name)
-        lines.append(f"{one.name}: {one.counts or 'unread'}")
+            _case(suite, result.name)
+        lines.append(f"{result.name}: {result.counts or 'unread'}")
     if coverage is not None:
         lines.append(coverage.text)
         problem = () if coverage.ok else ("failure", coverage.text, "coverage", list(coverage.never()))
@@ -86,11 +89,11 @@ class Common:
 def common(results: Sequence[Result]) -> list[Common]:
     """Causes found in at least two recordings, those in the most first."""
     counts: dict[str, list[int]] = {}
-    for one in results:
-        for cause, count in Counter(fault.cause for fault in one.faults if fault.cause).items():
+    for result in results:
+        for cause, count in Counter(fault.cause for fault in result.faults if fault.cause).items():
             counts.setdefault(cause, []).append(count)
     found = [Common(cause, sum(some), len(some)) for cause, some in counts.items() if len(some) > 1]
-    return sorted(found, key=lambda one: (-one.recordings, -one.faults, one.cause))
+    return sorted(found, key=lambda result: (-result.recordings, -result.faults, result.cause))
 
 
 def text(fault: Fault) -> str:
@@ -102,11 +105,11 @@ def text(fault: Fault) -> str:
 def source_lines(results: Sequence[Result], coverage: Coverage | None = None) -> Iterator[str]:
     """`file:line: message`, one a fault, where a source line is known, else `file: message`; then what was never
     exercised."""
-    for one in results:
-        if one.error is not None:
-            yield from map(printable, one.error.split("\n"))
-        for fault in one.faults:
-            place = path_text(fault.file or one.name)
+    for result in results:
+        if result.error is not None:
+            yield from map(printable, result.error.split("\n"))
+        for fault in result.faults:
+            place = path_text(fault.file or result.name)
             yield f"{place}:{fault.line}: {text(fault)}" if fault.line is not None else f"{place}: {text(fault)}"
     if coverage is not None:
         yield from map(printable, coverage.never())
@@ -124,25 +127,30 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
     return {
         "voskar": "suite",
         "version": VERSION,
-        "ok": all(one.ok for one in results) and (coverage is None or coverage.ok),
+        "ok": all(result.ok for result in results) and (coverage is None or coverage.ok),
         "recordings": [
             {
-                "name": one.name,
-                "ok": one.ok,
-                "frames": one.frames,
-                "counts": one.counts,
-                "error": one.error,
-                "patterns": list(one.patterns),
-                "faults": [vars(fault) for fault in one.faults],
-                "known": [vars(fault) for fault in one.known],
+                "name": result.name,
+                "ok": result.ok,
+                "frames": result.frames,
+                "counts": result.counts,
+                "error": result.error,
+                "patterns": list(result.patterns),
+                "faults": [vars(fault) for fault in result.faults],
+                "known": [vars(fault) for fault in result.known],
             }
-            for one in results
-            if not one.is_audit
+            for result in results
+            if not result.is_audit
         ],
         "audits": [
-            {"name": one.name, "ok": one.ok, "counts": one.counts, "faults": [vars(fault) for fault in one.faults]}
-            for one in results
-            if one.is_audit
+            {
+                "name": result.name,
+                "ok": result.ok,
+                "counts": result.counts,
+                "faults": [vars(fault) for fault in result.faults],
+            }
+            for result in results
+            if result.is_audit
         ],
         "common": [vars(one) for one in common(results)],
         **more,
@@ -175,8 +183,8 @@ def read(path: str) -> tuple[list[Result], list[Covered] | None]:
         raise InputError(
             Problem(f"found a report of version {told.version}, expected {VERSION}", file=path, hint=again)
         )
-    audits = [msgspec.structs.replace(one, is_audit=True) for one in told.audits]
-    results = [Result(**msgspec.structs.asdict(one)) for one in (*told.recordings, *audits)]
+    audits = [msgspec.structs.replace(audit, is_audit=True) for audit in told.audits]
+    results = [Result(**msgspec.structs.asdict(recording)) for recording in (*told.recordings, *audits)]
     return results, None if told.coverage is None else told.coverage.rules
 
 
@@ -208,19 +216,21 @@ def overview(results: Sequence[Result], folder: Path, coverage: Coverage | None 
     """One page over a suite, which links the pages that were written, as seen from a folder."""
     from voskar.pages.render import render_index
 
-    checked = [one for one in results if not one.is_audit]
-    lines = [f"{sum(one.ok for one in checked)} of {len(checked)} recordings agree"]
-    lines += [f"{one.faults} times in {one.recordings} recordings: {one.cause}" for one in common(results)]
+    checked = [result for result in results if not result.is_audit]
+    lines = [f"{sum(result.ok for result in checked)} of {len(checked)} recordings agree"]
+    lines += [f"{result.faults} times in {result.recordings} recordings: {result.cause}" for result in common(results)]
     lines += [] if coverage is None else [coverage.text]
     rows = [
         {
-            "name": one.name,
-            "ok": one.ok,
-            "counts": one.counts,
-            "faults": [one.error] if one.error else list(one.patterns) or [text(fault) for fault in one.faults[:3]],
-            "href": None if one.page is None else quote(os.fsencode(os.path.relpath(one.page, folder))),
+            "name": result.name,
+            "ok": result.ok,
+            "counts": result.counts,
+            "faults": [result.error]
+            if result.error
+            else list(result.patterns) or [text(fault) for fault in result.faults[:3]],
+            "href": None if result.page is None else quote(os.fsencode(os.path.relpath(result.page, folder))),
         }
-        for one in results
+        for result in results
     ]
     return render_index("What the suite came to", rows, lines)
 

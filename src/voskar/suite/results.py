@@ -78,7 +78,7 @@ def result_of(
         counts.append(f"{statements - len(found.failures)} of {statements} expectations")
     if found.differs is not None:
         counts.append(f"{found.differs.same} events of the baseline")
-    alike = tuple(f"{len(one.findings)} times {one.text}" for one in found.patterns)
+    alike = tuple(f"{len(pattern.findings)} times {pattern.text}" for pattern in found.patterns)
     faults = tuple(_faults(job, played, found))
     return Result(job.name, played.frames, ", ".join(counts), faults, alike, covered=rules_met)
 
@@ -95,7 +95,7 @@ def _faults(job: Job, played: Recording, found: Weighed) -> Iterator[Fault]:
     def who(name: str) -> tuple[str, ...]:
         return tuple(part for part in (name, kinds.get(name, "")) if part)
 
-    cause = {id(finding): one.text for one in found.causes for finding in one.findings}
+    cause = {id(finding): cause.text for cause in found.causes for finding in cause.findings}
     for finding, follows in found.verdict.roots:
         game, judged = accounts(finding)
         line = finding.claim.line if finding.claim is not None else None

@@ -71,7 +71,7 @@ def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Re
     try:
         book = rulebook(job.rulebook)
         played = load_recording(job.recording, book, pipes=False)
-        statements = [one for name in job.expect for one in load_expectations(name)]
+        statements = [expectation for name in job.expect for expectation in load_expectations(name)]
         earlier = None if job.baseline is None else read_ledger(job.baseline)
     except VoskarError as error:
         return Result(job.name, 0, "", (), error=str(error))
@@ -155,15 +155,21 @@ def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
                     played.append(load_recording(recording, book, pipes=False))
         faults = [
             Fault(
-                f"audit-{one.name}", None, f"{one.key}: {one.reason} → {one.remedy}", one.file, one.line, None, one.name
+                f"audit-{problem.name}",
+                None,
+                f"{problem.key}: {problem.reason} → {problem.remedy}",
+                problem.file,
+                problem.line,
+                None,
+                problem.name,
             )
-            for one in audit(book, played, allowed=suite.allow)
+            for problem in audit(book, played, allowed=suite.allow)
         ]
         count = len(CHECKS) - len(set(suite.allow))
         found = Result(
             f"audit of {Path(name).name}",
             0,
-            f"{count - len({one.cause for one in faults})} of {count} checks",
+            f"{count - len({fault.cause for fault in faults})} of {count} checks",
             tuple(faults),
             is_audit=True,
         )

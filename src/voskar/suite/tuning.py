@@ -46,9 +46,9 @@ def trials_of(
     first = _changes(axes, points[0]), _lag(axes, points[0])
     told = {"reactions": None, "within": (), "resync": True, "actor": None, **options}
     return [
-        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, **told)
+        Trial(point, rulebook, recording, _changes(axes, point), _lag(axes, point), first, **told)
         for point in points
-        for one in recordings
+        for recording in recordings
     ]
 
 
@@ -66,8 +66,19 @@ def trials(
     points = list(product(*(range(len(axis.values)) for axis in axes)))
     first = _changes(axes, points[0]), _lag(axes, points[0])
     return [
-        Trial(point, rulebook, one, _changes(axes, point), _lag(axes, point), first, reactions, within, resync, actor)
-        for one in recordings
+        Trial(
+            point,
+            rulebook,
+            recording,
+            _changes(axes, point),
+            _lag(axes, point),
+            first,
+            reactions,
+            within,
+            resync,
+            actor,
+        )
+        for recording in recordings
         for point in points
     ]
 

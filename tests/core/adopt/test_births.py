@@ -71,8 +71,8 @@ WORLDS = [
 
 @pytest.mark.parametrize(
     ("presses", "spawns", "hits", "landed", "adopted", "roots"),
-    [one[1:] for one in WORLDS],
-    ids=[one[0] for one in WORLDS],
+    [world[1:] for world in WORLDS],
+    ids=[world[0] for world in WORLDS],
 )
 def test_claimed_spawns(presses: Any, spawns: Any, hits: Any, landed: Any, adopted: Any, roots: Any) -> None:
     ledger, taken, found = checked(presses, spawns, hits)

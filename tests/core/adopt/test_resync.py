@@ -66,8 +66,8 @@ WORLDS = [
 
 @pytest.mark.parametrize(
     ("contact", "claims", "health", "expected", "adopted", "roots"),
-    [one[1:] for one in WORLDS],
-    ids=[one[0] for one in WORLDS],
+    [world[1:] for world in WORLDS],
+    ids=[world[0] for world in WORLDS],
 )
 def test_hits_and_health(contact: str, claims: Any, health: str, expected: str, adopted: Any, roots: Any) -> None:
     ledger, found = resynced(contact, IFRAMES | {"health": 9}, claims, health)

@@ -94,7 +94,7 @@ def test_one_that_is_sent_home_falls_as_its_own_poses_do(reactions: str) -> None
             poses.append({"id": "bramble", "kind": "bramble", "x": 0, "y": y})
         frames.append({"poses": poses})
     ledger = run(data, frames, reactions=reactions)
-    stomps = [(one.frame, one.outcome) for one in ledger.of("contact") if one.attack == "stomp"]
+    stomps = [(event.frame, event.outcome) for event in ledger.of("contact") if event.attack == "stomp"]
     assert stomps == [(0, "unmet")] + [(frame, "landed") for frame in range(1, 6)]
 
 

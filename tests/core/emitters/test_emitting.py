@@ -204,8 +204,8 @@ def test_a_shot_that_moves_at_once() -> None:
 
     def told() -> list[tuple[str, int]]:
         ledger = run(data, frames)
-        found = [("landed", one.frame) for one in ledger.hits()]
-        return found + [("removed", one.frame) for one in ledger.of("removed")]
+        found = [("landed", hit.frame) for hit in ledger.hits()]
+        return found + [("removed", event.frame) for event in ledger.of("removed")]
 
     assert told() == [("landed", 2), ("removed", 4)]
     data["kinds"]["hornet"]["emitters"]["spit"]["moves_at_once"] = True

@@ -43,7 +43,7 @@ def told(data: dict[str, Any], *, length: int, bitten: int, fire: tuple[int, ...
     (emitter,) = rules.kinds["keeper"].emitters
     said = []
     for frame in range(length):
-        stopped = next((one.gate for one in explainer.steps(frame, "keeper", emitter) if not one.passed), "fired")
+        stopped = next((step.gate for step in explainer.steps(frame, "keeper", emitter) if not step.passed), "fired")
         said.append(stopped)
         assert bool(explainer.fired(frame, "keeper", emitter)) == (stopped == "fired")
     assert [frame for frame, one in enumerate(said) if one == "fired"] == frames_of(found.ledger, "spawn")

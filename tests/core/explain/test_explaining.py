@@ -17,7 +17,7 @@ NEAREST = "apart by 10.000 units; nearest within a second in 0: overlapping"
 def witness(data: dict[str, Any], frames: list[dict[str, Any]], frame: int, **header: Any) -> PairExplainer:
     book = rulebook(data)
     played = recording(book, frames, **header)
-    pairs = {(one.id, other.id) for one in played.actors for other in played.actors}
+    pairs = {(actor.id, other.id) for actor in played.actors for other in played.actors}
     return PairExplainer.of(book.rules(played.rate), played, {frame: Question(pairs, near=header.get("_near", 11.0))})
 
 
@@ -106,5 +106,5 @@ def test_a_raw_recording_is_seen_where_hits_have_moved_it() -> None:
     data = world({"rehit": "once", "target": {"knockback": {"distance": 20, "direction": 0}}}, touch=False)
     seen = witness(data, ways([(0, 0)] * 3), 2, reactions="raw")
     assert seen.deciding(2, "keeper", "waxling").steps[5].text == NEAREST
-    assert [one.gate for one in seen.near(2, 11)] == ["touch"]
+    assert [pair.gate for pair in seen.near(2, 11)] == ["touch"]
     assert seen.near(2, 9) == []

@@ -137,5 +137,5 @@ def states_agree(found: Watched, witness: Witness) -> None:
         for span in one.immune
         for frame in range(span.first, span.last + 1)
     }
-    judged = {one for one in witness.states if one in witness.down}
+    judged = {state for state in witness.states if state in witness.down}
     assert {one for one in witness.immune if one in judged} == {one for one in shielded if one in judged}

@@ -77,7 +77,7 @@ WAYS = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("name", "attack", "way", "stomps", "touches"), WAYS, ids=[one[0] for one in WAYS])
+@pytest.mark.parametrize(("name", "attack", "way", "stomps", "touches"), WAYS, ids=[way[0] for way in WAYS])
 def test_where_it_comes_from(name: str, attack: Any, way: Any, stomps: str, touches: str) -> None:
     data = world(attack, same_frame="all")
     frames = ways(way)
@@ -171,7 +171,9 @@ REMOVALS = [
 ]
 
 
-@pytest.mark.parametrize(("name", "attacker", "touch", "expected", "count"), REMOVALS, ids=[one[0] for one in REMOVALS])
+@pytest.mark.parametrize(
+    ("name", "attacker", "touch", "expected", "count"), REMOVALS, ids=[removal[0] for removal in REMOVALS]
+)
 def test_removal(name: str, attacker: dict[str, Any], touch: str, expected: str, count: int) -> None:
     ledger = run(sting(attack={"rehit": "always", "attacker": attacker}), brush({"hornet": touch}))
     assert outcomes(ledger, "hornet", len(touch)) == expected
@@ -203,9 +205,9 @@ def test_stun_gives_counters_checkpoint_spawn_and_goal() -> None:
     data["kinds"]["spark"] = {}
     ledger = run(data, brush({"hornet": "###."}))
     assert events(ledger, "stun") == [(0, 5, "keeper"), (2, 7, "keeper")]
-    assert [(one.frame, one.total) for one in ledger.of("gives")] == [(0, 2), (2, 4)]
+    assert [(event.frame, event.total) for event in ledger.of("gives")] == [(0, 2), (2, 4)]
     assert frames_of(ledger, "checkpoint") == [0, 2]
-    assert [(one.frame, one.id) for one in ledger.of("spawn")] == [(1, "effect+spark-1"), (3, "effect+spark-2")]
+    assert [(event.frame, event.id) for event in ledger.of("spawn")] == [(1, "effect+spark-1"), (3, "effect+spark-2")]
     data["attacks"]["sting"]["target"] = {"goal": True}
     ledger = run(data, brush({"hornet": "#.##"}))
     assert (frames_of(ledger, "won"), len(ledger.hits())) == ([0], 1)

@@ -40,7 +40,7 @@ STORIES = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("name", "rules", "touch", "expected"), STORIES, ids=[one[0] for one in STORIES])
+@pytest.mark.parametrize(("name", "rules", "touch", "expected"), STORIES, ids=[story[0] for story in STORIES])
 def test_story(name: str, rules: dict[str, Any], touch: str, expected: str) -> None:
     data = sting(attack=rules.get("attack", {}))
     data["kinds"]["keeper"]["iframes"] = rules.get("keeper_iframes", 0)

@@ -47,7 +47,7 @@ def test_a_box_of_the_game_is_where_it_says() -> None:
         {},
         {"torso": [97.1, -1, 98, 1]},
     ]
-    frames = [[{"id": "k", "x": 0, "boxes": one}, hornet] for one in boxes]
+    frames = [[{"id": "k", "x": 0, "boxes": box}, hornet] for box in boxes]
     frames.append([{"id": "k", "x": 0}, hornet])  # tells nothing of its boxes: none is open
     assert landed(play(data, frames)) == [0, 3]
     data["kinds"]["keeper"]["boxes"]["torso"]["grow"] = -1

@@ -27,7 +27,9 @@ STORIES = [
 
 
 @pytest.mark.parametrize(
-    ("name", "keeper", "touch", "expected", "downs", "backs", "outs", "over"), STORIES, ids=[one[0] for one in STORIES]
+    ("name", "keeper", "touch", "expected", "downs", "backs", "outs", "over"),
+    STORIES,
+    ids=[story[0] for story in STORIES],
 )
 def test_story(
     name: str, keeper: dict[str, Any], touch: str, expected: str,
@@ -47,7 +49,7 @@ def test_a_heal_in_the_frame_of_death_saves_unless_health_is_checked_at_once() -
     assert not run(data, brush({"hornet": "#"})).of("down")
     data["contact"] = {"health_check": "at_once"}
     ledger = run(data, brush({"hornet": "#"}))
-    assert [one.event for one in ledger.events] == ["contact", "health", "down", "contact"]
+    assert [event.event for event in ledger.events] == ["contact", "health", "down", "contact"]
     assert ledger.events[-1].outcome == "down"
 
 
@@ -65,7 +67,7 @@ PRESSES = [
 ]
 
 
-@pytest.mark.parametrize(("name", "held", "expected"), PRESSES, ids=[one[0] for one in PRESSES])
+@pytest.mark.parametrize(("name", "held", "expected"), PRESSES, ids=[press[0] for press in PRESSES])
 def test_a_return_that_needs_a_button(name: str, held: list[int], expected: list[int]) -> None:
     frames = brush({"hornet": "#......."})
     for frame in held:
@@ -119,7 +121,7 @@ def test_places_of_return_in_raw_recordings(at: Any, place: tuple[float, float])
     frames = [{"poses": [{"id": "keeper", "kind": "keeper", "x": 3 * frame, "y": 0}]} for frame in range(5)]
     frames[1]["poses"].append({"id": "hornet", "kind": "hornet", "x": 3, "y": 0})
     ledger = run(data, frames, reactions="raw")
-    assert [(one.frame, one.x, one.y) for one in ledger.of("respawn")] == [(3, *place)]
+    assert [(event.frame, event.x, event.y) for event in ledger.of("respawn")] == [(3, *place)]
 
 
 def succession(touch: str, **keeper: Any) -> list[dict[str, Any]]:
@@ -134,12 +136,15 @@ def succession(touch: str, **keeper: Any) -> list[dict[str, Any]]:
 def test_a_new_actor_for_each_life() -> None:
     data = sting(keeper={"health": 1, "lives": 3, "succession": True, "respawn": {"iframes": "2f"}})
     ledger = run(data, succession("1!1.-.2!2!2!-.3.3!3."))
-    backs = [(one.frame, one.id, one.detail) for one in ledger.of("respawn")]
+    backs = [(event.frame, event.id, event.detail) for event in ledger.of("respawn")]
     assert backs == [(3, "keeper-2", "keeper-1"), (7, "keeper-3", "keeper-2")]
-    assert [(one.frame, one.id, one.lives) for one in ledger.of("down")] == [(0, "keeper-1", 2), (5, "keeper-2", 1)]
+    assert [(event.frame, event.id, event.lives) for event in ledger.of("down")] == [
+        (0, "keeper-1", 2),
+        (5, "keeper-2", 1),
+    ]
     assert outcomes(ledger, "hornet", 10) == "L..iiL..i."
     ledger = run(data, succession("1!2.2.2!3.3.3!3."))
-    assert [(one.frame, one.id) for one in ledger.of("out")] == [(6, "keeper-3")]
+    assert [(event.frame, event.id) for event in ledger.of("out")] == [(6, "keeper-3")]
     assert frames_of(ledger, "over") == [6]
 
 
@@ -160,7 +165,7 @@ def test_marks_begin_room_and_run_again() -> None:
     data = sting(keeper={"health": 1, "lives": 2, "respawn": {"after": "9f"}})
     touch = "#..#..#..#"
     ledger = run(data, marked(brush({"hornet": touch}), f2="room", f5="run"))
-    assert [(one.frame, one.lives) for one in ledger.of("down")] == [(0, 1), (3, 0), (6, 1)]
+    assert [(event.frame, event.lives) for event in ledger.of("down")] == [(0, 1), (3, 0), (6, 1)]
     assert frames_of(ledger, "over") == [3]
     assert outcomes(ledger, "hornet", 10) == "L..L..L..."
 
@@ -181,18 +186,18 @@ GOALS = [
 ]
 
 
-@pytest.mark.parametrize(("name", "goal", "touch", "expected"), GOALS, ids=[one[0] for one in GOALS])
+@pytest.mark.parametrize(("name", "goal", "touch", "expected"), GOALS, ids=[goal[0] for goal in GOALS])
 def test_goals(name: str, goal: dict[str, Any], touch: str, expected: list[tuple[int, str]]) -> None:
     data = sting() | {"goal": goal}
     data["kinds"]["moth"] = {}
     ledger = run(data, brush({"hornet": touch}))
-    assert [(one.frame, one.detail) for one in ledger.of("won")] == expected
+    assert [(event.frame, event.detail) for event in ledger.of("won")] == expected
 
 
 def test_over_goes_before_won() -> None:
     data = sting(keeper={"health": 1, "lives": 1}, attack={"target": {"goal": True}})
     ledger = run(data, brush({"hornet": "#"}))
-    assert [one.event for one in ledger.events if one.event in ("over", "won")] == ["over"]
+    assert [event.event for event in ledger.events if event.event in ("over", "won")] == ["over"]
 
 
 def room(resets: str, **respawn: Any) -> dict[str, Any]:
@@ -243,10 +248,10 @@ def test_a_driven_actor_comes_back_as_at_first_but_for_its_life() -> None:
     data["attacks"]["pry"] = {"damage": 1}
     data["fixtures"] = [{"kind": "hornet", "id": "hornet", "at": [-3, 0]}]
     frames = brush({"x": "." * 14})
-    ledger = run(data, [{"poses": one["poses"][:1]} for one in frames])
+    ledger = run(data, [{"poses": frame["poses"][:1]} for frame in frames])
     assert frames_of(ledger, "down") == [2, 6]  # 2 frames to come within reach, each time
-    assert [(one.frame, one.x) for one in ledger.of("respawn")] == [(4, -3)]
-    assert [(one.frame, one.detail) for one in ledger.of("removed")] == [(8, "expired")]
+    assert [(event.frame, event.x) for event in ledger.of("respawn")] == [(4, -3)]
+    assert [(event.frame, event.detail) for event in ledger.of("removed")] == [(8, "expired")]
 
 
 def test_down_outcome_and_denials_end_with_the_return() -> None:
@@ -257,7 +262,7 @@ def test_down_outcome_and_denials_end_with_the_return() -> None:
     for frame in (0, 2, 4):
         frames[frame]["inputs"] = [{"id": "keeper", "button": "fire"}]
     ledger = run(data, frames)
-    assert [(one.frame, one.detail) for one in ledger.of("denied")] == [(2, "down")]
+    assert [(event.frame, event.detail) for event in ledger.of("denied")] == [(2, "down")]
     assert frames_of(ledger, "spawn") == [0, 4]
 
 

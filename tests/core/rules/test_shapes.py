@@ -189,7 +189,7 @@ CELLS = [
 ]
 
 
-@pytest.mark.parametrize(("name", "box", "ticks", "clip", "expected"), CELLS, ids=[one[0] for one in CELLS])
+@pytest.mark.parametrize(("name", "box", "ticks", "clip", "expected"), CELLS, ids=[cell[0] for cell in CELLS])
 def test_cells(name: str, box: dict[str, Any], ticks: Any, clip: dict[str, Any], expected: str) -> None:
     assert standing(box, list(ticks), **clip) == expected
 
@@ -264,6 +264,6 @@ def test_a_capsule_of_no_length_is_a_circle(step: tuple[float, float], swept: bo
             {"poses": [{"id": "k", "kind": "keeper", "x": 0, "y": 0}, {"id": "h", "kind": "hornet", "x": x, "y": y}]}
             for x, y in ((-20, 40), step, (step[0], step[1] + 30))
         ]
-        told.append([(one.frame, one.t, one.x, one.y) for one in run(data, frames).of("contact")])
+        told.append([(event.frame, event.t, event.x, event.y) for event in run(data, frames).of("contact")])
     assert told[0] == told[1]
     assert bool(told[0]) == lands

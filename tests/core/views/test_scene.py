@@ -149,7 +149,7 @@ def test_an_expected_shot_says_what_is_shown(x: float | None, apart: float | Non
     kinds = {"keeper": {"emitters": {"gun": gun}, "boxes": {}}, "ball": BALL}
     pose = {"id": "spark", "kind": "ball", "x": x, "y": 0, "owner": "keeper"}
     found = driven(BALL, 5, 2, [] if x is None else [pose], kinds=kinds)
-    (shot,) = (one for one in found.shots if one.emitter == "gun")
+    (shot,) = (shot for shot in found.shots if shot.emitter == "gun")
     assert (shot.pivot, shot.expected) == ((0, 4), x is not None)
     assert shot.shown == (None if x is None else ("spark", pytest.approx(apart)))
 

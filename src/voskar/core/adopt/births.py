@@ -23,10 +23,12 @@ class Births(PlannedClaims):
         super().__init__(
             resync,
             emitters.world,
-            lambda one: one.event == "spawn" and one.id not in recording.numbers and recording.logs("spawn", one.id),
+            lambda event: (
+                event.event == "spawn" and event.id not in recording.numbers and recording.logs("spawn", event.id)
+            ),
         )
         self.emitters, self.settling = emitters, settling
-        self._asked = {brood(one.id or "") for one in self.index.claims.values()}
+        self._asked = {brood(claim.id or "") for claim in self.index.claims.values()}
         self._seen = 0
         self._fired: dict[tuple[int, str], int] = {}
         self._due: set[int] = set()
@@ -43,7 +45,9 @@ class Births(PlannedClaims):
             return
         world = self.world
         fresh = [
-            one for one in world.events[self._seen :] if isinstance(one, SpawnEvent) and brood(one.id) in self._asked
+            event
+            for event in world.events[self._seen :]
+            if isinstance(event, SpawnEvent) and brood(event.id) in self._asked
         ]
         for event in fresh:
             if event.detail is not None:
@@ -95,7 +99,7 @@ class Births(PlannedClaims):
     def _gun(self, origin: Origin) -> tuple[ActorState | None, Emitter | None]:
         owner = self.world.find(origin.parent)
         emitters = () if owner is None else owner.kind.emitters
-        return owner, next((one for one in emitters if one.name == origin.emitter), None)
+        return owner, next((emitter for emitter in emitters if emitter.name == origin.emitter), None)
 
     def _take(self, claim: Claim) -> None:
         world, name = self.world, claim.id or ""

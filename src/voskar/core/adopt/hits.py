@@ -31,7 +31,7 @@ class HitAdoption:
         self.resync, self.judge, self.world, self.logged = resync, judge, judge.world, logged
         recording = self.world.recording
         self.asked = recording.asks_for("hit")
-        self.index = ClaimIndex(recording, self._is_hit, lambda one: (one.attacker, one.target), resync.windows)
+        self.index = ClaimIndex(recording, self._is_hit, lambda hit: (hit.attacker, hit.target), resync.windows)
         self.plan: dict[int, Taken] = {}
         """What this replay has found out; what it was given and found right is part of it."""
         self.passed = set(resync.passed)
@@ -53,10 +53,10 @@ class HitAdoption:
             self.world.visit(max(since, recording.first))
             self.world.visit(claim.frame)
 
-    def _is_hit(self, one: Claim) -> bool:
+    def _is_hit(self, claim: Claim) -> bool:
         recording = self.world.recording
-        logged = recording.logs("hit", one.attacker, one.target)
-        return one.event == "hit" and logged and one.attack not in recording.scope.attacks
+        logged = recording.logs("hit", claim.attacker, claim.target)
+        return claim.event == "hit" and logged and claim.attack not in recording.scope.attacks
 
     # asked by the judge
 
@@ -253,7 +253,7 @@ class HitAdoption:
 
     def _contact(self, claim: Claim) -> Contact | None:
         world = self.world
-        found = sorted(self._candidates(claim), key=lambda one: -FAR[one[1]])
+        found = sorted(self._candidates(claim), key=lambda candidate: -FAR[candidate[1]])
         own = [contact for contact, _ in found if claim.attack in (None, contact.attack.name)]
         if own:
             return own[0]
@@ -261,12 +261,12 @@ class HitAdoption:
         if attacker is None or target is None or not (world.is_present(attacker.row) and world.is_present(target.row)):
             return None
         catalog = world.catalog
-        hits = [one for one in catalog.by_kind[attacker.kind.name] if one.box.role == "hitbox"]
-        claimed = [one for one in hits if one.attack.name == claim.attack]
+        hits = [box for box in catalog.by_kind[attacker.kind.name] if box.box.role == "hitbox"]
+        claimed = [hit for hit in hits if hit.attack.name == claim.attack]
         if found and not claimed:
             return found[0][0]
         hits = claimed or hits
-        hurts = [one for one in catalog.by_kind[target.kind.name] if one.box.role == "hurtbox"]
+        hurts = [box for box in catalog.by_kind[target.kind.name] if box.box.role == "hurtbox"]
         pairs = sorted(product(hits, hurts), key=lambda pair: not catalog.meets(*pair))
         if not pairs:
             return None

@@ -18,7 +18,7 @@ class Ends(PlannedClaims):
 
     def __init__(self, resync: Resync, world: World, settling: Settling, returns: Returns) -> None:
         logs = world.recording.logs
-        super().__init__(resync, world, lambda one: one.event in EVENTS and logs(one.event, one.id))
+        super().__init__(resync, world, lambda event: event.event in EVENTS and logs(event.event, event.id))
         self.settling, self.returns = settling, returns
         self._seen = 0
 

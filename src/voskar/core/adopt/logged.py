@@ -20,11 +20,11 @@ class Logged:
         self._told: dict[tuple[int, Column], tuple[Ints, Floats]] = {}
         self._hits: dict[tuple[int, str | None], list[Claim]] = {}
         self._downs: dict[str | None, list[int]] = {}
-        for one in recording.claims:
-            if one.event == "hit":
-                self._hits.setdefault((one.frame, one.target), []).append(one)
-            elif one.event == "down":
-                self._downs.setdefault(one.id, []).append(one.frame)
+        for claim in recording.claims:
+            if claim.event == "hit":
+                self._hits.setdefault((claim.frame, claim.target), []).append(claim)
+            elif claim.event == "down":
+                self._downs.setdefault(claim.id, []).append(claim.frame)
         poses = recording.poses
         for column in COLUMNS:
             values = getattr(poses, column)

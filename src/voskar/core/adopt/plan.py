@@ -93,7 +93,7 @@ class PlannedClaims:
 
     def __init__(self, resync: Resync, world: World, wanted: Callable[[Claim], bool]) -> None:
         self.resync, self.world = resync, world
-        self.index = ClaimIndex(world.recording, wanted, lambda one: (one.event, one.id), resync.windows)
+        self.index = ClaimIndex(world.recording, wanted, lambda event: (event.event, event.id), resync.windows)
         self.plan: dict[int, Taken] = {}
         self.of: dict[int, list[int]] = {}
         """The claims of each frame."""
@@ -136,7 +136,7 @@ class Claimable:
 
     def __init__(self, rules: Rules, recording: Recording) -> None:
         self._known = set(recording.numbers)
-        self._fixtures = {one.id for one in rules.fixtures}
+        self._fixtures = {fixture.id for fixture in rules.fixtures}
         self._named = {
             brood(name)
             for claim in recording.claims

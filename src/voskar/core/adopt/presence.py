@@ -85,7 +85,7 @@ class Presence:
         rows: Ints = poses.rows_of(state.row)
         frames = poses.frame[rows]
         low = int(np.searchsorted(frames, since))
-        mark = min((one for one in recording.resets if one > since), default=recording.last + 1)
+        mark = min((reset for reset in recording.resets if reset > since), default=recording.last + 1)
         shown = rows[low:]
         shown = shown[(poses.frame[shown] - since == np.arange(len(shown))) & (poses.frame[shown] < mark)]
         if not len(shown) or poses.frame[shown[0]] != since:
@@ -120,5 +120,5 @@ class Presence:
 def rules_say_nothing(world: World) -> bool:
     """Whether nobody is ever consumed, out or down."""
     attacks = world.rules.attacks.values()
-    removes = any(side.remove for one in attacks for side in (one.attacker, one.target))
+    removes = any(side.remove for attack in attacks for side in (attack.attacker, attack.target))
     return not removes and all(kind.health is None for kind in world.rules.kinds.values())

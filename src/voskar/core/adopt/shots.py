@@ -27,7 +27,7 @@ class Shots:
         self._fired: dict[tuple[int, str], int] = {}
         self._seen = 0
         rules, recording = self.world.rules, self.world.recording
-        kinds = {one.fan.kind for kind in rules.kinds.values() for one in kind.emitters}
+        kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
         actors, poses = recording.actors, recording.poses
         shots = [row for row, one in enumerate(actors) if one.kind in kinds and recording.logs("spawn", one.id)]
         rows, given = recording.appearances(shots)
@@ -62,7 +62,9 @@ class Shots:
             for event in denied:
                 owner = world.find(event.id)
                 emitter = (
-                    None if owner is None else next(one for one in owner.kind.emitters if one.name == event.emitter)
+                    None
+                    if owner is None
+                    else next(emitter for emitter in owner.kind.emitters if emitter.name == event.emitter)
                 )
                 if owner is None or emitter is None or emitter.fan.kind != kind or name not in (None, event.id):
                     continue
@@ -74,7 +76,7 @@ class Shots:
     def _match(self, owner: ActorState, event: SpawnEvent) -> None:
         window, near = self.resync.windows.of("spawn"), self.resync.windows.near
         gun = owner.row, event.emitter or ""
-        emitter = next(one for one in owner.kind.emitters if one.name == event.emitter)
+        emitter = next(emitter for emitter in owner.kind.emitters if emitter.name == event.emitter)
         for shown in (self._shown, self._given):
             if self._use(owner, emitter, event.frame, window.before, window.after, shown) is not None:
                 return

@@ -113,7 +113,7 @@ class Triggers:
         if due == frame:
             return GateAnswer(False, text)
         near = [str(one) for one in (self._before(state, emitter, frame, since), due) if one is not None]
-        near = [one for one in near if one != str(FOREVER)]
+        near = [pair for pair in near if pair != str(FOREVER)]
         return GateAnswer(True, text + (f"; nearest in {' and '.join(near)}" if near else ""))
 
     def _before(self, state: ActorState, emitter: Emitter, frame: int, since: int) -> int | None:

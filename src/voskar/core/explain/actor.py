@@ -62,7 +62,9 @@ def last_change(course: Course, column: str, frame: int, *, taken_over: bool = F
     }
     past = [change for change in course.changes if isinstance(change, types[column]) and change.frame <= frame]
     taken = [
-        one for one in course.changes if isinstance(one, AdoptedEvent) and one.detail == column and one.frame <= frame
+        change
+        for change in course.changes
+        if isinstance(change, AdoptedEvent) and change.detail == column and change.frame <= frame
     ]
     if taken_over and taken and (not past or past[-1].frame <= taken[-1].frame):
         return f"as the game has it, since {taken[-1].frame}"
@@ -70,7 +72,11 @@ def last_change(course: Course, column: str, frame: int, *, taken_over: bool = F
         # its own return gives it no life
         if course.kind.down.life_after:
             past = [one for one in past if not isinstance(one, DownEvent)]
-        past = [one for one in past if not isinstance(one, RespawnEvent) or one.detail or one.id != course.actor.id]
+        past = [
+            event
+            for event in past
+            if not isinstance(event, RespawnEvent) or event.detail or event.id != course.actor.id
+        ]
     if not past:
         return "nothing has changed it yet"
     match past[-1]:

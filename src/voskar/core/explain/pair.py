@@ -89,8 +89,8 @@ class PairExplainer:
         one more.
         """
         accounts = self.pair(frame, attacker, target)
-        accounts = [one for one in accounts if one.attack == attack] or accounts
-        others = [one for one in accounts if one.gate != "landed"]
+        accounts = [account for account in accounts if account.attack == attack] or accounts
+        others = [account for account in accounts if account.gate != "landed"]
         if second and others:
             return others[0]
         if second:
@@ -104,7 +104,7 @@ class PairExplainer:
         if not all(step.passed for step in steps):
             return [Account(frame, attacker, target, tuple(steps))]
         hits, hurts = (
-            [one for one in self.catalog.by_kind[self._kind(name)] if one.box.role == role]
+            [box for box in self.catalog.by_kind[self._kind(name)] if box.box.role == role]
             for name, role in ((attacker, "hitbox"), (target, "hurtbox"))
         )
         if not hits or not hurts:
@@ -112,7 +112,9 @@ class PairExplainer:
             steps.append(Step("boxes", False, f"{lacking} has no {role}"))
             return [Account(frame, attacker, target, tuple(steps))]
         accounts = [self._boxes(frame, attacker, target, hit, hurt, steps) for hit in hits for hurt in hurts]
-        return sorted(accounts, key=lambda one: (one.reach[0], one.gate == "landed", one.reach[1]), reverse=True)
+        return sorted(
+            accounts, key=lambda account: (account.reach[0], account.gate == "landed", account.reach[1]), reverse=True
+        )
 
     def near(self, frame: int, within: float = NEAR) -> list[Account]:
         """All contacts of a frame, and all that nearly happened: boxes apart by no more than `within`, and
@@ -185,7 +187,7 @@ class PairExplainer:
         before, after = frames[frames < frame], frames[frames > frame]
         told = [f"last seen in {before[-1]}"] if len(before) else []
         told += [f"next in {after[0]}"] if len(after) else []
-        gone = [one for one in self.ledger.about(name, "removed") if one.frame <= frame]
+        gone = [event for event in self.ledger.about(name, "removed") if event.frame <= frame]
         told += [f"removed ({gone[-1].detail}) in {gone[-1].frame}"] if gone else []
         return ", ".join(told)
 

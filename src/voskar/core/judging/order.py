@@ -16,12 +16,12 @@ class Order:
     """
 
     def __init__(self, catalog: BoxCatalog) -> None:
-        attacks = sorted({one.attack.name for one in catalog.formed})
-        names = sorted({one.name for one in catalog.formed})
-        self._attack = [attacks.index(one.attack.name) for one in catalog.formed]
-        self._first = [(not one.attack.preempts, -one.attack.priority) for one in catalog.formed]
-        self._rank = [-one.box.rank for one in catalog.formed]
-        self._name = [names.index(one.name) for one in catalog.formed]
+        attacks = sorted({box.attack.name for box in catalog.formed})
+        names = sorted({box.name for box in catalog.formed})
+        self._attack = [attacks.index(box.attack.name) for box in catalog.formed]
+        self._first = [(not box.attack.preempts, -box.attack.priority) for box in catalog.formed]
+        self._rank = [-box.box.rank for box in catalog.formed]
+        self._name = [names.index(box.name) for box in catalog.formed]
 
     def of(self, world: World) -> list[TouchRow]:
         """The touches of a frame, in the order in which they are judged."""

@@ -74,7 +74,7 @@ class Ledger:
 
     @cached_property
     def _hits(self) -> list[ContactEvent]:
-        return [one for one in self.all(ContactEvent) if one.outcome == "landed"]
+        return [event for event in self.all(ContactEvent) if event.outcome == "landed"]
 
     def hits(self) -> Sequence[ContactEvent]:
         """The contacts that landed."""
@@ -82,4 +82,4 @@ class Ledger:
 
     def columns(self) -> dict[str, list[Any]]:
         """Every column as a list, values as they are written."""
-        return {name: [written(getattr(one, name)) for one in self.events] for name in COLUMNS}
+        return {name: [written(getattr(event, name)) for event in self.events] for name in COLUMNS}

@@ -86,7 +86,7 @@ class Resets:
         run.room_start = world.frame
         run.seen_kinds.clear()
         for outs in run.outs.values():  # what is placed anew begins anew, and what was spawned is gone
-            outs[:] = [one for one in outs if one[1] < len(world.recording.actors) or self._is(one, returning)]
+            outs[:] = [out for out in outs if out[1] < len(world.recording.actors) or self._is(out, returning)]
         driven = [state for state in world.everyone() if state.driven and state is not returning]
         for state in sorted(driven, key=lambda state: state.id):
             if state.id not in world.fixtures:

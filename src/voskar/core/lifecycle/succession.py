@@ -37,7 +37,7 @@ class Succession:
         if rows:
             heirs = sorted((world.state(row) for row in rows), key=lambda state: state.id)
             for index, state in enumerate(heirs):
-                self._succeed(state, {one.row for one in heirs[index + 1 :]})
+                self._succeed(state, {heir.row for heir in heirs[index + 1 :]})
 
     def _succeed(self, state: ActorState, later: set[int]) -> None:
         """Takes over from the last one that was, if no other is in play."""

@@ -73,4 +73,4 @@ class Inputs:
 
     def columns(self) -> list[np.ndarray]:
         """The arrays, in a fixed order."""
-        return [getattr(self, one.name) for one in fields(self) if one.name not in ("ids", "buttons")]
+        return [getattr(self, field.name) for field in fields(self) if field.name not in ("ids", "buttons")]

@@ -56,7 +56,11 @@ def lingering(recording: Recording, frames: Ints, across: Floats) -> Recording:
         vx=vx[source],
         vy=vy[source],
         cut=np.zeros(len(source), dtype=np.bool_),
-        **{one.name: np.full(len(source), one.absent, one.dtype) for one in FIELDS.values() if not one.lingers},
+        **{
+            field.name: np.full(len(source), field.absent, field.dtype)
+            for field in FIELDS.values()
+            if not field.lingers
+        },
         push_x=np.full(len(source), np.nan),
         push_y=np.full(len(source), np.nan),
         lingering=np.ones(len(source), dtype=np.bool_),

@@ -148,7 +148,7 @@ class Recording:
     @cached_property
     def claimed(self) -> frozenset[str]:
         """The types of events that it claims."""
-        return frozenset(one.event for one in self.claims)
+        return frozenset(claim.event for claim in self.claims)
 
     @cached_property
     def numbers(self) -> Mapping[str, int]:

@@ -55,14 +55,16 @@ def rules_of(rules: Rules) -> list[Rule]:
         if kind.iframes:
             found.append(Rule("consequence", f"{kind.name} iframes", ("kinds", kind.name, "iframes")))
         found += [Rule("life", f"{kind.name} {words}", ("kinds", kind.name, *path)) for words, path in _life(kind)]
-        for one in kind.emitters:
-            path: Path = ("kinds", kind.name, "emitters", one.name)
-            found.append(Rule("emitter", f"{kind.name}/{one.name}", path))
+        for emitter in kind.emitters:
+            path: Path = ("kinds", kind.name, "emitters", emitter.name)
+            found.append(Rule("emitter", f"{kind.name}/{emitter.name}", path))
             # a held button is not denied by these, it only waits for them
-            held = one.when.on == "hold"
-            limits = {"cooldown": one.cooldown > 0 and not held, "limit": one.limit is not None and not held}
+            held = emitter.when.on == "hold"
+            limits = {"cooldown": emitter.cooldown > 0 and not held, "limit": emitter.limit is not None and not held}
             found += [
-                Rule("emitter", f"{kind.name}/{one.name} {key}", (*path, key)) for key, told in limits.items() if told
+                Rule("emitter", f"{kind.name}/{emitter.name} {key}", (*path, key))
+                for key, told in limits.items()
+                if told
             ]
         for why, key in _ends(kind.motion):
             found.append(Rule("way", f"{kind.name} {why}", ("kinds", kind.name, "motion", key)))

@@ -62,7 +62,7 @@ class LayerPair:
             return f"the table has them meet, and {kept} of {self.boxes} pairs of boxes may"
         if not self.pairs:
             return ""
-        names = ", ".join(f"{one.hitbox} on {one.hurtbox}" for one in self.pairs[:3])
+        names = ", ".join(f"{pair.hitbox} on {pair.hurtbox}" for pair in self.pairs[:3])
         more = f" and {len(self.pairs) - 3} more" if len(self.pairs) > 3 else ""
         return f"the table does not have them meet, and masks let {names}{more}"
 

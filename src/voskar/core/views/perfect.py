@@ -36,7 +36,7 @@ class _Log:
         self.seen: Watched = watched(rules, recording, films=True)
         self.ledger, self.judged = self.seen.ledger, self.seen.recording
         self.course: Timeline = timeline(rules, recording, self.ledger)
-        self.fixtures = {one.id for one in rules.fixtures}
+        self.fixtures = {fixture.id for fixture in rules.fixtures}
         own = self.seen.world.recording
         self.vx, self.vy = velocities(own.poses, float(own.rate), spans(rules, own))
         self.names = {actor.id: self._name(actor.id) for actor in self.judged.actors}
@@ -151,8 +151,8 @@ class _Log:
         if name not in world.recording.numbers:
             return False
         since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
-        out = any(since <= one < frame for one in course.outs)
-        consumed = [one.frame for one in self.ledger.about(name, "removed") if one.detail == "consumed"]
+        out = any(since <= out < frame for out in course.outs)
+        consumed = [event.frame for event in self.ledger.about(name, "removed") if event.detail == "consumed"]
         number = self.recording.numbers[name]
         used = [one for one in consumed if since <= one < frame < self.recording.returns(number, one)]
         return out or bool(used)
@@ -170,7 +170,7 @@ class _Log:
     def _lie(self, course: Course, name: str, frame: int, pose: dict[str, Any]) -> None:
         """How one that is down is shown."""
         down = course.kind.down
-        span = next((one for one in course.down if one.first <= frame <= one.last), None)
+        span = next((span for span in course.down if span.first <= frame <= span.last), None)
         if span is None:
             return
         fell = self.judged.row(name, span.first - 1)

@@ -162,9 +162,9 @@ def scene(
     adopted = tuple(event for event in ledger.of("adopted") if event.frame == frame)
     landed = {(event.attacker, event.target) for event in contacts if event.outcome == "landed"}
     claims = tuple(
-        one
-        for one in recording.claims
-        if one.frame == frame or (one.event == "hit" and window.holds(one.frame, frame) and _means(one, landed))
+        claim
+        for claim in recording.claims
+        if claim.frame == frame or (claim.event == "hit" and window.holds(claim.frame, frame) and _means(claim, landed))
     )
     places = tuple(bounces)
     return Scene(frame, tuple(actors), tuple(boxes), tuple(contacts), shots, denied, solids, adopted, places, claims)
@@ -181,9 +181,9 @@ def _shot(rules: Rules, recording: Recording, event: SpawnEvent, *, now: bool) -
     row = recording.row(event.owner or "", event.frame) if now and event.emitter is not None else None
     if row is not None:
         poses, owner = recording.poses, recording.actors[recording.poses.actor[row]]
-        emitter = next((one for one in rules.kinds[owner.kind].emitters if one.name == event.emitter), None)
+        emitter = next((emitter for emitter in rules.kinds[owner.kind].emitters if emitter.name == event.emitter), None)
         if emitter is not None and emitter.turns and emitter.pivot != emitter.muzzle:
-            x, y, facing, angle, scale = (float(getattr(poses, one)[row]) for one in STANDS)
+            x, y, facing, angle, scale = (float(getattr(poses, stand)[row]) for stand in STANDS)
             shot = replace(shot, pivot=Stance(x, y, facing, angle, scale).place(emitter.pivot))
     if now and event.detail == "expected":
         shot = replace(shot, expected=True, shown=_appears(recording, event))

@@ -111,7 +111,7 @@ class Timeline(Struct):
 
     def end_of(self, frame: int) -> Event | None:
         """What had ended the run by a frame, if anything had."""
-        since = max([one for one in (*self.runs, *self.marks) if one <= frame], default=self.first)
+        since = max([run for run in (*self.runs, *self.marks) if run <= frame], default=self.first)
         return next((end for end in self.ends if since <= end.frame <= frame), None)
 
     def clock(self, frame: int) -> int:
@@ -134,8 +134,8 @@ def timeline(rules: Rules, recording: Recording, ledger: Ledger, names: Collecti
 
 def eventful(course: Timeline, most: int = 6) -> list[str]:
     """Who is most worth a look: those whose lives are counted, then those with health to whom most happened."""
-    found = [one for one in course.courses.values() if one.kind.health is not None and not one.actor.spawned]
-    found.sort(key=lambda one: (one.kind.lives is None, -len(one.taken) - len(one.changes)))
+    found = [actor for actor in course.courses.values() if actor.kind.health is not None and not actor.actor.spawned]
+    found.sort(key=lambda actor: (actor.kind.lives is None, -len(actor.taken) - len(actor.changes)))
     chosen = {one.actor.id for one in found[:most]}
     return [name for name in course.courses if name in chosen] or list(course.courses)[:most]
 
@@ -145,7 +145,7 @@ class _Reading:
 
     def __init__(self, rules: Rules, recording: Recording, ledger: Ledger, courses: dict[str, Course]) -> None:
         self.rules, self.recording, self.ledger, self.courses = rules, recording, ledger, courses
-        self.fixtures = {one.id for one in rules.fixtures} - set(recording.numbers)
+        self.fixtures = {fixture.id for fixture in rules.fixtures} - set(recording.numbers)
         self.score: dict[str, Steps] = {}
         self.runs = [recording.first]
         self.ends: list[Event] = []
@@ -257,7 +257,7 @@ class _Reading:
         number = self.recording.numbers.get(name)
         if number is not None:
             return self.recording.actors[number].kind
-        fixture = next((one for one in self.rules.fixtures if one.id == name), None)
+        fixture = next((fixture for fixture in self.rules.fixtures if fixture.id == name), None)
         return fixture.kind if fixture is not None else self._spawned[name]
 
     @cached_property

@@ -52,7 +52,7 @@ class Stage:
         self.clip_number = {name: number for number, name in enumerate(self.clips)}
         self.shown_kinds = self.kinds_shown_from(recording.first)
         """Kinds that this run of the recording shows itself: nothing spawns them."""
-        self.fixtures = {one.id: one for one in rules.fixtures if one.id not in recording.numbers}
+        self.fixtures = {fixture.id: fixture for fixture in rules.fixtures if fixture.id not in recording.numbers}
         """Those to be placed: of the others the recording has poses, and these are the truth."""
         self.fixture_row = {name: len(recording.actors) + place for place, name in enumerate(self.fixtures)}
         self.actors: list[ActorState | None] = []

@@ -113,4 +113,4 @@ class RunState(Struct):
     def stays_in(self, state: ActorState) -> None:
         """One that was to be out at the end of a frame is not. Its row alone does not name it: it may be another's."""
         for outs in self.outs.values():
-            outs[:] = [one for one in outs if one != (state.id, state.row)]
+            outs[:] = [out for out in outs if out != (state.id, state.row)]

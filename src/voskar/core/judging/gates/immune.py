@@ -33,7 +33,7 @@ def check(contact: Contact) -> GateAnswer:
 def possible(rules: Rules, attack: Attack) -> bool:
     """An attack that does not ignore them, and anything that gives any."""
     given = any(kind.iframes or (kind.respawn and kind.respawn.iframes) for kind in rules.kinds.values())
-    sides = [side for one in rules.attacks.values() for side in (one.attacker, one.target)]
+    sides = [side for attack in rules.attacks.values() for side in (attack.attacker, attack.target)]
     return not attack.ignores_iframes and (given or any(side.iframes for side in sides))
 
 

@@ -21,7 +21,7 @@ def check(contact: Contact) -> GateAnswer:
 
 def possible(rules: Rules, attack: Attack) -> bool:
     """Any attack that preempts."""
-    return any(one.preempts for one in rules.attacks.values())
+    return any(attack.preempts for attack in rules.attacks.values())
 
 
 GATE = Gate("preempted", "<", "magenta", stops, check, possible)
