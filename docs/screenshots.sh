@@ -47,7 +47,7 @@ PY
 }
 
 (cd night-apiary && "$bin/voskar" page apiary.toml meadow.jsonl && "$bin/voskar" page swarm.toml swarm.jsonl &&
-  { "$bin/voskar" check --pages pages || true; }) > /dev/null
+  { "$bin/voskar" suite --pages pages || true; }) > /dev/null
 page page "meadow.html#frame=1131&attacker=hornet-1&target=keeper" light
 page page-swarm "swarm.html#frame=544" dark
 page page-suite "pages/index.html" light
@@ -64,7 +64,7 @@ terminal moves "voskar moves night-apiary/apiary.toml" 7
 "$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
 terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
 terminal stats "voskar stats night-apiary/apiary.toml night-apiary/meadow.jsonl" 25
-terminal suite "cd night-apiary && voskar check" 70
+terminal suite "cd night-apiary && voskar suite" 70
 "$bin/voskar" tune "$@" --vary kinds.keeper.iframes=50f..70f -o "$shots/tune.png" > /dev/null
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48

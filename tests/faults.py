@@ -48,7 +48,7 @@ WRITERS = (
 WATCHED = tuple(writer for writer in WRITERS if writer.split()[0] in ("replay", "draw", "page"))
 BEST_SO_FAR = ".stage.toml"
 """What `shrink` writes when Ctrl-C ends it: a scene that is whole, and not yet the smallest."""
-SPENT = 30.0
+PATIENCE = 30.0
 """Seconds after which a run hangs."""
 
 
@@ -106,11 +106,11 @@ class Trials:
     def finish(self, run: subprocess.Popen[str]) -> tuple[str, str]:
         """What a run has printed and its errors; one that does not end is ended, and says so."""
         try:
-            return run.communicate(timeout=SPENT)
+            return run.communicate(timeout=PATIENCE)
         except subprocess.TimeoutExpired:
             run.kill()
             out, errors = run.communicate()
-            return out, f"{errors}Traceback: it did not end within {SPENT:.0f} s"
+            return out, f"{errors}Traceback: it did not end within {PATIENCE:.0f} s"
 
     # what may happen; each returns what is wrong
 

@@ -12,6 +12,7 @@ import pytest
 
 from tests.commands.test_cli import voskar
 from voskar.commands.main import COMMANDS, run
+from voskar.errors import RENAMED
 
 ROOT = Path(__file__).parent.parent
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
@@ -95,3 +96,37 @@ def test_python_of_the_readme_runs(
     monkeypatch.chdir(apiary.parent)
     exec(code, {})
     assert "hornet-1" in capsys.readouterr().out
+
+
+OTHERS = {
+    "damage",
+    "attack",
+    "clip",
+    "seen",
+    "jump",
+    "immune",
+    "stunned",
+    "box",
+    "moved",
+    "denied",
+    "acts",
+    "walks",
+    "effect",
+    "sort",
+    "spent",
+} | {"requires", "lacks", "falling", "slack", "from_by", "unordered"}
+"""Old names that are words, or names of something else."""
+
+
+def test_no_old_name_is_left() -> None:
+    old = re.compile("|".join(rf"\b{name}s?\b" for name in RENAMED.keys() - OTHERS) + r"|\btwin\b|\bblows?\b")
+    known = (ROOT / "src" / "voskar" / "errors.py", ROOT / "tests" / "test_cases.py", Path(__file__))
+    files = [path for folder in ("src/voskar", "tests", "docs", "bench") for path in (ROOT / folder).rglob("*.*")]
+    files += [ROOT / name for name in ("README.md", "CHANGELOG.md", "CONTRIBUTING.md", "Makefile")]
+    texts = {
+        path: path.read_text(encoding="utf-8") for path in files if path.suffix not in BINARY and path not in known
+    }
+    assert [(path.name, match[0]) for path, text in texts.items() for match in old.finditer(text)] == []
+
+
+BINARY = (".png", ".gz", ".so", ".pyc", ".c")

@@ -142,8 +142,8 @@ def test_known_findings(folder: Path, here: Any, known: str, accepted: int, code
 
 def test_a_known_finding_has_a_code(folder: Path, here: Any) -> None:
     text = 'voskar = 2\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["short.jsonl"]\n'
-    (folder / "voskar.toml").write_text(f'{text}[[known]]\ncode = "unclaimed"\nreason = "x"\n')
-    assert 'it is now "hit-missing"' in here("suite", cwd=folder).stderr
+    (folder / "voskar.toml").write_text(f'{text}[[known]]\ncode = "moved"\nreason = "x"\n')
+    assert 'it is now "hit-moved"' in here("suite", cwd=folder).stderr
 
 
 def test_usage(folder: Path, here: Any) -> None:

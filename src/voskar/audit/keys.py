@@ -57,9 +57,7 @@ def never_logged(case: Case) -> Iterator[AuditFinding]:
         if not box.logged:
             continue
         if kind.name in made and kind.name not in shown:
-            reason = (
-                f"the rules set {kind.name} in motion, and no game logs where its boxes are: it is never open there"
-            )
+            reason = f"{kind.name} is a driven kind, and no game logs where its boxes are: it is never open there"
             yield case.finding("never-logged", (*where, "logged"), reason, "give the box a shape of its own")
         elif kind.name in shown and played is not None and box.name not in played.boxes.names:
             reason = f"no pose of the recording tells of a box {box.name}: it is closed throughout"

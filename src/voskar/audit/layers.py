@@ -21,10 +21,12 @@ def layer_unused(case: Case) -> Iterator[AuditFinding]:
         where = ("layers", "names", index)
         solid = any(solid.layer & bit for solid in case.rules.space.solids)
         if not on and not (solid and looked_for & bit):
-            lacks = ("only a solid is on it" if solid else "no box is on it") + (
+            reason = ("only a solid is on it" if solid else "no box is on it") + (
                 "" if looked_for & bit else " and no mask looks for it"
             )
-            yield case.finding("layer-unused", where, f'layer "{name}": {lacks}', "put its boxes on it, or take it out")
+            yield case.finding(
+                "layer-unused", where, f'layer "{name}": {reason}', "put its boxes on it, or take it out"
+            )
         elif not looked_for & bit and any(_must_be_seen(case.rules.contact.detect, box) for box in on):
             reason = f'layer "{name}": no mask looks for it, and boxes on it can only meet who sees them'
             yield case.finding("layer-unused", where, reason, "name it in the masks of those who should meet it")

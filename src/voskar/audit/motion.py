@@ -1,4 +1,4 @@
-"""Checks of what the rules set in motion: ends, paces, limits, triggers, and how many there may be."""
+"""Checks of driven actors: ends, paces, limits, triggers, and how many there may be."""
 
 from __future__ import annotations
 

@@ -98,7 +98,7 @@ def command(
     elif attacker is not None and target is not None:
         _in_full(accounts, _came_of_it(ledger, frame, attacker, target))
         for text in _taken_over(ledger, frame, attacker, target):
-            present.console().print(Text(f"  taken over: {text}", "italic"))
+            present.console().print(Text(f"  adopted from the game: {text}", "italic"))
     else:
         _list(frame, accounts, near, attacker, target)
         if target is None:

@@ -188,7 +188,7 @@ def replay(rules: Rules, recording: Recording, resync: Resync | None = None) -> 
 
 
 def settled(stepper_of: Callable[[Resync | None], Stepper], resync: Resync | None) -> tuple[Stepper, Ledger]:
-    """Runs a stepper; with resync another one, as long as the last has found claims that are to be taken over."""
+    """Runs a stepper; with resync another one, as long as the last has found claims that are to be adopted."""
     for _ in range(PASSES):
         stepper = stepper_of(resync)
         ledger = stepper.run()

@@ -268,7 +268,7 @@ class Watched:
 
     @property
     def resync(self) -> Resync | None:
-        """What was taken over from the game, where it was."""
+        """What was adopted from the game, where it was."""
         return self.stepper.resync
 
     @cached_property

@@ -52,7 +52,7 @@ class Verdict:
     not_compared: tuple[str, ...] = ()
     judged: Recording | None = field(default=None, repr=False)
     resync: Resync | None = field(default=None, repr=False)
-    """What was taken over from the game, where it was."""
+    """What was adopted from the game, where it was."""
     roots: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     """The findings that do not follow from others, each with those that follow from it."""
 

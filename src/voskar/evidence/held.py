@@ -32,7 +32,7 @@ TOLERANCE = 1.0
 class Held:
     """`recording` is as it was logged, `judged` as it was judged, `ledger` what the rules make of it. Evidence may come
     in a window of frames around what the rules have; up to `near` it is the same thing at another frame. `tolerance` is
-    for places, in units. `resync` is what was taken over from the game, None where the rules were left alone.
+    for places, in units. `resync` is what was adopted from the game, None where the rules were left alone.
     Without `explains` no gate is asked why."""
 
     rules: Rules
@@ -87,7 +87,7 @@ class Held:
 
     @cached_property
     def adopted(self) -> dict[str, list[Event]]:
-        """What was taken over from the game, by actor."""
+        """What was adopted from the game, by actor."""
         found: dict[str, list[Event]] = {}
         for event in self.ledger.of("adopted"):
             found.setdefault(event.id or "", []).append(event)

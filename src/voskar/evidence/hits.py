@@ -82,13 +82,13 @@ def hits(held: Held) -> HitEvidence:
     left = [one for one in judged if _hit(one) not in told]
     window = held.windows.of("hit")
     due = [event for event in left if event.frame + window.after <= recording.last]  # the claims of others may yet come
-    agreed, denied, unclaimed = match([claim for claim in claims if id(claim) not in gone], due, window)
+    agreed, denied, unmatched = match([claim for claim in claims if id(claim) not in gone], due, window)
     more, denied, late = match(denied, [event for event in left if event.frame + window.after > recording.last], window)
-    agreed, unclaimed = agreed + more, unclaimed + late
-    near, denied, unclaimed = match(denied, unclaimed, Window(held.near, held.near))
+    agreed, unmatched = agreed + more, unmatched + late
+    near, denied, unmatched = match(denied, unmatched, Window(held.near, held.near))
     moved += near
     denied += [one for one, event in known if event is None]
-    missed = _claimable(held, unclaimed) if held.recording.asks_for("hit") else []
+    missed = _claimable(held, unmatched) if held.recording.asks_for("hit") else []
     why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.explains else lambda claim: None
     drift = _Drift(claims, judged, ledger, resynced=held.resync is not None)
     differing = [list(_differs(held, claim, hit)) for claim, hit in agreed]
@@ -104,7 +104,7 @@ def hits(held: Held) -> HitEvidence:
         found.append(Finding("hit-denied", claim.frame, claim.attacker or "", claim.target or "", claim, why=account))
     found += [Finding("hit-missing", hit.frame, hit.attacker or "", hit.target or "", hit=hit) for hit in missed]
     clean = sum(not some for some in differing)
-    landed = len(left) - len(unclaimed) + len(missed) + len(told)
+    landed = len(left) - len(unmatched) + len(missed) + len(told)
     return HitEvidence(len(claims), landed, clean, tuple(found))
 
 

@@ -41,7 +41,7 @@ def lives(held: Held) -> list[Finding]:
 
 def _state(held: Held, course: Course) -> Iterator[Finding]:
     """The columns `health` and `lives`: a disagreement begins where game and rules come to differ by another amount,
-    and where the game's value was taken over."""
+    and where the game's value was adopted."""
     recording, poses = held.recording, held.recording.poses
     yield from _taken_over(held, course)
     rows = poses.rows_of(recording.numbers[course.actor.id])

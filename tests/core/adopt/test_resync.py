@@ -1,4 +1,4 @@
-"""Going on from the game's account: what is taken over, in which frame, and what the rules make of it from there."""
+"""Going on from the game's account: what is adopted, in which frame, and what the rules make of it from there."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def taken(ledger: Ledger) -> list[tuple[int, str]]:
 
 CLAIM: list[dict[str, Any]] = [{}]
 WORLDS = [
-    # what the game does; contact, claims, health; outcomes, takeovers, roots
+    # what the game does; contact, claims, health; outcomes, adoptions, roots
     ("as the rules have it", "######", {0: CLAIM, 5: CLAIM}, "", "LiiiiL", [], []),
     ("i-frames one short", "##########", {0: CLAIM, 4: CLAIM, 8: CLAIM}, "", "Liiiiiiiii",
      [(4, "hit"), (8, "hit")], [("hit-moved", 4), ("hit-moved", 8)]),

@@ -1,4 +1,4 @@
-"""What resync takes over from the game, and where in a frame: presence and returns before anybody comes back, spawns
+"""What resync adopts from the game, and where in a frame: presence and returns before anybody comes back, spawns
 once emitters have fired, hits as they are judged, states when the frame is settled."""
 
 from __future__ import annotations

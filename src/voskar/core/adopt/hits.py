@@ -212,7 +212,7 @@ class HitAdoption:
             self.world.visit(claim.frame + index.windows.near)
 
     def give_up(self, number: int) -> None:
-        """The rules have nothing for a claim: it is taken over where its pair came furthest."""
+        """The rules have nothing for a claim: it is adopted where its pair came furthest."""
         far, frame = self._furthest.get(number, (-1, 0))
         self.plan[number] = Taken(frame if far >= 0 else self.index.claims[number].frame)
         self._settle(number)

@@ -14,7 +14,7 @@ EVENTS = ("down", "respawn", "out", "over")
 
 
 class Ends(PlannedClaims):
-    """A claim that the rules have nothing for is taken over in its frame. What the rules have of their own stands."""
+    """A claim that the rules have nothing for is adopted in its frame. What the rules have of their own stands."""
 
     def __init__(self, resync: Resync, world: World, settling: Settling, returns: Returns) -> None:
         logs = world.recording.logs

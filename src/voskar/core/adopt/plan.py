@@ -16,7 +16,7 @@ from voskar.core.world import World
 
 
 class Taken(Struct, frozen=True):
-    """A claim is taken over in a frame. `rules` is the event that the rules have for it at another frame, None if they
+    """A claim is adopted in a frame. `rules` is the event that the rules have for it at another frame, None if they
     have none."""
 
     frame: int
@@ -36,7 +36,7 @@ class Resync(Struct, frozen=True):
 
     Whether the rules have an event for a claim in a later frame is known once they were left to run: one replay finds
     out, the next goes by its `plan`. `passed` are hits that seemed to have a claim, which another one then had.
-    `ends` are the last frames of disagreements about a state that was taken over, by
+    `ends` are the last frames of disagreements about a state that was adopted, by
     (first frame, actor, column).
     """
 

@@ -14,7 +14,7 @@ CHANGES = (HealthEvent, LifeEvent, DownEvent, RespawnEvent)
 
 
 class States:
-    """A disagreement that outlasts its window is taken over. The value that the rules would have without it is kept
+    """A disagreement that outlasts its window is adopted. The value that the rules would have without it is kept
     beside; where the log comes back to that, the disagreement ends.
 
     `ends` has the last frame of each disagreement, by (first frame, actor, column).
@@ -79,7 +79,7 @@ class States:
         self._take(state, column, told)
 
     def _carry(self, key: tuple[int, Column], now: float) -> float | None:
-        """What the rules would have without what was taken over."""
+        """What the rules would have without what was adopted."""
         if key in self._beside:
             change = now - self._known[key]
             full = getattr(self.world.state(key[0]).kind, key[1]) or 0.0

@@ -28,7 +28,7 @@ class Window(NamedTuple):
 
 Column = Literal["health", "lives"]
 COLUMNS: tuple[Column, ...] = ("health", "lives")
-"""What poses tell of a state that may be taken over."""
+"""What poses tell of a state that may be adopted."""
 
 EVIDENCE = (
     "hit", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "immune", "stunned", "boxes",

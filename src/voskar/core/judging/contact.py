@@ -48,7 +48,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     t: float = 1.0
     touch: int = -1
     told_damage: float | None = None
-    """The damage that the game claims, if its account is taken over."""
+    """The damage that the game claims, if its account is adopted."""
     told_point: Vector | None = None
     """The place that the game claims, likewise."""
 

@@ -1,6 +1,6 @@
 """Poses that were decoded one by one, as columns. The only module of the kernel that looks into Python objects.
 
-Most of a recording's reading is spent here and in the JSON library, so it is compiled; line after line, because what
+Most of a recording's reading time goes here and into the JSON library, so it is compiled; line after line, because what
 was decoded is still in the processor's cache then, and is let go before the next.
 """
 

@@ -258,7 +258,7 @@ class OutEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 class AdoptedEvent(Event, frozen=True, gc=False, kw_only=True):
-    """What resync took over from the game; `detail` says what."""
+    """What resync adopted from the game; `detail` says what."""
 
     event: ClassVar[str] = "adopted"
 

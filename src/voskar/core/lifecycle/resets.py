@@ -81,7 +81,7 @@ class Resets:
         self._start_over(returning, whole=whole, marked=False)
 
     def _start_over(self, returning: ActorState | None, *, whole: bool, marked: bool) -> None:
-        """What the rules have set in motion is as at the start; in a new run also score, counters, lives and clock."""
+        """Driven actors are as at the start; in a new run also score, counters, lives and clock."""
         world, run = self.world, self.world.run
         run.room_start = world.frame
         run.seen_kinds.clear()

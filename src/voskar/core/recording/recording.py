@@ -21,7 +21,7 @@ from voskar.core.rules.shapes import Bools, Ints
 class Actor(Struct, frozen=True):
     """One thing in the world; its number is its place in `Recording.actors`. `owner` is an id, known or not.
 
-    `driven` marks those that the rules set in motion, `spawned` those of them that an emitter or a parent made.
+    `driven` marks driven actors, `spawned` those of them that an emitter or a parent made.
     """
 
     id: str

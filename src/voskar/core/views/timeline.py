@@ -265,7 +265,7 @@ class _Reading:
         return {event.id or "": event.kind or "" for event in self.ledger.of("spawn")}
 
     def _reset(self, event: Event, *, whole: bool) -> None:
-        """A return that puts back what the rules set in motion, or begins the whole run anew."""
+        """A return that puts back driven actors, or begins the whole run anew."""
         for name, course in self.courses.items():
             if name in self.fixtures and name != event.id:
                 self._revive(course, event.frame)
@@ -281,7 +281,7 @@ class _Reading:
             self._new_run(event.frame)
 
     def _adopt(self, course: Course, event: Event) -> None:
-        """What was taken over from the game. Deaths and returns have events of their own."""
+        """What was adopted from the game. Deaths and returns have events of their own."""
         if event.detail in ("health", "lives"):
             getattr(course, event.detail).put(event.frame, event.after or 0.0)
             course.changes.append(event)

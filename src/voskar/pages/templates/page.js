@@ -237,8 +237,8 @@ function drawStage() {
     if (!at) continue;
     const landed = one[7] === "landed", spot = toScreen(at);
     diamond(g, spot, landed, landed ? "" : one[7][0], landed ? colours.wrong : colours.ink);
-    const unclaimed = findings.find((f) => f.code === "hit-missing" && f.attacker === one[2] && f.target === one[4]);
-    if (unclaimed) { g.beginPath(); g.arc(spot[0], spot[1], 12, 0, 7); g.strokeStyle = colours.wrong; g.lineWidth = 2; g.stroke(); label(g, "never claimed", spot[0], spot[1] - 28, colours.wrong, true); }
+    const missing = findings.find((f) => f.code === "hit-missing" && f.attacker === one[2] && f.target === one[4]);
+    if (missing) { g.beginPath(); g.arc(spot[0], spot[1], 12, 0, 7); g.strokeStyle = colours.wrong; g.lineWidth = 2; g.stroke(); label(g, "never claimed", spot[0], spot[1] - 28, colours.wrong, true); }
   }
   const used = new Set(), lifted = new Map();
   claimsAt(S.frame).forEach((claim) => {
