@@ -212,7 +212,7 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
         out.print()
     counts = {code: sum(finding.code == code for finding in verdict.findings) for code in WORDS}
     told = [f"{number} {WORDS[code]}" for code, number in counts.items() if number]
-    head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {counted(verdict.hits, 'hit')}: "
+    head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {verdict.hits} by the rules: "
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
     spawns += [f"{verdict.events_agreed} of {verdict.events} other claims agreed{slack}"] if verdict.events else []
     out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))

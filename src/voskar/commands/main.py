@@ -9,6 +9,7 @@ import os
 import signal
 import sys
 import threading
+from contextlib import suppress
 from importlib import import_module
 
 import click
@@ -117,17 +118,26 @@ def cli() -> None:
 def main() -> None:
     """Entry point: runs the command line and leaves with its exit code."""
     arguments = sys.argv[1:]
-    if "--watch" in arguments and arguments[0] in ("check", "suite", "replay", "draw", "page"):
-        from voskar.commands.watching import watched_run
-
-        code = watched_run(run, [argument for argument in arguments if argument != "--watch"])
-    else:
-        code = run(arguments)
+    try:
+        code = _whole_run(arguments)
+    except SystemExit as stopped:  # a termination, which has unwound by now
+        code = stopped.code if isinstance(stopped.code, int) else OWN_BUG
     for number in (signal.SIGTERM, signal.SIGINT):  # all is written: what comes now ends us without another word
         if signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, signal.SIG_DFL)
-    gc.freeze()  # the system takes it all at once; to look at it for garbage first is a tenth of a short run
-    sys.exit(code)
+    for stream in (sys.stdout, sys.stderr):
+        with suppress(OSError, ValueError):
+            stream.flush()
+    # the system takes it all at once: to tidy up first is a tenth of a short run, and may trip over what was ended
+    os._exit(code)
+
+
+def _whole_run(arguments: list[str]) -> int:
+    if "--watch" in arguments and arguments[0] in ("check", "suite", "replay", "draw", "page"):
+        from voskar.commands.watching import watched_run
+
+        return watched_run(run, [argument for argument in arguments if argument != "--watch"])
+    return run(arguments)
 
 
 PLAIN = {

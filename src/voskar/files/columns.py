@@ -15,11 +15,10 @@ from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import LIMIT, Ints
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import Block, Key
+from voskar.files.blocks import Block, Key, is_one, join, made_of, thin
 from voskar.files.entries import RESERVED, Entries, refuse_control
 from voskar.files.frames import MOST_LOST, ClaimLine, DisplayLine, InputLine
 from voskar.files.input_columns import InputColumns
-from voskar.files.thin import is_one, join, made_of, thin
 
 Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
 

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import frames_of, run, sting
-from voskar.core.emitters.draws import draw
+from voskar.core.emitters.births import draw
 from voskar.core.ledger import Ledger
 
 

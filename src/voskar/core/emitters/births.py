@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 from voskar.core.emitters.aim import direction, told_angle
-from voskar.core.emitters.draws import draw
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fan
@@ -79,3 +78,11 @@ def drop_waiting(world: World) -> None:
     for birth in world.waiting:
         world.drop_row(birth.owner_row)
     world.waiting.clear()
+
+
+def draw(seed: int, name: str, what: str) -> float:
+    """A number in [0, 1) from the recording's seed, the spawned id and the draw's name."""
+    from hashlib import blake2b  # with a library of its own, which few runs need
+
+    digest = blake2b(f"{seed}:{name}:{what}".encode(), digest_size=8).digest()
+    return int.from_bytes(digest, "big") / 2**64

@@ -6,8 +6,7 @@ import math
 from collections.abc import Callable
 
 from voskar.core.emitters.aim import Stance, aim_of, muzzle_of
-from voskar.core.emitters.births import appear, fan_of, names
-from voskar.core.emitters.draws import draw
+from voskar.core.emitters.births import appear, draw, fan_of, names
 from voskar.core.emitters.gates import GATES, SILENT, Pull
 from voskar.core.emitters.triggers import Triggers
 from voskar.core.gate import GateAnswer

@@ -6,7 +6,7 @@ from voskar.core.emitters.aim import angle_of
 from voskar.core.emitters.births import order
 from voskar.core.ledger.events import DownEvent, LifeEvent
 from voskar.core.lifecycle.due import try_from
-from voskar.core.lifecycle.score import award
+from voskar.core.lifecycle.goals import award
 from voskar.core.world import ActorState, World
 
 

@@ -7,11 +7,10 @@ from voskar.core.rules.boxes import Box, Clip, Key, Role, Windows
 from voskar.core.rules.conditions import ActorCondition, Comparison, ContactCondition, Place
 from voskar.core.rules.durations import Duration, Lasting
 from voskar.core.rules.emitters import Aim, Emitter, Fan, Fixture, Target, Trigger
-from voskar.core.rules.layers import Detect, eligible, sees
 from voskar.core.rules.life import Down, Goal, Respawn, Spot
 from voskar.core.rules.motion import Motion
 from voskar.core.rules.rulebook import Kind, Rules
-from voskar.core.rules.space import ContactRules, Solid, Space
+from voskar.core.rules.space import ContactRules, Detect, Solid, Space, eligible, sees
 
 __all__ = [
     "ActorCondition",

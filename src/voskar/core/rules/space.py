@@ -1,4 +1,4 @@
-"""The space that actors are in, and the rules that hold for every contact."""
+"""The space that actors are in, and the rules that hold for every contact: who looks for whom among them."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ from typing import Literal
 
 from msgspec import Struct
 
-from voskar.core.rules.layers import Detect
+from voskar.core.rules.boxes import Box
 from voskar.core.rules.shapes import Outline
+
+Detect = Literal["either", "both", "hitbox", "hurtbox"]
 
 
 class Solid(Struct, frozen=True):
@@ -38,3 +40,22 @@ class ContactRules(Struct, frozen=True):
     same_frame: Literal["first", "all"] = "first"
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
+
+
+def sees(mask: int, layer: int) -> bool:
+    """A mask sees a layer set if they share a layer. The mask belongs to the one who looks, the layer to the other."""
+    return bool(mask & layer)
+
+
+def eligible(detect: Detect, hitbox: Box, hurtbox: Box) -> bool:
+    """Whether layers and masks let a hitbox meet a hurtbox at all, under `[contact] detect`."""
+    hit_sees, hurt_sees = sees(hitbox.mask, hurtbox.layer), sees(hurtbox.mask, hitbox.layer)
+    match detect:
+        case "hitbox":
+            return hit_sees
+        case "hurtbox":
+            return hurt_sees
+        case "both":
+            return hit_sees and hurt_sees
+        case "either":
+            return hit_sees or hurt_sees
