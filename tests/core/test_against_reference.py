@@ -59,7 +59,7 @@ def agrees(rules: Rules, played: Recording, ledger: Ledger) -> None:
     st.sampled_from(["baked", "raw"]),
     st.data(),
 )
-def test_what_the_rules_set_in_motion_agrees_too(
+def test_driven_actors_agree_too(
     data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
 ) -> None:
     book = rulebook(data)
@@ -81,7 +81,7 @@ def test_rules_that_few_games_need_agree_too(
     data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
 ) -> None:
     frames = more.draw(uncommon.boxed(data, frames))
-    test_what_the_rules_set_in_motion_agrees_too.hypothesis.inner_test(data, frames, reactions, more)
+    test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
 
 
 @at_least_50
@@ -94,7 +94,7 @@ def test_rules_that_few_games_need_agree_too(
 def test_lives_agree_too(
     data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
 ) -> None:
-    test_what_the_rules_set_in_motion_agrees_too.hypothesis.inner_test(data, frames, reactions, more)
+    test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
 
 
 @at_least_50
@@ -104,10 +104,10 @@ def test_lives_agree_too(
     st.sampled_from(["baked", "raw"]),
     st.data(),
 )
-def test_lives_of_what_the_rules_set_in_motion_agree_too(
+def test_lives_of_driven_actors_agree_too(
     data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
 ) -> None:
-    test_what_the_rules_set_in_motion_agrees_too.hypothesis.inner_test(data, frames, reactions, more)
+    test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
 
 
 @given(strategies.rulebooks(), strategies.recordings())
