@@ -24,6 +24,7 @@ def brought_by(code: str) -> set[str]:
         ("import voskar.core.step, voskar.evidence.check, voskar.core.views.summary", INTERFACE),
         ("import voskar", HEAVY | {"click"}),
         ("from voskar.commands.main import run; run(['--help'])", HEAVY | {"tempfile"}),
+        ("import voskar.commands.check, voskar.commands.replay, voskar.commands.why", HEAVY & {"pydantic", "pandas"}),
     ],
 )
 def test_imports_stay_light(code: str, unwanted: set[str]) -> None:

@@ -36,11 +36,8 @@ from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
 from voskar.files.ledger import read_ledger
 from voskar.files.reading import write_text
-from voskar.files.suite import Job
 from voskar.files.windows import parse_windows, window_words
-from voskar.suite import reports
 from voskar.suite.coverage import Coverage, covered
-from voskar.suite.results import result_of
 from voskar.words import counted
 
 
@@ -117,6 +114,10 @@ def command(
     covers = coverage or least is not None
     met = Coverage(covered(book.whole, played, found.ledger), least) if covers else None
     if forms:
+        from voskar.files.suite import Job  # with what validates suites
+        from voskar.suite import reports
+        from voskar.suite.results import result_of
+
         job = Job(recording, rulebook, recording, expected, baseline)
         result = result_of(job, played, found, len(statements))
         for path, form in forms:
