@@ -10,6 +10,7 @@ from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.rules import Comparison, Duration
 from voskar.core.rules import Lasting as LastingDuration
 from voskar.core.rules.shapes import LIMIT
+from voskar.errors import renamed
 from voskar.files.shapes import ShapeTable
 from voskar.files.values import (
     Angle,
@@ -317,7 +318,9 @@ class KnockbackTable(Table):
 
 def _outcome(value: Any) -> Any:
     if value not in OUTCOMES:
-        raise ValueError(", ".join(f'"{name}"' for name in OUTCOMES))
+        new = renamed(str(value), OUTCOMES)
+        hint = f' (it is now "{new}")' if new else ""
+        raise ValueError(", ".join(f'"{name}"' for name in OUTCOMES) + hint)
     return value
 
 
