@@ -86,10 +86,7 @@ def test_every_problem_at_once() -> None:
         ("voskar = 2\n[kinds.a]\nhealth = 0", "r:3: kinds.a.health: found 0, expected a number above 0"),
         ("voskar = 2\n[kinds.a]\niframes = true", "kinds.a.iframes: found true, expected a duration"),
         ("voskar = 2\n[kinds.a.boxes.b]\nrole = 'hitbox'\ncircle = 1", "a hitbox needs an `attack`"),
-        (
-            "voskar = 2\n[attacks.a]\nonly_from = ['above']",
-            'a.only_from: unknown key "only_from" (it is now "if.from")',
-        ),
+        ("voskar = 2\n[attacks.a]\nfalling = true", 'a.falling: unknown key "falling" (it is now "if.falling")'),
         ("voskar = 2\n[attacks.a]\ntarget.consumed_by = ['spent']", '"ally" (it is now "consumed")'),
         ("voskar = 2\n[attacks.a]\nif.attacker.counters = { a = '=> 1' }", 'found "=> 1", expected a comparison'),
         ("voskar = 2\n[attacks.a]\ntarget.launch = 'up'", 'found "up", expected units a second'),
