@@ -1,4 +1,4 @@
-"""What hits of a draft ask for and do besides damage: from above while falling; how far they push."""
+"""The conditions and consequences of a draft's attacks besides damage: from above while falling; how far they push."""
 
 from __future__ import annotations
 

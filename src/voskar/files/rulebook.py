@@ -52,10 +52,6 @@ Outlines = Mapping[tuple[str, str], Outline]
 """The shape of every box, by kind and box name."""
 
 
-_More = tuple[Outlines, Duration]
-"""The shapes, and how long those linger whose kind does not say."""
-
-
 @dataclass(frozen=True)
 class Rulebook:
     """A checked rulebook. `rules(rate)` compiles it: durations become frames only at a rate.
@@ -84,30 +80,63 @@ class Rulebook:
         """The rules at `rate` frames a second."""
         data = self.data
         bits = {name: 1 << index for index, name in enumerate(data.layers.names)}
-        bounds = data.space.bounds
-        more = (self.outlines, data.contact.linger)
+        solids = tuple(
+            Solid(outline, sum(bits[layer] for layer in set(table.layer)))
+            for outline, table in zip(self.solids, data.space.solids, strict=True)
+        )
         meets = None
         if data.layers.meets is not None:
             meets = {bits[hit]: sum(bits[hurt] for hurt in set(those)) for hit, those in data.layers.meets.items()}
         return Rules(
             rate=rate,
             layers=tuple(data.layers.names),
-            kinds={name: _kind(name, data.kinds[name], bits, meets, rate, more) for name in sorted(data.kinds)},
+            kinds={name: self._kind(name, data.kinds[name], bits, meets, rate) for name in sorted(data.kinds)},
             attacks={name: _attack(name, data.attacks[name], rate) for name in sorted(data.attacks)},
-            space=Space(
-                data.space.up,
-                _ordered(bounds) if bounds else None,
-                data.space.gravity,
-                tuple(
-                    Solid(outline, sum(bits[layer] for layer in set(table.layer)))
-                    for outline, table in zip(self.solids, data.space.solids, strict=True)
-                ),
+            space=compiled(
+                Space,
+                data.space,
+                rate,
+                bounds=_ordered(data.space.bounds) if data.space.bounds else None,
+                solids=solids,
             ),
             contact=compiled(ContactRules, data.contact, rate),
             fixtures=fixtures(data.fixtures),
             goal=compiled(Goal, data.goal, rate, clear=tuple(sorted(set(data.goal.clear)))),
             meets=meets,
             digest=self.digest,
+        )
+
+    def _kind(
+        self, name: str, table: KindTable, bits: dict[str, int], meets: Mapping[int, int] | None, rate: Fraction
+    ) -> Kind:
+        linger = self.data.contact.linger if table.linger is None else table.linger
+
+        def compiled_box(box_name: str, box: BoxTable) -> Box:
+            layer = sum(bits[one] for one in set(table.layer if box.layer is None else box.layer))
+            named = box.mask if box.mask is not None else table.mask
+            return compiled(
+                Box,
+                box,
+                rate,
+                name=box_name,
+                outline=self.outlines[name, box_name],
+                logged=box.logged is not None,
+                layer=layer,
+                mask=_mask(box.role, layer, meets) if named is None else sum(bits[name] for name in set(named)),
+                keys={
+                    clip: tuple(compiled(Key, key, rate, blend=key.blend or box.blend) for key in keys)
+                    for clip, keys in box.keys.items()
+                },
+            )
+
+        return compiled(
+            Kind,
+            table,
+            rate,
+            name=name,
+            emitters=tuple(emitter(one, table.emitters[one], rate) for one in sorted(table.emitters)),
+            linger=linger.frames(rate),
+            boxes=tuple(compiled_box(box_name, box) for box_name, box in table.boxes.items()),
         )
 
 
@@ -200,40 +229,6 @@ def _mask(role: Role, layer: int, meets: Mapping[int, int] | None) -> int:
     for hit, those in (meets or {}).items():
         found |= those if hit & layer else 0
     return found
-
-
-def _kind(
-    name: str, table: KindTable, bits: dict[str, int], meets: Mapping[int, int] | None, rate: Fraction, more: _More
-) -> Kind:
-    outlines, linger = more
-
-    def one(box_name: str, box: BoxTable) -> Box:
-        layer = sum(bits[one] for one in set(table.layer if box.layer is None else box.layer))
-        named = box.mask if box.mask is not None else table.mask
-        return compiled(
-            Box,
-            box,
-            rate,
-            name=box_name,
-            outline=outlines[name, box_name],
-            logged=box.logged is not None,
-            layer=layer,
-            mask=_mask(box.role, layer, meets) if named is None else sum(bits[name] for name in set(named)),
-            keys={
-                clip: tuple(compiled(Key, key, rate, blend=key.blend or box.blend) for key in keys)
-                for clip, keys in box.keys.items()
-            },
-        )
-
-    return compiled(
-        Kind,
-        table,
-        rate,
-        name=name,
-        emitters=tuple(emitter(one, table.emitters[one], rate) for one in sorted(table.emitters)),
-        linger=(linger if table.linger is None else table.linger).frames(rate),
-        boxes=tuple(one(box_name, box) for box_name, box in table.boxes.items()),
-    )
 
 
 def _outline(box: BoxTable, where: tuple[str, ...], source: Source, up: str, images: dict[str, bytes]) -> Outline:

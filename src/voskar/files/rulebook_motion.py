@@ -11,9 +11,8 @@ from voskar.core.rules import Emitter, Fan, Fixture, Trigger
 from voskar.files.compiling import compiled
 from voskar.files.rulebook_schema import EmitterTable, FixtureTable, WhenTable
 
-
-def _pair(value: list[float]) -> tuple[float, float]:
-    return value[0], value[1]
+ANY_RATE = Fraction(1)
+"""For tables without a duration."""
 
 
 def emitter(name: str, table: EmitterTable, rate: Fraction) -> Emitter:
@@ -48,6 +47,5 @@ def fixtures(tables: Sequence[FixtureTable]) -> tuple[Fixture, ...]:
         if name is None:
             unnamed[table.kind] += 1
             name = f"{table.kind}#{unnamed[table.kind]}"
-        velocity = None if table.velocity is None else _pair(table.velocity)
-        found.append(Fixture(name, table.kind, _pair(table.at), table.facing, table.angle, velocity))
+        found.append(compiled(Fixture, table, ANY_RATE, id=name))
     return tuple(found)

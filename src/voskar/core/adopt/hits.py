@@ -1,4 +1,4 @@
-"""Hits: which hits take effect, and which claims do though the rules deny them."""
+"""Resync of hits: which hits of the rules take effect, and which claims do although the rules deny them."""
 
 from __future__ import annotations
 

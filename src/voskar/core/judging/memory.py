@@ -1,4 +1,4 @@
-"""What the judge remembers of hits: hits, unbroken runs of contact, counts towards a removal.
+"""What the judge remembers: the last hits, unbroken runs of contact, counts towards a removal.
 
 Whatever an actor is part of is found again by its row, so that to forget one costs what there is of it: a long session
 neither grows nor slows.

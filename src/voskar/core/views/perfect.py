@@ -24,7 +24,7 @@ def perfect_log(rules: Rules, recording: Recording) -> tuple[dict[str, Any], lis
     Poses are as moved; what emitters and parents spawned is shown under ids of its own, fixtures are not. One that is
     down stands where it fell, in its clip, and is hidden or gone as the rules say; one consumed or out has no pose. All
     events are claimed, and states told. Where a recorded actor is sent off by a launch no rule knows its path: the
-    header says that launchs are not logged.
+    header says that launches are not logged.
     """
     log = _Log(rules, recording)
     return log.header(), log.frames()
