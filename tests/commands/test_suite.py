@@ -124,6 +124,7 @@ KNOWN = [
     ('code = "hit-moved"\nkey = "attacks.stin"', 0, 1, "found no more"),
     ('code = "hit-moved"\nuntil = 2999-01-01', 1, 0, "accepted"),
     ('code = "hit-moved"\nuntil = 2001-01-01', 0, 1, "was known until 2001-01-01: next week"),
+    ('code = "hit-moved"\nuntil = 2001-01-01\nreason = "old"\n[[known]]\ncode = "hit-moved"', 1, 0, "accepted"),
     ('code = "hit-denied"', 0, 1, "found no more"),
 ]
 

@@ -22,13 +22,14 @@ class KnownFindings:
         known: list[Fault] = []
         left: list[Fault] = []
         for fault in result.faults:
-            match = next((one for one in self._met if _fits(one, fault)), None)
-            if match is not None:
+            matches = [entry for entry in self._met if _fits(entry, fault)]
+            for match in matches:
                 self._met[match] += 1
-            accepted = match is not None and (match.until is None or self.today <= match.until)
-            if match is not None and not accepted:
-                fault = replace(fault, text=f"{fault.text} (was known until {match.until}: {match.reason})")
-            (known if accepted else left).append(fault)
+            if any(match.until is None or self.today <= match.until for match in matches):
+                known.append(fault)
+            else:
+                past = "".join(f" (was known until {match.until}: {match.reason})" for match in matches)
+                left.append(replace(fault, text=f"{fault.text}{past}"))
         if not known:
             return replace(result, faults=tuple(left))
         causes = {fault.cause for fault in left}
@@ -38,7 +39,7 @@ class KnownFindings:
 
     def gone(self) -> list[Known]:
         """The known findings that no result had."""
-        return [one for one, count in self._met.items() if not count]
+        return [entry for entry, count in self._met.items() if not count]
 
 
 def _fits(known: Known, fault: Fault) -> bool:
