@@ -35,6 +35,8 @@ class HitFilter(Protocol):
 class Judge:
     """Judges the frames of one world, in rising order. `account` may overrule what hits come to."""
 
+    SHARED = frozenset(("_order", "_gates", "_consequences"))
+
     def __init__(self, world: World, memory: Memory) -> None:
         self.world, self.memory = world, memory
         self.account: HitFilter | None = None

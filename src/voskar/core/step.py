@@ -8,12 +8,12 @@ where something touches or leaves, and in every frame in which something is due 
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from operator import attrgetter
 from typing import Protocol
 
 from voskar.core.adopt import Resync
 from voskar.core.adopt.adopter import Adopter
+from voskar.core.copying import Copier
 from voskar.core.emitters.firing import Emitters
 from voskar.core.judge import Judge
 from voskar.core.judging.contact import Contact
@@ -55,14 +55,17 @@ class Observer(Protocol):
 
 
 class Stepper:
-    """A world, and all that acts on it. With `resync` it goes on from the game's account; what that has found out is
-    left there when it has run."""
+    """A world, and all that acts on it; `next` is the frame that it steps through next. With `resync` it goes on from
+    the game's account; what that has found out is left there when it has run."""
+
+    SHARED = frozenset(("rules",))
 
     def __init__(
         self, rules: Rules, recording: Recording, observer: Observer | None = None, resync: Resync | None = None
     ) -> None:
         self.rules, self.observer = rules, observer
         self.world = world = World(rules, recording)
+        self.next = world.recording.first
         memory = Memory()
         self.judge = Judge(world, memory)
         self.emitters = Emitters(world)
@@ -81,18 +84,33 @@ class Stepper:
             self.emitters.arm(state)
         self.resets.place_fixtures()
 
+    def copy(self) -> Stepper:
+        """Another stepper at the same frame, which goes on by itself. An observer is copied with it."""
+        made: Stepper = Copier()(self)
+        return made
+
     def run(self) -> Ledger:
         """Steps through the whole recording."""
+        self.run_to(self.world.recording.last + 1)
+        return self.close()
+
+    def run_to(self, stop: int) -> None:
+        """Steps through the frames before `stop`, at most those of the recording. With resync it stops earlier where it
+        is decided that something that is past went otherwise."""
         world, kernel, observer = self.world, self.world.kernel, self.observer
         last = world.recording.last
+        stop = min(stop, last + 1)
         triggers = self.emitters.triggers
-        frame = world.recording.first
-        while frame <= last:
-            until = min(world.next_visit(frame), triggers.next_frame(), last + 1)
+        decisions = None if self.resync is None else self.resync.decisions
+        frame = self.next
+        while frame < stop:
+            until = min(world.next_visit(frame), triggers.next_frame(), stop)
             wanted = FOREVER if observer is None else observer.next_frame(frame)
             until = min(until, wanted)
+            if decisions is not None:
+                until = min(until, decisions.next_frame(frame))
             frame = kernel.advance(frame, max(until, frame))
-            if frame > last:
+            if frame >= stop:
                 break
             world.frame = frame
             if not kernel.begun:
@@ -107,14 +125,22 @@ class Stepper:
                     continue
                 kernel.begin(frame)
             self._frame(watched=frame == wanted)
+            if decisions is not None and decisions.back is not None:
+                break
             if world.run.ended is not None:
                 frame = self._skip(frame + 1, last)
             else:
                 frame += 1
+        self.next = frame
+
+    def close(self) -> Ledger:
+        """The recording is over: the ledger of it. With resync it may be decided now that something went otherwise."""
+        world = self.world
         self.settling.tell_who_left()
         if self.adopter is not None:
-            world.frame = last + 1
-            self.resync = self.adopter.close()
+            world.frame = world.recording.last + 1
+            self.adopter.close()
+            self.resync = self.adopter.found
         self.judge.close()
         world.events.sort(key=attrgetter("frame"))  # what a reset removes was last there in the frame before
         return ledger_of(world, resynced=self.adopter is not None)
@@ -178,27 +204,39 @@ def ledger_of(world: World, *, resynced: bool = False) -> Ledger:
     )
 
 
-PASSES = 4
-"""Most replays in which resync finds out what becomes of claims."""
+LEAST, MOST = 64, 4096
+"""Frames between the copies that resync makes on its way: few behind a place where it went back, for there may be more
+such places near, then twice as many from copy to copy."""
 
 
 def replay(rules: Rules, recording: Recording, resync: Resync | None = None) -> Ledger:
     """The main door: rules and a recording in, a ledger out. With `resync` it goes on from the game's account."""
-    return settled(lambda given: Stepper(rules, recording, resync=given), resync)[1]
+    return played_out(Stepper(rules, recording, resync=resync))[1]
 
 
-def settled(stepper_of: Callable[[Resync | None], Stepper], resync: Resync | None) -> tuple[Stepper, Ledger]:
-    """Runs a stepper; with resync another one, as long as the last has found claims that are to be adopted."""
-    for _ in range(PASSES):
-        stepper = stepper_of(resync)
-        ledger = stepper.run()
-        if resync is None or stepper.resync is None or _is_known(stepper.resync, resync):
-            break
-        resync = stepper.resync
-    return stepper, ledger
-
-
-def _is_known(found: Resync, given: Resync) -> bool:
-    return found.passed == given.passed and all(
-        number in given.plan and given.plan[number].frame == one.frame for number, one in found.plan.items()
-    )
+def played_out(stepper: Stepper) -> tuple[Stepper, Ledger]:
+    """Runs a stepper to the end of its recording. Where resync decides what became of something past, it goes on from
+    a copy made before that: so only that stretch is stepped through again."""
+    adopter, resync = stepper.adopter, stepper.resync
+    if adopter is None or resync is None or not adopter.may_go_back:
+        return stepper, stepper.run()
+    decisions, last = resync.decisions, stepper.world.recording.last
+    kept, stride = [stepper.copy()], MOST
+    stop = stepper.next + stride
+    while True:
+        stepper.run_to(stop)
+        ledger = stepper.close() if stepper.next > last and decisions.back is None else None
+        if decisions.back is not None:
+            back, decisions.back = decisions.back, None
+            while kept[-1].next > back:
+                kept.pop()
+            stepper, stride = kept[-1].copy(), LEAST
+            stop = max(back, stepper.next + stride)
+        elif ledger is not None:
+            return stepper, ledger
+        else:
+            while len(kept) > 1 and kept[1].next <= stepper.next - 2 * resync.reach:
+                del kept[0]
+            kept.append(stepper.copy())
+            stride = min(2 * stride, MOST)
+            stop = stepper.next + stride

@@ -12,6 +12,7 @@ import numpy as np
 from msgspec import Struct, field
 
 from voskar.core.adopt import Resync
+from voskar.core.copying import Copier
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, GateAnswer
@@ -20,7 +21,7 @@ from voskar.core.ledger import Ledger
 from voskar.core.recording import Actor, Poses, Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Ints
-from voskar.core.step import Stepper, settled
+from voskar.core.step import Stepper, played_out
 from voskar.core.world import ActorState, World
 
 Verdicts = tuple[tuple[str, GateAnswer], ...]
@@ -63,6 +64,14 @@ class Watch:
         self._film: list[tuple[Ints, ...]] = []
         self._names: dict[str, Actor] = {}
         self._moved: list[tuple[slice, np.ndarray, np.ndarray, np.ndarray]] = []
+
+    def copied(self, copier: Copier) -> Watch:
+        """A watch that goes on by itself; what was filmed stays as it is."""
+        made: Watch = copier.empty(self)
+        vars(made).update(vars(self))
+        made.moments, made._names = self.moments.copy(), self._names.copy()
+        made._film, made._moved = self._film.copy(), self._moved.copy()
+        return made
 
     def next_frame(self, frame: int) -> int:
         """Every frame if it films, else the next that is asked about."""
@@ -287,11 +296,6 @@ def watched(
 ) -> Watched:
     """Replays, and looks on; with `resync` it goes on from the game's account."""
     films = films and (rules.drives or rules.returns or recording.reactions == "raw")
-    watches: list[Watch] = []
-
-    def stepper(given: Resync | None) -> Stepper:
-        watches.append(Watch(questions or {}, films=films))
-        return Stepper(rules, recording, watches[-1], given)
-
-    done, ledger = settled(stepper, resync)
-    return Watched(done, ledger, watches[-1])
+    done, ledger = played_out(Stepper(rules, recording, Watch(questions or {}, films=films), resync))
+    assert isinstance(done.observer, Watch)
+    return Watched(done, ledger, done.observer)

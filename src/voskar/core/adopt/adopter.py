@@ -20,8 +20,10 @@ from voskar.core.lifecycle.settle import Settling
 class Adopter:
     """Takes over from the game in one replay."""
 
+    SHARED = frozenset(("resync",))
+
     def __init__(self, resync: Resync, judge: Judge, emitters: Emitters, returns: Returns, settling: Settling) -> None:
-        self.given, world = resync, judge.world
+        self.resync, world = resync, judge.world
         logged = Logged(world.recording, resync.windows)
         self.hits = judge.account = HitAdoption(resync, judge, logged)
         self.ends = Ends(resync, world, settling, returns)
@@ -30,6 +32,12 @@ class Adopter:
         self.births = Births(resync, emitters, settling)
         self.states = States(world, logged, resync.windows, settling)
         settling.keeps = self.presence.keeps
+        resync.decisions.back = None
+
+    @property
+    def may_go_back(self) -> bool:
+        """Whether there are claims, which can turn out to be of another frame."""
+        return bool(self.hits.index.claims or self.ends.index.claims or self.births.index.claims)
 
     def begin_again(self) -> None:
         """A mark of the recording."""
@@ -61,8 +69,12 @@ class Adopter:
         self.presence.after()
         self.states.after()
 
-    def close(self) -> Resync:
-        """The recording is over: what was found out."""
+    def close(self) -> None:
+        """The recording is over: what is left open has nothing of the rules."""
         self.begin_again()
+
+    @property
+    def found(self) -> Resync:
+        """What was found out."""
         plan = {**self.hits.plan, **self.ends.plan, **self.births.plan}
-        return Resync(self.given.windows, plan, frozenset(self.hits.passed), self.states.ends)
+        return Resync(self.resync.windows, self.resync.decisions, plan, self.states.ends)

@@ -18,6 +18,8 @@ class Births(PlannedClaims):
     appears there. One that nobody claims, of an emitter or parent whose others are claimed, does not appear: its number
     is consumed."""
 
+    SHARED = PlannedClaims.SHARED | {"_asked"}
+
     def __init__(self, resync: Resync, emitters: Emitters, settling: Settling) -> None:
         recording = emitters.world.recording
         super().__init__(
@@ -33,11 +35,6 @@ class Births(PlannedClaims):
         self._fired: dict[tuple[int, str], int] = {}
         self._due: set[int] = set()
         """Claims that an earlier emission of the rules stands for, which appears in the claim's frame."""
-        self._early: dict[int, set[str]] = {}
-        """What the rules have in a frame that has appeared before by its claim."""
-        for number, taken in resync.plan.items():
-            if number in self.index.claims and taken.rules is not None and taken.frame < taken.rules.frame:
-                self._early.setdefault(taken.rules.frame, set()).add(brood(taken.rules.id or ""))
 
     def after(self) -> None:
         """What the rules spawn in this frame is there."""
@@ -52,13 +49,13 @@ class Births(PlannedClaims):
         for event in fresh:
             if event.detail is not None:
                 continue
-            if brood(event.id) in self._early.get(world.frame, ()):
+            if brood(event.id) in self.decisions.early.get(world.frame, ()):
                 self._withdraw(event)
                 world.events.remove(event)
             else:
                 self._match(event)
         for number in self.of.get(world.frame, ()):
-            taken = self.plan.get(number) or self.resync.plan.get(number)
+            taken = self.plan.get(number) or self.decisions.taken.get(number)
             if taken is not None and number not in self.index.settled:
                 self.plan[number] = taken
                 self.settle(number)
@@ -75,12 +72,13 @@ class Births(PlannedClaims):
             return
         number = index.nearest([key], frame, lambda one: index.is_near(one, frame) and one not in self._due)
         if number is not None:
-            claim = index.claims[number]
-            self.plan[number] = Taken(claim.frame, event)
-            if claim.frame > frame:
+            taken = Taken(index.claims[number].frame, event)
+            if taken.frame > frame:
+                self.plan[number] = taken
                 self._due.add(number)
                 self._withdraw(event)
             else:
+                self.decisions.take(number, taken)
                 self.settle(number)
         elif frame + self.resync.windows.of("spawn").after <= self.world.recording.last:
             self._withdraw(event)

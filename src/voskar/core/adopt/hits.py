@@ -11,7 +11,7 @@ from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event
-from voskar.core.ledger.events import AdoptedEvent, HealthEvent, IframesEvent
+from voskar.core.ledger.events import AdoptedEvent, HealthEvent
 from voskar.core.recording import Claim
 from voskar.core.world import ActorState
 
@@ -27,30 +27,33 @@ class HitAdoption:
     one without has no effect, and its unbroken run of contact is told once. A claim without a hit takes effect all
     the same."""
 
+    SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_opens"))
+
     def __init__(self, resync: Resync, judge: Judge, logged: Logged) -> None:
         self.resync, self.judge, self.world, self.logged = resync, judge, judge.world, logged
+        self.decisions = resync.decisions
         recording = self.world.recording
         self.asked = recording.asks_for("hit")
         self.index = ClaimIndex(recording, self._is_hit, lambda hit: (hit.attacker, hit.target), resync.windows)
         self.plan: dict[int, Taken] = {}
-        """What this replay has found out; what it was given and found right is part of it."""
-        self.passed = set(resync.passed)
+        """What has become of claims that no hit of their frame stands for."""
         self._claimable = Claimable(self.world.rules, recording)
-        self._due: dict[int, list[int]] = {}
-        self._active: dict[int, list[int]] = {}
+        self._opens: dict[int, list[int]] = {}
+        """Claims by the first frame in which a hit may stand for them."""
         self._open: set[int] = set()
         self._furthest: dict[int, tuple[int, int]] = {}
+        """Of open claims: how far a contact of the pair came at most, and in which frame."""
         self._tentative: dict[int, tuple[Contact, Event, bool]] = {}
+        """Claims that an earlier hit stands for, unless a better one comes; whether logged health shows that hit."""
         self._held_back: set[int] = set()
         self._silent: dict[tuple[int, str, int], int] = {}
         self._now: dict[Pair, list[tuple[Contact, str]]] = {}
         self._landed: set[tuple[int, str, int]] = set()
         window = resync.windows.of("hit")
         for number, claim in self.index.claims.items():
-            taken = resync.plan.get(number)
-            since = claim.frame - window.after if taken is None else taken.frame
-            (self._active if taken is None else self._due).setdefault(max(since, recording.first), []).append(number)
-            self.world.visit(max(since, recording.first))
+            opens = max(claim.frame - window.after, recording.first)
+            self._opens.setdefault(opens, []).append(number)
+            self.world.visit(opens)
             self.world.visit(claim.frame)
 
     def _is_hit(self, claim: Claim) -> bool:
@@ -85,30 +88,27 @@ class HitAdoption:
         if number is not None:
             self._settle(number)
             return self._lands(contact)
-        if (frame, *pair, contact.attack.name) in self.resync.passed:
+        if (frame, *pair, contact.attack.name) in self.decisions.passed:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         for other, (_, before, _) in self._tentative.items():
             claim = self.index.claims[other]
             if (claim.attacker, claim.target) == pair and self.index.fits(other, frame):
-                del self._tentative[other], self.plan[other]  # it is this one's
-                self.passed.add((before.frame, *pair, before.attack or ""))
-                return self._lands(contact)
+                self.decisions.let_pass((before.frame, *pair, before.attack or ""))  # the claim is this one's
+                return False
         number = self.index.nearest(self._keys(pair), frame, lambda one: self.index.is_near(one, frame))
         if number is None:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
-        claim, taken = self.index.claims[number], self.resync.plan.get(number)
+        claim, taken = self.index.claims[number], self.decisions.taken.get(number)
         if taken is None:
             here = self.logged.shows(contact)  # the game's health says when, whatever it claims
             if claim.frame > frame:
                 self._tentative[number] = (contact, event, here)
-            touched = claim.frame > frame or self._furthest.get(number, (-1, 0))[0] >= 0
-            self.plan[number] = Taken(claim.frame if claim.frame < frame and touched and not here else frame, event)
+            elif self._furthest.get(number, (-1, 0))[0] >= 0 and not here:
+                self.decisions.take(number, Taken(claim.frame, event))  # the pair touched there
+                return False
+            self.plan[number] = Taken(frame, event)
             self._settle(number)
-            self._lands(contact)
-            if here or not touched:
-                return True
-            self._redate(contact, claim.frame)
-            return False  # it has landed already
+            return self._lands(contact)
         self.plan[number] = Taken(taken.frame, event)
         if taken.frame == frame:
             self._settle(number)
@@ -156,43 +156,26 @@ class HitAdoption:
             AdoptedEvent(frame=self.world.frame, detail=detail, attacker=attacker, target=target, attack=attack)
         )
 
-    def _redate(self, contact: Contact, frame: int) -> None:
-        """A hit takes effect, as of the frame of its claim: what it guards against ends as much earlier or later,
-        so that a chain of hits is off by the same each time."""
-        world, memory = self.world, self.judge.memory
-        since, shift = len(world.events), frame - world.frame
-        self.judge.strike(contact)
-        memory.land(contact.key, frame, contact.swing)
-        for place in range(since, len(world.events)):
-            event = world.events[place]
-            if isinstance(event, IframesEvent):
-                state = world.find(event.id)
-                if state is not None:
-                    state.immune_until += shift
-                    world.events[place] = IframesEvent(
-                        frame=event.frame, id=event.id, until=event.until + shift, cause=event.cause
-                    )
-
     # each frame
 
     def after(self) -> None:
         """All contacts of a frame are judged: claims that are due take effect, others may be given up."""
         frame = self.world.frame
-        for number in self._active.pop(frame, ()):
-            if number not in self.index.settled:
+        decisions, settled = self.decisions, self.index.settled
+        for number in self._opens.get(frame, ()):
+            if number not in settled and number not in decisions.taken:
                 self._open.add(number)
-        for number in self._due.pop(frame, ()):
-            if number not in self.index.settled:
-                self.plan.setdefault(number, self.resync.plan[number])
+        for number in decisions.due.get(frame, ()):
+            if number in self.index.claims and number not in settled:
+                self.plan.setdefault(number, decisions.taken[number])
                 self._settle(number)
                 self._force(self.index.claims[number])
         for number, (contact, event, shows) in list(self._tentative.items()) if self._tentative else ():
-            claim = self.index.claims[number]
-            if claim.frame == frame:
+            if self.index.claims[number].frame == frame:
                 del self._tentative[number]
                 own = self._now.get((contact.attacker.id, contact.target.id), ())
                 if not shows and any(one.key == contact.key for one, _ in own):
-                    self.plan[number] = Taken(frame, event)
+                    decisions.take(number, Taken(frame, event))
         for number in sorted(self._open) if self._open else ():
             self._look(number)
         self._now.clear()
@@ -214,7 +197,7 @@ class HitAdoption:
     def give_up(self, number: int) -> None:
         """The rules have nothing for a claim: it is adopted where its pair came furthest."""
         far, frame = self._furthest.get(number, (-1, 0))
-        self.plan[number] = Taken(frame if far >= 0 else self.index.claims[number].frame)
+        self.decisions.take(number, Taken(frame if far >= 0 else self.index.claims[number].frame))
         self._settle(number)
 
     def begin_again(self) -> None:

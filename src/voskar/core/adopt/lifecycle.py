@@ -50,12 +50,12 @@ class Ends(PlannedClaims):
             claim = self.index.claims[number]
             self.settle(number)
             if claim.frame < event.frame:
-                self.plan[number] = Taken(claim.frame, event)
+                self.decisions.take(number, Taken(claim.frame, event))
 
     def _force(self, event: str) -> None:
         """Planned claims of this frame that the rules still have nothing for."""
         for number in self.of.get(self.world.frame, ()):
-            claim, taken = self.index.claims[number], self.resync.plan.get(number)
+            claim, taken = self.index.claims[number], self.decisions.taken.get(number)
             if event == "respawn" and self._is_back(claim):
                 continue
             if taken is not None and claim.event == event and number not in self.index.settled:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, insort
 from collections.abc import Callable, Hashable, Iterable, Mapping
 
 from msgspec import Struct, field
 
 from voskar.core.adopt.window import Column, Windows
+from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Event
 from voskar.core.ledger.origin import brood
 from voskar.core.recording import Claim, Recording
@@ -22,32 +23,86 @@ class Taken(Struct, frozen=True):
     frame: int
     rules: Event | None = None
 
-
-Plan = Mapping[int, Taken]
-"""By the claim's place among the recording's."""
+    @property
+    def since(self) -> int:
+        """The first frame that goes another way because of it."""
+        return self.frame if self.rules is None else min(self.frame, self.rules.frame)
 
 
 Passed = tuple[int, str, str, str]
 """A hit: frame, attacker, target, attack."""
 
 
+class Decisions:
+    """What has been decided about claims and hits that lie in the past: a replay goes back, and goes on by it.
+
+    A decision stands once it is made, so a replay goes back at most once for each claim and each hit. All copies of a
+    replay share them; `back` is the frame to go back to, None as long as nothing was decided.
+    """
+
+    SHARED = frozenset(("taken", "passed", "due", "early", "_frames"))
+
+    def __init__(self) -> None:
+        self.taken: dict[int, Taken] = {}
+        self.passed: set[Passed] = set()
+        """Hits that do not count: the claim that they seemed to have is another hit's."""
+        self.due: dict[int, list[int]] = {}
+        """Claims by the frame in which they are adopted."""
+        self.early: dict[int, set[str]] = {}
+        """By the frame that the rules have it in, what has appeared before by its claim: the beginning of its id."""
+        self.back: int | None = None
+        self._frames: list[int] = []
+
+    def take(self, number: int, taken: Taken) -> None:
+        """A claim is adopted in a frame that is past."""
+        self.taken[number] = taken
+        self.due.setdefault(taken.frame, []).append(number)
+        insort(self._frames, taken.frame)
+        if taken.rules is not None and taken.frame < taken.rules.frame:
+            self.early.setdefault(taken.rules.frame, set()).add(brood(taken.rules.id or ""))
+        self._go_back(taken.since)
+
+    def let_pass(self, hit: Passed) -> None:
+        """A hit that is past does not count."""
+        self.passed.add(hit)
+        self._go_back(hit[0])
+
+    def _go_back(self, frame: int) -> None:
+        self.back = frame if self.back is None else min(self.back, frame)
+
+    def next_frame(self, frame: int) -> int:
+        """The next frame, this one or later, in which a claim is adopted."""
+        at = bisect_left(self._frames, frame)
+        return self._frames[at] if at < len(self._frames) else FOREVER
+
+
+Plan = Mapping[int, Taken]
+"""By the claim's place among the recording's."""
+
+
 class Resync(Struct, frozen=True):
     """A replay goes on from the game's account where the rules have another.
 
-    Whether the rules have an event for a claim in a later frame is known once they were left to run: one replay finds
-    out, the next goes by its `plan`. `passed` are hits that seemed to have a claim, which another one then had.
-    `ends` are the last frames of disagreements about a state that was adopted, by
-    (first frame, actor, column).
+    It is told the `windows`. What it finds out is left here: the `plan` says which claims were adopted in another frame
+    or against the rules, `ends` the last frames of disagreements about an adopted state, by (first frame, actor,
+    column). Another replay that is given the same `decisions` takes the same course without going back.
     """
 
     windows: Windows = field(default_factory=Windows)
+    decisions: Decisions = field(default_factory=Decisions)
     plan: Plan = {}
-    passed: frozenset[Passed] = frozenset()
     ends: Mapping[tuple[int, str, Column], int] = {}
+
+    @property
+    def reach(self) -> int:
+        """How long after a claim it is decided what becomes of it, and how long before it matters, in frames."""
+        return max(self.windows.near, self.windows.widest) + 1
 
 
 class ClaimIndex:
     """Some claims of a recording, by number and by what they are about. Each is settled once."""
+
+    SHARED = frozenset(("windows", "claims", "_by_key"))
 
     def __init__(
         self, recording: Recording, wanted: Callable[[Claim], bool], key: Callable[[Claim], Hashable], windows: Windows
@@ -88,11 +143,12 @@ class ClaimIndex:
 
 
 class PlannedClaims:
-    """Claims of which a whole replay finds out what becomes of them: open until the rules have had time for them, then
-    planned for the next replay."""
+    """Claims that are open until the rules have had time for them; what is then decided takes effect in their past."""
+
+    SHARED = frozenset(("resync", "decisions", "of"))
 
     def __init__(self, resync: Resync, world: World, wanted: Callable[[Claim], bool]) -> None:
-        self.resync, self.world = resync, world
+        self.resync, self.decisions, self.world = resync, resync.decisions, world
         self.index = ClaimIndex(world.recording, wanted, lambda event: (event.event, event.id), resync.windows)
         self.plan: dict[int, Taken] = {}
         self.of: dict[int, list[int]] = {}
@@ -127,7 +183,7 @@ class PlannedClaims:
                 self._give_up(number)
 
     def _give_up(self, number: int) -> None:
-        self.plan[number] = Taken(self.index.claims[number].frame)
+        self.decisions.take(number, Taken(self.index.claims[number].frame))
         self.settle(number)
 
 

@@ -21,6 +21,8 @@ class Presence:
     """One that is shown for more than a few frames is back from the frame in which it moves on, or is claimed in a
     hit. Only baked poses tell of it."""
 
+    SHARED = frozenset(("resync", "_claimed", "_downs"))
+
     def __init__(self, resync: Resync, world: World) -> None:
         self.resync, self.world = resync, world
         recording = world.recording

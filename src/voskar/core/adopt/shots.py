@@ -18,12 +18,16 @@ class Shots:
     """An emission that is shown at another frame counts there for its cooldown; one never shown counts for none,
     though its number is consumed; one that nobody fired counts for all that could have fired it."""
 
+    SHARED = frozenset(("resync", "_shown", "_given", "_firsts"))
+
     def __init__(self, resync: Resync, emitters: Emitters) -> None:
         self.resync, self.emitters, self.world = resync, emitters, emitters.world
         self._shown: Shown = {}
         self._given: Shown = {}
         """The same of what needs no cause, but may have one in its frame."""
         self._firsts: dict[int, list[tuple[str, str | None]]] = {}
+        self._used: set[tuple[int, int]] = set()
+        """What emissions have been found for, of both."""
         self._fired: dict[tuple[int, str], int] = {}
         self._seen = 0
         rules, recording = self.world.rules, self.world.recording
@@ -95,14 +99,14 @@ class Shots:
         """The frame of the nearest such shot that appears in some frames. It is consumed, and that emitter's own."""
         kind, found = emitter.fan.kind, []
         for key in ((kind, owner.id), (kind, None)):
-            some = shown.get(key)
-            if some:
-                low = bisect_left(some, (frame - before, -1))
-                for at in range(low, bisect_left(some, (frame + after + 1, -1), low)):
-                    found.append((abs(some[at][0] - frame), some[at], at, key))
+            frames = shown.get(key)
+            if frames:
+                low = bisect_left(frames, (frame - before, -1))
+                near = frames[low : bisect_left(frames, (frame + after + 1, -1), low)]
+                found += [(abs(shot[0] - frame), shot) for shot in near if shot not in self._used]
         if not found:
             return None
-        _, used, at, key = min(found, key=lambda one: one[:2])
-        del shown[key][at]
+        _, used = min(found)
+        self._used.add(used)
         self.world.fired_by[used] = emitter.name
         return used[0]

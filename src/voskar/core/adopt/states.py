@@ -20,6 +20,8 @@ class States:
     `ends` has the last frame of each disagreement, by (first frame, actor, column).
     """
 
+    SHARED = frozenset(("logged",))
+
     def __init__(self, world: World, logged: Logged, windows: Windows, settling: Settling) -> None:
         self.world, self.logged, self.windows, self.settling = world, logged, windows, settling
         self.ends: dict[tuple[int, str, Column], int] = {}

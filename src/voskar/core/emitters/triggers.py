@@ -29,6 +29,8 @@ class Due(NamedTuple):
 class Triggers:
     """The queue. An owner's triggers are armed when it comes into play, and anew after a return or a mark."""
 
+    SHARED = frozenset(("emitters", "_clip_frames", "_tick_starts", "_input_frames", "_run_marks"))
+
     def __init__(self, world: World) -> None:
         self.world = world
         self.emitters = {

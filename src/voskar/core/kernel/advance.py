@@ -69,6 +69,18 @@ class Kernel:
             self.left_row, self.left_frame = grown(self.left_row, rows), grown(self.left_frame, rows)
             self.left_at_edge, self.ended_row = grown(self.left_at_edge, rows), grown(self.ended_row, rows)
 
+    def copy_from(self, other: Kernel) -> None:
+        """Takes over everything from another kernel of as many rows, whose table and placing have been copied."""
+        self.begun, self.touched, self.mark = other.begun, other.touched, other.mark
+        self.first_row, self.last_row = other.first_row, other.last_row
+        self.count, self.left, self.ended = other.count, other.left, other.ended
+        self.alive = grown(other.alive, len(other.alive))
+        self.left_row = grown(other.left_row, len(other.left_row))
+        self.left_frame = grown(other.left_frame, len(other.left_frame))
+        self.left_at_edge = grown(other.left_at_edge, len(other.left_at_edge))
+        self.ended_row = grown(other.ended_row, len(other.ended_row))
+        self.pushes.copy_from(other.pushes)
+
     def enter(
         self,
         frame: int,

@@ -69,6 +69,12 @@ class Placing:
             self.opened = grown(self.opened, rows * self.boxes.swings)
             self.swing_start = grown(self.swing_start, rows * self.boxes.swings)
 
+    def copy_from(self, other: Placing) -> None:
+        """Takes over the swings of another placing of as many rows."""
+        self.frame, self.used, self.first_spare = other.frame, other.used, other.first_spare
+        self.opened = grown(other.opened, len(other.opened))
+        self.swing_start = grown(other.swing_start, len(other.swing_start))
+
     def forget(self, row: int) -> None:
         """A row is another actor's, or starts over: no box of it was open before. Raises IndexError."""
         if not (row >= 0 and (row + 1) * self.boxes.swings <= len(self.opened)):

@@ -30,6 +30,12 @@ class Pushes:
             for name in ("row", "start", "over", "fade", "x", "y"):
                 setattr(self, name, grown(getattr(self, name), 2 * count))
 
+    def copy_from(self, other: Pushes) -> None:
+        """Takes over the pushes of another list."""
+        self.count = other.count
+        for name in ("row", "start", "over", "fade", "x", "y"):
+            setattr(self, name, grown(getattr(other, name), len(other.row)))
+
     def add(self, row: int, start: int, over: int, fade: bool, x: float, y: float) -> None:
         """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly.
 

@@ -11,6 +11,8 @@ from voskar.core.world import World
 class Goals:
     """Whether a run is over or won."""
 
+    SHARED = frozenset(("_vanish",))
+
     def __init__(self, world: World) -> None:
         self.world, self.goal = world, world.rules.goal
         self._vanish = self._vanishing()

@@ -7,10 +7,12 @@ import math
 from collections.abc import Iterator
 from dataclasses import replace
 from operator import itemgetter
+from typing import Self
 
 import numpy as np
 
 from voskar.core.boxes import BoxCatalog, FormedBox
+from voskar.core.copying import Copier
 from voskar.core.kernel.actor_table import ActorTable
 from voskar.core.kernel.advance import Kernel
 from voskar.core.kernel.broad_phase import TouchFinder
@@ -32,6 +34,12 @@ from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState
 
 class Stage:
     """Everything that a replay knows in a frame, to be read. `events` is the ledger so far."""
+
+    SHARED = frozenset(("catalog", "fixtures", "shapes", "narrow", "motions", "_entering", "_seen", "_boxes", "_logged",
+                        "_poses", "_clip_table"))  # fmt: skip
+    """What all copies share: it never changes, or is scratch for one frame."""
+    OWN = frozenset(("table", "placing", "finder", "kernel"))
+    """What each copy builds for itself."""
 
     def __init__(self, rules: Rules, recording: Recording, catalog: BoxCatalog | None = None) -> None:
         self.rules = rules
@@ -95,26 +103,19 @@ class Stage:
         self.pose_kinds = kinds
         """Of each pose the place of its kind among the rulebook's, and in `shown` its cell."""
         self.shown = shown = cells_of_all(poses, kinds, rules, recording.clips)
-        boxes = self.catalog.table(self.clips, recording.boxes.names)
-        clips = self.catalog.clip_table(self.clips)
+        self._boxes = self.catalog.table(self.clips, recording.boxes.names)
+        self._clip_table = self.catalog.clip_table(self.clips)
         still = Motion()
         motions = [one for kind in rules.kinds.values() for one in (kind.motion, kind.down.motion or still)]
         self.motions = MotionColumns(motions, rules.space, float(1 / rules.rate))
-        self.table = ActorTable(len(recording.actors) + len(self.fixtures) + 16)
         self.shapes = self.catalog.shapes()
         self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners), self.up)
-        log = box_log(recording)
-        self.placing = Placing(self.table.kernel, self.shapes, boxes, log, bounds_of(rules), TOLERANCE)
-        slack = -TOLERANCE if rules.contact.edges_touch else TOLERANCE
-        self.finder = TouchFinder(self.placing, self.narrow, slack)
-        mover = Mover(self.motions, self.placing, self.narrow, clips, TOLERANCE)
-        counts_leaving = bool(rules.goal.clear) or any(kind.lives is not None for kind in rules.kinds.values())
-        columns = PoseColumns(recording, shown)
-        self.kernel = Kernel(self.table.kernel, columns, self.placing, self.finder, mover, clips, counts_leaving)
-        self._clip_table = clips
+        self._logged = box_log(recording)
+        self._poses = PoseColumns(recording, shown)
         self._most_boxes = max((len(own) for own in self.catalog.by_kind.values()), default=1)
         self._most_recorded = int(np.diff(recording.starts).max(initial=0))
-        self._reserve()
+        self.table = ActorTable(len(recording.actors) + len(self.fixtures) + 16)
+        self._connect()
         # the columns that velocities are read from, as plain numbers
         self._log_x, self._log_y = shared_floats(poses.x), shared_floats(poses.y)
         self._log_vx, self._log_vy = (shared_floats(np.array(one)) for one in (poses.vx, poses.vy))
@@ -137,6 +138,29 @@ class Stage:
         for _ in self.fixtures:
             self.actors.append(None)
             self._refs.append(1)  # its row is its own for ever
+
+    def _connect(self) -> None:
+        """A kernel for the table."""
+        rules, clips = self.rules, self._clip_table
+        bounds = bounds_of(rules)
+        self.placing = Placing(self.table.kernel, self.shapes, self._boxes, self._logged, bounds, TOLERANCE)
+        slack = -TOLERANCE if rules.contact.edges_touch else TOLERANCE
+        self.finder = TouchFinder(self.placing, self.narrow, slack)
+        mover = Mover(self.motions, self.placing, self.narrow, clips, TOLERANCE)
+        counts_leaving = bool(rules.goal.clear) or any(kind.lives is not None for kind in rules.kinds.values())
+        self.kernel = Kernel(self.table.kernel, self._poses, self.placing, self.finder, mover, clips, counts_leaving)
+        self._reserve()
+
+    def copied(self, copier: Copier) -> Self:
+        """A stage of its own, with a kernel of its own."""
+        made: Self = copier.empty(self)
+        vars(made).update({name: old if name in self.SHARED else copier(old) for name, old in vars(self).items()
+                           if name not in self.OWN})  # fmt: skip
+        made.table = self.table.copy()
+        made._connect()
+        made.placing.copy_from(self.placing)
+        made.kernel.copy_from(self.kernel)
+        return made
 
     def _reserve(self) -> None:
         """Room in the kernel for all who may be there at once."""
