@@ -19,7 +19,7 @@ import voskar
 from tests import strategies
 from tests.worlds import recording, rulebook
 from voskar.core.kernel.build import is_compiled
-from voskar.core.step import replay
+from voskar.core.step import Stepper
 from voskar.files.ledger import ledger_lines
 
 WORLDS = 120
@@ -49,7 +49,11 @@ def main() -> None:
     def draw(data: dict[str, object], frames: list[dict[str, object]], reactions: str, more: st.DataObject) -> None:
         book = rulebook(data)
         played = recording(book, more.draw(strategies.inputs(frames)), reactions=reactions, seed=3)
-        ledger = replay(book.rules(played.rate), played)
+        stepper = Stepper(book.rules(played.rate), played)
+        while stepper.next <= played.last:
+            stepper.run_to(stepper.next + 3)
+            stepper = stepper.copy()
+        ledger = stepper.close()
         lines.append((f"world {len(lines)}", "".join(ledger_lines(ledger))))
 
     draw()
