@@ -385,9 +385,61 @@ def checks(folder: Path) -> None:
         print(f"| {shots:,} | {told} |", flush=True)
 
 
+def copying(rulebook: str, recording: str) -> dict[str, float]:
+    """A copy of a replay in the middle of a scene: seconds, megabytes, and what a frame of it takes."""
+    import tracemalloc
+
+    from voskar.core.step import Stepper
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+
+    book = load_rulebook(rulebook)
+    played = load_recording(recording, book)
+    stepper = Stepper(book.rules(played.rate), played)
+    start = time.perf_counter()
+    stepper.run_to(played.first + played.frames // 2)
+    frame = (time.perf_counter() - start) / (played.frames // 2)
+    seconds = math.inf
+    for _ in range(9):
+        start = time.perf_counter()
+        copy = stepper.copy()
+        seconds = min(seconds, time.perf_counter() - start)
+    del copy
+    tracemalloc.start()
+    copy = stepper.copy()
+    size = tracemalloc.get_traced_memory()[0] / 2**20
+    return {"actors": len(copy.world.actors), "seconds": seconds, "mb": size, "frame": frame}
+
+
+def copies(folder: Path) -> None:
+    """What a copy of a replay costs: resync makes one in thousands of frames."""
+    print("\n| copy of a replay | actors | ms | MB | of a frame |\n|---|--:|--:|--:|--:|")
+    for name, scene, rules in (
+        ("room", "empty", scenes.room()),
+        ("crowd", "crowd", scenes.RULES),
+        ("swarm of 2,000", "swarm", scenes.swarm(2000)),
+    ):
+        row = fresh("copy", *scenes.write(folder, scene, 900, rules))
+        told = f"{row['seconds'] * 1e3:.1f} | {row['mb']:.1f} | {row['seconds'] / row['frame']:.0f}"
+        print(f"| {name} | {row['actors']:.0f} | {told} |", flush=True)
+
+
+def hours(folder: Path) -> None:
+    """An hour of play with its claims, and the same with one and with sixty that the rules deny."""
+    print("\n| an hour of play | check s | times without any |\n|---|--:|--:|")
+    rulebook, recording = scenes.write(folder, "duel", 216_000)
+    scenes.claim(rulebook, recording, denied=0)
+    alone = best_of(3, lambda: fresh("check", 0, rulebook, recording), "check")["check"]
+    print(f"| its claims agree | {alone:.2f} | 1.00 |", flush=True)
+    for denied in (1, 60):
+        scenes.claim(rulebook, recording, denied=denied)
+        row = best_of(3, lambda: fresh("check", 0, rulebook, recording), "check")
+        print(f"| {denied} denied | {row['check']:.2f} | {row['check'] / alone:.2f} |", flush=True)
+
+
 def main() -> None:
     """Prints Markdown tables."""
-    tasks = {"replay": measure, "kernel": kernel_alone, "check": check_shots, "read": readings}
+    tasks = {"replay": measure, "kernel": kernel_alone, "check": check_shots, "read": readings, "copy": copying}
     if sys.argv[1:2] and sys.argv[1] in tasks:
         from voskar.commands.main import COLLECT_AFTER
 
@@ -405,6 +457,8 @@ def main() -> None:
         scenes_table(folder)
         reading_table(folder)
         checks(folder)
+        copies(folder)
+        hours(folder)
         whole_process(folder)
     suites()
     clusters()

@@ -352,3 +352,27 @@ def write_shots(folder: Path, shots: int) -> tuple[Path, Path]:
             inputs = [{"id": "keeper", "button": "smoke", "down": frame % 4 == 0 and frame < 4 * shots}]
             file.write(json.dumps({"frame": frame, "poses": poses, "inputs": inputs, "claims": claims}) + "\n")
     return rulebook, recording
+
+
+def claim(rulebook: Path, recording: Path, denied: int) -> None:
+    """Writes the claims of a game that plays by the rules into a recording, and so many that the rules deny."""
+    from voskar.core.step import replay
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+
+    book = load_rulebook(rulebook)
+    played = load_recording(recording, book)
+    hits: dict[int, list[dict[str, object]]] = {}
+    for hit in replay(book.rules(played.rate), played).hits():
+        hits.setdefault(hit.frame, []).append({"event": "hit", "attacker": hit.attacker, "target": hit.target})
+    names = sorted({claim["target"] for claims in hits.values() for claim in claims}, key=str)
+    for number in range(denied):
+        frame = played.first + (2 * number + 1) * played.frames // (2 * denied)
+        hits.setdefault(frame, []).append({"event": "hit", "attacker": names[0], "target": names[-1], "damage": 0})
+    header, *lines = recording.read_text().splitlines()
+    with recording.open("w") as file:
+        file.write(header + "\n")
+        for line in lines:
+            frame = json.loads(line)
+            frame.pop("claims", None)
+            file.write(json.dumps(frame | ({"claims": hits[frame["frame"]]} if frame["frame"] in hits else {})) + "\n")

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import copy
 import dataclasses
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from fractions import Fraction
-from types import BuiltinFunctionType, FunctionType, MethodType
-from typing import Any
+from functools import cache
+from types import BuiltinFunctionType, FunctionType, MethodType, UnionType
+from typing import Any, Literal, Union, get_args, get_origin, get_type_hints
 
 import msgspec
 import numpy as np
@@ -23,21 +24,61 @@ ARRAYS: frozenset[type] = frozenset((np.ndarray, memoryview))
 """Columns outside the kernel are never written once they are made; those of the kernel have their own `copy_from`."""
 
 
+@cache
+def is_immutable(kind: type) -> bool:
+    """Whether values of a type never change, nor anything that they hold."""
+    if kind in ATOMS or kind in ARRAYS or issubclass(kind, type):
+        return True
+    if issubclass(kind, tuple):
+        return kind is not tuple  # a NamedTuple holds plain values here
+    if issubclass(kind, msgspec.Struct):
+        return kind.__struct_config__.frozen
+    if dataclasses.is_dataclass(kind):
+        return bool(kind.__dataclass_params__.frozen)  # type: ignore[attr-defined]
+    return issubclass(kind, Mapping) and not issubclass(kind, dict)
+
+
+@cache
+def open_fields(kind: type[msgspec.Struct]) -> tuple[str, ...]:
+    """The fields of a struct that may hold something that changes, by their annotations."""
+    hints = get_type_hints(kind)
+    return tuple(name for name in kind.__struct_fields__ if _may_change(hints[name]))
+
+
+def _may_change(hint: Any) -> bool:
+    whole = get_origin(hint) or hint
+    if whole in (Union, UnionType, tuple):
+        return any(_may_change(part) for part in get_args(hint) if part is not Ellipsis)
+    return whole is not Literal and not (isinstance(whole, type) and is_immutable(whole))
+
+
 class Copier:
     """Makes one copy of everything that it is asked for, however often and from wherever it is referred to.
 
     A class lists in `SHARED` the attributes that all copies share. A class that needs more has a method
-    `copied(copier)`, which begins with `copier.empty(self)`.
+    `copied(copier)`, which begins with `copier.empty(self)`; that of a struct, with `copier.shallow(self)`.
     """
 
     def __init__(self) -> None:
         self._made: dict[int, Any] = {}
-        self._ways: dict[type, Callable[[Any], Any] | None] = {}
+        self._ways: dict[type, Callable[[Any], Any]] = {
+            dict: self._dict,
+            list: lambda value: [self(one) for one in value] if self._any_changes(value) else value.copy(),
+            set: set.copy,
+            tuple: lambda value: tuple(map(self, value)) if self._any_changes(value) else value,
+            MethodType: lambda value: MethodType(value.__func__, self(value.__self__)),
+        }
 
     def __call__(self, value: Any) -> Any:
         """The copy of a value; an immutable value itself."""
-        way = self._way(type(value))
-        return value if way is None else way(value)
+        kind: Any = type(value)
+        if is_immutable(kind):
+            return value
+        way = self._ways.get(kind)
+        if way is not None:
+            return way(value)
+        made = self._made.get(id(value))
+        return self._object(value) if made is None else made
 
     def empty(self, value: Any) -> Any:
         """A new object of the same class without attributes, which stands for `value` from now on."""
@@ -45,72 +86,39 @@ class Copier:
         self._made[id(value)] = made
         return made
 
-    def attributes(self, value: Any) -> dict[str, Any]:
-        """Copies of an object's attributes, and those that it shares."""
-        shared = getattr(value, "SHARED", ())
-        return {name: old if name in shared else self(old) for name, old in vars(value).items()}
-
-    def _way(self, kind: type) -> Callable[[Any], Any] | None:
-        """How values of a type are copied; None if they are immutable."""
-        if kind not in self._ways:
-            self._ways[kind] = self._choose(kind)
-        return self._ways[kind]
-
-    def _choose(self, kind: type) -> Callable[[Any], Any] | None:
-        if kind in ATOMS or kind in ARRAYS or issubclass(kind, type) or kind.__module__ == "typing":
-            return None
-        if issubclass(kind, Mapping):
-            return self._dict if issubclass(kind, dict) else None
-        ways: dict[type, Callable[[Any], Any]] = {
-            list: self._list,
-            set: set.copy,
-            tuple: self._tuple,
-            MethodType: self._method,
-        }
-        if kind in ways:
-            return ways[kind]
-        if issubclass(kind, tuple):  # a NamedTuple holds plain values here
-            return None
-        if issubclass(kind, msgspec.Struct):
-            return None if kind.__struct_config__.frozen else self._struct
-        if dataclasses.is_dataclass(kind) and kind.__dataclass_params__.frozen:  # type: ignore[attr-defined]
-            return None
-        return self._object
-
-    def _changes(self, values: Any) -> bool:
-        """Whether any of some values needs a copy of its own."""
-        return any(self._way(kind) is not None for kind in set(map(type, values)))
-
-    def _dict(self, value: dict[Any, Any]) -> dict[Any, Any]:
-        if not self._changes(value.values()):
-            return value.copy()
-        return {key: self(one) for key, one in value.items()}
-
-    def _list(self, value: list[Any]) -> list[Any]:
-        return [self(one) for one in value] if self._changes(value) else value.copy()
-
-    def _tuple(self, value: tuple[Any, ...]) -> tuple[Any, ...]:
-        return tuple(map(self, value)) if self._changes(value) else value
-
-    def _method(self, value: MethodType) -> MethodType:
-        return MethodType(value.__func__, self(value.__self__))
-
-    def _struct(self, value: Any) -> Any:
-        made = self._made.get(id(value))
-        if made is None:
-            made = self._made[id(value)] = copy.copy(value)
-            for name in value.__struct_fields__:
-                old = getattr(value, name)
-                if self._way(type(old)) is not None:
-                    setattr(made, name, self(old))
+    def shallow(self, value: Any) -> Any:
+        """A new struct with the same fields, which stands for `value` from now on."""
+        made = self._made[id(value)] = copy.copy(value)
         return made
 
+    def fill(self, made: Any, value: Any, leaving_out: Collection[str] = ()) -> None:
+        """Gives a new object copies of another's attributes, and those that the two share.
+
+        To look into an object's `__dict__` makes all its attributes slower from then on, so it is better to go on with
+        the copy, whose attributes are set one by one.
+        """
+        shared = getattr(value, "SHARED", ())
+        for name, old in vars(value).items():
+            if name not in leaving_out:
+                setattr(made, name, old if name in shared else self(old))
+
+    @staticmethod
+    def _any_changes(values: Iterable[Any]) -> bool:
+        return not all(is_immutable(kind) for kind in set(map(type, values)))
+
+    def _dict(self, value: dict[Any, Any]) -> dict[Any, Any]:
+        if value and self._any_changes(value.values()):
+            return {key: self(one) for key, one in value.items()}
+        return value.copy()
+
     def _object(self, value: Any) -> Any:
-        made = self._made.get(id(value))
-        if made is None:
-            if hasattr(value, "copied"):
-                made = value.copied(self)
-            else:
-                made = self.empty(value)
-                vars(made).update(self.attributes(value))
+        if hasattr(value, "copied"):
+            made = value.copied(self)
+        elif isinstance(value, msgspec.Struct):
+            made = self.shallow(value)
+            for name in open_fields(type(value)):
+                setattr(made, name, self(getattr(value, name)))
+        else:
+            made = self.empty(value)
+            self.fill(made, value)
         return made

@@ -8,8 +8,9 @@ where something touches or leaves, and in every frame in which something is due 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from operator import attrgetter
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from voskar.core.adopt import Resync
 from voskar.core.adopt.adopter import Adopter
@@ -83,11 +84,18 @@ class Stepper:
         for state in world.everyone():
             self.emitters.arm(state)
         self.resets.place_fixtures()
+        self.look_ahead()
 
     def copy(self) -> Stepper:
         """Another stepper at the same frame, which goes on by itself. An observer is copied with it."""
         made: Stepper = Copier()(self)
         return made
+
+    def look_ahead(self) -> None:
+        """What has been decided about frames that are to come is due there."""
+        if self.resync is not None:
+            for frame in self.resync.decisions.frames_from(self.next):
+                self.world.visit(frame)
 
     def run(self) -> Ledger:
         """Steps through the whole recording."""
@@ -107,8 +115,6 @@ class Stepper:
             until = min(world.next_visit(frame), triggers.next_frame(), stop)
             wanted = FOREVER if observer is None else observer.next_frame(frame)
             until = min(until, wanted)
-            if decisions is not None:
-                until = min(until, decisions.next_frame(frame))
             frame = kernel.advance(frame, max(until, frame))
             if frame >= stop:
                 break
@@ -204,39 +210,54 @@ def ledger_of(world: World, *, resynced: bool = False) -> Ledger:
     )
 
 
-LEAST, MOST = 64, 4096
+LEAST, MOST, PARTS = 64, 4096, 8
 """Frames between the copies that resync makes on its way: few behind a place where it went back, for there may be more
-such places near, then twice as many from copy to copy."""
+such places near, then twice as many from copy to copy; of a long recording a part of it."""
+
+
+class Played(NamedTuple):
+    """A stepper that has run to the end, the ledger, and copies of the stepper on the way, far apart and in order."""
+
+    stepper: Stepper
+    ledger: Ledger
+    copies: Sequence[Stepper] = ()
 
 
 def replay(rules: Rules, recording: Recording, resync: Resync | None = None) -> Ledger:
     """The main door: rules and a recording in, a ledger out. With `resync` it goes on from the game's account."""
-    return played_out(Stepper(rules, recording, resync=resync))[1]
+    return played_out(Stepper(rules, recording, resync=resync)).ledger
 
 
-def played_out(stepper: Stepper) -> tuple[Stepper, Ledger]:
+def played_out(stepper: Stepper) -> Played:
     """Runs a stepper to the end of its recording. Where resync decides what became of something past, it goes on from
     a copy made before that: so only that stretch is stepped through again."""
-    adopter, resync = stepper.adopter, stepper.resync
+    adopter, resync, recording = stepper.adopter, stepper.resync, stepper.world.recording
     if adopter is None or resync is None or not adopter.may_go_back:
-        return stepper, stepper.run()
-    decisions, last = resync.decisions, stepper.world.recording.last
-    kept, stride = [stepper.copy()], MOST
+        return Played(stepper, stepper.run())
+    decisions = resync.decisions
+    apart = max(MOST, recording.frames // PARTS)
+    copies: list[Stepper] = []
+    recent, stride = [stepper], apart  # the first of these lies before all that may still be decided
+    stepper = stepper.copy()
     stop = stepper.next + stride
     while True:
         stepper.run_to(stop)
-        ledger = stepper.close() if stepper.next > last and decisions.back is None else None
+        ledger = stepper.close() if stepper.next > recording.last and decisions.back is None else None
         if decisions.back is not None:
             back, decisions.back = decisions.back, None
-            while kept[-1].next > back:
-                kept.pop()
-            stepper, stride = kept[-1].copy(), LEAST
+            while recent[-1].next > back:
+                recent.pop()
+            stepper, stride = recent[-1].copy(), LEAST
+            stepper.look_ahead()
             stop = max(back, stepper.next + stride)
         elif ledger is not None:
-            return stepper, ledger
+            return Played(stepper, ledger, [*copies, *recent])
         else:
-            while len(kept) > 1 and kept[1].next <= stepper.next - 2 * resync.reach:
-                del kept[0]
-            kept.append(stepper.copy())
-            stride = min(2 * stride, MOST)
+            while len(recent) > 1 and recent[1].next <= stepper.next - 2 * resync.reach:
+                if not copies or recent[0].next - copies[-1].next >= apart:
+                    copies.append(recent[0])
+                del recent[0]
+            recent.append(stepper)
+            stepper = stepper.copy()
+            stride = min(2 * stride, apart)
             stop = stepper.next + stride

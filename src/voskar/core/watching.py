@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
-from collections.abc import Mapping
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -18,6 +18,7 @@ from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, GateAnswer
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Ledger
+from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording import Actor, Poses, Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Ints
@@ -56,21 +57,21 @@ class Moment(Struct):
 class Watch:
     """An observer that films where everyone is, and answers questions."""
 
-    def __init__(self, questions: Mapping[int, Question], *, films: bool = True) -> None:
+    def __init__(self, questions: Mapping[int, Question], *, films: bool = True, known: Iterable[Actor] = ()) -> None:
+        """`known` are driven actors that are there at times that are not filmed."""
         self.questions, self.films = questions, films
         self.moments: dict[int, Moment] = {}
         self._frames = sorted(questions)
         self._moment: Moment | None = None
         self._film: list[tuple[Ints, ...]] = []
-        self._names: dict[str, Actor] = {}
+        self._names: dict[str, Actor] = {actor.id: actor for actor in known}
         self._moved: list[tuple[slice, np.ndarray, np.ndarray, np.ndarray]] = []
 
     def copied(self, copier: Copier) -> Watch:
         """A watch that goes on by itself; what was filmed stays as it is."""
         made: Watch = copier.empty(self)
-        vars(made).update(vars(self))
-        made.moments, made._names = self.moments.copy(), self._names.copy()
-        made._film, made._moved = self._film.copy(), self._moved.copy()
+        copier.fill(made, self, leaving_out=("moments", "_film", "_moved"))
+        made.moments, made._film, made._moved = self.moments.copy(), self._film.copy(), self._moved.copy()
         return made
 
     def next_frame(self, frame: int) -> int:
@@ -264,11 +265,14 @@ def close_pairs(world: World, within: float) -> set[tuple[str, str]]:
 
 @dataclass(frozen=True)
 class Watched:
-    """A replay that was watched: its ledger, the world at its end, and what was seen."""
+    """A replay that was watched: its ledger, the world at its end, and what was seen. `logged` is the recording as it
+    was given, `copies` are steppers on the way."""
 
     stepper: Stepper
     ledger: Ledger
     watch: Watch
+    logged: Recording
+    copies: Sequence[Stepper] = ()
 
     @property
     def world(self) -> World:
@@ -280,10 +284,40 @@ class Watched:
         """What was adopted from the game, where it was."""
         return self.stepper.resync
 
+    def asking(self, questions: Mapping[int, Question]) -> Watched:
+        """The same replay, watched for some more frames; only the stretches about them are stepped through again, from
+        a second before to a second after each."""
+        rules, recording = self.world.rules, self.world.recording
+        watch = Watch(questions, films=needs_film(rules, recording), known=driven_actors(self))
+        copies = self.copies or [Stepper(rules, self.logged, resync=self.resync)]
+        second, stepper = round(self.world.rate), copies[0].copy()
+        for frame in sorted(questions):
+            start = max(frame - second, recording.first)
+            nearest = copies[bisect_right(copies, start, key=lambda copy: copy.next) - 1]
+            if nearest.next > stepper.next:
+                stepper = nearest.copy()
+            stepper.observer = None
+            stepper.run_to(start)
+            stepper.observer = watch
+            stepper.run_to(frame + second + 1)
+        return Watched(self.stepper, self.ledger, watch, self.logged, copies)
+
     @cached_property
     def recording(self) -> Recording:
         """As it was judged."""
         return self.watch.recording_of(self.world)
+
+
+def needs_film(rules: Rules, recording: Recording) -> bool:
+    """Whether a recording does not show by itself where everyone is."""
+    return rules.drives or rules.returns or recording.reactions == "raw"
+
+
+def driven_actors(seen: Watched) -> list[Actor]:
+    """All driven actors that were ever there."""
+    found = [Actor(fixture.id, fixture.kind, driven=True) for fixture in seen.world.fixtures.values()]
+    spawns = (event for event in seen.ledger.all(SpawnEvent) if event.detail is None)
+    return found + [Actor(event.id, event.kind, event.owner, driven=True, spawned=True) for event in spawns]
 
 
 def watched(
@@ -295,7 +329,7 @@ def watched(
     resync: Resync | None = None,
 ) -> Watched:
     """Replays, and looks on; with `resync` it goes on from the game's account."""
-    films = films and (rules.drives or rules.returns or recording.reactions == "raw")
-    done, ledger = played_out(Stepper(rules, recording, Watch(questions or {}, films=films), resync))
-    assert isinstance(done.observer, Watch)
-    return Watched(done, ledger, done.observer)
+    films = films and needs_film(rules, recording)
+    done = played_out(Stepper(rules, recording, Watch(questions or {}, films=films), resync))
+    assert isinstance(done.stepper.observer, Watch)
+    return Watched(done.stepper, done.ledger, done.stepper.observer, recording, done.copies)

@@ -78,7 +78,8 @@ def check(
     windows = windows.at(recording.rate)
     places = any(claim.x is not None for claim in recording.claims)
     seen = watch(rules, recording, films=bool(watched) or places, resync=Resync(windows) if resync else None)
-    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, explains)
+    ask = seen.asking if explains else None
+    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, ask)
     landed, events, spawned, reacted = hits(held), event_claims(held), emissions(held), reactions(held)
     reasons = Reasons(held, unfired=spawned.unfired if explains else ())
     found = [*landed.findings, *events.findings, *reacted.findings, *spawned.odd]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -19,6 +19,7 @@ from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.views.timeline import Timeline, timeline
+from voskar.core.watching import Question, Watched
 
 Vector = tuple[float, float]
 
@@ -32,8 +33,8 @@ TOLERANCE = 1.0
 class Held:
     """`recording` is as it was logged, `judged` as it was judged, `ledger` what the rules make of it. Evidence may come
     in a window of frames around what the rules have; up to `near` it is the same thing at another frame. `tolerance` is
-    for places, in units. `resync` is what was adopted from the game, None where the rules were left alone.
-    Without `explains` no gate is asked why."""
+    for places, in units. `resync` is what was adopted from the game, None where the rules were left alone. `ask` looks
+    at the replay again, to say why; without it nothing is explained."""
 
     rules: Rules
     recording: Recording
@@ -42,7 +43,7 @@ class Held:
     windows: Windows
     tolerance: float
     resync: Resync | None = None
-    explains: bool = True
+    ask: Callable[[Mapping[int, Question]], Watched] | None = None
 
     @property
     def near(self) -> int:

@@ -21,7 +21,6 @@ from voskar.core.ledger.event import number
 from voskar.core.recording import Claim
 from voskar.core.rules import Emitter
 from voskar.core.watching import Question, Watched
-from voskar.core.watching import watched as watch
 from voskar.evidence.emissions import Unfired
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held
@@ -89,7 +88,7 @@ def hits(held: Held) -> HitEvidence:
     moved += near
     denied += [one for one, event in known if event is None]
     missed = _claimable(held, unmatched) if held.recording.asks_for("hit") else []
-    why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.explains else lambda claim: None
+    why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.ask else lambda claim: None
     drift = _Drift(claims, judged, ledger, resynced=held.resync is not None)
     differing = [list(_differs(held, claim, hit)) for claim, hit in agreed]
     found = [finding for some in differing for finding in some]
@@ -118,10 +117,10 @@ def _is_logged(held: Held, event: Claim | Event) -> bool:
 
 
 class Reasons:
-    """Why the rules did otherwise, from one more replay that is watched where anything is to be explained."""
+    """Why the rules did otherwise, from the replay, which is watched where anything is to be explained."""
 
     def __init__(self, held: Held, claims: Sequence[Claim] = (), unfired: Sequence[Unfired] = ()) -> None:
-        self.rules, self.recording, self.resync = held.rules, held.recording, held.resync
+        self.recording, self.ask = held.recording, held.ask
         self.window = held.windows.of("hit")
         self.questions: dict[int, Question] = {}
         for claim in claims:
@@ -136,7 +135,8 @@ class Reasons:
 
     @cached_property
     def _seen(self) -> Watched:
-        return watch(self.rules, self.recording, self.questions, resync=self.resync)
+        assert self.ask is not None
+        return self.ask(self.questions)
 
     @cached_property
     def _pairs(self) -> PairExplainer:

@@ -75,7 +75,7 @@ def test_explanations_hold(data: Any, frames: Any, reactions: str, more: st.Data
     everywhere = {frame: Question(near=1e9, emitters=True) for frame in range(played.first, played.last + 1)}
     witness = Witness(everywhere)
     stepper = Stepper(rules, played, witness)
-    found = Watched(stepper, stepper.run(), witness)
+    found = Watched(stepper, stepper.run(), witness, played)
     pairs_agree(found)
     emitters_agree(found)
     states_agree(found, witness)

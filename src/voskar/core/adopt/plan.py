@@ -8,7 +8,6 @@ from collections.abc import Callable, Hashable, Iterable, Mapping
 from msgspec import Struct, field
 
 from voskar.core.adopt.window import Column, Windows
-from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Event
 from voskar.core.ledger.origin import brood
 from voskar.core.recording import Claim, Recording
@@ -70,10 +69,9 @@ class Decisions:
     def _go_back(self, frame: int) -> None:
         self.back = frame if self.back is None else min(self.back, frame)
 
-    def next_frame(self, frame: int) -> int:
-        """The next frame, this one or later, in which a claim is adopted."""
-        at = bisect_left(self._frames, frame)
-        return self._frames[at] if at < len(self._frames) else FOREVER
+    def frames_from(self, frame: int) -> list[int]:
+        """The frames, this one or later, in which claims are adopted."""
+        return self._frames[bisect_left(self._frames, frame) :]
 
 
 Plan = Mapping[int, Taken]

@@ -38,7 +38,7 @@ class Stage:
     SHARED = frozenset(("catalog", "fixtures", "shapes", "narrow", "motions", "_entering", "_seen", "_boxes", "_logged",
                         "_poses", "_clip_table"))  # fmt: skip
     """What all copies share: it never changes, or is scratch for one frame."""
-    OWN = frozenset(("table", "placing", "finder", "kernel"))
+    OWN = frozenset(("table", "placing", "finder", "kernel", "events"))
     """What each copy builds for itself."""
 
     def __init__(self, rules: Rules, recording: Recording, catalog: BoxCatalog | None = None) -> None:
@@ -154,9 +154,9 @@ class Stage:
     def copied(self, copier: Copier) -> Self:
         """A stage of its own, with a kernel of its own."""
         made: Self = copier.empty(self)
-        vars(made).update({name: old if name in self.SHARED else copier(old) for name, old in vars(self).items()
-                           if name not in self.OWN})  # fmt: skip
+        copier.fill(made, self, leaving_out=self.OWN)
         made.table = self.table.copy()
+        made.events = self.events.copy()  # of events that never change: there may be millions
         made._connect()
         made.placing.copy_from(self.placing)
         made.kernel.copy_from(self.kernel)

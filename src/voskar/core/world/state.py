@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Self
+
 import msgspec
 from msgspec import Struct
 
+from voskar.core.copying import Copier
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Kind
@@ -59,6 +62,12 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     def lives_left(self) -> int | None:
         """Its lives once the one is taken that it owes."""
         return self.lives if self.lives is None or self.owes is None else max(self.lives - 1, 0)
+
+    def copied(self, copier: Copier) -> Self:
+        """One that goes another way from now on. Of a swarm there are thousands."""
+        made: Self = copier.shallow(self)
+        made.counters = self.counters.copy()
+        return made
 
     def revive(self) -> None:
         """As at the start, but for what outlasts a death: lives, counters and the place to respawn."""
