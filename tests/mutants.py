@@ -1,6 +1,7 @@
 """One mistake of one class put into the log of a game that plays exactly by the rules: `check` has to find it.
 
-`python -m tests.mutants` prints the table: class, drawn, found, named (a finding of its own code), told first.
+`python -m tests.mutants [WORLDS]` prints the table: class, drawn, found, named (a finding of its own code), told first,
+and after how many a root stands outside the window: more than half a second before or after what was changed.
 """
 
 from __future__ import annotations
@@ -10,11 +11,14 @@ import json
 import random
 import sys
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from functools import lru_cache
 from itertools import pairwise
-from typing import Any
+from typing import Any, NamedTuple
 
 from tests.worlds import recording, rulebook
 from voskar.core.recording import Recording
+from voskar.core.step import replay
 from voskar.core.views.perfect import perfect_log
 from voskar.evidence.check import check
 from voskar.files.recording import read_recording
@@ -43,7 +47,8 @@ RULES: dict[str, Any] = {
         },
         "hornet": {
             "side": "hive",
-            "health": 6,
+            "health": 4,
+            "down": {"worth": 50},
             "boxes": {
                 "sting": {"role": "hitbox", "attack": "sting", "circle": 6, "mask": ["keeper"]},
                 "belly": {"role": "hurtbox", "circle": 6, "layer": ["hive"]},
@@ -127,6 +132,38 @@ def doubled(event: str) -> Mistake:
     return change
 
 
+def added(health: float | None = None, apart: bool = False) -> Mistake:
+    """A hit on the keeper that never was: its boxes touch some hornet's, or `apart` nobody's; the first one in the
+    i-frames of another."""
+
+    def change(frames: Frames, draw: random.Random) -> bool:
+        hits = {at for at, k in _claims(frames, "hit") if frames[at]["claims"][k]["target"] == "keeper"}
+        for at in draw.sample(range(10, len(frames) - 50), len(frames) - 60):
+            poses = {pose["id"]: pose for pose in frames[at]["poses"]}
+            keeper, after = poses.get("keeper"), [hit for hit in hits if at - 12 <= hit < at]
+            near = [one for one in poses.values() if one["kind"] == "hornet" and keeper is not None]
+            near = [one for one in near if (abs(one["x"] - keeper["x"]) < 8) != apart]  # type: ignore[index]
+            if near and keeper is not None and keeper.get("clip") != "fall" and (apart or after):
+                claim = {"event": "hit", "attacker": near[0]["id"], "target": "keeper", "attack": "sting"}
+                frames[at].setdefault("claims", []).append(claim | ({} if health is None else {"damage": health}))
+                return True
+        return False
+
+    return change
+
+
+def shown(field: str, by: float) -> Mistake:
+    """Another value on the display, for a while."""
+
+    def change(frames: Frames, draw: random.Random) -> bool:
+        start = draw.randrange(5, len(frames) - 60)
+        for frame in frames[start : start + 12]:
+            frame["display"][0][field] += by
+        return True
+
+    return change
+
+
 def valued(event: str, field: str, by: float) -> Mistake:
     """An event claimed with another value."""
 
@@ -166,11 +203,14 @@ def state(field: str, by: float, length: int = 6) -> Mistake:
 
 
 def _down(frames: Frames) -> tuple[int, int] | None:
-    """The first death and its return."""
-    falls, backs = _claims(frames, "down"), _claims(frames, "respawn")
+    """The keeper's first death and its return."""
+    falls, backs = (
+        [at for at, k in _claims(frames, event) if frames[at]["claims"][k]["id"] == "keeper"]
+        for event in ("down", "respawn")
+    )
     if not falls or not backs:
         return None
-    return falls[0][0], next((at for at, _ in backs if at > falls[0][0]), len(frames))
+    return falls[0], next((at for at in backs if at > falls[0]), len(frames))
 
 
 def walks(frames: Frames, draw: random.Random) -> bool:
@@ -332,6 +372,11 @@ MUTANTS: dict[str, tuple[Mistake, tuple[str, ...]]] = {
     "a hit a frame early": (shifted("hit", -1), ("hit-moved",)),
     "a hit not claimed": (dropped("hit"), ("hit-missing",)),
     "a hit claimed twice": (doubled("hit"), ("hit-denied", "hit-moved")),
+    "a hit in i-frames": (added(), ("hit-denied",)),
+    "a hit from afar": (added(apart=True), ("hit-denied",)),
+    "a hit that kills": (added(health=3), ("hit-denied",)),
+    "another score": (shown("score", 50), ("display",)),
+    "another health bar": (shown("health", -1), ("display",)),
     "another damage": (valued("hit", "damage", 1), ("hit-damage",)),
     "down a frame late": (shifted("down", 1), ("event-moved",)),
     "down not claimed": (dropped("down"), ("event-missing",)),
@@ -363,36 +408,98 @@ def logged(book: Rulebook, header: dict[str, Any], frames: Frames) -> Recording:
     return read_recording([json.dumps(one).encode() for one in (header, *frames)], "log.jsonl", book)
 
 
-def tried(name: str, seed: int) -> tuple[bool, bool, bool] | None:
-    """Whether a mistake was found, named, and told first; None where the world has no room for it."""
-    draw = random.Random(seed)
-    book, played = world(draw)
+@lru_cache(maxsize=4)
+def perfect(seed: int) -> tuple[Rulebook, dict[str, Any], Frames]:
+    """The log of a game without a mistake, with the score and the keeper's health on its display."""
+    book, played = world(random.Random(seed))
     rules = book.rules(played.rate)
     header, frames = perfect_log(rules, played)
-    frames = copy.deepcopy(frames)
+    score, health = 0.0, 3.0
+    events = replay(rules, played).events
+    for frame in frames:
+        for event in (event for event in events if event.frame == frame["frame"]):
+            score = event.total or 0.0 if event.event == "score" else score
+            if event.id == "keeper" and event.event in ("health", "respawn"):
+                health = event.after if event.after is not None else 3.0
+        frame["display"] = [{"id": "keeper", "score": score, "health": health}]
+    return book, header, told(frames, seed % 3)
+
+
+STATES = ("health", "lives", "immune", "stunned")
+
+
+def told(frames: Frames, level: int) -> Frames:
+    """What different games tell: 0 everything, 1 no states, 2 no states and no shots either, which the rules drive."""
+    for frame in frames if level else ():
+        frame["poses"] = [
+            {key: value for key, value in pose.items() if key not in STATES}
+            for pose in frame["poses"]
+            if level == 1 or pose["kind"] != "puff"
+        ]
+        for claim in frame.get("claims", ()) if level == 2 else ():
+            if "attacker" in claim:
+                claim["attacker"] = claim["attacker"].replace("keeper.", "keeper/")
+    return frames
+
+
+class Outcome(NamedTuple):
+    """What became of a mistake."""
+
+    found: bool
+    named: bool
+    first: bool
+    """The first finding that is told names it."""
+    outside: tuple[str, ...]
+    """Roots that stand outside the window."""
+
+
+def tried(name: str, seed: int) -> Outcome | None:
+    """Puts a mistake into the log of a world; None where the world has no room for it."""
+    book, header, right = perfect(seed)
+    frames = copy.deepcopy(right)
     mistake, codes = MUTANTS[name]
-    if not mistake(frames, draw):
+    if not mistake(frames, random.Random(f"{name} {seed}")):
         return None
-    verdict, _ = check(rules, logged(book, header, frames))
-    found = verdict.findings
-    return (
-        bool(found),
-        any(finding.code in codes for finding in found),
-        bool(found) and verdict.roots[0][0].code in codes,
+    changed = [at for at, (frame, other) in enumerate(zip(frames, right, strict=True)) if frame != other]
+    if not changed:
+        return None
+    log = logged(book, header, frames)
+    verdict, _ = check(book.rules(log.rate), log)
+    near = round(log.rate / 2)
+    roots = [root for root, _ in verdict.roots]
+    outside = [root for root in roots if not changed[0] - near <= root.frame <= changed[-1] + near]
+    return Outcome(
+        bool(roots),
+        any(finding.code in codes for finding in verdict.findings),
+        bool(roots) and roots[0].code in codes,
+        tuple(f"{root.code} {root.frame}" for root in outside),
     )
 
 
-def main(count: int = 40) -> None:
+def of_world(seed: int) -> list[tuple[str, Outcome | None]]:
+    """Every mistake in one world."""
+    return [(name, tried(name, seed)) for name in MUTANTS]
+
+
+def main(count: int = 200) -> None:
     """The table."""
-    sums = [0, 0, 0, 0]
-    print("| mistake | drawn | found | named | told first |\n|---|--:|--:|--:|--:|")
-    for name in MUTANTS:
-        results = [one for seed in range(count) for one in (tried(name, seed),) if one is not None]
-        row = [len(results), *(sum(result[k] for result in results) for k in range(3))]
+    rows: dict[str, list[tuple[int, Outcome]]] = {name: [] for name in MUTANTS}
+    with ProcessPoolExecutor() as pool:
+        for seed, results in enumerate(pool.map(of_world, range(count))):
+            for name, outcome in results:
+                if outcome is not None:
+                    rows[name].append((seed, outcome))
+    print("| mistake | drawn | found | named | told first | root outside |\n|---|--:|--:|--:|--:|--:|")
+    sums = [0] * 5
+    for name, outcomes in rows.items():
+        row = [len(outcomes)]
+        row += [sum(bool(outcome[k]) for _, outcome in outcomes) for k in range(4)]
         sums = [a + b for a, b in zip(sums, row, strict=True)]
         print(f"| {name} | {' | '.join(map(str, row))} |")
+        if "-v" in sys.argv:
+            print([(seed, *outcome) for seed, outcome in outcomes if not outcome.first or outcome.outside][:4])
     print(f"| all | {' | '.join(map(str, sums))} |")
 
 
 if __name__ == "__main__":
-    main(*map(int, sys.argv[1:]))
+    main(*map(int, [one for one in sys.argv[1:] if one.isdecimal()]))

@@ -133,8 +133,8 @@ def test_a_return_that_clears_the_room_ends_shots_early(resets: str) -> None:
 def test_a_mistake_is_found_and_named(name: str) -> None:
     results = [one for seed in range(6) for one in (tried(name, seed),) if one is not None][:2]
     assert results
-    assert all(found for found, _, _ in results)
-    assert any(named for _, named, _ in results)
+    assert all(outcome.found and not outcome.outside for outcome in results)
+    assert any(outcome.named for outcome in results)
 
 
 def test_the_command_writes_it(apiary: Path, tmp_path: Path, here: Any) -> None:
