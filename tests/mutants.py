@@ -291,7 +291,9 @@ def pushed(share: float) -> Mistake:
         own = _poses(frames, "keeper")["keeper"]
         steps = [(at, pose["x"] - before["x"]) for (_, before), (at, pose) in pairwise(own)]
         begins = [k for k, (_, step) in enumerate(steps) if abs(step) > 2.9 and (k == 0 or abs(steps[k - 1][1]) < 2.9)]
-        begins = [k for k in begins if len({round(step, 6) for _, step in steps[k : k + 8]}) == 1]
+        begins = [
+            k for k in begins if len({round(step, 6) for _, step in steps[k : k + 8]}) == 1 and k < len(steps) - 12
+        ]
         held = [bool(frame.get("inputs")) for frame in frames]
         begins = [k for k in begins if len(set(held[max(steps[k][0] - 2, 0) : steps[k][0] + 9])) == 1]  # else undecided
         if not begins:

@@ -7,6 +7,7 @@ from typing import Generic, NamedTuple, TypeVar
 
 from msgspec import Struct
 
+from voskar.core.ledger.pieces import What
 from voskar.core.rules import Attack, Rules
 
 S = TypeVar("S")
@@ -31,3 +32,5 @@ class Gate(Struct, Generic[S], frozen=True):
     stops: Callable[[S], bool]
     check: Callable[[S], GateAnswer]
     possible: Callable[[Rules, Attack], bool] = lambda rules, attack: True
+    reads: tuple[tuple[What, str], ...] = ()
+    """The state that it reads, and whose: "attacker", "target" or "pair" of a contact, "owner" or "emitter"."""

@@ -102,7 +102,7 @@ def check(
         tuple(_not_compared(held)),
         seen.recording if watched else None,
         seen.resync,
-        tuple(folded(found, held)),
+        tuple(folded(found, held, {*landed.matched, *events.matched, *spawned.matched})),
     )
     return verdict, held.ledger
 

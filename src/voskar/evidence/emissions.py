@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left, bisect_right
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -71,6 +72,8 @@ class Spawned:
     sources: dict[int, SpawnEvent]
     """Of each row in which one appears that was matched the spawn it was matched with."""
     unfired: tuple[Unfired, ...]
+    matched: Collection[int] = ()
+    """The spawns that agreed, by `id()`."""
 
 
 def emissions(held: Held) -> Spawned:
@@ -107,7 +110,7 @@ def emissions(held: Held) -> Spawned:
                 of[number] = index
                 used.add(index)
     odd: list[Finding] = []
-    agreed = 0
+    agreed = []
     sources: dict[int, SpawnEvent] = {}
     for number, event in enumerate(expected):
         found: Finding | None = None
@@ -116,12 +119,12 @@ def emissions(held: Held) -> Spawned:
             found = _compare(held, event, shown[of[number]], straight=_flies_straight(rules, event))
         elif event.frame + window.after <= recording.last:
             found = _missing(event)
-        agreed += found is None
+        agreed += [id(event)] if found is None else []
         odd += [] if found is None else [found]
     spare = [one for index, one in enumerate(shown) if index not in used and not one.given]
     spare = [claim for claim in spare if held.recording.logs("spawn", claim.actor.id)]
     unfired = tuple(_unfired(rules, recording, claim) for claim in spare)
-    return Spawned(len(expected), agreed, tuple(odd), sources, unfired)
+    return Spawned(len(expected), len(agreed), tuple(odd), sources, unfired, agreed)
 
 
 def _is_logged(held: Held, event: SpawnEvent) -> bool:

@@ -33,11 +33,13 @@ EVENTS = ("down", "respawn", "out", "removed", "spawn", "over", "won")
 
 
 class EventEvidence(NamedTuple):
-    """How many such claims there were, how many agreed, and all that did not."""
+    """How many such claims there were, how many agreed, and all that did not; `matched` are the events that did, by
+    `id()`."""
 
     claims: int
     agreed: int
     findings: tuple[Finding, ...]
+    matched: Collection[int] = ()
 
 
 def event_claims(held: Held) -> EventEvidence:
@@ -50,7 +52,7 @@ def event_claims(held: Held) -> EventEvidence:
     claims = [
         claim for claim in held.recording.claims if claim.event in EVENTS and held.recording.logs(claim.event, claim.id)
     ]
-    names = {event for event in EVENTS if held.recording.asks_for(event)}
+    names = [event for event in EVENTS if held.recording.asks_for(event)]
     events: list[Event | Shown] = [
         event
         for event in sorted((event for name in names for event in held.of(name)), key=lambda name: name.frame)
@@ -103,11 +105,12 @@ def event_claims(held: Held) -> EventEvidence:
         if _is_asked(held, event, asked):
             told, rules = f"tells no {event.event}", f"{event.event} in {event.frame}"
             found.append(Finding("event-missing", event.frame, "", event.id or "", game=told, rules=rules))
-    wrong = len({id(one.claim) for one in other})
+    wrong = {id(finding.claim) for finding in other}
     return EventEvidence(
         len(claims),
-        len(agreed) - wrong,
+        len(agreed) - len(wrong),
         tuple(sorted(found, key=lambda finding: (finding.frame, finding.target, finding.code))),
+        [id(event) for claim, event in agreed if id(claim) not in wrong],
     )
 
 

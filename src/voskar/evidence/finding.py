@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 from voskar.core.ledger import Event
+from voskar.core.ledger.pieces import What
 from voskar.core.recording import Claim
 
 if TYPE_CHECKING:
@@ -19,81 +20,104 @@ class Code(NamedTuple):
     about: str
     """ "hit", "state", "spawn", "reaction" or "event": how it is shown, and what to ask `why`."""
     seen: str
-    after: tuple[str, ...] = ()
-    """Codes of earlier findings about the same actor that it may follow from."""
+    reads: tuple[What, ...] = ()
+    """The state, of the actor that it is about, that it hangs on. What a hit or a spawn hangs on, its gates say."""
+    changes: tuple[What, ...] = ()
+    """The state of that actor that game and rules have different accounts of from there on; of a hit its consequences
+    say that."""
 
 
 HITS = ("hit-moved", "hit-denied", "hit-missing", "hit-damage", "hit-attack")
 EVENTS = ("event-moved", "event-denied", "event-missing", "event-values")
-REACTIONS = ("knockback", "launch", "home", "unexplained-motion")
-DEATH = (
-    "down-moves", "down-acts", "down-clip", "down-long", "down-short", "respawn-place", "respawn-late", "cut-short",
-)  # fmt: skip
-
 CODES: dict[str, Code] = {
-    "hit-moved": Code(
-        "in another frame", "hit", "a hit counts too early or too late", (*HITS, "health", "still-active")
-    ),
-    "hit-denied": Code("denied by the rules", "hit", "a hit counts that should not", (*HITS, "health", "still-active")),
+    "hit-moved": Code("in another frame", "hit", "a hit counts too early or too late"),
+    "hit-denied": Code("denied by the rules", "hit", "a hit counts that should not"),
     "hit-missing": Code(
-        "not claimed by the game",
-        "hit",
-        "an attack passes through its target, or its hit is not counted",
-        (*HITS, "health", "still-active"),
+        "not claimed by the game", "hit", "an attack passes through its target, or its hit is not counted"
     ),
-    "hit-damage": Code(
-        "with other damage", "hit", "a hit takes more or less health than it should", (*HITS, "health", "still-active")
-    ),
-    "hit-attack": Code(
-        "with another attack", "hit", "the game names another attack", (*HITS, "health", "still-active")
-    ),
-    "hit-health": Code(
-        "with other health after it", "hit", "a hit leaves another health than it should", (*HITS, "health")
-    ),
+    "hit-damage": Code("with other damage", "hit", "a hit takes more or less health than it should"),
+    "hit-attack": Code("with another attack", "hit", "the game names another attack"),
+    "hit-health": Code("with other health after it", "hit", "a hit leaves another health than it should", ("health",)),
     "hit-place": Code("at another place", "hit", "sparks or sounds of a hit come from the wrong place"),
-    "knockback": Code("without its knockback", "reaction", "a body is not pushed, or another way, or too far", HITS),
-    "launch": Code("without its launch", "reaction", "a bounce is too low, too high, or missing", HITS),
-    "home": Code("without its way home", "reaction", "a body does not return to its start", HITS),
+    "knockback": Code(
+        "without its knockback",
+        "reaction",
+        "a body is not pushed, or another way, or too far",
+        ("motion",),
+        ("motion",),
+    ),
+    "launch": Code(
+        "without its launch", "reaction", "a bounce is too low, too high, or missing", ("motion",), ("motion",)
+    ),
+    "home": Code("without its way home", "reaction", "a body does not return to its start", ("motion",), ("motion",)),
     "unexplained-motion": Code(
         "moved without a reason",
         "reaction",
         "a body is thrown, or moved to its start, by a hit that does neither",
-        HITS,
+        ("motion",),
+        ("motion",),
     ),
     "teleport": Code(
         "teleported without a cut",
         "reaction",
         "a body leaps in one frame; swept boxes hit all between",
-        (*HITS, *REACTIONS),
+        ("motion",),
+        ("motion",),
     ),
-    "spawn-moved": Code(
-        "spawned in another frame", "spawn", "a shot leaves too early or too late", (*DEATH, *EVENTS, "still-active")
-    ),
-    "spawn-missing": Code(
-        "expected and not shown",
-        "spawn",
-        "a shot, child or hit effect does not appear",
-        (*DEATH, *EVENTS, "still-active"),
-    ),
+    "spawn-moved": Code("spawned in another frame", "spawn", "a shot leaves too early or too late"),
+    "spawn-missing": Code("expected and not shown", "spawn", "a shot, child or hit effect does not appear"),
     "spawn-unexpected": Code(
-        "shown and not expected",
-        "spawn",
-        "a shot appears though its cooldown, its limit or no emitter allows it",
-        (*DEATH, *EVENTS, "still-active"),
+        "shown and not expected", "spawn", "a shot appears though its cooldown, its limit or no emitter allows it"
     ),
     "spawn-place": Code("spawned at another place", "spawn", "a shot does not leave from its muzzle"),
     "spawn-direction": Code("spawned in another direction", "spawn", "a shot does not fly the way it is aimed"),
-    "path": Code("on another path", "state", "a shot turns, speeds up or slows down by itself", ("still-active",)),
-    "life-long": Code("with a life too long", "state", "a shot flies on after its lifetime", ("still-active",)),
-    "life-short": Code("with a life too short", "state", "a shot vanishes before its lifetime ends", ("still-active",)),
-    "outside": Code("outside the bounds", "state", "an actor goes on outside the arena", ("still-active",)),
-    "still-active": Code(
-        "still active", "state", "an actor that was consumed, or is out for good, stays and acts", HITS
+    "path": Code(
+        "on another path",
+        "state",
+        "a shot turns, speeds up or slows down by itself",
+        ("presence", "motion"),
+        ("motion",),
     ),
-    "health": Code("with other health", "state", "a bar shows another health than it should", HITS),
-    "lives": Code("with other lives", "state", "a life is not taken, or one too many", (*HITS, "health")),
-    "state-immune": Code("with other i-frames", "state", "the blinking after a hit ends too early or too late", HITS),
-    "state-stunned": Code("with another stun", "state", "an actor acts again too early or too late", HITS),
+    "life-long": Code(
+        "with a life too long", "state", "a shot flies on after its lifetime", ("presence", "motion"), ("presence",)
+    ),
+    "life-short": Code(
+        "with a life too short",
+        "state",
+        "a shot vanishes before its lifetime ends",
+        ("presence", "motion"),
+        ("presence",),
+    ),
+    "outside": Code(
+        "outside the bounds",
+        "state",
+        "an actor goes on outside the arena",
+        ("presence", "motion"),
+        ("presence", "motion"),
+    ),
+    "still-active": Code(
+        "still active",
+        "state",
+        "an actor that was consumed, or is out for good, stays and acts",
+        ("presence", "health"),
+        ("presence",),
+    ),
+    "health": Code(
+        "with other health", "state", "a bar shows another health than it should", ("health", "presence"), ("health",)
+    ),
+    "lives": Code(
+        "with other lives",
+        "state",
+        "a life is not taken, or one too many",
+        ("lives", "health", "presence"),
+        ("lives", "run"),
+    ),
+    "state-immune": Code(
+        "with other i-frames", "state", "the blinking after a hit ends too early or too late", ("iframes", "presence")
+    ),
+    "state-stunned": Code(
+        "with another stun", "state", "an actor acts again too early or too late", ("stun", "presence")
+    ),
     "box-moved": Code(
         "with a box at another place", "state", "outlines drawn over the game are not where its boxes are"
     ),
@@ -103,48 +127,76 @@ CODES: dict[str, Code] = {
         "with another display",
         "state",
         "bar, icons, score or clock show other values than they should",
-        (*HITS, "health", "lives", *EVENTS),
+        ("health", "lives", "score", "presence"),
     ),
-    "down-moves": Code(
-        "moving while down", "state", "a body moves while it is down", (*HITS, "health", *EVENTS, "lives")
-    ),
+    "down-moves": Code("moving while down", "state", "a body moves while it is down", ("presence", "health", "lives")),
     "down-acts": Code(
-        "acting while down", "state", "inputs still work while the actor is down", (*HITS, "health", *EVENTS, "lives")
+        "acting while down", "state", "inputs still work while the actor is down", ("presence", "health", "lives")
     ),
     "down-clip": Code(
         "with a wrong death clip",
         "state",
         "the death clip does not play, plays twice, or goes on too long",
-        (*HITS, "health", *EVENTS, "lives"),
+        ("presence", "health", "lives"),
     ),
     "down-long": Code(
-        "shown too long while down", "state", "a body stays visible too long", (*HITS, "health", *EVENTS, "lives")
+        "shown too long while down",
+        "state",
+        "a body stays visible too long",
+        ("presence", "health", "lives"),
+        ("presence",),
     ),
     "down-short": Code(
-        "removed too early while down", "state", "a death is cut short", (*HITS, "health", *EVENTS, "lives")
+        "removed too early while down", "state", "a death is cut short", ("presence", "health", "lives"), ("presence",)
     ),
     "respawn-place": Code(
         "respawned at another place",
         "state",
         "an actor respawns at the wrong place",
-        (*HITS, "health", *EVENTS, "lives"),
+        ("presence", "health", "lives", "place"),
+        ("motion",),
     ),
     "respawn-late": Code(
-        "respawned late", "state", "an actor respawns too late, or never", (*HITS, "health", *EVENTS, "lives")
+        "respawned late",
+        "state",
+        "an actor respawns too late, or never",
+        ("presence", "health", "lives"),
+        ("presence", "health"),
     ),
     "cut-short": Code(
-        "cut short", "state", "the run restarts before the last death was shown", (*HITS, "health", *EVENTS, "lives")
+        "cut short",
+        "state",
+        "the run restarts before the last death was shown",
+        ("presence", "health", "lives"),
+        ("presence",),
     ),
     "event-moved": Code(
-        "logged in another frame", "event", "the game logs an event too early or too late", (*HITS, "health")
+        "logged in another frame",
+        "event",
+        "the game logs an event too early or too late",
+        ("presence", "health", "lives", "motion", "run"),
+        ("presence", "health", "lives", "score", "run"),
     ),
-    "event-denied": Code("logged and not so", "event", "the game logs an event that did not happen", (*HITS, "health")),
-    "event-missing": Code("not logged", "event", "the game does not log an event", (*HITS, "health")),
+    "event-denied": Code(
+        "logged and not so",
+        "event",
+        "the game logs an event that did not happen",
+        ("presence", "health", "lives", "motion", "run"),
+        ("presence", "health", "lives", "score", "run"),
+    ),
+    "event-missing": Code(
+        "not logged",
+        "event",
+        "the game does not log an event",
+        ("presence", "health", "lives", "motion", "run"),
+        ("presence", "health", "lives", "score", "run"),
+    ),
     "event-values": Code(
         "logged with other values",
         "event",
         "the game logs other lives, health or places with an event",
-        (*HITS, "health"),
+        ("presence", "health", "lives", "motion", "run"),
+        ("lives", "health"),
     ),
 }
 """Every code. The documentation's table is made from this one."""
@@ -172,6 +224,16 @@ class Finding:
     """Of spawn-*: the emitter it is about, `owner/name`, if there is just one."""
     drift: int = 0
     """Of a moved one that i-frames of its target held back: how many more of them the rules have than the game."""
+
+    @property
+    def first(self) -> int:
+        """The game's frame or the rules', whichever is earlier."""
+        return min(self.frame, self.frame + self.shift)
+
+    @property
+    def last(self) -> int:
+        """The later one."""
+        return max(self.frame, self.frame + self.shift)
 
 
 def of_actor(code: str, frame: int, actor: str, game: str, rules: str) -> Finding:

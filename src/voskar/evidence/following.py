@@ -1,73 +1,212 @@
-"""One mistake, one finding: what only follows from an earlier disagreement is folded into it."""
+"""One mistake, one finding: what only follows from an earlier disagreement is folded into it.
+
+A finding reads pieces of state; an earlier one has left game and rules with different accounts of some pieces, which
+the events of the ledger carry on. What reads a piece while the accounts differ follows from the cause of that.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Sequence
+from itertools import groupby
 
-from voskar.evidence.finding import CODES, DEATH, HITS, REACTIONS, Finding
+from voskar.core.boxes import FormedBox
+from voskar.core.explain.provenance import Change, Provenance
+from voskar.core.judging.gates import GATES
+from voskar.core.kernel.storage import FOREVER
+from voskar.core.ledger.events import SpawnEvent
+from voskar.core.ledger.pieces import ALL, Piece, pair
+from voskar.core.rules import Kind
+from voskar.evidence.finding import CODES, HITS, Finding
 from voskar.evidence.held import Held
 
-FIRST = ("still-active", "respawn-late", "down-short")
-"""Who is there at all comes before what anybody does in a frame."""
-DEAD_GATES = ("play", "down", "present", "consumed")
-GUARD_GATES = ("immune", "repeat")
-"""Gates that hang on what hits before have left behind: for good, and for a while."""
+THERE, HIT, THEN, LAST = range(4)
+"""Within a frame: who is there at all, what hits, and all else; hits of one frame do not follow from each other."""
+PRESENCE = ("still-active", "respawn-late", "down-short", "spawn-moved", "spawn-missing", "spawn-unexpected")
+LASTING = ("lives", "score", "counters")
+"""What goes on behind a mark that begins the room again."""
+READS = {gate.name: gate.reads for gate in GATES}
+EVERYONES = ("score", "run")
+SHORT = ("motion",)
+"""State that shows at once."""
+
+Root = tuple[Finding, tuple[Finding, ...]]
 
 
-def folded(findings: Sequence[Finding], held: Held) -> list[tuple[Finding, tuple[Finding, ...]]]:
-    """The roots in frame order, each with what follows from it. A mark ends what follows, and so does what was taken
-    over from the game."""
-    recording = held.recording
-    roots: list[Finding] = []
-    follows: dict[int, list[Finding]] = {}
-    changed: dict[str, list[tuple[Finding, Finding]]] = {}
-    """By actor what was told of it so far, each with its root."""
-    order = {code: place for place, code in enumerate(CODES)}
-    for finding in sorted(
-        findings, key=lambda finding: (finding.frame, finding.code not in FIRST, order[finding.code])
-    ):
-        since = max((mark for mark in recording.resets if mark <= finding.frame), default=recording.first)
-        root = next(_causes(finding, changed, since, held), None)
-        if root is None:
-            roots.append(finding)
-            root = finding
-        else:
-            follows.setdefault(id(root), []).append(finding)
-        for name in {finding.target, *([finding.attacker] if finding.code in HITS else [])} - {""}:
-            changed.setdefault(name, []).append((finding, root))
-    return [(root, tuple(follows.get(id(root), ()))) for root in roots]
+def folded(findings: Sequence[Finding], held: Held, agreed: Collection[int]) -> list[Root]:
+    """The roots in frame order, each with what follows from it; of those of one frame first the ones from which
+    something follows. `agreed` are the events, by `id()`, that the game tells as the rules do."""
+    if not findings:
+        return []
+    return _Folding(held, agreed, findings).of(findings)
 
 
-def _causes(
-    finding: Finding, changed: Mapping[str, Sequence[tuple[Finding, Finding]]], since: int, held: Held
-) -> Iterator[Finding]:
-    """The roots that a finding may follow from, the nearest first."""
-    codes = CODES[finding.code].after
-    hangs = finding.code not in HITS or (finding.why is not None and finding.why.gate in (*DEAD_GATES, *GUARD_GATES))
-    horizon = held.near if finding.code in DEATH else held.windows.widest + 1
-    for name in (finding.target, finding.attacker):
-        for earlier, root in reversed(changed.get(name, ())):
-            apart = finding.frame - earlier.frame
-            if earlier.frame < since:
-                break
-            if earlier.code not in codes:
-                continue
-            if earlier.code == "still-active":
-                yield root  # whatever it does from there on, it should not be there
-            elif finding.code in HITS:
-                if hangs and _links(finding, earlier, held.near):
-                    yield root
-            elif apart <= horizon or (held.resync is None and finding.code not in (*REACTIONS, "teleport")):
-                yield root
-            if held.resync is not None and apart > held.near and earlier.code != "still-active":
-                break
+class _Folding:
+    def __init__(self, held: Held, agreed: Collection[int], findings: Sequence[Finding]) -> None:
+        self.held, self.rules, self.recording = held, held.rules, held.recording
+        kinds = {fixture.id: fixture.kind for fixture in held.rules.fixtures}
+        kinds |= {event.id: event.kind for event in held.ledger.all(SpawnEvent)}
+        self._kinds = kinds | {actor.id: actor.kind for actor in held.recording.actors}
+        owned = {event.id for event in held.ledger.all(SpawnEvent) if event.owner}
+        owned |= {actor.id for actor in held.recording.actors if actor.owner}
+        disputed = {id(finding.hit) for finding in findings if finding.hit is not None}
+        self.provenance: Provenance[Finding] = Provenance(
+            held.rules, held.ledger, self._kind, self._is_moved, owned, agreed, disputed
+        )
+        self._marks = sorted(held.recording.resets)
+
+    def _kind(self, name: str) -> Kind | None:
+        return self.rules.kinds.get(self._kinds.get(name, ""))
+
+    def _is_moved(self, name: str) -> bool:
+        return self.recording.reactions == "raw" or name not in self.recording.numbers
+
+    def of(self, findings: Sequence[Finding]) -> list[Root]:
+        order = {code: place for place, code in enumerate(CODES)}
+        ordered = sorted(findings, key=lambda one: (one.first, _phase(one), order[one.code], not one.target, one.frame))
+        follows: dict[int, list[Finding]] = {}
+        roots: list[Finding] = []
+        for (frame, phase), alike in groupby(ordered, key=lambda one: (one.first, _phase(one))):
+            while self._marks and self._marks[0] <= frame:
+                self._begin_again(self._marks.pop(0))
+            self.provenance.go_to(frame + 1 if phase >= THEN else frame)
+            if phase == HIT:  # they come about at once
+                causes = [(finding, self._cause(finding)) for finding in alike]
+            else:
+                causes = []
+                for finding in alike:
+                    causes.append((finding, self._cause(finding)))
+                    self._changes(*causes[-1])
+            for finding, cause in causes:
+                if phase == HIT:
+                    self._changes(finding, cause)
+                if cause is None:
+                    roots.append(finding)
+                else:
+                    follows.setdefault(id(cause), []).append(finding)
+        roots.sort(key=lambda root: (root.first, id(root) not in follows, _phase(root), order[root.code]))
+        return [(root, tuple(follows.get(id(root), ()))) for root in roots]
+
+    def _begin_again(self, mark: int) -> None:
+        self.provenance.go_to(mark)
+        self.provenance.differences.clear(LASTING if self.recording.resets[mark] == "room" else ())
+
+    def _cause(self, finding: Finding) -> Finding | None:
+        """The root that a finding follows from; None if it is one."""
+        around = self.held.windows.widest
+        self._see(finding)
+        return self.provenance.differences.cause(self._read(finding), finding.first - around, finding.first + around)
+
+    def _see(self, finding: Finding) -> None:
+        """What the log shows of the actor's health and lives right before: where it is as the rules have it, nothing
+        that was before matters."""
+        row = self.recording.row(finding.target, finding.first - 1) if finding.target else None
+        course = self.held.course.courses.get(finding.target)
+        if row is None or course is None:
+            return
+        poses, frame = self.recording.poses, finding.first - 1
+        for what, shown, steps in (("health", poses.health, course.health), ("lives", poses.lives, course.lives)):
+            value = steps.now(frame)
+            if value is not None and abs(float(shown[row]) - value) < 1e-6:
+                self.provenance.differences.agree([(what, finding.target)], frame)  # type: ignore[list-item]
+
+    def _read(self, finding: Finding) -> Iterable[Piece]:
+        """The pieces that a finding hangs on."""
+        code = CODES[finding.code]
+        if finding.code in HITS:
+            return self._read_by_hit(finding)
+        if code.about == "spawn":
+            name = finding.hit.id if finding.hit is not None else finding.target
+            emitter = finding.emitter.rpartition("/")[2]
+            return self.provenance.read_by_spawn(name or "", finding.attacker, emitter)
+        names = [finding.target] if finding.target else [name for name in self._kinds if self._lives(name)]
+        found: list[Piece] = [
+            (what, ALL if what in ("score", "run") else name) for what in code.reads for name in names
+        ]
+        return found
+
+    def _lives(self, name: str) -> bool:
+        kind = self._kind(name)
+        return kind is not None and kind.lives is not None
+
+    def _read_by_hit(self, finding: Finding) -> Iterable[Piece]:
+        attacker, target = finding.attacker, finding.target
+        gate = finding.why.gate if finding.why is not None and finding.frame == finding.first else None
+        if finding.code in ("hit-damage", "hit-attack"):
+            return ()
+        if gate in READS and gate is not None:
+            whose = {"attacker": attacker, "target": target, "pair": pair(attacker, target)}
+            return [(what, whose[side]) for what, side in READS[gate]]
+        if gate == "run":
+            return [("run", ALL)]
+        if gate in ("present", "play", "open", "touch"):
+            return [piece for name in (attacker, target) for piece in self.provenance.read_of_one(name)]
+        if gate in ("own", "boxes", "layers"):
+            return ()
+        name = finding.hit.attack if finding.hit is not None else finding.claim.attack if finding.claim else None
+        return self.provenance.read_by(attacker, target, self.rules.attacks.get(name or ""))
+
+    def _changes(self, finding: Finding, cause: Finding | None) -> None:
+        """Notes what game and rules have different accounts of from a finding on."""
+        root, first, last = cause or finding, finding.first, finding.last
+        add = self.provenance.differ
+        if finding.code in ("hit-moved", "spawn-moved"):
+            for piece, lasts in self._changed(finding):  # one account begins earlier, the other ends later
+                if lasts is None or piece[0] in SHORT:
+                    add(piece, first, last + (lasts or 0), root)
+                else:
+                    add(piece, first, last, root)
+                    add(piece, first + lasts + 1, last + lasts, root)
+            return
+        for piece, lasts in self._changed(finding):
+            add(piece, first, FOREVER if lasts is None else last + lasts, root)
+
+    def _changed(self, finding: Finding) -> list[Change]:
+        code = CODES[finding.code]
+        if finding.code in HITS:
+            attack = finding.hit.attack if finding.hit is not None else finding.claim.attack if finding.claim else None
+            if finding.code in ("hit-damage", "hit-attack"):
+                return [(("health", finding.target), None)]
+            kills = self._kills(finding)
+            return self.provenance.changes_of_hit(finding.attacker, finding.target, attack or "", kills=kills)
+        if code.about == "spawn":
+            found: list[Change] = [(("presence", finding.target), None), (("motion", finding.target), None)]
+            owner, _, emitter = finding.emitter.rpartition("/")
+            if emitter and finding.code not in ("spawn-place", "spawn-direction"):
+                found.append(self.provenance.change_of_emitter(owner, emitter))
+            if finding.code == "spawn-missing" and finding.hit is not None:
+                found += [(("health", name), None) for name in self._victims(finding.hit.kind or "")]
+            return found
+        near = self.held.near
+        return [
+            ((what, ALL if what in EVERYONES else finding.target), near if what in SHORT else None)
+            for what in code.changes
+        ]
+
+    def _victims(self, kind: str) -> Iterable[str]:
+        """Whom an actor of a kind may have hit, had it been shown."""
+        boxes = self.held.catalog.by_kind
+        struck = {
+            other
+            for other, own in boxes.items()
+            if any(self.held.catalog.meets(hit, hurt) for hit in boxes[kind] for hurt in own if _are_sides(hit, hurt))
+        }
+        return [name for name, own in self._kinds.items() if own in struck]
+
+    def _kills(self, finding: Finding) -> bool:
+        """Whether a hit would take all the health that is left."""
+        course = self.held.course.courses.get(finding.target)
+        health = None if course is None else course.health.now(finding.first - 1)
+        damage = finding.claim.damage if finding.claim is not None else None
+        if damage is None and finding.hit is not None:
+            damage = finding.hit.damage
+        return health is not None and (damage is None or health <= damage)
 
 
-def _links(finding: Finding, earlier: Finding, near: int) -> bool:
-    """Whether a hit may hang on what an earlier one has left behind: its target dead, or guarded for a while. Two
-    hits of one frame are two mistakes."""
-    if earlier.frame == finding.frame or earlier.target != finding.target or finding.why is None:
-        return False
-    if finding.why.gate in DEAD_GATES:
-        return earlier.code != "hit-damage" or finding.why.gate != "present"
-    return earlier.code in ("hit-missing", "hit-denied") and finding.frame - earlier.frame <= near
+def _phase(finding: Finding) -> int:
+    if finding.code == "display":
+        return LAST
+    return THERE if finding.code in PRESENCE else HIT if finding.code in HITS else THEN
+
+
+def _are_sides(hit: FormedBox, hurt: FormedBox) -> bool:
+    return hit.box.role == "hitbox" and hurt.box.role == "hurtbox"

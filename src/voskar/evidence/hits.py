@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
@@ -30,12 +30,14 @@ Match = tuple[Claim, Event]
 
 
 class HitEvidence(NamedTuple):
-    """How many hits were claimed, how many hits could have been, how many agreed in all, and what did not."""
+    """How many hits were claimed, how many hits could have been, how many agreed in all, and what did not; `matched`
+    are the hits that did, by `id()`."""
 
     claims: int
     hits: int
     agreed: int
     findings: tuple[Finding, ...]
+    matched: Collection[int] = ()
 
 
 AROUND = 64.0
@@ -102,9 +104,9 @@ def hits(held: Held) -> HitEvidence:
         account = why(claim)
         found.append(Finding("hit-denied", claim.frame, claim.attacker or "", claim.target or "", claim, why=account))
     found += [Finding("hit-missing", hit.frame, hit.attacker or "", hit.target or "", hit=hit) for hit in missed]
-    clean = sum(not some for some in differing)
+    clean = [id(hit) for (_, hit), different in zip(agreed, differing, strict=True) if not different]
     landed = len(left) - len(unmatched) + len(missed) + len(told)
-    return HitEvidence(len(claims), landed, clean, tuple(found))
+    return HitEvidence(len(claims), landed, len(clean), tuple(found), clean)
 
 
 def _hit(event: Event) -> tuple[object, ...]:

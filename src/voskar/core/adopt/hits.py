@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from itertools import product
 
+from msgspec import Struct
+
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
 from voskar.core.judge import Judge
@@ -20,6 +22,16 @@ FAR = {gate.name: place for place, gate in enumerate(GATES)} | {LANDED: len(GATE
 
 Pair = tuple[str | None, str | None]
 """Attacker and target; None where a claim names one of them only."""
+
+
+class Tentative(Struct):
+    """An earlier hit that stands for a claim unless a better one comes. `shows` says whether logged health shows it,
+    `until` up to which frame its boxes have touched without a break."""
+
+    contact: Contact
+    event: Event
+    shows: bool
+    until: int
 
 
 class HitAdoption:
@@ -43,8 +55,7 @@ class HitAdoption:
         self._open: set[int] = set()
         self._furthest: dict[int, tuple[int, int]] = {}
         """Of open claims: how far a contact of the pair came at most, and in which frame."""
-        self._tentative: dict[int, tuple[Contact, Event, bool]] = {}
-        """Claims that an earlier hit stands for, unless a better one comes; whether logged health shows that hit."""
+        self._tentative: dict[int, Tentative] = {}
         self._held_back: set[int] = set()
         self._silent: dict[tuple[int, str, int], int] = {}
         self._now: dict[Pair, list[tuple[Contact, str]]] = {}
@@ -90,10 +101,10 @@ class HitAdoption:
             return self._lands(contact)
         if (frame, *pair, contact.attack.name) in self.decisions.passed:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
-        for other, (_, before, _) in self._tentative.items():
+        for other, tentative in self._tentative.items():
             claim = self.index.claims[other]
             if (claim.attacker, claim.target) == pair and self.index.fits(other, frame):
-                self.decisions.let_pass((before.frame, *pair, before.attack or ""))  # the claim is this one's
+                self._let_pass(tentative)  # the claim is this one's
                 return False
         number = self.index.nearest(self._keys(pair), frame, lambda one: self.index.is_near(one, frame))
         if number is None:
@@ -102,7 +113,7 @@ class HitAdoption:
         if taken is None:
             here = self.logged.shows(contact)  # the game's health says when, whatever it claims
             if claim.frame > frame:
-                self._tentative[number] = (contact, event, here)
+                self._tentative[number] = Tentative(contact, event, here, frame)
             elif self._furthest.get(number, (-1, 0))[0] >= 0 and not here:
                 self.decisions.take(number, Taken(claim.frame, event))  # the pair touched there
                 return False
@@ -170,16 +181,33 @@ class HitAdoption:
                 self.plan.setdefault(number, decisions.taken[number])
                 self._settle(number)
                 self._force(self.index.claims[number])
-        for number, (contact, event, shows) in list(self._tentative.items()) if self._tentative else ():
-            if self.index.claims[number].frame == frame:
-                del self._tentative[number]
-                own = self._now.get((contact.attacker.id, contact.target.id), ())
-                if not shows and any(one.key == contact.key for one, _ in own):
-                    decisions.take(number, Taken(frame, event))
+        for number in list(self._tentative) if self._tentative else ():
+            self._look_again(number)
         for number in sorted(self._open) if self._open else ():
             self._look(number)
         self._now.clear()
         self._landed.clear()
+
+    def _look_again(self, number: int) -> None:
+        """Follows the touch of an earlier hit to its claim. One touch has one hit, in the claim's frame; where the
+        boxes have parted and touch again, the earlier hit has no claim, and the rules may have the later one."""
+        tentative, frame = self._tentative[number], self.world.frame
+        contact = tentative.contact
+        own = self._now.get((contact.attacker.id, contact.target.id), ())
+        touches = any(one.key == contact.key for one, _ in own)
+        unbroken = tentative.until >= frame - 1
+        if touches and unbroken:
+            tentative.until = frame
+        if self.index.claims[number].frame == frame:
+            del self._tentative[number]
+            if touches and not tentative.shows and unbroken:
+                self.decisions.take(number, Taken(frame, tentative.event))
+            elif touches and not tentative.shows:
+                self._let_pass(tentative)
+
+    def _let_pass(self, tentative: Tentative) -> None:
+        event = tentative.event
+        self.decisions.let_pass((event.frame, event.attacker or "", event.target or "", event.attack or ""))
 
     def _look(self, number: int) -> None:
         """Notes how far a claimed pair came, and gives the claim up when no hit can be the same any more."""

@@ -87,7 +87,7 @@ class Shots:
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
         other = self._use(owner, emitter, event.frame, near, later, self._shown)
         if other is not None:
-            self.emitters.fired[gun] = other
+            self.emitters.fired_in(owner, emitter, other)
             self.world.events.append(AdoptedEvent(frame=event.frame, detail="spawn", id=owner.id))
         elif self.world.frame + window.after <= self.world.recording.last:
             self.emitters.unfire(owner.row, emitter, self._fired.get(gun))

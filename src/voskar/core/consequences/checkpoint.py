@@ -14,4 +14,4 @@ def apply(contact: Contact, side: Side) -> None:
     world.events.append(CheckpointEvent(frame=world.frame, id=state.id, x=x, y=y))
 
 
-CONSEQUENCE = Consequence("checkpoint", "checkpoint", lambda table: table.checkpoint, apply)
+CONSEQUENCE = Consequence("checkpoint", "checkpoint", lambda table: table.checkpoint, apply, "place")

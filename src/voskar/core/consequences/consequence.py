@@ -8,7 +8,8 @@ from typing import Literal
 from msgspec import Struct
 
 from voskar.core.judging.contact import Contact
-from voskar.core.rules import Attack, Consequences, Rules
+from voskar.core.ledger.pieces import What
+from voskar.core.rules import Attack, Consequences, Kind, Rules
 from voskar.core.world import ActorState
 
 Side = Literal["attacker", "target"]
@@ -31,12 +32,16 @@ def other(contact: Contact, side: Side) -> ActorState:
 
 class Consequence(Struct, frozen=True):
     """One consequence. `named` says whether a table has its key; `does` whether it can come about on a side, which is
-    the same for all but i-frames; `event` is the name of the ledger event that reports it."""
+    the same for all but i-frames; `event` is the name of the ledger event that reports it; `changes` the state that it
+    changes, and `lasts` for how many frames after the hit, given the actor's kind: None until something else changes it
+    again."""
 
     key: str
     event: str
     named: Callable[[Consequences], bool]
     apply: Callable[[Contact, Side], None]
+    changes: What
+    lasts: Callable[[Consequences, Kind], int | None] = lambda table, kind: None
     also: Callable[[Attack, Side, Rules], bool] = lambda attack, side, rules: False
 
     def does(self, attack: Attack, side: Side, rules: Rules) -> bool:

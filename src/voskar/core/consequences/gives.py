@@ -15,4 +15,4 @@ def apply(contact: Contact, side: Side) -> None:
         world.events.append(GivesEvent(frame=world.frame, id=state.id, detail=name, points=given[name], total=total))
 
 
-CONSEQUENCE = Consequence("gives", "gives", lambda table: bool(table.gives), apply)
+CONSEQUENCE = Consequence("gives", "gives", lambda table: bool(table.gives), apply, "counters")

@@ -11,4 +11,4 @@ def apply(contact: Contact, side: Side) -> None:
     contact.world.run.won = True
 
 
-CONSEQUENCE = Consequence("goal", "won", lambda table: table.goal, apply)
+CONSEQUENCE = Consequence("goal", "won", lambda table: table.goal, apply, "run")

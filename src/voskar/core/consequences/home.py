@@ -14,4 +14,4 @@ def apply(contact: Contact, side: Side) -> None:
     world.events.append(HomeEvent(frame=world.frame, id=state.id, x=x, y=y))
 
 
-CONSEQUENCE = Consequence("home", "home", lambda table: table.home, apply)
+CONSEQUENCE = Consequence("home", "home", lambda table: table.home, apply, "motion", lambda table, kind: 2)

@@ -24,4 +24,12 @@ def also(attack: Attack, side: Side, rules: Rules) -> bool:
     return side == "target" and attack.gives_iframes and any(kind.iframes for kind in rules.kinds.values())
 
 
-CONSEQUENCE = Consequence("iframes", "iframes", lambda table: bool(table.iframes), apply, also)
+CONSEQUENCE = Consequence(
+    "iframes",
+    "iframes",
+    lambda table: bool(table.iframes),
+    apply,
+    "iframes",
+    lambda table, kind: kind.iframes if table.iframes is None else table.iframes,
+    also=also,
+)

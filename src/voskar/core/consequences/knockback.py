@@ -56,4 +56,11 @@ def apply(contact: Contact, side: Side) -> None:
     world.push(state, knockback, dx, dy)
 
 
-CONSEQUENCE = Consequence("knockback", "knockback", lambda table: table.knockback is not None, apply)
+CONSEQUENCE = Consequence(
+    "knockback",
+    "knockback",
+    lambda table: table.knockback is not None,
+    apply,
+    "motion",
+    lambda table, kind: table.knockback.over + 2 if table.knockback else 0,
+)

@@ -18,4 +18,4 @@ def apply(contact: Contact, side: Side) -> None:
     world.send(state, vx, vy)
 
 
-CONSEQUENCE = Consequence("launch", "launch", lambda table: table.launch is not None, apply)
+CONSEQUENCE = Consequence("launch", "launch", lambda table: table.launch is not None, apply, "motion")

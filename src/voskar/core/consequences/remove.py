@@ -17,5 +17,5 @@ def count(contact: Contact, side: Side, outcome: str) -> None:
 
 
 CONSEQUENCE = Consequence(
-    "remove", "removed", lambda table: table.remove, lambda contact, side: count(contact, side, "landed")
+    "remove", "removed", lambda table: table.remove, lambda contact, side: count(contact, side, "landed"), "presence"
 )

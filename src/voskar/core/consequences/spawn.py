@@ -15,4 +15,6 @@ def apply(contact: Contact, side: Side) -> None:
     order(contact.world, Fan(kind), "effect", contact.point(), 0.0, (0.0, 0.0), spawned=False)
 
 
-CONSEQUENCE = Consequence("spawn", "spawn", lambda table: table.spawn is not None, apply)
+CONSEQUENCE = Consequence(
+    "spawn", "spawn", lambda table: table.spawn is not None, apply, "children", lambda table, kind: 1
+)

@@ -18,4 +18,4 @@ def apply(contact: Contact, side: Side) -> None:
         world.events.append(StunEvent(frame=world.frame, id=state.id, until=until, by=other(contact, side).id))
 
 
-CONSEQUENCE = Consequence("stun", "stun", lambda table: table.stun > 0, apply)
+CONSEQUENCE = Consequence("stun", "stun", lambda table: table.stun > 0, apply, "stun", lambda table, kind: table.stun)

@@ -154,6 +154,14 @@ class Emitters:
         elif emitter.when.on != "hold":
             self.fired[row, emitter.name] = before
 
+    def fired_in(self, state: ActorState, emitter: Emitter, frame: int) -> None:
+        """Its last shot counts as fired in another frame: a held button fires again a cooldown after that."""
+        self.fired[state.row, emitter.name] = frame
+        if emitter.when.on == "hold":
+            self.triggers.rearm(state)
+            for own in state.kind.emitters:
+                self.triggers.again(state, own, self.world.frame + 1, self._since[state.row])
+
     def _emit(self, state: ActorState, emitter: Emitter, own: list[str], wanted: list[str]) -> list[ActorState]:
         """Some shots of a fan, whose ids are its `own`."""
         world, fan = self.world, emitter.fan

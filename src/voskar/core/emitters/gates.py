@@ -99,17 +99,39 @@ def _condition(pull: Pull) -> GateAnswer:
 SILENT = ("unmet",)
 """Gates that are no denial: another emitter is to fire instead."""
 GATES: tuple[Gate[Pull], ...] = (
-    Gate("unmet", "", "", lambda pull: not pull.emitter.if_.holds(pull.owner.counters), _condition),
+    Gate(
+        "unmet",
+        "",
+        "",
+        lambda pull: not pull.emitter.if_.holds(pull.owner.counters),
+        _condition,
+        reads=(("counters", "owner"),),
+    ),
     Gate("hidden", "", "", lambda pull: bool(pull.world.table.hidden[pull.owner.row]), _hidden),
-    Gate("down", "", "", lambda pull: pull.owner.down is not None, _down),
+    Gate("down", "", "", lambda pull: pull.owner.down is not None, _down, reads=(("presence", "owner"),)),
     Gate(
         "consumed",
         "",
         "",
         lambda pull: pull.owner.consumed is not None and pull.world.frame < pull.owner.gone_until,
         _consumed,
+        reads=(("presence", "owner"),),
     ),
-    Gate("stunned", "", "", lambda pull: pull.world.frame <= pull.owner.stunned_until, _stunned),
-    Gate("cooldown", "", "", lambda pull: pull.world.frame < pull.last + pull.emitter.cooldown, _cooldown),
-    Gate("limit", "", "", _within_limit, _limit),
+    Gate(
+        "stunned",
+        "",
+        "",
+        lambda pull: pull.world.frame <= pull.owner.stunned_until,
+        _stunned,
+        reads=(("stun", "owner"),),
+    ),
+    Gate(
+        "cooldown",
+        "",
+        "",
+        lambda pull: pull.world.frame < pull.last + pull.emitter.cooldown,
+        _cooldown,
+        reads=(("emitter", "emitter"),),
+    ),
+    Gate("limit", "", "", _within_limit, _limit, reads=(("emitter", "emitter"),)),
 )

@@ -10,6 +10,8 @@ from typing import Any, ClassVar
 
 import msgspec
 
+from voskar.core.ledger.pieces import What
+
 COLUMNS = (
     "frame", "event", "until", "id", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "detail", "damage",
     "t", "x", "y", "before", "after", "by", "lives", "cause", "dx", "dy", "vx", "vy", "kind", "owner", "emitter",
@@ -35,6 +37,8 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     """Something that the rules say happened in a frame."""
 
     event: ClassVar[str] = ""
+    changes: ClassVar[tuple[What, ...]] = ()
+    """The state that it changes, of whom it befell."""
 
     frame: int
 

@@ -35,6 +35,7 @@ class HealthEvent(Event, frozen=True, gc=False):
     """Health that a hit took or gave."""
 
     event: ClassVar[str] = "health"
+    changes = ("health",)
 
     id: str
     before: float
@@ -49,6 +50,7 @@ class IframesEvent(Event, frozen=True, gc=False, kw_only=True):
     """Immunity to the frame `until`."""
 
     event: ClassVar[str] = "iframes"
+    changes = ("iframes",)
 
     id: str
     until: int
@@ -62,6 +64,7 @@ class KnockbackEvent(Event, frozen=True, gc=False, kw_only=True):
     """A push, done in the frame `until`."""
 
     event: ClassVar[str] = "knockback"
+    changes = ("motion",)
 
     id: str
     dx: float
@@ -77,6 +80,7 @@ class LaunchEvent(Event, frozen=True, gc=False, kw_only=True):
     """Sent off at a velocity from the next frame on."""
 
     event: ClassVar[str] = "launch"
+    changes = ("motion",)
 
     id: str
     vx: float
@@ -91,6 +95,7 @@ class StunEvent(Event, frozen=True, gc=False, kw_only=True):
     """Stunned to the frame `until`."""
 
     event: ClassVar[str] = "stun"
+    changes = ("stun",)
 
     id: str
     until: int
@@ -104,6 +109,7 @@ class SpawnEvent(Event, frozen=True, gc=False):
     """An actor appears; `detail` "expected" where the recording shows such actors itself."""
 
     event: ClassVar[str] = "spawn"
+    changes = ("presence", "motion")
 
     id: str
     kind: str
@@ -144,6 +150,7 @@ class RemovedEvent(Event, frozen=True, gc=False):
     """An actor is gone; `detail` says why."""
 
     event: ClassVar[str] = "removed"
+    changes = ("presence",)
 
     id: str
     detail: str
@@ -153,6 +160,7 @@ class DownEvent(Event, frozen=True, gc=False, kw_only=True):
     """Health has run out."""
 
     event: ClassVar[str] = "down"
+    changes = ("presence", "lives", "motion", "children")
 
     id: str
     by: str | None = None
@@ -167,6 +175,7 @@ class LifeEvent(Event, frozen=True, gc=False, kw_only=True):
     """A life taken later than its owner went down."""
 
     event: ClassVar[str] = "life"
+    changes = ("lives",)
 
     id: str
     before: float
@@ -180,6 +189,7 @@ class RespawnEvent(Event, frozen=True, gc=False, kw_only=True):
     """Back in play; `detail` is the former id of one that takes another's place."""
 
     event: ClassVar[str] = "respawn"
+    changes = ("presence", "health", "iframes", "stun", "motion")
 
     id: str
     x: float
@@ -206,6 +216,7 @@ class HomeEvent(Event, frozen=True, gc=False, kw_only=True):
     """Sent back to its start."""
 
     event: ClassVar[str] = "home"
+    changes = ("motion",)
 
     id: str
     x: float
@@ -219,6 +230,7 @@ class CheckpointEvent(Event, frozen=True, gc=False, kw_only=True):
     """A new place to come back at."""
 
     event: ClassVar[str] = "checkpoint"
+    changes = ("place",)
 
     id: str
     x: float
@@ -232,6 +244,7 @@ class GivesEvent(Event, frozen=True, gc=False, kw_only=True):
     """A counter that has changed, named in `detail`."""
 
     event: ClassVar[str] = "gives"
+    changes = ("counters",)
 
     id: str
     detail: str
@@ -243,6 +256,7 @@ class ScoreEvent(Event, frozen=True, gc=False, kw_only=True):
     """Points for a side, else for an actor."""
 
     event: ClassVar[str] = "score"
+    changes = ("score",)
 
     id: str
     points: float
@@ -253,6 +267,7 @@ class OutEvent(Event, frozen=True, gc=False, kw_only=True):
     """Out of lives for good."""
 
     event: ClassVar[str] = "out"
+    changes = ("presence", "lives")
 
     id: str
 
@@ -282,12 +297,14 @@ class OverEvent(Event, frozen=True, gc=False):
     """The run is over."""
 
     event: ClassVar[str] = "over"
+    changes = ("run",)
 
 
 class WonEvent(Event, frozen=True, gc=False, kw_only=True):
     """The run is won; `detail` says how."""
 
     event: ClassVar[str] = "won"
+    changes = ("run",)
 
     detail: str
 

@@ -26,4 +26,4 @@ def possible(rules: Rules, attack: Attack) -> bool:
     return any(attack.attacker.remove or attack.target.remove for attack in rules.attacks.values())
 
 
-GATE = Gate("consumed", "x", "", stops, check, possible)
+GATE = Gate("consumed", "x", "", stops, check, possible, reads=(("presence", "attacker"), ("presence", "target")))

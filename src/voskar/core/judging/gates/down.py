@@ -26,4 +26,4 @@ def possible(rules: Rules, attack: Attack) -> bool:
     return rules.contact.health_check == "at_once"
 
 
-GATE = Gate("down", "_", "", stops, check, possible)
+GATE = Gate("down", "_", "", stops, check, possible, reads=(("presence", "attacker"), ("presence", "target")))

@@ -37,4 +37,4 @@ def possible(rules: Rules, attack: Attack) -> bool:
     return not attack.ignores_iframes and (given or any(side.iframes for side in sides))
 
 
-GATE = Gate("immune", "o", "cyan", stops, check, possible)
+GATE = Gate("immune", "o", "cyan", stops, check, possible, reads=(("iframes", "target"),))

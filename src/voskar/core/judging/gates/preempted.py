@@ -24,4 +24,4 @@ def possible(rules: Rules, attack: Attack) -> bool:
     return any(attack.preempts for attack in rules.attacks.values())
 
 
-GATE = Gate("preempted", "<", "magenta", stops, check, possible)
+GATE = Gate("preempted", "<", "magenta", stops, check, possible, reads=(("rehit", "pair"),))

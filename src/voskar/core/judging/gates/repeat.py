@@ -49,4 +49,4 @@ def _what(contact: Contact) -> str:
     return "this attack" if group is None else f'an attack of the rehit group "{group}"'
 
 
-GATE = Gate("repeat", "s", "yellow", stops, check)
+GATE = Gate("repeat", "s", "yellow", stops, check, reads=(("rehit", "pair"),))

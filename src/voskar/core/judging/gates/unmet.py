@@ -25,4 +25,12 @@ def possible(rules: Rules, attack: Attack) -> bool:
     return any(condition.asks(attack.if_) for condition in CONDITIONS)
 
 
-GATE = Gate("unmet", "v", "magenta", stops, check, possible)
+GATE = Gate(
+    "unmet",
+    "v",
+    "magenta",
+    stops,
+    check,
+    possible,
+    reads=(("counters", "attacker"), ("motion", "attacker"), ("motion", "target")),
+)

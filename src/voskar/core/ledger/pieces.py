@@ -1,0 +1,28 @@
+"""Pieces of state: what a contact, an emission or an event reads, and what it changes.
+
+Whether a disagreement follows from an earlier one is a question of these: the earlier one left game and rules with
+different accounts of a piece for some frames, and the later one read it in one of them.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+What = Literal[
+    "health", "lives", "iframes", "stun", "rehit", "motion", "presence", "counters", "emitter", "numbers", "children",
+    "place", "score", "run",
+]  # fmt: skip
+"""Kinds of state. `numbers` is how many an emitter has fired, which its shots are named by; `children` what a death or
+a hit spawns in the next frame; `place` where an actor returns."""
+
+Piece = tuple[What, str]
+"""A kind of state, and whose it is: an id, `attacker>target` of `rehit`, `owner/emitter` of `emitter` and
+`numbers`."""
+
+ALL = ""
+"""Of `score` and `run`: everyone's."""
+
+
+def pair(attacker: str, target: str) -> str:
+    """Whose memory of hits it is."""
+    return f"{attacker}>{target}"
