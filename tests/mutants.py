@@ -47,8 +47,7 @@ RULES: dict[str, Any] = {
         },
         "hornet": {
             "side": "hive",
-            "health": 4,
-            "down": {"worth": 50},
+            "health": 6,
             "boxes": {
                 "sting": {"role": "hitbox", "attack": "sting", "circle": 6, "mask": ["keeper"]},
                 "belly": {"role": "hurtbox", "circle": 6, "layer": ["hive"]},
@@ -64,6 +63,9 @@ RULES: dict[str, Any] = {
         "fumes": {"damage": 1, "attacker": {"remove": True}},
     },
 }
+SCORED = copy.deepcopy(RULES)
+"""The same with hornets that die, for points."""
+SCORED["kinds"]["hornet"] |= {"health": 4, "down": {"worth": 50}}
 LENGTH = 200
 
 
@@ -413,7 +415,7 @@ def logged(book: Rulebook, header: dict[str, Any], frames: Frames) -> Recording:
 @lru_cache(maxsize=4)
 def perfect(seed: int) -> tuple[Rulebook, dict[str, Any], Frames]:
     """The log of a game without a mistake, with the score and the keeper's health on its display."""
-    book, played = world(random.Random(seed))
+    book, played = world(random.Random(seed), SCORED)
     rules = book.rules(played.rate)
     header, frames = perfect_log(rules, played)
     score, health = 0.0, 3.0

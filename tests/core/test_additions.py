@@ -35,7 +35,7 @@ def apply(contact, side):
     world.events.append(TintEvent(frame=world.frame, id=own(contact, side).id, detail=detail))
 
 
-CONSEQUENCE = Consequence("tint", "tint", lambda table: table.tint is not None, apply)
+CONSEQUENCE = Consequence("tint", "tint", lambda table: table.tint is not None, apply, "counters")
 """
 EVENT = '''class TintEvent(Event, frozen=True, gc=False, kw_only=True):
     """A colour that an actor takes."""

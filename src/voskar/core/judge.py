@@ -23,6 +23,10 @@ Judged = Callable[[Contact, str], None]
 class HitFilter(Protocol):
     """What a game made of contacts, where that is to count."""
 
+    def claims(self) -> Callable[[str, str, str], bool] | None:
+        """Whether it has a hit of an attacker, an attack and a target in this frame; None if it has none at all."""
+        ...
+
     def again(self, contact: Contact, outcome: str) -> bool:
         """Whether a contact only goes on with a hit that does not count."""
         ...
@@ -66,7 +70,9 @@ class Judge:
         world, memory, formed = self.world, self.memory, self.world.catalog.formed
         frame, actors = world.frame, cast(list[ActorState], world.actors)  # whoever touches is there
         memory.preempted.clear()
-        for attacker, hit, target, hurt, t, touch in self._order.of(world):
+        account = self.account
+        claims = None if account is None else account.claims()
+        for attacker, hit, target, hurt, t, touch in self._order.of(world, claims):
             hitbox = formed[hit]
             key = (attacker, hitbox.memory_key, target)
             contact = Contact(
@@ -82,7 +88,6 @@ class Judge:
                 judged(contact, outcome)
             if attack.rehit is not None and attack.rehit.mode == "entry":
                 memory.touch(key, frame)
-            account = self.account
             if account is not None and account.again(contact, outcome):
                 continue
             self._tell(contact, outcome)

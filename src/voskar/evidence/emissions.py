@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect_left, bisect_right
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from msgspec import Struct
 
+from voskar.core.adopt import Window
 from voskar.core.emitters.aim import angle_of, direction
 from voskar.core.ledger import Event
 from voskar.core.ledger.events import SpawnEvent
@@ -17,6 +18,7 @@ from voskar.core.recording import Actor, Recording
 from voskar.core.rules import Emitter, Rules
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held
+from voskar.evidence.matching import assigned
 
 WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
 """Moments of a frame at which a hit effect may have come about."""
@@ -84,31 +86,11 @@ def emissions(held: Held) -> Spawned:
     no cause.
     """
     rules, recording, ledger = held.rules, held.recording, held.ledger
-    window, near = held.windows.of("spawn"), held.near
+    window = held.windows.of("spawn")
     expected = [event for event in ledger.all(SpawnEvent) if event.detail == "expected" and _is_logged(held, event)]
     shown = appearances(rules, recording)
-    by_kind: dict[str, list[int]] = {}
-    for index, one in enumerate(shown):  # in frame order
-        by_kind.setdefault(one.actor.kind, []).append(index)
-    frames = {kind: [shown[index].frame for index in own] for kind, own in by_kind.items()}
-    used: set[int] = set()
-    of: dict[int, int] = {}
-    for reach in (0, near):  # most agree in their frame, and leave few to be sought further off
-        options = []
-        for number, event in enumerate(expected):
-            if number in of:
-                continue
-            own, when = by_kind.get(event.kind, []), frames.get(event.kind, [])
-            for index in own[bisect_left(when, event.frame - reach) : bisect_right(when, event.frame + reach)]:
-                one = shown[index]
-                late = one.given and not window.holds(one.frame, event.frame)
-                if index not in used and one.actor.owner in (None, event.owner) and not late:
-                    apart = math.dist((one.x, one.y), _place(event))
-                    options.append((abs(one.frame - event.frame), apart, index, number))
-        for _, _, index, number in sorted(options):
-            if number not in of and index not in used:
-                of[number] = index
-                used.add(index)
+    of = _matched(held, expected, shown)
+    used = set(of.values())
     odd: list[Finding] = []
     agreed = []
     sources: dict[int, SpawnEvent] = {}
@@ -116,7 +98,7 @@ def emissions(held: Held) -> Spawned:
         found: Finding | None = None
         if number in of:
             sources[shown[of[number]].row] = event
-            found = _compare(held, event, shown[of[number]], straight=_flies_straight(rules, event))
+            found = _compare(held, event, shown[of[number]], straight=_flies_straight(held, event))
         elif event.frame + window.after <= recording.last:
             found = _missing(event)
         agreed += [id(event)] if found is None else []
@@ -125,6 +107,50 @@ def emissions(held: Held) -> Spawned:
     spare = [claim for claim in spare if held.recording.logs("spawn", claim.actor.id)]
     unfired = tuple(_unfired(rules, recording, claim) for claim in spare)
     return Spawned(len(expected), len(agreed), tuple(odd), sources, unfired, agreed)
+
+
+class _Numbered(NamedTuple):
+    """Something that happened in a frame, and its place in its list."""
+
+    frame: int
+    at: int
+
+
+def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appearance]) -> dict[int, int]:
+    """Which of the appearances each of the spawns is, by places: those of one frame first, then those up to `near`
+    frames off; all of a kind at once, by frame, direction and place."""
+    window = held.windows.of("spawn")
+    kinds: dict[str, tuple[list[_Numbered], list[_Numbered]]] = {}
+    for at, event in enumerate(expected):
+        kinds.setdefault(event.kind, ([], []))[0].append(_Numbered(event.frame, at))
+    for at, one in enumerate(shown):
+        if one.actor.kind in kinds:
+            kinds[one.actor.kind][1].append(_Numbered(one.frame, at))
+
+    def cost(foretold: _Numbered, seen: _Numbered) -> tuple[int, ...] | None:
+        event, one = expected[foretold.at], shown[seen.at]
+        if one.actor.owner not in (None, event.owner) or (one.given and not window.holds(one.frame, event.frame)):
+            return None
+        turned = 0 if event.emitter is None else round(_turned(held, event, one))
+        apart = min(round(math.dist((one.x, one.y), _place(event))), 1000)
+        return abs(one.frame - event.frame), turned, apart
+
+    of: dict[int, int] = {}
+    for mine, theirs in kinds.values():
+        for near in (0, held.near):  # most agree in their frame, and leave few to be sought further off
+            taken = set(of.values())
+            left = [one for one in mine if one.at not in of], [one for one in theirs if one.at not in taken]
+            of |= {event.at: one.at for event, one in assigned(*left, Window(near, near), cost)}
+    return of
+
+
+def _turned(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
+    """By how many degrees it heads elsewhere than it is aimed; 0 where nothing tells."""
+    straight = _flies_straight(held, event) and appearance.moves is not None
+    heads = appearance.moves if straight else appearance.angle
+    if heads is None or not (straight or appearance.angle != 0.0):
+        return 0.0
+    return abs(math.remainder((event.angle or 0.0) - heads, 360.0))
 
 
 def _is_logged(held: Held, event: SpawnEvent) -> bool:
@@ -187,13 +213,13 @@ def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: 
     return Finding(code, frame, event.owner or "", actor, None, event, shift, game, rules, emitter=emitter)
 
 
-def _flies_straight(rules: Rules, event: Event) -> bool:
+def _flies_straight(held: Held, event: SpawnEvent) -> bool:
     """Whether what is spawned moves along its aim: at a speed of its own, and with nothing of its owner's."""
-    fans = [emitter.fan for kind in rules.kinds.values() for emitter in kind.emitters if emitter.name == event.emitter]
+    emitter = _emitter(held, event)
+    fans = [emitter.fan] if emitter is not None else []
     if event.emitter is None:
-        fans = [fan for kind in rules.kinds.values() for fan in kind.down.spawn]
-    own = [fan for fan in fans if fan.kind == event.kind]
-    return bool(own) and all((fan.speed or 0) > 0 and not fan.inherit for fan in own)
+        fans = [fan for kind in held.rules.kinds.values() for fan in kind.down.spawn if fan.kind == event.kind]
+    return bool(fans) and all((fan.speed or 0) > 0 and not fan.inherit for fan in fans)
 
 
 def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight: bool) -> Finding | None:
@@ -209,18 +235,18 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight:
         )
     apart = _apart(held, event, appearance)
     if shift == 0 and apart > held.tolerance:
-        emitter = _emitter(held.rules, event)
+        emitter = _emitter(held, event)
         moved = emitter is not None and emitter.moves_at_once
         told = f"({event.x:.1f}, {event.y:.1f}) and moves it at once" if moved else f"({event.x:.1f}, {event.y:.1f})"
         rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
         game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
         return _finding("spawn-place", appearance.frame, event, who, game, rules)
-    aim = event.angle or 0.0
-    heads = appearance.moves if straight and appearance.moves is not None else appearance.angle
-    tells = (straight and appearance.moves is not None) or appearance.angle != 0.0
-    if shift == 0 and tells and event.emitter is not None and abs(math.remainder(aim - heads, 360.0)) > DEGREES:
+    if shift == 0 and event.emitter is not None and _turned(held, event, appearance) > DEGREES:
+        heads = appearance.moves if straight and appearance.moves is not None else appearance.angle
         game = f"{who} heads {heads:.1f}°"
-        return _finding("spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {aim:.1f}°")
+        return _finding(
+            "spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {event.angle or 0.0:.1f}°"
+        )
     return None
 
 
@@ -228,7 +254,7 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
     """Distance to where it should appear: for a hit effect the overlap of the two boxes, for a shot that moves at once
     the end of its first move."""
     place = (appearance.x, appearance.y)
-    emitter = _emitter(held.rules, event)
+    emitter = _emitter(held, event)
     if emitter is not None and emitter.moves_at_once:
         speed = (emitter.fan.speed or 0.0) / float(held.rules.rate)
         x, y = direction(event.angle)
@@ -247,10 +273,11 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
     return min(away)
 
 
-def _emitter(rules: Rules, event: SpawnEvent) -> Emitter | None:
-    found = [emitter for kind in rules.kinds.values() for emitter in kind.emitters if emitter.name == event.emitter]
-    found = [one for one in found if one.fan.kind == event.kind]
-    return found[0] if found else None
+def _emitter(held: Held, event: SpawnEvent) -> Emitter | None:
+    """The emitter that a spawn comes from: that of its owner's kind."""
+    kind = held.kind_of(event.owner or "")
+    own = () if kind is None else kind.emitters
+    return next((emitter for emitter in own if emitter.name == event.emitter), None)
 
 
 def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfired:

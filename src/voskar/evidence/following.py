@@ -10,12 +10,11 @@ from collections.abc import Collection, Iterable, Sequence
 from itertools import groupby
 
 from voskar.core.boxes import FormedBox
-from voskar.core.explain.provenance import Change, Provenance
+from voskar.core.explain.provenance import SHOWN, Change, Provenance
 from voskar.core.judging.gates import GATES
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.ledger.pieces import ALL, Piece, pair
-from voskar.core.rules import Kind
 from voskar.evidence.finding import CODES, HITS, Finding
 from voskar.evidence.held import Held
 
@@ -43,19 +42,13 @@ def folded(findings: Sequence[Finding], held: Held, agreed: Collection[int]) -> 
 class _Folding:
     def __init__(self, held: Held, agreed: Collection[int], findings: Sequence[Finding]) -> None:
         self.held, self.rules, self.recording = held, held.rules, held.recording
-        kinds = {fixture.id: fixture.kind for fixture in held.rules.fixtures}
-        kinds |= {event.id: event.kind for event in held.ledger.all(SpawnEvent)}
-        self._kinds = kinds | {actor.id: actor.kind for actor in held.recording.actors}
         owned = {event.id for event in held.ledger.all(SpawnEvent) if event.owner}
         owned |= {actor.id for actor in held.recording.actors if actor.owner}
         disputed = {id(finding.hit) for finding in findings if finding.hit is not None}
         self.provenance: Provenance[Finding] = Provenance(
-            held.rules, held.ledger, self._kind, self._is_moved, owned, agreed, disputed
+            held.rules, held.ledger, held.kind_of, self._is_moved, owned, agreed, disputed
         )
         self._marks = sorted(held.recording.resets)
-
-    def _kind(self, name: str) -> Kind | None:
-        return self.rules.kinds.get(self._kinds.get(name, ""))
 
     def _is_moved(self, name: str) -> bool:
         return self.recording.reactions == "raw" or name not in self.recording.numbers
@@ -118,14 +111,14 @@ class _Folding:
             name = finding.hit.id if finding.hit is not None else finding.target
             emitter = finding.emitter.rpartition("/")[2]
             return self.provenance.read_by_spawn(name or "", finding.attacker, emitter)
-        names = [finding.target] if finding.target else [name for name in self._kinds if self._lives(name)]
+        names = [finding.target] if finding.target else [name for name in self.held.kinds if self._lives(name)]
         found: list[Piece] = [
             (what, ALL if what in ("score", "run") else name) for what in code.reads for name in names
         ]
         return found
 
     def _lives(self, name: str) -> bool:
-        kind = self._kind(name)
+        kind = self.held.kind_of(name)
         return kind is not None and kind.lives is not None
 
     def _read_by_hit(self, finding: Finding) -> Iterable[Piece]:
@@ -176,9 +169,8 @@ class _Folding:
             if finding.code == "spawn-missing" and finding.hit is not None:
                 found += [(("health", name), None) for name in self._victims(finding.hit.kind or "")]
             return found
-        near = self.held.near
         return [
-            ((what, ALL if what in EVERYONES else finding.target), near if what in SHORT else None)
+            ((what, ALL if what in EVERYONES else finding.target), SHOWN if what in SHORT else None)
             for what in code.changes
         ]
 
@@ -190,16 +182,18 @@ class _Folding:
             for other, own in boxes.items()
             if any(self.held.catalog.meets(hit, hurt) for hit in boxes[kind] for hurt in own if _are_sides(hit, hurt))
         }
-        return [name for name, own in self._kinds.items() if own in struck]
+        return [name for name, own in self.held.kinds.items() if own in struck]
 
     def _kills(self, finding: Finding) -> bool:
         """Whether a hit would take all the health that is left."""
         course = self.held.course.courses.get(finding.target)
         health = None if course is None else course.health.now(finding.first - 1)
-        damage = finding.claim.damage if finding.claim is not None else None
-        if damage is None and finding.hit is not None:
-            damage = finding.hit.damage
-        return health is not None and (damage is None or health <= damage)
+        damages = [one.damage for one in (finding.claim, finding.hit) if one is not None and one.damage is not None]
+        names = [
+            one.attack for one in (finding.claim, finding.hit) if one is not None and one.attack in self.rules.attacks
+        ]
+        damages += [self.rules.attacks[name or ""].damage for name in names]
+        return health is not None and health <= max(damages, default=0.0)
 
 
 def _phase(finding: Finding) -> int:

@@ -16,7 +16,7 @@ from voskar.core.ledger.events import RespawnEvent, SpawnEvent
 from voskar.core.posing import Posed
 from voskar.core.recording import Recording
 from voskar.core.recording.shown import cells_of_all
-from voskar.core.rules import Rules
+from voskar.core.rules import Kind, Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.views.timeline import Timeline, timeline
 from voskar.core.watching import Question, Watched
@@ -65,6 +65,17 @@ class Held:
         return timeline(self.rules, self.recording, self.ledger, [actor.id for actor in self.recording.actors])
 
     @cached_property
+    def kinds(self) -> dict[str, str]:
+        """The kind of every actor that is ever there."""
+        kinds = {fixture.id: fixture.kind for fixture in self.rules.fixtures}
+        kinds |= {event.id: event.kind for event in self.ledger.all(SpawnEvent)}
+        return kinds | {actor.id: actor.kind for actor in self.recording.actors}
+
+    def kind_of(self, name: str) -> Kind | None:
+        """An actor's kind."""
+        return self.rules.kinds.get(self.kinds.get(name, ""))
+
+    @cached_property
     def cells(self) -> Ints:
         """(poses,) the cell that each logged pose shows."""
         names = list(self.rules.kinds)
@@ -102,11 +113,9 @@ class Held:
     @cached_property
     def restarts(self) -> frozenset[int]:
         """The frames in which a mark, or somebody's return, begins the room or the run again."""
-        kinds = {actor.id: actor.kind for actor in self.judged.actors} | {
-            fixture.id: fixture.kind for fixture in self.rules.fixtures
-        }
-        kinds |= {event.id: event.kind for event in self.ledger.all(SpawnEvent)}
-        rules = ((event.frame, self.rules.kinds[kinds[event.id]].respawn) for event in self.ledger.all(RespawnEvent))
+        rules = (
+            (event.frame, self.rules.kinds[self.kinds[event.id]].respawn) for event in self.ledger.all(RespawnEvent)
+        )
         returns = (frame for frame, rule in rules if rule is not None and rule.resets in ("room", "run"))
         return frozenset((*self.recording.resets, *returns))
 

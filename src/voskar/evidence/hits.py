@@ -24,7 +24,7 @@ from voskar.core.watching import Question, Watched
 from voskar.evidence.emissions import Unfired
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held
-from voskar.evidence.matching import pair_up
+from voskar.evidence.matching import assigned, pair_up
 
 Match = tuple[Claim, Event]
 
@@ -49,12 +49,12 @@ def match(
 ) -> tuple[list[Match], list[Claim], list[Event]]:
     """Pairs hit claims with hits of the same attacker and target that it is in the window of.
 
-    Each is used once, nearest first; ties go to the earlier claim, then the earlier hit. A claim that names only
-    one of the two takes any hit of it, or on it, that the others have left. Returns the pairs in the claims' order,
-    the claims left over and the hits left over.
+    Each is used once, and the whole fits best: first by attack, then by frame, then by damage and place. A claim that
+    names only one of the two takes any hit of it, or on it, that the others have left. Returns the pairs in the claims'
+    order, the claims left over and the hits left over.
     """
     whole = [claim for claim in claims if claim.attacker and claim.target]
-    pairs, spare, hits = pair_up(whole, hits, window, _pair, _pair)
+    pairs, spare, hits = _by_attack(whole, hits, window)
     for half, other in (("target", "attacker"), ("attacker", "target")):
         some = [claim for claim in claims if getattr(claim, other) is None]
         more, left, hits = pair_up(some, hits, window, attrgetter(half), attrgetter(half))
@@ -62,6 +62,36 @@ def match(
     place = {id(claim): number for number, claim in enumerate(claims)}
     pairs.sort(key=lambda pair: place[id(pair[0])])
     return pairs, sorted(spare, key=lambda claim: place[id(claim)]), list(hits)
+
+
+def _by_attack(
+    claims: Sequence[Claim], hits: Sequence[Event], window: Window
+) -> tuple[list[Match], list[Claim], list[Event]]:
+    """Pairs claims and hits of the same two. Those of pairs with one attack only are aligned by their frames."""
+    attacks: dict[tuple[str | None, str | None], set[str | None]] = {}
+    for hit in hits:
+        attacks.setdefault(_pair(hit), set()).add(hit.attack)
+    mixed = {pair for pair, names in attacks.items() if len(names) > 1}
+    plain = [claim for claim in claims if _pair(claim) not in mixed], [hit for hit in hits if _pair(hit) not in mixed]
+    pairs, spare, rest = pair_up(*plain, window, _pair, _pair)
+    for pair in sorted(mixed, key=str):
+        own = [claim for claim in claims if _pair(claim) == pair], [hit for hit in hits if _pair(hit) == pair]
+        found = assigned(*own, window, _cost)
+        used = {id(one) for match in found for one in match}
+        pairs += found
+        spare += [claim for claim in own[0] if id(claim) not in used]
+        rest += [hit for hit in own[1] if id(hit) not in used]
+    return pairs, spare, sorted(rest, key=lambda hit: hit.frame)
+
+
+def _cost(claim: Claim, hit: Event) -> tuple[int, ...]:
+    """How badly a claim fits a hit: its attack, frame, damage and place."""
+    other = claim.attack is not None and claim.attack != hit.attack
+    damage = claim.damage is not None and hit.damage is not None and abs(claim.damage - hit.damage) > 1e-6
+    apart = 0.0
+    if claim.x is not None and claim.y is not None:
+        apart = math.dist((claim.x, claim.y), (hit.x or 0.0, hit.y or 0.0))
+    return int(other), abs(claim.frame - hit.frame), int(damage), min(round(apart), 1000)
 
 
 def _pair(event: Claim | Event) -> tuple[str | None, str | None]:

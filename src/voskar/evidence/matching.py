@@ -1,9 +1,13 @@
-"""Pairing what a game tells with what the rules make of it, nearest first."""
+"""Pairing what a game tells with what the rules make of it, so that the whole fits best."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+import math
+import operator
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from typing import Protocol, TypeVar
+
+import numpy as np
 
 from voskar.core.adopt import Window
 
@@ -19,6 +23,9 @@ class Framed(Protocol):
 
 A = TypeVar("A", bound=Framed)
 B = TypeVar("B", bound=Framed)
+
+LARGEST = 64
+"""So many on either side are paired at once; more are parted where the gap between their frames is widest."""
 
 _Score = tuple[int, int]
 """How many pairs, and how far they are apart in all, below 0."""
@@ -54,6 +61,79 @@ def pair_up(
     spare = [one for number, one in enumerate(told) if number not in partner]
     used = set(partner.values())
     return pairs, spare, [one for index, one in enumerate(judged) if index not in used]
+
+
+def assigned(
+    told: Sequence[A],
+    judged: Sequence[B],
+    reach: Window,
+    cost: Callable[[A, B], tuple[int, ...] | None],
+) -> list[tuple[A, B]]:
+    """Pairs two sequences of which any two may belong together, as far as they are in reach of each other.
+
+    As many pairs as can be; of equally many those whose costs, non-negative whole numbers of which the first counts
+    most, are least in all. `cost` is None for two that do not go together; ties go to the earlier ones. Everything in
+    reach of each other is paired at once, by the assignment of least cost (Jonker, Volgenant 1987; SciPy's).
+    """
+    found: list[tuple[A, B]] = []
+    for mine, theirs in _components(told, judged, reach):
+        if len(mine) == len(theirs) == 1:
+            found += [(mine[0], theirs[0])] if cost(mine[0], theirs[0]) is not None else []
+        else:
+            found += _least(mine, theirs, reach, cost)
+    return found
+
+
+def _components(told: Sequence[A], judged: Sequence[B], reach: Window) -> Iterator[tuple[list[A], list[B]]]:
+    """Both in pieces that cannot be in reach of each other, or that are small enough."""
+    everything = [(one.frame, False, at) for at, one in enumerate(told)]
+    everything = sorted(everything + [(one.frame, True, at) for at, one in enumerate(judged)])
+    far = reach.before + reach.after
+    starts = [0, *(at for at in range(1, len(everything)) if everything[at][0] - everything[at - 1][0] > far)]
+    for first, last in zip(starts, [*starts[1:], len(everything)], strict=True):
+        for piece in _small(everything[first:last]):
+            mine = [told[at] for _, theirs, at in piece if not theirs]
+            others = [judged[at] for _, theirs, at in piece if theirs]
+            if mine and others:
+                yield mine, others
+
+
+def _small(piece: list[tuple[int, bool, int]]) -> Iterator[list[tuple[int, bool, int]]]:
+    if len(piece) <= LARGEST:
+        yield piece
+        return
+    gaps = [(piece[at - 1][0] - piece[at][0], abs(2 * at - len(piece)), at) for at in range(1, len(piece))]
+    middle = min(gaps)[2]  # of equal gaps the one in the middle
+    yield from _small(piece[:middle])
+    yield from _small(piece[middle:])
+
+
+def _least(
+    told: Sequence[A], judged: Sequence[B], reach: Window, cost: Callable[[A, B], tuple[int, ...] | None]
+) -> list[tuple[A, B]]:
+    from scipy.optimize import linear_sum_assignment
+
+    costs = {
+        (i, j): known
+        for i, one in enumerate(told)
+        for j, other in enumerate(judged)
+        if reach.holds(one.frame, other.frame) and (known := cost(one, other)) is not None
+    }
+    if not costs:
+        return []
+    # each place counts more than all that follow it can come to
+    most = max(len(told), len(judged))
+    sizes = [most * max(values) + 1 for values in zip(*costs.values(), strict=True)]
+    weights = [math.prod(sizes[place + 1 :]) for place in range(len(sizes))]
+    matrix = np.full((len(told), len(judged)), math.inf)
+    for (i, j), values in costs.items():
+        matrix[i, j] = sum(map(operator.mul, values, weights))
+    never = (float(matrix[np.isfinite(matrix)].max()) + 1.0) * (most + 1)  # rather all others than one less
+    assert never * most < 2**53  # as whole numbers, sums of float64 are exact
+    matrix[np.isinf(matrix)] = never
+    rows, columns = linear_sum_assignment(matrix)
+    pairs = zip(rows.tolist(), columns.tolist(), strict=True)
+    return [(told[i], judged[j]) for i, j in pairs if (i, j) in costs]
 
 
 def aligned(told: Sequence[int], judged: Sequence[int], window: Window) -> list[tuple[int, int]]:

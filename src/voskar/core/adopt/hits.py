@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import product
 
 from msgspec import Struct
@@ -56,6 +57,8 @@ class HitAdoption:
         self._furthest: dict[int, tuple[int, int]] = {}
         """Of open claims: how far a contact of the pair came at most, and in which frame."""
         self._tentative: dict[int, Tentative] = {}
+        self._doubtful: dict[int, Event] = {}
+        """Claims that a hit of another attack stands for, unless one of theirs comes."""
         self._held_back: set[int] = set()
         self._silent: dict[tuple[int, str, int], int] = {}
         self._now: dict[Pair, list[tuple[Contact, str]]] = {}
@@ -74,6 +77,18 @@ class HitAdoption:
 
     # asked by the judge
 
+    def claims(self) -> Callable[[str, str, str], bool] | None:
+        """Whether the game claims a hit in this frame, give or take the window, that nothing stands for yet."""
+        frame, claims = self.world.frame, self.index.claims
+        numbers = [*self._opens.get(frame, ()), *self._open] if self._open else self._opens.get(frame, ())
+        open_ = [claims[one] for one in numbers if one not in self.index.settled and self.index.fits(one, frame)]
+        if not open_:
+            return None
+        return lambda attacker, attack, target: any(
+            claim.attacker in (None, attacker) and claim.target in (None, target) and claim.attack in (None, attack)
+            for claim in open_
+        )
+
     def again(self, contact: Contact, outcome: str) -> bool:
         """Whether a contact only goes on with a hit that the game knows nothing of."""
         pair = contact.attacker.id, contact.target.id
@@ -84,7 +99,7 @@ class HitAdoption:
         if outcome != LANDED:
             self._silent[key] = frame
             return False
-        if self._fitting(pair, frame) is not None:
+        if self._fitting(pair, frame, contact.attack.name) is not None:
             return False
         self._silent[key] = frame
         return True
@@ -95,16 +110,25 @@ class HitAdoption:
         if not self._is_compared(contact):
             return True
         asked = self._is_asked(pair)  # else a claim of one side may still mean it
-        number = self._fitting(pair, frame)
+        attack = contact.attack.name
+        passed = (frame, *pair, attack) in self.decisions.passed
+        number = self._fitting(pair, frame, attack, exactly=passed)
         if number is not None:
             self._settle(number)
+            if self.index.claims[number].attack not in (None, attack):
+                self._doubtful[number] = event
             return self._lands(contact)
-        if (frame, *pair, contact.attack.name) in self.decisions.passed:
+        for other, before in self._doubtful.items():  # a claim that a hit of another attack stands for
+            claim = self.index.claims[other]
+            if (claim.attacker, claim.target, claim.attack) == (*pair, attack) and self.index.fits(other, frame):
+                self._let_pass(before)
+                return False
+        if passed:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         for other, tentative in self._tentative.items():
             claim = self.index.claims[other]
             if (claim.attacker, claim.target) == pair and self.index.fits(other, frame):
-                self._let_pass(tentative)  # the claim is this one's
+                self._let_pass(tentative.event)  # the claim is this one's
                 return False
         number = self.index.nearest(self._keys(pair), frame, lambda one: self.index.is_near(one, frame))
         if number is None:
@@ -142,11 +166,17 @@ class HitAdoption:
     def _keys(pair: Pair) -> tuple[Pair, ...]:
         return pair, (None, pair[1]), (pair[0], None)
 
-    def _fitting(self, pair: Pair, frame: int) -> int | None:
-        """The claim that a hit agrees with. One that was held back for its claim is no hit of its own."""
-        return self.index.nearest(
-            self._keys(pair), frame, lambda one: one not in self._held_back and self.index.fits(one, frame)
+    def _fitting(self, pair: Pair, frame: int, attack: str, *, exactly: bool = False) -> int | None:
+        """The claim that a hit agrees with: one of its attack, else of any, unless it has to be `exactly` its attack.
+        One that was held back for its claim is no hit of its own."""
+
+        def fits(number: int) -> bool:
+            return number not in self._held_back and self.index.fits(number, frame)
+
+        own = self.index.nearest(
+            self._keys(pair), frame, lambda one: fits(one) and self.index.claims[one].attack in (None, attack)
         )
+        return own if own is not None or exactly else self.index.nearest(self._keys(pair), frame, fits)
 
     def _settle(self, number: int) -> None:
         self.index.settled.add(number)
@@ -187,6 +217,8 @@ class HitAdoption:
             self._look(number)
         self._now.clear()
         self._landed.clear()
+        if self._doubtful:
+            self._doubtful = {one: event for one, event in self._doubtful.items() if self.index.fits(one, frame + 1)}
 
     def _look_again(self, number: int) -> None:
         """Follows the touch of an earlier hit to its claim. One touch has one hit, in the claim's frame; where the
@@ -203,10 +235,9 @@ class HitAdoption:
             if touches and not tentative.shows and unbroken:
                 self.decisions.take(number, Taken(frame, tentative.event))
             elif touches and not tentative.shows:
-                self._let_pass(tentative)
+                self._let_pass(tentative.event)
 
-    def _let_pass(self, tentative: Tentative) -> None:
-        event = tentative.event
+    def _let_pass(self, event: Event) -> None:
         self.decisions.let_pass((event.frame, event.attacker or "", event.target or "", event.attack or ""))
 
     def _look(self, number: int) -> None:

@@ -63,8 +63,9 @@ class Decisions:
 
     def let_pass(self, hit: Passed) -> None:
         """A hit that is past does not count."""
-        self.passed.add(hit)
-        self._go_back(hit[0])
+        if hit not in self.passed:
+            self.passed.add(hit)
+            self._go_back(hit[0])
 
     def _go_back(self, frame: int) -> None:
         self.back = frame if self.back is None else min(self.back, frame)

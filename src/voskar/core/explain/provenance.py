@@ -21,8 +21,11 @@ Cause = TypeVar("Cause")
 Change = tuple[Piece, int | None]
 """A piece, and how many frames it is another for: None until something else changes it."""
 
+SHOWN = 2
+"""Frames after a hit within which its reaction begins, whatever that is."""
 
-class Span(NamedTuple, Generic[Cause]):
+
+class Apart(NamedTuple, Generic[Cause]):
     """Frames in which two accounts of a piece differ, and why."""
 
     first: int
@@ -34,7 +37,7 @@ class Differences(Generic[Cause]):
     """By piece: where game and rules differ."""
 
     def __init__(self) -> None:
-        self._spans: dict[Piece, list[Span[Cause]]] = {}
+        self._spans: dict[Piece, list[Apart[Cause]]] = {}
 
     def __bool__(self) -> bool:
         return bool(self._spans)
@@ -42,7 +45,7 @@ class Differences(Generic[Cause]):
     def add(self, piece: Piece, first: int, last: int, cause: Cause) -> None:
         """They differ from one frame to another."""
         if first <= last:
-            self._spans.setdefault(piece, []).append(Span(first, last, cause))
+            self._spans.setdefault(piece, []).append(Apart(first, last, cause))
 
     def agree(self, pieces: Iterable[Piece], frame: int) -> None:
         """They are seen to agree in a frame: what began before it has ended."""
@@ -224,7 +227,7 @@ class Provenance(Generic[Cause]):
         kind, victim = self.kind_of(attacker), self.kind_of(target)
         known = [box.attack for box in kind.boxes if box.role == "hitbox"] if kind is not None else []
         names = [name] if name in self.rules.attacks else sorted({attack for attack in known if attack})
-        found: list[Change] = [(("health", target), None)]
+        found: list[Change] = [(("health", target), None), (("motion", target), SHOWN), (("motion", attacker), SHOWN)]
         if kills and victim is not None:
             found += [(("presence", target), None), (("lives", target), None), (("children", target), 1)]
             found += [(("score", ALL), None), (("run", ALL), None)] if victim.down.worth or victim.lives else []
