@@ -79,7 +79,7 @@ ADDED: dict[str, dict[str, tuple[str, str] | str]] = {
     "a finding": {
         "evidence/finding.py": (
             '    "cut-short": Code(',
-            '    "too-hot": Code("too hot", "state", "an actor glows", HITS),\n',
+            '    "too-hot": Code("too hot", "state", "an actor glows", ("health",)),\n',
         ),
     },
     "a pose field": {
@@ -155,7 +155,7 @@ assert [one["outcome"] for one in found if one.get("target") == "keeper"] == ["b
 assert {one["event"] for one in found} >= {"tint"}
 assert run(["compare", "l.jsonl", "l.jsonl"]) == 0
 assert run(["page", "r.toml", "r.jsonl"]) == 0
-assert "too-hot" in CODES and CODES["too-hot"].after
+assert "too-hot" in CODES and CODES["too-hot"].reads
 assert "heat" in STATES and FIELDS["heat"].dtype is float or FIELDS["heat"].dtype.__name__ == "float64"
 digest = voskar.load_recording("r.jsonl", book).digest
 for out, tables in (("t", "parquet"), ("u", "csv"), ("v.jsonl.gz", "csv")):

@@ -99,7 +99,8 @@ def _components(told: Sequence[A], judged: Sequence[B], reach: Window) -> Iterat
 
 
 def _small(piece: list[tuple[int, bool, int]]) -> Iterator[list[tuple[int, bool, int]]]:
-    if len(piece) <= LARGEST:
+    judged = sum(theirs for _, theirs, _ in piece)
+    if max(judged, len(piece) - judged) <= LARGEST:
         yield piece
         return
     gaps = [(piece[at - 1][0] - piece[at][0], abs(2 * at - len(piece)), at) for at in range(1, len(piece))]

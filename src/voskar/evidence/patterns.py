@@ -31,7 +31,7 @@ Key = tuple[str, int, str, str, str, str]
 
 
 def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
-    """Findings alike, the most of them first; each finding is in one group, if need be alone.
+    """Findings alike, in the order of their first frames; each finding is in one group, if need be alone.
 
     A shift that all claims of one event told in another frame share, whatever their gates and their actors, is one
     pattern if they are most of what the game claims of it: everything is late, or early.
@@ -59,7 +59,7 @@ def causes(findings: Sequence[Finding], recording: Recording) -> list[Pattern]:
     for finding in findings:
         groups.setdefault(_key(finding, kinds), []).append(finding)
     found += [Pattern(_words(key), tuple(some)) for key, some in groups.items()]
-    return sorted(found, key=lambda one: (-len(one.findings), one.frames))
+    return sorted(found, key=lambda pattern: pattern.frames)
 
 
 def _all_late(event: str, shift: int) -> str:
