@@ -485,7 +485,7 @@ def of_world(seed: int) -> list[tuple[str, Outcome | None]]:
     return [(name, tried(name, seed)) for name in MUTANTS]
 
 
-def main(count: int = 200) -> None:
+def main(count: int = 220) -> None:
     """The table."""
     rows: dict[str, list[tuple[int, Outcome]]] = {name: [] for name in MUTANTS}
     with ProcessPoolExecutor() as pool:

@@ -79,6 +79,8 @@ def test_resync_comes_to_the_same_from_any_copy(data: dict[str, Any], frames: li
         for stride in (1, 5, 1 << 40):
             patch.setattr(step, "LEAST", stride)
             patch.setattr(step, "MOST", stride)
+            patch.setattr(step, "PARTS", 1 << 40)
+            patch.setattr(step, "FRAMES_A_ROW", 0)
             verdict, ledger = check(rules, spoiled)
             found.append(([*ledger_lines(ledger)], verdict.findings, verdict.roots))
     assert found[0] == found[1] == found[2]

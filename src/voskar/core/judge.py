@@ -71,8 +71,8 @@ class Judge:
         frame, actors = world.frame, cast(list[ActorState], world.actors)  # whoever touches is there
         memory.preempted.clear()
         account = self.account
-        claims = None if account is None else account.claims()
-        for attacker, hit, target, hurt, t, touch in self._order.of(world, claims):
+        claimed = None if account is None else account.claims
+        for attacker, hit, target, hurt, t, touch in self._order.of(world, claimed):
             hitbox = formed[hit]
             key = (attacker, hitbox.memory_key, target)
             contact = Contact(

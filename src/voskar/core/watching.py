@@ -289,18 +289,20 @@ class Watched:
         a second before to a second after each."""
         rules, recording = self.world.rules, self.world.recording
         watch = Watch(questions, films=needs_film(rules, recording), known=driven_actors(self))
-        copies = self.copies or [Stepper(rules, self.logged, resync=self.resync)]
-        second, stepper = round(self.world.rate), copies[0].copy()
+        second = round(self.world.rate)
+        stepper: Stepper | None = None
         for frame in sorted(questions):
             start = max(frame - second, recording.first)
-            nearest = copies[bisect_right(copies, start, key=lambda copy: copy.next) - 1]
-            if nearest.next > stepper.next:
-                stepper = nearest.copy()
+            before = bisect_right(self.copies, start, key=lambda copy: copy.next)
+            if before and (stepper is None or self.copies[before - 1].next > stepper.next):
+                stepper = self.copies[before - 1].copy()
+            elif stepper is None:
+                stepper = Stepper(rules, self.logged, resync=self.resync)
             stepper.observer = None
             stepper.run_to(start)
             stepper.observer = watch
             stepper.run_to(frame + second + 1)
-        return Watched(self.stepper, self.ledger, watch, self.logged, copies)
+        return Watched(self.stepper, self.ledger, watch, self.logged, self.copies)
 
     @cached_property
     def recording(self) -> Recording:
@@ -330,6 +332,6 @@ def watched(
 ) -> Watched:
     """Replays, and looks on; with `resync` it goes on from the game's account."""
     films = films and needs_film(rules, recording)
-    done = played_out(Stepper(rules, recording, Watch(questions or {}, films=films), resync))
+    done = played_out(lambda: Stepper(rules, recording, Watch(questions or {}, films=films), resync))
     assert isinstance(done.stepper.observer, Watch)
     return Watched(done.stepper, done.ledger, done.stepper.observer, recording, done.copies)

@@ -127,30 +127,44 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         if one.actor.kind in kinds:
             kinds[one.actor.kind][1].append(_Numbered(one.frame, at))
 
-    def cost(foretold: _Numbered, seen: _Numbered) -> tuple[int, ...] | None:
+    def may_be(foretold: _Numbered, seen: _Numbered) -> bool:
         event, one = expected[foretold.at], shown[seen.at]
-        if one.actor.owner not in (None, event.owner) or (one.given and not window.holds(one.frame, event.frame)):
+        return one.actor.owner in (None, event.owner) and (not one.given or window.holds(one.frame, event.frame))
+
+    def cost(foretold: _Numbered, seen: _Numbered) -> tuple[int, ...] | None:
+        if not may_be(foretold, seen):
             return None
-        turned = 0 if event.emitter is None else round(_turned(held, event, one))
+        event, one = expected[foretold.at], shown[seen.at]
+        turned = 0 if event.emitter is None else round(_turned(event, one, straight=_flies_straight(held, event)))
         apart = min(round(math.dist((one.x, one.y), _place(event))), 1000)
         return abs(one.frame - event.frame), turned, apart
 
     of: dict[int, int] = {}
     for mine, theirs in kinds.values():
-        for near in (0, held.near):  # most agree in their frame, and leave few to be sought further off
-            taken = set(of.values())
-            left = [one for one in mine if one.at not in of], [one for one in theirs if one.at not in taken]
-            of |= {event.at: one.at for event, one in assigned(*left, Window(near, near), cost)}
+        frames: dict[int, tuple[list[_Numbered], list[_Numbered]]] = {}
+        for foretold in mine:
+            frames.setdefault(foretold.frame, ([], []))[0].append(foretold)
+        for seen in theirs:
+            if seen.frame in frames:
+                frames[seen.frame][1].append(seen)
+        for events, poses in frames.values():  # most agree in their frame, and leave few to be sought further off
+            if len(events) == len(poses) == 1:
+                pairs = [(events[0], poses[0])] if may_be(events[0], poses[0]) else []
+            else:
+                pairs = assigned(events, poses, Window(), cost)
+            of |= {event.at: one.at for event, one in pairs}
+        taken = set(of.values())
+        left = [one for one in mine if one.at not in of], [one for one in theirs if one.at not in taken]
+        of |= {event.at: one.at for event, one in assigned(*left, Window(held.near, held.near), cost)}
     return of
 
 
-def _turned(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
+def _turned(event: SpawnEvent, appearance: Appearance, *, straight: bool) -> float:
     """By how many degrees it heads elsewhere than it is aimed; 0 where nothing tells."""
-    straight = _flies_straight(held, event) and appearance.moves is not None
-    heads = appearance.moves if straight else appearance.angle
-    if heads is None or not (straight or appearance.angle != 0.0):
+    moves = appearance.moves if straight else None
+    if moves is None and appearance.angle == 0.0:
         return 0.0
-    return abs(math.remainder((event.angle or 0.0) - heads, 360.0))
+    return abs(math.remainder(event.angle - (appearance.angle if moves is None else moves), 360.0))
 
 
 def _is_logged(held: Held, event: SpawnEvent) -> bool:
@@ -215,10 +229,10 @@ def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: 
 
 def _flies_straight(held: Held, event: SpawnEvent) -> bool:
     """Whether what is spawned moves along its aim: at a speed of its own, and with nothing of its owner's."""
-    emitter = _emitter(held, event)
-    fans = [emitter.fan] if emitter is not None else []
-    if event.emitter is None:
-        fans = [fan for kind in held.rules.kinds.values() for fan in kind.down.spawn if fan.kind == event.kind]
+    if event.emitter is not None:
+        emitter = _emitter(held, event)
+        return emitter is not None and (emitter.fan.speed or 0) > 0 and not emitter.fan.inherit
+    fans = [fan for kind in held.rules.kinds.values() for fan in kind.down.spawn if fan.kind == event.kind]
     return bool(fans) and all((fan.speed or 0) > 0 and not fan.inherit for fan in fans)
 
 
@@ -241,12 +255,10 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight:
         rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
         game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
         return _finding("spawn-place", appearance.frame, event, who, game, rules)
-    if shift == 0 and event.emitter is not None and _turned(held, event, appearance) > DEGREES:
+    if shift == 0 and event.emitter is not None and _turned(event, appearance, straight=straight) > DEGREES:
         heads = appearance.moves if straight and appearance.moves is not None else appearance.angle
         game = f"{who} heads {heads:.1f}°"
-        return _finding(
-            "spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {event.angle or 0.0:.1f}°"
-        )
+        return _finding("spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {event.angle:.1f}°")
     return None
 
 
@@ -277,7 +289,10 @@ def _emitter(held: Held, event: SpawnEvent) -> Emitter | None:
     """The emitter that a spawn comes from: that of its owner's kind."""
     kind = held.kind_of(event.owner or "")
     own = () if kind is None else kind.emitters
-    return next((emitter for emitter in own if emitter.name == event.emitter), None)
+    for emitter in own:
+        if emitter.name == event.emitter:
+            return emitter
+    return None
 
 
 def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfired:

@@ -68,10 +68,10 @@ def _by_attack(
     claims: Sequence[Claim], hits: Sequence[Event], window: Window
 ) -> tuple[list[Match], list[Claim], list[Event]]:
     """Pairs claims and hits of the same two. Those of pairs with one attack only are aligned by their frames."""
-    attacks: dict[tuple[str | None, str | None], set[str | None]] = {}
-    for hit in hits:
-        attacks.setdefault(_pair(hit), set()).add(hit.attack)
-    mixed = {pair for pair, names in attacks.items() if len(names) > 1}
+    attacks: dict[tuple[str | None, str | None], str | None] = {}
+    mixed = {_pair(hit) for hit in hits if attacks.setdefault(_pair(hit), hit.attack) != hit.attack}
+    if not mixed:
+        return pair_up(claims, hits, window, _pair, _pair)
     plain = [claim for claim in claims if _pair(claim) not in mixed], [hit for hit in hits if _pair(hit) not in mixed]
     pairs, spare, rest = pair_up(*plain, window, _pair, _pair)
     for pair in sorted(mixed, key=str):

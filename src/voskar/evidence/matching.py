@@ -76,6 +76,8 @@ def assigned(
     reach of each other is paired at once, by the assignment of least cost (Jonker, Volgenant 1987; SciPy's).
     """
     found: list[tuple[A, B]] = []
+    if not told or not judged:
+        return found
     for mine, theirs in _components(told, judged, reach):
         if len(mine) == len(theirs) == 1:
             found += [(mine[0], theirs[0])] if cost(mine[0], theirs[0]) is not None else []

@@ -28,11 +28,13 @@ class Order:
         self._rank = [-box.box.rank for box in catalog.formed]
         self._name = [names.index(box.name) for box in catalog.formed]
 
-    def of(self, world: World, claims: Claims | None = None) -> list[TouchRow]:
-        """The touches of a frame, in the order in which they are judged; `claims` says whether the game claims a hit of
-        an attacker, an attack and a target in this frame."""
+    def of(self, world: World, claimed: Callable[[], Claims | None] | None = None) -> list[TouchRow]:
+        """The touches of a frame, in the order in which they are judged. `claimed` is asked whether the game claims a
+        hit of an attacker, an attack and a target in this frame."""
         found = world.finder.touches()
-        return found if len(found) < 2 else self._sorted(world, found, claims)
+        if len(found) < 2:
+            return found
+        return self._sorted(world, found, None if claimed is None else claimed())
 
     def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[TouchRow]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
