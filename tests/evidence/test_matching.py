@@ -45,28 +45,28 @@ def test_what_is_late_by_the_same_is_paired_so() -> None:
     assert aligned([7], [5, 9], Window(2, 2)) == aligned([5, 9], [7], Window(2, 2)) == [(0, 0)]  # a tie
 
 
-class Seen(NamedTuple):
+class Marble(NamedTuple):
     """Anything with a frame and a colour."""
 
     frame: int
     colour: int
 
 
-def cost(one: Seen, other: Seen) -> tuple[int, ...] | None:
+def cost(one: Marble, other: Marble) -> tuple[int, ...] | None:
     """Black goes with nothing."""
     return None if 0 in (one.colour, other.colour) else (int(one.colour != other.colour), abs(one.frame - other.frame))
 
 
-things = st.lists(st.builds(Seen, st.integers(0, 9), st.integers(0, 2)), max_size=4)
+things = st.lists(st.builds(Marble, st.integers(0, 9), st.integers(0, 2)), max_size=4)
 
 
 @given(things, things, st.builds(Window, st.integers(0, 3), st.integers(0, 3)))
-def test_the_whole_fits_best(told: list[Seen], judged: list[Seen], window: Window) -> None:
-    def worth(pairs: list[tuple[Seen, Seen]]) -> tuple[int, ...]:
+def test_the_whole_fits_best(told: list[Marble], judged: list[Marble], window: Window) -> None:
+    def worth(pairs: list[tuple[Marble, Marble]]) -> tuple[int, ...]:
         costs = [cost(*pair) or (0, 0) for pair in pairs]
         return (-len(pairs), *(sum(values) for values in zip(*costs, strict=True))) if costs else (0, 0, 0)
 
-    def allowed(one: Seen, other: Seen) -> bool:
+    def allowed(one: Marble, other: Marble) -> bool:
         return window.holds(one.frame, other.frame) and cost(one, other) is not None
 
     short, long = (told, judged) if len(told) <= len(judged) else (judged, told)
@@ -77,8 +77,8 @@ def test_the_whole_fits_best(told: list[Seen], judged: list[Seen], window: Windo
 
 
 def test_many_are_parted_where_the_gap_is_widest() -> None:
-    told = [Seen(cluster * (LARGEST + 8) + at, 1) for cluster in range(3) for at in range(LARGEST)]
-    pairs = assigned(told, [Seen(one.frame + 1, 1) for one in told], Window(9, 9), cost)
+    told = [Marble(cluster * (LARGEST + 8) + at, 1) for cluster in range(3) for at in range(LARGEST)]
+    pairs = assigned(told, [Marble(one.frame + 1, 1) for one in told], Window(9, 9), cost)
     assert [other.frame - one.frame for one, other in sorted(pairs)] == [1] * len(told)
 
 
