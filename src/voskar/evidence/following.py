@@ -10,11 +10,10 @@ from collections.abc import Collection, Iterable, Sequence
 from itertools import groupby
 
 from voskar.core.boxes import FormedBox
-from voskar.core.explain.provenance import SHOWN, Change, Provenance
-from voskar.core.judging.gates import GATES
+from voskar.core.explain.provenance import HIT_GATES, SHOWN, Change, Provenance
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger.events import SpawnEvent
-from voskar.core.ledger.pieces import ALL, Piece, pair
+from voskar.core.ledger.pieces import ALL, Piece
 from voskar.evidence.finding import CODES, HITS, Finding
 from voskar.evidence.held import Held
 
@@ -23,7 +22,6 @@ THERE, HIT, THEN, LAST = range(4)
 PRESENCE = ("still-active", "respawn-late", "down-short", "spawn-moved", "spawn-missing", "spawn-unexpected")
 LASTING = ("lives", "score", "counters")
 """What goes on behind a mark that begins the room again."""
-READS = {gate.name: gate.reads for gate in GATES}
 EVERYONES = ("score", "run")
 SHORT = ("motion",)
 """State that shows at once."""
@@ -112,10 +110,7 @@ class _Folding:
             emitter = finding.emitter.rpartition("/")[2]
             return self.provenance.read_by_spawn(name or "", finding.attacker, emitter)
         names = [finding.target] if finding.target else [name for name in self.held.kinds if self._lives(name)]
-        found: list[Piece] = [
-            (what, ALL if what in ("score", "run") else name) for what in code.reads for name in names
-        ]
-        return found
+        return [(what, ALL if what in EVERYONES else name) for what in code.reads for name in names]
 
     def _lives(self, name: str) -> bool:
         kind = self.held.kind_of(name)
@@ -126,9 +121,8 @@ class _Folding:
         gate = finding.why.gate if finding.why is not None and finding.frame == finding.first else None
         if finding.code in ("hit-damage", "hit-attack"):
             return ()
-        if gate in READS and gate is not None:
-            whose = {"attacker": attacker, "target": target, "pair": pair(attacker, target)}
-            return [(what, whose[side]) for what, side in READS[gate]]
+        if gate in HIT_GATES:
+            return self.provenance.read_by(attacker, target, None, gate)
         if gate == "run":
             return [("run", ALL)]
         if gate in ("present", "play", "open", "touch"):

@@ -4,19 +4,22 @@ through the events of a ledger from one piece to another."""
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Generic, NamedTuple, TypeVar
 
 from voskar.core.consequences import consequences_of
 from voskar.core.consequences.consequence import table_of
+from voskar.core.emitters.gates import GATES as EMITTER_GATES
+from voskar.core.judging.gates import GATES
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import ContactEvent, SpawnEvent
 from voskar.core.ledger.origin import Origin
-from voskar.core.ledger.pieces import ALL, Piece, pair
+from voskar.core.ledger.pieces import ALL, Piece, What, pair
 from voskar.core.rules import Attack, Kind, Rules
 
 Cause = TypeVar("Cause")
+HIT_GATES = {gate.name: gate for gate in GATES}
 
 Change = tuple[Piece, int | None]
 """A piece, and how many frames it is another for: None until something else changes it."""
@@ -170,12 +173,20 @@ class Provenance(Generic[Cause]):
     def _attack(self, event: Event) -> Attack | None:
         return self.rules.attacks.get(event.attack or "")
 
-    def read_by(self, attacker: str, target: str, attack: Attack | None) -> list[Piece]:
-        """What decides whether a touch of a pair is a hit."""
-        found: list[Piece] = [("run", ALL), ("rehit", pair(attacker, target)), ("counters", attacker)]
-        for name in (attacker, target):
-            found += self.read_of_one(name)
-        return found + ([] if attack is not None and attack.ignores_iframes else [("iframes", target)])
+    def read_by(self, attacker: str, target: str, attack: Attack | None, gate: str | None = None) -> list[Piece]:
+        """What decides whether a touch of a pair is a hit: the state that every gate reads, or one of them."""
+        whose = {"attacker": attacker, "target": target, "pair": pair(attacker, target)}
+        if gate is not None:
+            return self._read(HIT_GATES[gate].reads, whose)
+        found: list[Piece] = [("run", ALL), *self.read_of_one(attacker), *self.read_of_one(target)]
+        for one in HIT_GATES.values():
+            if attack is None or one.possible(self.rules, attack):
+                found += self._read(one.reads, whose)
+        return found
+
+    def _read(self, reads: Iterable[tuple[What, str]], whose: Mapping[str, str]) -> list[Piece]:
+        pieces = [(what, whose[side]) for what, side in reads]
+        return [piece for piece in pieces if piece[0] != "motion" or self.is_moved(piece[1])]
 
     def read_of_one(self, name: str) -> list[Piece]:
         """What decides whether an actor is there, and where."""
@@ -191,7 +202,9 @@ class Provenance(Generic[Cause]):
         found: list[Piece] = [("run", ALL), *self.read_of_one(owner)]
         if emitter:
             gun = f"{owner}/{emitter}"
-            return [*found, ("stun", owner), ("counters", owner), ("emitter", gun), ("numbers", gun)]
+            for gate in EMITTER_GATES:
+                found += self._read(gate.reads, {"owner": owner, "emitter": gun})
+            return [*found, ("numbers", gun)]
         if origin is not None:
             found += [("children", origin.parent), ("children", origin.beginning)]
         return found
