@@ -21,7 +21,7 @@ from voskar.core.step import replay
 at_least_50 = settings(max_examples=max(settings().max_examples, 50))
 """For worlds in which so much may happen that few would show little."""
 
-BRED = 500
+BRED = 120
 """Spawns of a world from which the reference model, which tries every pair in every frame, would take minutes."""
 
 

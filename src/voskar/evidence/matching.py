@@ -80,7 +80,9 @@ def assigned(
         return found
     for mine, theirs in _components(told, judged, reach):
         if len(mine) == len(theirs) == 1:
-            found += [(mine[0], theirs[0])] if cost(mine[0], theirs[0]) is not None else []
+            one, other = mine[0], theirs[0]
+            fits = reach.holds(one.frame, other.frame) and cost(one, other) is not None
+            found += [(one, other)] if fits else []
         else:
             found += _least(mine, theirs, reach, cost)
     return found
