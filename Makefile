@@ -54,7 +54,7 @@ checked: $(STAMP) $(KERNEL)
 	rm -rf $(CHECKED) && mkdir -p $(CHECKED)
 	cp -rp setup.py pyproject.toml README.md src $(CHECKED) && rm -f $(CHECKED)/src/voskar/core/kernel/*.so
 	cd $(CHECKED) && VOSKAR_CHECKED=1 $(CURDIR)/$(BIN)/python setup.py --quiet build_ext --inplace
-	PYTHONPATH=$(CHECKED)/src $(BIN)/python -m pytest -n 2 -W error::pytest.PytestUnraisableExceptionWarning tests/core/kernel tests/core/judging tests/core/test_against_reference.py tests/test_cases.py
+	PYTHONPATH=$(CHECKED)/src VOSKAR_PROPERTIES=few $(BIN)/python -m pytest -n 2 -W error::pytest.PytestUnraisableExceptionWarning tests/core/kernel tests/core/judging tests/core/test_against_reference.py tests/test_cases.py
 
 # The lowest versions that pyproject.toml allows run the demo, whatever the newest ones do. With the kernel that is
 # built already: to build it again would take longer than all the rest.

@@ -1,5 +1,6 @@
 """Settings for property tests: no deadline, since a shared machine may stall, and the same worlds in every run;
-VOSKAR_PROPERTIES=soak tries more and others, and =plain does not spend minutes on making a failing world small."""
+VOSKAR_PROPERTIES=soak tries more and others, =few fewer, and =plain does not spend minutes on making a failing world
+small."""
 
 from __future__ import annotations
 
@@ -18,6 +19,7 @@ settings.register_profile(
     "quick", deadline=None, max_examples=20, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.register_profile("plain", settings.get_profile("quick"), phases=[Phase.explicit, Phase.generate])
+settings.register_profile("few", settings.get_profile("quick"), max_examples=8)
 settings.register_profile("soak", settings.get_profile("quick"), max_examples=5000, derandomize=False)
 settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
 

@@ -187,12 +187,13 @@ class Reference:
         self.won = False
         self.counters: dict[Any, float] = {}
         self.start = self.starts(recording.first)
-        self.spawned: set[str] = set()
+        self.entered: set[str] = set()
         self.sides: dict[str, str | None] = {}
         self.ended = False
         self.before: dict[str, dict[str, Any]] = {}
         self.vitals = Vitals(self)
         self.driven = Driven(self)
+        self.since: dict[str, int] = {}  # the first of its unbroken frames
         self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
         for frame in range(recording.first, recording.last + 1):
             if frame in recording.resets:
@@ -226,7 +227,7 @@ class Reference:
                 found[actor.id] = self.recording.poses.x[row].item(), self.recording.poses.y[row].item()
         return found
 
-    def enter(self, name: str, kind: Kind, owner: str | None, side: str | None, spawned: bool) -> None:
+    def enter(self, name: str, kind: Kind, owner: str | None, side: str | None) -> None:
         """A driven actor appears."""
         self.kind[name], self.owner[name], self.health[name] = kind, owner, kind.health
         self.immune[name], self.shield[name], self.steps[name] = set(), -1, []
@@ -243,7 +244,7 @@ class Reference:
         self.vitals.checkpoint.pop(name, None)
         for memory in (self.down, self.credit, self.stunned):
             memory.pop(name, None)  # type: ignore[attr-defined]
-        self.spawned |= {name} if spawned else set()
+        self.entered.add(name)
 
     def poses(self, frame: int) -> dict[str, dict[str, Any]]:
         """The poses of a frame by actor id."""
@@ -282,6 +283,8 @@ class Reference:
             rate = float(self.rules.rate)
             way = [(pose[axis] - self.seen[name][axis]) if follows else 0.0 for axis in "xy"]
             way = list(self.shorter(way[0], way[1], name))
+            if last != frame - 1 or name not in self.seen:
+                self.since[name] = frame
             told = [way[k] if math.isnan(pose[v]) else pose[v] / rate for k, v in enumerate(("vx", "vy"))]
             self.held[name] = (frame, pose, (told[0], told[1]))
         self.seen = dict(poses)
@@ -289,7 +292,13 @@ class Reference:
             pose["v"] = tuple(step * float(self.rules.rate) for step in self.held[name][2])
         for name, (last, pose, (dx, dy)) in self.held.items():
             steps = frame - last
-            if name not in poses and not pose["hidden"] and steps <= self.kind[name].linger:
+            life = self.kind[name].motion.life
+            ended = life is not None and last - self.since[name] + 1 >= life
+            ended = ended or any(
+                claim.event == "removed" and claim.id == name and claim.frame in (last, last + 1)
+                for claim in self.recording.claims
+            )
+            if name not in poses and not pose["hidden"] and not ended and steps <= self.kind[name].linger:
                 ahead = {"x": pose["x"] + dx * steps, "y": pose["y"] + dy * steps, "cut": False, "held": True}
                 poses[name] = pose | ahead | {"v": (dx * float(self.rules.rate), dy * float(self.rules.rate))}
         return self.moved(frame, poses) if self.recording.reactions == "raw" else poses
@@ -434,17 +443,24 @@ class Reference:
         return moment
 
     def swept(self, name: str, box: Box) -> bool:
-        """Spawned actors' boxes are swept unless they say not."""
-        return name in self.spawned if box.swept is None else box.swept
+        """Boxes of kinds that emitters or parents spawn are swept unless they say not."""
+        fans = [fan for kind in self.rules.kinds.values() for fan in kind.down.spawn]
+        fans += [emitter.fan for kind in self.rules.kinds.values() for emitter in kind.emitters]
+        bred = self.kind[name].name in {fan.kind for fan in fans}
+        return bred if box.swept is None else box.swept
 
     def side(self, name: str, seen: tuple[str, ...] = ()) -> str | None:
-        """The kind's side, else the owner's."""
+        """The kind's side, else the owner's; of a logged child without either that of all its parents."""
         if name not in self.kind or name in seen:
             return None
         own = self.owner[name]
         if self.sides.get(name):
             return self.kind[name].side or self.sides[name]
-        return self.kind[name].side or (self.side(own, (*seen, name)) if own else None)
+        if self.kind[name].side or own or name in self.entered:
+            return self.kind[name].side or (self.side(own, (*seen, name)) if own else None)
+        kinds = self.rules.kinds.values()
+        parents = {kind.side for kind in kinds if self.kind[name].name in [fan.kind for fan in kind.down.spawn]}
+        return parents.pop() if len(parents) == 1 else None
 
     def frame(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Finds, sorts and judges the contacts of one frame."""

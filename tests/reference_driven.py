@@ -108,7 +108,7 @@ class Driven:
         body |= {"expires": None if kind.motion.life is None else frame + kind.motion.life, "new": True}
         self.bodies[birth["id"]] = body
         self.since[birth["id"]] = frame
-        self.world.enter(birth["id"], kind, birth.get("owner"), birth.get("side"), bool(birth.get("spawned")))
+        self.world.enter(birth["id"], kind, birth.get("owner"), birth.get("side"))
 
     def frame(self, frame: int, recorded: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
         """Steps 1 and 3: who moves, leaves and appears; the poses of all that are there."""

@@ -18,7 +18,7 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 
-at_least_50 = settings(max_examples=max(settings().max_examples, 50))
+at_least_50 = settings(max_examples=max(settings().max_examples, 50 if settings().max_examples > 10 else 12))
 """For worlds in which so much may happen that few would show little."""
 
 BRED = 120

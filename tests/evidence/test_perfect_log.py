@@ -137,6 +137,37 @@ def test_a_mistake_is_found_and_named(name: str) -> None:
     assert any(outcome.named for outcome in results)
 
 
+def test_what_hits_have_moved_stays_moved_once_the_run_is_over() -> None:
+    """A hornet is thrown back 60 units by its hit, and another one takes the keeper's last life."""
+    data = sting(keeper={"health": 2, "lives": 1}, attack={"rehit": "99f"})
+    data["attacks"]["sting"]["attacker"] = {"knockback": {"distance": 60, "over": "6f", "direction": 0}}
+    book = rulebook(data)
+    poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, {"id": "hornet", "kind": "hornet", "x": 6, "y": 0}]
+    frames = [{"poses": [*poses, {"id": "other", "kind": "hornet", "x": 4 * at - 80, "y": 0}]} for at in range(24)]
+    played = recording(book, frames, reactions="raw")
+    rules = book.rules(played.rate)
+    header, log = perfect_log(rules, played)
+    assert any(claim["event"] == "over" for frame in log for claim in frame.get("claims", ()))
+    assert check(rules, logged(book, header, log))[0].findings == ()
+
+
+def test_one_that_returns_has_no_velocity_yet() -> None:
+    """The keeper falls until it dies, and in the frame of its return nothing tells that it falls."""
+    data = sting(keeper={"health": 1, "respawn": {"after": 5, "at": "here"}})
+    stomp = {"role": "hitbox", "attack": "stomp", "rect": [10, 10], "mask": ["hive"]}
+    data["kinds"]["keeper"]["boxes"]["feet"] = stomp
+    data["kinds"]["drum"] = {"health": 9, "boxes": {"skin": {"role": "hurtbox", "rect": [300, 300], "layer": ["hive"]}}}
+    data["attacks"]["stomp"] = {"damage": 1, "rehit": "50f", "if": {"falling": True}}
+    data["space"] = {"up": "-y"}
+    book = rulebook(data)
+    frames = [{"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 5 * at},
+                         {"id": "hornet", "kind": "hornet", "x": 0 if at == 0 else 400, "y": 0, "cut": True},
+                         {"id": "drum", "kind": "drum", "x": 0, "y": 30}]} for at in range(20)]  # fmt: skip
+    played = recording(book, frames, reactions="raw")
+    rules = book.rules(played.rate)
+    assert check(rules, logged(book, *perfect_log(rules, played)))[0].findings == ()
+
+
 def test_the_command_writes_it(apiary: Path, tmp_path: Path, here: Any) -> None:
     done = here("replay", "swarm.toml", "volley.stage.toml", "--recording", tmp_path / "log.jsonl", cwd=apiary)
     assert done.returncode == 0, done.stderr

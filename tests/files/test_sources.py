@@ -98,7 +98,7 @@ def test_tables(tmp_path: Path, book: Rulebook) -> None:
     claims = "frame,event,attacker,target,damage\n4,hit,h,k,2\n"
     played = load_recording(tables(tmp_path, poses=POSES, claims=claims, marks="frame,reset\n4,room\n"), book)
     assert (played.first, played.last, played.poses.x.tolist()) == (3, 4, [1, 4, 1.5])
-    assert (played.poses.facing.tolist(), played.poses.cut.tolist()) == ([-1, 1, 1], [False, True, False])
+    assert (played.poses.facing.tolist(), played.poses.cut.tolist()) == ([-1, 1, 1], [False, True, True])  # a mark cuts
     assert [(claim.frame, claim.damage) for claim in played.claims] == [(4, 2)]
     assert played.resets == {4: "room"}
 

@@ -79,7 +79,7 @@ def tunnels(case: Case) -> Iterator[AuditFinding]:
         of_kind = np.flatnonzero(kinds == catalog.kinds.index(kind.name))
         formed = next(one for one in catalog.by_kind[kind.name] if one.box is box)
         found = thinnest(case, formed)
-        if box.swept or found is None or not len(of_kind):
+        if formed.swept or found is None or not len(of_kind):
             continue
         thick, other = found
         worst = of_kind[steps[of_kind].argmax()]
@@ -98,7 +98,7 @@ def thinnest(case: Case, formed: FormedBox) -> tuple[float, FormedBox] | None:
     others = [
         box
         for box in catalog.formed
-        if box.box.role == "hurtbox" and catalog.meets(formed, box) and not box.box.swept and not box.box.logged
+        if box.box.role == "hurtbox" and catalog.meets(formed, box) and not box.swept and not box.box.logged
     ]
     if not others:
         return None

@@ -36,6 +36,8 @@ class FormedBox(Struct, frozen=True, eq=False):
     """Which of the timed attacks of its kind it is of, -1 for none."""
     memory_key: str
     """The same of its attack: asked for in every contact."""
+    swept: bool
+    """Whether it is tested along its way: as it says, else if its kind is spawned."""
 
     @property
     def name(self) -> str:
@@ -73,6 +75,7 @@ class BoxCatalog:
 
     def __init__(self, rules: Rules) -> None:
         self.rules = rules
+        self._bred = rules.bred
         self.formed: list[FormedBox] = []
         self.forms: list[Form] = []
         self.kinds = list(rules.kinds)
@@ -109,7 +112,8 @@ class BoxCatalog:
         names = sorted({box.attack for box in kind.boxes if box.attack is not None and kind.timed(box.attack)})
         swing = names.index(attack.name) if timed and box.role == "hitbox" else -1
         owned, key = attack.rehit or ONCE, attack.memory_key
-        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, owned, swing, key)
+        swept = kind.name in self._bred if box.swept is None else box.swept
+        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, owned, swing, key, swept)
         self.formed.append(formed)
         return formed
 
@@ -138,7 +142,7 @@ class BoxCatalog:
         return BoxColumns(
             kinds,
             [box.number in hits for box in self.formed],
-            [2 if box.box.swept is None else int(box.box.swept) for box in self.formed],
+            [int(box.swept) for box in self.formed],
             [box.form if box.always else CLOSED for box in self.formed],
             runs,
             len(clips),

@@ -151,6 +151,8 @@ class Watch:
         """Of an ended run only what the recording shows is left; emitters and pairs have no verdicts."""
         world = stepper.world
         self._moment = None
+        if self.films and world.run.ended is not None and world.frame > world.run.ended:
+            self._shoot_poses(world)
         question = self.questions.get(world.frame)
         if question is not None and world.frame not in self.moments:
             moment = self.moments[world.frame] = Moment()
@@ -160,7 +162,8 @@ class Watch:
 
     # the film
 
-    def _shoot(self, world: World) -> None:
+    def _shoot_poses(self, world: World) -> None:
+        """Where hits have moved recorded actors."""
         table, kernel, frame = world.table, world.kernel, world.frame
         if world.raw or world.rules.returns:
             rows = slice(kernel.first_row, kernel.last_row)
@@ -169,6 +172,10 @@ class Watch:
             before = np.asarray(table.before_at)[actors] == frame - 1
             moved = (np.asarray(table.x)[actors], np.asarray(table.y)[actors], before & (past == 0))
             self._moved.append((rows, *moved))
+
+    def _shoot(self, world: World) -> None:
+        table, kernel, frame = world.table, world.kernel, world.frame
+        self._shoot_poses(world)
         if not kernel.count:
             return
         here = kernel.driven()

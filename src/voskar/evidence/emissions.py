@@ -12,6 +12,7 @@ from msgspec import Struct
 
 from voskar.core.adopt import Window
 from voskar.core.emitters.aim import angle_of, direction
+from voskar.core.emitters.births import draw
 from voskar.core.ledger import Event
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording import Actor, Recording
@@ -135,7 +136,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         if not may_be(foretold, seen):
             return None
         event, one = expected[foretold.at], shown[seen.at]
-        turned = 0 if event.emitter is None else round(_turned(event, one, straight=_flies_straight(held, event)))
+        turned = 0 if event.emitter is None else round(_turned(held, event, one, straight=_flies_straight(held, event)))
         apart = min(round(math.dist((one.x, one.y), _place(event))), 1000)
         return abs(one.frame - event.frame), turned, apart
 
@@ -159,12 +160,18 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
     return of
 
 
-def _turned(event: SpawnEvent, appearance: Appearance, *, straight: bool) -> float:
-    """By how many degrees it heads elsewhere than it is aimed; 0 where nothing tells."""
+def _turned(held: Held, event: SpawnEvent, appearance: Appearance, *, straight: bool) -> float:
+    """By how many degrees it heads elsewhere than it may; 0 where nothing tells. A game draws its own jitter."""
     moves = appearance.moves if straight else None
     if moves is None and appearance.angle == 0.0:
         return 0.0
-    return abs(math.remainder(event.angle - (appearance.angle if moves is None else moves), 360.0))
+    emitter = emitter_of(held, event)
+    jitter = 0.0 if emitter is None else emitter.fan.jitter
+    centre = event.angle
+    if jitter:  # what the rules have drawn is not what the game has
+        centre -= jitter * (2 * draw(held.recording.seed, event.id, "jitter") - 1)
+    apart = abs(math.remainder(centre - (appearance.angle if moves is None else moves), 360.0))
+    return max(apart - jitter, 0.0)
 
 
 def _is_logged(held: Held, event: SpawnEvent) -> bool:
@@ -230,7 +237,7 @@ def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: 
 def _flies_straight(held: Held, event: SpawnEvent) -> bool:
     """Whether what is spawned moves along its aim: at a speed of its own, and with nothing of its owner's."""
     if event.emitter is not None:
-        emitter = _emitter(held, event)
+        emitter = emitter_of(held, event)
         return emitter is not None and (emitter.fan.speed or 0) > 0 and not emitter.fan.inherit
     fans = [fan for kind in held.rules.kinds.values() for fan in kind.down.spawn if fan.kind == event.kind]
     return bool(fans) and all((fan.speed or 0) > 0 and not fan.inherit for fan in fans)
@@ -249,13 +256,13 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight:
         )
     apart = _apart(held, event, appearance)
     if shift == 0 and apart > held.tolerance:
-        emitter = _emitter(held, event)
+        emitter = emitter_of(held, event)
         moved = emitter is not None and emitter.moves_at_once
         told = f"({event.x:.1f}, {event.y:.1f}) and moves it at once" if moved else f"({event.x:.1f}, {event.y:.1f})"
         rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
         game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
         return _finding("spawn-place", appearance.frame, event, who, game, rules)
-    if shift == 0 and event.emitter is not None and _turned(event, appearance, straight=straight) > DEGREES:
+    if shift == 0 and event.emitter is not None and _turned(held, event, appearance, straight=straight) > DEGREES:
         heads = appearance.moves if straight and appearance.moves is not None else appearance.angle
         game = f"{who} heads {heads:.1f}°"
         return _finding("spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {event.angle:.1f}°")
@@ -266,7 +273,10 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
     """Distance to where it should appear: for a hit effect the overlap of the two boxes, for a shot that moves at once
     the end of its first move."""
     place = (appearance.x, appearance.y)
-    emitter = _emitter(held, event)
+    emitter = emitter_of(held, event)
+    if emitter is not None and emitter.within is not None and not emitter.moves_at_once:
+        x0, y0, x1, y1 = emitter.within  # where in there is the game's to draw
+        return math.dist(place, (min(max(place[0], x0), x1), min(max(place[1], y0), y1)))
     if emitter is not None and emitter.moves_at_once:
         speed = (emitter.fan.speed or 0.0) / float(held.rules.rate)
         x, y = direction(event.angle)
@@ -285,7 +295,7 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
     return min(away)
 
 
-def _emitter(held: Held, event: SpawnEvent) -> Emitter | None:
+def emitter_of(held: Held, event: SpawnEvent) -> Emitter | None:
     """The emitter that a spawn comes from: that of its owner's kind."""
     kind = held.kind_of(event.owner or "")
     own = () if kind is None else kind.emitters

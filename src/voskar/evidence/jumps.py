@@ -27,7 +27,6 @@ def jumps(held: Held) -> Iterator[Finding]:
             orders.setdefault(event.id or "", []).append((event.frame, (event.until or event.frame) + 2))
     previous = poses.previous
     known = (previous >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[previous] & ~poses.lingering
-    known &= ~np.isin(poses.frame, list(recording.resets))
     step = np.where(known, np.hypot(poses.x - poses.x[previous], poses.y - poses.y[previous]), np.nan)
     following = np.full(len(poses), -1, dtype=np.int64)
     following[previous[previous >= 0]] = np.flatnonzero(previous >= 0)

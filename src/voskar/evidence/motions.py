@@ -11,8 +11,8 @@ from msgspec import Struct
 from voskar.core.emitters.aim import direction
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording import Recording
-from voskar.core.rules import Fan, Kind, Motion
-from voskar.evidence.emissions import spawned_kinds
+from voskar.core.rules import Kind, Motion
+from voskar.evidence.emissions import emitter_of, spawned_kinds
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector
 
@@ -24,10 +24,6 @@ def motions(held: Held, sources: dict[int, SpawnEvent]) -> Iterator[Finding]:
         return
     fixtures = {fixture.id for fixture in held.rules.fixtures}
     unmoved = {name for name, kind in held.rules.kinds.items() if kind.motion == Motion()}
-    fans: dict[tuple[str, str], list[Fan]] = {}
-    for kind in held.rules.kinds.values():
-        for emitter in kind.emitters:
-            fans.setdefault((emitter.name, emitter.fan.kind), []).append(emitter.fan)
     flights = []
     spawned = spawned_kinds(held.rules) - unmoved
     stretches = recording.stretches([n for n, one in enumerate(recording.actors) if one.kind in spawned])
@@ -37,8 +33,7 @@ def motions(held: Held, sources: dict[int, SpawnEvent]) -> Iterator[Finding]:
             continue
         for rows, given in stretches[number] if number in stretches else _whole(recording, number):
             source = sources.get(int(rows[0]))
-            own = None if source is None else fans.get((source.emitter or "", kind.name), [])
-            flights.append(_flight(held, name, kind, rows, _velocity(kind, source, own), given))
+            flights.append(_flight(held, name, kind, rows, _velocity(held, kind, source, rows), given))
     straight = _straight(held, flights)
     for number, flight in enumerate(flights):
         yield from _life(held, flight)
@@ -232,15 +227,22 @@ def _past(held: Held, name: str, kind: Kind, rows: np.ndarray) -> Iterator[Findi
         yield of_actor("outside", frame, name, told, f'at_edge = "{kind.motion.at_edge}"')
 
 
-def _velocity(kind: Kind, source: SpawnEvent | None, fans: Sequence[Fan] | None) -> Vector | None:
-    """What it sets off with: by its emission (one of `fans`), else by its kind; None where its steering is its own."""
-    if source is not None and fans is not None:
-        fan = fans[0] if len({(fan.speed, fan.inherit) for fan in fans}) == 1 else None
-        if fan is not None and fan.speed is not None and not fan.inherit:
-            x, y = direction(source.angle)
-            return x * fan.speed, y * fan.speed
-        if fan is None or fan.inherit:
+def _velocity(held: Held, kind: Kind, source: SpawnEvent | None, rows: np.ndarray) -> Vector | None:
+    """What it sets off with: by its emission, else by its kind; None where its steering is its own. Where the game
+    draws its direction, that of its first step."""
+    if source is not None:
+        emitter = emitter_of(held, source)
+        if emitter is None or emitter.fan.inherit:
             return None
+        if emitter.fan.speed is not None:
+            angle = source.angle
+            if emitter.fan.jitter and len(rows) > 1:
+                x, y = (
+                    (column[rows[1]] - column[rows[0]]) for column in (held.recording.poses.x, held.recording.poses.y)
+                )
+                angle = math.degrees(math.atan2(y, x))
+            x, y = direction(angle)
+            return x * emitter.fan.speed, y * emitter.fan.speed
     motion = kind.motion
     moves = any(motion.velocity) or any(motion.acceleration) or motion.gravity or motion.drag
     return motion.velocity if moves else None

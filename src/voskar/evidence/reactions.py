@@ -55,6 +55,12 @@ class _Look:
         across = spans(held.rules, held.recording)
         self.vx, self.vy = velocities(held.recording.poses, self.rate, across)
         self.undecided = 0
+        self.pair_returns = {
+            event.frame
+            for event in held.ledger.of("respawn")
+            if (kind := held.kind_of(event.id or "")) is not None and kind.respawn and kind.respawn.resets == "pair"
+        }
+        """Frames in which somebody's return sends its attacker home at once."""
         self.turns: dict[str, list[int]] = {}  # frames in which an actor's course changes
         for event in held.ledger.events:
             if event.event in ("knockback", "home", "launch", "down", "removed") and event.id:
@@ -208,15 +214,16 @@ class _Look:
         yield self._finding(event, told, f"sent off at {goal:.1f} from {frame} on")
 
     def home(self, event: Event) -> Iterator[Finding]:
-        """The place in the frame after."""
-        row = self._row(event, event.frame + 1)
+        """The place in the frame after the hit; of one that another's return sends home, in the frame of the return."""
+        frame = event.frame if event.frame in self.pair_returns else event.frame + 1
+        row = self._row(event, frame)
         fell = any(one.id == event.id and one.frame == event.frame for one in self.held.ledger.of("down"))
         if row is None or fell:
             return
         poses = self.recording.poses
         shown, goal = (float(poses.x[row]), float(poses.y[row])), (event.x or 0.0, event.y or 0.0)
         if math.dist(shown, goal) > self.tolerance:
-            place = f"({shown[0]:g}, {shown[1]:g}) in {event.frame + 1}"
+            place = f"({shown[0]:g}, {shown[1]:g}) in {frame}"
             yield self._finding(event, f"is at {place}", f"sent home to ({goal[0]:g}, {goal[1]:g})")
 
 

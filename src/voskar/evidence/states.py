@@ -39,15 +39,19 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
         either |= frames == frame
     for span in course.down:
         either |= (frames >= span.first - 1) & (frames <= span.last)
-    for out in course.outs:
-        either |= frames >= out
+    runs_begin = [mark for mark, what in held.recording.resets.items() if what == "run"]
+    for out in course.outs:  # until the run begins again
+        either |= (frames >= out) & (frames < min([mark for mark in runs_begin if mark > out], default=1 << 60))
     for _, first, last in runs(frames, (state != told) & ~either):
         if last - first + 1 <= held.within(column):
             continue
         at = int(np.searchsorted(frames, first))
         word = column if told[at] else f"not {column}"
-        close = [span for span in spans if span.first - held.near <= first <= span.last + held.near]
-        rule = f"{column} {close[-1].first} to {close[-1].last}, from {close[-1].cause}" if close else f"not {column}"
+        rule = f"not {column}"
+        if spans:
+            nearest = min(reversed(spans), key=lambda span: max(span.first - first, first - span.last, 0))
+            if nearest.first - held.near <= first <= nearest.last + held.near:
+                rule = f"{column} {nearest.first} to {nearest.last}, from {nearest.cause}"
         ended = held.ended_before(first)
         if ended is not None:
             continue

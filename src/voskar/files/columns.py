@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
-from dataclasses import fields
+from dataclasses import fields, replace
 from fractions import Fraction
 from typing import Any, Literal, TypeVar
 
@@ -304,6 +304,9 @@ class ColumnBuilder:
         poses = Poses(**{name: join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs = self.inputs.whole()
+        digest = self._digest(poses, starts, rate, header, inputs)
+        if self.resets:  # what was before a mark is no past of what comes after it
+            poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(self.resets)))
         recording = Recording(
             rate=rate,
             first=self.first,
@@ -314,7 +317,7 @@ class ColumnBuilder:
             claims=tuple(self.entries.claims),
             inputs=inputs,
             resets=self.resets,
-            digest=self._digest(poses, starts, rate, header, inputs),
+            digest=digest,
             boxes=self._boxes(),
             display=tuple(self.entries.display),
             warnings=(*warnings, *self._notes()),

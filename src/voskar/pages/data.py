@@ -156,7 +156,7 @@ class _Builder:
                 "wraps": kind.wraps,
                 "boxes": [
                     {"name": box.name, "role": box.box.role, "attack": box.attack.name if box.box.attack else None,
-                     "swept": bool(box.box.swept), "layers": list(self.rules.layer_names(box.box.layer))}
+                     "swept": box.swept, "layers": list(self.rules.layer_names(box.box.layer))}
                     for box in self.catalog.by_kind[kind.name]
                 ],
             }

@@ -67,7 +67,8 @@ def test_sides_come_from_owners() -> None:
     ]
     actors += [Actor("ring-1", "shot", "ring-2"), Actor("ring-2", "shot", "ring-1"), Actor("turned", "traitor", "man")]
     named = {"man": "keeper", "traitor": "hive"}
-    assert sides(actors, named) == ["keeper", "keeper", "keeper", None, None, None, "hive"]
+    assert sides(actors, named, {}) == ["keeper", "keeper", "keeper", None, None, None, "hive"]
+    assert sides([Actor("crumb", "crumb"), Actor("own", "crumb", "man")], named, {"crumb": "hive"}) == ["hive", None]
 
 
 RATES = st.just(60.0) | st.just(59.94005994005994) | st.floats(1, 1e6)

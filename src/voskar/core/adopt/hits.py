@@ -304,10 +304,10 @@ class HitAdoption:
             return None
         catalog = world.catalog
         hits = [box for box in catalog.by_kind[attacker.kind.name] if box.box.role == "hitbox"]
-        claimed = [hit for hit in hits if hit.attack.name == claim.attack]
-        if found and not claimed:
+        if claim.attack is not None:
+            hits = [hit for hit in hits if hit.attack.name == claim.attack]  # without a box it only takes health
+        elif found:
             return found[0][0]
-        hits = claimed or hits
         hurts = [box for box in catalog.by_kind[target.kind.name] if box.box.role == "hurtbox"]
         pairs = sorted(product(hits, hurts), key=lambda pair: not catalog.meets(*pair))
         if not pairs:

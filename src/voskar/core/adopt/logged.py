@@ -78,4 +78,12 @@ class Logged:
         if target.health is None or target.health > damage:
             return False
         down = self.windows.of("down")
-        return any(down.holds(one, frame) for one in self._downs.get(target.id, ()))
+        return any(
+            down.holds(death, frame) and not self._is_explained(target.id, death)
+            for death in self._downs.get(target.id, ())
+        )
+
+    def _is_explained(self, target: str, death: int) -> bool:
+        """Whether a claimed hit on it stands beside a claimed death."""
+        window = self.windows.of("down")
+        return any((frame, target) in self._hits for frame in range(death - window.after, death + window.before + 1))

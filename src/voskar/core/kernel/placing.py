@@ -276,10 +276,7 @@ class Placing:
             placed.actor[k], placed.box[k], placed.form[k] = row, box, form
             placed.low_x[k], placed.low_y[k] = self.low_x, self.low_y
             placed.high_x[k], placed.high_y[k] = self.high_x, self.high_y
-            swept = boxes.swept[box]
-            if swept == 2:
-                swept = actor.spawned
-            placed.swept[k] = swept
+            placed.swept[k] = boxes.swept[box]
             placed.over_x[k] = placed.over_y[k] = 0.0
             # a box that is not swept itself moves on relative to one that is
             dx = dy = 0.0

@@ -106,9 +106,8 @@ class BoxColumns:
         swing: Sequence[int],
         wraps: Sequence[bool],
     ) -> None:
-        """`kinds` has for each the numbers of its meeting boxes and of its bodies; `swept` is 1, 0, or 2 where it hangs
-        on whether the actor was spawned; `always` the form of a box that never changes, CLOSED for others; `wraps` is
-        told of kinds."""
+        """`kinds` has for each the numbers of its meeting boxes and of its bodies; `swept` is 1 or 0; `always` the form
+        of a box that never changes, CLOSED for others; `wraps` is told of kinds."""
         self.boxes = len(hits)
         self.kinds = len(kinds)
         self.clips = clips + 1

@@ -83,9 +83,21 @@ class Returns:
         try_from(world, state, world.frame + 1)
 
     def take_back(self, state: ActorState) -> None:
-        """One that is down is back in this frame whenever it was due, if it comes back at all."""
+        """One that is down is back in this frame, whenever it was due; by its rule, if its kind has one."""
         if state.kind.respawn is not None:
             self._come_back(state)
+            return
+        world = self.world
+        x, y = world.position(state.row)
+        world.run.stays_in(state)
+        world.run.recheck = True
+        self.memory.forget(state.row)
+        take_life(world, state)
+        state.revive()
+        world.let_in(state)
+        world.jump(state)
+        world.events.append(events.RespawnEvent(frame=world.frame, id=state.id, x=x, y=y))
+        self.armed(state)
 
     def _come_back(self, state: ActorState) -> None:
         """In play again from this frame on."""

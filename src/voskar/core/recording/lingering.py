@@ -21,12 +21,13 @@ def spans(rules: Rules, recording: Recording) -> Floats:
     return found
 
 
-def lingering(recording: Recording, frames: Ints, across: Floats) -> Recording:
+def lingering(recording: Recording, frames: Ints, lives: Ints, across: Floats) -> Recording:
     """The recording with every actor that leaves it held for up to so many `frames` (actors,) more; `across` as in
     `spans`.
 
     It moves on at its last velocity in its last cell, until it comes back, the recording ends or a reset
-    mark begins the room anew; a hidden one does not linger. `Poses.lingering` marks the poses so added.
+    mark begins the room anew; a hidden one does not linger. Nor does one that has ended by itself: its end is claimed,
+    or it has been shown for all its frames of life (`lives`, (actors,)). `Poses.lingering` marks the poses so added.
     """
     if not frames.any() or not len(recording.poses):
         return recording
@@ -40,7 +41,18 @@ def lingering(recording: Recording, frames: Ints, across: Floats) -> Recording:
         following = np.searchsorted(resets, present, side="right")
         until = np.where(following < len(resets), np.minimum(until, resets[following % len(resets)] - 1), until)
     until = np.minimum(until, present + frames[poses.actor[order]])
-    held = np.where(poses.hidden[order], 0, np.maximum(until - present, 0))
+    begins = np.append(True, ~same[:-1] | (np.diff(present) != 1))
+    shown = present - present[np.maximum.accumulate(np.where(begins, np.arange(len(order)), 0))] + 1
+    ended = poses.hidden[order] | (shown >= lives[poses.actor[order]])
+    whose, width = poses.actor[order], recording.last + 2
+    claimed = [
+        recording.numbers[claim.id or ""] * width + claim.frame
+        for claim in recording.claims
+        if claim.event == "removed" and claim.id in recording.numbers
+    ]
+    if claimed:  # in the frame of the last pose, or the next
+        ended |= np.isin(whose * width + present, claimed) | np.isin(whose * width + present + 1, claimed)
+    held = np.where(ended, 0, np.maximum(until - present, 0))
     source = np.repeat(order, held)
     if not len(source):
         return recording

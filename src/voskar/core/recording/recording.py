@@ -170,8 +170,11 @@ class Recording:
         return self.numbers.get(owner, -2 - unseen.setdefault(owner, len(unseen)))
 
 
-def sides(actors: Sequence[Actor], kind_sides: Mapping[str, str | None]) -> list[str | None]:
-    """The side of each actor: its kind's, else its owner's, else none. A ring of owners has no side."""
+def sides(
+    actors: Sequence[Actor], kind_sides: Mapping[str, str | None], of_children: Mapping[str, str]
+) -> list[str | None]:
+    """The side of each actor: its kind's, else its owner's, else that of the parents of such children, else none. A
+    ring of owners has no side."""
     by_id = {actor.id: actor for actor in actors}
     result = []
     for actor in actors:
@@ -184,5 +187,5 @@ def sides(actors: Sequence[Actor], kind_sides: Mapping[str, str | None]) -> list
             if side is not None:
                 break
             current = by_id.get(current.owner) if current.owner else None
-        result.append(side)
+        result.append(side or (of_children.get(actor.kind) if not actor.owner else None))
     return result

@@ -63,9 +63,9 @@ class Key(Struct, frozen=True):
 class Box(Struct, frozen=True):
     """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`.
 
-    `during` None: open in every cell. `swept` None: where the kind is spawned. `keys` by clip, sorted by cell. One that
-    is `logged` is where the game says, and its outline only tells by how much it grows; one `within_bounds` is closed
-    while it sticks out of the space.
+    `during` None: open in every cell. `swept` None: if emitters or parents spawn the kind. `keys` by clip, sorted by
+    cell. One that is `logged` is where the game says, and its outline only tells by how much it grows; one
+    `within_bounds` is closed while it sticks out of the space.
     """
 
     name: str

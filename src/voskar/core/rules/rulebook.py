@@ -65,6 +65,21 @@ class Rules(Struct, frozen=True):
         return bool(self.fixtures or sparks or any(kind.emitters or kind.down.spawn for kind in self.kinds.values()))
 
     @property
+    def bred(self) -> frozenset[str]:
+        """The kinds that emitters or parents spawn: their boxes are swept unless they say otherwise."""
+        emitted = {emitter.fan.kind for kind in self.kinds.values() for emitter in kind.emitters}
+        return frozenset(emitted | {fan.kind for kind in self.kinds.values() for fan in kind.down.spawn})
+
+    @property
+    def sides_of_children(self) -> dict[str, str]:
+        """The side of the parents of a kind, where all that leave it behind have one and the same."""
+        found: dict[str, set[str | None]] = {}
+        for kind in self.kinds.values():
+            for fan in kind.down.spawn:
+                found.setdefault(fan.kind, set()).add(kind.side)
+        return {name: side for name, own in found.items() if len(own) == 1 and (side := next(iter(own))) is not None}
+
+    @property
     def returns(self) -> bool:
         """Whether anyone can come back."""
         return any(kind.respawn is not None for kind in self.kinds.values())

@@ -135,7 +135,7 @@ class _Log:
             pose |= {"vx": float(poses.vx[row]), "vy": float(poses.vy[row])}
         else:
             own = self.seen.world.recording.row(name, frame)
-            pose |= {"vx": float(self.vx[own]), "vy": float(self.vy[own])} if own is not None else {}
+            pose |= self._velocity(own, cut=bool(poses.cut[row])) if own is not None else {}
         if actor.owner is not None:
             pose["owner"] = self.names.get(actor.owner, actor.owner)
         pose |= {"cut": True} if poses.cut[row] else {}
@@ -144,6 +144,14 @@ class _Log:
             self._tell(course, frame, pose)
             self._lie(course, name, frame, pose)
         return pose
+
+    def _velocity(self, own: int, *, cut: bool) -> dict[str, float]:
+        """That of a recorded pose; 0 where nothing before counts and the game told none."""
+        told = self.seen.world.recording.poses
+        return {
+            "vx": 0.0 if cut and math.isnan(told.vx[own]) else float(self.vx[own]),
+            "vy": 0.0 if cut and math.isnan(told.vy[own]) else float(self.vy[own]),
+        }
 
     def _is_gone(self, course: Course, name: str, frame: int) -> bool:
         """Consumed or out, and not back."""

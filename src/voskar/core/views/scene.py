@@ -243,9 +243,8 @@ def _boxes(posed: Posed, recording: Recording, row: int, actor: Actor) -> Iterat
             continue
         parts, radius = posed.parts(0, box)
         rings = tuple(_ring(part, radius) for part in parts)
-        swept = actor.spawned if box.box.swept is None else box.box.swept
         way = None
-        if swept and goes_on and posed.is_open(1, box):
+        if box.swept and goes_on and posed.is_open(1, box):
             (x, y), (x0, y0) = posed.anchor(0, box), posed.anchor(1, box)
             way = (x - x0, y - y0) if (x, y) != (x0, y0) else None
         layers = tuple(posed.catalog.rules.layer_names(box.box.layer))

@@ -125,7 +125,7 @@ def timeline(rules: Rules, recording: Recording, ledger: Ledger, names: Collecti
     actors = everyone(rules, recording, ledger)
     wanted = actors.keys() if names is None else frozenset(names)
     kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
-    sided = dict(zip(actors, sides(list(actors.values()), kind_sides), strict=True))
+    sided = dict(zip(actors, sides(list(actors.values()), kind_sides, rules.sides_of_children), strict=True))
     courses = {
         name: Course(actor, rules.kinds[actor.kind], sided[name]) for name, actor in actors.items() if name in wanted
     }

@@ -5,7 +5,6 @@ from __future__ import annotations
 import heapq
 import math
 from collections.abc import Iterator
-from dataclasses import replace
 from operator import itemgetter
 from typing import Self
 
@@ -43,11 +42,9 @@ class Stage:
 
     def __init__(self, rules: Rules, recording: Recording, catalog: BoxCatalog | None = None) -> None:
         self.rules = rules
-        if recording.resets:
-            cut = recording.poses.cut | np.isin(recording.poses.frame, list(recording.resets))
-            recording = replace(recording, poses=replace(recording.poses, cut=cut))
         linger = np.array([rules.kinds[actor.kind].linger for actor in recording.actors], dtype=np.int64)
-        self.recording = lingering(recording, linger, spans(rules, recording))
+        lives = [rules.kinds[actor.kind].motion.life or FOREVER for actor in recording.actors]
+        self.recording = lingering(recording, linger, np.array(lives, dtype=np.int64), spans(rules, recording))
         self.raw = recording.reactions == "raw"
         self.rate = float(recording.rate)
         self.up = rules.space.upwards
@@ -120,7 +117,8 @@ class Stage:
         self._log_x, self._log_y = shared_floats(poses.x), shared_floats(poses.y)
         self._log_vx, self._log_vy = (shared_floats(np.array(one)) for one in (poses.vx, poses.vy))
         fixtures = [Actor(fixture.id, fixture.kind) for fixture in rules.fixtures]
-        everyone = sides([*recording.actors, *fixtures], {kind.name: kind.side for kind in rules.kinds.values()})
+        kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
+        everyone = sides([*recording.actors, *fixtures], kind_sides, rules.sides_of_children)
         owners = recording.owners.tolist()
         for row, actor in enumerate(recording.actors):
             kind = rules.kinds[actor.kind]

@@ -1,0 +1,174 @@
+"""Small games that are right, of which `check` says nothing; and games that are wrong once, and right from there on."""
+
+from __future__ import annotations
+
+import cmath
+import math
+from typing import Any
+
+import pytest
+
+from tests.worlds import brush, recording, rulebook, sting
+from voskar.core.adopt import Window, Windows
+from voskar.core.ledger import Ledger
+from voskar.core.views.perfect import perfect_log
+from voskar.evidence.check import check
+
+Frames = list[dict[str, Any]]
+HIT = {"event": "hit", "attacker": "hornet", "target": "keeper"}
+
+
+def verdict(rules: dict[str, Any], frames: Frames, within: int = 0, **header: Any) -> tuple[list[Any], Ledger]:
+    book = rulebook(rules)
+    played = recording(book, frames, **header)
+    found, ledger = check(book.rules(played.rate), played, windows=Windows(every=Window(0, within)))
+    return [(root.code, root.frame) for root, _ in found.roots], ledger
+
+
+def test_where_a_run_begins_again_nobody_was_thrown() -> None:
+    """The keeper is hit in the frame before the mark, and stands elsewhere in that of the mark."""
+    frames = brush({"hornet": ".....#......"})
+    for frame in frames[6:]:
+        frame["poses"][0]["x"] = 90
+    frames[5]["claims"] = [HIT]
+    frames[6]["reset"] = "run"
+    assert verdict(sting(), frames)[0] == []
+
+
+def test_an_attacker_is_home_in_the_frame_of_the_return() -> None:
+    rules = sting(keeper={"health": 1, "respawn": {"after": 5, "resets": "pair"}})
+    frames = brush({"hornet": "#" + "." * 12})
+    for at, frame in enumerate(frames):
+        frame["poses"][1] |= {"x": 4 * at if at < 5 else 4 * (at - 5), "cut": at == 5}  # sent home, it walks on
+        frame["poses"][0]["hidden"] = 0 < at < 5
+    frames[0]["claims"] = [HIT, {"event": "down", "id": "keeper"}]
+    frames[5]["claims"] = [{"event": "respawn", "id": "keeper"}]
+    assert verdict(rules, frames)[0] in ([], [("hit-missing", 5)])
+
+
+@pytest.mark.parametrize(("turn", "expected"), [(14, []), (-19, []), (26, [("spawn-direction", 0)])])
+def test_a_game_draws_its_own_jitter(turn: float, expected: list[Any]) -> None:
+    gun = {"spawn": "puff", "when": {"press": "fire"}, "speed": 60, "aim": 0, "jitter": 20}
+    rules = sting(hornet={"emitters": {"gun": gun}})
+    rules["kinds"]["puff"] = {"motion": {"life": 20}}
+    book = rulebook(rules)
+    frames = brush({"hornet": "." * 30})
+    for frame in frames:
+        frame["inputs"] = [{"id": "hornet", "button": "fire", "down": True}]
+    raw = recording(book, frames, reactions="raw", seed=7)
+    _, log = perfect_log(book.rules(raw.rate), raw)
+    puffs = [pose for frame in log for pose in frame["poses"] if pose["kind"] == "puff"]
+    way = complex(puffs[1]["x"] - puffs[0]["x"], puffs[1]["y"] - puffs[0]["y"])
+    for age, pose in enumerate(puffs):
+        aside = cmath.rect(abs(way) * age, math.radians(turn))
+        pose |= {"x": puffs[0]["x"] + aside.real, "y": puffs[0]["y"] + aside.imag, "angle": turn}
+        for key in ("vx", "vy"):
+            pose.pop(key, None)
+    assert verdict(rules, log)[0] == expected
+
+
+def test_iframes_are_compared_again_once_the_run_begins_again() -> None:
+    """Who was out before the mark plays on behind it, with i-frames that end too soon."""
+    rules = sting(keeper={"health": 2, "lives": 1, "iframes": 4})
+    frames = brush({"hornet": "#....#.........#####"})
+    for at in (0, 5, 15):
+        frames[at]["claims"] = [HIT]
+    frames[10]["reset"] = "run"
+    for at, frame in enumerate(frames):
+        frame["poses"][0] |= {"immune": 1 <= at <= 4 or 16 <= at <= 17}
+        frame["poses"][0] |= {"hidden": 5 < at < 10}
+    assert verdict(rules, frames)[0] == [("state-immune", 18)]
+
+
+@pytest.mark.parametrize("within", [2, 5])
+def test_a_claimed_death_stands_for_the_hit_that_is_claimed_beside_it(within: int) -> None:
+    """A touch before it, which the game does not count, is not upheld by it."""
+    frames = brush({"hornet-1": "....#.........", "hornet-2": "........#....."})
+    frames[8]["claims"] = [HIT | {"attacker": "hornet-2"}, {"event": "down", "id": "keeper"}]
+    found, ledger = verdict(sting(keeper={"health": 1}), frames, within)
+    assert found == [("hit-missing", 4)]
+    assert [event.frame for event in ledger.of("down")] == [8]
+
+
+def test_a_claimed_attack_that_no_box_has_only_takes_health() -> None:
+    """A poison's tick: no stun, no push and no i-frames of the box that is nearest."""
+    rules = sting(keeper={"iframes": 20}, attack={"target": {"stun": 30}})
+    rules["attacks"]["poison"] = {"damage": 2}
+    frames = brush({"hornet": "...#............."})
+    frames[1]["claims"] = [HIT | {"attack": "poison", "damage": 2}]
+    frames[3]["claims"] = [HIT]
+    found, ledger = verdict(rules, frames)
+    assert found == [("hit-denied", 1)]
+    assert [(event.frame, event.before, event.after) for event in ledger.of("health")] == [(1, 100, 98), (3, 98, 97)]
+    assert [event.frame for event in ledger.of("stun")] == [3]
+
+
+def test_one_that_returns_without_a_rule_plays_on() -> None:
+    frames = brush({"hornet": "#........#......"})
+    frames[0]["claims"] = [HIT, {"event": "down", "id": "keeper"}]
+    frames[5]["claims"] = [{"event": "respawn", "id": "keeper"}]
+    frames[9]["claims"] = [HIT, {"event": "down", "id": "keeper"}]
+    found, ledger = verdict(sting(keeper={"health": 1}), frames)
+    assert found == [("event-denied", 5)]
+    assert [event.frame for event in ledger.of("down")] == [0, 9]
+
+
+def test_a_logged_shot_is_swept_as_one_that_the_rules_drive() -> None:
+    """It flies past the keeper in one frame, and the game counts it."""
+    rules = sting(hornet={"emitters": {"gun": {"spawn": "puff", "when": {"press": "fire"}, "speed": 3600}}})
+    rules["kinds"]["puff"] = {"motion": {"life": 20}, "boxes": {"core": {"role": "hitbox", "attack": "jab", "circle": 2,
+                                                                       "mask": ["keeper"]}}}  # fmt: skip
+    rules["attacks"]["jab"] = {"damage": 1, "attacker": {"remove": True}}
+    rules["kinds"]["hornet"]["emitters"]["gun"]["aim"] = 180
+    book = rulebook(rules)
+    frames = brush({"hornet": "." * 9})
+    for frame in frames:
+        frame["inputs"] = [{"id": "hornet", "button": "fire", "down": True}]
+        frame["poses"][1]["x"] = 90
+    raw = recording(book, frames, reactions="raw")
+    _, log = perfect_log(book.rules(raw.rate), raw)
+    assert [claim["attack"] for frame in log for claim in frame.get("claims", ())] == ["jab"]
+    assert verdict(rules, log)[0] == []
+
+
+def test_a_logged_child_takes_its_parents_side() -> None:
+    """An egg of the hive breaks, and its shard passes through another of the hive."""
+    rules = sting()
+    rules["kinds"]["egg"] = {"side": "hive", "health": 1, "down": {"spawn": [{"kind": "shard", "speed": 60}]},
+                             "boxes": {"skin": {"role": "hurtbox", "rect": [6, 6], "layer": ["hive"]}}}  # fmt: skip
+    core = {"role": "hitbox", "attack": "cut", "circle": 4, "mask": ["hive", "keeper"]}
+    rules["kinds"]["shard"] = {"motion": {"life": 20}, "boxes": {"core": core}}
+    rules["kinds"]["puff"] = {"boxes": {"core": {"role": "hitbox", "attack": "jab", "circle": 4, "mask": ["hive"]}}}
+    rules["kinds"]["hornet"]["boxes"]["belly"] = {"role": "hurtbox", "circle": 6, "layer": ["hive"]}
+    rules["attacks"] |= {"cut": {"damage": 1}, "jab": {"damage": 1}}
+    book = rulebook(rules)
+    frames = brush({"hornet": "." * 9})
+    for at, frame in enumerate(frames):
+        frame["poses"][1] |= {"x": 200}
+        frame["poses"].append({"id": "egg", "kind": "egg", "x": 200, "y": 0})
+        frame["poses"].append(
+            {"id": "puff", "kind": "puff", "x": 200 if at == 3 else 300 + 9 * at, "y": 0, "cut": True}
+        )
+    raw = recording(book, frames, reactions="raw")
+    _, log = perfect_log(book.rules(raw.rate), raw)
+    assert any(pose["kind"] == "shard" for frame in log for pose in frame["poses"])
+    assert verdict(rules, log)[0] == []
+
+
+@pytest.mark.parametrize(("life", "claimed", "lands"), [(20, False, True), (4, False, False), (20, True, False)])
+def test_who_has_ended_by_itself_does_not_linger(life: int, claimed: bool, lands: bool) -> None:
+    """A puff is gone in the frame before it would reach the keeper: hit and removed, or at the end of its life."""
+    rules = sting(contact={"linger": 2})
+    core = {"role": "hitbox", "attack": "sting", "circle": 3, "mask": ["keeper"]}
+    rules["kinds"]["puff"] = {"motion": {"life": life, "velocity": [-300, 0]}, "boxes": {"core": core}}
+    frames = brush({"hornet": "." * 9})
+    for at in range(4):
+        frames[at]["poses"].append({"id": "puff", "kind": "puff", "x": 25 - 5 * at, "y": 0})
+    if claimed:
+        frames[4]["claims"] = [{"event": "removed", "id": "puff"}]
+    book = rulebook(rules)
+    played = recording(book, frames)
+    hits = check(book.rules(played.rate), played)[1].hits()
+    assert [(hit.frame, hit.detail) for hit in hits if hit.attacker == "puff"][:1] == (
+        [(4, "lingering")] if lands else []
+    )
