@@ -24,9 +24,19 @@ from voskar.evidence.outlines import outlines
 from voskar.evidence.presence import presence
 from voskar.evidence.reactions import reactions
 from voskar.evidence.states import states
+from voskar.evidence.strangers import strangers
 from voskar.evidence.unordered import unordered
 
-ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, outlines, displayed, presence, unordered, jumps)
+ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (
+    strangers,
+    lives,
+    states,
+    outlines,
+    displayed,
+    presence,
+    unordered,
+    jumps,
+)
 """Rows that need nothing but both accounts. Hits, other claims, reactions and spawns are counted too."""
 
 

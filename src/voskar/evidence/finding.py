@@ -30,6 +30,13 @@ class Code(NamedTuple):
 HITS = ("hit-moved", "hit-denied", "hit-missing", "hit-damage", "hit-attack")
 EVENTS = ("event-moved", "event-denied", "event-missing", "event-values")
 CODES: dict[str, Code] = {
+    "unknown-actor": Code(
+        "about an unknown actor",
+        "state",
+        "a claim or an input names an actor that the game never shows",
+        (),
+        ("presence",),
+    ),
     "hit-moved": Code("in another frame", "hit", "a hit counts too early or too late"),
     "hit-denied": Code("denied by the rules", "hit", "a hit counts that should not"),
     "hit-missing": Code(

@@ -19,7 +19,15 @@ from voskar.evidence.held import Held
 
 THERE, HIT, THEN, LAST = range(4)
 """Within a frame: who is there at all, what hits, and all else; hits of one frame do not follow from each other."""
-PRESENCE = ("still-active", "respawn-late", "down-short", "spawn-moved", "spawn-missing", "spawn-unexpected")
+PRESENCE = (
+    "unknown-actor",
+    "still-active",
+    "respawn-late",
+    "down-short",
+    "spawn-moved",
+    "spawn-missing",
+    "spawn-unexpected",
+)
 LASTING = ("lives", "score", "counters")
 """What goes on behind a mark that begins the room again."""
 EVERYONES = ("score", "run")

@@ -299,8 +299,6 @@ class ColumnBuilder:
         if self.first is None:
             hint = next(iter(warnings), None)
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
-        if self.kinds is not None:
-            self.entries.refuse_strangers(self.numbers, fixtures)
         poses = Poses(**{name: join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs = self.inputs.whole()
@@ -322,6 +320,7 @@ class ColumnBuilder:
             display=tuple(self.entries.display),
             warnings=(*warnings, *self._notes()),
             lost=tuple(self.lost),
+            strangers=() if self.kinds is None else tuple(self.entries.strangers(self.numbers, fixtures)),
             **header,
         )
         return recording

@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable, Collection, Iterator
 from itertools import starmap
 
-from voskar.core.recording import Claim, Display
+from voskar.core.recording import Claim, Display, Stranger
 from voskar.core.rules.shapes import LIMIT
 from voskar.errors import CONTROL, InputError, nearest
 from voskar.files.frames import ClaimLine, DisplayLine, told
@@ -88,12 +88,11 @@ class Entries:
         self.meet(values["id"], number, frame, "display.id")
         return Display(frame, number, **values)
 
-    def refuse_strangers(self, known: Collection[str], fixtures: Collection[str]) -> None:
-        """An input, a claim or an entry of the display about an id that is nowhere else."""
+    def strangers(self, known: Collection[str], fixtures: Collection[str]) -> Iterator[Stranger]:
+        """Ids that are nowhere else: nobody is called so, or nobody who was ever there at the end of a frame."""
         for name, (number, frame, field) in self.named.items():
             if name not in known and name not in fixtures and not any(mark in name for mark in RESERVED):
-                message = f'nobody is called "{name}"'
-                raise self._wrong(number, frame, field, message, nearest(name, [*known, *fixtures]))
+                yield Stranger(name, frame, field, number, nearest(name, [*known, *fixtures]))
 
 
 def refuse_control(text: str, wrong: Callable[[str], InputError]) -> None:

@@ -31,6 +31,17 @@ class Actor(Struct, frozen=True):
     spawned: bool = False
 
 
+class Stranger(Struct, frozen=True):
+    """An id that an input, a claim or the display names, and that nobody has: where it is named first (`field` of a
+    frame, in a line or row), and which id may be meant."""
+
+    id: str
+    frame: int
+    field: str
+    line: int
+    hint: str | None = None
+
+
 @dataclass(frozen=True, eq=False)
 class Recording:
     """One recording. `starts` (frames + 1,): the poses of frame `first + i` are rows starts[i] to starts[i + 1].
@@ -59,6 +70,7 @@ class Recording:
     lost: tuple[tuple[int, int], ...] = ()
     """The first and the last of frames that the logger lost. A run begins in each first, and behind each last."""
     warnings: tuple[str, ...] = ()
+    strangers: tuple[Stranger, ...] = ()
 
     @property
     def frames(self) -> int:

@@ -1,0 +1,15 @@
+"""Ids that inputs and claims name, and that nobody has."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from voskar.evidence.finding import Finding, of_actor
+from voskar.evidence.held import Held
+
+
+def strangers(held: Held) -> Iterator[Finding]:
+    """Each once, where it is named first. An actor that comes and goes within a frame has no pose either."""
+    for one in held.recording.strangers:
+        rules = "has no pose in any frame" + (f" ({one.hint})" if one.hint else "")
+        yield of_actor("unknown-actor", one.frame, one.id, f"is named in {one.field}", rules)
