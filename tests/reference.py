@@ -658,12 +658,11 @@ class Reference:
         poses, hit, hurt = self.now
         late = 1 - self.now_t
         ways = [self.way(name, box, poses[name]) for name, box in ((attacker, hit), (target, hurt))]
-        swept = self.swept(attacker, hit) or self.swept(target, hurt)
         (parts_a, _), (parts_b, _) = box_parts(hit, poses[attacker]), box_parts(hurt, poses[target])
         x, y = (self.now_over[k] - late * (ways[0][k] - ways[1][k]) for k in (0, 1))
         ring = hull([(round(p[0] + x - q[0], 9), round(p[1] + y - q[1], 9)) for p in parts_a[0] for q in parts_b[0]])
         up = -1 if self.rules.space.up == "-y" else 1
-        move = [ways[0][k] - ways[1][k] if swept else 0.0 for k in (0, 1)]
+        move = [ways[0][k] - ways[1][k] for k in (0, 1)]
         edges = list(zip(ring, ring[1:] + ring[:1], strict=True))
         inside = len(ring) > 2 and all(cross(start, end, (0.0, 0.0)) >= -1e-6 for start, end in edges)
         if not inside:

@@ -168,6 +168,7 @@ class Driven:
         if body["cut"]:
             x, y, body["v"], body["facing"] = body["home"]
             body["x"], body["y"] = x + push[0], y + push[1]
+            body["angle"] += motion.spin * self.dt
             return ""
         fall = -self.rules.space.gravity * self.up * motion.gravity
         keep = max(0.0, 1 - motion.drag * self.dt)

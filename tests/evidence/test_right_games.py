@@ -12,6 +12,7 @@ from tests.worlds import brush, recording, rulebook, sting
 from voskar.core.adopt import Window, Windows
 from voskar.core.ledger import Ledger
 from voskar.core.views.perfect import perfect_log
+from voskar.core.watching import watched
 from voskar.evidence.check import check
 
 Frames = list[dict[str, Any]]
@@ -172,3 +173,30 @@ def test_who_has_ended_by_itself_does_not_linger(life: int, claimed: bool, lands
     assert [(hit.frame, hit.detail) for hit in hits if hit.attacker == "puff"][:1] == (
         [(4, "lingering")] if lands else []
     )
+
+
+@pytest.mark.parametrize(("way", "lands"), [((4, 0), False), ((0, 4), True)], ids=["sideways", "down"])
+def test_of_equally_deep_surfaces_the_motion_decides(way: tuple[float, float], lands: bool) -> None:
+    """A foot overlaps the corner of a drum as deep from above as from the side; neither box is swept."""
+    rules = sting(attack={"if": {"onto": 30}})
+    rules["space"] = {"up": "-y"}
+    rules["kinds"]["hornet"]["boxes"]["sting"] = {"role": "hitbox", "attack": "sting", "rect": [10, 10],
+                                                  "mask": ["keeper"]}  # fmt: skip
+    frames = brush({"hornet": "..."})
+    for at, frame in enumerate(frames):  # in frame 1 it is at (-8, -8): 2 units deep either way
+        frame["poses"][1] |= {"x": -8 + way[0] * (at - 1), "y": -8 + way[1] * (at - 1)}
+    book = rulebook(rules)
+    _, ledger = check(book.rules(60), recording(book, frames[:2]))
+    assert [hit.frame for hit in ledger.hits()] == ([1] if lands else [])
+
+
+def test_a_driven_actor_turns_on_as_it_comes_home() -> None:
+    rules = sting(hornet={"motion": {"velocity": [60, 0], "spin": 600}}, attack={"attacker": {"home": True}})
+    rules["fixtures"] = [{"kind": "hornet", "id": "wheel", "at": [-20, 0]}]
+    book = rulebook(rules)
+    raw = recording(book, brush({"bee": "." * 20}), reactions="raw")
+    seen = watched(book.rules(raw.rate), raw)
+    poses, number = seen.recording.poses, seen.recording.numbers["wheel"]
+    rows = poses.rows_of(number)
+    assert seen.ledger.of("home")
+    assert poses.angle[rows].tolist() == pytest.approx([10.0 * at for at in range(len(rows))])

@@ -263,6 +263,7 @@ class Kernel:
             actor.facing = actor.home_facing
             if not actor.fixed:
                 actor.vx, actor.vy = actor.home_vx, actor.home_vy
+            actor.angle += self.mover.table.spin[actor.motion]
         else:
             if actor.sent:
                 actor.sent = 0

@@ -302,8 +302,6 @@ class TouchFinder:
         i, j = self.hit[k], self.hurt[k]
         self.stand(k)
         move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
-        if self.t[k] == 1.0 and not (hits.swept[i] or hurts.swept[j]):
-            move_x = move_y = 0.0
         surface_normal(self.narrow, move_x, move_y, self.placing.tolerance)
 
     def contact_point(self, k: int) -> None:
