@@ -18,7 +18,7 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 
-at_least_50 = settings(max_examples=max(settings().max_examples, 50 if settings().max_examples > 10 else 12))
+at_least_30 = settings(max_examples=max(settings().max_examples, 30 if settings().max_examples > 10 else 12))
 """For worlds in which so much may happen that few would show little."""
 
 BRED = 120
@@ -52,7 +52,7 @@ def agrees(rules: Rules, played: Recording, ledger: Ledger) -> None:
         assert one == other
 
 
-@at_least_50
+@at_least_30
 @given(
     strategies.driving_rulebooks(),
     strategies.recordings(),
@@ -68,7 +68,7 @@ def test_driven_actors_agree_too(
     agrees(rules, played, replay(rules, played))
 
 
-@at_least_50
+@at_least_30
 @given(
     uncommon.rulebooks(
         st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks(), strategies.deadly_rulebooks(driving=True))
@@ -84,7 +84,7 @@ def test_rules_that_few_games_need_agree_too(
     test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
 
 
-@at_least_50
+@at_least_30
 @given(
     strategies.deadly_rulebooks(),
     strategies.recordings(frames_at_most=20),
@@ -97,7 +97,7 @@ def test_lives_agree_too(
     test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
 
 
-@at_least_50
+@at_least_30
 @given(
     strategies.deadly_rulebooks(driving=True),
     strategies.recordings(),
