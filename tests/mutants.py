@@ -1,6 +1,6 @@
 """One mistake of one class put into the log of a game that plays exactly by the rules: `check` has to find it.
 
-`python -m tests.mutants [WORLDS]` prints the table: class, drawn, found, named (a finding of its own code), told first,
+`python -m tests.mutants [WORLDS]` prints the table: class, drawn, found, named (a finding of its own code), first,
 and after how many a root stands outside the window: more than half a second before or after what was changed.
 """
 
@@ -493,7 +493,7 @@ def main(count: int = 220) -> None:
             for name, outcome in results:
                 if outcome is not None:
                     rows[name].append((seed, outcome))
-    print("| mistake | drawn | found | named | told first | root outside |\n|---|--:|--:|--:|--:|--:|")
+    print("| mistake | drawn | found | named | named first | root outside |\n|---|--:|--:|--:|--:|--:|")
     sums = [0] * 5
     for name, outcomes in rows.items():
         row = [len(outcomes)]

@@ -376,7 +376,7 @@ class Driven:
                 x0, y0, x1, y1 = emitter.within
                 birth["x"] = x0 + (x1 - x0) * chance(self.recording.seed, birth["id"], "x")
                 birth["y"] = y0 + (y1 - y0) * chance(self.recording.seed, birth["id"], "y")
-            self.appear(frame, birth | {"owner": name, "emitter": emitter.name, "spawned": True, "facing": 1})
+            self.appear(frame, birth | {"owner": name, "emitter": emitter.name, "facing": 1})
             if emitter.moves_at_once and birth["id"] in self.bodies:
                 self.move_at_once(frame, birth["id"])
             if birth["id"] in self.bodies:
@@ -417,5 +417,5 @@ class Driven:
         centre = turned(math.degrees(math.atan2(v[1], v[0]))) if v[0] or v[1] else 90.0 * self.up
         for fan in self.world.kind[name].down.spawn:
             for birth in self.fan(f"{name}+{fan.kind}", fan, centre, (pose["x"], pose["y"]), v):
-                more = {"owner": self.world.owner[name], "side": self.world.side(name), "spawned": True}
+                more = {"owner": self.world.owner[name], "side": self.world.side(name)}
                 self.waiting.append(birth | more)

@@ -112,6 +112,12 @@ def aside(pose: dict[str, Any], age: int) -> None:
     pose["y"] += 30
 
 
+def askew(pose: dict[str, Any], age: int) -> None:
+    pose["y"] += 5 * age
+    pose.pop("vx", None)
+    pose.pop("vy", None)
+
+
 TWO, THREE = {"hornet": "..#.....#......#..............#.........."}, {"hornet": "..#" + "......#" * 8}
 CASES: dict[str, tuple[dict[str, Any], dict[str, str], str, Mistake, list[tuple[str, int]]]] = {
     # rules, contact, button; the mistake; the roots
@@ -128,6 +134,9 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, str], str, Mistake, list[tuple[
     "a shot that leaves elsewhere": (
         world({"health": 9}), {"hornet": "." * 60}, "#", both(quiet, wasp(aside), without(11)),
         [("spawn-place", 0)]),
+    "a shot that flies another way": (
+        world({"health": 9}), {"hornet": "." * 60}, "#", both(quiet, wasp(askew), without(11)),
+        [("spawn-direction", 0)]),
     "a run that should be over": (
         world({"health": 2, "lives": 1}), {"hornet": "..#...#...#...#...#...#.."}, "",
         both(without(6, "down"), without(6, "out"), without(6, "over"), claimed(10), claimed(14), claimed(18)),
@@ -152,11 +161,11 @@ def test_what_follows_is_folded(name: str, states: bool) -> None:
     assert roots(book, header, frames) == expected
 
 
-def test_a_short_cooldown_is_one_mistake_a_shot() -> None:
-    """Each shot is a frame early by the cooldown since the last one that was shown: none of them spoils the next."""
+def test_a_short_cooldown_is_one_mistake() -> None:
+    """Each shot is a frame early by the cooldown since the last one that was shown, and follows from the first."""
     _, header, frames = played(world({"health": 9}, held=7), {"hornet": "." * 90}, "#" * 60)
     book = rulebook(world({"health": 9}, held=8))
-    assert roots(book, header, frames) == [("spawn-moved", frame) for frame in range(7, 60, 7)]
+    assert roots(book, header, frames) == [("spawn-moved", 7)]
 
 
 def test_a_shot_between_two_that_are_due_is_one_mistake() -> None:
@@ -168,3 +177,29 @@ def test_a_shot_between_two_that_are_due_is_one_mistake() -> None:
     found = roots(book, header, frames)
     assert found[0] == ("spawn-unexpected", 11)
     assert all(code != "spawn-unexpected" and frame < 40 for code, frame in found[1:])
+
+
+def test_the_shots_of_one_that_should_be_gone_follow_from_it() -> None:
+    """A hornet is consumed by its own sting; the game shows it on, and it goes on shooting."""
+    gun = {"spawn": "wasp", "when": {"hold": "swarm"}, "cooldown": 8, "speed": 300, "aim": 90}
+    rules = sting(keeper={"health": 9}, hornet={"emitters": {"gun": gun}}, attack={"attacker": {"remove": True}})
+    rules["kinds"]["wasp"] = WASP
+    rules["attacks"]["jab"] = {"damage": 1}
+    book = rulebook(rules)
+    frames = brush({"hornet": "." * 40})
+    for at, frame in enumerate(frames):
+        frame["poses"][1] |= {"x": 30 - 3 * at}
+        frame["inputs"] = [{"id": "hornet", "button": "swarm", "down": True}]
+    raw = recording(book, frames, reactions="raw")
+    _, log = perfect_log(book.rules(raw.rate), raw)
+    gone = next(at for at, frame in enumerate(log) if len([p for p in frame["poses"] if p["id"] == "hornet"]) == 0)
+    for at in range(gone, 40):
+        log[at]["poses"].append({"id": "hornet", "kind": "hornet", "x": 30 - 3 * at, "y": 0})
+        for start in range(16, at + 1, 8):
+            place = {"x": 30 - 3 * start, "y": 5 * (at - start)}
+            log[at]["poses"].append({"id": f"late-{start}", "kind": "wasp", "owner": "hornet", **place})
+    played = recording(book, log, reactions="baked")
+    for resync in (True, False):
+        verdict, _ = check(book.rules(60), played, resync=resync)
+        assert [root.code for root, _ in verdict.roots] == ["still-active"]
+        assert resync or "spawn-unexpected" in {finding.code for finding in verdict.findings}

@@ -59,8 +59,6 @@ class Stepper:
     """A world, and all that acts on it; `next` is the frame that it steps through next. With `resync` it goes on from
     the game's account; what that has found out is left there when it has run."""
 
-    SHARED = frozenset(("rules",))
-
     def __init__(
         self, rules: Rules, recording: Recording, observer: Observer | None = None, resync: Resync | None = None
     ) -> None:

@@ -82,7 +82,7 @@ class Spawned:
 def emissions(held: Held) -> Spawned:
     """Matches foretold spawns with first appearances of the same kind, and owner where the recording tells it.
 
-    Nearest in time first, each used once, no more than `near` frames apart; outside the window they
+    All of a kind are matched at once, no more than `near` frames apart; outside the window they
     disagree. Places are compared where both fall in one frame. What is there in the first frame, or after a mark, needs
     no cause.
     """
@@ -251,6 +251,9 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight:
         word = "later" if shift > 0 else "earlier"
         frames = "1 frame" if abs(shift) == 1 else f"{abs(shift)} frames"
         rules = f"{_who(event)} spawns it in {event.frame}, {frames} {word}"
+        emitter = emitter_of(held, event)
+        if emitter is not None and emitter.when.on == "hold" and emitter.cooldown:
+            rules += f": held, with a cooldown of {emitter.cooldown} frames"
         return _finding(
             "spawn-moved", appearance.frame, event, who, f"{who} appears in {appearance.frame}", rules, shift
         )

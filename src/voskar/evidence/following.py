@@ -148,12 +148,21 @@ class _Folding:
             for piece, lasts in self._changed(finding):  # one account begins earlier, the other ends later
                 if lasts is None or piece[0] in SHORT:
                     add(piece, first, last + (lasts or 0), root)
+                elif piece[0] == "emitter" and self._is_held(finding):
+                    add(piece, first, last + lasts + 1, root)  # when it fires next is counted from this shot
                 else:
                     add(piece, first, last, root)
                     add(piece, first + lasts + 1, last + lasts, root)
             return
         for piece, lasts in self._changed(finding):
             add(piece, first, FOREVER if lasts is None else last + lasts, root)
+
+    def _is_held(self, finding: Finding) -> bool:
+        """Whether a shot comes from an emitter that fires as long as a button is held."""
+        owner, _, name = finding.emitter.rpartition("/")
+        kind = self.held.kind_of(owner)
+        own = [emitter for emitter in kind.emitters if emitter.name == name] if kind is not None else []
+        return bool(own) and own[0].when.on == "hold"
 
     def _changed(self, finding: Finding) -> list[Change]:
         code = CODES[finding.code]

@@ -39,8 +39,6 @@ class Decisions:
     replay share them; `back` is the frame to go back to, None as long as nothing was decided.
     """
 
-    SHARED = frozenset(("taken", "passed", "due", "early", "_frames"))
-
     def __init__(self) -> None:
         self.taken: dict[int, Taken] = {}
         self.passed: set[Passed] = set()
