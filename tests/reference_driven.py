@@ -381,6 +381,8 @@ class Driven:
                 self.move_at_once(frame, birth["id"])
             if birth["id"] in self.bodies:
                 self.poses[birth["id"]] = self.pose(birth["id"], frame)
+            elif emitter.moves_at_once:
+                self.from_muzzle(frame, birth, name)
 
     def move_at_once(self, frame: int, name: str) -> None:
         """The first move, from the muzzle."""
@@ -394,6 +396,29 @@ class Driven:
             self.leaving.append(name)
         elif why:
             body["solid"] = frame
+
+    def from_muzzle(self, frame: int, birth: dict[str, Any], owner: str) -> None:
+        """A logged shot that appears now has come from the muzzle."""
+        world, found = self.world, []
+        vx, vy = self.rules.kinds[birth["kind"]].motion.velocity if birth["v"] is None else birth["v"]
+        rate = float(self.recording.rate)
+        goal = birth["x"] + vx / rate, birth["y"] + vy / rate
+        for other, pose in self.poses.items():
+            known = other in world.before or (pose["cut"] and frame not in self.recording.resets)
+            logged = other in self.recording.numbers and world.kind[other].name == birth["kind"]
+            there = not pose["hidden"] and other not in world.gone and world.down.get(other, frame) >= frame
+            if logged and there and not known and world.owner[other] in (None, owner):
+                found.append((round(math.dist(goal, (pose["x"], pose["y"])), 6), other))
+        if found:
+            pose = self.poses[min(found)[1]]
+            muzzle = pose | {"x": birth["x"], "y": birth["y"]}
+            muzzle["open"] = world.opened(frame, min(found)[1], muzzle)
+            world.start_swings(frame, {min(found)[1]: muzzle})
+            world.before[min(found)[1]] = muzzle
+            pose["cut"] = False
+            run = max((mark for mark in self.recording.resets if mark <= frame), default=self.recording.first)
+            if self.recording.pose_from(self.recording.numbers[min(found)[1]], run)[1] == frame:
+                world.start[min(found)[1]] = birth["x"], birth["y"]
 
     def fan(self, prefix: str, fan: Fan, centre: float, at: Point, inherited: Point) -> list[dict[str, Any]]:
         """Births side by side."""

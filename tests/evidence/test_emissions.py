@@ -5,12 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from tests.worlds import recording, rulebook
 from voskar.core.adopt import Window, Windows
-from voskar.evidence import motions
 from voskar.evidence.check import check
 
 RULES: dict[str, Any] = {
@@ -82,16 +79,6 @@ def test_one_that_is_fired_in_the_first_frame_is_the_one_shown_there(mark: int, 
     assert findings([first, first + 4], {"early": (0, 500, 0, 0), **shots}, mark=mark) == []
     late = findings([first, first + 3], {"early": (0, 500, 0, 0), **shots}, mark=mark)
     assert [one[:2] for one in late] == [(first + 4, "spawn-unexpected")]
-
-
-@given(st.dictionaries(st.sampled_from([3, 7, 11, 15]), st.sampled_from([1.0, 1.0, 1.02, 1.3])))
-def test_flights_looked_at_all_at_once_are_told_as_one_by_one(steps: dict[int, float]) -> None:
-    shots = {f"p{first}": (first, 8.0, 0.0, step) for first, step in steps.items()}
-    told = findings([*steps], shots, tolerance=0.25)
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(motions, "_straight", lambda held, flights: set())
-        assert findings([*steps], shots, tolerance=0.25) == told
-    assert [one[:2] for one in told] == [(first + 1, "path") for first in sorted(steps) if steps[first] > 1.1]
 
 
 @pytest.mark.parametrize(("idle", "told"), [("gone", [(27, "spawn-unexpected")]), ("hidden", [])])

@@ -57,6 +57,9 @@ def test_launch() -> None:
     told = [("launch", 1, "vertical speed -246.0 in 2, 67 % of the height")]
     assert findings(attack, [4] * 3, [0, 0, -4.1]) == told
     assert findings(attack, [4] * 3, [0, 0, 2]) == [("launch", 1, "vertical speed 120.0 in 2")]
+    assert findings(attack, [4, 4, 4.8], [0, 0, -5]) == []  # a unit a frame
+    assert findings(attack, [4, 4, 8], [0, 0, -5]) == [("launch", 1, "horizontal speed 240.0 in 2")]
+    assert findings(attack, [0, 4, 8], [0, 0, -5]) == []  # it walked so before
 
 
 MOVES = [

@@ -20,7 +20,8 @@ from voskar.core.ledger import Ledger, written
 from voskar.core.views.timeline import timeline
 from voskar.core.watching import Question, watched
 from voskar.errors import InputError, Problem, nearest
-from voskar.evidence.emissions import Appearance, near_shots
+from voskar.evidence.emissions import near_shots
+from voskar.evidence.starts import Appearance
 
 
 @click.command(

@@ -35,7 +35,6 @@ ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (
     displayed,
     presence,
     unordered,
-    jumps,
 )
 """Rows that need nothing but both accounts. Hits, other claims, reactions and spawns are counted too."""
 
@@ -89,12 +88,14 @@ def check(
     places = any(claim.x is not None for claim in recording.claims)
     seen = watch(rules, recording, films=bool(watched) or places, resync=Resync(windows) if resync else None)
     ask = seen.asking if explains else None
-    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, ask)
+    orders = seen.stepper.world.orders
+    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, ask, orders)
     landed, events, spawned, reacted = hits(held), event_claims(held), emissions(held), reactions(held)
     reasons = Reasons(held, unfired=spawned.unfired if explains else ())
     found = [*landed.findings, *events.findings, *reacted.findings, *spawned.odd]
     found += [reasons.of_spawn(one) if explains else one.finding("") for one in spawned.unfired]
-    found += [*motions(held, spawned.sources), *(one for row in ROWS for one in row(held))]
+    moved = motions(held, spawned.sources)
+    found += [*moved.findings, *jumps(held, moved.compared), *(one for row in ROWS for one in row(held))]
     if recording.lost:  # frames that nobody has seen disagree with nothing
         found = [one for one in found if not any(first <= one.frame <= last for first, last in recording.lost)]
     place = {code: at for at, code in enumerate(CODES)}
@@ -109,7 +110,7 @@ def check(
         events.claims,
         events.agreed,
         reacted.undecided,
-        tuple(_not_compared(held)),
+        (*_not_compared(held), *(f"motion of {kind}" for kind in moved.alone)),
         seen.recording if watched else None,
         seen.resync,
         tuple(folded(found, held, {*landed.matched, *events.matched, *spawned.matched})),

@@ -8,38 +8,20 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from msgspec import Struct
 
 from voskar.core.adopt import Window
-from voskar.core.emitters.aim import angle_of, direction
-from voskar.core.emitters.births import draw
+from voskar.core.emitters.aim import angle_of
 from voskar.core.ledger import Event
 from voskar.core.ledger.events import SpawnEvent
-from voskar.core.recording import Actor, Recording
+from voskar.core.recording import Recording
 from voskar.core.rules import Emitter, Rules
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held
 from voskar.evidence.matching import assigned
+from voskar.evidence.starts import DEGREES, Appearance, Starts, emitter_of
 
 WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
 """Moments of a frame at which a hit effect may have come about."""
-DEGREES = 1.0
-"""By how much directions may differ."""
-
-
-class Appearance(Struct, frozen=True):
-    """The pose in which a recorded actor appears: its row, its angle, and the direction it moves in (None while it
-    stands still)."""
-
-    actor: Actor
-    row: int
-    frame: int
-    x: float
-    y: float
-    angle: float
-    moves: float | None
-    given: bool
-    """It needs no cause: there in the first frame or at a mark, or before."""
 
 
 @dataclass(frozen=True)
@@ -90,7 +72,8 @@ def emissions(held: Held) -> Spawned:
     window = held.windows.of("spawn")
     expected = [event for event in ledger.all(SpawnEvent) if event.detail == "expected" and _is_logged(held, event)]
     shown = appearances(rules, recording)
-    of = _matched(held, expected, shown)
+    starts = Starts(held)
+    of = _matched(held, expected, shown, starts)
     used = set(of.values())
     odd: list[Finding] = []
     agreed = []
@@ -99,8 +82,8 @@ def emissions(held: Held) -> Spawned:
         found: Finding | None = None
         if number in of:
             sources[shown[of[number]].row] = event
-            found = _compare(held, event, shown[of[number]], straight=_flies_straight(held, event))
-        elif event.frame + window.after <= recording.last:
+            found = _compare(held, event, shown[of[number]], starts)
+        elif event.frame + window.after <= recording.last and starts.of(event).there:
             found = _missing(event)
         agreed += [id(event)] if found is None else []
         odd += [] if found is None else [found]
@@ -117,7 +100,7 @@ class _Numbered(NamedTuple):
     at: int
 
 
-def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appearance]) -> dict[int, int]:
+def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appearance], starts: Starts) -> dict[int, int]:
     """Which of the appearances each of the spawns is, by places: those of one frame first, then those up to `near`
     frames off; all of a kind at once, by frame, direction and place."""
     window = held.windows.of("spawn")
@@ -136,8 +119,8 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         if not may_be(foretold, seen):
             return None
         event, one = expected[foretold.at], shown[seen.at]
-        turned = 0 if event.emitter is None else round(_turned(held, event, one, straight=_flies_straight(held, event)))
-        apart = min(round(math.dist((one.x, one.y), _place(event))), 1000)
+        turned = 0 if event.emitter is None else round(starts.turned(event, one))
+        apart = min(round(starts.apart(event, one)), 1000)
         return abs(one.frame - event.frame), turned, apart
 
     of: dict[int, int] = {}
@@ -158,20 +141,6 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         left = [one for one in mine if one.at not in of], [one for one in theirs if one.at not in taken]
         of |= {event.at: one.at for event, one in assigned(*left, Window(held.near, held.near), cost)}
     return of
-
-
-def _turned(held: Held, event: SpawnEvent, appearance: Appearance, *, straight: bool) -> float:
-    """By how many degrees it heads elsewhere than it may; 0 where nothing tells. A game draws its own jitter."""
-    moves = appearance.moves if straight else None
-    if moves is None and appearance.angle == 0.0:
-        return 0.0
-    emitter = emitter_of(held, event)
-    jitter = 0.0 if emitter is None else emitter.fan.jitter
-    centre = event.angle
-    if jitter:  # what the rules have drawn is not what the game has
-        centre -= jitter * (2 * draw(held.recording.seed, event.id, "jitter") - 1)
-    apart = abs(math.remainder(centre - (appearance.angle if moves is None else moves), 360.0))
-    return max(apart - jitter, 0.0)
 
 
 def _is_logged(held: Held, event: SpawnEvent) -> bool:
@@ -198,11 +167,11 @@ def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
         for velocity, place in ((poses.vx, poses.x), (poses.vy, poses.y))
     ]
     columns = (column[rows].tolist() for column in (poses.actor, poses.frame, poses.x, poses.y, poses.angle))
-    for row, known, number, frame, x, y, angle, *way in zip(
-        rows.tolist(), given.tolist(), *columns, *ways, strict=True
+    for row, known, tells, number, frame, x, y, angle, *way in zip(
+        rows.tolist(), given.tolist(), told.tolist(), *columns, *ways, strict=True
     ):
         moves = angle_of(*way) if any(way) else None
-        found.append(Appearance(recording.actors[number], row, frame, x, y, angle, moves, known))
+        found.append(Appearance(recording.actors[number], row, frame, x, y, angle, moves, tells, known))
     return sorted(found, key=lambda one: (one.frame, one.actor.id))
 
 
@@ -234,18 +203,9 @@ def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: 
     return Finding(code, frame, event.owner or "", actor, None, event, shift, game, rules, emitter=emitter)
 
 
-def _flies_straight(held: Held, event: SpawnEvent) -> bool:
-    """Whether what is spawned moves along its aim: at a speed of its own, and with nothing of its owner's."""
-    if event.emitter is not None:
-        emitter = emitter_of(held, event)
-        return emitter is not None and (emitter.fan.speed or 0) > 0 and not emitter.fan.inherit
-    fans = [fan for kind in held.rules.kinds.values() for fan in kind.down.spawn if fan.kind == event.kind]
-    return bool(fans) and all((fan.speed or 0) > 0 and not fan.inherit for fan in fans)
-
-
-def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight: bool) -> Finding | None:
+def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts) -> Finding | None:
     """The first thing that differs between a foretold spawn and what appeared. The direction is that of its motion
-    if it should fly `straight` along its aim and moves, else that of its pose, where that tells any."""
+    if it moves, else that of its pose, where that tells any."""
     shift, who = event.frame - appearance.frame, appearance.actor.id
     if not held.windows.of("spawn").holds(appearance.frame, event.frame):
         word = "later" if shift > 0 else "earlier"
@@ -257,7 +217,7 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight:
         return _finding(
             "spawn-moved", appearance.frame, event, who, f"{who} appears in {appearance.frame}", rules, shift
         )
-    apart = _apart(held, event, appearance)
+    apart = _apart(held, event, appearance, starts)
     if shift == 0 and apart > held.tolerance:
         emitter = emitter_of(held, event)
         moved = emitter is not None and emitter.moves_at_once
@@ -265,29 +225,16 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, *, straight:
         rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
         game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
         return _finding("spawn-place", appearance.frame, event, who, game, rules)
-    if shift == 0 and event.emitter is not None and _turned(held, event, appearance, straight=straight) > DEGREES:
-        heads = appearance.moves if straight and appearance.moves is not None else appearance.angle
+    if shift == 0 and event.emitter is not None and starts.turned(event, appearance) > DEGREES:
+        heads = appearance.angle if appearance.moves is None else appearance.moves
         game = f"{who} heads {heads:.1f}°"
         return _finding("spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {event.angle:.1f}°")
     return None
 
 
-def _apart(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
-    """Distance to where it should appear: for a hit effect the overlap of the two boxes, for a shot that moves at once
-    the end of its first move."""
-    place = (appearance.x, appearance.y)
-    emitter = emitter_of(held, event)
-    if emitter is not None and emitter.within is not None and not emitter.moves_at_once:
-        x0, y0, x1, y1 = emitter.within  # where in there is the game's to draw
-        return math.dist(place, (min(max(place[0], x0), x1), min(max(place[1], y0), y1)))
-    if emitter is not None and emitter.moves_at_once:
-        speed = (emitter.fan.speed or 0.0) / float(held.rules.rate)
-        x, y = direction(event.angle)
-        goal = event.x + x * speed, event.y + y * speed
-        own = held.rules.kinds[event.kind].motion
-        plain = not (own.drag or own.gravity or any(own.acceleration)) and not emitter.fan.inherit
-        return math.dist(place, goal) if plain else max(math.dist(place, goal) - speed, 0.0)
-    away = [math.dist(place, _place(event))]
+def _apart(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts) -> float:
+    """Distance to where it should appear: for a hit effect the overlap of the two boxes."""
+    place, away = (appearance.x, appearance.y), [starts.apart(event, appearance)]
     if event.emitter is None and event.id.startswith("effect+"):
         for hit in held.ledger.hits():
             if hit.frame == event.frame - 1 and math.dist((hit.x or 0.0, hit.y or 0.0), _place(event)) < 1e-3:
@@ -296,16 +243,6 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance) -> float:
                     known = [held.outside(name or "", box or "", hit.frame, t, place) for name, box in sides]
                     away += [max(one for one in known if one is not None)] if None not in known else []
     return min(away)
-
-
-def emitter_of(held: Held, event: SpawnEvent) -> Emitter | None:
-    """The emitter that a spawn comes from: that of its owner's kind."""
-    kind = held.kind_of(event.owner or "")
-    own = () if kind is None else kind.emitters
-    for emitter in own:
-        if emitter.name == event.emitter:
-            return emitter
-    return None
 
 
 def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfired:

@@ -95,6 +95,13 @@ CODES: dict[str, Code] = {
         ("presence", "motion"),
         ("presence",),
     ),
+    "vanished": Code(
+        "vanished",
+        "state",
+        "a shot is gone in mid-air",
+        ("presence", "motion"),
+        ("presence",),
+    ),
     "outside": Code(
         "outside the bounds",
         "state",

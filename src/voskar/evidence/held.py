@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -18,8 +18,10 @@ from voskar.core.recording import Recording
 from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Kind, Rules
 from voskar.core.rules.shapes import Ints
+from voskar.core.shadow import Shadow
 from voskar.core.views.timeline import Timeline, timeline
 from voskar.core.watching import Question, Watched
+from voskar.core.world import Birth, SaidVerb
 
 Vector = tuple[float, float]
 
@@ -34,7 +36,7 @@ class Held:
     """`recording` is as it was logged, `judged` as it was judged, `ledger` what the rules make of it. Evidence may come
     in a window of frames around what the rules have; up to `near` it is the same thing at another frame. `tolerance` is
     for places, in units. `resync` is what was adopted from the game, None where the rules were left alone. `ask` looks
-    at the replay again, to say why; without it nothing is explained."""
+    at the replay again, to say why; without it nothing is explained. `orders` were said to recorded actors."""
 
     rules: Rules
     recording: Recording
@@ -44,6 +46,7 @@ class Held:
     tolerance: float
     resync: Resync | None = None
     ask: Callable[[Mapping[int, Question]], Watched] | None = None
+    orders: Sequence[SaidVerb] = ()
 
     @property
     def near(self) -> int:
@@ -82,6 +85,16 @@ class Held:
         kinds = np.array([names.index(actor.kind) for actor in self.recording.actors], dtype=np.int64)
         poses = self.recording.poses
         return cells_of_all(poses, kinds[poses.actor], self.rules, self.recording.clips)
+
+    @cached_property
+    def shadow(self) -> Shadow:
+        """A driven actor to go beside logged ones."""
+        return Shadow(self.rules, self.recording)
+
+    @cached_property
+    def births(self) -> dict[tuple[int, str], Birth]:
+        """By frame and id how each actor was to appear that the recording shows itself."""
+        return {(order.frame, order.id): order.arguments[0] for order in self.orders if order.verb == "enter"}
 
     @cached_property
     def posed(self) -> Posed:
@@ -145,6 +158,22 @@ class Held:
             way = (x1 - x0) * (1 - t), (y1 - y0) * (1 - t)
         away = self.posed.distance(0, found, point[0] + way[0], point[1] + way[1])
         return away if away < math.inf else None
+
+    def near_solid(self, kind: Kind, place: Vector, reach: float) -> bool:
+        """Whether a solid's bounds come within reach of an actor's body, or of its position without one."""
+        low_x = low_y = high_x = high_y = 0.0
+        for box in kind.boxes:
+            if box.role == "body":
+                points = np.concatenate(box.outline.parts) + np.array(box.at)
+                size = box.outline.radius + max(box.outline.grow, 0.0) + float(np.abs(points).max(initial=0.0))
+                low_x, low_y, high_x, high_y = -size, -size, size, size
+        for solid in self.rules.space.solids:
+            for part in solid.outline.parts:
+                (x0, y0), (x1, y1) = part.min(axis=0).tolist(), part.max(axis=0).tolist()
+                across = x0 - reach <= place[0] + high_x and place[0] + low_x <= x1 + reach
+                if across and y0 - reach <= place[1] + high_y and place[1] + low_y <= y1 + reach:
+                    return True
+        return False
 
 
 def runs(frames: np.ndarray, wrong: np.ndarray) -> Iterator[tuple[int, int, int]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 import numpy as np
 
@@ -16,8 +16,9 @@ MANY = 3
 """So many that leap in one frame are a formation, or a screen that scrolls: not each of them has a `cut` forgotten."""
 
 
-def jumps(held: Held) -> Iterator[Finding]:
-    """Uncut steps far beyond those beside them, with no order, mark or wrap."""
+def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
+    """Uncut steps far beyond those beside them, with no order, mark or wrap; `compared` are those whose way has been
+    looked at otherwise."""
     recording, poses = held.recording, held.recording.poses
     if recording.reactions == "raw" or len(poses) == 0:
         return
@@ -39,6 +40,6 @@ def jumps(held: Held) -> Iterator[Finding]:
         actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
         kind = held.rules.kinds[actor.kind]
         ordered = any(first <= frame <= last for first, last in orders.get(actor.id, ()))
-        if not ordered and not kind.wraps and frame not in together:
+        if not ordered and actor.id not in compared and not kind.wraps and frame not in together:
             told = f"leaps {float(step[row]):.1f} units in {frame}, after steps of {float(before[row]):.1f}"
             yield of_actor("teleport", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")

@@ -13,7 +13,6 @@ from voskar.core.ledger import Event
 from voskar.core.recording.lingering import spans, velocities
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
-from voskar.evidence.motions import near_solid
 
 SHARE = 0.05
 """Of a launch's speed, by which it may differ; beside one frame's gravity."""
@@ -30,8 +29,8 @@ def reactions(held: Held) -> Reactions:
     """Reactions in a baked recording that its poses do not show, in order; a raw one has none to show.
 
     A knockback is looked at from the frame of the hit to its last, unless another reaction or going down cuts
-    it short, or the actor is gone by then. A launch is the vertical speed in the frame after; home the place
-    in the frame after. Once the run has ended, what poses show is nothing.
+    it short, a mark comes first, or the actor is gone by then. A launch is the speed in the frame after, home the
+    place in the frame after. Once the run has ended, what poses show is nothing.
     """
     if held.recording.reactions == "raw":
         return Reactions((), 0)
@@ -44,6 +43,7 @@ def reactions(held: Held) -> Reactions:
     wanted = {name: check for name, check in checks.items() if name not in held.recording.scope.reactions}
     events = [event for event in held.ledger.events if event.event in wanted]
     events = [event for event in events if held.ended_before((event.until or event.frame) + 1) is None]
+    events = [event for event in events if held.marks_after(event.frame) > max(event.until or 0, event.frame + 1)]
     found = [finding for event in events for finding in wanted[event.event](event)]
     return Reactions(tuple(found), look.undecided)
 
@@ -176,7 +176,7 @@ class _Look:
         poses, rules = self.recording.poses, self.held.rules
         x, y = float(poses.x[row]), float(poses.y[row])
         kind = rules.kinds[self.recording.actors[self.recording.numbers[event.id or ""]].kind]
-        if near_solid(self.held, kind, (x, y), self.tolerance):
+        if self.held.near_solid(kind, (x, y), self.tolerance):
             return True
         bounds = rules.space.bounds
         if bounds is None:
@@ -196,22 +196,35 @@ class _Look:
         return left or right or top or (way[1] > 0 and max(y, extent[3]) >= bounds[3] - reach)
 
     def launch(self, event: Event) -> Iterator[Finding]:
-        """The vertical speed in the frame after, but for one frame's gravity either way."""
+        """The speed in the frame after: the vertical one but for one frame's gravity either way, the horizontal one
+        as it was, unless it walks."""
         row, frame = self._row(event, event.frame + 1), event.frame + 1
         if row is None or self.recording.poses.cut[row]:
             return
         shown, goal = float(self.vy[row]), event.vy or 0.0
         fall = abs(self.held.rules.space.gravity) / self.rate
-        speeds = [self._row(event, event.frame - back) for back in range(3)]
-        if not fall and None not in speeds:
-            fell = [float(self.vy[speed]) for speed in speeds if speed is not None]
+        rows = [self._row(event, event.frame - back) for back in range(3)]
+        if not fall and None not in rows:
+            fell = [float(self.vy[one]) for one in rows if one is not None]
             fall = min(abs(a - b) for a, b in pairwise(fell))
-        if abs(shown - goal) <= fall + SHARE * abs(goal) + 1e-6:
-            return
-        up = self.held.rules.space.upwards
-        height = f", {100 * (shown * up) ** 2 / goal**2:.0f} % of the height" if goal and shown * up > 0 else ""
-        told = f"vertical speed {shown:.1f} in {frame}{height}"
-        yield self._finding(event, told, f"sent off at {goal:.1f} from {frame} on")
+        if abs(shown - goal) > fall + SHARE * abs(goal) + 1e-6:
+            up = self.held.rules.space.upwards
+            height = f", {100 * (shown * up) ** 2 / goal**2:.0f} % of the height" if goal and shown * up > 0 else ""
+            told = f"vertical speed {shown:.1f} in {frame}{height}"
+            yield self._finding(event, told, f"sent off at {goal:.1f} from {frame} on")
+        elif self._is_sideways(event, row):
+            told = f"horizontal speed {float(self.vx[row]):.1f} in {frame}"
+            yield self._finding(event, told, f"keeps {event.vx or 0.0:.1f} from {frame} on")
+
+    def _is_sideways(self, event: Event, row: int) -> bool:
+        """Whether a launch has sent it off along x: at another speed than it had, and than it walks."""
+        frame, name = event.frame, event.id or ""
+        if self._is_mixed(event) or self.recording.presses(name, frame - 1, frame + 1):
+            return False
+        before = [self._row(event, frame - back) for back in range(round(self.rate / 2))]
+        walks = [0.0, event.vx or 0.0, *(float(self.vx[one]) for one in before if one is not None)]
+        slack = self.tolerance * self.rate
+        return not min(walks) - slack <= float(self.vx[row]) <= max(walks) + slack
 
     def home(self, event: Event) -> Iterator[Finding]:
         """The place in the frame after the hit; of one that another's return sends home, in the frame of the return."""

@@ -14,7 +14,6 @@ from voskar.core.rules import Motion
 from voskar.core.rules.shapes import Floats
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
-from voskar.evidence.motions import near_solid
 
 TOGETHER = 0.01
 """Units a frame by which the steps of two that are carried along may differ."""
@@ -127,7 +126,7 @@ class _Struck:
                 return True
         place = float(poses.x[row]), float(poses.y[row])
         reach = math.hypot(*step) + held.tolerance
-        if recording.presses(self.name, frame, after) or near_solid(held, self.kind, place, reach):
+        if recording.presses(self.name, frame, after) or held.near_solid(self.kind, place, reach):
             return True
         return self._moves_so_elsewhere(frame, step) or self._moves_with_others(frame, after, step)
 

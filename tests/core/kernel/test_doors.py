@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from tests.worlds import brush, recording, rulebook, sting
@@ -15,6 +16,7 @@ from voskar.core import kernel
 from voskar.core.adopt import Resync
 from voskar.core.kernel.gather import GatheredPoses
 from voskar.core.kernel.narrow_phase import NarrowPhase
+from voskar.core.kernel.storage import shared_floats
 from voskar.core.step import Stepper, replay
 from voskar.core.world import World
 from voskar.files.blocks import APART, UNTOLD
@@ -45,11 +47,13 @@ def world() -> World:
     return found
 
 
+PLACES = shared_floats(np.zeros(3))
 DOORS = [
     # object, function, good arguments; then by the place of each index the values that are out of range
     ("kernel", "enter", (3, 2, 2, 0, 9, False, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0), {1: "rows", 2: "kinds", 3: "clips"}),
     ("kernel", "first_move", (3, 2), {1: "rows"}),
     ("kernel", "discard", (2,), {0: "rows"}),
+    ("kernel", "follow", (2, 3, PLACES, PLACES, 0, 1.0, 0.0), {0: "rows"}),
     ("kernel.pushes", "add", (0, 4, 1, False, 1.0, 1.0), {0: "rows"}),
     ("kernel", "is_in_play", (0, 3), {0: "rows"}),
     ("kernel", "probe", (3, 0), {1: "rows"}),

@@ -8,7 +8,7 @@ from voskar.core.emitters.aim import direction, told_angle
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fan
-from voskar.core.world import ActorState, Birth, World
+from voskar.core.world import ActorState, Birth, SaidVerb, World
 
 
 def names(world: World, beginning: str, count: int) -> list[str]:
@@ -70,7 +70,10 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     detail = "expected" if expected else None
     whose = (birth.owner, birth.emitter, detail)
     world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
-    return None if expected else world.enter(birth)
+    if not expected:
+        return world.enter(birth)
+    world.orders.append(SaidVerb(world.frame, birth.id, "enter", (birth,)))
+    return None
 
 
 def drop_waiting(world: World) -> None:

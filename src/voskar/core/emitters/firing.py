@@ -178,10 +178,12 @@ class Emitters:
             if emitter.within is not None:
                 x0, y0, x1, y1 = emitter.within
                 x, y = x0 + (x1 - x0) * draw(seed, name, "x"), y0 + (y1 - y0) * draw(seed, name, "y")
-            born = appear(
-                world, Birth(name, fan.kind, x, y, angle, velocity, state.row, state.id, state.side, emitter.name)
-            )
-            if born is not None:
+            birth = Birth(name, fan.kind, x, y, angle, velocity, state.row, state.id, state.side, emitter.name)
+            born = appear(world, birth)
+            if born is None:
+                if emitter.moves_at_once:
+                    world.came_from(birth)
+            else:
                 fresh.append(born)
                 if emitter.moves_at_once:
                     world.move_at_once(born)

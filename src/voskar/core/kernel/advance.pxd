@@ -22,6 +22,7 @@ cdef class Kernel:
     cdef public bint stops_for_leaving
     cdef public bint begun, touched
     cdef public int64_t mark
+    cdef readonly int64_t turned
     cdef readonly Py_ssize_t first_row, last_row, count, left, ended
     cdef public Pushes pushes
     cdef public int64_t[::1] alive, left_row, left_frame, left_at_edge, ended_row
@@ -84,5 +85,11 @@ cdef class Kernel:
 
     @cython.locals(pose=Py_ssize_t, other=int64_t, k=Py_ssize_t)
     cpdef int probe(self, int64_t frame, Py_ssize_t row) except -1
+
+    @cython.locals(actor=ActorPointer, dx=double, dy=double)
+    cpdef Py_ssize_t follow(
+        self, Py_ssize_t row, int64_t frame, const double[::1] x, const double[::1] y, Py_ssize_t at, double slack,
+        double more,
+    ) except -1
 
     cpdef int64_t advance(self, int64_t frame, int64_t until) except? -1

@@ -23,10 +23,13 @@ if TYPE_CHECKING:
     from voskar.core.kernel.motion import Mover
     from voskar.core.kernel.placing import Placing
     from voskar.core.kernel.shapes import ClipColumns
-    from voskar.core.kernel.storage import Ints
+    from voskar.core.kernel.storage import Floats, Ints
 
 AHEAD = 4
 """How many actors before its turn an actor's memory is asked for: the work on one takes a fraction of the wait."""
+
+LISTS = ("alive", "left_row", "left_frame", "left_at_edge", "ended_row")
+"""What has room for all driven actors."""
 
 
 class Kernel:
@@ -35,7 +38,7 @@ class Kernel:
     `begin` brings a frame's poses in and moves what is driven; `touch` finds its touches. `advance` does both for frame
     after frame until something touches, leaves at a bad time, or a frame is reached in which something is due.
     `left_*` are driven actors that have gone and are yet to be told; `ended` those that a solid takes at the end of the
-    frame.
+    frame. `turned` is the last frame in which one that was followed bounced or turned.
     """
 
     def __init__(
@@ -53,49 +56,31 @@ class Kernel:
         self.pushes = Pushes(actors)
         self.stops_for_leaving = stops_for_leaving
         self.begun = self.touched = False
-        self.mark = -1
+        self.mark = self.turned = -1
         self.first_row = self.last_row = 0
         self.count = self.left = self.ended = 0
         self.alive: Ints = ints(0)
-        self.left_row: Ints = ints(0)
-        self.left_frame: Ints = ints(0)
-        self.left_at_edge: Ints = ints(0)
-        self.ended_row: Ints = ints(0)
+        self.left_row, self.left_frame, self.left_at_edge, self.ended_row = ints(0), ints(0), ints(0), ints(0)
 
     def reserve(self, rows: int) -> None:
         """Room for so many driven actors."""
         if rows > len(self.alive):
-            self.alive = grown(self.alive, rows)
-            self.left_row, self.left_frame = grown(self.left_row, rows), grown(self.left_frame, rows)
-            self.left_at_edge, self.ended_row = grown(self.left_at_edge, rows), grown(self.ended_row, rows)
+            for name in LISTS:
+                setattr(self, name, grown(getattr(self, name), rows))
 
     def copy_from(self, other: Kernel) -> None:
         """Takes over everything from another kernel of as many rows, whose table and placing have been copied."""
         self.begun, self.touched, self.mark = other.begun, other.touched, other.mark
         self.first_row, self.last_row = other.first_row, other.last_row
         self.count, self.left, self.ended = other.count, other.left, other.ended
-        self.alive = grown(other.alive, len(other.alive))
-        self.left_row = grown(other.left_row, len(other.left_row))
-        self.left_frame = grown(other.left_frame, len(other.left_frame))
-        self.left_at_edge = grown(other.left_at_edge, len(other.left_at_edge))
-        self.ended_row = grown(other.ended_row, len(other.ended_row))
+        for name in LISTS:
+            setattr(self, name, grown(getattr(other, name), len(other.alive)))
         self.pushes.copy_from(other.pushes)
 
     def enter(
-        self,
-        frame: int,
-        row: int,
-        kind: int,
-        clip: int,
-        life: int,
-        spawned: bool,
-        x: float,
-        y: float,
-        vx: float,
-        vy: float,
-        angle: float,
-        facing: float,
-    ) -> None:
+        self, frame: int, row: int, kind: int, clip: int, life: int, spawned: bool,
+        x: float, y: float, vx: float, vy: float, angle: float, facing: float,
+    ) -> None:  # fmt: skip
         """A driven actor is there from this frame on, for `life` frames; it first moves in the next.
 
         Raises IndexError for a row, kind or clip that is not there, or where no room was reserved.
@@ -364,6 +349,32 @@ class Kernel:
         if self.placing.boxes.any_wraps:
             self.placing.copy_across(max(self.placing.tolerance, -self.finder.slack))
         self.finder.find()
+
+    def follow(self, row: int, frame: int, x: Floats, y: Floats, at: int, slack: float, more: float) -> int:
+        """Moves a driven actor from a frame on, a frame for each of the places (n,) from `at` on, while it is there and
+        no further than `slack` and `more` times the frames so far from them. No other actor moves.
+
+        Returns the first place that it is not at, or where a solid takes it; n if there is none. Raises IndexError.
+        """
+        if not (0 <= row < self.actors.count and 0 <= at <= len(x) == len(y)):
+            raise IndexError("no such row or place")
+        self.ended = 0
+        self.turned = -FOREVER
+        actor = self.actors.rows[row]
+        while at < len(x):
+            if self.pushes.count:
+                self.pushes.step(frame)
+            if self.move(frame, row):
+                return at
+            if self.mover.turned:
+                self.turned = frame
+            dx, dy = actor.x - x[at], actor.y - y[at]
+            if self.ended or dx * dx + dy * dy > slack * slack:
+                return at
+            slack += more
+            frame += 1
+            at += 1
+        return at
 
     def advance(self, frame: int, until: int) -> int:
         """Whole frames from one on, until the first in which something touches, is to be told at once, or `until`.

@@ -29,7 +29,7 @@ cdef class Mover:
     cdef public ClipColumns clips
     cdef public ActorColumns actors
     cdef public double tolerance
-    cdef public bint jumped
+    cdef public bint jumped, turned
     cdef bint _met
     cdef double _t, _normal_x, _normal_y, _key_t, _key_into, _key_level
 

@@ -95,7 +95,7 @@ class Mover:
         self.table, self.placing, self.narrow, self.clips = table, placing, narrow, clips
         self.actors: ActorColumns = placing.actors
         self.tolerance = tolerance
-        self.jumped = False
+        self.jumped = self.turned = False
         self._t = 0.0
         self._normal_x = self._normal_y = 0.0
         self._met = False
@@ -104,13 +104,14 @@ class Mover:
     def step(self, row: int, push_x: float, push_y: float) -> int:
         """One frame of a body: STAYS, GOES_AT_EDGE (it is gone before anything touches) or GOES_AT_SOLID (after).
 
-        `jumped` says whether an edge has put it to the other side. Raises IndexError.
+        `jumped` says whether an edge has put it to the other side, `turned` whether it has bounced or turned. Raises
+        IndexError.
         """
         if not 0 <= row < self.actors.count:
             raise IndexError("no such row")
         actor, table = self.actors.rows[row], self.table
         motion = actor.motion
-        self.jumped = False
+        self.jumped = self.turned = False
         vx = (actor.vx + table.ax[motion]) * table.keep[motion]
         vy = (actor.vy + table.ay[motion]) * table.keep[motion]
         cap = table.cap[motion]
@@ -163,6 +164,7 @@ class Mover:
             return GOES_AT_SOLID
         if rule == ON_SOLID_BOUNCE:
             self._met = False
+            self.turned = True
             if actor.bounces == 0:
                 return GOES_AT_SOLID
             actor.bounces -= 1
@@ -173,6 +175,7 @@ class Mover:
             return STAYS
         if rule == ON_SOLID_TURN and abs(ny) < LEVEL - self.tolerance:
             self._met = False
+            self.turned = True
             actor.vx, actor.facing = -actor.vx, -actor.facing
             return STAYS
         if into < 0.0:
@@ -280,6 +283,7 @@ class Mover:
             if actor.bounces == 0:
                 return GOES_AT_EDGE
             actor.bounces -= 1
+            self.turned = True
             place = 2.0 * low - place if place < low else 2.0 * high - place
             actor.vx *= -kept if across else kept
             actor.vy *= kept if across else -kept

@@ -29,3 +29,8 @@ class Motion(Struct, frozen=True):
     bounces: int | None = None
     bounciness: float = 1.0
     clip: str | None = None
+
+    @property
+    def is_even(self) -> bool:
+        """Whether nothing on its way bends or slows it."""
+        return not (any(self.acceleration) or self.gravity or self.drag or self.max_speed is not None)

@@ -39,6 +39,7 @@ class _Log:
         self.fixtures = {fixture.id for fixture in rules.fixtures}
         own = self.seen.world.recording
         self.vx, self.vy = velocities(own.poses, float(own.rate), spans(rules, own))
+        self.born = {(event.frame, event.id) for event in self.ledger.of("spawn")}
         self.names = {actor.id: self._name(actor.id) for actor in self.judged.actors}
 
     def _name(self, name: str) -> str:
@@ -135,22 +136,24 @@ class _Log:
             pose |= {"vx": float(poses.vx[row]), "vy": float(poses.vy[row])}
         else:
             own = self.seen.world.recording.row(name, frame)
-            pose |= self._velocity(own, cut=bool(poses.cut[row])) if own is not None else {}
+            back = course is not None and any(span.last + 1 == frame for span in course.down)
+            pose |= self._velocity(own, back=back) if own is not None else {}
         if actor.owner is not None:
             pose["owner"] = self.names.get(actor.owner, actor.owner)
-        pose |= {"cut": True} if poses.cut[row] else {}
+        again = actor.driven and (frame, name) in self.born and self.judged.row(name, frame - 1) is not None
+        pose |= {"cut": True} if poses.cut[row] or again else {}
         pose |= {"hidden": True} if poses.hidden[row] else {}
         if course is not None and not actor.driven:
             self._tell(course, frame, pose)
             self._lie(course, name, frame, pose)
         return pose
 
-    def _velocity(self, own: int, *, cut: bool) -> dict[str, float]:
-        """That of a recorded pose; 0 where nothing before counts and the game told none."""
+    def _velocity(self, own: int, *, back: bool) -> dict[str, float]:
+        """That of its own motion; 0 where it is back in play, and the game told none."""
         told = self.seen.world.recording.poses
         return {
-            "vx": 0.0 if cut and math.isnan(told.vx[own]) else float(self.vx[own]),
-            "vy": 0.0 if cut and math.isnan(told.vy[own]) else float(self.vy[own]),
+            "vx": 0.0 if back and math.isnan(told.vx[own]) else float(self.vx[own]),
+            "vy": 0.0 if back and math.isnan(told.vy[own]) else float(self.vy[own]),
         }
 
     def _is_gone(self, course: Course, name: str, frame: int) -> bool:

@@ -271,11 +271,14 @@ class _Reading:
                 self._revive(course, event.frame)
                 self._fill(course, event.frame, lives=True)
                 self._place_anew(course, event.frame)
-            elif whole and course.kind.lives is not None:
-                course.lives.put(event.frame, float(course.kind.lives))
-                if course.outs and course.down and course.down[-1].last >= event.frame:
-                    self._revive(course, event.frame)
-                    self._fill(course, event.frame, lives=False)
+            elif whole:
+                kind, frame = course.kind, event.frame
+                gone = kind.respawn is None or course.lives.now(frame) == 0
+                if kind.lives is not None:
+                    course.lives.put(frame, float(kind.lives))
+                if name != event.id and gone and not kind.succession and course.down and course.down[-1].last >= frame:
+                    self._revive(course, frame)
+                    self._fill(course, frame, lives=False)
             course.changes.append(event)
         if whole:
             self._new_run(event.frame)

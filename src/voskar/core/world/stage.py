@@ -28,7 +28,7 @@ from voskar.core.recording.lingering import lingering, spans
 from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Motion, Rules
 from voskar.core.rules.shapes import TOLERANCE, Ints
-from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState
+from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState, SaidVerb
 
 
 class Stage:
@@ -37,7 +37,7 @@ class Stage:
     SHARED = frozenset(("catalog", "fixtures", "shapes", "narrow", "motions", "_entering", "_seen", "_boxes", "_logged",
                         "_poses", "_clip_table"))  # fmt: skip
     """What all copies share: it never changes, or is scratch for one frame."""
-    OWN = frozenset(("table", "placing", "finder", "kernel", "events"))
+    OWN = frozenset(("table", "placing", "finder", "kernel", "events", "orders"))
     """What each copy builds for itself."""
 
     def __init__(self, rules: Rules, recording: Recording, catalog: BoxCatalog | None = None) -> None:
@@ -50,6 +50,8 @@ class Stage:
         self.up = rules.space.upwards
         self.frame = recording.first
         self.events: list[Event] = []
+        self.orders: list[SaidVerb] = []
+        """What would have moved driven actors, but was said to recorded ones."""
         self.run = RunState(recording.first, recording.first)
         self.catalog = catalog or BoxCatalog(rules)
         own_clips = [kind.motion.clip for kind in rules.kinds.values() if kind.motion.clip is not None]
@@ -75,6 +77,8 @@ class Stage:
         self.fired_by: dict[tuple[int, int], str] = {}
         """Which emitter of its owner has fired a recorded shot, where that is known: by the frame it appears in and
         its row."""
+        self.muzzles: dict[int, tuple[int, Vector]] = {}
+        """Where recorded shots began that had moved by their first pose of the run, and in which frame, by row."""
         self.guns: dict[Gun, int] = {}
         """How many of its own are there of each emitter with a limit."""
         self._seen: dict[int, Ints] = {}
@@ -155,6 +159,7 @@ class Stage:
         copier.fill(made, self, leaving_out=self.OWN)
         made.table = self.table.copy()
         made.events = self.events.copy()  # of events that never change: there may be millions
+        made.orders = self.orders.copy()
         made._connect()
         made.placing.copy_from(self.placing)
         made.kernel.copy_from(self.kernel)
@@ -195,6 +200,10 @@ class Stage:
     def is_in_play(self, row: int) -> bool:
         """Present and neither hidden, down, out nor consumed, as the frame began."""
         return self.kernel.is_in_play(row, self.frame)
+
+    def is_cut(self, row: int) -> bool:
+        """Whether a recorded actor's pose of this frame is cut, by more than a mark."""
+        return self.frame not in self.recording.resets and bool(self.recording.poses.cut[self.table.pose[row]])
 
     def kinds_shown_from(self, frame: int) -> set[str]:
         """The kinds of all poses from a frame on to the next run mark."""
@@ -348,9 +357,11 @@ class Stage:
         return -width * math.floor(dx / width + 0.5), -height * math.floor(dy / height + 0.5)
 
     def start(self, row: int) -> Vector:
-        """Where an actor appeared first since the last mark."""
+        """Where an actor appeared first since the last mark; one that made its first move just then, at the muzzle."""
         if self.table.driven[row]:
             return self.table.home_x[row], self.table.home_y[row]
+        if row in self.muzzles and self.muzzles[row][0] >= self.run_since:
+            return self.muzzles[row][1]
         there = self.recording.pose_from(row, self.run_since)
         assert there is not None
         return float(self.recording.poses.x[there[0]]), float(self.recording.poses.y[there[0]])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Self
+from typing import Any, NamedTuple, Self
 
 import msgspec
 from msgspec import Struct
@@ -95,6 +95,15 @@ class Birth(msgspec.Struct, frozen=True, gc=False):
     side: str | None = None
     emitter: str | None = None
     spawned: bool = True
+
+
+class SaidVerb(NamedTuple):
+    """A verb of the world, said to a recorded actor in a frame; `enter` to one that the recording shows itself."""
+
+    frame: int
+    id: str
+    verb: str
+    arguments: tuple[Any, ...]
 
 
 class RunState(Struct):

@@ -7,11 +7,16 @@ Judge, consequences and lifecycle change the world at once, through the verbs he
 
 from __future__ import annotations
 
+import math
+from typing import Any
+
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
-from voskar.core.rules import Fixture, Knockback
+from voskar.core.rules import Fixture, Knockback, Motion
 from voskar.core.world.stage import Stage
-from voskar.core.world.state import NEVER, ActorState, Birth
+from voskar.core.world.state import NEVER, ActorState, Birth, SaidVerb
+
+STILL = Motion()
 
 
 class World(Stage):
@@ -22,7 +27,10 @@ class World(Stage):
     def push(self, state: ActorState, knockback: Knockback, dx: float, dy: float) -> None:
         """A knockback begins in the next frame. One that is sent home or down is not moved by it any more."""
         row = state.row
-        if not (self.raw or state.driven) or state.down is not None or self.table.homing[row]:
+        if not (self.raw or state.driven):
+            self._say(state, "push", knockback, dx, dy)
+            return
+        if state.down is not None or self.table.homing[row]:
             return
         if knockback.mode == "set":
             self.kernel.pushes.stop(row)
@@ -34,6 +42,7 @@ class World(Stage):
         if state.driven and state.down is None:
             table, row = self.table, state.row
             table.sent[row], table.sent_vx[row], table.sent_vy[row] = 1, vx, vy
+        self._say(state, "send", vx, vy)
 
     def send_home(self, state: ActorState) -> Vector:
         """It is at its start in the next frame, and no push of this one or before moves it. Where that is."""
@@ -43,7 +52,13 @@ class World(Stage):
             if not state.driven:
                 self.table.home_x[state.row], self.table.home_y[state.row] = x, y
             self.table.homing[state.row] = 1
+        self._say(state, "send_home")
         return x, y
+
+    def _say(self, state: ActorState, verb: str, *arguments: Any) -> None:
+        """An actor of a kind with a motion shows by itself what this verb would do to a driven one."""
+        if not (self.raw or state.driven) and state.kind.motion != STILL:
+            self.orders.append(SaidVerb(self.frame, state.id, verb, arguments))
 
     def bring_home(self, state: ActorState) -> Vector:
         """It is at its start in this frame, before anything touches. Where that is."""
@@ -194,6 +209,35 @@ class World(Stage):
     def move_at_once(self, state: ActorState) -> None:
         """One that has just entered makes its first move in this frame."""
         self.kernel.first_move(self.frame, state.row)
+
+    def came_from(self, birth: Birth) -> None:
+        """The recorded shot that is this one, if one appears in this frame, has made its first move: the frame before
+        counts, with it at the muzzle, unless it is cut. Of several it is the one nearest to where that move leads."""
+        table, number, dt = self.table, self.catalog.kind_number[birth.kind], 1.0 / self.rate
+        vx, vy = birth.velocity or self.rules.kinds[birth.kind].motion.velocity
+        goal = birth.x + vx * dt, birth.y + vy * dt
+        fresh = (row for row in self.kernel.recorded() if table.kind[row] == number and not table.past[row])
+        found = [
+            (round(math.dist(goal, (table.x[row], table.y[row])), 6), self.state(row).id, row)
+            for row in fresh
+            if self.is_in_play(row) and not self.is_cut(row) and self.state(row).owner in (None, birth.owner)
+        ]
+        if not found:
+            return
+        _, _, row = min(found)
+        there = self.recording.pose_from(row, self.run_since)
+        if there is not None and there[1] == self.frame:
+            self.muzzles[row] = self.frame, (birth.x, birth.y)
+        over = self.over(table.x[row] - birth.x, table.y[row] - birth.y, row)
+        table.past[row], table.before_x[row], table.before_y[row] = 1, birth.x - over[0], birth.y - over[1]
+        if self.placing.boxes.any_wraps:
+            table.near_x[row], table.near_y[row] = -over[0], -over[1]
+        table.before_facing[row], table.before_clip[row] = table.facing[row], table.clip[row]
+        table.before_cell[row], table.before_tick[row], table.before_pose[row] = (
+            table.cell[row], table.tick[row], table.pose[row],
+        )  # fmt: skip
+        table.before_m00[row], table.before_m01[row] = table.m00[row], table.m01[row]
+        table.before_m10[row], table.before_m11[row] = table.m10[row], table.m11[row]
 
     def discard(self, state: ActorState) -> None:
         """A driven actor is no more."""

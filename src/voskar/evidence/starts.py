@@ -1,0 +1,134 @@
+"""How spawned actors should appear, and by how much one that is shown appears otherwise."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from voskar.core.emitters.aim import angle_of, direction
+from voskar.core.emitters.births import draw
+from voskar.core.ledger.events import SpawnEvent
+from voskar.core.recording import Actor
+from voskar.core.rules import Emitter
+from voskar.evidence.held import Held, Vector
+
+DEGREES = 1.0
+"""By how much directions may differ."""
+EVEN = 0.01
+"""By how many degrees a way may be off the aim and go straight on."""
+
+
+class Appearance(Struct, frozen=True):
+    """The pose in which a recorded actor appears: its row, its angle, and the direction it moves in (None while it
+    stands still), by the velocity that it `tells` or else its first step."""
+
+    actor: Actor
+    row: int
+    frame: int
+    x: float
+    y: float
+    angle: float
+    moves: float | None
+    tells: bool
+    given: bool
+    """It needs no cause: there in the first frame or at a mark, or before."""
+
+
+class Start(NamedTuple):
+    """How a spawned actor appears: where, at what velocity, its first step after that, and its angle. `there`: it has
+    not left at once."""
+
+    place: Vector
+    velocity: Vector
+    step: Vector
+    angle: float
+    there: bool
+
+
+class Starts:
+    """How each spawned actor appears, moved by what moves driven ones."""
+
+    def __init__(self, held: Held) -> None:
+        self.held = held
+        self.known: dict[tuple[int, str], Start] = {}
+
+    def of(self, event: SpawnEvent) -> Start:
+        """That of one. Where the game draws its direction, that of the middle of what it may draw."""
+        key = event.frame, event.id
+        if key not in self.known:
+            held, emitter, birth = self.held, emitter_of(self.held, event), self.held.births[key]
+            drawn = self.drawn(event)
+            if drawn and birth.velocity is not None:
+                cos, sin = direction(-drawn)
+                x, y = birth.velocity
+                birth = replace(birth, angle=birth.angle - drawn, velocity=(x * cos - y * sin, x * sin + y * cos))
+            shadow = held.shadow
+            shadow.enter(event.frame, birth, moves=emitter is not None and emitter.moves_at_once)
+            place, velocity, angle, there = shadow.place, shadow.velocity, shadow.angle, shadow.gone != "edge"
+            x, y = place if shadow.gone else shadow.step()
+            self.known[key] = Start(place, velocity, (x - place[0], y - place[1]), angle, there)
+        return self.known[key]
+
+    def jitter(self, event: SpawnEvent) -> float:
+        """By how many degrees the game may draw its direction off the middle."""
+        emitter = emitter_of(self.held, event)
+        return 0.0 if emitter is None else emitter.fan.jitter
+
+    def drawn(self, event: SpawnEvent) -> float:
+        """By how many degrees the rules have drawn its direction off the middle."""
+        jitter = self.jitter(event)
+        return jitter * (2 * draw(self.held.recording.seed, event.id, "jitter") - 1) if jitter else 0.0
+
+    def turned(self, event: SpawnEvent, appearance: Appearance) -> float:
+        """By how many degrees it heads elsewhere than it may; 0 where nothing tells."""
+        start, jitter = self.of(event), self.jitter(event)
+        if appearance.moves is not None:
+            way = start.velocity if appearance.tells else start.step
+            heads = angle_of(*way) if any(way) else appearance.moves
+            if jitter and self._is_turned(event):
+                return 0.0  # and another one would have been turned elsewhere
+            apart = math.remainder(heads - appearance.moves, 360.0)
+        else:
+            apart = math.remainder(start.angle - appearance.angle, 360.0) if appearance.angle else 0.0
+        return max(abs(apart) - jitter, 0.0)
+
+    def _is_turned(self, event: SpawnEvent) -> bool:
+        """Whether anything bends or stops it in its first moves."""
+        start = self.of(event)
+        ways = [angle_of(*way) for way in (start.velocity, start.step) if any(way)]
+        centre = event.angle - self.drawn(event)
+        return len(ways) < 2 or any(abs(math.remainder(way - centre, 360.0)) > EVEN for way in ways)
+
+    def apart(self, event: SpawnEvent, appearance: Appearance) -> float:
+        """Distance in units to where it should appear: anywhere in a box in which the game draws its place."""
+        held, start, emitter = self.held, self.of(event), emitter_of(self.held, event)
+        x, y = appearance.x, appearance.y
+        goal_x, goal_y = start.place
+        if emitter is not None and emitter.within is not None:
+            x0, y0, x1, y1 = emitter.within
+            way_x, way_y = goal_x - event.x, goal_y - event.y
+            goal_x, goal_y = min(max(x - way_x, x0), x1) + way_x, min(max(y - way_y, y0), y1) + way_y
+        dx, dy = x - goal_x, y - goal_y
+        if held.rules.space.bounds is not None and held.rules.kinds[event.kind].motion.at_edge == "wrap":
+            x0, y0, x1, y1 = held.rules.space.bounds
+            dx, dy = math.remainder(dx, x1 - x0), math.remainder(dy, y1 - y0)
+        away = math.hypot(dx, dy)
+        if emitter is not None and emitter.moves_at_once and emitter.fan.jitter:
+            step = (emitter.fan.speed or 0.0) / float(held.rules.rate)
+            met = self._is_turned(event) or held.near_solid(held.rules.kinds[event.kind], (x, y), 2.0 * step)
+            reach = 2.0 if met else 2.0 * math.sin(math.radians(min(emitter.fan.jitter, 180.0) / 2.0))
+            away = max(away - reach * step, 0.0)
+        return away
+
+
+def emitter_of(held: Held, event: SpawnEvent) -> Emitter | None:
+    """The emitter that a spawn comes from: that of its owner's kind."""
+    kind = held.kind_of(event.owner or "")
+    own = () if kind is None else kind.emitters
+    for emitter in own:
+        if emitter.name == event.emitter:
+            return emitter
+    return None

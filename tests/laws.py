@@ -1,0 +1,213 @@
+"""Random worlds with shots, solids, marks and returns, and the logs that a right game may write of them.
+
+`python -m tests.laws [WORLDS]` prints a table: a way to log, how many logs, how many of them with a finding.
+"""
+
+from __future__ import annotations
+
+import copy
+import random
+import sys
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from typing import Any
+
+from tests.mutants import Frames, logged
+from tests.worlds import recording, rulebook
+from voskar.core.adopt import Windows
+from voskar.core.step import replay
+from voskar.core.views.perfect import perfect_log
+from voskar.evidence.check import check
+from voskar.evidence.held import EXACT
+from voskar.files.rulebook import Rulebook
+
+LENGTH = 160
+DYING = 30
+"""Frames from going down until a death is over."""
+Header = dict[str, Any]
+Log = tuple[Header, Frames]
+Way = Callable[[Log, random.Random], Log]
+"""Writes a log otherwise, as a right game may."""
+
+
+def _motion(draw: random.Random) -> dict[str, Any]:
+    """How shots and patrols go."""
+    motion: dict[str, Any] = {"at_edge": draw.choice(["remove", "wrap", "bounce", "stop"])}
+    for key, values, often in (
+        ("acceleration", [[300, 0], [0, -200]], 0.2),
+        ("gravity", [1, 0.5], 0.3),
+        ("drag", [1, 6], 0.2),
+        ("spin", [90, 400], 0.2),
+        ("max_speed", [200], 0.1),
+        ("life", [3, 20, 60], 0.5),
+        ("on_solid", ["remove", "bounce", "stop", "turn"], 0.6),
+        ("bounces", [0, 2], 0.3),
+        ("bounciness", [0.5], 0.2),
+    ):
+        if draw.random() < often:
+            motion[key] = draw.choice(values)
+    return motion
+
+
+def _fan(draw: random.Random, kind: str) -> dict[str, Any]:
+    fan: dict[str, Any] = {"spawn": kind, "muzzle": draw.choice([[8, 0], [0, -6]])}
+    for key, values, often in (
+        ("count", [2, 3], 0.3),
+        ("spread", [40, 180], 0.3),
+        ("jitter", [12], 0.2),
+        ("speed", [90, 240, 600], 0.9),
+        ("inherit", [1, 0.5], 0.3),
+        ("cooldown", [4, 9], 0.5),
+        ("limit", [3, 8], 0.3),
+        ("moves_at_once", [True], 0.3),
+        ("aim", ["input", 30, {"target": "hornet"}], 0.4),
+    ):
+        if draw.random() < often:
+            fan[key] = draw.choice(values)
+    return fan
+
+
+def _rules(draw: random.Random) -> dict[str, Any]:
+    """A meadow of its own."""
+    solids = []
+    for _ in range(draw.randrange(4)):
+        x, y = draw.randrange(20, 560, 20), draw.randrange(20, 340, 20)
+        solids.append({"rect": [x, y, x + draw.choice([20, 80]), y + draw.choice([20, 120])]})
+    body = {"hull": {"role": "body", "rect": [8, 8]}} if draw.random() < 0.5 else {}
+    smoke = {"role": "hitbox", "attack": "fumes", "circle": 4, "mask": ["hive"], "swept": draw.random() < 0.5}
+    keeper: dict[str, Any] = {
+        "side": "keeper",
+        "health": 3,
+        "boxes": {"torso": {"role": "hurtbox", "rect": [10, 30], "layer": ["keeper"]}},
+        "emitters": {"smoker": _fan(draw, "puff") | {"when": {draw.choice(["press", "hold", "release"]): "smoke"}}},
+    }
+    keeper |= {"iframes": draw.choice([6, 30])} if draw.random() < 0.7 else {}
+    if draw.random() < 0.7:
+        keeper |= {"lives": 3, "down": {"lasts": draw.choice([0, 10]), "hide": draw.random() < 0.5}}
+        keeper["respawn"] = {"after": 20, "iframes": 15, "resets": draw.choice(["self", "room", "run", "pair"])}
+        keeper["respawn"] |= {"at": [100, 100]} if draw.random() < 0.5 else {}
+    hornet: dict[str, Any] = {
+        "side": "hive",
+        "health": draw.choice([2, 6]),
+        "boxes": {
+            "sting": {"role": "hitbox", "attack": "sting", "circle": 6, "mask": ["keeper"]},
+            "belly": {"role": "hurtbox", "circle": 6, "layer": ["hive"]},
+        },
+    }
+    if draw.random() < 0.5:
+        hornet["emitters"] = {"spit": _fan(draw, "dart") | {"when": {"every": draw.choice([9, 25])}}}
+    if draw.random() < 0.3:
+        hornet["down"] = {"spawn": [{"kind": "crumb", "count": 2, "spread": 90, "speed": 60}], "worth": 50}
+    sting: dict[str, Any] = {"damage": 1, "target": {}}
+    if draw.random() < 0.5:
+        sting["target"]["knockback"] = {"distance": 24, "over": draw.choice([1, 8])}
+    if draw.random() < 0.3:
+        sting["target"]["stun"] = 10
+    if draw.random() < 0.2:
+        sting["target"]["home"] = True
+    fumes: dict[str, Any] = {"damage": 1, "attacker": {"remove": True}}
+    if draw.random() < 0.3:
+        fumes["target"] = {"spawn": "spark"}
+    dart = {"role": "hitbox", "attack": "sting", "circle": 3, "mask": ["keeper"]}
+    return {
+        "layers": {"names": ["keeper", "hive", "tool"]},
+        "space": {"bounds": [0, 0, 600, 400], "gravity": 400, "solids": solids, "up": "-y"},
+        "kinds": {
+            "keeper": keeper,
+            "hornet": hornet,
+            "puff": {"motion": _motion(draw), "boxes": {"smoke": smoke, **body}},
+            "dart": {"motion": _motion(draw), "boxes": {"point": dart, **body}},
+            "crumb": {"motion": _motion(draw)},
+            "spark": {"motion": {"life": 5}},
+            "wax": {"motion": {**_motion(draw), "velocity": [60, 0]}, "boxes": {"edge": dart, **body}},
+        },
+        "attacks": {"sting": sting, "fumes": fumes},
+        "fixtures": [{"kind": "wax", "at": [draw.randrange(600), 200]} for _ in range(draw.randrange(3))],
+    }
+
+
+def _frames(draw: random.Random) -> Frames:
+    """A keeper that walks to and fro, and hornets that come and go."""
+    marks = {draw.randrange(40, LENGTH): draw.choice(["run", "room"]) for _ in range(draw.choice([0, 0, 1, 2]))}
+    visits = [(draw.randrange(10, LENGTH - 40), draw.choice([-1, 1]), draw.choice([100, 140])) for _ in range(3)]
+    frames: Frames = []
+    x, way, held = 300.0, 0.0, False
+    for frame in range(LENGTH):
+        if not draw.randrange(30):
+            way = draw.choice([-2.0, 0.0, 2.0])
+        if not draw.randrange(8):
+            held = not held
+        x = min(max(x + way, 40.0), 560.0)
+        poses: Frames = [{"id": "keeper", "kind": "keeper", "x": x, "y": 100, "clip": "idle", "tick": frame}]
+        for number, (start, side, y) in enumerate(visits):
+            near = max(abs(frame - start - 20) * 4 - 40, 2)
+            poses.append({"id": f"hornet-{number}", "kind": "hornet", "x": 300 + side * near, "y": y})
+        one: dict[str, Any] = {"poses": poses}
+        one |= {"inputs": [{"id": "keeper", "button": "smoke", "aim": [400, 150]}]} if held else {}
+        frames.append(one | ({"reset": marks[frame]} if frame in marks else {}))
+    return frames
+
+
+def perfect(seed: int) -> tuple[Rulebook, Log]:
+    """The log of a game that plays exactly by the rules."""
+    draw = random.Random(seed)
+    book, frames = rulebook(_rules(draw)), _frames(draw)
+    played = recording(book, frames, reactions="raw", seed=seed)
+    rules = book.rules(played.rate)
+    down = [event.frame for event in replay(rules, played).of("down")]
+    if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):  # a mark that cuts a death short
+        for frame in frames:
+            frame.pop("reset", None)
+        played = recording(book, frames, reactions="raw", seed=seed)
+    return book, perfect_log(rules, played)
+
+
+WAYS: dict[str, tuple[Way, Windows]] = {}
+
+
+def way(name: str, windows: Windows = EXACT) -> Callable[[Way], Way]:
+    """Registers one."""
+
+    def known(one: Way) -> Way:
+        WAYS[name] = one, windows
+        return one
+
+    return known
+
+
+@way("as it is")
+def _as_it_is(log: Log, draw: random.Random) -> Log:
+    return log
+
+
+def findings(seed: int, name: str) -> list[tuple[str, int, str, str, str]]:
+    """What `check` says of a right log."""
+    book, log = perfect(seed)
+    way, windows = WAYS[name]
+    header, frames = way(copy.deepcopy(log), random.Random(f"{name} {seed}"))
+    played = logged(book, header, frames)
+    verdict, _ = check(book.rules(played.rate), played, windows=windows)
+    return [(one.code, one.frame, one.target, one.game, one.rules) for one in verdict.findings]
+
+
+def of_world(seed: int) -> list[tuple[str, list[tuple[str, int, str, str, str]]]]:
+    """Every way to log one world."""
+    return [(name, findings(seed, name)) for name in WAYS]
+
+
+def main(count: int = 5000) -> None:
+    """The table."""
+    rows: dict[str, list[int]] = {name: [] for name in WAYS}
+    with ProcessPoolExecutor() as pool:
+        for seed, results in enumerate(pool.map(of_world, range(count), chunksize=4)):
+            for name, found in results:
+                rows[name].append(len(found))
+                if found and "-v" in sys.argv:
+                    print(seed, name, found[0])
+    print("| a right log | logs | with a finding |\n|---|--:|--:|")
+    for name, counts in rows.items():
+        print(f"| {name} | {len(counts)} | {sum(map(bool, counts))} |")
+
+
+if __name__ == "__main__":
+    main(*map(int, [one for one in sys.argv[1:] if one.isdecimal()]))
