@@ -14,7 +14,7 @@ from typing import Any
 
 from tests.mutants import Frames, logged
 from tests.worlds import recording, rulebook
-from voskar.core.adopt import Windows
+from voskar.core.adopt import Window, Windows
 from voskar.core.step import replay
 from voskar.core.views.perfect import perfect_log
 from voskar.evidence.check import check
@@ -140,7 +140,7 @@ def _frames(draw: random.Random) -> Frames:
         x = min(max(x + way, 40.0), 560.0)
         poses: Frames = [{"id": "keeper", "kind": "keeper", "x": x, "y": 100, "clip": "idle", "tick": frame}]
         for number, (start, side, y) in enumerate(visits):
-            near = max(abs(frame - start - 20) * 4 - 40, 2)
+            near = max(abs(frame - start - 20) * 4 - 40, 0)
             poses.append({"id": f"hornet-{number}", "kind": "hornet", "x": 300 + side * near, "y": y})
         one: dict[str, Any] = {"poses": poses}
         one |= {"inputs": [{"id": "keeper", "button": "smoke", "aim": [400, 150]}]} if held else {}
@@ -177,6 +177,127 @@ def way(name: str, windows: Windows = EXACT) -> Callable[[Way], Way]:
 
 @way("as it is")
 def _as_it_is(log: Log, draw: random.Random) -> Log:
+    return log
+
+
+@way("no shots, and no hits of theirs")
+def _no_shots(log: Log, draw: random.Random) -> Log:
+    """Some kinds are left out, and named."""
+    header, frames = log
+    kinds = draw.sample(["puff", "dart", "crumb", "spark"], 2)
+    ids = {pose["id"] for frame in frames for pose in frame["poses"] if pose["kind"] in kinds}
+    for frame in frames:
+        frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in kinds]
+        frame["claims"] = [one for one in frame.get("claims", ()) if not ids & {one.get("attacker"), one.get("target")}]
+    return header | {"unlogged": header.get("unlogged", {}) | {"kinds": kinds}}, frames
+
+
+@way("shots that the rules drive")
+def _driven(log: Log, draw: random.Random) -> Log:
+    """What is spawned is left out altogether; its hits are claimed under the names that the rules give."""
+    header, frames = log
+    kinds = ["puff", "dart", "crumb", "spark"]
+    ids = {pose["id"] for frame in frames for pose in frame["poses"] if pose["kind"] in kinds}
+    for frame in frames:
+        frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in kinds]
+        for claim in frame.get("claims", ()):
+            for side in {"attacker", "target"} & claim.keys():
+                claim[side] = claim[side].replace(".", "/", 1) if claim[side] in ids else claim[side]
+    return header, frames
+
+
+@way("fewer claims and states")
+def _less(log: Log, draw: random.Random) -> Log:
+    """Some events and states are not told by anybody."""
+    header, frames = log
+    events = draw.sample(["hit", "down", "respawn", "out"], 2)
+    states = draw.sample(["health", "lives", "immune", "vx", "vy"], 2)
+    states = [*states, *({"vx", "vy"} - set(states))] if {"vx", "vy"} & set(states) else states
+    for frame in frames:
+        frame["claims"] = [one for one in frame.get("claims", ()) if one["event"] not in events]
+        frame["poses"] = [{key: one for key, one in pose.items() if key not in states} for pose in frame["poses"]]
+    known = [event for event in header["logged"]["events"] if event not in events]
+    unlogged = header.get("unlogged", {}) | {"events": events}
+    return header | {"logged": {"events": known}, "unlogged": unlogged}, frames
+
+
+def _renamed(frames: Frames, names: dict[str, str]) -> None:
+    for frame in frames:
+        for entry in [*frame["poses"], *frame.get("claims", ()), *frame.get("inputs", ())]:
+            for key in {"id", "attacker", "target", "owner"} & entry.keys():
+                entry[key] = names.get(entry[key], entry[key])
+
+
+@way("other ids for shots, in another order")
+def _other_ids(log: Log, draw: random.Random) -> Log:
+    header, frames = log
+    names = sorted({pose["id"] for frame in frames for pose in frame["poses"] if "." in pose["id"]})
+    others = [f"s{number}" for number in range(len(names))]
+    draw.shuffle(others)
+    _renamed(frames, dict(zip(names, others, strict=True)))
+    for frame in frames:
+        draw.shuffle(frame["poses"])
+    return header, frames
+
+
+@way("ids of a pool")
+def _pool(log: Log, draw: random.Random) -> Log:
+    """Ids of shots are used again, two frames or more after the last one was gone."""
+    header, frames = log
+    last: dict[str, int] = {}
+    kind = {pose["id"]: f"{pose.get('owner', '')}{pose['kind']}" for frame in frames for pose in frame["poses"]}
+    for at, frame in enumerate(frames):
+        last |= {pose["id"]: at for pose in frame["poses"] if "." in pose["id"]}
+    free: dict[str, list[tuple[int, str]]] = {}
+    names: dict[str, str] = {}
+    for at, frame in enumerate(frames):
+        for pose in frame["poses"]:
+            name = pose["id"]
+            if name in last and name not in names:
+                pool = free.setdefault(kind[name], [])
+                again = next((one for one in pool if one[0] + 2 <= at), None)
+                if again is not None:
+                    pool.remove(again)
+                names[name] = again[1] if again is not None else f"{kind[name]}-{len(names)}"
+                pool.append((last[name], names[name]))
+    _renamed(frames, names)
+    return header, frames
+
+
+@way("claims in another order")
+def _shuffled(log: Log, draw: random.Random) -> Log:
+    header, frames = log
+    for frame in frames:
+        draw.shuffle(frame.get("claims", []))
+    return header, frames
+
+
+@way("claims two frames late", Windows(every=Window(0, 2)))
+def _late(log: Log, draw: random.Random) -> Log:
+    header, frames = log
+    claims = [frame.pop("claims", []) for frame in frames]
+    for at, frame in enumerate(frames):
+        frame["claims"] = claims[at - 2] if at >= 2 else []
+    return header, frames
+
+
+@way("a log in two parts")
+def _cut_in_two(log: Log, draw: random.Random) -> Log:
+    """Joined at a mark: the same game twice."""
+    header, frames = log
+    again = copy.deepcopy(frames)
+    for frame in again:
+        frame["frame"] += len(frames)
+    again[0]["reset"] = "run"
+    return header, [*frames, *again]
+
+
+@way("all of that", Windows(every=Window(0, 2)))
+def _all(log: Log, draw: random.Random) -> Log:
+    for name in draw.sample(
+        [name for name in WAYS if name != "all of that" and name != "shots that the rules drive"], 3
+    ):
+        log = WAYS[name][0](log, draw)
     return log
 
 

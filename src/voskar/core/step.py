@@ -154,8 +154,6 @@ class Stepper:
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         self.settling.tell_who_left()
         if not kernel.touched:
-            if adopter is not None:
-                adopter.before_returns()
             self.returns.bring_back()
             if adopter is not None:
                 adopter.returned()

@@ -119,7 +119,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         if not may_be(foretold, seen):
             return None
         event, one = expected[foretold.at], shown[seen.at]
-        turned = 0 if event.emitter is None else round(starts.turned(event, one))
+        turned = round(starts.turned(event, one))
         apart = min(round(starts.apart(event, one)), 1000)
         return abs(one.frame - event.frame), turned, apart
 

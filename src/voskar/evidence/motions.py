@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Generator, Iterator, Mapping
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +16,7 @@ from voskar.core.world import Birth, SaidVerb
 from voskar.evidence.emissions import spawned_kinds
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector
-from voskar.evidence.starts import DEGREES, emitter_of
+from voskar.evidence.starts import DEGREES, Starts, emitter_of
 
 SURE = 2
 """A first velocity that only poses tell is known once so many further poses agree with it."""
@@ -99,7 +100,7 @@ class _Flights:
 
     def __init__(self, held: Held) -> None:
         self.held, self.recording, self.rules = held, held.recording, held.rules
-        self.spawned = spawned_kinds(held.rules)
+        self.spawned, self.starts = spawned_kinds(held.rules), Starts(held)
         self.alone: set[str] = set()
         self.compared: set[str] = set()
         self.guessed: set[str] = set()
@@ -205,15 +206,18 @@ class _Beside:
         fall = motion.gravity * look.rules.space.gravity
         # a game may add its acceleration behind the move, and so is a step of it behind in each frame
         self.lag = (math.hypot(*motion.acceleration) + abs(fall)) * look.dt * look.dt
-        steps = (np.unique(np.abs(np.diff(column)).round(9)) for column in (self.x, self.y))
-        # what goes in steps of one length has not been rounded
-        self.grain = 0.0 if all(np.count_nonzero(own) < 2 for own in steps) else look.grain
         self.known, self.has_age = False, not flight.given
         self.parted: list[tuple[int, Vector]] = []
         """Frames in which it leaves its path, and where it should be."""
         self.base, self.more = 0, self.lag
         self.sure = False
         self.tries, self.put = 0, -FAR
+
+    @cached_property
+    def grain(self) -> float:
+        """By how much a step may have been rounded; what goes in steps of one length has not been."""
+        steps = (np.unique(np.abs(np.diff(column)).round(9)) for column in (self.x, self.y))
+        return 0.0 if all(np.count_nonzero(own) < 2 for own in steps) else self.look.grain
 
     def place(self, at: int) -> Vector:
         """Where the game shows it."""
@@ -259,6 +263,8 @@ class _Beside:
         emitter = emitter_of(look.held, flight.source) if flight.source is not None else None
         if birth is not None and emitter is not None and emitter.fan.jitter:
             return self._drawn(birth, emitter)
+        if flight.source is not None and look.starts.is_open(flight.source):
+            return self._derive(0)
         facing = float(look.recording.poses.facing[flight.rows[0]])
         if birth is None and not flight.given and any(motion.velocity):
             velocity = motion.velocity[0] * facing, motion.velocity[1]

@@ -114,7 +114,8 @@ class _Look:
             return
         if along < wanted and self._is_stopped(event, end, (ux, uy)):
             return
-        if self.recording.presses(name, event.frame, until):
+        told_own = not np.isnan(poses.vx[[row for row in rows[1:] if row is not None]]).any()
+        if self.recording.presses(name, event.frame, until) and not told_own:
             self.undecided += 1
             return
         text = f"moves {_polar(*shown_way)} to frame {until}"
@@ -145,7 +146,8 @@ class _Look:
         return float(np.nansum(poses.push_x[rows])), float(np.nansum(poses.push_y[rows]))
 
     def _own(self, rows: list[int | None], ux: float, uy: float) -> Vector:
-        """The least and most of its own motion along a push: from standing still to going on as before."""
+        """The least and most of its own motion along a push: from standing still to going on as before, or as after
+        it."""
         poses = self.recording.poses
         known = [row for row in rows if row is not None]
         before = (self.vx[known[0]] * ux + self.vy[known[0]] * uy) / self.rate * (len(rows) - 1)
@@ -153,8 +155,10 @@ class _Look:
         logged = [row for row in known[1:] if not np.isnan(poses.vx[row])]
         if logged:
             ways.append(float(sum(poses.vx[row] * ux + poses.vy[row] * uy for row in logged) / self.rate))
-        if len(known) == len(rows) and not logged:
-            ways.append(float(before) * 0.5)
+        after = poses.following[known[-1]]
+        if not logged and after >= 0 and not poses.cut[after] and len(rows) > 1:
+            way = self._way(known[-1], int(after))
+            ways.append((way[0] * ux + way[1] * uy) * (len(rows) - 1))
         return min(ways), max(ways)
 
     def _in_time(self, event: Event, rows: list[int | None], ux: float, uy: float, wanted: float) -> bool:

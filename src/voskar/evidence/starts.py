@@ -13,6 +13,7 @@ from voskar.core.emitters.births import draw
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording import Actor
 from voskar.core.rules import Emitter
+from voskar.core.world import Birth
 from voskar.evidence.held import Held, Vector
 
 DEGREES = 1.0
@@ -59,18 +60,30 @@ class Starts:
         """That of one. Where the game draws its direction, that of the middle of what it may draw."""
         key = event.frame, event.id
         if key not in self.known:
-            held, emitter, birth = self.held, emitter_of(self.held, event), self.held.births[key]
+            emitter, birth = emitter_of(self.held, event), self.held.births[key]
             drawn = self.drawn(event)
             if drawn and birth.velocity is not None:
                 cos, sin = direction(-drawn)
                 x, y = birth.velocity
                 birth = replace(birth, angle=birth.angle - drawn, velocity=(x * cos - y * sin, x * sin + y * cos))
-            shadow = held.shadow
-            shadow.enter(event.frame, birth, moves=emitter is not None and emitter.moves_at_once)
-            place, velocity, angle, there = shadow.place, shadow.velocity, shadow.angle, shadow.gone != "edge"
-            x, y = place if shadow.gone else shadow.step()
-            self.known[key] = Start(place, velocity, (x - place[0], y - place[1]), angle, there)
+            self.known[key] = self._moved(birth, event, at_once=emitter is not None and emitter.moves_at_once)
         return self.known[key]
+
+    def _moved(self, birth: Birth, event: SpawnEvent, *, at_once: bool) -> Start:
+        held = self.held
+        motion, (x, y), dt = held.rules.kinds[event.kind].motion, (birth.x, birth.y), 1.0 / float(held.rules.rate)
+        vx, vy = motion.velocity if birth.velocity is None else birth.velocity
+        reach, bounds = math.hypot(vx, vy) * dt, held.rules.space.bounds
+        inside = bounds is None or (
+            bounds[0] + reach < x < bounds[2] - reach and bounds[1] + reach < y < bounds[3] - reach
+        )
+        if motion.is_even and not at_once and inside and not held.rules.space.solids:
+            return Start((x, y), (vx, vy), (vx * dt, vy * dt), birth.angle, there=True)
+        shadow = held.shadow
+        shadow.enter(event.frame, birth, moves=at_once)
+        place, velocity, angle, there = shadow.place, shadow.velocity, shadow.angle, shadow.gone != "edge"
+        x, y = place if shadow.gone else shadow.step()
+        return Start(place, velocity, (x - place[0], y - place[1]), angle, there)
 
     def jitter(self, event: SpawnEvent) -> float:
         """By how many degrees the game may draw its direction off the middle."""
@@ -82,10 +95,24 @@ class Starts:
         jitter = self.jitter(event)
         return jitter * (2 * draw(self.held.recording.seed, event.id, "jitter") - 1) if jitter else 0.0
 
+    def is_open(self, event: SpawnEvent) -> bool:
+        """Whether its velocity is the game's to know: a share of its owner's, which the game does not log while a hit
+        moves the owner."""
+        emitter, held = emitter_of(self.held, event), self.held
+        owner = event.owner or ""
+        if emitter is None or not emitter.fan.inherit or owner not in held.recording.numbers:
+            return False
+        row = held.recording.row(owner, event.frame)
+        told = row is not None and not math.isnan(held.recording.poses.vx[row])
+        moved = held.ledger.about(owner, "knockback", "launch", "home", "respawn")
+        return not told and any(one.frame <= event.frame <= (one.until or one.frame) + 1 for one in moved)
+
     def turned(self, event: SpawnEvent, appearance: Appearance) -> float:
         """By how many degrees it heads elsewhere than it may; 0 where nothing tells."""
         start, jitter = self.of(event), self.jitter(event)
         if appearance.moves is not None:
+            if self.is_open(event):
+                return 0.0
             way = start.velocity if appearance.tells else start.step
             heads = angle_of(*way) if any(way) else appearance.moves
             if jitter and self._is_turned(event):
@@ -121,6 +148,8 @@ class Starts:
             met = self._is_turned(event) or held.near_solid(held.rules.kinds[event.kind], (x, y), 2.0 * step)
             reach = 2.0 if met else 2.0 * math.sin(math.radians(min(emitter.fan.jitter, 180.0) / 2.0))
             away = max(away - reach * step, 0.0)
+        if emitter is not None and emitter.moves_at_once and self.is_open(event):
+            away = max(away - math.dist(start.place, (event.x, event.y)) - math.hypot(x - event.x, y - event.y), 0.0)
         return away
 
 

@@ -46,12 +46,9 @@ class Adopter:
         self.births.begin_again()
         self.states.begin_again()
 
-    def before_returns(self) -> None:
-        """Nobody has come back yet."""
-        self.presence.before()
-
     def returned(self) -> None:
         """Who comes back by the rules is back."""
+        self.presence.before()
         self.ends.returned()
 
     def fired(self) -> None:

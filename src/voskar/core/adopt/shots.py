@@ -81,9 +81,8 @@ class Shots:
         window, near = self.resync.windows.of("spawn"), self.resync.windows.near
         gun = owner.row, event.emitter or ""
         emitter = next(emitter for emitter in owner.kind.emitters if emitter.name == event.emitter)
-        for shown in (self._shown, self._given):
-            if self._use(owner, emitter, event.frame, window.before, window.after, shown) is not None:
-                return
+        if self._use(owner, emitter, event.frame, window.before, window.after, self._shown, self._given) is not None:
+            return
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
         other = self._use(owner, emitter, event.frame, near, later, self._shown)
         if other is not None:
@@ -94,13 +93,12 @@ class Shots:
             self.world.events.append(AdoptedEvent(frame=event.frame, detail="no spawn", id=owner.id))
 
     def _use(
-        self, owner: ActorState, emitter: Emitter, frame: int, before: int, after: int, shown: Shown
+        self, owner: ActorState, emitter: Emitter, frame: int, before: int, after: int, *shown: Shown
     ) -> int | None:
-        """The frame of the nearest such shot that appears in some frames. It is consumed, and that emitter's own."""
+        """The frame of the nearest such shot that appears in some frames. It is used up, and that emitter's own."""
         kind, found = emitter.fan.kind, []
         for key in ((kind, owner.id), (kind, None)):
-            frames = shown.get(key)
-            if frames:
+            for frames in filter(None, (one.get(key) for one in shown)):
                 low = bisect_left(frames, (frame - before, -1))
                 near = frames[low : bisect_left(frames, (frame + after + 1, -1), low)]
                 found += [(abs(shot[0] - frame), shot) for shot in near if shot not in self._used]
