@@ -184,7 +184,8 @@ def test_a_pick_up_taken_twice_after_a_return() -> None:
     frames = correct()
     for frame in (2, 40):
         frames[frame]["claims"] = [{"event": "hit", "attacker": "comb", "target": "keeper"}]
-    change(*range(2, 3), x=50)(frames)
+    change(2, x=50, cut=True)(frames)
+    change(3, x=5, cut=True)(frames)
     rules = sting(keeper=KEEPER)
     rules["kinds"]["comb"] = {"boxes": {"wax": wax}}
     rules["attacks"]["pick"] = {"target": {"gives": {"honey": 1}}, "attacker": {"remove": True}}
