@@ -25,6 +25,8 @@ class Vitals:
         self.due: dict[str, int] = {}
         self.owed: dict[str, int] = {}
         self.held: set[str] = set()
+        self.safe: set[str] = set()
+        """Who could have come back, and waits for a pose."""
         self.out: set[str] = set()
         self.outs: dict[str, int] = {}
         self.succeeded: set[str] = set()
@@ -70,6 +72,7 @@ class Vitals:
         for memory in (world.down, world.stunned, world.credit, self.owed):
             memory.pop(name, None)  # type: ignore[attr-defined]
         self.held.discard(name)
+        self.safe.discard(name)
 
     def start_over(self, frame: int, returning: str | None, whole: bool) -> None:
         """Fixtures as at the start, what was spawned gone."""
@@ -232,7 +235,10 @@ class Vitals:
     def may(self, frame: int, name: str, respawn: Respawn, recorded: dict[str, Pose]) -> bool:
         """With a pose, with its button pressed, and safe."""
         world, driven = self.world, self.world.driven
-        if name in self.recording.numbers and name not in world.poses(frame):
+        shown = name not in self.recording.numbers or name in world.poses(frame)
+        waits = respawn.if_unsafe == "wait" and respawn.needs is None and name not in self.safe
+        later = [one for one in range(frame, self.recording.last + 1) if name in world.poses(one)] if not shown else []
+        if not shown and not (waits and later):
             return False
         if respawn.needs is not None:
             who = [name] + ([world.owner[name] or ""] if world.owner[name] else [])
@@ -243,7 +249,11 @@ class Vitals:
             return True
         poses = recorded | {body: driven.pose(body, frame) for body in driven.bodies}
         x, y = self.place(name, respawn)
-        there = (recorded[name] if name in recorded else self.reborn(name, frame)) | {"x": x, "y": y, "cut": True}
+        if later:
+            there = world.poses(later[0])[name]
+        else:
+            there = recorded[name] if name in recorded else self.reborn(name, frame)
+        there = there | {"x": x, "y": y, "cut": True}
         found = []
         for attacker, pose in poses.items():
             if attacker == name or pose["hidden"] or attacker in world.down or attacker in world.gone:
@@ -265,7 +275,8 @@ class Vitals:
             self.held.add(name)
             row = {"frame": frame, "event": "respawn_held", "id": name, "detail": min(found)}
             world.events.append(row)
-        return not found
+        (self.safe.discard if found else self.safe.add)(name)
+        return shown and not found
 
     def reborn(self, name: str, frame: int) -> Pose:
         """How a body looks when it comes back."""

@@ -6,6 +6,8 @@ import math
 import re
 from collections.abc import Iterator
 
+from msgspec import Struct
+
 from voskar.core.ledger.event import number
 from voskar.core.recording import Display
 from voskar.core.views.hud import display
@@ -13,37 +15,50 @@ from voskar.core.views.timeline import timeline
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, span_words
 
+NUMBERS = ("health", "lives", "score")
 CLOCK = re.compile(r"(?:(\d+):)?(\d+)(?:[.,](\d+))?")
+
+
+class _Wrong(Struct):
+    """A value that the display shows from one frame to another, each time by so much (or in these words) off."""
+
+    name: str
+    field: str
+    first: int
+    last: int
+    shown: str
+    right: str
+    off: float | str
 
 
 def displayed(held: Held) -> Iterator[Finding]:
     """Health, percent (within a half), icons (rounded either way), lives, the score of an actor's side, and the clock,
-    which may go up or down. Each disagreement is told with its first and last frame."""
+    which may go up or down. Each disagreement is told with its first and last frame: a number that goes on with the
+    rules' and stays as much off as it was is one disagreement."""
     if not held.recording.display:
         return
     course = timeline(held.rules, held.recording, held.ledger)
-    wrong: dict[tuple[str, str], list[tuple[int, str, str]]] = {}
+    found: list[_Wrong] = []
+    running: dict[tuple[str, str], _Wrong] = {}
     for entry in held.recording.display:
         names = [entry.id] if entry.id and entry.id in course.courses else []
         rules = display(held.rules, course, entry.frame, names)
         side = course.courses[names[0]].kind.side if names else None
         total = dict(rules.score).get(side or entry.id or "", 0.0)
         for field, shown, right, fits in _values(entry, rules, total, float(held.rules.rate)):
-            if not fits:
-                wrong.setdefault((entry.id or "", field), []).append((entry.frame, shown, right))
-    for (name, field), frames in sorted(wrong.items(), key=lambda item: item[1][0][0]):
-        start = 0
-        for at in range(1, len(frames) + 1):
-            ends = at == len(frames) or frames[at][0] > frames[at - 1][0] + 1 or frames[at][1:] != frames[start][1:]
-            if not ends:
+            key = entry.id or "", field
+            off: float | str = float(shown) - float(right) if field in NUMBERS else f"{shown} {right}"
+            one = running.pop(key, None) if fits else running.get(key)
+            if fits:
                 continue
-            first, last = frames[start][0], frames[at - 1][0]
-            if last - first + 1 > held.within("display"):
-                when = span_words(first, last, held.recording.last)
-                yield of_actor(
-                    "display", first, name, f"shows {field} {frames[start][1]} {when}", f"{field} {frames[start][2]}"
-                )
-            start = at
+            if one is None or one.off != off:
+                running[key] = one = _Wrong(*key, entry.frame, entry.frame, shown, right, off)
+                found.append(one)
+            one.last = entry.frame
+    for one in sorted(found, key=lambda one: one.first):
+        if one.last - one.first + 1 > held.within("display"):
+            told = f"shows {one.field} {one.shown} {span_words(one.first, one.last, held.recording.last)}"
+            yield of_actor("display", one.first, one.name, told, f"{one.field} {one.right}")
 
 
 def _values(entry: Display, rules: object, total: float, rate: float) -> Iterator[tuple[str, str, str, bool]]:

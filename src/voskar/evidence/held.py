@@ -11,6 +11,7 @@ import numpy as np
 
 from voskar.core.adopt import Resync, Windows
 from voskar.core.boxes import BoxCatalog, FormedBox
+from voskar.core.explain.pair import ended_before
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import RespawnEvent, SpawnEvent
 from voskar.core.posing import Posed
@@ -138,9 +139,7 @@ class Held:
 
     def ended_before(self, frame: int) -> Event | None:
         """What ended the run before a frame, if no mark has begun it again since."""
-        since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
-        ends = [event for name in ("over", "won") for event in self.ledger.of(name) if since <= event.frame < frame]
-        return max(ends, key=lambda event: event.frame, default=None)
+        return ended_before(self.ledger, self.recording, frame)
 
     def outside(self, name: str, box: str, frame: int, t: float, point: Vector) -> float | None:
         """How far a point is from a box of a recorded actor, at a time of a frame; 0 inside, None without a pose."""

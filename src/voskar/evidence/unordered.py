@@ -86,8 +86,8 @@ class _Struck:
             return None
         recording, poses = self.held.recording, self.held.recording.poses
         row, before = recording.row(self.name, frame + 1), recording.row(self.name, frame)
-        if row is None or before is None or poses.hidden[row]:
-            return None
+        if row is None or before is None or poses.hidden[row] or poses.cut[before]:
+            return None  # one that was put there for this frame alone only goes back
         since = max((mark for mark in recording.resets if mark <= frame), default=recording.first)
         first = recording.pose_from(recording.numbers[self.name], since)
         if first is None or first[1] > frame or frame + 1 in recording.resets:

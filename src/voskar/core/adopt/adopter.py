@@ -9,6 +9,7 @@ from voskar.core.adopt.lifecycle import Ends
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Resync
 from voskar.core.adopt.presence import Presence
+from voskar.core.adopt.runs import RunsOn
 from voskar.core.adopt.shots import Shots
 from voskar.core.adopt.states import States
 from voskar.core.emitters.firing import Emitters
@@ -30,6 +31,7 @@ class Adopter:
         self.presence = Presence(resync, world)
         self.shots = Shots(resync, emitters)
         self.births = Births(resync, emitters, settling)
+        self.runs = RunsOn(resync, world, self.presence)
         self.states = States(world, logged, resync.windows, settling)
         settling.keeps = self.presence.keeps
         resync.decisions.back = None
@@ -65,6 +67,7 @@ class Adopter:
         self.ends.after()
         self.presence.after()
         self.states.after()
+        self.runs.after()
 
     def close(self) -> None:
         """The recording is over: what is left open has nothing of the rules."""

@@ -68,21 +68,21 @@ class Presence:
                 continue
             if what == "down" and (state.kind.down.motion is not None or self._is_told_down(state.id, event.frame)):
                 continue
-            frame = self._goes_on(state, event.frame, what)
+            frame = self.goes_on(state, event.frame, what)
             if frame is not None:
                 self._back.setdefault(frame, []).append((state, what, event.frame))
                 world.visit(frame)
 
     def keeps(self, state: ActorState) -> bool:
         """Whether one that is consumed in this frame will turn out to be still there: nothing of it is forgotten."""
-        return self._looks and self._goes_on(state, self.world.frame, "consumed") is not None
+        return self._looks and self.goes_on(state, self.world.frame, "consumed") is not None
 
     def _is_told_down(self, name: str, frame: int) -> bool:
         window = self.resync.windows.near
         return any(abs(when - frame) <= window for when in self._downs.get(name, ()))
 
-    def _goes_on(self, state: ActorState, since: int, what: str) -> int | None:
-        """The frame in which it is back; None if it is not."""
+    def goes_on(self, state: ActorState, since: int, what: str) -> int | None:
+        """The frame in which one is back that something took out of play in the frame `since`; None if it is not."""
         recording, poses = self.world.recording, self.world.recording.poses
         rows: Ints = poses.rows_of(state.row)
         frames = poses.frame[rows]

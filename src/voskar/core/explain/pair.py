@@ -321,7 +321,7 @@ class PairExplainer:
 def ended_before(ledger: Ledger, recording: Recording, frame: int) -> Event | None:
     """What ended the run before a frame, if no mark has begun it again since."""
     since = max([mark for mark in recording.resets if mark <= frame], default=recording.first)
-    ends = [event for name in ("over", "won") for event in ledger.of(name) if since <= event.frame < frame]
+    ends = [event for event in ledger.ends if since <= event.frame < frame]
     return max(ends, key=lambda event: event.frame, default=None)
 
 

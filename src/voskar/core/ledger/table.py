@@ -73,6 +73,13 @@ class Ledger:
         return [event for event in self._by_id.get(name, []) if event.event in names]
 
     @cached_property
+    def ends(self) -> Sequence[Event]:
+        """What ended a run, over or won; but for those that the game goes on with."""
+        on = {(event.frame, event.detail) for event in self.of("adopted")}
+        ends = [event for name in ("over", "won") for event in self.of(name)]
+        return [event for event in ends if (event.frame, f"no {event.event}") not in on]
+
+    @cached_property
     def _hits(self) -> list[ContactEvent]:
         return [event for event in self.all(ContactEvent) if event.outcome == "landed"]
 

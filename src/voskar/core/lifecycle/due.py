@@ -17,29 +17,45 @@ def rule_of(state: ActorState) -> Respawn:
     return respawn
 
 
-def try_from(world: World, state: ActorState, frame: int) -> None:
+def next_pose(world: World, state: ActorState, frame: int) -> int | None:
+    """The row of a recorded actor's first pose in a frame or later that the game logged, None if there is none."""
+    poses = world.recording.poses
+    rows = poses.rows_of(state.row)
+    rows = rows[~poses.lingering[rows]]
+    at = int(np.searchsorted(poses.frame[rows], frame))
+    return int(rows[at]) if at < len(rows) else None
+
+
+def try_from(world: World, state: ActorState, frame: int, *, safe: bool = False) -> None:
     """Notes the first frame from one on in which an actor may come back: with a pose, and with the button pressed
-    that it needs."""
+    that it needs. One that waits for its place to be safe tries in each frame until it has been `safe`."""
     recording, respawn = world.recording, rule_of(state)
-    wanted = None
-    if not state.driven:
-        rows = recording.poses.rows_of(state.row)
-        wanted = recording.poses.frame[rows[~recording.poses.lingering[rows]]]
     if respawn.needs is not None:
-        who = [state.id] if state.owner is None else [state.id, state.owner]
-        marks = [mark for mark, what in recording.resets.items() if what == "run"]
-        presses = {one for name in who for one in recording.inputs.pressed(name, respawn.needs, marks).tolist()}
-        both = presses if wanted is None else presses.intersection(wanted.tolist())
-        wanted = np.array(sorted(both), dtype=np.int64)
-    at = frame
-    if wanted is not None:
-        low = int(np.searchsorted(wanted, frame))
-        at = int(wanted[low]) if low < len(wanted) else FOREVER
+        at = _pressed(world, state, frame)
+    elif state.driven:
+        at = frame
+    else:
+        row = next_pose(world, state, frame)
+        waits = respawn.if_unsafe == "wait" and not safe
+        at = FOREVER if row is None else frame if waits else int(recording.poses.frame[row])
     if at == FOREVER:
         world.run.due.pop(state.row, None)
     else:
         world.run.due[state.row] = at
         world.visit(at)
+
+
+def _pressed(world: World, state: ActorState, frame: int) -> int:
+    """The first frame from one on with a pose in which it, or its owner, presses the button that it needs."""
+    recording, poses = world.recording, world.recording.poses
+    who = [state.id] if state.owner is None else [state.id, state.owner]
+    marks = [mark for mark, what in recording.resets.items() if what == "run"]
+    button = rule_of(state).needs or ""
+    presses = {one for name in who for one in recording.inputs.pressed(name, button, marks).tolist()}
+    if not state.driven:
+        rows = poses.rows_of(state.row)
+        presses &= set(poses.frame[rows[~poses.lingering[rows]]].tolist())
+    return min((one for one in presses if one >= frame), default=FOREVER)
 
 
 def place(world: World, state: ActorState) -> Vector:

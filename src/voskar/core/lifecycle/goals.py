@@ -43,6 +43,8 @@ class Goals:
         """At the end of a frame: over goes before won."""
         world, run, frame = self.world, self.world.run, self.world.frame
         recheck, run.recheck = run.recheck or frame in self._vanish, False
+        if run.goes_on:
+            return
         survived = self.goal.survive is not None and frame == run.start + self.goal.survive
         how = "goal" if run.won else "survive" if survived else None
         if run.anyone_out and recheck and self._all_out():

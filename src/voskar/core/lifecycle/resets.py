@@ -41,7 +41,7 @@ class Resets:
         """The game began its room or its whole run again: everyone is as at the start; under "room" lives, counters,
         checkpoints, score and who is out go on."""
         world = self.world
-        world.run.ended, world.run.won, world.run.recheck = None, False, True
+        world.run.ended, world.run.won, world.run.goes_on, world.run.recheck = None, False, False, True
         self.close_contacts()
         self.memory.clear()
         world.run.due.clear()
@@ -103,7 +103,7 @@ class Resets:
             world.made[origin.beginning] = origin.number  # its name is taken in the new run too
         run.start = world.frame
         run.score.clear()
-        run.anyone_out = False
+        run.anyone_out = run.goes_on = False
         self.goals.begin(world.frame)
         for state in world.everyone():
             kept = state.kind.respawn.keeps if state.kind.respawn is not None else frozenset()

@@ -9,7 +9,7 @@ from voskar.core.judging.gates import ally
 from voskar.core.judging.memory import Memory
 from voskar.core.ledger import events
 from voskar.core.lifecycle.down import take_life
-from voskar.core.lifecycle.due import place, rule_of, try_from
+from voskar.core.lifecycle.due import next_pose, place, rule_of, try_from
 from voskar.core.lifecycle.immunity import immunise
 from voskar.core.world import ActorState, World
 
@@ -37,19 +37,27 @@ class Returns:
                 continue  # the return of another one has placed it anew, or it has left
             state = world.state(row)
             attacker = self._in_the_way(state) if rule_of(state).if_unsafe == "wait" else None
-            if attacker is None:
+            if attacker is not None:
+                self._hold(state, attacker)
+            elif self._is_there(state):
                 self._come_back(state)
             else:
-                self._hold(state, attacker)
+                try_from(world, state, world.frame + 1, safe=True)
+
+    def _is_there(self, state: ActorState) -> bool:
+        """Whether the game shows it in this frame."""
+        world = self.world
+        return state.driven or (world.is_present(state.row) and not world.table.lingering[state.row])
 
     def _in_the_way(self, state: ActorState) -> str | None:
         """Who would meet one that is to come back with a hit that does harm, None if nobody would.
 
         Layers, sides and owners decide what could land; i-frames, rehit and the conditions of an attack do not, as
-        they pass.
+        they pass. One that the game does not show yet stands there as its next pose shows it.
         """
         world, table, row = self.world, self.world.table, state.row
-        names = ("x", "y", "facing", "angle", "m00", "m01", "m10", "m11", "tick", "cell", "past", "hidden")
+        names = ("x", "y", "facing", "angle", "scale", "m00", "m01", "m10", "m11", "clip", "tick", "cell", "pose",
+                 "past", "hidden")  # fmt: skip
         kept = {name: getattr(table, name)[row] for name in names}
         table.x[row], table.y[row] = place(world, state)
         table.past[row] = table.hidden[row] = 0
@@ -57,6 +65,8 @@ class Returns:
             table.facing[row], table.angle[row] = table.home_facing[row], table.home_angle[row]
             table.tick[row], table.cell[row] = 0, world.first_cell(row)
             world.placing.turn(row)
+        elif not self._is_there(state):
+            self._look_ahead(state)
         slack, clearance = world.finder.slack, rule_of(state).clearance
         if clearance:
             world.finder.slack = -clearance
@@ -73,6 +83,16 @@ class Returns:
         for name, value in kept.items():
             getattr(table, name)[row] = value
         return min(found, default=None)
+
+    def _look_ahead(self, state: ActorState) -> None:
+        """Gives it the look of its next pose."""
+        world, table, row = self.world, self.world.table, state.row
+        poses, pose = world.recording.poses, next_pose(world, state, world.frame)
+        assert pose is not None
+        table.facing[row], table.angle[row] = float(poses.facing[pose]), float(poses.angle[pose])
+        table.scale[row], table.pose[row] = float(poses.scale[pose]), pose
+        table.clip[row], table.cell[row] = int(poses.clip[pose]), int(world.shown[pose])
+        world.placing.turn(row)
 
     def _hold(self, state: ActorState, attacker: str) -> None:
         """It waits, for now."""

@@ -247,6 +247,8 @@ class _Reading:
             kind = self.rules.kinds[self._kind_of(event.id or "")]
             if kind.respawn is not None and event.detail is None and kind.respawn.resets in ("room", "run"):
                 self._reset(event, whole=kind.respawn.resets == "run")
+        elif event.event == "adopted" and event.detail in ("no over", "no won"):
+            self.ends.pop()
         course = self.courses.get(event.id or "")
         if course is not None:
             self._of_one(course, event)

@@ -108,12 +108,14 @@ class SaidVerb(NamedTuple):
 
 class RunState(Struct):
     """What the run has come to. `start` and `room_start` are the frames since which its clock runs, and in which all
-    was as at the start; `ended` the frame in which it was over or won."""
+    was as at the start; `ended` the frame in which it was over or won; one that `goes_on` though it was is ended by the
+    game alone."""
 
     start: int
     room_start: int
     ended: int | None = None
     won: bool = False
+    goes_on: bool = False
     score: dict[str, float] = {}
     anyone_out: bool = False
     seen_kinds: set[str] = set()
