@@ -200,3 +200,42 @@ def test_a_driven_actor_turns_on_as_it_comes_home() -> None:
     rows = poses.rows_of(number)
     assert seen.ledger.of("home")
     assert poses.angle[rows].tolist() == pytest.approx([10.0 * at for at in range(len(rows))])
+
+
+@pytest.mark.parametrize(("leaves", "told"), [(30, []), (31, [(30, "down-long")]), (12, [])])
+def test_one_without_a_pose_waits_for_a_safe_place(leaves: int, told: list[Any]) -> None:
+    keeper = {"health": 1, "respawn": {"after": 10, "if_unsafe": "wait"}, "down": {"hide": True}}
+    frames = []
+    for frame in range(50):
+        poses = [{"id": "hornet", "kind": "hornet", "x": 2 if 5 <= frame < leaves else 200, "y": 0, "cut": True}]
+        if not 6 <= frame < 30 or (leaves == 12 and frame >= 15):
+            poses.append({"id": "keeper", "kind": "keeper", "x": 0, "y": 0})
+        frames.append({"poses": poses})
+    book = rulebook(sting(keeper=keeper))
+    verdict, ledger = check(book.rules(60), recording(book, frames))
+    assert [event.frame for event in ledger.of("respawn")] == ([15] if leaves == 12 else [max(leaves, 30)])
+    assert [(root.frame, root.code) for root, _ in verdict.roots] == told
+
+
+def test_a_run_goes_on_that_the_game_goes_on_with() -> None:
+    keeper = {"health": 1, "lives": 1}
+    frames = brush({"hornet": "#....#....#....#...."})
+    for frame in frames[::5]:
+        frame["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
+    book = rulebook(sting(keeper=keeper))
+    verdict, ledger = check(book.rules(60), recording(book, frames, logged={"events": ["down"]}))
+    assert [(root.frame, root.code) for root, _ in verdict.roots] == [(0, "event-missing")]
+    assert [event.detail for event in ledger.of("adopted")].count("no over") == 1
+    assert len(ledger.hits()) == 4
+
+
+def test_a_score_that_stays_as_much_off_is_one_finding() -> None:
+    keeper = {"health": 1, "down": {"worth": 10}, "respawn": {"after": 2}}
+    frames = brush({"hornet": "#....#....#....#...."})
+    for at, frame in enumerate(frames):
+        off = (5 if at >= 7 else 0) + (3 if at >= 12 else 0)
+        frame["display"] = [{"id": "hornet", "score": 10 * (at // 5 + 1) + off}]
+    book = rulebook(sting(keeper=keeper))
+    verdict, _ = check(book.rules(60), recording(book, frames))
+    found = [(one.frame, one.game) for one in verdict.findings if one.code == "display"]
+    assert found == [(7, "shows score 25 from 7 to 11"), (12, "shows score 38 from 12 to the end")]

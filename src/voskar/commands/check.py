@@ -211,6 +211,9 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
         if hidden:
             out.print(f"… and {len(hidden)} more of these patterns: see them with --all", style="dim")
         out.print()
+    for hint in verdict.hints:
+        out.print(f"note: {hint}.")
+        out.print()
     counts = {code: sum(finding.code == code for finding in verdict.findings) for code in WORDS}
     told = [f"{number} {WORDS[code]}" for code, number in counts.items() if number]
     head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {verdict.hits} by the rules: "
@@ -238,6 +241,7 @@ def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
         "events_agreed": verdict.events_agreed,
         "undecided": verdict.undecided,
         "not_compared": list(verdict.not_compared),
+        "hints": list(verdict.hints),
         "patterns": [
             {"text": pattern.text, "count": len(pattern.findings), "frames": list(pattern.frames)}
             for pattern in grouped

@@ -16,6 +16,7 @@ from voskar.evidence.events import event_claims
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.following import folded
 from voskar.evidence.held import EXACT, TOLERANCE, Held
+from voskar.evidence.hints import hints
 from voskar.evidence.hits import Reasons, hits
 from voskar.evidence.jumps import jumps
 from voskar.evidence.lives import lives
@@ -64,6 +65,8 @@ class Verdict:
     """What was adopted from the game, where it was."""
     roots: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     """The findings that do not follow from others, each with those that follow from it."""
+    hints: tuple[str, ...] = ()
+    """What several findings may come from, other than a mistake of the game's."""
 
     @property
     def ok(self) -> bool:
@@ -114,6 +117,7 @@ def check(
         seen.recording if watched else None,
         seen.resync,
         tuple(folded(found, held, {*landed.matched, *events.matched, *spawned.matched})),
+        tuple(hints(held, found)),
     )
     return verdict, held.ledger
 

@@ -38,6 +38,8 @@ class Account(Struct, frozen=True):
     hurtbox: str = ""
     attack: str = ""
     gap: float | None = None
+    in_clip: bool = False
+    """Whether the hitbox opens in a cell of the clip that the attacker shows."""
 
     @property
     def gate(self) -> str:
@@ -113,7 +115,9 @@ class PairExplainer:
             return [Account(frame, attacker, target, tuple(steps))]
         accounts = [self._boxes(frame, attacker, target, hit, hurt, steps) for hit in hits for hurt in hurts]
         return sorted(
-            accounts, key=lambda account: (account.reach[0], account.gate == "landed", account.reach[1]), reverse=True
+            accounts,
+            key=lambda one: (one.reach[0], one.gate == "landed", one.gate == "open" and one.in_clip, one.reach[1]),
+            reverse=True,
         )
 
     def near(self, frame: int, within: float = NEAR) -> list[Account]:
@@ -211,7 +215,10 @@ class PairExplainer:
         value, touch = self._touch(frame, attacker, target, hit, hurt)
         verdicts = self.moments[frame].verdicts[attacker, hit.name, target, hurt.name]
         steps = [*presence, own, layers_step(self.rules, hit.box, hurt.box), opened, touch, *steps_of(verdicts)]
-        return Account(frame, attacker, target, tuple(steps), hit.name, hurt.name, hit.attack.name, value)
+        clip = self.recording.poses.clip[self._row(attacker, frame) or 0]
+        in_clip = clip >= 0 and self.recording.clips[clip] in (hit.box.during or ())
+        names = hit.name, hurt.name, hit.attack.name
+        return Account(frame, attacker, target, tuple(steps), *names, value, bool(in_clip))
 
     def _own(self, attacker: str, target: str, hits_owner: bool) -> Step:
         recording = self.recording
