@@ -160,6 +160,9 @@ def posed(kind: str = "hornet", **fields: Any) -> list[dict[str, Any]]:
 def test_recordings() -> None:
     assert found(sound(), posed(), up="+y") == {"up-differs", "tunnels"}
     assert found(change(sound(), "kinds.hornet.boxes.sting.swept", True), posed()) == set()
+    wraps = change(change(sound(), "space", {"bounds": [0, -50, 45, 50]}), "kinds.hornet.wraps", True)
+    assert "tunnels" not in found(wraps, posed())  # 5 units, over the edge
+    assert "tunnels" not in found(sound(), [frame | {"reset": "room"} for frame in posed()])
     timed = change(sound(), "kinds.hornet.boxes.sting.during", {"dive-left": "1-2"})
     assert found(timed, posed(clip="hover", tick=0)) == {"clip-unshown", "tunnels"}
     assert found(timed, posed(clip="dive-right", tick=0)) == {"clip-unshown", "clip-unknown", "tunnels"}

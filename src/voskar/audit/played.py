@@ -10,6 +10,7 @@ from voskar.audit.findings import AuditFinding, Case, Check
 from voskar.audit.shapes import thickness
 from voskar.core.boxes import FormedBox
 from voskar.core.recording import Recording
+from voskar.core.recording.lingering import shorter, spans
 from voskar.core.recording.shown import cells
 from voskar.core.views.summary import everyone
 
@@ -73,7 +74,11 @@ def tunnels(case: Case) -> Iterator[AuditFinding]:
     poses = played.poses
     before = poses.previous
     linked = np.flatnonzero((before >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[before])
-    steps = np.hypot(poses.x[linked] - poses.x[before[linked]], poses.y[linked] - poses.y[before[linked]])
+    width, height = spans(case.rules, played)[poses.actor[linked]].T  # of places that are one the nearest
+    steps = np.hypot(
+        shorter(poses.x[linked] - poses.x[before[linked]], width),
+        shorter(poses.y[linked] - poses.y[before[linked]], height),
+    )
     kinds = case.kinds[linked]
     for kind, box, where in case.boxes("hitbox"):
         of_kind = np.flatnonzero(kinds == catalog.kinds.index(kind.name))

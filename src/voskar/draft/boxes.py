@@ -14,6 +14,9 @@ from voskar.draft.seen import FEW, Seen
 from voskar.draft.values import BoxGuess, Value, quoted, shown
 from voskar.words import counted
 
+ACROSS, LEAST_SPACE = 0.8, 64.0
+"""Which part of a space of at least so many units nobody crosses in a frame."""
+
 
 class BoxDraft(Seen):
     """Drafts the boxes of all kinds."""
@@ -202,7 +205,11 @@ class BoxDraft(Seen):
             rows = np.flatnonzero(
                 np.array([actor.kind == kind for actor in played.actors])[poses.actor] & (before >= 0) & ~poses.cut
             )
-            steps += np.hypot(poses.x[rows] - poses.x[before[rows]], poses.y[rows] - poses.y[before[rows]]).tolist()
+            ways = [(column[rows] - column[before[rows]], column) for column in (poses.x, poses.y)]
+            kept = np.ones(len(rows), dtype=np.bool_)
+            for way, column in ways:  # what crosses nearly all of it in a frame has come round by the other edge
+                kept &= np.abs(way) <= max(ACROSS * float(np.ptp(column)), LEAST_SPACE)
+            steps += np.hypot(ways[0][0], ways[1][0])[kept].tolist()
         return (float(np.quantile(steps, 0.9)), max(steps)) if steps else (0.0, 0.0)
 
     def _during(self, attacker: str, targets: Sequence[str], box: BoxGuess, fits: Mapping[str, Extents | None]) -> None:
