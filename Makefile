@@ -12,7 +12,7 @@ CHECKED := build/checked
 # library anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint pure checked lowest bench shots soak mutants fuzz faults bombs pythons release clean
+.PHONY: demo test lint pure checked lowest bench shots soak mutants laws fuzz faults bombs pythons release clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -91,6 +91,10 @@ soak: $(STAMP) $(KERNEL)
 	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto tests/core/test_against_reference.py
 mutants: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.mutants
+
+# right logs of random worlds, and logs with one value changed: two tables
+laws: $(STAMP) $(KERNEL)
+	$(BIN)/python -m tests.laws
 
 # mutated input for every reader: a table of exit codes
 fuzz: $(STAMP) $(KERNEL)

@@ -1,6 +1,7 @@
 """Random worlds with shots, solids, marks and returns, and the logs that a right game may write of them.
 
-`python -m tests.laws [WORLDS]` prints a table: a way to log, how many logs, how many of them with a finding.
+`python -m tests.laws [WORLDS]` prints two tables: a way to log, how many logs, how many of them with a finding; and a
+value that is changed, how often, how often `check` finds it, and how often a root stands outside the window.
 """
 
 from __future__ import annotations
@@ -8,9 +9,11 @@ from __future__ import annotations
 import copy
 import random
 import sys
+from collections import defaultdict
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
-from typing import Any
+from functools import lru_cache
+from typing import Any, NamedTuple
 
 from tests.mutants import Frames, logged
 from tests.worlds import recording, rulebook
@@ -148,6 +151,7 @@ def _frames(draw: random.Random) -> Frames:
     return frames
 
 
+@lru_cache(maxsize=4)
 def perfect(seed: int) -> tuple[Rulebook, Log]:
     """The log of a game that plays exactly by the rules."""
     draw = random.Random(seed)
@@ -311,23 +315,102 @@ def findings(seed: int, name: str) -> list[tuple[str, int, str, str, str]]:
     return [(one.code, one.frame, one.target, one.game, one.rules) for one in verdict.findings]
 
 
-def of_world(seed: int) -> list[tuple[str, list[tuple[str, int, str, str, str]]]]:
-    """Every way to log one world."""
-    return [(name, findings(seed, name)) for name in WAYS]
+BY = {"x": 20, "y": 20, "health": 1, "lives": 1, "vx": 300, "vy": 300, "angle": 40, "damage": 1}
+"""By how much numbers are changed: beyond what is forgiven."""
+MOVING = ("puff", "dart", "crumb", "spark")
+CHANGES = 10
+"""Logs of a world with one value changed."""
 
 
-def main(count: int = 5000) -> None:
-    """The table."""
-    rows: dict[str, list[int]] = {name: [] for name in WAYS}
+class ChangedValue(NamedTuple):
+    """A value that was changed: the kind or the event and the field, the frame, whether it was found, and roots far
+    from it."""
+
+    name: str
+    frame: int
+    found: bool
+    outside: list[tuple[str, int]]
+
+
+def _change(frames: Frames, draw: random.Random) -> tuple[str, int] | None:
+    """Changes one value of a log that the rules have a say in; None where it meets none."""
+    claimed = [frame for frame in frames if frame.get("claims")]
+    if claimed and not draw.randrange(3):
+        frame = draw.choice(claimed)
+        claim = draw.choice(frame["claims"])
+        key = draw.choice(sorted(claim))
+        fits = (
+            ("keeper", "crumb") if key == "attacker" else ("keeper", "hornet")
+        )  # not one that hits as well as another
+        ids = sorted({pose["id"] for pose in frame["poses"] if pose["kind"] in fits} - {claim[key]})
+        name = f"{claim['event']}.{key}"
+        if key == "event":
+            frame["claims"].remove(claim)
+        elif key == "attack":
+            claim[key] = "fumes" if claim[key] == "sting" else "sting"
+        elif key in BY:
+            claim[key] += BY[key]
+        elif not ids:
+            return None
+        else:
+            claim[key] = draw.choice(ids)
+        return name, frame["frame"]
+    frame = draw.choice(frames[5:-5])
+    pose = draw.choice(frame["poses"])
+    moves = pose["kind"] in MOVING
+    key = draw.choice(sorted({"x", "y", "gone"} if moves else {"health", "lives", "immune"} & pose.keys()) or ["id"])
+    if key == "gone":
+        frame["poses"].remove(pose)
+    elif key == "immune":
+        pose[key] = not pose[key]
+    elif key in BY:
+        pose[key] += BY[key]
+    else:
+        return None
+    return f"{pose['kind']}.{key}", frame["frame"]
+
+
+def changes(seed: int) -> list[ChangedValue]:
+    """What `check` says of logs with one value changed."""
+    book, log = perfect(seed)
+    found = []
+    for number in range(CHANGES):
+        header, frames = copy.deepcopy(log)
+        what = _change(frames, random.Random(f"{seed} {number}"))
+        if what is not None:
+            played = logged(book, header, frames)
+            roots = [root for root, _ in check(book.rules(played.rate), played)[0].roots]
+            far = [(root.code, root.frame) for root in roots if abs(root.frame - what[1]) > played.rate / 2]
+            found.append(ChangedValue(*what, bool(roots), far))
+    return found
+
+
+def of_world(seed: int) -> tuple[dict[str, list[tuple[str, int, str, str, str]]], list[ChangedValue]]:
+    """Every way to log one world, and some logs with one value changed."""
+    return {name: findings(seed, name) for name in WAYS}, changes(seed)
+
+
+def main(count: int = 1000) -> None:
+    """The tables."""
+    right: dict[str, list[int]] = {name: [] for name in WAYS}
+    wrong: dict[str, list[ChangedValue]] = defaultdict(list)
     with ProcessPoolExecutor() as pool:
-        for seed, results in enumerate(pool.map(of_world, range(count), chunksize=4)):
-            for name, found in results:
-                rows[name].append(len(found))
+        for seed, (results, changed) in enumerate(pool.map(of_world, range(count), chunksize=4)):
+            for name, found in results.items():
+                right[name].append(len(found))
                 if found and "-v" in sys.argv:
                     print(seed, name, found[0])
+            for change in changed:
+                wrong[change.name].append(change)
+                if "-v" in sys.argv and (change.outside or not change.found):
+                    print(seed, change)
     print("| a right log | logs | with a finding |\n|---|--:|--:|")
-    for name, counts in rows.items():
+    for name, counts in right.items():
         print(f"| {name} | {len(counts)} | {sum(map(bool, counts))} |")
+    print("\n| a changed value | changed | found | root outside |\n|---|--:|--:|--:|")
+    for name in sorted(wrong):
+        told = sum(one.found for one in wrong[name]), sum(bool(one.outside) for one in wrong[name])
+        print(f"| {name} | {len(wrong[name])} | {told[0]} | {told[1]} |")
 
 
 if __name__ == "__main__":

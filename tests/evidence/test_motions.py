@@ -7,7 +7,6 @@ from typing import Any
 
 import pytest
 
-from tests import laws
 from tests.worlds import recording, rulebook
 from voskar.evidence.check import check
 
@@ -139,8 +138,3 @@ def test_what_steers_itself_is_not_compared() -> None:
     played = recording(book, [{"poses": [{"id": "k", "kind": "keeper", "x": at % 7, "y": 50}]} for at in range(30)])
     verdict, _ = check(book.rules(played.rate), played)
     assert (verdict.findings, verdict.not_compared) == ((), ("motion of keeper",))
-
-
-@pytest.mark.parametrize("seed", range(30))
-def test_a_right_game_is_left_in_peace(seed: int) -> None:
-    assert laws.findings(seed, "as it is") == []

@@ -102,6 +102,9 @@ CODES: dict[str, Code] = {
         ("presence", "motion"),
         ("presence",),
     ),
+    "velocity": Code(
+        "with another velocity", "state", "a logged velocity is not that of the motion", ("presence", "motion")
+    ),
     "outside": Code(
         "outside the bounds",
         "state",

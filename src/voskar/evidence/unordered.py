@@ -106,7 +106,9 @@ class _Struck:
         gain = math.hypot(*now) - math.hypot(*before)
         earlier = self.steps.get(frame - 1, before)
         gravity = abs(self.held.rules.space.gravity) / self.rate**2
-        if gain <= self.held.tolerance + gravity + math.dist(before, earlier):
+        up = self.held.rules.space.upwards
+        turns = before[1] * up < -gravity and now[1] * up > self.held.tolerance  # a fall that turns into a rise
+        if gain <= self.held.tolerance + gravity + math.dist(before, earlier) and not turns:
             return None
         if self._explains(frame, frame + 1, now):
             return None

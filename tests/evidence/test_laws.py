@@ -1,0 +1,19 @@
+"""The laws on a few random worlds; `make laws` tries thousands."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests import laws
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_right_logs_are_silent(seed: int) -> None:
+    assert {name: found for name in laws.WAYS if (found := laws.findings(seed, name))} == {}
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_changed_value_is_found_and_the_rest_is_judged_again(seed: int) -> None:
+    changed = laws.changes(seed)
+    assert changed
+    assert [one for one in changed if not one.found or one.outside] == []
