@@ -120,7 +120,7 @@ class _Flights:
             yield of_actor("life-long", due + 1, name, told, f"lives {life} frames, to {due}")
         elif due is not None and last >= due - max(within, kind.linger):
             return
-        elif beside.known and not self._may_end(flight) and not beside.leaves(within + 1):
+        elif beside.known and not self._may_end(flight) and not self._is_at_wall(flight, beside, within):
             if due is not None:
                 told = f"is there from {flight.first} to {last}, {due - last} frames too short"
                 yield of_actor("life-short", last + 1, name, told, f"lives {life} frames, to {due}")
@@ -128,6 +128,21 @@ class _Flights:
                 x, y = beside.place(-1)
                 told = f"is gone in {last + 1}, last at ({x:.1f}, {y:.1f})"
                 yield of_actor("vanished", last + 1, name, told, "goes on: no edge, solid, hit or life ends it")
+
+    def _is_at_wall(self, flight: LoggedFlight, beside: Beside, within: int) -> bool:
+        """Whether its shadow leaves next. For one without a body that is at its position; a game may well stop its
+        boxes, so that it is gone earlier by their size."""
+        kind, place = flight.kind, beside.place(-1)
+        if beside.leaves(within + 1):
+            return True
+        size = max((_extent(box) for box in kind.boxes), default=0.0)
+        if (
+            kind.motion.on_solid not in ("remove", "bounce")
+            or not size
+            or any(box.role == "body" for box in kind.boxes)
+        ):
+            return False
+        return self.held.near_solid(kind, place, size + math.hypot(*self.held.shadow.velocity) * self.dt)
 
     def _may_end(self, flight: LoggedFlight) -> bool:
         """Whether anything but its motion and its life may take it away behind its last pose."""
@@ -193,6 +208,12 @@ class _Flights:
             name, frame = actors[poses.actor[row]].id, int(poses.frame[row])
             told = f"tells a velocity of ({poses.vx[row]:.1f}, {poses.vy[row]:.1f}) in {frame}"
             yield of_actor("velocity", frame, name, told, "goes otherwise, in this frame and in the next")
+
+
+def _extent(box: Box) -> float:
+    """How far a box reaches from its actor's position."""
+    corners = np.concatenate(box.outline.parts) + np.array(box.at)
+    return float(np.hypot(*corners.T).max()) + box.outline.radius + max(box.outline.grow, 0.0)
 
 
 def _is_long(box: Box) -> bool:
