@@ -285,6 +285,21 @@ def _late(log: Log, draw: random.Random) -> Log:
     return header, frames
 
 
+@way("clips and hiding two frames late", Windows(every=Window(0, 2)))
+def _late_looks(log: Log, draw: random.Random) -> Log:
+    header, frames = log
+    shown = [{pose["id"]: pose for pose in frame["poses"]} for frame in copy.deepcopy(frames)]
+    for at, frame in enumerate(frames[2:]):
+        for pose in frame["poses"]:
+            was = shown[at].get(pose["id"])
+            if was is not None and "." not in pose["id"]:
+                looks = {key: was[key] for key in ("hidden", "clip", "tick", "cell") if key in was}
+                for key in ("hidden", "clip", "tick", "cell"):
+                    pose.pop(key, None)
+                pose |= looks
+    return header, frames
+
+
 @way("a log in two parts")
 def _cut_in_two(log: Log, draw: random.Random) -> Log:
     """Joined at a mark: the same game twice."""

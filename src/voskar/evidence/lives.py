@@ -234,7 +234,7 @@ class _Body:
             return
         poses = recording.poses
         until = min(span.last, span.first - 1 + down.lasts) if down.lasts else span.last
-        rows = self._within(span.first, until)
+        rows = self._within(span.first + self.within, until)
         rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         wanted = recording.clips.index(down.clip) if down.clip in recording.clips else -2
         fell = f"down since {span.first - 1}, {self._back(span)}"
@@ -255,10 +255,11 @@ class _Body:
         if len(starts) > 1:
             text = f"{down.clip} begins {len(starts)} times, again in {int(starts[1])}"
             yield of_actor("down-clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
-        back = self._within(span.last + 2, span.last + 2)
+        alive = span.last + 2 + self.within
+        back = self._within(alive, alive)
         if span.last < recording.last and len(back) and poses.clip[back[0]] == wanted and not poses.hidden[back[0]]:
-            text = f"still shows {down.clip} in {span.last + 2}"
-            yield of_actor("down-clip", span.last + 2, self.name, text, f"{fell}: it is alive again")
+            text = f"still shows {down.clip} in {alive}"
+            yield of_actor("down-clip", alive, self.name, text, f"{fell}: it is alive again")
 
     def _cells(self, shown: Ints, fell: str) -> Iterator[Finding]:
         """The death clip runs to its last cell, and no faster than it is declared; poses that `shown` it, in order."""
@@ -295,7 +296,7 @@ class _Body:
         if not down.hide and not down.lasts:
             return
         since = span.first if down.hide else span.first + down.lasts
-        rows = self._within(since, span.last)
+        rows = self._within(since + self.within, span.last)
         rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         if len(rows):
             frame = int(poses.frame[rows[0]])
@@ -318,6 +319,8 @@ class _Body:
             text = f"is still hidden in {event.frame}"
             if len(seen):
                 frame = int(poses.frame[seen[0]])
+                if frame <= event.frame + self.within:
+                    return
                 text += f", and seen in {frame}, {frame - event.frame} frames late"
             yield of_actor("respawn-late", event.frame, self.name, text, f"back in {event.frame}")
             return
