@@ -294,6 +294,8 @@ def _late_looks(log: Log, draw: random.Random) -> Log:
             was = shown[at].get(pose["id"])
             if was is not None and "." not in pose["id"]:
                 looks = {key: was[key] for key in ("hidden", "clip", "tick", "cell") if key in was}
+                if "hidden" not in pose:  # it is back, and what is hidden fires nothing
+                    looks.pop("hidden", None)
                 for key in ("hidden", "clip", "tick", "cell"):
                     pose.pop(key, None)
                 pose |= looks

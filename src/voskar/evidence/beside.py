@@ -52,16 +52,11 @@ class FlightLook(Protocol):
     orders: dict[str, list[SaidVerb]]
     alone: set[str]
     bounds: tuple[float, float, float, float]
-    across: Vector
     dt: float
     grain: float
 
     def is_free(self, kind: Kind, place: Vector, step: float) -> bool:
         """Whether one meets nothing within a step or two."""
-        ...
-
-    def shorter(self, dx: float, dy: float) -> Vector:
-        """A way in a space where what leaves by one edge comes back by the other."""
         ...
 
 
@@ -184,7 +179,7 @@ class Beside:
         """From one place to the next."""
         dx, dy = self.x[at] - self.x[at - 1], self.y[at] - self.y[at - 1]
         if self.wraps:
-            dx, dy = self.look.shorter(dx, dy)
+            dx, dy = self.look.held.shorter(dx, dy)
         return float(dx), float(dy)
 
     def _derive(self, at: int) -> int:
@@ -240,7 +235,7 @@ class Beside:
         (x, y), goal = self.place(at), shadow.place
         dx, dy = x - goal[0], y - goal[1]
         if self.wraps:
-            dx, dy = self.look.shorter(dx, dy)
+            dx, dy = self.look.held.shorter(dx, dy)
         if shadow.turned >= shadow.frame - 1 and at > self.put + 2:
             self.put = at
             slack += self._turning()

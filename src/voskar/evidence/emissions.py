@@ -149,11 +149,8 @@ def _is_logged(held: Held, event: SpawnEvent) -> bool:
 
 def spawned_kinds(rules: Rules) -> set[str]:
     """Those that emitters, parents or hits spawn."""
-    kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
-    kinds |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
-    return kinds | {
-        side.spawn for attack in rules.attacks.values() for side in (attack.attacker, attack.target) if side.spawn
-    }
+    effects = (side.spawn for attack in rules.attacks.values() for side in (attack.attacker, attack.target))
+    return {*rules.bred, *filter(None, effects)}
 
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:

@@ -158,6 +158,13 @@ class Held:
         away = self.posed.distance(0, found, point[0] + way[0], point[1] + way[1])
         return away if away < math.inf else None
 
+    def shorter(self, dx: float, dy: float) -> Vector:
+        """A way in a space where what leaves by one edge comes in by the other."""
+        bounds = self.rules.space.bounds
+        if bounds is None:
+            return dx, dy
+        return math.remainder(dx, bounds[2] - bounds[0]), math.remainder(dy, bounds[3] - bounds[1])
+
     def near_solid(self, kind: Kind, place: Vector, reach: float) -> bool:
         """Whether a solid's bounds come within reach of an actor's body, or of its position without one."""
         low_x = low_y = high_x = high_y = 0.0

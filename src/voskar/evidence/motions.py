@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from voskar.core.ledger.events import SpawnEvent
+from voskar.core.recording.lingering import shorter
 from voskar.core.rules import Box, Kind, Motion
 from voskar.core.world import SaidVerb
 from voskar.evidence.beside import Beside, LoggedFlight
@@ -35,7 +36,7 @@ def motions(held: Held, sources: Mapping[int, SpawnEvent]) -> Motions:
     actors = [number for number, one in enumerate(held.recording.actors) if one.kind in moving]
     if not actors:
         return Motions()
-    look = _Flights(held)
+    look = _Comparison(held)
     found = [one for flight in _flights(held, sources, actors) for one in look.at(flight)]
     found += look.velocities()
     return Motions(tuple(found), tuple(sorted(look.alone)), look.compared - look.guessed)
@@ -71,8 +72,8 @@ def _comes_back(held: Held) -> list[int]:
     return [row for row in rows if row is not None]
 
 
-class _Flights:
-    """Looks at one flight after the other."""
+class _Comparison:
+    """Compares one flight after the other, and keeps what was compared."""
 
     def __init__(self, held: Held) -> None:
         self.held, self.recording, self.rules = held, held.recording, held.rules
@@ -94,11 +95,6 @@ class _Flights:
         x0, y0, x1, y1 = held.rules.space.bounds or (-math.inf,) * 2 + (math.inf,) * 2
         self.bounds, self.across = (x0, y0, x1, y1), (x1 - x0, y1 - y0)
         self.grain = _grain(held)
-
-    def shorter(self, dx: float, dy: float) -> Vector:
-        """A way in a space where what leaves by one edge comes back by the other."""
-        width, height = self.across
-        return math.remainder(dx, width), math.remainder(dy, height)
 
     def at(self, flight: LoggedFlight) -> Iterator[Finding]:
         """What does not go as it should in one flight."""
@@ -193,7 +189,7 @@ class _Flights:
         for before, after in ((poses.previous[rows], rows), (rows, poses.following[rows])):
             for place, across in zip((poses.x, poses.y), self.across, strict=True):
                 way = place[after] - place[before]
-                steps.append(way if math.isinf(across) else np.remainder(way + across / 2.0, across) - across / 2.0)
+                steps.append(shorter(way, np.full(len(way), across)))
         step_x, step_y, next_x, next_y = steps
         smooth = np.hypot(step_x - next_x, step_y - next_y) <= self.held.tolerance  # it meets nothing here
         far = np.hypot(poses.vx[rows] * self.dt - step_x, poses.vy[rows] * self.dt - step_y)

@@ -139,9 +139,8 @@ class Starts:
             way_x, way_y = goal_x - event.x, goal_y - event.y
             goal_x, goal_y = min(max(x - way_x, x0), x1) + way_x, min(max(y - way_y, y0), y1) + way_y
         dx, dy = x - goal_x, y - goal_y
-        if held.rules.space.bounds is not None and held.rules.kinds[event.kind].motion.at_edge == "wrap":
-            x0, y0, x1, y1 = held.rules.space.bounds
-            dx, dy = math.remainder(dx, x1 - x0), math.remainder(dy, y1 - y0)
+        if held.rules.kinds[event.kind].motion.at_edge == "wrap":
+            dx, dy = held.shorter(dx, dy)
         away = math.hypot(dx, dy)
         if emitter is not None and emitter.moves_at_once and emitter.fan.jitter:
             step = (emitter.fan.speed or 0.0) / float(held.rules.rate)

@@ -1,4 +1,4 @@
-"""RunsOn that the rules end and the game goes on with."""
+"""Runs that the rules end and the game goes on with."""
 
 from __future__ import annotations
 
