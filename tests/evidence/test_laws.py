@@ -17,3 +17,8 @@ def test_a_changed_value_is_found_and_the_rest_is_judged_again(seed: int) -> Non
     changed = laws.changes(seed)
     assert changed
     assert [one for one in changed if not one.found or one.outside] == []
+
+
+@pytest.mark.parametrize("seed", [2120, 2174], ids=["fired where one comes round an edge", "ends with its last bounce"])
+def test_shots_at_edges_are_silent(seed: int) -> None:
+    assert laws.findings(seed, "as it is") == []

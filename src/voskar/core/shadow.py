@@ -13,7 +13,7 @@ from voskar.core.recording import Recording
 from voskar.core.recording.inputs import Inputs, Vector
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
-from voskar.core.world import ActorState, Birth, SaidVerb, World
+from voskar.core.world import ActorState, Birth, VerbCall, World
 
 
 class Shadow:
@@ -82,7 +82,7 @@ class Shadow:
         """Goes on from another place."""
         self.world.table.x[self._row], self.world.table.y[self._row] = x, y
 
-    def obey(self, order: SaidVerb) -> None:
+    def obey(self, order: VerbCall) -> None:
         """Does what was said to the logged actor in the frame that it stands in."""
         getattr(self.world, order.verb)(self._state, *order.arguments)
 

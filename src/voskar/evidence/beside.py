@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.rules import Emitter, Kind
-from voskar.core.world import Birth, SaidVerb
+from voskar.core.world import Birth, VerbCall
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector
 from voskar.evidence.starts import Starts, emitter_of
@@ -49,7 +49,7 @@ class FlightLook(Protocol):
     held: Held
     starts: Starts
     spawned: set[str]
-    orders: dict[str, list[SaidVerb]]
+    orders: dict[str, list[VerbCall]]
     alone: set[str]
     bounds: tuple[float, float, float, float]
     dt: float
@@ -114,11 +114,14 @@ class Beside:
 
     def leaves(self, frames: int) -> bool:
         """Whether its shadow is no longer there after so many more frames; a frame before a solid takes it, it may be
-        at its surface already."""
+        at its surface already. How often one whose age is not known has bounced is not known either."""
+        may_end = not self.has_age and self.flight.kind.motion.bounces is not None
         for _ in range(frames):
             if self.shadow.gone:
                 return True
             self.shadow.step()
+            if may_end and self.shadow.turned == self.shadow.frame:
+                return True
         near = math.dist(self.place(-1), self.shadow.place) <= self.look.held.tolerance
         return self.shadow.gone == "edge" or (self.shadow.gone == "solid" and near)
 

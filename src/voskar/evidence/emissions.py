@@ -121,7 +121,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         event, one = expected[foretold.at], shown[seen.at]
         turned = round(starts.turned(event, one))
         apart = min(round(starts.apart(event, one)), 1000)
-        return abs(one.frame - event.frame), turned, apart
+        return abs(one.frame - event.frame), one.given, turned, apart  # one that needs a cause comes first
 
     of: dict[int, int] = {}
     for mine, theirs in kinds.values():

@@ -17,12 +17,12 @@ from voskar.core.ledger.events import RespawnEvent, SpawnEvent
 from voskar.core.posing import Posed
 from voskar.core.recording import Recording
 from voskar.core.recording.shown import cells_of_all
-from voskar.core.rules import Kind, Rules
+from voskar.core.rules import Box, Kind, Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.shadow import Shadow
 from voskar.core.views.timeline import Timeline, timeline
 from voskar.core.watching import Question, Watched
-from voskar.core.world import Birth, SaidVerb
+from voskar.core.world import Birth, VerbCall
 
 Vector = tuple[float, float]
 
@@ -47,7 +47,7 @@ class Held:
     tolerance: float
     resync: Resync | None = None
     ask: Callable[[Mapping[int, Question]], Watched] | None = None
-    orders: Sequence[SaidVerb] = ()
+    orders: Sequence[VerbCall] = ()
 
     @property
     def near(self) -> int:
@@ -167,17 +167,11 @@ class Held:
 
     def near_solid(self, kind: Kind, place: Vector, reach: float) -> bool:
         """Whether a solid's bounds come within reach of an actor's body, or of its position without one."""
-        low_x = low_y = high_x = high_y = 0.0
-        for box in kind.boxes:
-            if box.role == "body":
-                points = np.concatenate(box.outline.parts) + np.array(box.at)
-                size = box.outline.radius + max(box.outline.grow, 0.0) + float(np.abs(points).max(initial=0.0))
-                low_x, low_y, high_x, high_y = -size, -size, size, size
+        reach += max((extent(box) for box in kind.boxes if box.role == "body"), default=0.0)
         for solid in self.rules.space.solids:
             for part in solid.outline.parts:
                 (x0, y0), (x1, y1) = part.min(axis=0).tolist(), part.max(axis=0).tolist()
-                across = x0 - reach <= place[0] + high_x and place[0] + low_x <= x1 + reach
-                if across and y0 - reach <= place[1] + high_y and place[1] + low_y <= y1 + reach:
+                if x0 - reach <= place[0] <= x1 + reach and y0 - reach <= place[1] <= y1 + reach:
                     return True
         return False
 
@@ -197,3 +191,9 @@ def span_words(first: int, last: int, end: int) -> str:
     if last >= end and last > first:
         return f"from {first} to the end"
     return f"in {first}" if first == last else f"from {first} to {last}"
+
+
+def extent(box: Box) -> float:
+    """How far a box reaches from its actor's position."""
+    corners = np.concatenate(box.outline.parts) + np.array(box.at)
+    return float(np.hypot(*corners.T).max(initial=0.0)) + box.outline.radius + max(box.outline.grow, 0.0)

@@ -11,11 +11,11 @@ import numpy as np
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.lingering import shorter
 from voskar.core.rules import Box, Kind, Motion
-from voskar.core.world import SaidVerb
+from voskar.core.world import VerbCall
 from voskar.evidence.beside import Beside, LoggedFlight
 from voskar.evidence.emissions import spawned_kinds
 from voskar.evidence.finding import Finding, of_actor
-from voskar.evidence.held import Held, Vector
+from voskar.evidence.held import Held, Vector, extent
 from voskar.evidence.starts import DEGREES, Starts
 
 
@@ -82,7 +82,7 @@ class _Comparison:
         self.compared: set[str] = set()
         self.covered = np.zeros(len(held.recording.poses), dtype=np.bool_)
         self.guessed: set[str] = set()
-        self.orders: dict[str, list[SaidVerb]] = {}
+        self.orders: dict[str, list[VerbCall]] = {}
         for order in held.orders:
             if order.verb != "enter":
                 self.orders.setdefault(order.id, []).append(order)
@@ -131,7 +131,7 @@ class _Comparison:
         kind, place = flight.kind, beside.place(-1)
         if beside.leaves(within + 1):
             return True
-        size = max((_extent(box) for box in kind.boxes), default=0.0)
+        size = max((extent(box) for box in kind.boxes), default=0.0)
         if (
             kind.motion.on_solid not in ("remove", "bounce")
             or not size
@@ -204,12 +204,6 @@ class _Comparison:
             name, frame = actors[poses.actor[row]].id, int(poses.frame[row])
             told = f"tells a velocity of ({poses.vx[row]:.1f}, {poses.vy[row]:.1f}) in {frame}"
             yield of_actor("velocity", frame, name, told, "goes otherwise, in this frame and in the next")
-
-
-def _extent(box: Box) -> float:
-    """How far a box reaches from its actor's position."""
-    corners = np.concatenate(box.outline.parts) + np.array(box.at)
-    return float(np.hypot(*corners.T).max()) + box.outline.radius + max(box.outline.grow, 0.0)
 
 
 def _is_long(box: Box) -> bool:

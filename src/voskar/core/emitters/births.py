@@ -8,7 +8,7 @@ from voskar.core.emitters.aim import direction, told_angle
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fan
-from voskar.core.world import ActorState, Birth, SaidVerb, World
+from voskar.core.world import ActorState, Birth, VerbCall, World
 
 
 def names(world: World, beginning: str, count: int) -> list[str]:
@@ -72,7 +72,7 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
     if not expected:
         return world.enter(birth)
-    world.orders.append(SaidVerb(world.frame, birth.id, "enter", (birth,)))
+    world.orders.append(VerbCall(world.frame, birth.id, "enter", (birth,)))
     return None
 
 

@@ -28,7 +28,7 @@ from voskar.core.recording.lingering import lingering, spans
 from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Motion, Rules
 from voskar.core.rules.shapes import TOLERANCE, Ints
-from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState, SaidVerb
+from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState, VerbCall
 
 
 class Stage:
@@ -50,7 +50,7 @@ class Stage:
         self.up = rules.space.upwards
         self.frame = recording.first
         self.events: list[Event] = []
-        self.orders: list[SaidVerb] = []
+        self.orders: list[VerbCall] = []
         """What would have moved driven actors, but was said to recorded ones."""
         self.run = RunState(recording.first, recording.first)
         self.catalog = catalog or BoxCatalog(rules)

@@ -97,7 +97,7 @@ class Birth(msgspec.Struct, frozen=True, gc=False):
     spawned: bool = True
 
 
-class SaidVerb(NamedTuple):
+class VerbCall(NamedTuple):
     """A verb of the world, said to a recorded actor in a frame; `enter` to one that the recording shows itself."""
 
     frame: int

@@ -14,7 +14,7 @@ from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fixture, Knockback, Motion
 from voskar.core.world.stage import Stage
-from voskar.core.world.state import NEVER, ActorState, Birth, SaidVerb
+from voskar.core.world.state import NEVER, ActorState, Birth, VerbCall
 
 STILL = Motion()
 
@@ -58,7 +58,7 @@ class World(Stage):
     def _say(self, state: ActorState, verb: str, *arguments: Any) -> None:
         """An actor of a kind with a motion shows by itself what this verb would do to a driven one."""
         if not (self.raw or state.driven) and state.kind.motion != STILL:
-            self.orders.append(SaidVerb(self.frame, state.id, verb, arguments))
+            self.orders.append(VerbCall(self.frame, state.id, verb, arguments))
 
     def bring_home(self, state: ActorState) -> Vector:
         """It is at its start in this frame, before anything touches. Where that is."""
