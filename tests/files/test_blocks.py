@@ -61,7 +61,7 @@ TELLING = [
     '"poses": []',
     '"poses": [], "inputs": [], "claims": [], "display": [], "reset": null',  # a logger that leaves nothing out
     f'"poses": [{ANT}, "owner": null, "clip": null, "tick": null, "health": null, "hidden": false}}]',
-    f'"poses": [{ANT}, "boxes": {{"jaw": [0, 0, 1, 1], "head": [0, 0, 2, 2], "_own": [0]}}, "push": [1, 0]}}]',
+    f'"poses": [{ANT}, "boxes": {{"jaw": [0, 0, 1, 1], "head": [0, 0, 2, 2], "_own": [0, 0, 0, 0]}}, "push": [1, 0]}}]',
     f'"poses": [{ANT}}}], "inputs": [{{"id": "a", "button": "fire", "aim": null}}], "display": [{{"clock": "1:30"}}]',
     f'"poses": [{ANT}}}], "claims": [{{"event": "over"}}], "reset": "room"',
     # the game's own

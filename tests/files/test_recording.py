@@ -84,9 +84,9 @@ BAD = [
     ),
     (
         [HEAD, frame(pose(boxes={"torso": [0, 0, 1]}))],
-        "poses[0].boxes.torso: found [0.0, 0.0, 1.0], expected the corners",
+        "poses[0].boxes.torso: found [0, 0, 1], expected the corners",
     ),
-    ([HEAD, frame(pose(boxes={"torso": 3}))], "poses[0].boxes: expected a box as four numbers"),
+    ([HEAD, frame(pose(boxes={"torso": 3}))], "poses[0].boxes.torso: found 3, expected the corners [x0, y0, x1, y1]"),
     ([HEAD, frame(pose(push=[1]))], "poses[0].push: found [1], expected 2 numbers"),
     ([HEAD, '{"frame": 0, "frame": 0}'], 'r:2: frame 0: frame: the key "frame" stands twice'),
     ([HEAD, frame(pose()).replace('"x"', '"y": 1, "x"')], 'poses[0].y: the key "y" stands twice'),
@@ -132,7 +132,7 @@ def test_all_that_a_game_may_tell() -> None:
         ("spawn", None, None, "h/gun-1"),
         ("over", None, None, None),
     ]
-    assert [(entry.id, entry.percent, entry.clock) for entry in played.display] == [
+    assert [(entry.id, entry.percent, entry.clock) for entry in played.display.within(0, 9)] == [
         ("k", 66, None),
         (None, None, "1:15"),
     ]

@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import structs
 
 from voskar.core.kernel.storage import FOREVER, shared_floats
-from voskar.core.recording import Recording
+from voskar.core.recording import DisplayLog, Recording
 from voskar.core.recording.inputs import Inputs, Vector
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats
@@ -32,7 +32,7 @@ class Shadow:
             claims=(),
             inputs=Inputs(),
             resets={},
-            display=(),
+            display=DisplayLog(),
         )
         self.world = World(rules, bare)
         self.frame = recording.first

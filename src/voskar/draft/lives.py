@@ -322,7 +322,7 @@ class LifeDraft(Seen):
     @staticmethod
     def _worth(played: Recording, frame: int) -> list[float]:
         """By how much the displayed score rises in a frame, if it is displayed in it and in the one before."""
-        at = [[entry.score for entry in played.display if entry.frame == when and entry.score is not None]
+        at = [[entry.score for entry in played.display.within(when, when) if entry.score is not None]
               for when in (frame - 1, frame)]  # fmt: skip
         return [at[1][0] - at[0][0]] if all(at) else []
 

@@ -3,62 +3,94 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import groupby
 
+import numpy as np
+
+from voskar.core.boxes import FormedBox
+from voskar.core.rules.shapes import Bools, Floats, Ints
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, span_words
 
-Bounds = tuple[float, ...]
+OPEN, CLOSED, MOVED = "box-open", "box-closed", "box-moved"
 
 
 def outlines(held: Held) -> Iterator[Finding]:
     """Boxes that poses log, by their bounds: off in place or size, open against closed. A name that a kind never logs
     is not compared, nor is one that the rulebook takes from the game."""
-    recording, poses = held.recording, held.recording.poses
-    if not recording.boxes.names:
+    poses, log = held.recording.poses, held.recording.boxes
+    if not log.names:
         return
-    told = [row for row in range(len(poses)) if poses.logged[row] >= 0 and not poses.hidden[row]]
-    named: dict[str, set[str]] = {}
-    for row in told:
-        kind = recording.actors[poses.actor[row]].kind
-        named.setdefault(kind, set()).update(recording.boxes.of(int(poses.logged[row])))
-    seen: dict[tuple[str, str], list[tuple[int, str, str, str]]] = {}
-    for row in told:
-        name = recording.actors[poses.actor[row]].id
-        game = recording.boxes.of(int(poses.logged[row]))
-        held.pose(0, row)
-        for box in held.boxes(name):
-            if not box.box.logged and box.name in named[box.kind.name]:
-                x, y = float(poses.x[row]), float(poses.y[row])
-                shown = (
-                    tuple(a + b for a, b in zip(game[box.name], (x, y, x, y), strict=True))
-                    if box.name in game
-                    else None
-                )
-                own = held.posed.bounds(0, box) if held.posed.is_open(0, box) else None
-                seen.setdefault((name, box.name), []).append(
-                    (int(poses.frame[row]), *_apart(held, box.name, shown, own))
-                )
-    for (name, _), frames in seen.items():
-        for code, some in groupby(frames, key=lambda frame: frame[1]):
-            run = list(some)
-            first, last = run[0][0], run[-1][0]
-            if code and (code == "box-moved" or last - first + 1 > held.within("boxes")):
-                game_words = f"{run[0][2]} {span_words(first, last, recording.last)}"
-                yield of_actor(code, first, name, game_words, run[0][3])
+    told = np.flatnonzero((poses.logged >= 0) & ~poses.hidden)
+    kinds = np.array([held.catalog.kind_number[actor.kind] for actor in held.recording.actors])[poses.actor[told]]
+    found: list[tuple[int, int, Finding]] = []
+    for kind, boxes in enumerate(held.catalog.by_kind.values()):
+        rows = told[kinds == kind]
+        rows = rows[np.argsort(poses.actor[rows], kind="stable")]
+        compared = [box for box in boxes if not box.box.logged and box.name in log.names] if len(rows) else []
+        for box in compared:
+            game = log.bounds[poses.logged[rows], log.names.index(box.name)].T
+            if not np.isnan(game[0]).all():
+                found += _of_box(held, box, rows, game)
+    yield from (finding for *_, finding in sorted(found, key=lambda one: one[:2]))
 
 
-def _apart(held: Held, box: str, shown: Bounds | None, own: Bounds | None) -> tuple[str, str, str]:
-    """The code of a difference, "" for none, and both sides in words."""
-    if shown is None or own is None:
-        if (shown is None) == (own is None):
-            return "", "", ""
-        if own is None:
-            return "box-open", f"has {box} open", f"{box} is closed"
-        return "box-closed", f"has no {box}", f"{box} is open"
-    if max(abs(a - b) for a, b in zip(own, shown, strict=True)) <= held.tolerance:
-        return "", "", ""
+def _of_box(held: Held, box: FormedBox, rows: Ints, game: Floats) -> Iterator[tuple[int, int, Finding]]:
+    """What is wrong with a box in some poses, by actor and frame, where the game has it at `game` (4, n): findings,
+    each with its actor's first pose and the number of the box."""
+    recording, poses = held.recording, held.recording.poses
+    own, is_open = _bounds(held, box, rows)
+    shown = ~np.isnan(game[0])
+    # 0 for agreement, and a number for each sort of difference
+    codes = np.where(shown & ~is_open, 1, np.where(is_open & ~shown, 2, 0))
+    codes[shown & is_open & (np.abs(own - game).max(axis=0) > held.tolerance)] = 3
+    if not codes.any():
+        return
+    actors = poses.actor[rows]
+    starts = np.flatnonzero((np.diff(codes, prepend=-1) != 0) | (np.diff(actors, prepend=-1) != 0))
+    firsts = np.flatnonzero(np.diff(actors, prepend=-1))
+    for start, end in zip(starts.tolist(), [*starts[1:].tolist(), len(rows)], strict=True):
+        code = ("", OPEN, CLOSED, MOVED)[codes[start]]
+        first, last = int(poses.frame[rows[start]]), int(poses.frame[rows[end - 1]])
+        if code and (code == MOVED or last - first + 1 > held.within("boxes")):
+            told, rules = _words(code, box.name, game[:, start].tolist(), own[:, start].tolist())
+            of = int(rows[firsts[np.searchsorted(firsts, start, side="right") - 1]])
+            name = recording.actors[actors[start]].id
+            told = f"{told} {span_words(first, last, recording.last)}"
+            yield of, box.number, of_actor(code, first, name, told, rules)
+
+
+def _bounds(held: Held, box: FormedBox, rows: Ints) -> tuple[Floats, Bools]:
+    """(4, n) the bounds of a box in some poses, as seen from each one's place, and (n,) whether it is open."""
+    poses, placing = held.recording.poses, held.posed.placing
+    clips, cells = poses.clip[rows], held.cells[rows]
+    forms = np.full(len(rows), -1, dtype=np.int64)
+    for clip in np.unique(clips).tolist():
+        firsts, shapes = np.array(box.runs(held.recording.clips[clip] if clip >= 0 else None)).T
+        at = np.flatnonzero(clips == clip)
+        forms[at] = shapes[np.maximum(np.searchsorted(firsts, cells[at], side="right") - 1, 0)]
+    own, is_open = np.zeros((4, len(rows))), forms >= 0
+    m00, m01, m10, m11 = (column[rows] for column in poses.matrix)
+    for form in np.unique(forms[is_open]).tolist():
+        at = forms == form
+        hull = held.catalog.forms[form].hull
+        radius = held.catalog.forms[form].radius * np.abs(poses.scale[rows[at]])
+        for axis, (a, b) in enumerate(((m00, m01), (m10, m11))):
+            along = np.outer(hull[:, 0], a[at]) + np.outer(hull[:, 1], b[at])
+            own[axis, at], own[axis + 2, at] = along.min(axis=0) - radius, along.max(axis=0) + radius
+    if box.box.within_bounds and held.rules.space.bounds is not None:
+        x, y, slack = poses.x[rows], poses.y[rows], placing.tolerance
+        is_open &= (own[0] + x >= placing.left - slack) & (own[1] + y >= placing.top - slack)
+        is_open &= (own[2] + x <= placing.right + slack) & (own[3] + y <= placing.bottom + slack)
+    return own, is_open
+
+
+def _words(code: str, box: str, shown: list[float], own: list[float]) -> tuple[str, str]:
+    """Both sides of a difference in words."""
+    if code == OPEN:
+        return f"has {box} open", f"{box} is closed"
+    if code == CLOSED:
+        return f"has no {box}", f"{box} is open"
     dx, dy = (shown[0] + shown[2] - own[0] - own[2]) / 2, (shown[1] + shown[3] - own[1] - own[3]) / 2
     off = f"is ({dx:+.1f}, {dy:+.1f}) off" if max(abs(dx), abs(dy)) > 0.05 else "is in place"
     sizes = [f"{one[2] - one[0]:.1f} by {one[3] - one[1]:.1f}" for one in (shown, own)]
-    return "box-moved", f"{box} {off} and {sizes[0]}", f"{box} is {sizes[1]}"
+    return f"{box} {off} and {sizes[0]}", f"{box} is {sizes[1]}"

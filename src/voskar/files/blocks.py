@@ -2,26 +2,55 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 
-from voskar.core.kernel.gather import GatheredPoses
+from voskar.core.kernel.gather import GatheredBoxes, GatheredEntries, GatheredPoses
 from voskar.core.recording.poses import FIELDS
-from voskar.core.rules.shapes import Ints
-from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine
+from voskar.core.rules.shapes import Floats, Ints
+from voskar.files.frames import SORTS, WHOLE, FrameLine, LineTypes, Sort
 
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is told."""
 
-APART = ("boxes", "push")
-"""Fields of a pose that are neither numbers nor texts."""
 UNTOLD = {name: (one.default, one.absent) for name, one in FIELDS.items()}
 """The value of a number that a line does not have, and of one that is null."""
 
 CHUNK = 1 << 14
 """Poses decoded one by one before they become columns; bounds memory."""
+
+
+class EntryColumns(NamedTuple):
+    """Entries of one sort, in order, as columns (k,): the place of each one's frame in the block; texts as names and
+    places among them, -1 for none; numbers, NaN for none. A point is two numbers, with _x and _y behind its name."""
+
+    at: Ints
+    texts: dict[str, tuple[list[str], Ints]]
+    numbers: dict[str, Floats]
+
+    def __len__(self) -> int:
+        return len(self.at)
+
+    def until(self, frame: int) -> EntryColumns:
+        """Those of the frames before a place."""
+        if not len(self.at) or self.at[-1] < frame:
+            return self
+        end = int(np.searchsorted(self.at, frame))
+        texts = {name: (names, codes[:end]) for name, (names, codes) in self.texts.items()}
+        return EntryColumns(self.at[:end], texts, {name: column[:end] for name, column in self.numbers.items()})
+
+
+class BoxColumns(NamedTuple):
+    """The boxes of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each box, its name
+    as a place in `names`, `corners` (k, 4) as they are told."""
+
+    poses: Ints
+    at: Ints
+    names: list[str]
+    name: Ints
+    corners: Floats
 
 
 class Block(NamedTuple):
@@ -38,24 +67,32 @@ class Block(NamedTuple):
     clips: list[str]
     clip: Ints
     numbers: dict[str, Any]
-    inputs: list[tuple[int, InputLine]]
-    """Each with the place of its frame in the block; so are the claims and marks."""
-    claims: list[tuple[int, ClaimLine]]
-    display: list[tuple[int, DisplayLine]]
+    entries: dict[str, EntryColumns]
+    """Inputs, claims and display."""
     resets: list[tuple[int, str]]
     dropped: list[tuple[int, int]]
     """Frames that the logger lost before this one."""
     problems: list[tuple[int, list[str]]]
     """What the logger had to repair."""
-    boxes: list[tuple[int, dict[str, list[float]]]]
-    """Where a game has boxes itself, with the place of the pose; so are the pushes."""
-    pushes: list[tuple[int, list[float]]]
+    boxes: BoxColumns
+    """Where a game has boxes itself."""
+    pushes: tuple[Ints, Floats]
+    """(k,) places of poses, and (k, 2) by how much each says that a hit displaced it."""
+
+
+def gathering(frames: int, poses: int, types: LineTypes) -> GatheredPoses:
+    """What takes so many frames of these types, with so many poses."""
+    entries = [
+        GatheredEntries(types.line, name, types.entries[name], sort.texts, sort.numbers, sort.point)
+        for name, sort in SORTS.items()
+    ]
+    return GatheredPoses(frames, poses, types.line, types.pose, UNTOLD, entries)
 
 
 def of_frames(chunk: Sequence[tuple[int, FrameLine]]) -> Block:
     """Frames that were decoded one by one, each with its line or row."""
     poses = sum(len(frame.poses) for _, frame in chunk)
-    columns = GatheredPoses(len(chunk), poses, FrameLine, PoseLine, UNTOLD, APART)
+    columns = gathering(len(chunk), poses, WHOLE)
     columns.take(frame for _, frame in chunk)
     return gathered_block(columns, [place for place, _ in chunk])
 
@@ -80,7 +117,9 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
     numbers = {name: untold_column(name, poses) for name in FIELDS}
     for name, column in zip(columns.fields, np.asarray(columns.numbers).reshape(-1, columns.room), strict=True):
         numbers[name] = column[:poses].astype(FIELDS[name].dtype)
-    others, apart = columns.others, columns.rows_apart
+    others = columns.others
+    pushes = np.asarray(columns.pushes)[: 2 * poses if columns.push_slot >= 0 else 0].reshape(-1, 2)
+    pushed = np.flatnonzero(~np.isnan(pushes[:, 0]))
     return Block(
         np.array(columns.frame[:frames]),
         np.asarray(places, dtype=np.int64),
@@ -90,15 +129,48 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
         list(columns.clips),
         np.array(columns.clip[:poses]),
         numbers,
-        [(at, one) for at, frame in others for one in frame.inputs],
-        [(at, claim) for at, frame in others for claim in frame.claims],
-        [(at, entry) for at, frame in others for entry in frame.display],
+        {name: gathered_entries(SORTS[name], one) for name, one in zip(SORTS, columns.entries, strict=True)},
         [(at, frame.reset) for at, frame in others if frame.reset],
         [(at, frame.dropped) for at, frame in others if frame.dropped],
         [(at, frame.problems) for at, frame in others if frame.problems],
-        [(row, pose.boxes) for row, pose in apart if isinstance(getattr(pose, "boxes", None), dict)],
-        [(row, pose.push) for row, pose in apart if isinstance(getattr(pose, "push", None), list)],
+        box_columns(columns.boxes),
+        (pushed, pushes[pushed]),
     )
+
+
+def box_columns(boxes: GatheredBoxes) -> BoxColumns:
+    """Boxes that have been gathered."""
+    count = boxes.rows
+    at, name = (np.array(column[:count]) for column in (boxes.at, boxes.name))
+    corners = np.asarray(boxes.corners).reshape(-1, 4)[:count]
+    return BoxColumns(np.array(boxes.poses, dtype=np.int64), at, list(boxes.names), name, corners)
+
+
+def entry_columns(sort: Sort, some: Iterable[tuple[int, Any]]) -> EntryColumns:
+    """Entries that were read one by one, each with the place of its frame."""
+    name = next(name for name, one in SORTS.items() if one is sort)
+    entries = GatheredEntries(FrameLine, name, sort.line, sort.texts, sort.numbers, sort.point)
+    for at, one in some:
+        entries.take(at, (one,))
+    return gathered_entries(sort, entries)
+
+
+def gathered_entries(sort: Sort, entries: GatheredEntries) -> EntryColumns:
+    """Entries that have been gathered."""
+    rows = entries.rows
+    codes = (
+        np.asarray(entries.codes)[: rows * entries.texts].reshape(rows, -1) if rows else np.zeros((0, entries.texts))
+    )
+    values = (
+        np.asarray(entries.values)[: rows * entries.width].reshape(rows, -1) if rows else np.zeros((0, entries.width))
+    )
+    texts = {
+        name: (list(names), codes[:, at].astype(np.int64))
+        for at, (name, names) in enumerate(zip(sort.texts, entries.names, strict=True))
+    }
+    points = [f"{sort.point}_x", f"{sort.point}_y"] if sort.point else []
+    numbers = {name: values[:, at].copy() for at, name in enumerate([*sort.numbers, *points])}
+    return EntryColumns(np.array(entries.at[:rows]), texts, numbers)
 
 
 def untold_column(name: str, rows: int) -> Any:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import fields, replace
 from fractions import Fraction
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 
 import numpy as np
 from xxhash import xxh3_128
@@ -13,14 +13,11 @@ from xxhash import xxh3_128
 from voskar.core.recording import Actor, LoggedBoxes, Poses, Recording
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import FIELDS
-from voskar.core.rules.shapes import LIMIT, Ints
+from voskar.core.rules.shapes import LIMIT, Floats, Ints
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import Block, Key, is_one, join, made_of, thin
 from voskar.files.entries import RESERVED, Entries, refuse_control
-from voskar.files.frames import MOST_LOST, ClaimLine, DisplayLine, InputLine
-from voskar.files.input_columns import InputColumns
-
-Line = TypeVar("Line", InputLine, ClaimLine, DisplayLine)
+from voskar.files.frames import MOST_LOST
 
 LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged")
 """Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
@@ -59,10 +56,11 @@ class ColumnBuilder:
         self.clips: dict[str, int] = {}
         self.entries = Entries(self._error)
         self.resets: dict[int, str] = {}
-        self.inputs = InputColumns(self._error, self.entries.meet, self.entries.meet_button)
         self.boxes: dict[str, int] = {}
-        self.bounds: list[dict[int, tuple[float, ...]]] = []
-        """The boxes of each pose that has any, by number."""
+        self.boxed = 0
+        """Poses that tell boxes."""
+        self.bounds: list[tuple[Ints, Ints, Floats]] = []
+        """Of some boxes, which of these poses each belongs to, its number, and its bounds."""
         self.lost: list[tuple[int, int]] = []
         """The first and the last of frames that the logger lost."""
         self.notes: list[str] = []
@@ -77,11 +75,8 @@ class ColumnBuilder:
         for at, what in block.resets:
             self.resets[int(block.frame[at])] = what
 
-        def numbered(some: list[tuple[int, Line]]) -> Iterator[tuple[int, int, Line]]:
-            return ((int(block.place[at]), int(block.frame[at]), one) for at, one in some if at < whole)
-
-        self.inputs.take(numbered(block.inputs))
-        self.entries.take(numbered(block.claims), numbered(block.display))
+        entries = {name: one.until(whole) for name, one in block.entries.items()}
+        self.entries.take(entries, block.place, block.frame)
         if len(self.entries) > MOST_ENTRIES or len(self.actors) > MOST_ACTORS:
             message = f"found more than {MOST_ENTRIES:,} claims and entries of the display, or {MOST_ACTORS:,} actors"
             raise self._error(int(block.place[0]), int(block.frame[0]), "claims", message)
@@ -131,7 +126,6 @@ class ColumnBuilder:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
         self.counts.clear()
         self.entries.clear()
-        self.inputs.clear()
         self.bounds.clear()
         for pieces in self.pieces.values():
             pieces.clear()
@@ -164,32 +158,46 @@ class ColumnBuilder:
     def _apart(self, columns: dict[str, Any], block: Block) -> dict[str, Any]:
         """The columns of what is told of few poses: pushes, and where the game has boxes itself."""
         rows = len(block.key)
-        push_x, push_y = (np.full(rows if block.pushes else 1, np.nan) for _ in "xy")
-        for row, push in block.pushes:
-            if len(push) != 2 or not all(abs(part) <= LIMIT for part in push):
-                raise self._pose_error(row, "push", f"found {push}, expected [dx, dy] within ±{LIMIT:g}", None, block)
-            push_x[row], push_y[row] = push
-        logged = np.full(rows if block.boxes else 1, -1, dtype=np.int64)
-        for row, boxes in block.boxes:
-            logged[row] = len(self.bounds)
-            x, y = float(columns["x"][row]), float(columns["y"][row])
-            bounds: dict[int, tuple[float, ...]] = {}
-            kind = block.keys[block.key[row]][1]
-            for name, box in boxes.items():
-                if name.startswith("_"):
-                    continue  # the game's own
-                if self.kinds is not None and name not in self.kinds[kind]:
-                    hint = nearest(name, self.kinds[kind])
-                    raise self._pose_error(row, f"boxes.{name}", f'{kind} has no box "{name}"', hint, block)
-                if len(box) != 4 or not all(abs(one) <= LIMIT for one in box):
-                    message = f"found {box}, expected the corners [x0, y0, x1, y1] within ±{LIMIT:g}"
-                    raise self._pose_error(row, f"boxes.{name}", message, None, block)
-                x0, y0, x1, y1 = box
-                number = self.boxes.setdefault(name, len(self.boxes))
-                bounds[number] = (min(x0, x1) - x, min(y0, y1) - y, max(x0, x1) - x, max(y0, y1) - y)
-            self.bounds.append(bounds)
+        at, pushes = block.pushes
+        for row, push in zip(
+            *(one[np.abs(pushes).max(axis=1, initial=0.0) > LIMIT] for one in block.pushes), strict=True
+        ):
+            message = f"found {push.tolist()}, expected [dx, dy] within ±{LIMIT:g}"
+            raise self._pose_error(int(row), "push", message, None, block)
+        push_x, push_y = (np.full(rows if len(at) else 1, np.nan) for _ in "xy")
+        logged = np.full(rows if len(block.boxes.poses) else 1, -1, dtype=np.int64)
+        if len(at):
+            push_x[at], push_y[at] = pushes.T
+        if len(block.boxes.poses):
+            logged[block.boxes.poses] = np.arange(self.boxed, self.boxed + len(block.boxes.poses))
+            self._take_boxes(columns, block, logged)
+            self.boxed += len(block.boxes.poses)
         told = {"push_x": push_x, "push_y": push_y, "logged": logged}
         return {name: np.broadcast_to(column, rows) for name, column in told.items()}
+
+    def _take_boxes(self, columns: dict[str, Any], block: Block, logged: Ints) -> None:
+        _, at, names, name, corners = block.boxes
+        wrong = np.abs(corners).max(axis=1, initial=0.0) > LIMIT
+        strange: list[tuple[int, str]] = []
+        if self.kinds is not None and len(at):
+            pairs, first = np.unique(block.key[at] * len(names) + name, return_index=True)
+            for pair, row in zip(pairs.tolist(), first.tolist(), strict=True):
+                key, number = divmod(pair, len(names))
+                if names[number] not in self.kinds[block.keys[key][1]]:
+                    strange.append((row, block.keys[key][1]))
+        odd = min([*((row, "") for row in np.flatnonzero(wrong)[:1].tolist()), *strange], default=None)
+        if odd is not None:
+            row, kind = odd
+            box = names[name[row]]
+            message = f"found {corners[row].tolist()}, expected the corners [x0, y0, x1, y1] within ±{LIMIT:g}"
+            hint = None
+            if kind and self.kinds is not None:
+                message, hint = f'{kind} has no box "{box}"', nearest(box, self.kinds[kind])
+            raise self._pose_error(int(at[row]), f"boxes.{box}", message, hint, block)
+        place = np.column_stack([columns["x"][at], columns["y"][at]])
+        low, high = np.minimum(corners[:, :2], corners[:, 2:]), np.maximum(corners[:, :2], corners[:, 2:])
+        numbers = np.array([self.boxes.setdefault(one, len(self.boxes)) for one in names], dtype=np.int64)
+        self.bounds.append((logged[at], numbers[name], np.concatenate([low - place, high - place], axis=1)))
 
     def _meet(self, key: Key, at: int, block: Block) -> int:
         """The number of an actor, which may not have been seen before with this kind and owner."""
@@ -301,8 +309,8 @@ class ColumnBuilder:
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
         poses = Poses(**{name: join(pieces) for name, pieces in self.pieces.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
-        inputs = self.inputs.whole()
-        digest = self._digest(poses, starts, rate, header, inputs)
+        inputs, boxes = self.entries.inputs(), self._boxes()
+        digest = self._digest(poses, starts, rate, header, inputs, boxes)
         if self.resets:  # what was before a mark is no past of what comes after it
             poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(self.resets)))
         recording = Recording(
@@ -316,8 +324,8 @@ class ColumnBuilder:
             inputs=inputs,
             resets=self.resets,
             digest=digest,
-            boxes=self._boxes(),
-            display=tuple(self.entries.display),
+            boxes=boxes,
+            display=self.entries.display(),
             warnings=(*warnings, *self._notes()),
             lost=tuple(self.lost),
             strangers=() if self.kinds is None else tuple(self.entries.strangers(self.numbers, fixtures)),
@@ -331,13 +339,14 @@ class ColumnBuilder:
         return [*notes, f"{self.name}: and {more} more notes of the logger"] if more > 0 else notes
 
     def _boxes(self) -> LoggedBoxes:
-        bounds = np.full((len(self.bounds), len(self.boxes), 4), np.nan)
-        for row, found in enumerate(self.bounds):
-            for number, box in found.items():
-                bounds[row, number] = box
+        bounds = np.full((self.boxed, len(self.boxes), 4), np.nan)
+        for row, number, found in self.bounds:
+            bounds[row, number] = found
         return LoggedBoxes(tuple(self.boxes), bounds)
 
-    def _digest(self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs) -> str:
+    def _digest(
+        self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs, boxes: LoggedBoxes
+    ) -> str:
         """A digest of all that a replay looks at, the same whatever file form it came in."""
         digest = xxh3_128()  # nobody is kept out by it, and ten times the bytes are taken in its time
         actors = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
@@ -348,8 +357,9 @@ class ColumnBuilder:
             digest.update(repr((inputs.ids, inputs.buttons)).encode())
             for column in (inputs.frame, inputs.id, inputs.button, inputs.down, inputs.aim):
                 digest.update(column.tobytes())
-        if self.bounds:
-            digest.update(repr((list(self.boxes), self.bounds)).encode())
+        if boxes.names:
+            digest.update(repr(boxes.names).encode())
+            digest.update(boxes.bounds.data)
         for field in fields(Poses):
             column = getattr(poses, field.name)
             if field.name == "frame" or (field.name in LATE and (is_one(column) or not len(column))):

@@ -1,15 +1,20 @@
-"""The claims of a recording and the entries of its display, checked one by one."""
+"""The claims, inputs and display of a recording, checked as columns: a long session has millions."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Collection, Iterator
-from itertools import starmap
+from collections.abc import Callable, Collection, Iterable, Iterator
+from dataclasses import fields
+from functools import partial
+from typing import Any
 
-from voskar.core.recording import Claim, Display, Stranger
-from voskar.core.rules.shapes import LIMIT
+import numpy as np
+
+from voskar.core.recording import Claim, DisplayLog, Inputs, Stranger
+from voskar.core.rules.shapes import LIMIT, Bools, Ints
 from voskar.errors import CONTROL, InputError, nearest
-from voskar.files.frames import ClaimLine, DisplayLine, told
+from voskar.files.blocks import EntryColumns
+from voskar.files.frames import SORTS
 
 RESERVED = "/+#"
 """Characters of the ids of driven actors."""
@@ -24,75 +29,212 @@ CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "won": ((), ()),
 }
 """What each claim needs one of, and what it may tell."""
+CLAIM = [name for name in SORTS["claims"].line.__struct_fields__ if name != "event"]
+IDS = ("attacker", "target", "id", "owner")
+Wrong = Callable[..., InputError]
+"""What an error at a line or row, in a frame, at a field, with a message and a hint is made of."""
 
 
 class Entries:
-    """Gathers claims and display. `wrong` makes an error from line or row, frame, field, message and hint."""
+    """Gathers what frames tell beside poses."""
 
-    def __init__(self, wrong: Callable[..., InputError]) -> None:
+    def __init__(self, wrong: Wrong) -> None:
         self._wrong = wrong
         self.claims: list[Claim] = []
-        self.display: list[Display] = []
+        self._inputs = _Pieces("id", "button")
+        self._display = _Pieces("id", "clock")
         self.named: dict[str, tuple[int, int, str]] = {}
         """Where an input, a claim or the display first names an id: line or row, frame, field."""
+        self._words: set[str] = set()
+        """Buttons and attacks that are known to be printable."""
 
     def __len__(self) -> int:
-        return len(self.claims) + len(self.display)
+        return len(self.claims) + len(self._display)
 
-    def take(
-        self, claims: Iterator[tuple[int, int, ClaimLine]], display: Iterator[tuple[int, int, DisplayLine]]
-    ) -> None:
-        """Takes some of each, with their line or row and frame. Raises InputError."""
-        self.claims += starmap(self._claim, claims)
-        self.display += starmap(self._shown, display)
+    def take(self, entries: dict[str, EntryColumns], line: Ints, frame: Ints) -> None:
+        """Takes some of each sort; `line` and `frame` (frames,) are those of their block. Raises InputError."""
+        takes = {"inputs": self._take_inputs, "claims": self._take_claims, "display": self._take_display}
+        for name, told in entries.items():
+            if len(told):
+                takes[name](told, line[told.at], frame[told.at])
 
     def clear(self) -> None:
         """Drops what was gathered."""
         self.claims.clear()
-        self.display.clear()
+        self._inputs.pieces.clear()
+        self._display.pieces.clear()
 
-    def meet(self, name: str | None, number: int, frame: int, field: str) -> None:
-        """An id that has to be somebody's."""
-        if name is not None and name not in self.named:
-            refuse_control(name, lambda message: self._wrong(number, frame, field, message))
-            self.named[name] = (number, frame, field)
+    def inputs(self) -> Inputs:
+        """All inputs."""
+        found = self._inputs.whole()
+        if not found:
+            return Inputs()
+        aim = np.column_stack([found["aim_x"], found["aim_y"]])
+        names, down = self._inputs.names, found["down"] != 0
+        return Inputs(
+            found["frame"], found["id"], found["button"], down, aim, tuple(names["id"]), tuple(names["button"])
+        )
 
-    def meet_button(self, name: str, number: int, frame: int, field: str) -> None:
-        refuse_control(name, lambda message: self._wrong(number, frame, field, message))
+    def display(self) -> DisplayLog:
+        """All that the display showed."""
+        found, names = self._display.whole(), self._display.names
+        if not found:
+            return DisplayLog()
+        columns = {field.name: found[field.name] for field in fields(DisplayLog) if field.name in found}
+        return DisplayLog(**columns, ids=tuple(names["id"]), clocks=tuple(names["clock"]))
 
-    def _claim(self, number: int, frame: int, claim: ClaimLine) -> Claim:
-        values = {name: told(getattr(claim, name)) for name in ClaimLine.__struct_fields__}
-        event = claim.event
+    def _take_inputs(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
+        (ids, who), (buttons, button), down = told.texts["id"], told.texts["button"], told.numbers["down"]
+        odd = np.zeros(len(told), dtype=np.bool_)
+        for axis in ("aim_x", "aim_y"):
+            odd |= np.abs(told.numbers[axis]) > LIMIT
+        if down.min() != down.max():
+            same = (told.at * len(ids) + who) * len(buttons) + button
+            order = np.argsort(same, kind="stable")
+            begins = np.flatnonzero(np.diff(same[order], prepend=-1))
+            first = np.repeat(down[order[begins]], np.diff(begins, append=len(order)))
+            odd[order[down[order] != first]] = True
+
+        def error(row: int) -> InputError:
+            place = int(line[row]), int(frame[row]), "inputs"
+            aim = [told.numbers[axis][row].item() for axis in ("aim_x", "aim_y")]
+            if any(abs(value) > LIMIT for value in aim):
+                return self._wrong(*place, f"found the aim {aim}, expected [x, y] within ±{LIMIT:g}")
+            names = f'the button "{buttons[button[row]]}" of "{ids[who[row]]}"'
+            return self._wrong(*place, f"{names} is down and up in one frame")
+
+        self._meet(told, "inputs", ("id",), ("button",), odd, error, line, frame)
+        self._inputs.add(told, frame, line)
+
+    def _take_claims(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
+        count = len(told)
+        events, event = told.texts["event"]
+        odd, needs = np.zeros(count, dtype=np.bool_), np.zeros((count, len(CLAIM)), dtype=np.bool_)
+        for at, field in enumerate(CLAIM):
+            is_text = field in told.texts
+            has = told.texts[field][1] >= 0 if is_text else ~np.isnan(told.numbers[field])
+            if not has.any():
+                continue
+            odd |= has & np.array([field not in CLAIMED[name][1] for name in events])[event]
+            needs[:, at] = has & np.array([field in CLAIMED[name][0] for name in events])[event]
+            if not is_text:
+                odd |= np.abs(told.numbers[field]) > LIMIT
+        odd |= np.array([bool(CLAIMED[name][0]) for name in events])[event] & ~needs.any(axis=1)
+        self._meet(
+            told, "claims", IDS, ("attack",), odd, lambda row: self._of_claim(told, row, line, frame), line, frame
+        )
+        columns = [_values(told, field, count) for field in CLAIM]
+        self.claims += map(Claim, frame.tolist(), [events[one] for one in event.tolist()], line.tolist(), *columns)
+
+    def _of_claim(self, told: EntryColumns, row: int, line: Ints, frame: Ints) -> InputError:
+        """What is wrong with a claim."""
+        place = int(line[row]), int(frame[row])
+        names, codes = told.texts["event"]
+        event = names[codes[row]]
         needed, allowed = CLAIMED[event]
-        for field, value in values.items():
-            if value is not None and field != "event" and field not in allowed:
-                fitting = ", ".join(allowed) or "nothing beside"
-                hint = f"it takes {fitting}"
-                raise self._wrong(number, frame, f"claims.{field}", f'a "{event}" claim has no "{field}"', hint)
-            if isinstance(value, float | int) and not abs(value) <= LIMIT:
-                message = f"found {value}, expected a number within ±{LIMIT:g}"
-                raise self._wrong(number, frame, f"claims.{field}", message)
-        if needed and all(values[field] is None for field in needed):
-            missing = " or ".join(f'"{field}"' for field in needed)
-            raise self._wrong(number, frame, "claims", f'a "{event}" claim needs {missing}')
-        for field in ("attacker", "target", "id", "owner"):
-            self.meet(values[field], number, frame, f"claims.{field}")
-        if values["attack"] is not None:
-            refuse_control(values["attack"], lambda text: self._wrong(number, frame, "claims.attack", text))
-        return Claim(frame, line=number, **values)
+        for field in CLAIM:
+            (value,) = _values(told, field, 1, row)
+            if value is not None and field not in allowed:
+                hint = f"it takes {', '.join(allowed) or 'nothing beside'}"
+                return self._wrong(*place, f"claims.{field}", f'a "{event}" claim has no "{field}"', hint)
+            if isinstance(value, float) and abs(value) > LIMIT:
+                return self._wrong(*place, f"claims.{field}", f"found {value}, expected a number within ±{LIMIT:g}")
+        missing = " or ".join(f'"{field}"' for field in needed)
+        return self._wrong(*place, "claims", f'a "{event}" claim needs {missing}')
 
-    def _shown(self, number: int, frame: int, entry: DisplayLine) -> Display:
-        values = {name: told(getattr(entry, name)) for name in DisplayLine.__struct_fields__}
-        if values["id"] is None and any(values[name] is not None for name in values if name not in ("id", "clock")):
-            raise self._wrong(number, frame, "display", 'an entry of the display needs an "id"')
-        self.meet(values["id"], number, frame, "display.id")
-        return Display(frame, number, **values)
+    def _take_display(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
+        nobody = told.texts["id"][1] < 0
+        odd = np.zeros(len(told), dtype=np.bool_)
+        for column in told.numbers.values() if nobody.any() else ():
+            odd |= nobody & ~np.isnan(column)
+
+        def error(row: int) -> InputError:
+            return self._wrong(int(line[row]), int(frame[row]), "display", 'an entry of the display needs an "id"')
+
+        self._meet(told, "display", ("id",), (), odd, error, line, frame)
+        self._display.add(told, frame, line)
+
+    def _meet(
+        self,
+        told: EntryColumns,
+        sort: str,
+        ids: Iterable[str],
+        words: Iterable[str],
+        odd: Bools,
+        error: Callable[[int], InputError],
+        line: Ints,
+        frame: Ints,
+    ) -> None:
+        """Ids that have to be somebody's, and words, that are new; then the first entry that is odd is an error."""
+        rows = np.flatnonzero(odd)
+        end = int(rows[0]) if len(rows) else len(told)
+        found = []
+        for order, field in enumerate((*ids, *words)):
+            names, codes = told.texts[field]
+            is_id = field in IDS
+            for name, row in zip(names, _first(codes[:end], len(names)), strict=True):
+                if row >= 0 and name not in (self.named if is_id else self._words):
+                    found.append((row, order, field, name, is_id))
+        for row, _, field, name, is_id in sorted(found):
+            place = int(line[row]), int(frame[row]), f"{sort}.{field}"
+            if name not in self.named and name not in self._words:
+                refuse_control(name, partial(self._wrong, *place))
+            if is_id:
+                self.named.setdefault(name, place)
+            else:
+                self._words.add(name)
+        if len(rows):
+            raise error(end)
 
     def strangers(self, known: Collection[str], fixtures: Collection[str]) -> Iterator[Stranger]:
         """Ids that are nowhere else: nobody is called so, or nobody who was ever there at the end of a frame."""
         for name, (number, frame, field) in self.named.items():
             if name not in known and name not in fixtures and not any(mark in name for mark in RESERVED):
                 yield Stranger(name, frame, field, number, nearest(name, [*known, *fixtures]))
+
+
+class _Pieces:
+    """Entries of one sort, block by block; texts are numbered over all of them."""
+
+    def __init__(self, *texts: str) -> None:
+        self.names: dict[str, dict[str, int]] = {field: {} for field in texts}
+        self.pieces: list[dict[str, Any]] = []
+        self.count = 0
+
+    def __len__(self) -> int:
+        return self.count
+
+    def add(self, told: EntryColumns, frame: Ints, line: Ints) -> None:
+        columns: dict[str, Any] = {"frame": frame, "line": line, **told.numbers}
+        for field, known in self.names.items():
+            names, codes = told.texts[field]
+            columns[field] = np.array([*(known.setdefault(name, len(known)) for name in names), -1])[codes]
+        self.pieces.append(columns)
+        self.count += len(frame)
+
+    def whole(self) -> dict[str, Any]:
+        """All pieces as one; nothing without any."""
+        return {name: np.concatenate([piece[name] for piece in self.pieces]) for name in next(iter(self.pieces), ())}
+
+
+def _values(told: EntryColumns, field: str, count: int, first: int = 0) -> list[Any]:
+    """So many values of a field from a row on, None where it is not told."""
+    if field in told.texts:
+        names, codes = told.texts[field]
+        known = [*names, None]
+        return [known[code] for code in codes[first : first + count].tolist()] if names else [None] * count
+    column = told.numbers[field][first : first + count]
+    if np.isnan(column).all():
+        return [None] * count
+    return [None if value != value else value for value in column.tolist()]
+
+
+def _first(codes: Ints, count: int) -> list[int]:
+    """The row in which each of so many codes first stands, -1 for none."""
+    first = np.full(count + 1, -1, dtype=np.int64)
+    first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)  # of several, the one that is written last stands
+    found: list[int] = first[:count].tolist()
+    return found
 
 
 def refuse_control(text: str, wrong: Callable[[str], InputError]) -> None:

@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from operator import methodcaller
-from typing import Annotated, Any, Literal, TypeAlias, get_args
+from typing import Annotated, Any, Literal, NamedTuple, TypeAlias, get_args, get_origin
 
 import msgspec
 import numpy as np
@@ -22,6 +22,7 @@ Numbered: TypeAlias = "tuple[int, FrameLine]"
 Whole = Annotated[int, msgspec.Meta(ge=-1 << 40, le=1 << 40)]
 Count = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
 Point = Annotated[list[float], msgspec.Meta(min_length=2, max_length=2)]
+Corners = Annotated[list[float], msgspec.Meta(min_length=4, max_length=4)]
 
 # an optional field is UNSET where it is not told, so that a line is written again as it was read
 _Text: TypeAlias = str | UnsetType | None
@@ -52,7 +53,7 @@ class PoseLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     lives: _Number = UNSET
     immune: _Flag = UNSET
     stunned: _Flag = UNSET
-    boxes: dict[str, list[float]] | UnsetType | None = UNSET
+    boxes: dict[str, Corners] | UnsetType | None = UNSET
     push: Point | UnsetType | None = UNSET
 
 
@@ -119,6 +120,37 @@ def told(value: Any) -> Any:
     return None if value is UNSET else value
 
 
+def plain_type(hint: Any) -> type:
+    """The type inside `float | UnsetType | None` and the like; of a Literal that of its values."""
+    for inner in (hint, *get_args(hint)):
+        plain = get_origin(inner) or inner
+        if plain in (str, int, float, bool, list, dict):
+            return plain  # type: ignore[no-any-return]
+        if plain in (Annotated, Literal):
+            return plain_type(get_args(inner)[0]) if plain is Annotated else str
+    raise TypeError(hint)
+
+
+class Sort(NamedTuple):
+    """A sort of entries that frames hold beside poses: its struct, the fields that tell texts, those that tell numbers
+    or truths, each with its value where an entry does not have it, and the one that tells a point, or ""."""
+
+    line: type[msgspec.Struct]
+    texts: tuple[str, ...]
+    numbers: dict[str, float]
+    point: str
+
+
+def _sort_of(line: type[msgspec.Struct], **defaults: float) -> Sort:
+    types = {field.name: plain_type(field.type) for field in msgspec.structs.fields(line)}
+    texts = tuple(name for name, type in types.items() if type is str)
+    numbers = {name: defaults.get(name, math.nan) for name, type in types.items() if type in (int, float, bool)}
+    return Sort(line, texts, numbers, next((name for name, type in types.items() if type is list), ""))
+
+
+SORTS = {"inputs": _sort_of(InputLine, down=1.0), "claims": _sort_of(ClaimLine), "display": _sort_of(DisplayLine)}
+
+
 ALWAYS = ("id", "kind", "x", "y", "owner", "clip")
 """What is looked for in every pose."""
 _KEY = re.compile(rb'"(\w+)"\s*:')
@@ -130,11 +162,23 @@ def names_in(text: bytes) -> set[str]:
     return {one.decode() for one in _KEY.findall(text)}
 
 
-def frames_telling(names: Collection[str]) -> tuple[type[msgspec.Struct], type[msgspec.Struct]]:
-    """A FrameLine, and a PoseLine that tells these fields at most, beside who and what it is: most games tell few, and
-    what none of their poses can have need not be looked for in each. Names with _ in front are keys of the game's own,
-    wherever they stand. Any other field is an error."""
-    own = sorted(name for name in names if _OWN_KEY.fullmatch(name))
+class LineTypes(NamedTuple):
+    """The struct of a frame's line, that of its poses, and those of its entries by sort."""
+
+    line: type[msgspec.Struct]
+    pose: type[msgspec.Struct]
+    entries: dict[str, type[msgspec.Struct]]
+
+
+WHOLE = LineTypes(FrameLine, PoseLine, {name: sort.line for name, sort in SORTS.items()})
+"""Those that tell every field."""
+
+
+def frames_telling(names: Collection[str], *, strict: bool = True) -> LineTypes:
+    """Structs of which a pose tells these fields at most, beside who and what it is: most games tell few, and what none
+    of their poses can have need not be looked for in each. Names with _ in front are keys of the game's own, wherever
+    they stand. Any other field is an error; where one is not `strict`, it is passed over."""
+    own = sorted(name for name in names if _OWN_KEY.fullmatch(name)) if strict else []
 
     def copy(struct: type[msgspec.Struct], names: Collection[str], types: Mapping[str, Any]) -> type[msgspec.Struct]:
         fields = [field for field in msgspec.structs.fields(struct) if field.name in names]
@@ -143,15 +187,15 @@ def frames_telling(names: Collection[str]) -> tuple[type[msgspec.Struct], type[m
             for field in fields
         ]
         said += [(name, msgspec.Raw | UnsetType, UNSET) for name in own]
-        return msgspec.defstruct(struct.__name__, said, module=__name__, gc=False, forbid_unknown_fields=True)
+        return msgspec.defstruct(struct.__name__, said, module=__name__, gc=False, forbid_unknown_fields=strict)
 
     pose = copy(PoseLine, {*ALWAYS, *names}, {})
-    beside: dict[str, type[msgspec.Struct]] = {"inputs": InputLine, "claims": ClaimLine, "display": DisplayLine}
     types: dict[str, Any] = {"poses": Sequence[pose]}  # type: ignore[valid-type]
-    if own:
-        for name, struct in beside.items():
-            types[name] = Sequence[copy(struct, struct.__struct_fields__, {})]  # type: ignore[misc]
-    return copy(FrameLine, FrameLine.__struct_fields__, types), pose
+    entries = WHOLE.entries
+    if own or not strict:
+        entries = {name: copy(struct, struct.__struct_fields__, {}) for name, struct in entries.items()}
+        types |= {name: Sequence[struct] for name, struct in entries.items()}  # type: ignore[valid-type]
+    return LineTypes(copy(FrameLine, FrameLine.__struct_fields__, types), pose, entries)
 
 
 def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> Iterator[Numbered]:
@@ -279,7 +323,15 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
     place = _PATH.search(text)
     path = (place["path"] if place else "").removeprefix(".")
     if "[...]" in path:
-        path = path.partition("[...]")[0]
+        path, _, deeper = path.partition("[...]")
+        boxes = _at(value, path)
+        odd = (
+            []
+            if deeper.startswith("[") or not isinstance(boxes, dict)
+            else [one for one in boxes.items() if not _is_box(one[1])]
+        )
+        for box, corners in odd:
+            return problem(f"found {json.dumps(corners)}, expected the corners [x0, y0, x1, y1]", f"{path}.{box}")
         return problem("expected a box as four numbers [x0, y0, x1, y1]", path)
     if match := _OWN.search(text):
         parent = path.split("[")[0]
@@ -304,6 +356,10 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
         options = ("room", "run") if path == "reset" else EVENTS
         return problem(f"found {json.dumps(found_value)}", path, nearest(str(found_value), options))
     return problem(text.split(" - at")[0].lower(), path or None)
+
+
+def _is_box(value: Any) -> bool:
+    return isinstance(value, list) and len(value) == 4
 
 
 def _odd_numbers(value: Any, path: str) -> Iterator[tuple[str, str]]:

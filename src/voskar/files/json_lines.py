@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from contextlib import suppress
 
 import msgspec
 import numpy as np
 
-from voskar.core.kernel.gather import GatheredPoses
 from voskar.core.rules.shapes import Ints
-from voskar.files.blocks import APART, UNTOLD, Block, chunks, gathered_block, of_frames
+from voskar.files.blocks import Block, chunks, gathered_block, gathering, of_frames
 from voskar.files.frames import PoseLine, Warn, colons, decoded, frames_telling, json_frames, keys_written, names_in
 from voskar.files.reading import ShortLines
 
@@ -18,8 +18,9 @@ PIECE = 1 << 20
 """Bytes of JSON Lines between two blocks; bounds memory, too."""
 SAMPLE, SAMPLED = 64, 1 << 16
 """Lines, and bytes of them, that are looked at for what a game tells."""
-MOST_NAMES = 128
-"""Names of keys from which on no more of a game's own are learnt: it may make them up in every frame."""
+MOST_OWN = 16
+"""Keys of a game's own from which on they are passed over and counted: it may make them up in every frame."""
+_OWN = re.compile(rb'"_(?!_)\w*":')
 SHORTEST = len('{"id":"","kind":"","x":0,"y":0}')
 
 
@@ -40,13 +41,14 @@ class _LineReader:
         self._know()
 
     def _know(self) -> None:
-        self.line, self.pose = frames_telling(self.names)
-        self.decode = msgspec.json.Decoder(self.line).decode
+        self.passes_over = sum(name.startswith("_") for name in self.names) > MOST_OWN
+        self.types = frames_telling(self.names, strict=not self.passes_over)
+        self.decode = msgspec.json.Decoder(self.types.line).decode
 
     def _learn(self, lines: list[bytes]) -> bool:
         """Whether some lines have keys that no line had before."""
         more = names_in(b"".join(lines[:SAMPLE])[: max(SAMPLED, len(lines[0]))])
-        if len(self.names) > MOST_NAMES:
+        if self.passes_over:
             more &= {*PoseLine.__struct_fields__}
         if more <= self.names:
             return False
@@ -67,7 +69,7 @@ class _LineReader:
                 lines, places, stopped = lines[SAMPLE:], places[SAMPLE:], False
             else:
                 text = b"".join(lines)
-                columns = GatheredPoses(len(lines), len(text) // SHORTEST, self.line, self.pose, UNTOLD, APART)
+                columns = gathering(len(lines), len(text) // SHORTEST, self.types)
                 with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
                     columns.take(map(self.decode, lines))
                 taken = lines[: columns.frames]
@@ -85,6 +87,9 @@ class _LineReader:
 
     def _count(self, told: int, lines: list[bytes], text: bytes, places: Ints) -> None:
         """Raises InputError for a line in which a key stands twice."""
+        if self.passes_over and b'\\"_' not in text:  # a key within a text has a stroke before its quotation mark
+            own = text.count(b'"_')
+            told += own if told + own == keys_written(text) else len(_OWN.findall(text))  # a text may begin so, too
         # colons may stand in texts, too: as those of a clock do
         if told != colons(text) and told != keys_written(text):
             for _ in json_frames(self.name, zip(places.tolist(), lines, strict=False), self.warn):

@@ -11,21 +11,32 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from io import TextIOWrapper
 from pathlib import Path
-from typing import Annotated, Any, Literal, TypeVar, get_args, get_origin
+from typing import Any, Literal, TypeVar
 
 import msgspec
 from msgspec import UNSET, UnsetType, structs
 
 from voskar.core.kernel.gather import NOTHING
 from voskar.errors import InputError, Problem, first_line, nearest
-from voskar.files.frames import MOST_LOST, ClaimLine, Count, DisplayLine, FrameLine, InputLine, PoseLine, told
+from voskar.files.frames import (
+    MOST_LOST,
+    ClaimLine,
+    Corners,
+    Count,
+    DisplayLine,
+    FrameLine,
+    InputLine,
+    PoseLine,
+    plain_type,
+    told,
+)
 from voskar.files.parquet import plain_rows
 from voskar.files.reading import opened, opened_anywhere, plain_errors, read_text
 
 HEADER = "recording.json"
 ENDINGS = (".parquet", ".csv")
 
-T = TypeVar("T", PoseLine, InputLine, ClaimLine, DisplayLine, "MarkLine")
+T = TypeVar("T", bound=msgspec.Struct)
 
 
 class MarkLine(msgspec.Struct, forbid_unknown_fields=True):
@@ -224,19 +235,8 @@ LINES: Mapping[str, type[msgspec.Struct]] = {
 """The tables, each with the struct of its rows."""
 
 
-def _plain_type(hint: Any) -> type:
-    """The type inside `float | UnsetType | None` and the like; of a Literal that of its values."""
-    for inner in (hint, *get_args(hint)):
-        plain = get_origin(inner) or inner
-        if plain in (str, int, float, bool, list, dict):
-            return plain  # type: ignore[no-any-return]
-        if plain in (Annotated, Literal):
-            return _plain_type(get_args(inner)[0]) if plain is Annotated else str
-    raise TypeError(hint)
-
-
 FIELD_TYPES = {
-    name: {field.name: _plain_type(field.type) for field in structs.fields(line)} for name, line in LINES.items()
+    name: {field.name: plain_type(field.type) for field in structs.fields(line)} for name, line in LINES.items()
 }
 POINTS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is list}
 """Fields that are two columns in a table."""
@@ -257,7 +257,10 @@ COLUMNS = {name: _columns_of(types) for name, types in FIELD_TYPES.items()}
 
 def boxes_in(text: str) -> dict[str, list[float]]:
     """The boxes of a pose, which stand in a cell as JSON. Raises msgspec.DecodeError."""
-    return msgspec.json.decode(text, type=dict[str, list[float]])
+    return _BOXES.decode(text)
+
+
+_BOXES = msgspec.json.Decoder(dict[str, Corners])
 
 
 def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:

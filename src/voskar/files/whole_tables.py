@@ -13,13 +13,24 @@ from typing import Any
 
 import msgspec
 import numpy as np
+from msgspec import structs
 
+from voskar.core.kernel.gather import GatheredBoxes
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import Floats, Ints
-from voskar.files.blocks import Block, chunks, of_frames, untold_column
-from voskar.files.frames import ClaimLine, DisplayLine, InputLine
+from voskar.files.blocks import (
+    Block,
+    BoxColumns,
+    EntryColumns,
+    box_columns,
+    chunks,
+    entry_columns,
+    of_frames,
+    untold_column,
+)
+from voskar.files.frames import EVENTS, SORTS
 from voskar.files.reading import opened_anywhere
-from voskar.files.tables import COLUMNS, MarkLine, arrow_type, boxes_in, gathered, table_frames, table_path
+from voskar.files.tables import COLUMNS, MOST_ROWS, MarkLine, arrow_type, boxes_in, gathered, table_frames, table_path
 
 NEEDED = ("id", "kind", "x", "y")
 TEXTUAL = ("id", "kind", "owner", "clip")
@@ -98,9 +109,7 @@ def _of_columns(
     place: Ints,
     counts: Ints,
     poses: dict[str, Any],
-    inputs: list[Any],
-    claims: list[Any],
-    display: list[Any],
+    entries: dict[str, EntryColumns],
     marks: list[tuple[int, MarkLine]],
 ) -> Block:
     """Raises _UnlikeError where a pose is not as its line has to be."""
@@ -128,18 +137,68 @@ def _of_columns(
     numbers = {
         name: untold_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in FIELDS
     }
-    push = [poses[axis] for axis in ("push_x", "push_y") if poses[axis] is not None]
-    pushed = np.flatnonzero(sum(np.isfinite(_finite(part)) for part in push)).tolist()
-    pushes = [(row, [part[row].as_py() for part in push]) for row in pushed]
-    if any(len(one) < 2 or not all(part is not None and part == part for part in one) for _, one in pushes):
+    pushes = np.column_stack(
+        [np.full(rows, np.nan) if poses[axis] is None else _finite(poses[axis]) for axis in ("push_x", "push_y")]
+    )
+    pushed = np.flatnonzero(~np.isnan(pushes).all(axis=1))
+    if np.isnan(pushes[pushed]).any():
         raise _UnlikeError
-    boxed = [] if poses["boxes"] is None else np.flatnonzero(_whole(poses["boxes"].is_valid())).tolist()
-    boxes = [(row, boxes_in(poses["boxes"][row].as_py())) for row in boxed]
     resets: list[tuple[int, str]] = [(at, one.reset) for at, one in marks if one.reset]
     dropped = [(at, one.dropped) for at, one in marks if one.dropped]
     problems = [(at, [one.problem]) for at, one in marks if one.problem]
-    more = (inputs, claims, display, resets, dropped, problems, boxes, pushes)
-    return Block(frame, place, counts, keys, key, clip_names, clip, numbers, *more)
+    boxes = _boxes(poses["boxes"])
+    marked = resets, dropped, problems
+    told = entries, *marked, boxes, (pushed, pushes[pushed])
+    return Block(frame, place, counts, keys, key, clip_names, clip, numbers, *told)
+
+
+def _boxes(column: Any) -> BoxColumns:
+    found = GatheredBoxes()
+    if column is not None:
+        for row in np.flatnonzero(_whole(column.is_valid())).tolist():
+            found.take(row, boxes_in(column[row].as_py()))
+    return box_columns(found)
+
+
+def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:
+    """A small table: the frame (k,) of each row, and its columns, whose `at` are rows. Raises _UnlikeError."""
+    import pyarrow
+    import pyarrow.parquet
+
+    path, sort = table_path(folder, name), SORTS[name]
+    if path is None:
+        return np.zeros(0, dtype=np.int64), entry_columns(sort, [])
+    if path.suffix == ".csv":
+        rows = [(frame, one) for frame, group in gathered(folder, name, sort.line).items() for one in group]
+        frames = np.array([frame for frame, _ in rows], dtype=np.int64)
+        return frames, entry_columns(sort, enumerate(one for _, one in rows))
+    with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream, read_dictionary=[*sort.texts]) as file:
+        named = [one for one in file.schema_arrow.names if not one.startswith("_")]
+        if "frame" not in named or not set(named) <= COLUMNS[name].keys() or len(named) > len(set(named)):
+            raise _UnlikeError
+        table = file.read(named)
+    frame = _counted(_column(table, name, "frame"))
+    if len(frame) > MOST_ROWS or (len(frame) and (frame[0] < 0 or (np.diff(frame) < 0).any())):
+        raise _UnlikeError
+    texts: dict[str, tuple[list[str], Ints]] = {}
+    for field in sort.texts:
+        coded, names = _codes(_column(table, name, field), len(frame))
+        codes, firsts = _in_order(coded, len(names) - 1)
+        texts[field] = [names[code] for code in coded[firsts].tolist()], np.where(codes == len(firsts), -1, codes)
+    for needed in structs.fields(sort.line):
+        if needed.required and (texts[needed.name][1] < 0).any():
+            raise _UnlikeError
+    if "event" in texts and not set(texts["event"][0]) <= set(EVENTS):
+        raise _UnlikeError
+    points = [f"{sort.point}_x", f"{sort.point}_y"] if sort.point else []
+    numbers: dict[str, Floats] = {}
+    for field, default in (sort.numbers | dict.fromkeys(points, math.nan)).items():
+        column = _column(table, name, field)
+        found = np.full(len(frame), default) if column is None else _finite(column.cast(pyarrow.float64()))
+        numbers[field] = np.where(np.isnan(found), default, found)
+    if points and (np.isnan(numbers[points[0]]) != np.isnan(numbers[points[1]])).any():
+        raise _UnlikeError
+    return frame, EntryColumns(np.arange(len(frame)), texts, numbers)
 
 
 def table_blocks(folder: Path, span: tuple[int, int] | None) -> Iterator[Block]:
@@ -163,16 +222,15 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             if not {"frame", *NEEDED} <= set(named) <= COLUMNS["poses"].keys() or len(named) > len(set(named)):
                 return None
             table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_told(file.metadata, name)])
-        columns = {name: _poses_column(table, name) for name in COLUMNS["poses"]}
+        columns = {name: _column(table, "poses", name) for name in COLUMNS["poses"]}
         row_frame = _counted(columns.pop("frame"))
         steps = np.diff(row_frame)
         if len(row_frame) and (row_frame[0] < 0 or (len(steps) and steps.min() < 0)):
             return None
-        inputs = gathered(folder, "inputs", InputLine)
-        claims = gathered(folder, "claims", ClaimLine)
-        display = gathered(folder, "display", DisplayLine)
+        entries = {name: _entries(folder, name) for name in SORTS}
         marks = gathered(folder, "marks", MarkLine)
-        frame = _frames(row_frame, span, {*inputs, *claims, *display, *marks})
+        others = np.concatenate([np.array([*marks], dtype=np.int64), *(frames for frames, _ in entries.values())])
+        frame = _frames(row_frame, span, others)
         if any(mark.dropped for group in marks.values() for mark in group):
             return None  # frames are missing, and row by row it is plain which
         if not len(frame):
@@ -183,31 +241,35 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
         counts[at], place[at] = np.diff(begins, append=len(row_frame)), begins + 1
         place = np.maximum.accumulate(place)
 
-        def told(table: dict[int, list[Any]]) -> Iterator[tuple[int, Any]]:
-            """What a small table has of these frames, with the place of each."""
-            for number in sorted(table):
-                at = int(np.searchsorted(frame, number))
-                if at < len(frame) and frame[at] == number:
-                    yield from ((at, one) for one in table[number])
+        def placed(frames: Ints) -> tuple[Ints, Any]:
+            """The places of frames in the block, and which of them are in it."""
+            at = np.searchsorted(frame, frames)
+            known = np.append(frame, -1)[at] == frames
+            return at[known], known
 
-        return _of_columns(
-            frame,
-            place,
-            counts,
-            columns,
-            list(told(inputs)),
-            list(told(claims)),
-            list(told(display)),
-            list(told(marks)),
-        )
+        told = {}
+        for name, (frames, some) in entries.items():
+            within, known = placed(frames)
+            texts = {one: (names, codes[known]) for one, (names, codes) in some.texts.items()}
+            told[name] = EntryColumns(within, texts, {one: column[known] for one, column in some.numbers.items()})
+        numbers = sorted(marks)
+        within, known = placed(np.array(numbers, dtype=np.int64))
+        marked = [
+            group
+            for number, is_known in zip(numbers, known.tolist(), strict=True)
+            if is_known
+            for group in [marks[number]]
+        ]
+        beside = [(at, one) for at, group in zip(within.tolist(), marked, strict=True) for one in group]
+        return _of_columns(frame, place, counts, columns, told, beside)
     except (pyarrow.ArrowException, UnicodeDecodeError, OverflowError, KeyError, msgspec.MsgspecError, _UnlikeError):
         return None
 
 
-def _frames(rows: Ints, span: tuple[int, int] | None, others: set[int]) -> Ints:
+def _frames(rows: Ints, span: tuple[int, int] | None, others: Ints) -> Ints:
     """The frames that there are: those of a span and of rows, or of rows and other tables."""
     if span is None:
-        return np.union1d(rows, np.fromiter(others, dtype=np.int64))
+        return np.union1d(rows, others)
     whole = np.arange(span[0], span[1] + 1)
     inside = not len(rows) or (span[0] <= rows[0] and rows[-1] <= span[1])  # rows are in order
     return whole if inside else np.union1d(rows, whole)
@@ -224,13 +286,13 @@ def _is_told(metadata: Any, name: str) -> bool:
     return any(told is None or not told.has_null_count or told.null_count < rows for rows, told in counts)
 
 
-def _poses_column(table: Any, name: str) -> Any:
+def _column(table: Any, of: str, name: str) -> Any:
     """A column in its type, None for one that was not read."""
     import pyarrow
 
     if name not in table.column_names:
         return None
-    column, arrow = table.column(name), arrow_type(COLUMNS["poses"][name])
+    column, arrow = table.column(name), arrow_type(COLUMNS[of][name])
     if pyarrow.types.is_dictionary(column.type) and column.type.value_type == arrow:
         return column.unify_dictionaries().combine_chunks()
     if pyarrow.types.is_boolean(column.type) != pyarrow.types.is_boolean(arrow):

@@ -15,8 +15,7 @@ from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import written
 from voskar.core.posing import Posed
-from voskar.core.recording import Claim, Recording
-from voskar.core.recording.claims import Display
+from voskar.core.recording import Claim, Display, Recording
 from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Form, hull
@@ -98,7 +97,7 @@ def page_data(
         "ends": [[end.frame, end.event] for end in course.ends],
         "marks": [[frame, what] for frame, what in sorted(played.resets.items())],
         "score": {name: [steps.frames, steps.values] for name, steps in course.score.items()},
-        "display": [_display(entry) for entry in played.display if frames[0] <= entry.frame <= frames[1]],
+        "display": [_display(entry) for entry in played.display.within(*frames)],
         "summary": _summary(verdict),
     }
     return PageData(plain, columns)

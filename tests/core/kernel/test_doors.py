@@ -14,13 +14,12 @@ import pytest
 from tests.worlds import brush, recording, rulebook, sting
 from voskar.core import kernel
 from voskar.core.adopt import Resync
-from voskar.core.kernel.gather import GatheredPoses
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.kernel.storage import shared_floats
 from voskar.core.step import Stepper, replay
 from voskar.core.world import World
-from voskar.files.blocks import APART, UNTOLD
-from voskar.files.frames import FrameLine, PoseLine
+from voskar.files.blocks import gathering
+from voskar.files.frames import WHOLE, FrameLine, PoseLine
 
 FAR = 1 << 40
 MATRIX = (1.0, 0.0, 0.0, 1.0)
@@ -129,7 +128,7 @@ def test_every_door_is_tried() -> None:
     no_index = {
         "stop", "recorded", "driven", "solid_takes", "tell_left", "touch", "find", "touches", "copy_across",
         "clear", "separation", "closest", "gap", "time_of_impact", "contact_point", "surface_normal", "take",
-        "keys_within", "keys_beside", "beside", "keys_told", "share",
+        "keys_within", "keys_beside", "beside", "keys_told", "share", "grow",
     }  # fmt: skip
     opened = {
         name
@@ -144,11 +143,11 @@ def test_there_is_no_room_for_more() -> None:
     for corners in ([], [(0.0, 0.0)] * 4):
         with pytest.raises(IndexError):
             narrow.put(True, corners)
-    columns = GatheredPoses(1, 1, FrameLine, PoseLine, UNTOLD, APART)
+    columns = gathering(1, 1, WHOLE)
     pose = PoseLine("a", "b", 0, 0)
     for frames in ([FrameLine(0, [pose, pose])], [FrameLine(0), FrameLine(1)]):
         with pytest.raises(IndexError):
-            GatheredPoses(1, 1, FrameLine, PoseLine, UNTOLD, APART).take(frames)
+            gathering(1, 1, WHOLE).take(frames)
     columns.take([FrameLine(0, [pose])])
     assert columns.rows == 1
     one = world()

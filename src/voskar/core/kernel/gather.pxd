@@ -23,21 +23,51 @@ cdef extern from *:
     object slot_at "voskar_slot_at" (object told, Py_ssize_t place)
 
 cdef object UNSET, Raw
+cdef double NAN
+
+@cython.final
+cdef class GatheredEntries:
+    cdef public object entry
+    cdef public int64_t[::1] text_slots, number_slots, at, codes
+    cdef public double[::1] default, values
+    cdef public list own_slots, names
+    cdef public Py_ssize_t slot, texts, numbers, point_slot, width, rows, room
+
+    cpdef object grow(self)
+
+    @cython.locals(
+        told=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, code=int64_t, known=dict, is_told=bint
+    )
+    cpdef Py_ssize_t take(self, Py_ssize_t at, object entries) except -1
+
+@cython.final
+cdef class GatheredBoxes:
+    cdef public int64_t[::1] at, name
+    cdef public double[::1] corners
+    cdef public dict names
+    cdef public list poses
+    cdef public Py_ssize_t rows, room
+
+    cpdef object grow(self)
+
+    @cython.locals(name=str, corner=Py_ssize_t)
+    cpdef object take(self, Py_ssize_t at, dict boxes)
 
 @cython.final
 cdef class GatheredPoses:
     cdef public int64_t[::1] frame, counts, key, clip, number_slots
-    cdef public double[::1] numbers, default, absent
+    cdef public double[::1] numbers, default, absent, pushes
     cdef public object line, pose
-    cdef public list fields, apart_slots, own_slots, line_own_slots, more_slots, others, rows_apart
+    cdef public GatheredBoxes boxes
+    cdef public list fields, own_slots, line_own_slots, more_slots, others, entries
     cdef public dict keys, clips
-    cdef public Py_ssize_t frame_slot, poses_slot
+    cdef public Py_ssize_t frame_slot, poses_slot, push_slot, boxes_slot
     cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, told
 
     @cython.locals(
         room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, at=Py_ssize_t, told=Py_ssize_t, name=str,
         kind=str, owner=object, found=tuple, known=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t,
-        is_apart=bint, has_more=bint, says_more=bint,
+        says_more=bint, entries=GatheredEntries,
     )
     cpdef object take(self, object frames)
 

@@ -30,8 +30,132 @@ if not cython.compiled:  # compiled, it is the field's place in a struct's memor
         return getattr(told, told.__struct_fields__[place])
 
 
+NAN = float("nan")
+MARKS = ("reset", "dropped", "problems")
+"""What a frame tells beside poses and entries."""
 NOTHING: tuple[Any, ...] = ()
 """What a frame has of poses, inputs, claims or display where its line has no such key; an empty list is told."""
+
+
+FEW = 64
+"""Entries that there is room for at first."""
+
+
+class GatheredEntries:
+    """Takes entries of one sort that frames hold beside their poses: structs of type `entry`, in the field `name` of a
+    frame of type `line`.
+
+    `codes` (rows, texts) are places in `names`, a dict for each field of `texts`, in the order in which texts are
+    first met; -1 for none. `values` (rows, width) are the fields of `numbers`, each with what stands for one that an
+    entry does not have, NaN for null; then the two of `point`, if there is one. `at` (rows,) are places of frames.
+    """
+
+    def __init__(
+        self, line: type, name: str, entry: type, texts: Collection[str], numbers: Mapping[str, float], point: str
+    ) -> None:
+        has: tuple[str, ...] = entry.__struct_fields__  # type: ignore[attr-defined]
+        self.entry = entry
+        self.slot = slot_place(line, name)
+        self.text_slots: Ints = shared_ints(np.array([slot_place(entry, one) for one in texts], np.int64))
+        self.number_slots: Ints = shared_ints(np.array([slot_place(entry, one) for one in numbers], np.int64))
+        self.default: Floats = shared_floats(np.array([*numbers.values()], np.float64))
+        self.texts, self.numbers = len(texts), len(numbers)
+        self.point_slot = slot_place(entry, point) if point else -1
+        self.width = self.numbers + (2 if point else 0)
+        self.own_slots = [slot_place(entry, one) for one in has if one.startswith("_")]
+        self.names: list[dict[str, int]] = [{} for _ in texts]
+        self.rows, self.room = 0, FEW
+        self.at: Ints = ints(FEW)
+        self.codes: Ints = ints(FEW * self.texts)
+        self.values: Floats = floats(FEW * self.width)
+
+    def grow(self) -> None:
+        """Makes room for twice as many."""
+        self.room *= 2
+        self.at = shared_ints(np.resize(self.at, self.room))
+        self.codes = shared_ints(np.resize(self.codes, self.room * self.texts))
+        self.values = shared_floats(np.resize(self.values, self.room * self.width))
+
+    def take(self, at: int, entries: Iterable[Any]) -> int:
+        """Takes the entries of one frame; how many keys they tell. Raises TypeError for another type of struct,
+        IndexError for a point that has not two numbers."""
+        told = 0
+        for entry in entries:
+            if type(entry) is not self.entry:
+                raise TypeError("expected an entry of another type")
+            if self.rows >= self.room:
+                self.grow()
+            row = self.rows
+            self.at[row] = at
+            for field in range(self.texts):
+                value = slot_at(entry, self.text_slots[field])
+                code = -1
+                if value is not UNSET:
+                    told += 1
+                    if value is not None:
+                        known = self.names[field]
+                        code = known.setdefault(value, len(known))
+                self.codes[row * self.texts + field] = code
+            for field in range(self.numbers):
+                value = slot_at(entry, self.number_slots[field])
+                if value is UNSET:
+                    self.values[row * self.width + field] = self.default[field]
+                else:
+                    told += 1
+                    self.values[row * self.width + field] = NAN if value is None else value
+            if self.point_slot >= 0:
+                value = slot_at(entry, self.point_slot)
+                if value is not UNSET:
+                    told += 1
+                is_told = value is not UNSET and value is not None
+                if is_told and len(value) != 2:
+                    raise IndexError("expected two numbers")
+                self.values[row * self.width + self.numbers] = value[0] if is_told else NAN
+                self.values[row * self.width + self.numbers + 1] = value[1] if is_told else NAN
+            for place in self.own_slots:
+                value = slot_at(entry, place)
+                if value is not UNSET:
+                    told += 1 + keys_within(value)
+            self.rows += 1
+        return told
+
+
+class GatheredBoxes:
+    """Takes the boxes of poses: `at` (rows,) are places of poses, `name` (rows,) places in `names`, in the order in
+    which they are first met, `corners` (rows, 4) as they are told. `poses` are those that tell any, or none of them:
+    a game that has no box just then tells an empty object."""
+
+    def __init__(self) -> None:
+        self.names: dict[str, int] = {}
+        self.poses: list[int] = []
+        self.rows, self.room = 0, FEW
+        self.at: Ints = ints(FEW)
+        self.name: Ints = ints(FEW)
+        self.corners: Floats = floats(FEW * 4)
+
+    def grow(self) -> None:
+        """Makes room for twice as many."""
+        self.room *= 2
+        self.at = shared_ints(np.resize(self.at, self.room))
+        self.name = shared_ints(np.resize(self.name, self.room))
+        self.corners = shared_floats(np.resize(self.corners, self.room * 4))
+
+    def take(self, at: int, boxes: dict[str, list[float]]) -> None:
+        """Takes those of a pose; a name with _ in front is the game's own. Raises IndexError for other than
+        four corners."""
+        self.poses.append(at)
+        for name, box in boxes.items():
+            if name.startswith("_"):
+                continue
+            if len(box) != 4:
+                raise IndexError("expected four corners")
+            if self.rows >= self.room:
+                self.grow()
+            self.at[self.rows] = at
+            self.name[self.rows] = self.names.setdefault(name, len(self.names))
+            for corner in range(4):
+                self.corners[self.rows * 4 + corner] = box[corner]
+            self.rows += 1
 
 
 class GatheredPoses:
@@ -39,11 +163,11 @@ class GatheredPoses:
 
     `numbers` are the fields that tell numbers or truths: each with what stands for one that a line does not have
     (UNSET), and for one that is null; those that `pose` has are `fields`, laid one behind the other in `numbers`, so
-    many (`room`) values each. `apart` are fields that tell neither number nor text; those of both types
-    that begin with _ are the game's own, and only counted. `frame` and `counts` (frames,) and
-    `key` and `clip` (poses,) are as in a block; `keys` and `clips` give what is met a number, in the order in which it
-    is first met; `clip` is -1 for none. `told` counts the keys of all lines. `rows_apart` are poses that tell something
-    apart; `others` are frames that tell more than poses; each with its place.
+    many (`room`) values each. Fields of both types that begin with _ are the game's own, and only counted. `frame` and
+    `counts` (frames,) and `key` and `clip` (poses,) are as in a block; `keys` and `clips` give what is met a number, in
+    the order in which it is first met; `clip` is -1 for none. `pushes` (poses, 2) are NaN where none is told; `boxes`
+    takes those of poses, `entries` take what frames have beside poses. `told` counts the keys of all lines; `others`
+    are frames that tell yet more, each with its place.
     """
 
     def __init__(
@@ -53,7 +177,7 @@ class GatheredPoses:
         line: type,
         pose: type,
         numbers: Mapping[str, tuple[float, float]],
-        apart: Collection[str],
+        entries: Collection[GatheredEntries],
     ) -> None:
         has: tuple[str, ...] = pose.__struct_fields__  # type: ignore[attr-defined]
         self.line, self.pose = line, pose
@@ -65,14 +189,15 @@ class GatheredPoses:
         self.clip: Ints = ints(self.room)
         self.numbers: Floats = floats(len(self.fields) * self.room)
         self.frame_slot, self.poses_slot = slot_place(line, "frame"), slot_place(line, "poses")
-        self.more_slots = [slot_place(line, name) for name in beside(line)]
+        self.entries = list(entries)
+        self.more_slots = [slot_place(line, name) for name in MARKS]
         self.id_slot, self.kind_slot, self.owner_slot, self.clip_slot = (
             slot_place(pose, name) for name in ("id", "kind", "owner", "clip")
         )
         self.number_slots: Ints = shared_ints(np.array([slot_place(pose, name) for name in self.fields], np.int64))
         self.default: Floats = shared_floats(np.array([numbers[name][0] for name in self.fields], np.float64))
         self.absent: Floats = shared_floats(np.array([numbers[name][1] for name in self.fields], np.float64))
-        self.apart_slots = [slot_place(pose, name) for name in apart if name in has]
+        self.push_slot, self.boxes_slot = (slot_place(pose, name) if name in has else -1 for name in ("push", "boxes"))
         own = [name for name in has if name.startswith("_")]
         self.own_slots = [slot_place(pose, name) for name in own]
         self.line_own_slots = [slot_place(line, name) for name in own]
@@ -82,7 +207,8 @@ class GatheredPoses:
         self.frames = 0
         self.told = 0
         self.others: list[tuple[int, Any]] = []
-        self.rows_apart: list[tuple[int, Any]] = []
+        self.boxes = GatheredBoxes()
+        self.pushes: Floats = floats(2 * self.room if "push" in has else 0, NAN)
 
     def take(self, frames: Iterable[Any]) -> None:
         """Takes frames. Raises TypeError for another type of struct, IndexError for more than there is room for.
@@ -136,14 +262,22 @@ class GatheredPoses:
                     else:
                         told += 1
                         self.numbers[field * room + row] = self.absent[field] if value is None else value
-                is_apart = False
-                for place in self.apart_slots:
-                    value = slot_at(pose, place)
+                if self.push_slot >= 0:
+                    value = slot_at(pose, self.push_slot)
                     if value is not UNSET:
-                        told += 1 + keys_within(value)
-                        is_apart = is_apart or value is not None
-                if is_apart:
-                    self.rows_apart.append((row, pose))
+                        told += 1
+                        if value is not None:
+                            if len(value) != 2:
+                                raise IndexError("expected two numbers")
+                            self.pushes[2 * row] = value[0]
+                            self.pushes[2 * row + 1] = value[1]
+                if self.boxes_slot >= 0:
+                    value = slot_at(pose, self.boxes_slot)
+                    if value is not UNSET:
+                        told += 1
+                        if value is not None:
+                            told += len(value)
+                            self.boxes.take(row, value)
                 for place in self.own_slots:
                     value = slot_at(pose, place)
                     if value is not UNSET:
@@ -153,17 +287,18 @@ class GatheredPoses:
             self.rows = row
             self.frame[self.frames] = slot_at(line, self.frame_slot)
             self.counts[self.frames] = at
-            has_more = False
+            for entries in self.entries:
+                value = slot_at(line, entries.slot)
+                if value is not NOTHING:
+                    told += 1 + entries.take(self.frames, value)
             says_more = False
             for place in self.more_slots:
                 value = slot_at(line, place)
-                if value is not UNSET and value is not NOTHING:
-                    has_more = True
+                if value is not UNSET:
+                    told += 1
                     says_more = says_more or bool(value)
-            if has_more:
-                told += keys_beside(line)
-                if says_more:
-                    self.others.append((self.frames, line))
+            if says_more:
+                self.others.append((self.frames, line))
             for place in self.line_own_slots:
                 value = slot_at(line, place)
                 if value is not UNSET:

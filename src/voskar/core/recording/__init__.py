@@ -3,9 +3,22 @@
 from __future__ import annotations
 
 from voskar.core.recording.boxes import LoggedBoxes
-from voskar.core.recording.claims import Claim, Display, LogScope
+from voskar.core.recording.claims import Claim, LogScope
+from voskar.core.recording.display import Display, DisplayLog
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import Poses
 from voskar.core.recording.recording import Actor, Recording, Stranger, sides
 
-__all__ = ["Actor", "Claim", "Display", "Inputs", "LogScope", "LoggedBoxes", "Poses", "Recording", "Stranger", "sides"]
+__all__ = [
+    "Actor",
+    "Claim",
+    "Display",
+    "DisplayLog",
+    "Inputs",
+    "LogScope",
+    "LoggedBoxes",
+    "Poses",
+    "Recording",
+    "Stranger",
+    "sides",
+]

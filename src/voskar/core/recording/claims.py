@@ -1,11 +1,11 @@
-"""What a game says of itself beside its poses: claims, its display, and which of them it makes at all."""
+"""What a game says of itself beside its poses: claims, and which of them it makes at all."""
 
 from __future__ import annotations
 
 from msgspec import Struct
 
 
-class Claim(Struct, frozen=True):
+class Claim(Struct, frozen=True, gc=False):
     """What the game itself believed. `line` is where it stands in the recording (a row, in tables).
 
     A hit names its attacker, its target or both.
@@ -24,20 +24,6 @@ class Claim(Struct, frozen=True):
     owner: str | None = None
     x: float | None = None
     y: float | None = None
-
-
-class Display(Struct, frozen=True):
-    """One entry of what the game's own display showed in a frame: an actor's values, or the clock."""
-
-    frame: int
-    line: int
-    id: str | None = None
-    health: float | None = None
-    percent: float | None = None
-    icons: float | None = None
-    lives: float | None = None
-    score: float | None = None
-    clock: str | None = None
 
 
 class LogScope(Struct, frozen=True):

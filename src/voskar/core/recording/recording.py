@@ -12,7 +12,8 @@ import numpy as np
 from msgspec import Struct
 
 from voskar.core.recording.boxes import LoggedBoxes
-from voskar.core.recording.claims import Claim, Display, LogScope
+from voskar.core.recording.claims import Claim, LogScope
+from voskar.core.recording.display import DisplayLog
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import Poses
 from voskar.core.rules.shapes import Bools, Ints
@@ -65,7 +66,7 @@ class Recording:
     title: str = ""
     digest: str = ""
     boxes: LoggedBoxes = field(default_factory=LoggedBoxes)
-    display: tuple[Display, ...] = ()
+    display: DisplayLog = field(default_factory=DisplayLog)
     scope: LogScope = field(default_factory=LogScope)
     lost: tuple[tuple[int, int], ...] = ()
     """The first and the last of frames that the logger lost. A run begins in each first, and behind each last."""

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from voskar.core.rules import Rules
-from voskar.core.views.timeline import Course, Timeline
+from voskar.core.views.timeline import Course, Timeline, holds
 
 ICONS = 12
 """Most icons that are shown one by one."""
@@ -63,14 +63,13 @@ def display(rules: Rules, course: Timeline, frame: int, names: Iterable[str], ic
 
 def _gauge(course: Course, frame: int, icon: float) -> Gauge | None:
     health, full = course.health.now(frame), course.kind.health
-    there = any(span.first <= frame <= span.last for span in course.present)
-    if health is None or full is None or not (there or course.is_down(frame)):
+    if health is None or full is None or not (holds(course.present, frame) or course.is_down(frame)):
         return None
     units = round(health / icon, 9)
     whole = int(units)
     lives = course.lives.now(frame)
     state = "down" if course.is_down(frame) or health == 0 else ""
-    if any(span.first <= frame <= span.last for span in course.waiting):
+    if holds(course.waiting, frame):
         state = "waiting"
     if state and any(out <= frame for out in course.outs[-1:]):
         state = "out"

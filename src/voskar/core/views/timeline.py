@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Mapping
 from functools import cached_property
+from operator import attrgetter
 
 import numpy as np
 from msgspec import Struct, field
@@ -60,6 +61,15 @@ class ResetMark(Struct, frozen=True):
 Change = Event | ResetMark
 
 
+def holds(spans: list[Span], frame: int) -> bool:
+    """Whether a frame is in one of some spans, of which each begins no sooner than the one before and ends it."""
+    at = bisect_right(spans, frame, key=_FIRST)
+    return at > 0 and spans[at - 1].last >= frame
+
+
+_FIRST = attrgetter("first")
+
+
 class Course(Struct):
     """One actor through a recording. `health` and `lives` are empty where its kind has none."""
 
@@ -90,7 +100,7 @@ class Course(Struct):
 
     def is_down(self, frame: int) -> bool:
         """Whether it is down in a frame, that of its fall left out."""
-        return any(span.first <= frame <= span.last for span in self.down)
+        return holds(self.down, frame)
 
 
 class Timeline(Struct):
@@ -104,6 +114,8 @@ class Timeline(Struct):
     marks: Mapping[int, str]
     ends: list[Event]
     score: Mapping[str, Steps]
+    begins: list[int]
+    """The frames of runs and marks."""
 
     def run_of(self, frame: int) -> int:
         """The first frame of the run that a frame is part of."""
@@ -111,8 +123,10 @@ class Timeline(Struct):
 
     def end_of(self, frame: int) -> Event | None:
         """What had ended the run by a frame, if anything had."""
-        since = max([run for run in (*self.runs, *self.marks) if run <= frame], default=self.first)
-        return next((end for end in self.ends if since <= end.frame <= frame), None)
+        at = bisect_right(self.begins, frame)
+        since = self.begins[at - 1] if at else self.first
+        found = bisect_left(self.ends, since, key=attrgetter("frame"))
+        return next((end for end in self.ends[found : found + 1] if end.frame <= frame), None)
 
     def clock(self, frame: int) -> int:
         """Frames since the run began; it stands still when the run has ended."""
@@ -171,7 +185,9 @@ class _Reading:
                 for span in spans:
                     span.last = min(span.last, last)
         ledger = self.ledger
-        return Timeline(first, last, ledger.rate, self.courses, self.runs, self.recording.resets, self.ends, self.score)
+        resets = self.recording.resets
+        begins = sorted({*self.runs, *resets})
+        return Timeline(first, last, ledger.rate, self.courses, self.runs, resets, self.ends, self.score, begins)
 
     def _begin(self, course: Course) -> None:
         recording, name = self.recording, course.actor.id
@@ -303,8 +319,9 @@ class _Reading:
                 since = frame if self._returned else frame + 1  # those of a return come right behind it
                 if course.immune and course.immune[-1].last >= since - 1:
                     course.immune[-1].last = since - 1
+                    _drop_empty(course.immune)
                 course.immune.append(Span(since, event.until or frame, event.cause or ""))
-                course.immune = [span for span in course.immune if span.last >= span.first]
+                _drop_empty(course.immune)
             case "stun":
                 course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
             case "down":
@@ -341,4 +358,10 @@ class _Reading:
                 if course.present and course.actor.id not in self.recording.numbers:
                     gone_in_it = event.detail in ("expired", "edge", "no spawn")
                     course.present[-1].last = frame - 1 if gone_in_it else frame
-                    course.present = [span for span in course.present if span.last >= span.first]
+                    _drop_empty(course.present)
+
+
+def _drop_empty(spans: list[Span]) -> None:
+    """Drops the last span if it ends before it begins."""
+    if spans and spans[-1].last < spans[-1].first:
+        spans.pop()

@@ -1,0 +1,241 @@
+"""`make bench`: what it costs to read, replay and check the logs that games write, by what is in them.
+
+CPU time, the least of three runs, each table in a process of its own; ratios within a run hold on any machine.
+"""
+
+from __future__ import annotations
+
+import gc
+import json
+import math
+import random
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+HERE = Path(__file__).parent
+ACTORS, FRAMES, RATE = 20, 1500, 60
+
+PLACES = """
+voskar = 2
+[layers]
+names = ["hive"]
+[kinds.waxling]
+health = 1e6
+lives = 3
+[kinds.waxling.boxes.belly]
+role = "hurtbox"
+rect = [14, 10]
+layer = ["hive"]
+[kinds.waxling.boxes.sting]
+role = "hitbox"
+attack = "sting"
+rect = [8, 8]
+at = [9, 3]
+mask = ["hive"]
+[attacks.sting]
+damage = 1
+rehit = "1f"
+"""
+"""Twenty waxlings, each of which could sting any other."""
+
+Pose = dict[str, Any]
+Frame = dict[str, Any]
+
+
+def places(frames: int = FRAMES, apart: float = 60.0) -> Iterator[Frame]:
+    """Everyone circles in a place of its own, out of everybody's reach, or in pairs within it."""
+    draw = random.Random(1)
+    ways = [(draw.uniform(5, 15), draw.uniform(30, 90), draw.random() * 6) for _ in range(ACTORS)]
+    if apart < 60.0:
+        ways = [ways[n // 2] for n in range(ACTORS)]
+    for frame in range(frames):
+        poses = []
+        for n, (reach, pace, phase) in enumerate(ways):
+            angle = frame / pace + phase
+            x, y = 60.0 * (n // 2) + reach * math.cos(angle), apart * (n % 2) + reach * math.sin(angle)
+            poses.append({"id": f"waxling-{n}", "kind": "waxling", "x": round(x, 2), "y": round(y, 2)})
+        yield {"frame": frame, "poses": poses}
+
+
+def each_pose(**told: Any) -> Callable[[Frame], None]:
+    """Adds the same to each pose; a value that is called is given frame and pose."""
+
+    def add(frame: Frame) -> None:
+        for pose in frame["poses"]:
+            pose |= {key: value(frame, pose) if callable(value) else value for key, value in told.items()}
+
+    return add
+
+
+def corners(pose: Pose, size: tuple[float, float], at: tuple[float, float]) -> list[float]:
+    """A box as a game logs it."""
+    x, y = pose["x"] + at[0], pose["y"] + at[1]
+    return [round(one, 2) for one in (x - size[0] / 2, y - size[1] / 2, x + size[0] / 2, y + size[1] / 2)]
+
+
+def boxes(*names: str) -> Callable[[Frame], None]:
+    """Where the game has its boxes."""
+    known = {"belly": ((14.0, 10.0), (0.0, 0.0)), "sting": ((8.0, 8.0), (9.0, 3.0))}
+    return each_pose(boxes=lambda frame, pose: {name: corners(pose, *known[name]) for name in names})
+
+
+def own_key(frame: Frame) -> None:
+    """A key of the game's own that no frame had before, in each of its poses."""
+    for pose in frame["poses"]:
+        pose[f"_{frame['frame']}"] = 1
+
+
+def inputs(frame: Frame) -> None:
+    """Everybody holds a button and aims."""
+    frame["inputs"] = [
+        {"id": pose["id"], "button": "fire", "down": True, "aim": [pose["x"], 10]} for pose in frame["poses"]
+    ]
+
+
+def display(count: int) -> Callable[[Frame], None]:
+    """What the display shows of some."""
+
+    def add(frame: Frame) -> None:
+        frame["display"] = [{"id": f"waxling-{n}", "health": 1000000, "lives": 3} for n in range(count)]
+
+    return add
+
+
+def spawns(frame: Frame) -> None:
+    """One is born in each frame."""
+    frame["claims"] = [{"event": "spawn", "id": "waxling-0", "x": 1.5, "y": 2.5}]
+
+
+def hits(frame: Frame) -> None:
+    """Everyone stings its neighbour, which stings back."""
+    frame["claims"] = [
+        {"event": "hit", "attacker": f"waxling-{n}", "target": f"waxling-{n ^ 1}", "attack": "sting", "damage": 1}
+        for n in range(ACTORS)
+    ]
+
+
+def still(frame: Frame) -> None:
+    """Nothing more."""
+
+
+FIELDS: dict[str, tuple[Callable[[Frame], None], float]] = {
+    "places only": (still, 60.0),
+    "health, lives, immune": (each_pose(health=1000000, lives=3, immune=False), 60.0),
+    "`push` on all": (each_pose(push=[0.0, 0.0]), 60.0),
+    "a logged box": (boxes("belly"), 60.0),
+    "two logged boxes": (boxes("belly", "sting"), 60.0),
+    "an own key that is new in each frame": (own_key, 60.0),
+    "inputs with aim by all": (inputs, 60.0),
+    "display of one": (display(1), 60.0),
+    "display of all": (display(ACTORS), 60.0),
+    "claims: a spawn": (spawns, 60.0),
+    "claims: hits by all": (hits, 9.0),
+}
+"""What is told beside places, and how far neighbours are apart."""
+
+
+def write(path: Path, frames: Iterator[Frame], add: Callable[[Frame], None] = still) -> Path:
+    """A recording of some frames."""
+    with path.open("w") as file:
+        file.write(json.dumps({"voskar": "recording", "version": 2, "rate": RATE}) + "\n")
+        for frame in frames:
+            add(frame)
+            file.write(json.dumps(frame, separators=(",", ":")) + "\n")
+    return path
+
+
+def least(task: Callable[[], object], runs: int = 3) -> float:
+    """CPU seconds."""
+    found = math.inf
+    for _ in range(runs):
+        gc.collect()
+        start = time.process_time()
+        task()
+        found = min(found, time.process_time() - start)
+    return found
+
+
+def decoding(path: Path) -> None:
+    """Typed decoding of the lines, one by one, and nothing else."""
+    import msgspec
+
+    from voskar.files.frames import FrameLine
+
+    line_of = FrameLine
+    if b'"_' in path.read_bytes()[:20000]:  # keys of its own are passed over
+        fields = [(one.name, one.type, one.default) for one in msgspec.structs.fields(FrameLine) if not one.required]
+        pose_type = msgspec.defstruct("Pose", [("id", str), ("kind", str), ("x", float), ("y", float)], gc=False)
+        fields = [(n, list[pose_type] if n == "poses" else t, d) for n, t, d in fields]  # type: ignore[valid-type]
+        line_of = msgspec.defstruct("Frame", [("frame", int), *fields], gc=False)  # type: ignore[assignment]
+    decoder = msgspec.json.Decoder(line_of)
+    with path.open("rb") as file:
+        next(file)
+        for line in file:
+            decoder.decode(line)
+
+
+def costs(rulebook: str, recording: str) -> dict[str, float]:
+    """Seconds for decoding, reading, replaying and checking a recording, and how much is in it."""
+    from voskar.core.step import replay
+    from voskar.evidence.weighing import weigh
+    from voskar.files.recording import load_recording
+    from voskar.files.rulebook import load_rulebook
+
+    path = Path(recording)
+    book = load_rulebook(rulebook)
+    found: dict[str, float] = {"decode": least(lambda: decoding(path)) if path.is_file() else math.nan}
+    found["load"] = least(lambda: load_recording(recording, book))
+    found["load_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    played = load_recording(recording, book)
+    rules = book.rules(played.rate)
+    found["replay"] = least(lambda: replay(rules, played))
+    found["check"] = least(lambda: weigh(rules, played), 1)
+    found["findings"] = len(weigh(rules, played).verdict.findings)
+    found["peak_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    return found | {"poses": len(played.poses), "frames": played.frames, "claims": len(played.claims)}
+
+
+def fresh(task: str, *arguments: object) -> dict[str, float]:
+    """What a task measures, in a process of its own."""
+    command = [sys.executable, __file__, task, *map(str, arguments)]
+    done = subprocess.run(command, stdout=subprocess.PIPE, check=True, text=True)
+    found: dict[str, float] = json.loads(done.stdout)
+    return found
+
+
+def by_field(folder: Path) -> None:
+    """The table by what a log holds."""
+    rulebook = folder / "places.toml"
+    rulebook.write_text(PLACES)
+    print("\n| what a log holds, ns a pose | decode | load | times decode | replay | check | times replay | findings |")
+    print("|---|--:|--:|--:|--:|--:|--:|--:|")
+    for name, (add, apart) in FIELDS.items():
+        path = write(folder / "fields.jsonl", places(apart=apart), add)
+        row = fresh("costs", rulebook, path)
+        decode, load, alone, check = (row[key] / row["poses"] * 1e9 for key in ("decode", "load", "replay", "check"))
+        told = f"{decode:,.0f} | {load:,.0f} | {load / decode:.1f} | {alone:,.0f} | {check:,.0f} | {check / alone:.1f}"
+        print(f"| {name} | {told} | {row['findings']:.0f} |", flush=True)
+
+
+TASKS: dict[str, Callable[..., dict[str, float]]] = {"costs": costs}
+
+
+def main() -> None:
+    """All tables, or those that are named."""
+    tables = {"fields": by_field}
+    with tempfile.TemporaryDirectory() as folder:
+        for name in sys.argv[1:] or tables:
+            tables[name](Path(folder))
+
+
+if __name__ == "__main__":
+    if sys.argv[1:2] and sys.argv[1] in TASKS:
+        json.dump(TASKS[sys.argv[1]](*sys.argv[2:]), sys.stdout)
+    else:
+        main()
