@@ -85,7 +85,7 @@ ADDED: dict[str, dict[str, tuple[str, str] | str]] = {
     "a pose field": {
         "core/recording/poses.py": ("    push_x: Floats", HEAT),
         "files/frames.py": (
-            "    boxes: dict[str, list[float]] | UnsetType | None = UNSET",
+            "    boxes: dict[str, Corners] | UnsetType | None = UNSET",
             "    heat: _Number = UNSET\n",
         ),
     },

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from itertools import product
 
 import numpy as np
 from msgspec import Struct
 
-from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxColumns, ClipColumns, ShapeColumns
+from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxColumns, BoxRuns, ClipColumns, ShapeColumns
 from voskar.core.rules import Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
 from voskar.core.rules.outlines import stretched
 from voskar.core.rules.shapes import Form, is_upright, put_on
@@ -82,14 +83,15 @@ class BoxCatalog:
         self.kind_number = {name: number for number, name in enumerate(self.kinds)}
         self.by_kind: dict[str, list[FormedBox]] = {}
         for kind in rules.kinds.values():
-            self.by_kind[kind.name] = [self._form(kind, box) for box in kind.boxes]
+            swings = {attack: number for number, attack in enumerate(kind.timed_attacks())}
+            self.by_kind[kind.name] = [self._form(kind, box, swings) for box in kind.boxes]
         self._upright = [is_upright(form) for form in self.forms]
 
     def shapes(self) -> ShapeColumns:
         """The flat table of all forms for a kernel of its own."""
         return ShapeColumns(self.forms, self._upright)
 
-    def _form(self, kind: Kind, box: Box) -> FormedBox:
+    def _form(self, kind: Kind, box: Box, swings: Mapping[str, int]) -> FormedBox:
         known: dict[tuple[object, ...], int] = {}
 
         def form(at: tuple[float, float], turn: float, stretch: tuple[float, float]) -> int:
@@ -106,11 +108,10 @@ class BoxCatalog:
             if keys
         }
         attack = self.rules.attacks[box.attack] if box.attack else Attack("")
-        timed = kind.timed(attack.name)
+        timed = attack.name in swings
         # the attack's own rule, else once for timed attacks and for actors that have an owner (shots), else always
         rehit = attack.rehit or (ONCE if timed else ALWAYS)
-        names = sorted({box.attack for box in kind.boxes if box.attack is not None and kind.timed(box.attack)})
-        swing = names.index(attack.name) if timed and box.role == "hitbox" else -1
+        swing = swings[attack.name] if timed and box.role == "hitbox" else -1
         owned, key = attack.rehit or ONCE, attack.memory_key
         swept = kind.name in self._bred if box.swept is None else box.swept
         formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, owned, swing, key, swept)
@@ -133,18 +134,20 @@ class BoxCatalog:
             own = self.by_kind[name]
             meeting = [box.number for box in own if box.box.role != "body"]
             kinds.append((meeting, [box.number for box in own if box.box.role == "body"]))
-        runs = [box.runs(clip) for box in self.formed for clip in (None, *clips)]
-        hits = {one.number for one in self.of_role("hitbox")}
+        hits, hurts = self.of_role("hitbox"), self.of_role("hurtbox")
         meets = np.zeros((len(self.formed), len(self.formed)), dtype=np.bool_)
-        for hit in self.of_role("hitbox"):
-            for hurt in self.of_role("hurtbox"):
-                meets[hit.number, hurt.number] = self.meets(hit, hurt)
+        # boxes of the same layers and masks meet the same ones, and there are few such
+        for (_, some), (_, others) in product(_alike(hits), _alike(hurts)):
+            if self.meets(some[0], others[0]):
+                meets[np.ix_([one.number for one in some], [one.number for one in others])] = True
+        is_hit = {one.number for one in hits}
+        numbers = {clip: number for number, clip in enumerate(clips)}
         return BoxColumns(
             kinds,
-            [box.number in hits for box in self.formed],
+            [box.number in is_hit for box in self.formed],
             [int(box.swept) for box in self.formed],
             [box.form if box.always else CLOSED for box in self.formed],
-            runs,
+            [self._runs(box, numbers) for box in self.formed],
             len(clips),
             [box.box.mask for box in self.formed],
             [box.box.attack is None or not box.attack.hits_owner for box in self.formed],
@@ -157,6 +160,12 @@ class BoxCatalog:
         )
 
     @staticmethod
+    def _runs(box: FormedBox, numbers: Mapping[str, int]) -> BoxRuns:
+        named = {*box.keyed, *(box.box.during or ()), *box.box.except_during}
+        own = {numbers[clip]: box.runs(clip) for clip in sorted(named & numbers.keys())}
+        return BoxRuns(box.runs(None), box.runs(_ANY), own)
+
+    @staticmethod
     def _place_among(logged: Sequence[str], box: Box) -> int:
         if not box.logged:
             return UNLOGGED
@@ -165,12 +174,25 @@ class BoxCatalog:
     def clip_table(self, clips: Sequence[str]) -> ClipColumns:
         """The declared clips of every kind for the kernel."""
         declared = {}
+        numbers = {clip: number for number, clip in enumerate(clips)}
         for number, name in enumerate(self.kinds):
             for clip, one in self.rules.kinds[name].clips.items():
-                if clip in clips:
+                if clip in numbers:
                     step = one.step(self.rules.rate)
-                    declared[number, clips.index(clip)] = (one.cells, one.loop, step.numerator, step.denominator)
+                    declared[number, numbers[clip]] = (one.cells, one.loop, step.numerator, step.denominator)
         return ClipColumns(len(self.kinds), len(clips), declared)
+
+
+_ANY = "\0"
+"""A clip that no box names."""
+
+
+def _alike(boxes: Sequence[FormedBox]) -> list[tuple[tuple[int, int], list[FormedBox]]]:
+    """Boxes by their mask and layer."""
+    found: dict[tuple[int, int], list[FormedBox]] = {}
+    for one in boxes:
+        found.setdefault((one.box.mask, one.box.layer), []).append(one)
+    return list(found.items())
 
 
 def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float, float], float, tuple[float, float]]:

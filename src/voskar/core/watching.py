@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -57,11 +57,13 @@ class Moment(Struct):
 class Watch:
     """An observer that films where everyone is, and answers questions."""
 
-    def __init__(self, questions: Mapping[int, Question], *, films: bool = True, known: Iterable[Actor] = ()) -> None:
-        """`known` are driven actors that are there at times that are not filmed."""
+    def __init__(
+        self, questions: Mapping[int, Question], *, films: bool | Collection[int] = True, known: Iterable[Actor] = ()
+    ) -> None:
+        """`films` all frames, none, or some; `known` are driven actors that are there at times that are not filmed."""
         self.questions, self.films = questions, films
         self.moments: dict[int, Moment] = {}
-        self._frames = sorted(questions)
+        self._frames = sorted({*questions, *(() if isinstance(films, bool) else films)})
         self._moment: Moment | None = None
         self._film: list[tuple[Ints, ...]] = []
         self._names: dict[str, Actor] = {actor.id: actor for actor in known}
@@ -75,8 +77,8 @@ class Watch:
         return made
 
     def next_frame(self, frame: int) -> int:
-        """Every frame if it films, else the next that is asked about."""
-        if self.films:
+        """Every frame if it films all, else the next that it films or that is asked about."""
+        if self.films is True:
             return frame
         at = bisect_left(self._frames, frame)
         return self._frames[at] if at < len(self._frames) else FOREVER
@@ -101,7 +103,7 @@ class Watch:
     def before_judging(self, stepper: Stepper) -> None:
         """Films the frame, and asks what would come of pairs that do not touch."""
         world = stepper.world
-        if self.films:
+        if self._films(world.frame):
             self._shoot(world)
         question, moment = self.questions.get(world.frame), self._moment
         if question is None or moment is None:
@@ -151,7 +153,7 @@ class Watch:
         """Of an ended run only what the recording shows is left; emitters and pairs have no verdicts."""
         world = stepper.world
         self._moment = None
-        if self.films and world.run.ended is not None and world.frame > world.run.ended:
+        if self._films(world.frame) and world.run.ended is not None and world.frame > world.run.ended:
             self._shoot_poses(world)
         question = self.questions.get(world.frame)
         if question is not None and world.frame not in self.moments:
@@ -161,6 +163,9 @@ class Watch:
                     self._keep(world, moment, name)
 
     # the film
+
+    def _films(self, frame: int) -> bool:
+        return self.films if isinstance(self.films, bool) else frame in self.films
 
     def _shoot_poses(self, world: World) -> None:
         """Where hits have moved recorded actors."""
@@ -334,11 +339,11 @@ def watched(
     recording: Recording,
     questions: Mapping[int, Question] | None = None,
     *,
-    films: bool = True,
+    films: bool | Collection[int] = True,
     resync: Resync | None = None,
 ) -> Watched:
-    """Replays, and looks on; with `resync` it goes on from the game's account."""
-    films = films and needs_film(rules, recording)
+    """Replays, and looks on at all frames, or at some; with `resync` it goes on from the game's account."""
+    films = films if needs_film(rules, recording) else False
     done = played_out(lambda: Stepper(rules, recording, Watch(questions or {}, films=films), resync))
     assert isinstance(done.stepper.observer, Watch)
     return Watched(done.stepper, done.ledger, done.stepper.observer, recording, done.copies)

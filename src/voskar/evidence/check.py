@@ -88,8 +88,12 @@ def check(
     `resync` the replay goes on from the game's account where it and the rules disagree; with `explains` findings say
     why. Of `watched` frames the poses of driven actors are kept too."""
     windows = windows.at(recording.rate)
-    places = any(claim.x is not None for claim in recording.claims)
-    seen = watch(rules, recording, films=bool(watched) or places, resync=Resync(windows) if resync else None)
+    seen = watch(
+        rules,
+        recording,
+        films=bool(watched) or _placed(recording, windows),
+        resync=Resync(windows) if resync else None,
+    )
     ask = seen.asking if explains else None
     orders = seen.stepper.world.orders
     held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, ask, orders)
@@ -120,6 +124,12 @@ def check(
         tuple(hints(held, found)),
     )
     return verdict, held.ledger
+
+
+def _placed(recording: Recording, windows: Windows) -> set[int]:
+    """Frames in which a pose tells where something came about that a claim places."""
+    placed = (claim.frame for claim in recording.claims if claim.x is not None and claim.event in ("down", "removed"))
+    return {frame for middle in placed for frame in range(middle - windows.widest - 1, middle + windows.widest + 1)}
 
 
 def _not_compared(held: Held) -> Iterable[str]:

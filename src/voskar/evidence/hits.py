@@ -278,7 +278,7 @@ def _differs(held: Held, claim: Claim, hit: Event) -> Iterator[Finding]:
         yield finding("hit-damage", number(claim.damage), number(hit.damage))
     if claim.attack is not None and claim.attack != hit.attack:
         yield finding("hit-attack", claim.attack, hit.attack or "")
-    left = _health_after(held, hit)
+    left = None if claim.health is None else _health_after(held, hit)
     if claim.health is not None and left is not None and abs(claim.health - left) > 1e-6:
         yield finding("hit-health", number(claim.health), number(left))
     if claim.x is not None and claim.y is not None:
@@ -308,11 +308,10 @@ def _health_after(held: Held, hit: Event) -> float | None:
     if following is not None and following.event == "health" and following.id == hit.target:
         return following.after
     course = held.course.courses.get(hit.target or "")
-    before = [
-        event
-        for event in events[:at]
-        if event.frame == hit.frame and event.event == "health" and event.id == hit.target
-    ]
     if course is None or course.kind.health is None:
         return None
-    return before[-1].after if before else course.health.now(hit.frame - 1)
+    while at > 0 and events[at - 1].frame == hit.frame:
+        at -= 1
+        if events[at].event == "health" and events[at].id == hit.target:
+            return events[at].after
+    return course.health.now(hit.frame - 1)

@@ -149,6 +149,8 @@ def aligned(told: Sequence[int], judged: Sequence[int], window: Window) -> list[
     """
     if len(told) == len(judged) == 1:
         return [(0, 0)] if window.holds(told[0], judged[0]) else []
+    if told == judged:  # and no other pairs are less apart
+        return [(at, at) for at in range(len(told))]
     rows: list[tuple[int, list[_Score]]] = []  # of each told one: where its band begins, and the scores from there on
     low, high = 0, 0
     first, before = 0, [(0, 0)]

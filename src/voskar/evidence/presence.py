@@ -31,9 +31,8 @@ def presence(held: Held) -> Iterator[Finding]:
 def _rows(held: Held, name: str, first: int, last: int) -> np.ndarray:
     """Its logged poses in some frames."""
     poses = held.recording.poses
-    rows = poses.rows_of(held.recording.numbers[name])
-    frames = poses.frame[rows]
-    return rows[(frames >= first) & (frames <= last) & ~poses.lingering[rows]]
+    rows = poses.between(held.recording.numbers[name], first, last)
+    return rows[~poses.lingering[rows]]
 
 
 def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:

@@ -6,12 +6,13 @@ import math
 from collections import Counter
 from collections.abc import Iterator
 from functools import cached_property
+from typing import overload
 
 import numpy as np
 
 from voskar.core.ledger import Event
 from voskar.core.rules import Motion
-from voskar.core.rules.shapes import Floats
+from voskar.core.rules.shapes import Floats, Ints
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
 
@@ -45,7 +46,7 @@ class _Struck:
     def __init__(self, held: Held, name: str, hits: dict[str, dict[int, Event]]) -> None:
         self.held, self.name, self.hits, self.all = held, name, hits[name], hits
         self.kind = held.rules.kinds[held.recording.actors[held.recording.numbers[name]].kind]
-        self.steps: dict[int, Vector] = _steps(held, name)
+        self.steps = _Steps(held, name)
         poses = held.recording.poses
         rows = poses.rows_of(held.recording.numbers[name])
         self.cuts: set[int] = set(poses.frame[rows[poses.cut[rows]]].tolist())
@@ -135,13 +136,12 @@ class _Struck:
     @cached_property
     def _quiet(self) -> Floats:
         """(n, 2) steps with no hit within half a second."""
-        frames, hits = np.array(sorted(self.steps)), np.array(sorted(self.hits))
+        (frames, steps), hits = self.steps.all(), np.array(sorted(self.hits))
         at = np.searchsorted(hits, frames)
         apart = np.minimum(
             np.abs(frames - hits[np.clip(at, 0, len(hits) - 1)]),
             np.abs(frames - hits[np.clip(at - 1, 0, len(hits) - 1)]),
         )
-        steps = np.array([self.steps[frame] for frame in frames.tolist()]).reshape(-1, 2)
         quiet: Floats = steps[apart > self.rate / 2]
         return quiet
 
@@ -183,15 +183,33 @@ class _Struck:
         yield self._finding(event.frame, event.by or "", told, f"the push ends in {until}")
 
 
-def _steps(held: Held, name: str) -> dict[int, Vector]:
-    """By frame: the way from the frame before, where it has one."""
-    poses = held.recording.poses
-    rows = poses.rows_of(held.recording.numbers[name])
-    before = poses.previous[rows]
-    known = (before >= 0) & ~poses.cut[rows] & ~poses.hidden[rows] & ~poses.hidden[before] & ~poses.lingering[rows]
-    rows, before = rows[known], before[known]
-    ways = zip((poses.x[rows] - poses.x[before]).tolist(), (poses.y[rows] - poses.y[before]).tolist(), strict=True)
-    return dict(zip(poses.frame[rows].tolist(), ways, strict=True))
+class _Steps:
+    """By frame: the way of one from the frame before, where it has one."""
+
+    def __init__(self, held: Held, name: str) -> None:
+        self.recording, self.number = held.recording, held.recording.numbers[name]
+
+    def all(self) -> tuple[Ints, Floats]:
+        """The frames (n,) of all that there are, and the ways (n, 2)."""
+        poses, rows = self.recording.poses, self.recording.poses.rows_of(self.number)
+        before = poses.previous[rows]
+        known = (before >= 0) & ~poses.cut[rows] & ~poses.hidden[rows] & ~poses.hidden[before] & ~poses.lingering[rows]
+        rows, before = rows[known], before[known]
+        return poses.frame[rows], np.column_stack([poses.x[rows] - poses.x[before], poses.y[rows] - poses.y[before]])
+
+    @overload
+    def get(self, frame: int) -> Vector | None: ...
+    @overload
+    def get(self, frame: int, default: Vector) -> Vector: ...
+    def get(self, frame: int, default: Vector | None = None) -> Vector | None:
+        """That of a frame."""
+        poses, row = self.recording.poses, self.recording.row(self.number, frame)
+        before = -1 if row is None else int(poses.previous[row])
+        if row is None or before < 0 or poses.cut[row] or poses.hidden[row] or poses.hidden[before]:
+            return default
+        if poses.lingering[row]:
+            return default
+        return float(poses.x[row] - poses.x[before]), float(poses.y[row] - poses.y[before])
 
 
 def _length(step: Vector) -> str:

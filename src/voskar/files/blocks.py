@@ -42,7 +42,7 @@ class EntryColumns(NamedTuple):
         return EntryColumns(self.at[:end], texts, {name: column[:end] for name, column in self.numbers.items()})
 
 
-class BoxColumns(NamedTuple):
+class ToldBoxes(NamedTuple):
     """The boxes of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each box, its name
     as a place in `names`, `corners` (k, 4) as they are told."""
 
@@ -74,7 +74,7 @@ class Block(NamedTuple):
     """Frames that the logger lost before this one."""
     problems: list[tuple[int, list[str]]]
     """What the logger had to repair."""
-    boxes: BoxColumns
+    boxes: ToldBoxes
     """Where a game has boxes itself."""
     pushes: tuple[Ints, Floats]
     """(k,) places of poses, and (k, 2) by how much each says that a hit displaced it."""
@@ -138,12 +138,12 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
     )
 
 
-def box_columns(boxes: GatheredBoxes) -> BoxColumns:
+def box_columns(boxes: GatheredBoxes) -> ToldBoxes:
     """Boxes that have been gathered."""
     count = boxes.rows
     at, name = (np.array(column[:count]) for column in (boxes.at, boxes.name))
     corners = np.asarray(boxes.corners).reshape(-1, 4)[:count]
-    return BoxColumns(np.array(boxes.poses, dtype=np.int64), at, list(boxes.names), name, corners)
+    return ToldBoxes(np.array(boxes.poses, dtype=np.int64), at, list(boxes.names), name, corners)
 
 
 def entry_columns(sort: Sort, some: Iterable[tuple[int, Any]]) -> EntryColumns:

@@ -20,8 +20,8 @@ from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import Floats, Ints
 from voskar.files.blocks import (
     Block,
-    BoxColumns,
     EntryColumns,
+    ToldBoxes,
     box_columns,
     chunks,
     entry_columns,
@@ -152,7 +152,7 @@ def _of_columns(
     return Block(frame, place, counts, keys, key, clip_names, clip, numbers, *told)
 
 
-def _boxes(column: Any) -> BoxColumns:
+def _boxes(column: Any) -> ToldBoxes:
     found = GatheredBoxes()
     if column is not None:
         for row in np.flatnonzero(_whole(column.is_valid())).tolist():

@@ -66,7 +66,7 @@ class Births(PlannedClaims):
     def _match(self, event: SpawnEvent) -> None:
         key, frame = ("spawn", event.id), event.frame
         index = self.index
-        number = index.nearest([key], frame, lambda one: index.fits(one, frame))
+        number = index.nearest([key], frame, lambda one: index.fits(one, frame), index.windows.of("spawn"))
         if number is not None:
             self.settle(number)
             return

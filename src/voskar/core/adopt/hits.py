@@ -84,10 +84,8 @@ class HitAdoption:
         open_ = [claims[one] for one in numbers if one not in self.index.settled and self.index.fits(one, frame)]
         if not open_:
             return None
-        return lambda attacker, attack, target: any(
-            claim.attacker in (None, attacker) and claim.target in (None, target) and claim.attack in (None, attack)
-            for claim in open_
-        )
+        known = {(claim.attacker, claim.attack, claim.target) for claim in open_}
+        return lambda *hit: any(one in known for one in product(*((told, None) for told in hit)))
 
     def again(self, contact: Contact, outcome: str) -> bool:
         """Whether a contact only goes on with a hit that the game knows nothing of."""
@@ -173,10 +171,11 @@ class HitAdoption:
         def fits(number: int) -> bool:
             return number not in self._held_back and self.index.fits(number, frame)
 
+        keys, window = self._keys(pair), self.index.windows.of("hit")
         own = self.index.nearest(
-            self._keys(pair), frame, lambda one: fits(one) and self.index.claims[one].attack in (None, attack)
+            keys, frame, lambda one: fits(one) and self.index.claims[one].attack in (None, attack), window
         )
-        return own if own is not None or exactly else self.index.nearest(self._keys(pair), frame, fits)
+        return own if own is not None or exactly else self.index.nearest(keys, frame, fits, window)
 
     def _settle(self, number: int) -> None:
         self.index.settled.add(number)

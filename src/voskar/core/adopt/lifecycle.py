@@ -41,7 +41,8 @@ class Ends(PlannedClaims):
 
     def _match(self, event: Event) -> None:
         key = event.event, event.id
-        number = self.index.nearest([key], event.frame, lambda one: self.index.fits(one, event.frame))
+        window = self.index.windows.of(event.event)
+        number = self.index.nearest([key], event.frame, lambda one: self.index.fits(one, event.frame), window)
         if number is not None:
             self.settle(number)
             return

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left, insort
+from bisect import bisect_left, bisect_right, insort
 from collections.abc import Callable, Hashable, Iterable, Mapping
 
 from msgspec import Struct, field
 
-from voskar.core.adopt.window import Column, Windows
+from voskar.core.adopt.window import Column, Window, Windows
 from voskar.core.ledger import Event
 from voskar.core.ledger.origin import brood
 from voskar.core.recording import Claim, Recording
@@ -107,9 +107,12 @@ class ClaimIndex:
         self.windows = windows
         self.claims = {number: one for number, one in enumerate(recording.claims) if wanted(one)}
         self.settled: set[int] = set()
-        self._by_key: dict[Hashable, list[tuple[int, int]]] = {}
+        self._by_key: dict[Hashable, tuple[list[int], list[int]]] = {}
+        """Frames and numbers, rising."""
         for number, one in sorted(self.claims.items(), key=lambda item: (item[1].frame, item[0])):
-            self._by_key.setdefault(key(one), []).append((one.frame, number))
+            frames, numbers = self._by_key.setdefault(key(one), ([], []))
+            frames.append(one.frame)
+            numbers.append(number)
         self._reach = max(windows.near, windows.widest)
 
     def fits(self, number: int, frame: int) -> bool:
@@ -117,18 +120,22 @@ class ClaimIndex:
         claim = self.claims[number]
         return self.windows.of(claim.event).holds(claim.frame, frame)
 
-    def nearest(self, keys: Iterable[Hashable], frame: int, among: Callable[[int], bool]) -> int | None:
+    def nearest(
+        self, keys: Iterable[Hashable], frame: int, among: Callable[[int], bool], window: Window | None = None
+    ) -> int | None:
         """Of the first key that has any: the nearest claim to a frame that is not settled, None without one. `among`
-        takes none that no window reaches."""
+        takes none that the window does not reach; without one it is as wide as any."""
+        before, after = (self._reach, self._reach) if window is None else window
         for key in keys:
             own = self._by_key.get(key)
             if own is None:
                 continue
-            if len(own) > 1:
-                low = bisect_left(own, (frame - self._reach, -1))
-                own = own[low : bisect_left(own, (frame + self._reach + 1, -1), low)]
+            frames, numbers = own
+            low = bisect_left(frames, frame - before)
             found = [
-                (abs(at - frame), at, number) for at, number in own if number not in self.settled and among(number)
+                (abs(frames[at] - frame), frames[at], numbers[at])
+                for at in range(low, bisect_right(frames, frame + after, low))
+                if numbers[at] not in self.settled and among(numbers[at])
             ]
             if found:
                 return min(found)[2]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+
 import numpy as np
 
 from voskar.core.adopt.plan import Resync
@@ -15,19 +17,22 @@ TAKES = {"out": "out", "down": "down", "removed": "consumed"}
 """What takes one out of play, by the event that tells it."""
 MOVED = 1.0
 """Units from where it was last in play: it moves on."""
+FEW = 256
+"""Poses that are looked at first; if they do not tell, twice as many."""
 
 
 class Presence:
     """One that is shown for more than a few frames is back from the frame in which it moves on, or is claimed in a
     hit. Only baked poses tell of it."""
 
-    SHARED = frozenset(("resync", "_claimed", "_downs"))
+    SHARED = frozenset(("resync", "_claimed", "_downs", "_marks"))
 
     def __init__(self, resync: Resync, world: World) -> None:
         self.resync, self.world = resync, world
         recording = world.recording
         self._looks = not world.raw and not rules_say_nothing(world)
         self._back: dict[int, list[tuple[ActorState, str, int]]] = {}
+        self._marks = [*sorted(recording.resets), recording.last + 1]
         self._seen = 0
         self._claimed: dict[str, list[int]] = {}
         for claim in recording.claims if self._looks else ():
@@ -83,40 +88,40 @@ class Presence:
 
     def goes_on(self, state: ActorState, since: int, what: str) -> int | None:
         """The frame in which one is back that something took out of play in the frame `since`; None if it is not."""
-        recording, poses = self.world.recording, self.world.recording.poses
-        rows: Ints = poses.rows_of(state.row)
-        frames = poses.frame[rows]
-        low = int(np.searchsorted(frames, since))
-        mark = min((reset for reset in recording.resets if reset > since), default=recording.last + 1)
-        shown = rows[low:]
-        shown = shown[(poses.frame[shown] - since == np.arange(len(shown))) & (poses.frame[shown] < mark)]
-        if not len(shown) or poses.frame[shown[0]] != since:
-            return None
-        shown = shown[~poses.hidden[shown] & ~poses.lingering[shown]]
-        if not len(shown):
-            return None
+        rows = self.world.recording.poses.unbroken(state.row, since)
+        rows = rows[: self._marks[bisect_right(self._marks, since)] - since]
+        if what == "down" and state.kind.respawn is not None:  # when it is due back it is no body
+            rows = rows[: max(state.kind.respawn.after, 1)]
+        size = FEW
+        while (found := self._goes_on(state, since, what, rows[:size])) is None and size < len(rows):
+            size *= 2
+        return found
+
+    def _goes_on(self, state: ActorState, since: int, what: str, rows: Ints) -> int | None:
+        """The same by some of its poses."""
+        poses, most = self.world.recording.poses, LEAST + self.resync.windows.within("poses")
+        shown = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         if what == "down":
-            shown = self._upright(state, since, shown)
-        if len(shown) - 1 <= LEAST + self.resync.windows.within("poses"):
+            shown = self._upright(state, shown)
+        if len(shown) - 1 <= most:
             return None
         apart = np.hypot(poses.x[shown] - poses.x[shown[0]], poses.y[shown] - poses.y[shown[0]]) > MOVED
-        moves = [int(poses.frame[shown[np.flatnonzero(apart)[0]]])] if apart.any() else []
+        moves = [int(poses.frame[shown[np.argmax(apart)]])] if apart.any() else []
         if what == "down":
-            return moves[0] if int(apart.sum()) > LEAST + self.resync.windows.within("poses") else None
-        last = int(poses.frame[shown[-1]])
-        struck = [frame for frame in self._claimed.get(state.id, ()) if since < frame <= last]
+            return moves[0] if int(apart.sum()) > most else None
+        claimed = self._claimed.get(state.id, [])
+        at = bisect_right(claimed, since)
+        struck = [frame for frame in claimed[at : at + 1] if frame <= poses.frame[shown[-1]]]
         return min([*moves, *struck], default=None)
 
-    def _upright(self, state: ActorState, since: int, shown: Ints) -> Ints:
-        """Poses of one that is down, before it is due back, that do not show it as dead: a body lies there, too."""
-        recording, poses, kind = self.world.recording, self.world.recording.poses, state.kind
-        due = since + kind.respawn.after if kind.respawn is not None else recording.last + 1
+    def _upright(self, state: ActorState, shown: Ints) -> Ints:
+        """Poses of one that is down that do not show it as dead: a body lies there, too."""
+        recording, poses, clip = self.world.recording, self.world.recording.poses, state.kind.down.clip
         dead = poses.health[shown] <= 0
-        if kind.down.clip in recording.clips:
-            dead |= poses.clip[shown] == recording.clips.index(kind.down.clip)
-        alive = ~dead & (poses.frame[shown] < due)
-        alive[0] = True  # where it fell
-        return shown[alive]
+        if clip in recording.clips:
+            dead |= poses.clip[shown] == recording.clips.index(clip)
+        dead[:1] = False  # where it fell
+        return shown[~dead]
 
 
 def rules_say_nothing(world: World) -> bool:

@@ -22,11 +22,12 @@ class Order:
 
     def __init__(self, catalog: BoxCatalog) -> None:
         self._attacks = attacks = sorted({box.attack.name for box in catalog.formed})
-        names = sorted({box.name for box in catalog.formed})
-        self._attack = [attacks.index(box.attack.name) for box in catalog.formed]
+        names = {name: place for place, name in enumerate(sorted({box.name for box in catalog.formed}))}
+        places = {name: place for place, name in enumerate(attacks)}
+        self._attack = [places[box.attack.name] for box in catalog.formed]
         self._first = [(not box.attack.preempts, -box.attack.priority) for box in catalog.formed]
         self._rank = [-box.box.rank for box in catalog.formed]
-        self._name = [names.index(box.name) for box in catalog.formed]
+        self._name = [names[box.name] for box in catalog.formed]
 
     def of(self, world: World, claimed: Callable[[], Claims | None] | None = None) -> list[TouchRow]:
         """The touches of a frame, in the order in which they are judged. `claimed` is asked whether the game claims a

@@ -3,8 +3,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,11 +78,21 @@ class ShapeColumns:
         self.most_parts = max((len(form.parts) for form in forms), default=1)
 
 
+class BoxRuns(NamedTuple):
+    """(first cell, form) of each stretch of cells of a box: without a clip, in any clip that it does not name, and in
+    those that it does, by number."""
+
+    none: Sequence[tuple[int, int]]
+    other: Sequence[tuple[int, int]]
+    own: Mapping[int, Sequence[tuple[int, int]]]
+
+
 class BoxColumns:
     """All boxes by number, those of one kind in a row: hitboxes and hurtboxes from `kind_start[k]` on, bodies apart.
 
     What a box shows in a cell of a clip is a list of runs: from `run_cell` on it takes `run_form`, CLOSED where it is
-    closed. Runs of box b in clip c (0: no clip, else the clip's number and 1) begin at `run_start[b * clips + c]`.
+    closed. Runs of box b in clip c (0: no clip, else the clip's number and 1) are `run_start[b * clips + c]` to
+    `run_end[b * clips + c]`; clips that a box does not name share theirs.
     `meets[h * boxes + u]` (given as a square) says whether layers and masks let hitbox h meet hurtbox u. `logged` is
     where among a recording's logged boxes one that it logs stands, ABSENT for one that it never does, and UNLOGGED for
     those of the rulebook; `grow` what it grows by. `within` boxes are closed outside the bounds. `swing` numbers the
@@ -95,7 +105,7 @@ class BoxColumns:
         hits: Sequence[bool],
         swept: Sequence[int],
         always: Sequence[int],
-        runs: Sequence[Sequence[tuple[int, int]]],
+        runs: Sequence[BoxRuns],
         clips: int,
         masks: Sequence[int],
         spares_owner: Sequence[bool],
@@ -118,9 +128,20 @@ class BoxColumns:
         self.is_hit: Flags = shared_flags(np.array(hits, dtype=np.bool_))
         self.swept: Ints = _ints(swept)
         self.always: Ints = _ints(always)
-        self.run_start: Ints = _ints(np.cumsum([0, *map(len, runs)]).tolist())
-        self.run_cell: Ints = _ints([cell for own in runs for cell, _ in own])
-        self.run_form: Ints = _ints([form for own in runs for _, form in own])
+        start, end = (np.zeros((self.boxes, self.clips), dtype=np.int64) for _ in range(2))
+        flat: list[tuple[int, int]] = []
+        for box, one in enumerate(runs):
+            start[box, 1:] = len(flat)
+            flat += one.other
+            end[box, 1:] = len(flat)
+            for clip, own in ((-1, one.none), *one.own.items()):
+                start[box, clip + 1] = len(flat)
+                flat += own
+                end[box, clip + 1] = len(flat)
+        self.run_start: Ints = shared_ints(start.reshape(-1))
+        self.run_end: Ints = shared_ints(end.reshape(-1))
+        self.run_cell: Ints = _ints([cell for cell, _ in flat])
+        self.run_form: Ints = _ints([form for _, form in flat])
         self.mask: Ints = shared_ints(np.array(masks, dtype=np.uint64).astype(np.int64))
         self.spares_owner: Flags = shared_flags(np.array(spares_owner, dtype=np.bool_))
         self.meets: Flags = shared_flags(meets.reshape(-1))
@@ -143,7 +164,7 @@ class BoxColumns:
         if form >= 0:
             return form
         entry = box * self.clips + clip + 1
-        low, high = self.run_start[entry], self.run_start[entry + 1]
+        low, high = self.run_start[entry], self.run_end[entry]
         while high - low > 1:
             middle = (low + high) >> 1
             if self.run_cell[middle] <= cell:
@@ -178,13 +199,16 @@ class ClipColumns:
         """`declared` has cells, whether it loops, and the step's numerator and denominator, by kind and clip."""
         self.kinds = kinds
         self.clips = max(clips, 1)
-        none = (0, False, 1, 1)
-        table = [declared.get((kind, clip), none) for kind in range(kinds) for clip in range(self.clips)]
-        self.cells: Ints = _ints([one[0] for one in table])
-        self.loops: Flags = shared_flags(np.array([one[1] for one in table], dtype=np.bool_))
-        self.whole: Ints = _ints([one[2] // one[3] for one in table])
-        self.rest: Ints = _ints([one[2] % one[3] for one in table])
-        self.denominator: Ints = _ints([one[3] for one in table])
+        table = np.zeros((5, kinds, self.clips), dtype=np.int64)
+        table[2:, :, :] = np.array([1, 0, 1])[:, None, None]
+        for (kind, clip), (cells, loops, step, per) in declared.items():
+            table[:, kind, clip] = cells, loops, *divmod(step, per), per
+        columns = table.reshape(5, -1)
+        self.cells: Ints = shared_ints(columns[0])
+        self.loops: Flags = shared_flags(columns[1] != 0)
+        self.whole: Ints = shared_ints(columns[2])
+        self.rest: Ints = shared_ints(columns[3])
+        self.denominator: Ints = shared_ints(columns[4])
 
     def cell_of(self, kind: int, clip: int, tick: int) -> int:
         """floor(tick * step), modulo the cells if the clip loops, else held at the last; an undeclared one has

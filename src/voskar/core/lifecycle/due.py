@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Respawn
@@ -17,15 +15,6 @@ def rule_of(state: ActorState) -> Respawn:
     return respawn
 
 
-def next_pose(world: World, state: ActorState, frame: int) -> int | None:
-    """The row of a recorded actor's first pose in a frame or later that the game logged, None if there is none."""
-    poses = world.recording.poses
-    rows = poses.rows_of(state.row)
-    rows = rows[~poses.lingering[rows]]
-    at = int(np.searchsorted(poses.frame[rows], frame))
-    return int(rows[at]) if at < len(rows) else None
-
-
 def try_from(world: World, state: ActorState, frame: int, *, safe: bool = False) -> None:
     """Notes the first frame from one on in which an actor may come back: with a pose, and with the button pressed
     that it needs. One that waits for its place to be safe tries in each frame until it has been `safe`."""
@@ -35,7 +24,7 @@ def try_from(world: World, state: ActorState, frame: int, *, safe: bool = False)
     elif state.driven:
         at = frame
     else:
-        row = next_pose(world, state, frame)
+        row = recording.poses.logged_from(state.row, frame)
         waits = respawn.if_unsafe == "wait" and not safe
         at = FOREVER if row is None else frame if waits else int(recording.poses.frame[row])
     if at == FOREVER:

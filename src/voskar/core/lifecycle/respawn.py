@@ -9,7 +9,7 @@ from voskar.core.judging.gates import ally
 from voskar.core.judging.memory import Memory
 from voskar.core.ledger import events
 from voskar.core.lifecycle.down import take_life
-from voskar.core.lifecycle.due import next_pose, place, rule_of, try_from
+from voskar.core.lifecycle.due import place, rule_of, try_from
 from voskar.core.lifecycle.immunity import immunise
 from voskar.core.world import ActorState, World
 
@@ -87,7 +87,7 @@ class Returns:
     def _look_ahead(self, state: ActorState) -> None:
         """Gives it the look of its next pose."""
         world, table, row = self.world, self.world.table, state.row
-        poses, pose = world.recording.poses, next_pose(world, state, world.frame)
+        poses, pose = world.recording.poses, world.recording.poses.logged_from(state.row, world.frame)
         assert pose is not None
         table.facing[row], table.angle[row] = float(poses.facing[pose]), float(poses.angle[pose])
         table.scale[row], table.pose[row] = float(poses.scale[pose]), pose

@@ -142,6 +142,62 @@ class Poses:
         return [0, *counts]
 
     @cached_property
+    def _logged(self) -> Ints:
+        """Places in `by_actor` of poses that the game logged."""
+        return np.flatnonzero(~self.lingering[self.by_actor])
+
+    @cached_property
+    def _gaps(self) -> Ints:
+        """Places in `_logged` of those whose actor was logged before, and not in the frame before."""
+        rows = self.by_actor[self._logged]
+        actor, frame = self.actor[rows], self.frame[rows]
+        return np.flatnonzero((np.diff(actor) == 0) & (np.diff(frame) > 1)) + 1
+
+    @cached_property
+    def _breaks(self) -> Ints:
+        """Places in `by_actor` at which an unbroken run of an actor's poses begins, and one behind the last."""
+        starts = np.flatnonzero(self.previous[self.by_actor] < 0)
+        return np.append(starts, len(self))
+
+    def logged_from(self, actor: int, frame: int) -> int | None:
+        """The row of an actor's first logged pose in a frame or later, None if there is none."""
+        place, end = self._place(actor, frame)
+        at = int(np.searchsorted(self._logged, place))
+        return int(self.by_actor[self._logged[at]]) if at < len(self._logged) and self._logged[at] < end else None
+
+    def gap_after(self, actor: int, frame: int) -> int | None:
+        """The row of an actor's first logged pose behind a frame, and behind one that was logged no later than in it,
+        with none in the frame before it; None if there is none."""
+        place, end = self._place(actor, frame + 1)
+        at = int(np.searchsorted(self._logged, place))
+        if not at or self.actor[self.by_actor[self._logged[at - 1]]] != actor:
+            return None
+        gaps = self._gaps
+        gap = int(np.searchsorted(gaps, at))
+        return (
+            int(self.by_actor[self._logged[gaps[gap]]]) if gap < len(gaps) and self._logged[gaps[gap]] < end else None
+        )
+
+    def unbroken(self, actor: int, frame: int) -> Ints:
+        """The rows of an actor from a frame on, as long as it has a pose in each."""
+        place, end = self._place(actor, frame)
+        if place == end or self._frames[place] != frame:
+            return self.by_actor[:0]
+        return self.by_actor[place : self._breaks[np.searchsorted(self._breaks, place, side="right")]]
+
+    def between(self, actor: int, first: int, last: int) -> Ints:
+        """The rows of an actor in some frames."""
+        low, high = np.searchsorted(self.frames_of(actor), [first, last + 1])
+        return self.rows_of(actor)[low:high]
+
+    def _place(self, actor: int, frame: int) -> tuple[int, int]:
+        """The place in `by_actor` of an actor's first pose in a frame or later, and the one behind its last."""
+        starts = self._starts
+        if actor + 1 >= len(starts):
+            return 0, 0
+        return starts[actor] + int(np.searchsorted(self.frames_of(actor), frame)), starts[actor + 1]
+
+    @cached_property
     def following(self) -> Ints:
         """(n,) the row of the same actor in the next frame, -1 for none."""
         result = np.full(len(self), -1, dtype=np.int64)

@@ -130,12 +130,8 @@ class Recording:
 
     def returns(self, actor: int, frame: int) -> int:
         """The first frame after this one with a logged pose of an actor where it had none in the frame before."""
-        rows = self.poses.rows_of(actor)
-        frames = self.poses.frame[rows[~self.poses.lingering[rows]]]
-        at = int(np.searchsorted(frames, frame, side="right"))
-        later = frames[at:]
-        gaps = np.flatnonzero(np.diff(frames[at - 1 :]) > 1)
-        return int(later[gaps[0]]) if len(gaps) else 1 << 60
+        row = self.poses.gap_after(actor, frame)
+        return 1 << 60 if row is None else int(self.poses.frame[row])
 
     def presses(self, name: str, first: int, last: int) -> bool:
         """Whether a button of its own goes down or up in some frames."""

@@ -40,7 +40,11 @@ class Kind(Struct, frozen=True):
 
     def timed(self, attack: str) -> bool:
         """Whether any of the kind's hitboxes of an attack has a `during`."""
-        return any(box.attack == attack and box.during is not None for box in self.boxes)
+        return attack in self.timed_attacks()
+
+    def timed_attacks(self) -> list[str]:
+        """The attacks of which any of the kind's hitboxes has a `during`, by name."""
+        return sorted({box.attack for box in self.boxes if box.attack is not None and box.during is not None})
 
 
 class Rules(Struct, frozen=True):

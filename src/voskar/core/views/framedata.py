@@ -41,7 +41,7 @@ def moves(rules: Rules) -> list[Move]:
     """Every timed attack of every kind, by kind, clip and attack."""
     found = []
     for kind in rules.kinds.values():
-        names = sorted({box.attack for box in kind.boxes if box.attack and kind.timed(box.attack)})
+        names = kind.timed_attacks()
         clips = sorted({clip for box in kind.boxes for clip in box.during or {}})
         for clip in clips:
             for name in names:
