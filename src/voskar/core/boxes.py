@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
-from itertools import product
+from itertools import chain, product
 
 import numpy as np
 from msgspec import Struct
@@ -117,6 +118,13 @@ class BoxCatalog:
         formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, owned, swing, key, swept)
         self.formed.append(formed)
         return formed
+
+    def extent(self, box: FormedBox) -> float:
+        """How far a box reaches from its actor's position in any of its forms; endless for one that the game logs."""
+        if box.box.logged:
+            return math.inf
+        forms = [self.forms[form] for form in {box.form, *chain.from_iterable(box.keyed.values())}]
+        return max(float(np.hypot(*form.hull.T).max(initial=0.0)) + form.radius for form in forms)
 
     def of_role(self, role: Role) -> list[FormedBox]:
         """Boxes of one role, by number."""

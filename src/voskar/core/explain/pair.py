@@ -15,7 +15,7 @@ from voskar.core.posing import Posed
 from voskar.core.recording import Recording
 from voskar.core.recording.shown import cells_of_all, openness
 from voskar.core.rules import Rules
-from voskar.core.rules.shapes import TOLERANCE, Ints
+from voskar.core.rules.shapes import TOLERANCE, Bools, Ints
 from voskar.core.watching import Moment, Question, Watched, watched
 from voskar.core.world import ActorState
 
@@ -76,6 +76,7 @@ class PairExplainer:
         kinds = kind_of[recording.poses.actor] if len(recording.poses) else np.zeros(0, dtype=np.int64)
         self._cells = cells_of_all(recording.poses, kinds, self.rules, recording.clips)
         self._posed = Posed(self.catalog, recording.clips, 2, recording)
+        self._opened: dict[tuple[str, int], Bools] = {}
 
     @classmethod
     def of(cls, rules: Rules, recording: Recording, questions: Mapping[int, Question]) -> PairExplainer:
@@ -237,12 +238,8 @@ class PairExplainer:
         texts, passed = [], True
         poses, clips = self.recording.poses, self.recording.clips
         for name, box in both:
-            rows = poses.rows_of(self.recording.numbers[name])
-            frames, clip, cell = poses.frame[rows], poses.clip[rows], self._cells[rows]
-            shut = [self._shut(box, int(row)) for row in rows] if box.box.logged or box.box.within_bounds else []
-            is_open = openness(box.box, clip, cell, clips)
-            if shut:
-                is_open &= np.array([not one for one in shut])
+            number = self.recording.numbers[name]
+            rows, frames, is_open = poses.rows_of(number), poses.frames_of(number), self._openness(name, box)
             at = int(np.searchsorted(frames, frame))
             state = self.moments[frame].states.get(name)
             stunned = state is not None and state.kind.stun_disarms and frame <= state.stunned_until
@@ -250,22 +247,37 @@ class PairExplainer:
                 passed = False
                 texts.append(f"{name}.{box.name} is closed: {name} is stunned until {state.stunned_until}")
                 continue
-            shown_why = f" {shut[at]}" if shut and shut[at] else ""
+            clip, cell, shut = poses.clip[rows[at]], self._cells[rows[at]], self._shut(box, int(rows[at]))
+            shown_why = f" {shut}" if shut else ""
             timed = box.box.during is not None or box.box.except_during
-            shown = f" in {clips[clip[at]]} cell {cell[at]}" if timed and clip[at] >= 0 else ""
+            shown = f" in {clips[clip]} cell {cell}" if timed and clip >= 0 else ""
             if is_open[at]:
                 texts.append(f"{box.name} is open{shown}" if timed else f"{box.name} is always open")
                 continue
             passed = False
-            later, earlier = frames[(frames > frame) & is_open], frames[(frames < frame) & is_open]
-            when = f"opens next in {later[0]}" if len(later) else "does not open again"
-            last = f", was open last in {earlier[-1]}" if len(earlier) else ""
+            opened = np.flatnonzero(is_open)
+            after = int(np.searchsorted(opened, at))
+            when = f"opens next in {frames[opened[after]]}" if after < len(opened) else "does not open again"
+            last = f", was open last in {frames[opened[after - 1]]}" if after else ""
             why = shown_why or shown or " without a clip"
             texts.append(f"{name}.{box.name} is closed{why}; it {when}{last}")
         return Step("open", passed, "; ".join(texts))
 
+    def _openness(self, name: str, box: FormedBox) -> Bools:
+        """Whether a box of an actor is open in each of its poses."""
+        found = self._opened.get((name, box.number))
+        if found is None:
+            poses, rows = self.recording.poses, self.recording.poses.rows_of(self.recording.numbers[name])
+            found = openness(box.box, poses.clip[rows], self._cells[rows], self.recording.clips)
+            if box.box.logged or box.box.within_bounds:
+                found &= np.array([not self._shut(box, int(row)) for row in rows])
+            self._opened[name, box.number] = found
+        return found
+
     def _shut(self, box: FormedBox, row: int) -> str:
         """Why a box that its clip opens is closed in a pose all the same; empty if it is not."""
+        if not (box.box.logged or box.box.within_bounds):
+            return ""
         posed = self._posed
         posed.pose(0, self.recording, row, int(self._cells[row]))
         if posed.form(0, box) < 0:
@@ -310,19 +322,23 @@ class PairExplainer:
         poses, reach = self.recording.poses, round(float(self.recording.rate))
         sides: list[Ints] = []
         for name in (attacker, target):
-            rows = poses.rows_of(self.recording.numbers[name])
-            sides.append(rows[(np.abs(poses.frame[rows] - frame) <= reach) & ~poses.hidden[rows]])
+            rows = poses.between(self.recording.numbers[name], frame - reach, frame + reach)
+            sides.append(rows[~poses.hidden[rows]])
         shared, at_a, at_b = np.intersect1d(poses.frame[sides[0]], poses.frame[sides[1]], return_indices=True)
-        found = [
-            (round(self._gap(row_a, hit, row_b, hurt), 6), abs(other - frame), other)
-            for other, row_a, row_b in zip(
-                shared.tolist(), sides[0][at_a].tolist(), sides[1][at_b].tolist(), strict=True
-            )
-        ]
-        if not found:
-            return None
-        gap, _, best = min(found)
-        return gap, best
+        mine, theirs = sides[0][at_a], sides[1][at_b]
+        far = np.hypot(poses.x[mine] - poses.x[theirs], poses.y[mine] - poses.y[theirs])
+        for rows, box in ((mine, hit), (theirs, hurt)):
+            far = far - self.catalog.extent(box) * np.abs(poses.scale[rows])
+        order = np.argsort(far, kind="stable")
+        nearest: tuple[float, int, int] | None = None
+        for least, other, row_a, row_b in zip(
+            *(one[order].tolist() for one in (far, shared, mine, theirs)), strict=True
+        ):
+            if nearest is not None and least > nearest[0] + TOLERANCE:
+                break
+            found = round(self._gap(row_a, hit, row_b, hurt), 6), abs(other - frame), other
+            nearest = found if nearest is None else min(nearest, found)
+        return None if nearest is None else (nearest[0], nearest[2])
 
 
 def ended_before(ledger: Ledger, recording: Recording, frame: int) -> Event | None:

@@ -3,8 +3,9 @@ through the events of a ledger from one piece to another."""
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Collection, Iterable, Mapping
+from operator import attrgetter
 from typing import Generic, NamedTuple, TypeVar
 
 from voskar.core.consequences import consequences_of
@@ -36,11 +37,15 @@ class Apart(NamedTuple, Generic[Cause]):
     cause: Cause
 
 
+_FIRST = attrgetter("first")
+
+
 class Differences(Generic[Cause]):
     """By piece: where game and rules differ."""
 
     def __init__(self) -> None:
         self._spans: dict[Piece, list[Apart[Cause]]] = {}
+        """By where they begin; of those that begin together the first to be added is the last."""
 
     def __bool__(self) -> bool:
         return bool(self._spans)
@@ -48,7 +53,8 @@ class Differences(Generic[Cause]):
     def add(self, piece: Piece, first: int, last: int, cause: Cause) -> None:
         """They differ from one frame to another."""
         if first <= last:
-            self._spans.setdefault(piece, []).append(Apart(first, last, cause))
+            spans = self._spans.setdefault(piece, [])
+            spans.insert(bisect_left(spans, first, key=_FIRST), Apart(first, last, cause))
 
     def agree(self, pieces: Iterable[Piece], frame: int) -> None:
         """They are seen to agree in a frame: what began before it has ended."""
@@ -66,10 +72,16 @@ class Differences(Generic[Cause]):
 
     def cause(self, pieces: Iterable[Piece], first: int, last: int) -> Cause | None:
         """Why any of some pieces differs in some frames: of several causes the latest."""
-        found = [
-            span for piece in pieces for span in self._spans.get(piece, ()) if span.first <= last and first <= span.last
-        ]
-        return max(found, key=lambda span: span.first).cause if found else None
+        found: Apart[Cause] | None = None
+        for piece in pieces:
+            spans = self._spans.get(piece, ())
+            for at in range(bisect_right(spans, last, key=_FIRST) - 1, -1, -1):
+                if found is not None and spans[at].first <= found.first:
+                    break
+                if first <= spans[at].last:
+                    found = spans[at]
+                    break
+        return None if found is None else found.cause
 
 
 class Provenance(Generic[Cause]):
