@@ -248,6 +248,59 @@ def sessions(folder: Path, most: int = 18_000) -> None:
         )
 
 
+LENGTHS = (5, 20, 120)
+"""Minutes."""
+RUN = 6000
+"""Frames of a run of a long session, of which the next one is the same."""
+
+
+def long_session(minutes: float) -> tuple[dict[str, Any], Iterator[Frame]]:
+    """Runs one after the other, each begun by a mark, with what the display shows of the keepers."""
+    header, told = session(RUN)
+    for frame in told:
+        frame["display"] = [
+            {"id": pose["id"], "health": pose["health"]} for pose in frame["poses"] if pose["kind"] == "keeper"
+        ]
+
+    def frames() -> Iterator[Frame]:
+        for number in range(round(minutes * 60 * RATE)):
+            mark = {"reset": "run"} if number and number % RUN == 0 else {}
+            yield told[number % RUN] | {"frame": number} | mark
+
+    return header, frames()
+
+
+def command(*arguments: object) -> float:
+    """CPU seconds of a run of the command line."""
+    before = resource.getrusage(resource.RUSAGE_CHILDREN)
+    subprocess.run([Path(sys.executable).with_name("voskar"), *map(str, arguments)], stdout=subprocess.DEVNULL)
+    after = resource.getrusage(resource.RUSAGE_CHILDREN)
+    return after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+
+
+def lengths(folder: Path) -> None:
+    """Twenty minutes and two hours of twenty actors, with all that a game may tell of them."""
+    print("\n| length | MB | decode s | load, times decoding | replay | check | page | draft | tune | peak MB |")
+    print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
+    rulebook = folder / "session.toml"
+    rulebook.write_text(SESSION)
+    for minutes in LENGTHS:
+        header, frames = long_session(minutes)
+        path = write(folder / "long.jsonl", frames, header=header)
+        row = fresh("costs", rulebook, path)
+        once = row["decode"]
+        cells = [f"{row[key] / once:.1f}" for key in ("load", "replay", "check")]
+        page, made = folder / "page.html", folder / "draft.toml"
+        commands = (
+            ("page", rulebook, path, "--out", page),
+            ("draft", path, "--out", made, "--overwrite"),
+            ("tune", rulebook, path, "--vary", "kinds.keeper.iframes=25f..34f/1"),
+        )
+        cells += [f"{command(*one) / once:.1f}" if minutes <= 20 else "" for one in commands]
+        size = path.stat().st_size / 1e6
+        print(f"| {minutes} min | {size:.0f} | {once:.2f} | {' | '.join(cells)} | {row['peak_mb']:.0f} |", flush=True)
+
+
 def write(
     path: Path, frames: Iterator[Frame], add: Callable[[Frame], None] = still, header: dict[str, Any] | None = None
 ) -> Path:
@@ -338,7 +391,7 @@ TASKS: dict[str, Callable[..., dict[str, float]]] = {"costs": costs}
 
 def main() -> None:
     """All tables, or those that are named."""
-    tables = {"fields": by_field, "sessions": sessions}
+    tables = {"fields": by_field, "sessions": sessions, "lengths": lengths}
     with tempfile.TemporaryDirectory() as folder:
         for name in sys.argv[1:] or tables:
             tables[name](Path(folder))

@@ -138,3 +138,10 @@ def test_what_steers_itself_is_not_compared() -> None:
     played = recording(book, [{"poses": [{"id": "k", "kind": "keeper", "x": at % 7, "y": 50}]} for at in range(30)])
     verdict, _ = check(book.rules(played.rate), played)
     assert (verdict.findings, verdict.not_compared) == ((), ("motion of keeper",))
+
+
+def test_one_that_is_always_hidden_has_no_flight() -> None:
+    book = rulebook({"kinds": {"puff": {"motion": {"velocity": [60, 0]}}}})
+    shown = [{"poses": [{"id": "p", "kind": "puff", "x": 1, "y": 0, "hidden": True}]} for _ in range(5)]
+    played = recording(book, shown)
+    assert not check(book.rules(played.rate), played)[0].findings

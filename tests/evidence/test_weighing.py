@@ -69,5 +69,6 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
     assert held <= known
     assert score(rules, played, ledger, resync=False)[0].differ == 0
     course = timeline(rules, played, ledger)
+    judged = played if found.verdict.seen is None else found.verdict.seen.recording
     for name in course.courses:
-        assert standing(course, ledger, found.verdict.judged or played, name, played.last)
+        assert standing(course, ledger, judged, name, played.last)

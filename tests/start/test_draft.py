@@ -16,7 +16,6 @@ from tests.mutants import RULES, world
 from voskar.core.views.perfect import perfect_log
 from voskar.draft import guess, rulebook_text
 from voskar.evidence.check import check
-from voskar.files.drafting import load_unruled
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
 from voskar.files.windows import parse_windows
@@ -37,7 +36,7 @@ def log(folder: Path, seed: int, rules: dict[str, Any] = RULES) -> Path:
 def test_what_a_log_shows_is_drafted_as_it_is(tmp_path: Path) -> None:
     """Of many logs together: health, lives, damage, the return, what is consumed, and nearly all hits."""
     paths = [str(log(tmp_path, seed)) for seed in range(6)]
-    found = guess(load_unruled(paths))
+    found = guess([load_recording(path, None) for path in paths])
     kinds = {kind.name: kind.keys for kind in found.kinds}
     attacks = {attack.name: {key: value.text for key, value in attack.keys.items()} for attack in found.attacks}
     assert {name: keys["health"].text for name, keys in kinds.items() if "health" in keys} == {
@@ -102,7 +101,7 @@ def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
     for seed in range(DRAWN):
         rules, wanted = drawn(random.Random(seed))
         (folder := tmp_path / str(seed)).mkdir()
-        found = guess(load_unruled([str(log(folder, 10 * seed + play, rules)) for play in range(3)]))
+        found = guess([load_recording(log(folder, 10 * seed + play, rules), None) for play in range(3)])
         keys = {f"{kind.name}.{key}": value.text for kind in found.kinds for key, value in kind.keys.items()}
         keys |= {f"{attack.name}.{key}": value.text for attack in found.attacks for key, value in attack.keys.items()}
         for kind in found.kinds:
@@ -125,7 +124,7 @@ def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:
         hit = {"event": "hit", "attacker": "drip-25", "target": "k", "damage": 1}
         lines.append({"frame": frame, "poses": [*wall, *poses], "claims": [hit] if frame == 33 else []})
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
-    found = guess(load_unruled([str(tmp_path / "r.jsonl")]))
+    found = guess([load_recording(tmp_path / "r.jsonl", None)])
     kinds = {kind.name: kind for kind in found.kinds}
     told = {key: value.text for key, value in kinds["hive"].emitters["drip"].items()}
     assert told == {"spawn": '"drip"', "when": '{ every = "10f", first = "5f" }', "muzzle": "[3, -2]", "speed": "480"}

@@ -12,7 +12,7 @@ import pytest
 
 from voskar.draft import guess
 from voskar.draft.values import Guess, roundest
-from voskar.files.drafting import load_unruled
+from voskar.files.recording import load_recording
 
 Frame = dict[str, Any]
 LENGTH = 200
@@ -23,7 +23,7 @@ def drafted(folder: Path, of: Callable[[int], Frame], **header: Any) -> Guess:
     head = {"voskar": "recording", "version": 2, "rate": 60, **header}
     lines = [head, *({"frame": frame, **of(frame)} for frame in range(LENGTH))]
     (folder / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
-    return guess(load_unruled([str(folder / "r.jsonl")]))
+    return guess([load_recording(folder / "r.jsonl", None)])
 
 
 def pose(name: str, x: float, y: float = 0.0, **more: Any) -> Frame:

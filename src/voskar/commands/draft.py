@@ -9,8 +9,7 @@ import click
 from voskar.commands import present
 from voskar.commands.options import Command, out_option, overwrite_option
 from voskar.errors import InputError, Problem, printable
-from voskar.evidence.check import check
-from voskar.files.drafting import load_unruled
+from voskar.evidence.check import check_hits
 from voskar.files.reading import write_text
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
@@ -46,7 +45,8 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         raise InputError(Problem("the file is there already", file=out, key="--out", hint="add --overwrite"))
     if path.suffix != ".toml":
         raise InputError(Problem(f'found the ending "{path.suffix}", expected .toml', file=out, key="--out"))
-    found = guess(load_unruled(recordings))
+    loaded = [load_recording(recording, None) for recording in recordings]
+    found = guess(loaded)
     names = [printable(Path(recording).name) for recording in recordings]
     write_text(path, schema_line(path, "rulebook") + rulebook_text(found, names))
     kinds = counted(len(found.kinds), "kind")
@@ -56,19 +56,18 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
     for one in found.unknown:
         present.say(f"  not known: {one}")
     book, late = load_rulebook(out), 0
-    for name in recordings:
-        played = load_recording(name, book)
+    for name, played in zip(recordings, loaded, strict=True):
         told: list[str] = []
         most = -1
         for lag in LAGS:
-            verdict, _ = check(book.rules(played.rate), played, windows=parse_windows([f"0,{lag}"]), explains=False)
-            told.append(f"{verdict.agreed} within {counted(lag, 'frame')}" if lag else f"{verdict.agreed}")
-            spare = sum(finding.code == "hit-missing" for finding in verdict.findings)
-            if verdict.agreed > most:
-                most, late = verdict.agreed, max(late, lag)
-            if verdict.agreed == verdict.claims:
+            landed = check_hits(book.rules(played.rate), played, parse_windows([f"0,{lag}"]))
+            told.append(f"{landed.agreed} within {counted(lag, 'frame')}" if lag else f"{landed.agreed}")
+            spare = sum(finding.code == "hit-missing" for finding in landed.findings)
+            if landed.agreed > most:
+                most, late = landed.agreed, max(late, lag)
+            if landed.agreed == landed.claims:
                 break
         agree = ", ".join(told)
-        present.say(f"{name}: of {counted(verdict.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
+        present.say(f"{name}: of {counted(landed.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
     within = f" --within 0,{late}" if late else ""
     present.say(f"next: voskar check {out} {recordings[0]}{within}")

@@ -65,7 +65,7 @@ def command(
     if first > last:
         message = f"expected frames of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frames"))
-    verdict, ledger = check(rules, played, windows=windows, tolerance=tolerance, resync=resync)
+    verdict, ledger = check(rules, played, windows=windows, tolerance=tolerance, resync=resync, watched=True)
     from voskar.pages.data import page_data
     from voskar.pages.render import render_page
 

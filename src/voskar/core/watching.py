@@ -278,13 +278,14 @@ def close_pairs(world: World, within: float) -> set[tuple[str, str]]:
 @dataclass(frozen=True)
 class Watched:
     """A replay that was watched: its ledger, the world at its end, and what was seen. `logged` is the recording as it
-    was given, `copies` are steppers on the way."""
+    was given, `copies` are steppers on the way, `filmed` the recording as it was judged, if that is known already."""
 
     stepper: Stepper
     ledger: Ledger
     watch: Watch
     logged: Recording
     copies: Sequence[Stepper] = ()
+    filmed: Recording | None = None
 
     @property
     def world(self) -> World:
@@ -300,7 +301,8 @@ class Watched:
         """The same replay, watched for some more frames; only the stretches about them are stepped through again, from
         a second before to a second after each."""
         rules, recording = self.world.rules, self.world.recording
-        watch = Watch(questions, films=needs_film(rules, recording), known=driven_actors(self))
+        filmed = self.recording if self.watch.films is True else None
+        watch = Watch(questions, films=filmed is None and needs_film(rules, recording), known=driven_actors(self))
         second = round(self.world.rate)
         stepper: Stepper | None = None
         for frame in sorted(questions):
@@ -314,12 +316,12 @@ class Watched:
             stepper.run_to(start)
             stepper.observer = watch
             stepper.run_to(frame + second + 1)
-        return Watched(self.stepper, self.ledger, watch, self.logged, self.copies)
+        return Watched(self.stepper, self.ledger, watch, self.logged, self.copies, filmed)
 
     @cached_property
     def recording(self) -> Recording:
         """As it was judged."""
-        return self.watch.recording_of(self.world)
+        return self.watch.recording_of(self.world) if self.filmed is None else self.filmed
 
 
 def needs_film(rules: Rules, recording: Recording) -> bool:

@@ -84,8 +84,8 @@ def extents(
     dx, dy = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("dx", "dy"))
     struck = np.zeros(pairs, dtype=np.bool_)
     struck[[number for number, _ in hits]] = True
-    windows = [np.flatnonzero((pair == number) & (frame >= at - LAG) & (frame <= at)) for number, at in hits]
-    windows = [rows for rows in windows if len(rows)]
+    places = _Places(pair, frame)
+    windows = [rows for number, at in hits if len(rows := places.of(number, at - LAG, at))]
     if not windows:
         return None
     last = np.array([rows[-1] for rows in windows])
@@ -95,17 +95,19 @@ def extents(
         up = float(np.median(dy[last])) if len(last) > 2 or (len(last) == 2 and np.ptp(dy[last]) < 4) else 0.0
         up = up if abs(up) > 2 else 0.0
     dx, dy = np.abs(dx), np.abs(dy - up)
-    lead = _lead(pair, frame, dx, dy, hits)
+    lead = _lead(places, frame, dx, dy, hits)
     return _fitted(dx, dy, windows, ~struck[pair], pair, lead, up, len(hits))
 
 
-def _off(dx: float, dy: float, facing: float, known: Sequence[Rect]) -> tuple[float, float]:
-    """How far a point is from the nearest of some boxes, in either direction; 0 inside."""
-    found = []
+def _off(dx: Floats, dy: Floats, facing: Floats, known: Sequence[Rect]) -> tuple[Floats, Floats]:
+    """How far points are from the nearest of some boxes, in either direction; 0 inside."""
+    far_x, far_y = np.full(len(dx), np.inf), np.full(len(dx), np.inf)
     for x0, y0, x1, y1 in known:
-        low, high = (x0, x1) if facing > 0 else (-x1, -x0)
-        found.append((max(low - dx, dx - high, 0.0), max(y0 - dy, dy - y1, 0.0)))
-    return min(found, key=max)
+        low, high = np.where(facing > 0, x0, -x1), np.where(facing > 0, x1, -x0)
+        x, y = np.maximum(np.maximum(low - dx, dx - high), 0.0), np.maximum(np.maximum(y0 - dy, dy - y1), 0.0)
+        nearer = np.maximum(x, y) < np.maximum(far_x, far_y)
+        far_x, far_y = np.where(nearer, x, far_x), np.where(nearer, y, far_y)
+    return far_x, far_y
 
 
 def _near(
@@ -124,34 +126,59 @@ def _near(
     )
     shown = ~poses.hidden
     mine, theirs = (np.flatnonzero(kind[poses.actor] & shown) for kind in kinds)
-    rows: list[tuple[int, int, float, float]] = []
-    at = (
-        np.searchsorted(poses.frame[theirs], poses.frame[mine]),
-        np.searchsorted(poses.frame[theirs], poses.frame[mine], side="right"),
-    )
-    for row, low, high in zip(mine.tolist(), at[0].tolist(), at[1].tolist(), strict=True):
-        for other in theirs[low:high].tolist():
-            a, b = int(poses.actor[row]), int(poses.actor[other])
-            dx, dy = float(poses.x[row] - poses.x[other]), float(poses.y[row] - poses.y[other])
-            if known and of_attacker:
-                dx, dy = _off(-dx, -dy, float(poses.facing[row]), known)
-            elif known:
-                dx, dy = _off(dx, dy, float(poses.facing[other]), known)
-            if a != b and abs(dx) < REACH and abs(dy) < REACH and played.actors[a].owner != played.actors[b].id:
-                number = numbers.setdefault((a, b), first + len(numbers))
-                rows.append((number, int(poses.frame[row]), dx, dy))
-    columns = list(zip(*rows, strict=True)) if rows else [(), (), (), ()]
-    pair, frame, across, along = columns
-    whole = np.array(pair, dtype=np.int64), np.array(frame, dtype=np.int64)
-    return _Near(*whole, np.array(across, dtype=np.float64), np.array(along, dtype=np.float64))
+    low = np.searchsorted(poses.frame[theirs], poses.frame[mine])
+    counts = np.searchsorted(poses.frame[theirs], poses.frame[mine], side="right") - low
+    parts = []
+    ends = np.cumsum(counts)
+    cuts = np.unique(np.searchsorted(ends, np.arange(0, int(ends[-1]) if len(ends) else 0, AT_ONCE)))
+    for some in np.split(np.arange(len(mine)), cuts[1:]):
+        a = np.repeat(mine[some], counts[some])
+        begins = np.cumsum(counts[some]) - counts[some]
+        b = theirs[np.arange(len(a)) + np.repeat(low[some] - begins, counts[some])]
+        dx, dy = poses.x[a] - poses.x[b], poses.y[a] - poses.y[b]
+        if known and of_attacker:
+            dx, dy = _off(-dx, -dy, poses.facing[a], known)
+        elif known:
+            dx, dy = _off(dx, dy, poses.facing[b], known)
+        near = (poses.actor[a] != poses.actor[b]) & (np.abs(dx) < REACH) & (np.abs(dy) < REACH)
+        near &= played.owners[poses.actor[a]] != poses.actor[b]
+        parts.append((poses.actor[a][near], poses.actor[b][near], poses.frame[a][near], dx[near], dy[near]))
+    a, b, frame, dx, dy = (np.concatenate(column) for column in zip(*parts, strict=True))
+    codes, begin, at = np.unique(a * len(played.actors) + b, return_index=True, return_inverse=True)
+    order = np.argsort(begin)  # pairs are numbered as they first come near
+    number = np.empty(len(codes), dtype=np.int64)
+    number[order] = first + np.arange(len(codes))
+    for place in order.tolist():
+        one, other = divmod(int(codes[place]), len(played.actors))
+        numbers[one, other] = int(number[place])
+    return _Near(number[at], frame, dx, dy)
 
 
-def _lead(pair: Ints, frame: Ints, dx: Floats, dy: Floats, hits: Sequence[tuple[int, int]]) -> Floats:
+AT_ONCE = 1 << 20
+"""Pairs that are looked at together; bounds memory."""
+
+
+class _Places:
+    """Where in the rows of pairs that are near, which are in frame order, those of one pair in some frames are."""
+
+    def __init__(self, pair: Ints, frame: Ints) -> None:
+        self.order = np.argsort(pair, kind="stable")
+        self.pair, self.frame = pair[self.order], frame[self.order]
+
+    def of(self, number: int, first: int, last: int) -> Ints:
+        """Those of a pair in some frames, rising."""
+        low, high = np.searchsorted(self.pair, [number, number + 1])
+        start, end = np.searchsorted(self.frame[low:high], [first, last + 1])
+        found: Ints = self.order[low + start : low + end]
+        return found
+
+
+def _lead(places: _Places, frame: Ints, dx: Floats, dy: Floats, hits: Sequence[tuple[int, int]]) -> Floats:
     """(2, hits, EARLY + 1) how the two of each hit stand in its frame, in the one before, and so on; far where they are
     not near."""
     found = np.full((2, len(hits), EARLY + 1), np.inf)
     for at, (number, when) in enumerate(hits):
-        rows = np.flatnonzero((pair == number) & (frame >= when - EARLY) & (frame <= when))
+        rows = places.of(number, when - EARLY, when)
         found[0, at, when - frame[rows]], found[1, at, when - frame[rows]] = dx[rows], dy[rows]
     return found
 
@@ -179,25 +206,50 @@ def _fitted(
     # of each hit the frame in which the two were nearest in both directions at once
     deepest = np.array([rows[np.argmin(np.maximum(dx[rows], dy[rows]))] for rows in windows])
     candidates = [_candidates(one, deepest, idle) for one in (dx, dy)]
+    within, beside = _Least(windows, dx, dy), _Least(_groups(pair, np.flatnonzero(idle)), dx, dy)
     best: list[tuple[int, int, float, float]] = []
     for wide in candidates[0]:
-        for high in candidates[1]:
-            inside = (dx < wide) & (dy < high)
-            matched = sum(bool(inside[rows].any()) for rows in windows)
-            spare = len(np.unique(pair[inside & idle]))
-            best.append((matched - spare, matched, wide, high))
+        counts = zip(
+            candidates[1], within.reached(wide, candidates[1]), beside.reached(wide, candidates[1]), strict=True
+        )
+        best += [(matched - spare, spare, wide, high) for high, matched, spare in counts]
     top = max(best)[0]
-    fits = [(wide, high) for score, _, wide, high in best if score == top]
+    spares = {(wide, high): spare for score, spare, wide, high in best if score == top}
+    fits = list(spares)
     uneven = [_unsteady(lead, *fit) for fit in fits]
     if min(uneven) <= STEADY * lead.shape[1]:  # else the game counts hits now sooner, now later
         fits = [one for one, value in zip(fits, uneven, strict=True) if value <= min(uneven) + 0.5]
     wide, high = sorted(fits, key=lambda fit: fit[0] * fit[1])[len(fits) // 3]
-    inside = (dx < wide) & (dy < high)
-    matched = sum(bool(inside[rows].any()) for rows in windows)
-    spare = len(np.unique(pair[inside & idle]))
+    spare = spares[wide, high]
+    matched = top + spare
     wides, highs = zip(*fits, strict=True)
     least, most = (min(wides), min(highs)), (max(wides), max(highs))
     return Extents(wide, high, up, least, most, claims, matched, spare)
+
+
+def _groups(pair: Ints, rows: Ints) -> list[Ints]:
+    """Rows, apart by pair."""
+    if not len(rows):
+        return []
+    rows = rows[np.argsort(pair[rows], kind="stable")]
+    return np.split(rows, np.flatnonzero(np.diff(pair[rows])) + 1)
+
+
+class _Least:
+    """How many of some groups of rows have one within given extents."""
+
+    def __init__(self, groups: Sequence[Ints], dx: Floats, dy: Floats) -> None:
+        rows = np.concatenate([*groups, np.zeros(0, dtype=np.int64)]).astype(np.int64)
+        self.starts = np.cumsum([0, *map(len, groups)])[:-1]
+        self.dx, self.dy = dx[rows], dy[rows]
+
+    def reached(self, wide: float, highs: Sequence[float]) -> list[int]:
+        """The count for each height, of those this wide."""
+        if not len(self.starts):
+            return [0] * len(highs)
+        least = np.sort(np.minimum.reduceat(np.where(self.dx < wide, self.dy, np.inf), self.starts))
+        counts: list[int] = np.searchsorted(least, highs).tolist()
+        return counts
 
 
 def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:

@@ -91,8 +91,8 @@ class Seen:
     def _home_of(played: Recording, name: str, frame: int) -> tuple[float, float]:
         """Where one was first seen since the last mark."""
         mark = max([at for at in played.resets if at <= frame], default=played.first)
-        own = played.poses.rows_of(played.numbers[name])
-        start = own[int(np.searchsorted(played.poses.frame[own], mark))]
+        number = played.numbers[name]
+        start = played.poses.rows_of(number)[int(np.searchsorted(played.poses.frames_of(number), mark))]
         return float(played.poses.x[start]), float(played.poses.y[start])
 
     def _groups(self, attacker: str) -> list[list[str]]:

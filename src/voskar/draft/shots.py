@@ -233,7 +233,7 @@ def _lifetimes(shots: Sequence[Shot]) -> tuple[int, list[Shot], list[Shot]]:
     full = [shot for shot in whole if shot.last - shot.frame + 1 == longest]
     if len(full) < FEW:
         return longest, [], whole
-    return longest, full, [shot for shot in whole if shot not in full]
+    return longest, full, [shot for shot in whole if shot.last - shot.frame + 1 != longest]
 
 
 def _edges(shots: Sequence[Shot]) -> dict[str, float] | None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from voskar.core.adopt import Resync, Windows
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
+from voskar.core.watching import Watched
 from voskar.core.watching import watched as watch
 from voskar.evidence.displayed import displayed
 from voskar.evidence.emissions import emissions
@@ -17,7 +18,7 @@ from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.following import folded
 from voskar.evidence.held import EXACT, TOLERANCE, Held
 from voskar.evidence.hints import hints
-from voskar.evidence.hits import Reasons, hits
+from voskar.evidence.hits import HitEvidence, Reasons, hits
 from voskar.evidence.jumps import jumps
 from voskar.evidence.lives import lives
 from voskar.evidence.motions import motions
@@ -60,7 +61,7 @@ class Verdict:
     events_agreed: int = 0
     undecided: int = 0
     not_compared: tuple[str, ...] = ()
-    judged: Recording | None = field(default=None, repr=False)
+    seen: Watched | None = field(default=None, repr=False)
     resync: Resync | None = field(default=None, repr=False)
     """What was adopted from the game, where it was."""
     roots: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
@@ -82,7 +83,7 @@ def check(
     tolerance: float = TOLERANCE,
     resync: bool = True,
     explains: bool = True,
-    watched: Collection[int] = (),
+    watched: bool = False,
 ) -> tuple[Verdict, Ledger]:
     """Replays and compares. `windows` are how far evidence may be off, `tolerance` is for places, in units. With
     `resync` the replay goes on from the game's account where it and the rules disagree; with `explains` findings say
@@ -91,7 +92,7 @@ def check(
     seen = watch(
         rules,
         recording,
-        films=bool(watched) or _placed(recording, windows),
+        films=watched or _placed(recording, windows),
         resync=Resync(windows) if resync else None,
     )
     ask = seen.asking if explains else None
@@ -118,12 +119,19 @@ def check(
         events.agreed,
         reacted.undecided,
         (*_not_compared(held), *(f"motion of {kind}" for kind in moved.alone)),
-        seen.recording if watched else None,
+        seen if watched else None,
         seen.resync,
         tuple(folded(found, held, {*landed.matched, *events.matched, *spawned.matched})),
         tuple(hints(held, found)),
     )
     return verdict, held.ledger
+
+
+def check_hits(rules: Rules, recording: Recording, windows: Windows) -> HitEvidence:
+    """Compares hits alone, with resync, and says nothing of why."""
+    windows = windows.at(recording.rate)
+    seen = watch(rules, recording, films=False, resync=Resync(windows))
+    return hits(Held(rules, recording, seen.ledger, recording, windows, TOLERANCE, seen.resync))
 
 
 def _placed(recording: Recording, windows: Windows) -> set[int]:

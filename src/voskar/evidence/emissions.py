@@ -101,8 +101,8 @@ class _Numbered(NamedTuple):
 
 
 def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appearance], starts: Starts) -> dict[int, int]:
-    """Which of the appearances each of the spawns is, by places: those of one frame first, then those up to `near`
-    frames off; all of a kind at once, by frame, direction and place."""
+    """Which of the appearances each of the spawns is, by places: those of one frame first, and of one owner where the
+    game tells all of them, then those up to `near` frames off; all of a kind at once, by frame, direction and place."""
     window = held.windows.of("spawn")
     kinds: dict[str, tuple[list[_Numbered], list[_Numbered]]] = {}
     for at, event in enumerate(expected):
@@ -125,13 +125,19 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
 
     of: dict[int, int] = {}
     for mine, theirs in kinds.values():
-        frames: dict[int, tuple[list[_Numbered], list[_Numbered]]] = {}
+        untold = {seen.frame for seen in theirs if shown[seen.at].actor.owner is None}
+        groups: dict[tuple[int, str | None], tuple[list[_Numbered], list[_Numbered]]] = {}
+
+        def group(one: _Numbered, owner: str | None, untold: set[int] = untold) -> tuple[int, str | None]:
+            return one.frame, None if one.frame in untold else owner
+
         for foretold in mine:
-            frames.setdefault(foretold.frame, ([], []))[0].append(foretold)
+            groups.setdefault(group(foretold, expected[foretold.at].owner), ([], []))[0].append(foretold)
         for seen in theirs:
-            if seen.frame in frames:
-                frames[seen.frame][1].append(seen)
-        for events, poses in frames.values():  # most agree in their frame, and leave few to be sought further off
+            key = group(seen, shown[seen.at].actor.owner)
+            if key in groups:
+                groups[key][1].append(seen)
+        for events, poses in groups.values():  # most agree in their frame, and leave few to be sought further off
             if len(events) == len(poses) == 1:
                 pairs = [(events[0], poses[0])] if may_be(events[0], poses[0]) else []
             else:

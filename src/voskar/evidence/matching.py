@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import operator
-from collections.abc import Callable, Hashable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from typing import Protocol, TypeVar
 
 import numpy as np
@@ -116,8 +116,6 @@ def _small(piece: list[tuple[int, bool, int]]) -> Iterator[list[tuple[int, bool,
 def _least(
     told: Sequence[A], judged: Sequence[B], reach: Window, cost: Callable[[A, B], tuple[int, ...] | None]
 ) -> list[tuple[A, B]]:
-    from scipy.optimize import linear_sum_assignment
-
     costs = {
         (i, j): known
         for i, one in enumerate(told)
@@ -126,6 +124,11 @@ def _least(
     }
     if not costs:
         return []
+    nearest = _each_nearest(len(told), costs)
+    if nearest is not None:
+        return [(told[i], judged[j]) for i, j in nearest]
+    from scipy.optimize import linear_sum_assignment  # takes longer to import than most recordings to check
+
     # each place counts more than all that follow it can come to
     most = max(len(told), len(judged))
     sizes = [most * max(values) + 1 for values in zip(*costs.values(), strict=True)]
@@ -139,6 +142,23 @@ def _least(
     rows, columns = linear_sum_assignment(matrix)
     pairs = zip(rows.tolist(), columns.tolist(), strict=True)
     return [(told[i], judged[j]) for i, j in pairs if (i, j) in costs]
+
+
+def _each_nearest(count: int, costs: Mapping[tuple[int, int], tuple[int, ...]]) -> list[tuple[int, int]] | None:
+    """Pairs in which each of so many has one of those that it costs least with: no others are better. None without."""
+    rows: list[dict[int, tuple[int, ...]]] = [{} for _ in range(count)]
+    for (i, j), cost in costs.items():
+        rows[i][j] = cost
+    taken: set[int] = set()
+    found = []
+    for i, row in enumerate(rows):
+        least = min(row.values(), default=None)
+        best = min((j for j, cost in row.items() if cost == least and j not in taken), default=None)
+        if best is None:
+            return None
+        taken.add(best)
+        found.append((i, best))
+    return found
 
 
 def aligned(told: Sequence[int], judged: Sequence[int], window: Window) -> list[tuple[int, int]]:

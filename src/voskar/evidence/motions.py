@@ -49,6 +49,8 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
     chosen[actors] = True
     rows = poses.by_actor
     rows = rows[chosen[poses.actor[rows]] & ~poses.hidden[rows] & ~poses.lingering[rows]]
+    if not len(rows):
+        return
     before, shot = poses.previous[rows], np.isin(rows, np.array(list(sources), dtype=np.int64))
     anew = np.isin(poses.frame[rows], [recording.first, *recording.resets]) | np.isin(rows, _comes_back(held))
     begins = np.flatnonzero((before < 0) | poses.hidden[before] | shot | anew)

@@ -54,8 +54,8 @@ def weigh(
     """Replays and holds everything against it. What is expected of the rules, and an earlier ledger, is held against
     the rules on their own."""
     places = {statement.frame for statement in statements if isinstance(statement, State) and statement.places}
-    verdict, ledger = check(rules, recording, windows=windows, tolerance=tolerance, resync=resync, watched=places)
-    own, judged = ledger, verdict.judged
+    verdict, ledger = check(rules, recording, windows=windows, tolerance=tolerance, resync=resync, watched=bool(places))
+    own, judged = ledger, None if verdict.seen is None else verdict.seen.recording
     if ledger.of("adopted") and (statements or earlier is not None):
         alone = watched(rules, recording, films=bool(places))
         own, judged = alone.ledger, alone.recording

@@ -36,12 +36,12 @@ class Kinds(Protocol):
     def fixtures(self) -> frozenset[str]: ...
 
 
-def load_recording(path: str | Path, rulebook: Kinds, *, pipes: bool = True) -> Recording:
+def load_recording(path: str | Path, rulebook: Kinds | None, *, pipes: bool = True) -> Recording:
     """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, "-" for standard input, or the
     stage script (`.toml`) of one.
 
-    `rulebook` says which kinds there are; without `pipes` only a regular file will do. Raises InputError with file,
-    line or row, and field.
+    `rulebook` says which kinds there are, None takes any; without `pipes` only a regular file will do. Raises
+    InputError with file, line or row, and field.
     """
     try:
         return read_whole(path, lambda source: _gather(source, rulebook), pipes=pipes)
@@ -89,7 +89,7 @@ MOST, TRIED = 10, 400
 """Problems of a recording that are told at most, and frames behind the first that are looked at for them."""
 
 
-def _and_others(path: str | Path, rulebook: Kinds, first: InputError) -> list[Problem]:
+def _and_others(path: str | Path, rulebook: Kinds | None, first: InputError) -> list[Problem]:
     """The first problem, and other ones of frames behind it, each frame looked at by itself. What is wrong in the same
     way is told once."""
     found = list(first.problems)
@@ -117,7 +117,7 @@ def _alike(problem: Problem) -> tuple[str, str]:
     return re.sub(r"\d+", "#", problem.message), re.sub(r"\d+", "#", problem.key or "")
 
 
-def read_recording(lines: Iterable[bytes], name: str, rulebook: Kinds) -> Recording:
+def read_recording(lines: Iterable[bytes], name: str, rulebook: Kinds | None) -> Recording:
     """Checks the lines of a recording; `name` is what errors call it."""
     stream = io.BytesIO(b"\n".join(line.rstrip(b"\n") for line in lines))
     return _gather(_json_source(ShortLines(stream, name), name, lambda: 0.0), rulebook)
@@ -182,12 +182,15 @@ def _rising(name: str, frames: Iterator[Numbered]) -> Iterator[Numbered]:
         yield number, frame
 
 
-def _gather(source: FrameSource, rulebook: Kinds) -> Recording:
-    builder = ColumnBuilder(source.name, rulebook.kinds, source.place)
+def _gather(source: FrameSource, rulebook: Kinds | None) -> Recording:
+    builder = ColumnBuilder(source.name, None if rulebook is None else rulebook.kinds, source.place)
     for block in source.blocks:
         builder.add(block)
     told = meaning(source.header)
-    for kind in sorted(told["scope"].kinds - set(rulebook.kinds)):
+    unknown = () if rulebook is None else sorted(told["scope"].kinds - set(rulebook.kinds))
+    for kind in unknown:
+        hint = nearest(kind, rulebook.kinds) if rulebook is not None else None
         message = f'unknown kind "{kind}"'
-        raise InputError(Problem(message, file=source.name, key="unlogged.kinds", hint=nearest(kind, rulebook.kinds)))
-    return builder.finish(**told, fixtures=rulebook.fixtures, warnings=source.warnings)
+        raise InputError(Problem(message, file=source.name, key="unlogged.kinds", hint=hint))
+    fixtures = frozenset[str]() if rulebook is None else rulebook.fixtures
+    return builder.finish(**told, fixtures=fixtures, warnings=source.warnings)
