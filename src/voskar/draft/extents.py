@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
+from voskar.core.recording.poses import Signs
 from voskar.core.rules.shapes import Floats, Ints
 
 REACH = 80.0
@@ -99,7 +100,7 @@ def extents(
     return _fitted(dx, dy, windows, ~struck[pair], pair, lead, up, len(hits))
 
 
-def _off(dx: Floats, dy: Floats, facing: Floats, known: Sequence[Rect]) -> tuple[Floats, Floats]:
+def _off(dx: Floats, dy: Floats, facing: Signs, known: Sequence[Rect]) -> tuple[Floats, Floats]:
     """How far points are from the nearest of some boxes, in either direction; 0 inside."""
     far_x, far_y = np.full(len(dx), np.inf), np.full(len(dx), np.inf)
     for x0, y0, x1, y1 in known:

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Iterator
+from typing import NamedTuple
 
 import numpy as np
 
 from voskar.core.recording.lingering import shorter, spans
+from voskar.core.recording.poses import Poses
 from voskar.core.rules import Kind
-from voskar.core.rules.shapes import Ints
+from voskar.core.rules.shapes import Floats, Ints
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held
 
 LEAST, TIMES = 8.0, 4.0
 """A leap is a step of more than so many units, of more than the actor's body, and of more than so many times the
 largest other step that it makes within a second."""
+AT_ONCE = 1 << 20
+"""Poses that are compared together; bounds memory."""
 MANY = 3
 """So many that leap in one frame are a formation, or a screen that scrolls: not each of them has a `cut` forgotten."""
 
@@ -30,44 +34,65 @@ def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
     for name in ("knockback", "launch", "home", "respawn", "down"):
         for event in held.ledger.of(name):
             orders.setdefault(event.id or "", []).append((event.frame, (event.until or event.frame) + 2))
-    previous = poses.previous
-    known = (previous >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[previous] & ~poses.lingering
-    width, height = spans(held.rules, recording)[poses.actor].T
-    ways = shorter(poses.x - poses.x[previous], width), shorter(poses.y - poses.y[previous], height)
-    step = np.where(known, np.hypot(*ways), np.nan)
-    bodies = {name: _extent(kind) for name, kind in held.rules.kinds.items()}
-    body = np.array([bodies[actor.kind] for actor in recording.actors])[poses.actor]
-    earlier = np.where(previous >= 0, previous[previous], -1)
-    before = np.where(earlier >= 0, step[earlier], np.nan)  # two steps before: most that fly on are sorted out by it
-    with np.errstate(invalid="ignore"):
-        far = np.flatnonzero((step > np.maximum(body, LEAST)) & (step > TIMES * before) & ~np.isnan(step[previous]))
+    across = spans(held.rules, recording)
+    bodies = {name: max(_extent(kind), LEAST) for name, kind in held.rules.kinds.items()}
+    least = np.array([bodies[actor.kind] for actor in recording.actors])
     leaps = []
-    for row in far.tolist():
-        actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
-        if actor.id not in compared and not recording.presses(actor.id, frame - 1, frame):
-            pace = _pace(ways, step, poses.frame, poses.rows_of(int(poses.actor[row])), row, round(held.recording.rate))
-            if pace is not None and step[row] > TIMES * pace:
-                leaps.append((row, pace))
-    together = Counter(int(poses.frame[row]) for row, _ in leaps)
-    for row, pace in leaps:
+    for rows in poses.pieces(AT_ONCE):
+        steps = _steps_of(poses, rows, across)
+        for row, place in _far(poses, rows, steps.length, least):
+            actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
+            if actor.id not in compared and not recording.presses(actor.id, frame - 1, frame):
+                pace = _pace(steps, poses, rows, place, round(held.recording.rate))
+                if pace is not None and steps.length[place] > TIMES * pace:
+                    leaps.append((row, float(steps.length[place]), pace))
+    leaps.sort()
+    together = Counter(int(poses.frame[row]) for row, *_ in leaps)
+    for row, length, pace in leaps:
         actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
         ordered = any(first <= frame <= last for first, last in orders.get(actor.id, ()))
         ordered |= held.course.courses[actor.id].is_down(frame)  # what a body does is told otherwise
         if not ordered and together[frame] < MANY:
-            told = f"leaps {float(step[row]):.1f} units in {frame}, and steps {pace:.1f} at most within a second of it"
+            told = f"leaps {length:.1f} units in {frame}, and steps {pace:.1f} at most within a second of it"
             yield of_actor("teleport", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")
 
 
-def _pace(
-    ways: tuple[np.ndarray, np.ndarray], step: np.ndarray, frames: Ints, rows: Ints, row: int, second: int
-) -> float | None:
+class _Steps(NamedTuple):
+    """Ways (n,) from the pose before, and how long each is: NaN where there is none to compare."""
+
+    x: Floats
+    y: Floats
+    length: Floats
+
+
+def _steps_of(poses: Poses, rows: Ints, across: Floats) -> _Steps:
+    previous = poses.previous[rows]
+    known = (previous >= 0) & ~poses.cut[rows] & ~poses.hidden[rows] & ~poses.hidden[previous] & ~poses.lingering[rows]
+    width, height = across[poses.actor[rows]].T
+    ways = shorter(poses.x[rows] - poses.x[previous], width), shorter(poses.y[rows] - poses.y[previous], height)
+    return _Steps(*ways, np.where(known, np.hypot(*ways), np.nan))
+
+
+def _far(poses: Poses, rows: Ints, length: Floats, least: Floats) -> list[tuple[int, int]]:
+    """Steps that may be leaps: their rows, and their places among some rows, which are by actor and frame."""
+    linked = poses.previous[rows] >= 0
+    one = np.where(linked, np.roll(length, 1), np.nan)
+    two = np.where(linked & np.roll(linked, 1), np.roll(length, 2), np.nan)  # most that fly on are sorted out by it
+    with np.errstate(invalid="ignore"):
+        far = np.flatnonzero((length > least[poses.actor[rows]]) & (length > TIMES * two) & ~np.isnan(one))
+    return list(zip(rows[far].tolist(), far.tolist(), strict=True))
+
+
+def _pace(steps: _Steps, poses: Poses, rows: Ints, place: int, second: int) -> float | None:
     """The largest other step of an actor within a second of a pose, but for one right beside it that leads back: that
     is a leap out and back. None if it makes no other step there."""
-    frame = frames[row]
-    near = rows[slice(*np.searchsorted(frames[rows], [frame - second, frame + second + 1]))]
-    near = near[(near != row) & ~np.isnan(step[near])]
-    both = np.hypot(ways[0][near] + ways[0][row], ways[1][near] + ways[1][row])
-    others = step[near[(np.abs(frames[near] - frame) > 1) | (both > step[row] / 2)]]
+    around = np.arange(max(place - second, 0), min(place + second + 1, len(rows)))
+    apart = np.abs(poses.frame[rows[around]] - poses.frame[rows[place]])
+    mine = poses.actor[rows[around]] == poses.actor[rows[place]]
+    is_near = mine & (apart <= second) & (around != place) & ~np.isnan(steps.length[around])
+    near, apart = around[is_near], apart[is_near]
+    both = np.hypot(steps.x[near] + steps.x[place], steps.y[near] + steps.y[place])
+    others = steps.length[near[(apart > 1) | (both > steps.length[place] / 2)]]
     return float(others.max()) if len(others) else None
 
 

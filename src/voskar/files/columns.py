@@ -150,7 +150,6 @@ class ColumnBuilder:
             **block.numbers,
             "frame": np.repeat(block.frame, block.counts),
             "actor": numbers[block.key] if rows else np.zeros(0, dtype=np.int64),
-            "facing": made_of(block.numbers["facing"], lambda column: column.astype(np.float64)),
             "clip": made_of(thin(block.clip), lambda column: clip_of[column]),
             "lingering": np.broadcast_to(np.zeros(1, dtype=np.bool_), rows),
         }
@@ -307,7 +306,8 @@ class ColumnBuilder:
         if self.first is None:
             hint = next(iter(warnings), None)
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
-        poses = Poses(**{name: join(pieces) for name, pieces in self.pieces.items()})
+        # column by column, so that no more than one of them is there twice
+        poses = Poses(**{name: join(self.pieces.pop(name)) for name in [*self.pieces]})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs, boxes = self.entries.inputs(), self._boxes()
         digest = self._digest(poses, starts, rate, header, inputs, boxes)

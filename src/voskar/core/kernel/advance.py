@@ -193,14 +193,14 @@ class Kernel:
                 actor.offset_x, actor.offset_y = actor.home_x - x, actor.home_y - y
                 actor.homing = actor.past = 0
             actor.x, actor.y = x + actor.offset_x, y + actor.offset_y
-            facing, angle = poses.facing[pose * poses.facing_step], poses.angle[pose * poses.angle_step]
+            facing, angle = 1.0 * poses.facing[pose * poses.facing_step], poses.angle[pose * poses.angle_step]
             scale = poses.scale[pose * poses.scale_step]
             if facing != actor.facing or angle != actor.angle or scale != actor.scale:
                 actor.facing, actor.angle, actor.scale = facing, angle, scale
                 placing.turn(row)
             actor.clip = poses.clip[pose * poses.clip_step]
             actor.tick = poses.tick[pose * poses.tick_step]
-            actor.cell = poses.shown[pose]
+            actor.cell = poses.shown[pose * poses.shown_step]
             actor.hidden = poses.hidden[pose * poses.hidden_step]
             actor.lingering = poses.lingering[pose * poses.lingering_step]
             if placing.boxes.any_wraps:

@@ -47,7 +47,8 @@ cdef class ActorColumns:
 cdef class PoseColumns:
     cdef public int64_t first
     cdef public const int64_t[::1] start, actor, shown, clip, tick
-    cdef public const double[::1] x, y, facing, angle, scale
+    cdef public const double[::1] x, y, angle, scale
+    cdef public const signed char[::1] facing
     cdef public const uint8_t[::1] cut, hidden, lingering
-    cdef public Py_ssize_t facing_step, angle_step, scale_step, clip_step, tick_step, cut_step, hidden_step
+    cdef public Py_ssize_t shown_step, facing_step, angle_step, scale_step, clip_step, tick_step, cut_step, hidden_step
     cdef public Py_ssize_t lingering_step

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import cython
 import numpy as np
 
-from voskar.core.kernel.storage import Flags, Floats, Ints, shared_flags, shared_floats, shared_ints
+from voskar.core.kernel.storage import Flags, Floats, Ints, shared_flags, shared_floats, shared_ints, shared_signs
 
 if TYPE_CHECKING:
     from voskar.core.kernel.actor_row import ActorRow
@@ -45,9 +45,11 @@ class PoseColumns:
         self.actor: Ints = shared_ints(poses.actor)
         self.x: Floats = shared_floats(poses.x)
         self.y: Floats = shared_floats(poses.y)
-        self.shown: Ints = shared_ints(shown)
-        self.facing_step, self.angle_step, self.scale_step = map(_step, (poses.facing, poses.angle, poses.scale))
-        self.facing: Floats = shared_floats(_thin(poses.facing))
+        self.shown_step = _step(shown)
+        self.shown: Ints = shared_ints(_thin(shown))
+        self.facing_step = _step(poses.facing)
+        self.angle_step, self.scale_step = map(_step, (poses.angle, poses.scale))
+        self.facing: Ints = shared_signs(_thin(poses.facing))
         self.angle: Floats = shared_floats(_thin(poses.angle))
         self.scale: Floats = shared_floats(_thin(poses.scale))
         self.clip_step, self.tick_step, self.cut_step = map(_step, (poses.clip, poses.tick, poses.cut))

@@ -54,6 +54,12 @@ def shared_ints(column: NDArray[np.int64]) -> Ints:
     return view
 
 
+def shared_signs(column: NDArray[np.int8]) -> Ints:
+    """The same for numbers of a byte."""
+    view: Ints = _flat(column)
+    return view
+
+
 def shared_flags(column: NDArray[np.bool_]) -> Flags:
     """The same for truths, as bytes."""
     view: Flags = _flat(np.ascontiguousarray(column).view(np.uint8))

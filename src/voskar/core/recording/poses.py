@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Annotated, Any, Literal, NamedTuple, get_type_hints
 
 import numpy as np
+from numpy.typing import NDArray
 
 from voskar.core.rules.shapes import Bools, Floats, Ints, cos_sin
 
@@ -27,9 +29,11 @@ def _joined(column: np.ndarray, more: np.ndarray) -> np.ndarray:
     return np.concatenate([column, more])
 
 
+Signs = NDArray[np.int8]
+"""1, 0 or -1."""
 FieldType = Literal["number", "sign", "count", "answer", "flag"]
 DTYPES: dict[FieldType, Any] = {
-    "number": np.float64, "sign": np.int64, "count": np.int64, "answer": np.int64, "flag": np.bool_,
+    "number": np.float64, "sign": np.int8, "count": np.int64, "answer": np.int8, "flag": np.bool_,
 }  # fmt: skip
 """The type of a field's column as it is read. An answer is true, false or not logged: 1, 0 or -1."""
 
@@ -79,7 +83,7 @@ class Poses:
     actor: Ints
     x: Annotated[Floats, _logged("number")]
     y: Annotated[Floats, _logged("number")]
-    facing: Annotated[Floats, _logged("sign", 1.0)]
+    facing: Annotated[Signs, _logged("sign", 1.0)]
     angle: Annotated[Floats, _logged("number", 0.0)]
     scale: Annotated[Floats, _logged("number", 1.0)]
     clip: Ints
@@ -89,8 +93,8 @@ class Poses:
     vy: Annotated[Floats, _logged("number")]
     health: Annotated[Floats, _logged("number", lingers=False, state=True)]
     lives: Annotated[Floats, _logged("number", lingers=False, state=True)]
-    immune: Annotated[Ints, _logged("answer", lingers=False, state=True, late=True)]
-    stunned: Annotated[Ints, _logged("answer", lingers=False, state=True, late=True)]
+    immune: Annotated[Signs, _logged("answer", lingers=False, state=True, late=True)]
+    stunned: Annotated[Signs, _logged("answer", lingers=False, state=True, late=True)]
     push_x: Floats
     push_y: Floats
     logged: Ints
@@ -121,6 +125,12 @@ class Poses:
     def by_actor(self) -> Ints:
         """Rows by actor, then frame: rows come sorted by frame, and a stable sort keeps that."""
         return np.argsort(self.actor, kind="stable")
+
+    def pieces(self, size: int) -> Iterator[Ints]:
+        """All rows by actor, then frame, in parts of about so many, none of which parts an actor."""
+        starts = np.array(self._starts)
+        cuts = starts[np.unique(np.searchsorted(starts, np.arange(0, len(self), size)))]
+        yield from np.split(self.by_actor, cuts[(cuts > 0) & (cuts < len(self))])
 
     def rows_of(self, actor: int) -> Ints:
         """The rows of one actor, by frame."""

@@ -29,9 +29,9 @@ def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: Frac
 
 def cells_of_all(poses: Poses, kinds: Ints, rules: Rules, clips: Sequence[str]) -> Ints:
     """(n,) the same for poses of all kinds; `kinds` (n,) are their places among the rulebook's."""
-    result = np.full(len(poses), -1, dtype=np.int64)
     if not clips:
-        return result
+        return np.broadcast_to(np.full(1, -1, dtype=np.int64), len(poses))
+    result = np.full(len(poses), -1, dtype=np.int64)
     for number, kind in enumerate(rules.kinds.values()):
         rows = np.flatnonzero(kinds == number)
         if len(rows):

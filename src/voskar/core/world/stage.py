@@ -101,7 +101,7 @@ class Stage:
         poses = recording.poses
         kind_of = np.array([self.catalog.kind_number[actor.kind] for actor in recording.actors], dtype=np.int64)
         kinds = kind_of[poses.actor] if len(poses) else np.zeros(0, dtype=np.int64)
-        self.pose_kinds = kinds
+        self.pose_kinds = kinds.astype(np.int16)
         """Of each pose the place of its kind among the rulebook's, and in `shown` its cell."""
         self.shown = shown = cells_of_all(poses, kinds, rules, recording.clips)
         self._boxes = self.catalog.table(self.clips, recording.boxes.names)
@@ -117,9 +117,8 @@ class Stage:
         self._most_recorded = int(np.diff(recording.starts).max(initial=0))
         self.table = ActorTable(len(recording.actors) + len(self.fixtures) + 16)
         self._connect()
-        # the columns that velocities are read from, as plain numbers
+        # the columns that steps are read from, as plain numbers
         self._log_x, self._log_y = shared_floats(poses.x), shared_floats(poses.y)
-        self._log_vx, self._log_vy = (shared_floats(np.array(one)) for one in (poses.vx, poses.vy))
         fixtures = [Actor(fixture.id, fixture.kind) for fixture in rules.fixtures]
         kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
         everyone = sides([*recording.actors, *fixtures], kind_sides, rules.sides_of_children)
@@ -251,7 +250,8 @@ class Stage:
         if table.driven[row]:
             return table.vx[row], table.vy[row]
         pose, before = table.pose[row], table.before_pose[row]
-        vx, vy, flows = self._log_vx[pose], self._log_vy[pose], table.flows[row]
+        poses, flows = self.recording.poses, table.flows[row]
+        vx, vy = float(poses.vx[pose]), float(poses.vy[pose])
         if vx == vx and vy == vy:
             return vx, vy
         dx, dy = self._log_x[pose] - self._log_x[before], self._log_y[pose] - self._log_y[before]
