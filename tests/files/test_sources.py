@@ -12,9 +12,10 @@ import pytest
 from PIL import Image
 
 from tests.worlds import rulebook, sting
+from voskar.core.rules import DEFAULT_RATE
 from voskar.errors import InputError, Problem
 from voskar.files.recording import load_recording
-from voskar.files.rulebook import DEFAULT_RATE, Rulebook, load_rulebook
+from voskar.files.rulebook import Rulebook, load_rulebook
 
 MAIN = """voskar = 2
 include = ["parts/common.toml"]

@@ -13,7 +13,8 @@ from voskar.audit.motion import CHECKS as MOTION_CHECKS
 from voskar.audit.played import CHECKS as PLAYED_CHECKS
 from voskar.audit.shapes import CHECKS as SHAPE_CHECKS
 from voskar.core.recording import Recording
-from voskar.files.rulebook import DEFAULT_RATE, Rulebook
+from voskar.core.rules import DEFAULT_RATE
+from voskar.files.rulebook import Rulebook
 
 CHECKS = {
     **LAYER_CHECKS,

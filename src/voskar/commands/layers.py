@@ -11,12 +11,12 @@ from rich.text import Text
 from voskar.commands import present
 from voskar.commands.layers_view import show_matrix
 from voskar.commands.options import Command, json_option, out_option, picture_ending
-from voskar.core.rules import Rules
-from voskar.core.step import replay
+from voskar.core.ledger import Ledger
+from voskar.core.recording import Recording
+from voskar.core.rules import DEFAULT_RATE, Rules
 from voskar.core.views.exercise import LayerPair, layer_pairs
+from voskar.files.kept import ReadyRulebook
 from voskar.files.reading import whole_file
-from voskar.files.recording import load_recording
-from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
 
 
 @click.command(
@@ -41,10 +41,11 @@ def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | 
     touch.
     """
     ending = picture_ending(out) if out else ""
-    book = load_rulebook(rulebook)
-    played = [load_recording(path, book) for path in recordings]
+    book = ReadyRulebook(rulebook)
+    ledgers = _replayed(recordings, book) if recordings else []
+    played = [one for one, _ in ledgers]
     rules = book.rules(played[0].rate if played else DEFAULT_RATE)
-    pairs = layer_pairs(rules, [(one, replay(book.rules(one.rate), one)) for one in played])
+    pairs = layer_pairs(rules, ledgers)
     if as_json:
         click.echo("\n".join(json.dumps(_plain(pair, bool(played))) for pair in pairs))
     else:
@@ -57,6 +58,14 @@ def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | 
         with whole_file(out) as part:
             draw_layers(pairs, bool(played), part, ending)
         present.say("", f"drew {Path(out)}", err=as_json)
+
+
+def _replayed(recordings: tuple[str, ...], book: ReadyRulebook) -> list[tuple[Recording, Ledger]]:
+    from voskar.core.step import replay
+    from voskar.files.recording import load_recording
+
+    played = [load_recording(path, book) for path in recordings]
+    return [(one, replay(book.rules(one.rate), one)) for one in played]
 
 
 def _show_boxes(rules: Rules, pairs: list[LayerPair], tried: bool) -> None:

@@ -9,9 +9,9 @@ import click
 
 from voskar.commands import present
 from voskar.commands.options import Command, json_option
+from voskar.core.rules import DEFAULT_RATE
 from voskar.core.views.framedata import Move, moves
-from voskar.files.recording import load_recording
-from voskar.files.rulebook import DEFAULT_RATE, load_rulebook
+from voskar.files.kept import ReadyRulebook
 
 
 @click.command(
@@ -37,9 +37,11 @@ def command(rulebook: str, recording: str | None, rate: float | None, as_json: b
     """
     if rate is not None and recording is not None:
         raise click.UsageError("give --rate or a RECORDING, not both")
-    book = load_rulebook(rulebook)
+    book = ReadyRulebook(rulebook)
     pace = Fraction(repr(rate)) if rate is not None else DEFAULT_RATE
     if recording is not None:
+        from voskar.files.recording import load_recording
+
         pace = load_recording(recording, book).rate
     found = moves(book.rules(pace))
     if as_json:

@@ -13,18 +13,16 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import click
 
 from voskar.commands import present
-from voskar.core.adopt import Resync
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.kernel.build import is_compiled
-from voskar.core.ledger import Event
-from voskar.core.recording import Recording
 from voskar.errors import InputError, Problem, nearest
-from voskar.evidence.held import TOLERANCE
-from voskar.files.kept import ReadyRulebook
-from voskar.files.recording import load_recording
-from voskar.files.windows import parse_windows
+from voskar.evidence.tolerance import TOLERANCE
 
 if TYPE_CHECKING:
+    from voskar.core.adopt import Resync
+    from voskar.core.ledger import Event
+    from voskar.core.recording import Recording
+    from voskar.files.kept import ReadyRulebook
     from voskar.suite.running import Engine
 
 SLOW = 50_000  # poses from which a kernel that is not compiled is worth a note
@@ -184,6 +182,9 @@ def account_options(*, resync: bool = True) -> Callable[[F], F]:
 
 def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync | None:
     """What a replay needs to go on from the game's account."""
+    from voskar.core.adopt import Resync
+    from voskar.files.windows import parse_windows
+
     windows = parse_windows(within).at(played.rate)
     return Resync(windows) if resync else None
 
@@ -232,6 +233,9 @@ def tables_option(function: F) -> F:
 
 def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[ReadyRulebook, Recording]:
     """Reads both files."""
+    from voskar.files.kept import ReadyRulebook
+    from voskar.files.recording import load_recording
+
     rules = ReadyRulebook(rulebook)
     played = load_recording(recording, rules)
     for warning in played.warnings:

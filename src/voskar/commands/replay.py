@@ -16,8 +16,9 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.step import replay
 from voskar.core.views.summary import broods, everyone, summarise
-from voskar.evidence.held import EXACT, TOLERANCE, Held
+from voskar.evidence.held import EXACT, Held
 from voskar.evidence.reactions import reactions
+from voskar.evidence.tolerance import TOLERANCE
 from voskar.files.ledger import check_ending, ledger_lines, write_ledger
 from voskar.words import counted
 

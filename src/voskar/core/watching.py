@@ -220,7 +220,7 @@ class Watch:
             actor=np.array([number[name] for name in names.tolist()], dtype=np.int64),
             x=x,
             y=y,
-            facing=facing,
+            facing=facing.astype(np.int8),
             angle=angle,
             scale=np.broadcast_to(1.0, count),
             clip=clip,

@@ -16,7 +16,7 @@ from voskar.evidence.emissions import emissions
 from voskar.evidence.events import event_claims
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.following import folded
-from voskar.evidence.held import EXACT, TOLERANCE, Held
+from voskar.evidence.held import EXACT, Held
 from voskar.evidence.hints import hints
 from voskar.evidence.hits import HitEvidence, Reasons, hits
 from voskar.evidence.jumps import jumps
@@ -27,6 +27,7 @@ from voskar.evidence.presence import presence
 from voskar.evidence.reactions import reactions
 from voskar.evidence.states import states
 from voskar.evidence.strangers import strangers
+from voskar.evidence.tolerance import TOLERANCE
 from voskar.evidence.unordered import unordered
 
 ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (

@@ -28,8 +28,6 @@ Vector = tuple[float, float]
 
 EXACT = Windows()
 """Not a frame off."""
-TOLERANCE = 1.0
-"""Units by which places may differ from what the rules expect."""
 
 
 @dataclass(frozen=True)

@@ -57,7 +57,7 @@ def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
             yield of_actor("teleport", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")
 
 
-class _Steps(NamedTuple):
+class _Strides(NamedTuple):
     """Ways (n,) from the pose before, and how long each is: NaN where there is none to compare."""
 
     x: Floats
@@ -65,12 +65,12 @@ class _Steps(NamedTuple):
     length: Floats
 
 
-def _steps_of(poses: Poses, rows: Ints, across: Floats) -> _Steps:
+def _steps_of(poses: Poses, rows: Ints, across: Floats) -> _Strides:
     previous = poses.previous[rows]
     known = (previous >= 0) & ~poses.cut[rows] & ~poses.hidden[rows] & ~poses.hidden[previous] & ~poses.lingering[rows]
     width, height = across[poses.actor[rows]].T
     ways = shorter(poses.x[rows] - poses.x[previous], width), shorter(poses.y[rows] - poses.y[previous], height)
-    return _Steps(*ways, np.where(known, np.hypot(*ways), np.nan))
+    return _Strides(*ways, np.where(known, np.hypot(*ways), np.nan))
 
 
 def _far(poses: Poses, rows: Ints, length: Floats, least: Floats) -> list[tuple[int, int]]:
@@ -83,7 +83,7 @@ def _far(poses: Poses, rows: Ints, length: Floats, least: Floats) -> list[tuple[
     return list(zip(rows[far].tolist(), far.tolist(), strict=True))
 
 
-def _pace(steps: _Steps, poses: Poses, rows: Ints, place: int, second: int) -> float | None:
+def _pace(steps: _Strides, poses: Poses, rows: Ints, place: int, second: int) -> float | None:
     """The largest other step of an actor within a second of a pose, but for one right beside it that leads back: that
     is a leap out and back. None if it makes no other step there."""
     around = np.arange(max(place - second, 0), min(place + second + 1, len(rows)))

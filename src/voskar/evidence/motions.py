@@ -213,10 +213,16 @@ def _is_long(box: Box) -> bool:
     return any(box.at) or any(len(part) > 1 for part in box.outline.parts)
 
 
+AT_ONCE = 1 << 18
+"""Places that are looked at together; bounds memory."""
+
+
 def _grain(held: Held) -> float:
     """The step in which places are logged: 1, 0.1 … or nothing."""
-    places = np.concatenate([held.recording.poses.x, held.recording.poses.y])
-    for digits in range(5):
-        if len(places) and bool(np.all(np.abs(np.round(places, digits) - places) < 1e-9)):
-            return float(10.0**-digits)
-    return 0.0
+    poses, digits = held.recording.poses, 0
+    for column in (poses.x, poses.y):
+        for start in range(0, len(column), AT_ONCE):
+            some = column[start : start + AT_ONCE]
+            while digits < 5 and bool((np.abs(np.round(some, digits) - some) >= 1e-9).any()):
+                digits += 1
+    return float(10.0**-digits) if digits < 5 and len(poses) else 0.0

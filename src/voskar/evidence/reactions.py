@@ -52,8 +52,7 @@ class _Look:
     def __init__(self, held: Held) -> None:
         self.held, self.recording, self.tolerance = held, held.recording, held.tolerance
         self.rate = float(held.recording.rate)
-        across = spans(held.rules, held.recording)
-        self.vx, self.vy = velocities(held.recording.poses, self.rate, across)
+        self._across = spans(held.rules, held.recording)
         self.undecided = 0
         self.pair_returns = {
             event.frame
@@ -65,6 +64,11 @@ class _Look:
         for event in held.ledger.events:
             if event.event in ("knockback", "home", "launch", "down", "removed") and event.id:
                 self.turns.setdefault(event.id, []).append(event.frame)
+
+    def _velocity(self, row: int) -> Vector:
+        """Of a pose, in units a second."""
+        vx, vy = velocities(self.recording.poses, self.rate, self._across, np.array([row]))
+        return float(vx[0]), float(vy[0])
 
     def _row(self, event: Event, frame: int) -> int | None:
         return self.recording.row(event.id or "", frame)
@@ -150,7 +154,8 @@ class _Look:
         it."""
         poses = self.recording.poses
         known = [row for row in rows if row is not None]
-        before = (self.vx[known[0]] * ux + self.vy[known[0]] * uy) / self.rate * (len(rows) - 1)
+        vx, vy = self._velocity(known[0])
+        before = (vx * ux + vy * uy) / self.rate * (len(rows) - 1)
         ways = [0.0, float(before)]
         logged = [row for row in known[1:] if not np.isnan(poses.vx[row])]
         if logged:
@@ -205,11 +210,11 @@ class _Look:
         row, frame = self._row(event, event.frame + 1), event.frame + 1
         if row is None or self.recording.poses.cut[row]:
             return
-        shown, goal = float(self.vy[row]), event.vy or 0.0
+        shown, goal = self._velocity(row)[1], event.vy or 0.0
         fall = abs(self.held.rules.space.gravity) / self.rate
         rows = [self._row(event, event.frame - back) for back in range(3)]
         if not fall and None not in rows:
-            fell = [float(self.vy[one]) for one in rows if one is not None]
+            fell = [self._velocity(one)[1] for one in rows if one is not None]
             fall = min(abs(a - b) for a, b in pairwise(fell))
         if abs(shown - goal) > fall + SHARE * abs(goal) + 1e-6:
             up = self.held.rules.space.upwards
@@ -217,7 +222,7 @@ class _Look:
             told = f"vertical speed {shown:.1f} in {frame}{height}"
             yield self._finding(event, told, f"sent off at {goal:.1f} from {frame} on")
         elif self._is_sideways(event, row):
-            told = f"horizontal speed {float(self.vx[row]):.1f} in {frame}"
+            told = f"horizontal speed {self._velocity(row)[0]:.1f} in {frame}"
             yield self._finding(event, told, f"keeps {event.vx or 0.0:.1f} from {frame} on")
 
     def _is_sideways(self, event: Event, row: int) -> bool:
@@ -226,9 +231,9 @@ class _Look:
         if self._is_mixed(event) or self.recording.presses(name, frame - 1, frame + 1):
             return False
         before = [self._row(event, frame - back) for back in range(round(self.rate / 2))]
-        walks = [0.0, event.vx or 0.0, *(float(self.vx[one]) for one in before if one is not None)]
+        walks = [0.0, event.vx or 0.0, *(self._velocity(one)[0] for one in before if one is not None)]
         slack = self.tolerance * self.rate
-        return not min(walks) - slack <= float(self.vx[row]) <= max(walks) + slack
+        return not min(walks) - slack <= self._velocity(row)[0] <= max(walks) + slack
 
     def home(self, event: Event) -> Iterator[Finding]:
         """The place in the frame after the hit; of one that another's return sends home, in the frame of the return."""

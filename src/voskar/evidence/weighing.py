@@ -14,8 +14,9 @@ from voskar.core.watching import watched
 from voskar.evidence.baseline import LedgerDiff, compare
 from voskar.evidence.check import Verdict, check
 from voskar.evidence.expectations import Failure, State, Statement, hold
-from voskar.evidence.held import EXACT, TOLERANCE
+from voskar.evidence.held import EXACT
 from voskar.evidence.patterns import LEAST, Pattern, causes
+from voskar.evidence.tolerance import TOLERANCE
 from voskar.evidence.unswept import unswept
 
 

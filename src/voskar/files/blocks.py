@@ -201,15 +201,42 @@ def made_of(column: Any, make: Callable[[Any], Any]) -> Any:
     return np.broadcast_to(make(column[:1]), column.shape) if column.strides == (0,) else make(column)
 
 
-def join(pieces: list[Any]) -> Any:
-    """One array of all pieces; stays a view of one value if every piece is one and the values agree."""
-    views = [piece for piece in pieces if len(piece)]
-    if not views:
-        return pieces[0] if pieces else np.zeros(0)
-    total = sum(len(piece) for piece in views)
-    first = views[0][:1]
-    if all(
-        piece.strides == (0,) and np.array_equal(piece[:1], first, equal_nan=first.dtype.kind == "f") for piece in views
-    ):
-        return np.broadcast_to(first.copy(), (total,))
-    return np.concatenate(views) if len(views) > 1 else views[0]
+class GrowingColumn:
+    """A column that pieces are added to: a view of one value for as long as all are that value, and an array that
+    grows in place from then on, as many small ones would leave holes in memory."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self._one: Any = None
+        self._all: Any = None
+
+    def add(self, piece: Any) -> None:
+        """Adds a piece."""
+        if not len(piece):
+            if self._one is None:
+                self._one = piece
+            return
+        piece, start = thin(piece), self.count
+        self.count += len(piece)
+        if self._all is None and piece.strides == (0,) and (not start or _same(self._one, piece)):
+            self._one = piece[:1].copy()
+            return
+        if self._all is None:
+            self._all = np.empty(2 * self.count, dtype=piece.dtype)
+            self._all[:start] = self._one[:1] if start else 0
+        if self.count > len(self._all):
+            self._all.resize(self.count + (self.count >> 2), refcheck=False)
+        self._all[start : self.count] = piece
+
+    def whole(self) -> Any:
+        """The column; nothing can be added any more."""
+        if self._all is not None:
+            self._all.resize(self.count, refcheck=False)
+            return self._all
+        if self._one is None:
+            return np.zeros(0)
+        return np.broadcast_to(self._one, self.count) if self.count else self._one
+
+
+def _same(one: Any, other: Any) -> bool:
+    return bool(np.array_equal(one[:1], other[:1], equal_nan=one.dtype.kind == "f"))

@@ -15,7 +15,7 @@ from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import LIMIT, Floats, Ints
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import Block, Key, is_one, join, made_of, thin
+from voskar.files.blocks import Block, GrowingColumn, Key, is_one, made_of, thin
 from voskar.files.entries import RESERVED, Entries, refuse_control
 from voskar.files.frames import MOST_LOST
 
@@ -64,7 +64,7 @@ class ColumnBuilder:
         self.lost: list[tuple[int, int]] = []
         """The first and the last of frames that the logger lost."""
         self.notes: list[str] = []
-        self.pieces: dict[str, list[Any]] = {field.name: [] for field in fields(Poses)}
+        self.columns = {field.name: GrowingColumn() for field in fields(Poses)}
 
     def add(self, block: Block) -> None:
         """Adds frames. Raises InputError with their line or row, frame and field."""
@@ -92,9 +92,10 @@ class ColumnBuilder:
         self._note(block)
         columns = {name: thin(column) for name, column in self._columns(block).items()}
         self._check(columns, block)
+        columns["facing"] = made_of(columns["facing"], lambda column: column.astype(np.int8))  # 1 or -1 now
         columns |= {name: thin(column) for name, column in self._apart(columns, block).items()}
         for name, column in columns.items():
-            self.pieces[name].append(column)
+            self.columns[name].add(column)
 
     def _dropped(self, block: Block, expected: Ints) -> Ints:
         """Places (missing,) in a block before which a frame is missing that the logger lost; moves what is expected.
@@ -127,8 +128,7 @@ class ColumnBuilder:
         self.counts.clear()
         self.entries.clear()
         self.bounds.clear()
-        for pieces in self.pieces.values():
-            pieces.clear()
+        self.columns = {name: GrowingColumn() for name in self.columns}
 
     def _gap(self, frame: int) -> str:
         if frame == self.last:
@@ -306,8 +306,7 @@ class ColumnBuilder:
         if self.first is None:
             hint = next(iter(warnings), None)
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
-        # column by column, so that no more than one of them is there twice
-        poses = Poses(**{name: join(self.pieces.pop(name)) for name in [*self.pieces]})
+        poses = Poses(**{name: column.whole() for name, column in self.columns.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs, boxes = self.entries.inputs(), self._boxes()
         digest = self._digest(poses, starts, rate, header, inputs, boxes)

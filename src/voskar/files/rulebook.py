@@ -45,9 +45,6 @@ from voskar.files.shapes import Image
 from voskar.files.toml_sources import Source, parse_source, read_source
 from voskar.files.values import VERSION
 
-DEFAULT_RATE = Fraction(60)
-"""Frames a second where a rulebook is looked at without a recording."""
-
 Outlines = Mapping[tuple[str, str], Outline]
 """The shape of every box, by kind and box name."""
 

@@ -8,6 +8,11 @@ from pathlib import Path
 from typing import Any
 
 from voskar.core.rules import Duration
+from voskar.files.keeping import get, kept_folder, program, prune, put
+from voskar.files.reading import blake2b
+
+KEPT = 16
+"""Schemas that are kept at most; of more the oldest half goes."""
 
 
 def _rulebook() -> Any:
@@ -38,7 +43,20 @@ FILES: dict[str, Callable[[], Any]] = {"rulebook": _rulebook, "suite": _suite, "
 
 
 def schema_text(file: str) -> str:
-    """The schema of a kind of file."""
+    """The schema of a kind of file: kept ready until Voskar changes, as what it is made from takes long to import."""
+    folder = kept_folder("schemas")
+    place = None if folder is None else folder / blake2b(program() + file.encode(), digest_size=16).hexdigest()
+    known = None if place is None else get(place)
+    if known is not None:
+        return known.decode()
+    text = _schema_text(file)
+    if place is not None:
+        put(place, text.encode())
+        prune(place.parent, KEPT)
+    return text
+
+
+def _schema_text(file: str) -> str:
     from pydantic.json_schema import GenerateJsonSchema
 
     class WithDurations(GenerateJsonSchema):

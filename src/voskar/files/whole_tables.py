@@ -74,7 +74,7 @@ def _number(name: str, column: Any) -> Any:
             raise _UnlikeError
         return found if math.isnan(default) else np.where(np.isnan(found), default, found)
     if field.type == "answer":
-        column = column.cast(pyarrow.int64())
+        column = column.cast(pyarrow.int8())
     return _whole(column.fill_null(field.dtype(field.default).item()) if column.null_count else column)
 
 

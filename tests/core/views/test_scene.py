@@ -10,11 +10,11 @@ import pytest
 
 from tests.worlds import recording, rulebook, sting
 from voskar.core.adopt.window import Window
+from voskar.core.rules import DEFAULT_RATE
 from voskar.core.views.scene import Scene, scene
 from voskar.core.watching import watched
 from voskar.drawing.boxes import outline
 from voskar.drawing.frame import View, view_bounds
-from voskar.files.rulebook import DEFAULT_RATE
 
 
 def seen(box: dict[str, Any], xs: list[float], frame: int, trail: int = 0, **pose: Any) -> Scene:

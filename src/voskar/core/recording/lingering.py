@@ -59,14 +59,14 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, across: Floats) -
     ends = np.cumsum(held)
     steps = np.arange(1, len(source) + 1) - np.repeat(ends - held, held)
     rate = float(recording.rate)
-    vx, vy = velocities(poses, rate, across)
+    vx, vy = velocities(poses, rate, across, source)
     added = replace(
         poses.rows(source),
         frame=poses.frame[source] + steps,
-        x=poses.x[source] + vx[source] / rate * steps,
-        y=poses.y[source] + vy[source] / rate * steps,
-        vx=vx[source],
-        vy=vy[source],
+        x=poses.x[source] + vx / rate * steps,
+        y=poses.y[source] + vy / rate * steps,
+        vx=vx,
+        vy=vy,
         cut=np.zeros(len(source), dtype=np.bool_),
         **{
             field.name: np.full(len(source), field.absent, field.dtype)
@@ -83,18 +83,19 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, across: Floats) -
     return replace(recording, poses=merged, starts=starts)
 
 
-def velocities(poses: Poses, rate: float, across: Floats) -> tuple[Floats, Floats]:
-    """(n,), (n,) velocities of all poses in units a second; `across` as in `spans`.
+def velocities(poses: Poses, rate: float, across: Floats, rows: Ints) -> tuple[Floats, Floats]:
+    """(n,), (n,) velocities of some poses in units a second; `across` as in `spans`.
 
     As told, else from the difference to the frame before: 0 in the first frame logged, also of one that only
     lingered before it, after a frame out of play, and in a pose that is cut.
     """
-    before = poses.previous
-    known = (before >= 0) & ~poses.cut & ~poses.hidden[before] & ~poses.lingering[before]
-    width, height = across[poses.actor].T
-    vx = np.where(known, shorter(poses.x - poses.x[before], width) * rate, 0.0)
-    vy = np.where(known, shorter(poses.y - poses.y[before], height) * rate, 0.0)
-    return np.where(np.isnan(poses.vx), vx, poses.vx), np.where(np.isnan(poses.vy), vy, poses.vy)
+    before = poses.previous[rows]
+    known = (before >= 0) & ~poses.cut[rows] & ~poses.hidden[before] & ~poses.lingering[before]
+    width, height = across[poses.actor[rows]].T
+    vx = np.where(known, shorter(poses.x[rows] - poses.x[before], width) * rate, 0.0)
+    vy = np.where(known, shorter(poses.y[rows] - poses.y[before], height) * rate, 0.0)
+    told_x, told_y = poses.vx[rows], poses.vy[rows]
+    return np.where(np.isnan(told_x), vx, told_x), np.where(np.isnan(told_y), vy, told_y)
 
 
 def shorter(way: Floats, across: Floats) -> Floats:

@@ -31,9 +31,17 @@ def _joined(column: np.ndarray, more: np.ndarray) -> np.ndarray:
 
 Signs = NDArray[np.int8]
 """1, 0 or -1."""
+
+
+def _narrow(numbers: Ints) -> Ints:
+    """The same in half the memory, where they fit."""
+    fits = not len(numbers) or int(numbers.max()) < 1 << 31
+    return numbers.astype(np.int32) if fits else numbers
+
+
 FieldType = Literal["number", "sign", "count", "answer", "flag"]
 DTYPES: dict[FieldType, Any] = {
-    "number": np.float64, "sign": np.int8, "count": np.int64, "answer": np.int8, "flag": np.bool_,
+    "number": np.float64, "sign": np.int64, "count": np.int64, "answer": np.int8, "flag": np.bool_,
 }  # fmt: skip
 """The type of a field's column as it is read. An answer is true, false or not logged: 1, 0 or -1."""
 
@@ -124,7 +132,7 @@ class Poses:
     @cached_property
     def by_actor(self) -> Ints:
         """Rows by actor, then frame: rows come sorted by frame, and a stable sort keeps that."""
-        return np.argsort(self.actor, kind="stable")
+        return _narrow(np.argsort(self.actor, kind="stable"))
 
     def pieces(self, size: int) -> Iterator[Ints]:
         """All rows by actor, then frame, in parts of about so many, none of which parts an actor."""
@@ -144,7 +152,7 @@ class Poses:
 
     @cached_property
     def _frames(self) -> Ints:
-        return self.frame[self.by_actor]
+        return _narrow(self.frame)[self.by_actor]
 
     @cached_property
     def _starts(self) -> list[int]:
@@ -219,7 +227,7 @@ class Poses:
     def previous(self) -> Ints:
         """(n,) the row of the same actor in the frame before, -1 for none."""
         order = self.by_actor
-        result = np.full(len(self), -1, dtype=np.int64)
+        result = np.full(len(self), -1, dtype=order.dtype)
         now, before = order[1:], order[:-1]
         linked = (self.actor[now] == self.actor[before]) & (self.frame[now] == self.frame[before] + 1)
         result[now[linked]] = before[linked]

@@ -9,10 +9,11 @@ from voskar.core.rules.durations import Duration, Lasting
 from voskar.core.rules.emitters import Aim, Emitter, Fan, Fixture, Target, Trigger
 from voskar.core.rules.life import Down, Goal, Respawn, Spot
 from voskar.core.rules.motion import Motion
-from voskar.core.rules.rulebook import Kind, Rules
+from voskar.core.rules.rulebook import DEFAULT_RATE, Kind, Rules
 from voskar.core.rules.space import ContactRules, Detect, Solid, Space, eligible, sees
 
 __all__ = [
+    "DEFAULT_RATE",
     "ActorCondition",
     "Aim",
     "Attack",

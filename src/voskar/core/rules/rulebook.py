@@ -14,6 +14,9 @@ from voskar.core.rules.life import Down, Goal, Respawn
 from voskar.core.rules.motion import Motion
 from voskar.core.rules.space import ContactRules, Space
 
+DEFAULT_RATE = Fraction(60)
+"""Frames a second where a rulebook is looked at without a recording."""
+
 
 class Kind(Struct, frozen=True):
     """A type of actor. `health` None: it cannot go down. `lives` None: nobody counts them. `respawn` None: it does not

@@ -7,13 +7,14 @@ actor's own units, ready to be carried into the world by a pose.
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+Ints = NDArray[np.signedinteger[Any]]
 Bools = NDArray[np.bool_]
 
 TOLERANCE = 1e-6

@@ -6,6 +6,8 @@ import math
 from collections import defaultdict
 from typing import Any
 
+import numpy as np
+
 from voskar.core.ledger import Event
 from voskar.core.ledger.event import written
 from voskar.core.recording import Recording
@@ -38,7 +40,7 @@ class _Log:
         self.course: Timeline = timeline(rules, recording, self.ledger)
         self.fixtures = {fixture.id for fixture in rules.fixtures}
         own = self.seen.world.recording
-        self.vx, self.vy = velocities(own.poses, float(own.rate), spans(rules, own))
+        self.vx, self.vy = velocities(own.poses, float(own.rate), spans(rules, own), np.arange(len(own.poses)))
         self.born = {(event.frame, event.id) for event in self.ledger.of("spawn")}
         self.names = {actor.id: self._name(actor.id) for actor in self.judged.actors}
 
