@@ -86,6 +86,7 @@ release: $(STAMP) $(KERNEL)
 
 bench: $(STAMP) $(KERNEL)
 	$(BIN)/python bench/run.py
+	$(BIN)/python bench/logs.py
 
 soak: $(STAMP) $(KERNEL)
 	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto tests/core/test_against_reference.py

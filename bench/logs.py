@@ -10,13 +10,19 @@ import json
 import math
 import random
 import resource
+import shutil
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+import scenes
 
 HERE = Path(__file__).parent
 ACTORS, FRAMES, RATE = 20, 1500, 60
@@ -358,7 +364,7 @@ def costs(rulebook: str, recording: str) -> dict[str, float]:
     played = load_recording(recording, book)
     rules = book.rules(played.rate)
     found["replay"] = least(lambda: replay(rules, played))
-    found["check"] = least(lambda: weigh(rules, played), 1)
+    found["check"] = least(lambda: weigh(rules, played), 2)
     found["findings"] = len(weigh(rules, played).verdict.findings)
     found["peak_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     return found | {"poses": len(played.poses), "frames": played.frames, "claims": len(played.claims)}
@@ -376,22 +382,100 @@ def by_field(folder: Path) -> None:
     """The table by what a log holds."""
     rulebook = folder / "places.toml"
     rulebook.write_text(PLACES)
-    print("\n| what a log holds, ns a pose | decode | load | times decode | replay | check | times replay | findings |")
-    print("|---|--:|--:|--:|--:|--:|--:|--:|")
+    heads = ("decode", "load", "times", "Parquet, times as fast", "replay", "check", "times", "findings")
+    print(f"\n| what a log holds, ns a pose | {' | '.join(heads)} |")
+    print("|---|--:|--:|--:|--:|--:|--:|--:|--:|")
     for name, (add, apart) in FIELDS.items():
         path = write(folder / "fields.jsonl", places(apart=apart), add)
         row = fresh("costs", rulebook, path)
         decode, load, alone, check = (row[key] / row["poses"] * 1e9 for key in ("decode", "load", "replay", "check"))
-        told = f"{decode:,.0f} | {load:,.0f} | {load / decode:.1f} | {alone:,.0f} | {check:,.0f} | {check / alone:.1f}"
-        print(f"| {name} | {told} | {row['findings']:.0f} |", flush=True)
+        tables = folder / "tables"
+        command("convert", path, tables)
+        faster = row["load"] / fresh("costs", rulebook, tables)["load"]
+        shutil.rmtree(tables)
+        told = f"{decode:,.0f} | {load:,.0f} | {load / decode:.1f} | {faster:.1f} | {alone:,.0f} | {check:,.0f}"
+        print(f"| {name} | {told} | {check / alone:.1f} | {row['findings']:.0f} |", flush=True)
 
 
-TASKS: dict[str, Callable[..., dict[str, float]]] = {"costs": costs}
+def hit_counts(folder: Path) -> None:
+    """Agreed hits, four times as many each time."""
+    rulebook = folder / "places.toml"
+    rulebook.write_text(PLACES)
+    print("\n| agreed hits | replay s | check s | times |\n|---|--:|--:|--:|")
+    for frames in (FRAMES // 16, FRAMES // 4, FRAMES):
+        path = write(folder / "hits.jsonl", places(frames, apart=6.0), hits)
+        row = fresh("costs", rulebook, path)
+        told = f"{row['replay']:.2f} | {row['check']:.2f} | {row['check'] / row['replay']:.1f}"
+        print(f"| {row['claims']:,.0f} | {told} |", flush=True)
+
+
+def kind_of(boxes: int) -> str:
+    """A kind with so many hitboxes, each with an attack and a clip of its own."""
+    lines = ["voskar = 2", '[layers]\nnames = ["hive"]', "[kinds.waxling]\nhealth = 10"]
+    for n in range(boxes):
+        lines.append(f'[kinds.waxling.boxes.b{n}]\nrole = "hitbox"\nattack = "a{n}"\nrect = [8, 8]\nat = [{n}, 0]')
+        lines.append(f'mask = ["hive"]\nduring = {{ c{n} = "2-4" }}\n[attacks.a{n}]\ndamage = 1')
+    return "\n".join([*lines, "[kinds.waxling.clips]", *(f"c{n} = {{ cells = 9 }}" for n in range(boxes))])
+
+
+def setting_up(rulebook: str) -> dict[str, float]:
+    """Seconds to compile rules, and to make a world of them."""
+    from voskar.core.step import Stepper
+    from voskar.files.recording import read_recording
+    from voskar.files.rulebook import load_rulebook
+
+    book = load_rulebook(rulebook)
+    lines = [b'{"voskar": "recording", "version": 2, "rate": 60}', b'{"frame": 0, "poses": []}']
+    played = read_recording(lines, "one", book)
+    rules = book.rules(played.rate)
+    return {
+        "rules": least(lambda: load_rulebook(rulebook).rules(Fraction(60))),
+        "world": least(lambda: Stepper(rules, played)),
+    }
+
+
+def many_boxes(folder: Path) -> None:
+    """Kinds with more and more boxes."""
+    print("\n| boxes of a kind | reading and compiling s | a world of them s |\n|---|--:|--:|")
+    for count in (40, 80, 160, 320, 1000):
+        path = folder / "boxes.toml"
+        path.write_text(kind_of(count))
+        row = fresh("boxes", path)
+        print(f"| {count:,} | {row['rules']:.2f} | {row['world']:.3f} |", flush=True)
+
+
+def plain_loop(folder: Path) -> None:
+    """Two minutes of twenty actors: a loop of fifty lines, and a replay, all in all."""
+    rulebook, recording = scenes.write(folder, "twenty", 120 * RATE)
+
+    def cpu(*command: object) -> float:
+        before = resource.getrusage(resource.RUSAGE_CHILDREN)
+        subprocess.run([*map(str, command)], stdout=subprocess.DEVNULL, check=True)
+        after = resource.getrusage(resource.RUSAGE_CHILDREN)
+        return after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+
+    voskar = Path(sys.executable).with_name("voskar")
+    loop = min(cpu(sys.executable, HERE / "loop.py", recording) for _ in range(5))
+    whole = min(cpu(voskar, "replay", rulebook, recording) for _ in range(5))
+    row = fresh("costs", rulebook, recording)
+    print("\n| two minutes of twenty actors | CPU s | times the loop |\n|---|--:|--:|")
+    for name, seconds in (
+        ("a plain loop of fifty lines", loop),
+        ("reading and replaying", row["load"] + row["replay"]),
+        ("voskar replay, all in all", whole),
+    ):
+        print(f"| {name} | {seconds:.2f} | {seconds / loop:.2f} |", flush=True)
+
+
+TASKS: dict[str, Callable[..., dict[str, float]]] = {"costs": costs, "boxes": setting_up}
 
 
 def main() -> None:
     """All tables, or those that are named."""
-    tables = {"fields": by_field, "sessions": sessions, "lengths": lengths}
+    tables = {
+        "fields": by_field, "hits": hit_counts, "boxes": many_boxes, "loop": plain_loop, "sessions": sessions,
+        "lengths": lengths,
+    }  # fmt: skip
     with tempfile.TemporaryDirectory() as folder:
         for name in sys.argv[1:] or tables:
             tables[name](Path(folder))

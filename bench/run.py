@@ -300,6 +300,9 @@ def whole_process(folder: Path) -> None:
     print(f"| importing NumPy and Click | {bare:.3f} | 1.0 |", flush=True)
     for name, command in (
         ("voskar --help", [voskar, "--help"]),
+        ("voskar schema rulebook", [voskar, "schema", "rulebook"]),
+        ("voskar moves", [voskar, "moves", "apiary.toml"]),
+        ("voskar layers", [voskar, "layers", "apiary.toml"]),
         ("voskar replay of the meadow", [voskar, "replay", "apiary.toml", "meadow.jsonl"]),
         ("voskar replay of the swarm", [voskar, "replay", "swarm.toml", "swarm.jsonl"]),
     ):

@@ -221,6 +221,7 @@ SCENES = {  # keepers, hornets, side of the field, frames at full size
     "crowd": (100, 400, 2400.0, 3_600),
     "swarm": (0, 50, 1600.0, 3_600),
     "match": (2, 4, 240.0, 3_600),
+    "twenty": (8, 12, 400.0, 7_200),
     "empty": (0, 0, 1.0, 36_000),
 }
 

@@ -155,8 +155,9 @@ def _of_columns(
 def _boxes(column: Any) -> ToldBoxes:
     found = GatheredBoxes()
     if column is not None:
-        for row in np.flatnonzero(_whole(column.is_valid())).tolist():
-            found.take(row, boxes_in(column[row].as_py()))
+        for row, text in enumerate(column.to_pylist()):
+            if text is not None:
+                found.take(row, boxes_in(text))
     return box_columns(found)
 
 
