@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 
 import numpy as np
@@ -13,6 +13,8 @@ from voskar.draft.seen import AWAY, FEW, Seen
 from voskar.draft.values import Value, roundest, shown
 from voskar.words import counted
 
+FEW_FRAMES = 600
+"""Frames behind a hit that are looked at first for the end of its i-frames."""
 FAR = 1200
 """Frames after a hit from which being immune has another cause."""
 LATEST = 120
@@ -33,8 +35,9 @@ def _holds(spell: Spell, value: int) -> bool:
 
 def _most_common(spells: Sequence[Spell]) -> int:
     """The longest that fits most of them."""
-    lows = [low for low, _ in spells]
-    return max(lows, key=lambda low: (sum(_holds(spell, low) for spell in spells), low), default=0)
+    counts = Counter(spells)
+    held = {low: sum(count for spell, count in counts.items() if _holds(spell, low)) for low, _ in counts}
+    return max(held, key=lambda low: (held[low], low), default=0)
 
 
 def _agreed(spells: Sequence[Spell]) -> tuple[int, int, int] | None:
@@ -184,11 +187,16 @@ class LifeDraft(Seen):
     @staticmethod
     def _immune_after(played: Recording, name: str, since: int, until: int) -> Spell | None:
         """How many frames from one on it is logged immune at least, and at most; None where that is not told."""
-        poses, own = played.poses, played.poses.rows_of(played.numbers[name])
-        own = own[(poses.immune[own] >= 0) & (poses.frame[own] > since) & (poses.frame[own] < until)]
+        poses, reach = played.poses, FEW_FRAMES
+        while True:  # most end soon
+            own = poses.between(played.numbers[name], since + 1, min(until - 1, since + reach))
+            own = own[poses.immune[own] >= 0]
+            ended = np.flatnonzero(poses.immune[own] == 0)
+            if len(ended) or since + reach >= until - 1:
+                break
+            reach *= 4
         if not len(own):
             return None
-        ended = np.flatnonzero(poses.immune[own] == 0)
         if not len(ended):
             return int(poses.frame[own[-1]]) - since, FAR
         least = int(poses.frame[own[ended[0] - 1]]) - since if ended[0] else 0
@@ -217,6 +225,11 @@ class LifeDraft(Seen):
             own.keys["down"] = down
 
     def _ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
+        if (played, kind) not in self._known_ends:
+            self._known_ends[played, kind] = self._all_ends(played, kind)
+        return self._known_ends[played, kind]
+
+    def _all_ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
         """Every death and every return of a kind: those that are claimed; of one that no death is claimed of, what its
         logged health shows, nothing left and then some again."""
         found: dict[str, list[End]] = {"down": [], "respawn": []}

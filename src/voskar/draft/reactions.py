@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Sequence
+from functools import cache
 from itertools import pairwise
 
 import numpy as np
@@ -147,10 +148,15 @@ class ReactionDraft(Seen):
         return '"away"' if all(abs(turn) < 0.05 for turn in turns) else None
 
 
+@cache
+def _deaths(played: Recording) -> frozenset[tuple[str | None, int]]:
+    return frozenset((claim.id, claim.frame) for claim in played.claims if claim.event == "down")
+
+
 def _push(played: Recording, name: str | None, frame: int) -> Push | None:
     """How one that stands as it is hit moves from the next frame on, until it stands again; None if that is not seen.
     No frames where it stays."""
-    if any(claim.event == "down" and claim.id == name and claim.frame == frame for claim in played.claims):
+    if (name, frame) in _deaths(played):
         return None  # a body lies where it fell
     poses = played.poses
     places: list[tuple[float, float]] = []

@@ -58,6 +58,8 @@ class Seen:
         if fallen:
             claimed = [list(_falls(played)) for played in recordings]
         self.hits = [[_whole(played, one) for one in some] for played, some in zip(recordings, claimed, strict=True)]
+        self._shown_last: dict[tuple[Recording, int], int] = {}
+        self._known_ends: dict[tuple[Recording, str], tuple[list[tuple[str, int]], list[tuple[str, int]]]] = {}
         self.kind_names = sorted({actor.kind for played in recordings for actor in played.actors})
         self.kinds = {name: KindGuess(name) for name in self.kind_names}
         self.pairs: dict[tuple[str, str], list[tuple[int, Claim]]] = defaultdict(list)
@@ -131,6 +133,13 @@ class Seen:
         number = played.numbers.get(name or "")
         if number is None:
             return True
-        rows = played.poses.rows_of(number)
-        frames = played.poses.frame[rows[~played.poses.hidden[rows]]]
-        return not len(frames) or int(frames[-1]) <= frame + CLOSE < played.last
+        last = self._last_shown(played, number)
+        return last < 0 or last <= frame + CLOSE < played.last
+
+    def _last_shown(self, played: Recording, number: int) -> int:
+        """The last frame in which one is not hidden, -1 for none."""
+        if (played, number) not in self._shown_last:
+            rows = played.poses.rows_of(number)
+            frames = played.poses.frame[rows[~played.poses.hidden[rows]]]
+            self._shown_last[played, number] = int(frames[-1]) if len(frames) else -1
+        return self._shown_last[played, number]

@@ -152,7 +152,7 @@ class Poses:
 
     @cached_property
     def _frames(self) -> Ints:
-        return _narrow(self.frame)[self.by_actor]
+        return self.frame[self.by_actor]  # as it is: a search for a number of another width copies the whole of it
 
     @cached_property
     def _starts(self) -> list[int]:
