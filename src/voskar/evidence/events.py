@@ -132,8 +132,7 @@ def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown])
 def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> bool:
     """Whether a game could have claimed an event, and had time to: of the run, of a recorded actor, or of a driven one
     whose fellows it claims such events of."""
-    late = event.frame + held.windows.of(event.event).after
-    if late >= held.marks_after(event.frame) or event.detail == "no spawn":
+    if not held.in_time(event.frame, event.event) or event.detail == "no spawn":
         return False
     recorded = event.id is None or event.id in held.recording.numbers
     return recorded or (event.event, brood(event.id or "")) in asked

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -133,7 +134,16 @@ class Held:
 
     def marks_after(self, frame: int) -> int:
         """The first mark behind a frame, else the frame behind the recording's last."""
-        return min((mark for mark in self.recording.resets if mark > frame), default=self.recording.last + 1)
+        marks = self._marks
+        return marks[bisect_right(marks, frame)]
+
+    @cached_property
+    def _marks(self) -> list[int]:
+        return [*sorted(mark for mark in self.recording.resets if mark <= self.recording.last), self.recording.last + 1]
+
+    def in_time(self, frame: int, evidence: str) -> bool:
+        """Whether all that the window of a kind of evidence holds is there before the next mark, or the end."""
+        return frame + self.windows.of(evidence).after < self.marks_after(frame)
 
     def ended_before(self, frame: int) -> Event | None:
         """What ended the run before a frame, if no mark has begun it again since."""

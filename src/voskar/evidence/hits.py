@@ -112,9 +112,9 @@ def hits(held: Held) -> HitEvidence:
     told = {_hit(event) for _, event in moved}
     left = [one for one in judged if _hit(one) not in told]
     window = held.windows.of("hit")
-    due = [event for event in left if event.frame + window.after <= recording.last]  # the claims of others may yet come
+    due = [event for event in left if held.in_time(event.frame, "hit")]  # the claims of others may yet come
     agreed, denied, unmatched = match([claim for claim in claims if id(claim) not in gone], due, window)
-    more, denied, late = match(denied, [event for event in left if event.frame + window.after > recording.last], window)
+    more, denied, late = match(denied, [event for event in left if not held.in_time(event.frame, "hit")], window)
     agreed, unmatched = agreed + more, unmatched + late
     near, denied, unmatched = match(denied, unmatched, Window(held.near, held.near))
     moved += near
@@ -262,8 +262,8 @@ class _Drift:
 def _claimable(held: Held, hits: Sequence[Event]) -> list[Event]:
     """Hits that the game could have claimed, and had time to: of actors it shows, or of such as it names in its
     claims at all."""
-    known, late = Claimable(held.rules, held.recording), held.windows.of("hit").after
-    in_time = [hit for hit in hits if hit.frame + late <= held.recording.last]
+    known = Claimable(held.rules, held.recording)
+    in_time = [hit for hit in hits if held.in_time(hit.frame, "hit")]
     return [hit for hit in in_time if hit.attacker in known and hit.target in known]
 
 

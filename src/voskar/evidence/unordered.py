@@ -16,6 +16,8 @@ from voskar.core.rules.shapes import Floats, Ints
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
 
+MANY = 12
+"""One step that is looked up takes as long as so many that are made all at once."""
 TOGETHER = 0.01
 """Units a frame by which the steps of two that are carried along may differ."""
 GOES_ON = 0.9
@@ -46,7 +48,7 @@ class _Struck:
     def __init__(self, held: Held, name: str, hits: dict[str, dict[int, Event]]) -> None:
         self.held, self.name, self.hits, self.all = held, name, hits[name], hits
         self.kind = held.rules.kinds[held.recording.actors[held.recording.numbers[name]].kind]
-        self.steps = _Steps(held, name)
+        self.steps = _Steps(held, name, often=MANY * len(self.hits))
         poses = held.recording.poses
         rows = poses.rows_of(held.recording.numbers[name])
         self.cuts: set[int] = set(poses.frame[rows[poses.cut[rows]]].tolist())
@@ -186,8 +188,13 @@ class _Struck:
 class _Steps:
     """By frame: the way of one from the frame before, where it has one."""
 
-    def __init__(self, held: Held, name: str) -> None:
+    def __init__(self, held: Held, name: str, often: int) -> None:
+        """`often` is how many of them are asked for, about."""
         self.recording, self.number = held.recording, held.recording.numbers[name]
+        self.known: dict[int, Vector] | None = None
+        if often > len(self.recording.poses.rows_of(self.number)):
+            frames, ways = self.all()
+            self.known = dict(zip(frames.tolist(), map(tuple, ways.tolist()), strict=True))
 
     def all(self) -> tuple[Ints, Floats]:
         """The frames (n,) of all that there are, and the ways (n, 2)."""
@@ -203,6 +210,8 @@ class _Steps:
     def get(self, frame: int, default: Vector) -> Vector: ...
     def get(self, frame: int, default: Vector | None = None) -> Vector | None:
         """That of a frame."""
+        if self.known is not None:
+            return self.known.get(frame, default)
         poses, row = self.recording.poses, self.recording.row(self.number, frame)
         before = -1 if row is None else int(poses.previous[row])
         if row is None or before < 0 or poses.cut[row] or poses.hidden[row] or poses.hidden[before]:

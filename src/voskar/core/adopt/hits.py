@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable
 from itertools import product
 
@@ -40,7 +41,7 @@ class HitAdoption:
     one without has no effect, and its unbroken run of contact is told once. A claim without a hit takes effect all
     the same."""
 
-    SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_opens"))
+    SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_marks", "_opens"))
 
     def __init__(self, resync: Resync, judge: Judge, logged: Logged) -> None:
         self.resync, self.judge, self.world, self.logged = resync, judge, judge.world, logged
@@ -51,6 +52,7 @@ class HitAdoption:
         self.plan: dict[int, Taken] = {}
         """What has become of claims that no hit of their frame stands for."""
         self._claimable = Claimable(self.world.rules, recording)
+        self._marks = [*sorted(mark for mark in recording.resets if mark <= recording.last), recording.last + 1]
         self._opens: dict[int, list[int]] = {}
         """Claims by the first frame in which a hit may stand for them."""
         self._open: set[int] = set()
@@ -157,7 +159,8 @@ class HitAdoption:
 
     def _is_asked(self, pair: Pair) -> bool:
         """Whether the game could have claimed a hit of this frame, and had time to."""
-        in_time = self.world.frame + self.index.windows.of("hit").after <= self.world.recording.last
+        frame = self.world.frame
+        in_time = frame + self.index.windows.of("hit").after < self._marks[bisect_right(self._marks, frame)]
         return in_time and pair[0] in self._claimable and pair[1] in self._claimable
 
     @staticmethod

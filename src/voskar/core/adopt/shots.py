@@ -83,6 +83,8 @@ class Shots:
         emitter = next(emitter for emitter in owner.kind.emitters if emitter.name == event.emitter)
         if self._use(owner, emitter, event.frame, window.before, window.after, self._shown, self._given) is not None:
             return
+        if self._leaves(event):
+            return  # there is nothing to be shown, in its frame or in another
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
         other = self._use(owner, emitter, event.frame, near, later, self._shown)
         if other is not None:
@@ -91,6 +93,14 @@ class Shots:
         elif self.world.frame + window.after <= self.world.recording.last:
             self.emitters.unfire(owner.row, emitter, self._fired.get(gun))
             self.world.events.append(AdoptedEvent(frame=event.frame, detail="no spawn", id=owner.id))
+
+    def _leaves(self, event: SpawnEvent) -> bool:
+        """Whether one that an edge takes appears beyond it, and is gone at once."""
+        rules = self.world.rules
+        if rules.space.bounds is None or rules.kinds[event.kind].motion.at_edge != "remove":
+            return False
+        (x0, y0, x1, y1), x, y = rules.space.bounds, event.x or 0.0, event.y or 0.0
+        return not (x0 <= x <= x1 and y0 <= y <= y1)
 
     def _use(
         self, owner: ActorState, emitter: Emitter, frame: int, before: int, after: int, *shown: Shown
