@@ -62,7 +62,8 @@ class FlightLook(Protocol):
 
 class Beside:
     """A flight with its shadow. `known`: something told how it set off, or its poses agreed with a first velocity.
-    `has_age`: its first pose is that of its first frame."""
+    `has_age`: its first pose is that of its first frame. `counts`: it has been followed from
+    there, with all its bounces."""
 
     def __init__(self, look: FlightLook, flight: LoggedFlight) -> None:
         self.look, self.flight, self.shadow = look, flight, look.held.shadow
@@ -78,7 +79,7 @@ class Beside:
         self.parted: list[tuple[int, Vector]] = []
         """Frames in which it leaves its path, and where it should be."""
         self.base, self.more = 0, self.lag
-        self.sure = False
+        self.sure, self.counts = False, True
         self.tries, self.put = 0, -FAR
 
     @cached_property
@@ -114,8 +115,8 @@ class Beside:
 
     def leaves(self, frames: int) -> bool:
         """Whether its shadow is no longer there after so many more frames; a frame before a solid takes it, it may be
-        at its surface already. How often one whose age is not known has bounced is not known either."""
-        may_end = not self.has_age and self.flight.kind.motion.bounces is not None
+        at its surface already. How often one has bounced is not known if its age is not, or if it was derived anew."""
+        may_end = not (self.has_age and self.counts) and self.flight.kind.motion.bounces is not None
         for _ in range(frames):
             if self.shadow.gone:
                 return True
@@ -189,7 +190,7 @@ class Beside:
         """The shadow goes on from a place with the velocity that the game logs, or that leads to the next one. The
         next place to compare."""
         poses, rows = self.look.held.recording.poses, self.flight.rows
-        self.sure, self.more = False, self.lag + self.grain
+        self.sure, self.counts, self.more = False, False, self.lag + self.grain
         vx, vy = float(poses.vx[rows[at]]), float(poses.vy[rows[at]])
         if math.isnan(vx) or math.isnan(vy):
             at += 1
