@@ -210,3 +210,15 @@ def test_tables_give_the_same_recording(tmp_path: Path) -> None:
     own = pyarrow.array([{"owner": None, "clip": None}] * len(table), dtype)
     pyarrow.parquet.write_table(table.add_column(0, "_own", own), tmp_path / "parquet" / "poses.parquet")
     assert {load_recording(tmp_path / "parquet", book).digest} == digests
+
+
+def test_a_misspelt_key_is_seen_beside_many_of_the_games_own() -> None:
+    """Keys of the game's own are passed over once there are many; a text that begins like one is no key."""
+    book = rulebook({"kinds": {"ant": {}}})
+    poses = [{"id": "_a", "kind": "ant", "x": 0, "y": 0, f"_{frame}": 1} for frame in range(300)]
+    lines = [{"frame": frame, "poses": [pose]} for frame, pose in enumerate(poses)]
+    text = [json.dumps(one).encode() for one in (HEADER, *lines)]
+    assert read_recording(text, "r", book).frames == 300
+    lines[299]["poses"][0]["facng"] = 1
+    with pytest.raises(InputError, match=r'r:301: frame 299: poses\[0\].facng: unknown field "facng"'):
+        read_recording([json.dumps(one).encode() for one in (HEADER, *lines)], "r", book)

@@ -135,7 +135,7 @@ class Held:
     def marks_after(self, frame: int) -> int:
         """The first mark behind a frame, else the frame behind the recording's last."""
         marks = self._marks
-        return marks[bisect_right(marks, frame)]
+        return marks[min(bisect_right(marks, frame), len(marks) - 1)]
 
     @cached_property
     def _marks(self) -> list[int]:

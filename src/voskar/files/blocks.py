@@ -146,9 +146,9 @@ def box_columns(boxes: GatheredBoxes) -> ToldBoxes:
     return ToldBoxes(np.array(boxes.poses, dtype=np.int64), at, list(boxes.names), name, corners)
 
 
-def entry_columns(sort: Sort, some: Iterable[tuple[int, Any]]) -> EntryColumns:
-    """Entries that were read one by one, each with the place of its frame."""
-    name = next(name for name, one in SORTS.items() if one is sort)
+def entry_columns(name: str, some: Iterable[tuple[int, Any]]) -> EntryColumns:
+    """Entries of a sort that were read one by one, each with the place of its frame."""
+    sort = SORTS[name]
     entries = GatheredEntries(FrameLine, name, sort.line, sort.texts, sort.numbers, sort.point)
     for at, one in some:
         entries.take(at, (one,))

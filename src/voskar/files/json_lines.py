@@ -88,8 +88,7 @@ class _LineReader:
     def _count(self, told: int, lines: list[bytes], text: bytes, places: Ints) -> None:
         """Raises InputError for a line in which a key stands twice."""
         if self.passes_over and b'\\"_' not in text:  # a key within a text has a stroke before its quotation mark
-            own = text.count(b'"_')
-            told += own if told + own == keys_written(text) else len(_OWN.findall(text))  # a text may begin so, too
+            told += len(_OWN.findall(text))
         # colons may stand in texts, too: as those of a clock do
         if told != colons(text) and told != keys_written(text):
             for _ in json_frames(self.name, zip(places.tolist(), lines, strict=False), self.warn):

@@ -168,11 +168,11 @@ def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:
 
     path, sort = table_path(folder, name), SORTS[name]
     if path is None:
-        return np.zeros(0, dtype=np.int64), entry_columns(sort, [])
+        return np.zeros(0, dtype=np.int64), entry_columns(name, [])
     if path.suffix == ".csv":
         rows = [(frame, one) for frame, group in gathered(folder, name, sort.line).items() for one in group]
         frames = np.array([frame for frame, _ in rows], dtype=np.int64)
-        return frames, entry_columns(sort, enumerate(one for _, one in rows))
+        return frames, entry_columns(name, enumerate(one for _, one in rows))
     with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream, read_dictionary=[*sort.texts]) as file:
         named = [one for one in file.schema_arrow.names if not one.startswith("_")]
         if "frame" not in named or not set(named) <= COLUMNS[name].keys() or len(named) > len(set(named)):
