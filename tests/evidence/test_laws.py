@@ -7,12 +7,12 @@ import pytest
 from tests import laws
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(4))
 def test_right_logs_are_silent(seed: int) -> None:
     assert {name: found for name in laws.WAYS if (found := laws.findings(seed, name))} == {}
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(4))
 def test_a_changed_value_is_found_and_the_rest_is_judged_again(seed: int) -> None:
     changed = laws.changes(seed)
     assert changed
