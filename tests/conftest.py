@@ -16,7 +16,7 @@ from voskar import demo
 from voskar.commands.main import run
 
 settings.register_profile(
-    "quick", deadline=None, max_examples=20, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    "quick", deadline=None, max_examples=15, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.register_profile("plain", settings.get_profile("quick"), phases=[Phase.explicit, Phase.generate])
 settings.register_profile("few", settings.get_profile("quick"), max_examples=8)

@@ -141,6 +141,9 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
             if len(events) == len(poses) == 1:
                 pairs = [(events[0], poses[0])] if may_be(events[0], poses[0]) else []
             else:
+                if all(shown[seen.at].tells for seen in poses):  # those that are alike otherwise go by their speed
+                    poses.sort(key=lambda seen: round(shown[seen.at].speed, 3))
+                    events.sort(key=lambda foretold: round(math.hypot(*starts.of(expected[foretold.at]).velocity), 3))
                 pairs = assigned(events, poses, Window(), cost)
             of |= {event.at: one.at for event, one in pairs}
         taken = set(of.values())
@@ -174,7 +177,8 @@ def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
         rows.tolist(), given.tolist(), told.tolist(), *columns, *ways, strict=True
     ):
         moves = angle_of(*way) if any(way) else None
-        found.append(Appearance(recording.actors[number], row, frame, x, y, angle, moves, tells, known))
+        speed = math.hypot(*way) if tells else 0.0
+        found.append(Appearance(recording.actors[number], row, frame, x, y, angle, moves, tells, speed, known))
     return sorted(found, key=lambda one: (one.frame, one.actor.id))
 
 

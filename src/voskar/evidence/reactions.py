@@ -175,7 +175,9 @@ class _Look:
         x, y = self._way(start, row)
         steps = len(rows) - 1
         even, fade = half / steps, half * (2 * steps - half + 1) / (steps * (steps + 1))
-        low, high = self._own(rows[: half + 1], ux, uy)
+        # what it does by itself shows before the push and behind it, not half way through
+        ways = [*self._own(rows[: half + 1], ux, uy), *(way * half / steps for way in self._own(rows, ux, uy))]
+        low, high = min(ways), max(ways)
         slack = self.tolerance + 2.0 * abs(wanted) / steps
         ends = sorted((wanted * even, wanted * fade))
         return ends[0] + low - slack <= x * ux + y * uy <= ends[1] + high + slack

@@ -24,7 +24,7 @@ EVEN = 0.01
 
 class Appearance(Struct, frozen=True):
     """The pose in which a recorded actor appears: its row, its angle, and the direction it moves in (None while it
-    stands still), by the velocity that it `tells` or else its first step."""
+    stands still), by the velocity that it `tells` or else its first step. `speed` is that of the velocity, else 0."""
 
     actor: Actor
     row: int
@@ -34,6 +34,7 @@ class Appearance(Struct, frozen=True):
     angle: float
     moves: float | None
     tells: bool
+    speed: float
     given: bool
     """It needs no cause: there in the first frame or at a mark, or before."""
 
