@@ -112,9 +112,9 @@ def hits(held: Held) -> HitEvidence:
     told = {_hit(event) for _, event in moved}
     left = [one for one in judged if _hit(one) not in told]
     window = held.windows.of("hit")
-    due = [event for event in left if held.in_time(event.frame, "hit")]  # the claims of others may yet come
+    due = [event for event in left if event.frame + window.after <= recording.last]  # the claims of others may yet come
     agreed, denied, unmatched = match([claim for claim in claims if id(claim) not in gone], due, window)
-    more, denied, late = match(denied, [event for event in left if not held.in_time(event.frame, "hit")], window)
+    more, denied, late = match(denied, [event for event in left if event.frame + window.after > recording.last], window)
     agreed, unmatched = agreed + more, unmatched + late
     near, denied, unmatched = match(denied, unmatched, Window(held.near, held.near))
     moved += near
