@@ -119,7 +119,7 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
         numbers[name] = column[:poses].astype(FIELDS[name].dtype)
     others = columns.others
     pushes = np.asarray(columns.pushes)[: 2 * poses if columns.push_slot >= 0 else 0].reshape(-1, 2)
-    pushed = np.flatnonzero(~np.isnan(pushes[:, 0]))
+    pushed = np.flatnonzero(~np.isnan(pushes).all(axis=1))
     return Block(
         np.array(columns.frame[:frames]),
         np.asarray(places, dtype=np.int64),
@@ -158,14 +158,10 @@ def entry_columns(name: str, some: Iterable[tuple[int, Any]]) -> EntryColumns:
 def gathered_entries(sort: Sort, entries: GatheredEntries) -> EntryColumns:
     """Entries that have been gathered."""
     rows = entries.rows
-    codes = (
-        np.asarray(entries.codes)[: rows * entries.texts].reshape(rows, -1) if rows else np.zeros((0, entries.texts))
-    )
-    values = (
-        np.asarray(entries.values)[: rows * entries.width].reshape(rows, -1) if rows else np.zeros((0, entries.width))
-    )
+    codes = np.asarray(entries.codes)[: rows * entries.texts].reshape(rows, entries.texts)
+    values = np.asarray(entries.values)[: rows * entries.width].reshape(rows, entries.width)
     texts = {
-        name: (list(names), codes[:, at].astype(np.int64))
+        name: (list(names), codes[:, at].copy())
         for at, (name, names) in enumerate(zip(sort.texts, entries.names, strict=True))
     }
     points = [f"{sort.point}_x", f"{sort.point}_y"] if sort.point else []

@@ -158,9 +158,8 @@ class ColumnBuilder:
         """The columns of what is told of few poses: pushes, and where the game has boxes itself."""
         rows = len(block.key)
         at, pushes = block.pushes
-        for row, push in zip(
-            *(one[np.abs(pushes).max(axis=1, initial=0.0) > LIMIT] for one in block.pushes), strict=True
-        ):
+        wrong = ~(np.abs(pushes) <= LIMIT).all(axis=1)  # NaN is wrong, too
+        for row, push in zip(at[wrong], pushes[wrong], strict=True):
             message = f"found {push.tolist()}, expected [dx, dy] within ±{LIMIT:g}"
             raise self._pose_error(int(row), "push", message, None, block)
         push_x, push_y = (np.full(rows if len(at) else 1, np.nan) for _ in "xy")
@@ -176,7 +175,7 @@ class ColumnBuilder:
 
     def _take_boxes(self, columns: dict[str, Any], block: Block, logged: Ints) -> None:
         _, at, names, name, corners = block.boxes
-        wrong = np.abs(corners).max(axis=1, initial=0.0) > LIMIT
+        wrong = ~(np.abs(corners) <= LIMIT).all(axis=1)  # NaN is wrong, too
         strange: list[tuple[int, str]] = []
         if self.kinds is not None and len(at):
             pairs, first = np.unique(block.key[at] * len(names) + name, return_index=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import fields
 from functools import partial
@@ -85,9 +86,8 @@ class Entries:
 
     def _take_inputs(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
         (ids, who), (buttons, button), down = told.texts["id"], told.texts["button"], told.numbers["down"]
-        odd = np.zeros(len(told), dtype=np.bool_)
-        for axis in ("aim_x", "aim_y"):
-            odd |= np.abs(told.numbers[axis]) > LIMIT
+        aim_x, aim_y = told.numbers["aim_x"], told.numbers["aim_y"]
+        odd = (np.abs(aim_x) > LIMIT) | (np.abs(aim_y) > LIMIT) | (np.isnan(aim_x) != np.isnan(aim_y))
         if down.min() != down.max():
             same = (told.at * len(ids) + who) * len(buttons) + button
             order = np.argsort(same, kind="stable")
@@ -97,8 +97,8 @@ class Entries:
 
         def error(row: int) -> InputError:
             place = int(line[row]), int(frame[row]), "inputs"
-            aim = [told.numbers[axis][row].item() for axis in ("aim_x", "aim_y")]
-            if any(abs(value) > LIMIT for value in aim):
+            aim = [aim_x[row].item(), aim_y[row].item()]
+            if any(abs(value) > LIMIT for value in aim) or math.isnan(aim[0]) != math.isnan(aim[1]):
                 return self._wrong(*place, f"found the aim {aim}, expected [x, y] within ±{LIMIT:g}")
             names = f'the button "{buttons[button[row]]}" of "{ids[who[row]]}"'
             return self._wrong(*place, f"{names} is down and up in one frame")

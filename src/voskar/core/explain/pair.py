@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Iterable, Mapping
 
 import numpy as np
@@ -326,9 +327,10 @@ class PairExplainer:
             sides.append(rows[~poses.hidden[rows]])
         shared, at_a, at_b = np.intersect1d(poses.frame[sides[0]], poses.frame[sides[1]], return_indices=True)
         mine, theirs = sides[0][at_a], sides[1][at_b]
+        # no gap is less than this; over an edge that wraps it may be
         far = np.hypot(poses.x[mine] - poses.x[theirs], poses.y[mine] - poses.y[theirs])
         for rows, box in ((mine, hit), (theirs, hurt)):
-            far = far - self.catalog.extent(box) * np.abs(poses.scale[rows])
+            far = far - (math.inf if box.kind.wraps else self.catalog.extent(box) * np.abs(poses.scale[rows]))
         order = np.argsort(far, kind="stable")
         nearest: tuple[float, int, int] | None = None
         for least, other, row_a, row_b in zip(
