@@ -6,8 +6,10 @@ CPU time, the least of three runs, each table in a process of its own; ratios wi
 from __future__ import annotations
 
 import gc
+import gzip
 import json
 import math
+import os
 import random
 import resource
 import shutil
@@ -15,7 +17,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -244,14 +246,17 @@ def sessions(folder: Path, most: int = 18_000) -> None:
     """The table of sessions, each twice as long as the one before."""
     print("\n| a session with ids used again, frames | load s | replay s | check s | findings |\n|---|--:|--:|--:|--:|")
     (folder / "session.toml").write_text(SESSION)
+    rows = []
     for frames in (most // 4, most // 2, most):
         header, told = session(frames)
         path = write(folder / "session.jsonl", iter(told), header=header)
         row = fresh("costs", folder / "session.toml", path)
+        rows.append(row)
         print(
             f"| {frames:,} | {row['load']:.2f} | {row['replay']:.2f} | {row['check']:.2f} | {row['findings']:.0f} |",
             flush=True,
         )
+    _exponents(rows, "frames")
 
 
 LENGTHS = (5, 20, 120)
@@ -290,10 +295,12 @@ def lengths(folder: Path) -> None:
     print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
     rulebook = folder / "session.toml"
     rulebook.write_text(SESSION)
+    rows = []
     for minutes in LENGTHS:
         header, frames = long_session(minutes)
         path = write(folder / "long.jsonl", frames, header=header)
         row = fresh("costs", rulebook, path)
+        rows.append(row)
         once = row["decode"]
         cells = [f"{row[key] / once:.1f}" for key in ("load", "replay", "check")]
         page, made = folder / "page.html", folder / "draft.toml"
@@ -305,6 +312,33 @@ def lengths(folder: Path) -> None:
         cells += [f"{command(*one) / once:.1f}" if minutes <= 20 else "" for one in commands]
         size = path.stat().st_size / 1e6
         print(f"| {minutes} min | {size:.0f} | {once:.2f} | {' | '.join(cells)} | {row['peak_mb']:.0f} |", flush=True)
+    _exponents(rows, "frames")
+
+
+def of_others(folder: Path) -> None:
+    """Recordings of real games, by path: each `NAME.jsonl` or `NAME.jsonl.gz` of the folder `VOSKAR_RECORDINGS` with
+    the rulebooks whose names begin with NAME."""
+    place = os.environ.get("VOSKAR_RECORDINGS")
+    if place is None:
+        return
+    print("\n| a recorded game | frames | poses | decode s | load, times | replay s | check s | findings |")
+    print("|---|--:|--:|--:|--:|--:|--:|--:|")
+    for path in sorted([*Path(place).glob("*.jsonl"), *Path(place).glob("*.jsonl.gz")]):
+        plain = folder / "plain.jsonl"
+        plain.write_bytes(gzip.decompress(path.read_bytes()) if path.suffix == ".gz" else path.read_bytes())
+        for rulebook in sorted(Path(place).glob(f"{path.name.split('.')[0]}*.toml")):
+            row = fresh("costs", rulebook, plain)
+            print(
+                f"| {rulebook.stem} | {row['frames']:,.0f} | {row['poses']:,.0f} | {row['decode']:.2f} "
+                f"| {row['load'] / row['decode']:.1f} | {row['replay']:.2f} | {row['check']:.2f} "
+                f"| {row['findings']:.0f} |",
+                flush=True,
+            )
+
+
+def _exponents(rows: Sequence[dict[str, float]], size: str) -> None:
+    """How loading, replay and check grow with a size."""
+    exponents([row[size] for row in rows], **{key: [row[key] for row in rows] for key in ("load", "replay", "check")})
 
 
 def write(
@@ -370,6 +404,13 @@ def costs(rulebook: str, recording: str) -> dict[str, float]:
     return found | {"poses": len(played.poses), "frames": played.frames, "claims": len(played.claims)}
 
 
+def exponents(sizes: Sequence[float], **series: Sequence[float]) -> None:
+    """By which power of its size each series of times grows, from the ends of the series: 1 is linear."""
+    spread = math.log(sizes[-1] / sizes[0])
+    told = ", ".join(f"{name} {math.log(some[-1] / some[0]) / spread:.2f}" for name, some in series.items())
+    print(f"\nExponents: {told}.", flush=True)
+
+
 def fresh(task: str, *arguments: object) -> dict[str, float]:
     """What a task measures, in a process of its own."""
     command = [sys.executable, __file__, task, *map(str, arguments)]
@@ -402,11 +443,14 @@ def hit_counts(folder: Path) -> None:
     rulebook = folder / "places.toml"
     rulebook.write_text(PLACES)
     print("\n| agreed hits | replay s | check s | times |\n|---|--:|--:|--:|")
+    rows = []
     for frames in (FRAMES // 16, FRAMES // 4, FRAMES):
         path = write(folder / "hits.jsonl", places(frames, apart=6.0), hits)
         row = fresh("costs", rulebook, path)
+        rows.append(row)
         told = f"{row['replay']:.2f} | {row['check']:.2f} | {row['check'] / row['replay']:.1f}"
         print(f"| {row['claims']:,.0f} | {told} |", flush=True)
+    _exponents(rows, "claims")
 
 
 def kind_of(boxes: int) -> str:
@@ -437,11 +481,14 @@ def setting_up(rulebook: str) -> dict[str, float]:
 def many_boxes(folder: Path) -> None:
     """Kinds with more and more boxes."""
     print("\n| boxes of a kind | reading and compiling s | a world of them s |\n|---|--:|--:|")
-    for count in (40, 80, 160, 320, 1000):
+    rows, counts = [], (40, 80, 160, 320, 1000)
+    for count in counts:
         path = folder / "boxes.toml"
         path.write_text(kind_of(count))
-        row = fresh("boxes", path)
+        row = fresh("setting_up", path)
+        rows.append(row)
         print(f"| {count:,} | {row['rules']:.2f} | {row['world']:.3f} |", flush=True)
+    exponents(counts, **{key: [row[key] for row in rows] for key in ("rules", "world")})
 
 
 def plain_loop(folder: Path) -> None:
@@ -467,14 +514,14 @@ def plain_loop(folder: Path) -> None:
         print(f"| {name} | {seconds:.2f} | {seconds / loop:.2f} |", flush=True)
 
 
-TASKS: dict[str, Callable[..., dict[str, float]]] = {"costs": costs, "boxes": setting_up}
+TASKS: dict[str, Callable[..., dict[str, float]]] = {"costs": costs, "setting_up": setting_up}
 
 
 def main() -> None:
     """All tables, or those that are named."""
     tables = {
         "fields": by_field, "hits": hit_counts, "boxes": many_boxes, "loop": plain_loop, "sessions": sessions,
-        "lengths": lengths,
+        "lengths": lengths, "others": of_others,
     }  # fmt: skip
     with tempfile.TemporaryDirectory() as folder:
         for name in sys.argv[1:] or tables:
