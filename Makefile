@@ -12,7 +12,7 @@ CHECKED := build/checked
 # library anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint pure checked lowest bench shots soak mutants laws fuzz faults bombs pythons release clean
+.PHONY: demo test lint pure checked lowest bench shots soak mutants laws wrong-games fuzz faults bombs pythons release clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -92,6 +92,10 @@ soak: $(STAMP) $(KERNEL)
 	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto tests/core/test_against_reference.py
 mutants: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.mutants
+
+# games that play by a changed rulebook: is the changed key named?
+wrong-games: $(STAMP) $(KERNEL)
+	$(BIN)/python -m tests.wrong_games
 
 # right logs of random worlds, and logs with one value changed: two tables
 laws: $(STAMP) $(KERNEL)

@@ -386,7 +386,7 @@ def decoding(path: Path) -> None:
 def costs(rulebook: str, recording: str) -> dict[str, float]:
     """Seconds for decoding, reading, replaying and checking a recording, and how much is in it."""
     from voskar.core.step import replay
-    from voskar.evidence.weighing import weigh
+    from voskar.explaining.weighing import weigh
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
 

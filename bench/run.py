@@ -360,7 +360,7 @@ def clusters(recordings: int = OFTEN) -> None:
 def check_shots(shots: str, rulebook: str, recording: str) -> dict[str, float]:
     """Checking logged shots and their claims, beside replaying them."""
     from voskar.core.step import replay
-    from voskar.evidence.weighing import weigh
+    from voskar.explaining.weighing import weigh
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
 

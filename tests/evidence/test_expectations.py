@@ -14,7 +14,7 @@ from voskar.core.views.timeline import timeline
 from voskar.errors import InputError
 from voskar.evidence.baseline import compare
 from voskar.evidence.expectations import Failure, hold
-from voskar.evidence.weighing import weigh
+from voskar.explaining.weighing import weigh
 from voskar.files.expect import load_expectations, propose
 from voskar.files.ledger import read_ledger, write_ledger
 

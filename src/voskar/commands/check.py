@@ -17,23 +17,25 @@ from voskar.commands.options import (
     account_options,
     all_option,
     coverage_option,
+    explain_options,
     inputs,
     json_option,
     load,
     report_form,
     report_options,
     tolerance_option,
+    variants_of,
 )
 from voskar.commands.watching import watch_option
 from voskar.core.ledger import written
 from voskar.core.views.timeline import timeline
 from voskar.core.watching import watched
-from voskar.evidence.check import Verdict
 from voskar.evidence.expectations import Failure, State, Statement
 from voskar.evidence.finding import CODES, Finding
-from voskar.evidence.patterns import Pattern
-from voskar.evidence.weighing import weigh
 from voskar.evidence.words import WORDS, accounts
+from voskar.explaining import words as explained
+from voskar.explaining.groups import Group
+from voskar.explaining.weighing import Weighed, weigh
 from voskar.files.ledger import read_ledger
 from voskar.files.reading import write_text
 from voskar.files.windows import parse_windows, window_words
@@ -62,6 +64,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @inputs
 @account_options()
 @tolerance_option
+@explain_options
 @click.option("--expect", "expected", multiple=True, metavar="FILE", help="Expectations that must hold too.")
 @click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay must equal.")
 @click.option("--propose", metavar="FILE", help="Write expectations that this replay meets, and stop.")
@@ -69,7 +72,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--shrink", metavar="DIR", help="Write the smallest scene of each root finding into DIR.")
 @report_options
 @coverage_option
-@all_option("every finding of a pattern")
+@all_option("every finding that is explained, or concerns the same rule as another")
 @watch_option
 @json_option("one object")
 def command(
@@ -79,6 +82,7 @@ def command(
     within: tuple[str, ...],
     resync: bool,
     tolerance: float,
+    trials: int,
     expected: tuple[str, ...],
     baseline: str | None,
     propose: str | None,
@@ -104,7 +108,17 @@ def command(
 
         statements = [expectation for name in expected for expectation in load_expectations(name)]
     earlier = None if baseline is None else read_ledger(baseline)
-    found = weigh(rules, played, statements, earlier, windows=windows, tolerance=tolerance, resync=resync)
+    found = weigh(
+        rules,
+        played,
+        statements,
+        earlier,
+        windows=windows,
+        tolerance=tolerance,
+        resync=resync,
+        variants=variants_of(book, played),
+        trials=trials,
+    )
     if propose is not None:
         from voskar.files.expect import propose as proposed
 
@@ -126,9 +140,9 @@ def command(
         more = {"expectations": len(statements), "failures": [_failure(failure) for failure in found.failures]}
         own = {} if found.differs is None else {"baseline": comparison.plain(found.differs)}
         own |= {} if met is None else {"coverage": met.plain()}
-        click.echo(json.dumps({**_plain(found.verdict, found.patterns), **more, **own}))
+        click.echo(json.dumps({**_plain(found), **more, **own}))
     else:
-        _show(found.verdict, found.patterns, recording, window_words(windows), everything=everything)
+        _show(found, recording, window_words(windows), everything=everything)
         if statements:
             _expectations(found.failures, len(statements))
         if found.differs is not None:
@@ -168,8 +182,8 @@ def _expectations(failures: Sequence[Failure], count: int) -> None:
     out.print(f"{count - len(failures)} of {counted(count, 'expectation')} {verb}")
 
 
-FRAMES = 12
-"""Most frames of a pattern that are listed."""
+ALIKE, FRAMES = 3, 12
+"""Most other values, and most frames of one rule, that are listed."""
 
 STYLES = {
     "hit-moved": "yellow",
@@ -182,16 +196,21 @@ ABOUT = {"hit": "cyan", "state": "red", "event": "magenta", "reaction": "blue", 
 STYLES = {code: ABOUT[one.about] for code, one in CODES.items()} | STYLES
 
 
-def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *, everything: bool) -> None:
-    out = present.console()
-    for pattern in grouped:
-        frames = ", ".join(map(str, pattern.frames[:FRAMES])) + (", …" if len(pattern.frames) > FRAMES else "")
-        out.print(Text(f"{len(pattern.findings)} times  ", "bold").append(pattern.text, "bold"))
-        out.print(Text(f"      in {frames}", "dim"))
-    if grouped:
+def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
+    out, verdict = present.console(), found.verdict
+    for explanation in found.explanations:
+        out.print(Text(explained.sentence(explanation, found.variants, len(verdict.roots)), "bold"))
+        sharp = explained.sharpness(explanation)
+        more = [sharp] if sharp else []
+        fits = explained.others(explanation)
+        more += [f"as well: {', '.join(fits[:ALIKE])}{', …' if len(fits) > ALIKE else ''}"] if fits else []
+        for line in more:
+            out.print(Text(f"  {line}", "dim"))
+    if found.explanations:
         out.print()
-    hidden = set() if everything else {id(finding) for pattern in grouped for finding in pattern.findings[1:]}
-    shown = [(root, follows) for root, follows in verdict.roots if id(root) not in hidden]
+    alike = {id(group.findings[0]): group for group in found.groups}
+    alike |= {id(one.explains[0]): Group(one.leaf.key, one.explains) for one in found.explanations if one.explains}
+    shown = [(root, follows) for root, follows in verdict.roots if everything or id(root) in alike]
     if verdict.findings:
         table = present.table("", [("frame", "right"), ("finding", ""), ("game", ""), ("rules", "")])
         table.title = None
@@ -203,13 +222,21 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
             for one in follows if everything else ():
                 game, rules = accounts(one)
                 table.add_row(str(one.frame), Text(f"  {one.code}", "dim"), Text(game, "dim"), Text(rules, "dim"))
-            if follows and not everything:
+            if everything:
+                continue
+            if follows:
                 what = counted(len(follows), "finding follows", "findings follow")
                 first = f"{follows[0].code} in {follows[0].frame}"
                 table.add_row("", "", Text(f"{what} from it: {first}{', …' if len(follows) > 1 else ''}", "dim"), "")
+            group = alike[id(finding)]
+            if len(group.findings) > 1:
+                frames = ", ".join(str(one.frame) for one in group.findings[1:FRAMES])
+                ends = ", …" if len(group.findings) > FRAMES else ""
+                text = f"{len(group.findings) - 1} more of {group.rule}: in {frames}{ends}"
+                table.add_row("", "", "", Text(text, "dim"))
         out.print(table)
-        if hidden:
-            out.print(f"… and {len(hidden)} more of these patterns: see them with --all", style="dim")
+        if len(shown) < len(verdict.roots):
+            out.print("see each with --all", style="dim")
         out.print()
     for hint in verdict.hints:
         out.print(f"note: {hint}.")
@@ -226,11 +253,13 @@ def _show(verdict: Verdict, grouped: Sequence[Pattern], name: str, slack: str, *
         out.print(f"not compared, as the recording does not log it: {', '.join(verdict.not_compared)}", style="dim")
 
 
-def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
+def _plain(found: Weighed) -> dict[str, object]:
     """The machine form. Keys only ever get more; `version` rises if one changes its meaning."""
+    verdict = found.verdict
+    places = {id(root): place for place, (root, _) in enumerate(verdict.roots)}
     return {
         "voskar": "check",
-        "version": 2,
+        "version": 3,
         "ok": verdict.ok,
         "claims": verdict.claims,
         "hits": verdict.hits,
@@ -242,9 +271,10 @@ def _plain(verdict: Verdict, grouped: Sequence[Pattern]) -> dict[str, object]:
         "undecided": verdict.undecided,
         "not_compared": list(verdict.not_compared),
         "hints": list(verdict.hints),
-        "patterns": [
-            {"text": pattern.text, "count": len(pattern.findings), "frames": list(pattern.frames)}
-            for pattern in grouped
+        "explanations": [explained.plain(one, found.variants, places) for one in found.explanations],
+        "groups": [
+            {"rule": group.rule, "findings": [places[id(finding)] for finding in group.findings]}
+            for group in found.groups
         ],
         "findings": [
             {**_finding(root), "follows": [_finding(follow) for follow in follows]} for root, follows in verdict.roots

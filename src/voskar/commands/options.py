@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 import click
 
@@ -17,11 +17,13 @@ from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.kernel.build import is_compiled
 from voskar.errors import InputError, Problem, nearest
 from voskar.evidence.tolerance import TOLERANCE
+from voskar.evidence.trials import TRIALS
 
 if TYPE_CHECKING:
     from voskar.core.adopt import Resync
     from voskar.core.ledger import Event
     from voskar.core.recording import Recording
+    from voskar.explaining.leaf import Variants
     from voskar.files.kept import ReadyRulebook
     from voskar.suite.running import Engine
 
@@ -33,8 +35,9 @@ _RANGE = re.compile(r"(\d+)?(-)?(\d+)?")
 
 
 SHARED = (
-    "reactions", "within", "resync", "tolerance", "actor", "outcome", "frames", "workers", "cluster", "tables",
-    "report", "coverage", "least", "brief", "everything", "watch", "overwrite", "as_json",
+    "reactions", "within", "resync", "tolerance", "no_explain", "explain_trials", "actor", "outcome", "frames",
+    "workers", "cluster", "tables", "report", "coverage", "least", "brief", "everything", "watch", "overwrite",
+    "as_json",
 )  # fmt: skip
 """The options that several commands have, in the order in which every help lists them: after a command's own."""
 
@@ -99,6 +102,36 @@ def tolerance_option(function: F) -> F:
         metavar="UNITS",
         help="Allowed distance, in units, between places in the game and in the rules.",
     )(function)
+
+
+def explain_options(function: F) -> F:
+    """`--no-explain` and `--explain-trials`, as one parameter: how many values are tried, 0 for none."""
+
+    @click.option("--no-explain", is_flag=True, help="Do not look for values of the rulebook that explain findings.")
+    @click.option(
+        "--explain-trials",
+        type=click.IntRange(min=1),
+        default=TRIALS,
+        show_default=True,
+        metavar="N",
+        help="How many values are tried to explain findings.",
+    )
+    @wraps(function)
+    def decorated(*, no_explain: bool, explain_trials: int, **others: Any) -> Any:
+        return function(trials=0 if no_explain else explain_trials, **others)
+
+    return cast("F", decorated)
+
+
+def variants_of(book: ReadyRulebook, played: Recording) -> Callable[[], Variants]:
+    """What makes variants of a rulebook, for a recording, once they are wanted."""
+
+    def made() -> Variants:
+        from voskar.explaining.rulebook import RulebookVariants  # with what validates rulebooks
+
+        return RulebookVariants(book.whole, played.rate)
+
+    return made
 
 
 def report_options(function: F) -> F:

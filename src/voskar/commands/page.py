@@ -10,14 +10,16 @@ from voskar.commands import present
 from voskar.commands.options import (
     Command,
     account_options,
+    explain_options,
     frames_option,
     load,
     out_option,
     tolerance_option,
+    variants_of,
 )
 from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
-from voskar.evidence.check import check
+from voskar.explaining.weighing import weigh
 from voskar.files.reading import write_text
 from voskar.files.windows import parse_windows
 from voskar.words import counted
@@ -36,6 +38,7 @@ Example:
 @click.argument("recording", metavar="RECORDING")
 @account_options()
 @tolerance_option
+@explain_options
 @watch_option
 @frames_option
 @out_option("Where to write the page.  [default: the recording's name, .html]")
@@ -46,6 +49,7 @@ def command(
     within: tuple[str, ...],
     resync: bool,
     tolerance: float,
+    trials: int,
     frames: tuple[int, int] | None,
     out: str | None,
 ) -> None:
@@ -65,12 +69,21 @@ def command(
     if first > last:
         message = f"expected frames of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frames"))
-    verdict, ledger = check(rules, played, windows=windows, tolerance=tolerance, resync=resync, watched=True)
+    found = weigh(
+        rules,
+        played,
+        windows=windows,
+        tolerance=tolerance,
+        resync=resync,
+        variants=variants_of(book, played),
+        trials=trials,
+        watched_whole=True,
+    )
     from voskar.pages.data import page_data
     from voskar.pages.render import render_page
 
-    text = render_page(page_data(rules, played, verdict, ledger, (rulebook, recording), (first, last)))
+    text = render_page(page_data(rules, played, found, (rulebook, recording), (first, last)))
     write_text(path, text)
     size = Path(path).stat().st_size / 1e6
-    told = counted(len(verdict.roots), "finding")
+    told = counted(len(found.verdict.roots), "finding")
     present.say(f"{path}: frames {first} to {last}, {told}, {size:.1f} MB; open it in a browser")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -18,6 +19,7 @@ from voskar.commands.options import (
     coverage_option,
     engine_of,
     engine_options,
+    explain_options,
     json_option,
     report_form,
     report_options,
@@ -66,6 +68,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--shard", metavar="I/N", help="Check part I of N only, for machines that share nothing.")
 @click.option("--fresh", is_flag=True, help="Judge everything again, even what is kept of earlier runs.")
 @click.option("--stop", is_flag=True, help="Stop at the first failure.")
+@explain_options
 @engine_options
 @coverage_option
 @report_options
@@ -79,6 +82,7 @@ def command(
     shard: str | None,
     fresh: bool,
     stop: bool,
+    trials: int,
     workers: int | None,
     cluster: str | None,
     coverage: bool,
@@ -96,7 +100,8 @@ def command(
     if file == SUITE and not Path(SUITE).exists():
         raise click.UsageError(f"this folder has no {SUITE}: name a suite, or check one recording with voskar check")
     loaded = load_suite(file, CHECKS)
-    jobs, least = loaded.jobs, loaded.coverage if least is None else least
+    jobs = tuple(replace(job, trials=trials) for job in loaded.jobs)
+    least = loaded.coverage if least is None else least
     if shard is not None:
         number, parts = shard_of(shard)
         jobs = jobs[number - 1 :: parts]

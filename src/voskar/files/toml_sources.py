@@ -9,11 +9,10 @@ from pathlib import Path
 from typing import Any
 
 from voskar.errors import InputError, Problem
+from voskar.files.keypaths import KeyPath, dotted
 from voskar.files.reading import read_text
 from voskar.files.shapes import SHAPES
 from voskar.files.toml_lines import key_lines
-
-KeyPath = tuple[str | int, ...]
 
 ADDED_UP: tuple[KeyPath, ...] = (("fixtures",), ("space", "solids"))
 """Lists that an including file adds to; every other list and value replaces the included one."""
@@ -56,11 +55,6 @@ class Source:
         if self.root is None:
             raise ValueError("this rulebook has no folder")
         return inside(self.root, Path(self.place(where)[0]).parent / name)
-
-
-def dotted(path: KeyPath) -> str:
-    """`kinds.keeper.layer[0]`"""
-    return "".join(f"[{one}]" if isinstance(one, int) else f".{one}" for one in path).removeprefix(".")
 
 
 def inside(root: Path, path: Path) -> Path:

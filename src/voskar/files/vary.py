@@ -11,8 +11,8 @@ from decimal import Decimal
 from typing import Any
 
 from voskar.errors import InputError, Problem, nearest
+from voskar.files.keypaths import KeyPath
 from voskar.files.rulebook import Rulebook, check_source
-from voskar.files.toml_sources import KeyPath
 
 LAG = "claims.lag"
 """The one key that is not the rulebook's: how many frames late the game tells its claims."""

@@ -24,6 +24,8 @@ from voskar.core.watching import Question, watched
 from voskar.evidence.check import Verdict
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.words import accounts, question
+from voskar.explaining.weighing import Weighed
+from voskar.explaining.words import others, sentence, sharpness
 
 ARC = 32
 """Corners that a full circle is drawn with."""
@@ -44,10 +46,13 @@ class PageData:
 
 
 def page_data(
-    rules: Rules, played: Recording, verdict: Verdict, ledger: Ledger, files: tuple[str, str], frames: tuple[int, int]
+    rules: Rules, played: Recording, found: Weighed, files: tuple[str, str], frames: tuple[int, int]
 ) -> PageData:
     """Everything about some frames of a recording that was checked. `files` are the rulebook and the recording as
     commands name them."""
+    verdict, ledger = found.verdict, found.ledger
+    shown = [root for root, _ in verdict.roots if frames[0] <= root.frame <= frames[1]]
+    place = {id(root): at for at, root in enumerate(shown)}
     questions: dict[int, Question] = {}
     for frame, attacker, target in _pairs(verdict, ledger, frames):
         questions.setdefault(frame, Question()).pairs.add((attacker, target))
@@ -89,6 +94,14 @@ def page_data(
             {**_finding(root, files), "follows": [_finding(follow, files) for follow in follows]}
             for root, follows in verdict.roots
             if frames[0] <= root.frame <= frames[1]
+        ],
+        "explanations": [
+            {
+                "text": sentence(one, found.variants, len(verdict.roots)),
+                "more": "; ".join([*filter(None, [sharpness(one)]), *others(one)[:3]]),
+                "finding": next((place[id(finding)] for finding in one.explains if id(finding) in place), -1),
+            }
+            for one in found.explanations
         ],
         "gates": gates,
         "courses": {name: _course(one, played) for name, one in course.courses.items() if name in judged.numbers},

@@ -33,9 +33,10 @@ class KnownFindings:
         if not known:
             return replace(result, faults=tuple(left))
         causes = {fault.cause for fault in left}
-        patterns = tuple(text for text in result.patterns if any(cause and cause in text for cause in causes))
+        keys = [cause.partition(" is ")[0] for cause in causes]
+        told = tuple(text for text in result.explanations if any(f" {key} " in text for key in keys))
         counts = f"{result.counts}, {len(known)} known"
-        return replace(result, faults=tuple(left), known=tuple(known), patterns=patterns, counts=counts)
+        return replace(result, faults=tuple(left), known=tuple(known), explanations=told, counts=counts)
 
     def gone(self) -> list[Known]:
         """The known findings that no result had."""

@@ -44,8 +44,8 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
             _case(suite, result.name, "error", result.error.split("\n")[0], "unread", [result.error])
         elif result.faults:
             texts = [line for fault in result.faults for line in (text(fault), *([fault.why] if fault.why else []))]
-            first = result.patterns[0] if result.patterns else text(result.faults[0])
-            _case(suite, result.name, "failure", first, result.faults[0].code, [*result.patterns, *texts])
+            first = result.explanations[0] if result.explanations else text(result.faults[0])
+            _case(suite, result.name, "failure", first, result.faults[0].code, [*result.explanations, *texts])
         else:
             _case(suite, result.name)
         lines.append(f"{result.name}: {result.counts or 'unread'}")
@@ -117,7 +117,7 @@ def source_lines(results: Sequence[Result], coverage: Coverage | None = None) ->
 
 LARGEST = 32 << 20
 """Bytes of a JSON report that are read: that of ten thousand recordings."""
-VERSION = 2
+VERSION = 3
 """Of the JSON report. It rises if a key changes its meaning; keys only ever get more."""
 
 
@@ -135,7 +135,7 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
                 "frames": result.frames,
                 "counts": result.counts,
                 "error": result.error,
-                "patterns": list(result.patterns),
+                "explanations": list(result.explanations),
                 "faults": [vars(fault) for fault in result.faults],
                 "known": [vars(fault) for fault in result.known],
             }
@@ -195,7 +195,7 @@ class _Told(msgspec.Struct):
     faults: tuple[Fault, ...]
     frames: int = 0
     counts: str = ""
-    patterns: tuple[str, ...] = ()
+    explanations: tuple[str, ...] = ()
     error: str | None = None
     known: tuple[Fault, ...] = ()
     is_audit: bool = False
@@ -227,7 +227,7 @@ def overview(results: Sequence[Result], folder: Path, coverage: Coverage | None 
             "counts": result.counts,
             "faults": [result.error]
             if result.error
-            else list(result.patterns) or [text(fault) for fault in result.faults[:3]],
+            else list(result.explanations) or [text(fault) for fault in result.faults[:3]],
             "href": None if result.page is None else quote(os.fsencode(os.path.relpath(result.page, folder))),
         }
         for result in results

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from voskar.core.recording import Recording
 from voskar.evidence.finding import Finding
-from voskar.evidence.weighing import Weighed
-from voskar.evidence.words import accounts, question, question_of
+from voskar.evidence.words import WORDS, accounts, question, question_of
+from voskar.explaining import words as explained
+from voskar.explaining.weighing import Weighed
 from voskar.files.suite import Job
 from voskar.suite.coverage import Covered
 from voskar.words import command_line
@@ -42,13 +43,14 @@ class Fault:
 
 @dataclass(frozen=True)
 class Result:
-    """What became of one job. `error` is what kept it from being checked at all; `patterns` tell faults alike once."""
+    """What became of one job. `error` is what kept it from being checked at all; `explanations` name
+    the values of the rulebook that the game seems to have otherwise."""
 
     name: str
     frames: int
     counts: str
     faults: tuple[Fault, ...]
-    patterns: tuple[str, ...] = ()
+    explanations: tuple[str, ...] = ()
     error: str | None = None
     covered: tuple[Covered, ...] = ()
     page: str | None = None
@@ -78,9 +80,10 @@ def result_of(
         counts.append(f"{statements - len(found.failures)} of {statements} expectations")
     if found.differs is not None:
         counts.append(f"{found.differs.same} events of the baseline")
-    alike = tuple(f"{len(pattern.findings)} times {pattern.text}" for pattern in found.patterns)
+    roots = len(verdict.roots)
+    told = tuple(explained.sentence(one, found.variants, roots) for one in found.explanations)
     faults = tuple(_faults(job, played, found))
-    return Result(job.name, played.frames, ", ".join(counts), faults, alike, covered=rules_met)
+    return Result(job.name, played.frames, ", ".join(counts), faults, told, covered=rules_met)
 
 
 def _faults(job: Job, played: Recording, found: Weighed) -> Iterator[Fault]:
@@ -95,7 +98,10 @@ def _faults(job: Job, played: Recording, found: Weighed) -> Iterator[Fault]:
     def who(name: str) -> tuple[str, ...]:
         return tuple(part for part in (name, kinds.get(name, "")) if part)
 
-    cause = {id(finding): cause.text for cause in found.causes for finding in cause.findings}
+    cause = {
+        id(finding): f"{group.rule}: {WORDS[finding.code]}" for group in found.groups for finding in group.findings
+    }
+    cause |= {id(finding): explained.cause(one) for one in found.explanations for finding in one.explains}
     for finding, follows in found.verdict.roots:
         game, judged = accounts(finding)
         line = finding.claim.line if finding.claim is not None else None

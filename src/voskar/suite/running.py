@@ -18,7 +18,8 @@ from voskar.audit import CHECKS, audit
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.errors import VoskarError
-from voskar.evidence.weighing import Weighed, weigh
+from voskar.explaining.rulebook import RulebookVariants
+from voskar.explaining.weighing import Weighed, weigh
 from voskar.files.reading import Digest, digest_of, note, noted
 from voskar.files.rulebook import Rulebook
 from voskar.files.suite import Job, Suite
@@ -84,6 +85,9 @@ def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Re
         windows=parse_windows([job.within]),
         tolerance=job.tolerance,
         resync=job.resync,
+        variants=lambda: RulebookVariants(book, played.rate),
+        trials=job.trials,
+        watched_whole=pages is not None,
     )
     rules_met = tuple(covered(book, played, found.ledger)) if coverage else ()
     result = result_of(job, played, found, len(statements), rules_met)
@@ -98,7 +102,7 @@ def _write_page(job: Job, folder: Path, rules: Rules, played: Recording, found: 
     from voskar.pages.render import render_page
 
     path, frames = folder / f"{job.name.replace('/', '--')}.html", (played.first, played.last)
-    data = page_data(rules, played, found.verdict, found.ledger, (job.rulebook, job.recording), frames)
+    data = page_data(rules, played, found, (job.rulebook, job.recording), frames)
     write_text(path, render_page(data))
     return str(path)
 

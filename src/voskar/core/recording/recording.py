@@ -72,6 +72,8 @@ class Recording:
     """The first and the last of frames that the logger lost. A run begins in each first, and behind each last."""
     warnings: tuple[str, ...] = ()
     strangers: tuple[Stranger, ...] = ()
+    shown: frozenset[str] = frozenset()
+    """Kinds that the game shows in the runs that this is a part of, if only before or after it."""
 
     @property
     def frames(self) -> int:

@@ -209,7 +209,7 @@ class Stage:
         recording = self.recording
         marks = (mark for mark, what in recording.resets.items() if what == "run" and mark > frame)
         rows = recording.block(frame, min(marks, default=recording.last + 1))
-        return {recording.actors[number].kind for number in set(recording.poses.actor[rows].tolist())}
+        return {recording.actors[number].kind for number in set(recording.poses.actor[rows].tolist())} | recording.shown
 
     def seen_frames(self, row: int) -> Ints:
         """The frames in which a recorded actor has a pose that is not hidden."""

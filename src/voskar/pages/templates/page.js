@@ -383,6 +383,9 @@ function drawList() {
     button.addEventListener("click", go); item.append(button); parent.append(item);
   };
   let count = 0;
+  if (S.tab === "findings" && !only) for (const one of D.explanations) {
+    if (fits(one.text)) add(rows, one.text, one.more, false, () => { if (one.finding >= 0) pick(one.finding); }, "cause");
+  }
   if (S.tab === "findings") D.findings.forEach((one, k) => {
     const text = `${one.code} ${one.attacker} ${one.target} ${one.attack} ${one.game} ${one.rules} ${one.frame}`;
     if ((only && one.code !== only) || !(fits(text) || one.follows.some((f) => fits(`${f.code} ${f.game} ${f.rules}`)))) return;

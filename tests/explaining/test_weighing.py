@@ -15,8 +15,8 @@ from voskar.core.views.coverage import exercised, rules_of
 from voskar.core.views.timeline import timeline
 from voskar.evidence.expectations import Range, State, Statement, Wanted
 from voskar.evidence.tuning import score
-from voskar.evidence.weighing import weigh
 from voskar.evidence.words import accounts, question, question_of
+from voskar.explaining.weighing import weigh
 
 EVENTS = ("down", "respawn", "out", "removed", "spawn")
 STATEMENTS = (
@@ -56,7 +56,7 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
     for finding in found.verdict.findings:
         assert all(accounts(finding))
         assert question(finding)[0] == "--frame"
-    grouped = [finding for cause in found.causes for finding in cause.findings]
+    grouped = [finding for group in found.groups for finding in group.findings]
     roots = found.verdict.roots
     assert sorted(map(id, grouped)) == sorted(id(root) for root, _ in roots)
     every = [one for root, follows in roots for one in (root, *follows)]

@@ -1,0 +1,44 @@
+"""Findings that concern one rule: an emitter, an attack, a kind."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from voskar.core.rules import Rules
+from voskar.evidence.finding import Finding
+from voskar.explaining.suspects import attack_of
+
+
+class Group(NamedTuple):
+    """Findings of one code about one rule, which is named as in the rulebook."""
+
+    rule: str
+    findings: tuple[Finding, ...]
+
+
+def groups(findings: Sequence[Finding], kinds: Mapping[str, str], rules: Rules) -> list[Group]:
+    """The largest first, and of those that are as large the earliest."""
+    found: dict[str, list[Finding]] = {}
+    for finding in findings:
+        found.setdefault(f"{rule_of(finding, kinds, rules)} {finding.code}", []).append(finding)
+    made = [Group(rule, tuple(some)) for rule, some in found.items()]
+    return sorted(made, key=lambda group: (-len(group.findings), group.findings[0].first))
+
+
+def rule_of(finding: Finding, kinds: Mapping[str, str], rules: Rules) -> str:
+    """The part of the rulebook that a finding concerns."""
+    if finding.code.startswith("spawn-"):
+        owner, _, name = finding.emitter.rpartition("/")
+        kind = kinds.get(owner or finding.attacker, "")
+        own = rules.kinds[kind].emitters if kind in rules.kinds else ()
+        shown = kinds.get(finding.target)
+        emitters = [one.name for one in own if one.name == name] or [one.name for one in own if one.fan.kind == shown]
+        return f"kinds.{kind}.emitters.{emitters[0]}" if emitters else f"kinds.{shown or kind}"
+    attack = attack_of(finding)
+    if attack in rules.attacks:
+        return f"attacks.{attack}"
+    kind = kinds.get(finding.target) or kinds.get(finding.attacker) or ""
+    event = finding.claim.event if finding.claim is not None else finding.hit.event if finding.hit is not None else ""
+    told = f" {event}" if finding.code.startswith("event-") else ""
+    return (f"kinds.{kind}" if kind else "goal") + told

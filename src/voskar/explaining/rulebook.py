@@ -1,0 +1,181 @@
+"""Every single value of a rulebook, written or by default, with what it may be: what can be varied one by one."""
+
+from __future__ import annotations
+
+import json
+import typing
+from collections.abc import Iterator, Mapping, Sequence
+from fractions import Fraction
+from functools import cache
+from typing import Any, Literal
+
+from pydantic import BaseModel
+from pydantic.fields import FieldInfo
+
+from voskar.core.judging.outcomes import OUTCOMES
+from voskar.core.rules import Duration, Rehit, Rules
+from voskar.errors import InputError
+from voskar.explaining.leaf import Leaf
+from voskar.files.keypaths import KeyPath, dotted
+from voskar.files.rulebook import Rulebook
+from voskar.files.values import REHIT_WORDS
+from voskar.files.vary import Change, changed
+
+WORDS = {
+    "aim": ("facing", "input"),
+    "direction": ("away", "flat", "facing", "travel"),
+}
+"""Words that a key may have in place of a number."""
+PLACES = ("start", "here", "checkpoint")
+LAYERS = ("layer", "mask")
+KINDS = ("spawn", "kind", "target", "clear")
+SKIPPED = ("include", "voskar", "id", "pixels", "needs", "press", "release", "hold", "keeps", "polygon", "names")
+"""What is not varied: what files or logs give names to, and what is no rule."""
+
+
+class RulebookVariants:
+    """A rulebook whose values are changed one by one. `leaves` are all of them, in the order of the schema."""
+
+    def __init__(self, book: Rulebook, rate: Fraction) -> None:
+        self.book, self.rate = book, rate
+        self.leaves = tuple(_Walk(book, rate).table(book.data, ()))
+        self._sorts = {leaf.path: leaf.sort for leaf in self.leaves}
+
+    def place(self, path: KeyPath) -> tuple[str, int | None]:
+        """File and line of a key, else of the nearest table above it."""
+        return self.book.source.place(path)
+
+    def rules(self, changes: Mapping[KeyPath, Any]) -> Rules | None:
+        """The rules with some values changed, None where they are no rules."""
+        made = self.changed(changes)
+        return None if made is None else made.rules(self.rate)
+
+    def changed(self, changes: Mapping[KeyPath, Any]) -> Rulebook | None:
+        """The same as a rulebook."""
+        some = [Change(dotted(path), path, self.written(path, value)) for path, value in changes.items()]
+        try:
+            return changed(self.book, some)
+        except InputError:
+            return None
+
+    def written(self, path: KeyPath, value: Any) -> str:
+        """A value as the file has it."""
+        frames = self._sorts.get(path) in ("frames", "rehit") and isinstance(value, int)
+        return json.dumps(f"{value}f" if frames else value)
+
+
+class _Walk:
+    def __init__(self, book: Rulebook, rate: Fraction) -> None:
+        data, self.rate = book.data, rate
+        self.raw = book.source.raw
+        self.kinds, self.attacks, self.layers = tuple(data.kinds), tuple(data.attacks), tuple(data.layers.names)
+
+    def table(self, table: BaseModel, path: KeyPath) -> Iterator[Leaf]:
+        """The values of a table and of those within it."""
+        for name, field in type(table).model_fields.items():
+            key = field.alias or name
+            placed = key in ("at", "turn", "grow") and getattr(table, "logged", False)  # where the game says it is
+            if key not in SKIPPED and not placed:
+                yield from self.value(getattr(table, name), (*path, key), field)
+
+    def value(self, value: Any, path: KeyPath, field: FieldInfo) -> Iterator[Leaf]:
+        key = str(path[-1])
+        if isinstance(value, BaseModel):
+            if key == "launch" and not isinstance(self._written(path), dict):
+                yield Leaf(path, "number", value.up)  # type: ignore[attr-defined]
+            else:
+                yield from self.table(value, path)
+        elif isinstance(value, dict):
+            for name, inner in value.items():
+                if isinstance(inner, tuple) and inner and isinstance(inner[0], tuple):
+                    yield Leaf((*path, name), "cells", _ranges(inner))
+                elif isinstance(inner, float):
+                    yield Leaf((*path, name), "number", inner)
+                elif isinstance(inner, BaseModel | list):
+                    yield from self.value(inner, (*path, name), field)
+        elif isinstance(value, list) and value and isinstance(value[0], BaseModel):
+            for place, inner in enumerate(value):
+                yield from self.table(inner, (*path, place))
+        else:
+            leaf = self.leaf(value, path, key, field)
+            if leaf is not None:
+                yield leaf
+
+    def leaf(self, value: Any, path: KeyPath, key: str, field: FieldInfo) -> Leaf | None:
+        types, words, least = _types(field)
+        if key in LAYERS:
+            return Leaf(path, "names", value, self.layers)
+        if key in KINDS and (value is None or isinstance(value, str)):
+            return Leaf(path, "name", value, self.kinds)
+        if key == "attack":
+            return Leaf(path, "name", value, self.attacks)
+        if Rehit in types:
+            return Leaf(path, "rehit", self.frames(value), REHIT_WORDS, 0)
+        if Duration in types:
+            return Leaf(path, "frames", self.frames(value), least=1 if _lasts(types) else 0)
+        if bool in types:
+            return Leaf(path, "switch", value)
+        if key in WORDS and not isinstance(value, BaseModel):
+            return Leaf(path, "number" if isinstance(value, float) else "options", value, WORDS[key])
+        if key == "at" and path[-2] == "respawn":
+            return Leaf(path, "numbers" if isinstance(value, list) else "options", value, PLACES)
+        if key == "consumed_by":
+            return Leaf(path, "several", value, OUTCOMES)
+        if words and isinstance(value, list):
+            return Leaf(path, "several", value, words)
+        if words:
+            return Leaf(path, "options", value, words)
+        if isinstance(value, list) and value and all(isinstance(one, float | int) for one in value):
+            return Leaf(path, "numbers", value)
+        if value is None and (list in types or dict in types):
+            return None
+        if float in types or int in types:
+            return Leaf(path, "number" if float in types else "whole", value, least=least)
+        return None
+
+    def frames(self, value: Any) -> Any:
+        """A duration in frames."""
+        if isinstance(value, Rehit):
+            return str(value)
+        return value.frames(self.rate) if isinstance(value, Duration) else value
+
+    def _written(self, path: KeyPath) -> Any:
+        at: Any = self.raw
+        for step in path:
+            try:
+                at = at[step]
+            except (KeyError, IndexError, TypeError):
+                return None
+        return at
+
+
+def _ranges(cells: Sequence[tuple[int, int]]) -> str:
+    return ",".join(f"{first}-{last}" if last > first else str(first) for first, last in cells)
+
+
+def _lasts(types: frozenset[type]) -> bool:
+    return any(issubclass(one, Duration) and one is not Duration for one in types)
+
+
+def _types(field: FieldInfo) -> tuple[frozenset[type], tuple[str, ...], float | None]:
+    """The plain types that a field may have, the words, and the least number."""
+    least = next((one.ge for one in field.metadata if getattr(one, "ge", None) is not None), None)
+    types, words = _plain(typing.cast("typing.Hashable", field.annotation))
+    return types, words, least
+
+
+@cache
+def _plain(annotation: Any) -> tuple[frozenset[type], tuple[str, ...]]:
+    if typing.get_origin(annotation) is Literal:
+        return frozenset(), tuple(one for one in typing.get_args(annotation) if isinstance(one, str))
+    if isinstance(annotation, type) and not typing.get_args(annotation):
+        base: set[type] = {Duration} if issubclass(annotation, Duration) else set()
+        return frozenset({annotation, *base}), ()
+    origin = typing.get_origin(annotation)
+    types: frozenset[type] = frozenset({origin} if isinstance(origin, type) else ())
+    words: tuple[str, ...] = ()
+    for inner in typing.get_args(annotation):
+        if isinstance(inner, type) or typing.get_args(inner):
+            more, said = _plain(inner)
+            types, words = types | more, words + said
+    return types, words

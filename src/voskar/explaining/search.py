@@ -1,0 +1,435 @@
+"""Explanations of findings: which values in the rulebook, were they others, would leave the fewest of them.
+
+Each value is tried by a replay of a stretch of the recording about the first findings; what fits best there is
+confirmed on the whole. Causes are found one after the other, each on what the earlier ones leave.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, NamedTuple
+
+import msgspec
+
+from voskar.core.adopt import Windows
+from voskar.core.recording import Recording
+from voskar.core.recording.cut import cut
+from voskar.core.rules import Rules
+from voskar.evidence.check import Verdict, check
+from voskar.evidence.finding import Finding
+from voskar.evidence.following import Root
+from voskar.evidence.trials import TRIALS
+from voskar.explaining.groups import Group, groups
+from voskar.explaining.guesses import Guesses
+from voskar.explaining.leaf import Leaf, Variants
+from voskar.explaining.suspects import Suspects
+from voskar.files.keypaths import KeyPath
+
+FIRST = 5
+"""Findings of a group that a stretch is about, if they are not too far apart."""
+LONG, BEFORE, AFTER = 500, 240, 45
+"""Frames: a stretch has at most so many before its first finding, else only those; and some behind its last."""
+SPREAD = 600
+"""Frames from the first of these findings to the last."""
+MORE = 4
+"""Values of other keys that are tried still when one leaves nothing: they may fit as well."""
+CONFIRMED = 3
+"""Values of different keys that are tried on the whole recording, unless one leaves nothing."""
+FEW = 12
+"""Values that are tried for a group of findings, and as many more for each finding, at most two thirds of the rest."""
+CLEARED = 0.15
+"""What is left of the suspicion against a key whose value the recording shows as it is."""
+
+Mark = tuple[str, int, str, str]
+
+
+Subject = tuple[str, str]
+
+
+def subject(one: Mark) -> Subject:
+    """What a finding says, and of whom."""
+    return one[0], one[3]
+
+
+@dataclass(frozen=True)
+class Explanation:
+    """The game plays as if a value of the rulebook were another one.
+
+    `explains` are the roots that go with it; `left` roots stay, `new` ones come up. `alike` are other keys and values
+    that fit as well. `beside` has the next values on either side, and how many roots of the stretch that was tried they
+    leave, where this one leaves `remain` of `tried`.
+    """
+
+    leaf: Leaf
+    value: Any
+    explains: tuple[Finding, ...]
+    left: int
+    new: int
+    alike: tuple[tuple[Leaf, Any], ...] = ()
+    beside: tuple[tuple[Any, int], ...] = ()
+    tried: int = 0
+    remain: int = 0
+
+
+class Tried(NamedTuple):
+    """What a variant comes to in a stretch: its roots, and all of its findings."""
+
+    roots: frozenset[Mark]
+    findings: frozenset[Mark]
+
+    def beside(self, base: Tried, leaf: Leaf) -> tuple[int, bool, int]:
+        """What it is worth, the less the better: the roots, those that only the variant has once more; what the
+        rulebook says itself before what it leaves unsaid; all findings."""
+        new = len(self.roots - base.findings)
+        return len(self.roots) + new, leaf.value is None, len(self.findings) if self.roots else 0
+
+    def without(self, some: frozenset[Subject]) -> Tried:
+        """The same but for the findings about some subjects."""
+        if not some:
+            return self
+        return Tried(*(frozenset(one for one in all if subject(one) not in some) for all in self))
+
+
+class TriedValue(NamedTuple):
+    """A value that was tried."""
+
+    worth: tuple[int, bool, int]
+    remain: int
+    order: int
+    leaf: Leaf
+    value: Any
+
+
+def mark(finding: Finding) -> Mark:
+    """What two replays have in common of one finding."""
+    return finding.code, finding.frame, finding.attacker, finding.target
+
+
+def explain(
+    variants: Variants,
+    recording: Recording,
+    verdict: Verdict,
+    kinds: Mapping[str, str],
+    *,
+    windows: Windows,
+    tolerance: float,
+    resync: bool = True,
+    trials: int = TRIALS,
+) -> tuple[Explanation, ...]:
+    """The values that explain roots of a verdict, each with the roots that it explains; `kinds` are those of all
+    actors, by id. At most `trials` values are tried."""
+    search = _Search(variants, recording, kinds, windows, tolerance, resync, trials)
+    return tuple(search.run(verdict.roots))
+
+
+class _Search:
+    def __init__(
+        self,
+        variants: Variants,
+        recording: Recording,
+        kinds: Mapping[str, str],
+        windows: Windows,
+        tolerance: float,
+        resync: bool,
+        trials: int,
+    ) -> None:
+        self.variants, self.recording, self.kinds = variants, recording, kinds
+        self.windows, self.tolerance, self.resync = windows, tolerance, resync
+        self.budget = trials
+        self.changes: dict[KeyPath, Any] = {}
+        own = variants.rules({})
+        assert own is not None
+        self.rules: Rules = own
+        self.suspects = Suspects(own, kinds, variants.leaves)
+        self.guesses = Guesses(own, recording, kinds)
+        self.unexplained: dict[Mark, Finding] = {}
+        """The roots that nothing has explained so far."""
+        self.follows: Mapping[int, Sequence[Finding]] = {}
+        self._cuts: dict[tuple[int, int], Recording] = {}
+        self._tried: dict[tuple[str, tuple[int, int]], Tried | None] = {}
+        self._spurious: frozenset[Subject] = frozenset()
+        """What a stretch has roots about that the whole does not have: they come from what happened before it."""
+
+    def run(self, roots: Sequence[Root]) -> Iterator[Explanation]:
+        left = self._take(roots)
+        self.unexplained = {mark(finding): finding for finding in left}
+        for event, shift in shifts(self.recording, left):
+            late = self._late(event, shift, left)
+            if late is not None:
+                explanation, left = late
+                yield explanation
+        hopeless: set[str] = set()
+        while left and self.budget > 0:
+            waiting = [group for group in groups(left, self.kinds, self.rules) if group.rule not in hopeless]
+            if not waiting:
+                return
+            found = self._best(waiting[0], left)
+            if found is None:
+                hopeless.add(waiting[0].rule)
+                continue
+            explanation, left = found
+            yield explanation
+
+    def _take(self, roots: Sequence[Root]) -> list[Finding]:
+        """Keeps what follows from each of some roots."""
+        self.follows = {id(root): follows for root, follows in roots}
+        return [root for root, _ in roots]
+
+    def _best(self, group: Group, left: Sequence[Finding]) -> tuple[Explanation, list[Finding]] | None:
+        """The value that leaves the fewest roots, with those; None if no value leaves fewer."""
+        stretch = self._stretch(group)
+        self._spurious = frozenset()
+        base = self._try({}, stretch)
+        if base is None:
+            return None
+        real = {mark(finding) for finding in left}
+        self._spurious = frozenset(subject(one) for one in base.roots - real) - {subject(one) for one in real}
+        base = base.without(self._spurious)
+        if not base.roots:
+            return None
+        fits = self._tries(group, left, stretch, base)
+        better = sorted(fit for fit in fits if fit.worth[0] < len(base.roots))
+        found: list[tuple[int, int, Explanation, Verdict]] = []
+        tried: set[KeyPath] = set()
+        for fit in better:
+            if fit.leaf.path in tried or len(tried) == CONFIRMED:
+                continue
+            tried.add(fit.leaf.path)
+            fit = self._refined(fit, stretch, base)
+            verdict = self._whole({fit.leaf.path: fit.value})
+            explanation = self._told(fit, better, stretch, base, left, verdict)
+            if len(verdict.roots) < len(left) and 3 * explanation.new <= len(explanation.explains):
+                found.append((len(verdict.roots) + explanation.new, len(found), explanation, verdict))
+                if not verdict.roots:
+                    break
+        if not found:
+            return None
+        _, _, explanation, verdict = min(found, key=lambda one: one[:2])
+        self.changes[explanation.leaf.path] = explanation.value
+        self._explained({mark(finding) for finding in verdict.findings})
+        return explanation, self._take(verdict.roots)
+
+    def _late(self, event: str, shift: int, left: Sequence[Finding]) -> tuple[Explanation, list[Finding]] | None:
+        """What is left if each claim of an event is told so many frames late, and is taken as told in time."""
+        logged = self.recording
+        claims = [
+            msgspec.structs.replace(claim, frame=claim.frame + shift) if claim.event == event else claim
+            for claim in logged.claims
+        ]
+        if not all(logged.first <= claim.frame <= logged.last for claim in claims):
+            return None  # such a thing was told before it can have been
+        self.recording = replace(logged, claims=tuple(sorted(claims, key=lambda claim: claim.frame)))
+        verdict = self._whole({})
+        known = {mark(root) for root, _ in verdict.roots}
+        if 2 * len(verdict.roots) > len(left):
+            self.recording = logged
+            return None
+        self._cuts.clear()
+        self._tried.clear()
+        leaf = Leaf(("lag", event), "frames", 0)
+        new = len(known - {mark(one) for one in left})
+        return Explanation(leaf, -shift, self._explained(known), len(verdict.roots), new), self._take(verdict.roots)
+
+    def _explained(self, known: Collection[Mark]) -> tuple[Finding, ...]:
+        """The first roots that are not found any more, without those that were explained before."""
+        gone = [one for one in self.unexplained if one not in known]
+        return tuple(self.unexplained.pop(one) for one in gone)
+
+    def _told(
+        self,
+        fit: TriedValue,
+        better: Sequence[TriedValue],
+        stretch: tuple[int, int],
+        base: Tried,
+        left: Sequence[Finding],
+        verdict: Verdict,
+    ) -> Explanation:
+        known = {mark(finding) for finding in verdict.findings}
+        before = {mark(finding) for finding in left}
+        explains = tuple(finding for one, finding in self.unexplained.items() if one not in known)
+        new = sum(mark(root) not in before for root, _ in verdict.roots)
+        alike = {
+            one.leaf.path: (one.leaf, one.value)
+            for one in better
+            if one.leaf.path != fit.leaf.path and one.worth[0] <= fit.worth[0]
+        }
+        beside = []
+        for value in neighbours(fit.leaf, fit.value):
+            tried = self._try({fit.leaf.path: value}, stretch)
+            if tried is not None:
+                beside.append((value, len(tried.roots)))
+        return Explanation(
+            fit.leaf,
+            fit.value,
+            explains,
+            len(verdict.roots),
+            new,
+            tuple(alike.values()),
+            tuple(beside),
+            len(base.roots),
+            fit.remain,
+        )
+
+    # trying
+
+    def _tries(self, group: Group, left: Sequence[Finding], stretch: tuple[int, int], base: Tried) -> list[TriedValue]:
+        """Values of the keys that a group of roots may come from, the likeliest first."""
+        weights: dict[KeyPath, float] = {}
+        leaves: dict[KeyPath, Leaf] = {}
+        inside = {id(finding) for finding in group.findings}
+        for finding in left:
+            share = 1.0 if id(finding) in inside else 0.5 if finding.first <= stretch[1] else 0.2
+            for rank, leaf in enumerate(self.suspects.of(finding)):
+                if leaf.path not in self.changes:
+                    leaves[leaf.path] = leaf
+                    weights[leaf.path] = weights.get(leaf.path, 0.0) + share / (4 + rank)
+        seen = [one for finding in group.findings for one in (finding, *self.follows.get(id(finding), ()))]
+        waiting: list[tuple[float, int, Leaf, Any]] = []
+        for number, (path, leaf) in enumerate(leaves.items()):
+            weight = weights[path] * (CLEARED if self.guesses.is_cleared(leaf) else 1.0)
+            for place, (trust, value) in enumerate(self.guesses.of(leaf, seen)):
+                score = weight * trust / (1 + place)
+                unset = 10_000 * (leaf.value is None)  # what the rulebook says is looked at before what it does not
+                heapq.heappush(waiting, (-score, 100 * number + place + unset, leaf, value))
+        fits: list[TriedValue] = []
+        more = MORE
+        best = len(base.roots)
+        spent = 0
+        most = min(2 * self.budget // 3, FEW + FEW * len(group.findings))
+        while waiting and self.budget > 0 and more > 0 and spent < most:
+            _, order, leaf, value = heapq.heappop(waiting)
+            if best == 0 and any(fit.leaf.path == leaf.path and fit.worth[0] == 0 for fit in fits):
+                continue
+            self.budget -= 1
+            spent += 1
+            tried = self._try({leaf.path: value}, stretch)
+            if tried is None:
+                continue
+            fits.append(TriedValue(tried.beside(base, leaf), len(tried.roots), order, leaf, value))
+            best = min(best, fits[-1].worth[0])
+            if best == 0:
+                more -= 1
+        return fits
+
+    def _refined(self, fit: TriedValue, stretch: tuple[int, int], base: Tried) -> TriedValue:
+        """A number that leaves something, moved until it leaves less."""
+        whole = fit.leaf.sort in ("frames", "rehit", "whole")
+        place = moved_place(fit.leaf, fit.value)
+        if place is None or fit.worth[0] == 0:
+            return fit
+        value, own = number_at(fit.value, place), number_at(fit.leaf.value, place)
+        step = abs(value - own) / 2
+        tries = 10
+        while tries > 0 and step >= (1 if whole else 0.02):
+            step = max(round(step), 1) if whole else step
+            for way in (step, -step):
+                if tries <= 0 or self.budget <= 0 or fit.worth[0] == 0:
+                    return fit
+                tries, self.budget = tries - 1, self.budget - 1
+                other = with_number(fit.value, place, number_at(fit.value, place) + way)
+                tried = self._try({fit.leaf.path: other}, stretch)
+                if tried is not None and tried.beside(base, fit.leaf) < fit.worth:
+                    fit = fit._replace(worth=tried.beside(base, fit.leaf), remain=len(tried.roots), value=other)
+                    break
+            else:
+                if whole and step <= 1:
+                    return fit
+                step /= 2
+        return fit
+
+    def _stretch(self, group: Group) -> tuple[int, int]:
+        """The frames that values are tried on for a group."""
+        recording = self.recording
+        ordered = sorted(group.findings, key=lambda one: one.first)
+        some = [one for one in ordered[:FIRST] if one.first <= ordered[0].first + SPREAD]
+        after = AFTER + self.windows.at(recording.rate).widest
+        start = max((at for at, what in recording.resets.items() if what == "run" and at <= some[0].first),
+                    default=recording.first)  # fmt: skip
+        if some[0].first - start > LONG:
+            start = some[0].first - BEFORE
+        last = max(one.last for one in some) + after
+        return start, min(last, recording.last)
+
+    def _try(self, more: Mapping[KeyPath, Any], stretch: tuple[int, int]) -> Tried | None:
+        """A variant in a stretch; None if it is no rulebook."""
+        changes = {**self.changes, **more}
+        key = repr(sorted(changes.items(), key=repr)), stretch
+        if key not in self._tried:
+            rules = self.variants.rules(changes)
+            if rules is None:
+                self._tried[key] = None
+                return None
+            if stretch not in self._cuts:
+                recording = self.recording
+                whole = stretch == (recording.first, recording.last)
+                self._cuts[stretch] = recording if whole else cut(recording, *stretch)
+            verdict, _ = check(
+                rules,
+                self._cuts[stretch],
+                windows=self.windows,
+                tolerance=self.tolerance,
+                resync=self.resync,
+                explains=False,
+            )
+            self._tried[key] = Tried(
+                frozenset(mark(root) for root, _ in verdict.roots),
+                frozenset(mark(finding) for finding in verdict.findings),
+            )
+        found = self._tried[key]
+        return None if found is None else found.without(self._spurious)
+
+    def _whole(self, more: Mapping[KeyPath, Any]) -> Verdict:
+        rules = self.variants.rules({**self.changes, **more})
+        assert rules is not None
+        return check(rules, self.recording, windows=self.windows, tolerance=self.tolerance, resync=self.resync)[0]
+
+
+def shifts(recording: Recording, roots: Sequence[Finding]) -> list[tuple[str, int]]:
+    """The events of which most claims are told in another frame, all by as many frames: by how many."""
+    moved: dict[str, list[int]] = {}
+    for root in roots:
+        if root.code in ("hit-moved", "event-moved") and root.claim is not None:
+            moved.setdefault(root.claim.event, []).append(root.shift)
+    found = []
+    for event, by in moved.items():
+        claimed = sum(claim.event == event for claim in recording.claims)
+        if len(by) > 1 and len(set(by)) == 1 and 3 * len(by) >= 2 * claimed:
+            found.append((event, by[0]))
+    return found
+
+
+def moved_place(leaf: Leaf, value: Any) -> int | None:
+    """Of a number -1, of several the place of the only one that is another; None where there is none."""
+    if leaf.sort in ("frames", "rehit", "whole", "number") and not isinstance(value, bool | str | None):
+        return -1
+    if leaf.sort == "numbers" and isinstance(value, list) and isinstance(leaf.value, list):
+        others = [at for at, (one, own) in enumerate(zip(value, leaf.value, strict=True)) if one != own]
+        return others[0] if len(others) == 1 else None
+    return None
+
+
+def number_at(value: Any, place: int) -> float:
+    """A number, or that at a place of several; 0 for none."""
+    found = value if place < 0 else value[place]
+    return found if isinstance(found, int | float) else 0.0
+
+
+def with_number(value: Any, place: int, other: float) -> Any:
+    """A value with another number in its place."""
+    if place < 0:
+        return type(value)(other)
+    return [round(other, 3) if at == place else one for at, one in enumerate(value)]
+
+
+def neighbours(leaf: Leaf, value: Any) -> list[Any]:
+    """The next values on either side of a number."""
+    place = moved_place(leaf, value)
+    if place is None:
+        return []
+    whole = leaf.sort in ("frames", "rehit", "whole")
+    now = number_at(value, place)
+    step = 1.0 if whole else max(abs(now - number_at(leaf.value, place)) / 10, 0.01)
+    found = [with_number(value, place, now + way * step) for way in (-1, 1)]
+    return [one for one in found if not (leaf.least is not None and place < 0 and one < leaf.least)]

@@ -1,0 +1,271 @@
+"""Which values of a rulebook a finding may come from: what decided it, the likeliest first."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+
+from voskar.core.rules import Rules
+from voskar.evidence.finding import Finding
+from voskar.explaining.leaf import Leaf
+
+EDGES = 0.002
+"""Units: boxes that are so near only meet with their edges."""
+_GIVER = re.compile(r"i-frames from ([^,]+),")
+
+SHAPE = ("rect", "circle", "capsule", "span", "at", "grow", "turn", "keys.**")
+EMITTER = (
+    "muzzle", "speed", "aim", "inherit", "moves_at_once", "spread", "jitter", "count", "cooldown", "limit", "when.*",
+    "pivot", "turns", "spawn", "within", "if.**",
+)  # fmt: skip
+MOTION = (
+    "acceleration", "gravity", "drag", "max_speed", "velocity", "spin", "bounciness", "bounces", "on_solid", "at_edge",
+    "life",
+)  # fmt: skip
+
+GATES: dict[str, tuple[str, ...]] = {
+    "immune": (
+        "kinds.{T}.iframes", "attacks.{i}.target.iframes", "attacks.{a}.ignores_iframes", "kinds.{T}.respawn.iframes",
+        "attacks.{i}.attacker.iframes", "contact.same_frame", "attacks.{a}.damage",
+    ),
+    "repeat": ("attacks.{a}.rehit", "attacks.{a}.rehit_group", "contact.linger", "kinds.{A}.linger"),
+    "ally": ("attacks.{a}.friendly", "kinds.{A}.side", "kinds.{T}.side", "attacks.{a}.hits_owner"),
+    "own": ("attacks.{a}.hits_owner",),
+    "unmet": ("attacks.{a}.if.**",),
+    "preempted": ("attacks.*.preempts", "attacks.*.priority", "contact.same_frame"),
+    "consumed": (
+        "attacks.{a}.attacker.pierce", "attacks.{a}.attacker.remove", "attacks.{a}.attacker.consumed_by",
+        "attacks.*.target.remove",
+    ),
+    "down": ("contact.health_check", "kinds.{T}.health", "attacks.*.damage", "kinds.{T}.boxes.*.damage_scale"),
+    "layers": (
+        "kinds.{A}.boxes.{h}.mask", "kinds.{T}.boxes.{u}.layer", "kinds.{A}.mask", "kinds.{T}.layer", "contact.detect",
+        "kinds.{A}.boxes.{h}.layer", "kinds.{T}.boxes.{u}.mask", "kinds.{A}.layer", "kinds.{T}.mask",
+    ),
+    "boxes": ("kinds.{A}.boxes.*.role", "kinds.{T}.boxes.*.role"),
+    "open": (
+        "kinds.{A}.boxes.{h}.during.*", "kinds.{T}.boxes.{u}.during.*", "kinds.{A}.boxes.{h}.except_during.*",
+        "kinds.{T}.boxes.{u}.except_during.*", "kinds.{A}.clips.**", "kinds.{A}.stun_disarms",
+    ),
+    "touch": (
+        "kinds.{A}.boxes.{h}.swept", *(f"kinds.{{A}}.boxes.{{h}}.{one}" for one in SHAPE),
+        *(f"kinds.{{T}}.boxes.{{u}}.{one}" for one in SHAPE), "contact.edges_touch", "kinds.{T}.boxes.{u}.swept",
+        "contact.linger", "kinds.{A}.linger", "kinds.{A}.wraps", "kinds.{T}.wraps",
+    ),
+    "play": (
+        "attacks.{a}.attacker.pierce", "attacks.{a}.attacker.remove", "attacks.*.target.remove", "kinds.{A}.motion.**",
+        "kinds.{T}.respawn.*", "kinds.{T}.down.*",
+    ),
+    "present": ("kinds.{A}.motion.**", "contact.linger", "kinds.{A}.linger", "attacks.*.attacker.remove"),
+    "run": ("goal.*", "attacks.*.*.goal", "kinds.*.lives", "kinds.*.respawn.*", "kinds.*.down.*"),
+}  # fmt: skip
+"""By the gate that decided: `{A}` and `{T}` are the kinds of attacker and target, `{a}` the attack, `{i}` the one that
+gave i-frames, `{h}` and `{u}` the
+hitbox and the hurtbox, `{E}` and `{e}` the kind that an emitter belongs to and its name, `{S}` a kind that is shown."""
+
+UNCLAIMED = (
+    "kinds.{T}.iframes", "attacks.{a}.rehit", *GATES["layers"][:2], "attacks.{a}.if.**", "contact.detect",
+    "attacks.*.target.remove", "attacks.*.*.goal", "kinds.{A}.boxes.{h}.role", "kinds.{T}.boxes.{u}.role",
+    "attacks.{a}.friendly", "kinds.{A}.side", "kinds.{T}.side", "contact.health_check", "attacks.{a}.ignores_iframes",
+    "kinds.{T}.health", *GATES["open"], *GATES["touch"], "attacks.*.target.iframes", "attacks.*.attacker.remove",
+    "attacks.*.attacker.pierce", "attacks.*.preempts", "contact.same_frame", "attacks.*.priority",
+    "kinds.{A}.stun_disarms", "attacks.*.damage", "kinds.{A}.boxes.{h}.attack", "kinds.{T}.respawn.*",
+)  # fmt: skip
+"""What may keep the game from counting a hit that the rules count."""
+
+EMITTERS = tuple(f"kinds.{{E}}.emitters.{{e}}.{one}" for one in EMITTER)
+MOTIONS = tuple(f"kinds.{{T}}.motion.{one}" for one in MOTION)
+CHILD = "kinds.*.down.spawn.*"
+FLIGHT = (
+    "kinds.*.emitters.{s}.speed", *MOTIONS[:4], "space.gravity", "kinds.*.emitters.{s}.inherit",
+    "kinds.*.emitters.{s}.jitter", f"{CHILD}.inherit", f"{CHILD}.speed", f"{CHILD}.spread", "space.bounds",
+    "kinds.*.emitters.*.spawn", f"{CHILD}.kind", *MOTIONS[4:],
+    "space.solids.**", *(f"kinds.*.emitters.{{s}}.{one}" for one in ("aim", "spread")), f"{CHILD}.jitter",
+    "attacks.*.*.knockback.**", "attacks.*.*.launch.**", "attacks.*.*.launch", "attacks.*.attacker.remove",
+    "kinds.{T}.boxes.*.rect", "kinds.{T}.boxes.*.at", "kinds.{T}.boxes.*.role", "kinds.{T}.boxes.*.grow",
+    "kinds.{T}.weight", "kinds.{T}.bounce", "kinds.{T}.wraps",
+)  # fmt: skip
+ENDING = (
+    "kinds.{T}.motion.life", "attacks.*.attacker.remove", "attacks.*.attacker.pierce", "attacks.*.attacker.consumed_by",
+    "attacks.*.target.remove", "kinds.{T}.motion.on_solid", "kinds.{T}.motion.at_edge", "kinds.{T}.motion.bounces",
+    "goal.*", "attacks.*.*.goal", "kinds.*.lives", "attacks.*.damage", "kinds.{T}.health", "kinds.{T}.linger",
+    "contact.linger", *FLIGHT,
+)  # fmt: skip
+HEALTH = (
+    "attacks.{a}.damage", "kinds.{T}.boxes.*.damage_scale", "kinds.{T}.health", "attacks.*.damage",
+    "kinds.{T}.boxes.*.rank", "kinds.{T}.iframes", "contact.same_frame", "attacks.{a}.ignores_iframes",
+    "attacks.*.rehit", "kinds.{T}.respawn.*",
+)  # fmt: skip
+DOWN = ("kinds.{T}.down.**", "kinds.{T}.respawn.*", "kinds.{T}.lives", "kinds.{T}.linger")
+RESPAWN = ("kinds.{T}.respawn.*", "kinds.{T}.down.lasts", "kinds.{T}.down.life_after", "kinds.{T}.succession")
+PUSH = tuple(
+    f"attacks.{{a}}.{side}.{one}"
+    for one in ("knockback.**", "launch", "launch.**", "home")
+    for side in ("target", "attacker")
+)
+
+CHILDREN = ("attacks.*.*.spawn", "kinds.*.down.spawn.*.kind", "kinds.*.down.spawn.*.count")
+
+SUSPECTS: dict[str, tuple[str, ...]] = {
+    "hit-damage": ("attacks.{a}.damage", "kinds.{T}.boxes.*.damage_scale", "kinds.{T}.boxes.*.rank"),
+    "hit-attack": (
+        "kinds.{A}.boxes.*.attack", "kinds.{A}.boxes.*.role", "attacks.*.priority", "contact.same_frame",
+        *GATES["touch"],
+    ),
+    "hit-health": HEALTH,
+    "hit-place": GATES["touch"],
+    "knockback": (*PUSH, "kinds.{T}.weight", "attacks.*.*.knockback.**", "space.gravity"),
+    "launch": (*PUSH, "attacks.*.*.launch", "attacks.*.*.launch.**", "kinds.{T}.bounce", "kinds.{A}.bounce",
+               "space.gravity"),
+    "home": (*PUSH, "attacks.*.*.home"),
+    "unexplained-motion": (
+        "attacks.*.*.home", "attacks.*.*.knockback.**", "attacks.*.*.launch", "attacks.*.*.launch.**",
+        "kinds.{T}.weight",
+    ),
+    "teleport": ("attacks.*.*.home", "kinds.{T}.wraps", "kinds.{T}.respawn.at"),
+    "spawn-moved": EMITTERS,
+    "spawn-missing": (
+        *EMITTERS, "kinds.{E}.down.spawn.**", "attacks.*.*.spawn", "attacks.*.*.stun", "kinds.*.lives", "goal.*",
+    ),
+    "spawn-unexpected": (
+        *EMITTERS, "attacks.*.*.spawn", "kinds.*.down.spawn.**", "kinds.{S}.motion.life", "attacks.*.*.stun",
+    ),
+    "spawn-place": EMITTERS,
+    "spawn-direction": EMITTERS,
+    "path": FLIGHT,
+    "velocity": FLIGHT,
+    "outside": ("kinds.{T}.motion.at_edge", "space.bounds", "kinds.{T}.wraps"),
+    "life-long": ENDING,
+    "life-short": ENDING,
+    "vanished": ENDING,
+    "still-active": ENDING,
+    "health": HEALTH,
+    "lives": ("kinds.{T}.lives", *DOWN, *HEALTH),
+    "state-immune": (
+        "kinds.{T}.iframes", "attacks.*.target.iframes", "attacks.*.attacker.iframes", "kinds.{T}.respawn.iframes",
+        "attacks.*.ignores_iframes", "attacks.*.damage", "kinds.{T}.start_iframes", "kinds.{T}.clips.*.iframes",
+    ),
+    "state-stunned": ("attacks.*.target.stun", "attacks.*.attacker.stun"),
+    "box-moved": tuple(f"kinds.{{T}}.boxes.*.{one}" for one in ("at", *SHAPE, "blend", "stretch")),
+    "box-open": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),
+    "box-closed": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),
+    "display": (
+        "kinds.*.down.worth", "kinds.*.lives", "kinds.*.health", "goal.survive", "attacks.*.damage",
+        "kinds.*.down.life_after",
+    ),
+    "down-moves": DOWN,
+    "down-acts": (*DOWN, "kinds.{T}.emitters.**"),
+    "down-clip": DOWN,
+    "down-long": DOWN,
+    "down-short": DOWN,
+    "respawn-place": RESPAWN,
+    "respawn-late": RESPAWN,
+    "cut-short": DOWN,
+}  # fmt: skip
+"""By code; of hits that are told elsewhere, or by one side alone, the gate says more."""
+
+EVENTS: dict[str, tuple[str, ...]] = {
+    "down": (*HEALTH, *DOWN),
+    "respawn": (*RESPAWN, *HEALTH),
+    "out": ("kinds.{T}.lives", "kinds.{T}.down.out_after", *DOWN),
+    "over": ("kinds.*.lives", "kinds.*.down.out_after", "goal.*"),
+    "won": ("goal.*", "attacks.*.*.goal", "kinds.*.health"),
+    "spawn": EMITTERS,
+    "removed": ENDING,
+}
+"""By the event of a claim that is told elsewhere, or by one side alone."""
+
+
+class Suspects:
+    """Looks for the values of a rulebook that findings may come from. `kinds` are those of all actors, by id."""
+
+    def __init__(self, rules: Rules, kinds: Mapping[str, str], leaves: Sequence[Leaf]) -> None:
+        self.rules, self.kinds = rules, kinds
+        self._leaves = [(tuple(map(str, leaf.path)), leaf) for leaf in leaves]
+        self._matched: dict[tuple[str, ...], list[Leaf]] = {}
+
+    def of(self, finding: Finding) -> Iterator[Leaf]:
+        """The values that one may come from, the likeliest first."""
+        seen = set()
+        for pattern in self._patterns(finding):
+            for leaf in self._match(finding, pattern):
+                if leaf.path not in seen:
+                    seen.add(leaf.path)
+                    yield leaf
+
+    def _patterns(self, finding: Finding) -> tuple[str, ...]:
+        gate = finding.why.gate if finding.why is not None else ""
+        if finding.code in ("hit-missing", "hit-denied", "hit-moved"):
+            if finding.shift < 0:  # what the rules count earlier, the game has kept from landing there
+                gate = "immune"
+            gap = finding.why.gap if finding.why is not None else None
+            if gate == "touch" and gap is not None and abs(gap) < EDGES:
+                return ("contact.edges_touch", *GATES["touch"])
+            moved = ("attacks.{a}.if.**", *GATES["touch"]) if finding.code == "hit-moved" else ()
+            return (*GATES.get(gate, ()), *moved, *UNCLAIMED)
+        if finding.code == "spawn-unexpected" and not finding.attacker:
+            return CHILDREN + SUSPECTS[finding.code]
+        if finding.code.startswith("event-"):
+            event = finding.claim.event if finding.claim is not None else finding.hit.event if finding.hit else ""
+            return EVENTS.get(event, ())
+        return SUSPECTS.get(finding.code, ())
+
+    def _giver(self, finding: Finding) -> str | None:
+        """The attack that i-frames come from, as far as the account says, else the one that the finding is about."""
+        told = _GIVER.search(finding.why.sentence if finding.why is not None else "")
+        return told[1] if told is not None and told[1] in self.rules.attacks else attack_of(finding)
+
+    def _box(self, finding: Finding, role: str, name: str) -> str | None:
+        """The box that a finding is about, or all of its role that it may be, with bars between them."""
+        told = getattr(finding.why, role, None) or getattr(finding.hit, role, None)
+        kind = self.rules.kinds.get(self.kinds.get(name, ""))
+        if told or kind is None:
+            return told
+        own = [box for box in kind.boxes if box.role == role]
+        attack = attack_of(finding)
+        some = [box.name for box in own if box.attack == attack] if role == "hitbox" else []
+        return "|".join(some or [box.name for box in own]) or None
+
+    def _spawners(self, kind: str | None) -> str:
+        """The names of the emitters that spawn a kind, with bars between them."""
+        return "|".join(
+            sorted({one.name for other in self.rules.kinds.values() for one in other.emitters if one.fan.kind == kind})
+        )
+
+    def _match(self, finding: Finding, pattern: str) -> list[Leaf]:
+        steps = tuple(self._name(finding, step) for step in pattern.split("."))
+        if steps not in self._matched:
+            self._matched[steps] = [leaf for path, leaf in self._leaves if _fits(path, steps)]
+        return self._matched[steps]
+
+    def _name(self, finding: Finding, step: str) -> str:
+        """A step of a pattern, with what it stands for."""
+        if not step.startswith("{"):
+            return step
+        found: dict[str, Callable[[], str | None]] = {
+            "{A}": lambda: self.kinds.get(finding.attacker),
+            "{T}": lambda: self.kinds.get(finding.target),
+            "{S}": lambda: self.kinds.get(finding.target),
+            "{E}": lambda: self.kinds.get(finding.emitter.rpartition("/")[0] or finding.attacker),
+            "{s}": lambda: self._spawners(self.kinds.get(finding.target)),
+            "{e}": lambda: finding.emitter.rpartition("/")[2],
+            "{a}": lambda: attack_of(finding),
+            "{i}": lambda: self._giver(finding),
+            "{h}": lambda: self._box(finding, "hitbox", finding.attacker),
+            "{u}": lambda: self._box(finding, "hurtbox", finding.target),
+        }
+        return found[step]() or "*"
+
+
+def attack_of(finding: Finding) -> str | None:
+    """The attack that a finding is about, as the rules have it, else as the game does."""
+    told = (getattr(finding.hit, "attack", None), finding.why.attack if finding.why is not None else None)
+    return next((one for one in told if one), finding.claim.attack if finding.claim is not None else None)
+
+
+def _fits(path: tuple[str, ...], steps: tuple[str, ...]) -> bool:
+    if steps and steps[-1] == "**":
+        steps, path = steps[:-1], path[: len(steps) - 1] if len(path) >= len(steps) else ()
+    return len(path) == len(steps) and all(
+        step == "*" or one in step.split("|") for one, step in zip(path, steps, strict=True)
+    )

@@ -1,0 +1,96 @@
+"""All evidence about one recording at once: its claims, what is expected of it, and an earlier ledger of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from voskar.core.adopt import Windows
+from voskar.core.ledger import Ledger
+from voskar.core.ledger.events import SpawnEvent
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
+from voskar.core.views.timeline import timeline
+from voskar.core.watching import watched
+from voskar.evidence.baseline import LedgerDiff, compare
+from voskar.evidence.check import Verdict, check
+from voskar.evidence.expectations import Failure, State, Statement, hold
+from voskar.evidence.held import EXACT
+from voskar.evidence.tolerance import TOLERANCE
+from voskar.evidence.trials import TRIALS
+from voskar.explaining.groups import Group, groups
+from voskar.explaining.leaf import Variants
+from voskar.explaining.search import Explanation, explain
+
+
+@dataclass(frozen=True)
+class Weighed:
+    """What came of it. `differs` is None where there was no earlier ledger. `explanations` are the values of the
+    rulebook that the game seems to have otherwise; `groups` has every root that none of them explains once, with those
+    that concern the same rule."""
+
+    ledger: Ledger
+    verdict: Verdict
+    failures: tuple[Failure, ...]
+    differs: LedgerDiff | None
+    explanations: tuple[Explanation, ...] = ()
+    groups: tuple[Group, ...] = ()
+    variants: Variants | None = field(default=None, repr=False)
+    """Of the rulebook, where values were tried."""
+
+    @property
+    def ok(self) -> bool:
+        """Nothing disagrees."""
+        return self.verdict.ok and not self.failures and not (self.differs and self.differs.differences)
+
+
+def weigh(
+    rules: Rules,
+    recording: Recording,
+    statements: Sequence[Statement | State] = (),
+    earlier: Ledger | None = None,
+    *,
+    windows: Windows = EXACT,
+    tolerance: float = TOLERANCE,
+    resync: bool = True,
+    variants: Callable[[], Variants] | None = None,
+    trials: int = TRIALS,
+    watched_whole: bool = False,
+) -> Weighed:
+    """Replays and holds everything against it. What is expected of the rules, and an earlier ledger, is held against
+    the rules on their own. With `variants`, which are made if there are roots, at most `trials` values of the rulebook
+    are tried to explain them; `watched_whole` keeps how all frames were judged.
+    """
+    places = {statement.frame for statement in statements if isinstance(statement, State) and statement.places}
+    seen = watched_whole or bool(places)
+    verdict, ledger = check(rules, recording, windows=windows, tolerance=tolerance, resync=resync, watched=seen)
+    own, judged = ledger, None if verdict.seen is None else verdict.seen.recording
+    if ledger.of("adopted") and (statements or earlier is not None):
+        alone = watched(rules, recording, films=bool(places))
+        own, judged = alone.ledger, alone.recording
+    kinds = {fixture.id: fixture.kind for fixture in rules.fixtures}
+    kinds |= {event.id: event.kind for event in ledger.all(SpawnEvent)}
+    kinds |= {actor.id: actor.kind for actor in recording.actors}
+    explanations: tuple[Explanation, ...] = ()
+    made = variants() if variants is not None and verdict.roots and trials > 0 else None
+    if made is not None:
+        explanations = explain(
+            made,
+            recording,
+            verdict,
+            kinds,
+            windows=windows,
+            tolerance=tolerance,
+            resync=resync,
+            trials=trials,
+        )
+    explained = {id(finding) for one in explanations for finding in one.explains}
+    return Weighed(
+        ledger,
+        verdict,
+        tuple(hold(statements, own, timeline(rules, recording, own), judged)) if statements else (),
+        None if earlier is None else compare(earlier, own),
+        explanations,
+        tuple(groups([root for root, _ in verdict.roots if id(root) not in explained], kinds, rules)),
+        made,
+    )
