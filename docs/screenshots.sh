@@ -46,13 +46,12 @@ browser.quit()
 PY
 }
 
-(cd night-apiary && "$bin/voskar" page apiary.toml meadow.jsonl && "$bin/voskar" page swarm.toml swarm.jsonl &&
-  { "$bin/voskar" suite --pages pages || true; }) > /dev/null
+(cd night-apiary && "$bin/voskar" page apiary.toml meadow.jsonl && "$bin/voskar" page swarm.toml swarm.jsonl) > /dev/null
 page page "meadow.html#frame=1131&attacker=hornet-1&target=keeper" light
 page page-swarm "swarm.html#frame=544" dark
-page page-suite "pages/index.html" light
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 18
+terminal explain "voskar check night-apiary/apiary.toml night-apiary/bugs/hits-short-iframes.stage.toml" 18
 terminal why "voskar why night-apiary/apiary.toml night-apiary/meadow.jsonl --frame 273 --attacker hornet-1 --target keeper" 48
 sed 's/"3-5"/"3-9"/; s/iframes = "60f"/iframes = "0.99s"/; s/rate = 20/rate = 7/' night-apiary/apiary.toml > night-apiary/spoiled.toml
 terminal audit "voskar audit night-apiary/spoiled.toml night-apiary/meadow.jsonl" 16
@@ -63,9 +62,9 @@ set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
 terminal moves "voskar moves night-apiary/apiary.toml" 7
 "$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
 terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
-terminal stats "voskar stats night-apiary/apiary.toml night-apiary/meadow.jsonl" 25
 terminal suite "cd night-apiary && voskar suite" 70
 "$bin/voskar" tune "$@" --vary kinds.keeper.iframes=50f..70f -o "$shots/tune.png" > /dev/null
+"$bin/voskar" margins "$@" --key kinds.hornet --key kinds.waxling --key attacks -o "$shots/margins.png" > /dev/null
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48
 terminal emitter "voskar why night-apiary/swarm.toml night-apiary/swarm.jsonl --frame 45 --emitter keeper/smoker" 11

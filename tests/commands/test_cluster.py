@@ -70,7 +70,7 @@ def suite(apiary: Path, tmp_path: Path) -> Path:
 def begun(suite: Path, address: str) -> Iterator[subprocess.Popen[str]]:
     """A check on the cluster, of which the first recording has been told. The suite is named in full, so are its
     files."""
-    command = [VOSKAR, "suite", "--fresh", suite / "voskar.toml", "--cluster", address]
+    command = [VOSKAR, "suite", "--no-explain", "--fresh", suite / "voskar.toml", "--cluster", address]
     pipes: Any = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "text": True}
     with subprocess.Popen([*command, "--report", "there.json"], cwd=suite, env=WIDE, **pipes) as there:
         assert there.stdout is not None
@@ -80,7 +80,7 @@ def begun(suite: Path, address: str) -> Iterator[subprocess.Popen[str]]:
 
 def test_the_same_bytes_though_a_worker_dies(suite: Path, running: Any) -> None:
     address, pids, _ = running
-    here = voskar("suite", "--fresh", suite / "voskar.toml", "--report", "here.json", cwd=suite)
+    here = voskar("suite", "--no-explain", "--fresh", suite / "voskar.toml", "--report", "here.json", cwd=suite)
     with begun(suite, address) as there:
         os.kill(pids[0], signal.SIGKILL)  # in the middle of the others
         told, error = (stream.read() if stream else "" for stream in (there.stdout, there.stderr))
@@ -126,7 +126,7 @@ def test_nothing_leaves_the_folder_of_the_work(tmp_path: Path, name: str) -> Non
     ],
 )
 def test_what_cannot_be(suite: Path, here: Any, options: tuple[str, ...], told: str) -> None:
-    done = here("suite", *options, cwd=suite)
+    done = here("suite", "--no-explain", *options, cwd=suite)
     assert (done.returncode, told in done.stderr) == (2, True), done.stderr
 
 

@@ -311,7 +311,7 @@ def test_a_worker_that_is_killed_fails_alone(tmp_path: Path) -> None:
 
 def test_shards_are_the_whole(apiary: Path, here: Any) -> None:
     options = ((), *(("--shard", f"{part}/3") for part in (1, 2, 3)))
-    told = [here("suite", "--json", *more, cwd=apiary).stdout for more in options]
+    told = [here("suite", "--json", "--no-explain", *more, cwd=apiary).stdout for more in options]
     whole, *parts = [json.loads(one)["recordings"] for one in told]
     assert sorted(one["name"] for part in parts for one in part) == sorted(one["name"] for one in whole)
     assert {one["name"]: one for part in parts for one in part} == {one["name"]: one for one in whole}
@@ -369,13 +369,17 @@ def test_what_is_kept_is_never_wrong(folder: Path, here: Any, monkeypatch: pytes
             assert change(text) != text
             (folder / name).write_text(change(text))
         for options in ((), ("--coverage",)) if change is None else ((),):
-            told = [here("suite", *options, *more, "--json", cwd=folder).stdout for more in ((), (), ("--fresh",))]
+            told = [
+                here("suite", *options, *more, "--json", "--explain-trials", 4, cwd=folder).stdout
+                for more in ((), (), ("--fresh",))
+            ]
             assert told[0] == told[1] == told[2]
     monkeypatch.setattr("voskar.suite.running.run_job", lambda job, **more: pytest.fail(f"{job.name} is judged again"))
-    assert here("suite", "--json", cwd=folder).stdout == here("suite", "--json", cwd=folder).stdout
+    again = ("suite", "--json", "--explain-trials", 4)
+    assert here(*again, cwd=folder).stdout == here(*again, cwd=folder).stdout
     (folder / "moth.png").write_bytes((folder / "moth.png").read_bytes() + b"x")
     with pytest.raises(pytest.fail.Exception):
-        here("suite", "--json", cwd=folder)
+        here(*again, cwd=folder)
 
 
 def test_parts_put_together_are_the_whole(folder: Path, here: Any) -> None:

@@ -62,7 +62,7 @@ class Case:
     @cached_property
     def catalog(self) -> BoxCatalog:
         """The rules' boxes and forms."""
-        return BoxCatalog(self.rules)
+        return BoxCatalog.of(self.rules)
 
     @cached_property
     def ledger(self) -> Ledger:

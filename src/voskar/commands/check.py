@@ -64,7 +64,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @inputs
 @account_options()
 @tolerance_option
-@explain_options
+@explain_options()
 @click.option("--expect", "expected", multiple=True, metavar="FILE", help="Expectations that must hold too.")
 @click.option("--baseline", metavar="LEDGER", help="An earlier ledger that this replay must equal.")
 @click.option("--propose", metavar="FILE", help="Write expectations that this replay meets, and stop.")

@@ -11,6 +11,8 @@ from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
 from voskar.commands.options import Command, account_options, all_option, json_option, load, resync_of
 from voskar.core.ledger import Ledger
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
 from voskar.core.step import replay
 from voskar.evidence.baseline import LedgerDiff, compare
 from voskar.files.ledger import is_ledger, read_ledger
@@ -55,10 +57,10 @@ def command(
 ) -> int:
     """Tell which hits, deaths, returns and ends two replays do not share.
 
-    What follows from an earlier difference on the same actor is told apart from its cause.
+    What follows from an earlier difference is told apart from its cause.
     """
-    before, after = ledgers(files, reactions, within, resync=resync)
-    found = compare(before, after, near)
+    (before, after), ground = ledgers(files, reactions, within, resync=resync)
+    found = compare(before, after, near, ground=ground)
     if as_json:
         click.echo(json.dumps(plain(found)))
     else:
@@ -68,19 +70,20 @@ def command(
 
 def ledgers(
     files: tuple[str, ...], reactions: str | None, within: tuple[str, ...] = (), *, resync: bool = True
-) -> tuple[Ledger, Ledger]:
-    """The two ledgers that some files stand for."""
+) -> tuple[tuple[Ledger, Ledger], tuple[Rules, Recording] | None]:
+    """The two ledgers that some files stand for, and what the first of them was made of."""
     rulebooks = [name for name in files if name.lower().endswith(".toml") and not name.lower().endswith(".stage.toml")]
     others = [name for name in files if name not in rulebooks]
     if len(files) == 2 and not rulebooks:
-        return read_ledger(files[0]), read_ledger(files[1])
+        return (read_ledger(files[0]), read_ledger(files[1])), None
     if len(files) == 3 and len(rulebooks) in (1, 2) and not any(is_ledger(name) for name in others):
         pairs = [(book, recording) for book in rulebooks for recording in others]
         found = []
         for book, recording in pairs:
-            rules, played = load(book, recording, reactions)
-            found.append(replay(rules.rules(played.rate), played, resync_of(played, within, resync)))
-        return found[0], found[1]
+            ready, played = load(book, recording, reactions)
+            rules = ready.rules(played.rate)
+            found.append((replay(rules, played, resync_of(played, within, resync)), (rules, played)))
+        return (found[0][0], found[1][0]), found[0][1]
     raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
 
 

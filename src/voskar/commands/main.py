@@ -32,6 +32,7 @@ COMMANDS = {
     "report": "Put the reports of a suite's parts together.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
     "tune": "Other values for a key: what they come to, and which fit what the game did.",
+    "margins": "Which values of a rulebook some recordings hold, and how far the others could\n           be off.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
     "shrink": "The smallest scene that still shows a finding, as a stage script.",
     "audit": "What is probably wrong with a rulebook: place, reason, remedy.",

@@ -104,23 +104,28 @@ def tolerance_option(function: F) -> F:
     )(function)
 
 
-def explain_options(function: F) -> F:
+def explain_options(most: int = TRIALS) -> Callable[[F], F]:
     """`--no-explain` and `--explain-trials`, as one parameter: how many values are tried, 0 for none."""
 
-    @click.option("--no-explain", is_flag=True, help="Do not look for values of the rulebook that explain findings.")
-    @click.option(
-        "--explain-trials",
-        type=click.IntRange(min=1),
-        default=TRIALS,
-        show_default=True,
-        metavar="N",
-        help="How many values are tried to explain findings.",
-    )
-    @wraps(function)
-    def decorated(*, no_explain: bool, explain_trials: int, **others: Any) -> Any:
-        return function(trials=0 if no_explain else explain_trials, **others)
+    def decorator(function: F) -> F:
+        @click.option(
+            "--no-explain", is_flag=True, help="Do not look for values of the rulebook that explain findings."
+        )
+        @click.option(
+            "--explain-trials",
+            type=click.IntRange(min=1),
+            default=most,
+            show_default=True,
+            metavar="N",
+            help="How many values are tried to explain findings.",
+        )
+        @wraps(function)
+        def decorated(*, no_explain: bool, explain_trials: int, **others: Any) -> Any:
+            return function(trials=0 if no_explain else explain_trials, **others)
 
-    return cast("F", decorated)
+        return cast("F", decorated)
+
+    return decorator
 
 
 def variants_of(book: ReadyRulebook, played: Recording) -> Callable[[], Variants]:

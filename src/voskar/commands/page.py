@@ -38,7 +38,7 @@ Example:
 @click.argument("recording", metavar="RECORDING")
 @account_options()
 @tolerance_option
-@explain_options
+@explain_options()
 @watch_option
 @frames_option
 @out_option("Where to write the page.  [default: the recording's name, .html]")

@@ -27,6 +27,7 @@ from voskar.commands.options import (
 from voskar.commands.suite_view import Conclusion, show_line
 from voskar.commands.watching import watch_option
 from voskar.errors import InputError, Problem
+from voskar.evidence.trials import SUITE_TRIALS
 from voskar.files.keeping import kept_folder
 from voskar.files.reading import made_folder
 from voskar.files.suite import load_suite
@@ -68,7 +69,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.option("--shard", metavar="I/N", help="Check part I of N only, for machines that share nothing.")
 @click.option("--fresh", is_flag=True, help="Judge everything again, even what is kept of earlier runs.")
 @click.option("--stop", is_flag=True, help="Stop at the first failure.")
-@explain_options
+@explain_options(SUITE_TRIALS)
 @engine_options
 @coverage_option
 @report_options

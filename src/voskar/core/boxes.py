@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import deque
 from collections.abc import Mapping, Sequence
 from itertools import chain, product
 
@@ -87,6 +88,16 @@ class BoxCatalog:
             swings = {attack: number for number, attack in enumerate(kind.timed_attacks())}
             self.by_kind[kind.name] = [self._form(kind, box, swings) for box in kind.boxes]
         self._upright = [is_upright(form) for form in self.forms]
+
+    @classmethod
+    def of(cls, rules: Rules) -> BoxCatalog:
+        """The catalog of some rules, which is made once for those that were asked for last."""
+        for known, catalog in _KNOWN:
+            if known is rules:
+                return catalog
+        made = cls(rules)
+        _KNOWN.appendleft((rules, made))
+        return made
 
     def shapes(self) -> ShapeColumns:
         """The flat table of all forms for a kernel of its own."""
@@ -229,3 +240,6 @@ def keyed_values(box: Box, keys: Sequence[Key], cell: int) -> tuple[tuple[float,
 
 def _numbers(value: float | tuple[float, float]) -> tuple[float, ...]:
     return value if isinstance(value, tuple) else (value,)
+
+
+_KNOWN: deque[tuple[Rules, BoxCatalog]] = deque(maxlen=2)

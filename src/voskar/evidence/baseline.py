@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from voskar.core.adopt import Window
+from voskar.core.explain.provenance import Provenance
+from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger import Event, Ledger, written
+from voskar.core.ledger.events import SpawnEvent
+from voskar.core.ledger.pieces import ALL, Piece
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
 from voskar.evidence.matching import pair_up
 
 LIFE = ("down", "respawn", "out", "over", "won")
@@ -42,12 +48,15 @@ class LedgerDiff:
         return tuple(difference for difference in self.differences if difference.follows is None)
 
 
-def compare(before: Ledger, after: Ledger, near: int | None = None) -> LedgerDiff:
+def compare(
+    before: Ledger, after: Ledger, near: int | None = None, *, ground: tuple[Rules, Recording] | None = None
+) -> LedgerDiff:
     """Compares hits, deaths, returns and ends of runs. An event at most `near` frames off (default half a second)
     is the same one, moved.
 
-    A difference follows from an earlier one on the same actor: its health, i-frames or being down were others by
-    then. Another damage is a cause of its own every time.
+    With `ground`, the rules and the recording of the first ledger, a difference follows from an earlier one if it reads
+    state that the earlier one has changed, as findings do. Of two ledgers alone it follows from an earlier one on the
+    same actor. Another damage is a cause of its own every time.
     """
     near = round(before.rate / 2) if near is None else near
     old, new = ([event for event in one.events if _counts(event)] for one in (before, after))
@@ -67,7 +76,8 @@ def compare(before: Ledger, after: Ledger, near: int | None = None) -> LedgerDif
     found += [(Difference("lost", one.frame, _what(one), _value(one), sides[1].instead(one)), one) for one in lost]
     found += [(Difference("gained", one.frame, _what(one), sides[0].instead(one), _value(one)), one) for one in gained]
     found.sort(key=lambda pair: (pair[0].frame, pair[0].what, pair[0].change))
-    return LedgerDiff(len(same), tuple(_follow(found)))
+    followed = _follow(found) if ground is None else _by_state(found, _provenance(*ground, before, found))
+    return LedgerDiff(len(same), tuple(followed))
 
 
 def _counts(event: Event) -> bool:
@@ -125,3 +135,47 @@ def _follow(found: Sequence[tuple[Difference, Event]]) -> list[Difference]:
         touched.setdefault(name, difference.frame)
         result.append(difference)
     return result
+
+
+def _provenance(
+    rules: Rules, recording: Recording, ledger: Ledger, found: Sequence[tuple[Difference, Event]]
+) -> Provenance[Difference]:
+    kinds = {fixture.id: fixture.kind for fixture in rules.fixtures}
+    kinds |= {event.id: event.kind for event in ledger.all(SpawnEvent)}
+    kinds |= {actor.id: actor.kind for actor in recording.actors}
+    owned = {event.id for event in ledger.all(SpawnEvent) if event.owner}
+    owned |= {actor.id for actor in recording.actors if actor.owner}
+    disputed = {id(event) for _, event in found}
+    agreed = {id(event) for event in ledger.events if _counts(event)} - disputed
+    return Provenance(
+        rules,
+        ledger,
+        lambda name: rules.kinds.get(kinds.get(name, "")),
+        lambda name: recording.reactions == "raw" or name not in recording.numbers,
+        owned,
+        agreed,
+        disputed,
+    )
+
+
+def _by_state(found: Sequence[tuple[Difference, Event]], provenance: Provenance[Difference]) -> Iterator[Difference]:
+    """Those that read what an earlier one has changed follow from it."""
+    for difference, event in sorted(found, key=lambda pair: min(pair[0].frame, pair[0].frame + pair[0].shift)):
+        first, last = sorted((difference.frame, difference.frame + difference.shift))
+        provenance.go_to(first)
+        name = event.id or ""
+        if event.event == "contact":
+            attack = provenance.rules.attacks.get(event.attack or "")
+            reads = provenance.read_by(event.attacker or "", event.target or "", attack)
+            kills = provenance.kind_of(event.target or "") is not None
+            changes = provenance.changes_of_hit(
+                event.attacker or "", event.target or "", event.attack or "", kills=kills
+            )
+        else:
+            pieces: list[Piece] = [("presence", name), ("health", name), ("lives", name)]
+            reads = [*pieces, ("run", ALL)]
+            changes = [(piece, None) for piece in reads]
+        cause = None if difference.change == "changed" else provenance.differences.cause(reads, first, first)
+        for piece, lasts in changes:
+            provenance.differ(piece, first, FOREVER if lasts is None else last + lasts, cause or difference)
+        yield difference if cause is None else replace(difference, follows=cause.frame)

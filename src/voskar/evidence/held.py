@@ -60,7 +60,7 @@ class Held:
     @cached_property
     def catalog(self) -> BoxCatalog:
         """The boxes of the rulebook."""
-        return BoxCatalog(self.rules)
+        return BoxCatalog.of(self.rules)
 
     @cached_property
     def course(self) -> Timeline:

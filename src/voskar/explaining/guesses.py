@@ -18,6 +18,7 @@ _PLACE = re.compile(r"\((-?\d+(?:\.\d+)?), (-?\d+(?:\.\d+)?)\)")
 _SPAN = re.compile(r"from (\d+) to (\d+)|\bin (\d+)")
 _FRAMES = re.compile(r"(?:from|to|in|frame|after|until|by|of) -?\d+(?! ?(?:units|°|/|\.\d| a second))|\d+ frames?")
 _APART = re.compile(r"(\d+(?:\.\d+)?) units off")
+_CELL = re.compile(r"\bcell (\d+)")
 _OFF = re.compile(r"(\d+) frames? too (short|long)")
 
 MOST = 14
@@ -83,6 +84,7 @@ class Guesses:
                 for one in leaf.options:
                     yield WORD, [name for name in own if name != one] if one in own else [*own, one]
             case "cells":
+                yield from ((TOLD, one) for one in _opened(leaf.value, findings))
                 yield from ((WORD, one) for one in _windows(leaf.value))
             case "frames" | "rehit":
                 yield from self._frames(leaf, findings)
@@ -379,6 +381,15 @@ def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
         counts[value] = counts.get(value, 0) + weight
     ordered = sorted(counts, key=lambda value: -counts[value])[:6]
     return [(TOLD * (0.85**place), value) for place, value in enumerate(ordered)]
+
+
+def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
+    """Ranges of cells whose first range goes on to the cell in which a box is told to be closed."""
+    first, *more = text.split(",")
+    low, high = (int(one) for one in (first.split("-") * 2)[:2])
+    for finding in findings:
+        for told in _CELL.findall(finding.why.sentence if finding.why is not None else ""):
+            yield ",".join([f"{min(low, int(told))}-{max(high, int(told))}", *more])
 
 
 def _windows(text: str) -> Iterator[str]:

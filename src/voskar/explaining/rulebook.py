@@ -19,7 +19,7 @@ from voskar.explaining.leaf import Leaf
 from voskar.files.keypaths import KeyPath, dotted
 from voskar.files.rulebook import Rulebook
 from voskar.files.values import REHIT_WORDS
-from voskar.files.vary import Change, changed
+from voskar.files.vary import Change, changed, told_value
 
 WORDS = {
     "aim": ("facing", "input"),
@@ -38,8 +38,13 @@ class RulebookVariants:
 
     def __init__(self, book: Rulebook, rate: Fraction) -> None:
         self.book, self.rate = book, rate
+        self._own = book.rules(rate)
         self.leaves = tuple(_Walk(book, rate).table(book.data, ()))
         self._sorts = {leaf.path: leaf.sort for leaf in self.leaves}
+
+    def said(self) -> tuple[Leaf, ...]:
+        """The values that the rulebook itself says."""
+        return tuple(leaf for leaf in self.leaves if told_value(self.book, leaf.path) is not None)
 
     def place(self, path: KeyPath) -> tuple[str, int | None]:
         """File and line of a key, else of the nearest table above it."""
@@ -47,8 +52,15 @@ class RulebookVariants:
 
     def rules(self, changes: Mapping[KeyPath, Any]) -> Rules | None:
         """The rules with some values changed, None where they are no rules."""
+        if not changes:
+            return self._own
         made = self.changed(changes)
-        return None if made is None else made.rules(self.rate)
+        if made is None:
+            return None
+        if all(path[0] in ("kinds", "attacks") for path in changes):  # everything else is compiled already
+            tables = {path[:2] for path in changes}
+            return made.some_rules(self._own, {str(name) for _, name in tables})
+        return made.rules(self.rate)
 
     def changed(self, changes: Mapping[KeyPath, Any]) -> Rulebook | None:
         """The same as a rulebook."""

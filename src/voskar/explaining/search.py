@@ -37,8 +37,9 @@ MORE = 4
 """Values of other keys that are tried still when one leaves nothing: they may fit as well."""
 CONFIRMED = 3
 """Values of different keys that are tried on the whole recording, unless one leaves nothing."""
-FEW = 12
-"""Values that are tried for a group of findings, and as many more for each finding, at most two thirds of the rest."""
+SHARE = 5
+"""A group of findings has this part of all trials, and as much more for each finding; at most two thirds of the rest.
+"""
 CLEARED = 0.15
 """What is left of the suspicion against a key whose value the recording shows as it is."""
 
@@ -137,7 +138,7 @@ class _Search:
     ) -> None:
         self.variants, self.recording, self.kinds = variants, recording, kinds
         self.windows, self.tolerance, self.resync = windows, tolerance, resync
-        self.budget = trials
+        self.budget, self.share = trials, max(trials // SHARE, 1)
         self.changes: dict[KeyPath, Any] = {}
         own = variants.rules({})
         assert own is not None
@@ -297,7 +298,7 @@ class _Search:
         more = MORE
         best = len(base.roots)
         spent = 0
-        most = min(2 * self.budget // 3, FEW + FEW * len(group.findings))
+        most = min(2 * self.budget // 3, self.share * (1 + len(group.findings)))
         while waiting and self.budget > 0 and more > 0 and spent < most:
             _, order, leaf, value = heapq.heappop(waiting)
             if best == 0 and any(fit.leaf.path == leaf.path and fit.worth[0] == 0 for fit in fits):

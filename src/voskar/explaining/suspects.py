@@ -53,7 +53,7 @@ GATES: dict[str, tuple[str, ...]] = {
         "contact.linger", "kinds.{A}.linger", "kinds.{A}.wraps", "kinds.{T}.wraps",
     ),
     "play": (
-        "attacks.{a}.attacker.pierce", "attacks.{a}.attacker.remove", "attacks.*.target.remove", "kinds.{A}.motion.**",
+        "attacks.{a}.attacker.remove", "attacks.{a}.attacker.pierce", "attacks.*.target.remove", "kinds.{A}.motion.**",
         "kinds.{T}.respawn.*", "kinds.{T}.down.*",
     ),
     "present": ("kinds.{A}.motion.**", "contact.linger", "kinds.{A}.linger", "attacks.*.attacker.remove"),
@@ -181,7 +181,9 @@ class Suspects:
 
     def __init__(self, rules: Rules, kinds: Mapping[str, str], leaves: Sequence[Leaf]) -> None:
         self.rules, self.kinds = rules, kinds
-        self._leaves = [(tuple(map(str, leaf.path)), leaf) for leaf in leaves]
+        self._leaves: dict[str, list[tuple[tuple[str, ...], Leaf]]] = {}
+        for leaf in leaves:
+            self._leaves.setdefault(str(leaf.path[0]), []).append((tuple(map(str, leaf.path)), leaf))
         self._matched: dict[tuple[str, ...], list[Leaf]] = {}
 
     def of(self, finding: Finding) -> Iterator[Leaf]:
@@ -235,7 +237,7 @@ class Suspects:
     def _match(self, finding: Finding, pattern: str) -> list[Leaf]:
         steps = tuple(self._name(finding, step) for step in pattern.split("."))
         if steps not in self._matched:
-            self._matched[steps] = [leaf for path, leaf in self._leaves if _fits(path, steps)]
+            self._matched[steps] = [leaf for path, leaf in self._leaves.get(steps[0], ()) if _fits(path, steps)]
         return self._matched[steps]
 
     def _name(self, finding: Finding, step: str) -> str:
@@ -266,6 +268,8 @@ def attack_of(finding: Finding) -> str | None:
 def _fits(path: tuple[str, ...], steps: tuple[str, ...]) -> bool:
     if steps and steps[-1] == "**":
         steps, path = steps[:-1], path[: len(steps) - 1] if len(path) >= len(steps) else ()
-    return len(path) == len(steps) and all(
-        step == "*" or one in step.split("|") for one, step in zip(path, steps, strict=True)
+    if len(path) != len(steps):
+        return False
+    return all(
+        step in ("*", one) or ("|" in step and one in step.split("|")) for one, step in zip(path, steps, strict=True)
     )

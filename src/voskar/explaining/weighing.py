@@ -89,7 +89,7 @@ def weigh(
         ledger,
         verdict,
         tuple(hold(statements, own, timeline(rules, recording, own), judged)) if statements else (),
-        None if earlier is None else compare(earlier, own),
+        None if earlier is None else compare(earlier, own, ground=(rules, recording)),
         explanations,
         tuple(groups([root for root, _ in verdict.roots if id(root) not in explained], kinds, rules)),
         made,

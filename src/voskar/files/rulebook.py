@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
+import msgspec
 import numpy as np
 from pydantic import ValidationError
 
@@ -73,10 +74,23 @@ class Rulebook:
         """The ids of what it places."""
         return frozenset(fixture.id for fixture in fixtures(self.data.fixtures))
 
+    def some_rules(self, others: Rules, names: Collection[str]) -> Rules:
+        """Rules whose kinds and attacks of some names are compiled anew, and all else is that of others."""
+        data, rate = self.data, others.rate
+        bits, meets = self._bits, others.meets
+        kinds = {name: self._kind(name, data.kinds[name], bits, meets, rate) for name in names if name in data.kinds}
+        attacks = {name: _attack(name, data.attacks[name], rate) for name in names if name in data.attacks}
+        return msgspec.structs.replace(
+            others, kinds={**others.kinds, **kinds}, attacks={**others.attacks, **attacks}, digest=self.digest
+        )
+
+    @property
+    def _bits(self) -> dict[str, int]:
+        return {name: 1 << index for index, name in enumerate(self.data.layers.names)}
+
     def rules(self, rate: Fraction) -> Rules:
         """The rules at `rate` frames a second."""
-        data = self.data
-        bits = {name: 1 << index for index, name in enumerate(data.layers.names)}
+        data, bits = self.data, self._bits
         solids = tuple(
             Solid(outline, sum(bits[layer] for layer in set(table.layer)))
             for outline, table in zip(self.solids, data.space.solids, strict=True)

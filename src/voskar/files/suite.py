@@ -12,7 +12,7 @@ from pydantic import BeforeValidator, Field, ValidationError
 
 from voskar.errors import InputError, Problem, nearest, path_text
 from voskar.evidence.finding import CODES
-from voskar.evidence.trials import TRIALS
+from voskar.evidence.trials import SUITE_TRIALS
 from voskar.files.remote import is_remote
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.toml_sources import inside, read_source
@@ -81,7 +81,7 @@ class Job:
     within: int | str = 0
     resync: bool = True
     tolerance: float = 1.0
-    trials: int = TRIALS
+    trials: int = SUITE_TRIALS
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ REHIT_WORDS = ("once", "entry", "always")
 class Table(BaseModel):
     """A table of a file. Unknown keys are errors, and values keep their type: "3" is not a number."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, arbitrary_types_allowed=True, defer_build=True)
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, arbitrary_types_allowed=True, defer_build=True)
 
 
 VERSION = 2

@@ -145,7 +145,9 @@ def meant(text: str) -> Any:
 def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
     """The rulebook with some values changed, checked as a whole. Raises InputError that names the change."""
     source = book.source
-    raw = copy.deepcopy(source.raw)
+    raw = dict(source.raw)
+    own = {id(raw)}
+    """Tables and lists that are copies already: only what leads to a change is copied."""
     for change in changes:
         told = change.told
         at: Any = raw
@@ -154,9 +156,13 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
             if depth == len(change.path) - 1:
                 at[step] = meant(change.value)
                 break
-            if isinstance(at, dict) and step not in at and isinstance(change.path[depth + 1], int):
-                at[step] = _default(book, change.path[: depth + 1])
-            at = at.setdefault(step, {}) if isinstance(at, dict) else at[step]
+            if isinstance(at, dict) and step not in at:
+                is_list = isinstance(change.path[depth + 1], int)
+                at[step] = _default(book, change.path[: depth + 1]) if is_list else {}
+            if id(at[step]) not in own and isinstance(at[step], dict | list):
+                at[step] = copy.copy(at[step])
+                own.add(id(at[step]))
+            at = at[step]
     told_by = {change.path: change.told for change in changes}
     return check_source(replace(source, raw=raw, changes=told_by))
 

@@ -117,7 +117,7 @@ def scene(
     Hidden actors are left out, and the boxes of those that are `down`: they touch nothing. `trail` frames before it
     are told for each actor.
     """
-    catalog = catalog or BoxCatalog(rules)
+    catalog = catalog or BoxCatalog.of(rules)
     poses, rows = recording.poses, recording.block(frame, frame + 1)
     seen = [row for row in range(rows.start, rows.stop) if not poses.hidden[row]]
     actors = []

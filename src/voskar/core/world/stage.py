@@ -53,7 +53,7 @@ class Stage:
         self.orders: list[VerbCall] = []
         """What would have moved driven actors, but was said to recorded ones."""
         self.run = RunState(recording.first, recording.first)
-        self.catalog = catalog or BoxCatalog(rules)
+        self.catalog = catalog or BoxCatalog.of(rules)
         own_clips = [kind.motion.clip for kind in rules.kinds.values() if kind.motion.clip is not None]
         self.clips = tuple(dict.fromkeys([*recording.clips, *own_clips]))
         self.clip_number = {name: number for number, name in enumerate(self.clips)}
