@@ -230,7 +230,7 @@ class Guesses:
             yield from ((NEXT, round(value * by, 4)) for by in (0.5, 2, 0.0))
             yield from ((FAR, one) for one in (0.8 * value, 1.25 * value, value + 1, value - 1, -value, value * 4))
         else:
-            yield from ((NEXT, one) for one in ((1.0, 0.5, 2.0) if name in SHARES else (1.0, 10.0, 100.0)))
+            yield from ((NEXT, one) for one in ((0.5, 1.0, 2.0) if name in SHARES else (1.0, 10.0, 100.0)))
             yield from ((FAR, one) for one in (-1.0, 100.0, 5.0))
 
     def _measured(self, leaf: Leaf) -> list[float]:
@@ -284,9 +284,11 @@ class Guesses:
                 yield from ((TOLD, some) for some in ([-one, another], [-one, value[1]]))
         if name == "bounds":
             places = [place for finding in findings for place in _PLACE.findall(finding.game)]
-            edges = [((axis, snapped(float(place[axis]))[0]), 1) for place in places for axis in (0, 1)]
-            for trust, (axis, one) in _voted(edges)[:2]:
-                yield from ((trust, _with(value, at, one)) for at in (axis, axis + 2))
+            for axis in (0, 1) if places else ():
+                seen = [float(place[axis]) for place in places]
+                for by in (20.0, 10.0, 1.0):  # what is gone was last seen right before the edge
+                    yield TOLD, _with(value, axis + 2, math.ceil(max(seen) / by) * by)
+                    yield TOLD, _with(value, axis, math.floor(min(seen) / by) * by)
         grows = 2 if name in ("rect", "stretch") else 1
         for way, dx, dy in self._early(findings) if len(value) == 2 else ():
             for at, by in enumerate((dx, dy)):

@@ -7,6 +7,7 @@ confirmed on the whole. Causes are found one after the other, each on what the e
 from __future__ import annotations
 
 import heapq
+import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
@@ -27,19 +28,22 @@ from voskar.explaining.leaf import Leaf, Variants
 from voskar.explaining.suspects import Suspects
 from voskar.files.keypaths import KeyPath
 
-FIRST = 5
+FIRST = 4
 """Findings of a group that a stretch is about, if they are not too far apart."""
-LONG, BEFORE, AFTER = 500, 240, 45
+LONG, BEFORE, AFTER = 300, 180, 45
 """Frames: a stretch has at most so many before its first finding, else only those; and some behind its last."""
-SPREAD = 600
+SPREAD = 400
 """Frames from the first of these findings to the last."""
 MORE = 4
 """Values of other keys that are tried still when one leaves nothing: they may fit as well."""
 CONFIRMED = 3
 """Values of different keys that are tried on the whole recording, unless one leaves nothing."""
-SHARE = 5
+SHARE = 6
 """A group of findings has this part of all trials, and as much more for each finding; at most two thirds of the rest.
 """
+NEARER = 0.7
+"""A value that leaves as many findings is moved on if they are off by less than this part of what they were."""
+_APART = re.compile(r"(\d+(?:\.\d+)?) units off")
 CLEARED = 0.15
 """What is left of the suspicion against a key whose value the recording shows as it is."""
 
@@ -79,24 +83,30 @@ class Tried(NamedTuple):
 
     roots: frozenset[Mark]
     findings: frozenset[Mark]
+    off: float = 0.0
+    """By how many units all of them are off, as far as they say so."""
 
-    def beside(self, base: Tried, leaf: Leaf) -> tuple[int, bool, int]:
+    def beside(self, base: Tried, leaf: Leaf) -> tuple[int, bool, float]:
         """What it is worth, the less the better: the roots, those that only the variant has once more; what the
-        rulebook says itself before what it leaves unsaid; all findings."""
+        rulebook says itself before what it leaves unsaid; by how much findings are off, and how many they are."""
         new = len(self.roots - base.findings)
-        return len(self.roots) + new, leaf.value is None, len(self.findings) if self.roots else 0
+        return len(self.roots) + new, leaf.value is None, self.off + len(self.findings) if self.roots else 0.0
 
     def without(self, some: frozenset[Subject]) -> Tried:
         """The same but for the findings about some subjects."""
         if not some:
             return self
-        return Tried(*(frozenset(one for one in all if subject(one) not in some) for all in self))
+        roots, findings = (
+            frozenset(one for one in all if subject(one) not in some) for all in (self.roots, self.findings)
+        )
+        return Tried(roots, findings, self.off)
 
 
 class TriedValue(NamedTuple):
     """A value that was tried."""
 
-    worth: tuple[int, bool, int]
+    worth: tuple[int, bool, float]
+    off: float
     remain: int
     order: int
     leaf: Leaf
@@ -192,6 +202,12 @@ class _Search:
             return None
         fits = self._tries(group, left, stretch, base)
         better = sorted(fit for fit in fits if fit.worth[0] < len(base.roots))
+        nearer = [fit for fit in fits if fit.worth[0] == len(base.roots) and fit.off < NEARER * base.off]
+        for fit in sorted(nearer, key=lambda one: one.off)[: 0 if better else 2]:
+            fit = self._refined(fit, stretch, base)  # as many findings, but the game is nearer by then
+            if fit.worth[0] < len(base.roots):
+                better.append(fit)
+        better.sort()
         found: list[tuple[int, int, Explanation, Verdict]] = []
         tried: set[KeyPath] = set()
         for fit in better:
@@ -208,6 +224,7 @@ class _Search:
         if not found:
             return None
         _, _, explanation, verdict = min(found, key=lambda one: one[:2])
+        explanation = replace(explanation, beside=self._beside(explanation, stretch))
         self.changes[explanation.leaf.path] = explanation.value
         self._explained({mark(finding) for finding in verdict.findings})
         return explanation, self._take(verdict.roots)
@@ -256,11 +273,6 @@ class _Search:
             for one in better
             if one.leaf.path != fit.leaf.path and one.worth[0] <= fit.worth[0]
         }
-        beside = []
-        for value in neighbours(fit.leaf, fit.value):
-            tried = self._try({fit.leaf.path: value}, stretch)
-            if tried is not None:
-                beside.append((value, len(tried.roots)))
         return Explanation(
             fit.leaf,
             fit.value,
@@ -268,10 +280,15 @@ class _Search:
             len(verdict.roots),
             new,
             tuple(alike.values()),
-            tuple(beside),
+            (),
             len(base.roots),
             fit.remain,
         )
+
+    def _beside(self, one: Explanation, stretch: tuple[int, int]) -> tuple[tuple[Any, int], ...]:
+        """How many roots of the stretch the next values leave."""
+        tried = [(value, self._try({one.leaf.path: value}, stretch)) for value in neighbours(one.leaf, one.value)]
+        return tuple((value, len(found.roots)) for value, found in tried if found is not None)
 
     # trying
 
@@ -308,7 +325,7 @@ class _Search:
             tried = self._try({leaf.path: value}, stretch)
             if tried is None:
                 continue
-            fits.append(TriedValue(tried.beside(base, leaf), len(tried.roots), order, leaf, value))
+            fits.append(TriedValue(tried.beside(base, leaf), tried.off, len(tried.roots), order, leaf, value))
             best = min(best, fits[-1].worth[0])
             if best == 0:
                 more -= 1
@@ -332,7 +349,9 @@ class _Search:
                 other = with_number(fit.value, place, number_at(fit.value, place) + way)
                 tried = self._try({fit.leaf.path: other}, stretch)
                 if tried is not None and tried.beside(base, fit.leaf) < fit.worth:
-                    fit = fit._replace(worth=tried.beside(base, fit.leaf), remain=len(tried.roots), value=other)
+                    fit = fit._replace(
+                        worth=tried.beside(base, fit.leaf), off=tried.off, remain=len(tried.roots), value=other
+                    )
                     break
             else:
                 if whole and step <= 1:
@@ -377,6 +396,7 @@ class _Search:
             self._tried[key] = Tried(
                 frozenset(mark(root) for root, _ in verdict.roots),
                 frozenset(mark(finding) for finding in verdict.findings),
+                sum(float(told[1]) for root, _ in verdict.roots if (told := _APART.search(root.game)) is not None),
             )
         found = self._tried[key]
         return None if found is None else found.without(self._spurious)
