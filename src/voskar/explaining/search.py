@@ -38,7 +38,7 @@ MORE = 4
 """Values of other keys that are tried still when one leaves nothing: they may fit as well."""
 CONFIRMED = 3
 """Values of different keys that are tried on the whole recording, unless one leaves nothing."""
-SHARE = 6
+SHARE = 5
 """A group of findings has this part of all trials, and as much more for each finding; at most two thirds of the rest.
 """
 NEARER = 0.7
@@ -107,6 +107,8 @@ class TriedValue(NamedTuple):
 
     worth: tuple[int, bool, float]
     off: float
+    gone: int
+    """Roots of the rules as they are that it does not have."""
     remain: int
     order: int
     leaf: Leaf
@@ -202,9 +204,11 @@ class _Search:
             return None
         fits = self._tries(group, left, stretch, base)
         better = sorted(fit for fit in fits if fit.worth[0] < len(base.roots))
+        # as many findings, but the game is nearer by then; or others instead: the value may be too far
         nearer = [fit for fit in fits if fit.worth[0] == len(base.roots) and fit.off < NEARER * base.off]
-        for fit in sorted(nearer, key=lambda one: one.off)[: 0 if better else 2]:
-            fit = self._refined(fit, stretch, base)  # as many findings, but the game is nearer by then
+        nearer = sorted(nearer, key=lambda one: one.off)[:2] + [fit for fit in fits if fit.gone][:2]
+        for fit in nearer if not better else ():
+            fit = self._refined(fit, stretch, base)
             if fit.worth[0] < len(base.roots):
                 better.append(fit)
         better.sort()
@@ -308,7 +312,8 @@ class _Search:
         for number, (path, leaf) in enumerate(leaves.items()):
             weight = weights[path] * (CLEARED if self.guesses.is_cleared(leaf) else 1.0)
             for place, (trust, value) in enumerate(self.guesses.of(leaf, seen)):
-                score = weight * trust / (1 + place)
+                words = leaf.sort in ("several", "names", "options", "name")
+                score = weight * trust / (1 + (0.3 if words else 1.0) * place)
                 unset = 10_000 * (leaf.value is None)  # what the rulebook says is looked at before what it does not
                 heapq.heappush(waiting, (-score, 100 * number + place + unset, leaf, value))
         fits: list[TriedValue] = []
@@ -325,7 +330,8 @@ class _Search:
             tried = self._try({leaf.path: value}, stretch)
             if tried is None:
                 continue
-            fits.append(TriedValue(tried.beside(base, leaf), tried.off, len(tried.roots), order, leaf, value))
+            gone = len(base.roots - tried.roots)
+            fits.append(TriedValue(tried.beside(base, leaf), tried.off, gone, len(tried.roots), order, leaf, value))
             best = min(best, fits[-1].worth[0])
             if best == 0:
                 more -= 1

@@ -15,7 +15,7 @@ _GIVER = re.compile(r"i-frames from ([^,]+),")
 
 SHAPE = ("rect", "circle", "capsule", "span", "at", "grow", "turn", "keys.**")
 EMITTER = (
-    "muzzle", "speed", "aim", "inherit", "moves_at_once", "spread", "jitter", "count", "cooldown", "limit", "when.*",
+    "moves_at_once", "muzzle", "speed", "aim", "inherit", "spread", "jitter", "count", "cooldown", "limit", "when.*",
     "pivot", "turns", "spawn", "within", "if.**",
 )  # fmt: skip
 MOTION = (
@@ -123,7 +123,7 @@ SUSPECTS: dict[str, tuple[str, ...]] = {
         "kinds.{T}.weight",
     ),
     "teleport": ("attacks.*.*.home", "kinds.{T}.wraps", "kinds.{T}.respawn.at"),
-    "spawn-moved": EMITTERS,
+    "spawn-moved": (*EMITTERS, "attacks.*.*.stun", "attacks.*.damage"),
     "spawn-missing": (
         *EMITTERS, "kinds.{E}.down.spawn.**", "attacks.*.*.spawn", "attacks.*.*.stun", "kinds.*.lives", "goal.*",
     ),
