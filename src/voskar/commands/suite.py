@@ -101,7 +101,8 @@ def command(
     if file == SUITE and not Path(SUITE).exists():
         raise click.UsageError(f"this folder has no {SUITE}: name a suite, or check one recording with voskar check")
     loaded = load_suite(file, CHECKS)
-    jobs = tuple(replace(job, trials=trials) for job in loaded.jobs)
+    asked = 0 if brief and not report and not as_json else trials  # which says how many agree, and nothing more
+    jobs = tuple(replace(job, trials=asked) for job in loaded.jobs)
     least = loaded.coverage if least is None else least
     if shard is not None:
         number, parts = shard_of(shard)

@@ -148,7 +148,7 @@ class Guesses:
         """How long before a finding its actor was last hit: what that hit began lasts longer than that, or less."""
         hits = self.measures.hits_on
         for finding in findings[:4]:
-            for name in {finding.target, finding.attacker}:
+            for name in (finding.target, finding.attacker):
                 before = [frame for frame in hits.get(name, ()) if frame < finding.first]
                 if before:
                     yield TOLD, finding.first - before[-1]
@@ -333,7 +333,9 @@ class Guesses:
                 dx, dy = (float(shown[0][axis]) - float(meant[0][axis]) for axis in (0, 1))
                 off = _APART.search(finding.rules)
                 far = float(off[1]) / (math.hypot(dx, dy) or 1.0) if off is not None else 1.0
-                for by in {1.0, far}:  # what moves at once is somewhere else than where it is told to appear
+                for by in dict.fromkeys(
+                    (1.0, far)
+                ):  # what moves at once is somewhere else than where it is told to appear
                     votes.append(((_snap(value[0] + by * dx), _snap(value[1] + by * dy)), 2))
                     votes.append(((_snap(value[0] - by * dx), _snap(value[1] + by * dy)), 1))
         yield from ((trust, list(place)) for trust, place in _voted(votes))

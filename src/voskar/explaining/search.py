@@ -48,8 +48,6 @@ CLEARED = 0.15
 """What is left of the suspicion against a key whose value the recording shows as it is."""
 
 Mark = tuple[str, int, str, str]
-
-
 Subject = tuple[str, str]
 
 
@@ -203,7 +201,7 @@ class _Search:
         if not base.roots:
             return None
         fits = self._tries(group, left, stretch, base)
-        better = sorted(fit for fit in fits if fit.worth[0] < len(base.roots))
+        better = [fit for fit in fits if fit.worth[0] < len(base.roots)]
         # as many findings, but the game is nearer by then; or others instead: the value may be too far
         nearer = [fit for fit in fits if fit.worth[0] == len(base.roots) and fit.off < NEARER * base.off]
         nearer = sorted(nearer, key=lambda one: one.off)[:2] + [fit for fit in fits if fit.gone][:2]
@@ -211,7 +209,7 @@ class _Search:
             fit = self._refined(fit, stretch, base)
             if fit.worth[0] < len(base.roots):
                 better.append(fit)
-        better.sort()
+        better.sort(key=lambda one: (one.worth, one.order))
         found: list[tuple[int, int, Explanation, Verdict]] = []
         tried: set[KeyPath] = set()
         for fit in better:
@@ -220,7 +218,7 @@ class _Search:
             tried.add(fit.leaf.path)
             fit = self._refined(fit, stretch, base)
             verdict = self._whole({fit.leaf.path: fit.value})
-            explanation = self._told(fit, better, stretch, base, left, verdict)
+            explanation = self._told(fit, better, base, left, verdict)
             if len(verdict.roots) < len(left) and 3 * explanation.new <= len(explanation.explains):
                 found.append((len(verdict.roots) + explanation.new, len(found), explanation, verdict))
                 if not verdict.roots:
@@ -263,7 +261,6 @@ class _Search:
         self,
         fit: TriedValue,
         better: Sequence[TriedValue],
-        stretch: tuple[int, int],
         base: Tried,
         left: Sequence[Finding],
         verdict: Verdict,
@@ -283,10 +280,9 @@ class _Search:
             explains,
             len(verdict.roots),
             new,
-            tuple(alike.values()),
-            (),
-            len(base.roots),
-            fit.remain,
+            alike=tuple(alike.values()),
+            tried=len(base.roots),
+            remain=fit.remain,
         )
 
     def _beside(self, one: Explanation, stretch: tuple[int, int]) -> tuple[tuple[Any, int], ...]:
@@ -309,13 +305,12 @@ class _Search:
                     weights[leaf.path] = weights.get(leaf.path, 0.0) + share / (4 + rank)
         seen = [one for finding in group.findings for one in (finding, *self.follows.get(id(finding), ()))]
         waiting: list[tuple[float, int, Leaf, Any]] = []
-        for number, (path, leaf) in enumerate(leaves.items()):
+        for path, leaf in leaves.items():
             weight = weights[path] * (CLEARED if self.guesses.is_cleared(leaf) else 1.0)
             for place, (trust, value) in enumerate(self.guesses.of(leaf, seen)):
                 words = leaf.sort in ("several", "names", "options", "name")
                 score = weight * trust / (1 + (0.3 if words else 1.0) * place)
-                unset = 10_000 * (leaf.value is None)  # what the rulebook says is looked at before what it does not
-                heapq.heappush(waiting, (-score, 100 * number + place + unset, leaf, value))
+                heapq.heappush(waiting, (-score, len(waiting), leaf, value))
         fits: list[TriedValue] = []
         more = MORE
         best = len(base.roots)
