@@ -16,10 +16,10 @@ from voskar import demo
 from voskar.commands.main import run
 
 settings.register_profile(
-    "quick", deadline=None, max_examples=15, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    "quick", deadline=None, max_examples=10, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.register_profile("plain", settings.get_profile("quick"), phases=[Phase.explicit, Phase.generate])
-settings.register_profile("few", settings.get_profile("quick"), max_examples=8)
+settings.register_profile("few", settings.get_profile("quick"), max_examples=6)
 settings.register_profile("soak", settings.get_profile("quick"), max_examples=5000, derandomize=False)
 settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
 

@@ -39,7 +39,7 @@ LISTED = 30
     epilog="""
 \b
 Example:
-  voskar margins apiary.toml bugs/hits-weak-push.stage.toml
+  voskar margins apiary.toml bugs/hits-weak-push.stage.toml --key attacks.pry
   voskar margins apiary.toml right/hits-short-iframes.jsonl --key kinds.keeper --json
   voskar margins apiary.toml right/hits-damage-table.jsonl --key attacks -o margins.png
   voskar margins voskar.toml --least 40

@@ -369,7 +369,7 @@ class _Search:
         start = max((at for at, what in recording.resets.items() if what == "run" and at <= some[0].first),
                     default=recording.first)  # fmt: skip
         if some[0].first - start > LONG:
-            start = some[0].first - BEFORE
+            start = max(some[0].first - BEFORE, recording.first)
         last = max(one.last for one in some) + after
         return start, min(last, recording.last)
 
