@@ -219,7 +219,8 @@ class _Search:
             fit = self._refined(fit, stretch, base)
             verdict = self._whole({fit.leaf.path: fit.value})
             explanation = self._told(fit, better, base, left, verdict)
-            if len(verdict.roots) < len(left) and 3 * explanation.new <= len(explanation.explains):
+            explained = len(explanation.explains)
+            if explained and len(verdict.roots) < len(left) and 3 * explanation.new <= explained:
                 found.append((len(verdict.roots) + explanation.new, len(found), explanation, verdict))
                 if not verdict.roots:
                     break
