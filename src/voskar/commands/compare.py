@@ -57,7 +57,7 @@ def command(
 ) -> int:
     """Tell which hits, deaths, returns and ends two replays do not share.
 
-    What follows from an earlier difference is told apart from its cause.
+    Only causes are listed: --all lists what follows from them too.
     """
     (before, after), ground = ledgers(files, reactions, within, resync=resync)
     found = compare(before, after, near, ground=ground)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from voskar.drawing.style import FAINT, GRID, INK, PAPER, save
 from voskar.explaining.margins import Margin, step_of
-from voskar.explaining.search import number_at
+from voskar.explaining.numbers import number_at
 
 HELD, LOOSE, OPEN = "#1f6f4a", "#b4541a", "#d9c3b0"
 MOST, FAR = 40, 8.0

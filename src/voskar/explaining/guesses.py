@@ -3,23 +3,15 @@
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.evidence.finding import Finding
+from voskar.explaining.accounts import APART, CELL, NUMBER, OFF, PLACE, SPAN, compared, headings, touch_gaps
 from voskar.explaining.leaf import Leaf
 from voskar.explaining.measures import Measures, commonest, gaps, snapped
-
-_NUMBER = re.compile(r"(?<![\w./#+-])-?\d+(?:\.\d+)?")
-_PLACE = re.compile(r"\((-?\d+(?:\.\d+)?), (-?\d+(?:\.\d+)?)\)")
-_SPAN = re.compile(r"from (\d+) to (\d+)|\bin (\d+)")
-_FRAMES = re.compile(r"(?:from|to|in|frame|after|until|by|of) -?\d+(?! ?(?:units|°|/|\.\d| a second))|\d+ frames?")
-_APART = re.compile(r"(\d+(?:\.\d+)?) units off")
-_CELL = re.compile(r"\bcell (\d+)")
-_OFF = re.compile(r"(\d+) frames? too (short|long)")
 
 MOST = 14
 """Values of one key at most."""
@@ -135,10 +127,10 @@ class Guesses:
             if finding.code.startswith("event-"):
                 yield finding.frame - self.recording.first, 2
                 yield finding.frame - self.recording.first + 1, 1
-            for frames, way in _OFF.findall(finding.game):
+            for frames, way in OFF.findall(finding.game):
                 yield value + (int(frames) if way == "long" else -int(frames)), 3
             if finding.code.startswith("state-"):
-                for first, last, only in _SPAN.findall(finding.game):
+                for first, last, only in SPAN.findall(finding.game):
                     length = 1 if only else int(last) - int(first) + 1
                     sign = -1 if "not " in finding.game else 1
                     yield value + sign * length, 3
@@ -202,7 +194,7 @@ class Guesses:
             elif kind:
                 yield from ((MEASURED, one) for one in self.measures.alive(kind))
         elif name in ("lives", "priority", "rank"):
-            yield from ((trust, int(one)) for trust, one in _voted(_compared(value, findings)) if one.is_integer())
+            yield from ((trust, int(one)) for trust, one in _voted(compared(value, findings)) if one.is_integer())
         yield from ((NEXT, one) for one in (value + 1, value - 1, value + 2, value - 2))
         yield from ((FAR, one) for one in (value + 3, value + 8))
 
@@ -213,17 +205,17 @@ class Guesses:
             if abs(number - value) > 0.02 * abs(value) + 0.02:
                 yield from _near(MEASURED, number)
         if name in COMPARED:
-            for trust, number in _voted(_compared(value, findings)):
+            for trust, number in _voted(compared(value, findings)):
                 yield from _near(trust, number)
         if name in ("slack", "onto"):
             told = [finding.why.sentence for finding in findings if finding.why is not None]
-            numbers = [float(one) for text in told for one in _NUMBER.findall(text)]
+            numbers = [float(one) for text in told for one in NUMBER.findall(text)]
             yield from ((TOLD, round(one + 0.05, 1)) for one in sorted(set(numbers), reverse=True)[:4])
         if name == "jitter":
-            off = [abs(one) for finding in findings for one in _headings(finding)]
+            off = [abs(one) for finding in findings for one in headings(finding)]
             yield from ((MEASURED, round(by * max(off) + 0.5)) for by in (1, 2) if off)
         if name in ("circle", "grow", "slack"):
-            yield from ((TOLD, value + one) for gap in _gaps(findings) for one in (gap, -gap))
+            yield from ((TOLD, value + one) for gap in touch_gaps(findings) for one in (gap, -gap))
             for way, dx, dy in self._early(findings):
                 yield TOLD, round(value + way * max(abs(dx), abs(dy)), 2)
         if value:
@@ -283,7 +275,7 @@ class Guesses:
                 yield from ((MEASURED, some) for some in ([one, another], [one, value[1]], [value[0], another]))
                 yield from ((TOLD, some) for some in ([-one, another], [-one, value[1]]))
         if name == "bounds":
-            places = [place for finding in findings for place in _PLACE.findall(finding.game)]
+            places = [place for finding in findings for place in PLACE.findall(finding.game)]
             for axis in (0, 1) if places else ():
                 seen = [float(place[axis]) for place in places]
                 for by in (20.0, 10.0, 1.0):  # what is gone was last seen right before the edge
@@ -296,7 +288,7 @@ class Guesses:
                     yield TOLD, _with(value, at, value[at] + 2 * way * abs(by))
                 elif by:
                     yield from ((TOLD, _with(value, at, value[at] + sign * by)) for sign in (1, -1))
-        for gap in _gaps(findings)[:1]:
+        for gap in touch_gaps(findings)[:1]:
             for at in range(len(value)):
                 yield from ((TOLD, _with(value, at, value[at] + sign * grows * gap)) for sign in (1, -1))
         for by, trust in ((1.0, FAR), (4.0, NEXT), (12.0, NEXT)):
@@ -326,12 +318,12 @@ class Guesses:
         votes: list[tuple[tuple[float, float], int]] = []
         value = leaf.value if isinstance(leaf.value, list) else [0.0, 0.0]
         for finding in findings:
-            shown, meant = _PLACE.findall(finding.game), _PLACE.findall(finding.rules)
+            shown, meant = PLACE.findall(finding.game), PLACE.findall(finding.rules)
             if leaf.path[-2:] == ("respawn", "at") and shown:
                 votes.append(((_snap(float(shown[0][0])), _snap(float(shown[0][1]))), 3))
             elif shown and meant:
                 dx, dy = (float(shown[0][axis]) - float(meant[0][axis]) for axis in (0, 1))
-                off = _APART.search(finding.rules)
+                off = APART.search(finding.rules)
                 far = float(off[1]) / (math.hypot(dx, dy) or 1.0) if off is not None else 1.0
                 for by in dict.fromkeys(
                     (1.0, far)
@@ -345,37 +337,6 @@ def _near(trust: float, number: float) -> Iterator[Guess]:
     """A number, and what may be meant by it."""
     for place, one in enumerate(snapped(number)):
         yield trust if place == 0 else min(trust, NEXT), one
-
-
-def _gaps(findings: Iterable[Finding]) -> list[float]:
-    """How far boxes are apart, or overlap, where the accounts differ about a touch; the farthest first."""
-    told = {abs(one.why.gap) for one in findings if one.why is not None and one.why.gap is not None}
-    far = sorted(gap for gap in told if 0 < gap < 2000)
-    return [round(gap + 0.01, 2) for gap in dict.fromkeys([*far[-1:], *far[len(far) // 2 :][:1]])]
-
-
-def _headings(finding: Finding) -> Iterator[float]:
-    """By how many degrees the game's heading is off."""
-    angles = re.compile(r"(-?\d+(?:\.\d+)?)°")
-    shown, meant = angles.findall(finding.game), angles.findall(finding.rules)
-    if finding.code == "spawn-direction" and shown and meant:
-        yield math.remainder(float(shown[0]) - float(meant[0]), 360.0)
-
-
-def _compared(value: float, findings: Iterable[Finding]) -> Iterator[tuple[float, int]]:
-    """Numbers that both accounts have, but frames, put in the place of a value, or in its proportion."""
-    for finding in findings:
-        shown, meant = (
-            [float(one) for one in _NUMBER.findall(_FRAMES.sub(" ", _PLACE.sub(" ", text)))]
-            for text in (finding.game, finding.rules)
-        )
-        for at, one in enumerate(shown[:3]):
-            yield round(one, 4), 3 if at == 0 else 1
-            if at < len(meant) and meant[at] != one:
-                yield round(value + one - meant[at], 4), 2
-                yield round(value - one + meant[at], 4), 1
-                if meant[at] and value:
-                    yield round(value * one / meant[at], 4), 2
 
 
 def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
@@ -392,7 +353,7 @@ def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
     first, *more = text.split(",")
     low, high = (int(one) for one in (first.split("-") * 2)[:2])
     for finding in findings:
-        for told in _CELL.findall(finding.why.sentence if finding.why is not None else ""):
+        for told in CELL.findall(finding.why.sentence if finding.why is not None else ""):
             yield ",".join([f"{min(low, int(told))}-{max(high, int(told))}", *more])
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from voskar.explaining.leaf import Leaf
-from voskar.explaining.search import number_at, with_number
+from voskar.explaining.numbers import number_at, with_number
 
 DOUBLINGS, HALVINGS = 6, 4
 """How often a step away from a number is doubled until it is noticed, and how often the last one is halved then."""

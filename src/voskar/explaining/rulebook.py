@@ -79,7 +79,7 @@ class RulebookVariants:
 class _Walk:
     def __init__(self, book: Rulebook, rate: Fraction) -> None:
         data, self.rate = book.data, rate
-        self.raw = book.source.raw
+        self.book = book
         self.kinds, self.attacks, self.layers = tuple(data.kinds), tuple(data.attacks), tuple(data.layers.names)
 
     def table(self, table: BaseModel, path: KeyPath) -> Iterator[Leaf]:
@@ -93,7 +93,7 @@ class _Walk:
     def value(self, value: Any, path: KeyPath, field: FieldInfo) -> Iterator[Leaf]:
         key = str(path[-1])
         if isinstance(value, BaseModel):
-            if key == "launch" and not isinstance(self._written(path), dict):
+            if key == "launch" and not isinstance(told_value(self.book, path), dict):
                 yield Leaf(path, "number", value.up)  # type: ignore[attr-defined]
             else:
                 yield from self.table(value, path)
@@ -150,15 +150,6 @@ class _Walk:
         if isinstance(value, Rehit):
             return str(value)
         return value.frames(self.rate) if isinstance(value, Duration) else value
-
-    def _written(self, path: KeyPath) -> Any:
-        at: Any = self.raw
-        for step in path:
-            try:
-                at = at[step]
-            except (KeyError, IndexError, TypeError):
-                return None
-        return at
 
 
 def _ranges(cells: Sequence[tuple[int, int]]) -> str:

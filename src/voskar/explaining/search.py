@@ -7,10 +7,9 @@ confirmed on the whole. Causes are found one after the other, each on what the e
 from __future__ import annotations
 
 import heapq
-import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import Any, NamedTuple
+from dataclasses import replace
+from typing import Any
 
 import msgspec
 
@@ -22,10 +21,13 @@ from voskar.evidence.check import Verdict, check
 from voskar.evidence.finding import Finding
 from voskar.evidence.following import Root
 from voskar.evidence.trials import TRIALS
+from voskar.explaining.accounts import APART
 from voskar.explaining.groups import Group, groups
 from voskar.explaining.guesses import Guesses
 from voskar.explaining.leaf import Leaf, Variants
+from voskar.explaining.numbers import moved_place, neighbours, number_at, with_number
 from voskar.explaining.suspects import Suspects
+from voskar.explaining.tried import Explanation, Mark, Subject, Tried, TriedValue, mark, subject
 from voskar.files.keypaths import KeyPath
 
 FIRST = 4
@@ -43,79 +45,8 @@ SHARE = 5
 """
 NEARER = 0.7
 """A value that leaves as many findings is moved on if they are off by less than this part of what they were."""
-_APART = re.compile(r"(\d+(?:\.\d+)?) units off")
 CLEARED = 0.15
 """What is left of the suspicion against a key whose value the recording shows as it is."""
-
-Mark = tuple[str, int, str, str]
-Subject = tuple[str, str]
-
-
-def subject(one: Mark) -> Subject:
-    """What a finding says, and of whom."""
-    return one[0], one[3]
-
-
-@dataclass(frozen=True)
-class Explanation:
-    """The game plays as if a value of the rulebook were another one.
-
-    `explains` are the roots that go with it; `left` roots stay, `new` ones come up. `alike` are other keys and values
-    that fit as well. `beside` has the next values on either side, and how many roots of the stretch that was tried they
-    leave, where this one leaves `remain` of `tried`.
-    """
-
-    leaf: Leaf
-    value: Any
-    explains: tuple[Finding, ...]
-    left: int
-    new: int
-    alike: tuple[tuple[Leaf, Any], ...] = ()
-    beside: tuple[tuple[Any, int], ...] = ()
-    tried: int = 0
-    remain: int = 0
-
-
-class Tried(NamedTuple):
-    """What a variant comes to in a stretch: its roots, and all of its findings."""
-
-    roots: frozenset[Mark]
-    findings: frozenset[Mark]
-    off: float = 0.0
-    """By how many units all of them are off, as far as they say so."""
-
-    def beside(self, base: Tried, leaf: Leaf) -> tuple[int, bool, float]:
-        """What it is worth, the less the better: the roots, those that only the variant has once more; what the
-        rulebook says itself before what it leaves unsaid; by how much findings are off, and how many they are."""
-        new = len(self.roots - base.findings)
-        return len(self.roots) + new, leaf.value is None, self.off + len(self.findings) if self.roots else 0.0
-
-    def without(self, some: frozenset[Subject]) -> Tried:
-        """The same but for the findings about some subjects."""
-        if not some:
-            return self
-        roots, findings = (
-            frozenset(one for one in all if subject(one) not in some) for all in (self.roots, self.findings)
-        )
-        return Tried(roots, findings, self.off)
-
-
-class TriedValue(NamedTuple):
-    """A value that was tried."""
-
-    worth: tuple[int, bool, float]
-    off: float
-    gone: int
-    """Roots of the rules as they are that it does not have."""
-    remain: int
-    order: int
-    leaf: Leaf
-    value: Any
-
-
-def mark(finding: Finding) -> Mark:
-    """What two replays have in common of one finding."""
-    return finding.code, finding.frame, finding.attacker, finding.target
 
 
 def explain(
@@ -398,7 +329,7 @@ class _Search:
             self._tried[key] = Tried(
                 frozenset(mark(root) for root, _ in verdict.roots),
                 frozenset(mark(finding) for finding in verdict.findings),
-                sum(float(told[1]) for root, _ in verdict.roots if (told := _APART.search(root.game)) is not None),
+                sum(float(told[1]) for root, _ in verdict.roots if (told := APART.search(root.game)) is not None),
             )
         found = self._tried[key]
         return None if found is None else found.without(self._spurious)
@@ -421,38 +352,3 @@ def shifts(recording: Recording, roots: Sequence[Finding]) -> list[tuple[str, in
         if len(by) > 1 and len(set(by)) == 1 and 3 * len(by) >= 2 * claimed:
             found.append((event, by[0]))
     return found
-
-
-def moved_place(leaf: Leaf, value: Any) -> int | None:
-    """Of a number -1, of several the place of the only one that is another; None where there is none."""
-    if leaf.sort in ("frames", "rehit", "whole", "number") and not isinstance(value, bool | str | None):
-        return -1
-    if leaf.sort == "numbers" and isinstance(value, list) and isinstance(leaf.value, list):
-        others = [at for at, (one, own) in enumerate(zip(value, leaf.value, strict=True)) if one != own]
-        return others[0] if len(others) == 1 else None
-    return None
-
-
-def number_at(value: Any, place: int) -> float:
-    """A number, or that at a place of several; 0 for none."""
-    found = value if place < 0 else value[place]
-    return found if isinstance(found, int | float) else 0.0
-
-
-def with_number(value: Any, place: int, other: float) -> Any:
-    """A value with another number in its place."""
-    if place < 0:
-        return type(value)(other)
-    return [round(other, 3) if at == place else one for at, one in enumerate(value)]
-
-
-def neighbours(leaf: Leaf, value: Any) -> list[Any]:
-    """The next values on either side of a number."""
-    place = moved_place(leaf, value)
-    if place is None:
-        return []
-    whole = leaf.sort in ("frames", "rehit", "whole")
-    now = number_at(value, place)
-    step = 1.0 if whole else max(abs(now - number_at(leaf.value, place)) / 10, 0.01)
-    found = [with_number(value, place, now + way * step) for way in (-1, 1)]
-    return [one for one in found if not (leaf.least is not None and place < 0 and one < leaf.least)]

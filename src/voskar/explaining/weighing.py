@@ -20,7 +20,8 @@ from voskar.evidence.tolerance import TOLERANCE
 from voskar.evidence.trials import TRIALS
 from voskar.explaining.groups import Group, groups
 from voskar.explaining.leaf import Variants
-from voskar.explaining.search import Explanation, explain
+from voskar.explaining.search import explain
+from voskar.explaining.tried import Explanation
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from voskar.errors import path_text
 from voskar.explaining.leaf import Variants, words
-from voskar.explaining.search import Explanation
+from voskar.explaining.tried import Explanation
 from voskar.words import counted
 
 

@@ -17,7 +17,7 @@ from voskar.evidence.check import check
 from voskar.explaining.leaf import Leaf
 from voskar.explaining.margins import Margin, margins_of
 from voskar.explaining.rulebook import RulebookVariants
-from voskar.explaining.search import Mark, mark
+from voskar.explaining.tried import Mark, mark
 from voskar.files.keypaths import KeyPath, dotted
 from voskar.files.recording import load_recording
 from voskar.files.windows import parse_windows
