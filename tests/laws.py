@@ -151,19 +151,29 @@ def _frames(draw: random.Random) -> Frames:
     return frames
 
 
-@lru_cache(maxsize=4)
-def perfect(seed: int) -> tuple[Rulebook, Log]:
-    """The log of a game that plays exactly by the rules."""
+def world(seed: int) -> tuple[Rulebook, Frames]:
+    """A rulebook, and frames without marks that cut a death short."""
     draw = random.Random(seed)
     book, frames = rulebook(_rules(draw)), _frames(draw)
     played = recording(book, frames, reactions="raw", seed=seed)
-    rules = book.rules(played.rate)
-    down = [event.frame for event in replay(rules, played).of("down")]
-    if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):  # a mark that cuts a death short
+    down = [event.frame for event in replay(book.rules(played.rate), played).of("down")]
+    if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):
         for frame in frames:
             frame.pop("reset", None)
-        played = recording(book, frames, reactions="raw", seed=seed)
-    return book, perfect_log(rules, played)
+    return book, frames
+
+
+def played_by(book: Rulebook, frames: Frames, seed: int) -> Log:
+    """The log of a game that plays these frames exactly by a rulebook."""
+    played = recording(book, frames, reactions="raw", seed=seed)
+    return perfect_log(book.rules(played.rate), played)
+
+
+@lru_cache(maxsize=4)
+def perfect(seed: int) -> tuple[Rulebook, Log]:
+    """The log of a game that plays exactly by the rules."""
+    book, frames = world(seed)
+    return book, played_by(book, frames, seed)
 
 
 WAYS: dict[str, tuple[Way, Windows]] = {}

@@ -13,12 +13,9 @@ from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
 from typing import Any, NamedTuple
 
-from tests.laws import DYING, _frames, _rules
-from tests.mutants import Frames
-from tests.worlds import recording, rulebook
+from tests.laws import played_by, world
+from tests.worlds import recording
 from voskar.core.recording import Recording
-from voskar.core.step import replay
-from voskar.core.views.perfect import perfect_log
 from voskar.explaining.leaf import Leaf
 from voskar.explaining.rulebook import RulebookVariants
 from voskar.explaining.weighing import weigh
@@ -72,24 +69,6 @@ class Game(NamedTuple):
     book: Rulebook
     log: Recording
     changes: tuple[tuple[Leaf, Any], ...]
-
-
-def world(seed: int) -> tuple[Rulebook, Frames]:
-    """A random world without marks that cut a death short."""
-    draw = random.Random(seed)
-    book, frames = rulebook(_rules(draw)), _frames(draw)
-    played = recording(book, frames, reactions="raw", seed=seed)
-    down = [event.frame for event in replay(book.rules(played.rate), played).of("down")]
-    if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):
-        for one in frames:
-            one.pop("reset", None)
-    return book, frames
-
-
-def played_by(book: Rulebook, frames: Frames, seed: int) -> tuple[dict[str, Any], Frames]:
-    """The perfect log of these frames by a rulebook."""
-    played = recording(book, frames, reactions="raw", seed=seed)
-    return perfect_log(book.rules(played.rate), played)
 
 
 def games(seed: int, count: int, at_once: int = 1) -> list[Game]:

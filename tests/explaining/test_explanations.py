@@ -16,6 +16,7 @@ from tests.wrong_games import explained, games, template
 from voskar.core.recording.cut import cut
 from voskar.core.step import replay
 from voskar.explaining.rulebook import RulebookVariants
+from voskar.explaining.suspects import CHILDREN, EVENTS, GATES, SUSPECTS, UNCLAIMED, fits
 from voskar.explaining.weighing import weigh
 
 BUGS = [
@@ -115,6 +116,23 @@ def test_a_part_of_a_recording_goes_as_in_the_whole() -> None:
                 [[one for one in event.columns() if one[0] != "until"] for event in some] for some in (own, whole)
             )
             assert told == parted
+
+
+def test_every_suspect_is_a_key_of_the_schema() -> None:
+    """A pattern that fits no value of a rulebook with all keys would never be tried."""
+    book = rulebook(DATA)
+    leaves = [tuple(map(str, leaf.path)) for leaf in RulebookVariants(book, Fraction(60)).leaves]
+    others = (
+        "rect",
+        "span",
+        "circle",
+        "capsule",
+        "launch",
+    )  # one shape of several, and a launch that is a number alone
+    patterns = {one for table in (GATES, SUSPECTS, EVENTS) for some in table.values() for one in some}
+    for pattern in sorted(patterns | {*UNCLAIMED, *CHILDREN}):
+        steps = tuple("*" if step.startswith("{") else step for step in pattern.split("."))
+        assert any(fits(path, steps) for path in leaves) or steps[-1] in others, pattern
 
 
 def test_every_value_is_a_leaf() -> None:

@@ -97,7 +97,7 @@ def show_line(out: Console, result: Result) -> None:
     told = result.counts or (result.error or "").split("\n")[0]
     first = ""
     if result.faults:
-        first = result.explanations[0] if result.explanations else reports.text(result.faults[0])
+        first = result.explanations[0].text if result.explanations else reports.text(result.faults[0])
     line = Text().append(f"{word:<7}", style).append(f" {result.name}", "bold").append(f"  {told}")
     for one in (line, Text(f"        {first}")) if first else (line,):
         if out.is_terminal:
@@ -116,8 +116,8 @@ def _failures(results: list[Result], *, everything: bool) -> None:
             out.print(Text(f"  {result.error}"))
     for one in failed if everything else failed[:WHOLE]:
         out.print(Text(one.name, "bold"))
-        for told in one.explanations:
-            out.print(Text(f"  {told}"))
+        for explanation in one.explanations:
+            out.print(Text(f"  {explanation.text}"))
         shown = one.faults if everything else one.faults[:FAULTS]
         for fault in shown:
             out.print(Padding(Text(reports.text(fault)), (0, 0, 0, 2)))

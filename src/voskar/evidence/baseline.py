@@ -14,6 +14,7 @@ from voskar.core.ledger.events import SpawnEvent
 from voskar.core.ledger.pieces import ALL, Piece
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
+from voskar.evidence.held import kinds_of
 from voskar.evidence.matching import pair_up
 
 LIFE = ("down", "respawn", "out", "over", "won")
@@ -140,9 +141,7 @@ def _follow(found: Sequence[tuple[Difference, Event]]) -> list[Difference]:
 def _provenance(
     rules: Rules, recording: Recording, ledger: Ledger, found: Sequence[tuple[Difference, Event]]
 ) -> Provenance[Difference]:
-    kinds = {fixture.id: fixture.kind for fixture in rules.fixtures}
-    kinds |= {event.id: event.kind for event in ledger.all(SpawnEvent)}
-    kinds |= {actor.id: actor.kind for actor in recording.actors}
+    kinds = kinds_of(rules, recording, ledger)
     owned = {event.id for event in ledger.all(SpawnEvent) if event.owner}
     owned |= {actor.id for actor in recording.actors if actor.owner}
     disputed = {id(event) for _, event in found}

@@ -70,9 +70,7 @@ class Held:
     @cached_property
     def kinds(self) -> dict[str, str]:
         """The kind of every actor that is ever there."""
-        kinds = {fixture.id: fixture.kind for fixture in self.rules.fixtures}
-        kinds |= {event.id: event.kind for event in self.ledger.all(SpawnEvent)}
-        return kinds | {actor.id: actor.kind for actor in self.recording.actors}
+        return kinds_of(self.rules, self.recording, self.ledger)
 
     def kind_of(self, name: str) -> Kind | None:
         """An actor's kind."""
@@ -182,6 +180,13 @@ class Held:
                 if x0 - reach <= place[0] <= x1 + reach and y0 - reach <= place[1] <= y1 + reach:
                     return True
         return False
+
+
+def kinds_of(rules: Rules, recording: Recording, ledger: Ledger) -> dict[str, str]:
+    """The kind of every actor that is ever there, by id."""
+    kinds = {fixture.id: fixture.kind for fixture in rules.fixtures}
+    kinds |= {event.id: event.kind for event in ledger.all(SpawnEvent)}
+    return kinds | {actor.id: actor.kind for actor in recording.actors}
 
 
 def runs(frames: np.ndarray, wrong: np.ndarray) -> Iterator[tuple[int, int, int]]:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from voskar.core.rules import Rules
 from voskar.evidence.finding import Finding
-from voskar.explaining.suspects import attack_of
+from voskar.explaining.suspects import attack_of, event_of
 
 
 class Group(NamedTuple):
@@ -21,13 +21,16 @@ def groups(findings: Sequence[Finding], kinds: Mapping[str, str], rules: Rules) 
     """The largest first, and of those that are as large the earliest."""
     found: dict[str, list[Finding]] = {}
     for finding in findings:
-        found.setdefault(f"{rule_of(finding, kinds, rules)} {finding.code}", []).append(finding)
+        event = f" {event_of(finding)}" if finding.code.startswith("event-") else ""
+        rule = f"{table_of(finding, kinds, rules) or 'goal'}{event}"
+        found.setdefault(f"{rule} {finding.code}", []).append(finding)
     made = [Group(rule, tuple(some)) for rule, some in found.items()]
     return sorted(made, key=lambda group: (-len(group.findings), group.findings[0].first))
 
 
-def rule_of(finding: Finding, kinds: Mapping[str, str], rules: Rules) -> str:
-    """The part of the rulebook that a finding concerns."""
+def table_of(finding: Finding, kinds: Mapping[str, str], rules: Rules) -> str:
+    """The table of the rulebook that a finding concerns: `attacks.sting`, `kinds.keeper.emitters.smoker`; "" for none
+    that is of an attack or a kind."""
     if finding.code.startswith("spawn-"):
         owner, _, name = finding.emitter.rpartition("/")
         kind = kinds.get(owner or finding.attacker, "")
@@ -39,6 +42,4 @@ def rule_of(finding: Finding, kinds: Mapping[str, str], rules: Rules) -> str:
     if attack in rules.attacks:
         return f"attacks.{attack}"
     kind = kinds.get(finding.target) or kinds.get(finding.attacker) or ""
-    event = finding.claim.event if finding.claim is not None else finding.hit.event if finding.hit is not None else ""
-    told = f" {event}" if finding.code.startswith("event-") else ""
-    return (f"kinds.{kind}" if kind else "goal") + told
+    return f"kinds.{kind}" if kind else ""

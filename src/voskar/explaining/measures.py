@@ -26,8 +26,7 @@ class ShotPath:
         self.places = np.column_stack([poses.x[rows], poses.y[rows]])
         self.angles = poses.angle[rows]
         self.facing = float(poses.facing[rows[0]])
-        row = recording.actors[int(poses.actor[rows[0]])]
-        self.owner = row.owner
+        self.owner = recording.actors[int(poses.actor[rows[0]])].owner
 
     @cached_property
     def velocities(self) -> Floats:
@@ -36,7 +35,7 @@ class ShotPath:
 
 
 class Measures:
-    """Looks at a recording, once for each kind. `spans` bounds what is looked at."""
+    """Looks at a recording, once for each kind."""
 
     def __init__(self, recording: Recording) -> None:
         self.recording = recording

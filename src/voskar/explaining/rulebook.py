@@ -80,6 +80,7 @@ class _Walk:
     def __init__(self, book: Rulebook, rate: Fraction) -> None:
         data, self.rate = book.data, rate
         self.book = book
+        self.sides = tuple(dict.fromkeys(kind.side for kind in data.kinds.values() if kind.side is not None))
         self.kinds, self.attacks, self.layers = tuple(data.kinds), tuple(data.attacks), tuple(data.layers.names)
 
     def table(self, table: BaseModel, path: KeyPath) -> Iterator[Leaf]:
@@ -119,6 +120,8 @@ class _Walk:
             return Leaf(path, "names", value, self.layers)
         if key in KINDS and (value is None or isinstance(value, str)):
             return Leaf(path, "name", value, self.kinds)
+        if key == "side":
+            return Leaf(path, "name", value, self.sides)
         if key == "attack":
             return Leaf(path, "name", value, self.attacks)
         if Rehit in types:

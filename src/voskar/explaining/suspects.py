@@ -16,7 +16,7 @@ _GIVER = re.compile(r"i-frames from ([^,]+),")
 SHAPE = ("rect", "circle", "capsule", "span", "at", "grow", "turn", "keys.**")
 EMITTER = (
     "moves_at_once", "muzzle", "speed", "aim", "inherit", "spread", "jitter", "count", "cooldown", "limit", "when.*",
-    "pivot", "turns", "spawn", "within", "if.**",
+    "pivot", "turns", "spawn", "within",
 )  # fmt: skip
 MOTION = (
     "acceleration", "gravity", "drag", "max_speed", "velocity", "spin", "bounciness", "bounces", "on_solid", "at_edge",
@@ -28,7 +28,7 @@ GATES: dict[str, tuple[str, ...]] = {
         "kinds.{T}.iframes", "attacks.{i}.target.iframes", "attacks.{a}.ignores_iframes", "kinds.{T}.respawn.iframes",
         "attacks.{i}.attacker.iframes", "contact.same_frame", "attacks.{a}.damage",
     ),
-    "repeat": ("attacks.{a}.rehit", "attacks.{a}.rehit_group", "contact.linger", "kinds.{A}.linger"),
+    "repeat": ("attacks.{a}.rehit", "contact.linger", "kinds.{A}.linger"),
     "ally": ("attacks.{a}.friendly", "kinds.{A}.side", "kinds.{T}.side", "attacks.{a}.hits_owner"),
     "own": ("attacks.{a}.hits_owner",),
     "unmet": ("attacks.{a}.if.**",),
@@ -143,10 +143,10 @@ SUSPECTS: dict[str, tuple[str, ...]] = {
     "lives": ("kinds.{T}.lives", *DOWN, *HEALTH),
     "state-immune": (
         "kinds.{T}.iframes", "attacks.*.target.iframes", "attacks.*.attacker.iframes", "kinds.{T}.respawn.iframes",
-        "attacks.*.ignores_iframes", "attacks.*.damage", "kinds.{T}.start_iframes", "kinds.{T}.clips.*.iframes",
+        "attacks.*.ignores_iframes", "attacks.*.damage",
     ),
     "state-stunned": ("attacks.*.target.stun", "attacks.*.attacker.stun"),
-    "box-moved": tuple(f"kinds.{{T}}.boxes.*.{one}" for one in ("at", *SHAPE, "blend", "stretch")),
+    "box-moved": tuple(f"kinds.{{T}}.boxes.*.{one}" for one in ("at", *SHAPE, "blend")),
     "box-open": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),
     "box-closed": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),
     "display": (
@@ -208,8 +208,7 @@ class Suspects:
         if finding.code == "spawn-unexpected" and not finding.attacker:
             return CHILDREN + SUSPECTS[finding.code]
         if finding.code.startswith("event-"):
-            event = finding.claim.event if finding.claim is not None else finding.hit.event if finding.hit else ""
-            return EVENTS.get(event, ())
+            return EVENTS.get(event_of(finding), ())
         return SUSPECTS.get(finding.code, ())
 
     def _giver(self, finding: Finding) -> str | None:
@@ -237,7 +236,7 @@ class Suspects:
     def _match(self, finding: Finding, pattern: str) -> list[Leaf]:
         steps = tuple(self._name(finding, step) for step in pattern.split("."))
         if steps not in self._matched:
-            self._matched[steps] = [leaf for path, leaf in self._leaves.get(steps[0], ()) if _fits(path, steps)]
+            self._matched[steps] = [leaf for path, leaf in self._leaves.get(steps[0], ()) if fits(path, steps)]
         return self._matched[steps]
 
     def _name(self, finding: Finding, step: str) -> str:
@@ -265,7 +264,13 @@ def attack_of(finding: Finding) -> str | None:
     return next((one for one in told if one), finding.claim.attack if finding.claim is not None else None)
 
 
-def _fits(path: tuple[str, ...], steps: tuple[str, ...]) -> bool:
+def event_of(finding: Finding) -> str:
+    """The event that a finding is about, as the game has it, else as the rules do."""
+    return finding.claim.event if finding.claim is not None else finding.hit.event if finding.hit is not None else ""
+
+
+def fits(path: tuple[str, ...], steps: tuple[str, ...]) -> bool:
+    """Whether a path is one of those that a pattern stands for."""
     if steps and steps[-1] == "**":
         steps, path = steps[:-1], path[: len(steps) - 1] if len(path) >= len(steps) else ()
     if len(path) != len(steps):

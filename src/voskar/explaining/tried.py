@@ -56,7 +56,7 @@ class Tried(NamedTuple):
         if not some:
             return self
         roots, findings = (
-            frozenset(one for one in all if subject(one) not in some) for all in (self.roots, self.findings)
+            frozenset(one for one in marks if subject(one) not in some) for marks in (self.roots, self.findings)
         )
         return Tried(roots, findings, self.off)
 

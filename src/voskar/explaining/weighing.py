@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from voskar.core.adopt import Windows
 from voskar.core.ledger import Ledger
-from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.views.timeline import timeline
@@ -15,10 +14,10 @@ from voskar.core.watching import watched
 from voskar.evidence.baseline import LedgerDiff, compare
 from voskar.evidence.check import Verdict, check
 from voskar.evidence.expectations import Failure, State, Statement, hold
-from voskar.evidence.held import EXACT
+from voskar.evidence.held import EXACT, kinds_of
 from voskar.evidence.tolerance import TOLERANCE
 from voskar.evidence.trials import TRIALS
-from voskar.explaining.groups import Group, groups
+from voskar.explaining.groups import Group, groups, table_of
 from voskar.explaining.leaf import Variants
 from voskar.explaining.search import explain
 from voskar.explaining.tried import Explanation
@@ -38,6 +37,10 @@ class Weighed:
     groups: tuple[Group, ...] = ()
     variants: Variants | None = field(default=None, repr=False)
     """Of the rulebook, where values were tried."""
+    tables: Mapping[int, str] = field(default_factory=dict, repr=False)
+    """The table of the rulebook that each root concerns, by `id()`."""
+    kinds: Mapping[str, str] = field(default_factory=dict, repr=False)
+    """The kind of each actor, by id."""
 
     @property
     def ok(self) -> bool:
@@ -69,9 +72,7 @@ def weigh(
     if ledger.of("adopted") and (statements or earlier is not None):
         alone = watched(rules, recording, films=bool(places))
         own, judged = alone.ledger, alone.recording
-    kinds = {fixture.id: fixture.kind for fixture in rules.fixtures}
-    kinds |= {event.id: event.kind for event in ledger.all(SpawnEvent)}
-    kinds |= {actor.id: actor.kind for actor in recording.actors}
+    kinds = kinds_of(rules, recording, ledger)
     explanations: tuple[Explanation, ...] = ()
     made = variants() if variants is not None and verdict.roots and trials > 0 else None
     if made is not None:
@@ -94,4 +95,6 @@ def weigh(
         explanations,
         tuple(groups([root for root, _ in verdict.roots if id(root) not in explained], kinds, rules)),
         made,
+        {id(root): table_of(root, kinds, rules) for root, _ in verdict.roots},
+        kinds,
     )

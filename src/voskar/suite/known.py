@@ -33,8 +33,7 @@ class KnownFindings:
         if not known:
             return replace(result, faults=tuple(left))
         causes = {fault.cause for fault in left}
-        keys = [cause.partition(" is ")[0] for cause in causes]
-        told = tuple(text for text in result.explanations if any(f" {key} " in text for key in keys))
+        told = tuple(one for one in result.explanations if one.cause in causes)
         counts = f"{result.counts}, {len(known)} known"
         return replace(result, faults=tuple(left), known=tuple(known), explanations=told, counts=counts)
 

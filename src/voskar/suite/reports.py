@@ -18,7 +18,7 @@ from voskar.errors import InputError, Problem, path_text, printable
 from voskar.files.reading import read_bytes, write_text
 from voskar.files.remote import fetched, is_remote
 from voskar.suite.coverage import Coverage, Covered
-from voskar.suite.results import Fault, Result
+from voskar.suite.results import Explained, Fault, Result
 
 
 def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
@@ -44,8 +44,15 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
             _case(suite, result.name, "error", result.error.split("\n")[0], "unread", [result.error])
         elif result.faults:
             texts = [line for fault in result.faults for line in (text(fault), *([fault.why] if fault.why else []))]
-            first = result.explanations[0] if result.explanations else text(result.faults[0])
-            _case(suite, result.name, "failure", first, result.faults[0].code, [*result.explanations, *texts])
+            first = result.explanations[0].text if result.explanations else text(result.faults[0])
+            _case(
+                suite,
+                result.name,
+                "failure",
+                first,
+                result.faults[0].code,
+                [*(one.text for one in result.explanations), *texts],
+            )
         else:
             _case(suite, result.name)
         lines.append(f"{result.name}: {result.counts or 'unread'}")
@@ -135,7 +142,7 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
                 "frames": result.frames,
                 "counts": result.counts,
                 "error": result.error,
-                "explanations": list(result.explanations),
+                "explanations": [vars(one) for one in result.explanations],
                 "faults": [vars(fault) for fault in result.faults],
                 "known": [vars(fault) for fault in result.known],
             }
@@ -195,7 +202,7 @@ class _Told(msgspec.Struct):
     faults: tuple[Fault, ...]
     frames: int = 0
     counts: str = ""
-    explanations: tuple[str, ...] = ()
+    explanations: tuple[Explained, ...] = ()
     error: str | None = None
     known: tuple[Fault, ...] = ()
     is_audit: bool = False
@@ -227,7 +234,7 @@ def overview(results: Sequence[Result], folder: Path, coverage: Coverage | None 
             "counts": result.counts,
             "faults": [result.error]
             if result.error
-            else list(result.explanations) or [text(fault) for fault in result.faults[:3]],
+            else [one.text for one in result.explanations] or [text(fault) for fault in result.faults[:3]],
             "href": None if result.page is None else quote(os.fsencode(os.path.relpath(result.page, folder))),
         }
         for result in results

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from voskar.core.recording import Recording
-from voskar.evidence.finding import Finding
 from voskar.evidence.words import WORDS, accounts, question, question_of
 from voskar.explaining import words as explained
 from voskar.explaining.weighing import Weighed
@@ -42,6 +41,14 @@ class Fault:
 
 
 @dataclass(frozen=True)
+class Explained:
+    """An explanation: the cause that its faults have, and the sentence that tells it."""
+
+    cause: str
+    text: str
+
+
+@dataclass(frozen=True)
 class Result:
     """What became of one job. `error` is what kept it from being checked at all; `explanations` name
     the values of the rulebook that the game seems to have otherwise."""
@@ -50,7 +57,7 @@ class Result:
     frames: int
     counts: str
     faults: tuple[Fault, ...]
-    explanations: tuple[str, ...] = ()
+    explanations: tuple[Explained, ...] = ()
     error: str | None = None
     covered: tuple[Covered, ...] = ()
     page: str | None = None
@@ -81,22 +88,21 @@ def result_of(
     if found.differs is not None:
         counts.append(f"{found.differs.same} events of the baseline")
     roots = len(verdict.roots)
-    told = tuple(explained.sentence(one, found.variants, roots) for one in found.explanations)
-    faults = tuple(_faults(job, played, found))
+    told = tuple(
+        Explained(explained.cause(one), explained.sentence(one, found.variants, roots)) for one in found.explanations
+    )
+    faults = tuple(_faults(job, found))
     return Result(job.name, played.frames, ", ".join(counts), faults, told, covered=rules_met)
 
 
-def _faults(job: Job, played: Recording, found: Weighed) -> Iterator[Fault]:
+def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
     """Everything that is wrong, in words."""
 
     def ask(question: list[str] | None) -> str | None:
         return None if question is None else command_line(["voskar", "why", job.rulebook, job.recording, *question])
 
-    kinds = {actor.id: actor.kind for actor in played.actors}
-    kinds |= {event.id: event.kind or "" for event in found.ledger.of("spawn") if event.id}
-
     def who(name: str) -> tuple[str, ...]:
-        return tuple(part for part in (name, kinds.get(name, "")) if part)
+        return tuple(part for part in (name, found.kinds.get(name, "")) if part)
 
     cause = {
         id(finding): f"{group.rule}: {WORDS[finding.code]}" for group in found.groups for finding in group.findings
@@ -116,7 +122,7 @@ def _faults(job: Job, played: Recording, found: Weighed) -> Iterator[Fault]:
             cause[id(finding)],
             who(finding.attacker),
             who(finding.target),
-            _key(finding, kinds),
+            found.tables[id(finding)],
         )
     for failure in found.failures:
         text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
@@ -124,14 +130,3 @@ def _faults(job: Job, played: Recording, found: Weighed) -> Iterator[Fault]:
         yield Fault("expectation", None, text, failure.file, failure.line, asked, failure.statement)
     for one in found.differs.causes if found.differs is not None else ():
         yield Fault(f"baseline-{one.change}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
-
-
-def _key(finding: Finding, kinds: Mapping[str, str]) -> str:
-    """The table of the rulebook that a finding is about, "" where it is not one alone."""
-    attack = (finding.claim and finding.claim.attack) or (finding.hit and finding.hit.attack)
-    if attack:
-        return f"attacks.{attack}"
-    owner, _, emitter = finding.emitter.partition("/")
-    if emitter:
-        return f"kinds.{kinds.get(owner, owner)}.emitters.{emitter}"
-    return f"kinds.{kinds[finding.target]}" if finding.target in kinds else ""
