@@ -106,6 +106,21 @@ def test_what_sticks_out_comes_in_again(browser: Any, tmp_path: Path, here: Any)
 
 
 @needs_browser
+def test_explanations_stand_first(browser: Any, apiary: Path, tmp_path: Path, here: Any) -> None:
+    from selenium.webdriver.common.by import By
+
+    page = tmp_path / "short.html"
+    done = here("page", "apiary.toml", "bugs/hits-short-iframes.stage.toml", "-o", page, cwd=apiary)
+    assert done.returncode == 0
+    opened(browser, page)
+    first = browser.find_elements(By.CSS_SELECTOR, "#rows li")[0]
+    assert first.get_attribute("class") == "cause"
+    assert "kinds.keeper.iframes were 59f (rules: 60f" in first.text
+    first.find_element(By.TAG_NAME, "button").click()
+    assert browser.execute_script("return voskar.state.frame") == 79
+
+
+@needs_browser
 def test_keys_findings_and_links(browser: Any, meadow: Path) -> None:
     from selenium.webdriver.common.by import By
     from selenium.webdriver.common.keys import Keys

@@ -182,8 +182,8 @@ def _expectations(failures: Sequence[Failure], count: int) -> None:
     out.print(f"{count - len(failures)} of {counted(count, 'expectation')} {verb}")
 
 
-ALIKE, FRAMES = 3, 12
-"""Most other values, and most frames of one rule, that are listed."""
+FRAMES = 12
+"""Most frames of one rule that are listed."""
 
 STYLES = {
     "hit-moved": "yellow",
@@ -200,11 +200,7 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
     out, verdict = present.console(), found.verdict
     for explanation in found.explanations:
         out.print(Text(explained.sentence(explanation, found.variants, len(verdict.roots)), "bold"))
-        sharp = explained.sharpness(explanation)
-        more = [sharp] if sharp else []
-        fits = explained.others(explanation)
-        more += [f"as well: {', '.join(fits[:ALIKE])}{', …' if len(fits) > ALIKE else ''}"] if fits else []
-        for line in more:
+        for line in filter(None, (explained.sharpness(explanation), explained.others(explanation))):
             out.print(Text(f"  {line}", "dim"))
     if found.explanations:
         out.print()

@@ -39,9 +39,15 @@ def sharpness(one: Explanation) -> str:
     return f"{values} {verb} {counts} of the first {one.tried}, {words(one.leaf, one.value)} {one.tried - one.remain}"
 
 
-def others(one: Explanation) -> list[str]:
-    """Other values that fit as well, of the keys that a reader looks at first."""
-    return [f"{leaf.key} = {words(leaf, value)}" for leaf, value in one.alike]
+ALIKE = 3
+"""Most other values that are listed."""
+
+
+def others(one: Explanation) -> str:
+    """Other values that fit as well; "" for none."""
+    some = [f"{leaf.key} = {words(leaf, value)}" for leaf, value in one.alike]
+    more = ", …" if len(some) > ALIKE else ""
+    return f"as well: {', '.join(some[:ALIKE])}{more}" if some else ""
 
 
 def plain(one: Explanation, variants: Variants | None, places: Mapping[int, int]) -> dict[str, object]:

@@ -98,7 +98,7 @@ def page_data(
         "explanations": [
             {
                 "text": sentence(one, found.variants, len(verdict.roots)),
-                "more": "; ".join([*filter(None, [sharpness(one)]), *others(one)[:3]]),
+                "more": "; ".join(filter(None, (sharpness(one), others(one)))),
                 "finding": next((place[id(finding)] for finding in one.explains if id(finding) in place), -1),
             }
             for one in found.explanations
