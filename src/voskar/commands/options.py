@@ -117,7 +117,7 @@ def explain_options(most: int = TRIALS) -> Callable[[F], F]:
             default=most,
             show_default=True,
             metavar="N",
-            help="How many values are tried to explain findings.",
+            help="How many values are tried to explain findings, if each replays 300 frames.",
         )
         @wraps(function)
         def decorated(*, no_explain: bool, explain_trials: int, **others: Any) -> Any:

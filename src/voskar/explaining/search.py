@@ -40,6 +40,8 @@ MORE = 4
 """Values of other keys that are tried still when one leaves nothing: they may fit as well."""
 CONFIRMED = 3
 """Values of different keys that are tried on the whole recording, unless one leaves nothing."""
+CHEAPEST = 0.5
+"""A trial is the replay of LONG frames: a longer or shorter stretch counts for its part, at least so much."""
 SHARE = 5
 """A group of findings has this part of all trials, and as much more for each finding; at most two thirds of the rest.
 """
@@ -61,7 +63,8 @@ def explain(
     trials: int = TRIALS,
 ) -> tuple[Explanation, ...]:
     """The values that explain roots of a verdict, each with the roots that it explains; `kinds` are those of all
-    actors, by id. At most `trials` values are tried."""
+    actors, by id. At most `trials` values are tried: fewer on long
+    stretches, up to twice as many on short ones."""
     search = _Search(variants, recording, kinds, windows, tolerance, resync, trials)
     return tuple(search.run(verdict.roots))
 
@@ -79,7 +82,7 @@ class _Search:
     ) -> None:
         self.variants, self.recording, self.kinds = variants, recording, kinds
         self.windows, self.tolerance, self.resync = windows, tolerance, resync
-        self.budget, self.share = trials, max(trials // SHARE, 1)
+        self.budget, self.share = float(trials), max(trials // SHARE, 1)
         self.changes: dict[KeyPath, Any] = {}
         own = variants.rules({})
         assert own is not None
@@ -246,14 +249,14 @@ class _Search:
         fits: list[TriedValue] = []
         more = MORE
         best = len(base.roots)
-        spent = 0
-        most = min(2 * self.budget // 3, self.share * (1 + len(group.findings)))
+        spent, cost = 0.0, _cost(stretch)
+        most = min(2 * self.budget / 3, self.share * (1 + len(group.findings)))
         while waiting and self.budget > 0 and more > 0 and spent < most:
             _, order, leaf, value = heapq.heappop(waiting)
             if best == 0 and any(fit.leaf.path == leaf.path and fit.worth[0] == 0 for fit in fits):
                 continue
-            self.budget -= 1
-            spent += 1
+            self.budget -= cost
+            spent += cost
             tried = self._try({leaf.path: value}, stretch)
             if tried is None:
                 continue
@@ -278,7 +281,7 @@ class _Search:
             for way in (step, -step):
                 if tries <= 0 or self.budget <= 0 or fit.worth[0] == 0:
                     return fit
-                tries, self.budget = tries - 1, self.budget - 1
+                tries, self.budget = tries - 1, self.budget - _cost(stretch)
                 other = with_number(fit.value, place, number_at(fit.value, place) + way)
                 tried = self._try({fit.leaf.path: other}, stretch)
                 if tried is not None and tried.beside(base, fit.leaf) < fit.worth:
@@ -338,6 +341,11 @@ class _Search:
         rules = self.variants.rules({**self.changes, **more})
         assert rules is not None
         return check(rules, self.recording, windows=self.windows, tolerance=self.tolerance, resync=self.resync)[0]
+
+
+def _cost(stretch: tuple[int, int]) -> float:
+    """What a value that is tried on a stretch counts for, in trials."""
+    return max((stretch[1] - stretch[0] + 1) / LONG, CHEAPEST)
 
 
 def shifts(recording: Recording, roots: Sequence[Finding]) -> list[tuple[str, int]]:
