@@ -7,12 +7,14 @@ goes another way: the signed distance of the origin from the hull of all corner 
 from __future__ import annotations
 
 import math
+from fractions import Fraction
 from typing import Any
 
 from tests.reference_driven import Driven
+from tests.reference_fights import Fights, plus, whole
 from tests.reference_vitals import Vitals
 from voskar.core.recording import Recording
-from voskar.core.rules import Attack, Box, Fan, Kind, Rules
+from voskar.core.rules import Attack, Box, Case, ContactCondition, Fan, Kind, Rules
 
 Point = tuple[float, float]
 
@@ -168,8 +170,8 @@ class Reference:
         self.kind = {actor.id: rules.kinds[actor.kind] for actor in recording.actors}
         self.owner = {actor.id: actor.owner for actor in recording.actors}
         self.health = {name: kind.health for name, kind in self.kind.items()}
-        self.immune: dict[str, set[int]] = {name: set() for name in self.kind}
-        self.shield = dict.fromkeys(self.kind, -1)
+        self.guards: dict[str, Any] = {}
+        self.stuns: dict[str, Any] = {}
         self.down: dict[str, int] = {}
         self.credit: dict[str, str] = {}
         self.landed: list[tuple[int, str, str, str]] = []
@@ -180,12 +182,17 @@ class Reference:
         self.gone: set[str] = set()
         self.logged_before: set[str] = set()
         self.counts: dict[Any, int] = {}
-        self.stunned: dict[str, int] = {}
         self.offset = dict.fromkeys(self.kind, (0.0, 0.0))
         self.steps: dict[str, list[Point]] = {name: [] for name in self.kind}
         self.sent: dict[str, Point] = {}
         self.won = False
-        self.counters: dict[Any, float] = {}
+        self.hurt_now: set[str] = set()
+        self.present: set[str] = set()
+        self.all_poses: dict[str, dict[str, Any]] = {}
+        self.fights = Fights(self)
+        self.latched: dict[str, set[str]] = {}
+        self.judging = False
+        """Whether a hit is taking effect, not what comes of itself."""
         self.start = self.starts(recording.first)
         self.entered: set[str] = set()
         self.sides: dict[str, str | None] = {}
@@ -204,15 +211,22 @@ class Reference:
             self.logged_before = logged
             if self.ended:
                 self.driven.last_poses, self.before = shown, {}
+                self.fights.tick(frame, ended=True)
                 continue
+            self.present, self.all_poses = set(shown), shown
             shown |= self.driven.frame(frame, shown)
+            self.fights.play(frame, shown)
             poses = {name: pose for name, pose in shown.items() if not pose["hidden"]}
             poses = {name: pose for name, pose in poses.items() if self.down.get(name, frame) >= frame}
             poses = {name: pose for name, pose in poses.items() if name not in self.gone}
-            self.all_poses = shown
+            self.all_poses, self.present = shown, set(shown)
+            self.latched = {}
             for name, pose in poses.items():
-                pose["open"] = self.opened(frame, name, pose)
+                pose["swings"] = self.opened(frame, name, pose)
             self.start_swings(frame, poses)
+            for name, pose in poses.items():
+                self.latched[name] = self.latch(name, pose)
+                pose["open"] = self.opened(frame, name, pose)
             self.frame(frame, poses)
             self.before = {name: pose for name, pose in poses.items() if name not in self.gone}
         self.events.sort(key=lambda event: event["frame"])
@@ -230,19 +244,23 @@ class Reference:
     def enter(self, name: str, kind: Kind, owner: str | None, side: str | None) -> None:
         """A driven actor appears."""
         self.kind[name], self.owner[name], self.health[name] = kind, owner, kind.health
-        self.immune[name], self.shield[name], self.steps[name] = set(), -1, []
+        self.steps[name] = []
+        self.fights.thaw(name)
+        if self.fights.all_frozen >= self.fights.frame:
+            self.fights.frozen[name] = set(range(self.fights.frame, self.fights.all_frozen + 1))
         self.sides[name] = side
         self.before.pop(name, None)
         self.vitals.forget(name)
         self.vitals.held.discard(name)
         self.vitals.out.discard(name)
-        self.counters = {key: one for key, one in self.counters.items() if key[0] != name}
+        self.fights.start(name)
+        self.fights.cure(name)
         if hasattr(self, "driven"):
             self.driven.fired = {gun: one for gun, one in self.driven.fired.items() if gun[0] != name}
         self.vitals.lives[name] = kind.lives
         self.vitals.kinds_seen.add(kind.name)
         self.vitals.checkpoint.pop(name, None)
-        for memory in (self.down, self.credit, self.stunned):
+        for memory in (self.down, self.credit, self.stuns, self.guards):
             memory.pop(name, None)  # type: ignore[attr-defined]
         self.entered.add(name)
 
@@ -258,6 +276,8 @@ class Reference:
             pose["shown"] = self.shown(name, pose)
             slot = int(columns.logged[row])
             pose["boxes"] = self.recording.boxes.of(slot) if slot >= 0 else {}
+            tags = int(columns.tags[row])
+            pose["tags"] = self.recording.tag_sets[tags] if tags >= 0 else frozenset()
             pose["cut"] = pose["cut"] or frame in self.recording.resets
             found[name] = pose
         return found
@@ -290,6 +310,8 @@ class Reference:
         self.seen = dict(poses)
         for name, pose in poses.items():
             pose["v"] = tuple(step * float(self.rules.rate) for step in self.held[name][2])
+            if self.fights.is_frozen(name, frame):
+                pose["v"] = self.fights.stopped[name]
         for name, (last, pose, (dx, dy)) in self.held.items():
             steps = frame - last
             life = self.kind[name].motion.life
@@ -306,13 +328,13 @@ class Reference:
     def moved(self, frame: int, poses: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
         """The poses where hits have brought them: one more step of each push, and home at once."""
         for name, steps in self.steps.items():
-            if steps and name in self.offset:
+            if steps and name in self.offset and not self.fights.is_frozen(name, frame):
                 x, y = steps.pop(0)
                 self.offset[name] = self.offset[name][0] + x, self.offset[name][1] + y
         result = {}
         for name, logged in poses.items():
             pose = logged
-            if name in self.sent:
+            if name in self.sent and not self.fights.is_frozen(name, frame):
                 x, y = self.sent.pop(name)
                 self.offset[name] = x - pose["x"], y - pose["y"]
                 pose = pose | {"cut": True}
@@ -349,7 +371,10 @@ class Reference:
         for box in kind.boxes:
             if not box.opens(pose["clip"], pose["shown"]) or (box.logged and logged(box, pose) is None):
                 continue
-            if box.role == "hitbox" and kind.stun_disarms and frame <= self.stunned.get(name, -1):
+            stunned = self.fights.holds_on(self.stuns, name, frame)
+            if box.role == "hitbox" and kind.stun_disarms and stunned:
+                continue
+            if name in self.latched and box.name not in self.latched[name]:
                 continue
             if box.within_bounds and bounds is not None:
                 parts, radius = box_parts(box, pose)
@@ -364,6 +389,12 @@ class Reference:
             found.add(box.name)
         return found
 
+    def latch(self, name: str, pose: dict[str, Any]) -> set[str]:
+        """The boxes whose conditions hold now."""
+        self.all_poses[name] = pose
+        self.present.add(name)
+        return {box.name for box in self.kind[name].boxes if self.fights.meets(name, box.if_)}
+
     def start_swings(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Notes where a swing of an attack begins, and of each actor where its being in play does."""
         for name, pose in poses.items():
@@ -375,10 +406,10 @@ class Reference:
                 self.swing_start[name, "clip"] = frame
             for attack in {box.attack for box in self.kind[name].boxes if box.attack}:
                 own = [box for box in self.kind[name].boxes if box.attack == attack]
-                opened = any(box.name in pose["open"] for box in own)
+                opened = any(box.name in pose["swings"] for box in own)
                 if not opened:
                     continue
-                went_on = old is not None and any(box.name in old["open"] for box in own)
+                went_on = old is not None and any(box.name in old["swings"] for box in own)
                 if went_on and old is not None:
                     went_on = (
                         old["clip"] == pose["clip"] and old["shown"] <= pose["shown"] and old["tick"] <= pose["tick"]
@@ -473,6 +504,8 @@ class Reference:
                         if attacker == target or hit.role != "hitbox" or hurt.role != "hurtbox":
                             continue
                         attack = self.rules.attacks[hit.attack or ""]
+                        if self.fights.is_frozen(attacker, frame):
+                            continue
                         if not self.may_meet(attack, attacker, target, hit, hurt):
                             continue
                         met = self.meeting(frame, attacker, hit, pose_a, target, hurt, pose_b, 0.0)
@@ -493,7 +526,8 @@ class Reference:
         for one in found:
             earliest[one[2:5]] = min(one[1], earliest.get(one[2:5], 1.0))
         found.sort(key=lambda one: (one[0], earliest[one[2:5]], *one[2:9]))
-        hurt_now: set[str] = set()
+        hurt_now = self.hurt_now = set()
+        self.fights.choices.clear()
         self.consumed: set[str] = set()
         preempted: set[tuple[str, str]] = set()
         first_of_frame = set(self.contacts)
@@ -501,17 +535,26 @@ class Reference:
             attacker, target = order[2], order[4]
             self.now = (poses, hit, hurt)
             self.now_t, self.now_over = self.met[attacker, hit.name, target, hurt.name]
+            self.cases: list[Case] | None = None
             outcome = self.outcome(frame, attacker, target, attack, first_of_frame, preempted)
-            self.contacts.add((frame, attacker, attack.memory_key, target))
+            if outcome != "unmet":
+                self.contacts.add((frame, attacker, attack.memory_key, target))
             held = "held" in poses[attacker] or "held" in poses[target]
+            cases = self.cases or []
+            lands = all(case.lands for case in cases)
+            self.tables = {"attacker": attack.attacker, "target": attack.target}
+            for case in cases if lands else ():
+                self.tables |= {side: table for side in self.tables if (table := getattr(case, side)) is not None}
+            self.now_damage = self.fights.damage(attacker, target, attack, cases if lands else [], hurt)
             self.tell(frame, attacker, target, hit, hurt, attack, outcome, order[1], held)
             if outcome == "landed":
                 hurt_now.add(target)
                 preempted |= {(target, attacker)} if attack.preempts else set()
-                self.land(frame, attacker, target, attack, hurt, self.now_t)
+                self.land(frame, attacker, target, attack, cases)
             else:
-                self.consume(target, attack, "target", outcome)
-                self.consume(attacker, attack, "attacker", outcome)
+                self.consume(target, attack.name, "target", outcome)
+                self.consume(attacker, attack.name, "attacker", outcome)
+        self.fights.ache(frame)
         solid = {name for name, body in self.driven.bodies.items() if body.get("solid") == frame}
         for name in sorted(hurt_now):
             if self.health[name] == 0 and name not in self.down:
@@ -520,7 +563,11 @@ class Reference:
             if self.down.get(name) == frame:
                 self.vitals.lie_down(frame, name)
         self.vitals.take_lives(frame)
-        ends = {name for name, body in self.driven.bodies.items() if body.get("ends") == frame}
+        ends = {
+            name
+            for name, body in self.driven.bodies.items()
+            if "ends" in body and self.vitals.is_due(name, body["ends"], frame)
+        }
         for name in sorted(self.consumed | solid | ends):
             why = "consumed" if name in self.consumed else "solid" if name in solid else "down"
             self.events.append({"frame": frame, "event": "removed", "id": name, "detail": why})
@@ -551,7 +598,11 @@ class Reference:
             return "down"
         if attacker in self.consumed or target in self.consumed:
             return "consumed"
-        if not self.conditions(attacker, target, attack):
+        _, hit, hurt = self.now
+        if not self.fights.holds(attacker, target, hit, hurt, attack.if_):
+            return "unmet"
+        self.cases = self.fights.choose(attacker, target, hit, hurt, attack)
+        if not all(case.lands for case in self.cases):
             return "unmet"
         if (attacker, target) in early:
             return "preempted"
@@ -565,11 +616,15 @@ class Reference:
             for hit in hits
         ):
             return "repeat"
-        if mode == "entry" and (frame - 1, attacker, attack.memory_key, target) in before:
+        last = frame - 1
+        while self.fights.is_frozen(attacker, last):
+            last -= 1
+        if mode == "entry" and (last, attacker, attack.memory_key, target) in before:
             return "repeat"
-        if mode == "after" and attack.rehit and any(frame < hit + attack.rehit.frames for hit in hits):
+        free = [self.fights.free(attacker, hit, frame) for hit in hits]
+        if mode == "after" and attack.rehit and any(one < attack.rehit.frames for one in free):
             return "repeat"
-        if frame in self.immune[target] and not attack.ignores_iframes:
+        if self.is_immune(target, frame) and not attack.ignores_iframes:
             return "immune"
         return "landed"
 
@@ -588,8 +643,11 @@ class Reference:
         """Writes a contact, or lengthens the run it goes on with."""
         row: dict[str, Any] = {"attacker": attacker, "hitbox": hit.name, "target": target, "hurtbox": hurt.name}
         row |= {"attack": attack.name, "outcome": outcome}
+        name = "+".join(case.name for case in self.cases or ())
+        row |= {"case": name} if name else {}
         for event in reversed(self.events if outcome != "landed" else []):
-            if event["event"] == "contact" and row.items() <= event.items():
+            same = event["event"] == "contact" and row.items() <= event.items()
+            if same and event.get("case") == row.get("case"):
                 if event["until"] == frame - 1 and frame not in self.recording.resets:
                     event["until"] = frame
                     return
@@ -597,33 +655,16 @@ class Reference:
         row |= {"frame": frame, "until": frame, "event": "contact", "t": t}
         if held:
             row["detail"] = "lingering"
+        if outcome == "unmet" and name:
+            row["detail"] = name
         if outcome == "landed":
-            row["damage"] = attack.damage * hurt.damage_scale
+            row["damage"] = self.now_damage[0]
         self.events.append(row)
 
-    @staticmethod
-    def enough(counters: Any, condition: Any) -> bool:
-        """Whether counters lie where a condition wants them, by the sign of the difference."""
-        signs = {"<": (-1,), "<=": (-1, 0), ">": (1,), ">=": (0, 1), "==": (0,)}
-        return all(
-            (counters.get(name, 0) > comparison.number) - (counters.get(name, 0) < comparison.number)
-            in signs[comparison.sign]
-            for name, comparisons in condition.counters.items()
-            for comparison in comparisons
-        )
-
-    def conditions(self, attacker: str, target: str, attack: Attack) -> bool:
-        """Where the attacker comes from, and whether it falls."""
+    def comes_from(self, attacker: str, target: str, asked: ContactCondition) -> bool:
+        """Where the attacker comes from, and what it meets."""
         poses, hit, hurt = self.now
         up = -1 if self.rules.space.up == "-y" else 1
-        holder = self.owner[attacker] or attacker
-        alive = holder in self.recording.numbers or holder in self.driven.bodies
-        counters = {key[1]: one for key, one in self.counters.items() if key[0] == holder} if alive else {}
-        asked = attack.if_
-        if not self.enough(counters, asked.attacker):
-            return False
-        if asked.falling and poses[attacker]["v"][1] * up >= 0:
-            return False
         if asked.onto is not None and self.slope(attacker, target) > asked.onto + 1e-6:
             return False
         if not asked.from_ and not asked.not_from:
@@ -692,11 +733,11 @@ class Reference:
         (x, y), (x0, y0) = place((1.0, 0.0), pose), place((0.0, 0.0), pose)
         return (round((x - x0) / pose["scale"], 12), round((y - y0) / pose["scale"], 12))
 
-    def consume(self, name: str, attack: Attack, side: str, outcome: str) -> None:
+    def consume(self, name: str, attack: str, side: str, outcome: str) -> None:
         """`remove` with `pierce`."""
-        table = getattr(attack, side)
+        table = self.tables[side]
         if table.remove and outcome in table.consumed_by:
-            key = (name, attack.name, side)
+            key = (name, attack, side)
             self.counts[key] = self.counts.get(key, 0) + 1
             if self.counts[key] > table.pierce:
                 self.consumed.add(name)
@@ -709,17 +750,19 @@ class Reference:
             return pose["x"], pose["y"]
         return old["x"] + (pose["x"] - old["x"]) * t, old["y"] + (pose["y"] - old["y"]) * t
 
-    def react(self, frame: int, name: str, other: str, attacker: str, attack: Attack, side: str, t: float) -> None:
-        """One side's table."""
-        table, kind = getattr(attack, side), self.kind[name]
-        poses = self.now[0]
+    def react(
+        self, frame: int, name: str, other: str | None, attacker: str, attack: str, table: Any, side: str, t: float
+    ) -> None:
+        """One side's table; of a counter that has come to a limit, `other` may be nobody."""
+        kind, poses = self.kind[name], self.all_poses
+        by = other or name
 
         def tell(event: str, **more: Any) -> None:
             self.events.append({"frame": frame, "event": event, "id": name, **more})
 
-        if table.stun and frame + table.stun > self.stunned.get(name, -1):
-            self.stunned[name] = frame + table.stun
-            tell("stun", until=frame + table.stun, by=other)
+        until = self.fights.give_timer(self.stuns, name, frame, frame + 1, table.stun, table.stun_mode)
+        if until is not None:
+            tell("stun", until=until, by=by)
         push = table.knockback
         if push:
             hx, hy = self.heading(poses[attacker])
@@ -730,13 +773,15 @@ class Reference:
             elif push.direction == "travel":
                 x, y = poses[attacker]["v"]
             elif push.direction != "facing":
-                (x1, y1), (x0, y0) = self.at(name, t), self.at(other, t)
+                (x1, y1), (x0, y0) = self.at(name, t), self.at(other or attacker, t)
                 sign = -1 if side == "target" else 1
-                x, y = x1 - x0 + sign * self.now_over[0], y1 - y0 + sign * self.now_over[1]
+                over = self.now_over if self.judging else (0.0, 0.0)
+                x, y = x1 - x0 + sign * over[0], y1 - y0 + sign * over[1]
                 y = 0.0 if push.direction == "flat" else y
             x, y = (x, y) if x or y else (hx, hy)
             size = push.distance / kind.weight / math.hypot(x, y)
-            tell("knockback", dx=x * size, dy=y * size, until=frame + push.over, by=other)
+            until = self.fights.end(name, frame, push.over)
+            tell("knockback", dx=x * size, dy=y * size, until=until, by=by)
             homing = name in self.sent or self.driven.bodies.get(name, {}).get("homing")
             moves = self.recording.reactions == "raw" or name in self.driven.bodies
             if moves and name not in self.down and not homing:
@@ -749,12 +794,13 @@ class Reference:
         if table.launch:
             up = -1 if self.rules.space.up == "-y" else 1
             vx, vy = poses[name]["v"]
-            speed = table.launch.up * self.kind[other].bounce * up
+            speed = table.launch.up * (self.kind[other].bounce if other else 1) * up
             vy = vy + speed if table.launch.mode == "add" else speed
-            tell("launch", vx=vx, vy=vy, by=other)
+            tell("launch", vx=vx, vy=vy, by=by)
             if name in self.driven.bodies and name not in self.down:
                 self.driven.bodies[name]["v"] = (vx, vy)
-        self.consume(name, attack, side, "landed")
+        if self.judging and table is self.tables[side]:
+            self.consume(name, attack, side, "landed")
         if table.home:
             body = self.driven.bodies.get(name)
             x, y = self.start[name] if body is None else body["home"][:2]
@@ -765,11 +811,22 @@ class Reference:
             elif self.recording.reactions == "raw":
                 self.sent[name] = (x, y)
         if table.checkpoint:
-            self.vitals.checkpoint[name] = (poses[other]["x"], poses[other]["y"])
-            tell("checkpoint", x=poses[other]["x"], y=poses[other]["y"])
-        for counter, points in table.gives.items():
-            self.counters[name, counter] = self.counters.get((name, counter), 0) + points
-            tell("gives", detail=counter, points=points, total=self.counters[name, counter])
+            self.vitals.checkpoint[name] = (poses[by]["x"], poses[by]["y"])
+            tell("checkpoint", x=poses[by]["x"], y=poses[by]["y"])
+        for counter, points in sorted(table.gives.items()):
+            if isinstance(points, str):
+                sign, words = (-1, points[1:]) if points[0] == "-" else (1, points)
+                amount = self.now_damage[words == "unscaled"] if self.judging else 0
+                points = sign * amount
+            self.fights.give(frame, name, counter, points, by)
+        lives = self.vitals.lives[name]
+        if table.lives and lives is not None:
+            more = max(lives + table.lives, 0)
+            self.vitals.lives[name] = more if kind.max_lives is None else min(more, max(kind.max_lives, lives))
+            if self.vitals.lives[name] != lives:
+                tell("life", before=lives, after=self.vitals.lives[name], by=by)
+        if table.over_time:
+            self.fights.poison(frame, name, by, attack, table.over_time)
         self.won = self.won or table.goal
         if table.spawn:
             births = self.driven.fan(f"effect+{table.spawn}", Fan(table.spawn), 0.0, (0, 0), (0, 0))
@@ -777,41 +834,49 @@ class Reference:
                 birth["x"], birth["y"] = self.spots.get((frame + 1, birth["id"]), (0.0, 0.0))
             self.driven.waiting += births
 
-    def land(self, frame: int, attacker: str, target: str, attack: Attack, hurt: Box, t: float) -> None:
+    def land(self, frame: int, attacker: str, target: str, attack: Attack, cases: list[Case]) -> None:
         """Health, then the tables of both sides."""
         self.landed.append((frame, attacker, attack.memory_key, target))
-        health, full = self.health[target], self.kind[target].health
-        if health is not None and full is not None:
-            after = min(max(health - attack.damage * hurt.damage_scale, 0), full)
-            if after < health:
-                self.credit[target] = attacker
-            if after != health:
-                row = {
-                    "frame": frame,
-                    "event": "health",
-                    "id": target,
-                    "before": health,
-                    "after": after,
-                    "by": attacker,
-                }
-                self.events.append(row)
-            self.health[target] = after
-            if after == 0 and after != health and self.rules.contact.health_check == "at_once":
-                self.vitals.fall(frame, target)
-        if attack.damage > 0 or attack.target.iframes is not None:
-            named = attack.target.iframes
-            self.immunise(frame, target, self.kind[target].iframes if named is None else named, attack.name)
-        self.react(frame, target, attacker, attacker, attack, "target", t)
-        if attack.attacker.iframes is not None:
-            self.immunise(frame, attacker, attack.attacker.iframes, attack.name)
-        self.react(frame, attacker, target, attacker, attack, "attacker", t)
+        self.judging = True
+        fights, mine, theirs = self.fights, self.tables["attacker"], self.tables["target"]
+        lost = fights.lose(frame, target, self.now_damage[0], attacker)
+        lost = plus(lost, fights.lose(frame, target, theirs.damage, attacker))
+        fights.lose(frame, attacker, mine.damage, target)
+        thief = self.owner.get(attacker) or attacker
+        there = thief in self.recording.numbers or thief in self.driven.bodies
+        if mine.lifesteal and lost > 0 and there and thief not in self.down:
+            exact = Fraction(repr(float(lost))) * Fraction(repr(float(mine.lifesteal)))
+            stolen = whole(exact, self.rules.contact.round_damage)
+            fights.lose(frame, thief, -float(stolen), target)
+        stops = [(case.hitstop, case.hitstop_on) for case in cases]
+        length = next((one for one, _ in reversed(stops) if one is not None), attack.hitstop)
+        whom = next((one for _, one in reversed(stops) if one is not None), attack.hitstop_on)
+        if length:
+            fights.stop(frame, attacker, target, length, whom)
+        most = next((case.damage for case in reversed(cases) if case.damage is not None), attack.damage)
+        if (most > 0 and all(case.scale > 0 for case in cases)) or theirs.iframes is not None:
+            named = theirs.iframes
+            length = self.kind[target].iframes if named is None else named
+            self.immunise(frame, target, length, attack.name, theirs.iframes_mode)
+        self.react(frame, target, attacker, attacker, attack.name, theirs, "target", self.now_t)
+        if mine.iframes is not None:
+            self.immunise(frame, attacker, mine.iframes, attack.name, mine.iframes_mode)
+        self.react(frame, attacker, target, attacker, attack.name, mine, "attacker", self.now_t)
+        fights.reach(frame, attack.name, {attacker: target, target: attacker}, (attacker, target))
+        self.judging = False
 
-    def immunise(self, frame: int, name: str, length: int, cause: str) -> None:
+    def immunise(self, frame: int, name: str, length: int, cause: str, mode: str) -> None:
         """Adds the immune frames one by one."""
-        until = frame + length
-        if length == 0 or until <= self.shield[name]:
-            return
-        self.shield[name] = until
         first = frame if self.rules.contact.same_frame == "first" else frame + 1
-        self.immune[name] |= set(range(first, until + 1))
+        until = self.fights.give_timer(self.guards, name, frame, first, length, mode)
+        if until is None:
+            return
         self.events.append({"frame": frame, "event": "iframes", "id": name, "until": until, "cause": cause})
+
+    def is_immune(self, name: str, frame: int) -> bool:
+        """By i-frames, or by the clip that it shows."""
+        pose = self.all_poses.get(name, {}) if name in self.present else {}
+        clip = self.kind[name].clips.get(pose.get("clip") or "")
+        shown = pose.get("shown", -1)
+        by_clip = clip is not None and any(first <= shown <= last for first, last in clip.iframes)
+        return by_clip or self.fights.holds_on(self.guards, name, frame)

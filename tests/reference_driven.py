@@ -105,18 +105,24 @@ class Driven:
         body["home"] = (body["x"], body["y"], body["v"], body["facing"])
         body |= {"played": frame, "first_angle": body["angle"]}
         body |= {"bounces": kind.motion.bounces, "gun": (birth.get("owner"), birth.get("emitter"))}
-        body |= {"expires": None if kind.motion.life is None else frame + kind.motion.life, "new": True}
+        body |= {"expires": kind.motion.life, "new": True}
         self.bodies[birth["id"]] = body
         self.since[birth["id"]] = frame
         self.world.enter(birth["id"], kind, birth.get("owner"), birth.get("side"))
 
     def frame(self, frame: int, recorded: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
         """Steps 1 and 3: who moves, leaves and appears; the poses of all that are there."""
+        fights = self.world.fights
+        fights.frame = frame
         for name in sorted(self.bodies):
             body = self.bodies[name]
             if body.pop("new", False) and body["born"] == frame:
                 continue
-            why = "expired" if body["expires"] == frame else self.move(name, body)
+            frozen = fights.is_frozen(name, frame)
+            life = body["expires"]
+            expired = life is not None and fights.free(name, body["born"], frame) == life and not frozen
+            body["cut"] = body["cut"] and not frozen
+            why = "expired" if expired else "" if frozen else self.move(name, body)
             if body.get("returns") and why != "expired":
                 continue
             if why in ("expired", "edge"):
@@ -124,11 +130,13 @@ class Driven:
                 self.remove(name)
             elif why:
                 body["solid"] = frame
+        self.world.fights.tick(frame)
         self.world.vitals.returns(frame, recorded)
         for birth in self.waiting:
             self.appear(frame, birth)
         self.waiting = []
         self.poses = recorded | {name: self.pose(name, frame) for name in self.bodies}
+        self.world.all_poses, self.world.present = self.poses, set(self.poses)
         for name in recorded:
             if not recorded[name]["hidden"]:
                 self.since.setdefault(name, frame)
@@ -146,6 +154,7 @@ class Driven:
     def remove(self, name: str) -> None:
         """Gone for good."""
         del self.bodies[name]
+        self.world.fights.cure(name)
         self.world.vitals.due.pop(name, None)
 
     def pose(self, name: str, frame: int, body: dict[str, Any] | None = None) -> dict[str, Any]:
@@ -153,10 +162,12 @@ class Driven:
         body = body or self.bodies[name]
         kind = self.world.kind[name]
         pose = {key: body[key] for key in ("x", "y", "facing", "angle", "scale", "hidden", "cut", "cell", "clip", "v")}
-        pose["hidden"] = pose["hidden"] or frame > body.get("hides", frame)
-        pose["tick"] = frame - body["played"] if kind.motion.clip else -1
+        free = self.world.fights.free
+        since, length = body.get("hides", (frame, 0))
+        pose["hidden"] = pose["hidden"] or free(name, since, frame) > length
+        pose["tick"] = free(name, body["played"], frame) if kind.motion.clip else -1
         pose["shown"] = self.world.shown(name, pose)
-        pose["boxes"] = {}
+        pose["boxes"], pose["tags"] = {}, frozenset()
         return pose
 
     def move(self, name: str, body: dict[str, Any]) -> str:
@@ -295,8 +306,11 @@ class Driven:
         anew = frame == self.run_mark
         now, then = frame in down, frame - 1 in down and not anew
         if when.on == "every":
-            late = frame - self.since.get(name, 1 << 60) - when.first
-            due = late >= 0 and late % when.every == 0
+            since = self.since.get(name, 1 << 60)
+            late = self.world.fights.free(name, since, frame) - when.first
+            due = (
+                late >= 0 and late % when.every == 0 and since <= frame and not self.world.fights.is_frozen(name, frame)
+            )
         elif when.on == "clip":
             due = pose["clip"] == when.name and pose["shown"] >= when.cell
             placed = name in self.bodies and self.bodies[name]["played"] == frame  # its clip begins anew
@@ -305,8 +319,7 @@ class Driven:
                 due = anew or before["shown"] < when.cell
         else:
             due = {"press": now and not then, "release": then and not now, "hold": now}[when.on]
-        counters = {key[1]: one for key, one in self.world.counters.items() if key[0] == name}
-        if not due or not self.world.enough(counters, emitter.if_):
+        if not due or not self.world.fights.meets(name, emitter.if_):
             return
         gun = (name, emitter.name)
         if pose["hidden"]:
@@ -315,9 +328,11 @@ class Driven:
             reason = "down"
         elif name in self.world.gone:
             reason = "consumed"
-        elif frame <= self.world.stunned.get(name, -1):
+        elif self.world.fights.is_frozen(name, frame):
+            reason = "frozen"
+        elif self.world.fights.holds_on(self.world.stuns, name, frame):
             reason = "stunned"
-        elif frame < self.fired.get(gun, -(1 << 60)) + emitter.cooldown:
+        elif gun in self.fired and self.world.fights.free(name, self.fired[gun], frame) < emitter.cooldown:
             reason = "cooldown"
         elif emitter.limit is not None and self.alive(frame, name, emitter) + emitter.fan.count > emitter.limit:
             reason = "limit"
@@ -388,7 +403,7 @@ class Driven:
         """The first move, from the muzzle."""
         world, body = self.world, self.bodies[name]
         muzzle = self.pose(name, frame)
-        muzzle["open"] = world.opened(frame, name, muzzle)
+        muzzle["swings"] = muzzle["open"] = world.opened(frame, name, muzzle)
         world.start_swings(frame, {name: muzzle})
         world.before[name] = muzzle
         why = self.move(name, body)
@@ -412,7 +427,7 @@ class Driven:
         if found:
             pose = self.poses[min(found)[1]]
             muzzle = pose | {"x": birth["x"], "y": birth["y"]}
-            muzzle["open"] = world.opened(frame, min(found)[1], muzzle)
+            muzzle["swings"] = muzzle["open"] = world.opened(frame, min(found)[1], muzzle)
             world.start_swings(frame, {min(found)[1]: muzzle})
             world.before[min(found)[1]] = muzzle
             pose["cut"] = False

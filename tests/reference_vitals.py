@@ -22,13 +22,15 @@ class Vitals:
         self.score: dict[str, float] = {}
         self.checkpoint: dict[str, Any] = {}
         self.fell_at: dict[str, Any] = {}
-        self.due: dict[str, int] = {}
-        self.owed: dict[str, int] = {}
+        self.due: dict[str, tuple[int, int]] = {}
+        self.owed: dict[str, tuple[int, int]] = {}
         self.held: set[str] = set()
         self.safe: set[str] = set()
         """Who could have come back, and waits for a pose."""
         self.out: set[str] = set()
-        self.outs: dict[str, int] = {}
+        self.lost: set[str] = set()
+        """Who went down as it was consumed."""
+        self.outs: dict[str, tuple[int, int]] = {}
         self.succeeded: set[str] = set()
         self.seen: dict[str, int] = {}
         self.kinds_seen: set[str] = set()
@@ -59,6 +61,8 @@ class Vitals:
         world.gone.clear()
         world.held.clear()
         world.landed, world.contacts, world.counts = [], set(), {}
+        world.fights.poisons.clear()
+        world.fights.all_frozen = -1
         world.driven.fired.clear()
         if whole:
             self.checkpoint.clear()
@@ -68,8 +72,9 @@ class Vitals:
         """As at the start."""
         world = self.world
         world.health[name] = world.kind[name].health
-        world.immune[name], world.shield[name], world.steps[name] = set(), -1, []
-        for memory in (world.down, world.stunned, world.credit, self.owed):
+        world.steps[name] = []
+        world.fights.thaw(name)
+        for memory in (world.down, world.stuns, world.guards, world.credit, self.owed):
             memory.pop(name, None)  # type: ignore[attr-defined]
         self.held.discard(name)
         self.safe.discard(name)
@@ -99,9 +104,10 @@ class Vitals:
             if returning is None:
                 self.succeeded.clear()
             self.any_out = False
+            world.fights.drop_strangers()
             for name, kind in world.kind.items():
                 kept = kind.respawn.keeps if kind.respawn else frozenset()
-                world.counters = {key: one for key, one in world.counters.items() if key[0] != name or key[1] in kept}
+                world.fights.start(name, kept)
                 self.lives[name] = kind.lives
                 self.owed.pop(name, None)
                 self.out.discard(name)
@@ -121,11 +127,12 @@ class Vitals:
         pose = world.now[0][name]
         world.down[name], self.fell_at[name] = frame, (pose["x"], pose["y"])
         world.steps[name] = []
+        world.fights.cure(name)
         row = {"frame": frame, "event": "down", "id": name, "by": world.credit[name]}
         left = self.lives[name]
         if left is not None:
             row["lives"] = max(left - 1, 0)
-            self.owed[name] = frame + kind.down.life_after
+            self.owed[name] = frame, kind.down.life_after
             if kind.down.life_after == 0:
                 self.lives[name] = max(left - 1, 0)
                 del self.owed[name]
@@ -133,14 +140,23 @@ class Vitals:
         if kind.down.worth:
             who: str = world.credit[name]
             seen = {who}
-            while world.side(who) is None and world.owner.get(who) not in (None, *seen):
+            known = {*self.recording.numbers, *world.driven.bodies}
+            while who in known and world.side(who) is None and world.owner.get(who) not in (None, *seen):
                 who = world.owner[who] or ""
                 seen.add(who)
-            side = (world.side(who) if who in world.kind else None) or who
+            there = who in self.recording.numbers or who in world.driven.bodies
+            side = (world.side(who) if there else None) or who
             self.score[side] = self.score.get(side, 0) + kind.down.worth
             told = {"id": side, "points": kind.down.worth, "total": self.score[side]}
             world.events.append({"frame": frame, "event": "score", **told})
         world.driven.leave_children(name, pose)
+
+    def is_due(self, name: str, due: tuple[int, int], frame: int) -> bool:
+        """So many frames after another one, of those that count for an actor."""
+        fights = self.world.fights
+        if due[1] == 0:
+            return frame == due[0]
+        return fights.free(name, due[0], frame) == due[1] and not fights.is_frozen(name, frame)
 
     def left(self, name: str) -> int | None:
         """The lives once the one is taken that is owed."""
@@ -160,32 +176,33 @@ class Vitals:
 
     def take_lives(self, frame: int) -> None:
         """Those that fall due in a frame."""
-        outs = {name for name, due in self.outs.items() if due == frame}
-        for name in sorted(name for name, due in self.owed.items() if due == frame or name in outs):
+        outs = {name for name, due in self.outs.items() if self.is_due(name, due, frame)}
+        for name in sorted(name for name, due in self.owed.items() if self.is_due(name, due, frame) or name in outs):
             self.take_life(frame, name)
 
     def lie_down(self, frame: int, name: str) -> None:
         """At the end of the frame in which it went down: comes back, stays to be seen, or is out."""
         world, kind = self.world, self.world.kind[name]
         body = world.driven.bodies.get(name)
+        (self.lost.add if name in world.consumed else self.lost.discard)(name)
         returns = self.left(name) != 0 and name not in world.consumed
         returns = returns and (kind.respawn is not None or (kind.succession and body is None))
         if returns and (body is not None or not kind.succession):
             assert kind.respawn is not None
-            self.due[name] = max(frame + kind.respawn.after, frame + 1)
+            self.due[name] = frame, max(kind.respawn.after, 1)
         leaves = kind.down.lasts if kind.down.out_after is None else kind.down.out_after
         if not returns and self.lives[name] is not None:
-            self.outs[name] = frame + (0 if name in world.consumed else leaves)
+            self.outs[name] = frame, (0 if name in world.consumed else leaves)
         if body is not None:
             body |= {"motion": kind.down.motion or Motion(), "hidden": kind.down.hide, "returns": returns}
             body["v"] = body["v"] if kind.down.motion else (0.0, 0.0)
-            body["hides"] = frame + kind.down.lasts
-            body |= {} if returns else {"ends": frame + leaves}
+            body["hides"] = frame, kind.down.lasts
+            body |= {} if returns else {"ends": (frame, leaves)}
 
     def settle(self, frame: int) -> None:
         """Who is out, and whether the run has ended."""
         world, goal = self.world, self.rules.goal
-        for name in sorted(name for name, due in self.outs.items() if due == frame):
+        for name in sorted(name for name, due in self.outs.items() if self.is_due(name, due, frame)):
             del self.outs[name]
             self.out.add(name)
             self.any_out = True
@@ -212,7 +229,9 @@ class Vitals:
         """Down, and not for good."""
         world, kind = self.world, self.world.kind[name]
         if name in self.recording.numbers:
-            successor = kind.succession and self.left(name) != 0 and name not in self.succeeded
+            successor = (
+                kind.succession and name not in self.lost and self.left(name) != 0 and name not in self.succeeded
+            )
             return successor or (name in self.due and not kind.succession)
         return name in world.driven.bodies and name in self.due
 
@@ -222,7 +241,9 @@ class Vitals:
         for name in sorted(self.due):
             respawn = world.kind[name].respawn
             assert respawn is not None
-            if name in self.due and frame >= self.due[name] and self.may(frame, name, respawn, recorded):
+            since, length = self.due.get(name, (0, 0))
+            ready = world.fights.free(name, since, frame) >= length and not world.fights.is_frozen(name, frame)
+            if name in self.due and ready and self.may(frame, name, respawn, recorded):
                 self.come_back(frame, name, respawn, recorded)
         for name in sorted(recorded):
             if world.kind[name].succession and self.first[name] and (self.first[name] or (0, 0))[1] == frame:
@@ -254,9 +275,18 @@ class Vitals:
         else:
             there = recorded[name] if name in recorded else self.reborn(name, frame)
         there = there | {"x": x, "y": y, "cut": True}
+        seen = world.all_poses, world.present
+        world.all_poses = poses | {name: there}
+        world.present = set(world.all_poses)
+        world.latched = {
+            one: {box.name for box in world.kind[one].boxes if world.fights.meets(one, box.if_)}
+            for one in world.present
+        }
         found = []
         for attacker, pose in poses.items():
             if attacker == name or pose["hidden"] or attacker in world.down or attacker in world.gone:
+                continue
+            if world.fights.is_frozen(attacker, frame):
                 continue
             for hit in world.kind[attacker].boxes:
                 for hurt in world.kind[name].boxes:
@@ -271,6 +301,7 @@ class Vitals:
                     if world.may_meet(attack, attacker, name, hit, hurt):
                         met = world.meeting(frame, attacker, hit, pose, name, hurt, there, respawn.clearance)
                         found += [attacker] * (met is not None)
+        (world.all_poses, world.present), world.latched = seen, {}
         if found and name not in self.held:
             self.held.add(name)
             row = {"frame": frame, "event": "respawn_held", "id": name, "detail": min(found)}
@@ -303,6 +334,7 @@ class Vitals:
         self.take_life(frame, name)
         self.revive(name)
         self.forget(name)
+        world.fights.come_back(frame, name)
         world.events.append({"frame": frame, "event": "respawn", "id": name, "x": x, "y": y})
         self.protect(frame, name, respawn)
         known = killer in driven.bodies or killer in self.recording.numbers
@@ -335,8 +367,8 @@ class Vitals:
     def protect(self, frame: int, name: str, respawn: Respawn | None) -> None:
         """I-frames of a return."""
         if respawn is not None and respawn.iframes:
-            self.world.shield[name] = until = frame + respawn.iframes - 1
-            self.world.immune[name] = set(range(frame, until + 1))
+            self.world.guards[name] = (frame, frame - 1, respawn.iframes)
+            until = frame + respawn.iframes - 1
             row = {"frame": frame, "event": "iframes", "id": name, "until": until, "cause": "respawn"}
             self.world.events.append(row)
 
@@ -386,8 +418,7 @@ class Vitals:
         self.succeeded.add(old)
         self.take_life(frame, old)
         self.lives[name] = self.lives[old]
-        for key in [key for key in world.counters if key[0] == old]:
-            world.counters[name, key[1]] = world.counters[key]
+        world.fights.take_over(frame, name, old)
         if old in self.checkpoint:
             self.checkpoint[name] = self.checkpoint[old]
         if old in self.score:

@@ -50,7 +50,15 @@ def translated(row: dict[str, Any]) -> dict[str, Any]:
     for column, names in (("event", ("rebound",)), ("outcome", ("spent",)), ("detail", ("spent",))):
         if new.get(column) in names:
             new[column] = RENAMED[new[column]]
+    if new["event"] == "gives":
+        counter = {"counter": new.pop("detail"), "before": new["total"] - new.pop("points"), "after": new.pop("total")}
+        new |= {"event": "counter", **counter}
     return new
+
+
+def without_cause(row: dict[str, Any]) -> dict[str, Any]:
+    """A row as far as version 1 told it."""
+    return {name: value for name, value in row.items() if (row["event"], name) != ("counter", "by")}
 
 
 def test_ledgers_have_changed_in_their_names_only(apiary: Path) -> None:
@@ -58,4 +66,4 @@ def test_ledgers_have_changed_in_their_names_only(apiary: Path) -> None:
         old = json.loads(line)
         rulebook = voskar.load_rulebook(apiary / old["rulebook"])
         found = voskar.replay(rulebook, voskar.load_recording(apiary / old["recording"], rulebook))
-        assert rows(found) == [translated(row) for row in old["events"]], old["recording"]
+        assert list(map(without_cause, rows(found))) == [translated(row) for row in old["events"]], old["recording"]

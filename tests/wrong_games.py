@@ -81,7 +81,7 @@ def games(seed: int, count: int, at_once: int = 1) -> list[Game]:
     for leaf in variants.leaves:
         by_template[template(leaf.key)].append(leaf)
     found: list[Game] = []
-    for _ in range(30 * count):
+    for _ in range(90 * count):
         if len(found) == count:
             break
         names = draw.sample(sorted(by_template), at_once)

@@ -26,13 +26,13 @@ GATE = Gate("braced", "b", "blue", lambda contact: contact.target.kind.weight > 
     contact.target.kind.weight > 9, f"weight {contact.target.kind.weight:g}"))
 """
 CONSEQUENCE = """
-from voskar.core.consequences.consequence import Consequence, own, table_of
+from voskar.core.consequences.consequence import Consequence
 from voskar.core.ledger.events import TintEvent
 
 
-def apply(contact, side):
-    world, detail = contact.world, table_of(contact.attack, side).tint
-    world.events.append(TintEvent(frame=world.frame, id=own(contact, side).id, detail=detail))
+def apply(effect):
+    world, detail = effect.world, effect.table.tint
+    world.events.append(TintEvent(frame=world.frame, id=effect.own.id, detail=detail))
 
 
 CONSEQUENCE = Consequence("tint", "tint", lambda table: table.tint is not None, apply, "counters")
@@ -63,11 +63,11 @@ ADDED: dict[str, dict[str, tuple[str, str] | str]] = {
     },
     "a key of a consequence table": {
         "core/rules/attacks.py": ("    goal: bool = False", "    tint: str | None = None\n"),
-        "files/rulebook_schema.py": ("    goal: bool = False", "    tint: str | None = None\n"),
+        "files/attack_schema.py": ("    goal: bool = False", "    tint: str | None = None\n"),
     },
     "a key of an attack": {
         "core/rules/attacks.py": ("    rehit_group: str | None = None", "    heat: float = 0.0\n"),
-        "files/rulebook_schema.py": ("    rehit_group: str | None = None", "    heat: Number = 0.0\n"),
+        "files/attack_schema.py": ("    rehit_group: str | None = None", "    heat: Number = 0.0\n"),
     },
     "a key of a box": {
         "core/rules/boxes.py": ("    within_bounds: bool = False", "    padded: int = 0\n"),

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from tests import strategies, uncommon
+from tests import fighting, strategies, uncommon
 from tests.reference import Reference, box_parts, gap
 from tests.worlds import recording, rulebook, run, told
 from voskar.core.ledger import Ledger
@@ -28,7 +28,8 @@ BRED = 120
 def plain(events: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Values as a ledger writes them, keys in one order."""
     return [
-        {key: float(value) if isinstance(value, int) else value for key, value in event.items()} for event in events
+        {key: value if isinstance(value, str) else round(float(value), 6) for key, value in event.items()}
+        for event in events
     ]
 
 
@@ -81,6 +82,22 @@ def test_rules_that_few_games_need_agree_too(
     data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
 ) -> None:
     frames = more.draw(uncommon.boxed(data, frames))
+    test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
+
+
+@at_least_30
+@given(
+    fighting.rulebooks(
+        st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks(), strategies.deadly_rulebooks(driving=True))
+    ),
+    strategies.recordings(frames_at_most=16),
+    st.sampled_from(["baked", "raw"]),
+    st.data(),
+)
+def test_rules_of_fights_agree_too(
+    data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
+) -> None:
+    frames = more.draw(fighting.tagged(frames))
     test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
-from voskar.audit.findings import BUDGET, AuditFinding, Case
+from voskar.audit.findings import BUDGET, AuditedBook, AuditFinding
 from voskar.audit.hits import CHECKS as HIT_CHECKS
 from voskar.audit.keys import CHECKS as KEY_CHECKS
 from voskar.audit.layers import CHECKS as LAYER_CHECKS
@@ -40,28 +40,28 @@ def audit(
     budget: int = BUDGET,
 ) -> list[AuditFinding]:
     """All findings of all checks but those `allowed`, by file, line and name; of several recordings each once."""
-    cases = [Case(book, book.rules(recording.rate), recording, budget) for recording in recordings]
-    cases = cases or [Case(book, book.rules(DEFAULT_RATE), None, budget)]
-    found: dict[tuple[str, str, int | None, str], list[tuple[Case, AuditFinding]]] = {}
-    for case in cases:
+    cases = [AuditedBook(book, book.rules(recording.rate), recording, budget) for recording in recordings]
+    cases = cases or [AuditedBook(book, book.rules(DEFAULT_RATE), None, budget)]
+    found: dict[tuple[str, str, int | None, str], list[tuple[AuditedBook, AuditFinding]]] = {}
+    for one_book in cases:
         for name, check in CHECKS.items():
-            for one in check(case) if name not in allowed else ():
-                found.setdefault((one.name, one.file, one.line, one.key), []).append((case, one))
+            for one in check(one_book) if name not in allowed else ():
+                found.setdefault((one.name, one.file, one.line, one.key), []).append((one_book, one))
     kept = [finding for some in found.values() for finding in _once(some, cases)]
     return sorted(
         kept, key=lambda problem: (problem.file, problem.line or 0, problem.name, problem.key, problem.reason)
     )
 
 
-def _once(some: Sequence[tuple[Case, AuditFinding]], cases: Sequence[Case]) -> list[AuditFinding]:
+def _once(some: Sequence[tuple[AuditedBook, AuditFinding]], cases: Sequence[AuditedBook]) -> list[AuditFinding]:
     """What the first recording tells of it; nothing, if another one shows what it misses."""
     first, told = some[0]
     if told.name in UNSHOWN:
         kind = told.key.split(".")[1] if told.key.startswith("kinds.") else None
-        asked = [case for case in cases if case.shows(kind)] or cases
-        if not all(any(case is name for case, _ in some) for name in asked):
+        asked = [one_book for one_book in cases if one_book.shows(kind)] or cases
+        if not all(any(one_book is name for one_book, _ in some) for name in asked):
             return []
-    return [finding for case, finding in some if case is first]
+    return [finding for one_book, finding in some if one_book is first]
 
 
 __all__ = ["CHECKS", "AuditFinding", "audit"]

@@ -35,7 +35,7 @@ class AuditFinding:
 
 
 @dataclass(frozen=True)
-class Case:
+class AuditedBook:
     """A rulebook at a rate, and perhaps a recording of it. `budget`: how many one emitter may have alive at once."""
 
     book: Rulebook
@@ -80,4 +80,4 @@ class Case:
         return kinds
 
 
-Check = Callable[[Case], Iterator[AuditFinding]]
+Check = Callable[[AuditedBook], Iterator[AuditFinding]]

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from voskar.audit.findings import AuditFinding, Case, Check
+from voskar.audit.findings import AuditedBook, AuditFinding, Check
 from voskar.core.rules import Attack, Box, Kind
 from voskar.core.views.framedata import moves
 
 
-def _meetings(case: Case) -> Iterator[tuple[Kind, Box, Attack, Kind, Box]]:
+def _meetings(audit: AuditedBook) -> Iterator[tuple[Kind, Box, Attack, Kind, Box]]:
     """Every hitbox with every hurtbox of another side that it may meet."""
-    catalog = case.catalog
+    catalog = audit.catalog
     for hit in catalog.of_role("hitbox"):
         for hurt in catalog.of_role("hurtbox"):
             attacker, target, attack = hit.kind, hurt.kind, hit.attack
@@ -20,11 +20,11 @@ def _meetings(case: Case) -> Iterator[tuple[Kind, Box, Attack, Kind, Box]]:
                 yield attacker, hit.box, attack, target, hurt.box
 
 
-def stomp_unguarded(case: Case) -> Iterator[AuditFinding]:
+def stomp_unguarded(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A stomp without `preempts` on a kind whose own touch hurts back in the same frame."""
-    pairs = {(attacker.name, target.name): attack for attacker, _, attack, target, _ in _meetings(case)}
+    pairs = {(attacker.name, target.name): attack for attacker, _, attack, target, _ in _meetings(audit)}
     told = set()
-    for attacker, _, attack, target, _ in _meetings(case):
+    for attacker, _, attack, target, _ in _meetings(audit):
         back = pairs.get((target.name, attacker.name))
         stomp = attack.if_.falling or attack.if_.from_ == {"above"}
         if stomp and not attack.preempts and back is not None and back.damage > 0 and attack.name not in told:
@@ -33,23 +33,23 @@ def stomp_unguarded(case: Case) -> Iterator[AuditFinding]:
                 f"{target.name} touches back with {back.name}: in the frame of a stomp its own touch may hurt "
                 f"{attacker.name}"
             )
-            yield case.finding("stomp-unguarded", ("attacks", attack.name), reason, "preempts = true")
+            yield audit.finding("stomp-unguarded", ("attacks", attack.name), reason, "preempts = true")
 
 
-def launch_adds(case: Case) -> Iterator[AuditFinding]:
+def launch_adds(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A launch that adds to a falling speed: the faster the fall, the lower the bounce."""
-    for attack in case.rules.attacks.values():
+    for attack in audit.rules.attacks.values():
         launch = attack.attacker.launch
         if launch is not None and launch.mode == "add" and (attack.if_.falling or "above" in attack.if_.from_):
             reason = "it adds to a falling speed: the attacker bounces the less the faster it falls"
             where = ("attacks", attack.name, "attacker", "launch", "mode")
-            yield case.finding("launch-adds", where, reason, 'mode = "set", for always the same height')
+            yield audit.finding("launch-adds", where, reason, 'mode = "set", for always the same height')
 
 
-def entry_lost(case: Case) -> Iterator[AuditFinding]:
+def entry_lost(audit: AuditedBook) -> Iterator[AuditFinding]:
     """An always-on `entry` attack on targets with i-frames: a touch that begins in them never lands."""
     told = set()
-    for attacker, box, attack, target, _ in _meetings(case):
+    for attacker, box, attack, target, _ in _meetings(audit):
         given = target.iframes if attack.target.iframes is None else attack.target.iframes
         entry = attack.rehit is not None and attack.rehit.mode == "entry"
         if (
@@ -66,13 +66,13 @@ def entry_lost(case: Case) -> Iterator[AuditFinding]:
                 "however long it lasts"
             )
             remedy = 'rehit = "always" lets the i-frames alone decide'
-            yield case.finding("entry-lost", ("attacks", attack.name), reason, remedy)
+            yield audit.finding("entry-lost", ("attacks", attack.name), reason, remedy)
 
 
-def drained(case: Case) -> Iterator[AuditFinding]:
+def drained(audit: AuditedBook) -> Iterator[AuditFinding]:
     """An always-on attack that lands every frame on a target without i-frames."""
     told = set()
-    for attacker, box, attack, target, _ in _meetings(case):
+    for attacker, box, attack, target, _ in _meetings(audit):
         given = target.iframes if attack.target.iframes is None else attack.target.iframes
         always = attack.rehit is None or attack.rehit.mode == "always"
         if (
@@ -85,27 +85,27 @@ def drained(case: Case) -> Iterator[AuditFinding]:
             continue
         if (given == 0 or attack.ignores_iframes) and not attack.attacker.remove and attack.target.knockback is None:
             told.add(attack.name)
-            rate = float(case.rules.rate)
+            rate = float(audit.rules.rate)
             lasts = target.health / (attack.damage * rate)
             reason = (
                 f"{box.name} lands in every frame on {target.name}, which gets no i-frames: "
                 f"{attack.damage * rate:g} damage a second, {lasts:.2f} s for all its health"
             )
-            yield case.finding(
+            yield audit.finding(
                 "drained", ("attacks", attack.name), reason, "give i-frames, or a rehit of a duration or once"
             )
 
 
-def iframes_short(case: Case) -> Iterator[AuditFinding]:
+def iframes_short(audit: AuditedBook) -> Iterator[AuditFinding]:
     """I-frames shorter than the swing that gave them, where the swing may land again."""
-    for move in moves(case.rules):
+    for move in moves(audit.rules):
         rest = move.windows[-1][1] - move.windows[0][0]
         if move.iframes and move.iframes < rest and move.damage_all > move.damage:
             reason = (
                 f"a swing of {move.kind} in {move.clip} is active for {rest + 1} frames from its first, and gives "
                 f"{move.iframes} i-frames: it may land {move.damage_all / move.damage:.0f} times"
             )
-            yield case.finding(
+            yield audit.finding(
                 "iframes-short",
                 ("attacks", move.attack, "target", "iframes"),
                 reason,
@@ -113,17 +113,17 @@ def iframes_short(case: Case) -> Iterator[AuditFinding]:
             )
 
 
-def knockback_short(case: Case) -> Iterator[AuditFinding]:
+def knockback_short(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A knockback after which the same two still touch."""
-    if case.recording is None:
+    if audit.recording is None:
         return
     runs: dict[tuple[str | None, str | None, str | None], list[tuple[int, int]]] = {}
-    for event in case.ledger.of("contact"):
+    for event in audit.ledger.of("contact"):
         key = (event.attacker, event.target, event.attack)
         runs.setdefault(key, []).append((event.frame, event.until or event.frame))
-    pushes = {(event.frame, event.id, event.by): event for event in case.ledger.of("knockback")}
+    pushes = {(event.frame, event.id, event.by): event for event in audit.ledger.of("knockback")}
     seen: dict[str, list[int]] = {}
-    for hit in case.ledger.hits():
+    for hit in audit.ledger.hits():
         push = pushes.get((hit.frame, hit.target, hit.attacker))
         after = (push.until or 0) + 1 if push is not None else None
         key = (hit.attacker, hit.target, hit.attack)
@@ -132,7 +132,7 @@ def knockback_short(case: Case) -> Iterator[AuditFinding]:
     for name, frames in sorted(seen.items()):
         reason = f"{len(frames)} times the two still touch when the push is over, first after the hit in {frames[0]}"
         where = ("attacks", name, "target", "knockback")
-        yield case.finding(
+        yield audit.finding(
             "knockback-short", where, reason, "push further, or see that the poses show the push: voskar check"
         )
 

@@ -6,15 +6,15 @@ from collections import Counter
 from collections.abc import Iterator
 from difflib import get_close_matches
 
-from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
+from voskar.audit.findings import AuditedBook, AuditFinding, Check, KeyPath
 from voskar.core.rules import ActorCondition
 
 
-def never_given(case: Case) -> Iterator[AuditFinding]:
+def never_given(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A condition needs a counter that nothing gives."""
-    rules = case.rules
-    sides = [side for attack in rules.attacks.values() for side in (attack.attacker, attack.target)]
-    given = {name for side in sides for name in side.gives}
+    rules = audit.rules
+    given = {name for table in rules.tables for name in table.gives}
+    given |= {name for kind in rules.kinds.values() for name, rule in kind.counters.items() if rule.regen is not None}
     asked: list[tuple[KeyPath, str]] = []
     for attack in rules.attacks.values():
         path: KeyPath = ("attacks", attack.name, "if", "attacker", "counters")
@@ -26,7 +26,7 @@ def never_given(case: Case) -> Iterator[AuditFinding]:
     for where, name in asked:
         if name not in given:
             reason = f"no attack `gives` any {name}, so that it never has enough"
-            yield case.finding("never-given", where, reason, "name the counter in a `gives`, or take it out here")
+            yield audit.finding("never-given", where, reason, "name the counter in a `gives`, or take it out here")
 
 
 def _needed(condition: ActorCondition) -> list[str]:
@@ -34,39 +34,39 @@ def _needed(condition: ActorCondition) -> list[str]:
     return [name for name, needs in condition.counters.items() if not all(need.holds(0.0) for need in needs)]
 
 
-def no_bounds(case: Case) -> Iterator[AuditFinding]:
+def no_bounds(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A box that is to be open within the bounds only, in a space without any."""
-    if case.rules.space.bounds is not None:
+    if audit.rules.space.bounds is not None:
         return
-    for _, box, where in case.boxes():
+    for _, box, where in audit.boxes():
         if box.within_bounds:
             reason = "the space has no `bounds`, so that it is never outside"
-            yield case.finding("no-bounds", (*where, "within_bounds"), reason, "tell `[space] bounds`, or take it out")
+            yield audit.finding("no-bounds", (*where, "within_bounds"), reason, "tell `[space] bounds`, or take it out")
 
 
-def never_logged(case: Case) -> Iterator[AuditFinding]:
+def never_logged(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A box that the game is to log: on a driven actor it never is, and this recording may have none."""
-    rules, played = case.rules, case.recording
+    rules, played = audit.rules, audit.recording
     made = {fixture.kind for fixture in rules.fixtures} | {
         emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters
     }
     made |= {fan.kind for kind in rules.kinds.values() for fan in kind.down.spawn}
-    made |= {side.spawn for attack in rules.attacks.values() for side in (attack.attacker, attack.target) if side.spawn}
+    made |= rules.effects
     shown = {actor.kind for actor in played.actors} if played is not None else set()
-    for kind, box, where in case.boxes():
+    for kind, box, where in audit.boxes():
         if not box.logged:
             continue
         if kind.name in made and kind.name not in shown:
             reason = f"{kind.name} is a driven kind, and no game logs where its boxes are: it is never open there"
-            yield case.finding("never-logged", (*where, "logged"), reason, "give the box a shape of its own")
+            yield audit.finding("never-logged", (*where, "logged"), reason, "give the box a shape of its own")
         elif kind.name in shown and played is not None and box.name not in played.boxes.names:
             reason = f"no pose of the recording tells of a box {box.name}: it is closed throughout"
-            yield case.finding("never-logged", (*where, "logged"), reason, f'log it: "boxes": {{ "{box.name}": … }}')
+            yield audit.finding("never-logged", (*where, "logged"), reason, f'log it: "boxes": {{ "{box.name}": … }}')
 
 
-def life_late(case: Case) -> Iterator[AuditFinding]:
+def life_late(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A life that is to be taken later than its actor is back, or out."""
-    for kind in case.rules.kinds.values():
+    for kind in audit.rules.kinds.values():
         down, respawn = kind.down, kind.respawn
         where = ("kinds", kind.name, "down", "life_after")
         if not down.life_after or kind.lives is None:
@@ -74,68 +74,66 @@ def life_late(case: Case) -> Iterator[AuditFinding]:
         leaves = down.lasts if down.out_after is None else down.out_after
         if respawn is not None and respawn.needs is None and down.life_after > max(respawn.after, 1):
             reason = f"it is back after {max(respawn.after, 1)} frames, and the life is taken then at the latest"
-            yield case.finding("life-late", where, reason, f'"{max(respawn.after, 1)}f" or less')
+            yield audit.finding("life-late", where, reason, f'"{max(respawn.after, 1)}f" or less')
         elif down.life_after > leaves:
             reason = f"one without a life left is out after {leaves} frames, and the life is taken then at the latest"
-            yield case.finding("life-late", where, reason, "a shorter `life_after`, or a longer `out_after`")
+            yield audit.finding("life-late", where, reason, "a shorter `life_after`, or a longer `out_after`")
 
 
-def clip_misspelt(case: Case) -> Iterator[AuditFinding]:
+def clip_misspelt(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A clip that a box names and its kind does not declare, though one of nearly that name."""
-    for kind, box, where in case.boxes():
+    for kind, box, where in audit.boxes():
         for table in ("during", "except_during", "keys"):
             for clip in getattr(box, table) or {}:
                 near = get_close_matches(clip, kind.clips, n=1, cutoff=0.7)
                 if clip not in kind.clips and near:
                     reason = f"{kind.name} declares no clip {clip}, but {near[0]}"
-                    yield case.finding("clip-misspelt", (*where, table, clip), reason, f'write "{near[0]}"')
+                    yield audit.finding("clip-misspelt", (*where, table, clip), reason, f'write "{near[0]}"')
 
 
-def idle_key(case: Case) -> Iterator[AuditFinding]:
+def idle_key(audit: AuditedBook) -> Iterator[AuditFinding]:
     """Keys that change nothing as the others are, or leave nothing."""
-    rules = case.rules
-    stuns = any(side.stun for attack in rules.attacks.values() for side in (attack.attacker, attack.target))
+    rules = audit.rules
+    stuns = any(table.stun for table in rules.tables)
     groups = Counter(attack.rehit_group for attack in rules.attacks.values())
     for kind in rules.kinds.values():
         where: KeyPath = ("kinds", kind.name)
         if kind.respawn is not None and kind.respawn.clearance and kind.respawn.if_unsafe == "appear":
             reason = "it does not wait for its place to be safe"
-            yield case.finding("idle-key", (*where, "respawn", "clearance"), reason, 'if_unsafe = "wait"')
+            yield audit.finding("idle-key", (*where, "respawn", "clearance"), reason, 'if_unsafe = "wait"')
         if kind.stun_disarms and not stuns:
             reason = "no attack stuns anybody"
-            yield case.finding("idle-key", (*where, "stun_disarms"), reason, "give an attack a `stun`, or take it out")
-    for kind, box, where in case.boxes():
-        table = case.book.data.kinds[kind.name].boxes[box.name]
+            yield audit.finding("idle-key", (*where, "stun_disarms"), reason, "give an attack a `stun`, or take it out")
+    for kind, box, where in audit.boxes():
+        table = audit.book.data.kinds[kind.name].boxes[box.name]
         if box.role == "hitbox" and table.rank:
             reason = "the order of hits asks for the rank of hurtboxes only"
-            yield case.finding("idle-key", (*where, "rank"), reason, "rank the hurtbox, or take it out")
+            yield audit.finding("idle-key", (*where, "rank"), reason, "rank the hurtbox, or take it out")
         for clip, keys in table.keys.items():
             twice = [cell for cell, count in Counter(key.cell for key in keys).items() if count > 1]
             if twice:
                 reason = f"cell {twice[0]} has two keys, and the later one counts"
-                yield case.finding("idle-key", (*where, "keys", clip), reason, "take one of them out")
-    given = {
-        name for attack in rules.attacks.values() for side in (attack.attacker, attack.target) for name in side.gives
-    }
+                yield audit.finding("idle-key", (*where, "keys", clip), reason, "take one of them out")
+    given = {name for table in rules.tables for name in table.gives}
     for kind in rules.kinds.values():
         for name in sorted((kind.respawn.keeps if kind.respawn is not None else frozenset()) - given):
             reason = f"no attack `gives` any {name}, so that there is nothing to keep"
-            yield case.finding("idle-key", ("kinds", kind.name, "respawn", "keeps"), reason, "name a counter, or none")
-    for name, attack_table in case.book.data.attacks.items():
+            yield audit.finding("idle-key", ("kinds", kind.name, "respawn", "keeps"), reason, "name a counter, or none")
+    for name, attack_table in audit.book.data.attacks.items():
         for side in ("attacker", "target"):
             own = getattr(attack_table, side)
             if own.pierce and not own.remove:
                 reason = "nothing uses it up, so that there is nothing to pierce"
-                yield case.finding("idle-key", ("attacks", name, side, "pierce"), reason, "remove = true")
+                yield audit.finding("idle-key", ("attacks", name, side, "pierce"), reason, "remove = true")
     for attack in rules.attacks.values():
         only, never = attack.if_.from_, attack.if_.not_from
         if only and only <= never:
             reason = "`not_from` excludes every side that `from` allows"
-            yield case.finding("idle-key", ("attacks", attack.name, "if", "from"), reason, "take one of the two out")
+            yield audit.finding("idle-key", ("attacks", attack.name, "if", "from"), reason, "take one of the two out")
         if attack.rehit_group is not None and groups[attack.rehit_group] == 1:
             reason = f'no other attack is of the group "{attack.rehit_group}"'
             where = ("attacks", attack.name, "rehit_group")
-            yield case.finding("idle-key", where, reason, "name it in the others, or take it out")
+            yield audit.finding("idle-key", where, reason, "name it in the others, or take it out")
 
 
 CHECKS: dict[str, Check] = {

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 
-from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
+from voskar.audit.findings import AuditedBook, AuditFinding, Check, KeyPath
 from voskar.core.posing import Bounds, Posed
 from voskar.core.rules import Attack, Kind, Respawn, Role
 
@@ -16,11 +16,11 @@ Stand = tuple[str, float, float, float, float]
 """Kind, x, y, facing, angle."""
 
 
-def _hits(case: Case, kind: Kind) -> Iterator[tuple[Kind, Attack, float]]:
+def _hits(audit: AuditedBook, kind: Kind) -> Iterator[tuple[Kind, Attack, float]]:
     """Every attack of another kind that can land on a kind, and the least damage it does there."""
-    catalog = case.catalog
-    for attacker, box, _ in case.boxes("hitbox"):
-        attack = case.rules.attacks[box.attack or ""]
+    catalog = audit.catalog
+    for attacker, box, _ in audit.boxes("hitbox"):
+        attack = audit.rules.attacks[box.attack or ""]
         if attacker.side is not None and attacker.side == kind.side and not attack.friendly:
             continue
         hit = next(one for one in catalog.by_kind[attacker.name] if one.box is box)
@@ -30,22 +30,22 @@ def _hits(case: Case, kind: Kind) -> Iterator[tuple[Kind, Attack, float]]:
             yield attacker, attack, attack.damage * min(scales)
 
 
-def _returning(case: Case) -> Iterator[tuple[Kind, Respawn, KeyPath]]:
-    for kind in case.rules.kinds.values():
+def _returning(audit: AuditedBook) -> Iterator[tuple[Kind, Respawn, KeyPath]]:
+    for kind in audit.rules.kinds.values():
         if kind.respawn is not None and kind.health is not None:
             yield kind, kind.respawn, ("kinds", kind.name, "respawn")
 
 
-def _standing(case: Case) -> list[tuple[str, Stand, bool]]:
+def _standing(audit: AuditedBook) -> list[tuple[str, Stand, bool]]:
     """Where everyone is at the start: id, where, and whether it stays there for ever."""
     found = []
-    for fixture in case.rules.fixtures:
-        motion = case.rules.kinds[fixture.kind].motion
+    for fixture in audit.rules.fixtures:
+        motion = audit.rules.kinds[fixture.kind].motion
         moves = any(motion.velocity if fixture.velocity is None else fixture.velocity) or any(motion.acceleration)
-        moves |= bool(motion.gravity and case.rules.space.gravity) or bool(motion.spin) or motion.life is not None
+        moves |= bool(motion.gravity and audit.rules.space.gravity) or bool(motion.spin) or motion.life is not None
         stand = (fixture.kind, *fixture.at, float(fixture.facing), fixture.angle)
         found.append((fixture.id, stand, not moves))
-    played = case.recording
+    played = audit.recording
     for number, actor in enumerate(played.actors if played is not None else ()):
         assert played is not None
         row = int(played.poses.rows_of(number)[0])
@@ -55,84 +55,84 @@ def _standing(case: Case) -> list[tuple[str, Stand, bool]]:
     return found
 
 
-def _places(case: Case, kind: Kind, respawn: Respawn) -> list[Stand]:
+def _places(audit: AuditedBook, kind: Kind, respawn: Respawn) -> list[Stand]:
     """Where actors of a kind come back, as far as that is known before they do."""
     if isinstance(respawn.at, tuple):
         return [(kind.name, *respawn.at, 1.0, 0.0)]
-    starts = [stand for _, stand, _ in _standing(case) if stand[0] == kind.name]
+    starts = [stand for _, stand, _ in _standing(audit) if stand[0] == kind.name]
     return starts if respawn.at in ("start", "checkpoint") else []
 
 
-def _posed(case: Case, stands: Sequence[Stand]) -> Posed:
+def _posed(audit: AuditedBook, stands: Sequence[Stand]) -> Posed:
     """Actors that stand somewhere, without a clip."""
-    posed = Posed(case.catalog, (), len(stands))
+    posed = Posed(audit.catalog, (), len(stands))
     for row, stand in enumerate(stands):
         posed.put(row, *stand)
     return posed
 
 
-def _met(case: Case, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
+def _met(audit: AuditedBook, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
     """Whose harmful hitbox, where it starts, meets one that stands somewhere, and whether it stays there."""
-    others = [one for one in _standing(case) if one[1] != where]
+    others = [one for one in _standing(audit) if one[1] != where]
     if not others:
         return
-    for touch in _posed(case, [where, *(stand for _, stand, _ in others)]).touches():
+    for touch in _posed(audit, [where, *(stand for _, stand, _ in others)]).touches():
         if touch.target == 0:
             name, stand, stays = others[touch.attacker - 1]
-            attack, side = touch.hitbox.attack, case.rules.kinds[stand[0]].side
+            attack, side = touch.hitbox.attack, audit.rules.kinds[stand[0]].side
             if attack.harms and (side is None or side != kind.side or attack.friendly):
                 yield name, stays
 
 
-def respawn_hazard(case: Case) -> Iterator[AuditFinding]:
+def respawn_hazard(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A place of return inside a hazard or where an enemy starts; one that is never free cannot be waited for."""
-    for kind, respawn, where in _returning(case):
-        for stand in _places(case, kind, respawn):
-            met = sorted(set(_met(case, kind, stand)))
+    for kind, respawn, where in _returning(audit):
+        for stand in _places(audit, kind, respawn):
+            met = sorted(set(_met(audit, kind, stand)))
             place_of = f"({stand[1]:g}, {stand[2]:g})"
             for name, stays in met[:1]:
                 if respawn.if_unsafe == "wait" and stays:
                     reason = f"it waits until {place_of} is safe, and {name} stands there for ever: it never comes back"
                     remedy = 'move one of them, or if_unsafe = "appear"'
-                    yield case.finding("respawn-hazard", (*where, "if_unsafe"), reason, remedy)
+                    yield audit.finding("respawn-hazard", (*where, "if_unsafe"), reason, remedy)
                 elif respawn.if_unsafe == "appear":
                     reason = f"{kind.name} comes back at {place_of}, where {name} meets it at once"
                     remedy = 'move one of them, or if_unsafe = "wait"'
-                    yield case.finding("respawn-hazard", (*where, "at"), reason, remedy)
+                    yield audit.finding("respawn-hazard", (*where, "at"), reason, remedy)
 
 
-def wait_idle(case: Case) -> Iterator[AuditFinding]:
+def wait_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A wait for a safe place, though nothing can ever make it unsafe."""
-    for kind, respawn, where in _returning(case):
-        if respawn.if_unsafe == "wait" and not any(attack.harms for _, attack, _ in _hits(case, kind)):
+    for kind, respawn, where in _returning(audit):
+        if respawn.if_unsafe == "wait" and not any(attack.harms for _, attack, _ in _hits(audit, kind)):
             reason = f"no hitbox can do {kind.name} any harm, so that its place is always safe"
-            yield case.finding("wait-idle", (*where, "if_unsafe"), reason, "leave out if_unsafe, or check the masks")
+            yield audit.finding("wait-idle", (*where, "if_unsafe"), reason, "leave out if_unsafe, or check the masks")
 
 
-def respawn_naked(case: Case) -> Iterator[AuditFinding]:
+def respawn_naked(audit: AuditedBook) -> Iterator[AuditFinding]:
     """No i-frames after a return, with the reach of an enemy near."""
-    for kind, respawn, where in _returning(case):
+    for kind, respawn, where in _returning(audit):
         if respawn.iframes:
             continue
-        for stand in _places(case, kind, respawn):
-            others = [one for one in _standing(case) if one[1] != stand]
-            near = _nearest(case, kind, stand, others)
+        for stand in _places(audit, kind, respawn):
+            others = [one for one in _standing(audit) if one[1] != stand]
+            near = _nearest(audit, kind, stand, others)
             if near is not None:
                 name, gap = near
                 reason = f"{kind.name} comes back without i-frames, and the reach of {name} begins {gap:.0f} units away"
-                yield case.finding("respawn-naked", where, reason, 'give it i-frames: iframes = "60f"')
+                yield audit.finding("respawn-naked", where, reason, 'give it i-frames: iframes = "60f"')
                 break
 
 
 def _nearest(
-    case: Case, kind: Kind, stand: Stand, others: Sequence[tuple[str, Stand, bool]]
+    audit: AuditedBook, kind: Kind, stand: Stand, others: Sequence[tuple[str, Stand, bool]]
 ) -> tuple[str, float] | None:
     """The nearest enemy whose hitbox is within reach of one that stands somewhere, and how far away."""
-    foes = {attacker.name for attacker, attack, _ in _hits(case, kind) if attack.harms}
+    foes = {attacker.name for attacker, attack, _ in _hits(audit, kind) if attack.harms}
     others = [other for other in others if other[1][0] in foes]
     if not others:
         return None
-    posed = _posed(case, [stand, *(other[1] for other in others)])
+    posed = _posed(audit, [stand, *(other[1] for other in others)])
     own = _bounds(posed, 0, "hurtbox")
     size = max((max(x1 - x0, y1 - y0) for x0, y0, x1, y1 in own), default=0.0)
     best: tuple[float, int] | None = None
@@ -149,52 +149,52 @@ def _bounds(posed: Posed, row: int, role: Role) -> list[Bounds]:
     return [posed.bounds(row, box) for box in posed.boxes(row) if box.box.role == role and posed.is_open(row, box)]
 
 
-def down_outlasts(case: Case) -> Iterator[AuditFinding]:
+def down_outlasts(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A death that is to be seen for longer than the return waits."""
-    for kind, respawn, where in _returning(case):
+    for kind, respawn, where in _returning(audit):
         if kind.down.lasts > max(respawn.after, 1) and respawn.needs is None:
             reason = f"it lies there for {kind.down.lasts} frames, and is back after {max(respawn.after, 1)}"
             remedy = f'after = "{kind.down.lasts}f" or more, or a shorter `down.lasts`'
-            yield case.finding("down-outlasts", (*where, "after"), reason, remedy)
+            yield audit.finding("down-outlasts", (*where, "after"), reason, remedy)
 
 
-def lives_idle(case: Case) -> Iterator[AuditFinding]:
+def lives_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
     """Lives that nobody can lose one by one, and what goes with health without it."""
-    for kind in case.rules.kinds.values():
+    for kind in audit.rules.kinds.values():
         where: KeyPath = ("kinds", kind.name)
         if kind.health is None:
             for key in ("lives", "respawn"):
                 if getattr(kind, key) is not None:
                     reason = f"{kind.name} has no health, so that it never goes down"
-                    yield case.finding("lives-idle", (*where, key), reason, "give it health, or leave this out")
+                    yield audit.finding("lives-idle", (*where, key), reason, "give it health, or leave this out")
         elif (kind.lives or 0) > 1 and kind.respawn is None and not kind.succession:
             reason = f"it has {kind.lives} lives and no way to come back: the first death is its last"
-            yield case.finding("lives-idle", (*where, "lives"), reason, "give it a `respawn`, or succession = true")
+            yield audit.finding("lives-idle", (*where, "lives"), reason, "give it a `respawn`, or succession = true")
 
 
-def health_idle(case: Case) -> Iterator[AuditFinding]:
+def health_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
     """Health that no attack can take, or that the weakest hit always empties."""
-    for kind in case.rules.kinds.values():
+    for kind in audit.rules.kinds.values():
         if kind.health is None:
             continue
-        damages = [(damage, attack.name) for _, attack, damage in _hits(case, kind) if attack.damage > 0]
+        damages = [(damage, attack.name) for _, attack, damage in _hits(audit, kind) if attack.damage > 0]
         where = ("kinds", kind.name, "health")
         if not damages:
             reason = f"no attack that hurts can land on {kind.name}"
-            yield case.finding("health-idle", where, reason, "check layers and masks, or leave out the health")
+            yield audit.finding("health-idle", where, reason, "check layers and masks, or leave out the health")
         elif kind.health > 1 and min(damages)[0] >= kind.health:
             damage, name = min(damages)
             reason = f"its {kind.health:g} health is gone at any hit: the weakest, {name}, takes {damage:g}"
-            yield case.finding("health-idle", where, reason, "health = 1 says the same, or check the damages")
+            yield audit.finding("health-idle", where, reason, "health = 1 says the same, or check the damages")
 
 
-def doubles(case: Case) -> Iterator[AuditFinding]:
+def doubles(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A reset that puts a pick-up back on the ground and leaves what it gave in the bag, once for every death."""
-    placed = {fixture.kind for fixture in case.rules.fixtures}
-    for kind, respawn, where in _returning(case):
+    placed = {fixture.kind for fixture in audit.rules.fixtures}
+    for kind, respawn, where in _returning(audit):
         if respawn.resets not in ("room", "run"):
             continue
-        for attacker, attack, _ in _hits(case, kind):
+        for attacker, attack, _ in _hits(audit, kind):
             left = set(attack.target.gives)
             if respawn.resets == "run":
                 left &= respawn.keeps
@@ -204,30 +204,30 @@ def doubles(case: Case) -> Iterator[AuditFinding]:
                     f"a return puts every {attacker.name} back, and {kind.name} keeps its {names}: once for each death"
                 )
                 remedy = 'resets = "self", or reset the counter with it: resets = "run" without it in `keeps`'
-                yield case.finding("doubles", (*where, "resets"), reason, remedy)
+                yield audit.finding("doubles", (*where, "resets"), reason, remedy)
 
 
-def trap(case: Case) -> Iterator[AuditFinding]:
+def trap(audit: AuditedBook) -> Iterator[AuditFinding]:
     """Deaths within a second of a return, by what was waiting there."""
-    if case.recording is None:
+    if audit.recording is None:
         return
-    rate = float(case.recording.rate)
+    rate = float(audit.recording.rate)
     returned: dict[str, int] = {}
     told: set[str] = set()
-    for event in case.ledger.events:
+    for event in audit.ledger.events:
         name = event.id or ""
         if event.event == "respawn":
             returned[name] = event.frame
         elif event.event == "down" and name in returned and event.frame - returned[name] < rate:
-            number = case.recording.numbers.get(name)
-            if number is None or case.recording.actors[number].kind in told:
+            number = audit.recording.numbers.get(name)
+            if number is None or audit.recording.actors[number].kind in told:
                 continue
-            kind = case.recording.actors[number].kind
+            kind = audit.recording.actors[number].kind
             told.add(kind)
             after = event.frame - returned[name]
             reason = f"{name} is back in {returned[name]} and down again after {after} frames, by {event.by}"
             remedy = 'if_unsafe = "wait", more i-frames after the return, or another place'
-            yield case.finding("trap", ("kinds", kind, "respawn"), reason, remedy)
+            yield audit.finding("trap", ("kinds", kind, "respawn"), reason, remedy)
 
 
 CHECKS: dict[str, Check] = {

@@ -5,128 +5,127 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
+from voskar.audit.findings import AuditedBook, AuditFinding, Check, KeyPath
 from voskar.audit.played import thinnest
 from voskar.core.rules import Emitter, Fan, Kind
 from voskar.core.views.summary import broods
 
 
-def _spawners(case: Case) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter | None]]:
+def _spawners(audit: AuditedBook) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter | None]]:
     """Everything that spawns: who, what, and where it is written."""
-    for kind in case.rules.kinds.values():
+    for kind in audit.rules.kinds.values():
         for emitter in kind.emitters:
             yield kind, emitter.fan, ("kinds", kind.name, "emitters", emitter.name), emitter
         for index, fan in enumerate(kind.down.spawn):
             yield kind, fan, ("kinds", kind.name, "down", "spawn", index), None
 
 
-def endless(case: Case) -> Iterator[AuditFinding]:
+def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
     """What an emitter spawns and neither time nor an edge nor a solid ends, nor the recording that shows it."""
     told = set()
-    for _, fan, _, emitter in _spawners(case):
-        motion = case.rules.kinds[fan.kind].motion
-        bounded = case.rules.space.bounds is not None
+    for _, fan, _, emitter in _spawners(audit):
+        motion = audit.rules.kinds[fan.kind].motion
+        bounded = audit.rules.space.bounds is not None
         ends = motion.life is not None or (motion.at_edge == "remove" and bounded)
-        ends |= motion.on_solid == "remove" and bool(case.rules.space.solids)
+        ends |= motion.on_solid == "remove" and bool(audit.rules.space.solids)
         bounces = (motion.at_edge == "bounce" and bounded) or motion.on_solid == "bounce"
         ends |= bounces and motion.bounces is not None
-        ends |= case.shows(fan.kind) or (emitter is not None and emitter.limit is not None)
+        ends |= audit.shows(fan.kind) or (emitter is not None and emitter.limit is not None)
         if emitter is not None and not ends and fan.kind not in told:
             told.add(fan.kind)
             reason = f"a {fan.kind} that hits nothing stays for ever: no life, no edge and no solid removes it"
             where = ("kinds", fan.kind, "motion")
-            yield case.finding(
+            yield audit.finding(
                 "endless", where, reason, 'give it a life, or at_edge = "remove", or its emitter a limit'
             )
 
 
-def pace(case: Case, fan: Fan) -> float:
+def pace(audit: AuditedBook, fan: Fan) -> float:
     """The speed in units a second at which something sets off, as far as the rulebook tells."""
-    motion = case.rules.kinds[fan.kind].motion
+    motion = audit.rules.kinds[fan.kind].motion
     speed = fan.speed if fan.speed is not None else 0.0 if fan.inherit is not None else math.hypot(*motion.velocity)
     return min(abs(speed), math.inf if motion.max_speed is None else motion.max_speed)
 
 
-def skips(case: Case) -> Iterator[AuditFinding]:
+def skips(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A spawned hitbox that says it is not swept and flies further in a frame than a target is thick."""
-    for _, fan, where, _ in _spawners(case):
-        step = pace(case, fan) / float(case.rules.rate)
-        for one in case.catalog.by_kind[fan.kind]:
+    for _, fan, where, _ in _spawners(audit):
+        step = pace(audit, fan) / float(audit.rules.rate)
+        for one in audit.catalog.by_kind[fan.kind]:
             if one.box.role != "hitbox" or one.box.swept is not False:
                 continue
-            found = thinnest(case, one)
+            found = thinnest(audit, one)
             if found is not None and step > found[0]:
                 thick, other = found
                 reason = (
                     f"{fan.kind}.{one.box.name} moves {step:.1f} units a frame and is not swept; "
                     f"{other.kind.name}.{other.name} is {thick:.1f} thick: it may pass through unseen"
                 )
-                yield case.finding("skips", where, reason, "take `swept = false` away")
+                yield audit.finding("skips", where, reason, "take `swept = false` away")
 
 
-def limit_idle(case: Case) -> Iterator[AuditFinding]:
+def limit_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A limit that life and pace never let an emitter reach, or that no fan fits under."""
-    for _, fan, where, emitter in _spawners(case):
+    for _, fan, where, emitter in _spawners(audit):
         if emitter is None or emitter.limit is None:
             continue
         if fan.count > emitter.limit:
             reason = f"a fan of {fan.count} never fits under a limit of {emitter.limit}: it never fires"
-            yield case.finding("limit-idle", (*where, "limit"), reason, "raise the limit to the count or more")
-        life = case.rules.kinds[fan.kind].motion.life
+            yield audit.finding("limit-idle", (*where, "limit"), reason, "raise the limit to the count or more")
+        life = audit.rules.kinds[fan.kind].motion.life
         beat = max(emitter.cooldown, emitter.when.every if emitter.when.on == "every" else 0)
         if life is not None and beat and (most := -(-life // beat) * fan.count) <= emitter.limit:
             reason = f"at one shot in {beat} frames and a life of {life} no more than {most} are ever there at once"
-            yield case.finding(
+            yield audit.finding(
                 "limit-idle", (*where, "limit"), reason, "lower the limit, shorten the pace, or leave the limit out"
             )
 
 
-def input_unseen(case: Case) -> Iterator[AuditFinding]:
+def input_unseen(audit: AuditedBook) -> Iterator[AuditFinding]:
     """An emitter whose button nobody of its kind ever tells of in the recording."""
-    if case.recording is None:
+    if audit.recording is None:
         return
-    kinds = {actor.id: actor.kind for actor in case.recording.actors} | {
-        fixture.id: fixture.kind for fixture in case.rules.fixtures
+    kinds = {actor.id: actor.kind for actor in audit.recording.actors} | {
+        fixture.id: fixture.kind for fixture in audit.rules.fixtures
     }
-    for kind, _, where, emitter in _spawners(case):
+    for kind, _, where, emitter in _spawners(audit):
         if emitter is None or emitter.when.on not in ("press", "release", "hold") or kind.name not in kinds.values():
             continue
-        button, inputs = emitter.when.name, case.recording.inputs
+        button, inputs = emitter.when.name, audit.recording.inputs
         if not any(kinds.get(name) == kind.name for name in inputs.who(button)):
             own = sorted(
                 {button for button in inputs.buttons if any(kinds.get(who) == kind.name for who in inputs.who(button))}
             )
             reason = f"no {kind.name} tells of the button {button} in the recording; buttons told: "
             reason += ", ".join(own) or "none"
-            yield case.finding("input-unseen", (*where, "when"), reason, "check the button's name in both, or log it")
+            yield audit.finding("input-unseen", (*where, "when"), reason, "check the button's name in both, or log it")
 
 
-def over_budget(case: Case) -> Iterator[AuditFinding]:
+def over_budget(audit: AuditedBook) -> Iterator[AuditFinding]:
     """More alive at once of what one emitter or parent spawns than the budget allows."""
-    if case.recording is None:
+    if audit.recording is None:
         return
-    total = sum(brood.most for brood in broods(case.ledger).values())
-    for brood in broods(case.ledger).values():
-        if brood.most > case.budget and brood.kind:
-            reason = (
-                f"{brood.most} of {brood.name} are there at once, the budget is {case.budget}; {total} of all together"
-            )
-            yield case.finding(
+    total = sum(brood.most for brood in broods(audit.ledger).values())
+    for brood in broods(audit.ledger).values():
+        if brood.most > audit.budget and brood.kind:
+            reason = f"{brood.most} of {brood.name} are there at once, the budget is {audit.budget}; "
+            reason += f"{total} of all together"
+            yield audit.finding(
                 "over-budget", ("kinds", brood.kind, "motion"), reason, "a limit, a longer cooldown or a shorter life"
             )
 
 
-def multiplies(case: Case) -> Iterator[AuditFinding]:
+def multiplies(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A kind that spawns itself, in however many steps, by emitters without a limit or as children."""
     spawns: dict[str, set[str]] = {}
-    for kind, fan, _, _ in _spawners(case):
+    for kind, fan, _, _ in _spawners(audit):
         spawns.setdefault(kind.name, set()).add(fan.kind)
-    for kind, fan, where, emitter in _spawners(case):
+    for kind, fan, where, emitter in _spawners(audit):
         way = _way(spawns, fan.kind, kind.name)
         if way is not None and (emitter is None or emitter.limit is None):
             chain = " → ".join([kind.name, *way])
             reason = f"{chain}: what is spawned spawns its like again, without end"
-            yield case.finding("multiplies", where, reason, "let the last of the line spawn nothing of it")
+            yield audit.finding("multiplies", where, reason, "let the last of the line spawn nothing of it")
 
 
 def _way(spawns: dict[str, set[str]], start: str, goal: str) -> list[str] | None:
@@ -142,31 +141,31 @@ def _way(spawns: dict[str, set[str]], start: str, goal: str) -> list[str] | None
     return None
 
 
-def unbounded(case: Case) -> Iterator[AuditFinding]:
+def unbounded(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A motion that minds edges or solids of which there are none, or whose body looks for no solid."""
-    rules = case.rules
+    rules = audit.rules
     for kind in rules.kinds.values():
         where, motion = ("kinds", kind.name, "motion"), kind.motion
         if motion.at_edge != "none" and rules.space.bounds is None:
             reason = f'at_edge = "{motion.at_edge}", and the space has no bounds'
-            yield case.finding("unbounded", (*where, "at_edge"), reason, "[space] bounds = [x0, y0, x1, y1]")
+            yield audit.finding("unbounded", (*where, "at_edge"), reason, "[space] bounds = [x0, y0, x1, y1]")
         bodies = [box for box in kind.boxes if box.role == "body"]
         solids = rules.space.solids
         seen = any(not solid.layer or not bodies or any(box.mask & solid.layer for box in bodies) for solid in solids)
         if motion.on_solid != "pass" and not seen:
             what = "its body looks for none of their layers" if solids else "there are none"
             reason = f'on_solid = "{motion.on_solid}", and no solid will stop it: {what}'
-            yield case.finding("unbounded", (*where, "on_solid"), reason, "add solids, or a layer to the body's mask")
+            yield audit.finding("unbounded", (*where, "on_solid"), reason, "add solids, or a layer to the body's mask")
 
 
-def doubled(case: Case) -> Iterator[AuditFinding]:
+def doubled(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A fan all the way round whose first and last fly the same way."""
-    for _, fan, where, _ in _spawners(case):
+    for _, fan, where, _ in _spawners(audit):
         if fan.count > 1 and fan.spread >= 360 and fan.spread % 360 == 0:
             step = fan.spread / (fan.count - 1)
             even = 360 * (fan.count - 1) / fan.count
             reason = f"over {fan.spread:g} degrees the first and the last fly the same way, {step:g} degrees apart"
-            yield case.finding("doubled", (*where, "spread"), reason, f"spread = {even:g} spaces {fan.count} evenly")
+            yield audit.finding("doubled", (*where, "spread"), reason, f"spread = {even:g} spaces {fan.count} evenly")
 
 
 CHECKS: dict[str, Check] = {

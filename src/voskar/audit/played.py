@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from voskar.audit.findings import AuditFinding, Case, Check
+from voskar.audit.findings import AuditedBook, AuditFinding, Check
 from voskar.audit.shapes import thickness
 from voskar.core.boxes import FormedBox
 from voskar.core.recording import Recording
@@ -15,75 +15,75 @@ from voskar.core.recording.shown import cells
 from voskar.core.views.summary import everyone
 
 
-def up_differs(case: Case) -> Iterator[AuditFinding]:
+def up_differs(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A rulebook and a recording that disagree on where up is."""
-    played = case.recording
-    if played is not None and played.up != case.rules.space.up:
-        reason = f'the rulebook says up = "{case.rules.space.up}", the recording "{played.up}"'
-        yield case.finding(
+    played = audit.recording
+    if played is not None and played.up != audit.rules.space.up:
+        reason = f'the rulebook says up = "{audit.rules.space.up}", the recording "{played.up}"'
+        yield audit.finding(
             "up-differs", ("space", "up"), reason, "above, below and falling follow the rulebook: make them agree"
         )
 
 
-def _shown(case: Case, played: Recording) -> dict[str, set[str]]:
+def _shown(audit: AuditedBook, played: Recording) -> dict[str, set[str]]:
     """The clips that a recording shows, by kind."""
-    numbers = np.unique(np.stack([case.kinds, played.poses.clip]), axis=1)
+    numbers = np.unique(np.stack([audit.kinds, played.poses.clip]), axis=1)
     found: dict[str, set[str]] = {}
     for kind, clip in numbers.T.tolist():
         if clip >= 0:
-            found.setdefault(case.catalog.kinds[kind], set()).add(played.clips[clip])
+            found.setdefault(audit.catalog.kinds[kind], set()).add(played.clips[clip])
     return found
 
 
-def clip_unshown(case: Case) -> Iterator[AuditFinding]:
+def clip_unshown(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A clip that a box names and no pose of its kind shows."""
-    if case.recording is None:
+    if audit.recording is None:
         return
-    shown = _shown(case, case.recording)
-    present = {actor.kind for actor in case.recording.actors}
-    for kind, box, where in case.boxes():
+    shown = _shown(audit, audit.recording)
+    present = {actor.kind for actor in audit.recording.actors}
+    for kind, box, where in audit.boxes():
         for table in ("during", "keys"):
             for clip in getattr(box, table) or {}:
                 if kind.name in present and clip not in shown.get(kind.name, set()):
                     told = ", ".join(sorted(shown.get(kind.name, set()))) or "none"
                     reason = f"no {kind.name} shows the clip {clip} in the recording; it shows {told}"
-                    yield case.finding("clip-unshown", (*where, table, clip), reason, "check the clip's name in both")
+                    yield audit.finding("clip-unshown", (*where, table, clip), reason, "check the clip's name in both")
 
 
-def clip_unknown(case: Case) -> Iterator[AuditFinding]:
+def clip_unknown(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A clip in the recording that a kind with clips of its own does not know: one of four directions forgotten."""
-    if case.recording is None:
+    if audit.recording is None:
         return
-    for name, clips in _shown(case, case.recording).items():
-        kind = case.rules.kinds[name]
+    for name, clips in _shown(audit, audit.recording).items():
+        kind = audit.rules.kinds[name]
         timed = {clip for box in kind.boxes for clip in {**(box.during or {}), **box.keys}}
         for clip in sorted(clips - set(kind.clips) - timed):
             fellow = next((name for name in sorted(timed) if name[:3] == clip[:3]), None)
             if fellow is not None:
                 reason = f"the recording shows the clip {clip}, which no box of {name} names, though they name {fellow}"
-                yield case.finding(
+                yield audit.finding(
                     "clip-unknown", ("kinds", name), reason, f"give {clip} the windows and keys that {fellow} has"
                 )
 
 
-def tunnels(case: Case) -> Iterator[AuditFinding]:
+def tunnels(audit: AuditedBook) -> Iterator[AuditFinding]:
     """An unswept hitbox that moves further in a frame than the thinnest box it should meet is thick."""
-    played, catalog = case.recording, case.catalog
+    played, catalog = audit.recording, audit.catalog
     if played is None:
         return
     poses = played.poses
     before = poses.previous
     linked = np.flatnonzero((before >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[before])
-    width, height = spans(case.rules, played)[poses.actor[linked]].T  # of places that are one the nearest
+    width, height = spans(audit.rules, played)[poses.actor[linked]].T  # of places that are one the nearest
     steps = np.hypot(
         shorter(poses.x[linked] - poses.x[before[linked]], width),
         shorter(poses.y[linked] - poses.y[before[linked]], height),
     )
-    kinds = case.kinds[linked]
-    for kind, box, where in case.boxes("hitbox"):
+    kinds = audit.kinds[linked]
+    for kind, box, where in audit.boxes("hitbox"):
         of_kind = np.flatnonzero(kinds == catalog.kinds.index(kind.name))
         formed = next(one for one in catalog.by_kind[kind.name] if one.box is box)
-        found = thinnest(case, formed)
+        found = thinnest(audit, formed)
         if formed.swept or found is None or not len(of_kind):
             continue
         thick, other = found
@@ -93,13 +93,13 @@ def tunnels(case: Case) -> Iterator[AuditFinding]:
                 f"it moves {steps[worst]:.1f} units in frame {poses.frame[linked[worst]]}, and "
                 f"{other.kind.name}.{other.name} is {thick:.1f} thick: it may pass through unseen"
             )
-            yield case.finding("tunnels", where, reason, "swept = true")
+            yield audit.finding("tunnels", where, reason, "swept = true")
 
 
-def thinnest(case: Case, formed: FormedBox) -> tuple[float, FormedBox] | None:
+def thinnest(audit: AuditedBook, formed: FormedBox) -> tuple[float, FormedBox] | None:
     """The thinnest unswept box that a hitbox should meet, and how thick it is; None if it should meet none of a size
     that the rulebook tells."""
-    catalog = case.catalog
+    catalog = audit.catalog
     others = [
         box
         for box in catalog.formed
@@ -107,42 +107,42 @@ def thinnest(case: Case, formed: FormedBox) -> tuple[float, FormedBox] | None:
     ]
     if not others:
         return None
-    thick, _, other = min((_thinnest(case, other), other.number, other) for other in others)
+    thick, _, other = min((_thinnest(audit, other), other.number, other) for other in others)
     return thick, other
 
 
-def _thinnest(case: Case, formed: FormedBox) -> float:
+def _thinnest(audit: AuditedBook, formed: FormedBox) -> float:
     """The least thickness of a box in any of the forms it takes."""
     keyed = [number for table in formed.keyed.values() for number in table]
-    return min(thickness(case.catalog.forms[number]) for number in keyed or [formed.form])
+    return min(thickness(audit.catalog.forms[number]) for number in keyed or [formed.form])
 
 
-def friends_touch(case: Case) -> Iterator[AuditFinding]:
+def friends_touch(audit: AuditedBook) -> Iterator[AuditFinding]:
     """Pairs of one side that touch though their hits can never land."""
-    if case.recording is None:
+    if audit.recording is None:
         return
-    kinds = {name: one.kind for name, one in everyone(case.rules, case.recording, case.ledger).items()}
+    kinds = {name: one.kind for name, one in everyone(audit.rules, audit.recording, audit.ledger).items()}
     seen: dict[tuple[str, str, str], list[int]] = {}
-    for event in case.ledger.of("contact"):
+    for event in audit.ledger.of("contact"):
         if event.outcome == "ally":
             key = (kinds[event.attacker or ""], event.hitbox or "", kinds[event.target or ""])
             seen.setdefault(key, []).append(event.frame)
     for (kind, box, target), frames in sorted(seen.items()):
         reason = f"it touches {target} of its own side {len(frames)} times, first in {frames[0]}: always `ally`"
         remedy = "take their layer out of its mask, or make the attack friendly if it should land"
-        yield case.finding("friends-touch", ("kinds", kind, "boxes", box), reason, remedy)
+        yield audit.finding("friends-touch", ("kinds", kind, "boxes", box), reason, remedy)
 
 
-def never_open(case: Case) -> Iterator[AuditFinding]:
+def never_open(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A box whose clips are shown, but never in a cell that opens it."""
-    played = case.recording
+    played = audit.recording
     if played is None:
         return
-    for kind, box, where in case.boxes():
+    for kind, box, where in audit.boxes():
         if box.during is None:
             continue
-        rows = np.flatnonzero(case.kinds == case.catalog.kinds.index(kind.name))
-        cell = cells(played.poses, rows, kind, played.clips, case.rules.rate)
+        rows = np.flatnonzero(audit.kinds == audit.catalog.kinds.index(kind.name))
+        cell = cells(played.poses, rows, kind, played.clips, audit.rules.rate)
         for clip, ranges in box.during.items():
             if clip in played.clips:
                 shown = cell[played.poses.clip[rows] == played.clips.index(clip)]
@@ -150,7 +150,7 @@ def never_open(case: Case) -> Iterator[AuditFinding]:
                     reason = (
                         f"the recording shows cells {shown.min()} to {shown.max()} of {clip}, none of which opens it"
                     )
-                    yield case.finding(
+                    yield audit.finding(
                         "never-open", (*where, "during", clip), reason, "check the cells, and the clip's rate"
                     )
 

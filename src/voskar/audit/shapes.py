@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
-from voskar.audit.findings import AuditFinding, Case, Check, KeyPath
+from voskar.audit.findings import AuditedBook, AuditFinding, Check, KeyPath
 from voskar.core.rules import Duration
 from voskar.core.rules.shapes import Form
 
@@ -17,34 +17,34 @@ LARGE = 8.0  # times the middle size of the fellows, in both directions: a floor
 VAST = 100.0  # times that, in either
 
 
-def cell_past_end(case: Case) -> Iterator[AuditFinding]:
+def cell_past_end(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A `during`, `except_during` or key cell past its clip's end."""
-    for kind, box, where in case.boxes():
+    for kind, box, where in audit.boxes():
         for table in ("during", "except_during"):
             for clip, ranges in (getattr(box, table) or {}).items():
                 cells = kind.clips[clip].cells if clip in kind.clips else None
                 named = max(last for _, last in ranges)
                 if cells is not None and named >= cells:
                     reason = f"the clip {clip} has cells 0 to {cells - 1}, and this names cell {named}"
-                    yield case.finding("cell-past-end", (*where, table, clip), reason, "count cells from 0")
+                    yield audit.finding("cell-past-end", (*where, table, clip), reason, "count cells from 0")
         for clip, keys in box.keys.items():
             cells = kind.clips[clip].cells if clip in kind.clips else None
             if cells is not None and keys and keys[-1].cell >= cells:
                 reason = f"the clip {clip} has cells 0 to {cells - 1}, and a key stands at cell {keys[-1].cell}"
-                yield case.finding("cell-past-end", (*where, "keys", clip), reason, "count cells from 0")
+                yield audit.finding("cell-past-end", (*where, "keys", clip), reason, "count cells from 0")
 
 
-def part_of_a_frame(case: Case) -> Iterator[AuditFinding]:
+def part_of_a_frame(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A duration that is no whole number of frames at the rate."""
 
     def look(value: Any, where: KeyPath) -> Iterator[AuditFinding]:
         if isinstance(value, Duration):
-            exact = value.exact(case.rules.rate)
+            exact = value.exact(audit.rules.rate)
             if exact.denominator != 1:
-                rate, frames = float(case.rules.rate), value.frames(case.rules.rate)
+                rate, frames = float(audit.rules.rate), value.frames(audit.rules.rate)
                 reason = f"at {rate:g} frames a second this is {float(exact):.3f} frames, and becomes {frames}"
                 remedy = f'write "{frames}f", or a time that is a whole number of frames'
-                yield case.finding("part-of-a-frame", where, reason, remedy)
+                yield audit.finding("part-of-a-frame", where, reason, remedy)
         elif isinstance(value, BaseModel):
             for name in type(value).model_fields:
                 yield from look(getattr(value, name), (*where, name))
@@ -55,14 +55,14 @@ def part_of_a_frame(case: Case) -> Iterator[AuditFinding]:
             for index, inner in enumerate(value):
                 yield from look(inner, (*where, index))
 
-    yield from look(case.book.data, ())
+    yield from look(audit.book.data, ())
 
 
-def out_of_proportion(case: Case) -> Iterator[AuditFinding]:
+def out_of_proportion(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A box far from its actor, or many times larger than its fellows."""
-    for kind in case.rules.kinds.values():
-        formed = [box for box in case.catalog.by_kind[kind.name] if not box.box.logged]
-        spans = {box.box.name: span(case.catalog.forms[box.form]) for box in formed}
+    for kind in audit.rules.kinds.values():
+        formed = [box for box in audit.catalog.by_kind[kind.name] if not box.box.logged]
+        spans = {box.box.name: span(audit.catalog.forms[box.form]) for box in formed}
         for name, (low, high) in spans.items():
             where = ("kinds", kind.name, "boxes", name)
             others = [spans[other] for other in spans if other != name]
@@ -72,10 +72,10 @@ def out_of_proportion(case: Case) -> Iterator[AuditFinding]:
             reach = max([*sizes, own])
             if away > FAR * reach:
                 reason = f"it is {away:.0f} units from its actor, whose boxes are no larger than {reach:.0f}"
-                yield case.finding("out-of-proportion", where, reason, "check `at`, and draw a frame of it")
+                yield audit.finding("out-of-proportion", where, reason, "check `at`, and draw a frame of it")
             elif sizes and (own > VAST * np.median(sizes) or (len(sizes) >= 2 and narrow > LARGE * np.median(sizes))):
                 reason = f"it is {own:.0f} units across, its fellows {float(np.median(sizes)):.0f}"
-                yield case.finding("out-of-proportion", where, reason, "check its size, and draw a frame of it")
+                yield audit.finding("out-of-proportion", where, reason, "check its size, and draw a frame of it")
 
 
 def span(form: Form) -> tuple[np.ndarray, np.ndarray]:

@@ -191,6 +191,7 @@ STYLES = {
     "hit-missing": "magenta",
     "hit-damage": "cyan",
     "hit-attack": "cyan",
+    "hit-case": "cyan",
 }
 ABOUT = {"hit": "cyan", "state": "red", "event": "magenta", "reaction": "blue", "spawn": "green"}
 STYLES = {code: ABOUT[one.about] for code, one in CODES.items()} | STYLES

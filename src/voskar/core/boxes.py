@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from itertools import chain, product
 
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxColumns, BoxRuns, ClipColumns, ShapeColumns
-from voskar.core.rules import Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
+from voskar.core.rules import NO_CONDITION, Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
 from voskar.core.rules.outlines import stretched
 from voskar.core.rules.shapes import Form, is_upright, put_on
 
+NO_TAGS: frozenset[str] = frozenset()
 ONCE, ALWAYS = Rehit("once"), Rehit("always")
 
 
@@ -87,6 +89,8 @@ class BoxCatalog:
         for kind in rules.kinds.values():
             swings = {attack: number for number, attack in enumerate(kind.timed_attacks())}
             self.by_kind[kind.name] = [self._form(kind, box, swings) for box in kind.boxes]
+        self.conditions = {kind.name: kind.box_conditions for kind in rules.kinds.values() if kind.box_conditions}
+        """Those that boxes of a kind are open by: their places are their bits in the kernel."""
         self._upright = [is_upright(form) for form in self.forms]
 
     @classmethod
@@ -145,9 +149,9 @@ class BoxCatalog:
         """Whether layers and masks let a hitbox meet a hurtbox."""
         return eligible(self.rules.contact.detect, hit.box, hurt.box)
 
-    def table(self, clips: Sequence[str], logged: Sequence[str] = ()) -> BoxColumns:
-        """The flat table for the kernel; `clips` are those that poses can show, `logged` the boxes that they log, both
-        by number."""
+    def table(self, clips: Sequence[str], logged: Sequence[str] = (), tag_sets: Sequence[Set[str]] = ()) -> BoxColumns:
+        """The flat table for the kernel; `clips` are those that poses can show, `logged` the boxes that they log,
+        `tag_sets` the tags that they have, all by number."""
         kinds = []
         for name in self.kinds:
             own = self.by_kind[name]
@@ -176,7 +180,21 @@ class BoxCatalog:
             [box.box.within_bounds and self.rules.space.bounds is not None for box in self.formed],
             [box.swing for box in self.formed],
             [kind.wraps for kind in self.rules.kinds.values()],
+            [self._condition(box) for box in self.formed],
+            self._tag_bits([NO_TAGS, *tag_sets]),
         )
+
+    def _condition(self, box: FormedBox) -> int:
+        """The number of the condition that a box is open by, -1 for one that always holds."""
+        return -1 if box.box.if_ == NO_CONDITION else self.conditions[box.kind.name].index(box.box.if_)
+
+    def _tag_bits(self, tag_sets: Sequence[Set[str]]) -> NDArray[np.int64]:
+        found = np.zeros((len(self.kinds), len(tag_sets)), dtype=np.int64)
+        for name, conditions in self.conditions.items():
+            for place, tags in enumerate(tag_sets):
+                met = [one.tags <= tags and one.no_tags.isdisjoint(tags) for one in conditions]
+                found[self.kind_number[name], place] = sum(1 << bit for bit, one in enumerate(met) if one)
+        return found
 
     @staticmethod
     def _runs(box: FormedBox, numbers: Mapping[str, int]) -> BoxRuns:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Protocol, cast
 
 from voskar.core.consequences import Bound, consequences_of, consume, land
+from voskar.core.judging.cases import remember
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, Gate
 from voskar.core.judging.memory import Memory
@@ -27,6 +28,10 @@ class HitFilter(Protocol):
         """Whether it has a hit of an attacker, an attack and a target in this frame; None if it has none at all."""
         ...
 
+    def look(self, contact: Contact) -> None:
+        """Notes on a contact what only the game can know of it, before any gate is asked."""
+        ...
+
     def again(self, contact: Contact, outcome: str) -> bool:
         """Whether a contact only goes on with a hit that does not count."""
         ...
@@ -46,7 +51,8 @@ class Judge:
         self.account: HitFilter | None = None
         self._order = Order(world.catalog)
         self._gates: dict[str, tuple[Gate[Contact], ...]] = {}
-        self._consequences: dict[str, Bound] = {}
+        self._consequences: dict[int, Bound] = {}
+        """By the identity of an attack, as a case has it or as it is; these are kept."""
         self._running: dict[tuple[str, int, str, int], tuple[int, int]] = {}
         """Where in the ledger the last contact of each pair of boxes stands, and the last frame it holds in."""
         self._prune_at = 1024
@@ -59,10 +65,11 @@ class Judge:
             self._gates[attack.name] = found
         return found
 
-    def _consequences_of(self, attack: Attack) -> Bound:
-        found = self._consequences.get(attack.name)
+    def _consequences_of(self, contact: Contact) -> Bound:
+        effect = contact.effect
+        found = self._consequences.get(id(effect))
         if found is None:
-            found = self._consequences[attack.name] = consequences_of(attack, self.world.rules)
+            found = self._consequences[id(effect)] = consequences_of(effect, self.world.rules)
         return found
 
     def frame(self, judged: Judged | None = None) -> None:
@@ -70,6 +77,7 @@ class Judge:
         world, memory, formed = self.world, self.memory, self.world.catalog.formed
         frame, actors = world.frame, cast(list[ActorState], world.actors)  # whoever touches is there
         memory.preempted.clear()
+        memory.choices.clear()
         account = self.account
         claimed = None if account is None else account.claims
         for attacker, hit, target, hurt, t, touch in self._order.of(world, claimed):
@@ -80,14 +88,18 @@ class Judge:
             )
             attack = hitbox.attack
             outcome = LANDED
+            if account is not None:
+                account.look(contact)
             for gate in self.gates(attack):
                 if gate.stops(contact):
                     outcome = gate.name
                     break
+            if contact.choice is not None:
+                remember(contact, contact.choice)
             if judged is not None:
                 judged(contact, outcome)
-            if attack.rehit is not None and attack.rehit.mode == "entry":
-                memory.touch(key, frame)
+            if attack.rehit is not None and attack.rehit.mode == "entry" and outcome != "unmet":
+                memory.touch(key, frame, world.now(contact.attacker))
             if account is not None and account.again(contact, outcome):
                 continue
             self._tell(contact, outcome)
@@ -101,10 +113,10 @@ class Judge:
     def strike(self, contact: Contact) -> None:
         """A hit takes effect."""
         attack = contact.hitbox.attack
-        self.memory.land(contact.key, contact.frame, contact.swing)
+        self.memory.land(contact.key, contact.frame, contact.swing, self.world.now(contact.attacker))
         if attack.preempts:
             self.memory.preempted.add((contact.target.row, contact.attacker.row))
-        land(contact, self._consequences_of(attack))
+        land(contact, self._consequences_of(contact))
 
     def _tell(self, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""
@@ -116,7 +128,8 @@ class Judge:
             place, until = self._running.get(pair, (-1, frame))
             if until == frame - 1:
                 running = ledger[place]
-                if running.outcome == outcome and running.attack == hitbox.attack.name:
+                case = running.case == contact.case
+                if case and running.outcome == outcome and running.attack == hitbox.attack.name:
                     self._running[pair] = (place, frame)
                     return
             self._close(pair)
@@ -127,7 +140,9 @@ class Judge:
         damage = contact.damage if outcome == LANDED else None
         names = (attacker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
         detail = "lingering" if lingers else None
-        ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail))
+        if outcome == "unmet" and contact.case is not None:
+            detail = contact.case
+        ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail, contact.case))
 
     def _close(self, pair: tuple[str, int, str, int]) -> None:
         """Writes down how long the last contact of a pair has run."""

@@ -60,7 +60,7 @@ class Posed:
         names = played.boxes.names if played is not None else ()
         self._most = max((len(own) for own in catalog.by_kind.values()), default=1) if names else 0
         self.shapes.reserve(SCRATCH + rows * self._most)
-        boxes = catalog.table(clips, names)
+        boxes = catalog.table(clips, names, () if played is None else played.tag_sets)
         self.placing = Placing(
             self.table.kernel, self.shapes, boxes, box_log(played), bounds_of(catalog.rules), TOLERANCE
         )
@@ -85,7 +85,8 @@ class Posed:
         table.x[row], table.y[row], table.facing[row] = x, y, facing
         table.angle[row], table.scale[row] = angle, scale
         table.clip[row], table.cell[row], table.pose[row] = clip, cell, -1
-        table.disarmed_until[row] = -1
+        table.disarmed_until[row] = table.frozen_until[row] = -1
+        table.met[row], table.tags[row] = -1, -1  # what its state would be is not known here
         self.placing.turn(row)
 
     def pose(self, row: int, recording: Recording, pose: int, cell: int) -> None:
@@ -95,7 +96,7 @@ class Posed:
         facing, angle, scale = (float(column[pose]) for column in (poses.facing, poses.angle, poses.scale))
         kind = recording.actors[poses.actor[pose]].kind
         self.put(row, kind, x, y, facing, angle, scale, int(poses.clip[pose]), cell)
-        self.table.pose[row] = pose
+        self.table.pose[row], self.table.tags[row] = pose, int(poses.tags[pose])
 
     def clip(self, row: int) -> str | None:
         """The clip that it shows."""

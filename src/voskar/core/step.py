@@ -12,15 +12,19 @@ from collections.abc import Callable, Sequence
 from operator import attrgetter
 from typing import NamedTuple, Protocol
 
+from voskar.core import counting
 from voskar.core.adopt import Resync
 from voskar.core.adopt.adopter import Adopter
+from voskar.core.consequences import over_time, reach
 from voskar.core.copying import Copier
 from voskar.core.emitters.firing import Emitters
 from voskar.core.judge import Judge
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.memory import Memory
 from voskar.core.kernel.storage import FOREVER
+from voskar.core.latching import latch
 from voskar.core.ledger import Ledger
+from voskar.core.lifecycle import starting
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.resets import Resets
 from voskar.core.lifecycle.respawn import Returns
@@ -72,7 +76,7 @@ class Stepper:
         self.succession = Succession(world)
         self.resets = Resets(world, memory, self.judge.close, self.emitters, self.goals, self.succession)
         self.returns = Returns(world, memory, self.emitters.arm, self.resets.start_over)
-        self.settling = Settling(world, self.resets, self.goals)
+        self.settling = Settling(world, self.resets, self.goals, self.tick)
         self.resync = resync
         self.adopter = (
             None if resync is None else Adopter(resync, self.judge, self.emitters, self.returns, self.settling)
@@ -80,9 +84,16 @@ class Stepper:
         for mark in world.recording.resets:
             world.visit(mark)
         for state in world.everyone():
+            counting.begin(world, state)
+            starting.expect(world, state)
             self.emitters.arm(state)
         self.resets.place_fixtures()
+        latch(world, self.next)
         self.look_ahead()
+
+    def tick(self) -> None:
+        """Damage over time that is due in this frame."""
+        over_time.tick(self.world, reach)
 
     def copy(self) -> Stepper:
         """Another stepper at the same frame, which goes on by itself. An observer is copied with it."""
@@ -153,16 +164,19 @@ class Stepper:
         """The rest of a frame: its poses are in the world, and what is driven has moved."""
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         self.settling.tell_who_left()
+        counting.move(world)
         if not kernel.touched:
             self.returns.bring_back()
             if adopter is not None:
                 adopter.returned()
             self.succession.succeed()
+            starting.give(world)
             before = (lambda: observer.before_firing(self)) if watched and observer is not None else None
             self.emitters.spawn(before)
             if adopter is not None:
                 adopter.fired()
             self.settling.tell_who_left()  # what moves at once may leave at once
+            latch(world, world.frame)
             world.touch()
         else:
             world.find_all()
@@ -173,9 +187,12 @@ class Stepper:
             self.judge.frame()
         if adopter is not None:
             adopter.judged()
+        if world.run.delayed:
+            self.emitters.thaw()
         self.settling.settle()
         if adopter is not None:
             adopter.settled()
+        latch(world, world.frame + 1)
         if watched and observer is not None:
             observer.after(self)
 

@@ -158,8 +158,7 @@ def _is_logged(held: Held, event: SpawnEvent) -> bool:
 
 def spawned_kinds(rules: Rules) -> set[str]:
     """Those that emitters, parents or hits spawn."""
-    effects = (side.spawn for attack in rules.attacks.values() for side in (attack.attacker, attack.target))
-    return {*rules.bred, *filter(None, effects)}
+    return {*rules.bred, *rules.effects}
 
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:

@@ -12,7 +12,8 @@ from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.ledger import COLUMNS, Event, Ledger, written
 from voskar.core.recording import Recording
 from voskar.core.rules.shapes import TOLERANCE
-from voskar.core.views.timeline import Steps, Timeline
+from voskar.core.views.steps import Steps
+from voskar.core.views.timeline import Timeline
 
 _RANGE = re.compile(r"(-?\d+(?:\.\d+)?)?\s*(?:\.\.|-)\s*(-?\d+(?:\.\d+)?)?", re.ASCII)
 

@@ -27,7 +27,7 @@ class Code(NamedTuple):
     say that."""
 
 
-HITS = ("hit-moved", "hit-denied", "hit-missing", "hit-damage", "hit-attack")
+HITS = ("hit-moved", "hit-denied", "hit-missing", "hit-case", "hit-damage", "hit-attack")
 EVENTS = ("event-moved", "event-denied", "event-missing", "event-values")
 CODES: dict[str, Code] = {
     "unknown-actor": Code(
@@ -42,6 +42,7 @@ CODES: dict[str, Code] = {
     "hit-missing": Code(
         "not claimed by the game", "hit", "an attack passes through its target, or its hit is not counted"
     ),
+    "hit-case": Code("with another case", "hit", "a hit is blocked that should not be, or the other way round"),
     "hit-damage": Code("with other damage", "hit", "a hit takes more or less health than it should"),
     "hit-attack": Code("with another attack", "hit", "the game names another attack"),
     "hit-health": Code("with other health after it", "hit", "a hit leaves another health than it should", ("health",)),
@@ -129,11 +130,24 @@ CODES: dict[str, Code] = {
         ("lives", "health", "presence"),
         ("lives", "run"),
     ),
+    "counter": Code(
+        "with another counter",
+        "state",
+        "a meter, a shield or a count shows another value than it should",
+        ("counters", "presence"),
+        ("counters",),
+    ),
     "state-immune": Code(
         "with other i-frames", "state", "the blinking after a hit ends too early or too late", ("iframes", "presence")
     ),
     "state-stunned": Code(
         "with another stun", "state", "an actor acts again too early or too late", ("stun", "presence")
+    ),
+    "frozen": Code(
+        "moving while frozen",
+        "state",
+        "an actor moves during hitstop, or is frozen too long or too short",
+        ("stun", "presence"),
     ),
     "box-moved": Code(
         "with a box at another place", "state", "outlines drawn over the game are not where its boxes are"

@@ -127,7 +127,7 @@ class _Folding:
     def _read_by_hit(self, finding: Finding) -> Iterable[Piece]:
         attacker, target = finding.attacker, finding.target
         gate = finding.why.gate if finding.why is not None and finding.frame == finding.first else None
-        if finding.code in ("hit-damage", "hit-attack"):
+        if finding.code in ("hit-damage", "hit-attack", "hit-case"):
             return ()
         if gate in HIT_GATES:
             return self.provenance.read_by(attacker, target, None, gate)

@@ -18,6 +18,7 @@ from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.explain.step import Step
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import number
+from voskar.core.ledger.events import ContactEvent, HealthEvent
 from voskar.core.recording import Claim
 from voskar.core.rules import Emitter
 from voskar.core.watching import Question, Watched
@@ -102,6 +103,7 @@ def hits(held: Held) -> HitEvidence:
     """What the game counts as hits against what lands."""
     recording, ledger = held.recording, held.ledger
     claims = [claim for claim in recording.claims if claim.event == "hit" and _is_logged(held, claim)]
+    spared, claims = _spared(held, claims)
     judged = [hit for hit in ledger.hits() if _is_logged(held, hit)]
     taken = {} if held.resync is None else held.resync.plan
     known = [(one, taken[number].rules) for number, one in enumerate(recording.claims) if number in taken]
@@ -118,8 +120,10 @@ def hits(held: Held) -> HitEvidence:
     agreed, unmatched = agreed + more, unmatched + late
     near, denied, unmatched = match(denied, unmatched, Window(held.near, held.near))
     moved += near
+    denied = [claim for claim in denied if not _is_tick(held, claim)]
     denied += [one for one, event in known if event is None]
     missed = _claimable(held, unmatched) if held.recording.asks_for("hit") else []
+    missed = [hit for hit in missed if hit.case not in held.recording.scope.cases]
     why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.ask else lambda claim: None
     drift = _Drift(claims, judged, ledger, resynced=held.resync is not None)
     differing = [list(_differs(held, claim, hit)) for claim, hit in agreed]
@@ -136,7 +140,36 @@ def hits(held: Held) -> HitEvidence:
     found += [Finding("hit-missing", hit.frame, hit.attacker or "", hit.target or "", hit=hit) for hit in missed]
     clean = [id(hit) for (_, hit), different in zip(agreed, differing, strict=True) if not different]
     landed = len(left) - len(unmatched) + len(missed) + len(told)
-    return HitEvidence(len(claims), landed, len(clean), tuple(found), clean)
+    return HitEvidence(len(claims) + len(spared), landed, len(clean) + len(spared), tuple(found), clean)
+
+
+def _is_tick(held: Held, claim: Claim) -> bool:
+    """Whether damage over time by the attack that is claimed falls in its frame."""
+    ticks = (event for event in held.ledger.all(HealthEvent) if event.cause is not None)
+    return any((one.frame, one.id, one.cause) == (claim.frame, claim.target, claim.attack) for one in ticks)
+
+
+def _spared(held: Held, claims: list[Claim]) -> tuple[list[Claim], list[Claim]]:
+    """Claims of a case that does not land by the rules either: they agree; and all others."""
+    ledger, window = held.ledger, held.windows.of("hit")
+    known = {
+        (event.attacker, event.target, event.attack, event.case, event.frame, event.until)
+        for event in ledger.all(ContactEvent)
+        if event.outcome == "unmet" and event.case is not None
+    }
+    spared = [
+        claim
+        for claim in claims
+        if claim.case
+        and any(
+            (claim.attacker, claim.target, claim.case) == (attacker, target, case)
+            and claim.attack in (None, attack)
+            and first - window.before <= claim.frame <= (last or first) + window.after
+            for attacker, target, attack, case, first, last in known
+        )
+    ]
+    gone = {id(claim) for claim in spared}
+    return spared, [claim for claim in claims if id(claim) not in gone]
 
 
 def _hit(event: Event) -> tuple[object, ...]:
@@ -274,6 +307,9 @@ def _differs(held: Held, claim: Claim, hit: Event) -> Iterator[Finding]:
     def finding(code: str, game: str, rules: str) -> Finding:
         return Finding(code, claim.frame, *pair, claim, hit, hit.frame - claim.frame, game, rules)
 
+    if claim.case is not None and claim.case != (hit.case or ""):  # its damage, and the health it leaves, follow
+        yield finding("hit-case", claim.case or "none", hit.case or "none")
+        return
     if claim.damage is not None and hit.damage is not None and abs(claim.damage - hit.damage) > 1e-6:
         yield finding("hit-damage", number(claim.damage), number(hit.damage))
     if claim.attack is not None and claim.attack != hit.attack:

@@ -7,15 +7,16 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from voskar.core.adopt.window import COLUMNS, Column
+from voskar.core.adopt.window import COLUMNS, COUNTER, Column
 from voskar.core.explain.actor import last_change
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import number as plain_number
 from voskar.core.recording import Recording
 from voskar.core.recording.shown import cell_of_tick, cells
 from voskar.core.rules import Rules
-from voskar.core.rules.shapes import Ints
-from voskar.core.views.timeline import Course, Span, Timeline
+from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.views.steps import Span, Steps
+from voskar.core.views.timeline import Course, Timeline
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held
 
@@ -45,11 +46,11 @@ def _state(held: Held, course: Course) -> Iterator[Finding]:
     recording, poses = held.recording, held.recording.poses
     yield from _taken_over(held, course)
     rows = poses.rows_of(recording.numbers[course.actor.id])
-    for column in COLUMNS:
-        steps = getattr(course, column)
+    for column in (*COLUMNS, *(COUNTER + name for name in recording.counters.names)):
+        steps = steps_of(course, column)
         if not steps.values:
             continue
-        told = getattr(poses, column)[rows]
+        told = told_by(recording, column)[rows]
         known = ~np.isnan(told)
         if not known.any():
             continue
@@ -77,8 +78,26 @@ def _taken_over(held: Held, course: Course) -> Iterator[Finding]:
             continue
         event = next(event for event in own if event.detail == column and event.frame >= first)
         row = held.recording.row(name, event.frame)
-        told = event.after if row is None else float(getattr(held.recording.poses, column)[row])
+        told = event.after if row is None else float(told_by(held.recording, column)[row])
         yield _differs(held, course, column, (first, last), told or 0.0, event.before)
+
+
+def steps_of(course: Course, column: Column) -> Steps:
+    """What the rules have of a column."""
+    if column.startswith(COUNTER):
+        name = column.removeprefix(COUNTER)
+        return course.counters.get(name) or Steps([0], [0.0])
+    found: Steps = getattr(course, column)
+    return found
+
+
+def told_by(recording: Recording, column: Column) -> Floats:
+    """(poses,) what poses tell of a column, NaN for nothing."""
+    if column.startswith(COUNTER):
+        place = recording.counters.names.index(column.removeprefix(COUNTER))
+        return np.append(recording.counters.values[:, place], np.nan)[recording.poses.counted]
+    found: Floats = getattr(recording.poses, column)
+    return found
 
 
 def _differs(
@@ -89,13 +108,15 @@ def _differs(
     length = " to the end" if goes_on else f" to {last}"
     below = ", below zero" if value < 0 else ""
     text = f"{column} {plain_number(rule)}: {last_change(course, column, first)}"
-    steps = getattr(course, column)
+    steps = steps_of(course, column)
     same = [one for one, told in zip(steps.frames, steps.values, strict=True) if told == value]
     close = [one for one in same if 0 < abs(one - first) <= held.near]
     if close:
         text += f"; {plain_number(value)} {'from' if close[0] > first else 'was reached in'} {close[0]}"
         text += " on" if close[0] > first else ""
-    return of_actor(column, first, course.actor.id, f"{column} {plain_number(value)}{below} from {first}{length}", text)
+    code = "counter" if column.startswith(COUNTER) else column
+    column = column.removeprefix(COUNTER)
+    return of_actor(code, first, course.actor.id, f"{column} {plain_number(value)}{below} from {first}{length}", text)
 
 
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Finding]:

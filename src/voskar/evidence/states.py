@@ -1,4 +1,4 @@
-"""What a game says of an actor's state beside its health: i-frames and stun, held against the rules."""
+"""What a game says of an actor's state beside its health, held against the rules: i-frames, stun, hitstop."""
 
 from __future__ import annotations
 
@@ -6,16 +6,16 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from voskar.core.views.timeline import Span
+from voskar.core.views.steps import Span
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, runs, span_words
 
 
 def states(held: Held) -> Iterator[Finding]:
-    """`immune` and `stunned` of poses: the state before the frame's hits. In the frame in which it is given either is
-    right; nothing is asked while hidden, down or out."""
+    """`immune`, `stunned` and `frozen` of poses: the state before the frame's hits. In the frame in which it is given
+    either is right; nothing is asked while hidden, down or out. Then those that move while they are frozen."""
     poses = held.recording.poses
-    for column in ("immune", "stunned"):
+    for column in COLUMNS:
         told = getattr(poses, column)
         if not len(told) or (told < 0).all():
             continue
@@ -24,6 +24,45 @@ def states(held: Held) -> Iterator[Finding]:
             rows = rows[(told[rows] >= 0) & ~poses.hidden[rows]]
             if len(rows):
                 yield from _of_one(held, column, name, rows)
+    if held.recording.reactions == "baked" and "hitstop" not in held.recording.scope.reactions:
+        for name in held.recording.numbers:
+            yield from _moves(held, name)
+
+
+COLUMNS = {"immune": "iframes", "stunned": "stun", "frozen": "hitstop"}
+"""What poses tell, each with the event that brings it about."""
+
+
+def _moves(held: Held, name: str) -> Iterator[Finding]:
+    """A pose that is frozen is that of the frame before, in place and cell."""
+    spans = held.course.courses[name].frozen
+    if not spans:
+        return
+    poses = held.recording.poses
+    for span in spans:
+        rows = poses.between(held.recording.numbers[name], span.first - 1, span.last)
+        rows = rows[~poses.hidden[rows]]
+        step = np.hypot(np.diff(poses.x[rows]), np.diff(poses.y[rows]))
+        follows = np.diff(poses.frame[rows]) == 1
+        moves = follows & (step > held.tolerance) & ~poses.cut[rows][1:]
+        plays = follows & ((np.diff(poses.clip[rows]) != 0) | (np.diff(held.cells[rows]) != 0))
+        odd = np.flatnonzero(moves | plays)
+        if len(odd):
+            frame = int(poses.frame[rows[odd[0] + 1]])
+            told = f"moves {step[odd[0]]:.1f} units in {frame}" if moves[odd[0]] else f"goes on in its clip in {frame}"
+            yield of_actor("frozen", frame, name, told, f"frozen {span.first} to {span.last}")
+
+
+def clip_immune(held: Held, name: str, rows: np.ndarray) -> np.ndarray:
+    """(n,) whether the cells that some poses show make their actor immune."""
+    poses, kind = held.recording.poses, held.course.courses[name].kind
+    found = np.zeros(len(rows), dtype=np.bool_)
+    for clip, one in kind.clips.items():
+        if one.iframes and clip in held.recording.clips:
+            shows = poses.clip[rows] == held.recording.clips.index(clip)
+            for first, last in one.iframes:
+                found |= shows & (held.cells[rows] >= first) & (held.cells[rows] <= last)
+    return found
 
 
 def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Finding]:
@@ -34,7 +73,9 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
     either = np.zeros(len(frames), dtype=np.bool_)
     for span in spans:
         state |= (frames >= span.first) & (frames <= span.last)
-    given = {event.frame for event in held.ledger.about(name, "iframes" if column == "immune" else "stun")}
+    if column == "immune":
+        state |= clip_immune(held, name, rows)
+    given = {event.frame for event in held.ledger.about(name, COLUMNS[column])}
     for frame in given:
         either |= frames == frame
     for span in course.down:
@@ -51,10 +92,11 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
         if spans:
             nearest = min(reversed(spans), key=lambda span: max(span.first - first, first - span.last, 0))
             if nearest.first - held.near <= first <= nearest.last + held.near:
-                rule = f"{column} {nearest.first} to {nearest.last}, from {nearest.cause}"
+                cause = f", from {nearest.cause}" if nearest.cause else ""
+                rule = f"{column} {nearest.first} to {nearest.last}{cause}"
         ended = held.ended_before(first)
         if ended is not None:
             continue
-        yield of_actor(
-            f"state-{column}", first, name, f"is {word} {span_words(first, last, held.recording.last)}", rule
-        )
+        code = "frozen" if column == "frozen" else f"state-{column}"
+        told_words = f"is {word} {span_words(first, last, held.recording.last)}"
+        yield of_actor(code, first, name, told_words, rule)

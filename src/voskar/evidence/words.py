@@ -27,7 +27,7 @@ def accounts(finding: Finding) -> tuple[str, str]:
             hit = finding.hit
             boxes = f"{hit.hitbox} on {hit.hurtbox}" if hit else ""
             return "tells no such hit", f"{pair}: landed, {boxes}"
-        case "hit-damage" | "hit-attack":
+        case "hit-damage" | "hit-attack" | "hit-case":
             what = finding.code.removeprefix("hit-")
             return f"{pair}, {what} {finding.game}", f"{what} {finding.rules}"
         case "hit-health":

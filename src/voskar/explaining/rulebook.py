@@ -12,6 +12,7 @@ from typing import Any, Literal
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
+from voskar.core.asking import ANY_CELL
 from voskar.core.judging.outcomes import OUTCOMES
 from voskar.core.rules import Duration, Rehit, Rules
 from voskar.errors import InputError
@@ -31,6 +32,10 @@ LAYERS = ("layer", "mask")
 KINDS = ("spawn", "kind", "target", "clear")
 SKIPPED = ("include", "voskar", "id", "pixels", "needs", "press", "release", "hold", "keeps", "polygon", "names")
 """What is not varied: what files or logs give names to, and what is no rule."""
+
+
+NEEDED = {"iframes_mode": "iframes", "stun_mode": "stun", "hitstop_on": "hitstop", "max_lives": "lives"}
+"""Keys that say nothing without another one of their table."""
 
 
 class RulebookVariants:
@@ -88,8 +93,13 @@ class _Walk:
         for name, field in type(table).model_fields.items():
             key = field.alias or name
             placed = key in ("at", "turn", "grow") and getattr(table, "logged", False)  # where the game says it is
-            if key not in SKIPPED and not placed:
+            if key not in SKIPPED and not placed and not self.is_idle(table, key):
                 yield from self.value(getattr(table, name), (*path, key), field)
+
+    def is_idle(self, table: BaseModel, key: str) -> bool:
+        """Whether a key only says how another one is meant, which is not there."""
+        needed = NEEDED.get(key)
+        return needed is not None and not self.frames(getattr(table, needed))
 
     def value(self, value: Any, path: KeyPath, field: FieldInfo) -> Iterator[Leaf]:
         key = str(path[-1])
@@ -101,7 +111,8 @@ class _Walk:
         elif isinstance(value, dict):
             for name, inner in value.items():
                 if isinstance(inner, tuple) and inner and isinstance(inner[0], tuple):
-                    yield Leaf((*path, name), "cells", _ranges(inner))
+                    if inner[0][1] < ANY_CELL:
+                        yield Leaf((*path, name), "cells", _ranges(inner))
                 elif isinstance(inner, float):
                     yield Leaf((*path, name), "number", inner)
                 elif isinstance(inner, BaseModel | list):
@@ -109,6 +120,8 @@ class _Walk:
         elif isinstance(value, list) and value and isinstance(value[0], BaseModel):
             for place, inner in enumerate(value):
                 yield from self.table(inner, (*path, place))
+        elif isinstance(value, tuple) and value and isinstance(value[0], tuple):
+            yield Leaf(path, "cells", _ranges(value))
         else:
             leaf = self.leaf(value, path, key, field)
             if leaf is not None:
@@ -118,6 +131,9 @@ class _Walk:
         types, words, least = _types(field)
         if key in LAYERS:
             return Leaf(path, "names", value, self.layers)
+        is_table = any(isinstance(one, type) and issubclass(one, BaseModel) for one in types)
+        if (is_table and value is None) or isinstance(value, tuple):
+            return None
         if key in KINDS and (value is None or isinstance(value, str)):
             return Leaf(path, "name", value, self.kinds)
         if key == "side":

@@ -23,15 +23,21 @@ MOTION = (
     "life",
 )  # fmt: skip
 
+CASES = ("attacks.{a}.cases.**", "kinds.{T}.cases.**")
+COUNTERS = ("kinds.*.counters.**", "attacks.*.*.gives.*")
+FREEZES = ("attacks.{a}.hitstop", "attacks.*.hitstop", "attacks.*.hitstop_on", "attacks.*.cases.*.hitstop")
+"""What freezes, and so moves the ends of timers."""
+
 GATES: dict[str, tuple[str, ...]] = {
     "immune": (
         "kinds.{T}.iframes", "attacks.{i}.target.iframes", "attacks.{a}.ignores_iframes", "kinds.{T}.respawn.iframes",
-        "attacks.{i}.attacker.iframes", "contact.same_frame", "attacks.{a}.damage",
+        "attacks.{i}.attacker.iframes", "contact.same_frame", "attacks.{a}.damage", "kinds.{T}.start_iframes",
+        "kinds.{T}.clips.*.iframes", "attacks.{i}.*.iframes_mode", *FREEZES,
     ),
-    "repeat": ("attacks.{a}.rehit", "contact.linger", "kinds.{A}.linger"),
+    "repeat": ("attacks.{a}.rehit", "contact.linger", "kinds.{A}.linger", *FREEZES),
     "ally": ("attacks.{a}.friendly", "kinds.{A}.side", "kinds.{T}.side", "attacks.{a}.hits_owner"),
     "own": ("attacks.{a}.hits_owner",),
-    "unmet": ("attacks.{a}.if.**",),
+    "unmet": ("attacks.{a}.if.**", *CASES, *COUNTERS),
     "preempted": ("attacks.*.preempts", "attacks.*.priority", "contact.same_frame"),
     "consumed": (
         "attacks.{a}.attacker.pierce", "attacks.{a}.attacker.remove", "attacks.{a}.attacker.consumed_by",
@@ -46,6 +52,7 @@ GATES: dict[str, tuple[str, ...]] = {
     "open": (
         "kinds.{A}.boxes.{h}.during.*", "kinds.{T}.boxes.{u}.during.*", "kinds.{A}.boxes.{h}.except_during.*",
         "kinds.{T}.boxes.{u}.except_during.*", "kinds.{A}.clips.**", "kinds.{A}.stun_disarms",
+        "kinds.{A}.boxes.{h}.if.**", "kinds.{T}.boxes.{u}.if.**", *FREEZES,
     ),
     "touch": (
         "kinds.{A}.boxes.{h}.swept", *(f"kinds.{{A}}.boxes.{{h}}.{one}" for one in SHAPE),
@@ -94,7 +101,8 @@ ENDING = (
 HEALTH = (
     "attacks.{a}.damage", "kinds.{T}.boxes.*.damage_scale", "kinds.{T}.health", "attacks.*.damage",
     "kinds.{T}.boxes.*.rank", "kinds.{T}.iframes", "contact.same_frame", "attacks.{a}.ignores_iframes",
-    "attacks.*.rehit", "kinds.{T}.respawn.*",
+    "attacks.*.rehit", "kinds.{T}.respawn.*", "attacks.*.*.over_time.*", "attacks.*.*.damage", "attacks.*.*.lifesteal",
+    "kinds.*.cases.**", "attacks.*.cases.**", "kinds.*.counters.**",
 )  # fmt: skip
 DOWN = ("kinds.{T}.down.**", "kinds.{T}.respawn.*", "kinds.{T}.lives", "kinds.{T}.linger")
 RESPAWN = ("kinds.{T}.respawn.*", "kinds.{T}.down.lasts", "kinds.{T}.down.life_after", "kinds.{T}.succession")
@@ -107,7 +115,13 @@ PUSH = tuple(
 CHILDREN = ("attacks.*.*.spawn", "kinds.*.down.spawn.*.kind", "kinds.*.down.spawn.*.count")
 
 SUSPECTS: dict[str, tuple[str, ...]] = {
-    "hit-damage": ("attacks.{a}.damage", "kinds.{T}.boxes.*.damage_scale", "kinds.{T}.boxes.*.rank"),
+    "hit-case": (*CASES, *COUNTERS, "attacks.*.*.stun", "kinds.{T}.boxes.*.rank"),
+    "hit-damage": (
+        "attacks.{a}.damage", "kinds.{T}.boxes.*.damage_scale", "attacks.{a}.cases.*.scale", "kinds.{T}.cases.*.scale",
+        "attacks.{a}.by_counter.*", "kinds.{T}.resistance.*", "contact.round_damage", "attacks.{a}.min_damage",
+        "kinds.{T}.boxes.*.rank", *CASES, *COUNTERS,
+    ),
+    "counter": (*COUNTERS, *CASES, "attacks.{a}.damage", *FREEZES),
     "hit-attack": (
         "kinds.{A}.boxes.*.attack", "kinds.{A}.boxes.*.role", "attacks.*.priority", "contact.same_frame",
         *GATES["touch"],
@@ -143,9 +157,14 @@ SUSPECTS: dict[str, tuple[str, ...]] = {
     "lives": ("kinds.{T}.lives", *DOWN, *HEALTH),
     "state-immune": (
         "kinds.{T}.iframes", "attacks.*.target.iframes", "attacks.*.attacker.iframes", "kinds.{T}.respawn.iframes",
-        "attacks.*.ignores_iframes", "attacks.*.damage",
+        "attacks.*.ignores_iframes", "attacks.*.damage", "kinds.{T}.start_iframes", "kinds.{T}.clips.*.iframes",
+        "attacks.*.*.iframes_mode", *FREEZES, "attacks.*.cases.**",
     ),
-    "state-stunned": ("attacks.*.target.stun", "attacks.*.attacker.stun"),
+    "state-stunned": (
+        "attacks.*.target.stun", "attacks.*.attacker.stun", "attacks.*.*.stun_mode", *FREEZES, "attacks.*.cases.**",
+        "kinds.*.cases.**", "kinds.*.counters.**",
+    ),
+    "frozen": (*FREEZES, "kinds.*.cases.**"),
     "box-moved": tuple(f"kinds.{{T}}.boxes.*.{one}" for one in ("at", *SHAPE, "blend")),
     "box-open": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),
     "box-closed": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),

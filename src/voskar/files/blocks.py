@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from voskar.core.kernel.gather import GatheredBoxes, GatheredEntries, GatheredPoses
+from voskar.core.kernel.gather import GatheredEntries, GatheredPoses, GatheredValues
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import Floats, Ints
 from voskar.files.frames import SORTS, WHOLE, FrameLine, LineTypes, Sort
@@ -42,19 +42,20 @@ class EntryColumns(NamedTuple):
         return EntryColumns(self.at[:end], texts, {name: column[:end] for name, column in self.numbers.items()})
 
 
-class ToldBoxes(NamedTuple):
-    """The boxes of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each box, its name
-    as a place in `names`, `corners` (k, 4) as they are told."""
+class ToldValues(NamedTuple):
+    """Boxes or counters of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each, its
+    name as a place in `names`, `values` (k, 4 or 1) as they are told."""
 
     poses: Ints
     at: Ints
     names: list[str]
     name: Ints
-    corners: Floats
+    values: Floats
 
 
 class Block(NamedTuple):
-    """Frames in a row, their poses as columns. Not told: -1 in `tick`, `cell` and `clip`, NaN in other numbers."""
+    """Frames in a row, their poses as columns. Not told: -1 in `tick`, `cell`, `clip` and `tags`, NaN in other
+    numbers."""
 
     frame: Ints
     place: Ints
@@ -66,6 +67,9 @@ class Block(NamedTuple):
     """Of each pose, its place in `keys`, which are in the order in which they first appear."""
     clips: list[str]
     clip: Ints
+    tag_sets: list[str]
+    """Tags that a pose has, with a space between."""
+    tags: Ints
     numbers: dict[str, Any]
     entries: dict[str, EntryColumns]
     """Inputs, claims and display."""
@@ -74,8 +78,9 @@ class Block(NamedTuple):
     """Frames that the logger lost before this one."""
     problems: list[tuple[int, list[str]]]
     """What the logger had to repair."""
-    boxes: ToldBoxes
+    boxes: ToldValues
     """Where a game has boxes itself."""
+    counters: ToldValues
     pushes: tuple[Ints, Floats]
     """(k,) places of poses, and (k, 2) by how much each says that a hit displaced it."""
 
@@ -128,22 +133,30 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
         np.array(columns.key[:poses]),
         list(columns.clips),
         np.array(columns.clip[:poses]),
+        list(columns.tag_sets),
+        np.array(columns.tags[:poses]) if columns.tags_slot >= 0 else untold_places(poses),
         numbers,
         {name: gathered_entries(SORTS[name], one) for name, one in zip(SORTS, columns.entries, strict=True)},
         [(at, frame.reset) for at, frame in others if frame.reset],
         [(at, frame.dropped) for at, frame in others if frame.dropped],
         [(at, frame.problems) for at, frame in others if frame.problems],
-        box_columns(columns.boxes),
+        told_values(columns.boxes),
+        told_values(columns.counters),
         (pushed, pushes[pushed]),
     )
 
 
-def box_columns(boxes: GatheredBoxes) -> ToldBoxes:
-    """Boxes that have been gathered."""
-    count = boxes.rows
-    at, name = (np.array(column[:count]) for column in (boxes.at, boxes.name))
-    corners = np.asarray(boxes.corners).reshape(-1, 4)[:count]
-    return ToldBoxes(np.array(boxes.poses, dtype=np.int64), at, list(boxes.names), name, corners)
+def told_values(told: GatheredValues) -> ToldValues:
+    """Boxes or counters that have been gathered."""
+    count = told.rows
+    at, name = (np.array(column[:count]) for column in (told.at, told.name))
+    values = np.asarray(told.values).reshape(-1, told.width)[:count]
+    return ToldValues(np.array(told.poses, dtype=np.int64), at, list(told.names), name, values)
+
+
+def untold_places(rows: int) -> Ints:
+    """A column of places that no pose tells."""
+    return np.broadcast_to(np.full(1, -1, dtype=np.int64), rows)
 
 
 def entry_columns(name: str, some: Iterable[tuple[int, Any]]) -> EntryColumns:

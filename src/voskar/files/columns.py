@@ -10,16 +10,17 @@ from typing import Any, Literal
 import numpy as np
 from xxhash import xxh3_128
 
-from voskar.core.recording import Actor, LoggedBoxes, Poses, Recording
+from voskar.core.recording import Actor, LoggedBoxes, LoggedCounters, Poses, Recording
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import FIELDS
+from voskar.core.rules import KindNames
 from voskar.core.rules.shapes import LIMIT, Floats, Ints
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import Block, GrowingColumn, Key, is_one, made_of, thin
+from voskar.files.blocks import Block, GrowingColumn, Key, ToldValues, is_one, made_of, thin
 from voskar.files.entries import RESERVED, Entries, refuse_control
 from voskar.files.frames import MOST_LOST
 
-LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged")
+LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged", "tags", "counted")
 """Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
 NUMBERS = tuple(field.name for field in FIELDS.values() if field.type == "number")
 NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
@@ -36,15 +37,43 @@ class LoggedAgainError(InputError):
     """A frame of a lower number follows: the game went back, and all frames from there on are logged again."""
 
 
+class _Named:
+    """Values that some poses tell by name, block by block: `width` numbers each."""
+
+    def __init__(self, width: int) -> None:
+        self.width = width
+        self.names: dict[str, int] = {}
+        self.poses = 0
+        """Poses that tell any."""
+        self.values: list[tuple[Ints, Ints, Floats]] = []
+        """Of some values, which of these poses each belongs to, the number of its name, and the numbers."""
+
+    def take(self, told: ToldValues, rows: int, values: Floats) -> Ints:
+        """Adds those of a block of so many poses; (rows,) which of the poses that tell any each one is, -1 for none."""
+        found = np.full(rows, -1, dtype=np.int64)
+        found[told.poses] = np.arange(self.poses, self.poses + len(told.poses))
+        numbers = np.array([self.names.setdefault(one, len(self.names)) for one in told.names], dtype=np.int64)
+        self.values.append((found[told.at], numbers[told.name], values))
+        self.poses += len(told.poses)
+        return found
+
+    def whole(self) -> Floats:
+        """(poses that tell any, names, width), NaN where not told."""
+        found = np.full((self.poses, len(self.names), self.width), np.nan)
+        for row, number, values in self.values:
+            found[row, number] = values
+        return found
+
+
 class ColumnBuilder:
     """Takes frames in order, in blocks; `finish` gives the recording.
 
     `place` is what a frame's number in the file is called in errors: "line", or "row" for tables; with "frame" it
-    is not told. `kinds` are the names of their boxes; without it any kind is taken.
+    is not told. `kinds` are the names that each kind has; without it any kind is taken.
     """
 
     def __init__(
-        self, name: str, kinds: Mapping[str, Collection[str]] | None, place: Literal["line", "row", "frame"]
+        self, name: str, kinds: Mapping[str, KindNames] | None, place: Literal["line", "row", "frame"]
     ) -> None:
         self.name, self.kinds, self.place = name, kinds, place
         self.first: int | None = None
@@ -54,13 +83,10 @@ class ColumnBuilder:
         self.numbers: dict[str, int] = {}
         self.known: dict[tuple[str, str, str | None], int] = {}  # (id, kind, owner as last told) to number
         self.clips: dict[str, int] = {}
+        self.tag_sets: dict[str, int] = {}
         self.entries = Entries(self._error)
         self.resets: dict[int, str] = {}
-        self.boxes: dict[str, int] = {}
-        self.boxed = 0
-        """Poses that tell boxes."""
-        self.bounds: list[tuple[Ints, Ints, Floats]] = []
-        """Of some boxes, which of these poses each belongs to, its number, and its bounds."""
+        self.boxes, self.counters = _Named(4), _Named(1)
         self.lost: list[tuple[int, int]] = []
         """The first and the last of frames that the logger lost."""
         self.notes: list[str] = []
@@ -127,7 +153,8 @@ class ColumnBuilder:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
         self.counts.clear()
         self.entries.clear()
-        self.bounds.clear()
+        self.boxes.values.clear()
+        self.counters.values.clear()
         self.columns = {name: GrowingColumn() for name in self.columns}
 
     def _gap(self, frame: int) -> str:
@@ -151,6 +178,7 @@ class ColumnBuilder:
             "frame": np.repeat(block.frame, block.counts),
             "actor": numbers[block.key] if rows else np.zeros(0, dtype=np.int64),
             "clip": made_of(thin(block.clip), lambda column: clip_of[column]),
+            "tags": self._tags(block),
             "lingering": np.broadcast_to(np.zeros(1, dtype=np.bool_), rows),
         }
 
@@ -163,17 +191,41 @@ class ColumnBuilder:
             message = f"found {push.tolist()}, expected [dx, dy] within ±{LIMIT:g}"
             raise self._pose_error(int(row), "push", message, None, block)
         push_x, push_y = (np.full(rows if len(at) else 1, np.nan) for _ in "xy")
-        logged = np.full(rows if len(block.boxes.poses) else 1, -1, dtype=np.int64)
         if len(at):
             push_x[at], push_y[at] = pushes.T
-        if len(block.boxes.poses):
-            logged[block.boxes.poses] = np.arange(self.boxed, self.boxed + len(block.boxes.poses))
-            self._take_boxes(columns, block, logged)
-            self.boxed += len(block.boxes.poses)
-        told = {"push_x": push_x, "push_y": push_y, "logged": logged}
+        logged = self._take_boxes(columns, block) if len(block.boxes.poses) else np.full(1, -1)
+        counted = self._take_counters(block) if len(block.counters.poses) else np.full(1, -1)
+        told = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counted}
         return {name: np.broadcast_to(column, rows) for name, column in told.items()}
 
-    def _take_boxes(self, columns: dict[str, Any], block: Block, logged: Ints) -> None:
+    def _tags(self, block: Block) -> Any:
+        """The numbers of the tags of poses. Raises InputError for one that its kind does not declare."""
+        numbers = [self.tag_sets.setdefault(text, len(self.tag_sets)) for text in block.tag_sets]
+        if self.kinds is not None and numbers:
+            pairs, first = np.unique(block.key * (len(numbers) + 1) + block.tags + 1, return_index=True)
+            for row, pair in sorted(zip(first.tolist(), pairs.tolist(), strict=True)):
+                key, place = divmod(pair, len(numbers) + 1)
+                kind = block.keys[key][1]
+                known = self.kinds[kind].tags
+                for tag in block.tag_sets[place - 1].split() if place else ():
+                    if tag not in known:
+                        hint = nearest(tag, known) or "a kind declares its tags: `tags = [...]`"
+                        raise self._pose_error(row, "tags", f'{kind} has no tag "{tag}"', hint, block)
+        number_of = np.array([*numbers, -1], dtype=np.int64)
+        return made_of(thin(block.tags), lambda column: number_of[column])
+
+    def _take_counters(self, block: Block) -> Ints:
+        _, at, names, name, values = block.counters
+        odd = np.flatnonzero(~(np.abs(values[:, 0]) <= LIMIT))  # NaN is wrong, too
+        if len(odd):
+            message = f"found {values[odd[0], 0].item()}, expected a number within ±{LIMIT:g}"
+            raise self._pose_error(int(at[odd[0]]), f"counters.{names[name[odd[0]]]}", message, None, block)
+        for one in names:
+            if one not in self.counters.names:
+                refuse_control(one, lambda told: InputError(Problem(told, file=self.name, key="poses.counters")))
+        return self.counters.take(block.counters, len(block.key), values)
+
+    def _take_boxes(self, columns: dict[str, Any], block: Block) -> Ints:
         _, at, names, name, corners = block.boxes
         wrong = ~(np.abs(corners) <= LIMIT).all(axis=1)  # NaN is wrong, too
         strange: list[tuple[int, str]] = []
@@ -181,7 +233,7 @@ class ColumnBuilder:
             pairs, first = np.unique(block.key[at] * len(names) + name, return_index=True)
             for pair, row in zip(pairs.tolist(), first.tolist(), strict=True):
                 key, number = divmod(pair, len(names))
-                if names[number] not in self.kinds[block.keys[key][1]]:
+                if names[number] not in self.kinds[block.keys[key][1]].boxes:
                     strange.append((row, block.keys[key][1]))
         odd = min([*((row, "") for row in np.flatnonzero(wrong)[:1].tolist()), *strange], default=None)
         if odd is not None:
@@ -190,12 +242,11 @@ class ColumnBuilder:
             message = f"found {corners[row].tolist()}, expected the corners [x0, y0, x1, y1] within ±{LIMIT:g}"
             hint = None
             if kind and self.kinds is not None:
-                message, hint = f'{kind} has no box "{box}"', nearest(box, self.kinds[kind])
+                message, hint = f'{kind} has no box "{box}"', nearest(box, self.kinds[kind].boxes)
             raise self._pose_error(int(at[row]), f"boxes.{box}", message, hint, block)
         place = np.column_stack([columns["x"][at], columns["y"][at]])
         low, high = np.minimum(corners[:, :2], corners[:, 2:]), np.maximum(corners[:, :2], corners[:, 2:])
-        numbers = np.array([self.boxes.setdefault(one, len(self.boxes)) for one in names], dtype=np.int64)
-        self.bounds.append((logged[at], numbers[name], np.concatenate([low - place, high - place], axis=1)))
+        return self.boxes.take(block.boxes, len(block.key), np.concatenate([low - place, high - place], axis=1))
 
     def _meet(self, key: Key, at: int, block: Block) -> int:
         """The number of an actor, which may not have been seen before with this kind and owner."""
@@ -307,8 +358,11 @@ class ColumnBuilder:
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
         poses = Poses(**{name: column.whole() for name, column in self.columns.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
-        inputs, boxes = self.entries.inputs(), self._boxes()
-        digest = self._digest(poses, starts, rate, header, inputs, boxes)
+        inputs = self.entries.inputs()
+        boxes = LoggedBoxes(tuple(self.boxes.names), self.boxes.whole())
+        counters = LoggedCounters(tuple(self.counters.names), self.counters.whole()[:, :, 0])
+        named = (boxes.names, boxes.bounds), (counters.names, counters.values)
+        digest = self._digest(poses, starts, rate, header, inputs, named)
         if self.resets:  # what was before a mark is no past of what comes after it
             poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(self.resets)))
         recording = Recording(
@@ -323,6 +377,8 @@ class ColumnBuilder:
             resets=self.resets,
             digest=digest,
             boxes=boxes,
+            counters=counters,
+            tag_sets=tuple(frozenset(text.split()) for text in self.tag_sets),
             display=self.entries.display(),
             warnings=(*warnings, *self._notes()),
             lost=tuple(self.lost),
@@ -336,14 +392,8 @@ class ColumnBuilder:
         notes = [f"{self.name}: {note}" for note in self.notes[:MOST_NOTES]]
         return [*notes, f"{self.name}: and {more} more notes of the logger"] if more > 0 else notes
 
-    def _boxes(self) -> LoggedBoxes:
-        bounds = np.full((self.boxed, len(self.boxes), 4), np.nan)
-        for row, number, found in self.bounds:
-            bounds[row, number] = found
-        return LoggedBoxes(tuple(self.boxes), bounds)
-
     def _digest(
-        self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs, boxes: LoggedBoxes
+        self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs, named: Iterable[Any]
     ) -> str:
         """A digest of all that a replay looks at, the same whatever file form it came in."""
         digest = xxh3_128()  # nobody is kept out by it, and ten times the bytes are taken in its time
@@ -355,9 +405,12 @@ class ColumnBuilder:
             digest.update(repr((inputs.ids, inputs.buttons)).encode())
             for column in (inputs.frame, inputs.id, inputs.button, inputs.down, inputs.aim):
                 digest.update(column.tobytes())
-        if boxes.names:
-            digest.update(repr(boxes.names).encode())
-            digest.update(boxes.bounds.data)
+        if self.tag_sets:
+            digest.update(repr(list(self.tag_sets)).encode())
+        for names, values in named:
+            if names:
+                digest.update(repr(names).encode())
+                digest.update(values.data)
         for field in fields(Poses):
             column = getattr(poses, field.name)
             if field.name == "frame" or (field.name in LATE and (is_one(column) or not len(column))):

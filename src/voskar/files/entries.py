@@ -20,7 +20,10 @@ from voskar.files.frames import SORTS
 RESERVED = "/+#"
 """Characters of the ids of driven actors."""
 CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
-    "hit": (("attacker", "target"), ("attacker", "target", "attack", "damage", "health", "x", "y")),
+    "hit": (
+        ("attacker", "target"),
+        ("attacker", "target", "attack", "case", "damage", "health", "x", "y"),
+    ),
     "down": (("id",), ("id", "attacker", "lives", "x", "y")),
     "respawn": (("id",), ("id", "health", "lives", "x", "y")),
     "spawn": (("id",), ("id", "owner", "x", "y")),
@@ -121,7 +124,14 @@ class Entries:
                 odd |= np.abs(told.numbers[field]) > LIMIT
         odd |= np.array([bool(CLAIMED[name][0]) for name in events])[event] & ~needs.any(axis=1)
         self._meet(
-            told, "claims", IDS, ("attack",), odd, lambda row: self._of_claim(told, row, line, frame), line, frame
+            told,
+            "claims",
+            IDS,
+            ("attack", "case"),
+            odd,
+            lambda row: self._of_claim(told, row, line, frame),
+            line,
+            frame,
         )
         columns = [_values(told, field, count) for field in CLAIM]
         self.claims += map(Claim, frame.tolist(), [events[one] for one in event.tolist()], line.tolist(), *columns)

@@ -53,6 +53,9 @@ class PoseLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     lives: _Number = UNSET
     immune: _Flag = UNSET
     stunned: _Flag = UNSET
+    frozen: _Flag = UNSET
+    tags: list[str] | UnsetType | None = UNSET
+    counters: dict[str, float] | UnsetType | None = UNSET
     boxes: dict[str, Corners] | UnsetType | None = UNSET
     push: Point | UnsetType | None = UNSET
 
@@ -78,6 +81,7 @@ class ClaimLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     target: _Text = UNSET
     id: _Text = UNSET
     attack: _Text = UNSET
+    case: _Text = UNSET
     damage: _Number = UNSET
     health: _Number = UNSET
     lives: _Number = UNSET

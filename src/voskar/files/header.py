@@ -18,7 +18,13 @@ VERSION = 2
 HEADER_KEYS = ("voskar", "version", "rate", "up", "reactions", "title", "seed", "logged", "unlogged")
 SCOPES: dict[str, dict[str, tuple[str, ...] | None]] = {
     "logged": {"events": EVENTS},
-    "unlogged": {"events": EVENTS, "kinds": None, "attacks": None, "reactions": ("knockback", "launch", "home")},
+    "unlogged": {
+        "events": EVENTS,
+        "kinds": None,
+        "attacks": None,
+        "cases": None,
+        "reactions": ("knockback", "launch", "home", "hitstop"),
+    },
 }
 """What a header may say that is logged or not: lists of these names, or of any."""
 

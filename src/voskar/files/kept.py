@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from msgspec import Struct
 
-from voskar.core.rules import Rules
+from voskar.core.rules import KindNames, Rules
 from voskar.errors import InputError, Problem
 from voskar.files.keeping import get, kept_folder, program, prune, put
 from voskar.files.reading import Digest, blake2b, digest_of, note, noted
@@ -34,7 +34,7 @@ KEPT = 500
 
 class _KeptRules(NamedTuple):
     files: dict[str, Digest]  # of every file that was read
-    kinds: dict[str, frozenset[str]]
+    kinds: dict[str, KindNames]
     fixtures: frozenset[str]
     rules: Rules
 

@@ -14,6 +14,7 @@ from typing import Protocol, TypeVar
 import msgspec
 
 from voskar.core.recording import Recording
+from voskar.core.rules import KindNames
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.columns import ColumnBuilder, LoggedAgainError
 from voskar.files.frames import Count, Numbered, json_frames
@@ -27,11 +28,11 @@ from voskar.files.whole_tables import table_blocks
 
 
 class Kinds(Protocol):
-    """What a recording is read by: of a rulebook its kinds, each with the names of its boxes, and the ids that it
+    """What a recording is read by: of a rulebook its kinds, each with the names that it has, and the ids that it
     places."""
 
     @property
-    def kinds(self) -> dict[str, frozenset[str]]: ...
+    def kinds(self) -> dict[str, KindNames]: ...
     @property
     def fixtures(self) -> frozenset[str]: ...
 

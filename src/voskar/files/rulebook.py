@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -16,12 +17,15 @@ from pydantic import ValidationError
 from voskar.core.rules import (
     Attack,
     Box,
+    Case,
     ContactCondition,
     ContactRules,
+    CounterRule,
     Duration,
     Goal,
     Key,
     Kind,
+    KindNames,
     Rehit,
     Role,
     Rules,
@@ -31,12 +35,12 @@ from voskar.core.rules import (
 from voskar.core.rules.outlines import polygon, rectangle, stretched
 from voskar.core.rules.shapes import Outline
 from voskar.errors import InputError, Problem
+from voskar.files.attack_schema import AttackTable, CaseTable, ContactConditionTable
 from voskar.files.compiling import compiled
 from voskar.files.images import read_alpha
 from voskar.files.rulebook_checks import Told, meaning, schema_problems
 from voskar.files.rulebook_motion import emitter, fixtures
 from voskar.files.rulebook_schema import (
-    AttackTable,
     BoxTable,
     KindTable,
     RulebookFile,
@@ -65,9 +69,9 @@ class Rulebook:
     digest: str
 
     @property
-    def kinds(self) -> dict[str, frozenset[str]]:
-        """The names of its kinds, each with those of its boxes."""
-        return {name: frozenset(kind.boxes) for name, kind in self.data.kinds.items()}
+    def kinds(self) -> dict[str, KindNames]:
+        """What recordings may name of its kinds."""
+        return {name: KindNames(frozenset(kind.boxes), frozenset(kind.tags)) for name, kind in self.data.kinds.items()}
 
     @property
     def fixtures(self) -> frozenset[str]:
@@ -145,6 +149,10 @@ class Rulebook:
             table,
             rate,
             name=name,
+            cases=_cases(table.cases, rate),
+            counters={
+                one: compiled(CounterRule, table.counters[one], rate, name=one) for one in sorted(table.counters)
+            },
             emitters=tuple(emitter(one, table.emitters[one], rate) for one in sorted(table.emitters)),
             linger=linger.frames(rate),
             boxes=tuple(compiled_box(box_name, box) for box_name, box in table.boxes.items()),
@@ -256,14 +264,36 @@ def _outline(box: BoxTable, where: tuple[str, ...], source: Source, up: str, ima
 
 
 def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:
-    rehit, asked = table.rehit, table.if_
-    slack = asked.slack if asked.slack is not None else 1.0 if asked.from_by == "edge" else 0.0
+    rehit = table.rehit
+    damage = _damage(table.damage)
     return compiled(
         Attack,
         table,
         rate,
         name=name,
+        **damage,
         rehit=Rehit("after", rehit.frames(rate)) if isinstance(rehit, Duration) else rehit,
-        ignores_iframes=table.damage <= 0 if table.ignores_iframes is None else table.ignores_iframes,
-        if_=compiled(ContactCondition, asked, rate, slack=slack),
+        ignores_iframes=damage["damage"] <= 0 if table.ignores_iframes is None else table.ignores_iframes,
+        if_=_condition(table.if_, rate),
+        cases=_cases(table.cases, rate),
     )
+
+
+def _damage(told: float | list[float]) -> dict[str, Any]:
+    """What is drawn goes up to `damage`."""
+    if isinstance(told, list):
+        return {"damage": told[1], "least_damage": told[0]}
+    return {"damage": told, "least_damage": None}
+
+
+def _condition(table: ContactConditionTable, rate: Fraction) -> ContactCondition:
+    slack = table.slack if table.slack is not None else 1.0 if table.from_by == "edge" else 0.0
+    return compiled(ContactCondition, table, rate, slack=slack)
+
+
+def _cases(tables: Sequence[CaseTable], rate: Fraction) -> tuple[Case, ...]:
+    found = []
+    for table in tables:
+        damage: dict[str, Any] = {"damage": None} if table.damage is None else _damage(table.damage)
+        found.append(compiled(Case, table, rate, **damage, if_=_condition(table.if_, rate)))
+    return tuple(found)

@@ -6,15 +6,22 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
-from voskar.core.judging.outcomes import OUTCOMES
-from voskar.core.rules import Comparison, Duration
+from voskar.core.rules import Duration
 from voskar.core.rules import Lasting as LastingDuration
+from voskar.core.rules.decimals import Rounding
 from voskar.core.rules.shapes import LIMIT
-from voskar.errors import renamed
+from voskar.files.attack_schema import (
+    ActorConditionTable,
+    AttackTable,
+    CaseTable,
+    CounterConsequenceTable,
+    StateConditionTable,
+)
 from voskar.files.shapes import ShapeTable
 from voskar.files.values import (
     Angle,
     Cell,
+    Cells,
     Corners,
     Facing,
     Frames,
@@ -24,7 +31,6 @@ from voskar.files.values import (
     Pair,
     Points,
     Positive,
-    RehitRule,
     Size,
     Table,
     Version,
@@ -65,6 +71,7 @@ class ContactTable(Table):
     same_frame: Literal["first", "all"] = "first"
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
+    round_damage: Rounding = "none"
     linger: Frames = Duration.parse(0)
 
 
@@ -74,6 +81,7 @@ class ClipTable(Table):
     cells: Annotated[int, Field(gt=0, le=1 << 16)]
     rate: Annotated[float, Field(ge=0.001, le=1e6, allow_inf_nan=False)] | None = None
     loop: bool = False
+    iframes: Cells = ()
 
 
 Blend = Literal["hold", "linear"]
@@ -107,6 +115,7 @@ class BoxTable(ShapeTable):
     swept: bool | None = None
     within_bounds: bool = False
     damage_scale: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
+    if_: Annotated[StateConditionTable, Field(alias="if")] = StateConditionTable()
 
 
 class MotionTable(Table):
@@ -124,38 +133,6 @@ class MotionTable(Table):
     bounces: Whole | None = None
     bounciness: ZeroUp = 1.0
     clip: str | None = None
-
-
-def _comparisons(value: Any) -> Any:
-    texts = value if isinstance(value, list) else [value]
-    try:
-        return tuple(Comparison.parse(text) for text in texts)
-    except (TypeError, ValueError):
-        raise ValueError('a comparison such as ">= 1", or a list of them') from None
-
-
-Comparisons = Annotated[tuple[Comparison, ...], BeforeValidator(_comparisons, json_schema_input_type=str | list[str])]
-
-
-class ActorConditionTable(Table):
-    """A condition on one actor."""
-
-    counters: dict[str, Comparisons] = {}
-
-
-Places = list[Literal["above", "below", "ahead", "behind"]]
-
-
-class ContactConditionTable(Table):
-    """`[attacks.NAME.if]`"""
-
-    attacker: ActorConditionTable = ActorConditionTable()
-    from_: Annotated[Places, Field(alias="from")] = []
-    not_from: Places = []
-    from_by: Literal["edge", "centre"] = "edge"
-    slack: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] | None = None
-    onto: Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)] | None = None
-    falling: bool = False
 
 
 class FanTable(Table):
@@ -274,12 +251,34 @@ class FixtureTable(Table):
     velocity: Pair | None = None
 
 
+class RegenTable(Table):
+    """`regen` of a counter"""
+
+    amount: Number
+    every: Lasting = LastingDuration.parse(1)
+    after: Frames = Duration.parse(0)
+
+
+class CounterTable(Table):
+    """`[kinds.X.counters.NAME]`"""
+
+    start: Number = 0.0
+    min: Number = 0.0
+    max: Number | None = None
+    regen: RegenTable | None = None
+    absorbs: bool = False
+    on_min: CounterConsequenceTable | None = None
+    on_max: CounterConsequenceTable | None = None
+    reset_if: ActorConditionTable | None = None
+
+
 class KindTable(Table):
     """`[kinds.X]`"""
 
     side: str | None = None
     health: Positive | None = None
     iframes: Frames = Duration.parse(0)
+    start_iframes: Frames = Duration.parse(0)
     weight: Positive = 1.0
     bounce: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
     layer: Names = []
@@ -295,84 +294,11 @@ class KindTable(Table):
     linger: Frames | None = None
     wraps: bool = False
     stun_disarms: bool = False
-
-
-def _direction(value: Any) -> Any:
-    expected = '"away", "flat", "facing", "travel", or degrees'
-    if isinstance(value, str) and value in ("away", "flat", "facing", "travel"):
-        return value
-    if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
-        raise ValueError(expected)
-    return float(value)
-
-
-class KnockbackTable(Table):
-    """`knockback` of a consequence table"""
-
-    distance: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
-    over: Lasting = LastingDuration.parse(1)
-    ease: Literal["even", "fade"] = "even"
-    direction: Annotated[str | float, BeforeValidator(_direction)] = "away"
-    mode: Literal["set", "add"] = "set"
-
-
-def _outcome(value: Any) -> Any:
-    if value not in OUTCOMES:
-        new = renamed(str(value), OUTCOMES)
-        hint = f' (it is now "{new}")' if new else ""
-        raise ValueError(", ".join(f'"{name}"' for name in OUTCOMES) + hint)
-    return value
-
-
-OutcomeName = Annotated[str, BeforeValidator(_outcome, json_schema_input_type=Literal[OUTCOMES])]
-
-
-class LaunchTable(Table):
-    """`launch` of a consequence table; a number alone is its `up`."""
-
-    up: Number
-    mode: Literal["set", "add"] = "set"
-
-
-def _launch(value: Any) -> Any:
-    if isinstance(value, dict):
-        return value
-    if isinstance(value, bool) or not isinstance(value, int | float):
-        raise ValueError("units a second, or { up = units a second }")
-    return {"up": value}
-
-
-class ConsequenceTable(Table):
-    """`[attacks.NAME.attacker]` and `[attacks.NAME.target]`"""
-
-    iframes: Frames | None = None
-    stun: Frames = Duration.parse(0)
-    knockback: KnockbackTable | None = None
-    launch: Annotated[LaunchTable, BeforeValidator(_launch, json_schema_input_type=float | LaunchTable)] | None = None
-    remove: bool = False
-    pierce: Whole = 0
-    consumed_by: list[OutcomeName] = ["landed"]
-    home: bool = False
-    checkpoint: bool = False
-    gives: dict[str, Number] = {}
-    goal: bool = False
-    spawn: str | None = None
-
-
-class AttackTable(Table):
-    """`[attacks.NAME]`"""
-
-    damage: Number = 0.0
-    rehit: RehitRule | None = None
-    priority: int = 0
-    friendly: bool = False
-    ignores_iframes: bool | None = None
-    hits_owner: bool = False
-    if_: Annotated[ContactConditionTable, Field(alias="if")] = ContactConditionTable()
-    rehit_group: str | None = None
-    preempts: bool = False
-    attacker: ConsequenceTable = ConsequenceTable()
-    target: ConsequenceTable = ConsequenceTable()
+    tags: Names = []
+    cases: list[CaseTable] = []
+    counters: dict[str, CounterTable] = {}
+    resistance: dict[str, ZeroUp] = {}
+    max_lives: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
 
 
 class RulebookFile(Table):

@@ -35,6 +35,8 @@ INHERITED = (
     "turns",
     "aims",
     "hold",
+    "tags",
+    "counters",
     "tells",
     "pushes",
     "boxes",
@@ -192,6 +194,11 @@ class _Player:
             values = [getattr(key, name) for key in told if getattr(key, name) is not None]
             if values:
                 setattr(line, name, values[-1])
+        if part.tags is not None:
+            line.tags = [tag for tag, frames in part.tags.items() if _inside(frames, own)]
+        known = {name: _last(keys, own, self.rate) for name, keys in (part.counters or {}).items()}
+        if any(known.values()):
+            line.counters = {name: key.is_ for name, key in known.items() if key is not None}
         pushes = [key.by for key in part.pushes or () if key.f.frames(self.rate) == own]
         if part.pushes is not None:
             line.push = pushes[0] if pushes else [0.0, 0.0]

@@ -77,6 +77,12 @@ class BoxesKey(Table):
     open: dict[str, Corners]
 
 
+class CounterKey(_Timed):
+    """A key of a counter in `counters`: what it is told to be from there on"""
+
+    is_: Annotated[Number, Field(alias="is")]
+
+
 class AimKey(Table):
     """A key of `aims`"""
 
@@ -105,6 +111,8 @@ class PartTable(Table):
     turns: list[TurnKey] | None = None
     aims: list[AimKey] | None = None
     hold: dict[str, Ranges] | None = None
+    tags: dict[str, Ranges] | None = None
+    counters: dict[str, list[CounterKey]] | None = None
     tells: list[ToldKey] | None = None
     pushes: list[PushKey] | None = None
     boxes: list[BoxesKey] | None = None
@@ -125,6 +133,7 @@ class ClaimTable(Table):
     target: str | None = None
     id: str | None = None
     attack: str | None = None
+    case: str | None = None
     damage: Number | None = None
     health: Number | None = None
     lives: Number | None = None
@@ -152,6 +161,7 @@ class UnloggedTable(Table):
     events: list[str] = Field(default=[])
     kinds: list[str] = Field(default=[])
     attacks: list[str] = Field(default=[])
+    cases: list[str] = Field(default=[])
     reactions: list[str] = Field(default=[])
 
 

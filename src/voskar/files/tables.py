@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from io import TextIOWrapper
 from pathlib import Path
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal, TypeVar, get_args
 
 import msgspec
 from msgspec import UNSET, UnsetType, structs
@@ -171,8 +171,12 @@ def _read(path: Path | None, row: Row, struct: type[T]) -> T:
             values = {key: value for key, value in values.items() if not key.startswith(f"{pair}_")}
             values[pair] = [row.values[f"{pair}_x"], row.values[f"{pair}_y"]]
     try:
-        if isinstance(values.get("boxes"), str):
-            values = {**values, "boxes": boxes_in(values["boxes"])}
+        for name in MAPS & values.keys():
+            if isinstance(values[name], str):
+                values = {**values, name: map_in(name, values[name])}
+        for name in WORDS & values.keys():
+            if isinstance(values[name], str):
+                values = {**values, name: values[name].split()}
         return msgspec.convert(values, struct, strict=path is None or path.suffix != ".csv")
     except msgspec.DecodeError as error:
         text, _, place = str(error).partition(" - at ")
@@ -238,7 +242,11 @@ LINES: Mapping[str, type[msgspec.Struct]] = {
 FIELD_TYPES = {
     name: {field.name: plain_type(field.type) for field in structs.fields(line)} for name, line in LINES.items()
 }
-POINTS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is list}
+WORDS = {
+    field.name for line in LINES.values() for field in structs.fields(line) if list[str] in get_args(field.type)
+} - {"problems"}
+"""Fields that are several texts, which stand in a cell with spaces between."""
+POINTS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is list} - WORDS
 """Fields that are two columns in a table."""
 MAPS = {name for types in FIELD_TYPES.values() for name, type in types.items() if type is dict}
 """Fields that are JSON in a table."""
@@ -247,7 +255,8 @@ MAPS = {name for types in FIELD_TYPES.values() for name, type in types.items() i
 def _columns_of(types: Mapping[str, type]) -> dict[str, type]:
     columns: dict[str, type] = {"frame": int}
     for name, type in types.items():
-        columns |= {f"{name}_x": float, f"{name}_y": float} if name in POINTS else {name: str if name in MAPS else type}
+        text = name in MAPS or name in WORDS
+        columns |= {f"{name}_x": float, f"{name}_y": float} if name in POINTS else {name: str if text else type}
     return columns
 
 
@@ -255,12 +264,15 @@ COLUMNS = {name: _columns_of(types) for name, types in FIELD_TYPES.items()}
 """The columns of each table, with their types."""
 
 
-def boxes_in(text: str) -> dict[str, list[float]]:
-    """The boxes of a pose, which stand in a cell as JSON. Raises msgspec.DecodeError."""
-    return _BOXES.decode(text)
+def map_in(name: str, text: str) -> dict[str, Any]:
+    """The boxes or counters of a pose, which stand in a cell as JSON. Raises msgspec.DecodeError."""
+    return _MAPS[name].decode(text)
 
 
-_BOXES = msgspec.json.Decoder(dict[str, Corners])
+_MAPS: Mapping[str, msgspec.json.Decoder[dict[str, Any]]] = {
+    "boxes": msgspec.json.Decoder(dict[str, Corners]),
+    "counters": msgspec.json.Decoder(dict[str, float]),
+}
 
 
 def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
@@ -272,6 +284,8 @@ def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
             row[f"{name}_x"], row[f"{name}_y"] = value or (None, None)
         elif name in MAPS:
             row[name] = None if value is None else msgspec.json.encode(value).decode()
+        elif name in WORDS:
+            row[name] = None if value is None else " ".join(value)
         else:
             row[name] = value
     return row

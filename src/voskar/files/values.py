@@ -57,7 +57,8 @@ def _capsule(value: list[float]) -> list[float]:
     return value
 
 
-def _windows(value: Any) -> Any:
+def windows(value: Any) -> Any:
+    """Ranges of cells. Raises ValueError."""
     return ranges(value, 'ranges of cells such as "3-5" or "2-4,8-9"')
 
 
@@ -92,7 +93,8 @@ Corners = Annotated[list[Number], Field(min_length=4, max_length=4), AfterValida
 Capsule = Annotated[list[Number], Field(min_length=2, max_length=2), AfterValidator(_capsule)]
 Points = list[Pair]
 Cell = Annotated[int, Field(ge=0, le=1 << 16)]
-WindowTable = dict[str, Annotated[tuple[tuple[int, int], ...], BeforeValidator(_windows, json_schema_input_type=str)]]
+Cells = Annotated[tuple[tuple[int, int], ...], BeforeValidator(windows, json_schema_input_type=str)]
+WindowTable = dict[str, Cells]
 Frames = Annotated[Duration, BeforeValidator(_duration, json_schema_input_type=str | int), PlainSerializer(str)]
 RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit, json_schema_input_type=str | int)]
 Names = list[str]

@@ -15,25 +15,26 @@ import msgspec
 import numpy as np
 from msgspec import structs
 
-from voskar.core.kernel.gather import GatheredBoxes
+from voskar.core.kernel.gather import GatheredValues
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import Floats, Ints
 from voskar.files.blocks import (
     Block,
     EntryColumns,
-    ToldBoxes,
-    box_columns,
+    ToldValues,
     chunks,
     entry_columns,
     of_frames,
+    told_values,
     untold_column,
+    untold_places,
 )
 from voskar.files.frames import EVENTS, SORTS
 from voskar.files.reading import opened_anywhere
-from voskar.files.tables import COLUMNS, MOST_ROWS, MarkLine, arrow_type, boxes_in, gathered, table_frames, table_path
+from voskar.files.tables import COLUMNS, MOST_ROWS, MarkLine, arrow_type, gathered, map_in, table_frames, table_path
 
 NEEDED = ("id", "kind", "x", "y")
-TEXTUAL = ("id", "kind", "owner", "clip")
+TEXTUAL = ("id", "kind", "owner", "clip", "tags")
 
 
 class _UnlikeError(Exception):
@@ -129,11 +130,10 @@ def _of_columns(
         key, firsts = _in_order(_whole(met.indices), len(met.dictionary))
     triples = zip(*(one[firsts].tolist() for one in (ids, kinds, owners)), strict=True)
     keys = [(id_names[who], kind_names[kind], owner_names[owner]) for who, kind, owner in triples]
-    clip, clip_names = np.broadcast_to(np.full(1, -1), rows), list[str]()
-    if poses["clip"] is not None:
-        codes, names = _codes(poses["clip"], rows)
-        clip, firsts = _in_order(codes, len(names) - 1)
-        clip, clip_names = np.where(clip == len(firsts), -1, clip), [names[code] for code in codes[firsts].tolist()]
+    clip, clip_names = _words(poses["clip"], rows)
+    tags, tag_sets = _words(poses["tags"], rows)
+    if any(one != " ".join(one.split()) for one in tag_sets):
+        raise _UnlikeError
     numbers = {
         name: untold_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in FIELDS
     }
@@ -146,19 +146,27 @@ def _of_columns(
     resets: list[tuple[int, str]] = [(at, one.reset) for at, one in marks if one.reset]
     dropped = [(at, one.dropped) for at, one in marks if one.dropped]
     problems = [(at, [one.problem]) for at, one in marks if one.problem]
-    boxes = _boxes(poses["boxes"])
-    marked = resets, dropped, problems
-    told = entries, *marked, boxes, (pushed, pushes[pushed])
-    return Block(frame, place, counts, keys, key, clip_names, clip, numbers, *told)
+    boxes, counters = _map("boxes", poses["boxes"], 4), _map("counters", poses["counters"], 1)
+    told = entries, resets, dropped, problems, boxes, counters, (pushed, pushes[pushed])
+    return Block(frame, place, counts, keys, key, clip_names, clip, tag_sets, tags, numbers, *told)
 
 
-def _boxes(column: Any) -> ToldBoxes:
-    found = GatheredBoxes()
+def _words(column: Any, rows: int) -> tuple[Ints, list[str]]:
+    """Texts as places in a list, in the order in which they first appear; -1 for none."""
+    if column is None:
+        return untold_places(rows), []
+    codes, names = _codes(column, rows)
+    found, firsts = _in_order(codes, len(names) - 1)
+    return np.where(found == len(firsts), -1, found), [names[code] for code in codes[firsts].tolist()]
+
+
+def _map(name: str, column: Any, width: int) -> ToldValues:
+    found = GatheredValues(width)
     if column is not None:
         for row, text in enumerate(column.to_pylist()):
             if text is not None:
-                found.take(row, boxes_in(text))
-    return box_columns(found)
+                found.take(row, map_in(name, text))
+    return told_values(found)
 
 
 def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:

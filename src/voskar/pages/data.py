@@ -19,7 +19,8 @@ from voskar.core.recording import Claim, Display, Recording
 from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Form, hull
-from voskar.core.views.timeline import Course, Span, timeline
+from voskar.core.views.steps import Span
+from voskar.core.views.timeline import Course, timeline
 from voskar.core.watching import Question, watched
 from voskar.evidence.check import Verdict
 from voskar.evidence.finding import CODES, Finding
@@ -135,7 +136,7 @@ def _within(events: Iterable[Event], frames: tuple[int, int]) -> Iterator[Event]
 
 
 def _lifecycle(ledger: Ledger) -> Iterator[Event]:
-    told = ("contact", "health", "iframes", "stun", "gives", "score", "life")
+    told = ("contact", "health", "iframes", "stun", "counter", "score", "life")
     return (event for event in ledger.events if event.event not in told)
 
 

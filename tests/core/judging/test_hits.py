@@ -205,7 +205,7 @@ def test_stun_gives_counters_checkpoint_spawn_and_goal() -> None:
     data["kinds"]["spark"] = {}
     ledger = run(data, brush({"hornet": "###."}))
     assert events(ledger, "stun") == [(0, 5, "keeper"), (2, 7, "keeper")]
-    assert [(event.frame, event.total) for event in ledger.of("gives")] == [(0, 2), (2, 4)]
+    assert [(event.frame, event.after) for event in ledger.of("counter")] == [(0, 2), (2, 4)]
     assert frames_of(ledger, "checkpoint") == [0, 2]
     assert [(event.frame, event.id) for event in ledger.of("spawn")] == [(1, "effect+spark-1"), (3, "effect+spark-2")]
     data["attacks"]["sting"]["target"] = {"goal": True}

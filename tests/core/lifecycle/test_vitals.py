@@ -221,7 +221,7 @@ RESETS = [
 @pytest.mark.parametrize(("resets", "more", "honey"), RESETS)
 def test_resets_and_what_they_keep(resets: str, more: dict[str, Any], honey: list[int]) -> None:
     ledger = run(room(resets, **more), brush({"hornet": ".#..."}))
-    assert [event.total for event in ledger.of("gives")] == honey
+    assert [event.after for event in ledger.of("counter")] == honey
     lives = [event.lives for event in run(room(resets, **more), brush({"hornet": "#.#.#"})).of("down")]
     assert lives == ([8, 8, 8] if resets == "run" else [8, 7, 6])
 

@@ -11,6 +11,7 @@ from msgspec import Struct
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
 from voskar.core.judge import Judge
+from voskar.core.judging.cases import told_choice
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES
 from voskar.core.judging.outcomes import LANDED
@@ -89,10 +90,25 @@ class HitAdoption:
         known = {(claim.attacker, claim.attack, claim.target) for claim in open_}
         return lambda *hit: any(one in known for one in product(*((told, None) for told in hit)))
 
+    def look(self, contact: Contact) -> None:
+        """Notes what the game claims of a contact that only the game can know: its case, and its damage if it is
+        drawn."""
+        attack = contact.attack
+        cases = (*attack.cases, *contact.target.kind.cases)
+        drawn = attack.least_damage is not None or any(case.least_damage is not None for case in cases)
+        if not drawn and not any(case.by_claim for case in cases):
+            return
+        number = self._fitting((contact.attacker.id, contact.target.id), self.world.frame, attack.name)
+        if number is not None:
+            claim = self.index.claims[number]
+            contact.claimed_case, contact.claimed_damage = claim.case, claim.damage
+
     def again(self, contact: Contact, outcome: str) -> bool:
         """Whether a contact only goes on with a hit that the game knows nothing of."""
         pair = contact.attacker.id, contact.target.id
         self._now.setdefault(pair, []).append((contact, outcome))
+        if outcome == "unmet" and contact.case is not None:
+            self._agree_on_none(contact)
         key, frame = contact.key, self.world.frame
         if self._silent.get(key) != frame - 1:
             return False
@@ -103,6 +119,12 @@ class HitAdoption:
             return False
         self._silent[key] = frame
         return True
+
+    def _agree_on_none(self, contact: Contact) -> None:
+        """A claim of the case that the contact came to, which does not land, is no hit."""
+        number = self._fitting((contact.attacker.id, contact.target.id), self.world.frame, contact.attack.name)
+        if number is not None and self.index.claims[number].case == contact.case:
+            self._settle(number)
 
     def takes(self, contact: Contact, event: Event) -> bool:
         """Whether a hit takes effect; `event` tells it."""
@@ -115,6 +137,7 @@ class HitAdoption:
         number = self._fitting(pair, frame, attack, exactly=passed)
         if number is not None:
             self._settle(number)
+            self._take_case(contact, self.index.claims[number])
             if self.index.claims[number].attack not in (None, attack):
                 self._doubtful[number] = event
             return self._lands(contact)
@@ -151,11 +174,19 @@ class HitAdoption:
         self._held_back.add(number)
         return self._passes(contact)
 
+    @staticmethod
+    def _take_case(contact: Contact, claim: Claim) -> None:
+        """The hit has the consequences of the case that the game claims."""
+        if claim.case is not None and claim.case != (contact.case or ""):
+            choice = told_choice(contact, claim.case)
+            if choice is not None and choice.lands:
+                contact.choice = choice
+
     def _is_compared(self, contact: Contact) -> bool:
         attacker, target = contact.attacker.id, contact.target.id
         recording = self.world.recording
         logged = recording.logs("hit", attacker, target) and contact.attack.name not in recording.scope.attacks
-        return self.asked and logged
+        return self.asked and logged and contact.case not in recording.scope.cases
 
     def _is_asked(self, pair: Pair) -> bool:
         """Whether the game could have claimed a hit of this frame, and had time to."""
@@ -213,6 +244,8 @@ class HitAdoption:
                 self.plan.setdefault(number, decisions.taken[number])
                 self._settle(number)
                 self._force(self.index.claims[number])
+        if self._open and self.world.run.poisons:
+            self._agree_on_ticks()
         for number in list(self._tentative) if self._tentative else ():
             self._look_again(number)
         for number in sorted(self._open) if self._open else ():
@@ -221,6 +254,16 @@ class HitAdoption:
         self._landed.clear()
         if self._doubtful:
             self._doubtful = {one: event for one, event in self._doubtful.items() if self.index.fits(one, frame + 1)}
+
+    def _agree_on_ticks(self) -> None:
+        """Damage over time that falls in this frame is what a claim of its attack may mean."""
+        frame = self.world.frame
+        for (row, attack), some in self.world.run.poisons.items():
+            if any(one.next == frame for one in some):
+                for number in sorted(self._open):
+                    claim = self.index.claims[number]
+                    if (claim.frame, claim.attack, claim.target) == (frame, attack, self.world.state(row).id):
+                        self._settle(number)
 
     def _look_again(self, number: int) -> None:
         """Follows the touch of an earlier hit to its claim. One touch has one hit, in the claim's frame; where the
@@ -287,6 +330,7 @@ class HitAdoption:
             return
         if contact.key in self._landed:
             return  # not a second time in a frame
+        self._take_case(contact, claim)
         contact.told_damage = self._damage(claim, contact.target)
         if claim.x is not None and claim.y is not None:
             contact.told_point = claim.x, claim.y

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.adopt.window import COLUMNS, Column, Windows
+from voskar.core.adopt.window import COLUMNS, COUNTER, Column, Windows
 from voskar.core.judging.contact import Contact
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules.shapes import Floats, Ints
@@ -26,15 +26,20 @@ class Logged:
             elif claim.event == "down":
                 self._downs.setdefault(claim.id, []).append(claim.frame)
         poses = recording.poses
-        for column in COLUMNS:
-            values = getattr(poses, column)
+        columns = {column: getattr(poses, column) for column in COLUMNS}
+        for place, name in enumerate(recording.counters.names):
+            told = np.append(recording.counters.values[:, place], np.nan)
+            columns[COUNTER + name] = told[poses.counted]
+        for column, values in columns.items():
             known = np.flatnonzero(~np.isnan(values))
             for row in sorted(set(poses.actor[known].tolist())):
                 rows = poses.rows_of(row)
                 rows = rows[~np.isnan(values[rows]) & ~poses.lingering[rows]]
                 if not len(rows):
                     continue
-                frames, told = poses.frame[rows], np.maximum(values[rows], 0.0)
+                frames, told = poses.frame[rows], values[rows]
+                if column in COLUMNS:
+                    told = np.maximum(told, 0.0)
                 self._told[row, column] = frames, told
                 changed = np.r_[True, (np.diff(told) != 0) | (np.diff(frames) > 1)]
                 for frame in frames[changed].tolist():

@@ -126,6 +126,6 @@ class Presence:
 
 def rules_say_nothing(world: World) -> bool:
     """Whether nobody is ever consumed, out or down."""
-    attacks = world.rules.attacks.values()
-    removes = any(side.remove for attack in attacks for side in (attack.attacker, attack.target))
-    return not removes and all(kind.health is None for kind in world.rules.kinds.values())
+    return not any(table.remove for table in world.rules.tables) and all(
+        kind.health is None for kind in world.rules.kinds.values()
+    )

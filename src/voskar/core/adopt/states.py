@@ -1,10 +1,13 @@
-"""Health and lives that the game logs otherwise than the rules have them."""
+"""Health, lives and counters that the game logs otherwise than the rules have them."""
 
 from __future__ import annotations
 
+import math
+
 from voskar.core.adopt.logged import Logged
-from voskar.core.adopt.window import COLUMNS, Column, Windows
-from voskar.core.ledger.events import AdoptedEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
+from voskar.core.adopt.window import COLUMNS, COUNTER, Column, Windows
+from voskar.core.counting import put
+from voskar.core.ledger.events import AdoptedEvent, CounterEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
 from voskar.core.lifecycle.settle import Settling
 from voskar.core.world import NEVER, ActorState, World
 
@@ -45,6 +48,10 @@ class States:
                 state = world.find(event.id)
                 if state is not None and not state.driven:
                     changed |= {(state.row, column) for column in COLUMNS}
+            elif isinstance(event, CounterEvent):
+                state = world.find(event.id)
+                if state is not None and not state.driven:
+                    changed.add((state.row, COUNTER + event.counter))
         for key in sorted(changed):
             told = self.logged.value(*key, world.frame)
             if told is not None:
@@ -53,7 +60,7 @@ class States:
 
     def _compare(self, state: ActorState, column: Column, told: float) -> None:
         world, key = self.world, (state.row, column)
-        now = getattr(state, column)
+        now = self._now(state, column)
         if now is None:
             return
         beside = self._carry(key, now)
@@ -80,12 +87,27 @@ class States:
         self._running[key], self.ends[name] = name, self.logged.last(*key)
         self._take(state, column, told)
 
+    def _now(self, state: ActorState, column: Column) -> float | None:
+        """What the rules have."""
+        if column.startswith(COUNTER):
+            return self.world.counter_of(state, column.removeprefix(COUNTER))
+        found: float | None = getattr(state, column)
+        return found
+
     def _carry(self, key: tuple[int, Column], now: float) -> float | None:
         """What the rules would have without what was adopted."""
         if key in self._beside:
-            change = now - self._known[key]
-            full = getattr(self.world.state(key[0]).kind, key[1]) or 0.0
-            self._beside[key] = now if abs(now - full) < SAME < change else max(self._beside[key] + change, 0.0)
+            change, kind = now - self._known[key], self.world.state(key[0]).kind
+            if key[1].startswith(COUNTER):
+                rule = kind.counters.get(key[1].removeprefix(COUNTER))
+                beside = self._beside[key] + change
+                self._beside[key] = beside if rule is None else rule.within(beside)
+                full = (None if rule is None else rule.max) or math.inf
+                if abs(now - full) < SAME < change:
+                    self._beside[key] = now
+            else:
+                full = getattr(kind, key[1]) or 0.0
+                self._beside[key] = now if abs(now - full) < SAME < change else max(self._beside[key] + change, 0.0)
             self._known[key] = now
         return self._beside.get(key)
 
@@ -98,11 +120,14 @@ class States:
 
     def _take(self, state: ActorState, column: Column, told: float) -> None:
         world, key = self.world, (state.row, column)
-        before = getattr(state, column)
+        before = self._now(state, column) or 0.0
         world.events.append(
             AdoptedEvent(frame=world.frame, detail=column, id=state.id, before=float(before), after=float(told))
         )
         self._known[key] = told
+        if column.startswith(COUNTER):
+            put(world, state, column.removeprefix(COUNTER), told)
+            return
         if column == "lives":
             state.lives = int(told)
             return

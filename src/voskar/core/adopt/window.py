@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from fractions import Fraction
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -26,13 +26,15 @@ class Window(NamedTuple):
         return max(self.before, self.after)
 
 
-Column = Literal["health", "lives"]
+Column = str
+"""What poses tell of a state that may be adopted: one of COLUMNS, or a counter."""
 COLUMNS: tuple[Column, ...] = ("health", "lives")
-"""What poses tell of a state that may be adopted."""
+COUNTER = "counter "
+"""What the column of a counter begins with; its name follows."""
 
 EVIDENCE = (
-    "hit", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "immune", "stunned", "boxes",
-    "display", "poses",
+    "hit", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "counters", "immune",
+    "stunned", "frozen", "boxes", "display", "poses",
 )  # fmt: skip
 """What a window may be given for: claimed events, columns of poses, the display, and the poses themselves."""
 
@@ -50,7 +52,7 @@ class Windows(Struct, frozen=True):
 
     def within(self, evidence: str) -> int:
         """Its width."""
-        return self.of(evidence).width
+        return self.of("counters" if evidence.startswith(COUNTER) else evidence).width
 
     def at(self, rate: Fraction) -> Windows:
         """At a rate: the same thing at another frame is up to half a second off."""

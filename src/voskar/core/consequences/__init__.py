@@ -6,6 +6,8 @@ in the docs. Coverage reads this table.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from voskar.core.consequences import (
     checkpoint,
     gives,
@@ -15,13 +17,17 @@ from voskar.core.consequences import (
     iframes,
     knockback,
     launch,
+    lives,
+    over_time,
     remove,
     spawn,
     stun,
 )
-from voskar.core.consequences.consequence import Consequence, Side
+from voskar.core.consequences.consequence import Consequence, Effect, Side
+from voskar.core.hitstop import freeze, freeze_all
 from voskar.core.judging.contact import Contact
 from voskar.core.rules import Attack, Rules
+from voskar.core.world import ActorState, World
 
 CONSEQUENCES: tuple[Consequence, ...] = (
     iframes.CONSEQUENCE,
@@ -32,6 +38,8 @@ CONSEQUENCES: tuple[Consequence, ...] = (
     home.CONSEQUENCE,
     checkpoint.CONSEQUENCE,
     gives.CONSEQUENCE,
+    lives.CONSEQUENCE,
+    over_time.CONSEQUENCE,
     goal.CONSEQUENCE,
     spawn.CONSEQUENCE,
 )
@@ -51,19 +59,71 @@ def consequences_of(attack: Attack, rules: Rules) -> Bound:
 
 
 def land(contact: Contact, consequences: Bound) -> None:
-    """Everything that a hit does: health, then the consequences of its attack."""
+    """Everything that a hit does: health, then the consequences of its attack, then those of counters that it brought
+    to a limit."""
     health.take(contact)
+    stop(contact)
+    world, attacker, target, attack = contact.world, contact.attacker, contact.target, contact.effect
+    of = {
+        "target": Effect(world, target, attacker, attack.target, attack.name, "target", contact),
+        "attacker": Effect(world, attacker, target, attack.attacker, attack.name, "attacker", contact),
+    }
     for side, consequence in consequences:
-        consequence.apply(contact, side)
+        consequence.apply(of[side])
+    if world.run.reached:
+        reach(world, attack.name, {attacker.id: target, target.id: attacker}, contact)
+
+
+def stop(contact: Contact) -> None:
+    """Freezes the target, then the attacker, or everyone."""
+    effect, world, memory = contact.effect, contact.world, contact.memory
+    if not effect.hitstop:
+        return
+    if effect.hitstop_on == "all":
+        freeze_all(world, memory, effect.hitstop)
+        return
+    for side, state in (("target", contact.target), ("attacker", contact.attacker)):
+        if effect.hitstop_on in ("both", side):
+            freeze(world, memory, state, effect.hitstop)
+
+
+def reach(world: World, cause: str, others: Mapping[str, ActorState], contact: Contact | None = None) -> None:
+    """What counters do to their actors that have come to a limit; `others` are the other ones of a hit, by id. What
+    that changes sets off nothing."""
+    reached = world.run.reached.copy()
+    for row, rule, lowest in reached:
+        table, state = rule.on_min if lowest else rule.on_max, world.actors[row]
+        if table is None or state is None:
+            continue
+        other = others.get(state.id)
+        if other is None and contact is not None:  # an owner's: the other one is that of its shot
+            other = contact.attacker if contact.target.owner == state.id else contact.target
+        side: Side = "target" if contact is None or other is not contact.target else "attacker"
+        effect = Effect(world, state, other, table, cause, side, contact)
+        for consequence in CONSEQUENCES:
+            if consequence.named(table):
+                consequence.apply(effect)
+    world.run.reached.clear()
 
 
 def consume(contact: Contact, outcome: str) -> None:
     """What other outcomes do: they may count towards a removal."""
-    attack = contact.hitbox.attack
+    attack = contact.effect
     if attack.target.remove:
-        remove.count(contact, "target", outcome)
+        remove.count(contact, "target", contact.target, attack.target, outcome)
     if attack.attacker.remove:
-        remove.count(contact, "attacker", outcome)
+        remove.count(contact, "attacker", contact.attacker, attack.attacker, outcome)
 
 
-__all__ = ["CONSEQUENCES", "SIDES", "Bound", "Consequence", "Side", "consequences_of", "consume", "land"]
+__all__ = [
+    "CONSEQUENCES",
+    "SIDES",
+    "Bound",
+    "Consequence",
+    "Effect",
+    "Side",
+    "consequences_of",
+    "consume",
+    "land",
+    "reach",
+]

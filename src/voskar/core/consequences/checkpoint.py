@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side, other, own
-from voskar.core.judging.contact import Contact
+from voskar.core.consequences.consequence import Consequence, Effect
 from voskar.core.ledger.events import CheckpointEvent
 
 
-def apply(contact: Contact, side: Side) -> None:
+def apply(effect: Effect) -> None:
     """Notes it."""
-    state, world = own(contact, side), contact.world
-    state.checkpoint = x, y = world.position(other(contact, side).row)
+    state, world = effect.own, effect.world
+    state.checkpoint = x, y = world.position((effect.other or state).row)
     world.events.append(CheckpointEvent(frame=world.frame, id=state.id, x=x, y=y))
 
 

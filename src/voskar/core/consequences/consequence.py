@@ -1,16 +1,18 @@
-"""What a consequence is: one key of an attack's tables, and what it does to one side of a contact."""
+"""What a consequence is: one key of a table, and what it does to one actor."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Literal
 
+import msgspec
 from msgspec import Struct
 
 from voskar.core.judging.contact import Contact
 from voskar.core.ledger.pieces import What
+from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Attack, Consequences, Kind, Rules
-from voskar.core.world import ActorState
+from voskar.core.world import ActorState, World
 
 Side = Literal["attacker", "target"]
 
@@ -20,14 +22,35 @@ def table_of(attack: Attack, side: Side) -> Consequences:
     return attack.attacker if side == "attacker" else attack.target
 
 
-def own(contact: Contact, side: Side) -> ActorState:
-    """Whom it is done to."""
-    return contact.attacker if side == "attacker" else contact.target
+class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
+    """A table of consequences, and whom it is done to.
 
+    `other` is the other one; `cause` the attack that brings it about. `contact` is the hit, None for what comes about
+    without one; `side` the side of it that the table is of.
+    """
 
-def other(contact: Contact, side: Side) -> ActorState:
-    """The other one."""
-    return contact.target if side == "attacker" else contact.attacker
+    world: World
+    own: ActorState
+    other: ActorState | None
+    table: Consequences
+    cause: str
+    side: Side
+    contact: Contact | None = None
+
+    @property
+    def by(self) -> str:
+        """Who did it."""
+        return self.own.id if self.other is None else self.other.id
+
+    @property
+    def point(self) -> Vector:
+        """Where it comes about."""
+        return self.world.position(self.own.row) if self.contact is None else self.contact.point()
+
+    @property
+    def leader(self) -> ActorState:
+        """Whose heading a push goes by: the attacker."""
+        return (self.other or self.own) if self.contact is None else self.contact.attacker
 
 
 class Consequence(Struct, frozen=True):
@@ -39,7 +62,7 @@ class Consequence(Struct, frozen=True):
     key: str
     event: str
     named: Callable[[Consequences], bool]
-    apply: Callable[[Contact, Side], None]
+    apply: Callable[[Effect], None]
     changes: What
     lasts: Callable[[Consequences, Kind], int | None] = lambda table, kind: None
     also: Callable[[Attack, Side, Rules], bool] = lambda attack, side, rules: False

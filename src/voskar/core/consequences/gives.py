@@ -1,18 +1,28 @@
-"""Gives: adds to counters, by name."""
+"""Gives: adds to counters of the actor, or of its owner, by name."""
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side, own, table_of
-from voskar.core.judging.contact import Contact
-from voskar.core.ledger.events import GivesEvent
+from voskar.core.consequences.consequence import Consequence, Effect
+from voskar.core.counting import change
+from voskar.core.rules.attacks import Given
 
 
-def apply(contact: Contact, side: Side) -> None:
+def amount(effect: Effect, given: Given) -> float:
+    """What is added: a number, or the damage of the hit."""
+    if isinstance(given, int | float):
+        return given
+    contact = effect.contact
+    if contact is None:
+        return 0.0
+    damage = contact.unscaled if given.endswith("unscaled") else contact.damage
+    return -damage if given.startswith("-") else damage
+
+
+def apply(effect: Effect) -> None:
     """Counts."""
-    state, world, given = own(contact, side), contact.world, table_of(contact.attack, side).gives
+    given = effect.table.gives
     for name in sorted(given):
-        state.counters[name] = total = state.counters.get(name, 0.0) + given[name]
-        world.events.append(GivesEvent(frame=world.frame, id=state.id, detail=name, points=given[name], total=total))
+        change(effect.world, effect.own, name, amount(effect, given[name]), effect.by)
 
 
-CONSEQUENCE = Consequence("gives", "gives", lambda table: bool(table.gives), apply, "counters")
+CONSEQUENCE = Consequence("gives", "counter", lambda table: bool(table.gives), apply, "counters")

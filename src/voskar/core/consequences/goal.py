@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side
-from voskar.core.judging.contact import Contact
+from voskar.core.consequences.consequence import Consequence, Effect
 
 
-def apply(contact: Contact, side: Side) -> None:
+def apply(effect: Effect) -> None:
     """Wins."""
-    contact.world.run.won = True
+    effect.world.run.won = True
 
 
 CONSEQUENCE = Consequence("goal", "won", lambda table: table.goal, apply, "run")

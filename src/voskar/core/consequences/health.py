@@ -1,29 +1,64 @@
-"""Damage and healing: health of the target, before either table."""
+"""Damage and healing: health, and what absorbs damage before it, ahead of either table."""
 
 from __future__ import annotations
 
+from voskar.core.counting import absorbing, change
 from voskar.core.judging.contact import Contact
 from voskar.core.ledger.events import HealthEvent
 from voskar.core.lifecycle.down import go_down
+from voskar.core.rules.decimals import added, scaled
+from voskar.core.world import ActorState, World
+
+
+def lose(world: World, state: ActorState, damage: float, by: str, cause: str | None = None) -> float:
+    """Takes health, below 0 gives it; how much was really taken. Counters that absorb are taken from first.
+
+    Health stops at 0 and at the full; one that runs out is settled at the end of the frame, or at once. `by` is who did
+    it, `cause` the attack of damage that comes later than its hit.
+    """
+    before = state.health
+    if before is None or not damage:
+        return 0.0
+    if damage > 0:
+        damage = _absorbed(world, state, damage, by)
+    full = state.kind.health or 0.0
+    rest = added(before, -damage)
+    after = max(rest, 0.0) if damage > 0 else min(rest, max(full, before))
+    if after == before:
+        if after == 0 and damage > 0:
+            world.settling.add(state.row)  # it may still stand, as the game had it
+        return 0.0
+    state.health = after
+    if after < before:
+        state.credit = by
+    world.events.append(HealthEvent(world.frame, state.id, before, after, by, cause))
+    if after == 0:
+        world.settling.add(state.row)
+        if world.rules.contact.health_check == "at_once":
+            go_down(world, state)
+    return added(before, -after)
+
+
+def _absorbed(world: World, state: ActorState, damage: float, by: str) -> float:
+    """What counters leave of damage."""
+    for name in absorbing(world, state):
+        holder = world.holder(state, name)
+        if holder is not None and damage > 0:
+            taken = min(damage, added(world.counter_of(holder, name), -holder.kind.counters[name].min))
+            if taken > 0:
+                change(world, state, name, -taken, by)
+                damage = added(damage, -taken)
+    return damage
 
 
 def take(contact: Contact) -> None:
-    """Health stops at 0 and at the full; one that runs out is settled at the end of the frame, or at once."""
-    target, damage = contact.target, contact.damage
-    before = target.health
-    if before is None or not damage:
-        return
-    world, full = contact.world, target.kind.health or 0.0
-    after = max(before - damage, 0.0) if damage > 0 else min(before - damage, max(full, before))
-    if after == before:
-        if after == 0 and damage > 0:
-            world.settling.add(target.row)  # it may still stand, as the game had it
-        return
-    target.health = after
-    if after < before:
-        target.credit = contact.attacker.id
-    world.events.append(HealthEvent(world.frame, target.id, before, after, contact.attacker.id))
-    if after == 0:
-        world.settling.add(target.row)
-        if world.rules.contact.health_check == "at_once":
-            go_down(world, target)
+    """All that a hit takes of health and gives: its damage, then that of the tables, then what is stolen."""
+    world, attacker, target, effect = contact.world, contact.attacker, contact.target, contact.effect
+    lost = lose(world, target, contact.damage, attacker.id)
+    lost = added(lost, lose(world, target, effect.target.damage, attacker.id))
+    lose(world, attacker, effect.attacker.damage, target.id)
+    share = effect.attacker.lifesteal
+    if share and lost > 0:
+        thief = world.find(attacker.owner) if attacker.owner is not None else attacker
+        if thief is not None and thief.down is None:
+            lose(world, thief, -scaled(lost, (share,), world.rules.contact.round_damage, 0.0), target.id)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side, own
-from voskar.core.judging.contact import Contact
+from voskar.core.consequences.consequence import Consequence, Effect
 from voskar.core.ledger.events import HomeEvent
 
 
-def apply(contact: Contact, side: Side) -> None:
+def apply(effect: Effect) -> None:
     """Sends it."""
-    state, world = own(contact, side), contact.world
+    state, world = effect.own, effect.world
     x, y = world.send_home(state)
     world.events.append(HomeEvent(frame=world.frame, id=state.id, x=x, y=y))
 

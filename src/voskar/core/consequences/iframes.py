@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side, own, table_of
-from voskar.core.judging.contact import Contact
-from voskar.core.lifecycle.immunity import immunise
+from voskar.core.consequences.consequence import Consequence, Effect, Side
+from voskar.core.immunity import immunise
 from voskar.core.rules import Attack, Rules
 
 
-def apply(contact: Contact, side: Side) -> None:
+def apply(effect: Effect) -> None:
     """Immune in n+1 … n+N, under `same_frame = "first"` for the rest of frame n too."""
-    attack, state, world = contact.attack, own(contact, side), contact.world
-    length = table_of(attack, side).iframes
+    state, world, table = effect.own, effect.world, effect.table
+    length = table.iframes
     if length is None:
-        length = state.kind.iframes if side == "target" else 0
+        length = state.kind.iframes if effect.side == "target" else 0
     if length:
         since = world.frame if world.rules.contact.same_frame == "first" else world.frame + 1
-        immunise(world, state, since, world.frame + length, attack.name)
+        immunise(world, state, since, length, effect.cause, table.iframes_mode)
 
 
 def also(attack: Attack, side: Side, rules: Rules) -> bool:

@@ -4,22 +4,21 @@ from __future__ import annotations
 
 import math
 
-from voskar.core.consequences.consequence import Consequence, Side, other, own, table_of
-from voskar.core.judging.contact import Contact
+from voskar.core.consequences.consequence import Consequence, Effect
 from voskar.core.ledger.events import KnockbackEvent
 from voskar.core.recording.inputs import Vector
 
 
-def way(contact: Contact, side: Side) -> Vector:
+def way(effect: Effect) -> Vector:
     """The whole way (dx, dy) of a push on one side, in units.
 
     Away is from the other actor, both where they are at the contact's own time, so that a fast shot pushes the
     way it came. A zero vector falls back to the attacker's heading.
     """
-    knockback, world = table_of(contact.attack, side).knockback, contact.world
+    knockback, world, state, contact = effect.table.knockback, effect.world, effect.own, effect.contact
     assert knockback is not None
-    hx, hy = world.heading(contact.attacker.row)
-    state = own(contact, side)
+    leader = effect.leader
+    hx, hy = world.heading(leader.row)
     length = knockback.distance / state.kind.weight
     direction = knockback.direction
     if isinstance(direction, float | int):
@@ -28,13 +27,14 @@ def way(contact: Contact, side: Side) -> Vector:
         return _of_length(-x if hx < 0 else x, y, length)
     x, y = hx, hy
     if direction in ("away", "flat"):
-        x1, y1 = world.position(state.row, contact.t)
-        x0, y0 = world.position(other(contact, side).row, contact.t)
-        over_x, over_y = contact.over
-        sign = -1.0 if side == "target" else 1.0
+        t = 1.0 if contact is None else contact.t
+        x1, y1 = world.position(state.row, t)
+        x0, y0 = world.position((effect.other or leader).row, t)
+        over_x, over_y = (0.0, 0.0) if contact is None else contact.over
+        sign = -1.0 if effect.side == "target" else 1.0
         x, y = x1 - x0 + sign * over_x, 0.0 if direction == "flat" else y1 - y0 + sign * over_y
     elif direction == "travel":
-        x, y = world.velocity(contact.attacker.row)
+        x, y = world.velocity(leader.row)
     if x == 0 and y == 0:
         x, y = hx, hy
     return _of_length(x, y, length)
@@ -45,14 +45,13 @@ def _of_length(x: float, y: float, length: float) -> Vector:
     return x / whole * length, y / whole * length
 
 
-def apply(contact: Contact, side: Side) -> None:
+def apply(effect: Effect) -> None:
     """Displaces over the frames n+1 … n+over."""
-    knockback, state, world = table_of(contact.attack, side).knockback, own(contact, side), contact.world
+    knockback, state, world = effect.table.knockback, effect.own, effect.world
     assert knockback is not None
-    dx, dy = way(contact, side)
-    until = world.frame + knockback.over
-    by = other(contact, side).id
-    world.events.append(KnockbackEvent(frame=world.frame, id=state.id, dx=dx, dy=dy, until=until, by=by))
+    dx, dy = way(effect)
+    until = world.now(state) + knockback.over
+    world.events.append(KnockbackEvent(frame=world.frame, id=state.id, dx=dx, dy=dy, until=until, by=effect.by))
     world.push(state, knockback, dx, dy)
 
 

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side, own, table_of
+from voskar.core.consequences.consequence import Consequence, Effect, Side
 from voskar.core.judging.contact import Contact
+from voskar.core.rules import Consequences
+from voskar.core.world import ActorState
 
 
-def count(contact: Contact, side: Side, outcome: str) -> None:
+def count(contact: Contact, side: Side, own: ActorState, table: Consequences, outcome: str) -> None:
     """One more outcome; each attack counts for itself."""
-    table, state, world = table_of(contact.attack, side), own(contact, side), contact.world
     if outcome not in table.consumed_by:
         return
-    counted = contact.memory.count(state.row, contact.attack.name, side)
-    if counted > table.pierce and state.consumed != world.frame:
-        world.consume(state)
+    counted = contact.memory.count(own.row, contact.attack.name, side)
+    if counted > table.pierce and own.consumed != contact.world.frame:
+        contact.world.consume(own)
 
 
-CONSEQUENCE = Consequence(
-    "remove", "removed", lambda table: table.remove, lambda contact, side: count(contact, side, "landed"), "presence"
-)
+def apply(effect: Effect) -> None:
+    """A hit counts."""
+    if effect.contact is not None:
+        count(effect.contact, effect.side, effect.own, effect.table, "landed")
+
+
+CONSEQUENCE = Consequence("remove", "removed", lambda table: table.remove, apply, "presence")

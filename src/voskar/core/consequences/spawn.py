@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side, table_of
+from voskar.core.consequences.consequence import Consequence, Effect
 from voskar.core.emitters.births import order
-from voskar.core.judging.contact import Contact
 from voskar.core.rules import Fan
 
 
-def apply(contact: Contact, side: Side) -> None:
+def apply(effect: Effect) -> None:
     """Orders it."""
-    kind = table_of(contact.attack, side).spawn
+    kind = effect.table.spawn
     assert kind is not None
-    order(contact.world, Fan(kind), "effect", contact.point(), 0.0, (0.0, 0.0), spawned=False)
+    order(effect.world, Fan(kind), "effect", effect.point, 0.0, (0.0, 0.0), spawned=False)
 
 
 CONSEQUENCE = Consequence(

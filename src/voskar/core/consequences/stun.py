@@ -1,21 +1,28 @@
-"""Stun: emitters are denied, and a kind may be disarmed. One that does not outlast the running one changes nothing."""
+"""Stun: emitters are denied, and a kind may be disarmed."""
 
 from __future__ import annotations
 
-from voskar.core.consequences.consequence import Consequence, Side, other, own, table_of
-from voskar.core.judging.contact import Contact
+from voskar.core.consequences.consequence import Consequence, Effect
 from voskar.core.ledger.events import StunEvent
 
 
-def apply(contact: Contact, side: Side) -> None:
-    """Stunned in n+1 … n+D."""
-    state, world = own(contact, side), contact.world
-    until = world.frame + table_of(contact.attack, side).stun
-    if until > state.stunned_until:
-        state.stunned_until = until
-        if state.kind.stun_disarms:
-            world.disarm(state, until)
-        world.events.append(StunEvent(frame=world.frame, id=state.id, until=until, by=other(contact, side).id))
+def apply(effect: Effect) -> None:
+    """Stunned in n+1 … n+D. By default one that does not outlast the running one changes nothing."""
+    state, world, table = effect.own, effect.world, effect.table
+    runs = state.stunned_until > world.frame
+    start = world.now(state)
+    if table.stun_mode == "add" and runs:
+        start = state.stunned_until
+    until = start + table.stun
+    if until == state.stunned_until or (table.stun_mode == "longest" and until < state.stunned_until):
+        return
+    if state.stunned_until < world.frame:  # else it goes on without a hole
+        state.stunned_since = world.frame + 1
+    state.stunned_until = until
+    if state.kind.stun_disarms:
+        world.disarm(state, until)
+    world.visit(until + 1)
+    world.events.append(StunEvent(frame=world.frame, id=state.id, until=until, by=effect.by))
 
 
 CONSEQUENCE = Consequence("stun", "stun", lambda table: table.stun > 0, apply, "stun", lambda table, kind: table.stun)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+from voskar.core.counting import begin
 from voskar.core.emitters.aim import direction, told_angle
+from voskar.core.immunity import guard
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fan
@@ -71,7 +73,11 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     whose = (birth.owner, birth.emitter, detail)
     world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
     if not expected:
-        return world.enter(birth)
+        state = world.enter(birth)
+        begin(world, state)
+        if state.kind.start_iframes:
+            guard(world, state)
+        return state
     world.orders.append(VerbCall(world.frame, birth.id, "enter", (birth,)))
     return None
 

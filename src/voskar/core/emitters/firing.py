@@ -35,6 +35,25 @@ class Emitters:
             self._since[state.row] = self.world.frame
             self.triggers.arm(state, self.world.frame)
 
+    def thaw(self) -> None:
+        """Actors have been frozen in this frame: their cooldowns and beats come so many frames later."""
+        run = self.world.run
+        for row, more in run.delayed.items():
+            state = self.world.actors[row]
+            if state is None or not state.kind.emitters or row not in self._since:
+                continue
+            for emitter in state.kind.emitters:
+                if (row, emitter.name) in self.fired:
+                    self.fired[row, emitter.name] += more
+            self.triggers.delays[row] = self.triggers.delays.get(row, 0) + more
+            self.triggers.rearm(state)
+            for emitter in state.kind.emitters:
+                again = self.world.frame + 1
+                if emitter.when.on == "hold":
+                    again = max(again, self.fired.get((row, emitter.name), NEVER) + emitter.cooldown)
+                self.triggers.again(state, emitter, again, self._since[row])
+        run.delayed.clear()
+
     def forget(self, state: ActorState) -> None:
         """A driven owner is gone for good; what its emitters have made is counted for fixtures only, which may be
         placed again."""

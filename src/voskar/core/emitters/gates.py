@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
+from voskar.core.asking import holds, words
 from voskar.core.gate import Gate, GateAnswer
-from voskar.core.judging.conditions import counter_words
 from voskar.core.rules import Emitter
 from voskar.core.world import NEVER, ActorState, World
 
@@ -60,6 +60,12 @@ def _consumed(pull: Pull) -> GateAnswer:
     return GateAnswer(True, f"{owner.id} was consumed in {owner.consumed} and {back}")
 
 
+def _frozen(pull: Pull) -> GateAnswer:
+    until = pull.world.table.frozen_until[pull.owner.row]
+    frozen = pull.world.is_frozen(pull.owner)
+    return GateAnswer(frozen, f"frozen until {until}" if frozen else "not frozen")
+
+
 def _stunned(pull: Pull) -> GateAnswer:
     until = pull.owner.stunned_until
     stunned = pull.world.frame <= until
@@ -92,8 +98,9 @@ def _within_limit(pull: Pull) -> bool:
 
 
 def _condition(pull: Pull) -> GateAnswer:
-    counters, condition = pull.owner.counters, pull.emitter.if_
-    return GateAnswer(not condition.holds(counters), counter_words(condition, counters) or "it asks for no counter")
+    condition = pull.emitter.if_
+    told = words(pull.world, pull.owner, condition) or "it asks for nothing"
+    return GateAnswer(not holds(pull.world, pull.owner, condition), told)
 
 
 SILENT = ("unmet",)
@@ -103,9 +110,9 @@ GATES: tuple[Gate[Pull], ...] = (
         "unmet",
         "",
         "",
-        lambda pull: not pull.emitter.if_.holds(pull.owner.counters),
+        lambda pull: not holds(pull.world, pull.owner, pull.emitter.if_),
         _condition,
-        reads=(("counters", "owner"),),
+        reads=(("counters", "owner"), ("health", "owner"), ("stun", "owner"), ("iframes", "owner")),
     ),
     Gate("hidden", "", "", lambda pull: bool(pull.world.table.hidden[pull.owner.row]), _hidden),
     Gate("down", "", "", lambda pull: pull.owner.down is not None, _down, reads=(("presence", "owner"),)),
@@ -117,6 +124,7 @@ GATES: tuple[Gate[Pull], ...] = (
         _consumed,
         reads=(("presence", "owner"),),
     ),
+    Gate("frozen", "", "", lambda pull: pull.world.is_frozen(pull.owner), _frozen, reads=(("stun", "owner"),)),
     Gate(
         "stunned",
         "",

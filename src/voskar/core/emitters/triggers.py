@@ -38,6 +38,8 @@ class Triggers:
         }
         self._queue: list[Due] = []
         self._armed = 0
+        self.delays: dict[int, int] = {}
+        """By how many frames owners have been frozen since their beats count, by row."""
         self._clip_frames: dict[tuple[str, str], dict[int, list[int]]] = {}
         self._tick_starts: dict[tuple[str, str], list[int]] = {}
         self._input_frames: dict[tuple[str, str, str], list[int]] = {}
@@ -46,6 +48,7 @@ class Triggers:
     def arm(self, state: ActorState, frame: int) -> None:
         """From a frame on, which its beats and clips count from."""
         self.rearm(state)
+        self.delays.pop(state.row, None)
         for emitter in state.kind.emitters:
             self.again(state, emitter, frame, frame)
 
@@ -91,13 +94,15 @@ class Triggers:
         return _at_or_after(self.input_frames(when, state.id), frame)
 
     def beats_from(self, state: ActorState, since: int) -> int:
-        """The first frame, from one on, in which an owner is seen: its beats count from there."""
+        """The first frame, from one on, in which an owner is seen: its beats count from there, later if it was
+        frozen."""
+        delay = self.delays.get(state.row, 0)
         if state.driven:
-            return since
+            return since + delay
         poses = self.world.recording.poses
         there = self.world.seen_frames(state.row)
         at = int(np.searchsorted(there, since))
-        return int(there[at]) if at < len(there) and len(poses) else FOREVER
+        return int(there[at]) + delay if at < len(there) and len(poses) else FOREVER
 
     def verdict(self, state: ActorState, emitter: Emitter, since: int) -> GateAnswer:
         """Whether an emitter is triggered in this frame, and when it is else. `since` its beats count from."""

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from voskar.core.adopt.window import COUNTER
 from voskar.core.ledger import Ledger
 from voskar.core.ledger.event import number
-from voskar.core.ledger.events import AdoptedEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
+from voskar.core.ledger.events import AdoptedEvent, CounterEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
 from voskar.core.recording import Recording
-from voskar.core.views.timeline import Change, Course, ResetMark, Span, Timeline
+from voskar.core.views.steps import Span
+from voskar.core.views.timeline import Change, Course, ResetMark, Timeline
 
 
 def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, frame: int) -> list[tuple[str, str]]:
@@ -60,7 +62,14 @@ def last_change(course: Course, column: str, frame: int, *, taken_over: bool = F
         "health": (HealthEvent, DownEvent, RespawnEvent, ResetMark),
         "lives": (LifeEvent, DownEvent, RespawnEvent, ResetMark),
     }
-    past = [change for change in course.changes if isinstance(change, types[column]) and change.frame <= frame]
+    counter = column.removeprefix(COUNTER) if column.startswith(COUNTER) else None
+    past = [
+        change
+        for change in course.changes
+        if change.frame <= frame
+        and isinstance(change, types.get(column, (CounterEvent, ResetMark)))
+        and (counter is None or not isinstance(change, CounterEvent) or change.counter == counter)
+    ]
     taken = [
         change
         for change in course.changes
@@ -82,6 +91,10 @@ def last_change(course: Course, column: str, frame: int, *, taken_over: bool = F
     match past[-1]:
         case HealthEvent(before=before, after=after, by=by, frame=at):
             return f"{by} {'took' if after < before else 'gave'} {number(abs(after - before))} in {at}"
+        case CounterEvent(before=before, after=after, by=by, frame=at):
+            return f"{by or 'itself'} changed it by {number(after - before)} in {at}"
+        case LifeEvent(frame=at, by=str() as by):
+            return f"lives by {by} in {at}"
         case LifeEvent(frame=at):
             return f"a life taken in {at}"
         case DownEvent(by=by, frame=at):

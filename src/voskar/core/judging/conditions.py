@@ -1,89 +1,140 @@
-"""The conditions of attacks: each a key of `if`, whether it fails for a contact, and the words that say so."""
+"""The conditions of contacts: each a key of `if`, whether it fails for a contact, and the words that say so."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterable
 
 from msgspec import Struct
 
+from voskar.core.asking import ACTOR_CHECKS, ActorCheck
 from voskar.core.judging.contact import Contact
-from voskar.core.rules import ActorCondition, ContactCondition
+from voskar.core.rules import ContactCondition
 from voskar.core.rules.shapes import TOLERANCE
 
 
 class Condition(Struct, frozen=True):
-    """One key of `if`: whether an attack names it, and whether it fails. `words` gives both sides with numbers."""
+    """One key of `if`: whether it is asked for, and whether it fails. `words` gives both sides with numbers."""
 
     key: str
     asks: Callable[[ContactCondition], bool]
-    fails: Callable[[Contact], bool]
-    words: Callable[[Contact], str]
+    fails: Callable[[Contact, ContactCondition], bool]
+    words: Callable[[Contact, ContactCondition], str]
 
 
-def counter_words(condition: ActorCondition, counters: Mapping[str, float]) -> str:
-    """The counters that a condition names, with their values."""
-    return ", ".join(
-        f"needs {name} {' and '.join(map(str, comparisons))}, has {counters.get(name, 0.0):g}"
-        for name, comparisons in condition.counters.items()
+def _of_attacker(check: ActorCheck) -> Condition:
+    return Condition(
+        f"attacker.{check.key}",
+        lambda asked: check.asks(asked.attacker),
+        lambda contact, asked: check.fails(contact.world, contact.attacker, asked.attacker),
+        lambda contact, asked: f"{contact.attacker.id}: {check.words(contact.world, contact.attacker, asked.attacker)}",
     )
 
 
-def _counters_fail(contact: Contact) -> bool:
-    return not contact.hitbox.attack.if_.attacker.holds(contact.counters())
+def _of_target(check: ActorCheck) -> Condition:
+    return Condition(
+        f"target.{check.key}",
+        lambda asked: check.asks(asked.target),
+        lambda contact, asked: check.fails(contact.world, contact.target, asked.target),
+        lambda contact, asked: f"{contact.target.id}: {check.words(contact.world, contact.target, asked.target)}",
+    )
 
 
-def _counter_words(contact: Contact) -> str:
-    holder = contact.attacker.owner or contact.attacker.id
-    return f"{holder}: {counter_words(contact.attack.if_.attacker, contact.counters())}"
+def _box(key: str, name: Callable[[Contact], str], those: Callable[[ContactCondition], Collection[str]]) -> Condition:
+    return Condition(
+        key,
+        lambda asked: bool(those(asked)),
+        lambda contact, asked: name(contact) not in those(asked),
+        lambda contact, asked: f"only the {key} {' or '.join(sorted(those(asked)))}: this is {name(contact)}",
+    )
 
 
-def _fall_words(contact: Contact) -> str:
+def _falls(contact: Contact, asked: ContactCondition) -> bool:
+    return (contact.fall() > 0) != asked.falling
+
+
+def _fall_words(contact: Contact, asked: ContactCondition) -> str:
     fall = contact.fall()
     way = f"falls at {fall:.1f}" if fall > 0 else f"rises at {-fall:.1f}" if fall < 0 else "stands still at 0"
-    return f"only falling: the attacker {way} units a second"
+    return f"only {'falling' if asked.falling else 'not falling'}: the attacker {way} units a second"
 
 
-def _is_elsewhere(contact: Contact) -> bool:
-    return contact.bearing().place not in contact.hitbox.attack.if_.from_
+def is_ally(contact: Contact) -> bool:
+    """Whether both are on one side."""
+    side = contact.attacker.side
+    return side is not None and side == contact.target.side
 
 
-def _is_there(contact: Contact) -> bool:
-    return contact.bearing().place in contact.hitbox.attack.if_.not_from
+def _ally_words(contact: Contact, asked: ContactCondition) -> str:
+    has = "are on one side" if is_ally(contact) else "are not on one side"
+    return f"only {'allies' if asked.ally else 'no allies'}: the two {has}"
 
 
-def _place_words(contact: Contact, wanted: str, places: Collection[str]) -> str:
-    condition, bearing = contact.attack.if_, contact.bearing()
-    what, other = ("its lowest point", "highest") if condition.from_by == "edge" else ("its centre", "centre")
+def _is_elsewhere(contact: Contact, asked: ContactCondition) -> bool:
+    return contact.bearing(asked).place not in asked.from_
+
+
+def _is_there(contact: Contact, asked: ContactCondition) -> bool:
+    return contact.bearing(asked).place in asked.not_from
+
+
+def _place_words(contact: Contact, asked: ContactCondition, wanted: str, places: Collection[str]) -> str:
+    bearing = contact.bearing(asked)
+    what, other = ("its lowest point", "highest") if asked.from_by == "edge" else ("its centre", "centre")
     gap = f"{abs(bearing.gap):.3f} units {'above' if bearing.gap >= 0 else 'below'} the target's {other}"
     where = f"it comes from {bearing.place}: in frame {bearing.frame} {what} is {gap}"
-    return f"{wanted} {' or '.join(sorted(places))}: {where}, slack {condition.slack:g}"
+    return f"{wanted} {' or '.join(sorted(places))}: {where}, slack {asked.slack:g}"
 
 
-def _slope_fails(contact: Contact) -> bool:
-    limit = contact.hitbox.attack.if_.onto
-    return limit is not None and contact.slope() > limit + TOLERANCE
+def _slope_fails(contact: Contact, asked: ContactCondition) -> bool:
+    return asked.onto is not None and contact.slope() > asked.onto + TOLERANCE
 
 
-def _slope_words(contact: Contact) -> str:
-    limit = contact.attack.if_.onto or 0.0
+def _slope_words(contact: Contact, asked: ContactCondition) -> str:
+    limit = asked.onto or 0.0
     return f"only onto surfaces within {limit:g} degrees of up: this one is {contact.slope():.3f} off"
 
 
 CONDITIONS: tuple[Condition, ...] = (
-    Condition("attacker.counters", lambda asked: bool(asked.attacker.counters), _counters_fail, _counter_words),
-    Condition("falling", lambda asked: asked.falling, lambda contact: contact.fall() <= 0, _fall_words),
+    _box("hitbox", lambda contact: contact.hitbox.name, lambda asked: asked.hitbox),
+    _box("hurtbox", lambda contact: contact.hurtbox.name, lambda asked: asked.hurtbox),
+    Condition("ally", lambda asked: asked.ally is not None, lambda one, asked: is_ally(one) != asked.ally, _ally_words),
+    *map(_of_attacker, ACTOR_CHECKS),
+    *map(_of_target, ACTOR_CHECKS),
+    Condition("falling", lambda asked: asked.falling is not None, _falls, _fall_words),
     Condition(
         "from",
         lambda asked: bool(asked.from_),
         _is_elsewhere,
-        lambda contact: _place_words(contact, "only from", contact.attack.if_.from_),
+        lambda contact, asked: _place_words(contact, asked, "only from", asked.from_),
     ),
     Condition(
         "not_from",
         lambda asked: bool(asked.not_from),
         _is_there,
-        lambda contact: _place_words(contact, "not from", contact.attack.if_.not_from),
+        lambda contact, asked: _place_words(contact, asked, "not from", asked.not_from),
     ),
     Condition("onto", lambda asked: asked.onto is not None, _slope_fails, _slope_words),
 )
 """The cheapest first: all must hold."""
+
+_ASKED: dict[int, tuple[ContactCondition, tuple[Condition, ...]]] = {}
+
+
+def asked_of(asked: ContactCondition) -> tuple[Condition, ...]:
+    """The keys that a condition names: found once for each, which is asked of every contact."""
+    known = _ASKED.get(id(asked))
+    if known is None or known[0] is not asked:
+        if len(_ASKED) > 10_000:
+            _ASKED.clear()
+        known = _ASKED[id(asked)] = asked, tuple(one for one in CONDITIONS if one.asks(asked))
+    return known[1]
+
+
+def holds(contact: Contact, asked: ContactCondition) -> bool:
+    """Whether a condition holds for a contact, as things stand now."""
+    return not any(condition.fails(contact, asked) for condition in asked_of(asked))
+
+
+def words(contact: Contact, asked: ContactCondition) -> Iterable[str]:
+    """What a condition asks for, and what the contact is like."""
+    return [condition.words(contact, asked) for condition in asked_of(asked)]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from typing import NamedTuple
 
 import msgspec
@@ -12,9 +11,49 @@ from voskar.core.boxes import FormedBox
 from voskar.core.judging.memory import Key, Memory
 from voskar.core.kernel.meeting import contact_point, surface_normal
 from voskar.core.recording.inputs import Vector
-from voskar.core.rules import Attack, Place, Rehit
+from voskar.core.rules import Attack, ContactCondition, Place, Rehit
+from voskar.core.rules.decimals import rounded, scaled
 from voskar.core.rules.shapes import TOLERANCE
 from voskar.core.world import ActorState, World
+
+
+def factors_of(contact: Contact) -> list[tuple[str, float]]:
+    """The factors of its damage, each with what it comes from. A heal has only those of its case."""
+    effect, target = contact.effect, contact.target
+    scales = [("case", scale) for scale in effect.scales]
+    if effect.damage <= 0:
+        return scales
+    found = [("hurtbox", contact.hurtbox.box.damage_scale), *scales]
+    if effect.damage_type is not None and effect.damage_type in target.kind.resistance:
+        found.append((f"resistance to {effect.damage_type}", target.kind.resistance[effect.damage_type]))
+    rule = effect.by_counter
+    if rule is not None:
+        whose = contact.attacker if rule.of == "attacker" else target
+        value = contact.world.counter(whose, rule.counter)
+        found.append((f"{rule.counter} {value:g}", rule.factor(value)))
+    return found
+
+
+def damage_between(contact: Contact) -> tuple[float, float]:
+    """The least and the most that it takes: apart only where the game draws."""
+    effect, rounding = contact.effect, contact.world.rules.contact.round_damage
+    factors = tuple(factor for _, factor in factors_of(contact))
+    most = scaled(effect.damage, factors, rounding, effect.min_damage)
+    if effect.least_damage is None:
+        return most, most
+    least = scaled(effect.least_damage, factors, rounding, effect.min_damage)
+    return min(least, most), max(least, most)
+
+
+def damage_of(contact: Contact) -> float:
+    """What it takes by the rules; of what the game draws, what it claims within that, else the middle."""
+    least, most = damage_between(contact)
+    if least == most:
+        return most
+    claimed = contact.claimed_damage
+    if claimed is not None and least <= claimed <= most:
+        return claimed
+    return rounded((least + most) / 2, contact.world.rules.contact.round_damage)
 
 
 class Bearing(NamedTuple):
@@ -29,6 +68,18 @@ class Bearing(NamedTuple):
     frame: int
     gap: float
     along: float
+
+
+class Choice(msgspec.Struct, frozen=True):
+    """What a contact comes to: its case's name, "" for none, and what it does then.
+
+    One that does not land is `unmet`. One that `names_boxes` holds for the contacts of those alone.
+    """
+
+    name: str
+    effect: Attack
+    lands: bool = True
+    names_boxes: bool = False
 
 
 class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
@@ -47,6 +98,12 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     hurtbox: FormedBox
     t: float = 1.0
     touch: int = -1
+    choice: Choice | None = None
+    """The case that it comes to, once that is decided."""
+    claimed_case: str | None = None
+    """The case that the game claims of it, if it is known."""
+    claimed_damage: float | None = None
+    """The damage that the game claims, where the game draws it."""
     told_damage: float | None = None
     """The damage that the game claims, if its account is adopted."""
     told_point: Vector | None = None
@@ -58,11 +115,36 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         return self.hitbox.attack
 
     @property
+    def effect(self) -> Attack:
+        """What it does: the attack, as its case has it."""
+        return self.hitbox.attack if self.choice is None else self.choice.effect
+
+    @property
+    def plain(self) -> Choice:
+        """That no case holds."""
+        name = self.hitbox.attack.name
+        found = self.memory.plain.get(name)
+        if found is None:
+            found = self.memory.plain[name] = Choice("", self.hitbox.attack)
+        return found
+
+    @property
+    def case(self) -> str | None:
+        """The name of its case, None for none."""
+        return None if self.choice is None else self.choice.name or None
+
+    @property
     def damage(self) -> float:
-        """The attack's damage times the hurtbox's scale, unless the game claims another."""
-        if self.told_damage is not None:
-            return self.told_damage
-        return self.hitbox.attack.damage * self.hurtbox.box.damage_scale
+        """What it takes with all its factors, unless the game claims another."""
+        if self.told_damage is None:
+            self.told_damage = damage_of(self)
+        return self.told_damage
+
+    @property
+    def unscaled(self) -> float:
+        """What it takes before its factors."""
+        effect = self.effect
+        return effect.damage if effect.least_damage is None else (effect.damage + effect.least_damage) / 2
 
     @property
     def rehit(self) -> Rehit:
@@ -111,12 +193,6 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
             surface_normal(world.narrow, 0.0, 0.0, world.placing.tolerance)
         return math.degrees(math.atan2(abs(world.narrow.normal_x), world.narrow.normal_y * world.up))
 
-    def counters(self) -> Mapping[str, float]:
-        """Those that the attack may ask for: of the attacker's owner, or of an attacker without owner itself."""
-        attacker = self.attacker
-        holder = attacker if attacker.owner is None else self.world.find(attacker.owner)
-        return {} if holder is None else holder.counters
-
     def fall(self) -> float:
         """How fast the attacker falls, in units a second."""
         return -self.world.velocity(self.attacker.row)[1] * self.world.up
@@ -134,7 +210,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
             contact_point(world.narrow, *radii)
         return world.narrow.point_x, world.narrow.point_y
 
-    def bearing(self) -> Bearing:
+    def bearing(self, condition: ContactCondition) -> Bearing:
         """Where the attacker is, seen from the target.
 
         By edge: above if the hitbox's lowest point was no more than the slack below the hurtbox's highest; else
@@ -142,7 +218,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         target's heading; else behind; all in the frame before, or in this one if either was not in play then
         or its pose is cut. By centre: above or below if positions differ by more than the slack, in this frame.
         """
-        world, condition, table = self.world, self.hitbox.attack.if_, self.world.table
+        world, table = self.world, self.world.table
         attacker, target = self.attacker.row, self.target.row
         before = False
         over_x, over_y = self.over

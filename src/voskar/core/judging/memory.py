@@ -6,6 +6,8 @@ neither grows nor slows.
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 Key = tuple[int, str, int]
@@ -13,27 +15,45 @@ Key = tuple[int, str, int]
 
 
 class LastHit(msgspec.Struct, frozen=True, gc=False):
-    """The last hit of one attack of one attacker on one target, and the swing it was made with."""
+    """The last hit of one attack of one attacker on one target, the swing it was made with, and the frame that its
+    rehit duration counts from: later if the attacker was frozen since."""
 
     frame: int
     swing: int
+    since: int
 
 
 class Memory:
-    """`preempted` are pairs (attacker, target) stopped in this frame."""
+    """`preempted` are pairs (attacker, target) stopped in this frame, `choices` the cases that contacts of an attack
+    came to in it. `effects` and `plain` are cases that were put together before."""
+
+    SHARED = frozenset(("effects", "plain"))
 
     def __init__(self) -> None:
+        self.choices: dict[tuple[int, str, int], Any] = {}
+        self.effects: dict[Any, Any] = {}
+        self.plain: dict[str, Any] = {}
         self.hits: dict[Key, LastHit] = {}
         self.preempted: set[tuple[int, int]] = set()
         self._runs: dict[Key, tuple[int, int]] = {}
         self._keys: dict[int, set[Key]] = {}
         self._counts: dict[int, dict[tuple[str, str], int]] = {}
 
-    def land(self, key: Key, frame: int, swing: int) -> None:
+    def land(self, key: Key, frame: int, swing: int, since: int) -> None:
         """Notes a hit."""
         if key not in self.hits:
             self._note(key)
-        self.hits[key] = LastHit(frame, swing)
+        self.hits[key] = LastHit(frame, swing, since)
+
+    def delay(self, row: int, frame: int, more: int) -> None:
+        """An attacker is frozen: rehit durations and unbroken contacts go on so many frames later."""
+        for key in self._keys.get(row, ()):
+            if key[0] == row and key in self.hits:
+                hit = self.hits[key]
+                self.hits[key] = LastHit(hit.frame, hit.swing, hit.since + more)
+            run = self._runs.get(key)
+            if key[0] == row and run is not None and run[1] >= frame:
+                self._runs[key] = run[0], run[1] + more
 
     def _note(self, key: Key) -> None:
         for row in (key[0], key[2]):
@@ -48,11 +68,11 @@ class Memory:
         run = self._runs.get(key)
         return frame if run is None or run[1] < frame - 1 else run[0]
 
-    def touch(self, key: Key, frame: int) -> None:
-        """Notes a contact, whatever came of it."""
+    def touch(self, key: Key, frame: int, until: int) -> None:
+        """Notes a contact, whatever came of it; while its attacker is frozen, up to `until`, it is not broken."""
         if key not in self._runs:
             self._note(key)
-        self._runs[key] = (self.touching_since(key, frame), frame)
+        self._runs[key] = (self.touching_since(key, frame), until)
 
     def count(self, row: int, attack: str, side: str) -> int:
         """One more outcome that counts towards the removal of one side; how many there are now."""
@@ -80,3 +100,4 @@ class Memory:
         self._keys.clear()
         self._counts.clear()
         self.preempted.clear()
+        self.choices.clear()

@@ -85,6 +85,12 @@ class ActorRow(ctypes.Structure):
     bounces: int
     entered: int
     clip_since: int
+    met: int
+    tags: int
+    opens: int
+    before_opens: int
+    frozen_since: int
+    frozen_until: int
 
 
 DTYPES: dict[str, Any] = {"float": ctypes.c_double, "int": ctypes.c_int64, "Flag": ctypes.c_uint8}

@@ -24,7 +24,9 @@ class ActorTable:
     for its velocity. Driven ones: velocity, `sent` to another from the next frame on, `homing`, `since` (clip and beats
     count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home, and
     `fixed` for one that is down and stands still. `entered` is the frame since which it is in play, `clip_since` that
-    since which its clip goes on, and its hitboxes are closed through `disarmed_until`. Recorded ones: `pose`, the row
+    since which its clip goes on, and its hitboxes are closed through `disarmed_until`. `met` are the conditions of its
+    boxes that its state meets, a bit each, `tags` the place of its pose's tags, `opens` the conditions that it meets
+    with both. It is frozen from `frozen_since` to `frozen_until`. Recorded ones: `pose`, the row
     of the recording's columns, `offset_x` (what hits have moved it by), home while `homing`.
     """
 
@@ -96,6 +98,12 @@ class ActorTable:
     bounces: Ints
     entered: Ints
     clip_since: Ints
+    met: Ints
+    tags: Ints
+    opens: Ints
+    before_opens: Ints
+    frozen_since: Ints
+    frozen_until: Ints
 
     def __init__(self, rows: int) -> None:
         self.capacity = 0

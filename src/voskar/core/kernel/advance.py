@@ -95,7 +95,7 @@ class Kernel:
         actor.place = self.count
         self.alive[self.count] = row
         self.count += 1
-        actor.kind, actor.motion, actor.clip, actor.tick, actor.pose = kind, 2 * kind, clip, 0, -1
+        actor.kind, actor.motion, actor.clip, actor.tick, actor.pose, actor.tags = kind, 2 * kind, clip, 0, -1, -1
         actor.x = actor.home_x = x
         actor.y = actor.home_y = y
         actor.vx = actor.home_vx = vx
@@ -106,12 +106,12 @@ class Kernel:
         actor.cell = self.clips.cell_of(kind, clip, 0)
         actor.at = actor.born = actor.since = frame
         actor.played = actor.step_at = actor.before_at = actor.away_until = actor.disarmed_until = -FOREVER
-        actor.expires = frame + life
-        actor.ends = actor.hides = FOREVER
+        actor.frozen_since = actor.frozen_until = -FOREVER
+        actor.expires, actor.ends, actor.hides = frame + life, FOREVER, FOREVER
         actor.bounces = self.mover.table.bounces[2 * kind]
         actor.spawned, actor.driven = spawned, 1
         actor.hidden = actor.lingering = actor.past = actor.flows = 0
-        actor.homing = actor.sent = actor.returns = actor.fixed = 0
+        actor.homing = actor.sent = actor.returns = actor.fixed = actor.met = actor.opens = 0
         self.placing.turn(row)
         self.placing.forget(row)
 
@@ -189,7 +189,7 @@ class Kernel:
                 actor.past = actor.flows = 0
             actor.pose = pose
             x, y = poses.x[pose], poses.y[pose]
-            if actor.homing:
+            if actor.homing and not actor.frozen_since <= frame <= actor.frozen_until:
                 actor.offset_x, actor.offset_y = actor.home_x - x, actor.home_y - y
                 actor.homing = actor.past = 0
             actor.x, actor.y = x + actor.offset_x, y + actor.offset_y
@@ -201,6 +201,7 @@ class Kernel:
             actor.clip = poses.clip[pose * poses.clip_step]
             actor.tick = poses.tick[pose * poses.tick_step]
             actor.cell = poses.shown[pose * poses.shown_step]
+            actor.tags = poses.tags[pose * poses.tags_step]
             actor.hidden = poses.hidden[pose * poses.hidden_step]
             actor.lingering = poses.lingering[pose * poses.lingering_step]
             if placing.boxes.any_wraps:
@@ -216,6 +217,7 @@ class Kernel:
             actor.before_clip, actor.before_cell = actor.clip, actor.cell
             actor.before_pose, actor.before_tick = actor.pose, actor.tick
             actor.before_at = frame - 1
+            actor.before_opens = actor.opens
             actor.past = actor.played == frame - 1
         else:
             actor.past = 0
@@ -240,6 +242,8 @@ class Kernel:
             self.gone(frame, row, False)
             return True
         self.remember(frame, actor)
+        if actor.frozen_since <= frame <= actor.frozen_until:
+            return False
         angle = actor.angle
         actor.tick = frame - actor.since
         if actor.homing:

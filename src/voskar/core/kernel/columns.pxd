@@ -14,6 +14,7 @@ cdef struct ActorFields:
     double home_x, home_y, home_vx, home_vy, home_facing, home_angle
     int64_t owner, place
     int64_t ends, bounces, entered, clip_since
+    int64_t met, tags, opens, before_opens, frozen_since, frozen_until
 
 ctypedef ActorFields *ActorPointer
 
@@ -46,9 +47,9 @@ cdef class ActorColumns:
 @cython.final
 cdef class PoseColumns:
     cdef public int64_t first
-    cdef public const int64_t[::1] start, actor, shown, clip, tick
+    cdef public const int64_t[::1] start, actor, shown, clip, tick, tags
     cdef public const double[::1] x, y, angle, scale
     cdef public const signed char[::1] facing
     cdef public const uint8_t[::1] cut, hidden, lingering
     cdef public Py_ssize_t shown_step, facing_step, angle_step, scale_step, clip_step, tick_step, cut_step, hidden_step
-    cdef public Py_ssize_t lingering_step
+    cdef public Py_ssize_t lingering_step, tags_step

@@ -56,6 +56,8 @@ class PoseColumns:
         self.clip: Ints = shared_ints(_thin(poses.clip))
         self.tick: Ints = shared_ints(_thin(poses.tick))
         self.cut: Flags = shared_flags(_thin(poses.cut))
+        self.tags_step = _step(poses.tags)
+        self.tags: Ints = shared_ints(_thin(poses.tags))
         self.hidden_step, self.lingering_step = map(_step, (poses.hidden, poses.lingering))
         self.hidden: Flags = shared_flags(_thin(poses.hidden))
         self.lingering: Flags = shared_flags(_thin(poses.lingering))

@@ -41,33 +41,33 @@ cdef class GatheredEntries:
     cpdef Py_ssize_t take(self, Py_ssize_t at, object entries) except -1
 
 @cython.final
-cdef class GatheredBoxes:
+cdef class GatheredValues:
     cdef public int64_t[::1] at, name
-    cdef public double[::1] corners
+    cdef public double[::1] values
     cdef public dict names
     cdef public list poses
-    cdef public Py_ssize_t rows, room
+    cdef public Py_ssize_t width, rows, room
 
     cpdef object grow(self)
 
-    @cython.locals(name=str, corner=Py_ssize_t)
-    cpdef object take(self, Py_ssize_t at, dict boxes)
+    @cython.locals(name=str, place=Py_ssize_t)
+    cpdef object take(self, Py_ssize_t at, dict told)
 
 @cython.final
 cdef class GatheredPoses:
-    cdef public int64_t[::1] frame, counts, key, clip, number_slots
+    cdef public int64_t[::1] frame, counts, key, clip, tags, number_slots
     cdef public double[::1] numbers, default, absent, pushes
     cdef public object line, pose
-    cdef public GatheredBoxes boxes
+    cdef public GatheredValues boxes, counters
     cdef public list fields, own_slots, line_own_slots, more_slots, others, entries
-    cdef public dict keys, clips
-    cdef public Py_ssize_t frame_slot, poses_slot, push_slot, boxes_slot
+    cdef public dict keys, clips, tag_sets
+    cdef public Py_ssize_t frame_slot, poses_slot, push_slot, boxes_slot, tags_slot, counters_slot
     cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, told
 
     @cython.locals(
         room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, at=Py_ssize_t, told=Py_ssize_t, name=str,
         kind=str, owner=object, found=tuple, known=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t,
-        says_more=bint, entries=GatheredEntries,
+        says_more=bint, entries=GatheredEntries, text=str,
     )
     cpdef object take(self, object frames)
 

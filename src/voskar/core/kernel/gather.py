@@ -120,41 +120,47 @@ class GatheredEntries:
         return told
 
 
-class GatheredBoxes:
-    """Takes the boxes of poses: `at` (rows,) are places of poses, `name` (rows,) places in `names`, in the order in
-    which they are first met, `corners` (rows, 4) as they are told. `poses` are those that tell any, or none of them:
-    a game that has no box just then tells an empty object."""
+class GatheredValues:
+    """Takes what poses tell by name, each `width` numbers: 4 for the corners of a box, 1 for a counter.
 
-    def __init__(self) -> None:
+    `at` (rows,) are places of poses, `name` (rows,) places in `names`, in the order in which they are first met,
+    `values` (rows, width) as they are told. `poses` are those that tell any, or none of them: a game that has no box
+    just then tells an empty object."""
+
+    def __init__(self, width: int) -> None:
+        self.width = width
         self.names: dict[str, int] = {}
         self.poses: list[int] = []
         self.rows, self.room = 0, FEW
         self.at: Ints = ints(FEW)
         self.name: Ints = ints(FEW)
-        self.corners: Floats = floats(FEW * 4)
+        self.values: Floats = floats(FEW * width)
 
     def grow(self) -> None:
         """Makes room for twice as many."""
         self.room *= 2
         self.at = shared_ints(np.resize(self.at, self.room))
         self.name = shared_ints(np.resize(self.name, self.room))
-        self.corners = shared_floats(np.resize(self.corners, self.room * 4))
+        self.values = shared_floats(np.resize(self.values, self.room * self.width))
 
-    def take(self, at: int, boxes: dict[str, list[float]]) -> None:
-        """Takes those of a pose; a name with _ in front is the game's own. Raises IndexError for other than
-        four corners."""
+    def take(self, at: int, told: dict[str, Any]) -> None:
+        """Takes those of a pose; a name with _ in front is the game's own. Raises IndexError for a list of other
+        than `width` numbers."""
         self.poses.append(at)
-        for name, box in boxes.items():
+        for name, value in told.items():
             if name.startswith("_"):
                 continue
-            if len(box) != 4:
-                raise IndexError("expected four corners")
+            if self.width > 1 and len(value) != self.width:
+                raise IndexError("expected another count of numbers")
             if self.rows >= self.room:
                 self.grow()
             self.at[self.rows] = at
             self.name[self.rows] = self.names.setdefault(name, len(self.names))
-            for corner in range(4):
-                self.corners[self.rows * 4 + corner] = box[corner]
+            if self.width == 1:
+                self.values[self.rows] = value
+            else:
+                for place in range(self.width):
+                    self.values[self.rows * self.width + place] = value[place]
             self.rows += 1
 
 
@@ -164,10 +170,11 @@ class GatheredPoses:
     `numbers` are the fields that tell numbers or truths: each with what stands for one that a line does not have
     (UNSET), and for one that is null; those that `pose` has are `fields`, laid one behind the other in `numbers`, so
     many (`room`) values each. Fields of both types that begin with _ are the game's own, and only counted. `frame` and
-    `counts` (frames,) and `key` and `clip` (poses,) are as in a block; `keys` and `clips` give what is met a number, in
-    the order in which it is first met; `clip` is -1 for none. `pushes` (poses, 2) are NaN where none is told; `boxes`
-    takes those of poses, `entries` take what frames have beside poses. `told` counts the keys of all lines; `others`
-    are frames that tell yet more, each with its place.
+    `counts` (frames,) and `key`, `clip` and `tags` (poses,) are as in a block; `keys`, `clips` and `tag_sets` (tags
+    with a space between) give what is met a number, in the order in which it is first met; `clip` and `tags` are -1
+    for none. `pushes` (poses, 2) are NaN where none is told; `boxes` and `counters` take those of poses, `entries` take
+    what frames have beside poses. `told` counts the keys of all lines; `others` are frames that tell yet more, each
+    with its place.
     """
 
     def __init__(
@@ -197,17 +204,21 @@ class GatheredPoses:
         self.number_slots: Ints = shared_ints(np.array([slot_place(pose, name) for name in self.fields], np.int64))
         self.default: Floats = shared_floats(np.array([numbers[name][0] for name in self.fields], np.float64))
         self.absent: Floats = shared_floats(np.array([numbers[name][1] for name in self.fields], np.float64))
-        self.push_slot, self.boxes_slot = (slot_place(pose, name) if name in has else -1 for name in ("push", "boxes"))
+        self.push_slot, self.boxes_slot, self.tags_slot, self.counters_slot = (
+            slot_place(pose, name) if name in has else -1 for name in ("push", "boxes", "tags", "counters")
+        )
+        self.tags: Ints = ints(self.room if self.tags_slot >= 0 else 0)
         own = [name for name in has if name.startswith("_")]
         self.own_slots = [slot_place(pose, name) for name in own]
         self.line_own_slots = [slot_place(line, name) for name in own]
         self.keys: dict[tuple[str, str, str | None], int] = {}
         self.clips: dict[str, int] = {}
+        self.tag_sets: dict[str, int] = {}
         self.rows = 0
         self.frames = 0
         self.told = 0
         self.others: list[tuple[int, Any]] = []
-        self.boxes = GatheredBoxes()
+        self.boxes, self.counters = GatheredValues(4), GatheredValues(1)
         self.pushes: Floats = floats(2 * self.room if "push" in has else 0, NAN)
 
     def take(self, frames: Iterable[Any]) -> None:
@@ -278,6 +289,21 @@ class GatheredPoses:
                         if value is not None:
                             told += len(value)
                             self.boxes.take(row, value)
+                if self.counters_slot >= 0:
+                    value = slot_at(pose, self.counters_slot)
+                    if value is not UNSET:
+                        told += 1
+                        if value is not None:
+                            told += len(value)
+                            self.counters.take(row, value)
+                if self.tags_slot >= 0:
+                    value = slot_at(pose, self.tags_slot)
+                    self.tags[row] = -1
+                    if value is not UNSET:
+                        told += 1
+                        if value is not None:
+                            text = " ".join(value)
+                            self.tags[row] = self.tag_sets.setdefault(text, len(self.tag_sets))
                 for place in self.own_slots:
                     value = slot_at(pose, place)
                     if value is not UNSET:

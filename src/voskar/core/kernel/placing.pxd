@@ -74,7 +74,7 @@ cdef class Placing:
         actor=ActorPointer, boxes=BoxColumns, shapes=ShapeColumns, kind=Py_ssize_t, clip=int64_t, cell=int64_t, x=double,
         y=double, m00=double, m01=double, m10=double, m11=double, scale=double, disarmed=int64_t, i=Py_ssize_t,
         box=Py_ssize_t, form=int64_t, placed=PlacedBoxes, k=Py_ssize_t, dx=double, dy=double, old=int64_t, ax=double,
-        ay=double, bx=double, by=double, low=double, high=double,
+        ay=double, bx=double, by=double, low=double, high=double, opens=int64_t, condition=int64_t, frozen=bint,
     )
     cpdef int place(self, Py_ssize_t row, int roles) except -1
 

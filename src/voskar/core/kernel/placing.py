@@ -252,6 +252,11 @@ class Placing:
         x, y = actor.x, actor.y
         m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
         scale, disarmed = actor.scale, actor.disarmed_until
+        frozen = actor.frozen_since <= self.frame <= actor.frozen_until
+        opens = actor.met
+        if boxes.any_conditions:
+            opens &= boxes.tag_bits[kind * boxes.tag_sets + actor.tags + 1]
+            actor.opens = opens
         for i in range(boxes.kind_start[kind], boxes.kind_start[kind + 1]):
             box = boxes.kind_box[i]
             if roles != ALL and (roles == HITS) != boxes.is_hit[box]:
@@ -267,6 +272,9 @@ class Placing:
                 continue
             if boxes.swing[box] >= 0:
                 self.swings_on(row, box)
+            condition = boxes.condition[box]
+            if (condition >= 0 and not opens >> condition & 1) or (frozen and boxes.is_hit[box]):
+                continue
             placed = self.hits if boxes.is_hit[box] else self.hurts
             k = placed.count
             if k >= placed.room:
@@ -284,6 +292,8 @@ class Placing:
                 old = boxes.form_of(box, clip, actor.before_cell)
                 if old >= 0 and boxes.special[box]:
                     old = self.form_of(row, box, True, 1)
+                if condition >= 0 and not actor.before_opens >> condition & 1:
+                    old = CLOSED
                 if old >= 0 and not (boxes.is_hit[box] and disarmed >= self.frame - 1):
                     ax, ay = shapes.anchor_x[form], shapes.anchor_y[form]
                     bx, by = shapes.anchor_x[old], shapes.anchor_y[old]

@@ -16,6 +16,9 @@ cdef class Pushes:
     @cython.locals(kept=Py_ssize_t, k=Py_ssize_t)
     cpdef void stop(self, Py_ssize_t row) noexcept
 
+    @cython.locals(k=Py_ssize_t)
+    cpdef void delay(self, Py_ssize_t row, int64_t more) noexcept
+
     cdef void keep(self, Py_ssize_t k, Py_ssize_t place) noexcept
 
     @cython.locals(

@@ -60,6 +60,12 @@ class Pushes:
                 kept += 1
         self.count = kept
 
+    def delay(self, row: int, more: int) -> None:
+        """All pushes of an actor go on so many frames later."""
+        for k in range(self.count):
+            if self.row[k] == row:
+                self.start[k] += more
+
     def keep(self, k: int, place: int) -> None:
         """Moves a push down in the list."""
         self.row[place], self.start[place] = self.row[k], self.start[k]
@@ -71,11 +77,15 @@ class Pushes:
         kept = 0
         for k in range(self.count):
             row, index, over = self.row[k], frame - self.start[k], self.over[k]
+            assert 0 <= row < self.actors.count
+            actor = self.actors.rows[row]
+            if actor.frozen_since <= frame <= actor.frozen_until:
+                self.keep(k, kept)
+                kept += 1
+                continue
             if index >= 0:
                 share = (over - index) / (over * (over + 1.0) / 2.0) if self.fade[k] else 1.0 / over
                 x, y = self.x[k] * share, self.y[k] * share
-                assert 0 <= row < self.actors.count
-                actor = self.actors.rows[row]
                 if not actor.driven:
                     actor.offset_x += x
                     actor.offset_y += y

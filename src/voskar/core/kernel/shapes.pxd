@@ -12,10 +12,11 @@ cdef class ShapeColumns:
 
 @cython.final
 cdef class BoxColumns:
-    cdef public Py_ssize_t boxes, kinds, clips, swings
-    cdef public bint any_wraps
+    cdef public Py_ssize_t boxes, kinds, clips, swings, tag_sets
+    cdef public bint any_wraps, any_conditions
     cdef public const int64_t[::1] kind_start, kind_box, body_start, body_box, swept, always
-    cdef public const int64_t[::1] run_start, run_end, run_cell, run_form, mask, logged, swing
+    cdef public const int64_t[::1] run_start, run_end, run_cell, run_form, mask, logged, swing, condition
+    cdef public const int64_t[::1] tag_bits
     cdef public const double[::1] grow
     cdef public const uint8_t[::1] is_hit, spares_owner, meets, within, special, wraps
 

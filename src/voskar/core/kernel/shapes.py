@@ -96,7 +96,9 @@ class BoxColumns:
     `meets[h * boxes + u]` (given as a square) says whether layers and masks let hitbox h meet hurtbox u. `logged` is
     where among a recording's logged boxes one that it logs stands, ABSENT for one that it never does, and UNLOGGED for
     those of the rulebook; `grow` what it grows by. `within` boxes are closed outside the bounds. `swing` numbers the
-    timed attacks of a kind, of which no kind has more than `swings`; -1 for a box that is not timed.
+    timed attacks of a kind, of which no kind has more than `swings`; -1 for a box that is not timed. `condition` is
+    which of its kind's conditions a box is open by, -1 for none; `tag_bits` (kinds, tag sets) are the conditions that
+    hold for no tags and for each set, as far as tags decide, a bit each.
     """
 
     def __init__(
@@ -115,6 +117,8 @@ class BoxColumns:
         within: Sequence[bool],
         swing: Sequence[int],
         wraps: Sequence[bool],
+        condition: Sequence[int],
+        tag_bits: NDArray[np.int64],
     ) -> None:
         """`kinds` has for each the numbers of its meeting boxes and of its bodies; `swept` is 1 or 0; `always` the form
         of a box that never changes, CLOSED for others; `wraps` is told of kinds."""
@@ -155,6 +159,10 @@ class BoxColumns:
         self.swings = max(swing, default=-1) + 1
         self.wraps: Flags = shared_flags(np.array(wraps, dtype=np.bool_))
         self.any_wraps = any(wraps)
+        self.condition: Ints = _ints(condition)
+        self.any_conditions = any(one >= 0 for one in condition)
+        self.tag_sets = tag_bits.shape[1]
+        self.tag_bits: Ints = shared_ints(tag_bits.reshape(-1))
 
     def form_of(self, box: int, clip: int, cell: int) -> int:
         """The form that a box takes in a cell of a clip (-1: none), CLOSED where it is closed. Raises IndexError."""

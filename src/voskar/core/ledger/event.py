@@ -13,9 +13,9 @@ import msgspec
 from voskar.core.ledger.pieces import What
 
 COLUMNS = (
-    "frame", "event", "until", "id", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "detail", "damage",
-    "t", "x", "y", "before", "after", "by", "lives", "cause", "dx", "dy", "vx", "vy", "kind", "owner", "emitter",
-    "angle", "points", "total",
+    "frame", "event", "until", "id", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "case", "detail",
+    "damage", "t", "x", "y", "counter", "before", "after", "by", "lives", "cause", "dx", "dy", "vx", "vy", "kind",
+    "owner", "emitter", "angle", "points", "total",
 )  # fmt: skip
 """The columns of a written ledger, in their order."""
 
@@ -83,6 +83,16 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         return None
 
     @property
+    def case(self) -> str | None:
+        """Of a contact: the case that it came to."""
+        return None
+
+    @property
+    def counter(self) -> str | None:
+        """Of a counter: its name."""
+        return None
+
+    @property
     def detail(self) -> str | None:
         """One more word."""
         return None
@@ -129,7 +139,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def cause(self) -> str | None:
-        """Of i-frames: the attack that gave them, or `respawn`."""
+        """Of i-frames: the attack that gave them, or `respawn`; of health: the attack, where the hit was earlier."""
         return None
 
     @property
@@ -174,12 +184,12 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def points(self) -> float | None:
-        """Of a score or a counter: how much."""
+        """Of a score: how much."""
         return None
 
     @property
     def total(self) -> float | None:
-        """Of a score or a counter: what it has come to."""
+        """Of a score: what it has come to."""
         return None
 
     @property

@@ -25,14 +25,16 @@ class ContactEvent(Event, frozen=True, gc=False):
     y: float
     damage: float | None = None
     detail: str | None = None
+    case: str | None = None
 
     def words(self) -> str:
         told = f", damage {number(self.damage)}" if self.damage is not None else ""
-        return f"{self.attacker} on {self.target}: {self.hitbox} on {self.hurtbox}, {self.outcome}{told}"
+        case = f", {self.case}" if self.case else ""
+        return f"{self.attacker} on {self.target}: {self.hitbox} on {self.hurtbox}, {self.outcome}{case}{told}"
 
 
 class HealthEvent(Event, frozen=True, gc=False):
-    """Health that a hit took or gave."""
+    """Health that a hit took or gave; `cause` is the attack of damage that comes later than its hit."""
 
     event: ClassVar[str] = "health"
     changes = ("health",)
@@ -41,9 +43,11 @@ class HealthEvent(Event, frozen=True, gc=False):
     before: float
     after: float
     by: str
+    cause: str | None = None
 
     def words(self) -> str:
-        return f"{self.id}: health {number(self.before)} → {number(self.after)}{self._by()}"
+        from_ = f", from {self.cause}" if self.cause else ""
+        return f"{self.id}: health {number(self.before)} → {number(self.after)}{self._by()}{from_}"
 
 
 class IframesEvent(Event, frozen=True, gc=False, kw_only=True):
@@ -103,6 +107,19 @@ class StunEvent(Event, frozen=True, gc=False, kw_only=True):
 
     def words(self) -> str:
         return f"{self.id}: stunned to {self.until}{self._by()}"
+
+
+class HitstopEvent(Event, frozen=True, gc=False, kw_only=True):
+    """Frozen to the frame `until`."""
+
+    event: ClassVar[str] = "hitstop"
+    changes = ("stun", "motion")
+
+    id: str
+    until: int
+
+    def words(self) -> str:
+        return f"{self.id}: frozen to {self.until}"
 
 
 class SpawnEvent(Event, frozen=True, gc=False):
@@ -172,7 +189,7 @@ class DownEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 class LifeEvent(Event, frozen=True, gc=False, kw_only=True):
-    """A life taken later than its owner went down."""
+    """A life taken later than its owner went down, or lives gained by a hit."""
 
     event: ClassVar[str] = "life"
     changes = ("lives",)
@@ -180,9 +197,10 @@ class LifeEvent(Event, frozen=True, gc=False, kw_only=True):
     id: str
     before: float
     after: float
+    by: str | None = None
 
     def words(self) -> str:
-        return f"{self.id}: lives {number(self.before)} → {number(self.after)}"
+        return f"{self.id}: lives {number(self.before)} → {number(self.after)}{self._by()}"
 
 
 class RespawnEvent(Event, frozen=True, gc=False, kw_only=True):
@@ -240,16 +258,20 @@ class CheckpointEvent(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: checkpoint at {self._place()}"
 
 
-class GivesEvent(Event, frozen=True, gc=False, kw_only=True):
-    """A counter that has changed, named in `detail`."""
+class CounterEvent(Event, frozen=True, gc=False):
+    """A counter that has changed; `by` nobody: by itself."""
 
-    event: ClassVar[str] = "gives"
+    event: ClassVar[str] = "counter"
     changes = ("counters",)
 
     id: str
-    detail: str
-    points: float
-    total: float
+    counter: str
+    before: float
+    after: float
+    by: str | None = None
+
+    def words(self) -> str:
+        return f"{self.id}: {self.counter} {number(self.before)} → {number(self.after)}{self._by()}"
 
 
 class ScoreEvent(Event, frozen=True, gc=False, kw_only=True):

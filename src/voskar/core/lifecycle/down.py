@@ -15,8 +15,9 @@ def go_down(world: World, state: ActorState) -> None:
     kind, down = state.kind, state.kind.down
     state.down, state.fell_at = world.frame, world.position(state.row)
     world.take_out(state)
+    world.run.cure(state.row)
     if state.lives is not None and down.life_after:
-        state.owes = due = world.frame + down.life_after
+        state.owes = due = world.now(state) + down.life_after
         world.run.lives.setdefault(due, []).append((state.id, state.row))
         world.visit(due)
     elif state.lives is not None:
@@ -70,21 +71,21 @@ def may_return(state: ActorState, frame: int) -> bool:
 def lie_down(world: World, state: ActorState, going: dict[int, str]) -> list[tuple[str, int]]:
     """What is to become of one that went down in this frame; those who are out at its end. `going` are rows that are
     removed at its end, and why."""
-    frame, kind, row = world.frame, state.kind, state.row
+    frame, kind, row, now = world.frame, state.kind, state.row, world.now(state)
     state.returns = may_return(state, frame)
     if state.returns and (state.driven or not kind.succession):
         assert kind.respawn is not None
-        try_from(world, state, frame + max(kind.respawn.after, 1))
+        try_from(world, state, now + max(kind.respawn.after, 1))
     leaves = kind.down.lasts if kind.down.out_after is None else kind.down.out_after
     if state.driven and row not in going:
         if not leaves and not state.returns:
             going[row] = "down"
         else:
-            world.lay_down(state, frame + kind.down.lasts, frame + leaves)
+            world.lay_down(state, now + kind.down.lasts, now + leaves)
     if state.returns or state.lives is None:
         return []
     if leaves and going.get(row) != "consumed":
-        until = frame + leaves
+        until = now + leaves
         world.run.outs.setdefault(until, []).append((state.id, row))
         world.visit(until)
         return []

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from voskar.core import counting
 from voskar.core.emitters.births import drop_waiting
 from voskar.core.emitters.firing import Emitters
 from voskar.core.judging.memory import Memory
 from voskar.core.ledger.events import RemovedEvent
 from voskar.core.ledger.origin import Origin
+from voskar.core.lifecycle import starting
 from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.succession import Succession
@@ -35,7 +37,10 @@ class Resets:
         world = self.world
         for fixture in world.fixtures.values():
             if fixture.id not in world.rows:
-                self.emitters.arm(world.enter(world.fixture_birth(fixture), fixture.facing))
+                state = world.enter(world.fixture_birth(fixture), fixture.facing)
+                counting.begin(world, state)
+                starting.expect(world, state)
+                self.emitters.arm(state)
 
     def mark(self, what: str) -> None:
         """The game began its room or its whole run again: everyone is as at the start; under "room" lives, counters,
@@ -48,6 +53,8 @@ class Resets:
         world.run.outs.clear()
         world.run.ends.clear()
         world.run.lives.clear()
+        world.run.poisons.clear()
+        world.run.frozen_until = NEVER
         self.emitters.triggers.clear()
         self.emitters.fired.clear()
         table = world.table
@@ -103,11 +110,18 @@ class Resets:
             world.made[origin.beginning] = origin.number  # its name is taken in the new run too
         run.start = world.frame
         run.score.clear()
+        run.ghosts.clear()
+        run.fills.clear()
+        run.away.clear()
+        run.starts.clear()
         run.anyone_out = run.goes_on = False
         self.goals.begin(world.frame)
         for state in world.everyone():
             kept = state.kind.respawn.keeps if state.kind.respawn is not None else frozenset()
             state.counters = {name: value for name, value in state.counters.items() if name in kept}
+            counting.begin(world, state)
+            if not state.driven or state is returning:
+                starting.expect(world, state)
             state.lives, state.out, state.owes = state.kind.lives, False, None
             if marked:
                 state.checkpoint, state.succeeded = None, False

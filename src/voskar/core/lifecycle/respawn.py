@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from voskar.core import counting
+from voskar.core.immunity import immunise
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import ally
 from voskar.core.judging.memory import Memory
+from voskar.core.latching import latch
 from voskar.core.ledger import events
 from voskar.core.lifecycle.down import take_life
 from voskar.core.lifecycle.due import place, rule_of, try_from
-from voskar.core.lifecycle.immunity import immunise
 from voskar.core.world import ActorState, World
 
 
@@ -32,6 +34,8 @@ class Returns:
         """All who are due in this frame, by id; whoever has to wait is tried again in the next."""
         world = self.world
         due = [row for row, frame in world.run.due.items() if frame == world.frame]
+        if due:
+            latch(world, world.frame)
         for row in sorted(due, key=lambda row: world.state(row).id):
             if world.run.due.get(row) != world.frame:
                 continue  # the return of another one has placed it anew, or it has left
@@ -57,7 +61,7 @@ class Returns:
         """
         world, table, row = self.world, self.world.table, state.row
         names = ("x", "y", "facing", "angle", "scale", "m00", "m01", "m10", "m11", "clip", "tick", "cell", "pose",
-                 "past", "hidden")  # fmt: skip
+                 "past", "hidden", "tags")  # fmt: skip
         kept = {name: getattr(table, name)[row] for name in names}
         table.x[row], table.y[row] = place(world, state)
         table.past[row] = table.hidden[row] = 0
@@ -90,7 +94,7 @@ class Returns:
         poses, pose = world.recording.poses, world.recording.poses.logged_from(state.row, world.frame)
         assert pose is not None
         table.facing[row], table.angle[row] = float(poses.facing[pose]), float(poses.angle[pose])
-        table.scale[row], table.pose[row] = float(poses.scale[pose]), pose
+        table.scale[row], table.pose[row], table.tags[row] = float(poses.scale[pose]), pose, int(poses.tags[pose])
         table.clip[row], table.cell[row] = int(poses.clip[pose]), int(world.shown[pose])
         world.placing.turn(row)
 
@@ -116,6 +120,7 @@ class Returns:
         state.revive()
         world.let_in(state)
         world.jump(state)
+        counting.come_back(world, state)
         world.events.append(events.RespawnEvent(frame=world.frame, id=state.id, x=x, y=y))
         self.armed(state)
 
@@ -131,8 +136,9 @@ class Returns:
         take_life(world, state)
         state.revive()
         world.let_in(state)
+        counting.come_back(world, state)
         world.events.append(events.RespawnEvent(frame=world.frame, id=state.id, x=x, y=y))
-        immunise(world, state, world.frame, world.frame + respawn.iframes - 1, "respawn")
+        immunise(world, state, world.frame, respawn.iframes - 1, "respawn")
         if respawn.resets == "pair" and killer is not None and killer.down is None and not self._is_consumed(killer):
             home = world.bring_home(killer)
             world.events.append(events.HomeEvent(frame=world.frame, id=killer.id, x=home[0], y=home[1]))

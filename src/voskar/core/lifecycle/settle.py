@@ -12,10 +12,10 @@ from voskar.core.world import ActorState, World
 
 
 class Settling:
-    """Settles the frames of a world."""
+    """Settles the frames of a world; `tick` lets fall the damage over time that is due."""
 
-    def __init__(self, world: World, resets: Resets, goals: Goals) -> None:
-        self.world, self.resets, self.goals = world, resets, goals
+    def __init__(self, world: World, resets: Resets, goals: Goals, tick: Callable[[], None]) -> None:
+        self.world, self.resets, self.goals, self.tick = world, resets, goals, tick
         self.keeps: Callable[[ActorState], bool] = lambda state: False
         """Whether one that is consumed will be shown all the same, so that nothing of it is forgotten."""
 
@@ -52,6 +52,8 @@ class Settling:
     def settle(self) -> None:
         """Everything that a frame brings at its end."""
         world, run, frame = self.world, self.world.run, self.world.frame
+        if run.poisons:
+            self.tick()
         if not (world.settling or world.kernel.ended or run.ends or run.outs or run.lives):
             self.goals.look()  # nobody has run out of anything, and nothing falls due
             return

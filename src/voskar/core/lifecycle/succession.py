@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from voskar.core import counting
+from voskar.core.immunity import immunise
 from voskar.core.ledger.events import RespawnEvent
 from voskar.core.lifecycle.down import take_life
-from voskar.core.lifecycle.immunity import immunise
 from voskar.core.world import ActorState, World
 
 
@@ -58,8 +59,10 @@ class Succession:
             return
         former = max(found, key=lambda one: one[:2])[2]
         take_life(world, former)
+        state.is_heir = True
         former.succeeded, former.returns, world.run.recheck = True, False, True
-        state.lives, state.counters, state.checkpoint = former.lives, dict(former.counters), former.checkpoint
+        state.lives, state.checkpoint = former.lives, former.checkpoint
+        counting.take_over(world, state, former)
         score = world.run.score
         if former.id in score:
             score[state.id] = score.pop(former.id)
@@ -67,4 +70,4 @@ class Succession:
         world.events.append(RespawnEvent(frame=world.frame, id=state.id, x=x, y=y, detail=former.id))
         respawn = state.kind.respawn
         if respawn is not None:
-            immunise(world, state, world.frame, world.frame + respawn.iframes - 1, "respawn")
+            immunise(world, state, world.frame, respawn.iframes - 1, "respawn")

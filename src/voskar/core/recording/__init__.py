@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from voskar.core.recording.boxes import LoggedBoxes
+from voskar.core.recording.boxes import LoggedBoxes, LoggedCounters
 from voskar.core.recording.claims import Claim, LogScope
 from voskar.core.recording.display import Display, DisplayLog
 from voskar.core.recording.inputs import Inputs
@@ -17,6 +17,7 @@ __all__ = [
     "Inputs",
     "LogScope",
     "LoggedBoxes",
+    "LoggedCounters",
     "Poses",
     "Recording",
     "Stranger",

@@ -1,4 +1,4 @@
-"""Where a game itself has its boxes."""
+"""What a game tells by name: where it has its boxes, and the values of counters."""
 
 from __future__ import annotations
 
@@ -22,3 +22,11 @@ class LoggedBoxes(Struct, frozen=True, eq=False):
             if one[0] == one[0]:
                 found[name] = (one[0], one[1], one[2], one[3])
         return found
+
+
+class LoggedCounters(Struct, frozen=True, eq=False):
+    """The counters that poses log: `values` (m, names), NaN for one that is not among them. `Poses.counted` says which
+    of the m rows a pose has."""
+
+    names: tuple[str, ...] = ()
+    values: Floats = field(default_factory=lambda: np.zeros((0, 0)))

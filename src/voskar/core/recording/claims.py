@@ -18,6 +18,7 @@ class Claim(Struct, frozen=True, gc=False):
     target: str | None = None
     id: str | None = None
     attack: str | None = None
+    case: str | None = None
     damage: float | None = None
     health: float | None = None
     lives: float | None = None
@@ -28,10 +29,11 @@ class Claim(Struct, frozen=True, gc=False):
 
 class LogScope(Struct, frozen=True):
     """What a recording says that it logs: `always` are events that it claims whenever they happen; the others are
-    events, kinds (on either side), attacks and reactions that it does not log."""
+    events, kinds (on either side), attacks, cases of hits and reactions that it does not log."""
 
     always: frozenset[str] = frozenset()
     events: frozenset[str] = frozenset()
     kinds: frozenset[str] = frozenset()
     attacks: frozenset[str] = frozenset()
+    cases: frozenset[str] = frozenset()
     reactions: frozenset[str] = frozenset()

@@ -73,6 +73,7 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, across: Floats) -
             for field in FIELDS.values()
             if not field.lingers
         },
+        counted=np.full(len(source), -1),
         push_x=np.full(len(source), np.nan),
         push_y=np.full(len(source), np.nan),
         lingering=np.ones(len(source), dtype=np.bool_),

@@ -81,10 +81,11 @@ class Poses:
     """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
 
     `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN
-    where the game told none. `immune` and `stunned` are 1, 0, or -1 where it told neither, `push_x`, `push_y` by how
-    much it says a hit displaced the actor, NaN for not at all; `logged` is the row of `Recording.boxes` with its own
-    boxes, -1 for none. `lingering` marks poses that the game did not log. A column that nobody told is a view of one
-    value and costs no memory.
+    where the game told none. `immune`, `stunned` and `frozen` are 1, 0, or -1 where it told neither; `tags` is the
+    place of its tags in `Recording.tag_sets`, `counted` the row of `Recording.counters` with its counters, -1 for none;
+    `push_x`, `push_y` by how much it says a hit displaced the actor, NaN for not at all; `logged` is the row of
+    `Recording.boxes` with its own boxes, -1 for none. `lingering` marks poses that the game did not log. A column that
+    nobody told is a view of one value and costs no memory.
     """
 
     frame: Ints
@@ -103,6 +104,9 @@ class Poses:
     lives: Annotated[Floats, _logged("number", lingers=False, state=True)]
     immune: Annotated[Signs, _logged("answer", lingers=False, state=True, late=True)]
     stunned: Annotated[Signs, _logged("answer", lingers=False, state=True, late=True)]
+    frozen: Annotated[Signs, _logged("answer", lingers=False, state=True, late=True)]
+    tags: Ints
+    counted: Ints
     push_x: Floats
     push_y: Floats
     logged: Ints

@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 from msgspec import Struct
 
-from voskar.core.recording.boxes import LoggedBoxes
+from voskar.core.recording.boxes import LoggedBoxes, LoggedCounters
 from voskar.core.recording.claims import Claim, LogScope
 from voskar.core.recording.display import DisplayLog
 from voskar.core.recording.inputs import Inputs
@@ -66,6 +66,8 @@ class Recording:
     title: str = ""
     digest: str = ""
     boxes: LoggedBoxes = field(default_factory=LoggedBoxes)
+    counters: LoggedCounters = field(default_factory=LoggedCounters)
+    tag_sets: tuple[frozenset[str], ...] = ()
     display: DisplayLog = field(default_factory=DisplayLog)
     scope: LogScope = field(default_factory=LogScope)
     lost: tuple[tuple[int, int], ...] = ()

@@ -2,27 +2,42 @@
 
 from __future__ import annotations
 
-from voskar.core.rules.attacks import Attack, Consequences, Direction, Knockback, Launch, Rehit
-from voskar.core.rules.boxes import Box, Clip, Key, Role, Windows
-from voskar.core.rules.conditions import ActorCondition, Comparison, ContactCondition, Place
+from voskar.core.rules.attacks import (
+    Attack,
+    ByCounter,
+    Case,
+    Consequences,
+    Direction,
+    Knockback,
+    Launch,
+    OverTime,
+    Rehit,
+)
+from voskar.core.rules.boxes import Box, Clip, Key, Role
+from voskar.core.rules.conditions import NO_CONDITION, ActorCondition, Comparison, ContactCondition, Place, Windows
+from voskar.core.rules.counters import CounterRule, Regen
 from voskar.core.rules.durations import Duration, Lasting
 from voskar.core.rules.emitters import Aim, Emitter, Fan, Fixture, Target, Trigger
 from voskar.core.rules.life import Down, Goal, Respawn, Spot
 from voskar.core.rules.motion import Motion
-from voskar.core.rules.rulebook import DEFAULT_RATE, Kind, Rules
+from voskar.core.rules.rulebook import DEFAULT_RATE, Kind, KindNames, Rules
 from voskar.core.rules.space import ContactRules, Detect, Solid, Space, eligible, sees
 
 __all__ = [
     "DEFAULT_RATE",
+    "NO_CONDITION",
     "ActorCondition",
     "Aim",
     "Attack",
     "Box",
+    "ByCounter",
+    "Case",
     "Clip",
     "Comparison",
     "Consequences",
     "ContactCondition",
     "ContactRules",
+    "CounterRule",
     "Detect",
     "Direction",
     "Down",
@@ -33,11 +48,14 @@ __all__ = [
     "Goal",
     "Key",
     "Kind",
+    "KindNames",
     "Knockback",
     "Lasting",
     "Launch",
     "Motion",
+    "OverTime",
     "Place",
+    "Regen",
     "Rehit",
     "Respawn",
     "Role",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Literal
 
 from msgspec import Struct, field
@@ -49,14 +49,36 @@ class Launch(Struct, frozen=True):
     mode: Literal["set", "add"] = "set"
 
 
+class OverTime(Struct, frozen=True):
+    """Damage in every `every`th frame after a hit, so often. A hit while it runs begins it anew (`renew`), adds another
+    (`add`), or changes nothing (`ignore`)."""
+
+    damage: float
+    every: int
+    times: int = 1
+    stacking: Literal["renew", "add", "ignore"] = "renew"
+
+
+Given = float | Literal["damage", "-damage", "unscaled", "-unscaled"]
+"""What a hit adds to a counter: a number, or its damage, with its factors or without."""
+
+Longer = Literal["longest", "set", "add"]
+"""What becomes of stun or i-frames that are running."""
+
+
 class Consequences(Struct, frozen=True):
     """What a hit does to one side. None: the rulebook does not name it.
 
-    `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`.
+    `damage` is taken from its health, `lifesteal` is the share of the health lost to the hit that it gains, `lives` are
+    lives that it gains. `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`.
     """
 
+    damage: float = 0.0
+    lifesteal: float = 0.0
     iframes: int | None = None
+    iframes_mode: Longer = "longest"
     stun: int = 0
+    stun_mode: Longer = "longest"
     knockback: Knockback | None = None
     launch: Launch | None = None
     remove: bool = False
@@ -64,19 +86,67 @@ class Consequences(Struct, frozen=True):
     consumed_by: frozenset[str] = frozenset({"landed"})
     home: bool = False
     checkpoint: bool = False
-    gives: Mapping[str, float] = {}
+    gives: Mapping[str, Given] = {}
+    lives: int = 0
+    over_time: OverTime | None = None
     goal: bool = False
     spawn: str | None = None
+
+
+Frozen = Literal["both", "attacker", "target", "all"]
+"""Whom a hit freezes."""
+
+
+class ByCounter(Struct, frozen=True):
+    """Damage counts as many times as a counter of one side says: the factor at the counter's whole part, the last one
+    from there on."""
+
+    of: Literal["attacker", "target"]
+    counter: str
+    factors: tuple[float, ...]
+
+    def factor(self, value: float) -> float:
+        """The factor for a value of the counter."""
+        return self.factors[min(max(int(value), 0), len(self.factors) - 1)]
+
+
+class Case(Struct, frozen=True):
+    """What a contact comes to if its condition `if_` holds. None: as the attack has it; `damage` counts `scale` times.
+
+    One that `goes_on` leaves the choice to the cases behind it as well; one that does not `lands` is no hit. Only the
+    game's claim can say that one `by_claim` holds.
+    """
+
+    name: str
+    if_: ContactCondition = ContactCondition()
+    damage: float | None = None
+    least_damage: float | None = None
+    scale: float = 1.0
+    hitstop: int | None = None
+    hitstop_on: Frozen | None = None
+    attacker: Consequences | None = None
+    target: Consequences | None = None
+    goes_on: bool = False
+    lands: bool = True
+    by_claim: bool = False
 
 
 class Attack(Struct, frozen=True):
     """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the attacker.
 
-    `if_` is what must hold for a contact to land.
+    `if_` is what must hold for a contact to land, `cases` what it comes to then: the first that holds. Damage that the
+    game draws is from `least_damage` to `damage`; of no other is it told. Its factors are those of the hurtbox, the
+    case, the target's `resistance` to `damage_type`, and `by_counter`; then no hit takes less than `min_damage`.
     """
 
     name: str
     damage: float = 0.0
+    least_damage: float | None = None
+    damage_type: str | None = None
+    by_counter: ByCounter | None = None
+    min_damage: float = 0.0
+    hitstop: int = 0
+    hitstop_on: Frozen = "both"
     rehit: Rehit | None = None
     priority: int = 0
     friendly: bool = False
@@ -87,6 +157,16 @@ class Attack(Struct, frozen=True):
     preempts: bool = False
     attacker: Consequences = field(default_factory=Consequences)
     target: Consequences = field(default_factory=Consequences)
+    cases: tuple[Case, ...] = ()
+    scales: tuple[float, ...] = ()
+    """Factors of the damage by the cases that hold."""
+
+    @property
+    def tables(self) -> Iterator[Consequences]:
+        """All that it may do to either side."""
+        yield from (self.attacker, self.target)
+        for case in self.cases:
+            yield from (table for table in (case.attacker, case.target) if table is not None)
 
     @property
     def memory_key(self) -> str:
@@ -102,4 +182,4 @@ class Attack(Struct, frozen=True):
     @property
     def gives_iframes(self) -> bool:
         """Only an attack that hurts, or that names the i-frames of its target, makes a target immune."""
-        return self.damage > 0 or self.target.iframes is not None
+        return (self.damage > 0 and all(scale > 0 for scale in self.scales)) or self.target.iframes is not None

@@ -8,13 +8,10 @@ from typing import Literal
 
 from msgspec import Struct
 
+from voskar.core.rules.conditions import NO_CONDITION, ActorCondition, Windows, within
 from voskar.core.rules.shapes import Outline
 
 Role = Literal["hitbox", "hurtbox", "body"]
-
-Windows = Mapping[str, tuple[tuple[int, int], ...]]
-"""Ranges of cells (first, last), by clip."""
-
 
 MOST_TICKS = 1 << 40
 """The highest tick of a pose."""
@@ -43,6 +40,8 @@ class Clip(Struct, frozen=True):
     cells: int
     rate: Fraction | None = None
     loop: bool = False
+    iframes: tuple[tuple[int, int], ...] = ()
+    """Ranges of cells in which its actor is immune."""
 
     def step(self, recording_rate: Fraction) -> Fraction:
         """Cells a frame, as a fraction of whole numbers that a machine can hold: floor(tick * step) is exact for every
@@ -63,9 +62,9 @@ class Key(Struct, frozen=True):
 class Box(Struct, frozen=True):
     """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`.
 
-    `during` None: open in every cell. `swept` None: if emitters or parents spawn the kind. `keys` by clip, sorted by
-    cell. One that is `logged` is where the game says, and its outline only tells by how much it grows; one
-    `within_bounds` is closed while it sticks out of the space.
+    `during` None: open in every cell. It is closed where its actor does not meet `if_`. `swept` None: if emitters or
+    parents spawn the kind. `keys` by clip, sorted by cell. One that is `logged` is where the game says, and its outline
+    only tells by how much it grows; one `within_bounds` is closed while it sticks out of the space.
     """
 
     name: str
@@ -84,12 +83,9 @@ class Box(Struct, frozen=True):
     swept: bool | None = None
     logged: bool = False
     within_bounds: bool = False
+    if_: ActorCondition = NO_CONDITION
 
     def opens(self, clip: str | None, cell: int) -> bool:
         """Whether the box is open in a cell of a clip; without a clip only where it names no cells."""
-        inside = self.during is None or _within(self.during, clip, cell)
-        return inside and not _within(self.except_during, clip, cell)
-
-
-def _within(windows: Windows, clip: str | None, cell: int) -> bool:
-    return any(first <= cell <= last for first, last in windows.get(clip or "", ()))
+        inside = self.during is None or within(self.during, clip, cell)
+        return inside and not within(self.except_during, clip, cell)

@@ -6,7 +6,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from voskar.core.rules.conditions import ActorCondition
+from voskar.core.rules.conditions import NO_CONDITION, ActorCondition
 
 
 class Fan(Struct, frozen=True):
@@ -67,7 +67,7 @@ class Emitter(Struct, frozen=True):
     aim: Aim = "facing"
     within: tuple[float, float, float, float] | None = None
     moves_at_once: bool = False
-    if_: ActorCondition = ActorCondition()
+    if_: ActorCondition = NO_CONDITION
 
 
 class Fixture(Struct, frozen=True):

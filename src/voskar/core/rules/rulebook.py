@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from fractions import Fraction
 
 from msgspec import Struct, field
 
-from voskar.core.rules.attacks import Attack
+from voskar.core.rules.attacks import Attack, Case, Consequences
 from voskar.core.rules.boxes import Box, Clip
+from voskar.core.rules.conditions import NO_CONDITION, ActorCondition
+from voskar.core.rules.counters import CounterRule
 from voskar.core.rules.emitters import Emitter, Fixture
 from voskar.core.rules.life import Down, Goal, Respawn
 from voskar.core.rules.motion import Motion
@@ -18,15 +20,25 @@ DEFAULT_RATE = Fraction(60)
 """Frames a second where a rulebook is looked at without a recording."""
 
 
+class KindNames(Struct, frozen=True):
+    """What recordings may name of a kind."""
+
+    boxes: frozenset[str] = frozenset()
+    tags: frozenset[str] = frozenset()
+
+
 class Kind(Struct, frozen=True):
     """A type of actor. `health` None: it cannot go down. `lives` None: nobody counts them. `respawn` None: it does not
     come back; with `succession` a new actor of its kind takes its place. One that has left a recording `linger`s for
-    so many frames; for one that `wraps` opposite edges of the space are one; `stun_disarms` closes its hitboxes."""
+    so many frames; for one that `wraps` opposite edges of the space are one; `stun_disarms` closes its hitboxes. It is
+    immune for `start_iframes` from its first frame in a run on. A pose may have its `tags`; `cases` are of whatever
+    hits it. Damage of a type counts `resistance` times."""
 
     name: str
     side: str | None = None
     health: float | None = None
     iframes: int = 0
+    start_iframes: int = 0
     boxes: tuple[Box, ...] = ()
     clips: Mapping[str, Clip] = {}
     weight: float = 1.0
@@ -40,6 +52,26 @@ class Kind(Struct, frozen=True):
     linger: int = 0
     wraps: bool = False
     stun_disarms: bool = False
+    tags: frozenset[str] = frozenset()
+    cases: tuple[Case, ...] = ()
+    counters: Mapping[str, CounterRule] = {}
+    resistance: Mapping[str, float] = {}
+    max_lives: int | None = None
+
+    @property
+    def any_clip_iframes(self) -> bool:
+        """Whether any clip makes it immune."""
+        return any(clip.iframes for clip in self.clips.values())
+
+    @property
+    def box_conditions(self) -> tuple[ActorCondition, ...]:
+        """Those of its boxes, each once."""
+        return tuple({repr(box.if_): box.if_ for box in self.boxes if box.if_ != NO_CONDITION}.values())
+
+    @property
+    def box_counters(self) -> frozenset[str]:
+        """The counters that its boxes ask for."""
+        return frozenset(name for condition in self.box_conditions for name in condition.counters)
 
     def timed(self, attack: str) -> bool:
         """Whether any of the kind's hitboxes of an attack has a `during`."""
@@ -68,8 +100,25 @@ class Rules(Struct, frozen=True):
     @property
     def drives(self) -> bool:
         """Whether anything can appear that a recording does not show."""
-        sparks = any(side.spawn for attack in self.attacks.values() for side in (attack.attacker, attack.target))
-        return bool(self.fixtures or sparks or any(kind.emitters or kind.down.spawn for kind in self.kinds.values()))
+        return bool(
+            self.fixtures or self.effects or any(kind.emitters or kind.down.spawn for kind in self.kinds.values())
+        )
+
+    @property
+    def tables(self) -> Iterator[Consequences]:
+        """All consequences that anything can have."""
+        for attack in self.attacks.values():
+            yield from attack.tables
+        for kind in self.kinds.values():
+            for case in kind.cases:
+                yield from (table for table in (case.attacker, case.target) if table is not None)
+            for rule in kind.counters.values():
+                yield from (table for table in (rule.on_min, rule.on_max) if table is not None)
+
+    @property
+    def effects(self) -> frozenset[str]:
+        """The kinds that hits spawn."""
+        return frozenset(table.spawn for table in self.tables if table.spawn is not None)
 
     @property
     def bred(self) -> frozenset[str]:

@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct
 
 from voskar.core.rules.boxes import Box
+from voskar.core.rules.decimals import Rounding
 from voskar.core.rules.shapes import Outline
 
 Detect = Literal["either", "both", "hitbox", "hurtbox"]
@@ -40,6 +41,7 @@ class ContactRules(Struct, frozen=True):
     same_frame: Literal["first", "all"] = "first"
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
+    round_damage: Rounding = "none"
 
 
 def sees(mask: int, layer: int) -> bool:

@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from voskar.core.consequences import CONSEQUENCES
 from voskar.core.gate import Gate
-from voskar.core.judging.conditions import CONDITIONS
+from voskar.core.judging.cases import SEPARATOR
+from voskar.core.judging.conditions import asked_of
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES, ally, unmet
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event, Ledger
 from voskar.core.recording import Recording
-from voskar.core.rules import Attack, Consequences, Kind, Motion, Rules
+from voskar.core.rules import Attack, Case, Consequences, Kind, Motion, Rules
 from voskar.core.views.exercise import layer_pairs
 from voskar.core.views.summary import everyone
 
 EARLIER = [gate.name for gate in GATES[: GATES.index(unmet.GATE)]]
 """Outcomes of contacts whose conditions were never asked."""
 
-GROUPS = ("attack", "pair", "gate", "condition", "consequence", "life", "emitter", "way")
+GROUPS = ("attack", "pair", "gate", "condition", "case", "consequence", "life", "emitter", "way")
 
 Path = tuple[str | int, ...]
 
@@ -48,10 +49,10 @@ def rules_of(rules: Rules) -> list[Rule]:
         for word in ("met", "unmet") if asked else ():
             name = f"{attack.name} {' and '.join(asked)}: {word}"
             found.append(Rule("condition", name, ("attacks", attack.name, "if", *asked[0].split("."))))
-        for side in ("attacker", "target"):
-            for key in _named(getattr(attack, side)):
-                found.append(Rule("consequence", f"{attack.name} {side}.{key}", ("attacks", attack.name, side, key)))
+        found += _consequence_rules(attack.name, attack, ("attacks", attack.name))
+        found += _case_rules(attack.name, attack.cases, ("attacks", attack.name))
     for kind in rules.kinds.values():
+        found += _case_rules(kind.name, kind.cases, ("kinds", kind.name))
         if kind.iframes:
             found.append(Rule("consequence", f"{kind.name} iframes", ("kinds", kind.name, "iframes")))
         found += [Rule("life", f"{kind.name} {words}", ("kinds", kind.name, *path)) for words, path in _life(kind)]
@@ -73,14 +74,29 @@ def rules_of(rules: Rules) -> list[Rule]:
     return sorted(found, key=lambda one: GROUPS.index(one.group))
 
 
+def _consequence_rules(name: str, of: Attack | Case, path: Path) -> Iterator[Rule]:
+    for side in ("attacker", "target"):
+        table = getattr(of, side)
+        for key in _named(table) if table is not None else ():
+            yield Rule("consequence", f"{name} {side}.{key}", (*path, side, key))
+
+
+def _case_rules(name: str, cases: Sequence[Case], path: Path) -> Iterator[Rule]:
+    for place, case in enumerate(cases):
+        yield Rule("case", f"{name}: {case.name}", (*path, "cases", place))
+        if case.lands:
+            yield from _consequence_rules(f"{name}: {case.name}", case, (*path, "cases", place))
+
+
 def _asked(attack: Attack) -> list[str]:
     """The keys of `if` that an attack names."""
-    return [condition.key for condition in CONDITIONS if condition.asks(attack.if_)]
+    return [condition.key for condition in asked_of(attack.if_)]
 
 
 def _named(side: Consequences) -> list[str]:
     """The consequences that a table names, by key."""
-    return [consequence.key for consequence in CONSEQUENCES if consequence.named(side)]
+    health = [key for key in ("damage", "lifesteal") if getattr(side, key)]
+    return health + [consequence.key for consequence in CONSEQUENCES if consequence.named(side)]
 
 
 def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
@@ -148,10 +164,10 @@ def exercised(rules: Rules, recording: Recording, ledger: Ledger) -> Counter[tup
             found.update(_of_spawn(rules, kinds, event))
         elif event.event == "won":
             found["life", f"won: {event.detail}"] += 1
-            found.update(_of_goal(rules, contacts) if event.detail == "goal" else ())
+            found.update(_of_goal(rules, kinds, contacts) if event.detail == "goal" else ())
         elif event.id in kinds:
             found.update(_of_actor(rules, kinds[event.id or ""], event))
-            found.update(_of_hit(rules, contacts, event))
+            found.update(_of_hit(rules, kinds, contacts, event))
     return found
 
 
@@ -164,26 +180,79 @@ def _of_contact(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[t
     yield "gate", outcome
     asked = _asked(attack)
     if asked and outcome not in EARLIER:
-        yield "condition", f"{attack.name} {' and '.join(asked)}: {'unmet' if outcome == 'unmet' else 'met'}"
+        unmet = outcome == "unmet" and not event.case
+        yield "condition", f"{attack.name} {' and '.join(asked)}: {'unmet' if unmet else 'met'}"
+    for name, _ in _cases(rules, kinds, event):
+        yield "case", name
+    if outcome == "landed":
+        for name, table in _tables(rules, kinds, event).values():
+            for key in ("damage", "lifesteal"):
+                if getattr(table, key):
+                    yield "consequence", f"{name}.{key}"
 
 
-def _of_hit(rules: Rules, contacts: list[Event], event: Event) -> Iterator[tuple[str, str]]:
+def _cases(rules: Rules, kinds: dict[str, str], event: Event) -> list[tuple[str, Case]]:
+    """The cases that a contact came to, with what they are called."""
+    attack, kind = rules.attacks[event.attack or ""], rules.kinds[kinds[event.target or ""]]
+    own = {case.name: (f"{kind.name}: {case.name}", case) for case in reversed(kind.cases)}
+    own |= {case.name: (f"{attack.name}: {case.name}", case) for case in reversed(attack.cases)}
+    return [own[name] for name in (event.case or "").split(SEPARATOR) if name in own]
+
+
+def _tables(rules: Rules, kinds: dict[str, str], event: Event) -> dict[str, tuple[str, Consequences]]:
+    """The tables of a hit by side, with what they are called."""
+    attack = rules.attacks[event.attack or ""]
+    found = {side: (f"{attack.name} {side}", getattr(attack, side)) for side in ("target", "attacker")}
+    for name, case in _cases(rules, kinds, event):
+        for side in found:
+            table = getattr(case, side)
+            if table is not None:
+                found[side] = f"{name} {side}", table
+    return found
+
+
+KEYS = {consequence.event: consequence.key for consequence in CONSEQUENCES}
+"""The key that an event reports."""
+
+
+def _of_hit(rules: Rules, kinds: dict[str, str], contacts: list[Event], event: Event) -> Iterator[tuple[str, str]]:
     """What the last hit did that could have: consequences stand behind their contact."""
-    key = "remove" if event.event == "removed" and event.detail == "consumed" else event.event
+    if event.event == "health":
+        if event.cause is not None:
+            yield from _of_tick(rules, kinds[event.id or ""], event)
+        return
+    if event.event == "removed" and event.detail != "consumed":
+        return
+    key = KEYS.get(event.event)
     for contact in reversed(contacts):
-        attack = rules.attacks[contact.attack or ""]
-        own = event.event != "iframes" or event.cause == attack.name
-        for side, name in (("attacker", contact.attacker), ("target", contact.target)):
-            if own and event.id == name and key in _named(getattr(attack, side)):
-                yield "consequence", f"{attack.name} {side}.{key}"
+        own = event.event != "iframes" or event.cause == contact.attack
+        for side, (name, table) in _tables(rules, kinds, contact).items():
+            whose = contact.attacker if side == "attacker" else contact.target
+            # a shot's counters are its owner's
+            mine = event.id == whose or (key == "gives" and event.counter in table.gives)
+            if own and mine and key in _named(table):
+                yield "consequence", f"{name}.{key}"
                 return
 
 
-def _of_goal(rules: Rules, contacts: list[Event]) -> Iterator[tuple[str, str]]:
-    for attack in [rules.attacks[contact.attack or ""] for contact in contacts if contact.outcome == "landed"]:
+def _of_tick(rules: Rules, kind: str, event: Event) -> Iterator[tuple[str, str]]:
+    """Damage over time, of an attack or of a case."""
+    attack = rules.attacks[event.cause or ""]
+    named: list[tuple[str, Attack | Case]] = [(attack.name, attack)]
+    named += [(f"{attack.name}: {case.name}", case) for case in attack.cases]
+    named += [(f"{kind}: {case.name}", case) for case in rules.kinds[kind].cases]
+    for name, of in named:
         for side in ("attacker", "target"):
-            if getattr(attack, side).goal:
-                yield "consequence", f"{attack.name} {side}.goal"
+            table = getattr(of, side)
+            if table is not None and table.over_time is not None:
+                yield "consequence", f"{name} {side}.over_time"
+
+
+def _of_goal(rules: Rules, kinds: dict[str, str], contacts: list[Event]) -> Iterator[tuple[str, str]]:
+    for contact in contacts:
+        for name, table in _tables(rules, kinds, contact).values() if contact.outcome == "landed" else ():
+            if table.goal:
+                yield "consequence", f"{name}.goal"
 
 
 def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tuple[str, str]]:
@@ -194,10 +263,14 @@ def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tup
     elif parent in kinds:
         yield "life", f"{kinds[parent]} down.spawn"
     else:
-        for attack in rules.attacks.values():
+        named: list[tuple[str, Attack | Case]] = [(attack.name, attack) for attack in rules.attacks.values()]
+        named += [(f"{one.name}: {case.name}", case) for one in rules.attacks.values() for case in one.cases]
+        named += [(f"{kind.name}: {case.name}", case) for kind in rules.kinds.values() for case in kind.cases]
+        for name, of in named:
             for side in ("attacker", "target"):
-                if getattr(attack, side).spawn == event.kind:
-                    yield "consequence", f"{attack.name} {side}.spawn"
+                table = getattr(of, side)
+                if table is not None and table.spawn == event.kind:
+                    yield "consequence", f"{name} {side}.spawn"
 
 
 def _of_actor(rules: Rules, kind: str, event: Event) -> Iterator[tuple[str, str]]:

@@ -12,6 +12,7 @@ from voskar.core.ledger import Event
 from voskar.core.ledger.event import written
 from voskar.core.recording import Recording
 from voskar.core.recording.lingering import spans, velocities
+from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Rules
 from voskar.core.views.timeline import Course, Timeline, timeline
 from voskar.core.watching import Watched, watched
@@ -41,6 +42,8 @@ class _Log:
         self.fixtures = {fixture.id for fixture in rules.fixtures}
         own = self.seen.world.recording
         self.vx, self.vy = velocities(own.poses, float(own.rate), spans(rules, own), np.arange(len(own.poses)))
+        self.has_cases = any(kind.cases for kind in rules.kinds.values())
+        self.has_cases |= any(attack.cases for attack in rules.attacks.values())
         self.born = {(event.frame, event.id) for event in self.ledger.of("spawn")}
         self.names = {actor.id: self._name(actor.id) for actor in self.judged.actors}
 
@@ -54,7 +57,9 @@ class _Log:
         header |= {"up": self.recording.up, "reactions": "baked", "seed": self.recording.seed}
         header |= {"title": self.recording.title} if self.recording.title else {}
         header["logged"] = {"events": ["hit", "down", "respawn", "out", "over", "won"]}
-        return header | ({"unlogged": {"reactions": ["launch"]}} if recorded else {})
+        frozen = [event for event in self.ledger.of("hitstop") if event.id in self.recording.numbers]
+        unlogged = [name for name, some in (("launch", recorded), ("hitstop", frozen)) if some]
+        return header | ({"unlogged": {"reactions": unlogged}} if unlogged else {})
 
     def frames(self) -> list[Frame]:
         """One a frame."""
@@ -97,7 +102,8 @@ class _Log:
         match event.event:
             case "contact" if event.outcome == "landed":
                 told = {"event": "hit", "attacker": name(event.attacker), "target": name(event.target)}
-                return told | {"attack": event.attack, "damage": written(event.damage)}
+                told |= {"attack": event.attack or "", "damage": written(event.damage)}
+                return told | ({"case": event.case or ""} if self.has_cases else {})
             case "down" | "out":
                 lives = {"lives": written(event.lives)} if event.event == "down" and event.lives is not None else {}
                 return {"event": event.event, "id": name(event.id)} | lives
@@ -140,6 +146,8 @@ class _Log:
             own = self.seen.world.recording.row(name, frame)
             back = course is not None and any(span.last + 1 == frame for span in course.down)
             pose |= self._velocity(own, back=back) if own is not None else {}
+        if poses.tags[row] >= 0:
+            pose["tags"] = sorted(self.judged.tag_sets[poses.tags[row]])
         if actor.owner is not None:
             pose["owner"] = self.names.get(actor.owner, actor.owner)
         again = actor.driven and (frame, name) in self.born and self.judged.row(name, frame - 1) is not None
@@ -175,10 +183,27 @@ class _Log:
         for key in ("health", "lives"):
             value = getattr(course, key).now(frame)
             pose |= {} if value is None else {key: written(value)}
+        counters = {name: steps.now(frame) for name, steps in course.counters.items()}
+        told = {name: written(value) for name, value in sorted(counters.items()) if value is not None}
+        pose |= {"counters": told} if told else {}
         down = any(span.first - 1 <= frame <= span.last for span in course.down)
         given = {event.frame for event in self.ledger.of("iframes") if event.id == course.actor.id}
         if not down and frame not in given:
-            pose["immune"] = any(span.first <= frame <= span.last for span in course.immune)
+            pose["immune"] = any(span.first <= frame <= span.last for span in course.immune) or self._is_guarded(
+                course, pose
+            )
+        if any(span.first <= frame <= span.last for span in course.frozen):
+            pose["frozen"] = True
+
+    def _is_guarded(self, course: Course, pose: dict[str, Any]) -> bool:
+        """Whether the cell that it shows makes it immune."""
+        clip = course.kind.clips.get(pose.get("clip", ""))
+        if clip is None or not clip.iframes:
+            return False
+        cell = pose.get("cell")
+        if cell is None:
+            cell = cell_of_tick(np.array([pose["tick"]]), course.kind, pose["clip"], self.rules.rate)[0]
+        return any(first <= cell <= last for first, last in clip.iframes)
 
     def _lie(self, course: Course, name: str, frame: int, pose: dict[str, Any]) -> None:
         """How one that is down is shown."""

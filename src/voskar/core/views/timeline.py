@@ -14,41 +14,9 @@ from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import RespawnEvent
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.rules import Kind, Rules
-from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.views.meters import Meter
+from voskar.core.views.steps import Span, Steps
 from voskar.core.views.summary import everyone
-
-
-class Steps(Struct):
-    """A value that changes now and then: from each of `frames` on it is the one beside it."""
-
-    frames: list[int] = []
-    values: list[float] = []
-
-    def put(self, frame: int, value: float) -> None:
-        """The value from a frame on; frames must not fall."""
-        if self.frames and self.frames[-1] == frame:
-            self.values[-1] = value
-        elif not self.values or self.values[-1] != value:
-            self.frames.append(frame)
-            self.values.append(value)
-
-    def now(self, frame: int) -> float | None:
-        """The value after a frame, None before the first."""
-        at = bisect_right(self.frames, frame)
-        return self.values[at - 1] if at else None
-
-    def at(self, frames: Ints) -> Floats:
-        """(n,) the values after some frames, NaN before the first."""
-        rows = np.searchsorted(self.frames, frames, side="right")
-        return np.array([np.nan, *self.values])[rows]
-
-
-class Span(Struct):
-    """Frames `first` to `last`, both included, and what brought them about."""
-
-    first: int
-    last: int
-    cause: str = ""
 
 
 class ResetMark(Struct, frozen=True):
@@ -81,6 +49,7 @@ class Course(Struct):
     lives: Steps = field(default_factory=Steps)
     immune: list[Span] = []
     stunned: list[Span] = []
+    frozen: list[Span] = []
     down: list[Span] = []
     waiting: list[Span] = []
     """Held back from its return, as its place was not safe."""
@@ -91,8 +60,18 @@ class Course(Struct):
     returns: list[Event] = []
     outs: list[int] = []
     counters: dict[str, Steps] = {}
+    meters: dict[str, Meter] = {}
+    """What its counters are counted from."""
     changes: list[Change] = []
     """What changed its health or lives, in order."""
+
+    def meter(self, counter: str, first: int) -> Meter:
+        """What a counter is counted from; one that nobody has told of yet has been at its start since a frame."""
+        found = self.meters.get(counter)
+        if found is None:
+            found = self.meters[counter] = Meter(self.kind.counters.get(counter))
+            found.begin(first, None)
+        return found
 
     def is_out(self, frame: int) -> bool:
         """Whether it is out of lives before a frame, and has not come back."""
@@ -170,6 +149,8 @@ class _Reading:
         first, last = self.recording.first, self.recording.last
         for course in self.courses.values():
             self._begin(course)
+            if course.kind.counters:
+                self._count_from(course, first)
         marks = sorted(self.recording.resets.items())
         before: Event | None = None
         for event in self.ledger.events:
@@ -181,9 +162,10 @@ class _Reading:
         for mark in marks:
             self._begin_again(*mark)
         for course in self.courses.values():
-            for spans in (course.immune, course.stunned, course.down, course.waiting, course.present):
+            for spans in (course.immune, course.stunned, course.frozen, course.down, course.waiting, course.present):
                 for span in spans:
                     span.last = min(span.last, last)
+            course.counters = {name: meter.steps(last, course.frozen) for name, meter in sorted(course.meters.items())}
         ledger = self.ledger
         resets = self.recording.resets
         begins = sorted({*self.runs, *resets})
@@ -234,14 +216,34 @@ class _Reading:
             steps.put(frame, 0.0)
         for course in self.courses.values():
             kept = course.kind.respawn.keeps if course.kind.respawn is not None else ()
-            for name, steps in course.counters.items():
-                if name not in kept:
-                    steps.put(frame, 0.0)
+            self._count_from(course, frame, kept)
+
+    def _count_from(self, course: Course, frame: int, kept: Collection[str] = ()) -> None:
+        """The counters of an actor begin a run."""
+        since = self._first_in_play(course, frame)
+        for name in {*course.kind.counters, *course.meters}:
+            meter = course.meter(name, frame)
+            if name in kept:
+                value = meter.value(frame, course.frozen)
+                meter.bases.append(meter.bases[-1]._replace(frame=frame, value=value, since=since))
+            else:
+                meter.begin(frame, since)
+
+    def _first_in_play(self, course: Course, frame: int) -> int | None:
+        """The first frame from one on in which it is there and not hidden."""
+        number = self.recording.numbers.get(course.actor.id)
+        if number is None:
+            return course.present[-1].first if course.present else None
+        poses = self.recording.poses
+        rows = poses.rows_of(number)
+        frames = poses.frame[rows[~poses.hidden[rows]]]
+        at = int(np.searchsorted(frames, frame))
+        return int(frames[at]) if at < len(frames) else None
 
     @staticmethod
     def _revive(course: Course, frame: int) -> None:
         """Whatever was running ends before a frame."""
-        for spans in (course.immune, course.stunned, course.down, course.waiting):
+        for spans in (course.immune, course.stunned, course.frozen, course.down, course.waiting):
             if spans and spans[-1].last >= frame:
                 spans[-1].last = frame - 1
 
@@ -306,6 +308,9 @@ class _Reading:
         if event.detail in ("health", "lives"):
             getattr(course, event.detail).put(event.frame, event.after or 0.0)
             course.changes.append(event)
+        elif (event.detail or "").startswith("counter "):
+            name = (event.detail or "").removeprefix("counter ")
+            course.meter(name, self.recording.first).change(event.frame, event.after or 0.0, course.frozen)
         elif event.detail == "back":
             self._revive(course, event.frame)
 
@@ -324,14 +329,17 @@ class _Reading:
                 _drop_empty(course.immune)
             case "stun":
                 course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
+            case "hitstop":
+                _freeze(course, frame, event.until or frame)
             case "down":
                 course.down.append(Span(frame + 1, last, event.by or ""))
                 if event.lives is not None and not course.kind.down.life_after:
                     course.lives.put(frame, event.lives)
                 course.changes.append(event)
-            case "gives":
-                first = Steps([self.recording.first], [0.0])
-                course.counters.setdefault(event.detail or "", first).put(frame, event.total or 0.0)
+            case "counter":
+                meter = course.meter(event.counter or "", self.recording.first)
+                meter.change(frame, event.after or 0.0, course.frozen, by_hit=event.by is not None)
+                course.changes.append(event)
             case "life":
                 course.lives.put(frame, event.after or 0.0)
                 course.changes.append(event)
@@ -344,8 +352,12 @@ class _Reading:
                 former = self.courses.get(event.detail or "")
                 if former is not None and former.lives.values:
                     course.lives.put(frame, former.lives.now(frame) or 0.0)
-                for name, steps in former.counters.items() if former is not None else ():
-                    course.counters.setdefault(name, Steps()).put(frame, steps.now(frame) or 0.0)
+                if former is not None:
+                    for name, meter in former.meters.items():
+                        value = meter.value(frame, former.frozen)
+                        course.meter(name, frame).bases.append(meter.bases[-1]._replace(frame=frame, value=value))
+                for meter in course.meters.values():
+                    meter.come_back(frame, course.frozen)
                 course.changes.append(event)
             case "out":
                 course.outs.append(frame)
@@ -354,11 +366,25 @@ class _Reading:
             case "spawn":
                 course.present.append(Span(frame, last))
                 self._fill(course, frame, lives=True)
+                self._count_from(course, frame)
             case "removed":
                 if course.present and course.actor.id not in self.recording.numbers:
                     gone_in_it = event.detail in ("expired", "edge", "no spawn")
                     course.present[-1].last = frame - 1 if gone_in_it else frame
                     _drop_empty(course.present)
+
+
+def _freeze(course: Course, frame: int, until: int) -> None:
+    """It is frozen, and what runs ends so much later."""
+    running = course.frozen[-1] if course.frozen and course.frozen[-1].last >= frame else None
+    more = until - (frame if running is None else running.last)
+    if running is None:
+        course.frozen.append(Span(frame + 1, until))
+    else:
+        running.last = until
+    for spans in (course.immune, course.stunned):
+        if spans and spans[-1].last > frame:
+            spans[-1].last += more
 
 
 def _drop_empty(spans: list[Span]) -> None:

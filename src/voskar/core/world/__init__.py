@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from voskar.core.world.state import NEVER, ActorState, Birth, Gun, RunState, VerbCall
+from voskar.core.world.state import NEVER, ActorState, Birth, Gun, Poison, Regenerating, RunState, VerbCall
 from voskar.core.world.world import World
 
-__all__ = ["NEVER", "ActorState", "Birth", "Gun", "RunState", "VerbCall", "World"]
+__all__ = ["NEVER", "ActorState", "Birth", "Gun", "Poison", "Regenerating", "RunState", "VerbCall", "World"]

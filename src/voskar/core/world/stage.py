@@ -81,6 +81,8 @@ class Stage:
         """Where recorded shots began that had moved by their first pose of the run, and in which frame, by row."""
         self.guns: dict[Gun, int] = {}
         """How many of its own are there of each emitter with a limit."""
+        self.stopped: dict[int, Vector] = {}
+        """The velocities that recorded actors had when they were frozen."""
         self._seen: dict[int, Ints] = {}
         self._entering = {
             kind.name: (
@@ -104,7 +106,7 @@ class Stage:
         self.pose_kinds = kinds.astype(np.int16)
         """Of each pose the place of its kind among the rulebook's, and in `shown` its cell."""
         self.shown = shown = cells_of_all(poses, kinds, rules, recording.clips)
-        self._boxes = self.catalog.table(self.clips, recording.boxes.names)
+        self._boxes = self.catalog.table(self.clips, recording.boxes.names, recording.tag_sets)
         self._clip_table = self.catalog.clip_table(self.clips)
         still = Motion()
         motions = [one for kind in rules.kinds.values() for one in (kind.motion, kind.down.motion or still)]
@@ -134,6 +136,7 @@ class Stage:
             table.owner[row] = self.fixture_row.get(actor.owner or "", owners[row])
             table.at[row] = table.before_at[row] = table.played[row] = table.step_at[row] = NEVER
             table.away_until[row] = table.disarmed_until[row] = NEVER
+            table.frozen_since[row] = table.frozen_until[row] = NEVER
             table.spawned[row] = actor.spawned
             self.placing.forget(row)
         for _ in self.fixtures:
@@ -249,6 +252,8 @@ class Stage:
         table = self.table
         if table.driven[row]:
             return table.vx[row], table.vy[row]
+        if table.frozen_since[row] <= self.frame <= table.frozen_until[row]:
+            return self.stopped[row]
         pose, before = table.pose[row], table.before_pose[row]
         poses, flows = self.recording.poses, table.flows[row]
         vx, vy = float(poses.vx[pose]), float(poses.vy[pose])

@@ -10,13 +10,33 @@ from msgspec import Struct
 from voskar.core.copying import Copier
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
-from voskar.core.rules import Kind
+from voskar.core.rules import CounterRule, Kind
 
 NEVER = -FOREVER
 """A frame before all others."""
 
 Gun = tuple[int, str]
 """An emitter: the row of its owner, and its name."""
+
+
+class Regenerating(Struct, frozen=True, gc=False):
+    """What regen of a counter counts from: the value that it had when it had changed `done` times since a frame."""
+
+    value: float
+    since: int
+    done: int
+
+
+class Poison(NamedTuple):
+    """Damage over time on an actor: the frame in which it falls next, how often it is still to fall, how much, in every
+    how many frames, and who did it."""
+
+    id: str
+    next: int
+    left: int
+    damage: float
+    every: int
+    by: str
 
 
 class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
@@ -33,6 +53,7 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     immune_since: int = NEVER
     immune_until: int = NEVER
     immune_cause: str = ""
+    stunned_since: int = NEVER
     stunned_until: int = NEVER
     down: int | None = None
     owes: int | None = None
@@ -43,6 +64,8 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     gone_until: int = NEVER
     """The first frame in which it is in play again after that."""
     counters: dict[str, float] = {}
+    """As they were told last: see `World.counter`."""
+    regens: dict[str, Regenerating] = {}
     checkpoint: Vector | None = None
     fell_at: Vector | None = None
     """Where it went down."""
@@ -53,6 +76,8 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     """Due to come back, and waiting for its place to be safe."""
     succeeded: bool = False
     """Another one has taken over its lives."""
+    is_heir: bool = False
+    """It has taken over another one's."""
     gun: Gun | None = None
     """What fired it, if that counts its own."""
     armed: int = 0
@@ -66,13 +91,13 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     def copied(self, copier: Copier) -> Self:
         """One that goes another way from now on. Of a swarm there are thousands."""
         made: Self = copier.shallow(self)
-        made.counters = self.counters.copy()
+        made.counters, made.regens = self.counters.copy(), self.regens.copy()
         return made
 
     def revive(self) -> None:
         """As at the start, but for what outlasts a death: lives, counters and the place to respawn."""
         self.health = self.kind.health
-        self.immune_since = self.immune_until = self.stunned_until = self.gone_until = NEVER
+        self.immune_since = self.immune_until = self.stunned_since = self.stunned_until = self.gone_until = NEVER
         self.immune_cause = ""
         self.down = self.owes = self.credit = self.consumed = None
         self.out = self.returns = self.held = False
@@ -127,8 +152,29 @@ class RunState(Struct):
     """Who is out at the end of a frame: ids and rows."""
     lives: dict[int, list[tuple[str, int]]] = {}
     """Whose life is taken at the end of a frame: ids and rows."""
+    ghosts: dict[str, dict[str, float]] = {}
+    """The counters of owners that are gone, by id."""
+    fills: dict[int, list[tuple[int, str, str]]] = {}
+    """Which counters regen will have filled in a frame: row, id and name of each."""
+    away: set[tuple[int, str]] = set()
+    """Counters that may go back to their start: rows and names."""
+    frozen_until: int = NEVER
+    """The last frame in which everyone is frozen, whoever appears."""
+    delayed: dict[int, int] = {}
+    """By how many frames actors have been frozen in this frame, by row: their emitters are still to be told."""
+    starts: dict[int, list[tuple[str, int]]] = {}
+    """Who is in play for the first time in a frame, and guarded then: ids and rows."""
+    poisons: dict[tuple[int, str], list[Poison]] = {}
+    """Damage over time by the row of its actor and the attack."""
+    reached: list[tuple[int, CounterRule, bool]] = []
+    """Counters that this hit has brought to a limit: the row of their actor, and whether it is the lower one."""
     ends: dict[int, list[int]] = {}
     """Whose body is taken away at the end of a frame, if it still lies there."""
+
+    def cure(self, row: int) -> None:
+        """No damage over time goes on for an actor."""
+        for key in [key for key in self.poisons if key[0] == row]:
+            del self.poisons[key]
 
     def stays_in(self, state: ActorState) -> None:
         """One that was to be out at the end of a frame is not. Its row alone does not name it: it may be another's."""

@@ -13,13 +13,13 @@ from typing import Any
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fixture, Knockback, Motion
-from voskar.core.world.stage import Stage
+from voskar.core.world.asked import Asked
 from voskar.core.world.state import NEVER, ActorState, Birth, VerbCall
 
 STILL = Motion()
 
 
-class World(Stage):
+class World(Asked):
     """The world of a replay."""
 
     # verbs: what moves
@@ -35,7 +35,7 @@ class World(Stage):
         if knockback.mode == "set":
             self.kernel.pushes.stop(row)
         self.kernel.pushes.reserve(self.kernel.pushes.count + 1)
-        self.kernel.pushes.add(row, self.frame + 1, knockback.over, knockback.ease == "fade", dx, dy)
+        self.kernel.pushes.add(row, self.now(state) + 1, knockback.over, knockback.ease == "fade", dx, dy)
 
     def send(self, state: ActorState, vx: float, vy: float) -> None:
         """A driven actor has another velocity from the next frame on."""
@@ -121,8 +121,9 @@ class World(Stage):
         self.table.away_until[state.row] = FOREVER
 
     def let_in(self, state: ActorState) -> None:
-        """In play from this frame on, and not stunned."""
-        self.table.away_until[state.row] = self.table.disarmed_until[state.row] = NEVER
+        """In play from this frame on, and neither stunned nor frozen."""
+        table, row = self.table, state.row
+        table.away_until[row] = table.disarmed_until[row] = table.frozen_since[row] = table.frozen_until[row] = NEVER
 
     def disarm(self, state: ActorState, until: int) -> None:
         """Its hitboxes are closed from the next frame through another."""
@@ -195,6 +196,7 @@ class World(Stage):
         else:
             row = self._free.pop() if self._free else self._new_row()
         state = ActorState(row, birth.id, kind, kind.side or birth.side, birth.owner, True, kind.health, kind.lives)
+        self.run.ghosts.pop(birth.id, None)
         self.actors[row] = state
         self.rows[birth.id] = row
         vx, vy = kind.motion.velocity if birth.velocity is None else birth.velocity
@@ -203,6 +205,8 @@ class World(Stage):
         self.kernel.enter(
             self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing
         )
+        if self.run.frozen_until >= self.frame:
+            self.table.frozen_since[row], self.table.frozen_until[row] = self.frame, self.run.frozen_until
         self.run.seen_kinds.add(birth.kind)
         return state
 
@@ -240,8 +244,10 @@ class World(Stage):
         table.before_m10[row], table.before_m11[row] = table.m10[row], table.m11[row]
 
     def discard(self, state: ActorState) -> None:
-        """A driven actor is no more."""
+        """A driven actor is no more; what it owns goes on with its counters."""
         row = state.row
+        if state.counters:
+            self.run.ghosts[state.id] = {name: self.counter_of(state, name) for name in state.counters}
         self.kernel.discard(row)
         if self.run.due:
             self.run.due.pop(row, None)

@@ -23,7 +23,7 @@ def check(contact: Contact) -> GateAnswer:
 
 def possible(rules: Rules, attack: Attack) -> bool:
     """Any attack that uses a side up."""
-    return any(attack.attacker.remove or attack.target.remove for attack in rules.attacks.values())
+    return any(table.remove for table in rules.tables)
 
 
 GATE = Gate("consumed", "x", "", stops, check, possible, reads=(("presence", "attacker"), ("presence", "target")))

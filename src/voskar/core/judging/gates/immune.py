@@ -14,27 +14,31 @@ from voskar.core.world import NEVER
 
 def stops(contact: Contact) -> bool:
     """Whether i-frames guard the target."""
-    target = contact.target
-    return target.immune_since <= contact.frame <= target.immune_until and not contact.hitbox.attack.ignores_iframes
+    return not contact.hitbox.attack.ignores_iframes and contact.world.is_immune(contact.target)
 
 
 def check(contact: Contact) -> GateAnswer:
     """From when to when, and how many are left; 1 is the last immune frame."""
-    target, frame = contact.target, contact.frame
+    target, frame, world = contact.target, contact.frame, contact.world
+    ignored = ", ignored by this attack" if contact.attack.ignores_iframes else ""
+    if world.clip_guards(target):
+        name, cell = world.shown_cell(target)
+        return GateAnswer(stops(contact), f"i-frames of the clip {name}, cell {cell}{ignored}")
     if not target.immune_since <= frame <= target.immune_until:
         return GateAnswer(False, "no i-frames left" if target.immune_until > NEVER else "no i-frames so far")
     left = target.immune_until - frame + 1
     text = f"i-frames from {target.immune_cause}, {target.immune_since} to {target.immune_until}: "
     text += f"{left} left, this one included"
-    ignored = ", ignored by this attack" if contact.attack.ignores_iframes else ""
     return GateAnswer(stops(contact), text + ignored)
 
 
 def possible(rules: Rules, attack: Attack) -> bool:
     """An attack that does not ignore them, and anything that gives any."""
-    given = any(kind.iframes or (kind.respawn and kind.respawn.iframes) for kind in rules.kinds.values())
-    sides = [side for attack in rules.attacks.values() for side in (attack.attacker, attack.target)]
-    return not attack.ignores_iframes and (given or any(side.iframes for side in sides))
+    given = any(
+        kind.iframes or kind.start_iframes or kind.any_clip_iframes or (kind.respawn and kind.respawn.iframes)
+        for kind in rules.kinds.values()
+    )
+    return not attack.ignores_iframes and (given or any(table.iframes for table in rules.tables))
 
 
 GATE = Gate("immune", "o", "cyan", stops, check, possible, reads=(("iframes", "target"),))

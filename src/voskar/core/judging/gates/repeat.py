@@ -19,7 +19,7 @@ def stops(contact: Contact) -> bool:
         return False
     if rehit.mode == "once":
         return hit.swing == contact.swing
-    return rehit.mode == "after" and frame < hit.frame + rehit.frames
+    return rehit.mode == "after" and frame < hit.since + rehit.frames
 
 
 def check(contact: Contact) -> GateAnswer:
@@ -40,7 +40,7 @@ def check(contact: Contact) -> GateAnswer:
         return GateAnswer(stopped, f'rehit "once": it landed in {hit.frame}, {when}')
     if rehit.mode == "always":
         return GateAnswer(False, f'rehit "always": the hit in {hit.frame} does not matter')
-    free = hit.frame + rehit.frames
+    free = hit.since + rehit.frames
     return GateAnswer(stopped, f"rehit {rehit}: it landed in {hit.frame}, free again from {free}")
 
 

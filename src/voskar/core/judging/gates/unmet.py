@@ -1,28 +1,41 @@
-"""A condition of the attack does not hold: see `conditions`."""
+"""A condition of the attack does not hold, or the contact comes to a case that does not land: see `conditions`."""
 
 from __future__ import annotations
 
 from voskar.core.gate import Gate, GateAnswer
-from voskar.core.judging.conditions import CONDITIONS
+from voskar.core.judging.cases import cases_of, decide
+from voskar.core.judging.conditions import asked_of, holds, words
 from voskar.core.judging.contact import Contact
 from voskar.core.rules import Attack, Rules
 
 
 def stops(contact: Contact) -> bool:
-    """Whether any condition does not hold."""
-    attack = contact.hitbox.attack
-    return any(condition.asks(attack.if_) and condition.fails(contact) for condition in CONDITIONS)
+    """Whether any condition does not hold; else which case it comes to is decided here."""
+    if not holds(contact, contact.hitbox.attack.if_):
+        return True
+    contact.choice = decide(contact)
+    return not contact.choice.lands
 
 
 def check(contact: Contact) -> GateAnswer:
-    """What the attack asks for, and what the contact is like."""
-    words = [condition.words(contact) for condition in CONDITIONS if condition.asks(contact.attack.if_)]
-    return GateAnswer(stops(contact), "; ".join(words) or "the attack asks for nothing")
+    """What the attack and its cases ask for, and what the contact is like."""
+    told = list(words(contact, contact.attack.if_))
+    if not holds(contact, contact.attack.if_):
+        return GateAnswer(True, "; ".join(told))
+    choice = contact.choice or decide(contact)
+    cases = cases_of(contact.attack, contact.target.kind)
+    if choice.name:
+        told.append(f"case {choice.name}" + ("" if choice.lands else ", which does not land"))
+    for case in cases if not choice.name else ():
+        asked = "; ".join(words(contact, case.if_)) or "nothing"
+        why = "only the game's claim can say so" if case.by_claim and holds(contact, case.if_) else asked
+        told.append(f"not {case.name}: {why}")
+    return GateAnswer(not choice.lands, "; ".join(told) or "the attack asks for nothing")
 
 
 def possible(rules: Rules, attack: Attack) -> bool:
-    """An attack that asks for anything."""
-    return any(condition.asks(attack.if_) for condition in CONDITIONS)
+    """An attack that asks for anything, or that may come to a case."""
+    return bool(asked_of(attack.if_) or attack.cases or any(kind.cases for kind in rules.kinds.values()))
 
 
 GATE = Gate(
@@ -32,5 +45,16 @@ GATE = Gate(
     stops,
     check,
     possible,
-    reads=(("counters", "attacker"), ("motion", "attacker"), ("motion", "target")),
+    reads=(
+        ("counters", "attacker"),
+        ("counters", "target"),
+        ("health", "attacker"),
+        ("health", "target"),
+        ("stun", "attacker"),
+        ("stun", "target"),
+        ("iframes", "attacker"),
+        ("iframes", "target"),
+        ("motion", "attacker"),
+        ("motion", "target"),
+    ),
 )

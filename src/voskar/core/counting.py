@@ -1,0 +1,179 @@
+"""Counters: whose they are, what they have come to, and how they change.
+
+Regen costs nothing while nobody looks. A counter holds the value that was told last, and beside it what regen counts
+from (`Regenerating`): its value in a frame follows from these.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import ceil
+
+from voskar.core.asking import holds
+from voskar.core.ledger.events import CounterEvent
+from voskar.core.rules import CounterRule
+from voskar.core.rules.decimals import added
+from voskar.core.world import ActorState, Regenerating, World
+
+
+def change(world: World, state: ActorState, name: str, by: float, cause: str | None) -> None:
+    """Adds to a counter of an actor, or of its owner, as a hit does; `cause` is who did it."""
+    holder = world.holder(state, name)
+    if holder is None:
+        counters = world.run.ghosts.setdefault(state.owner or "", {})
+        before = counters.get(name, 0.0)
+        counters[name] = after = added(before, by)
+        _tell(world, state.owner or "", name, before, after, cause)
+        return
+    settle(world, holder, name)
+    rule = holder.kind.counters.get(name)
+    before = world.counter_of(holder, name)
+    after = added(before, by)
+    if rule is not None:
+        after = rule.within(after)
+    base = holder.regens.get(name)
+    if base is not None and rule is not None and rule.regen is not None and (after - before) * rule.regen.amount < 0:
+        holder.regens[name] = Regenerating(after, world.now(holder), 0)
+    put(world, holder, name, after)
+    _tell(world, holder.id, name, before, after, cause)
+    if rule is not None and after != before and after in (rule.min, rule.max):
+        world.run.reached.append((holder.row, rule, after == rule.min))
+
+
+def put(world: World, holder: ActorState, name: str, value: float) -> None:
+    """A counter has this value from now on; regen goes on from there, in the frames that it had."""
+    holder.counters[name] = value
+    rule = holder.kind.counters.get(name)
+    if rule is None:
+        return
+    base = holder.regens.get(name)
+    if base is not None and rule.regen is not None:
+        done = rule.regen.ticks(world.elapsed(holder, base.since))
+        holder.regens[name] = Regenerating(value, base.since, done)
+        _expect(world, holder, rule)
+    if rule.reset_if is not None and (value != rule.start or base is not None):
+        _watch(world, holder, name)
+
+
+def settle(world: World, holder: ActorState, name: str) -> None:
+    """What regen has brought so far is told."""
+    before, after = holder.counters.get(name), world.counter_of(holder, name)
+    if name in holder.regens and before is not None and after != before:
+        _tell(world, holder.id, name, before, after, None)
+        put(world, holder, name, after)
+
+
+def _expect(world: World, holder: ActorState, rule: CounterRule) -> None:
+    """Notes when regen will have filled a counter, and, while a box asks for it, each frame in which it changes."""
+    regen, goal, base = rule.regen, rule.goal, holder.regens[rule.name]
+    if regen is None or regen.amount == 0 or base.value == goal:
+        return
+    asked = rule.name in holder.kind.box_counters
+    fills = world.run.fills
+    if goal is None:
+        if asked:
+            frame = base.since + regen.elapsed(regen.ticks(max(world.elapsed(holder, base.since), 0)) + 1)
+            world.visit(frame)
+            fills.setdefault(frame, []).append((holder.row, holder.id, rule.name))
+        return
+    ticks = ceil((goal - base.value) / regen.amount)
+    while (base.value + regen.amount * ticks - goal) * regen.amount < 0:
+        ticks += 1  # a quotient of floats may be too small
+    for tick in range(1 if asked else ticks, ticks + 1):
+        frame = base.since + regen.elapsed(base.done + tick)
+        world.visit(frame)
+    fills.setdefault(frame, []).append((holder.row, holder.id, rule.name))
+
+
+def move(world: World) -> None:
+    """The end of Move: counters that regen has filled are told, and those that are to begin anew do."""
+    run = world.run
+    for row, name, counter in sorted(run.fills.pop(world.frame, ()), key=lambda one: one[1:]):
+        holder = world.find(name)
+        if holder is None or holder.row != row or counter not in holder.regens:
+            continue
+        rule = holder.kind.counters[counter]
+        if rule.goal is None:
+            _expect(world, holder, rule)
+        elif world.counter_of(holder, counter) == rule.goal:
+            settle(world, holder, counter)
+    if run.away:
+        _begin_anew(world)
+
+
+def _begin_anew(world: World) -> None:
+    run = world.run
+    away: list[tuple[str, str, ActorState]] = []
+    for row, counter in run.away:
+        state = world.actors[row]
+        if state is not None and counter in state.kind.counters:
+            away.append((state.id, counter, state))
+    run.away.clear()
+    for _, counter, state in sorted(away, key=lambda one: one[:2]):
+        rule = state.kind.counters[counter]
+        value = world.counter_of(state, counter)
+        if rule.reset_if is None or (value == rule.start and counter not in state.regens):
+            continue
+        if value == rule.start:
+            _watch(world, state, counter)
+        elif not world.is_frozen(state) and holds(world, state, rule.reset_if):
+            settle(world, state, counter)
+            put(world, state, counter, rule.start)
+            _tell(world, state.id, counter, value, rule.start, None)
+        else:
+            _watch(world, state, counter)
+
+
+def _watch(world: World, state: ActorState, counter: str) -> None:
+    """Whether a counter is to begin anew is asked in the next frame."""
+    world.run.away.add((state.row, counter))
+    world.visit(world.frame + 1)
+
+
+def begin(world: World, state: ActorState) -> None:
+    """A run begins for an actor: its counters are at their start, but for those that it has kept."""
+    state.regens.clear()
+    for name, rule in state.kind.counters.items():
+        value = state.counters.setdefault(name, rule.start)
+        if rule.regen is not None:
+            first = world.first_in_play(state)
+            if first is not None:
+                state.regens[name] = Regenerating(value, first, 0)
+        put(world, state, name, value)
+
+
+def come_back(world: World, state: ActorState) -> None:
+    """An actor returns: regen counts from this frame."""
+    for name in state.regens:
+        value = world.counter_of(state, name)
+        state.regens[name] = Regenerating(value, world.frame, 0)
+        _expect(world, state, state.kind.counters[name])
+
+
+def delay(world: World, state: ActorState, more: int) -> None:
+    """An actor is frozen: its counters go on so many frames later."""
+    for name, base in state.regens.items():
+        state.regens[name] = Regenerating(base.value, base.since + more, base.done)
+        _expect(world, state, state.kind.counters[name])
+
+
+def take_over(world: World, state: ActorState, former: ActorState) -> None:
+    """An actor has the counters of another one from now on, and returns with them."""
+    state.counters, state.regens = dict(former.counters), dict(former.regens)
+    come_back(world, state)
+
+
+def absorbing(world: World, state: ActorState) -> Iterator[str]:
+    """The counters that take damage before an actor's health does, by name: its own, and those of its owner that it
+    has not itself."""
+    own = state.kind.counters
+    names = {name for name, rule in own.items() if rule.absorbs}
+    owner = world.find(state.owner)
+    if owner is not None:
+        names |= {name for name, rule in owner.kind.counters.items() if rule.absorbs and name not in own}
+    return iter(sorted(names))
+
+
+def _tell(world: World, who: str, name: str, before: float, after: float, by: str | None) -> None:
+    if after != before:
+        world.events.append(CounterEvent(world.frame, who, name, before, after, by))

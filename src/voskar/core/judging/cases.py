@@ -1,0 +1,104 @@
+"""Cases: what a contact comes to by the first condition that holds, of its attack, then of its target's kind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from voskar.core.judging.conditions import holds
+from voskar.core.judging.contact import Choice, Contact
+from voskar.core.rules import Attack, Case, Kind
+
+SEPARATOR = "+"
+"""Between the names of cases that hold together."""
+
+
+class Picked(Struct, frozen=True):
+    """Cases that hold together, by their places among those of an attack and a kind."""
+
+    attack: str
+    kind: str
+    places: tuple[int, ...]
+
+
+def cases_of(attack: Attack, kind: Kind) -> tuple[Case, ...]:
+    """Those that a contact of an attack with a target of a kind may come to, in the order in which they are asked."""
+    return (*attack.cases, *kind.cases)
+
+
+def decide(contact: Contact) -> Choice:
+    """What a contact comes to, as things stand now: as the first one of its group in this frame that came so far, but
+    for cases of some boxes alone."""
+    memo: Choice | None = contact.memory.choices.get(_group(contact))
+    if memo is not None:
+        return memo
+    cases = cases_of(contact.attack, contact.target.kind)
+    if not cases:
+        return contact.plain
+    return choice_of(contact, _picked(contact, cases))
+
+
+def remember(contact: Contact, choice: Choice) -> None:
+    """The other contacts of this attack of this attacker on this target come to the same in this frame."""
+    if not choice.names_boxes:
+        contact.memory.choices[_group(contact)] = choice
+
+
+def told_choice(contact: Contact, name: str) -> Choice | None:
+    """What the game says that a contact came to, None if no such cases are known."""
+    cases = cases_of(contact.attack, contact.target.kind)
+    names = [case.name for case in cases]
+    wanted = name.split(SEPARATOR) if name else []
+    if not set(wanted) <= set(names):
+        return None
+    return choice_of(contact, tuple(names.index(one) for one in wanted))
+
+
+def _group(contact: Contact) -> tuple[int, str, int]:
+    return contact.attacker.row, contact.attack.name, contact.target.row
+
+
+def _picked(contact: Contact, cases: tuple[Case, ...]) -> tuple[int, ...]:
+    """The places of the cases that hold."""
+    found: list[int] = []
+    for place in _order(contact, cases):
+        if holds(contact, cases[place].if_):
+            found.append(place)
+            if not cases[place].goes_on:
+                break
+    return tuple(found)
+
+
+def _order(contact: Contact, cases: tuple[Case, ...]) -> Iterator[int]:
+    """Those first that only the game can know, and says."""
+    claimed = contact.claimed_case.split(SEPARATOR) if contact.claimed_case else ()
+    for place, case in enumerate(cases):
+        if case.by_claim and case.name in claimed:
+            yield place
+    for place, case in enumerate(cases):
+        if not case.by_claim:
+            yield place
+
+
+def choice_of(contact: Contact, places: tuple[int, ...]) -> Choice:
+    """Some cases taken together: their factors multiply, of tables and damage the last one counts."""
+    attack, kind = contact.attack, contact.target.kind
+    key = Picked(attack.name, kind.name if any(place >= len(attack.cases) for place in places) else "", places)
+    known: Choice | None = contact.memory.effects.get(key)
+    if known is not None:
+        return known
+    cases = [cases_of(attack, kind)[place] for place in places]
+    lands = all(case.lands for case in cases)
+    effect = attack
+    for case in cases if lands else ():
+        told = {name: getattr(case, name) for name in ("damage", "hitstop", "hitstop_on", "attacker", "target")}
+        named = {name: value for name, value in told.items() if value is not None}
+        if case.damage is not None:
+            named["least_damage"] = case.least_damage
+        effect = replace(effect, scales=(*effect.scales, case.scale), **named)
+    name = SEPARATOR.join(case.name for case in cases)
+    made = Choice(name, effect, lands, any(case.if_.names_boxes for case in cases))
+    contact.memory.effects[key] = made
+    return made

@@ -1,0 +1,43 @@
+"""Values and stretches over time."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+
+import numpy as np
+from msgspec import Struct
+
+from voskar.core.rules.shapes import Floats, Ints
+
+
+class Steps(Struct):
+    """A value that changes now and then: from each of `frames` on it is the one beside it."""
+
+    frames: list[int] = []
+    values: list[float] = []
+
+    def put(self, frame: int, value: float) -> None:
+        """The value from a frame on; frames must not fall."""
+        if self.frames and self.frames[-1] == frame:
+            self.values[-1] = value
+        elif not self.values or self.values[-1] != value:
+            self.frames.append(frame)
+            self.values.append(value)
+
+    def now(self, frame: int) -> float | None:
+        """The value after a frame, None before the first."""
+        at = bisect_right(self.frames, frame)
+        return self.values[at - 1] if at else None
+
+    def at(self, frames: Ints) -> Floats:
+        """(n,) the values after some frames, NaN before the first."""
+        rows = np.searchsorted(self.frames, frames, side="right")
+        return np.array([np.nan, *self.values])[rows]
+
+
+class Span(Struct):
+    """Frames `first` to `last`, both included, and what brought them about."""
+
+    first: int
+    last: int
+    cause: str = ""
