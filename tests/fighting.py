@@ -97,9 +97,20 @@ def consequences(draw: Any) -> dict[str, Any]:
             "iframes": some_frames,
             "iframes_mode": st.sampled_from(["longest", "set", "add"]),
             "remove": st.just(True),
+            "launch": st.sampled_from([{"ahead": 60}, {"away": 30, "up": 60}, {"away": 60, "ahead": 9, "mode": "add"}]),
         },
         4,
     )
+
+
+@st.composite
+def clashes(draw: Any) -> dict[str, Any]:
+    """What a clash does."""
+    tables = {
+        "attacker": st.sampled_from([{"remove": True}, {"stun": 3}, {"gives": {"honey": 1}}]),
+        "winner": st.sampled_from([{"stun": 2}, {"iframes": 2}]),
+    }
+    return _some(draw, {"hitstop": some_frames, **tables}, 1)
 
 
 @st.composite
@@ -171,6 +182,8 @@ def rulebooks(draw: Any, base: Any) -> dict[str, Any]:
     data["contact"] = data.get("contact", {}) | {
         "round_damage": draw(st.sampled_from(["none", "floor", "nearest", "ceil"]))
     }
+    if _now_and_then(draw):
+        data["contact"]["clash"] = draw(st.sampled_from([{"one": ["one"]}, {"two": ["one"]}, {"one": ["one", "two"]}]))
     for kind in data["kinds"].values():
         kind["tags"] = TAGS
         if _now_and_then(draw):
@@ -181,6 +194,8 @@ def rulebooks(draw: Any, base: Any) -> dict[str, Any]:
         if "clips" in kind and _now_and_then(draw, 3):
             kind["clips"]["walk"] = kind["clips"]["walk"] | {"iframes": draw(st.sampled_from(["0", "1-2"]))}
         for box in kind["boxes"].values():
+            if box["role"] == "hitbox" and "clash" in data["contact"]:
+                box["layer"] = draw(strategies.layer_lists)
             if box["role"] != "body" and _now_and_then(draw, 4):
                 box["if"] = draw(state_conditions())
         for emitter in kind.get("emitters", {}).values():
@@ -205,6 +220,8 @@ def rulebooks(draw: Any, base: Any) -> dict[str, Any]:
                 "damage_type": st.just("fire"),
                 "by_counter": by_counter,
                 "min_damage": st.sampled_from([0.5, 1]),
+                "strength": st.integers(0, 1),
+                "clash": clashes(),
                 "hitstop": some_frames,
                 "hitstop_on": st.sampled_from(["both", "both", "attacker", "target", "all"]),
             },

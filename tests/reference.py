@@ -189,6 +189,7 @@ class Reference:
         self.hurt_now: set[str] = set()
         self.present: set[str] = set()
         self.all_poses: dict[str, dict[str, Any]] = {}
+        self.last_pose: dict[str, dict[str, Any]] = {}
         self.fights = Fights(self)
         self.latched: dict[str, set[str]] = {}
         self.judging = False
@@ -203,6 +204,7 @@ class Reference:
         self.since: dict[str, int] = {}  # the first of its unbroken frames
         self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
         for frame in range(recording.first, recording.last + 1):
+            self.fights.frame = frame
             if frame in recording.resets:
                 self.vitals.mark(frame)
             logged = set(self.poses(frame))
@@ -220,6 +222,7 @@ class Reference:
             poses = {name: pose for name, pose in poses.items() if self.down.get(name, frame) >= frame}
             poses = {name: pose for name, pose in poses.items() if name not in self.gone}
             self.all_poses, self.present = shown, set(shown)
+            self.last_pose |= shown
             self.latched = {}
             for name, pose in poses.items():
                 pose["swings"] = self.opened(frame, name, pose)
@@ -245,7 +248,7 @@ class Reference:
         """A driven actor appears."""
         self.kind[name], self.owner[name], self.health[name] = kind, owner, kind.health
         self.steps[name] = []
-        self.fights.thaw(name)
+        self.fights.frozen.pop(name, None)
         if self.fights.all_frozen >= self.fights.frame:
             self.fights.frozen[name] = set(range(self.fights.frame, self.fights.all_frozen + 1))
         self.sides[name] = side
@@ -493,8 +496,83 @@ class Reference:
         parents = {kind.side for kind in kinds if self.kind[name].name in [fan.kind for fan in kind.down.spawn]}
         return parents.pop() if len(parents) == 1 else None
 
+    def swing(self, name: str, attack: Attack) -> int:
+        """When the swing began that an attack is in."""
+        timed = any(box.attack == attack.name and box.during is not None for box in self.kind[name].boxes)
+        return self.swing_start[name, "clip" if attack.rehit_group else attack.name if timed else ""]
+
+    def clash(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
+        """Hitboxes that meet, before anything is judged."""
+        found: dict[Any, float] = {}
+        layers = {name: 1 << place for place, name in enumerate(self.rules.layers)}
+        pairs = [(one, two) for one, mask in self.rules.contact.clash.items() for two in layers.values() if mask & two]
+        for one, pose_a in poses.items():
+            for two, pose_b in poses.items():
+                owned = self.owner[one] == two or self.owner[two] == one
+                owned = owned or (self.owner[one] is not None and self.owner[one] == self.owner[two])
+                ally = self.side(one) is not None and self.side(one) == self.side(two)
+                if not pairs or one >= two or ally or owned:
+                    continue
+                for mine in self.kind[one].boxes:
+                    for theirs in self.kind[two].boxes:
+                        if mine.role != "hitbox" or theirs.role != "hitbox":
+                            continue
+                        if self.fights.is_frozen(one, frame) or self.fights.is_frozen(two, frame):
+                            continue
+                        either = ((mine.layer, theirs.layer), (theirs.layer, mine.layer))
+                        if not any(a & first and b & second for first, second in pairs for a, b in either):
+                            continue
+                        met = self.meeting(frame, one, mine, pose_a, two, theirs, pose_b, 0.0)
+                        if met is not None:
+                            key = (one, two, mine.attack, theirs.attack)
+                            found[key] = min(round(met[0], 6), found.get(key, 1.0))
+        for key in sorted(found, key=lambda key: (found[key], key)):
+            self.meet(frame, *key)
+
+    def meet(self, frame: int, one: str, two: str, mine: str, theirs: str) -> None:
+        """One clash."""
+        fights, attacks = self.fights, (self.rules.attacks[mine], self.rules.attacks[theirs])
+        swings = self.swing(one, attacks[0]), self.swing(two, attacks[1])
+        sides = [(one, attacks[0].memory_key), (two, attacks[1].memory_key)]
+        before = fights.clashes.get((*sides[0], *sides[1]))
+        fights.clashes[(*sides[0], *sides[1])] = (*swings, frame)
+        if before is not None:
+            again = before[2] < frame - 1
+            timed = [any(b.attack == a.name and b.during is not None for b in self.kind[n].boxes)
+                     for n, a in ((one, attacks[0]), (two, attacks[1]))]  # fmt: skip
+            fresh = [before[k] != swings[k] if timed[k] else again for k in (0, 1)]
+            if not any(fresh):
+                return
+        if any(fights.cancelled.get(side) == swing for side, swing in zip(sides, swings, strict=True)):
+            return
+        if {one, two} & self.consumed or {one, two} & set(self.down):
+            return
+        strong = attacks[0].strength, attacks[1].strength
+        lost = (strong[0] <= strong[1], strong[1] <= strong[0])
+        row = {"frame": frame, "event": "clash", "id": one, "other": two, "attack": mine, "other_attack": theirs}
+        if not all(lost):
+            row["winner"] = two if lost[0] else one
+        self.events.append(row)
+        for k in (0, 1):
+            if lost[k]:
+                fights.cancelled[sides[k]] = swings[k]
+        length = max(attacks[0].clash.hitstop, attacks[1].clash.hitstop)
+        for name in (one, two) if length else ():
+            fights.freeze(frame, name, length)
+        for k, name, other in ((0, one, two), (1, two, one)):
+            table = attacks[k].clash.attacker if lost[k] else attacks[k].clash.winner
+            if table is not None:
+                if table.iframes is not None:
+                    self.immunise(frame, name, table.iframes, attacks[k].name, table.iframes_mode)
+                self.react(frame, name, other, other, attacks[k].name, table, "attacker", 1.0)
+                if table.remove:
+                    self.consumed.add(name)
+
     def frame(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Finds, sorts and judges the contacts of one frame."""
+        self.consumed: set[str] = set()
+        self.hurt_now = set()
+        self.clash(frame, poses)
         found: list[tuple[Any, ...]] = []
         self.met: dict[Any, tuple[float, Point]] = {}
         for attacker, pose_a in poses.items():
@@ -526,9 +604,8 @@ class Reference:
         for one in found:
             earliest[one[2:5]] = min(one[1], earliest.get(one[2:5], 1.0))
         found.sort(key=lambda one: (one[0], earliest[one[2:5]], *one[2:9]))
-        hurt_now = self.hurt_now = set()
+        hurt_now = self.hurt_now
         self.fights.choices.clear()
-        self.consumed: set[str] = set()
         preempted: set[tuple[str, str]] = set()
         first_of_frame = set(self.contacts)
         for *order, attack, hit, hurt in found:
@@ -576,6 +653,7 @@ class Reference:
             self.landed = [one for one in self.landed if name not in one]
             self.contacts = {contact for contact in self.contacts if name not in contact}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
+            self.fights.forget(name)
         self.gone |= self.consumed
         self.vitals.settle(frame)
 
@@ -599,6 +677,8 @@ class Reference:
         if attacker in self.consumed or target in self.consumed:
             return "consumed"
         _, hit, hurt = self.now
+        if self.fights.cancelled.get((attacker, attack.memory_key)) == self.swing(attacker, attack):
+            return "clashed"
         if not self.fights.holds(attacker, target, hit, hurt, attack.if_):
             return "unmet"
         self.cases = self.fights.choose(attacker, target, hit, hurt, attack)
@@ -794,8 +874,18 @@ class Reference:
         if table.launch:
             up = -1 if self.rules.space.up == "-y" else 1
             vx, vy = poses[name]["v"]
-            speed = table.launch.up * (self.kind[other].bounce if other else 1) * up
-            vy = vy + speed if table.launch.mode == "add" else speed
+            adds = table.launch.mode == "add"
+            if table.launch.up is not None:
+                speed = table.launch.up * (self.kind[other].bounce if other else 1) * up
+                vy = vy + speed if adds else speed
+            if table.launch.ahead is not None or table.launch.away is not None:
+                ahead = -1 if self.heading(poses[by])[0] < 0 else 1
+                apart = poses[name]["x"] - poses[by]["x"]
+                if self.judging:
+                    apart += self.now_over[0] * (-1 if side == "target" else 1)
+                away = ahead if apart == 0 else math.copysign(1, apart)
+                speed = (table.launch.ahead or 0) * ahead + (table.launch.away or 0) * away
+                vx = vx + speed if adds else speed
             tell("launch", vx=vx, vy=vy, by=by)
             if name in self.driven.bodies and name not in self.down:
                 self.driven.bodies[name]["v"] = (vx, vy)

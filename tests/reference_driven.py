@@ -155,6 +155,7 @@ class Driven:
         """Gone for good."""
         del self.bodies[name]
         self.world.fights.cure(name)
+        self.world.fights.forget(name)
         self.world.vitals.due.pop(name, None)
 
     def pose(self, name: str, frame: int, body: dict[str, Any] | None = None) -> dict[str, Any]:

@@ -47,9 +47,16 @@ class Fights:
         self.poisons: list[dict[str, Any]] = []
         self.reached: list[tuple[str, CounterRule, bool]] = []
         self.frame = 0
+        self.cancelled: dict[Any, int] = {}
+        self.clashes: dict[Any, Any] = {}
         self.frozen: dict[str, set[int]] = {}
         self.stopped: dict[str, Any] = {}
         self.all_frozen = -1
+
+    def forget(self, name: str) -> None:
+        """What clashed begins anew."""
+        self.cancelled = {key: one for key, one in self.cancelled.items() if name != key[0]}
+        self.clashes = {key: one for key, one in self.clashes.items() if name not in (key[0], key[2])}
 
     # time
 
@@ -94,8 +101,8 @@ class Fights:
                 self.freeze(frame, name, length)
 
     def thaw(self, name: str) -> None:
-        """A mark, or its return."""
-        self.frozen.pop(name, None)
+        """A mark, or its return: what was frozen stays so."""
+        self.frozen[name] = {frame for frame in self.frozen.get(name, ()) if frame < self.frame}
 
     def holds_on(self, timers: dict[str, Any], name: str, frame: int) -> bool:
         """Whether a timer (first frame, the one it counts from, length) is running."""

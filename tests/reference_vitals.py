@@ -62,6 +62,8 @@ class Vitals:
         world.held.clear()
         world.landed, world.contacts, world.counts = [], set(), {}
         world.fights.poisons.clear()
+        world.fights.cancelled.clear()
+        world.fights.clashes.clear()
         world.fights.all_frozen = -1
         world.driven.fired.clear()
         if whole:
@@ -124,7 +126,7 @@ class Vitals:
     def fall(self, frame: int, name: str) -> None:
         """Goes down."""
         world, kind = self.world, self.world.kind[name]
-        pose = world.now[0][name]
+        pose = world.last_pose[name]
         world.down[name], self.fell_at[name] = frame, (pose["x"], pose["y"])
         world.steps[name] = []
         world.fights.cure(name)
@@ -363,6 +365,7 @@ class Vitals:
         world.landed = [one for one in world.landed if name not in one]
         world.contacts = {contact for contact in world.contacts if name not in contact}
         world.counts = {key: count for key, count in world.counts.items() if key[0] != name}
+        world.fights.forget(name)
 
     def protect(self, frame: int, name: str, respawn: Respawn | None) -> None:
         """I-frames of a return."""

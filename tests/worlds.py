@@ -72,7 +72,11 @@ def judged(data: Mapping[str, Any], frames: Iterable[Mapping[str, Any]], **heade
 def told(events: Iterable[Event]) -> list[dict[str, Any]]:
     """Events as they are written, places of contacts left out."""
     return [
-        {name: value for name, value in event.columns() if event.event != "contact" or name not in ("x", "y")}
+        {
+            name: value
+            for name, value in event.columns()
+            if event.event not in ("contact", "clash") or name not in ("x", "y")
+        }
         for event in events
     ]
 

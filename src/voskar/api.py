@@ -16,7 +16,7 @@ from voskar.files.windows import parse_windows
 
 def replay(rulebook: Rulebook, recording: Recording, *, resync: bool = False) -> Ledger:
     """Judges a recording by a rulebook; with `resync` going on from the game's account where the two disagree."""
-    adopted = Resync(Windows().at(recording.rate)) if resync else None
+    adopted = Resync(Windows().at(recording)) if resync else None
     return replay_rules(rulebook.rules(recording.rate), recording, adopted)
 
 

@@ -37,7 +37,7 @@ def replayed(rulebook: str | Path, recording: str | Path, *, resync: bool = Fals
     for what is wrong with either file."""
     book = load_rulebook(rulebook)
     played = load_recording(str(recording), book)
-    windows = parse_windows([within], "within").at(played.rate)
+    windows = parse_windows([within], "within").at(played)
     return Replay(played, watched(book.rules(played.rate), played, resync=Resync(windows) if resync else None))
 
 

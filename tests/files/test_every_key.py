@@ -25,7 +25,7 @@ WHOLE = """
 voskar = 2
 layers = { names = ["a", "b"], meets = { a = ["a", "b"], b = ["a"] } }
 contact = { detect = "both", same_frame = "all", health_check = "at_once", edges_touch = true, linger = 3,
-  round_damage = "floor" }
+  round_damage = "floor", clash = { a = ["b"] } }
 goal = { survive = "9s", clear = ["moth"] }
 [space]
 up = "+y"
@@ -143,6 +143,8 @@ if.counters = { wax = ">= 1" }
 up = { spawn = "moth", when = { release = "fire" } }
 hold = { spawn = "moth", when = { hold = "fire" } }
 clip = { spawn = "moth", when = { clip = "swing", cell = 2 } }
+[kinds.gnat]
+like = "moth"
 [kinds.moth]
 succession = true
 motion.velocity = [5, 5]
@@ -154,6 +156,8 @@ by_counter = { of = "attacker", counter = "wax", factors = [1, 0.5] }
 min_damage = 0.5
 hitstop = 4
 hitstop_on = "target"
+strength = 3
+clash = { hitstop = 2, attacker = { stun = 3 }, winner = { stun = 2 } }
 rehit = "12f"
 priority = 1
 friendly = true
@@ -198,7 +202,7 @@ iframes_mode = "set"
 stun = "6f"
 stun_mode = "add"
 knockback = {{ distance = 9, over = "4f", ease = "fade", direction = "flat", mode = "add" }}
-launch = {{ up = 300, mode = "add" }}
+launch = {{ up = 300, ahead = 9, away = 8, mode = "add" }}
 remove = true
 pierce = 1
 consumed_by = ["landed", "immune"]

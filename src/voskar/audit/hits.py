@@ -40,7 +40,12 @@ def launch_adds(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A launch that adds to a falling speed: the faster the fall, the lower the bounce."""
     for attack in audit.rules.attacks.values():
         launch = attack.attacker.launch
-        if launch is not None and launch.mode == "add" and (attack.if_.falling or "above" in attack.if_.from_):
+        if (
+            launch is not None
+            and launch.up is not None
+            and launch.mode == "add"
+            and (attack.if_.falling or "above" in attack.if_.from_)
+        ):
             reason = "it adds to a falling speed: the attacker bounces the less the faster it falls"
             where = ("attacks", attack.name, "attacker", "launch", "mode")
             yield audit.finding("launch-adds", where, reason, 'mode = "set", for always the same height')

@@ -223,7 +223,7 @@ def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync 
     from voskar.core.adopt import Resync
     from voskar.files.windows import parse_windows
 
-    windows = parse_windows(within).at(played.rate)
+    windows = parse_windows(within).at(played)
     return Resync(windows) if resync else None
 
 

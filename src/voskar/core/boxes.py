@@ -12,7 +12,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxColumns, BoxRuns, ClipColumns, ShapeColumns
-from voskar.core.rules import NO_CONDITION, Attack, Box, Key, Kind, Rehit, Role, Rules, eligible
+from voskar.core.rules import NO_CONDITION, Attack, Box, Key, Kind, Rehit, Role, Rules, clash, eligible
 from voskar.core.rules.outlines import stretched
 from voskar.core.rules.shapes import Form, is_upright, put_on
 
@@ -163,6 +163,11 @@ class BoxCatalog:
         for (_, some), (_, others) in product(_alike(hits), _alike(hurts)):
             if self.meets(some[0], others[0]):
                 meets[np.ix_([one.number for one in some], [one.number for one in others])] = True
+        clashes = np.zeros(len(self.formed), dtype=np.bool_)
+        for (_, some), (_, others) in product(_alike(hits), _alike(hits)) if self.rules.contact.clash else ():
+            if clash(self.rules.contact, some[0].box, others[0].box):
+                mine, theirs = [one.number for one in some], [one.number for one in others]
+                meets[np.ix_(mine, theirs)] = clashes[mine] = clashes[theirs] = True
         is_hit = {one.number for one in hits}
         numbers = {clip: number for number, clip in enumerate(clips)}
         return BoxColumns(
@@ -182,6 +187,7 @@ class BoxCatalog:
             [kind.wraps for kind in self.rules.kinds.values()],
             [self._condition(box) for box in self.formed],
             self._tag_bits([NO_TAGS, *tag_sets]),
+            clashes.tolist(),
         )
 
     def _condition(self, box: FormedBox) -> int:

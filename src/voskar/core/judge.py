@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol, cast
 
+from voskar.core.clashes import clash
 from voskar.core.consequences import Bound, consequences_of, consume, land
 from voskar.core.judging.cases import remember
 from voskar.core.judging.contact import Contact
@@ -44,12 +45,13 @@ class HitFilter(Protocol):
 class Judge:
     """Judges the frames of one world, in rising order. `account` may overrule what hits come to."""
 
-    SHARED = frozenset(("_order", "_gates", "_consequences"))
+    SHARED = frozenset(("_order", "_gates", "_consequences", "_is_hitbox"))
 
     def __init__(self, world: World, memory: Memory) -> None:
         self.world, self.memory = world, memory
         self.account: HitFilter | None = None
         self._order = Order(world.catalog)
+        self._is_hitbox = [box.box.role == "hitbox" for box in world.catalog.formed]
         self._gates: dict[str, tuple[Gate[Contact], ...]] = {}
         self._consequences: dict[int, Bound] = {}
         """By the identity of an attack, as a case has it or as it is; these are kept."""
@@ -80,7 +82,12 @@ class Judge:
         memory.choices.clear()
         account = self.account
         claimed = None if account is None else account.claims
-        for attacker, hit, target, hurt, t, touch in self._order.of(world, claimed):
+        touches = world.finder.touches()
+        if world.rules.contact.clash and touches:
+            is_clash = self._is_hitbox
+            clash(world, memory, [touch for touch in touches if is_clash[touch[3]]])
+            touches = [touch for touch in touches if not is_clash[touch[3]]]
+        for attacker, hit, target, hurt, t, touch in self._order.of(world, touches, claimed):
             hitbox = formed[hit]
             key = (attacker, hitbox.memory_key, target)
             contact = Contact(

@@ -89,7 +89,7 @@ def check(
     """Replays and compares. `windows` are how far evidence may be off, `tolerance` is for places, in units. With
     `resync` the replay goes on from the game's account where it and the rules disagree; with `explains` findings say
     why. Of `watched` frames the poses of driven actors are kept too."""
-    windows = windows.at(recording.rate)
+    windows = windows.at(recording)
     seen = watch(
         rules,
         recording,
@@ -130,7 +130,7 @@ def check(
 
 def check_hits(rules: Rules, recording: Recording, windows: Windows) -> HitEvidence:
     """Compares hits alone, with resync, and says nothing of why."""
-    windows = windows.at(recording.rate)
+    windows = windows.at(recording)
     seen = watch(rules, recording, films=False, resync=Resync(windows))
     return hits(Held(rules, recording, seen.ledger, recording, windows, TOLERANCE, seen.resync))
 

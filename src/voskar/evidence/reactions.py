@@ -225,7 +225,7 @@ class _Look:
             yield self._finding(event, told, f"sent off at {goal:.1f} from {frame} on")
         elif self._is_sideways(event, row):
             told = f"horizontal speed {self._velocity(row)[0]:.1f} in {frame}"
-            yield self._finding(event, told, f"keeps {event.vx or 0.0:.1f} from {frame} on")
+            yield self._finding(event, told, f"is to have {event.vx or 0.0:.1f} from {frame} on")
 
     def _is_sideways(self, event: Event, row: int) -> bool:
         """Whether a launch has sent it off along x: at another speed than it had, and than it walks."""
@@ -233,8 +233,11 @@ class _Look:
         if self._is_mixed(event) or self.recording.presses(name, frame - 1, frame + 1):
             return False
         before = [self._row(event, frame - back) for back in range(round(self.rate / 2))]
-        walks = [0.0, event.vx or 0.0, *(self._velocity(one)[0] for one in before if one is not None)]
-        slack = self.tolerance * self.rate
+        goal, slack = event.vx or 0.0, self.tolerance * self.rate
+        own = None if before[0] is None else self._velocity(before[0])[0]
+        if own is not None and abs(goal - own) > slack:  # the launch gives it another speed: that is to be seen
+            return abs(self._velocity(row)[0] - goal) > slack + SHARE * abs(goal)
+        walks = [0.0, goal, *(self._velocity(one)[0] for one in before if one is not None)]
         return not min(walks) - slack <= self._velocity(row)[0] <= max(walks) + slack
 
     def home(self, event: Event) -> Iterator[Finding]:

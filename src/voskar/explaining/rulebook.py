@@ -18,6 +18,7 @@ from voskar.core.rules import Duration, Rehit, Rules
 from voskar.errors import InputError
 from voskar.explaining.leaf import Leaf
 from voskar.files.keypaths import KeyPath, dotted
+from voskar.files.likes import has_likes
 from voskar.files.rulebook import Rulebook
 from voskar.files.values import REHIT_WORDS
 from voskar.files.vary import Change, changed, told_value
@@ -30,7 +31,20 @@ WORDS = {
 PLACES = ("start", "here", "checkpoint")
 LAYERS = ("layer", "mask")
 KINDS = ("spawn", "kind", "target", "clear")
-SKIPPED = ("include", "voskar", "id", "pixels", "needs", "press", "release", "hold", "keeps", "polygon", "names")
+SKIPPED = (
+    "include",
+    "voskar",
+    "id",
+    "pixels",
+    "needs",
+    "press",
+    "release",
+    "hold",
+    "keeps",
+    "polygon",
+    "names",
+    "like",
+)
 """What is not varied: what files or logs give names to, and what is no rule."""
 
 
@@ -62,7 +76,8 @@ class RulebookVariants:
         made = self.changed(changes)
         if made is None:
             return None
-        if all(path[0] in ("kinds", "attacks") for path in changes):  # everything else is compiled already
+        alone = not has_likes(self.book.source.raw)
+        if alone and all(path[0] in ("kinds", "attacks") for path in changes):  # everything else is compiled already
             tables = {path[:2] for path in changes}
             return made.some_rules(self._own, {str(name) for _, name in tables})
         return made.rules(self.rate)

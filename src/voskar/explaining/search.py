@@ -300,7 +300,7 @@ class _Search:
         recording = self.recording
         ordered = sorted(group.findings, key=lambda one: one.first)
         some = [one for one in ordered[:FIRST] if one.first <= ordered[0].first + SPREAD]
-        after = AFTER + self.windows.at(recording.rate).widest
+        after = AFTER + self.windows.at(recording).widest
         start = max((at for at, what in recording.resets.items() if what == "run" and at <= some[0].first),
                     default=recording.first)  # fmt: skip
         if some[0].first - start > LONG:

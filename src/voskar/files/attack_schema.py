@@ -117,7 +117,9 @@ OutcomeName = Annotated[str, BeforeValidator(_outcome, json_schema_input_type=Li
 class LaunchTable(Table):
     """`launch` of a consequence table; a number alone is its `up`."""
 
-    up: Number
+    up: Number | None = None
+    ahead: Number | None = None
+    away: Number | None = None
     mode: Literal["set", "add"] = "set"
 
 
@@ -227,15 +229,26 @@ class ByCounterTable(Table):
     factors: Annotated[list[ZeroUp], Field(min_length=1, max_length=1000)]
 
 
+class ClashTable(Table):
+    """`clash` of an attack"""
+
+    hitstop: Frames = Duration.parse(0)
+    attacker: ConsequenceTable | None = None
+    winner: ConsequenceTable | None = None
+
+
 class AttackTable(Table):
     """`[attacks.NAME]`"""
 
+    like: str | None = None
     damage: Damage = 0.0
     damage_type: str | None = None
     by_counter: ByCounterTable | None = None
     min_damage: ZeroUp = 0.0
     hitstop: Frames = Duration.parse(0)
     hitstop_on: FrozenSide = "both"
+    strength: Number = 0.0
+    clash: ClashTable = ClashTable()
     rehit: RehitRule | None = None
     priority: int = 0
     friendly: bool = False

@@ -399,6 +399,7 @@ class ColumnBuilder:
         digest = xxh3_128()  # nobody is kept out by it, and ten times the bytes are taken in its time
         actors = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
+        meaning += ["after_hits"] if header.get("after_hits") else []
         digest.update(repr((rate, self.first, actors, list(self.clips), self.resets, meaning)).encode())
         digest.update(starts.tobytes())
         if len(inputs):

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import Any
 
+from voskar.core.adopt.window import EVIDENCE
 from voskar.core.recording import LogScope
 from voskar.errors import CONTROL, InputError, Problem, nearest
 from voskar.files.frames import EVENTS, json_message, sort_of
@@ -15,7 +16,7 @@ VERSION = 2
 """The version of recordings that is written. A recording of version 1 that has none of the old names reads the same."""
 """Version of the recording format. 1: the first."""
 
-HEADER_KEYS = ("voskar", "version", "rate", "up", "reactions", "title", "seed", "logged", "unlogged")
+HEADER_KEYS = ("voskar", "version", "rate", "up", "reactions", "title", "seed", "poses", "lag", "logged", "unlogged")
 SCOPES: dict[str, dict[str, tuple[str, ...] | None]] = {
     "logged": {"events": EVENTS},
     "unlogged": {
@@ -70,7 +71,7 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
     if isinstance(rate, bool) or not isinstance(rate, int | float) or not 1 <= rate <= 1e6:
         found = "none" if rate is None else json.dumps(rate)
         raise wrong(f"found {found}, expected frames per second, 1 to 1,000,000", "rate")
-    for key, options in (("up", ("-y", "+y")), ("reactions", ("baked", "raw"))):
+    for key, options in OPTIONS.items():
         if key in header and header[key] not in options:
             raise wrong(f'found {json.dumps(header[key])}, expected "{options[0]}" or "{options[1]}"', key)
     seed, title = header.get("seed", 0), header.get("title", "")
@@ -81,12 +82,34 @@ def read_header(name: str, line: int | None, text: bytes, *, tables: bool = Fals
     if CONTROL.search(title):
         raise wrong(f"found {json.dumps(title)}, expected a text without control characters", "title")
     check_scopes(header, wrong)
+    check_lag(header.get("lag", {}), wrong)
     span = header.get("frames")
     if tables and span is not None and not _is_span(span):
         raise wrong(f"found {json.dumps(span)}, expected the first and the last frame", "frames")
     if tables and span is not None and span[1] - span[0] >= MOST_FRAMES:
         raise wrong(f"found {span[1] - span[0] + 1} frames, expected at most {MOST_FRAMES}", "frames")
     return header
+
+
+OPTIONS = {"up": ("-y", "+y"), "reactions": ("baked", "raw"), "poses": ("before_hits", "after_hits")}
+"""Keys that have one of two words."""
+MOST_LAG = 1000
+"""Frames that a logger may be off."""
+
+
+def check_lag(found: Any, wrong: Callable[..., InputError]) -> None:
+    """Raises what `wrong` makes of a message, a key and a hint where `lag` says what it cannot."""
+    if not isinstance(found, dict):
+        raise wrong(f'found {json.dumps(found)}, expected an object such as {{"hit": [0, 8]}}', "lag")
+    for name, frames in found.items():
+        if name.startswith("_"):
+            continue
+        if name not in EVIDENCE:
+            raise wrong(f'unknown evidence "{name}"', f"lag.{name}", nearest(name, EVIDENCE))
+        whole = isinstance(frames, list) and len(frames) == 2 and all(type(one) is int for one in frames)
+        if not whole or not all(0 <= one <= MOST_LAG for one in frames):
+            message = f"found {json.dumps(frames)}, expected frames before and after, such as [0, 8]"
+            raise wrong(message, f"lag.{name}")
 
 
 MOST_FRAMES = 20_000_000
@@ -129,6 +152,8 @@ def meaning(header: dict[str, Any]) -> dict[str, Any]:
         "seed": header.get("seed", 0),
         "title": header.get("title", ""),
         "scope": _scope(header),
+        "after_hits": header.get("poses") == "after_hits",
+        "lag": {name: tuple(frames) for name, frames in header.get("lag", {}).items() if not name.startswith("_")},
     }
 
 

@@ -38,6 +38,7 @@ from voskar.errors import InputError, Problem
 from voskar.files.attack_schema import AttackTable, CaseTable, ContactConditionTable
 from voskar.files.compiling import compiled
 from voskar.files.images import read_alpha
+from voskar.files.likes import with_likes
 from voskar.files.rulebook_checks import Told, meaning, schema_problems
 from voskar.files.rulebook_motion import emitter, fixtures
 from voskar.files.rulebook_schema import (
@@ -114,7 +115,14 @@ class Rulebook:
                 bounds=_ordered(data.space.bounds) if data.space.bounds else None,
                 solids=solids,
             ),
-            contact=compiled(ContactRules, data.contact, rate),
+            contact=compiled(
+                ContactRules,
+                data.contact,
+                rate,
+                clash={
+                    bits[one]: sum(bits[other] for other in set(those)) for one, those in data.contact.clash.items()
+                },
+            ),
             fixtures=fixtures(data.fixtures),
             goal=compiled(Goal, data.goal, rate, clear=tuple(sorted(set(data.goal.clear)))),
             meets=meets,
@@ -175,6 +183,7 @@ def check_source(source: Source) -> Rulebook:
         hint = None if source.raw else "the file is empty"
         message = f"no `voskar` key: a rulebook begins with `voskar = {VERSION}`"
         raise InputError(Problem(message, file=source.name, line=1, hint=hint))
+    written, source = source, with_likes(source)
     found: list[Told] = list(meaning(source.raw))
     outlines: dict[tuple[str, str], Outline] = {}
     solids: list[Outline] = []
@@ -212,7 +221,7 @@ def check_source(source: Source) -> Rulebook:
     digest = hashlib.blake2b(json.dumps(source.raw, sort_keys=True, default=str).encode(), digest_size=16)
     for name in sorted(images):
         digest.update(images[name])
-    return Rulebook(source.name, data, outlines, tuple(solids), source, digest.hexdigest())
+    return Rulebook(source.name, data, outlines, tuple(solids), written, digest.hexdigest())
 
 
 def _eaten(box: BoxTable, where: tuple[str, ...], outline: Outline) -> Iterator[Told]:

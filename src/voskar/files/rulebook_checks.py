@@ -102,6 +102,12 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
         for index, other in enumerate(those if isinstance(those, list) else ()):
             if isinstance(other, str) and other not in layers:
                 yield ("layers", "meets", name, index), f'unknown layer "{other}"', nearest(other, layers)
+    for name, those in _table(_table(raw, "contact"), "clash").items():
+        if name not in layers:
+            yield ("contact", "clash", name), f'unknown layer "{name}"', nearest(name, layers)
+        for index, other in enumerate(those if isinstance(those, list) else ()):
+            if isinstance(other, str) and other not in layers:
+                yield ("contact", "clash", name, index), f'unknown layer "{other}"', nearest(other, layers)
     for attack_name, attack in _tables(raw, "attacks"):
         for side in ("attacker", "target"):
             spawn = _table(attack, side).get("spawn")

@@ -72,6 +72,7 @@ class ContactTable(Table):
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
     round_damage: Rounding = "none"
+    clash: dict[str, Names] = {}
     linger: Frames = Duration.parse(0)
 
 
@@ -275,6 +276,7 @@ class CounterTable(Table):
 class KindTable(Table):
     """`[kinds.X]`"""
 
+    like: str | None = None
     side: str | None = None
     health: Positive | None = None
     iframes: Frames = Duration.parse(0)

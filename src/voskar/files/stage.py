@@ -17,7 +17,7 @@ from voskar.core.rules import Duration
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import chunks, of_frames
 from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine
-from voskar.files.header import check_scopes
+from voskar.files.header import check_lag, check_scopes
 from voskar.files.reading import read_text
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.source import FrameSource
@@ -83,6 +83,8 @@ def play_stage(text: str, name: str) -> FrameSource:
     header: dict[str, Any] = {"voskar": "recording", "version": 2, "rate": _plain(script.rate), "up": script.up}
     header |= {"reactions": script.reactions, "seed": script.seed}
     header |= {"title": script.title} if script.title else {}
+    header |= {"poses": script.poses} if script.poses != "before_hits" else {}
+    header |= {"lag": script.lag} if script.lag else {}
     for key in ("logged", "unlogged"):
         table = getattr(script, key)
         header |= {} if table is None else {key: {name: names for name, names in table.model_dump().items() if names}}
@@ -92,6 +94,7 @@ def play_stage(text: str, name: str) -> FrameSource:
         return InputError(source.problem(where, message, hint))
 
     check_scopes(header, wrong)
+    check_lag(header.get("lag", {}), wrong)
     rate = Fraction(repr(script.rate))
     lines: dict[int, int] = {}
     told = [("claims", index, one.f) for index, one in enumerate(script.claims)]

@@ -186,6 +186,8 @@ class StageFile(Table):
     rate: Positive = 60.0
     up: Literal["-y", "+y"] = "-y"
     reactions: Literal["raw", "baked"] = "raw"
+    poses: Literal["before_hits", "after_hits"] = "before_hits"
+    lag: dict[str, list[int]] = Field(default={})
     title: str = ""
     seed: int = 0
     parts: list[PartTable] = Field(default=[])

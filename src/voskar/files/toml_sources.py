@@ -156,7 +156,7 @@ def _read(path: Path, root: Path) -> Source:
 
 def _merge(onto: Source, more: Source) -> None:
     shifts = {path: len(found) for path in ADDED_UP if isinstance(found := _at(onto.raw, path), list)}
-    onto.raw = _merged(onto.raw, more.raw, ())
+    onto.raw = merged(onto.raw, more.raw, ())
     for where, place in more.places.items():
         for path, shift in shifts.items():
             if where[: len(path)] == path and len(where) > len(path):
@@ -172,11 +172,12 @@ def _at(raw: dict[str, Any], path: KeyPath) -> Any:
     return value
 
 
-def _merged(below: Any, above: Any, path: KeyPath) -> Any:
+def merged(below: Any, above: Any, path: KeyPath) -> Any:
+    """Two tables as one: where both say something, the one above counts, and a shape stands in for another."""
     if isinstance(below, dict) and isinstance(above, dict):
         if len(path) == 4 and path[0] == "kinds" and path[2] == "boxes" and any(shape in above for shape in SHAPES):
             below = {key: value for key, value in below.items() if key not in SHAPES}  # one shape for another
-        both = {key: _merged(below[key], above[key], (*path, key)) for key in below if key in above}
+        both = {key: merged(below[key], above[key], (*path, key)) for key in below if key in above}
         return {**below, **above, **both}
     if path in ADDED_UP and isinstance(below, list) and isinstance(above, list):
         return below + above

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from fractions import Fraction
 from typing import NamedTuple
 
 from msgspec import Struct, field
 from msgspec.structs import replace
+
+from voskar.core.recording import Recording
 
 
 class Window(NamedTuple):
@@ -54,9 +55,14 @@ class Windows(Struct, frozen=True):
         """Its width."""
         return self.of("counters" if evidence.startswith(COUNTER) else evidence).width
 
-    def at(self, rate: Fraction) -> Windows:
-        """At a rate: the same thing at another frame is up to half a second off."""
-        return replace(self, near=max(self.widest, round(rate / 2)))
+    def at(self, recording: Recording) -> Windows:
+        """For a recording: as its logger lags, unless there is a window for all evidence; the same thing at another
+        frame is up to half a second off."""
+        own = self.own
+        if self.every == Window():
+            own = {name: Window(*lag) for name, lag in recording.lag.items()} | dict(own)
+        found = replace(self, own=own)
+        return replace(found, near=max(found.widest, round(recording.rate / 2)))
 
     @property
     def widest(self) -> int:

@@ -36,6 +36,8 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
     cause: str
     side: Side
     contact: Contact | None = None
+    place: Vector | None = None
+    """Where it comes about, if that is known."""
 
     @property
     def by(self) -> str:
@@ -45,7 +47,9 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
     @property
     def point(self) -> Vector:
         """Where it comes about."""
-        return self.world.position(self.own.row) if self.contact is None else self.contact.point()
+        if self.contact is not None:
+            return self.contact.point()
+        return self.world.position(self.own.row) if self.place is None else self.place
 
     @property
     def leader(self) -> ActorState:

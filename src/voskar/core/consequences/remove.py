@@ -18,8 +18,11 @@ def count(contact: Contact, side: Side, own: ActorState, table: Consequences, ou
 
 
 def apply(effect: Effect) -> None:
-    """A hit counts."""
-    if effect.contact is not None:
+    """A hit counts; what comes about without one consumes at once."""
+    if effect.contact is None:
+        if effect.own.consumed != effect.world.frame:
+            effect.world.consume(effect.own)
+    else:
         count(effect.contact, effect.side, effect.own, effect.table, "landed")
 
 

@@ -17,6 +17,15 @@ from voskar.core.rules.shapes import TOLERANCE
 from voskar.core.world import ActorState, World
 
 
+def swing_of(world: World, row: int, hitbox: FormedBox) -> int:
+    """The frame in which the swing began that a hitbox of an actor is part of."""
+    if hitbox.attack.rehit_group is not None:
+        return world.table.clip_since[row]
+    if hitbox.swing < 0:
+        return world.table.entered[row]
+    return world.placing.swing_began(row, hitbox.swing)
+
+
 def factors_of(contact: Contact) -> list[tuple[str, float]]:
     """The factors of its damage, each with what it comes from. A heal has only those of its case."""
     effect, target = contact.effect, contact.target
@@ -154,12 +163,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     @property
     def swing(self) -> int:
         """Which swing of the attack it is made with: the frame in which that began."""
-        world, row = self.world, self.attacker.row
-        if self.hitbox.attack.rehit_group is not None:
-            return world.table.clip_since[row]
-        if self.hitbox.swing < 0:
-            return world.table.entered[row]
-        return world.placing.swing_began(row, self.hitbox.swing)
+        return swing_of(self.world, self.attacker.row, self.hitbox)
 
     @property
     def over(self) -> Vector:

@@ -31,6 +31,10 @@ class Memory:
 
     def __init__(self) -> None:
         self.choices: dict[tuple[int, str, int], Any] = {}
+        self.cancelled: dict[tuple[int, str], int] = {}
+        """By actor and attack, the swing in which a clash cancelled it."""
+        self.clashes: dict[tuple[int, str, int, str], tuple[int, int, int]] = {}
+        """By the two sides of a clash, their swings, and the last frame in which they met."""
         self.effects: dict[Any, Any] = {}
         self.plain: dict[str, Any] = {}
         self.hits: dict[Key, LastHit] = {}
@@ -54,6 +58,14 @@ class Memory:
             run = self._runs.get(key)
             if key[0] == row and run is not None and run[1] >= frame:
                 self._runs[key] = run[0], run[1] + more
+
+    def cancel(self, key: tuple[int, str], swing: int) -> None:
+        """An attack lands on nobody for the rest of its swing."""
+        self.cancelled[key] = swing
+
+    def note_clash(self, key: tuple[int, str, int, str], met: tuple[int, int, int]) -> None:
+        """Two hitboxes meet."""
+        self.clashes[key] = met
 
     def _note(self, key: Key) -> None:
         for row in (key[0], key[2]):
@@ -84,6 +96,9 @@ class Memory:
         """What comes back begins anew: rehit, touches and pierce counts."""
         if self._counts:
             self._counts.pop(row, None)
+        if self.clashes:
+            self.clashes = {key: one for key, one in self.clashes.items() if row not in (key[0], key[2])}
+            self.cancelled = {key: one for key, one in self.cancelled.items() if key[0] != row}
         if row not in self._keys:
             return
         for key in self._keys.pop(row):
@@ -101,3 +116,5 @@ class Memory:
         self._counts.clear()
         self.preempted.clear()
         self.choices.clear()
+        self.cancelled.clear()
+        self.clashes.clear()

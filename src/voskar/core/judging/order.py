@@ -29,10 +29,11 @@ class Order:
         self._rank = [-box.box.rank for box in catalog.formed]
         self._name = [names[box.name] for box in catalog.formed]
 
-    def of(self, world: World, claimed: Callable[[], Claims | None] | None = None) -> list[TouchRow]:
+    def of(
+        self, world: World, found: list[TouchRow], claimed: Callable[[], Claims | None] | None = None
+    ) -> list[TouchRow]:
         """The touches of a frame, in the order in which they are judged. `claimed` is asked whether the game claims a
         hit of an attacker, an attack and a target in this frame."""
-        found = world.finder.touches()
         if len(found) < 2:
             return found
         return self._sorted(world, found, None if claimed is None else claimed())

@@ -55,7 +55,7 @@ cdef class Placing:
     cpdef int copy_across(self, double near) except -1
 
     @cython.locals(other=Py_ssize_t)
-    cdef int copy(self, PlacedBoxes placed, Py_ssize_t k, double dx, double dy) except -1
+    cdef int copy(self, PlacedBoxes placed, PlacedBoxes onto, Py_ssize_t k, double dx, double dy) except -1
 
     @cython.locals(actor=ActorPointer, angle=double, scale=double, wide=double, x=double, y=double)
     cpdef void turn(self, Py_ssize_t row) except *

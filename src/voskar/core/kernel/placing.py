@@ -311,6 +311,8 @@ class Placing:
             low, high = placed.low_y[k] - dy, placed.high_y[k] - dy
             placed.way_low_y[k] = low if low < placed.low_y[k] else placed.low_y[k]
             placed.way_high_y[k] = high if high > placed.high_y[k] else placed.high_y[k]
+            if boxes.clashes[box] and roles == ALL:
+                self.copy(placed, self.hurts, k, 0.0, 0.0)
 
     def copy_across(self, near: float) -> None:
         """Adds the boxes of kinds that wrap a width or a height over, where they come so near any other."""
@@ -336,22 +338,22 @@ class Placing:
                             or placed.way_low_y[k] + dy > high_y + near
                             or placed.way_high_y[k] + dy < low_y - near
                         ):
-                            self.copy(placed, k, dx, dy)
+                            self.copy(placed, placed, k, dx, dy)
 
-    def copy(self, placed: PlacedBoxes, k: int, dx: float, dy: float) -> None:
-        """The same box elsewhere."""
-        other = placed.count
-        if other >= placed.room:
+    def copy(self, placed: PlacedBoxes, onto: PlacedBoxes, k: int, dx: float, dy: float) -> None:
+        """The same box elsewhere, or among the others: a hitbox that clashes is met by hitboxes."""
+        other = onto.count
+        if other >= onto.room:
             raise IndexError("no room for another box")
-        placed.count = other + 1
-        placed.actor[other], placed.box[other], placed.form[other] = placed.actor[k], placed.box[k], placed.form[k]
-        placed.swept[other] = placed.swept[k]
-        placed.low_x[other], placed.high_x[other] = placed.low_x[k] + dx, placed.high_x[k] + dx
-        placed.low_y[other], placed.high_y[other] = placed.low_y[k] + dy, placed.high_y[k] + dy
-        placed.way_low_x[other], placed.way_high_x[other] = placed.way_low_x[k] + dx, placed.way_high_x[k] + dx
-        placed.way_low_y[other], placed.way_high_y[other] = placed.way_low_y[k] + dy, placed.way_high_y[k] + dy
-        placed.shift_x[other], placed.shift_y[other] = placed.shift_x[k], placed.shift_y[k]
-        placed.over_x[other], placed.over_y[other] = dx, dy
+        onto.count = other + 1
+        onto.actor[other], onto.box[other], onto.form[other] = placed.actor[k], placed.box[k], placed.form[k]
+        onto.swept[other] = placed.swept[k]
+        onto.low_x[other], onto.high_x[other] = placed.low_x[k] + dx, placed.high_x[k] + dx
+        onto.low_y[other], onto.high_y[other] = placed.low_y[k] + dy, placed.high_y[k] + dy
+        onto.way_low_x[other], onto.way_high_x[other] = placed.way_low_x[k] + dx, placed.way_high_x[k] + dx
+        onto.way_low_y[other], onto.way_high_y[other] = placed.way_low_y[k] + dy, placed.way_high_y[k] + dy
+        onto.shift_x[other], onto.shift_y[other] = placed.shift_x[k], placed.shift_y[k]
+        onto.over_x[other], onto.over_y[other] = dx, dy
 
     def check_part(self, part: int, row: int) -> None:
         """Raises IndexError for no such part or row."""

@@ -18,7 +18,7 @@ cdef class BoxColumns:
     cdef public const int64_t[::1] run_start, run_end, run_cell, run_form, mask, logged, swing, condition
     cdef public const int64_t[::1] tag_bits
     cdef public const double[::1] grow
-    cdef public const uint8_t[::1] is_hit, spares_owner, meets, within, special, wraps
+    cdef public const uint8_t[::1] is_hit, spares_owner, meets, within, special, wraps, clashes
 
     @cython.locals(form=int64_t, entry=Py_ssize_t, low=int64_t, high=int64_t, middle=int64_t)
     cpdef int64_t form_of(self, Py_ssize_t box, Py_ssize_t clip, int64_t cell) except -2

@@ -98,7 +98,7 @@ class BoxColumns:
     those of the rulebook; `grow` what it grows by. `within` boxes are closed outside the bounds. `swing` numbers the
     timed attacks of a kind, of which no kind has more than `swings`; -1 for a box that is not timed. `condition` is
     which of its kind's conditions a box is open by, -1 for none; `tag_bits` (kinds, tag sets) are the conditions that
-    hold for no tags and for each set, as far as tags decide, a bit each.
+    hold for no tags and for each set, as far as tags decide, a bit each. A hitbox that `clashes` may be met by others.
     """
 
     def __init__(
@@ -119,6 +119,7 @@ class BoxColumns:
         wraps: Sequence[bool],
         condition: Sequence[int],
         tag_bits: NDArray[np.int64],
+        clashes: Sequence[bool],
     ) -> None:
         """`kinds` has for each the numbers of its meeting boxes and of its bodies; `swept` is 1 or 0; `always` the form
         of a box that never changes, CLOSED for others; `wraps` is told of kinds."""
@@ -161,6 +162,7 @@ class BoxColumns:
         self.any_wraps = any(wraps)
         self.condition: Ints = _ints(condition)
         self.any_conditions = any(one >= 0 for one in condition)
+        self.clashes: Flags = shared_flags(np.array(clashes, dtype=np.bool_))
         self.tag_sets = tag_bits.shape[1]
         self.tag_bits: Ints = shared_ints(tag_bits.reshape(-1))
 

@@ -15,7 +15,7 @@ from voskar.core.ledger.pieces import What
 COLUMNS = (
     "frame", "event", "until", "id", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "case", "detail",
     "damage", "t", "x", "y", "counter", "before", "after", "by", "lives", "cause", "dx", "dy", "vx", "vy", "kind",
-    "owner", "emitter", "angle", "points", "total",
+    "owner", "emitter", "angle", "points", "total", "other", "other_attack", "winner",
 )  # fmt: skip
 """The columns of a written ledger, in their order."""
 
@@ -180,6 +180,21 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     @property
     def angle(self) -> float | None:
         """Of a spawn: which way it points."""
+        return None
+
+    @property
+    def other(self) -> str | None:
+        """Of a clash: with whom."""
+        return None
+
+    @property
+    def other_attack(self) -> str | None:
+        """Of a clash: the other one's attack."""
+        return None
+
+    @property
+    def winner(self) -> str | None:
+        """Of a clash: whose attack goes on."""
         return None
 
     @property

@@ -122,6 +122,25 @@ class HitstopEvent(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: frozen to {self.until}"
 
 
+class ClashEvent(Event, frozen=True, gc=False):
+    """Two attacks meet: `winner` goes on, nobody if they are equal."""
+
+    event: ClassVar[str] = "clash"
+    changes = ("rehit",)
+
+    id: str
+    other: str
+    attack: str
+    other_attack: str
+    x: float
+    y: float
+    winner: str | None = None
+
+    def words(self) -> str:
+        ends = f"{self.winner} goes on" if self.winner else "both are cancelled"
+        return f"{self.id} and {self.other} clash, {self.attack} and {self.other_attack}: {ends}"
+
+
 class SpawnEvent(Event, frozen=True, gc=False):
     """An actor appears; `detail` "expected" where the recording shows such actors itself."""
 

@@ -79,7 +79,7 @@ class Returns:
         formed = world.catalog.formed
         found = []
         for attacker, hit, target, hurt, _, _ in world.finder.touches():
-            if target != row:
+            if target != row or formed[hurt].box.role == "hitbox":
                 continue
             contact = Contact.asked(world, self.memory, attacker, formed[hit], row, formed[hurt])
             if contact.attack.harms and not ally.stops(contact):

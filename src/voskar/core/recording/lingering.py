@@ -107,3 +107,12 @@ def shorter(way: Floats, across: Floats) -> Floats:
     found = way.copy()
     found[wraps] -= turns[wraps] * across[wraps]
     return found
+
+
+def shown_before(recording: Recording) -> Recording:
+    """A recording whose poses show the result of the frame's hits, with clips and tags of the frame before: those that
+    the hits of a frame found. In an actor's first frame they are its own."""
+    poses = recording.poses
+    rows = np.where(poses.previous >= 0, poses.previous, np.arange(len(poses)))
+    columns = {name: getattr(poses, name)[rows] for name in ("clip", "tick", "cell", "tags")}
+    return replace(recording, poses=replace(poses, **columns))

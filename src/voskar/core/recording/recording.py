@@ -70,6 +70,10 @@ class Recording:
     tag_sets: tuple[frozenset[str], ...] = ()
     display: DisplayLog = field(default_factory=DisplayLog)
     scope: LogScope = field(default_factory=LogScope)
+    lag: Mapping[str, tuple[int, int]] = field(default_factory=dict)
+    """By how many frames before and after its logger tells some sorts of evidence."""
+    after_hits: bool = False
+    """Whether the clips and tags of a frame show the result of its hits."""
     lost: tuple[tuple[int, int], ...] = ()
     """The first and the last of frames that the logger lost. A run begins in each first, and behind each last."""
     warnings: tuple[str, ...] = ()
@@ -196,9 +200,9 @@ def sides(
         side = None
         while current is not None and current.id not in seen:
             seen.add(current.id)
-            side = kind_sides.get(current.kind)
+            side = kind_sides.get(current.kind) or (None if current.owner else of_children.get(current.kind))
             if side is not None:
                 break
             current = by_id.get(current.owner) if current.owner else None
-        result.append(side or (of_children.get(actor.kind) if not actor.owner else None))
+        result.append(side)
     return result

@@ -6,6 +6,7 @@ from voskar.core.rules.attacks import (
     Attack,
     ByCounter,
     Case,
+    ClashRule,
     Consequences,
     Direction,
     Knockback,
@@ -21,7 +22,7 @@ from voskar.core.rules.emitters import Aim, Emitter, Fan, Fixture, Target, Trigg
 from voskar.core.rules.life import Down, Goal, Respawn, Spot
 from voskar.core.rules.motion import Motion
 from voskar.core.rules.rulebook import DEFAULT_RATE, Kind, KindNames, Rules
-from voskar.core.rules.space import ContactRules, Detect, Solid, Space, eligible, sees
+from voskar.core.rules.space import ContactRules, Detect, Solid, Space, clash, eligible, sees
 
 __all__ = [
     "DEFAULT_RATE",
@@ -32,6 +33,7 @@ __all__ = [
     "Box",
     "ByCounter",
     "Case",
+    "ClashRule",
     "Clip",
     "Comparison",
     "Consequences",
@@ -66,6 +68,7 @@ __all__ = [
     "Target",
     "Trigger",
     "Windows",
+    "clash",
     "eligible",
     "sees",
 ]

@@ -40,12 +40,15 @@ class Knockback(Struct, frozen=True):
 
 
 class Launch(Struct, frozen=True):
-    """A velocity of `up` units a second along the space's up.
+    """A velocity in units a second: `up` along the space's up, `ahead` the way that the other actor faces, `away`
+    from it. Parts that are None are kept.
 
-    It replaces the vertical velocity (`set`), or adds to it (`add`).
+    It replaces the velocity on that axis (`set`), or adds to it (`add`).
     """
 
-    up: float
+    up: float | None = None
+    ahead: float | None = None
+    away: float | None = None
     mode: Literal["set", "add"] = "set"
 
 
@@ -131,12 +134,21 @@ class Case(Struct, frozen=True):
     by_claim: bool = False
 
 
+class ClashRule(Struct, frozen=True):
+    """What a clash does to the actor of an attack: if it is cancelled (`attacker`), and if it goes on (`winner`)."""
+
+    hitstop: int = 0
+    attacker: Consequences | None = None
+    winner: Consequences | None = None
+
+
 class Attack(Struct, frozen=True):
     """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the attacker.
 
     `if_` is what must hold for a contact to land, `cases` what it comes to then: the first that holds. Damage that the
     game draws is from `least_damage` to `damage`; of no other is it told. Its factors are those of the hurtbox, the
-    case, the target's `resistance` to `damage_type`, and `by_counter`; then no hit takes less than `min_damage`.
+    case, the target's `resistance` to `damage_type`, and `by_counter`; then no hit takes less than `min_damage`. Of two
+    that clash, the one of greater `strength` goes on.
     """
 
     name: str
@@ -147,6 +159,8 @@ class Attack(Struct, frozen=True):
     min_damage: float = 0.0
     hitstop: int = 0
     hitstop_on: Frozen = "both"
+    strength: float = 0.0
+    clash: ClashRule = field(default_factory=ClashRule)
     rehit: Rehit | None = None
     priority: int = 0
     friendly: bool = False
@@ -165,6 +179,7 @@ class Attack(Struct, frozen=True):
     def tables(self) -> Iterator[Consequences]:
         """All that it may do to either side."""
         yield from (self.attacker, self.target)
+        yield from (table for table in (self.clash.attacker, self.clash.winner) if table is not None)
         for case in self.cases:
             yield from (table for table in (case.attacker, case.target) if table is not None)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from msgspec import Struct
@@ -42,11 +43,22 @@ class ContactRules(Struct, frozen=True):
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
     round_damage: Rounding = "none"
+    clash: Mapping[int, int] = {}
+    """Layers of hitboxes that clash: a bit to those of the others."""
 
 
 def sees(mask: int, layer: int) -> bool:
     """A mask sees a layer set if they share a layer. The mask belongs to the one who looks, the layer to the other."""
     return bool(mask & layer)
+
+
+def clash(rules: ContactRules, one: Box, other: Box) -> bool:
+    """Whether two hitboxes clash: either direction of the table is enough."""
+    return any(
+        bool(mine.layer & bit and theirs.layer & mask)
+        for bit, mask in rules.clash.items()
+        for mine, theirs in ((one, other), (other, one))
+    )
 
 
 def eligible(detect: Detect, hitbox: Box, hurtbox: Box) -> bool:

@@ -24,7 +24,7 @@ from voskar.core.ledger.event import Event
 from voskar.core.posing import COPIES, bounds_of, box_log
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.recording.inputs import Vector
-from voskar.core.recording.lingering import lingering, spans
+from voskar.core.recording.lingering import lingering, shown_before, spans
 from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Motion, Rules
 from voskar.core.rules.shapes import TOLERANCE, Ints
@@ -44,6 +44,7 @@ class Stage:
         self.rules = rules
         linger = np.array([rules.kinds[actor.kind].linger for actor in recording.actors], dtype=np.int64)
         lives = [rules.kinds[actor.kind].motion.life or FOREVER for actor in recording.actors]
+        recording = shown_before(recording) if recording.after_hits else recording
         self.recording = lingering(recording, linger, np.array(lives, dtype=np.int64), spans(rules, recording))
         self.raw = recording.reactions == "raw"
         self.rate = float(recording.rate)

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from voskar.core.gate import Gate, GateAnswer
 from voskar.core.judging.contact import Contact
-from voskar.core.judging.gates import ally, consumed, down, immune, preempted, repeat, unmet
+from voskar.core.judging.gates import ally, clashed, consumed, down, immune, preempted, repeat, unmet
 
 GATES: tuple[Gate[Contact], ...] = (
     ally.GATE,
     down.GATE,
     consumed.GATE,
+    clashed.GATE,
     unmet.GATE,
     preempted.GATE,
     repeat.GATE,

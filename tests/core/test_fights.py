@@ -1,0 +1,125 @@
+"""Rules of fights, frame by frame: boundaries of freezes, cases, clashes, likes, and what a header may say."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.worlds import brush, outcomes, recording, rulebook, run, sting
+from voskar.core.adopt.window import Window, Windows
+from voskar.errors import InputError
+from voskar.evidence.check import check
+
+LENGTHS = [
+    # what a hornet touches, the attack, and what becomes of it
+    ("##########", {"rehit": "3f"}, "LrrLrrLrrL"),
+    ("##########", {"rehit": "3f", "hitstop": "2f"}, "L..rrL..rr"),
+    ("##########", {"rehit": "3f", "hitstop": "2f", "hitstop_on": "target"}, "LrrLrrLrrL"),
+    ("##########", {"rehit": "entry", "hitstop": "3f"}, "L...rrrrrr"),
+    ("###.######", {"rehit": "entry", "hitstop": "1f"}, "L.r.L.rrrr"),
+    ("##########", {"target": {"iframes": "2f"}}, "LiiLiiLiiL"),
+    ("##########", {"target": {"iframes": "2f"}, "hitstop": "2f", "hitstop_on": "target"}, "LiiiiLiiii"),
+]
+
+
+@pytest.mark.parametrize(("touch", "attack", "expected"), LENGTHS)
+def test_a_freeze_moves_the_ends_of_timers(touch: str, attack: dict[str, Any], expected: str) -> None:
+    ledger = run(sting(attack=attack), brush({"hornet": touch}))
+    assert outcomes(ledger, "hornet", len(touch)) == expected
+
+
+def test_of_two_freezes_the_latest_end_counts() -> None:
+    ledger = run(sting(attack={"hitstop": "4f"}), brush({"hornet-1": "#.......", "hornet-2": ".#......"}))
+    assert [(one.frame, one.id, one.until) for one in ledger.of("hitstop")] == [
+        (0, "keeper", 4),
+        (0, "hornet-1", 4),
+        (1, "keeper", 5),
+        (1, "hornet-2", 5),
+    ]
+
+
+CASES = [
+    # cases of the attack, those of the keeper, and what the contact tells
+    ([{"name": "a", "if": {}, "scale": 0.5}], [{"name": "b", "if": {}, "scale": 0}], ("a", 0.5)),
+    ([{"name": "a", "if": {}, "scale": 0.5, "goes_on": True}], [{"name": "b", "if": {}, "scale": 0.5}], ("a+b", 0.25)),
+    ([{"name": "a", "if": {"hurtbox": ["none"]}}], [{"name": "b", "if": {}, "damage": 7}], ("b", 7)),
+    ([{"name": "a", "if": {"target": {"health": "< 50%"}}, "scale": 2}], [], (None, 1)),
+    ([{"name": "a", "if": {"target": {"health": ">= 100%"}}, "scale": 2}], [], ("a", 2)),
+    ([{"name": "a", "if": {}, "by_claim": True, "scale": 2}], [], (None, 1)),
+]
+
+
+@pytest.mark.parametrize(("own", "theirs", "expected"), CASES)
+def test_the_first_case_that_holds(own: list[Any], theirs: list[Any], expected: tuple[str | None, float]) -> None:
+    ledger = run(sting(attack={"cases": own}, keeper={"cases": theirs}), brush({"hornet": "#"}))
+    assert [(one.case, one.damage) for one in ledger.hits()] == [expected]
+
+
+def test_a_case_that_does_not_land_leaves_no_memory() -> None:
+    case = {"name": "missed", "if": {"target": {"no_tags": ["low"]}}, "lands": False, "target": {"stun": 9}}
+    data = sting(attack={"cases": [case], "rehit": "entry", "damage": 1}, keeper={"tags": ["low"]})
+    frames = brush({"hornet": "####"})
+    for frame in frames[2:]:
+        frame["poses"][0]["tags"] = ["low"]
+    ledger = run(data, frames)
+    assert outcomes(ledger, "hornet", 4) == "uuLr"
+    assert not ledger.of("stun")
+    assert [one.detail for one in ledger.of("contact")][0] == "missed"
+
+
+def blades(**attack: Any) -> dict[str, Any]:
+    """Two sides whose hitboxes clash."""
+    box = {"role": "hitbox", "circle": 4, "layer": ["hive"], "mask": ["keeper"], "attack": "sting"}
+    data = sting(attack=attack, contact={"clash": {"hive": ["keeper"]}})
+    data["attacks"]["slash"] = {"damage": 3, "strength": 1, "clash": {"winner": {"iframes": 5}}}
+    tool = box | {"layer": ["keeper"], "mask": ["hive"], "attack": "slash"}
+    data["kinds"]["keeper"]["boxes"]["tool"] = tool
+    data["kinds"]["hornet"]["boxes"] |= {"sting": box, "body": {"role": "hurtbox", "circle": 2, "layer": ["hive"]}}
+    return data
+
+
+@pytest.mark.parametrize(
+    ("strength", "winner", "hits"), [(0, "keeper", ["slash"]), (1, None, []), (2, "hornet", ["sting"])]
+)
+def test_the_stronger_attack_goes_on(strength: int, winner: str | None, hits: list[str]) -> None:
+    ledger = run(blades(strength=strength, rehit="once"), brush({"hornet": "#"}))
+    assert [(one.id, one.other, one.winner) for one in ledger.of("clash")] == [("hornet", "keeper", winner)]
+    assert [one.attack for one in ledger.hits()] == hits
+    assert bool(ledger.of("iframes")) == (winner == "keeper")
+
+
+def test_a_kind_is_like_another() -> None:
+    data = sting(keeper={"iframes": 3})
+    data["kinds"]["novice"] = {"like": "keeper", "health": 5, "boxes": {"torso": {"circle": 2}}}
+    data["attacks"]["bite"] = {"like": "sting", "priority": 2}
+    rules = rulebook(data).rules(60)  # type: ignore[arg-type]
+    novice = rules.kinds["novice"]
+    assert (novice.health, novice.iframes, novice.boxes[0].outline.radius) == (5, 3, 2)
+    assert (rules.attacks["bite"].damage, rules.attacks["bite"].priority) == (1, 2)
+
+
+@pytest.mark.parametrize("like", [{"a": "b", "b": "a"}, {"a": "nobody"}])
+def test_a_like_that_leads_nowhere_is_told(like: dict[str, str]) -> None:
+    with pytest.raises(InputError, match="itself|unknown kind"):
+        rulebook({"kinds": {name: {"like": other} for name, other in like.items()}})
+
+
+def test_poses_that_show_the_result_of_hits() -> None:
+    data = sting(attack={"if": {"target": {"during": {"guard": ""}}}})
+    frames = brush({"hornet": "###"})
+    frames[1]["poses"][0] |= {"clip": "guard", "tick": 0}
+    for header, expected in (({}, "uLu"), ({"poses": "after_hits"}, "uuL")):
+        assert outcomes(run(data, frames, **header), "hornet", 3) == expected
+
+
+def test_how_far_a_logger_lags() -> None:
+    data = sting(attack={"rehit": "once"})
+    frames = brush({"hornet": ".#........."})
+    frames[6]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
+    book = rulebook(data)
+    late, told = recording(book, frames), recording(book, frames, lag={"hit": [0, 6]})
+    rules = book.rules(late.rate)
+    assert check(rules, late)[0].findings
+    assert not check(rules, told)[0].findings
+    assert check(rules, told, windows=Windows(Window(1, 1)))[0].findings
