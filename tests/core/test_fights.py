@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import pytest
 
-from tests.worlds import brush, outcomes, recording, rulebook, run, sting
+from tests.worlds import brush, outcomes, recording, rulebook, run, sting, toml
 from voskar.core.adopt.window import Window, Windows
 from voskar.errors import InputError
 from voskar.evidence.check import check
+from voskar.files.rulebook import load_rulebook
 
 LENGTHS = [
     # what a hornet touches, the attack, and what becomes of it
@@ -65,7 +68,7 @@ def test_a_case_that_does_not_land_leaves_no_memory() -> None:
     ledger = run(data, frames)
     assert outcomes(ledger, "hornet", 4) == "uuLr"
     assert not ledger.of("stun")
-    assert [one.detail for one in ledger.of("contact")][0] == "missed"
+    assert ledger.of("contact")[0].detail == "missed"
 
 
 def blades(**attack: Any) -> dict[str, Any]:
@@ -93,7 +96,7 @@ def test_a_kind_is_like_another() -> None:
     data = sting(keeper={"iframes": 3})
     data["kinds"]["novice"] = {"like": "keeper", "health": 5, "boxes": {"torso": {"circle": 2}}}
     data["attacks"]["bite"] = {"like": "sting", "priority": 2}
-    rules = rulebook(data).rules(60)  # type: ignore[arg-type]
+    rules = rulebook(data).rules(Fraction(60))
     novice = rules.kinds["novice"]
     assert (novice.health, novice.iframes, novice.boxes[0].outline.radius) == (5, 3, 2)
     assert (rules.attacks["bite"].damage, rules.attacks["bite"].priority) == (1, 2)
@@ -101,7 +104,7 @@ def test_a_kind_is_like_another() -> None:
 
 @pytest.mark.parametrize("like", [{"a": "b", "b": "a"}, {"a": "nobody"}])
 def test_a_like_that_leads_nowhere_is_told(like: dict[str, str]) -> None:
-    with pytest.raises(InputError, match="itself|unknown kind"):
+    with pytest.raises(InputError, match=r"itself|unknown kind"):
         rulebook({"kinds": {name: {"like": other} for name, other in like.items()}})
 
 
@@ -123,3 +126,40 @@ def test_how_far_a_logger_lags() -> None:
     assert check(rules, late)[0].findings
     assert not check(rules, told)[0].findings
     assert check(rules, told, windows=Windows(Window(1, 1)))[0].findings
+
+
+TABLE = """clip,cells,box,role,attack,shape,x,y,w,h,r,length,layer,mask
+,,torso,hurtbox,,rect,0,0,10,10,,,keeper,
+slash,2,blade,hitbox,slash,rect,14,0,16,6,,,,hive
+slash,4-5,blade,hitbox,slash,rect,20,0,32,12,,,,hive
+"""
+
+
+def test_boxes_of_a_table(tmp_path: Path) -> None:
+    (tmp_path / "keeper.csv").write_text(TABLE)
+    data = sting(keeper={"boxes_from": "keeper.csv", "boxes": {"torso": {"rank": 3}}})
+    data["attacks"]["slash"] = {}
+    (tmp_path / "rules.toml").write_text(toml({"voskar": 2, **data}))
+    torso, blade = load_rulebook(tmp_path / "rules.toml").rules(Fraction(60)).kinds["keeper"].boxes
+    assert (torso.rank, torso.during, torso.role) == (3, None, "hurtbox")
+    assert [blade.opens("slash", cell) for cell in range(7)] == [False, False, True, False, True, True, False]
+    keys = [(key.cell, key.at, key.stretch) for key in blade.keys["slash"]]
+    assert keys == [(2, (14, 0), None), (4, (20, 0), (2, 2))]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "told"),
+    [
+        ("slash,4-5,", "slash,2-5,", "row 3: cells: cells of slash that row 2 has as well"),
+        ("rect,20,0,32", "disc,20,0,32", 'row 3: shape: found "disc"'),
+        ("hitbox,slash,rect,20", "hurtbox,slash,rect,20", "row 3: role: found hurtbox, expected hitbox as in row 2"),
+        ("20,0,32,12", "20,0,,12", "row 3: w: a rect needs a `w` above 0"),
+        ("20,0,32,12", "2x,0,32,12", 'row 3: x: found "2x", expected a number'),
+        ("box,role", "bix,role", 'row 1: bix: unknown column "bix" \\(did you mean "box"'),
+    ],
+)
+def test_what_is_wrong_in_a_table_is_told(old: str, new: str, told: str, tmp_path: Path) -> None:
+    (tmp_path / "keeper.csv").write_text(TABLE.replace(old, new))
+    (tmp_path / "rules.toml").write_text(toml({"voskar": 2, **sting(keeper={"boxes_from": "keeper.csv"})}))
+    with pytest.raises(InputError, match=told):
+        load_rulebook(tmp_path / "rules.toml")

@@ -33,6 +33,7 @@ LAYERS = ("layer", "mask")
 KINDS = ("spawn", "kind", "target", "clear")
 SKIPPED = (
     "include",
+    "boxes_from",
     "voskar",
     "id",
     "pixels",

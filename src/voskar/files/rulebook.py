@@ -36,6 +36,7 @@ from voskar.core.rules.outlines import polygon, rectangle, stretched
 from voskar.core.rules.shapes import Outline
 from voskar.errors import InputError, Problem
 from voskar.files.attack_schema import AttackTable, CaseTable, ContactConditionTable
+from voskar.files.box_tables import with_box_tables
 from voskar.files.compiling import compiled
 from voskar.files.images import read_alpha
 from voskar.files.likes import with_likes
@@ -183,7 +184,7 @@ def check_source(source: Source) -> Rulebook:
         hint = None if source.raw else "the file is empty"
         message = f"no `voskar` key: a rulebook begins with `voskar = {VERSION}`"
         raise InputError(Problem(message, file=source.name, line=1, hint=hint))
-    written, source = source, with_likes(source)
+    written, source = source, with_likes(with_box_tables(source))
     found: list[Told] = list(meaning(source.raw))
     outlines: dict[tuple[str, str], Outline] = {}
     solids: list[Outline] = []

@@ -277,6 +277,7 @@ class KindTable(Table):
     """`[kinds.X]`"""
 
     like: str | None = None
+    boxes_from: str | None = None
     side: str | None = None
     health: Positive | None = None
     iframes: Frames = Duration.parse(0)
