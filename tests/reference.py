@@ -175,6 +175,7 @@ class Reference:
         self.down: dict[str, int] = {}
         self.credit: dict[str, str] = {}
         self.landed: list[tuple[int, str, str, str]] = []
+        self.struck: list[tuple[int, str, str, str]] = []
         self.contacts: set[tuple[int, str, str, str]] = set()
         self.swing_start: dict[tuple[str, str], int] = {}
         self.events: list[dict[str, Any]] = []
@@ -651,6 +652,7 @@ class Reference:
             if name in self.driven.bodies:
                 self.driven.remove(name)
             self.landed = [one for one in self.landed if name not in one]
+            self.struck = [one for one in self.struck if name != one[1]]
             self.contacts = {contact for contact in self.contacts if name not in contact}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
             self.fights.forget(name)
@@ -691,6 +693,18 @@ class Reference:
         mode = attack.rehit.mode if attack.rehit else "once" if self.owner[attacker] or timed else "always"
         if frame in hits:
             return "repeat"
+        if attack.max_targets is not None:
+            swings = timed or attack.rehit_group is not None
+            others = set()
+            for one, *whose, other in self.struck:
+                since = one >= self.swing(attacker, attack)
+                if not swings:
+                    span = [at for at in range(one, frame) if not self.fights.is_frozen(attacker, at)]
+                    since = all((at, attacker, attack.memory_key, other) in self.contacts for at in span)
+                if whose == [attacker, attack.memory_key] and other != target and since:
+                    others.add(other)
+            if len(others) >= attack.max_targets:
+                return "repeat"
         if mode == "once" and any(
             hit >= self.swing_start[attacker, "clip" if attack.rehit_group else attack.name if timed else ""]
             for hit in hits
@@ -927,6 +941,7 @@ class Reference:
     def land(self, frame: int, attacker: str, target: str, attack: Attack, cases: list[Case]) -> None:
         """Health, then the tables of both sides."""
         self.landed.append((frame, attacker, attack.memory_key, target))
+        self.struck.append(self.landed[-1])
         self.judging = True
         fights, mine, theirs = self.fights, self.tables["attacker"], self.tables["target"]
         lost = fights.lose(frame, target, self.now_damage[0], attacker)

@@ -320,6 +320,12 @@ class Driven:
                 due = anew or before["shown"] < when.cell
         else:
             due = {"press": now and not then, "release": then and not now, "hold": now}[when.on]
+        if due and emitter.when.charge is not None:
+            least, most = emitter.when.charge
+            at = frame - 1
+            while at - 1 in down and at > self.run_mark:
+                at -= 1
+            due = frame - at >= least and (most is None or frame - at <= most)
         if not due or not self.world.fights.meets(name, emitter.if_):
             return
         gun = (name, emitter.name)
@@ -347,11 +353,16 @@ class Driven:
 
     def alive(self, frame: int, name: str, emitter: Emitter) -> int:
         """How many of an emitter's own are there, those left out that a recording shows for the first time."""
-        kind = emitter.fan.kind
-        if kind in self.shown:
-            recorded = [pose for pose in self.poses if pose not in self.bodies and self.world.kind[pose].name == kind]
-            return sum(self.world.owner[one] == name and one in self.last_poses for one in recorded)
-        return sum(body["gun"] == (name, emitter.name) for body in self.bodies.values())
+        group = [emitter]
+        if emitter.limit_group is not None:
+            group = [one for one in self.world.kind[name].emitters if one.limit_group == emitter.limit_group]
+        kinds = {one.fan.kind for one in group} & set(self.shown)
+        guns = [(name, one.name) for one in group if one.fan.kind not in kinds]
+        count = sum(body["gun"] in guns for body in self.bodies.values())
+        for pose in self.poses:
+            recorded = pose not in self.bodies and self.world.kind[pose].name in kinds
+            count += recorded and self.world.owner[pose] == name and pose in self.last_poses
+        return count
 
     def shoot(self, frame: int, name: str, pose: dict[str, Any], emitter: Emitter) -> None:
         """One fan."""

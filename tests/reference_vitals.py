@@ -60,7 +60,7 @@ class Vitals:
         self.due.clear()
         world.gone.clear()
         world.held.clear()
-        world.landed, world.contacts, world.counts = [], set(), {}
+        world.landed, world.struck, world.contacts, world.counts = [], [], set(), {}
         world.fights.poisons.clear()
         world.fights.cancelled.clear()
         world.fights.clashes.clear()
@@ -363,6 +363,7 @@ class Vitals:
         """Rehit, touches and pierce counts begin anew."""
         world = self.world
         world.landed = [one for one in world.landed if name not in one]
+        world.struck = [one for one in world.struck if name != one[1]]
         world.contacts = {contact for contact in world.contacts if name not in contact}
         world.counts = {key: count for key, count in world.counts.items() if key[0] != name}
         world.fights.forget(name)

@@ -51,6 +51,10 @@ def _kind(draw: Any, kind: dict[str, Any], bounded: bool) -> None:
         if _now_and_then(draw):
             emitter["moves_at_once"] = True
         if _now_and_then(draw, 3):
+            emitter["limit_group"] = "guns"
+        if "release" in emitter["when"] and _now_and_then(draw, 2):
+            emitter["charge"] = draw(st.sampled_from(["2f-3f", "1f-", "3f-", "1f-1f"]))
+        if _now_and_then(draw, 3):
             emitter["if"] = {"counters": {"honey": draw(COMPARISONS)}}
 
 
@@ -76,6 +80,8 @@ def _attack(draw: Any, attack: dict[str, Any], onto: bool) -> None:
         attack["if"] = attack.get("if", {}) | {"onto": draw(st.sampled_from([0, 30, 60, 100]))}
     if _now_and_then(draw, 3):
         attack["rehit_group"] = "group"
+    if _now_and_then(draw, 3):
+        attack["max_targets"] = draw(st.integers(1, 2))
     if _now_and_then(draw, 4):
         attack["if"] = attack.get("if", {}) | {"attacker": {"counters": {"honey": draw(COMPARISONS)}}}
     for side in ("attacker", "target"):

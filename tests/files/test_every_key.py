@@ -128,6 +128,7 @@ spawn = "moth"
 when = { press = "fire" }
 cooldown = 8
 limit = 3
+limit_group = "guns"
 muzzle = [2, 3]
 pivot = [1, 1]
 turns = true
@@ -140,7 +141,7 @@ speed = 80
 inherit = 0.25
 if.counters = { wax = ">= 1" }
 [kinds.keeper.emitters]
-up = { spawn = "moth", when = { release = "fire" } }
+up = { spawn = "moth", when = { release = "fire" }, charge = "6f-0.5s" }
 hold = { spawn = "moth", when = { hold = "fire" } }
 clip = { spawn = "moth", when = { clip = "swing", cell = 2 } }
 [kinds.gnat]
@@ -152,6 +153,7 @@ motion.velocity = [5, 5]
 [attacks.sting]
 damage = 2
 damage_type = "fire"
+max_targets = 2
 by_counter = { of = "attacker", counter = "wax", factors = [1, 0.5] }
 min_damage = 0.5
 hitstop = 4

@@ -74,7 +74,8 @@ def limit_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
             yield audit.finding("limit-idle", (*where, "limit"), reason, "raise the limit to the count or more")
         life = audit.rules.kinds[fan.kind].motion.life
         beat = max(emitter.cooldown, emitter.when.every if emitter.when.on == "every" else 0)
-        if life is not None and beat and (most := -(-life // beat) * fan.count) <= emitter.limit:
+        alone = emitter.limit_group is None
+        if alone and life is not None and beat and (most := -(-life // beat) * fan.count) <= emitter.limit:
             reason = f"at one shot in {beat} frames and a life of {life} no more than {most} are ever there at once"
             yield audit.finding(
                 "limit-idle", (*where, "limit"), reason, "lower the limit, shorten the pace, or leave the limit out"

@@ -105,7 +105,7 @@ class Judge:
                 remember(contact, contact.choice)
             if judged is not None:
                 judged(contact, outcome)
-            if attack.rehit is not None and attack.rehit.mode == "entry" and outcome != "unmet":
+            if contact.is_watched and outcome != "unmet":
                 memory.touch(key, frame, world.now(contact.attacker))
             if account is not None and account.again(contact, outcome):
                 continue
@@ -121,6 +121,8 @@ class Judge:
         """A hit takes effect."""
         attack = contact.hitbox.attack
         self.memory.land(contact.key, contact.frame, contact.swing, self.world.now(contact.attacker))
+        if attack.max_targets is not None:
+            self.memory.strike(contact.key, contact.swing, contact.target.id)
         if attack.preempts:
             self.memory.preempted.add((contact.target.row, contact.attacker.row))
         land(contact, self._consequences_of(contact))

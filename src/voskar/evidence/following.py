@@ -176,7 +176,7 @@ class _Folding:
             found: list[Change] = [(("presence", finding.target), None), (("motion", finding.target), None)]
             owner, _, emitter = finding.emitter.rpartition("/")
             if emitter and finding.code not in ("spawn-place", "spawn-direction"):
-                found.append(self.provenance.change_of_emitter(owner, emitter))
+                found += self.provenance.changes_of_emitter(owner, emitter)
             if finding.code == "spawn-missing" and finding.hit is not None:
                 found += [(("health", name), None) for name in self._victims(finding.hit.kind or "")]
             return found

@@ -256,6 +256,7 @@ class AttackTable(Table):
     hits_owner: bool = False
     if_: Annotated[ContactConditionTable, Field(alias="if")] = ContactConditionTable()
     rehit_group: str | None = None
+    max_targets: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
     preempts: bool = False
     attacker: ConsequenceTable = ConsequenceTable()
     target: ConsequenceTable = ConsequenceTable()

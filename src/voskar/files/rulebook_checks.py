@@ -188,6 +188,8 @@ def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iter
             for key, owner in (("first", "every"), ("cell", "clip")):
                 if key in when and owner not in when:
                     yield (*here, "when", key), f"`{key}` goes with `{owner}`", None
+            if "charge" in emitter and "release" not in when:
+                yield (*here, "charge"), "`charge` goes with `when = { release = … }`", None
             if "clip" in when and "cell" not in when:
                 yield (*here, "when"), "a clip needs a `cell` beside it", None
     for index, child in enumerate(_list(_table(kind, "down"), "spawn")):

@@ -9,7 +9,7 @@ from typing import Literal
 
 from voskar.core.rules import Emitter, Fan, Fixture, Trigger
 from voskar.files.compiling import compiled
-from voskar.files.rulebook_schema import EmitterTable, FixtureTable, WhenTable
+from voskar.files.rulebook_schema import EmitterTable, FixtureTable
 
 ANY_RATE = Fraction(1)
 """For tables without a duration."""
@@ -22,12 +22,13 @@ def emitter(name: str, table: EmitterTable, rate: Fraction) -> Emitter:
         table,
         rate,
         name=name,
-        when=_trigger(table.when, rate),
+        when=_trigger(table, rate),
         fan=compiled(Fan, table, rate, kind=table.spawn),
     )
 
 
-def _trigger(table: WhenTable, rate: Fraction) -> Trigger:
+def _trigger(emitter: EmitterTable, rate: Fraction) -> Trigger:
+    table = emitter.when
     if table.every is not None:
         every = table.every.frames(rate)
         return Trigger("every", every=every, first=every if table.first is None else table.first.frames(rate))
@@ -35,7 +36,10 @@ def _trigger(table: WhenTable, rate: Fraction) -> Trigger:
         return Trigger("clip", table.clip, table.cell or 0)
     on: Literal["press", "release", "hold"]
     on = "press" if table.press is not None else "release" if table.release is not None else "hold"
-    return Trigger(on, getattr(table, on))
+    if emitter.charge is None:
+        return Trigger(on, getattr(table, on))
+    least, most = emitter.charge
+    return Trigger(on, getattr(table, on), charge=(least.frames(rate), None if most is None else most.frames(rate)))
 
 
 def fixtures(tables: Sequence[FixtureTable]) -> tuple[Fixture, ...]:

@@ -22,6 +22,7 @@ from voskar.files.values import (
     Angle,
     Cell,
     Cells,
+    Charge,
     Corners,
     Facing,
     Frames,
@@ -231,7 +232,9 @@ class EmitterTable(FanTable):
     spawn: str
     when: WhenTable
     cooldown: Frames = Duration.parse(0)
+    charge: Charge | None = None
     limit: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
+    limit_group: str | None = None
     muzzle: Pair = [0.0, 0.0]
     pivot: Pair = [0.0, 0.0]
     turns: bool = False

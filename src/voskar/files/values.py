@@ -110,6 +110,26 @@ def _at_least_a_frame(value: Any) -> Any:
     return LastingDuration(found.amount, found.seconds)
 
 
+def _charge(value: Any) -> tuple[Duration, Duration | None]:
+    """`30f-59f`, or without an end `30f-`."""
+    expected = 'how long the button is down: "30f-59f", or "30f-" without an upper end'
+    least, mark, most = value.partition("-") if isinstance(value, str) else ("", "", "")
+    if not mark:
+        raise ValueError(expected)
+    try:
+        first, last = Duration.parse(least.strip()), Duration.parse(most.strip()) if most.strip() else None
+    except ValueError:
+        raise ValueError(expected) from None
+    if last is not None and first.seconds == last.seconds and last.amount < first.amount:
+        raise ValueError(f"{expected}, ending no earlier than it begins")
+    return first, last
+
+
+Charge = Annotated[
+    tuple[Duration, Duration | None], BeforeValidator(_charge, json_schema_input_type=str), PlainSerializer(str)
+]
+
+
 def _facing(value: int) -> int:
     if value not in (1, -1):
         raise ValueError("1 or -1")

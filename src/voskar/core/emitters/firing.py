@@ -186,8 +186,7 @@ class Emitters:
         world, fan = self.world, emitter.fan
         stance = self.stance(state.row)
         aim = self.aim(state, emitter, stance)
-        gun = (state.row, emitter.name)
-        self.fired[gun] = world.frame
+        self.fired[state.row, emitter.name] = world.frame
         seed = world.recording.seed
         x, y = muzzle_of(emitter, stance, aim)
         fresh = []
@@ -206,7 +205,7 @@ class Emitters:
                 fresh.append(born)
                 if emitter.moves_at_once:
                     world.move_at_once(born)
-                if emitter.limit is not None:
-                    born.gun = gun
+                if emitter.limit is not None or emitter.limit_group is not None:
+                    born.gun = gun = (state.row, emitter.counted_as)
                     world.guns[gun] = world.guns.get(gun, 0) + 1
         return fresh

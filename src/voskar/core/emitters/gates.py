@@ -25,19 +25,21 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
     def present(self) -> int:
         """How many of its own are there.
 
-        Where the recording shows such actors, those recorded ones of that kind and owner that were there in the frame
-        before too, and that no other emitter is known to have fired: one that first appears in a frame is the one
-        being fired.
+        Its own are those of its limit group. Where the recording shows such actors, those recorded ones of that kind
+        and owner that were there in the frame before too, and that no other emitter is known to have fired: one that
+        first appears in a frame is the one being fired.
         """
-        world, kind, row = self.world, self.emitter.fan.kind, self.owner.row
-        if kind not in world.shown_kinds:
-            return world.guns.get((row, self.emitter.name), 0)
-        table, frame, number = world.table, world.frame, world.catalog.kind_number[kind]
-        count = 0
-        for other in world.kernel.recorded():
-            own = table.kind[other] == number and table.owner[other] == row
-            name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
-            count += name == self.emitter.name and table.before_at[other] == frame - 1
+        world, row, counted = self.world, self.owner.row, self.emitter.counted_as
+        emitters = [one for one in self.owner.kind.emitters if one.counted_as == counted]
+        names = {one.name for one in emitters}
+        shown = {world.catalog.kind_number[one.fan.kind] for one in emitters if one.fan.kind in world.shown_kinds}
+        count = world.guns.get((row, counted), 0)
+        if shown:
+            table, frame = world.table, world.frame
+            for other in world.kernel.recorded():
+                own = table.kind[other] in shown and table.owner[other] == row
+                name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
+                count += name in names and table.before_at[other] == frame - 1
         return count
 
 
@@ -88,7 +90,8 @@ def _limit(pull: Pull) -> GateAnswer:
     if limit is None:
         return GateAnswer(False, "no limit")
     present = pull.present
-    text = f"{present} of its own there, {count} more would make {present + count}, limit {limit}"
+    whose = "its own" if pull.emitter.limit_group is None else f'the group "{pull.emitter.limit_group}"'
+    text = f"{present} of {whose} there, {count} more would make {present + count}, limit {limit}"
     return GateAnswer(present + count > limit, text)
 
 
@@ -141,5 +144,5 @@ GATES: tuple[Gate[Pull], ...] = (
         _cooldown,
         reads=(("emitter", "emitter"),),
     ),
-    Gate("limit", "", "", _within_limit, _limit, reads=(("emitter", "emitter"),)),
+    Gate("limit", "", "", _within_limit, _limit, reads=(("emitter", "emitter"), ("emitter", "owner"))),
 )

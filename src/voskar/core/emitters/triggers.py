@@ -42,7 +42,7 @@ class Triggers:
         """By how many frames owners have been frozen since their beats count, by row."""
         self._clip_frames: dict[tuple[str, str], dict[int, list[int]]] = {}
         self._tick_starts: dict[tuple[str, str], list[int]] = {}
-        self._input_frames: dict[tuple[str, str, str], list[int]] = {}
+        self._input_frames: dict[tuple[str, Trigger], list[int]] = {}
         self._run_marks = sorted(mark for mark, what in world.recording.resets.items() if what == "run")
 
     def arm(self, state: ActorState, frame: int) -> None:
@@ -117,6 +117,9 @@ class Triggers:
         else:
             word = {"press": "pressed", "release": "released", "hold": "held"}[when.on]
             text = f"{when.name} is {word}" if due == frame else f"{when.name} is not {word}"
+            if when.charge is not None:
+                least, most = when.charge
+                text += f" after {least} frames or more" if most is None else f" after {least} to {most} frames"
         if due == frame:
             return GateAnswer(False, text)
         near = [str(one) for one in (self._before(state, emitter, frame, since), due) if one is not None]
@@ -142,12 +145,19 @@ class Triggers:
     def input_frames(self, when: Trigger, name: str) -> list[int]:
         """The frames in which an actor's button sets off a press, release or hold. What follows a run mark is pressed
         anew, and not released."""
-        key = (name, when.name, when.on)
+        key = (name, when)
         if key not in self._input_frames:
             inputs = self.world.recording.inputs
             frames = {"press": inputs.pressed, "release": inputs.released}
             found = frames[when.on](name, when.name, self._run_marks) if when.on in frames else None
-            self._input_frames[key] = (inputs.held(name, when.name) if found is None else found).tolist()
+            if found is None:
+                found = inputs.held(name, when.name)
+            elif when.charge is not None:
+                least, most = when.charge
+                pressed = inputs.pressed(name, when.name, self._run_marks)
+                lasted = found - pressed[np.searchsorted(pressed, found) - 1]
+                found = found[(lasted >= least) & (lasted <= (FOREVER if most is None else most))]
+            self._input_frames[key] = found.tolist()
         return self._input_frames[key]
 
     def clip_frames(self, kind: Kind, when: Trigger) -> dict[int, list[int]]:

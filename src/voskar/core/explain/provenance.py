@@ -228,8 +228,7 @@ class Provenance(Generic[Cause]):
             attack = self._attack(event) if event.outcome == "landed" else None
             if attack is None:
                 return []
-            lasts = self._rehit(attack, self.kind_of(event.attacker), event.attacker)
-            return [(("rehit", pair(event.attacker, event.target)), lasts)]
+            return self._rehits(attack, event.attacker, event.target)
         lasting = event.until - event.frame + 2 if event.until is not None else None
         found: list[Change] = []
         for what in event.changes:
@@ -237,15 +236,17 @@ class Provenance(Generic[Cause]):
             ends = {"motion": lasting, "iframes": lasting, "stun": lasting, "children": 1}
             found.append(((what, whose), ends.get(what)))
         if isinstance(event, SpawnEvent) and event.emitter:
-            found.append(self.change_of_emitter(event.owner or "", event.emitter))
+            found += self.changes_of_emitter(event.owner or "", event.emitter)
         return found
 
-    def change_of_emitter(self, owner: str, name: str) -> Change:
-        """Who has fired may not fire again for its cooldown; under a limit for as long as its shots are there."""
+    def changes_of_emitter(self, owner: str, name: str) -> list[Change]:
+        """Who has fired may not fire again for its cooldown; under a limit for as long as its shots are there, and no
+        other emitter of its limit group."""
         kind = self.kind_of(owner)
         own = [emitter for emitter in kind.emitters if emitter.name == name] if kind is not None else []
         lasts = None if not own or own[0].limit is not None else own[0].cooldown - 1
-        return ("emitter", f"{owner}/{name}"), lasts
+        found: list[Change] = [(("emitter", f"{owner}/{name}"), lasts)]
+        return [*found, (("emitter", owner), None)] if own and own[0].limit_group is not None else found
 
     def changes_of_hit(self, attacker: str, target: str, name: str, *, kills: bool) -> list[Change]:
         """What a hit of an attack changes; of one that is not known, what any of the attacker's would."""
@@ -257,7 +258,7 @@ class Provenance(Generic[Cause]):
             found += [(("presence", target), None), (("lives", target), None), (("children", target), 1)]
             found += [(("score", ALL), None), (("run", ALL), None)] if victim.down.worth or victim.lives else []
         for attack in (self.rules.attacks[one] for one in names):
-            found.append((("rehit", pair(attacker, target)), self._rehit(attack, kind, attacker)))
+            found += self._rehits(attack, attacker, target)
             for side, consequence in consequences_of(attack, self.rules):
                 who = attacker if side == "attacker" else target
                 whose, table = self.kind_of(who), table_of(attack, side)
@@ -268,6 +269,13 @@ class Provenance(Generic[Cause]):
                         who = ALL
                     found.append(((consequence.changes, who), consequence.lasts(table, whose)))
         return found
+
+    def _rehits(self, attack: Attack, attacker: str, target: str) -> list[Change]:
+        """What a hit keeps from landing: the same one, and others if it may land on few targets a swing."""
+        found: list[Change] = [
+            (("rehit", pair(attacker, target)), self._rehit(attack, self.kind_of(attacker), attacker))
+        ]
+        return [*found, (("rehit", attacker), None)] if attack.max_targets is not None else found
 
     def _rehit(self, attack: Attack, kind: Kind | None, attacker: str) -> int | None:
         """How long a hit keeps the same attack from landing again: None until its swing is over."""

@@ -166,6 +166,24 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         return swing_of(self.world, self.attacker.row, self.hitbox)
 
     @property
+    def is_watched(self) -> bool:
+        """Whether it matters how long the touch goes on."""
+        attack = self.hitbox.attack
+        return attack.max_targets is not None or (attack.rehit is not None and attack.rehit.mode == "entry")
+
+    @property
+    def is_full(self) -> bool:
+        """Whether the attack has landed on as many other targets as it may: in this swing, or, if it has no swings, in
+        contacts that go on."""
+        most = self.hitbox.attack.max_targets
+        if most is None:
+            return False
+        if self.hitbox.swing < 0 and self.hitbox.attack.rehit_group is None:
+            return self.memory.held(self.key, self.frame) >= most
+        struck = self.memory.struck_in(self.key, self.swing)
+        return len(struck - {self.target.id}) >= most
+
+    @property
     def over(self) -> Vector:
         """By how much the attacker stands elsewhere, as seen from the target, in a space whose edges are one."""
         world, placing = self.world, self.world.placing

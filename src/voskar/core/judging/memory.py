@@ -38,6 +38,8 @@ class Memory:
         self.effects: dict[Any, Any] = {}
         self.plain: dict[str, Any] = {}
         self.hits: dict[Key, LastHit] = {}
+        self.struck: dict[tuple[int, str], tuple[int, frozenset[str]]] = {}
+        """By attacker and attack with `max_targets`, its swing and the ids of all that it landed on in it."""
         self.preempted: set[tuple[int, int]] = set()
         self._runs: dict[Key, tuple[int, int]] = {}
         self._keys: dict[int, set[Key]] = {}
@@ -48,6 +50,24 @@ class Memory:
         if key not in self.hits:
             self._note(key)
         self.hits[key] = LastHit(frame, swing, since)
+
+    def strike(self, key: Key, swing: int, target: str) -> None:
+        """Notes a target that an attack with `max_targets` landed on."""
+        self.struck[key[:2]] = (swing, self.struck_in(key, swing) | {target})
+
+    def struck_in(self, key: Key, swing: int) -> frozenset[str]:
+        """The ids of all that an attack with `max_targets` landed on in a swing."""
+        last, names = self.struck.get(key[:2], (swing, frozenset()))
+        return names if last == swing else frozenset()
+
+    def held(self, key: Key, frame: int) -> int:
+        """How many other targets an attack has landed on in contacts that go on."""
+        count = 0
+        for one in self._keys.get(key[0], ()):
+            hit, run = self.hits.get(one), self._runs.get(one)
+            if one[:2] == key[:2] and one != key and hit is not None and run is not None:
+                count += run[1] >= frame - 1 and run[0] <= hit.frame
+        return count
 
     def delay(self, row: int, frame: int, more: int) -> None:
         """An attacker is frozen: rehit durations and unbroken contacts go on so many frames later."""
@@ -99,6 +119,8 @@ class Memory:
         if self.clashes:
             self.clashes = {key: one for key, one in self.clashes.items() if row not in (key[0], key[2])}
             self.cancelled = {key: one for key, one in self.cancelled.items() if key[0] != row}
+        if self.struck:
+            self.struck = {key: one for key, one in self.struck.items() if key[0] != row}
         if row not in self._keys:
             return
         for key in self._keys.pop(row):
@@ -111,6 +133,7 @@ class Memory:
     def clear(self) -> None:
         """Everything begins anew."""
         self.hits.clear()
+        self.struck.clear()
         self._runs.clear()
         self._keys.clear()
         self._counts.clear()

@@ -148,7 +148,7 @@ class Attack(Struct, frozen=True):
     `if_` is what must hold for a contact to land, `cases` what it comes to then: the first that holds. Damage that the
     game draws is from `least_damage` to `damage`; of no other is it told. Its factors are those of the hurtbox, the
     case, the target's `resistance` to `damage_type`, and `by_counter`; then no hit takes less than `min_damage`. Of two
-    that clash, the one of greater `strength` goes on.
+    that clash, the one of greater `strength` goes on. It lands on `max_targets` targets a swing.
     """
 
     name: str
@@ -168,6 +168,7 @@ class Attack(Struct, frozen=True):
     hits_owner: bool = False
     if_: ContactCondition = ContactCondition()
     rehit_group: str | None = None
+    max_targets: int | None = None
     preempts: bool = False
     attacker: Consequences = field(default_factory=Consequences)
     target: Consequences = field(default_factory=Consequences)

@@ -33,7 +33,8 @@ class Fan(Struct, frozen=True):
 class Trigger(Struct, frozen=True):
     """When an emitter fires: a button pressed, released or held, a beat, or a clip that reaches a cell.
 
-    `name` is the button or the clip; a beat falls `first` frames after its owner came into play, then `every`.
+    `name` is the button or the clip; a beat falls `first` frames after its owner came into play, then `every`. A
+    release with a `charge` counts only if the button was down for so many frames, at least and at most (None: any).
     """
 
     on: Literal["press", "release", "hold", "every", "clip"]
@@ -41,6 +42,7 @@ class Trigger(Struct, frozen=True):
     cell: int = 0
     every: int = 1
     first: int = 1
+    charge: tuple[int, int | None] | None = None
 
 
 class Target(Struct, frozen=True):
@@ -54,13 +56,15 @@ Aim = Literal["facing", "input"] | float | Target
 
 class Emitter(Struct, frozen=True):
     """Spawns a fan. `muzzle` and `pivot` are local points; `within` is a part of the world, x0, y0, x1, y1. What
-    `moves_at_once` makes its first move in the frame it is fired. `if_` is asked of its owner."""
+    `moves_at_once` makes its first move in the frame it is fired. `if_` is asked of its owner. Under the `limit`
+    are the shots of all emitters of its owner that have the same `limit_group`."""
 
     name: str
     when: Trigger
     fan: Fan
     cooldown: int = 0
     limit: int | None = None
+    limit_group: str | None = None
     muzzle: tuple[float, float] = (0.0, 0.0)
     pivot: tuple[float, float] = (0.0, 0.0)
     turns: bool = False
@@ -68,6 +72,11 @@ class Emitter(Struct, frozen=True):
     within: tuple[float, float, float, float] | None = None
     moves_at_once: bool = False
     if_: ActorCondition = NO_CONDITION
+
+    @property
+    def counted_as(self) -> str:
+        """What its shots are counted by: its own name, or that of its limit group."""
+        return self.name if self.limit_group is None else f"group {self.limit_group}"
 
 
 class Fixture(Struct, frozen=True):

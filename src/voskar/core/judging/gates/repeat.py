@@ -1,4 +1,5 @@
-"""The rehit rule forbids it, or this attack of this attacker landed on this target already in this frame."""
+"""The rehit rule forbids it, or this attack of this attacker landed on this target already in this frame, or
+on as many as it may in a swing."""
 
 from __future__ import annotations
 
@@ -11,6 +12,8 @@ def stops(contact: Contact) -> bool:
     key = contact.key
     hit, frame = contact.memory.hits.get(key), contact.frame
     if hit is not None and hit.frame == frame:
+        return True
+    if contact.is_full:
         return True
     rehit = contact.rehit
     if rehit.mode == "entry":
@@ -28,6 +31,10 @@ def check(contact: Contact) -> GateAnswer:
     hit, frame, rehit = contact.memory.hits.get(key), contact.frame, contact.rehit
     if hit is not None and hit.frame == frame:
         return GateAnswer(True, f"{_what(contact)} landed on this target already in this frame")
+    if contact.is_full:
+        most, timed = contact.attack.max_targets, contact.hitbox.swing >= 0
+        when = "in this swing" if timed else "in contacts that go on"
+        return GateAnswer(True, f"max_targets {most}: {_what(contact)} landed on as many others {when}")
     stopped = stops(contact)
     if rehit.mode == "entry":
         since = contact.memory.touching_since(key, frame)
@@ -49,4 +56,4 @@ def _what(contact: Contact) -> str:
     return "this attack" if group is None else f'an attack of the rehit group "{group}"'
 
 
-GATE = Gate("repeat", "s", "yellow", stops, check, reads=(("rehit", "pair"),))
+GATE = Gate("repeat", "s", "yellow", stops, check, reads=(("rehit", "pair"), ("rehit", "attacker")))
