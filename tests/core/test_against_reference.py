@@ -87,8 +87,10 @@ def test_rules_that_few_games_need_agree_too(
 
 @at_least_30
 @given(
-    fighting.rulebooks(
-        st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks(), strategies.deadly_rulebooks(driving=True))
+    uncommon.rulebooks(
+        fighting.rulebooks(
+            st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks(), strategies.deadly_rulebooks(driving=True))
+        )
     ),
     strategies.recordings(frames_at_most=16),
     st.sampled_from(["baked", "raw"]),
@@ -97,7 +99,7 @@ def test_rules_that_few_games_need_agree_too(
 def test_rules_of_fights_agree_too(
     data: dict[str, Any], frames: list[dict[str, Any]], reactions: str, more: st.DataObject
 ) -> None:
-    frames = more.draw(fighting.tagged(frames))
+    frames = more.draw(uncommon.boxed(data, more.draw(fighting.tagged(frames))))
     test_driven_actors_agree_too.hypothesis.inner_test(data, frames, reactions, more)
 
 

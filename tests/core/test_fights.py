@@ -92,6 +92,14 @@ def test_the_stronger_attack_goes_on(strength: int, winner: str | None, hits: li
     assert bool(ledger.of("iframes")) == (winner == "keeper")
 
 
+def test_what_regen_has_brought_is_kept_across_a_mark() -> None:
+    heat = {"start": 2, "regen": {"amount": -1, "every": 4, "after": 1}}
+    frames = brush({"hornet": "........"})
+    frames[4]["reset"] = "run"
+    ledger = run(sting(keeper={"counters": {"heat": heat}, "respawn": {"keeps": ["heat"]}}), frames)
+    assert [(one.frame, one.before, one.after) for one in ledger.of("counter")] == [(5, 2, 0)]
+
+
 def test_a_kind_is_like_another() -> None:
     data = sting(keeper={"iframes": 3})
     data["kinds"]["novice"] = {"like": "keeper", "health": 5, "boxes": {"torso": {"circle": 2}}}

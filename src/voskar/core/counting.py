@@ -130,16 +130,27 @@ def _watch(world: World, state: ActorState, counter: str) -> None:
     world.visit(world.frame + 1)
 
 
+def stop(world: World, state: ActorState) -> None:
+    """A mark stands before all else in its frame: what regen had brought by the frame before is what is kept."""
+    ago = 0 if world.is_frozen(state) else 1
+    for name in state.regens:
+        state.regens[name] = Regenerating(world.counter_of(state, name, ago), world.now(state), 0)
+
+
 def begin(world: World, state: ActorState) -> None:
     """A run begins for an actor: its counters are at their start, but for those that it has kept."""
+    kept = {name: world.counter_of(state, name) for name in state.counters}
     state.regens.clear()
     for name, rule in state.kind.counters.items():
-        value = state.counters.setdefault(name, rule.start)
+        told = state.counters.setdefault(name, rule.start)
+        value = kept.get(name, told)
         if rule.regen is not None:
             first = world.first_in_play(state)
             if first is not None:
                 state.regens[name] = Regenerating(value, first, 0)
         put(world, state, name, value)
+        if name in state.regens:
+            state.counters[name] = told
 
 
 def come_back(world: World, state: ActorState) -> None:

@@ -64,7 +64,9 @@ class Resets:
             out, whole = state.out, what == "run"
             if out and not whole:
                 continue  # who is out stays out
-            if not whole:
+            if whole:
+                counting.stop(world, state)
+            else:
                 take_life(world, state)
             state.revive()
             world.stop_pushes(state)
