@@ -44,6 +44,10 @@ attack = "sting"
 damage = "3"
 rehit = "twice"
 target = { iframs = 3 }
+if.target.tags = ["airr"]
+[kinds.hornet]
+tags = ["air"]
+counters.wax = { max = 3, on_max.spawn = "moth" }
 """
 
 PROBLEMS = [
@@ -64,6 +68,8 @@ PROBLEMS = [
     'r:28: attacks.sting.damage: found "3", expected a number',
     'r:29: attacks.sting.rehit: found "twice", expected "once", "entry", "always"',
     'r:30: attacks.sting.target.iframs: unknown key "iframs" (did you mean "iframes"?)',
+    'r:31: attacks.sting.if.target.tags[0]: unknown tag "airr", which no kind declares (did you mean "air"?)',
+    'r:34: kinds.hornet.counters.wax.on_max.spawn: unknown kind "moth"',
 ]
 
 

@@ -15,6 +15,9 @@ from voskar.files.shapes import SHAPES
 
 Told = tuple[tuple[str | int, ...], str, str | None]
 
+BY_CLIP = ("clips", "during", "not_during", "keys")
+"""Tables whose keys are names of clips."""
+
 _EXPECTED = {
     "float_type": "a number",
     "int_type": "a whole number",
@@ -108,12 +111,9 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
         for index, other in enumerate(those if isinstance(those, list) else ()):
             if isinstance(other, str) and other not in layers:
                 yield ("contact", "clash", name, index), f'unknown layer "{other}"', nearest(other, layers)
-    for attack_name, attack in _tables(raw, "attacks"):
-        for side in ("attacker", "target"):
-            spawn = _table(attack, side).get("spawn")
-            if isinstance(spawn, str) and spawn not in _table(raw, "kinds"):
-                hint = nearest(spawn, _table(raw, "kinds"))
-                yield ("attacks", attack_name, side, "spawn"), f'unknown kind "{spawn}"', hint
+    declared = {tag for _, kind in _tables(raw, "kinds") for tag in _list(kind, "tags") if isinstance(tag, str)}
+    for part in ("attacks", "kinds"):
+        yield from _names_in(_table(raw, part), (part,), declared, _table(raw, "kinds"))
     for index, solid in enumerate(_list(_table(raw, "space"), "solids")):
         if isinstance(solid, dict):
             spot = ("space", "solids", index)
@@ -133,6 +133,22 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
             here = (*where, "boxes", box_name)
             yield from _layer_names(here, box, layers)
             yield from _box_problems(here, box, attacks)
+
+
+def _names_in(value: Any, path: tuple[str | int, ...], tags: set[str], kinds: dict[str, Any]) -> Iterable[Told]:
+    """Conditions ask for tags that a kind declares, and what is spawned is of a kind."""
+    if isinstance(value, list):
+        for index, inner in enumerate(value):
+            yield from _names_in(inner, (*path, index), tags, kinds)
+    elif isinstance(value, dict) and path[-1] not in BY_CLIP:
+        for key, inner in value.items():
+            if key in ("tags", "no_tags") and isinstance(inner, list) and not (path[0] == "kinds" and len(path) == 2):
+                for index, tag in enumerate(inner):
+                    if isinstance(tag, str) and tag not in tags:
+                        yield (*path, key, index), f'unknown tag "{tag}", which no kind declares', nearest(tag, tags)
+            elif key == "spawn":
+                yield from _unknown_kind((*path, key), inner, kinds)
+            yield from _names_in(inner, (*path, key), tags, kinds)
 
 
 def _control(value: Any, path: tuple[str | int, ...] = ()) -> Iterable[Told]:
@@ -175,7 +191,6 @@ def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iter
         here = ("kinds", kind_name, "emitters", name)
         if not name or any(mark in name for mark in "/+#"):
             yield here, f'found "{name}", expected a name without / + #', None
-        yield from _unknown_kind((*here, "spawn"), emitter.get("spawn"), kinds)
         aim = emitter.get("aim")
         if isinstance(aim, dict):
             yield from _unknown_kind((*here, "aim", "target"), aim.get("target"), kinds)
