@@ -107,8 +107,8 @@ def consequences(draw: Any) -> dict[str, Any]:
 def clashes(draw: Any) -> dict[str, Any]:
     """What a clash does."""
     tables = {
-        "attacker": st.sampled_from([{"remove": True}, {"stun": 3}, {"gives": {"honey": 1}}]),
-        "winner": st.sampled_from([{"stun": 2}, {"iframes": 2}]),
+        "attacker": st.sampled_from([{"remove": True}, {"stun": 3}, {"gives": {"honey": 1}}, {"damage": 1}]),
+        "winner": st.sampled_from([{"stun": 2}, {"iframes": 2}, {"gives": {"guard": -4}}, {"damage": -1}]),
     }
     return _some(draw, {"hitstop": some_frames, **tables}, 1)
 

@@ -563,11 +563,13 @@ class Reference:
         for k, name, other in ((0, one, two), (1, two, one)):
             table = attacks[k].clash.attacker if lost[k] else attacks[k].clash.winner
             if table is not None:
+                fights.lose(frame, name, table.damage, other)
                 if table.iframes is not None:
                     self.immunise(frame, name, table.iframes, attacks[k].name, table.iframes_mode)
                 self.react(frame, name, other, other, attacks[k].name, table, "attacker", 1.0)
                 if table.remove:
                     self.consumed.add(name)
+                fights.reach(frame, attacks[k].name, {name: other}, None)
 
     def frame(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Finds, sorts and judges the contacts of one frame."""

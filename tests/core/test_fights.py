@@ -6,10 +6,13 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from tests.worlds import brush, outcomes, recording, rulebook, run, sting, toml
 from voskar.core.adopt.window import Window, Windows
+from voskar.core.step import replay
+from voskar.core.views.timeline import timeline
 from voskar.errors import InputError
 from voskar.evidence.check import check
 from voskar.files.rulebook import load_rulebook
@@ -92,12 +95,29 @@ def test_the_stronger_attack_goes_on(strength: int, winner: str | None, hits: li
     assert bool(ledger.of("iframes")) == (winner == "keeper")
 
 
-def test_what_regen_has_brought_is_kept_across_a_mark() -> None:
+def test_a_clash_takes_health_and_brings_counters_to_their_limits() -> None:
+    data = blades(strength=2, rehit="once")
+    data["attacks"]["slash"]["clash"] = {"attacker": {"damage": 1, "gives": {"guard": -1}}}
+    data["kinds"]["keeper"] |= {"counters": {"guard": {"start": 1, "on_min": {"stun": "5f"}}}}
+    told = [(one.event, one.before, one.after) for one in run(data, brush({"hornet": "#"})).events]
+    assert told[:4] == [("clash", None, None), ("health", 100, 99), ("counter", 1, 0), ("stun", None, None)]
+
+
+@pytest.mark.parametrize(
+    ("mark", "values", "told"),
+    [(1, "22111100", 6), (4, "21111000", 5), (5, "21111100", 6), (6, "21111000", 5)],
+)
+def test_what_regen_has_brought_is_kept_across_a_mark(mark: int, values: str, told: int) -> None:
     heat = {"start": 2, "regen": {"amount": -1, "every": 4, "after": 1}}
-    frames = brush({"hornet": "........"})
-    frames[4]["reset"] = "run"
-    ledger = run(sting(keeper={"counters": {"heat": heat}, "respawn": {"keeps": ["heat"]}}), frames)
-    assert [(one.frame, one.before, one.after) for one in ledger.of("counter")] == [(5, 2, 0)]
+    frames = brush({"hornet": "." * len(values)})
+    frames[mark]["reset"] = "run"
+    book = rulebook(sting(keeper={"counters": {"heat": heat}, "respawn": {"keeps": ["heat"]}}))
+    played = recording(book, frames)
+    rules = book.rules(played.rate)
+    ledger = replay(rules, played)
+    assert [(one.frame, one.before, one.after) for one in ledger.of("counter")] == [(told, 2, 0)]
+    counted = timeline(rules, played, ledger).courses["keeper"].counters["heat"]
+    assert "".join(f"{value:g}" for value in counted.at(np.arange(len(values)))) == values
 
 
 def test_a_kind_is_like_another() -> None:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple, cast
 
 from voskar.core.boxes import FormedBox
-from voskar.core.consequences import CONSEQUENCES
-from voskar.core.consequences.consequence import Effect, Side
+from voskar.core.consequences import Effect, Side, carry_out, reach
 from voskar.core.hitstop import freeze
 from voskar.core.judging.contact import swing_of
 from voskar.core.judging.memory import Memory
@@ -16,7 +15,7 @@ from voskar.core.recording.inputs import Vector
 from voskar.core.world import ActorState, World
 
 
-class Fencer(NamedTuple):
+class ClashSide(NamedTuple):
     """One side of a clash: an actor, and the hitbox that it met with."""
 
     state: ActorState
@@ -33,10 +32,10 @@ def clash(world: World, memory: Memory, touches: list[TouchRow]) -> None:
     """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged."""
     formed = world.catalog.formed
     actors = cast(list[ActorState], world.actors)  # whoever touches is there
-    found: dict[tuple[str, str, str, str], tuple[float, Fencer, Fencer, int]] = {}
+    found: dict[tuple[str, str, str, str], tuple[float, ClashSide, ClashSide, int]] = {}
     for attacker, hit, target, other, t, touch in touches:
-        one = Fencer(actors[attacker], formed[hit], swing_of(world, attacker, formed[hit]))
-        two = Fencer(actors[target], formed[other], swing_of(world, target, formed[other]))
+        one = ClashSide(actors[attacker], formed[hit], swing_of(world, attacker, formed[hit]))
+        two = ClashSide(actors[target], formed[other], swing_of(world, target, formed[other]))
         if _are_together(one.state, two.state):
             continue
         if one.state.id > two.state.id:
@@ -58,7 +57,7 @@ def _are_together(one: ActorState, two: ActorState) -> bool:
     return ally or owned or (one.owner is not None and one.owner == two.owner)
 
 
-def _is_new(memory: Memory, frame: int, one: Fencer, two: Fencer) -> bool:
+def _is_new(memory: Memory, frame: int, one: ClashSide, two: ClashSide) -> bool:
     """One clash a swing and pair; of an attack that is not timed, until the boxes have been apart for a frame."""
     key = (*one.key, *two.key)
     before = memory.clashes.get(key)
@@ -71,15 +70,15 @@ def _is_new(memory: Memory, frame: int, one: Fencer, two: Fencer) -> bool:
     return new_one or new_two
 
 
-def _is_over(world: World, memory: Memory, *fencers: Fencer) -> bool:
+def _is_over(world: World, memory: Memory, *sides: ClashSide) -> bool:
     """Whether either has been cancelled in this swing, or consumed in this frame."""
     return any(
         memory.cancelled.get(one.key) == one.swing or one.state.consumed == world.frame or one.state.down is not None
-        for one in fencers
+        for one in sides
     )
 
 
-def _resolve(world: World, memory: Memory, one: Fencer, two: Fencer, place: Vector) -> None:
+def _resolve(world: World, memory: Memory, one: ClashSide, two: ClashSide, place: Vector) -> None:
     strengths = one.box.attack.strength, two.box.attack.strength
     lost = strengths[0] <= strengths[1], strengths[1] <= strengths[0]
     winner = None if all(lost) else two.state.id if lost[0] else one.state.id
@@ -87,18 +86,18 @@ def _resolve(world: World, memory: Memory, one: Fencer, two: Fencer, place: Vect
     world.events.append(
         ClashEvent(world.frame, one.state.id, two.state.id, names[0], names[1], place[0], place[1], winner)
     )
-    for fencer, is_lost in ((one, lost[0]), (two, lost[1])):
+    for own, is_lost in ((one, lost[0]), (two, lost[1])):
         if is_lost:
-            memory.cancel(fencer.key, fencer.swing)
+            memory.cancel(own.key, own.swing)
     length = max(one.box.attack.clash.hitstop, two.box.attack.clash.hitstop)
-    for fencer in (one, two) if length else ():
-        freeze(world, memory, fencer.state, length)
+    for own in (one, two) if length else ():
+        freeze(world, memory, own.state, length)
     side: Side = "attacker"
-    for fencer, other, is_lost in ((one, two, lost[0]), (two, one, lost[1])):
-        rule = fencer.box.attack.clash
+    for own, other, is_lost in ((one, two, lost[0]), (two, one, lost[1])):
+        rule = own.box.attack.clash
         table = rule.attacker if is_lost else rule.winner
         if table is not None:
-            effect = Effect(world, fencer.state, other.state, table, fencer.box.attack.name, side, None, place)
-            for consequence in CONSEQUENCES:
-                if consequence.named(table):
-                    consequence.apply(effect)
+            cause = own.box.attack.name
+            carry_out(Effect(world, own.state, other.state, table, cause, side, None, place))
+            if world.run.reached:
+                reach(world, cause, {own.state.id: other.state})

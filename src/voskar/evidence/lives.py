@@ -7,10 +7,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from voskar.core.adopt.window import COLUMNS, COUNTER, Column
+from voskar.core.adopt.window import COLUMNS, Column
 from voskar.core.explain.actor import last_change
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import number as plain_number
+from voskar.core.ledger.events import COUNTER
 from voskar.core.recording import Recording
 from voskar.core.recording.shown import cell_of_tick, cells
 from voskar.core.rules import Rules

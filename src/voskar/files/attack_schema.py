@@ -166,27 +166,24 @@ class CounterConsequenceTable(Table):
     spawn: str | None = None
 
 
-class ConsequenceTable(Table):
-    """`[attacks.NAME.attacker]` and `[attacks.NAME.target]`, and those of cases"""
+class ClashConsequenceTable(CounterConsequenceTable):
+    """`attacker` and `winner` of a clash"""
 
     damage: Number = 0.0
-    lifesteal: ZeroUp = 0.0
-    iframes: Frames | None = None
-    iframes_mode: Longer = "longest"
-    stun: Frames = Duration.parse(0)
-    stun_mode: Longer = "longest"
-    knockback: KnockbackTable | None = None
-    launch: Launched | None = None
     remove: bool = False
-    pierce: Whole = 0
-    consumed_by: list[OutcomeName] = ["landed"]
     home: bool = False
     checkpoint: bool = False
-    gives: dict[str, Given] = {}
     lives: Annotated[int, Field(ge=-1000, le=1000)] = 0
     over_time: OverTimeTable | None = None
     goal: bool = False
-    spawn: str | None = None
+
+
+class ConsequenceTable(ClashConsequenceTable):
+    """`[attacks.NAME.attacker]` and `[attacks.NAME.target]`, and those of cases"""
+
+    lifesteal: ZeroUp = 0.0
+    pierce: Whole = 0
+    consumed_by: list[OutcomeName] = ["landed"]
 
 
 def _damage(value: Any) -> Any:
@@ -233,8 +230,8 @@ class ClashTable(Table):
     """`clash` of an attack"""
 
     hitstop: Frames = Duration.parse(0)
-    attacker: ConsequenceTable | None = None
-    winner: ConsequenceTable | None = None
+    attacker: ClashConsequenceTable | None = None
+    winner: ClashConsequenceTable | None = None
 
 
 class AttackTable(Table):

@@ -11,7 +11,7 @@ from msgspec import Struct
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
 from voskar.core.judge import Judge
-from voskar.core.judging.cases import told_choice
+from voskar.core.judging.cases import cases_of, told_choice
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES
 from voskar.core.judging.outcomes import LANDED
@@ -94,7 +94,7 @@ class HitAdoption:
         """Notes what the game claims of a contact that only the game can know: its case, and its damage if it is
         drawn."""
         attack = contact.attack
-        cases = (*attack.cases, *contact.target.kind.cases)
+        cases = cases_of(attack, contact.target.kind)
         drawn = attack.least_damage is not None or any(case.least_damage is not None for case in cases)
         if not drawn and not any(case.by_claim for case in cases):
             return

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from voskar.core.adopt.window import COLUMNS, COUNTER, Column, Windows
+from voskar.core.adopt.window import COLUMNS, Column, Windows
 from voskar.core.judging.contact import Contact
+from voskar.core.ledger.events import COUNTER
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules.shapes import Floats, Ints
 

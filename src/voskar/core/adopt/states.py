@@ -5,9 +5,17 @@ from __future__ import annotations
 import math
 
 from voskar.core.adopt.logged import Logged
-from voskar.core.adopt.window import COLUMNS, COUNTER, Column, Windows
+from voskar.core.adopt.window import COLUMNS, Column, Windows
 from voskar.core.counting import put
-from voskar.core.ledger.events import AdoptedEvent, CounterEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
+from voskar.core.ledger.events import (
+    COUNTER,
+    AdoptedEvent,
+    CounterEvent,
+    DownEvent,
+    HealthEvent,
+    LifeEvent,
+    RespawnEvent,
+)
 from voskar.core.lifecycle.settle import Settling
 from voskar.core.world import NEVER, ActorState, World
 

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from voskar.core.ledger.events import COUNTER
 from voskar.core.recording import Recording
 
 
@@ -30,8 +31,6 @@ class Window(NamedTuple):
 Column = str
 """What poses tell of a state that may be adopted: one of COLUMNS, or a counter."""
 COLUMNS: tuple[Column, ...] = ("health", "lives")
-COUNTER = "counter "
-"""What the column of a counter begins with; its name follows."""
 
 EVIDENCE = (
     "hit", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "counters", "immune",

@@ -87,6 +87,14 @@ def stop(contact: Contact) -> None:
             freeze(world, memory, state, effect.hitstop)
 
 
+def carry_out(effect: Effect) -> None:
+    """Everything that a table does which is not that of a hit: its damage, then its consequences."""
+    health.lose(effect.world, effect.own, effect.table.damage, effect.by)
+    for consequence in CONSEQUENCES:
+        if consequence.named(effect.table):
+            consequence.apply(effect)
+
+
 def reach(world: World, cause: str, others: Mapping[str, ActorState], contact: Contact | None = None) -> None:
     """What counters do to their actors that have come to a limit; `others` are the other ones of a hit, by id. What
     that changes sets off nothing."""
@@ -99,10 +107,7 @@ def reach(world: World, cause: str, others: Mapping[str, ActorState], contact: C
         if other is None and contact is not None:  # an owner's: the other one is that of its shot
             other = contact.attacker if contact.target.owner == state.id else contact.target
         side: Side = "target" if contact is None or other is not contact.target else "attacker"
-        effect = Effect(world, state, other, table, cause, side, contact)
-        for consequence in CONSEQUENCES:
-            if consequence.named(table):
-                consequence.apply(effect)
+        carry_out(Effect(world, state, other, table, cause, side, contact))
     world.run.reached.clear()
 
 
@@ -122,6 +127,7 @@ __all__ = [
     "Consequence",
     "Effect",
     "Side",
+    "carry_out",
     "consequences_of",
     "consume",
     "land",

@@ -4,10 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from voskar.core.adopt.window import COUNTER
 from voskar.core.ledger import Ledger
 from voskar.core.ledger.event import number
-from voskar.core.ledger.events import AdoptedEvent, CounterEvent, DownEvent, HealthEvent, LifeEvent, RespawnEvent
+from voskar.core.ledger.events import (
+    COUNTER,
+    AdoptedEvent,
+    CounterEvent,
+    DownEvent,
+    HealthEvent,
+    LifeEvent,
+    RespawnEvent,
+)
 from voskar.core.recording import Recording
 from voskar.core.views.steps import Span
 from voskar.core.views.timeline import Change, Course, ResetMark, Timeline

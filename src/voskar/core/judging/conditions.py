@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable
+from operator import attrgetter
+from typing import Literal
 
 from msgspec import Struct
 
@@ -21,21 +23,14 @@ class Condition(Struct, frozen=True):
     words: Callable[[Contact, ContactCondition], str]
 
 
-def _of_attacker(check: ActorCheck) -> Condition:
+def _of(side: Literal["attacker", "target"], check: ActorCheck) -> Condition:
+    """A condition on the actor of one side."""
+    get = attrgetter(side)
     return Condition(
-        f"attacker.{check.key}",
-        lambda asked: check.asks(asked.attacker),
-        lambda contact, asked: check.fails(contact.world, contact.attacker, asked.attacker),
-        lambda contact, asked: f"{contact.attacker.id}: {check.words(contact.world, contact.attacker, asked.attacker)}",
-    )
-
-
-def _of_target(check: ActorCheck) -> Condition:
-    return Condition(
-        f"target.{check.key}",
-        lambda asked: check.asks(asked.target),
-        lambda contact, asked: check.fails(contact.world, contact.target, asked.target),
-        lambda contact, asked: f"{contact.target.id}: {check.words(contact.world, contact.target, asked.target)}",
+        f"{side}.{check.key}",
+        lambda asked: check.asks(get(asked)),
+        lambda contact, asked: check.fails(contact.world, get(contact), get(asked)),
+        lambda contact, asked: f"{get(contact).id}: {check.words(contact.world, get(contact), get(asked))}",
     )
 
 
@@ -98,8 +93,8 @@ CONDITIONS: tuple[Condition, ...] = (
     _box("hitbox", lambda contact: contact.hitbox.name, lambda asked: asked.hitbox),
     _box("hurtbox", lambda contact: contact.hurtbox.name, lambda asked: asked.hurtbox),
     Condition("ally", lambda asked: asked.ally is not None, lambda one, asked: is_ally(one) != asked.ally, _ally_words),
-    *map(_of_attacker, ACTOR_CHECKS),
-    *map(_of_target, ACTOR_CHECKS),
+    *(_of("attacker", check) for check in ACTOR_CHECKS),
+    *(_of("target", check) for check in ACTOR_CHECKS),
     Condition("falling", lambda asked: asked.falling is not None, _falls, _fall_words),
     Condition(
         "from",

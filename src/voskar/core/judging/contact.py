@@ -166,6 +166,11 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         return swing_of(self.world, self.attacker.row, self.hitbox)
 
     @property
+    def has_swings(self) -> bool:
+        """Whether the attack has swings that begin and end."""
+        return self.hitbox.swing >= 0 or self.hitbox.attack.rehit_group is not None
+
+    @property
     def is_watched(self) -> bool:
         """Whether it matters how long the touch goes on."""
         attack = self.hitbox.attack
@@ -178,7 +183,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         most = self.hitbox.attack.max_targets
         if most is None:
             return False
-        if self.hitbox.swing < 0 and self.hitbox.attack.rehit_group is None:
+        if not self.has_swings:
             return self.memory.held(self.key, self.frame) >= most
         struck = self.memory.struck_in(self.key, self.swing)
         return len(struck - {self.target.id}) >= most

@@ -313,6 +313,10 @@ class OutEvent(Event, frozen=True, gc=False, kw_only=True):
     id: str
 
 
+COUNTER = "counter "
+"""What the detail of an adopted counter begins with; its name follows."""
+
+
 class AdoptedEvent(Event, frozen=True, gc=False, kw_only=True):
     """What resync adopted from the game; `detail` says what."""
 

@@ -11,10 +11,10 @@ import numpy as np
 from msgspec import Struct, field
 
 from voskar.core.ledger import Event, Ledger
-from voskar.core.ledger.events import RespawnEvent
+from voskar.core.ledger.events import COUNTER, RespawnEvent
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.rules import Kind, Rules
-from voskar.core.views.meters import Meter
+from voskar.core.views.meters import Base, Meter
 from voskar.core.views.steps import Span, Steps
 from voskar.core.views.summary import everyone
 
@@ -202,30 +202,31 @@ class _Reading:
             course.changes.append(ResetMark(frame, what))
             self._fill(course, frame, lives=what == "run")
         if what == "run":
-            self._new_run(frame)
+            self._new_run(frame, frame - 1)
 
     def _place_anew(self, course: Course, frame: int) -> None:
         """A fixture that was gone is there again."""
         if course.actor.id in self.fixtures and course.present[-1].last < self.recording.last:
             course.present.append(Span(frame, self.recording.last))
 
-    def _new_run(self, frame: int) -> None:
+    def _new_run(self, frame: int, ended: int) -> None:
+        """A run begins in a frame. Regen of the last one goes on to the frame `ended`."""
         if self.runs[-1] != frame:
             self.runs.append(frame)
         for steps in self.score.values():
             steps.put(frame, 0.0)
         for course in self.courses.values():
             kept = course.kind.respawn.keeps if course.kind.respawn is not None else ()
-            self._count_from(course, frame, kept)
+            self._count_from(course, frame, kept, ended)
 
-    def _count_from(self, course: Course, frame: int, kept: Collection[str] = ()) -> None:
-        """The counters of an actor begin a run."""
+    def _count_from(self, course: Course, frame: int, kept: Collection[str] = (), ended: int = 0) -> None:
+        """The counters of an actor begin a run; those that are `kept` have their values of the frame `ended`."""
         since = self._first_in_play(course, frame)
         for name in {*course.kind.counters, *course.meters}:
             meter = course.meter(name, frame)
             if name in kept:
-                value = meter.value(frame, course.frozen)
-                meter.bases.append(meter.bases[-1]._replace(frame=frame, value=value, since=since))
+                value = meter.value(max(ended, meter.bases[-1].frame), course.frozen)
+                meter.bases.append(Base(frame, value, since))
             else:
                 meter.begin(frame, since)
 
@@ -301,16 +302,16 @@ class _Reading:
                     self._fill(course, frame, lives=False)
             course.changes.append(event)
         if whole:
-            self._new_run(event.frame)
+            self._new_run(event.frame, event.frame)
 
     def _adopt(self, course: Course, event: Event) -> None:
         """What was adopted from the game. Deaths and returns have events of their own."""
         if event.detail in ("health", "lives"):
             getattr(course, event.detail).put(event.frame, event.after or 0.0)
             course.changes.append(event)
-        elif (event.detail or "").startswith("counter "):
-            name = (event.detail or "").removeprefix("counter ")
-            course.meter(name, self.recording.first).change(event.frame, event.after or 0.0, course.frozen)
+        elif event.detail is not None and event.detail.startswith(COUNTER):
+            meter = course.meter(event.detail.removeprefix(COUNTER), self.recording.first)
+            meter.change(event.frame, event.after or 0.0, course.frozen)
         elif event.detail == "back":
             self._revive(course, event.frame)
 

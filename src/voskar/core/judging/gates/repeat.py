@@ -32,9 +32,9 @@ def check(contact: Contact) -> GateAnswer:
     if hit is not None and hit.frame == frame:
         return GateAnswer(True, f"{_what(contact)} landed on this target already in this frame")
     if contact.is_full:
-        most, timed = contact.attack.max_targets, contact.hitbox.swing >= 0
-        when = "in this swing" if timed else "in contacts that go on"
-        return GateAnswer(True, f"max_targets {most}: {_what(contact)} landed on as many others {when}")
+        when = "in this swing" if contact.has_swings else "in contacts that go on"
+        told = f"max_targets {contact.attack.max_targets}: {_what(contact)} landed on as many others {when}"
+        return GateAnswer(True, told)
     stopped = stops(contact)
     if rehit.mode == "entry":
         since = contact.memory.touching_since(key, frame)
