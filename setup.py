@@ -17,6 +17,7 @@ MODULES = (
     "placed",
     "shapes",
     "columns",
+    "laying",
     "placing",
     "broad_phase",
     "motion",

@@ -97,6 +97,10 @@ def consequences(draw: Any) -> dict[str, Any]:
             "iframes": some_frames,
             "iframes_mode": st.sampled_from(["longest", "set", "add"]),
             "remove": st.just(True),
+            "reflect": st.fixed_dictionaries(
+                {"way": st.sampled_from(["back", "mirror", "heading"])},
+                optional={"layer": strategies.layer_lists, "mask": strategies.layer_lists},
+            ),
             "launch": st.sampled_from([{"ahead": 60}, {"away": 30, "up": 60}, {"away": 60, "ahead": 9, "mode": "add"}]),
         },
         4,
@@ -184,8 +188,18 @@ def rulebooks(draw: Any, base: Any) -> dict[str, Any]:
     }
     if _now_and_then(draw):
         data["contact"]["clash"] = draw(st.sampled_from([{"one": ["one"]}, {"two": ["one"]}, {"one": ["one", "two"]}]))
+    deep = _now_and_then(draw)
+    data["contact"]["order"] = draw(st.sampled_from(["id", "recorded"]))
     for kind in data["kinds"].values():
         kind["tags"] = TAGS
+        if kind.get("lives") and _now_and_then(draw):
+            kind["spare_lives"] = kind.pop("lives") - 1
+        if _now_and_then(draw):
+            kind["extra_life"] = {"score": draw(st.sampled_from([30, 50])), "repeats": draw(st.booleans())}
+        for down in [kind["down"]] if "down" in kind else []:
+            down["keeps_push"] = draw(st.booleans())
+            for child in down.get("spawn", []):
+                child["moves_at_once"] = draw(st.booleans())
         if _now_and_then(draw):
             kind["counters"] = draw(own_counters())
         if _now_and_then(draw, 3):
@@ -196,9 +210,13 @@ def rulebooks(draw: Any, base: Any) -> dict[str, Any]:
         for box in kind["boxes"].values():
             if box["role"] == "hitbox" and "clash" in data["contact"]:
                 box["layer"] = draw(strategies.layer_lists)
+            if box["role"] != "body" and deep:
+                box["depth"] = draw(st.sampled_from([[-1, 1], [0, 2], [-3, 0]]))
             if box["role"] != "body" and _now_and_then(draw, 4):
                 box["if"] = draw(state_conditions())
         for emitter in kind.get("emitters", {}).values():
+            if _now_and_then(draw, 4):
+                emitter["speed"] = [60, 180]
             if _now_and_then(draw, 4):
                 emitter["if"] = draw(actor_conditions())
     for name, attack in data["attacks"].items():
@@ -234,11 +252,13 @@ def rulebooks(draw: Any, base: Any) -> dict[str, Any]:
 
 @st.composite
 def tagged(draw: Any, frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The same frames with tags."""
+    """The same frames with tags, and at some depth."""
     found = []
     for frame in frames:
         poses = [
-            pose | ({"tags": draw(st.lists(st.sampled_from(TAGS), unique=True))} if draw(st.booleans()) else {})
+            pose
+            | ({"tags": draw(st.lists(st.sampled_from(TAGS), unique=True))} if draw(st.booleans()) else {})
+            | ({"z": draw(st.sampled_from([1, -2, 2.5]))} if _now_and_then(draw) else {})
             for pose in frame["poses"]
         ]
         found.append(frame | {"poses": poses})

@@ -44,12 +44,11 @@ def keyed(box: Box, pose: dict[str, Any], name: str, own: Any) -> Any:
     return tuple(a + (b - a) * share for a, b in zip(value, goal, strict=True))
 
 
-def box_parts(box: Box, pose: dict[str, Any]) -> tuple[list[list[Point]], float]:
-    """World corners of a box's convex parts, and their radius."""
+def box_parts(box: Box, pose: dict[str, Any]) -> list[tuple[list[Point], float]]:
+    """World corners of a box's convex parts, each with its radius."""
     if box.logged:
-        x0, y0, x1, y1 = logged(box, pose) or (0.0, 0.0, 0.0, 0.0)
-        corners = [(pose["x"] + x, pose["y"] + y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]
-        return [corners], max(box.outline.grow, 0.0) * pose["scale"]
+        found = logged(box, pose) or [([(0.0, 0.0)], 0.0)]
+        return [([(pose["x"] + x, pose["y"] + y) for x, y in part], radius) for part, radius in found]
     at, turn = keyed(box, pose, "at", box.at), keyed(box, pose, "turn", box.turn)
     wide, high = keyed(box, pose, "stretch", (1, 1))
     local, radius = [part.tolist() for part in box.outline.parts], box.outline.radius
@@ -67,17 +66,29 @@ def box_parts(box: Box, pose: dict[str, Any]) -> tuple[list[list[Point]], float]
             radius -= less
     cos, sin = math.cos(math.radians(turn)), math.sin(math.radians(turn))
     parts = [[place((cos * x - sin * y + at[0], sin * x + cos * y + at[1]), pose) for x, y in part] for part in local]
-    return parts, (radius + box.outline.grow) * pose["scale"]
+    return [(part, (radius + box.outline.grow) * pose["scale"]) for part in parts]
 
 
-def logged(box: Box, pose: dict[str, Any]) -> tuple[float, ...] | None:
-    """Where the game has a box, as seen from its pose, with what it loses; None where it has none."""
-    found = pose["boxes"].get(box.name)
-    if found is None:
-        return None
-    less = min(box.outline.grow, 0.0) * pose["scale"]
-    x0, y0, x1, y1 = found[0] - less, found[1] - less, found[2] + less, found[3] + less
-    return None if less and (x1 <= x0 or y1 <= y0) else (x0, y0, x1, y1)
+def logged(box: Box, pose: dict[str, Any]) -> list[tuple[list[Point], float]]:
+    """The parts that the game has of a box, as seen from its pose, with what they gain or lose; none if it has none."""
+    found = []
+    more = box.outline.grow * pose["scale"]
+    for part in pose["boxes"].get(box.logged, ()):
+        corners = [(x, y) for x, y in part.corners.tolist()]
+        if part.is_rect:
+            (x0, y0), (x1, y1) = corners[0], corners[2]
+            less = min(more, 0.0)
+            x0, y0, x1, y1 = (
+                x0 - less - box.pad[0],
+                y0 - less - box.pad[1],
+                x1 + less + box.pad[2],
+                y1 + less + box.pad[3],
+            )
+            if x1 > x0 and y1 > y0:
+                found.append(([(x0, y0), (x1, y0), (x1, y1), (x0, y1)], max(more, 0.0)))
+        elif part.radius + more > 0 or len(corners) > 2:
+            found.append((corners, part.radius + more))
+    return found
 
 
 def hull(points: list[Point]) -> list[Point]:
@@ -121,8 +132,7 @@ def to_segment(start: Point, end: Point) -> float:
 
 def box_gap(a: Box, pose_a: dict[str, Any], b: Box, pose_b: dict[str, Any]) -> float:
     """The least gap of two boxes' parts, radii taken off."""
-    (parts_a, radius_a), (parts_b, radius_b) = box_parts(a, pose_a), box_parts(b, pose_b)
-    return min(gap(p, q) for p in parts_a for q in parts_b) - radius_a - radius_b
+    return min(gap(p, q) - r - s for p, r in box_parts(a, pose_a) for q, s in box_parts(b, pose_b))
 
 
 def first_moment(
@@ -133,14 +143,14 @@ def first_moment(
     The gap of two convex parts is a convex function of the offset: its least is found by thirds, the first
     root by halves.
     """
-    (parts_a, radius_a), (parts_b, radius_b) = box_parts(box_a, pose_a), box_parts(box_b, pose_b)
     found = []
-    for part_a in parts_a:
-        for part_b in parts_b:
+    for part_a, radius_a in box_parts(box_a, pose_a):
+        for part_b, radius_b in box_parts(box_b, pose_b):
+            reach = radius_a + radius_b
 
-            def at(t: float, a: list[Point] = part_a, b: list[Point] = part_b) -> float:
+            def at(t: float, a: list[Point] = part_a, b: list[Point] = part_b, reach: float = reach) -> float:
                 x, y = ((1 - t) * (one - other) for one, other in zip(way_a, way_b, strict=True))
-                return gap([(p - x, q - y) for p, q in a], b) - radius_a - radius_b
+                return gap([(p - x, q - y) for p, q in a], b) - reach
 
             low, high = 0.0, 1.0
             for _ in range(60):
@@ -169,6 +179,7 @@ class Reference:
         self.rules, self.recording, self.spots = rules, recording, spots or {}
         self.kind = {actor.id: rules.kinds[actor.kind] for actor in recording.actors}
         self.owner = {actor.id: actor.owner for actor in recording.actors}
+        self.first_owner = dict(self.owner)
         self.health = {name: kind.health for name, kind in self.kind.items()}
         self.guards: dict[str, Any] = {}
         self.stuns: dict[str, Any] = {}
@@ -184,7 +195,8 @@ class Reference:
         self.logged_before: set[str] = set()
         self.counts: dict[Any, int] = {}
         self.offset = dict.fromkeys(self.kind, (0.0, 0.0))
-        self.steps: dict[str, list[Point]] = {name: [] for name in self.kind}
+        self.steps: dict[str, list[dict[str, Any]]] = {name: [] for name in self.kind}
+        """Pushes under way: the steps that are left, how often each may bounce, and how much is left of it then."""
         self.sent: dict[str, Point] = {}
         self.won = False
         self.hurt_now: set[str] = set()
@@ -193,6 +205,7 @@ class Reference:
         self.last_pose: dict[str, dict[str, Any]] = {}
         self.fights = Fights(self)
         self.latched: dict[str, set[str]] = {}
+        self.last_logged: dict[str, dict[str, Any]] = {}
         self.judging = False
         """Whether a hit is taking effect, not what comes of itself."""
         self.start = self.starts(recording.first)
@@ -209,6 +222,11 @@ class Reference:
             if frame in recording.resets:
                 self.vitals.mark(frame)
             logged = set(self.poses(frame))
+            for name, pose in self.poses(frame).items():
+                old = self.last_logged.get(name, pose)
+                if name not in self.last_logged or (not pose["hidden"] and (pose["cut"] or old["hidden"])):
+                    self.fights.give_back(name)
+            self.last_logged = self.poses(frame)
             self.gone -= {name for name in self.gone if name in logged and name not in self.logged_before}
             shown = self.lingering(frame)
             self.logged_before = logged
@@ -248,6 +266,8 @@ class Reference:
     def enter(self, name: str, kind: Kind, owner: str | None, side: str | None) -> None:
         """A driven actor appears."""
         self.kind[name], self.owner[name], self.health[name] = kind, owner, kind.health
+        self.first_owner[name] = owner
+        self.fights.give_back(name)
         self.steps[name] = []
         self.fights.frozen.pop(name, None)
         if self.fights.all_frozen >= self.fights.frame:
@@ -271,7 +291,7 @@ class Reference:
     def poses(self, frame: int) -> dict[str, dict[str, Any]]:
         """The poses of a frame by actor id."""
         columns, rows = self.recording.poses, self.recording.block(frame, frame + 1)
-        names = ("x", "y", "facing", "angle", "scale", "hidden", "cut", "tick", "cell", "vx", "vy")
+        names = ("x", "y", "z", "facing", "angle", "scale", "hidden", "cut", "tick", "cell", "vx", "vy")
         found = {}
         for row in range(rows.start, rows.stop):
             pose = {name: getattr(columns, name)[row].item() for name in names}
@@ -279,7 +299,7 @@ class Reference:
             pose["clip"] = self.recording.clips[clip] if clip >= 0 else None
             pose["shown"] = self.shown(name, pose)
             slot = int(columns.logged[row])
-            pose["boxes"] = self.recording.boxes.of(slot) if slot >= 0 else {}
+            pose["boxes"] = self.recording.boxes.parts(slot) if slot >= 0 else {}
             tags = int(columns.tags[row])
             pose["tags"] = self.recording.tag_sets[tags] if tags >= 0 else frozenset()
             pose["cut"] = pose["cut"] or frame in self.recording.resets
@@ -324,6 +344,13 @@ class Reference:
                 claim.event == "removed" and claim.id == name and claim.frame in (last, last + 1)
                 for claim in self.recording.claims
             )
+            ended = ended or self.steps_out(name, pose, (dx, dy))
+            ended = ended and not any(
+                claim.event == "hit"
+                and name in (claim.attacker, claim.target)
+                and last < claim.frame <= last + self.kind[name].linger
+                for claim in self.recording.claims
+            )
             if name not in poses and not pose["hidden"] and not ended and steps <= self.kind[name].linger:
                 ahead = {"x": pose["x"] + dx * steps, "y": pose["y"] + dy * steps, "cut": False, "held": True}
                 poses[name] = pose | ahead | {"v": (dx * float(self.rules.rate), dy * float(self.rules.rate))}
@@ -333,7 +360,7 @@ class Reference:
         """The poses where hits have brought them: one more step of each push, and home at once."""
         for name, steps in self.steps.items():
             if steps and name in self.offset and not self.fights.is_frozen(name, frame):
-                x, y = steps.pop(0)
+                x, y = self.next_step(name)
                 self.offset[name] = self.offset[name][0] + x, self.offset[name][1] + y
         result = {}
         for name, logged in poses.items():
@@ -345,6 +372,43 @@ class Reference:
             dx, dy = self.offset[name]
             result[name] = pose | {"x": pose["x"] + dx, "y": pose["y"] + dy}
         return result
+
+    def next_step(self, name: str) -> Point:
+        """The step of this frame of all pushes together."""
+        x, y = 0.0, 0.0
+        for push in self.steps[name]:
+            dx, dy = push["steps"].pop(0)
+            x, y = x + dx, y + dy
+        self.steps[name] = [push for push in self.steps[name] if push["steps"]]
+        return x, y
+
+    def bounce(self, name: str, axis: int, sign: int) -> None:
+        """What is left of pushes into a surface, which faces `sign` along an axis, goes back."""
+        for push in self.steps[name]:
+            if push["left"] and any(step[axis] * sign < 0 for step in push["steps"]):
+                push["left"] -= 1
+                for step in push["steps"]:
+                    step[axis] *= -push["share"]
+
+    def steps_out(self, name: str, pose: dict[str, Any], way: Point) -> bool:
+        """Whether its next step leaves the space, or comes into a solid that ends it."""
+        motion, bounds = self.kind[name].motion, self.rules.space.bounds
+        x, y = pose["x"] + way[0], pose["y"] + way[1]
+        if motion.at_edge == "remove" and bounds and not (bounds[0] <= x <= bounds[2] and bounds[1] <= y <= bounds[3]):
+            return True
+        bodies = [box for box in self.kind[name].boxes if box.role == "body"]
+        points = [(box.at[0] + p[0], box.at[1] + p[1]) for box in bodies for p in box.outline.parts[0].tolist()]
+        points = points or [(0.0, 0.0)]
+        for solid in self.rules.space.solids if motion.on_solid == "remove" else ():
+            for part in solid.outline.parts:
+                low, high = part.min(axis=0).tolist(), part.max(axis=0).tolist()
+                inside = [
+                    place + max(p[k] for p in points) > low[k] and place + min(p[k] for p in points) < high[k]
+                    for k, place in enumerate((x, y))
+                ]
+                if all(inside):
+                    return True
+        return False
 
     @staticmethod
     def told(pose: dict[str, Any]) -> Point:
@@ -373,7 +437,7 @@ class Reference:
         found = set()
         kind, bounds = self.kind[name], self.rules.space.bounds
         for box in kind.boxes:
-            if not box.opens(pose["clip"], pose["shown"]) or (box.logged and logged(box, pose) is None):
+            if not box.opens(pose["clip"], pose["shown"]) or (box.logged and not logged(box, pose)):
                 continue
             stunned = self.fights.holds_on(self.stuns, name, frame)
             if box.role == "hitbox" and kind.stun_disarms and stunned:
@@ -381,11 +445,10 @@ class Reference:
             if name in self.latched and box.name not in self.latched[name]:
                 continue
             if box.within_bounds and bounds is not None:
-                parts, radius = box_parts(box, pose)
+                parts = [(point, radius) for part, radius in box_parts(box, pose) for point in part]
                 for axis in (0, 1):
-                    values = [point[axis] for part in parts for point in part]
-                    outside = min(values) - radius < bounds[axis] - 1e-6
-                    if outside or max(values) + radius > bounds[axis + 2] + 1e-6:
+                    outside = min(point[axis] - radius for point, radius in parts) < bounds[axis] - 1e-6
+                    if outside or max(point[axis] + radius for point, radius in parts) > bounds[axis + 2] + 1e-6:
                         break
                 else:
                     found.add(box.name)
@@ -436,7 +499,14 @@ class Reference:
         """What of a box is followed on its way."""
         if not box.logged:
             return place(keyed(box, pose, "at", box.at), pose)
-        x0, y0, x1, y1 = logged(box, pose) or (0.0, 0.0, 0.0, 0.0)
+        told = pose["boxes"].get(box.logged, ())
+        own = logged(box, pose)
+        if len(told) == 1 and told[0].is_rect and own:
+            (x0, y0), _, (x1, y1), _ = own[0][0]
+        else:
+            bounds = [part.bounds for part in told] or [(0.0, 0.0, 0.0, 0.0)]
+            x0, y0 = (min(one[axis] for one in bounds) for axis in (0, 1))
+            x1, y1 = (max(one[axis] for one in bounds) for axis in (2, 3))
         return pose["x"] + (x0 + x1) / 2, pose["y"] + (y0 + y1) / 2
 
     def meeting(
@@ -445,6 +515,12 @@ class Reference:
         """When two boxes touch, and by how much the attacker then stands elsewhere in a space that wraps."""
         if hit.name not in self.opened(frame, attacker, pose_a) or hurt.name not in self.opened(frame, target, pose_b):
             return None
+        if hit.depth and hurt.depth:
+            sides = [
+                [pose["z"] + end * pose["scale"] for end in box.depth] for pose, box in ((pose_a, hit), (pose_b, hurt))
+            ]
+            if min(sides[0][1], sides[1][1]) - max(sides[0][0], sides[1][0]) <= 1e-6:
+                return None
         bounds, over = self.rules.space.bounds, [(0.0, 0.0)]
         if bounds is not None and (self.kind[attacker].wraps or self.kind[target].wraps):
             width, height = bounds[2] - bounds[0], bounds[3] - bounds[1]
@@ -488,7 +564,9 @@ class Reference:
         """The kind's side, else the owner's; of a logged child without either that of all its parents."""
         if name not in self.kind or name in seen:
             return None
-        own = self.owner[name]
+        if name in self.fights.sides and not seen:
+            return self.fights.sides[name]
+        own = self.first_owner[name]
         if self.sides.get(name):
             return self.kind[name].side or self.sides[name]
         if self.kind[name].side or own or name in self.entered:
@@ -502,9 +580,15 @@ class Reference:
         timed = any(box.attack == attack.name and box.during is not None for box in self.kind[name].boxes)
         return self.swing_start[name, "clip" if attack.rehit_group else attack.name if timed else ""]
 
+    def ranks(self, poses: dict[str, Any]) -> dict[str, Any]:
+        """What decides among equals."""
+        recorded = self.rules.contact.order == "recorded"
+        return {name: place if recorded else name for place, name in enumerate(poses)}
+
     def clash(self, frame: int, poses: dict[str, dict[str, Any]]) -> None:
         """Hitboxes that meet, before anything is judged."""
         found: dict[Any, float] = {}
+        ranks = self.ranks(poses)
         layers = {name: 1 << place for place, name in enumerate(self.rules.layers)}
         pairs = [(one, two) for one, mask in self.rules.contact.clash.items() for two in layers.values() if mask & two]
         for one, pose_a in poses.items():
@@ -512,7 +596,7 @@ class Reference:
                 owned = self.owner[one] == two or self.owner[two] == one
                 owned = owned or (self.owner[one] is not None and self.owner[one] == self.owner[two])
                 ally = self.side(one) is not None and self.side(one) == self.side(two)
-                if not pairs or one >= two or ally or owned:
+                if not pairs or ranks[one] >= ranks[two] or ally or owned:
                     continue
                 for mine in self.kind[one].boxes:
                     for theirs in self.kind[two].boxes:
@@ -520,14 +604,15 @@ class Reference:
                             continue
                         if self.fights.is_frozen(one, frame) or self.fights.is_frozen(two, frame):
                             continue
-                        either = ((mine.layer, theirs.layer), (theirs.layer, mine.layer))
+                        own, other = self.fights.turned(one, mine), self.fights.turned(two, theirs)
+                        either = ((own.layer, other.layer), (other.layer, own.layer))
                         if not any(a & first and b & second for first, second in pairs for a, b in either):
                             continue
                         met = self.meeting(frame, one, mine, pose_a, two, theirs, pose_b, 0.0)
                         if met is not None:
                             key = (one, two, mine.attack, theirs.attack)
                             found[key] = min(round(met[0], 6), found.get(key, 1.0))
-        for key in sorted(found, key=lambda key: (found[key], key)):
+        for key in sorted(found, key=lambda key: (found[key], ranks[key[0]], ranks[key[1]], *key[2:])):
             self.meet(frame, *key)
 
     def meet(self, frame: int, one: str, two: str, mine: str, theirs: str) -> None:
@@ -535,9 +620,11 @@ class Reference:
         fights, attacks = self.fights, (self.rules.attacks[mine], self.rules.attacks[theirs])
         swings = self.swing(one, attacks[0]), self.swing(two, attacks[1])
         sides = [(one, attacks[0].memory_key), (two, attacks[1].memory_key)]
-        before = fights.clashes.get((*sides[0], *sides[1]))
-        fights.clashes[(*sides[0], *sides[1])] = (*swings, frame)
+        keys = (*sides[0], *sides[1]) if one < two else (*sides[1], *sides[0])
+        before = fights.clashes.get(keys)
+        fights.clashes[keys] = (*(swings if one < two else reversed(swings)), frame)
         if before is not None:
+            before = before if one < two else (before[1], before[0], before[2])
             again = before[2] < frame - 1
             timed = [any(b.attack == a.name and b.during is not None for b in self.kind[n].boxes)
                      for n, a in ((one, attacks[0]), (two, attacks[1]))]  # fmt: skip
@@ -606,7 +693,8 @@ class Reference:
         earliest: dict[Any, float] = {}
         for one in found:
             earliest[one[2:5]] = min(one[1], earliest.get(one[2:5], 1.0))
-        found.sort(key=lambda one: (one[0], earliest[one[2:5]], *one[2:9]))
+        ranks = self.ranks(poses)
+        found.sort(key=lambda o: (o[0], earliest[o[2:5]], ranks[o[2]], o[3], ranks[o[4]], *o[5:9]))
         hurt_now = self.hurt_now
         self.fights.choices.clear()
         preempted: set[tuple[str, str]] = set()
@@ -639,6 +727,8 @@ class Reference:
         for name in sorted(hurt_now):
             if self.health[name] == 0 and name not in self.down:
                 self.vitals.fall(frame, name)
+        if hurt_now:
+            self.vitals.earn(frame)
         for name in sorted(hurt_now):
             if self.down.get(name) == frame:
                 self.vitals.lie_down(frame, name)
@@ -660,9 +750,11 @@ class Reference:
             self.fights.forget(name)
         self.gone |= self.consumed
         self.vitals.settle(frame)
+        self.fights.change_hands(frame)
 
     def may_meet(self, attack: Attack, attacker: str, target: str, hit: Box, hurt: Box) -> bool:
         """Layers, masks and owners."""
+        hit, hurt = self.fights.turned(attacker, hit), self.fights.turned(target, hurt)
         if not attack.hits_owner:
             own = self.owner[attacker]
             if own == target or (own is not None and own == self.owner[target]):
@@ -776,9 +868,9 @@ class Reference:
             mine = mine | {"x": mine["x"] + self.now_over[0], "y": mine["y"] + self.now_over[1]}
             heights = []
             for box, pose in ((hit, mine), (hurt, theirs)):
-                parts, radius = box_parts(box, pose)
-                ys = [y * up for part in parts for _, y in part]
-                heights += [min(ys) - radius, max(ys) + radius]
+                parts = box_parts(box, pose)
+                heights.append(min(y * up - radius for part, radius in parts for _, y in part))
+                heights.append(max(y * up + radius for part, radius in parts for _, y in part))
             above = heights[0] >= heights[3] - asked.slack - 1e-6
             below = heights[1] <= heights[2] + asked.slack + 1e-6
         else:
@@ -795,9 +887,9 @@ class Reference:
         poses, hit, hurt = self.now
         late = 1 - self.now_t
         ways = [self.way(name, box, poses[name]) for name, box in ((attacker, hit), (target, hurt))]
-        (parts_a, _), (parts_b, _) = box_parts(hit, poses[attacker]), box_parts(hurt, poses[target])
+        (part_a, _), (part_b, _) = box_parts(hit, poses[attacker])[0], box_parts(hurt, poses[target])[0]
         x, y = (self.now_over[k] - late * (ways[0][k] - ways[1][k]) for k in (0, 1))
-        ring = hull([(round(p[0] + x - q[0], 9), round(p[1] + y - q[1], 9)) for p in parts_a[0] for q in parts_b[0]])
+        ring = hull([(round(p[0] + x - q[0], 9), round(p[1] + y - q[1], 9)) for p in part_a for q in part_b])
         up = -1 if self.rules.space.up == "-y" else 1
         move = [ways[0][k] - ways[1][k] for k in (0, 1)]
         edges = list(zip(ring, ring[1:] + ring[:1], strict=True))
@@ -880,13 +972,12 @@ class Reference:
             tell("knockback", dx=x * size, dy=y * size, until=until, by=by)
             homing = name in self.sent or self.driven.bodies.get(name, {}).get("homing")
             moves = self.recording.reactions == "raw" or name in self.driven.bodies
-            if moves and name not in self.down and not homing:
+            if moves and (name not in self.down or kind.down.keeps_push) and not homing:
                 weights = [push.over - k if push.ease == "fade" else 1 for k in range(push.over)]
-                steps = [(x * size * weight / sum(weights), y * size * weight / sum(weights)) for weight in weights]
+                steps = [[x * size * weight / sum(weights), y * size * weight / sum(weights)] for weight in weights]
                 old = self.steps[name] if push.mode == "add" else []
-                nothing = [(0.0, 0.0)] * max(len(old), len(steps))
-                both = zip([*old, *nothing[len(old) :]], [*steps, *nothing[len(steps) :]], strict=True)
-                self.steps[name] = [(a[0] + b[0], a[1] + b[1]) for a, b in both]
+                bounces = push.bounce_times if push.bounces else 0
+                self.steps[name] = [*old, {"steps": steps, "left": bounces, "share": push.bounces}]
         if table.launch:
             up = -1 if self.rules.space.up == "-y" else 1
             vx, vy = poses[name]["v"]
@@ -929,8 +1020,9 @@ class Reference:
         if table.lives and lives is not None:
             more = max(lives + table.lives, 0)
             self.vitals.lives[name] = more if kind.max_lives is None else min(more, max(kind.max_lives, lives))
-            if self.vitals.lives[name] != lives:
-                tell("life", before=lives, after=self.vitals.lives[name], by=by)
+            before, after = (self.vitals.told(name, one) for one in (lives, self.vitals.lives[name]))
+            if before != after:
+                tell("life", before=before, after=after, by=by)
         if table.over_time:
             self.fights.poison(frame, name, by, attack, table.over_time)
         self.won = self.won or table.goal
@@ -938,13 +1030,16 @@ class Reference:
             births = self.driven.fan(f"effect+{table.spawn}", Fan(table.spawn), 0.0, (0, 0), (0, 0))
             for birth in births:
                 birth["x"], birth["y"] = self.spots.get((frame + 1, birth["id"]), (0.0, 0.0))
+                birth["z"] = self.last_pose[self.struck_now if self.judging else name]["z"]
             self.driven.waiting += births
+        if table.reflect and other:
+            self.fights.reflect(frame, name, other, table.reflect)
 
     def land(self, frame: int, attacker: str, target: str, attack: Attack, cases: list[Case]) -> None:
         """Health, then the tables of both sides."""
         self.landed.append((frame, attacker, attack.memory_key, target))
         self.struck.append(self.landed[-1])
-        self.judging = True
+        self.judging, self.struck_now = True, target
         fights, mine, theirs = self.fights, self.tables["attacker"], self.tables["target"]
         lost = fights.lose(frame, target, self.now_damage[0], attacker)
         lost = plus(lost, fights.lose(frame, target, theirs.damage, attacker))

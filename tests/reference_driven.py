@@ -78,6 +78,7 @@ class Driven:
                     "x": fixture.at[0],
                     "y": fixture.at[1],
                     "angle": fixture.angle,
+                    "z": fixture.z,
                 }
                 self.appear(frame, birth | {"v": velocity, "facing": fixture.facing}, quiet=True)
 
@@ -100,6 +101,7 @@ class Driven:
             "cut": False,
             "cell": -1,
         }
+        body["z"] = birth.get("z", 0.0)
         body |= {"x": birth["x"], "y": birth["y"], "angle": birth["angle"], "clip": kind.motion.clip, "tick": 0}
         body |= {"v": kind.motion.velocity if birth["v"] is None else birth["v"], "born": frame, "motion": kind.motion}
         body["home"] = (body["x"], body["y"], body["v"], body["facing"])
@@ -120,7 +122,8 @@ class Driven:
                 continue
             frozen = fights.is_frozen(name, frame)
             life = body["expires"]
-            expired = life is not None and fights.free(name, body["born"], frame) == life and not frozen
+            lived = fights.free(name, body.get("reborn", body["born"]), frame) - ("reborn" in body)
+            expired = life is not None and lived == life and not frozen
             body["cut"] = body["cut"] and not frozen
             why = "expired" if expired else "" if frozen else self.move(name, body)
             if body.get("returns") and why != "expired":
@@ -132,16 +135,21 @@ class Driven:
                 body["solid"] = frame
         self.world.fights.tick(frame)
         self.world.vitals.returns(frame, recorded)
-        for birth in self.waiting:
+        fresh, self.waiting, self.came = self.waiting, [], set()
+        self.poses = recorded | {name: self.pose(name, frame) for name in self.bodies}
+        self.leaving: list[str] = []
+        for birth in fresh:
             self.appear(frame, birth)
-        self.waiting = []
+            if birth.get("at_once"):
+                self.move_at_once(frame, birth["id"]) if birth["id"] in self.bodies else None
+                if birth["kind"] in self.shown:
+                    self.from_muzzle(frame, birth, birth.get("owner"))
         self.poses = recorded | {name: self.pose(name, frame) for name in self.bodies}
         self.world.all_poses, self.world.present = self.poses, set(self.poses)
         for name in recorded:
             if not recorded[name]["hidden"]:
                 self.since.setdefault(name, frame)
         owners = [(name, emitter) for name in sorted(self.poses) for emitter in self.world.kind[name].emitters]
-        self.leaving: list[str] = []
         for name, emitter in owners:
             self.pull(frame, name, emitter)
         for name in sorted(self.leaving):
@@ -154,6 +162,7 @@ class Driven:
     def remove(self, name: str) -> None:
         """Gone for good."""
         del self.bodies[name]
+        self.world.contacts = {one for one in self.world.contacts if name not in one}
         self.world.fights.cure(name)
         self.world.fights.forget(name)
         self.world.vitals.due.pop(name, None)
@@ -162,7 +171,9 @@ class Driven:
         """The pose of a body."""
         body = body or self.bodies[name]
         kind = self.world.kind[name]
-        pose = {key: body[key] for key in ("x", "y", "facing", "angle", "scale", "hidden", "cut", "cell", "clip", "v")}
+        pose = {
+            key: body[key] for key in ("x", "y", "z", "facing", "angle", "scale", "hidden", "cut", "cell", "clip", "v")
+        }
         free = self.world.fights.free
         since, length = body.get("hides", (frame, 0))
         pose["hidden"] = pose["hidden"] or free(name, since, frame) > length
@@ -173,10 +184,10 @@ class Driven:
 
     def move(self, name: str, body: dict[str, Any]) -> str:
         """One step; why it is removed, if it is."""
+        self.moving = name
         motion: Motion = body["motion"]
-        steps = self.world.steps[name]
-        push = steps.pop(0) if steps else (0.0, 0.0)
-        body["cut"] = bool(body.pop("homing", False))
+        push = self.world.next_step(name)
+        body["cut"], turn = bool(body.pop("homing", False)), body.pop("turn", 0.0)
         if body["cut"]:
             x, y, body["v"], body["facing"] = body["home"]
             body["x"], body["y"] = x + push[0], y + push[1]
@@ -190,7 +201,7 @@ class Driven:
         if motion.max_speed is not None and speed > motion.max_speed:
             vx, vy = vx / speed * motion.max_speed, vy / speed * motion.max_speed
         body["v"] = (vx, vy)
-        body["angle"] += motion.spin * self.dt
+        body["angle"] += motion.spin * self.dt + turn
         way = (vx * self.dt + push[0], vy * self.dt + push[1])
         why = self.travel(name, body, way)
         return why or self.edges(body)
@@ -207,6 +218,7 @@ class Driven:
             v = list(body["v"])
             if rule == "remove" or (rule == "bounce" and body["bounces"] == 0):
                 return "solid"
+            self.world.bounce(name, axis, sign)
             if rule == "bounce":
                 body["bounces"] = body["bounces"] and body["bounces"] - 1
                 if v[axis] * sign < 0:
@@ -289,6 +301,7 @@ class Driven:
                 body[name] = low + (body[name] - low) % (high - low)
                 body["cut"] = body["cut"] or not self.rules.kinds[body["kind"]].wraps
                 continue
+            self.world.bounce(self.moving, axis, 1 if body[name] < low else -1)
             if motion.at_edge == "bounce":
                 body[name] = 2 * (low if body[name] < low else high) - body[name]
                 body["bounces"] = body["bounces"] and body["bounces"] - 1
@@ -403,7 +416,7 @@ class Driven:
                 x0, y0, x1, y1 = emitter.within
                 birth["x"] = x0 + (x1 - x0) * chance(self.recording.seed, birth["id"], "x")
                 birth["y"] = y0 + (y1 - y0) * chance(self.recording.seed, birth["id"], "y")
-            self.appear(frame, birth | {"owner": name, "emitter": emitter.name, "facing": 1})
+            self.appear(frame, birth | {"owner": name, "emitter": emitter.name, "facing": 1, "z": pose["z"]})
             if emitter.moves_at_once and birth["id"] in self.bodies:
                 self.move_at_once(frame, birth["id"])
             if birth["id"] in self.bodies:
@@ -431,7 +444,8 @@ class Driven:
         rate = float(self.recording.rate)
         goal = birth["x"] + vx / rate, birth["y"] + vy / rate
         for other, pose in self.poses.items():
-            known = other in world.before or (pose["cut"] and frame not in self.recording.resets)
+            known = (other in world.before or pose["cut"]) and frame not in self.recording.resets
+            known = known or other in self.came
             logged = other in self.recording.numbers and world.kind[other].name == birth["kind"]
             there = not pose["hidden"] and other not in world.gone and world.down.get(other, frame) >= frame
             if logged and there and not known and world.owner[other] in (None, owner):
@@ -442,6 +456,7 @@ class Driven:
             muzzle["swings"] = muzzle["open"] = world.opened(frame, min(found)[1], muzzle)
             world.start_swings(frame, {min(found)[1]: muzzle})
             world.before[min(found)[1]] = muzzle
+            self.came.add(min(found)[1])
             pose["cut"] = False
             run = max((mark for mark in self.recording.resets if mark <= frame), default=self.recording.first)
             if self.recording.pose_from(self.recording.numbers[min(found)[1]], run)[1] == frame:
@@ -458,7 +473,9 @@ class Driven:
             velocity = None
             if fan.speed is not None or fan.inherit is not None:
                 parts = zip(unit(angle), inherited, strict=True)
-                x, y = (one * (fan.speed or 0) + other * (fan.inherit or 0) for one, other in parts)
+                least, most = fan.speed if isinstance(fan.speed, tuple) else (fan.speed or 0,) * 2
+                speed = least + (most - least) * chance(self.recording.seed, name, "speed")
+                x, y = (one * speed + other * (fan.inherit or 0) for one, other in parts)
                 velocity = (x, y)
             births.append({"id": name, "kind": fan.kind, "x": at[0], "y": at[1], "angle": angle, "v": velocity})
         return births
@@ -469,5 +486,8 @@ class Driven:
         centre = turned(math.degrees(math.atan2(v[1], v[0]))) if v[0] or v[1] else 90.0 * self.up
         for fan in self.world.kind[name].down.spawn:
             for birth in self.fan(f"{name}+{fan.kind}", fan, centre, (pose["x"], pose["y"]), v):
-                more = {"owner": self.world.owner[name], "side": self.world.side(name)}
+                more = {"at_once": fan.moves_at_once, "z": pose["z"]} | {
+                    "owner": self.world.owner[name],
+                    "side": self.world.side(name),
+                }
                 self.waiting.append(birth | more)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from math import ceil, floor
+from math import atan2, ceil, degrees, floor, hypot
 from typing import TYPE_CHECKING, Any
+
+from msgspec.structs import replace
 
 from voskar.core.rules import ActorCondition, Attack, Box, Case, ContactCondition, CounterRule
 
@@ -47,11 +49,64 @@ class Fights:
         self.poisons: list[dict[str, Any]] = []
         self.reached: list[tuple[str, CounterRule, bool]] = []
         self.frame = 0
+        self.reflected: dict[str, Any] = {}
+        self.layers: dict[str, Any] = {}
+        self.sides: dict[str, str | None] = {}
         self.cancelled: dict[Any, int] = {}
         self.clashes: dict[Any, Any] = {}
         self.frozen: dict[str, set[int]] = {}
         self.stopped: dict[str, Any] = {}
         self.all_frozen = -1
+
+    def turned(self, name: str, box: Box) -> Box:
+        """A box on the layers that a reflection has put it on."""
+        rule = self.layers.get(name)
+        names = {"layer": rule.layer, "mask": rule.mask} if rule else {}
+        bits = {
+            key: sum({1 << self.rules.layers.index(one) for one in ones})
+            for key, ones in names.items()
+            if ones is not None
+        }
+        return replace(box, **bits)
+
+    def reflect(self, frame: int, name: str, other: str, rule: Any) -> None:
+        """A shot is to belong to another one, and to turn round."""
+        world = self.world
+        owner = world.owner.get(other) or other
+        if name in (other, owner):
+            return
+        vx, vy = world.all_poses[name]["v"]
+        way = {"back": (-vx, -vy), "mirror": (-vx, vy)}.get(rule.way)
+        if way is None:
+            x, y = world.heading(world.all_poses[other])
+            way = x * hypot(vx, vy), y * hypot(vx, vy)
+        told = {"owner": owner, "vx": way[0], "vy": way[1], "by": other}
+        world.events.append({"frame": frame, "event": "reflect", "id": name, **told})
+        self.reflected[name] = (owner, world.side(other), rule, way, (vx, vy))
+
+    def change_hands(self, frame: int) -> None:
+        """At the end of the frame."""
+        world = self.world
+        for name, (owner, side, rule, way, was) in self.reflected.items():
+            body = world.driven.bodies.get(name)
+            if name in world.consumed or name in world.down or (body is None and name not in world.recording.numbers):
+                continue
+            world.owner[name], self.layers[name], self.sides[name] = owner, rule, side
+            if body is not None:
+                body["v"], body["gun"], body["reborn"] = way, None, frame
+                turn = degrees(atan2(way[1], way[0]) - atan2(was[1], was[0])) if any(was) else 0.0
+                body["turn"] = body.get("turn", 0.0) + turn
+            world.landed = [one for one in world.landed if one[1] != name]
+            world.struck = [one for one in world.struck if one[1] != name]
+            world.contacts = {one for one in world.contacts if one[1] != name}
+            world.counts = {key: count for key, count in world.counts.items() if key[0] != name}
+        self.reflected = {}
+
+    def give_back(self, name: str) -> None:
+        """As it was logged first."""
+        self.world.owner[name] = self.world.first_owner[name]
+        self.layers.pop(name, None)
+        self.sides.pop(name, None)
 
     def forget(self, name: str) -> None:
         """What clashed begins anew."""

@@ -20,6 +20,7 @@ class Vitals:
         self.first = {actor.id: self.recording.pose_from(n, 0) for n, actor in enumerate(self.recording.actors)}
         self.lives: dict[str, int | None] = {name: kind.lives for name, kind in world.kind.items()}
         self.score: dict[str, float] = {}
+        self.earned: dict[tuple[str, str], int] = {}
         self.checkpoint: dict[str, Any] = {}
         self.fell_at: dict[str, Any] = {}
         self.due: dict[str, tuple[int, int]] = {}
@@ -44,6 +45,7 @@ class Vitals:
         world.start = world.starts(frame)
         for name in [actor.id for actor in self.recording.actors]:
             if whole or name not in self.out:
+                world.fights.give_back(name)
                 if not whole:
                     self.take_life(frame, name)
                 self.revive(name)
@@ -102,6 +104,7 @@ class Vitals:
                 driven.counts[returning.rpartition("-")[0]] = int(returning.rpartition("-")[2])
             self.run_start = frame
             self.score.clear()
+            self.earned.clear()
             self.seen.clear()
             if returning is None:
                 self.succeeded.clear()
@@ -128,12 +131,13 @@ class Vitals:
         world, kind = self.world, self.world.kind[name]
         pose = world.last_pose[name]
         world.down[name], self.fell_at[name] = frame, (pose["x"], pose["y"])
-        world.steps[name] = []
+        if not kind.down.keeps_push:
+            world.steps[name] = []
         world.fights.cure(name)
         row = {"frame": frame, "event": "down", "id": name, "by": world.credit[name]}
         left = self.lives[name]
         if left is not None:
-            row["lives"] = max(left - 1, 0)
+            row["lives"] = self.told(name, max(left - 1, 0))
             self.owed[name] = frame, kind.down.life_after
             if kind.down.life_after == 0:
                 self.lives[name] = max(left - 1, 0)
@@ -152,6 +156,50 @@ class Vitals:
             told = {"id": side, "points": kind.down.worth, "total": self.score[side]}
             world.events.append({"frame": frame, "event": "score", **told})
         world.driven.leave_children(name, pose)
+
+    def told(self, name: str, lives: int) -> int:
+        """Those in reserve, of a kind that counts them so."""
+        return lives if not self.world.kind[name].spare else 0 if lives == 0 else lives - 1
+
+    def earn(self, frame: int) -> None:
+        """Lives for points."""
+        world = self.world
+        alive = [name for name in world.kind if name in self.seen or name in world.driven.bodies]
+        steps: dict[tuple[str, str], int] = {}
+        for name in sorted(world.kind):
+            kind, rule = world.kind[name], world.kind[name].extra_life
+            if rule is None or (name not in self.recording.numbers and name not in world.driven.bodies):
+                continue
+            who = world.side(name) or name
+            key = (who, kind.name)
+            passed = [
+                rule.score * n for n in range(1, 99 if rule.repeats else 2) if rule.score * n <= self.score.get(who, 0)
+            ]
+            steps.setdefault(key, max(len(passed) - self.earned.get(key, 0), 0))
+            self.earned[key] = max(len(passed), self.earned.get(key, 0))
+            if name not in alive or self.lives[name] is None or name in self.out or name in self.succeeded:
+                continue
+            before = self.lives[name] or 0
+            room = steps[key] if kind.max_lives is None else max(min(steps[key], kind.max_lives - before), 0)
+            self.lives[name] = before + room
+            if self.told(name, before + room) != self.told(name, before):
+                told = {"before": self.told(name, before), "after": self.told(name, before + room)}
+                world.events.append({"frame": frame, "event": "life", "id": name, **told})
+            if room and name in self.outs and world.down[name] < frame:
+                self.come_after_all(frame, name)
+
+    def come_after_all(self, frame: int, name: str) -> None:
+        """One that waits to be out."""
+        kind, body = self.world.kind[name], self.world.driven.bodies.get(name)
+        if self.left(name) == 0 or name in self.lost or (kind.respawn is None and not (kind.succession and not body)):
+            return
+        self.outs.pop(name)
+        if body is not None or not kind.succession:
+            after = kind.respawn.after if kind.respawn else 0
+            self.due[name] = frame, max(self.world.down[name] + after - frame, 1)
+        if body is not None:
+            body["returns"] = True
+            body.pop("ends", None)
 
     def is_due(self, name: str, due: tuple[int, int], frame: int) -> bool:
         """So many frames after another one, of those that count for an actor."""
@@ -173,8 +221,9 @@ class Vitals:
         before, after = self.lives.get(name), self.left(name) if name in self.owed else None
         if self.owed.pop(name, None) is not None and after != before:
             self.lives[name] = after
-            row = {"frame": frame, "event": "life", "id": name, "before": before, "after": after}
-            self.world.events.append(row)
+            told = {"before": self.told(name, before or 0), "after": self.told(name, after or 0)}
+            if told["before"] != told["after"]:
+                self.world.events.append({"frame": frame, "event": "life", "id": name, **told})
 
     def take_lives(self, frame: int) -> None:
         """Those that fall due in a frame."""
@@ -427,6 +476,8 @@ class Vitals:
             self.checkpoint[name] = self.checkpoint[old]
         if old in self.score:
             self.score[name] = self.score.pop(old)
+            kind = world.kind[name].name
+            self.earned[name, kind] = self.earned.pop((old, kind), 0)
         pose = recorded[name]
         row = {"frame": frame, "event": "respawn", "id": name, "x": pose["x"], "y": pose["y"], "detail": old}
         world.events.append(row)

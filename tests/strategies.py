@@ -145,6 +145,7 @@ def knockbacks(draw: Any) -> dict[str, Any]:
         "ease": draw(st.sampled_from(["even", "fade"])),
         "direction": draw(st.sampled_from(["away", "flat", "facing", "travel", 90, 0])),
         "mode": draw(st.sampled_from(["set", "add"])),
+        **draw(st.sampled_from([{}, {}, {"bounces": 0.5}, {"bounces": 1, "bounce_times": 3}])),
     }
 
 

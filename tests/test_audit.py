@@ -53,6 +53,7 @@ RULES = [
     ("out-of-proportion", "kinds.keeper.boxes.torso.at", [500, 0]),
     ("meets-broken", "layers.meets", {}),
     ("never-given", "attacks.sting.if", {"attacker": {"counters": {"wax": ">= 1"}}}),
+    ("no-health", "kinds.hornet.boxes.sting.if", {"health": "< 50%"}),
     ("no-bounds", "kinds.hornet.boxes.sting.within_bounds", True),
     ("idle-key", "kinds.hornet.stun_disarms", True),
     ("idle-key", "attacks.sting.rehit_group", "sweep"),

@@ -71,7 +71,9 @@ def _box(draw: Any, box: dict[str, Any], onto: bool) -> None:
         for key in ("rect", "span", "circle", "capsule", "polygon", "pixels", "origin", "pixel", "at", "turn", "keys"):
             box.pop(key, None)
         box.pop("blend", None)
-        box["logged"] = True
+        box["logged"] = draw(st.sampled_from([True, True, "hull"]))
+        if draw(st.booleans()):
+            box["pad"] = draw(st.sampled_from([[0, 0, 1, 2], [1, 0.5, 0, 0], [-1, 0, 0, 0]]))
         box["grow"] = draw(st.sampled_from([0, 0, 0.5, -0.5, -1.5]))
 
 
@@ -92,18 +94,39 @@ def _attack(draw: Any, attack: dict[str, Any], onto: bool) -> None:
 
 
 @st.composite
+def shapes(draw: Any, x: float, y: float, *, whole: bool, polygons: bool) -> Any:
+    """A box at a place as a game logs it: `whole` is one convex part."""
+    rect = [x, y, x + draw(strategies.sizes), y - draw(strategies.sizes)]
+    kind = draw(st.sampled_from(["rect", "rect", "circle", "polygon", "list"]))
+    if kind == "circle":
+        return {"circle": [x, y, draw(st.sampled_from([0, 1, 2.5]))]}
+    if kind == "polygon" and polygons:
+        return {"polygon": draw(st.sampled_from([[[x, y], [x + 4, y], [x + 1, y + 3]], _notched(x, y)]))}
+    if kind == "list" and not whole:
+        return [rect, *([{"circle": [x + 3, y + 2, 1.5]}] if draw(st.booleans()) else [[x, y, x - 2, y + 1]])]
+    return rect
+
+
+def _notched(x: float, y: float) -> list[list[float]]:
+    return [[x, y], [x + 4, y], [x + 4, y + 4], [x + 2, y + 1], [x, y + 4]]
+
+
+@st.composite
 def boxed(draw: Any, data: dict[str, Any], frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """The same frames with boxes as the game has them."""
     found = []
+    onto = any("onto" in attack.get("if", {}) for attack in data["attacks"].values())
     for frame in frames:
         poses = []
         for pose in frame["poses"]:
-            names = [name for name, box in data["kinds"][pose["kind"]]["boxes"].items() if box.get("logged")]
+            own = data["kinds"][pose["kind"]]["boxes"]
+            names = [name if box["logged"] is True else box["logged"] for name, box in own.items() if box.get("logged")]
             boxes = {}
             for name in names:
                 if draw(st.integers(0, 3)):
-                    x, y = pose["x"] + draw(strategies.steps), pose["y"] + draw(strategies.steps)
-                    boxes[name] = [x, y, x + draw(strategies.sizes), y - draw(strategies.sizes)]
+                    place = pose["x"] + draw(strategies.steps), pose["y"] + draw(strategies.steps)
+                    eaten = any(box.get("grow", 0) < 0 for box in own.values())
+                    boxes[name] = draw(shapes(*place, whole=onto, polygons=not eaten and not onto))
             poses.append(pose | ({"boxes": boxes} if boxes or draw(st.booleans()) else {}))
         found.append(frame | {"poses": poses})
     return found

@@ -33,7 +33,7 @@ def test_demo_runs_and_can_be_repeated(apiary: Path, here: Any) -> None:
     again = here("demo", cwd=apiary.parent)
     assert "night-apiary-2" in again.stdout
     shown = [line[2:].split() for line in again.stdout.splitlines() if line.startswith("$ ")]
-    assert [line[1] for line in shown] == ["check", "why", "suite", "page", "page", "draw"]
+    assert [line[1] for line in shown] == ["check", "why", "suite", "moves", "suite", "page", "page", "draw"]
     for line in shown[0], shown[1]:
         done = here(*line[1:], cwd=apiary.parent)
         assert done.stdout.strip() in again.stdout

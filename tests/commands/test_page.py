@@ -106,6 +106,22 @@ def test_what_sticks_out_comes_in_again(browser: Any, tmp_path: Path, here: Any)
 
 
 @needs_browser
+def test_logged_shapes_are_drawn(browser: Any, tmp_path: Path, here: Any) -> None:
+    book = {"voskar": 2, "kinds": {"moth": {"boxes": {"wing": {"role": "hurtbox", "logged": True}}}}}
+    (tmp_path / "b.toml").write_text(toml(book))
+    wing = [[0, 0, 2, 1], {"circle": [5, 5, 2]}]
+    poses = [{"id": "m", "kind": "moth", "x": 98, "y": 1, "boxes": {"wing": wing}}]
+    lines = [{"voskar": "recording", "version": 2, "rate": 60}, {"frame": 0, "poses": poses}]
+    (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    assert here("page", "b.toml", "r.jsonl", "-o", "p.html", cwd=tmp_path).returncode == 0
+    opened(browser, tmp_path / "p.html")
+    square, ring = browser.execute_script("return voskar.boxesAt(0)[0].rings")
+    assert sorted(map(tuple, square)) == [(0, 0), (0, 1), (2, 0), (2, 1)]
+    assert len(ring) > 20
+    assert all(abs((x - 5) ** 2 + (y - 5) ** 2 - 4) < 0.01 for x, y in ring)
+
+
+@needs_browser
 def test_explanations_stand_first(browser: Any, apiary: Path, tmp_path: Path, here: Any) -> None:
     from selenium.webdriver.common.by import By
 

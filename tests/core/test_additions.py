@@ -74,7 +74,7 @@ ADDED: dict[str, dict[str, tuple[str, str] | str]] = {
         "files/rulebook_schema.py": ("    within_bounds: bool = False", "    padded: Frames = Duration.parse(0)\n"),
     },
     "a shape": {
-        "files/shapes.py": ("    logged: Literal[True] | None = None", "    square: Positive | None = None\n"),
+        "files/shapes.py": ("    logged: Annotated[", "    square: Positive | None = None\n"),
     },
     "a finding": {
         "evidence/finding.py": (
@@ -85,7 +85,7 @@ ADDED: dict[str, dict[str, tuple[str, str] | str]] = {
     "a pose field": {
         "core/recording/poses.py": ("    push_x: Floats", HEAT),
         "files/frames.py": (
-            "    boxes: dict[str, Corners] | UnsetType | None = UNSET",
+            "    boxes: dict[str, LoggedValue] | UnsetType | None = UNSET",
             "    heat: _Number = UNSET\n",
         ),
     },

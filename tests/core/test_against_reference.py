@@ -142,8 +142,8 @@ def test_contact_points_lie_in_both_boxes(data: dict[str, Any], frames: list[dic
         for actor, name in ((event.attacker, event.hitbox), (event.target, event.hurtbox)):
             assert actor is not None
             box = next(box for box in model.kind[actor].boxes if box.name == name)
-            parts, radius = box_parts(box, poses[actor])
-            assert min(gap(part, [(event.x or 0.0, event.y or 0.0)]) for part in parts) - radius < 1e-6
+            point = [(event.x or 0.0, event.y or 0.0)]
+            assert min(gap(part, point) - radius for part, radius in box_parts(box, poses[actor])) < 1e-6
 
 
 def moved(played: Recording, change: str) -> Recording:

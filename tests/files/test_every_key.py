@@ -25,7 +25,8 @@ WHOLE = """
 voskar = 2
 layers = { names = ["a", "b"], meets = { a = ["a", "b"], b = ["a"] } }
 contact = { detect = "both", same_frame = "all", health_check = "at_once", edges_touch = true, linger = 3,
-  round_damage = "floor", clash = { a = ["b"] } }
+  round_damage = "floor", order = "recorded", clash = { a = ["b"] } }
+starts.keeper = { at = [5, 6], count = 1 }
 goal = { survive = "9s", clear = ["moth"] }
 [space]
 up = "+y"
@@ -42,6 +43,7 @@ at = [7, 8]
 id = "lamp"
 facing = -1
 angle = 30
+z = 3
 velocity = [1, 2]
 
 [kinds.keeper]
@@ -69,9 +71,12 @@ down.clip = "swing"
 down.worth = 10
 down.life_after = 3
 down.out_after = 4
+down.keeps_push = true
 down.motion = { velocity = [0, 9], acceleration = [0, 1], gravity = 1, drag = 0.2, spin = 3, max_speed = 90, life = 50,
   at_edge = "stop", on_solid = "stop", bounces = 1, bounciness = 0.25, clip = "swing" }
-down.spawn = [{ kind = "moth", count = 2, spread = 30, jitter = 4, speed = 50, inherit = 0.5 }]
+down.spawn = [{ kind = "moth", count = 2, spread = 30, jitter = 4, speed = 50, inherit = 0.5, moves_at_once = true }]
+extra_life = { score = 500, repeats = true }
+tolerance = 2.5
 respawn = { after = "2s", needs = "fire", at = "checkpoint", if_unsafe = "wait", clearance = 4, iframes = "1s",
   resets = "room", keeps = ["wax"] }
 [kinds.keeper.counters.guard]
@@ -86,7 +91,8 @@ iframes = 3
 iframes_mode = "add"
 stun = 4
 stun_mode = "set"
-knockback = { distance = 9, over = "4f", ease = "fade", direction = "flat", mode = "add" }
+knockback = { distance = 9, over = "4f", ease = "fade", direction = "flat", mode = "add",
+  bounces = 0.5, bounce_times = 2 }
 launch = { up = 300, mode = "add" }
 gives = { wax = 1 }
 spawn = "moth"
@@ -96,6 +102,7 @@ stun = 5
 name = "braced"
 if.target.health = "< 50%"
 scale = 0.5
+target.reflect = { way = "heading", layer = ["a"], mask = ["b"] }
 [kinds.keeper.boxes.tool]
 role = "hitbox"
 rect = [4, 6]
@@ -112,11 +119,11 @@ blend = "linear"
 swept = true
 if = { tags = ["low"], no_tags = ["high"], counters = { wax = "> 0" }, health = ["> 1", "< 90%"], stunned = true }
 [kinds.keeper.boxes]
-torso = { role = "hurtbox", span = [0, 0, 3, 4], rank = 2, damage_scale = 2, within_bounds = true }
+torso = { role = "hurtbox", span = [0, 0, 3, 4], rank = 2, damage_scale = 2, within_bounds = true, depth = [0, 4] }
 head = { role = "hurtbox", circle = 3 }
 arm = { role = "hurtbox", capsule = [2, 5] }
 leg = { role = "hurtbox", polygon = [[0, 0], [3, 0], [0, 5]] }
-eye = { role = "hurtbox", logged = true }
+eye = { role = "hurtbox", logged = "iris", pad = [1, 2, 3, 4] }
 wing = { role = "hurtbox", pixels = "moth.png", alpha = 200, origin = [4, 4], pixel = 0.5 }
 [kinds.keeper.emitters.beat]
 spawn = "moth"
@@ -144,8 +151,12 @@ if.counters = { wax = ">= 1" }
 up = { spawn = "moth", when = { release = "fire" }, charge = "6f-0.5s" }
 hold = { spawn = "moth", when = { hold = "fire" } }
 clip = { spawn = "moth", when = { clip = "swing", cell = 2 } }
+[actors.keeper-2]
+like = "keeper"
+health = 9
 [kinds.gnat]
 like = "moth"
+spare_lives = 2
 [kinds.moth]
 succession = true
 motion.velocity = [5, 5]
@@ -186,6 +197,8 @@ hitstop = 3
 hitstop_on = "all"
 goes_on = true
 target.stun = 9
+target.reflect = { way = "heading" }
+attacker.reflect = { way = "mirror", layer = ["a"], mask = ["b"] }
 [[attacks.sting.cases]]
 name = "none"
 if.from = ["ahead"]
@@ -213,6 +226,7 @@ checkpoint = true
 gives = {{ wax = 1 }}
 goal = true
 spawn = "moth"
+reflect = {{ way = "mirror", layer = ["a"], mask = ["b"] }}
 """
 TEXT = WHOLE.replace(",\n  ", ", ") + SIDE.format(side="attacker") + SIDE.format(side="target")
 DATA = tomllib.loads(TEXT)

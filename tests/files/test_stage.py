@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from msgspec import to_builtins
 
 from voskar.errors import InputError
 from voskar.files.frames import told
@@ -42,6 +43,17 @@ WAY = "way = [{ f = 0, at = [10, 5] }, { f = 4, at = [18, 5] }]\n"
 )
 def test_ways(more: str, expected: list[Any]) -> None:
     assert xs(HEAD + more)[: len(expected)] == expected
+
+
+def test_boxes_of_any_shape() -> None:
+    open_ = (
+        "{ a = [-2, 0, 5, 1], b = { circle = [3, 1, 2] }, c = [[0, 0, 1, 1], { polygon = [[1, 0], [2, 0], [2, 1]] }] }"
+    )
+    text = HEAD + WAY + f"boxes = [{{ f = 0, open = {open_} }}]\nturns = [{{ f = 0, facing = -1 }}]\n"
+    boxes = poses(text)[0].boxes
+    assert boxes["a"] == [5, 5, 12, 6]
+    assert to_builtins(boxes["b"]) == {"circle": [7, 6, 2]}
+    assert to_builtins(boxes["c"]) == [[9, 5, 10, 6], {"polygon": [[9, 5], [8, 5], [8, 6]]}]
 
 
 def test_clips_turns_inputs_and_cuts() -> None:

@@ -14,6 +14,7 @@ from voskar.audit.played import CHECKS as PLAYED_CHECKS
 from voskar.audit.shapes import CHECKS as SHAPE_CHECKS
 from voskar.core.recording import Recording
 from voskar.core.rules import DEFAULT_RATE
+from voskar.files.own_rules import AT
 from voskar.files.rulebook import Rulebook
 
 CHECKS = {
@@ -47,10 +48,15 @@ def audit(
         for name, check in CHECKS.items():
             for one in check(one_book) if name not in allowed else ():
                 found.setdefault((one.name, one.file, one.line, one.key), []).append((one_book, one))
-    kept = [finding for some in found.values() for finding in _once(some, cases)]
+    kept = [finding for some in found.values() for finding in _once(some, cases) if not _is_taken_over(finding)]
     return sorted(
         kept, key=lambda problem: (problem.file, problem.line or 0, problem.name, problem.key, problem.reason)
     )
+
+
+def _is_taken_over(finding: AuditFinding) -> bool:
+    """Whether it is told of what an actor with rules of its own takes over: it is told of the kind, too."""
+    return finding.key.startswith("kinds.") and AT in finding.key.split(".")[1]
 
 
 def _once(some: Sequence[tuple[AuditedBook, AuditFinding]], cases: Sequence[AuditedBook]) -> list[AuditFinding]:

@@ -14,6 +14,7 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Box, Kind, Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.step import replay
+from voskar.files.own_rules import where_told
 from voskar.files.rulebook import Rulebook
 
 KeyPath = tuple[str | int, ...]
@@ -45,7 +46,8 @@ class AuditedBook:
 
     def finding(self, name: str, where: KeyPath, reason: str, remedy: str) -> AuditFinding:
         """A finding at a key of the rulebook."""
-        problem = self.book.source.problem(where, reason)
+        source = self.book.source
+        problem = source.problem(where_told(source, where), reason)
         return AuditFinding(name, problem.file or "", problem.line, problem.key or "", reason, remedy)
 
     def boxes(self, role: str | None = None) -> Iterator[tuple[Kind, Box, KeyPath]]:

@@ -34,6 +34,21 @@ def _needed(condition: ActorCondition) -> list[str]:
     return [name for name, needs in condition.counters.items() if not all(need.holds(0.0) for need in needs)]
 
 
+def no_health(audit: AuditedBook) -> Iterator[AuditFinding]:
+    """A condition on the health of a kind that has none: it never holds."""
+    for kind in audit.rules.kinds.values():
+        if kind.health is not None:
+            continue
+        asked: list[tuple[KeyPath, ActorCondition]] = [
+            (("kinds", kind.name, "boxes", box.name, "if", "health"), box.if_) for box in kind.boxes
+        ]
+        asked += [(("kinds", kind.name, "emitters", one.name, "if", "health"), one.if_) for one in kind.emitters]
+        for where, condition in asked:
+            if condition.health:
+                reason = f"{kind.name} has no health, so that it never holds"
+                yield audit.finding("no-health", where, reason, "give the kind `health`, or take it out")
+
+
 def no_bounds(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A box that is to be open within the bounds only, in a space without any."""
     if audit.rules.space.bounds is not None:
@@ -59,7 +74,7 @@ def never_logged(audit: AuditedBook) -> Iterator[AuditFinding]:
         if kind.name in made and kind.name not in shown:
             reason = f"{kind.name} is a driven kind, and no game logs where its boxes are: it is never open there"
             yield audit.finding("never-logged", (*where, "logged"), reason, "give the box a shape of its own")
-        elif kind.name in shown and played is not None and box.name not in played.boxes.names:
+        elif kind.name in shown and played is not None and box.logged not in played.boxes.names:
             reason = f"no pose of the recording tells of a box {box.name}: it is closed throughout"
             yield audit.finding("never-logged", (*where, "logged"), reason, f'log it: "boxes": {{ "{box.name}": … }}')
 
@@ -138,6 +153,7 @@ def idle_key(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 CHECKS: dict[str, Check] = {
     "never-given": never_given,
+    "no-health": no_health,
     "no-bounds": no_bounds,
     "never-logged": never_logged,
     "life-late": life_late,

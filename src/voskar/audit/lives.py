@@ -48,6 +48,8 @@ def _standing(audit: AuditedBook) -> list[tuple[str, Stand, bool]]:
     played = audit.recording
     for number, actor in enumerate(played.actors if played is not None else ()):
         assert played is not None
+        if actor.told in audit.rules.bred:
+            continue  # a shot is not where it was fired for long
         row = int(played.poses.rows_of(number)[0])
         columns = (played.poses.x, played.poses.y, played.poses.facing, played.poses.angle)
         x, y, facing, angle = (float(column[row]) for column in columns)

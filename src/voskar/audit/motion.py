@@ -43,7 +43,7 @@ def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
 def pace(audit: AuditedBook, fan: Fan) -> float:
     """The speed in units a second at which something sets off, as far as the rulebook tells."""
     motion = audit.rules.kinds[fan.kind].motion
-    speed = fan.speed if fan.speed is not None else 0.0 if fan.inherit is not None else math.hypot(*motion.velocity)
+    speed = fan.speeds[1] if fan.speed is not None else 0.0 if fan.inherit is not None else math.hypot(*motion.velocity)
     return min(abs(speed), math.inf if motion.max_speed is None else motion.max_speed)
 
 

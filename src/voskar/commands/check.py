@@ -274,12 +274,14 @@ def _plain(found: Weighed) -> dict[str, object]:
             for group in found.groups
         ],
         "findings": [
-            {**_finding(root), "follows": [_finding(follow) for follow in follows]} for root, follows in verdict.roots
+            {**plain_finding(root), "follows": [plain_finding(follow) for follow in follows]}
+            for root, follows in verdict.roots
         ],
     }
 
 
-def _finding(finding: Finding) -> dict[str, object]:
+def plain_finding(finding: Finding) -> dict[str, object]:
+    """The machine form of a finding."""
     return {
         "code": finding.code,
         "frame": finding.frame,

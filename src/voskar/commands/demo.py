@@ -22,6 +22,8 @@ STORY = (
     ("Where does the game disagree with its rules?", ("check", "@apiary.toml", "@meadow.jsonl")),
     ("Why is the hit in 273 not the rules'?", ("why", "@apiary.toml", "@meadow.jsonl", "--frame", "273")),
     ("And all recordings, one mistake in each of the short ones:", ("suite", "@voskar.toml", "--brief")),
+    ("And a fight, two keepers in the ring:", ("moves", "@ring/sparring.toml")),
+    ("Is a right match silent, and each mistake found?", ("suite", "@ring/voskar.toml", "--brief")),
     ("To look at:", ("page", "@apiary.toml", "@meadow.jsonl", "-o", "@meadow.html")),
     ("", ("page", "@swarm.toml", "@swarm.jsonl", "-o", "@swarm.html")),
     ("", ("draw", "@apiary.toml", "@meadow.jsonl", "--frame", "1131", "--actor", "keeper", "-o", "@twice.png")),
@@ -66,7 +68,8 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
     click.echo(f"wrote {written} files to {folder}:")
     click.echo("  apiary.toml, swarm.toml    rulebooks of a night apiary")
     click.echo("  meadow.jsonl, swarm.jsonl  what its game did, with two bugs in each")
-    click.echo("  voskar.toml, bugs, right   a suite: one usual mistake in each, and each as it is right\n")
+    click.echo("  voskar.toml, bugs, right   a suite: one usual mistake in each, and each as it is right")
+    click.echo("  ring                       a sparring match of two keepers, with a suite of its own\n")
     for question, words in (*STORY, *(REST if everything else ())):
         line = [str(folder / word[1:]) if word.startswith(FILE) else word for word in words]
         if question:

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from fractions import Fraction
+from pathlib import Path
 
 import click
 
 from voskar.commands import present
 from voskar.commands.options import Command, json_option
-from voskar.core.rules import DEFAULT_RATE
+from voskar.core.rules import DEFAULT_RATE, Rules
 from voskar.core.views.framedata import Move, moves
+from voskar.errors import InputError, Problem, nearest
 from voskar.files.kept import ReadyRulebook
 
 
@@ -22,6 +25,7 @@ Example:
   voskar moves apiary.toml
   voskar moves apiary.toml --rate 50
   voskar moves apiary.toml meadow.jsonl --json
+  voskar moves ring/sparring.toml --out keeper.csv
 """,
 )
 @click.argument("rulebook", metavar="RULEBOOK")
@@ -29,8 +33,17 @@ Example:
 @click.option(
     "--rate", type=click.FloatRange(0, 1e6, min_open=True), metavar="HZ", help="Frames a second.  [default: 60]"
 )
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write the boxes as a table that `boxes_from` reads, .csv or .parquet.",
+)
+@click.option("--kind", metavar="KIND", help="Only this kind; --out needs it if several have attacks.")
 @json_option("one object a move")
-def command(rulebook: str, recording: str | None, rate: float | None, as_json: bool) -> None:
+def command(
+    rulebook: str, recording: str | None, rate: float | None, out: Path | None, kind: str | None, as_json: bool
+) -> None:
     """Tell startup, active and recovery frames of every attack of RULEBOOK that has a `during`.
 
     At the rate given, at that of a RECORDING, or at 60. Startup counts the frames before the first active one.
@@ -43,11 +56,30 @@ def command(rulebook: str, recording: str | None, rate: float | None, as_json: b
         from voskar.files.recording import load_recording
 
         pace = load_recording(recording, book).rate
-    found = moves(book.rules(pace))
+    rules = book.rules(pace)
+    if kind is not None and kind not in rules.kinds:
+        raise InputError(Problem(f'unknown kind "{kind}"', key="--kind", hint=nearest(kind, rules.kinds)))
+    found = [one for one in moves(rules) if kind in (None, one.kind)]
+    if out is not None:
+        _write(out, book, rules, [kind] if kind is not None else sorted({one.kind for one in found}))
+        return
     if as_json:
-        click.echo("\n".join(json.dumps({**vars(one), "active": one.active}) for one in found))
+        click.echo("\n".join(json.dumps({**asdict(one), "active": one.active}) for one in found))
     else:
         _show(found, float(pace))
+
+
+def _write(out: Path, book: ReadyRulebook, rules: Rules, kinds: list[str]) -> None:
+    from voskar.files.box_rows import rows_of
+    from voskar.files.box_tables import write_rows
+
+    if len(kinds) != 1:
+        raise click.UsageError(
+            f"--out writes the boxes of one kind: name it with --kind ({', '.join(kinds) or 'none'})"
+        )
+    rows = rows_of(kinds[0], rules.kinds[kinds[0]].boxes, book.whole.data.kinds[kinds[0]].boxes)
+    write_rows(out, rows)
+    click.echo(f"wrote {len(rows)} rows to {out}")
 
 
 def _show(found: list[Move], rate: float) -> None:
@@ -55,28 +87,45 @@ def _show(found: list[Move], rate: float) -> None:
     if not found:
         out.print("no attack has a `during`: nothing is timed")
         return
-    stuns = any(one.stun for one in found)
-    headings = ("startup", "active", "recovery", "total", "damage", "all", "i-frames", *(("stun",) if stuns else ()))
-    columns = [("move", ""), ("attack", ""), *((heading, "right") for heading in headings)]
-    table = present.table(f"frame data at {present.number(rate)} frames a second", columns)
+    rows: list[dict[str, str]] = []
     for one in found:
         # windows with the closed frames between them: 3(6)3
         gaps = [f"({b[0] - a[1] - 1})" for a, b in zip(one.windows, one.windows[1:], strict=False)]
         lengths = [str(last - first + 1) for first, last in one.windows]
         active = "".join(length + gap for length, gap in zip(lengths, [*gaps, ""], strict=True))
-        table.add_row(
-            f"{one.kind}.{one.clip}",
-            one.attack,
-            str(one.startup),
-            active,
-            "" if one.recovery is None else str(one.recovery),
-            "" if one.total is None else str(one.total),
-            present.number(one.damage),
-            present.number(one.damage_all),
-            "kind's" if one.iframes is None else str(one.iframes),
-            *((str(one.stun),) if stuns else ()),
-        )
+        row = {"move": f"{one.kind}.{one.clip}", "attack": one.attack if one.attack != one.clip else ""}
+        row |= {"startup": str(one.startup), "active": active}
+        row |= {"recov.": _text(one.recovery), "total": _text(one.total), "damage": present.number(one.damage)}
+        row |= {"all": present.number(one.damage_all) if one.damage_all != one.damage else ""}
+        row |= {"in a row": " ".join(map(present.number, one.in_a_row))}
+        row |= {"i-frames": _text(one.iframes), "stun": _text(one.stun or None), "stop": _text(one.hitstop or None)}
+        rows += [row | {"adv.": _signed(one.advantage) if one.stun else ""}]
+        for case in one.cases:
+            told = {"move": f"  {case.case}", "damage": present.number(case.damage), "stun": _text(case.stun or None)}
+            rows.append(told | {"stop": _text(case.hitstop or None), "adv.": _signed(case.advantage)})
+    headings = [name for name in rows[0] if any(row.get(name) for row in rows)]
+    columns = [(name, "" if name in ("move", "attack") else "right") for name in headings]
+    table = present.table(f"frame data at {present.number(rate)} frames a second", columns)
+    table.columns[0].no_wrap = True
+    for row in rows:
+        table.add_row(*(row.get(name, "") for name in headings))
     out.print(table)
-    out.print(
-        "\nactive: 3(6)3 is open for 3, closed for 6, open for 3; all: the damage if every window lands", style="dim"
-    )
+    notes = {
+        "active": "active: 3(6)3 is open for 3, closed for 6, open for 3",
+        "stop": "stop: frames of hitstop",
+        "all": "all: the damage if every window lands",
+        "in a row": "in a row: the damage of the first hit, the second, …",
+        "adv.": "adv.: frames by which the attacker may act first, if the first active cell lands",
+    }
+    out.print()
+    for name, note in notes.items():
+        if name in headings:
+            out.print(note, style="dim")
+
+
+def _text(value: int | None) -> str:
+    return "" if value is None else str(value)
+
+
+def _signed(value: int | None) -> str:
+    return "" if value is None else f"{value:+d}"

@@ -24,7 +24,7 @@ from voskar.words import counted
 
 ROWS = 60
 LIFE = ("down", "respawn", "respawn_held", "out", "over", "won")
-ROWS_OF = ("contact", "adopted", *LIFE)
+ROWS_OF = ("contact", "adopted", "clash", *LIFE)
 
 
 @click.command(
@@ -132,6 +132,11 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
     for event in contacts:
         seconds = f"{(event.frame - recording.first) / float(recording.rate):.2f}"
         head = (present.span(event.frame, event.until), seconds)
+        if event.event == "clash":
+            won = f"{event.winner} goes on" if event.winner else ""
+            both = f"{event.attack}, {event.other_attack}"
+            rows.append((*head, event.id or "", event.other or "", both, Text("clash", "bold"), "", won))
+            continue
         if event.event in LIFE:
             rows.append((*head, event.id or "the run", "", "", *_life(event)))
             continue
@@ -145,6 +150,8 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
         verdict = present.outcome(event.outcome)
         if lost is not None and event.frame > lost.frame:
             verdict.append(" ~", "bold")
+        if event.case and event.outcome == "landed":
+            verdict.append(f" {event.case}")
         if event.outcome != "landed":
             verdict.append(f" {length}f", "dim")
         health = healths.get(id(event))

@@ -21,7 +21,7 @@ class ActorCheck(Struct, frozen=True):
 
 
 def _kind_words(world: World, state: ActorState, asked: ActorCondition) -> str:
-    return f"only {' or '.join(sorted(asked.kinds))}: it is {state.kind.name}"
+    return f"only {' or '.join(sorted(asked.kinds))}: it is {state.kind.told}"
 
 
 def _counters_fail(world: World, state: ActorState, asked: ActorCondition) -> bool:
@@ -115,7 +115,7 @@ ACTOR_CHECKS: tuple[ActorCheck, ...] = (
     ActorCheck(
         "kinds",
         lambda asked: bool(asked.kinds),
-        lambda world, state, asked: state.kind.name not in asked.kinds,
+        lambda world, state, asked: state.kind.told not in asked.kinds,
         _kind_words,
     ),
     ActorCheck("counters", lambda asked: bool(asked.counters), _counters_fail, _counter_words),

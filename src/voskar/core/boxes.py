@@ -12,7 +12,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from voskar.core.kernel.shapes import ABSENT, CLOSED, UNLOGGED, BoxColumns, BoxRuns, ClipColumns, ShapeColumns
-from voskar.core.rules import NO_CONDITION, Attack, Box, Key, Kind, Rehit, Role, Rules, clash, eligible
+from voskar.core.rules import NO_CONDITION, Attack, Box, Key, Kind, Reflect, Rehit, Role, Rules, clash, eligible
 from voskar.core.rules.outlines import stretched
 from voskar.core.rules.shapes import Form, is_upright, put_on
 
@@ -91,6 +91,9 @@ class BoxCatalog:
             self.by_kind[kind.name] = [self._form(kind, box, swings) for box in kind.boxes]
         self.conditions = {kind.name: kind.box_conditions for kind in rules.kinds.values() if kind.box_conditions}
         """Those that boxes of a kind are open by: their places are their bits in the kernel."""
+        self.reflections = rules.reflections
+        """What a shot may be on other layers by."""
+        self._met: dict[tuple[int, int, Reflect | None, Reflect | None], bool] = {}
         self._upright = [is_upright(form) for form in self.forms]
 
     @classmethod
@@ -103,9 +106,10 @@ class BoxCatalog:
         _KNOWN.appendleft((rules, made))
         return made
 
-    def shapes(self) -> ShapeColumns:
-        """The flat table of all forms for a kernel of its own."""
-        return ShapeColumns(self.forms, self._upright)
+    def shapes(self, room: tuple[int, int]) -> ShapeColumns:
+        """The flat table of all forms for a kernel of its own, and of logged ones with room for so many parts of so
+        many corners."""
+        return ShapeColumns(self.forms, self._upright, room)
 
     def _form(self, kind: Kind, box: Box, swings: Mapping[str, int]) -> FormedBox:
         known: dict[tuple[object, ...], int] = {}
@@ -145,9 +149,23 @@ class BoxCatalog:
         """Boxes of one role, by number."""
         return [formed for formed in self.formed if formed.box.role == role]
 
-    def meets(self, hit: FormedBox, hurt: FormedBox) -> bool:
-        """Whether layers and masks let a hitbox meet a hurtbox."""
-        return eligible(self.rules.contact.detect, hit.box, hurt.box)
+    def meets(
+        self, hit: FormedBox, other: FormedBox, hit_by: Reflect | None = None, other_by: Reflect | None = None
+    ) -> bool:
+        """Whether layers and masks let a hitbox meet a hurtbox, or clash with a hitbox; of shots that were reflected
+        by what."""
+        key = hit.number, other.number, hit_by, other_by
+        if key not in self._met:
+            rules = self.rules
+            one, two = rules.reflected(hit.box, hit_by), rules.reflected(other.box, other_by)
+            clashes = other.box.role == "hitbox"
+            self._met[key] = clash(rules.contact, one, two) if clashes else eligible(rules.contact.detect, one, two)
+        return self._met[key]
+
+    def may_meet(self, hit: FormedBox, other: FormedBox) -> bool:
+        """Whether they let them if either has been reflected, or none."""
+        by = (None, *self.reflections)
+        return any(self.meets(hit, other, *both) for both in product(by, by))
 
     def table(self, clips: Sequence[str], logged: Sequence[str] = (), tag_sets: Sequence[Set[str]] = ()) -> BoxColumns:
         """The flat table for the kernel; `clips` are those that poses can show, `logged` the boxes that they log,
@@ -161,11 +179,11 @@ class BoxCatalog:
         meets = np.zeros((len(self.formed), len(self.formed)), dtype=np.bool_)
         # boxes of the same layers and masks meet the same ones, and there are few such
         for (_, some), (_, others) in product(_alike(hits), _alike(hurts)):
-            if self.meets(some[0], others[0]):
+            if self.may_meet(some[0], others[0]):
                 meets[np.ix_([one.number for one in some], [one.number for one in others])] = True
         clashes = np.zeros(len(self.formed), dtype=np.bool_)
         for (_, some), (_, others) in product(_alike(hits), _alike(hits)) if self.rules.contact.clash else ():
-            if clash(self.rules.contact, some[0].box, others[0].box):
+            if self.may_meet(some[0], others[0]):
                 mine, theirs = [one.number for one in some], [one.number for one in others]
                 meets[np.ix_(mine, theirs)] = clashes[mine] = clashes[theirs] = True
         is_hit = {one.number for one in hits}
@@ -181,6 +199,7 @@ class BoxCatalog:
             [box.box.attack is None or not box.attack.hits_owner for box in self.formed],
             meets,
             [self._place_among(logged, box.box) for box in self.formed],
+            [box.box.pad for box in self.formed],
             [box.box.outline.grow for box in self.formed],
             [box.box.within_bounds and self.rules.space.bounds is not None for box in self.formed],
             [box.swing for box in self.formed],
@@ -188,6 +207,7 @@ class BoxCatalog:
             [self._condition(box) for box in self.formed],
             self._tag_bits([NO_TAGS, *tag_sets]),
             clashes.tolist(),
+            [box.box.depth for box in self.formed],
         )
 
     def _condition(self, box: FormedBox) -> int:
@@ -212,7 +232,7 @@ class BoxCatalog:
     def _place_among(logged: Sequence[str], box: Box) -> int:
         if not box.logged:
             return UNLOGGED
-        return logged.index(box.name) if box.name in logged else ABSENT
+        return logged.index(box.logged) if box.logged in logged else ABSENT
 
     def clip_table(self, clips: Sequence[str]) -> ClipColumns:
         """The declared clips of every kind for the kernel."""

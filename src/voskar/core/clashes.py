@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, cast
+from typing import Any, NamedTuple, cast
 
 from voskar.core.boxes import FormedBox
 from voskar.core.consequences import Effect, Side, carry_out, reach
 from voskar.core.hitstop import freeze
 from voskar.core.judging.contact import swing_of
 from voskar.core.judging.memory import Memory
+from voskar.core.judging.order import ranks
 from voskar.core.kernel.broad_phase import TouchRow
-from voskar.core.ledger.events import ClashEvent
+from voskar.core.ledger.events import AdoptedEvent, ClashEvent
 from voskar.core.recording.inputs import Vector
 from voskar.core.world import ActorState, World
 
@@ -28,26 +29,60 @@ class ClashSide(NamedTuple):
         return self.state.row, self.box.memory_key
 
 
-def clash(world: World, memory: Memory, touches: list[TouchRow]) -> None:
-    """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged."""
+class Clashes(NamedTuple):
+    """What the game tells of clashes about a frame: the pairs that clash near it, and those that clash in it, by ids in
+    order."""
+
+    near: set[tuple[str, str]]
+    now: set[tuple[str, str]]
+
+
+def clash(world: World, memory: Memory, touches: list[TouchRow], told: Clashes | None = None) -> None:
+    """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged. One of which the game does
+    not tell, though it tells of clashes, does not count; one that only the game tells of does."""
     formed = world.catalog.formed
     actors = cast(list[ActorState], world.actors)  # whoever touches is there
-    found: dict[tuple[str, str, str, str], tuple[float, ClashSide, ClashSide, int]] = {}
+    found: dict[tuple[Any, Any, str, str], tuple[float, ClashSide, ClashSide, int]] = {}
+    known: set[tuple[str, str]] = set()
+    rank = ranks(world)
     for attacker, hit, target, other, t, touch in touches:
         one = ClashSide(actors[attacker], formed[hit], swing_of(world, attacker, formed[hit]))
         two = ClashSide(actors[target], formed[other], swing_of(world, target, formed[other]))
         if _are_together(one.state, two.state):
             continue
-        if one.state.id > two.state.id:
+        if rank(one.state) > rank(two.state):
             one, two = two, one
-        key = one.state.id, two.state.id, one.box.attack.name, two.box.attack.name
+        key = rank(one.state), rank(two.state), one.box.attack.name, two.box.attack.name
         if key not in found or t < found[key][0]:
             found[key] = t, one, two, touch
     for key, _ in sorted(found.items(), key=lambda pair: (round(pair[1][0], 6), pair[0])):
         _, one, two, touch = found[key]
         if _is_new(memory, world.frame, one, two) and not _is_over(world, memory, one, two):
             world.finder.contact_point(touch)
-            _resolve(world, memory, one, two, (world.narrow.point_x, world.narrow.point_y))
+            place = world.narrow.point_x, world.narrow.point_y
+            ids = (min(one.state.id, two.state.id), max(one.state.id, two.state.id))
+            if told is None or ids in told.near:
+                _resolve(world, memory, one, two, place)
+                known.add(ids)
+            else:
+                world.events.append(_event(world, one, two, place))
+                world.events.append(AdoptedEvent(frame=world.frame, detail="no clash", id=ids[0]))
+    for ids in sorted(told.now - known) if told is not None else ():
+        sides = [_open_side(world, name) for name in ids]
+        if sides[0] is not None and sides[1] is not None:
+            world.events.append(AdoptedEvent(frame=world.frame, detail="clash", id=ids[0]))
+            _resolve(world, memory, sides[0], sides[1], world.position(sides[0].state.row))
+
+
+def _open_side(world: World, name: str) -> ClashSide | None:
+    """The first open hitbox of an actor that may clash, by its name."""
+    state, hits = world.find(name), world.placing.hits
+    if state is None:
+        return None
+    clashes = world.placing.boxes.clashes
+    own = [hits.box[at] for at in range(hits.count) if hits.actor[at] == state.row and clashes[hits.box[at]]]
+    boxes = sorted((world.catalog.formed[number] for number in own), key=lambda box: box.name)
+    return ClashSide(state, boxes[0], swing_of(world, state.row, boxes[0])) if boxes else None
 
 
 def _are_together(one: ActorState, two: ActorState) -> bool:
@@ -59,6 +94,8 @@ def _are_together(one: ActorState, two: ActorState) -> bool:
 
 def _is_new(memory: Memory, frame: int, one: ClashSide, two: ClashSide) -> bool:
     """One clash a swing and pair; of an attack that is not timed, until the boxes have been apart for a frame."""
+    if one.state.id > two.state.id:
+        one, two = two, one
     key = (*one.key, *two.key)
     before = memory.clashes.get(key)
     memory.note_clash(key, (one.swing, two.swing, frame))
@@ -78,14 +115,22 @@ def _is_over(world: World, memory: Memory, *sides: ClashSide) -> bool:
     )
 
 
-def _resolve(world: World, memory: Memory, one: ClashSide, two: ClashSide, place: Vector) -> None:
+def _lost(one: ClashSide, two: ClashSide) -> tuple[bool, bool]:
+    """Whose attack is cancelled: the weaker one, or both."""
     strengths = one.box.attack.strength, two.box.attack.strength
-    lost = strengths[0] <= strengths[1], strengths[1] <= strengths[0]
+    return strengths[0] <= strengths[1], strengths[1] <= strengths[0]
+
+
+def _event(world: World, one: ClashSide, two: ClashSide, place: Vector) -> ClashEvent:
+    lost = _lost(one, two)
     winner = None if all(lost) else two.state.id if lost[0] else one.state.id
     names = one.box.attack.name, two.box.attack.name
-    world.events.append(
-        ClashEvent(world.frame, one.state.id, two.state.id, names[0], names[1], place[0], place[1], winner)
-    )
+    return ClashEvent(world.frame, one.state.id, two.state.id, *names, *place, winner)
+
+
+def _resolve(world: World, memory: Memory, one: ClashSide, two: ClashSide, place: Vector) -> None:
+    world.events.append(_event(world, one, two, place))
+    lost = _lost(one, two)
     for own, is_lost in ((one, lost[0]), (two, lost[1])):
         if is_lost:
             memory.cancel(own.key, own.swing)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol, cast
 
-from voskar.core.clashes import clash
+from voskar.core.clashes import Clashes, clash
 from voskar.core.consequences import Bound, consequences_of, consume, land
 from voskar.core.judging.cases import remember
 from voskar.core.judging.contact import Contact
@@ -27,6 +27,10 @@ class HitFilter(Protocol):
 
     def claims(self) -> Callable[[str, str, str], bool] | None:
         """Whether it has a hit of an attacker, an attack and a target in this frame; None if it has none at all."""
+        ...
+
+    def clashes(self) -> Clashes | None:
+        """Which clashes it has in this frame; None if it never tells of any."""
         ...
 
     def look(self, contact: Contact) -> None:
@@ -82,10 +86,11 @@ class Judge:
         memory.choices.clear()
         account = self.account
         claimed = None if account is None else account.claims
-        touches = world.finder.touches()
-        if world.rules.contact.clash and touches:
+        touches = world.touches()
+        if world.rules.contact.clash:
             is_clash = self._is_hitbox
-            clash(world, memory, [touch for touch in touches if is_clash[touch[3]]])
+            told = None if account is None else account.clashes()
+            clash(world, memory, [touch for touch in touches if is_clash[touch[3]]], told)
             touches = [touch for touch in touches if not is_clash[touch[3]]]
         for attacker, hit, target, hurt, t, touch in self._order.of(world, touches, claimed):
             hitbox = formed[hit]

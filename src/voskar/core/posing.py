@@ -14,8 +14,8 @@ from voskar.core.kernel.broad_phase import TouchFinder
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.kernel.placed import BoxLog
 from voskar.core.kernel.placing import SCRATCH, Placing
-from voskar.core.kernel.storage import shared_floats, shared_ints
-from voskar.core.recording import Recording
+from voskar.core.kernel.storage import shared_flags, shared_floats, shared_ints
+from voskar.core.recording import LoggedBoxes, Recording
 from voskar.core.rules import Kind, Rules
 from voskar.core.rules.shapes import TOLERANCE, Floats
 
@@ -28,10 +28,20 @@ COPIES = 9
 
 def box_log(played: Recording | None) -> BoxLog:
     """The boxes that a recording logs, as the kernel reads them."""
-    if played is None or not played.boxes.names:
-        return BoxLog(shared_ints(np.array([-1])), 0, shared_floats(np.zeros(1)), 1)
-    bounds = shared_floats(played.boxes.bounds.reshape(-1))
-    return BoxLog(shared_ints(played.poses.logged), 1, bounds, len(played.boxes.names))
+    boxes = LoggedBoxes() if played is None else played.boxes
+    parts = [part for shape in boxes.shapes for part in shape]
+    shapes = (
+        shared_ints(boxes.shape.reshape(-1)),
+        shared_ints(np.cumsum([0, *map(len, boxes.shapes)])),
+        shared_ints(np.cumsum([0, *(len(part.corners) for part in parts)])),
+        shared_floats(np.concatenate([np.zeros((0, 2)), *(part.corners for part in parts)]).reshape(-1)),
+        shared_floats(np.array([part.radius for part in parts], dtype=np.float64)),
+        shared_flags(np.array([part.is_rect for part in parts], dtype=np.bool_)),
+    )
+    if played is None or not boxes.names:
+        return BoxLog(shared_ints(np.array([-1])), 0, shared_floats(np.zeros(1)), 1, *shapes)
+    bounds = shared_floats(boxes.bounds.reshape(-1))
+    return BoxLog(shared_ints(played.poses.logged), 1, bounds, len(boxes.names), *shapes)
 
 
 def bounds_of(rules: Rules) -> Bounds:
@@ -55,7 +65,7 @@ class Posed:
         """`played` is the recording whose poses may be shown."""
         self.catalog, self.clips, self.rows = catalog, clips, rows
         self.table = ActorTable(rows)
-        self.shapes = catalog.shapes()
+        self.shapes = catalog.shapes((1, 4) if played is None else played.boxes.room)
         self.narrow = NarrowPhase(self.shapes.most_corners)
         names = played.boxes.names if played is not None else ()
         self._most = max((len(own) for own in catalog.by_kind.values()), default=1) if names else 0
@@ -86,6 +96,7 @@ class Posed:
         table.angle[row], table.scale[row] = angle, scale
         table.clip[row], table.cell[row], table.pose[row] = clip, cell, -1
         table.disarmed_until[row] = table.frozen_until[row] = -1
+        table.z[row] = 0.0
         table.met[row], table.tags[row] = -1, -1  # what its state would be is not known here
         self.placing.turn(row)
 
@@ -96,6 +107,7 @@ class Posed:
         facing, angle, scale = (float(column[pose]) for column in (poses.facing, poses.angle, poses.scale))
         kind = recording.actors[poses.actor[pose]].kind
         self.put(row, kind, x, y, facing, angle, scale, int(poses.clip[pose]), cell)
+        self.table.z[row] = float(poses.z[pose])
         self.table.pose[row], self.table.tags[row] = pose, int(poses.tags[pose])
 
     def clip(self, row: int) -> str | None:
@@ -109,7 +121,7 @@ class Posed:
             return box.form_in(self.clip(row), self.table.cell[row])
         table, form = self.table, self.shapes.own + self._spare(row, box)
         matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
-        return form if self.placing.lay(form, box.number, table.pose[row], *matrix, table.scale[row]) else -1
+        return form if self.placing.logged.lay(form, box.number, table.pose[row], *matrix, table.scale[row]) else -1
 
     def _spare(self, row: int, box: FormedBox) -> int:
         """The spare form for a logged box of a row."""
@@ -143,17 +155,17 @@ class Posed:
             x * table.m10[row] + y * table.m11[row] + table.y[row],
         )
 
-    def parts(self, row: int, box: FormedBox) -> tuple[list[Floats], float]:
-        """World corners (n, 2) of the convex parts of a box, and their radius."""
+    def parts(self, row: int, box: FormedBox) -> list[tuple[Floats, float]]:
+        """World corners (n, 2) of the convex parts of a box, each with its radius."""
         form, shapes, narrow = self.form(row, box), self.shapes, self.narrow
-        found: list[Floats] = []
+        found: list[tuple[Floats, float]] = []
         if form < 0:
-            return found, 0.0
-        for part in range(shapes.part_start[form], shapes.part_start[form + 1]):
+            return found
+        for part in range(shapes.part_start[form], shapes.part_end[form]):
             self.placing.corners_a(narrow, part, row, 0.0, 0.0)
             corners = np.stack([np.asarray(narrow.ax)[: narrow.na], np.asarray(narrow.ay)[: narrow.na]], axis=1)
-            found.append(corners.copy())
-        return found, shapes.radius[form] * self.table.scale[row]
+            found.append((corners.copy(), shapes.part_radius[part] * self.table.scale[row]))
+        return found
 
     def gap(self, a: int, hit: FormedBox, b: int, hurt: FormedBox) -> float:
         """Signed gap in units of two boxes, open or not: the least over their parts; negative where they overlap.
@@ -165,18 +177,30 @@ class Posed:
         best = float("inf")
         if form_a < 0 or form_b < 0:
             return best
-        radii = shapes.radius[form_a] * self.table.scale[a] + shapes.radius[form_b] * self.table.scale[b]
         over = [(0.0, 0.0)]
         if hit.kind.wraps or hurt.kind.wraps:
             steps = (0.0, -1.0, 1.0)
             over = [(x * placing.width, y * placing.height) for x in steps for y in steps]
-        for part_a in range(shapes.part_start[form_a], shapes.part_start[form_a + 1]):
+        for part_a in range(shapes.part_start[form_a], shapes.part_end[form_a]):
+            reach = shapes.part_radius[part_a] * self.table.scale[a]
             for dx, dy in over:
                 placing.corners_a(narrow, part_a, a, dx, dy)
-                for part_b in range(shapes.part_start[form_b], shapes.part_start[form_b + 1]):
+                for part_b in range(shapes.part_start[form_b], shapes.part_end[form_b]):
                     placing.corners_b(narrow, part_b, b, 0.0, 0.0)
-                    best = min(best, narrow.gap(radii))
+                    best = min(best, narrow.gap(reach + shapes.part_radius[part_b] * self.table.scale[b]))
         return best
+
+    def depth_gap(self, a: int, hit: FormedBox, b: int, hurt: FormedBox) -> float:
+        """How far apart two boxes are in depth, below 0 where they overlap; endlessly so if either has none."""
+        one, other, table = hit.box.depth, hurt.box.depth, self.table
+        if one is None or other is None:
+            return -math.inf
+        near, far = zip(
+            *((table.z[row] + own[0] * table.scale[row], table.z[row] + own[1] * table.scale[row])
+              for row, own in ((a, one), (b, other))),
+            strict=True,
+        )  # fmt: skip
+        return float(max(near) - min(far))
 
     def distance(self, row: int, box: FormedBox, x: float, y: float) -> float:
         """How far a point is from a box, open or not: 0 inside, infinite if the game does not log the box."""
@@ -185,9 +209,9 @@ class Posed:
         if form < 0:
             return best
         narrow.put(False, [(x, y)])
-        for part in range(shapes.part_start[form], shapes.part_start[form + 1]):
+        for part in range(shapes.part_start[form], shapes.part_end[form]):
             self.placing.corners_a(narrow, part, row, 0.0, 0.0)
-            best = min(best, narrow.gap(shapes.radius[form] * self.table.scale[row]))
+            best = min(best, narrow.gap(shapes.part_radius[part] * self.table.scale[row]))
         return max(best, 0.0)
 
     def touches(self) -> list[Touch]:

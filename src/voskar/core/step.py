@@ -31,6 +31,7 @@ from voskar.core.lifecycle.respawn import Returns
 from voskar.core.lifecycle.settle import Settling
 from voskar.core.lifecycle.succession import Succession
 from voskar.core.recording import Recording
+from voskar.core.reflecting import hand_over
 from voskar.core.rules import Rules
 from voskar.core.world import World
 
@@ -165,6 +166,8 @@ class Stepper:
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         self.settling.tell_who_left()
         counting.move(world)
+        for row in world.run.given_back.pop(world.frame, ()):
+            world.give_back(world.state(row))
         if not kernel.touched:
             self.returns.bring_back()
             if adopter is not None:
@@ -190,6 +193,8 @@ class Stepper:
         if world.run.delayed:
             self.emitters.thaw()
         self.settling.settle()
+        if world.run.reflections:
+            hand_over(world, self.judge.memory)
         if adopter is not None:
             adopter.settled()
         latch(world, world.frame + 1)

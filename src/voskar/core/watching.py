@@ -191,7 +191,7 @@ class Watch:
                 spawned = bool(table.spawned[row])
                 self._names[state.id] = Actor(state.id, state.kind.name, state.owner, driven=True, spawned=spawned)
             numbers.append(state.id)
-        names = ("x", "y", "facing", "angle", "clip", "tick", "vx", "vy", "past", "hidden")
+        names = ("x", "y", "facing", "angle", "clip", "tick", "vx", "vy", "past", "hidden", "z")
         columns = tuple(np.asarray(getattr(table, name))[here] for name in names)
         self._film.append((np.full(len(here), frame), np.array(numbers, dtype=object), *columns))
 
@@ -211,7 +211,7 @@ class Watch:
         known = len(recording.actors)
         number = {name: known + place for place, name in enumerate(self._names)}
         columns = [np.concatenate(parts) for parts in zip(*self._film, strict=True)]
-        frame, names, x, y, facing, angle, clip, tick, vx, vy, past, hidden = columns
+        frame, names, x, y, facing, angle, clip, tick, vx, vy, past, hidden, depth = columns
         count = len(frame)
         nan, none = np.broadcast_to(np.nan, count), np.broadcast_to(-1, count)
         never = np.broadcast_to(False, count)
@@ -223,6 +223,7 @@ class Watch:
             facing=facing.astype(np.int8),
             angle=angle,
             scale=np.broadcast_to(1.0, count),
+            z=depth,
             clip=clip,
             tick=np.where(clip >= 0, tick, -1),
             cell=none,

@@ -15,14 +15,18 @@ RULEBOOKS = {"shots": "darts.toml", "spit": "swarm.toml", "yard": "yard.toml"}
 
 def write(folder: Path) -> int:
     """Writes all of it to a folder, each file whole or not at all; returns how many there are."""
-    from voskar.demo import meadow, sprites, swarm
+    from voskar.demo import meadow, sparring, sprites, swarm
 
     texts = dict(_texts(files("voskar.demo"), ""))
     texts["meadow.jsonl"] = meadow.text()
     texts["swarm.jsonl"] = swarm.text()
+    texts["ring/match.jsonl"] = sparring.text()
+    for name, bug in sparring.BUGS.items():
+        texts[f"ring/bugs/{name}.jsonl"] = sparring.text(bug.seed, bug.frames, frozenset([name]))
+        texts[f"ring/right/{name}.jsonl"] = sparring.text(bug.seed, bug.frames)
     for name, text in texts.items():
         with plain_errors(folder):
-            (folder / name).parent.mkdir(exist_ok=True)
+            (folder / name).parent.mkdir(exist_ok=True, parents=True)
         write_text(folder / name, text)
     with whole_file(folder / "moth.png") as part:
         sprites.write_moth(part)
@@ -46,9 +50,9 @@ def _write_right(folder: Path, script: str) -> bool:
 
 
 def _texts(folder: Traversable, below: str) -> Iterator[tuple[str, str]]:
-    """Every TOML file of the demo, by its path in it."""
+    """Every rulebook and table of the demo, by its path in it."""
     for path in sorted(folder.iterdir(), key=lambda each: each.name):
         if path.is_dir():
             yield from _texts(path, f"{below}{path.name}/")
-        elif path.name.endswith(".toml"):
+        elif path.name.endswith((".toml", ".csv")):
             yield f"{below}{path.name}", path.read_text(encoding="utf-8")

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 
+import numpy as np
+
 from voskar.core.recording import Claim, Recording
 from voskar.draft.boxes import BoxDraft
 from voskar.draft.clips import ClipDraft
@@ -12,7 +14,7 @@ from voskar.draft.lives import LifeDraft
 from voskar.draft.reactions import ReactionDraft
 from voskar.draft.seen import FEW
 from voskar.draft.shots import ShotDraft
-from voskar.draft.values import AttackGuess, Guess, Value, shown
+from voskar.draft.values import AttackGuess, Guess, Value, quoted, shown
 from voskar.words import counted
 
 
@@ -42,6 +44,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
         for target in self.targets:
             self.life(target)
         self.shots()
+        self._fights()
         kinds, attacks = list(self.kinds.values()), list(self.attacks.values())
         up = self.recordings[0].up
         return Guess(up, list(self.targets), kinds, attacks, contact, self.space, self.unknown, self._lag())
@@ -144,6 +147,40 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
                 if lost == lost and lost:
                     found.append(float(lost))
         return found
+
+    def _fights(self) -> None:
+        """Tags and counters as they are logged; what else is logged of fights is named: nothing tells what brings it
+        about."""
+        tags: dict[str, set[str]] = defaultdict(set)
+        firsts: dict[tuple[str, str], list[float]] = defaultdict(list)
+        for played in self.recordings:
+            poses = played.poses
+            for number, actor in enumerate(played.actors):
+                rows = poses.rows_of(number)
+                for place, name in enumerate(played.counters.names):
+                    values = played.counters.values[poses.counted[rows[poses.counted[rows] >= 0]], place]
+                    if len(values) and values[0] == values[0]:
+                        firsts[actor.kind, name].append(float(values[0]))
+            rows = np.flatnonzero(poses.tags >= 0)
+            for actor, number in {*zip(poses.actor[rows].tolist(), poses.tags[rows].tolist(), strict=True)}:
+                tags[played.actors[actor].kind] |= played.tag_sets[number]
+        for kind, some in sorted(tags.items()):
+            if some:
+                self.kinds[kind].keys["tags"] = Value(f"[{', '.join(map(quoted, sorted(some)))}]", "the log has these")
+        counters = sorted({name for _, name in firsts})
+        for (kind, name), begun in sorted(firsts.items()):
+            value, count = Counter(begun).most_common(1)[0]
+            if value:
+                why = f"{count} of {counted(len(begun), 'actor')} begin with it"
+                self.kinds[kind].keys[f"counters.{quoted(name)}.start"] = Value(shown(value), why)
+        cases = Counter(one.case for some in self.hits for one in some if one.case)
+        if counters:
+            self.unknown.append(f"counters {', '.join(counters)}: what changes them, and their limits")
+        if cases:
+            told = ", ".join(f"{name} ({count})" for name, count in sorted(cases.items()))
+            self.unknown.append(f"cases of hits, {told}: when each holds, and what it does")
+        if any(one.event == "clash" for played in self.recordings for one in played.claims):
+            self.unknown.append("clashes: which hitboxes cancel each other")
 
     def _contact(self) -> dict[str, Value]:
         together = guarded = 0

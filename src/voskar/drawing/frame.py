@@ -238,7 +238,8 @@ def _contacts(labels: Labels, scene: Scene, *, alone: bool) -> None:
     for contact, at in zip(
         (contact for contact in scene.contacts if None not in (contact.x, contact.y)), placed, strict=True
     ):
-        text = f"{contact.outcome}: {contact.hitbox} on {contact.hurtbox}" if alone else contact.outcome or ""
+        came = f"{contact.outcome}, {contact.case}" if contact.case else contact.outcome or ""
+        text = f"{came}: {contact.hitbox} on {contact.hurtbox}" if alone else came
         labels.put_beside(text, at, 9 if alone else 7)
 
 

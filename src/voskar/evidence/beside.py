@@ -11,11 +11,11 @@ import numpy as np
 from msgspec import Struct
 
 from voskar.core.ledger.events import SpawnEvent
-from voskar.core.rules import Emitter, Kind
+from voskar.core.rules import Fan, Kind
 from voskar.core.world import Birth, VerbCall
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector
-from voskar.evidence.starts import Starts, emitter_of
+from voskar.evidence.starts import Starts, fan_of
 
 SURE = 2
 """A first velocity that only poses tell is known once so many further poses agree with it."""
@@ -67,6 +67,7 @@ class Beside:
 
     def __init__(self, look: FlightLook, flight: LoggedFlight) -> None:
         self.look, self.flight, self.shadow = look, flight, look.held.shadow
+        self.tolerance = look.held.tolerance_of(flight.name)
         poses, rows, motion = look.held.recording.poses, flight.rows, flight.kind.motion
         self.x, self.y = poses.x[rows], poses.y[rows]
         self.wraps = look.held.rules.space.bounds is not None and motion.at_edge == "wrap"
@@ -123,7 +124,7 @@ class Beside:
             self.shadow.step()
             if may_end and self.shadow.turned == self.shadow.frame:
                 return True
-        near = math.dist(self.place(-1), self.shadow.place) <= self.look.held.tolerance
+        near = math.dist(self.place(-1), self.shadow.place) <= self.tolerance
         return self.shadow.gone == "edge" or (self.shadow.gone == "solid" and near)
 
     def _set_off(self) -> int | None:
@@ -132,9 +133,9 @@ class Beside:
         look, flight, kind = self.look, self.flight, self.flight.kind
         motion = kind.motion
         birth = look.held.births.get((flight.source.frame, flight.source.id)) if flight.source is not None else None
-        emitter = emitter_of(look.held, flight.source) if flight.source is not None else None
-        if birth is not None and emitter is not None and emitter.fan.jitter:
-            return self._drawn(birth, emitter)
+        fan = fan_of(look.held, flight.source) if flight.source is not None else None
+        if birth is not None and fan is not None and fan.is_drawn:
+            return self._drawn(birth, fan)
         if flight.source is not None and look.starts.is_open(flight.source):
             return self._derive(0)
         facing = float(look.held.recording.poses.facing[flight.rows[0]])
@@ -145,7 +146,7 @@ class Beside:
             moves = any(motion.velocity) or any(motion.acceleration) or motion.gravity or motion.drag
             return self._derive(0) if moves or kind.name in look.spawned else None
         self.known = self.sure = True
-        self.shadow.enter(flight.first, birth, moves=emitter is not None and emitter.moves_at_once)
+        self.shadow.enter(flight.first, birth, moves=birth.moves_at_once)
         if self.shadow.gone:
             return self._derive(0)
         self.shadow.put(*self.place(0))
@@ -156,9 +157,9 @@ class Beside:
         poses, row = self.look.held.recording.poses, self.flight.rows[at]
         return Birth(self.flight.name, self.flight.kind.name, *self.place(at), float(poses.angle[row]), velocity)
 
-    def _drawn(self, birth: Birth, emitter: Emitter) -> int:
-        """The game draws the direction of its shots: that of the velocity that it logs, or of its first step. The next
-        place to compare."""
+    def _drawn(self, birth: Birth, fan: Fan) -> int:
+        """The game draws how its shots set off: as the velocity that it logs, or the first step. The next place to
+        compare."""
         poses, row, motion = self.look.held.recording.poses, self.flight.rows[0], self.flight.kind.motion
         way = float(poses.vx[row]), float(poses.vy[row])
         logs = not (math.isnan(way[0]) or math.isnan(way[1]))
@@ -166,15 +167,17 @@ class Beside:
             way = self._step(1) if len(self.flight.rows) > 1 else (0.0, 0.0)
         straight = (
             motion.is_even
-            and not emitter.fan.inherit
+            and not fan.inherit
             and any(way)
             and self.look.is_free(self.flight.kind, self.place(0), math.hypot(*way))
         )
         if not (logs or straight):
             return self._derive(0)
         if straight:  # then its speed is that of the rules
-            speed = math.hypot(*(birth.velocity or (0.0, 0.0))) / math.hypot(*way)
-            way = way[0] * speed, way[1] * speed
+            own, (least, most) = math.hypot(*way), fan.speeds
+            pace = own if logs else own / self.look.dt
+            speed = min(max(pace, least), most) if least != most else math.hypot(*(birth.velocity or (0.0, 0.0)))
+            way = way[0] * speed / own, way[1] * speed / own
         self.known = self.sure = True
         self._enter(0, way)
         return 1
@@ -217,13 +220,13 @@ class Beside:
                 shadow.obey(orders.pop(0))
                 self.more = self.lag + self.grain
             stop = min([one.frame - flight.first + 1 for one in orders[:1]], default=count)
-            slack = look.held.tolerance + self.more * (at - self.base)
+            slack = self.tolerance + self.more * (at - self.base)
             at = shadow.follow(self.x[:stop], self.y[:stop], at, slack, self.more)
             if not self.sure and at - self.base > SURE:
                 self.known = self.sure = True
             if at == stop:
                 continue
-            slack = look.held.tolerance + self.more * (at - self.base)
+            slack = self.tolerance + self.more * (at - self.base)
             if shadow.gone and self.sure:
                 yield from self._goes_on(at, slack)
                 if shadow.gone:
@@ -276,7 +279,7 @@ class Beside:
         x, y = self.x[at:], self.y[at:]
         x0, y0, x1, y1 = look.bounds
         far = np.maximum.reduce([x0 - x, y0 - y, x - x1, y - y1])
-        tolerance, within = look.held.tolerance, look.held.within("removed")
+        tolerance, within = self.tolerance, look.held.within("removed")
         if shadow.gone == "edge":
             if far[0] <= tolerance and math.dist(self.place(at), shadow.place) <= slack:
                 self._enter(at, shadow.velocity)

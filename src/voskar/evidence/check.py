@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from voskar.core.adopt import Resync, Windows
 from voskar.core.ledger import Ledger
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.watching import Watched
 from voskar.core.watching import watched as watch
+from voskar.evidence.beginnings import beginnings
 from voskar.evidence.displayed import displayed
 from voskar.evidence.emissions import emissions
 from voskar.evidence.events import event_claims
@@ -23,6 +26,7 @@ from voskar.evidence.jumps import jumps
 from voskar.evidence.lives import lives
 from voskar.evidence.motions import motions
 from voskar.evidence.outlines import outlines
+from voskar.evidence.owners import owners
 from voskar.evidence.presence import presence
 from voskar.evidence.reactions import reactions
 from voskar.evidence.states import states
@@ -38,6 +42,8 @@ ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (
     displayed,
     presence,
     unordered,
+    owners,
+    beginnings,
 )
 """Rows that need nothing but both accounts. Hits, other claims, reactions and spawns are counted too."""
 
@@ -149,5 +155,11 @@ def _not_compared(held: Held) -> Iterable[str]:
         came = bool(held.ledger.hits()) if event == "hit" else event in names
         if came and (event in scope.events or not held.recording.asks_for(event)):
             yield f"claims of {word}"
+    poses, actors = held.recording.poses, held.recording.actors
+    asked = {kind.name for kind in held.rules.kinds.values() if kind.tags}
+    for name in sorted(asked & {actor.kind for actor in actors}):
+        own = np.array([actor.kind == name for actor in actors], dtype=np.bool_)[poses.actor]
+        if not (poses.tags[own] >= 0).any():
+            yield f"tags of {name}"
     for name, values in (("kinds", scope.kinds), ("attacks", scope.attacks), ("reactions", scope.reactions)):
         yield from (f"{name} {value}" for value in sorted(values))

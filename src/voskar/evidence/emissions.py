@@ -38,7 +38,7 @@ class Unfired:
 
     def finding(self, told: str) -> Finding:
         """The disagreement; `told` is what those emitters say."""
-        one, kind = self.shown, self.shown.actor.kind
+        one, kind = self.shown, self.shown.actor.told
         reason = told or f"nothing that spawns {kind} belongs to it"
         game = f"{one.actor.id} appears at ({one.x:.1f}, {one.y:.1f})"
         gun = f"{self.guns[0][0]}/{self.guns[0][1].name}" if len(self.guns) == 1 else ""
@@ -88,6 +88,8 @@ def emissions(held: Held) -> Spawned:
         agreed += [id(event)] if found is None else []
         odd += [] if found is None else [found]
     spare = [one for index, one in enumerate(shown) if index not in used and not one.given]
+    reflected = {(event.detail, event.frame + 1) for event in ledger.of("reflect")}
+    spare = [claim for claim in spare if (claim.actor.id, claim.frame) not in reflected]
     spare = [claim for claim in spare if held.recording.logs("spawn", claim.actor.id)]
     unfired = tuple(_unfired(rules, recording, claim) for claim in spare)
     return Spawned(len(expected), len(agreed), tuple(odd), sources, unfired, agreed)
@@ -108,8 +110,8 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
     for at, event in enumerate(expected):
         kinds.setdefault(event.kind, ([], []))[0].append(_Numbered(event.frame, at))
     for at, one in enumerate(shown):
-        if one.actor.kind in kinds:
-            kinds[one.actor.kind][1].append(_Numbered(one.frame, at))
+        if one.actor.told in kinds:
+            kinds[one.actor.told][1].append(_Numbered(one.frame, at))
 
     def may_be(foretold: _Numbered, seen: _Numbered) -> bool:
         event, one = expected[foretold.at], shown[seen.at]
@@ -164,7 +166,7 @@ def spawned_kinds(rules: Rules) -> set[str]:
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
     """Where recorded actors of those kinds appear, also when they do so again."""
     kinds, poses, found = spawned_kinds(rules), recording.poses, []
-    rows, given = recording.appearances([number for number, one in enumerate(recording.actors) if one.kind in kinds])
+    rows, given = recording.appearances([number for number, one in enumerate(recording.actors) if one.told in kinds])
     then = poses.following[rows]
     there, told = (then >= 0) & ~poses.cut[then], ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))
     ways = [
@@ -224,9 +226,8 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Star
             "spawn-moved", appearance.frame, event, who, f"{who} appears in {appearance.frame}", rules, shift
         )
     apart = _apart(held, event, appearance, starts)
-    if shift == 0 and apart > held.tolerance:
-        emitter = emitter_of(held, event)
-        moved = emitter is not None and emitter.moves_at_once
+    if shift == 0 and apart > held.tolerance_of(who):
+        moved = held.births[event.frame, event.id].moves_at_once
         told = f"({event.x:.1f}, {event.y:.1f}) and moves it at once" if moved else f"({event.x:.1f}, {event.y:.1f})"
         rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
         game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
@@ -262,6 +263,6 @@ def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfi
         (name, emitter)
         for name in owners
         for emitter in rules.kinds[kinds[name]].emitters
-        if emitter.fan.kind == appearance.actor.kind
+        if emitter.fan.kind == appearance.actor.told
     ]
     return Unfired(appearance, tuple(guns))

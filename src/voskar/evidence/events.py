@@ -29,7 +29,7 @@ class Shown:
     owner: str | None = None
 
 
-EVENTS = ("down", "respawn", "out", "removed", "spawn", "over", "won")
+EVENTS = ("clash", "down", "respawn", "out", "removed", "spawn", "over", "won")
 
 
 class EventEvidence(NamedTuple):
@@ -88,12 +88,18 @@ def event_claims(held: Held) -> EventEvidence:
     for claim, event in moved:
         shift = event.frame - claim.frame
         told, rules = f"tells {claim.event} in {claim.frame}", _when(event, claim.frame)
-        found.append(Finding("event-moved", claim.frame, "", claim.id or "", claim, None, shift, told, rules))
+        found.append(Finding("event-moved", claim.frame, "", _who(claim) or "", claim, None, shift, told, rules))
     for claim in denied:
         told = f"tells {claim.event} in {claim.frame}"
         found.append(
             Finding(
-                "event-denied", claim.frame, "", claim.id or "", claim, game=told, rules=_instead(held, claim, events)
+                "event-denied",
+                claim.frame,
+                "",
+                _who(claim) or "",
+                claim,
+                game=told,
+                rules=_instead(held, claim, events),
             )
         )
     driven = [claim for claim in claims if claim.id not in held.recording.numbers]
@@ -104,7 +110,7 @@ def event_claims(held: Held) -> EventEvidence:
             continue
         if _is_asked(held, event, asked):
             told, rules = f"tells no {event.event}", f"{event.event} in {event.frame}"
-            found.append(Finding("event-missing", event.frame, "", event.id or "", game=told, rules=rules))
+            found.append(Finding("event-missing", event.frame, "", _who(event) or "", game=told, rules=rules))
     wrong = {id(finding.claim) for finding in other}
     return EventEvidence(
         len(claims),
@@ -139,7 +145,15 @@ def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> b
 
 
 def _key(one: Claim | Event | Shown) -> tuple[str, str | None]:
-    return one.event, one.id
+    return one.event, _who(one)
+
+
+def _who(one: Claim | Event | Shown) -> str | None:
+    """Whom it is about: of a clash both sides."""
+    if one.event != "clash":
+        return one.id
+    both = (one.attacker, one.target) if isinstance(one, Claim) else (one.id, getattr(one, "other", None))
+    return " and ".join(sorted(name or "" for name in both))
 
 
 def _when(event: Event | Shown, frame: int) -> str:
@@ -153,11 +167,11 @@ def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
     ended = held.ended_before(claim.frame)
     if ended is not None:
         return f"no {claim.event}: the run was {ended.event} in {ended.frame}"
-    own = sorted(event.frame for event in events if (event.event, event.id) == (claim.event, claim.id))
+    own = sorted(event.frame for event in events if _key(event) == _key(claim))
     held_back = [event for event in held.ledger.about(claim.id or "", "respawn_held") if event.frame <= claim.frame]
     if claim.event == "respawn" and held_back:
         return f"waits since {held_back[-1].frame}: {held_back[-1].detail} is in the way"
-    who = f" of {claim.id}" if claim.id else ""
+    who = f" of {_who(claim)}" if _who(claim) else ""
     if not own:
         return f"no {claim.event}{who} at all"
     nearest = min(own, key=lambda frame: (abs(frame - claim.frame), frame))
@@ -168,12 +182,16 @@ def _other(held: Held, claim: Claim, event: Event | Shown) -> Iterator[Finding]:
     """Values of a claim that are not those of its event."""
     for field, game, rules in _values(held, claim, event):
         told = f"tells {claim.event} with {field} {game}"
-        yield Finding("event-values", claim.frame, "", claim.id or "", claim, game=told, rules=f"{field} {rules}")
+        yield Finding("event-values", claim.frame, "", _who(claim) or "", claim, game=told, rules=f"{field} {rules}")
 
 
 def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[str, str, str]]:
     course = held.course.courses.get(claim.id or "")
-    if claim.attacker is not None and getattr(event, "by", None) not in (None, claim.attacker):
+    if (
+        claim.event != "clash"
+        and claim.attacker is not None
+        and getattr(event, "by", None) not in (None, claim.attacker)
+    ):
         yield "attacker", claim.attacker, str(getattr(event, "by", ""))
     owner = getattr(event, "owner", None)
     if claim.owner is not None and owner != claim.owner:
@@ -188,7 +206,7 @@ def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[st
         yield "health", number(claim.health), number(full)
     if claim.x is not None and claim.y is not None:
         place = _place(held, claim, event)
-        if place is not None and math.dist(place, (claim.x, claim.y)) > held.tolerance:
+        if place is not None and math.dist(place, (claim.x, claim.y)) > held.tolerance_of(claim.id or ""):
             yield "place", f"({claim.x:g}, {claim.y:g})", f"({place[0]:g}, {place[1]:g})"
 
 

@@ -57,6 +57,20 @@ CODES: dict[str, Code] = {
     "launch": Code(
         "without its launch", "reaction", "a bounce is too low, too high, or missing", ("motion",), ("motion",)
     ),
+    "reflect": Code(
+        "without its reflection",
+        "reaction",
+        "a reflected shot goes on, or goes another way",
+        ("motion",),
+        ("motion", "presence"),
+    ),
+    "owner": Code(
+        "with another owner",
+        "state",
+        "a shot changes its owner though nothing reflects it",
+        ("motion", "presence"),
+        ("presence",),
+    ),
     "home": Code("without its way home", "reaction", "a body does not return to its start", ("motion",), ("motion",)),
     "unexplained-motion": Code(
         "moved without a reason",
@@ -193,6 +207,13 @@ CODES: dict[str, Code] = {
         "an actor respawns too late, or never",
         ("presence", "health", "lives"),
         ("presence", "health"),
+    ),
+    "start": Code(
+        "not as at the start",
+        "state",
+        "a run does not begin with everybody in place",
+        (),
+        ("presence", "motion"),
     ),
     "cut-short": Code(
         "cut short",

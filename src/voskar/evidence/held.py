@@ -108,6 +108,11 @@ class Held:
         kind = self.recording.actors[self.recording.numbers[name]].kind
         return self.catalog.by_kind[kind]
 
+    def tolerance_of(self, name: str) -> float:
+        """Units by which places of an actor may be off: its kind's, else the command's."""
+        kind = self.kind_of(name)
+        return self.tolerance if kind is None or kind.tolerance is None else kind.tolerance
+
     @cached_property
     def adopted(self) -> dict[str, list[Event]]:
         """What was adopted from the game, by actor."""

@@ -329,7 +329,7 @@ def _place(held: Held, claim: Claim, hit: Event, finding: Callable[[str, str, st
     away = [held.outside(name or "", box or "", hit.frame, t, point) for name, box in sides]
     known = [one for one in away if one is not None]
     apart = max(known) if known else math.dist(point, (hit.x or 0.0, hit.y or 0.0))
-    if apart > held.tolerance:
+    if apart > max(held.tolerance_of(name or "") for name in (hit.attacker, hit.target)):
         told = f"({point[0]:g}, {point[1]:g}), {apart:.1f} units away"
         yield finding("hit-place", told, f"({hit.x:g}, {hit.y:g})")
 

@@ -31,7 +31,7 @@ def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
     if recording.reactions == "raw" or len(poses) == 0:
         return
     orders: dict[str, list[tuple[int, int]]] = {}
-    for name in ("knockback", "launch", "home", "respawn", "down"):
+    for name in ("knockback", "launch", "reflect", "home", "respawn", "down"):
         for event in held.ledger.of(name):
             orders.setdefault(event.id or "", []).append((event.frame, (event.until or event.frame) + 2))
     across = spans(held.rules, recording)

@@ -31,12 +31,11 @@ def lives(held: Held) -> list[Finding]:
     still be told as the same one, `within` how many frames late a body may stop.
     """
     rules, recording, ledger, course = held.rules, held.recording, held.ledger, held.course
-    tolerance = held.tolerance
     found: list[Finding] = []
     for name in recording.numbers:
         found += _state(held, course.courses[name])
         if recording.reactions == "baked":
-            found += _Body(rules, recording, course.courses[name], held.within("poses"), tolerance).odd()
+            found += _Body(held, course.courses[name]).odd()
     found += _cut_short(rules, recording, ledger, course)
     return sorted(found, key=lambda finding: (finding.frame, finding.target, finding.code))
 
@@ -120,6 +119,11 @@ def _differs(
     return of_actor(code, first, course.actor.id, f"{column} {plain_number(value)}{below} from {first}{length}", text)
 
 
+def is_last(course: Course, event: Event) -> bool:
+    """Whether a death takes the last life: of spare ones none was left before."""
+    return event.lives == 0 and (not course.kind.spare or course.lives.now(event.frame - 1) == 0)
+
+
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Finding]:
     """The run begins again before one that has lost its last life has been seen to the end. A recording may end
     whenever it likes: that is no word about the run."""
@@ -130,7 +134,7 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
         until = event.frame + one.kind.down.lasts
         lost = {first for first, _ in recording.lost}
         marks = [mark for mark in recording.resets if event.frame < mark <= until and mark not in lost]
-        final = event.lives == 0 or (one.kind.respawn is None and not one.kind.succession)
+        final = is_last(one, event) or (one.kind.respawn is None and not one.kind.succession)
         if final and marks and until not in one.outs:
             mark = min(marks)
             told = f"is down for {one.kind.down.lasts} frames, and out in {until}: only then may the run be over"
@@ -140,10 +144,12 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
 class _Body:
     """What the poses of one actor show while it is down, and when it comes back."""
 
-    def __init__(self, rules: Rules, recording: Recording, course: Course, within: int, tolerance: float) -> None:
-        self.rules, self.recording, self.course = rules, recording, course
-        self.within, self.tolerance = within, tolerance
+    def __init__(self, held: Held, course: Course) -> None:
+        self.rules, self.recording, self.course = held.rules, held.recording, course
+        recording = held.recording
         self.name = course.actor.id
+        self.within, self.tolerance = held.within("poses"), held.tolerance_of(self.name)
+        self.pushes = held.ledger.about(self.name, "knockback")
         self.number = recording.numbers[self.name]
         poses = recording.poses
         self.rows = poses.rows_of(self.number)
@@ -197,6 +203,13 @@ class _Body:
             rows = rows[: int(moved_away[0])]
             if not len(rows):
                 return
+        if self.course.kind.down.keeps_push:
+            until = max([one.until or 0 for one in self.pushes if one.frame < span.first], default=0)
+            rest = rows[poses.frame[rows] >= until]
+            rows = rows[poses.frame[rows] > until]
+            if not len(rows):
+                return
+            x0, y0 = float(poses.x[rest[0]]), float(poses.y[rest[0]])
         far = np.hypot(poses.x[rows] - x0, poses.y[rows] - y0)
         moved = np.flatnonzero(far > self.tolerance)
         if not len(moved):

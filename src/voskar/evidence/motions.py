@@ -112,7 +112,13 @@ class _Comparison:
         """How long it is there, and whether anything ends it."""
         held, kind, name, last = self.held, flight.kind, flight.name, flight.last
         within, life = held.within("removed"), flight.kind.motion.life
-        due = None if life is None or not beside.has_age else flight.first + life - 1
+        begins = [flight.first] if beside.has_age else []
+        begins += [
+            event.frame + 1
+            for event in held.ledger.about(name, "reflect")
+            if not event.detail and flight.first <= event.frame < last
+        ]
+        due = None if life is None or not begins else begins[-1] + life - 1
         if due is not None and last > due + within:
             told = f"is there from {flight.first} to {last}, {last - due} frames too long"
             yield of_actor("life-long", due + 1, name, told, f"lives {life} frames, to {due}")
@@ -148,6 +154,7 @@ class _Comparison:
         following = int(recording.poses.following[flight.rows[-1]])
         within = held.within("removed") + flight.kind.linger
         frames = [event.frame for event in held.ledger.about(flight.name, "removed", "down")]
+        frames += [event.frame for event in held.ledger.about(flight.name, "reflect") if event.detail]
         x, y = float(recording.poses.x[flight.rows[-1]]), float(recording.poses.y[flight.rows[-1]])
         x0, y0, x1, y1 = self.bounds
         return (
@@ -193,9 +200,10 @@ class _Comparison:
                 way = place[after] - place[before]
                 steps.append(shorter(way, np.full(len(way), across)))
         step_x, step_y, next_x, next_y = steps
-        smooth = np.hypot(step_x - next_x, step_y - next_y) <= self.held.tolerance  # it meets nothing here
+        slack = np.array([self.held.tolerance_of(actor.id) for actor in actors])[poses.actor[rows]]
+        smooth = np.hypot(step_x - next_x, step_y - next_y) <= slack  # it meets nothing here
         far = np.hypot(poses.vx[rows] * self.dt - step_x, poses.vy[rows] * self.dt - step_y)
-        wrong = rows[smooth & (far > 2.0 * self.held.tolerance)]
+        wrong = rows[smooth & (far > 2.0 * slack)]
         told_of: set[int] = set()
         for row in wrong.tolist():
             reach = math.hypot(poses.vx[row], poses.vy[row]) * self.dt

@@ -40,9 +40,10 @@ def _of_box(held: Held, box: FormedBox, rows: Ints, game: Floats) -> Iterator[tu
     recording, poses = held.recording, held.recording.poses
     own, is_open = _bounds(held, box, rows)
     shown = ~np.isnan(game[0])
+    tolerance = held.tolerance if box.kind.tolerance is None else box.kind.tolerance
     # 0 for agreement, and a number for each sort of difference
     codes = np.where(shown & ~is_open, 1, np.where(is_open & ~shown, 2, 0))
-    codes[shown & is_open & (np.abs(own - game).max(axis=0) > held.tolerance)] = 3
+    codes[shown & is_open & (np.abs(own - game).max(axis=0) > tolerance)] = 3
     if not codes.any():
         return
     actors = poses.actor[rows]

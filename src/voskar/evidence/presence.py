@@ -8,6 +8,7 @@ import numpy as np
 
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, span_words
+from voskar.evidence.lives import is_last
 
 
 def presence(held: Held) -> Iterator[Finding]:
@@ -76,9 +77,9 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
         return
     down = next((span for span in course.down if span.first == since + 1), None)
     held_up = any(since < one.first for one in course.waiting if one.first <= (down.last + 1 if down else since))
-    lives = next((event.lives for event in held.ledger.about(name, "down") if event.frame == since), None)
+    last = any(is_last(course, event) for event in held.ledger.about(name, "down") if event.frame == since)
     consumed = any(event.frame == since and event.detail == "consumed" for event in held.ledger.about(name, "removed"))
-    if held_up or lives == 0 or consumed:
+    if held_up or last or consumed:
         return
     due = since + max(respawn.after, 1)
     if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:

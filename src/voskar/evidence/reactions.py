@@ -9,8 +9,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from voskar.core.ledger import Event
+from voskar.core.ledger import Event, Ledger
 from voskar.core.recording.lingering import spans, velocities
+from voskar.core.rules import Motion
 from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
 
@@ -38,32 +39,61 @@ def reactions(held: Held) -> Reactions:
     checks: dict[str, Callable[[Event], Iterator[Finding]]] = {
         "knockback": look.knockback,
         "launch": look.launch,
+        "reflect": look.reflect,
         "home": look.home,
     }
     wanted = {name: check for name, check in checks.items() if name not in held.recording.scope.reactions}
     events = [event for event in held.ledger.events if event.event in wanted]
     events = [event for event in events if held.ended_before((event.until or event.frame) + 1) is None]
     events = [event for event in events if held.marks_after(event.frame) > max(event.until or 0, event.frame + 1)]
-    found = [finding for event in events for finding in wanted[event.event](event)]
+    found = [finding for event in events for finding in look.at(event, wanted[event.event])]
     return Reactions(tuple(found), look.undecided)
+
+
+def _ends(ledger: Ledger) -> dict[int, int]:
+    """The last frame of each push, by `id()`: a later freeze of its actor moves it."""
+    ends: dict[int, int] = {}
+    pushes: dict[str, list[int]] = {}
+    frozen: dict[str, int] = {}
+    for event in ledger.events:
+        name = event.id or ""
+        if event.event == "knockback":
+            ends[id(event)] = event.until or event.frame
+            pushes.setdefault(name, []).append(id(event))
+        elif event.event == "hitstop" and event.until is not None:
+            more = event.until - max(frozen.get(name, event.frame), event.frame)
+            frozen[name] = max(event.until, frozen.get(name, 0))
+            for push in pushes.get(name, []) if more > 0 else ():
+                ends[push] += more if ends[push] > event.frame else 0
+    return ends
 
 
 class _Look:
     def __init__(self, held: Held) -> None:
         self.held, self.recording, self.tolerance = held, held.recording, held.tolerance
+        """The tolerance is that of the actor of the event that is looked at."""
         self.rate = float(held.recording.rate)
         self._across = spans(held.rules, held.recording)
         self.undecided = 0
+        self.bounces = any(table.knockback and table.knockback.bounces for table in held.rules.tables)
+        """Whether a push may go back: where it does so is the game's."""
         self.pair_returns = {
             event.frame
             for event in held.ledger.of("respawn")
             if (kind := held.kind_of(event.id or "")) is not None and kind.respawn and kind.respawn.resets == "pair"
         }
         """Frames in which somebody's return sends its attacker home at once."""
+        self.ends = _ends(held.ledger)
         self.turns: dict[str, list[int]] = {}  # frames in which an actor's course changes
         for event in held.ledger.events:
-            if event.event in ("knockback", "home", "launch", "down", "removed") and event.id:
+            keeps = event.event == "down" and (kind := held.kind_of(event.id or "")) and kind.down.keeps_push
+            if event.event in ("knockback", "home", "launch", "reflect", "down", "removed") and event.id and not keeps:
                 self.turns.setdefault(event.id, []).append(event.frame)
+
+    def at(self, event: Event, check: Callable[[Event], Iterator[Finding]]) -> list[Finding]:
+        """What a check finds at an event."""
+        self.tolerance = self.held.tolerance_of(event.id or "")
+        return list(check(event))
 
     def _velocity(self, row: int) -> Vector:
         """Of a pose, in units a second."""
@@ -82,7 +112,7 @@ class _Look:
 
     def knockback(self, event: Event) -> Iterator[Finding]:
         """The way along the push, from the frame of the hit to its last, less the body's own."""
-        name, until = event.id or "", event.until or event.frame
+        name, until = event.id or "", self.ends[id(event)]
         goal = event.dx or 0.0, event.dy or 0.0
         length = math.hypot(*goal)
         if any(event.frame < turn < until for turn in self.turns.get(name, ())) or length == 0:
@@ -93,7 +123,10 @@ class _Look:
         start, end = self._row(event, event.frame), self._row(event, until)
         if start is None or end is None:
             return
-        rows = [self._row(event, frame) for frame in range(event.frame, until + 1)]
+        frozen = self.held.course.courses[name].frozen  # a push waits for the end of a freeze
+        frames = range(event.frame + 1, until + 1)
+        free = [one for one in frames if not any(span.first <= one <= span.last for span in frozen)]
+        rows = [self._row(event, frame) for frame in (event.frame, *free)]
         poses = self.recording.poses
         if any(row is None or poses.cut[row] or poses.hidden[row] for row in rows[1:]):
             self.undecided += 1
@@ -118,6 +151,9 @@ class _Look:
             return
         if along < wanted and self._is_stopped(event, end, (ux, uy)):
             return
+        if self.bounces and any(self._is_stopped(event, row, (ux, uy)) for row in rows if row is not None):
+            self.undecided += 1
+            return
         told_own = not np.isnan(poses.vx[[row for row in rows[1:] if row is not None]]).any()
         if self.recording.presses(name, event.frame, until) and not told_own:
             self.undecided += 1
@@ -135,9 +171,11 @@ class _Look:
         for other in self.held.ledger.of("knockback"):
             if other is not event and other.id == event.id and other.frame <= event.frame < (other.until or 0):
                 return True
+        kind = self.held.kind_of(event.id or "")
+        keeps = kind is not None and kind.down.keeps_push
         return any(
             other.id == event.id and other.frame == event.frame
-            for name in ("home", "down")
+            for name in (("home",) if keeps else ("home", "down"))
             for other in self.held.ledger.of(name)
         )
 
@@ -239,6 +277,19 @@ class _Look:
             return abs(self._velocity(row)[0] - goal) > slack + SHARE * abs(goal)
         walks = [0.0, goal, *(self._velocity(one)[0] for one in before if one is not None)]
         return not min(walks) - slack <= self._velocity(row)[0] <= max(walks) + slack
+
+    def reflect(self, event: Event) -> Iterator[Finding]:
+        """The velocity in the frame after, of a shot whose kind has no motion: that of others is compared as a whole.
+        One that goes on as another shows it there only a frame later."""
+        name, kind = event.detail or event.id or "", self.held.kind_of(event.id or "")
+        frame = event.frame + (2 if event.detail else 1)
+        row = self.recording.row(name, frame)
+        if row is None or kind is None or kind.motion != Motion() or self.recording.poses.cut[row]:
+            return
+        shown, goal = self._velocity(row), (event.vx or 0.0, event.vy or 0.0)
+        if math.dist(shown, goal) > self.tolerance * self.rate + SHARE * math.hypot(*goal):
+            told = f"goes at ({shown[0]:.1f}, {shown[1]:.1f}) in {frame}"
+            yield self._finding(event, told, f"is reflected, and goes at ({goal[0]:.1f}, {goal[1]:.1f})")
 
     def home(self, event: Event) -> Iterator[Finding]:
         """The place in the frame after the hit; of one that another's return sends home, in the frame of the return."""

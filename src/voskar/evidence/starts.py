@@ -11,8 +11,9 @@ from msgspec.structs import replace
 from voskar.core.emitters.aim import angle_of, direction
 from voskar.core.emitters.births import draw
 from voskar.core.ledger.events import SpawnEvent
+from voskar.core.ledger.origin import Origin
 from voskar.core.recording import Actor
-from voskar.core.rules import Emitter
+from voskar.core.rules import Emitter, Fan
 from voskar.core.world import Birth
 from voskar.evidence.held import Held, Vector
 
@@ -61,13 +62,13 @@ class Starts:
         """That of one. Where the game draws its direction, that of the middle of what it may draw."""
         key = event.frame, event.id
         if key not in self.known:
-            emitter, birth = emitter_of(self.held, event), self.held.births[key]
+            birth = self.held.births[key]
             drawn = self.drawn(event)
             if drawn and birth.velocity is not None:
                 cos, sin = direction(-drawn)
                 x, y = birth.velocity
                 birth = replace(birth, angle=birth.angle - drawn, velocity=(x * cos - y * sin, x * sin + y * cos))
-            self.known[key] = self._moved(birth, event, at_once=emitter is not None and emitter.moves_at_once)
+            self.known[key] = self._moved(birth, event, at_once=birth.moves_at_once)
         return self.known[key]
 
     def _moved(self, birth: Birth, event: SpawnEvent, *, at_once: bool) -> Start:
@@ -88,8 +89,8 @@ class Starts:
 
     def jitter(self, event: SpawnEvent) -> float:
         """By how many degrees the game may draw its direction off the middle."""
-        emitter = emitter_of(self.held, event)
-        return 0.0 if emitter is None else emitter.fan.jitter
+        fan = fan_of(self.held, event)
+        return 0.0 if fan is None else fan.jitter
 
     def drawn(self, event: SpawnEvent) -> float:
         """By how many degrees the rules have drawn its direction off the middle."""
@@ -105,7 +106,7 @@ class Starts:
             return False
         row = held.recording.row(owner, event.frame)
         told = row is not None and not math.isnan(held.recording.poses.vx[row])
-        moved = held.ledger.about(owner, "knockback", "launch", "home", "respawn")
+        moved = held.ledger.about(owner, "knockback", "launch", "reflect", "home", "respawn")
         return not told and any(one.frame <= event.frame <= (one.until or one.frame) + 1 for one in moved)
 
     def turned(self, event: SpawnEvent, appearance: Appearance) -> float:
@@ -143,14 +144,27 @@ class Starts:
         if held.rules.kinds[event.kind].motion.at_edge == "wrap":
             dx, dy = held.shorter(dx, dy)
         away = math.hypot(dx, dy)
-        if emitter is not None and emitter.moves_at_once and emitter.fan.jitter:
-            step = (emitter.fan.speed or 0.0) / float(held.rules.rate)
+        fan, at_once = fan_of(held, event), held.births[event.frame, event.id].moves_at_once
+        dt = 1.0 / float(held.rules.rate)
+        if fan is not None and at_once and fan.is_drawn:
+            away = max(away - (fan.speeds[1] - fan.speeds[0]) * dt, 0.0)
+        if fan is not None and at_once and fan.jitter:
+            step = fan.speeds[1] * dt
             met = self._is_turned(event) or held.near_solid(held.rules.kinds[event.kind], (x, y), 2.0 * step)
-            reach = 2.0 if met else 2.0 * math.sin(math.radians(min(emitter.fan.jitter, 180.0) / 2.0))
+            reach = 2.0 if met else 2.0 * math.sin(math.radians(min(fan.jitter, 180.0) / 2.0))
             away = max(away - reach * step, 0.0)
-        if emitter is not None and emitter.moves_at_once and self.is_open(event):
+        if at_once and self.is_open(event):
             away = max(away - math.dist(start.place, (event.x, event.y)) - math.hypot(x - event.x, y - event.y), 0.0)
         return away
+
+
+def fan_of(held: Held, event: SpawnEvent) -> Fan | None:
+    """What a spawn is one of: what its emitter fires, or what its parent leaves behind."""
+    emitter, origin = emitter_of(held, event), Origin.parse(event.id)
+    if emitter is not None:
+        return emitter.fan
+    parent = None if origin is None else held.kind_of(origin.parent)
+    return next((fan for fan in parent.down.spawn if fan.kind == event.kind), None) if parent is not None else None
 
 
 def emitter_of(held: Held, event: SpawnEvent) -> Emitter | None:

@@ -44,7 +44,7 @@ def _moves(held: Held, name: str) -> Iterator[Finding]:
         rows = rows[~poses.hidden[rows]]
         step = np.hypot(np.diff(poses.x[rows]), np.diff(poses.y[rows]))
         follows = np.diff(poses.frame[rows]) == 1
-        moves = follows & (step > held.tolerance) & ~poses.cut[rows][1:]
+        moves = follows & (step > held.tolerance_of(name)) & ~poses.cut[rows][1:]
         plays = follows & ((np.diff(poses.clip[rows]) != 0) | (np.diff(held.cells[rows]) != 0))
         odd = np.flatnonzero(moves | plays)
         if len(odd):

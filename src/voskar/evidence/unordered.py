@@ -48,6 +48,7 @@ class _Struck:
     def __init__(self, held: Held, name: str, hits: dict[str, dict[int, Event]]) -> None:
         self.held, self.name, self.hits, self.all = held, name, hits[name], hits
         self.kind = held.rules.kinds[held.recording.actors[held.recording.numbers[name]].kind]
+        self.tolerance = held.tolerance_of(name)
         self.steps = _Steps(held, name, often=MANY * len(self.hits))
         poses = held.recording.poses
         rows = poses.rows_of(held.recording.numbers[name])
@@ -61,7 +62,7 @@ class _Struck:
             self.gone.update(range(span.first - 2, span.last + 1))
         self.ordered: Counter[int] = Counter()
         """Frames in which the rules have something of their own for it, up to one after its end, and how many such."""
-        for order in held.ledger.about(name, "knockback", "launch", "home", "respawn"):
+        for order in held.ledger.about(name, "knockback", "launch", "reflect", "home", "respawn"):
             self.ordered.update(range(order.frame, (order.until or order.frame) + 2))
 
     def odd(self) -> Iterator[Finding]:
@@ -71,7 +72,7 @@ class _Struck:
             if frame in self.gone or self.ordered[frame + 1] or self.held.ended_before(frame + 1) is not None:
                 continue
             told = None if "home" in scope else self._put_back(frame)
-            told = told or (None if {"knockback", "launch"} & scope else self._thrown(frame))
+            told = told or (None if {"knockback", "launch", "reflect"} & scope else self._thrown(frame))
             if told is not None:
                 orders = f"{hit.attack or 'the hit'} in {frame} orders nothing of the kind"
                 yield self._finding(frame, hit.attacker or "", told, orders)
@@ -97,7 +98,7 @@ class _Struck:
             return None
         x, y = float(poses.x[first[0]]), float(poses.y[first[0]])
         near = [math.dist((x, y), (float(poses.x[one]), float(poses.y[one]))) for one in (row, before)]
-        if near[0] > self.held.tolerance or near[1] <= self.held.tolerance:
+        if near[0] > self.tolerance or near[1] <= self.tolerance:
             return None
         return f"is put back to its start, ({x:g}, {y:g}), in {frame + 1}"
 
@@ -110,8 +111,8 @@ class _Struck:
         earlier = self.steps.get(frame - 1, before)
         gravity = abs(self.held.rules.space.gravity) / self.rate**2
         up = self.held.rules.space.upwards
-        turns = before[1] * up < -gravity and now[1] * up > self.held.tolerance  # a fall that turns into a rise
-        if gain <= self.held.tolerance + gravity + math.dist(before, earlier) and not turns:
+        turns = before[1] * up < -gravity and now[1] * up > self.tolerance  # a fall that turns into a rise
+        if gain <= self.tolerance + gravity + math.dist(before, earlier) and not turns:
             return None
         if self._explains(frame, frame + 1, now):
             return None
@@ -124,13 +125,13 @@ class _Struck:
         if row is None:
             return True
         if not np.isnan(poses.push_x[row]):
-            return math.hypot(poses.push_x[row], poses.push_y[row]) <= held.tolerance
+            return math.hypot(poses.push_x[row], poses.push_y[row]) <= self.tolerance
         if not np.isnan(poses.vx[row]) and not np.isnan(poses.vy[row]):
             own = float(poses.vx[row]) / self.rate, float(poses.vy[row]) / self.rate
-            if math.dist(own, step) <= held.tolerance:
+            if math.dist(own, step) <= self.tolerance:
                 return True
         place = float(poses.x[row]), float(poses.y[row])
-        reach = math.hypot(*step) + held.tolerance
+        reach = math.hypot(*step) + self.tolerance
         if recording.presses(self.name, frame, after) or held.near_solid(self.kind, place, reach):
             return True
         return self._moves_so_elsewhere(frame, step) or self._moves_with_others(frame, after, step)
@@ -148,7 +149,7 @@ class _Struck:
         return quiet
 
     def _moves_so_elsewhere(self, frame: int, step: Vector) -> bool:
-        return bool((np.hypot(*(self._quiet - step).T) <= self.held.tolerance).any())
+        return bool((np.hypot(*(self._quiet - step).T) <= self.tolerance).any())
 
     def _moves_with_others(self, frame: int, after: int, step: Vector) -> bool:
         """Whether somebody else whom no hit concerns makes the same step: a platform, or a screen that scrolls."""
@@ -175,9 +176,9 @@ class _Struck:
         along, goes, walked = (one[0] * way[0] + one[1] * way[1] for one in (last, after, own))
         pushed = [self.steps.get(frame, (0.0, 0.0)) for frame in range(event.frame + 1, until + 1)]
         whole = sum(x * way[0] + y * way[1] for x, y in pushed)
-        if abs(whole - length) > self.held.tolerance + abs(walked) * len(pushed):
+        if abs(whole - length) > self.tolerance + abs(walked) * len(pushed):
             return  # the push itself is another: that is told
-        if goes <= self.held.tolerance + max(walked, 0.0) or goes < GOES_ON * along:
+        if goes <= self.tolerance + max(walked, 0.0) or goes < GOES_ON * along:
             return
         if self._explains(until, until + 1, after):
             return

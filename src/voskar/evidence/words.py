@@ -34,7 +34,7 @@ def accounts(finding: Finding) -> tuple[str, str]:
             return f"{pair}, and leaves health {finding.game}", f"health {finding.rules}"
         case "hit-place":
             return f"{pair} at {finding.game}", f"the two boxes meet about {finding.rules}"
-        case "knockback" | "launch" | "home":
+        case "knockback" | "launch" | "home" | "reflect":
             return f"{finding.target} {finding.game}", f"{finding.rules}, by the hit in {finding.frame}"
     if CODES[finding.code].about == "spawn":
         return finding.game, finding.rules

@@ -19,6 +19,7 @@ from voskar.errors import InputError
 from voskar.explaining.leaf import Leaf
 from voskar.files.keypaths import KeyPath, dotted
 from voskar.files.likes import has_likes
+from voskar.files.own_rules import AT, KEPT, KEPT_OF_BOXES
 from voskar.files.rulebook import Rulebook
 from voskar.files.values import REHIT_WORDS
 from voskar.files.vary import Change, changed, told_value
@@ -46,11 +47,19 @@ SKIPPED = (
     "names",
     "like",
     "limit_group",
+    "actors",
 )
-"""What is not varied: what files or logs give names to, and what is no rule."""
+"""What is not varied: what files or logs give names to, and what is no rule. What an actor says itself is varied with
+the kind that this makes."""
 
 
-NEEDED = {"iframes_mode": "iframes", "stun_mode": "stun", "hitstop_on": "hitstop", "max_lives": "lives"}
+NEEDED = {
+    "iframes_mode": "iframes",
+    "stun_mode": "stun",
+    "hitstop_on": "hitstop",
+    "max_lives": "lives",
+    "pad": "logged",
+}
 """Keys that say nothing without another one of their table."""
 
 
@@ -78,7 +87,7 @@ class RulebookVariants:
         made = self.changed(changes)
         if made is None:
             return None
-        alone = not has_likes(self.book.source.raw)
+        alone = not has_likes(self.book.source.raw) and not self.book.data.actors
         if alone and all(path[0] in ("kinds", "attacks") for path in changes):  # everything else is compiled already
             tables = {path[:2] for path in changes}
             return made.some_rules(self._own, {str(name) for _, name in tables})
@@ -110,7 +119,7 @@ class _Walk:
         for name, field in type(table).model_fields.items():
             key = field.alias or name
             placed = key in ("at", "turn", "grow") and getattr(table, "logged", False)  # where the game says it is
-            if key not in SKIPPED and not placed and not self.is_idle(table, key):
+            if key not in SKIPPED and not placed and not self.is_idle(table, key) and not _is_kept(path, key):
                 yield from self.value(getattr(table, name), (*path, key), field)
 
     def is_idle(self, table: BaseModel, key: str) -> bool:
@@ -133,8 +142,12 @@ class _Walk:
                 elif isinstance(inner, float):
                     yield Leaf((*path, name), "number", inner)
                 elif isinstance(inner, BaseModel | list):
-                    yield from self.value(inner, (*path, name), field)
+                    _, of_actor, actor = str(name).partition(AT)
+                    own = ("actors", actor) if path == ("kinds",) and of_actor else (*path, name)
+                    yield from self.value(inner, own, field)
         elif isinstance(value, list) and value and isinstance(value[0], BaseModel):
+            if path[0] == "actors" and told_value(self.book, path) is None:
+                return  # a list is taken over whole
             for place, inner in enumerate(value):
                 yield from self.table(inner, (*path, place))
         elif isinstance(value, tuple) and value and isinstance(value[0], tuple):
@@ -186,6 +199,11 @@ class _Walk:
         if isinstance(value, Rehit):
             return str(value)
         return value.frames(self.rate) if isinstance(value, Duration) else value
+
+
+def _is_kept(path: KeyPath, key: str) -> bool:
+    """Whether a key is not an actor's own to say."""
+    return path[:1] == ("actors",) and key in (KEPT if len(path) == 2 else KEPT_OF_BOXES if path[2] == "boxes" else ())
 
 
 def _ranges(cells: Sequence[tuple[int, int]]) -> str:

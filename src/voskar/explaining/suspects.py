@@ -112,6 +112,7 @@ PUSH = tuple(
     for side in ("target", "attacker")
 )
 
+REFLECTS = ("attacks.*.*.reflect.*", "attacks.*.cases.*.*.reflect.*", "kinds.*.cases.*.*.reflect.*", *CASES)
 CHILDREN = ("attacks.*.*.spawn", "kinds.*.down.spawn.*.kind", "kinds.*.down.spawn.*.count")
 
 SUSPECTS: dict[str, tuple[str, ...]] = {
@@ -132,6 +133,9 @@ SUSPECTS: dict[str, tuple[str, ...]] = {
     "launch": (*PUSH, "attacks.*.*.launch", "attacks.*.*.launch.**", "kinds.{T}.bounce", "kinds.{A}.bounce",
                "space.gravity"),
     "home": (*PUSH, "attacks.*.*.home"),
+    "reflect": REFLECTS,
+    "owner": REFLECTS,
+    "start": ("starts.*.*",),
     "unexplained-motion": (
         "attacks.*.*.home", "attacks.*.*.knockback.**", "attacks.*.*.launch", "attacks.*.*.launch.**",
         "kinds.{T}.weight",
@@ -201,8 +205,12 @@ class Suspects:
     def __init__(self, rules: Rules, kinds: Mapping[str, str], leaves: Sequence[Leaf]) -> None:
         self.rules, self.kinds = rules, kinds
         self._leaves: dict[str, list[tuple[tuple[str, ...], Leaf]]] = {}
+        own = {kind.name[len(kind.base) + 1 :]: kind.name for kind in rules.kinds.values() if kind.base}
         for leaf in leaves:
-            self._leaves.setdefault(str(leaf.path[0]), []).append((tuple(map(str, leaf.path)), leaf))
+            path = tuple(map(str, leaf.path))
+            if path[0] == "actors":
+                path = ("kinds", own[path[1]], *path[2:])
+            self._leaves.setdefault(path[0], []).append((path, leaf))
         self._matched: dict[tuple[str, ...], list[Leaf]] = {}
 
     def of(self, finding: Finding) -> Iterator[Leaf]:
@@ -235,6 +243,11 @@ class Suspects:
         told = _GIVER.search(finding.why.sentence if finding.why is not None else "")
         return told[1] if told is not None and told[1] in self.rules.attacks else attack_of(finding)
 
+    def _kinds(self, name: str) -> str | None:
+        """The kind of an actor; of one with rules of its own, those and its kind, with a bar between them."""
+        kind = self.rules.kinds.get(self.kinds.get(name, ""))
+        return self.kinds.get(name) if kind is None or not kind.base else f"{kind.name}|{kind.base}"
+
     def _box(self, finding: Finding, role: str, name: str) -> str | None:
         """The box that a finding is about, or all of its role that it may be, with bars between them."""
         told = getattr(finding.why, role, None) or getattr(finding.hit, role, None)
@@ -263,10 +276,10 @@ class Suspects:
         if not step.startswith("{"):
             return step
         found: dict[str, Callable[[], str | None]] = {
-            "{A}": lambda: self.kinds.get(finding.attacker),
-            "{T}": lambda: self.kinds.get(finding.target),
-            "{S}": lambda: self.kinds.get(finding.target),
-            "{E}": lambda: self.kinds.get(finding.emitter.rpartition("/")[0] or finding.attacker),
+            "{A}": lambda: self._kinds(finding.attacker),
+            "{T}": lambda: self._kinds(finding.target),
+            "{S}": lambda: self._kinds(finding.target),
+            "{E}": lambda: self._kinds(finding.emitter.rpartition("/")[0] or finding.attacker),
             "{s}": lambda: self._spawners(self.kinds.get(finding.target)),
             "{e}": lambda: finding.emitter.rpartition("/")[2],
             "{a}": lambda: attack_of(finding),

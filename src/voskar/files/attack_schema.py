@@ -101,6 +101,8 @@ class KnockbackTable(Table):
     ease: Literal["even", "fade"] = "even"
     direction: Annotated[str | float, BeforeValidator(_direction)] = "away"
     mode: Literal["set", "add"] = "set"
+    bounces: ZeroUp = 0.0
+    bounce_times: Annotated[int, Field(ge=1, le=1 << 31)] = 1
 
 
 def _outcome(value: Any) -> Any:
@@ -178,10 +180,19 @@ class ClashConsequenceTable(CounterConsequenceTable):
     goal: bool = False
 
 
+class ReflectTable(Table):
+    """`reflect` of a consequence table"""
+
+    way: Literal["back", "mirror", "heading"] = "back"
+    layer: Names | None = None
+    mask: Names | None = None
+
+
 class ConsequenceTable(ClashConsequenceTable):
     """`[attacks.NAME.attacker]` and `[attacks.NAME.target]`, and those of cases"""
 
     lifesteal: ZeroUp = 0.0
+    reflect: ReflectTable | None = None
     pierce: Whole = 0
     consumed_by: list[OutcomeName] = ["landed"]
 

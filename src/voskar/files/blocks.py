@@ -44,13 +44,15 @@ class EntryColumns(NamedTuple):
 
 class ToldValues(NamedTuple):
     """Boxes or counters of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each, its
-    name as a place in `names`, `values` (k, 4 or 1) as they are told."""
+    name as a place in `names`, `values` (k, 4 or 1) as they are told. `odd` are the rows of
+    boxes that are no corners, with what they tell."""
 
     poses: Ints
     at: Ints
     names: list[str]
     name: Ints
     values: Floats
+    odd: list[tuple[int, Any]]
 
 
 class Block(NamedTuple):
@@ -151,7 +153,7 @@ def told_values(told: GatheredValues) -> ToldValues:
     count = told.rows
     at, name = (np.array(column[:count]) for column in (told.at, told.name))
     values = np.asarray(told.values).reshape(-1, told.width)[:count]
-    return ToldValues(np.array(told.poses, dtype=np.int64), at, list(told.names), name, values)
+    return ToldValues(np.array(told.poses, dtype=np.int64), at, list(told.names), name, values, told.odd)
 
 
 def untold_places(rows: int) -> Ints:
@@ -245,6 +247,10 @@ class GrowingColumn:
         if self._one is None:
             return np.zeros(0)
         return np.broadcast_to(self._one, self.count) if self.count else self._one
+
+    def so_far(self) -> Any:
+        """A copy of the column as it is; more may be added."""
+        return self.whole() if self._all is None else self._all[: self.count].copy()
 
 
 def _same(one: Any, other: Any) -> bool:

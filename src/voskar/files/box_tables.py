@@ -12,7 +12,7 @@ from typing import Any
 
 from voskar.errors import InputError, Problem, first_line, nearest
 from voskar.files.parquet import plain_rows
-from voskar.files.reading import read_bytes, read_text
+from voskar.files.reading import read_bytes, read_text, whole_file, write_text
 from voskar.files.toml_sources import Source, merged
 from voskar.files.values import windows
 
@@ -70,6 +70,25 @@ def boxes_of(path: Path) -> dict[str, dict[str, Any]]:
         row = _checked(number, values, wrong)
         by_box.setdefault(row["box"], []).append((number, row))
     return {name: _box(rows, wrong) for name, rows in by_box.items()}
+
+
+def write_rows(path: Path, rows: list[dict[str, Any]]) -> None:
+    """Writes such a table, whole or not at all. Raises InputError for a name that is neither .csv nor .parquet."""
+    if path.suffix == ".csv":
+        text = StringIO()
+        writer = csv.DictWriter(text, COLUMNS, lineterminator="\n")
+        writer.writeheader()
+        writer.writerows(rows)
+        write_text(path, text.getvalue())
+        return
+    if path.suffix != ".parquet":
+        raise InputError(Problem("expected a name that ends in .csv or .parquet", file=str(path)))
+    import pyarrow
+    import pyarrow.parquet
+
+    plain = [{name: None if value == "" else value for name, value in row.items()} for row in rows]
+    with whole_file(path) as part:
+        pyarrow.parquet.write_table(pyarrow.Table.from_pylist(plain), part)
 
 
 def _rows(path: Path) -> Iterator[dict[str, Any]]:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import fields, replace
 from fractions import Fraction
 from typing import Any, Literal
 
 import numpy as np
+from msgspec import structs
 from xxhash import xxh3_128
 
-from voskar.core.recording import Actor, LoggedBoxes, LoggedCounters, Poses, Recording
+from voskar.core.recording import Actor, LoggedBoxes, LoggedCounters, LoggedPart, OwnerChange, Poses, Recording
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules import KindNames
@@ -19,11 +20,12 @@ from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import Block, GrowingColumn, Key, ToldValues, is_one, made_of, thin
 from voskar.files.entries import RESERVED, Entries, refuse_control
 from voskar.files.frames import MOST_LOST
+from voskar.files.logged_shapes import EXPECTED, shape_of
 
 LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged", "tags", "counted")
 """Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
 NUMBERS = tuple(field.name for field in FIELDS.values() if field.type == "number")
-NEEDED = ("x", "y", "angle", "scale")  # never absent, so never NaN
+NEEDED = ("x", "y", "angle", "scale", "z")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
 MOST_ENTRIES, MOST_ACTORS = 3_000_000, 1_500_000
 """Of one recording: many hours of play. Each takes hundreds of bytes, and a few megabytes of input may ask for more."""
@@ -86,7 +88,12 @@ class ColumnBuilder:
         self.tag_sets: dict[str, int] = {}
         self.entries = Entries(self._error)
         self.resets: dict[int, str] = {}
+        self.owners: dict[int, str | None] = {}
+        """The owners as they are told last, of those who have had several."""
+        self.owner_changes: list[OwnerChange] = []
         self.boxes, self.counters = _Named(4), _Named(1)
+        self.shapes: list[tuple[int, int, tuple[LoggedPart, ...]]] = []
+        """Which of the poses that log boxes has one of another shape than a rectangle, under which name, and which."""
         self.lost: list[tuple[int, int]] = []
         """The first and the last of frames that the logger lost."""
         self.notes: list[str] = []
@@ -154,6 +161,7 @@ class ColumnBuilder:
         self.counts.clear()
         self.entries.clear()
         self.boxes.values.clear()
+        self.shapes.clear()
         self.counters.values.clear()
         self.columns = {name: GrowingColumn() for name in self.columns}
 
@@ -167,6 +175,8 @@ class ColumnBuilder:
     def _columns(self, block: Block) -> dict[str, Any]:
         """One array a field."""
         numbers = np.array([self._meet(key, at, block) for at, key in enumerate(block.keys)], dtype=np.int64)
+        if self.owners:
+            self._take_owners(numbers, block)
         for name in block.clips:
             if name not in self.clips:
                 refuse_control(name, lambda told: InputError(Problem(told, file=self.name, key="poses.clip")))
@@ -198,6 +208,16 @@ class ColumnBuilder:
         told = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counted}
         return {name: np.broadcast_to(column, rows) for name, column in told.items()}
 
+    def _take_owners(self, numbers: Ints, block: Block) -> None:
+        """Notes where an actor is told to have another owner than it had."""
+        rows = np.flatnonzero(np.isin(numbers, list(self.owners))[block.key])
+        frames = np.repeat(block.frame, block.counts)[rows]
+        for frame, key in zip(frames.tolist(), block.key[rows].tolist(), strict=True):
+            number, owner = int(numbers[key]), block.keys[key][2]
+            if owner is not None and owner != self.owners[number]:
+                self.owners[number] = owner
+                self.owner_changes.append(OwnerChange(frame, number, owner))
+
     def _tags(self, block: Block) -> Any:
         """The numbers of the tags of poses. Raises InputError for one that its kind does not declare."""
         numbers = [self.tag_sets.setdefault(text, len(self.tag_sets)) for text in block.tag_sets]
@@ -215,7 +235,7 @@ class ColumnBuilder:
         return made_of(thin(block.tags), lambda column: number_of[column])
 
     def _take_counters(self, block: Block) -> Ints:
-        _, at, names, name, values = block.counters
+        _, at, names, name, values, _ = block.counters
         odd = np.flatnonzero(~(np.abs(values[:, 0]) <= LIMIT))  # NaN is wrong, too
         if len(odd):
             message = f"found {values[odd[0], 0].item()}, expected a number within ±{LIMIT:g}"
@@ -226,7 +246,17 @@ class ColumnBuilder:
         return self.counters.take(block.counters, len(block.key), values)
 
     def _take_boxes(self, columns: dict[str, Any], block: Block) -> Ints:
-        _, at, names, name, corners = block.boxes
+        _, at, names, name, corners, odd_ones = block.boxes
+        place = np.column_stack([columns["x"][at], columns["y"][at]])
+        shapes: dict[int, tuple[LoggedPart, ...]] = {}
+        for row, told in odd_ones:
+            try:
+                shapes[row] = shape_of(told)
+                self._refuse_loss(shapes[row], names[name[row]], block.keys[block.key[at[row]]][1])
+            except ValueError as error:
+                raise self._pose_error(int(at[row]), f"boxes.{names[name[row]]}", str(error), None, block) from None
+            bounds = np.array([part.bounds for part in shapes[row]])
+            corners[row] = *bounds[:, :2].min(axis=0), *bounds[:, 2:].max(axis=0)
         wrong = ~(np.abs(corners) <= LIMIT).all(axis=1)  # NaN is wrong, too
         strange: list[tuple[int, str]] = []
         if self.kinds is not None and len(at):
@@ -239,14 +269,17 @@ class ColumnBuilder:
         if odd is not None:
             row, kind = odd
             box = names[name[row]]
-            message = f"found {corners[row].tolist()}, expected the corners [x0, y0, x1, y1] within ±{LIMIT:g}"
+            message = f"found {corners[row].tolist()}, expected {EXPECTED}"
             hint = None
             if kind and self.kinds is not None:
                 message, hint = f'{kind} has no box "{box}"', nearest(box, self.kinds[kind].boxes)
             raise self._pose_error(int(at[row]), f"boxes.{box}", message, hint, block)
-        place = np.column_stack([columns["x"][at], columns["y"][at]])
         low, high = np.minimum(corners[:, :2], corners[:, 2:]), np.maximum(corners[:, :2], corners[:, 2:])
-        return self.boxes.take(block.boxes, len(block.key), np.concatenate([low - place, high - place], axis=1))
+        logged = self.boxes.take(block.boxes, len(block.key), np.concatenate([low - place, high - place], axis=1))
+        for row, parts in shapes.items():
+            seen = tuple(LoggedPart(part.corners - place[row], part.radius, part.is_rect) for part in parts)
+            self.shapes.append((int(logged[at[row]]), self.boxes.names[names[name[row]]], seen))
+        return logged
 
     def _meet(self, key: Key, at: int, block: Block) -> int:
         """The number of an actor, which may not have been seen before with this kind and owner."""
@@ -256,7 +289,8 @@ class ColumnBuilder:
         def wrong(field: str, message: str, hint: str | None = None) -> InputError:
             return self._pose_error(int(np.flatnonzero(block.key == at)[0]), field, message, hint, block)
 
-        name, kind, owner = key
+        name, told, owner = key
+        kind = self._kind_of(name, told, wrong)
         number = self.numbers.get(name)
         if number is None:
             if not name:
@@ -266,25 +300,40 @@ class ColumnBuilder:
                 raise wrong("id", f'found "{name}": / + # are kept for driven actors')
             if self.kinds is not None and kind not in self.kinds:
                 raise wrong("kind", f'unknown kind "{kind}"', nearest(kind, self.kinds))
+            base = told if told != kind else ""
             number = len(self.actors)
             self.numbers[name] = number
-            self.actors.append(Actor(name, kind, None))
+            self.actors.append(Actor(name, kind, None, base=base))
         else:
             actor = self.actors[number]
-            if kind != actor.kind:
-                raise wrong("kind", f'"{name}" changes its kind from "{actor.kind}" to "{kind}"')
+            if told != actor.told:
+                raise wrong("kind", f'"{name}" changes its kind from "{actor.told}" to "{told}"')
         known = self.actors[number].owner
         if owner is not None and known is None:
             refuse_control(owner, lambda message: wrong("owner", message))
             ring = self._ring(name, owner)
             if ring:
                 raise wrong("owner", f"the owners go in a ring: {ring}")
-            self.actors[number] = Actor(name, kind, owner)
+            self.actors[number] = structs.replace(self.actors[number], owner=owner)
+        elif owner is not None and owner != known and (self.kinds is None or self.kinds[kind].changes_owner):
+            refuse_control(owner, lambda message: wrong("owner", message))
+            self.owners[number] = known
         elif owner is not None and owner != known:
             told = f'"{name}" changes its owner from "{known}" to "{owner}"'
             raise wrong("owner", told, "what several share needs an id for each of them, or no owner")
         self.known[key] = number
         return number
+
+    def _kind_of(self, name: str, told: str, wrong: Callable[[str, str], InputError]) -> str:
+        """The kind of an actor: that of its own rules, if it has any."""
+        names = None if self.kinds is None else self.kinds.get(told)
+        if names is None or name not in names.own:
+            return told
+        kind = names.own[name]
+        assert self.kinds is not None
+        if self.kinds[kind].base != told:
+            raise wrong("kind", f'"{name}" is a {told}, and its own rules are like {self.kinds[kind].base}')
+        return kind
 
     def _ring(self, name: str, owner: str) -> str:
         """The ring that an owner would close, in words; empty if it closes none."""
@@ -349,19 +398,26 @@ class ColumnBuilder:
         return InputError(Problem(message, file=self.name, line=line, row=row, frame=frame, key=key, hint=hint))
 
     def finish(
-        self, rate: Fraction, *, fixtures: Collection[str] = (), warnings: Iterable[str] = (), **header: Any
+        self,
+        rate: Fraction,
+        *,
+        fixtures: Collection[str] = (),
+        warnings: Iterable[str] = (),
+        goes_on: bool = False,
+        **header: Any,
     ) -> Recording:
-        """The recording; `fixtures` are the ids of what the rulebook places. Raises InputError if it holds no frame,
-        or if something is told of an actor that is nowhere."""
+        """The recording; `fixtures` are the ids of what the rulebook places. Only if it `goes_on` may frames be added
+        afterwards. Raises InputError if it holds no frame, or if something is told of an actor that is nowhere."""
         if self.first is None:
             hint = next(iter(warnings), None)
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
-        poses = Poses(**{name: column.whole() for name, column in self.columns.items()})
+        poses = Poses(**{name: one.so_far() if goes_on else one.whole() for name, one in self.columns.items()})
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs = self.entries.inputs()
-        boxes = LoggedBoxes(tuple(self.boxes.names), self.boxes.whole())
+        boxes = self._logged_boxes()
         counters = LoggedCounters(tuple(self.counters.names), self.counters.whole()[:, :, 0])
-        named = (boxes.names, boxes.bounds), (counters.names, counters.values)
+        parts = [(*part.corners.ravel().tolist(), part.radius) for shape in boxes.shapes for part in shape]
+        named = (boxes.names, boxes.bounds), (counters.names, counters.values), (parts, boxes.shape)
         digest = self._digest(poses, starts, rate, header, inputs, named)
         if self.resets:  # what was before a mark is no past of what comes after it
             poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(self.resets)))
@@ -374,7 +430,7 @@ class ColumnBuilder:
             poses=poses,
             claims=tuple(self.entries.claims),
             inputs=inputs,
-            resets=self.resets,
+            resets=dict(self.resets),
             digest=digest,
             boxes=boxes,
             counters=counters,
@@ -382,6 +438,7 @@ class ColumnBuilder:
             display=self.entries.display(),
             warnings=(*warnings, *self._notes()),
             lost=tuple(self.lost),
+            owner_changes=tuple(self.owner_changes),
             strangers=() if self.kinds is None else tuple(self.entries.strangers(self.numbers, fixtures)),
             **header,
         )
@@ -392,12 +449,28 @@ class ColumnBuilder:
         notes = [f"{self.name}: {note}" for note in self.notes[:MOST_NOTES]]
         return [*notes, f"{self.name}: and {more} more notes of the logger"] if more > 0 else notes
 
+    def _refuse_loss(self, parts: Sequence[LoggedPart], box: str, kind: str) -> None:
+        """Raises ValueError for a polygon where the rulebook takes something off on every side."""
+        shrunk = self.kinds is not None and box in self.kinds[kind].shrunk
+        if shrunk and any(len(part.corners) > 1 and not part.is_rect for part in parts):
+            raise ValueError(
+                f"a polygon, and a box of {kind} has a grow below 0, which only rectangles and circles have"
+            )
+
+    def _logged_boxes(self) -> LoggedBoxes:
+        bounds = self.boxes.whole()
+        shape = np.full(bounds.shape[:2], -1, dtype=np.int64)
+        for number, (row, name, _) in enumerate(self.shapes):
+            shape[row, name] = number
+        return LoggedBoxes(tuple(self.boxes.names), bounds, shape, tuple(parts for _, _, parts in self.shapes))
+
     def _digest(
         self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs, named: Iterable[Any]
     ) -> str:
         """A digest of all that a replay looks at, the same whatever file form it came in."""
         digest = xxh3_128()  # nobody is kept out by it, and ten times the bytes are taken in its time
-        actors = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
+        actors: list[Any] = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
+        actors += self.owner_changes
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
         meaning += ["after_hits"] if header.get("after_hits") else []
         digest.update(repr((rate, self.first, actors, list(self.clips), self.resets, meaning)).encode())

@@ -24,6 +24,7 @@ CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
         ("attacker", "target"),
         ("attacker", "target", "attack", "case", "damage", "health", "x", "y"),
     ),
+    "clash": (("ids", "attacker"), ("ids", "attacker", "target", "x", "y")),
     "down": (("id",), ("id", "attacker", "lives", "x", "y")),
     "respawn": (("id",), ("id", "health", "lives", "x", "y")),
     "spawn": (("id",), ("id", "owner", "x", "y")),
@@ -33,7 +34,7 @@ CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "won": ((), ()),
 }
 """What each claim needs one of, and what it may tell."""
-CLAIM = [name for name in SORTS["claims"].line.__struct_fields__ if name != "event"]
+CLAIM = [name for name in SORTS["claims"].line.__struct_fields__ if name not in ("event", "ids")]
 IDS = ("attacker", "target", "id", "owner")
 Wrong = Callable[..., InputError]
 """What an error at a line or row, in a frame, at a field, with a message and a hint is made of."""
@@ -110,6 +111,7 @@ class Entries:
         self._inputs.add(told, frame, line)
 
     def _take_claims(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
+        told = _with_both(told)
         count = len(told)
         events, event = told.texts["event"]
         odd, needs = np.zeros(count, dtype=np.bool_), np.zeros((count, len(CLAIM)), dtype=np.bool_)
@@ -251,3 +253,19 @@ def refuse_control(text: str, wrong: Callable[[str], InputError]) -> None:
     """Raises an error for a text with control characters."""
     if CONTROL.search(text):
         raise wrong(f"found {json.dumps(text)}, expected no control characters")
+
+
+def _with_both(told: EntryColumns) -> EntryColumns:
+    """Claims of clashes, which name both sides in `ids`: one is the attacker, the other the target."""
+    pairs, codes = told.texts["ids"]
+    texts = {field: one for field, one in told.texts.items() if field != "ids"}
+    rows = np.flatnonzero(codes >= 0)
+    if len(rows):
+        for place, field in enumerate(("attacker", "target")):
+            names, column = list(texts[field][0]), texts[field][1].copy()
+            number = {name: at for at, name in enumerate(names)}
+            for row in rows.tolist():
+                name = pairs[codes[row]][place]
+                column[row] = number.setdefault(name, len(number))
+            texts[field] = (list(number), column)
+    return EntryColumns(told.at, texts, told.numbers)

@@ -16,13 +16,13 @@ from msgspec import UNSET, UnsetType
 
 from voskar.core.kernel.gather import NOTHING, keys_told
 from voskar.errors import InputError, Problem, nearest
+from voskar.files.logged_shapes import EXPECTED, LoggedValue
 
 Warn: TypeAlias = Callable[[str], object]
 Numbered: TypeAlias = "tuple[int, FrameLine]"
 Whole = Annotated[int, msgspec.Meta(ge=-1 << 40, le=1 << 40)]
 Count = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
 Point = Annotated[list[float], msgspec.Meta(min_length=2, max_length=2)]
-Corners = Annotated[list[float], msgspec.Meta(min_length=4, max_length=4)]
 
 # an optional field is UNSET where it is not told, so that a line is written again as it was read
 _Text: TypeAlias = str | UnsetType | None
@@ -41,6 +41,7 @@ class PoseLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     facing: Whole | UnsetType = UNSET
     angle: float | UnsetType = UNSET
     scale: float | UnsetType = UNSET
+    z: float | UnsetType = UNSET
     clip: _Text = UNSET
     tick: _Count = UNSET
     cell: _Count = UNSET
@@ -56,7 +57,7 @@ class PoseLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     frozen: _Flag = UNSET
     tags: list[str] | UnsetType | None = UNSET
     counters: dict[str, float] | UnsetType | None = UNSET
-    boxes: dict[str, Corners] | UnsetType | None = UNSET
+    boxes: dict[str, LoggedValue] | UnsetType | None = UNSET
     push: Point | UnsetType | None = UNSET
 
 
@@ -69,7 +70,7 @@ class InputLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     aim: Point | UnsetType | None = UNSET
 
 
-ClaimedEvent: TypeAlias = Literal["hit", "down", "respawn", "out", "spawn", "removed", "over", "won"]
+ClaimedEvent: TypeAlias = Literal["hit", "clash", "down", "respawn", "out", "spawn", "removed", "over", "won"]
 EVENTS: tuple[str, ...] = get_args(ClaimedEvent)
 
 
@@ -77,6 +78,7 @@ class ClaimLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One claim as it is logged."""
 
     event: ClaimedEvent
+    ids: tuple[str, str] | UnsetType | None = UNSET
     attacker: _Text = UNSET
     target: _Text = UNSET
     id: _Text = UNSET
@@ -128,7 +130,7 @@ def plain_type(hint: Any) -> type:
     """The type inside `float | UnsetType | None` and the like; of a Literal that of its values."""
     for inner in (hint, *get_args(hint)):
         plain = get_origin(inner) or inner
-        if plain in (str, int, float, bool, list, dict):
+        if plain in (str, int, float, bool, list, dict, tuple):
             return plain  # type: ignore[no-any-return]
         if plain in (Annotated, Literal):
             return plain_type(get_args(inner)[0]) if plain is Annotated else str
@@ -147,7 +149,7 @@ class Sort(NamedTuple):
 
 def _sort_of(line: type[msgspec.Struct], **defaults: float) -> Sort:
     types = {field.name: plain_type(field.type) for field in msgspec.structs.fields(line)}
-    texts = tuple(name for name, type in types.items() if type is str)
+    texts = tuple(name for name, type in types.items() if type in (str, tuple))
     numbers = {name: defaults.get(name, math.nan) for name, type in types.items() if type in (int, float, bool)}
     return Sort(line, texts, numbers, next((name for name, type in types.items() if type is list), ""))
 
@@ -335,8 +337,8 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
             else [one for one in boxes.items() if not _is_box(one[1])]
         )
         for box, corners in odd:
-            return problem(f"found {json.dumps(corners)}, expected the corners [x0, y0, x1, y1]", f"{path}.{box}")
-        return problem("expected a box as four numbers [x0, y0, x1, y1]", path)
+            return problem(f"found {json.dumps(corners)}, expected {EXPECTED}", f"{path}.{box}")
+        return problem(f"expected a box as {EXPECTED}", path)
     if match := _OWN.search(text):
         parent = path.split("[")[0]
         field = match["field"]
@@ -363,7 +365,11 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
 
 
 def _is_box(value: Any) -> bool:
-    return isinstance(value, list) and len(value) == 4
+    try:
+        msgspec.convert(value, LoggedValue)
+    except msgspec.ValidationError:
+        return False
+    return True
 
 
 def _odd_numbers(value: Any, path: str) -> Iterator[tuple[str, str]]:

@@ -24,7 +24,7 @@ SCOPES: dict[str, dict[str, tuple[str, ...] | None]] = {
         "kinds": None,
         "attacks": None,
         "cases": None,
-        "reactions": ("knockback", "launch", "home", "hitstop"),
+        "reactions": ("knockback", "launch", "reflect", "home", "hitstop"),
     },
 }
 """What a header may say that is logged or not: lists of these names, or of any."""

@@ -26,13 +26,13 @@ SHORTEST = len('{"id":"","kind":"","x":0,"y":0}')
 
 def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Iterator[Block]:
     """The frames of JSON Lines from a stream; `number` is that of the line read last. Raises InputError."""
-    reader = _LineReader(name, warn)
+    reader = LineReader(name, warn)
     while lines := stream.readlines(PIECE):
         yield from reader.read(lines, np.arange(number + 1, number + len(lines) + 1))
         number += len(lines)
 
 
-class _LineReader:
+class LineReader:
     """Reads lines by what lines have told so far, and learns what stops it."""
 
     def __init__(self, name: str, warn: Warn) -> None:

@@ -31,6 +31,7 @@ from voskar.core.rules import (
     Rules,
     Solid,
     Space,
+    StartRule,
 )
 from voskar.core.rules.outlines import polygon, rectangle, stretched
 from voskar.core.rules.shapes import Outline
@@ -40,6 +41,7 @@ from voskar.files.box_tables import with_box_tables
 from voskar.files.compiling import compiled
 from voskar.files.images import read_alpha
 from voskar.files.likes import with_likes
+from voskar.files.own_rules import AT, where_told, with_own_rules
 from voskar.files.rulebook_checks import Told, meaning, schema_problems
 from voskar.files.rulebook_motion import emitter, fixtures
 from voskar.files.rulebook_schema import (
@@ -73,12 +75,25 @@ class Rulebook:
     @property
     def kinds(self) -> dict[str, KindNames]:
         """What recordings may name of its kinds."""
-        return {name: KindNames(frozenset(kind.boxes), frozenset(kind.tags)) for name, kind in self.data.kinds.items()}
+        data = self.data
+        tables = [table for one in data.attacks.values() for table in (one.attacker, one.target)]
+        with_cases: list[KindTable | AttackTable] = [*data.kinds.values(), *data.attacks.values()]
+        for cases in (one.cases for one in with_cases):
+            tables += [table for one in cases for table in (one.attacker, one.target) if table is not None]
+        reflects = any(table.reflect is not None for table in tables)
+        own = {one: f"{table.like}{AT}{one}" for one, table in data.actors.items()}
+        base = {made: str(data.actors[one].like) for one, made in own.items()}
+        return {
+            name: KindNames(
+                _names_of_boxes(kind), frozenset(kind.tags), reflects, base.get(name, ""), own, _shrunk(kind)
+            )
+            for name, kind in data.kinds.items()
+        }
 
     @property
     def fixtures(self) -> frozenset[str]:
         """The ids of what it places."""
-        return frozenset(fixture.id for fixture in fixtures(self.data.fixtures))
+        return frozenset(fixture.id for fixture in fixtures(self.data.fixtures, {}))
 
     def some_rules(self, others: Rules, names: Collection[str]) -> Rules:
         """Rules whose kinds and attacks of some names are compiled anew, and all else is that of others."""
@@ -124,7 +139,8 @@ class Rulebook:
                     bits[one]: sum(bits[other] for other in set(those)) for one, those in data.contact.clash.items()
                 },
             ),
-            fixtures=fixtures(data.fixtures),
+            fixtures=fixtures(data.fixtures, data.actors),
+            starts={name: compiled(StartRule, table, rate) for name, table in data.starts.items()},
             goal=compiled(Goal, data.goal, rate, clear=tuple(sorted(set(data.goal.clear)))),
             meets=meets,
             digest=self.digest,
@@ -134,6 +150,8 @@ class Rulebook:
         self, name: str, table: KindTable, bits: dict[str, int], meets: Mapping[int, int] | None, rate: Fraction
     ) -> Kind:
         linger = self.data.contact.linger if table.linger is None else table.linger
+        spare = table.spare_lives is not None
+        most = table.max_lives
 
         def compiled_box(box_name: str, box: BoxTable) -> Box:
             layer = sum(bits[one] for one in set(table.layer if box.layer is None else box.layer))
@@ -144,7 +162,7 @@ class Rulebook:
                 rate,
                 name=box_name,
                 outline=self.outlines[name, box_name],
-                logged=box.logged is not None,
+                logged="" if box.logged is None else box_name if box.logged is True else box.logged,
                 layer=layer,
                 mask=_mask(box.role, layer, meets) if named is None else sum(bits[name] for name in set(named)),
                 keys={
@@ -158,6 +176,10 @@ class Rulebook:
             table,
             rate,
             name=name,
+            base=name.partition(AT)[0] if AT in name else "",
+            lives=table.lives if table.spare_lives is None else table.spare_lives + 1,
+            max_lives=most + 1 if most is not None and spare else most,
+            spare=spare,
             cases=_cases(table.cases, rate),
             counters={
                 one: compiled(CounterRule, table.counters[one], rate, name=one) for one in sorted(table.counters)
@@ -184,7 +206,7 @@ def check_source(source: Source) -> Rulebook:
         hint = None if source.raw else "the file is empty"
         message = f"no `voskar` key: a rulebook begins with `voskar = {VERSION}`"
         raise InputError(Problem(message, file=source.name, line=1, hint=hint))
-    written, source = source, with_likes(with_box_tables(source))
+    written, source = source, with_own_rules(with_likes(with_box_tables(source)))
     found: list[Told] = list(meaning(source.raw))
     outlines: dict[tuple[str, str], Outline] = {}
     solids: list[Outline] = []
@@ -212,7 +234,11 @@ def check_source(source: Source) -> Rulebook:
             except ValueError as error:
                 found.append((("space", "solids", index, "polygon"), f"cannot use this shape: {error}", None))
     if found or data is None:
-        problems = {source.problem(*one) for one in found}
+        found = [(where_told(source, where), message, hint) for where, message, hint in found]
+        problems = {source.problem(*one) for one in found if not _is_made(one, source.raw)}
+        places = {(problem.file, problem.line) for problem in problems}
+        made = (source.problem(*one) for one in found if _is_made(one, source.raw))
+        problems |= {problem for problem in made if (problem.file, problem.line) not in places}
         raise InputError(
             sorted(
                 problems,
@@ -223,6 +249,23 @@ def check_source(source: Source) -> Rulebook:
     for name in sorted(images):
         digest.update(images[name])
     return Rulebook(source.name, data, outlines, tuple(solids), written, digest.hexdigest())
+
+
+def _names_of_boxes(kind: KindTable) -> frozenset[str]:
+    """The boxes that a pose may log."""
+    return frozenset([*kind.boxes, *(box.logged for box in kind.boxes.values() if isinstance(box.logged, str))])
+
+
+def _shrunk(kind: KindTable) -> frozenset[str]:
+    """The boxes that a pose may log and that lose something on every side."""
+    some = {name: box for name, box in kind.boxes.items() if box.logged is not None and box.grow < 0}
+    return frozenset(box.logged if isinstance(box.logged, str) else name for name, box in some.items())
+
+
+def _is_made(problem: Told, raw: dict[str, Any]) -> bool:
+    """Whether it is told of what an actor with rules of its own takes over: it is told of the kind, too."""
+    path = problem[0]
+    return len(path) > 1 and path[0] == "kinds" and str(path[1]).partition(AT)[2] in raw.get("actors", ())
 
 
 def _eaten(box: BoxTable, where: tuple[str, ...], outline: Outline) -> Iterator[Told]:

@@ -10,6 +10,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from voskar.errors import CONTROL, nearest
+from voskar.files.own_rules import AT
 from voskar.files.rulebook_schema import TRIGGERS, RulebookFile
 from voskar.files.shapes import SHAPES
 
@@ -17,6 +18,9 @@ Told = tuple[tuple[str | int, ...], str, str | None]
 
 BY_CLIP = ("clips", "during", "not_during", "keys")
 """Tables whose keys are names of clips."""
+
+MOST_CONDITIONS = 60
+"""Different conditions of a kind's boxes: each is a bit."""
 
 _EXPECTED = {
     "float_type": "a number",
@@ -113,7 +117,7 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
                 yield ("contact", "clash", name, index), f'unknown layer "{other}"', nearest(other, layers)
     declared = {tag for _, kind in _tables(raw, "kinds") for tag in _list(kind, "tags") if isinstance(tag, str)}
     for part in ("attacks", "kinds"):
-        yield from _names_in(_table(raw, part), (part,), declared, _table(raw, "kinds"))
+        yield from _names_in(_table(raw, part), (part,), declared, _table(raw, "kinds"), layers)
     for index, solid in enumerate(_list(_table(raw, "space"), "solids")):
         if isinstance(solid, dict):
             spot = ("space", "solids", index)
@@ -121,34 +125,48 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
             if ("rect" in solid) == ("polygon" in solid):
                 yield spot, "a solid needs one of rect, polygon", None
     yield from _fixtures(raw)
+    for name in _table(raw, "starts"):
+        yield from _unknown_kind(("starts", name), name, _table(raw, "kinds"))
     for index, name in enumerate(_list(_table(raw, "goal"), "clear")):
         yield from _unknown_kind(("goal", "clear", index), name, _table(raw, "kinds"))
     for kind_name, kind in _tables(raw, "kinds"):
+        if AT in kind_name and kind_name.partition(AT)[2] not in _table(raw, "actors"):
+            yield ("kinds", kind_name), f"a kind has no {AT} in its name", None
         yield from _spawns(kind_name, kind, _table(raw, "kinds"))
         where: tuple[str | int, ...] = ("kinds", kind_name)
+        if "lives" in kind and "spare_lives" in kind:
+            yield (*where, "spare_lives"), "a kind has lives or spare_lives, not both", None
         if kind.get("wraps") is True and "bounds" not in _table(raw, "space"):
             yield (*where, "wraps"), "a kind that wraps needs `[space] bounds`", None
         yield from _layer_names(where, kind, layers)
+        conditions = {json.dumps(box["if"], default=str) for _, box in _tables(kind, "boxes") if "if" in box}
+        if len(conditions) > MOST_CONDITIONS:
+            message = f"its boxes have {len(conditions)} different conditions, expected at most {MOST_CONDITIONS}"
+            yield (*where, "boxes"), message, None
         for box_name, box in _tables(kind, "boxes"):
             here = (*where, "boxes", box_name)
             yield from _layer_names(here, box, layers)
             yield from _box_problems(here, box, attacks)
 
 
-def _names_in(value: Any, path: tuple[str | int, ...], tags: set[str], kinds: dict[str, Any]) -> Iterable[Told]:
-    """Conditions ask for tags that a kind declares, and what is spawned is of a kind."""
+def _names_in(
+    value: Any, path: tuple[str | int, ...], tags: set[str], kinds: dict[str, Any], layers: list[str]
+) -> Iterable[Told]:
+    """Conditions ask for tags that a kind declares, what is spawned is of a kind, what is reflected on known layers."""
     if isinstance(value, list):
         for index, inner in enumerate(value):
-            yield from _names_in(inner, (*path, index), tags, kinds)
+            yield from _names_in(inner, (*path, index), tags, kinds, layers)
     elif isinstance(value, dict) and path[-1] not in BY_CLIP:
         for key, inner in value.items():
             if key in ("tags", "no_tags") and isinstance(inner, list) and not (path[0] == "kinds" and len(path) == 2):
                 for index, tag in enumerate(inner):
                     if isinstance(tag, str) and tag not in tags:
                         yield (*path, key, index), f'unknown tag "{tag}", which no kind declares', nearest(tag, tags)
+            elif key == "reflect" and isinstance(inner, dict):
+                yield from _layer_names((*path, key), inner, layers)
             elif key == "spawn":
                 yield from _unknown_kind((*path, key), inner, kinds)
-            yield from _names_in(inner, (*path, key), tags, kinds)
+            yield from _names_in(inner, (*path, key), tags, kinds, layers)
 
 
 def _control(value: Any, path: tuple[str | int, ...] = ()) -> Iterable[Told]:
@@ -239,6 +257,8 @@ def _layer_names(where: tuple[str | int, ...], table: dict[str, Any], layers: li
 def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dict[str, Any]) -> Iterable[Told]:
     shapes = [shape for shape in SHAPES if shape in box]
     role, attack, grow = box.get("role"), box.get("attack"), box.get("grow")
+    if "pad" in box and "logged" not in box:
+        yield (*here, "pad"), "only a logged box has a pad", None
     if "logged" in box:
         for key in ("at", "turn", "keys"):
             if key in box:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from fractions import Fraction
 from typing import Literal
 
 from voskar.core.rules import Emitter, Fan, Fixture, Trigger
 from voskar.files.compiling import compiled
+from voskar.files.own_rules import AT
 from voskar.files.rulebook_schema import EmitterTable, FixtureTable
 
 ANY_RATE = Fraction(1)
@@ -42,8 +43,8 @@ def _trigger(emitter: EmitterTable, rate: Fraction) -> Trigger:
     return Trigger(on, getattr(table, on), charge=(least.frames(rate), None if most is None else most.frames(rate)))
 
 
-def fixtures(tables: Sequence[FixtureTable]) -> tuple[Fixture, ...]:
-    """Fixtures as written, those without an id called `KIND#1`, `KIND#2`, …"""
+def fixtures(tables: Sequence[FixtureTable], own: Collection[str]) -> tuple[Fixture, ...]:
+    """Fixtures as written, those without an id called `KIND#1`, `KIND#2`, …; `own` have rules of their own."""
     unnamed: Counter[str] = Counter()
     found = []
     for table in tables:
@@ -51,5 +52,6 @@ def fixtures(tables: Sequence[FixtureTable]) -> tuple[Fixture, ...]:
         if name is None:
             unnamed[table.kind] += 1
             name = f"{table.kind}#{unnamed[table.kind]}"
-        found.append(compiled(Fixture, table, ANY_RATE, id=name))
+        kind = f"{table.kind}{AT}{name}" if name in own else table.kind
+        found.append(compiled(Fixture, table, ANY_RATE, id=name, kind=kind))
     return tuple(found)

@@ -74,6 +74,7 @@ class ContactTable(Table):
     edges_touch: bool = False
     round_damage: Rounding = "none"
     clash: dict[str, Names] = {}
+    order: Literal["id", "recorded"] = "id"
     linger: Frames = Duration.parse(0)
 
 
@@ -87,6 +88,16 @@ class ClipTable(Table):
 
 
 Blend = Literal["hold", "linear"]
+
+
+def _depth(value: Any) -> Any:
+    plain = isinstance(value, list) and len(value) == 2
+    if not plain or not all(type(one) in (int, float) and abs(one) <= LIMIT for one in value) or value[0] >= value[1]:
+        raise ValueError("[z0, z1] with z0 below z1")
+    return [float(one) for one in value]
+
+
+Depth = Annotated[list[float], BeforeValidator(_depth, json_schema_input_type=list[float])]
 
 
 class KeyTable(Table):
@@ -117,6 +128,7 @@ class BoxTable(ShapeTable):
     swept: bool | None = None
     within_bounds: bool = False
     damage_scale: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)] = 1.0
+    depth: Depth | None = None
     if_: Annotated[StateConditionTable, Field(alias="if")] = StateConditionTable()
 
 
@@ -137,13 +149,24 @@ class MotionTable(Table):
     clip: str | None = None
 
 
+def _speed(value: Any) -> Any:
+    numbers = value if isinstance(value, list) else [value]
+    plain = all(type(one) in (int, float) and abs(one) <= LIMIT for one in numbers)
+    if not plain or len(numbers) != (2 if isinstance(value, list) else 1):
+        raise ValueError("units a second, or the least and the most that the game draws, such as [40, 60]")
+    return sorted(map(float, value)) if isinstance(value, list) else float(value)
+
+
+Speed = Annotated[float | list[float], BeforeValidator(_speed, json_schema_input_type=float | list[float])]
+
+
 class FanTable(Table):
     """What every table that spawns may say."""
 
     count: Annotated[int, Field(ge=1, le=4096)] = 1
     spread: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] = 0.0
     jitter: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] = 0.0
-    speed: Number | None = None
+    speed: Speed | None = None
     inherit: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)] | None = None
 
 
@@ -151,6 +174,7 @@ class ChildTable(FanTable):
     """One of `[kinds.X.down] spawn`"""
 
     kind: str
+    moves_at_once: bool = False
 
 
 class DownTable(Table):
@@ -164,6 +188,7 @@ class DownTable(Table):
     spawn: list[ChildTable] = []
     life_after: Frames = Duration.parse(0)
     out_after: Frames | None = None
+    keeps_push: bool = False
 
 
 def _respawn_place(value: Any) -> Any:
@@ -186,6 +211,13 @@ class RespawnTable(Table):
     iframes: Frames = Duration.parse(0)
     resets: Literal["self", "pair", "room", "run"] = "self"
     keeps: Names = []
+
+
+class ExtraLifeTable(Table):
+    """`extra_life` of a kind"""
+
+    score: Positive
+    repeats: bool = False
 
 
 class GoalTable(Table):
@@ -252,6 +284,7 @@ class FixtureTable(Table):
     id: str | None = None
     facing: Facing = 1
     angle: Angle = 0.0
+    z: Number = 0.0
     velocity: Pair | None = None
 
 
@@ -295,6 +328,9 @@ class KindTable(Table):
     emitters: dict[str, EmitterTable] = {}
     down: DownTable = DownTable()
     lives: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
+    spare_lives: Annotated[int, Field(ge=0, lt=1 << 31)] | None = None
+    extra_life: ExtraLifeTable | None = None
+    tolerance: ZeroUp | None = None
     respawn: RespawnTable | None = None
     succession: bool = False
     linger: Frames | None = None
@@ -307,6 +343,40 @@ class KindTable(Table):
     max_lives: Annotated[int, Field(ge=1, le=1 << 31)] | None = None
 
 
+class ChangedBoxTable(BoxTable):
+    """`[actors.ID.boxes.NAME]`"""
+
+    role: Literal["hitbox", "hurtbox", "body"] | None = None  # type: ignore[assignment]
+
+
+class ChangedClipTable(ClipTable):
+    """`[actors.ID.clips.NAME]`"""
+
+    cells: Annotated[int, Field(gt=0, le=1 << 16)] | None = None  # type: ignore[assignment]
+
+
+class ChangedEmitterTable(EmitterTable):
+    """`[actors.ID.emitters.NAME]`"""
+
+    spawn: str | None = None  # type: ignore[assignment]
+    when: WhenTable | None = None  # type: ignore[assignment]
+
+
+class OwnRulesTable(KindTable):
+    """`[actors.ID]`: what is not said is its kind's."""
+
+    clips: dict[str, ChangedClipTable] = {}  # type: ignore[assignment]
+    emitters: dict[str, ChangedEmitterTable] = {}  # type: ignore[assignment]
+    boxes: dict[str, ChangedBoxTable] = {}  # type: ignore[assignment]
+
+
+class StartTable(Table):
+    """`[starts.X]`"""
+
+    at: Pair | None = None
+    count: Annotated[int, Field(ge=0, le=1 << 31)] | None = None
+
+
 class RulebookFile(Table):
     """A whole rulebook."""
 
@@ -317,5 +387,7 @@ class RulebookFile(Table):
     contact: ContactTable = ContactTable()
     kinds: dict[str, KindTable] = {}
     attacks: dict[str, AttackTable] = {}
+    actors: dict[str, OwnRulesTable] = {}
     fixtures: list[FixtureTable] = []
+    starts: dict[str, StartTable] = {}
     goal: GoalTable = GoalTable()

@@ -7,11 +7,11 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from voskar.core.rules.outlines import capsule, circle, pixels, polygon, rectangle
 from voskar.core.rules.shapes import Outline
-from voskar.files.values import Capsule, Corners, Pair, Points, Positive, Size, Table
+from voskar.files.values import Capsule, Corners, Number, Pair, Points, Positive, Size, Table
 
 
 class Image(NamedTuple):
@@ -29,6 +29,12 @@ class Shape(NamedTuple):
     """Whether `grow` below 0 can take something off on every side."""
 
 
+def _logged(value: Any) -> Any:
+    if value is not True and not (isinstance(value, str) and value):
+        raise ValueError("true, or the name under which the game logs it")
+    return value
+
+
 class ShapeTable(Table):
     """The keys of a box that give its shape, and those that go with `pixels`."""
 
@@ -38,7 +44,10 @@ class ShapeTable(Table):
     capsule: Capsule | None = None
     polygon: Points | None = None
     pixels: str | None = None
-    logged: Literal[True] | None = None
+    logged: Annotated[
+        Literal[True] | str | None, BeforeValidator(_logged, json_schema_input_type=Literal[True] | str)
+    ] = None
+    pad: Annotated[list[Number], Field(min_length=4, max_length=4)] = [0.0, 0.0, 0.0, 0.0]
     alpha: Annotated[int, Field(ge=1, le=255)] = 128
     origin: Pair = [0.0, 0.0]
     pixel: Positive = 1.0

@@ -18,10 +18,11 @@ from voskar.errors import InputError, Problem, nearest
 from voskar.files.blocks import chunks, of_frames
 from voskar.files.frames import ClaimLine, DisplayLine, FrameLine, InputLine, PoseLine
 from voskar.files.header import check_lag, check_scopes
+from voskar.files.logged_shapes import LoggedValue, ShapeLine
 from voskar.files.reading import read_text
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.source import FrameSource
-from voskar.files.stage_schema import PartTable, PlaceKey, StageFile
+from voskar.files.stage_schema import OpenShape, PartTable, PlaceKey, StageFile
 from voskar.files.toml_sources import Source, parse_source
 
 Ranges = Sequence[tuple[int, int]]
@@ -177,6 +178,7 @@ class _Player:
         turns = [key for key in part.turns or () if key.f.frames(self.rate) <= own]
         facing = next((key.facing for key in reversed(turns) if key.facing is not None), 1)
         angle = next((key.angle for key in reversed(turns) if key.angle is not None), 0.0)
+        z = next((key.z for key in reversed(turns) if key.z is not None), 0.0)
         if part.mirror is not None:
             x, facing, angle = 2 * part.mirror - x, -facing, -angle
         line = PoseLine(self.id, part.kind or "", _plain(x + self.x), _plain(y + self.y))
@@ -184,6 +186,8 @@ class _Player:
             line.facing = facing
         if angle:
             line.angle = _plain(angle)
+        if z:
+            line.z = _plain(z)
         if part.scale is not None:
             line.scale = _plain(part.scale)
         if part.owner is not None:
@@ -246,10 +250,18 @@ class _Player:
         return [InputLine(self.id, button, aim=UNSET if aim is None else list(map(float, aim))) for button in held]
 
 
-def _placed(span: Sequence[float], x: float, y: float, facing: int) -> list[float]:
-    """Corners in the world of a rectangle told beside an actor, mirrored with it."""
-    left, right = sorted((span[0] * facing, span[2] * facing))
-    return [_plain(x + left), _plain(y + min(span[1], span[3])), _plain(x + right), _plain(y + max(span[1], span[3]))]
+def _placed(told: OpenShape | list[Any], x: float, y: float, facing: int) -> LoggedValue:
+    """A box in the world that is told beside an actor, mirrored with it."""
+    if isinstance(told, list) and not isinstance(told[0], float):
+        return [_placed(one, x, y, facing) for one in told]  # type: ignore[misc]
+    if isinstance(told, list):
+        left, right = sorted((told[0] * facing, told[2] * facing))
+        low, high = sorted((told[1], told[3]))
+        return [_plain(x + left), _plain(y + low), _plain(x + right), _plain(y + high)]
+    if told.circle is not None:
+        place = [_plain(x + told.circle[0] * facing), _plain(y + told.circle[1])]
+        return ShapeLine(circle=[*place, told.circle[2]])
+    return ShapeLine(polygon=[[_plain(x + px * facing), _plain(y + py)] for px, py in told.polygon or ()])
 
 
 def _inside(ranges: Ranges | None, frame: int) -> bool:
@@ -266,7 +278,9 @@ def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:
     claims: dict[int, list[ClaimLine]] = defaultdict(list)
     display: dict[int, list[DisplayLine]] = defaultdict(list)
     for claim in script.claims:
-        claims[claim.f.frames(rate)].append(ClaimLine(**claim.model_dump(exclude={"f"}, exclude_unset=True)))
+        told = claim.model_dump(exclude={"f"}, exclude_unset=True)
+        told |= {"ids": tuple(claim.ids)} if claim.ids is not None else {}
+        claims[claim.f.frames(rate)].append(ClaimLine(**told))
     for entry in script.display:
         display[entry.f.frames(rate)].append(DisplayLine(**entry.model_dump(exclude={"f"}, exclude_unset=True)))
     resets = {reset.f.frames(rate): reset.reset for reset in script.resets}

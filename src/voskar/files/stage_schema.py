@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self
 
-from pydantic import BeforeValidator, Field, create_model
+from pydantic import BeforeValidator, Field, create_model, model_validator
 
 from voskar.core.recording.poses import FIELDS, STATES
 from voskar.core.rules import Duration
-from voskar.files.values import Angle, Cell, Frames, Number, Pair, Positive, Table, Version, ranges
+from voskar.files.values import Angle, Cell, Frames, Number, Pair, Points, Positive, Table, Version, ranges
 
 
 def _ranges(value: Any) -> Any:
@@ -44,6 +44,7 @@ class TurnKey(Table):
     f: Moment
     facing: Literal[1, -1] | None = None
     angle: Angle | None = None
+    z: Number | None = None
 
 
 class _Timed(Table):
@@ -70,11 +71,24 @@ class PushKey(Table):
     by: Pair
 
 
+class OpenShape(Table):
+    """A circle or a polygon of a key of `boxes`"""
+
+    circle: Annotated[list[Number], Field(min_length=3, max_length=3)] | None = None
+    polygon: Points | None = None
+
+    @model_validator(mode="after")
+    def _is_one(self) -> Self:
+        if (self.circle is None) == (self.polygon is None):
+            raise ValueError("a circle or a polygon")
+        return self
+
+
 class BoxesKey(Table):
     """A key of `boxes`"""
 
     f: Moment
-    open: dict[str, Corners]
+    open: dict[str, Corners | OpenShape | list[Corners | OpenShape]]
 
 
 class CounterKey(_Timed):
@@ -128,7 +142,8 @@ class ClaimTable(Table):
     """`[[claims]]`: what the game is to claim"""
 
     f: Moment
-    event: Literal["hit", "down", "respawn", "out", "spawn", "removed", "over", "won"]
+    event: Literal["hit", "clash", "down", "respawn", "out", "spawn", "removed", "over", "won"]
+    ids: Annotated[list[str], Field(min_length=2, max_length=2)] | None = None
     attacker: str | None = None
     target: str | None = None
     id: str | None = None

@@ -21,7 +21,6 @@ from voskar.errors import InputError, Problem, first_line, nearest
 from voskar.files.frames import (
     MOST_LOST,
     ClaimLine,
-    Corners,
     Count,
     DisplayLine,
     FrameLine,
@@ -30,6 +29,7 @@ from voskar.files.frames import (
     plain_type,
     told,
 )
+from voskar.files.logged_shapes import LoggedValue
 from voskar.files.parquet import plain_rows
 from voskar.files.reading import opened, opened_anywhere, plain_errors, read_text
 
@@ -240,7 +240,8 @@ LINES: Mapping[str, type[msgspec.Struct]] = {
 
 
 FIELD_TYPES = {
-    name: {field.name: plain_type(field.type) for field in structs.fields(line)} for name, line in LINES.items()
+    name: {field.name: plain_type(field.type) for field in structs.fields(line) if field.name != "ids"}
+    for name, line in LINES.items()
 }
 WORDS = {
     field.name for line in LINES.values() for field in structs.fields(line) if list[str] in get_args(field.type)
@@ -270,17 +271,23 @@ def map_in(name: str, text: str) -> dict[str, Any]:
 
 
 _MAPS: Mapping[str, msgspec.json.Decoder[dict[str, Any]]] = {
-    "boxes": msgspec.json.Decoder(dict[str, Corners]),
+    "boxes": msgspec.json.Decoder(dict[str, LoggedValue]),
     "counters": msgspec.json.Decoder(dict[str, float]),
 }
 
 
 def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
-    """A line as a row of its table; points are two columns, boxes JSON."""
+    """A line as a row of its table; points are two columns, boxes JSON. The two of a clash are its attacker and its
+    target."""
     row: dict[str, Any] = {"frame": frame}
+    both: tuple[str | None, str | None] = (None, None)
     for name in line.__struct_fields__:
         value = told(getattr(line, name))
-        if name in POINTS:
+        if name == "ids":
+            both = value or (None, None)
+        elif name in ("attacker", "target") and both[0] is not None:
+            row[name] = both[name == "target"]
+        elif name in POINTS:
             row[f"{name}_x"], row[f"{name}_y"] = value or (None, None)
         elif name in MAPS:
             row[name] = None if value is None else msgspec.json.encode(value).decode()

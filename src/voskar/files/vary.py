@@ -12,6 +12,7 @@ from typing import Any
 
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.keypaths import KeyPath
+from voskar.files.own_rules import AT
 from voskar.files.rulebook import Rulebook, check_source
 
 LAG = "claims.lag"
@@ -152,7 +153,7 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
         told = change.told
         at: Any = raw
         for depth, step in enumerate(change.path):
-            _known(at, change.path[:depth], step, told)
+            _known(book, at, change.path[:depth], step, told)
             if depth == len(change.path) - 1:
                 at[step] = meant(change.value)
                 break
@@ -186,7 +187,15 @@ def _default(book: Rulebook, path: KeyPath) -> Any:
     return list(at) if isinstance(at, list | tuple) else at
 
 
-def _known(at: Any, above: KeyPath, step: str | int, told: str) -> None:
+def _is_taken_over(book: Rulebook, above: KeyPath, name: str) -> bool:
+    """Whether an actor with rules of its own takes a named table over from its kind."""
+    if above[0] != "actors" or len(above) != 3:
+        return False
+    kind = book.data.kinds[f"{book.data.actors[str(above[1])].like}{AT}{above[1]}"]
+    return name in getattr(kind, str(above[2]))
+
+
+def _known(book: Rulebook, at: Any, above: KeyPath, step: str | int, told: str) -> None:
     """Raises InputError where a step leads nowhere."""
     if isinstance(step, int):
         if not isinstance(at, list) or step >= len(at):
@@ -195,5 +204,11 @@ def _known(at: Any, above: KeyPath, step: str | int, told: str) -> None:
     elif not isinstance(at, dict):
         hint = f"places of a list are told as {above[-1]}[{step}]" if isinstance(at, list) and step.isdigit() else None
         raise _wrong(told, f'found a {"list" if hint else "value"}, expected a table with "{step}"', hint)
-    elif above and above[-1] in NAMED and len(above) in (1, 3) and step not in at:
+    elif (
+        above
+        and above[-1] in NAMED
+        and len(above) in (1, 3)
+        and step not in at
+        and not _is_taken_over(book, above, step)
+    ):
         raise _wrong(told, f'the rulebook has no {NAMED[str(above[-1])]} "{step}"', nearest(step, at))

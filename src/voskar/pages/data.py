@@ -196,13 +196,7 @@ class _Builder:
 
     def _ring(self, form: Form) -> list[list[float]]:
         """Flat corners of each part of a form, roundings drawn out."""
-        angles = np.arange(ARC) * (2 * math.pi / ARC)
-        around = np.stack([np.cos(angles), np.sin(angles)], axis=1) * form.radius
-        rings = []
-        for part in form.parts:
-            ring = part if form.radius == 0 else (part[:, None, :] + around[None]).reshape(-1, 2)
-            rings.append([round(value, 4) for value in hull(ring).ravel().tolist()])
-        return rings
+        return [[round(value, 4) for value in _outline(part, form.radius).ravel().tolist()] for part in form.parts]
 
     def _form(self, number: int) -> int:
         if number not in self._form_of:
@@ -261,14 +255,16 @@ class _Builder:
         return any(box.box.within_bounds for box in self.catalog.by_kind[kind])
 
     def logged_boxes(self) -> list[list[Any]]:
-        """Where the game itself has boxes: frame, actor, name, and its bounds in the world."""
+        """Where the game itself has boxes: frame, actor, name, and its bounds in the world, or the rings of another
+        shape."""
         poses, boxes, found = self.judged.poses, self.judged.boxes, []
         for row in self.rows[poses.logged[self.rows] >= 0].tolist():
-            x, y = float(poses.x[row]), float(poses.y[row])
+            place = np.array([poses.x[row], poses.y[row]])
             name = self.judged.actors[poses.actor[row]].id
-            for box, (x0, y0, x1, y1) in boxes.of(int(poses.logged[row])).items():
-                corners = [round(value, 3) for value in (x0 + x, y0 + y, x1 + x, y1 + y)]
-                found.append([int(poses.frame[row]), name, box, *corners])
+            for box, parts in boxes.parts(int(poses.logged[row])).items():
+                rings = [np.round(_outline(part.corners + place, part.radius), 3).tolist() for part in parts]
+                told = [*rings[0][0], *rings[0][2]] if len(parts) == 1 and parts[0].is_rect else [rings]
+                found.append([int(poses.frame[row]), name, box, *told])
         return sorted(found, key=lambda one: one[:3])
 
 
@@ -282,6 +278,13 @@ def _distinct(columns: Sequence[np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
             codes = codes * len(values) + at
     _, firsts, at = np.unique(codes, return_index=True, return_inverse=True)
     return firsts, at
+
+
+def _outline(part: np.ndarray, radius: float) -> np.ndarray:
+    """A convex part (n, 2) with its rounding drawn out, counter-clockwise from its least corner."""
+    angles = np.arange(ARC) * (2 * math.pi / ARC)
+    around = np.stack([np.cos(angles), np.sin(angles)], axis=1) * radius
+    return hull(part if radius == 0 else (part[:, None, :] + around[None]).reshape(-1, 2))
 
 
 def _points(corners: np.ndarray) -> list[float]:

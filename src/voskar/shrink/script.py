@@ -60,7 +60,7 @@ def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: i
     part |= {"scale": one["scale"]} if one.get("scale", 1) != 1 else {}
     clips = _clips(own, delay)
     part |= {"clips": clips} if clips else {}
-    turns = _changes(own, ("facing", "angle"), {"facing": 1, "angle": 0}, delay)
+    turns = _changes(own, ("facing", "angle", "z"), {"facing": 1, "angle": 0, "z": 0}, delay)
     part |= {"turns": turns} if turns else {}
     tells = _changes(own, STATES, {}, delay)
     part |= {"tells": tells} if tells else {}

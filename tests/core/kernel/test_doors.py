@@ -49,11 +49,11 @@ def world() -> World:
 PLACES = shared_floats(np.zeros(3))
 DOORS = [
     # object, function, good arguments; then by the place of each index the values that are out of range
-    ("kernel", "enter", (3, 2, 2, 0, 9, False, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0), {1: "rows", 2: "kinds", 3: "clips"}),
+    ("kernel", "enter", (3, 2, 2, 0, 9, False, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0), {1: "rows", 2: "kinds", 3: "clips"}),
     ("kernel", "first_move", (3, 2), {1: "rows"}),
     ("kernel", "discard", (2,), {0: "rows"}),
     ("kernel", "follow", (2, 3, PLACES, PLACES, 0, 1.0, 0.0), {0: "rows"}),
-    ("kernel.pushes", "add", (0, 4, 1, False, 1.0, 1.0), {0: "rows"}),
+    ("kernel.pushes", "add", (0, 4, 1, False, 1.0, 1.0, 0, 0.0), {0: "rows"}),
     ("kernel", "is_in_play", (0, 3), {0: "rows"}),
     ("kernel", "probe", (3, 0), {1: "rows"}),
     ("kernel", "load", (3,), {0: "frames"}),
@@ -65,7 +65,8 @@ DOORS = [
     ("placing", "forget", (0,), {0: "swing rows"}),
     ("placing", "turn", (0,), {0: "rows"}),
     ("placing", "bounds", (0, 0.0, 0.0, *MATRIX, 0.0), {0: "forms"}),
-    ("placing", "lay", ("spare", "wing", 7, *MATRIX, 1.0), {0: "forms", 1: "boxes", 2: "poses"}),
+    ("placing.logged", "lay", ("spare", "wing", 7, *MATRIX, 1.0), {0: "forms", 1: "boxes", 2: "poses"}),
+    ("placing.logged", "lay_point", ("spare",), {0: "forms"}),
     ("placing", "form_of", (1, "wing", False, 0), {0: "rows", 1: "boxes", 3: "spare"}),
     ("placing", "place", (0, 0), {0: "rows"}),
     ("placing", "swing_began", (0, 0), {0: "swing rows", 1: "swings"}),
@@ -157,9 +158,9 @@ def test_there_is_no_room_for_more() -> None:
     with pytest.raises(IndexError):
         one.placing.place(0, 0)
     for number in range(len(one.kernel.pushes.row)):
-        one.kernel.pushes.add(0, number, 1, False, 0.0, 0.0)
+        one.kernel.pushes.add(0, number, 1, False, 0.0, 0.0, 0, 0.0)
     with pytest.raises(IndexError):
-        one.kernel.pushes.add(0, 9, 1, False, 0.0, 0.0)
+        one.kernel.pushes.add(0, 9, 1, False, 0.0, 0.0, 0, 0.0)
 
 
 @pytest.mark.parametrize("place", [None, (40.0, -7.0)])

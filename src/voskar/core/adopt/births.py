@@ -78,7 +78,7 @@ class Births(PlannedClaims):
                 self._due.add(number)
                 self._withdraw(event)
             else:
-                self.decisions.take(number, taken)
+                self.plan[number] = self.decisions.take(number, taken)
                 self.settle(number)
         elif frame + self.resync.windows.of("spawn").after <= self.world.recording.last:
             self._withdraw(event)

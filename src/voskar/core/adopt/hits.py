@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
+from voskar.core.clashes import Clashes
 from voskar.core.judge import Judge
 from voskar.core.judging.cases import cases_of, told_choice
 from voskar.core.judging.contact import Contact
@@ -42,7 +43,7 @@ class HitAdoption:
     one without has no effect, and its unbroken run of contact is told once. A claim without a hit takes effect all
     the same."""
 
-    SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_marks", "_opens"))
+    SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_marks", "_opens", "_clashes"))
 
     def __init__(self, resync: Resync, judge: Judge, logged: Logged) -> None:
         self.resync, self.judge, self.world, self.logged = resync, judge, judge.world, logged
@@ -66,6 +67,13 @@ class HitAdoption:
         self._silent: dict[tuple[int, str, int], int] = {}
         self._now: dict[Pair, list[tuple[Contact, str]]] = {}
         self._landed: set[tuple[int, str, int]] = set()
+        self._clashes: dict[tuple[str, str], set[int]] = {}
+        """The frames of claimed clashes, by ids in order."""
+        for claim in recording.claims if recording.asks_for("clash") else ():
+            if claim.event == "clash" and claim.attacker and claim.target:
+                one, two = sorted((claim.attacker, claim.target))
+                self._clashes.setdefault((one, two), set()).add(claim.frame)
+                self.world.visit(claim.frame)
         window = resync.windows.of("hit")
         for number, claim in self.index.claims.items():
             opens = max(claim.frame - window.after, recording.first)
@@ -89,6 +97,12 @@ class HitAdoption:
             return None
         known = {(claim.attacker, claim.attack, claim.target) for claim in open_}
         return lambda *hit: any(one in known for one in product(*((told, None) for told in hit)))
+
+    def clashes(self) -> Clashes | None:
+        """Which clashes the game claims about this frame; None if it claims none at all."""
+        told, window, frame = self._clashes, self.resync.windows.of("clash"), self.world.frame
+        near = {pair for pair, frames in told.items() if any(window.holds(one, frame) for one in frames)}
+        return Clashes(near, {pair for pair, frames in told.items() if frame in frames}) if told else None
 
     def look(self, contact: Contact) -> None:
         """Notes what the game claims of a contact that only the game can know: its case, and its damage if it is
@@ -301,7 +315,8 @@ class HitAdoption:
     def give_up(self, number: int) -> None:
         """The rules have nothing for a claim: it is adopted where its pair came furthest."""
         far, frame = self._furthest.get(number, (-1, 0))
-        self.decisions.take(number, Taken(frame if far >= 0 else self.index.claims[number].frame))
+        taken = Taken(frame if far >= 0 else self.index.claims[number].frame)
+        self.plan[number] = self.decisions.take(number, taken)
         self._settle(number)
 
     def begin_again(self) -> None:

@@ -51,7 +51,7 @@ class Ends(PlannedClaims):
             claim = self.index.claims[number]
             self.settle(number)
             if claim.frame < event.frame:
-                self.decisions.take(number, Taken(claim.frame, event))
+                self.plan[number] = self.decisions.take(number, Taken(claim.frame, event))
 
     def _force(self, event: str) -> None:
         """Planned claims of this frame that the rules still have nothing for."""

@@ -50,14 +50,18 @@ class Decisions:
         self.back: int | None = None
         self._frames: list[int] = []
 
-    def take(self, number: int, taken: Taken) -> None:
-        """A claim is adopted in a frame that is past."""
-        self.taken[number] = taken
+    def take(self, number: int, taken: Taken) -> Taken:
+        """A claim is adopted in a frame that is past. The decision that stands: the first one about a claim, or a
+        replay would go back for ever."""
+        standing = self.taken.setdefault(number, taken)
+        if standing is not taken:
+            return standing
         self.due.setdefault(taken.frame, []).append(number)
         insort(self._frames, taken.frame)
         if taken.rules is not None and taken.frame < taken.rules.frame:
             self.early.setdefault(taken.rules.frame, set()).add(brood(taken.rules.id or ""))
         self._go_back(taken.since)
+        return taken
 
     def let_pass(self, hit: Passed) -> None:
         """A hit that is past does not count."""
@@ -187,7 +191,7 @@ class PlannedClaims:
                 self._give_up(number)
 
     def _give_up(self, number: int) -> None:
-        self.decisions.take(number, Taken(self.index.claims[number].frame))
+        self.plan[number] = self.decisions.take(number, Taken(self.index.claims[number].frame))
         self.settle(number)
 
 

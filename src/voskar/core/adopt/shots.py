@@ -33,12 +33,12 @@ class Shots:
         rules, recording = self.world.rules, self.world.recording
         kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
         actors, poses = recording.actors, recording.poses
-        shots = [row for row, one in enumerate(actors) if one.kind in kinds and recording.logs("spawn", one.id)]
+        shots = [row for row, one in enumerate(actors) if one.told in kinds and recording.logs("spawn", one.id)]
         rows, given = recording.appearances(shots)
         for row, frame, known in zip(
             poses.actor[rows].tolist(), poses.frame[rows].tolist(), given.tolist(), strict=True
         ):
-            key = actors[row].kind, actors[row].owner
+            key = actors[row].told, actors[row].owner
             if known:
                 self._given.setdefault(key, []).append((frame, row))
             else:

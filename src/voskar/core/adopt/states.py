@@ -99,8 +99,9 @@ class States:
         """What the rules have."""
         if column.startswith(COUNTER):
             return self.world.counter_of(state, column.removeprefix(COUNTER))
-        found: float | None = getattr(state, column)
-        return found
+        if column == "lives":
+            return None if state.lives is None else state.kind.told_lives(state.lives)
+        return state.health
 
     def _carry(self, key: tuple[int, Column], now: float) -> float | None:
         """What the rules would have without what was adopted."""
@@ -114,7 +115,7 @@ class States:
                 if abs(now - full) < SAME < change:
                     self._beside[key] = now
             else:
-                full = getattr(kind, key[1]) or 0.0
+                full = (kind.health if key[1] == "health" else kind.told_lives(kind.lives or 0)) or 0.0
                 self._beside[key] = now if abs(now - full) < SAME < change else max(self._beside[key] + change, 0.0)
             self._known[key] = now
         return self._beside.get(key)
@@ -137,7 +138,7 @@ class States:
             put(world, state, column.removeprefix(COUNTER), told)
             return
         if column == "lives":
-            state.lives = int(told)
+            state.lives = state.kind.real_lives(told, state.lives)
             return
         if state.down is not None and told > 0:
             stand_again(world, state)

@@ -33,8 +33,8 @@ Column = str
 COLUMNS: tuple[Column, ...] = ("health", "lives")
 
 EVIDENCE = (
-    "hit", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "counters", "immune",
-    "stunned", "frozen", "boxes", "display", "poses",
+    "hit", "clash", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "counters",
+    "immune", "stunned", "frozen", "boxes", "display", "poses",
 )  # fmt: skip
 """What a window may be given for: claimed events, columns of poses, the display, and the poses themselves."""
 

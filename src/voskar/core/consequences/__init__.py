@@ -19,6 +19,7 @@ from voskar.core.consequences import (
     launch,
     lives,
     over_time,
+    reflect,
     remove,
     spawn,
     stun,
@@ -42,6 +43,7 @@ CONSEQUENCES: tuple[Consequence, ...] = (
     over_time.CONSEQUENCE,
     goal.CONSEQUENCE,
     spawn.CONSEQUENCE,
+    reflect.CONSEQUENCE,
 )
 
 

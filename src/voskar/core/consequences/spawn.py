@@ -11,7 +11,9 @@ def apply(effect: Effect) -> None:
     """Orders it."""
     kind = effect.table.spawn
     assert kind is not None
-    order(effect.world, Fan(kind), "effect", effect.point, 0.0, (0.0, 0.0), spawned=False)
+    struck = effect.own if effect.contact is None else effect.contact.target
+    z = effect.world.table.z[struck.row]
+    order(effect.world, Fan(kind), "effect", effect.point, 0.0, (0.0, 0.0), spawned=False, z=z)
 
 
 CONSEQUENCE = Consequence(

@@ -24,24 +24,32 @@ def fan_of(
     fan: Fan, centre: float, names: list[str], seed: int, inherited: Vector
 ) -> list[tuple[float, Vector | None]]:
     """The angle and velocity of each of a fan, in (-180, 180] degrees and units a second."""
-    if not fan.jitter:
+    if not fan.is_drawn:
         return _even_fan(fan, centre, inherited if fan.inherit else (0.0, 0.0))
-    turns = (fan.jitter * (2 * draw(seed, name, "jitter") - 1) for name in names)
-    return [_one_of(fan, centre + offset + turn, inherited) for offset, turn in zip(fan.offsets(), turns, strict=True)]
+    found = []
+    for name, offset in zip(names, fan.offsets(), strict=True):
+        turn = fan.jitter * (2 * draw(seed, name, "jitter") - 1) if fan.jitter else 0.0
+        found.append(_one_of(fan, centre + offset + turn, inherited, _speed(fan, seed, name)))
+    return found
+
+
+def _speed(fan: Fan, seed: int, name: str) -> float:
+    least, most = fan.speeds
+    return least if least == most else least + (most - least) * draw(seed, name, "speed")
 
 
 @lru_cache(maxsize=64)
 def _even_fan(fan: Fan, centre: float, inherited: Vector) -> list[tuple[float, Vector | None]]:
     """A fan without draws: whoever stands and fires on a beat fires the same one again and again."""
-    return [_one_of(fan, centre + offset, inherited) for offset in fan.offsets()]
+    return [_one_of(fan, centre + offset, inherited, fan.speeds[0]) for offset in fan.offsets()]
 
 
-def _one_of(fan: Fan, angle: float, inherited: Vector) -> tuple[float, Vector | None]:
+def _one_of(fan: Fan, angle: float, inherited: Vector, speed: float) -> tuple[float, Vector | None]:
     angle = told_angle(angle)
     if fan.speed is None and fan.inherit is None:
         return angle, None
     cos, sin = direction(angle)
-    speed, share = fan.speed or 0.0, fan.inherit or 0.0
+    share = fan.inherit or 0.0
     return angle, (cos * speed + inherited[0] * share, sin * speed + inherited[1] * share)
 
 
@@ -57,12 +65,14 @@ def order(
     owner: str | None = None,
     side: str | None = None,
     spawned: bool = True,
+    z: float = 0.0,
 ) -> None:
     """Children and hit effects, for the next frame."""
     own = names(world, f"{parent}+{fan.kind}", fan.count)
     for name, (angle, speed) in zip(own, fan_of(fan, centre, own, world.recording.seed, velocity), strict=True):
         world.hold_row(owner_row)
-        world.waiting.append(Birth(name, fan.kind, *place, angle, speed, owner_row, owner, side, None, spawned))
+        born = Birth(name, fan.kind, *place, angle, speed, owner_row, owner, side, None, spawned, fan.moves_at_once, z)
+        world.waiting.append(born)
     world.visit(world.frame + 1)
 
 

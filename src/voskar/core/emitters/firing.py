@@ -93,6 +93,10 @@ class Emitters:
             world.drop_row(birth.owner_row)
             if state is not None:
                 self.arm(state)
+            if birth.moves_at_once and state is not None:
+                world.move_at_once(state)
+            elif birth.moves_at_once:
+                world.came_from(birth)
         if asked is not None:
             asked()
         fresh: list[ActorState] = []
@@ -140,11 +144,11 @@ class Emitters:
 
     def _nearest(self, state: ActorState, origin: Vector, kind: str) -> Vector | None:
         """The nearest other actor of a kind in play; of equals the first by id."""
-        world, number = self.world, self.world.catalog.kind_number[kind]
+        world = self.world
         kernel, table = world.kernel, world.table
         found: list[tuple[float, str, Vector]] = []
         for row in kernel.recorded() + kernel.driven():
-            if table.kind[row] == number and row != state.row and world.is_in_play(row):
+            if world.state(row).kind.told == kind and row != state.row and world.is_in_play(row):
                 x, y = table.x[row], table.y[row]
                 over = world.over(x - origin[0], y - origin[1], row, state.row)
                 x, y = x + over[0], y + over[1]
@@ -196,7 +200,9 @@ class Emitters:
             if emitter.within is not None:
                 x0, y0, x1, y1 = emitter.within
                 x, y = x0 + (x1 - x0) * draw(seed, name, "x"), y0 + (y1 - y0) * draw(seed, name, "y")
-            birth = Birth(name, fan.kind, x, y, angle, velocity, state.row, state.id, state.side, emitter.name)
+            whose = (state.row, state.id, state.side, emitter.name, True, emitter.moves_at_once)
+            z = world.table.z[state.row]
+            birth = Birth(name, fan.kind, x, y, angle, velocity, *whose, z)
             born = appear(world, birth)
             if born is None:
                 if emitter.moves_at_once:

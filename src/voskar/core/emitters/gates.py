@@ -32,12 +32,13 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         world, row, counted = self.world, self.owner.row, self.emitter.counted_as
         emitters = [one for one in self.owner.kind.emitters if one.counted_as == counted]
         names = {one.name for one in emitters}
-        shown = {world.catalog.kind_number[one.fan.kind] for one in emitters if one.fan.kind in world.shown_kinds}
+        shown = {one.fan.kind for one in emitters if one.fan.kind in world.shown_kinds}
         count = world.guns.get((row, counted), 0)
         if shown:
             table, frame = world.table, world.frame
             for other in world.kernel.recorded():
-                own = table.kind[other] in shown and table.owner[other] == row
+                own = world.state(other).kind.told in shown and table.owner[other] == row
+                own = own and world.state(other).origins is None  # a reflected one counts under nobody's limit
                 name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
                 count += name in names and table.before_at[other] == frame - 1
         return count

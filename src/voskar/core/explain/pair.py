@@ -212,19 +212,28 @@ class PairExplainer:
         self, frame: int, attacker: str, target: str, hit: FormedBox, hurt: FormedBox, presence: Iterable[Step]
     ) -> Account:
         """The gates of one hitbox and one hurtbox, past presence."""
-        own = self._own(attacker, target, hit.attack.hits_owner)
+        own = self._own(frame, attacker, target, hit.attack.hits_owner)
         opened = self._open(frame, ((attacker, hit), (target, hurt)))
         value, touch = self._touch(frame, attacker, target, hit, hurt)
         verdicts = self.moments[frame].verdicts[attacker, hit.name, target, hurt.name]
-        steps = [*presence, own, layers_step(self.rules, hit.box, hurt.box), opened, touch, *steps_of(verdicts)]
+        states = (self._state(frame, name) for name in (attacker, target))
+        by = (None if state is None else state.layers for state in states)
+        boxes = (self.rules.reflected(box.box, one) for box, one in zip((hit, hurt), by, strict=True))
+        steps = [*presence, own, layers_step(self.rules, *boxes), opened, touch, *steps_of(verdicts)]
         clip = self.recording.poses.clip[self._row(attacker, frame) or 0]
         in_clip = clip >= 0 and self.recording.clips[clip] in (hit.box.during or ())
         names = hit.name, hurt.name, hit.attack.name
         return Account(frame, attacker, target, tuple(steps), *names, value, bool(in_clip))
 
-    def _own(self, attacker: str, target: str, hits_owner: bool) -> Step:
-        recording = self.recording
-        mine, theirs = (recording.actors[recording.numbers[name]].owner for name in (attacker, target))
+    def _state(self, frame: int, name: str) -> ActorState | None:
+        return self.moments[frame].states.get(name) if frame in self.moments else None
+
+    def _owner(self, frame: int, name: str) -> str | None:
+        state = self._state(frame, name)
+        return self.recording.actors[self.recording.numbers[name]].owner if state is None else state.owner
+
+    def _own(self, frame: int, attacker: str, target: str, hits_owner: bool) -> Step:
+        mine, theirs = (self._owner(frame, name) for name in (attacker, target))
         text = ""
         if mine == target:
             text = f"{target} owns {attacker}"
@@ -301,6 +310,9 @@ class PairExplainer:
         if found is not None:
             how = f"met at t = {found:.3g}, on the way" if found < 1 else f"overlap by {-value:.3f} units"
             return min(value, 0.0), Step("touch", True, how)
+        apart = self._posed.depth_gap(0, hit, 1, hurt)  # in the poses that the gap was measured in
+        if value <= -self._posed.slack and apart > -TOLERANCE:
+            return value, Step("touch", False, f"they are apart in depth by {units(max(apart, 0.0))}")
         if value <= -self._posed.slack:
             return value, Step("touch", True, f"overlap by {-value:.3f} units")
         text = "apart by " + units(value) if value > TOLERANCE else "their edges only meet"

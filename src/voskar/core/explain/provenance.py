@@ -156,7 +156,7 @@ class Provenance(Generic[Cause]):
 
     def _cause_of(self, event: Event) -> Cause | None:
         """Why an event of the rules is no event of the game."""
-        if event.event in ("health", "knockback", "launch", "stun", "home", "checkpoint", "counter"):
+        if event.event in ("health", "knockback", "launch", "reflect", "stun", "home", "checkpoint", "counter"):
             return self._hit
         if event.event == "iframes":
             return self._end if event.cause == "respawn" else self._hit

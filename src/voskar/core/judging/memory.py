@@ -130,6 +130,15 @@ class Memory:
             if other is not None:
                 other.discard(key)
 
+    def begin_anew(self, row: int) -> None:
+        """What an attacker has hit, and how often, counts no more."""
+        self._counts.pop(row, None)
+        self.struck = {key: one for key, one in self.struck.items() if key[0] != row}
+        for key in self._keys.get(row, ()):
+            if key[0] == row:
+                self.hits.pop(key, None)
+                self._runs.pop(key, None)
+
     def clear(self) -> None:
         """Everything begins anew."""
         self.hits.clear()

@@ -12,6 +12,14 @@ from voskar.core.world import ActorState, World
 Claims = Callable[[str, str, str], bool]
 
 
+def ranks(world: World) -> Callable[[ActorState], Any]:
+    """What decides among equals: ids as texts, or the order of poses in the frame, then of appearance."""
+    if world.rules.contact.order == "id":
+        return lambda state: state.id
+    pose = world.table.pose
+    return lambda state: (state.driven, state.serial if state.driven else pose[state.row])
+
+
 class Order:
     """Groups (one attack of one attacker on one target in a frame) go by whether they preempt, priority (higher
     first), their earliest t, attacker id, attack name, target id; within a group by hurtbox rank (higher
@@ -41,6 +49,7 @@ class Order:
     def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[TouchRow]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
         actors = cast(list[ActorState], world.actors)  # whoever touches is there
+        name_of = ranks(world)
         earliest: dict[tuple[int, int, int], float] = {}
         for attacker, hitbox, target, _, t, _ in found:
             group = (attacker, attack[hitbox], target)
@@ -54,8 +63,8 @@ class Order:
             if t != 1.0:
                 t = round(t, 6)
             began = t if alone else round(earliest[attacker, its, target], 6)
-            whose, whom = actors[attacker].id, actors[target].id
-            unsaid = claims is not None and not claims(whose, self._attacks[its], whom)
+            unsaid = claims is not None and not claims(actors[attacker].id, self._attacks[its], actors[target].id)
+            whose, whom = name_of(actors[attacker]), name_of(actors[target])
             place = (rank[hurtbox], t, name[hitbox], name[hurtbox])
             keyed.append((*first[hitbox], began, unsaid, whose, its, whom, *place, touch))
         keyed.sort()

@@ -67,6 +67,7 @@ class ActorRow(ctypes.Structure):
     fixed: Flag
     sent_vx: float
     sent_vy: float
+    turns: float
     step_x: float
     step_y: float
     offset_x: float
@@ -91,6 +92,7 @@ class ActorRow(ctypes.Structure):
     before_opens: int
     frozen_since: int
     frozen_until: int
+    z: float
 
 
 DTYPES: dict[str, Any] = {"float": ctypes.c_double, "int": ctypes.c_int64, "Flag": ctypes.c_uint8}

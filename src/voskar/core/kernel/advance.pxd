@@ -30,7 +30,7 @@ cdef class Kernel:
     @cython.locals(actor=ActorPointer)
     cpdef int enter(
         self, int64_t frame, Py_ssize_t row, Py_ssize_t kind, int64_t clip, int64_t life, bint spawned, double x,
-        double y, double vx, double vy, double angle, double facing,
+        double y, double vx, double vy, double angle, double facing, double z,
     ) except -1
 
     @cython.locals(actor=ActorPointer)

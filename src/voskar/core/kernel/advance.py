@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 import cython
 
-from voskar.core.kernel.pushes import Pushes
 from voskar.core.kernel.storage import grown, ints
 
 if not cython.compiled:
@@ -53,7 +52,7 @@ class Kernel:
     ) -> None:
         self.actors, self.poses, self.placing, self.finder = actors, poses, placing, finder
         self.mover, self.clips = mover, clips
-        self.pushes = Pushes(actors)
+        self.pushes = mover.pushes
         self.stops_for_leaving = stops_for_leaving
         self.begun = self.touched = False
         self.mark = self.turned = -1
@@ -79,7 +78,7 @@ class Kernel:
 
     def enter(
         self, frame: int, row: int, kind: int, clip: int, life: int, spawned: bool,
-        x: float, y: float, vx: float, vy: float, angle: float, facing: float,
+        x: float, y: float, vx: float, vy: float, angle: float, facing: float, z: float,
     ) -> None:  # fmt: skip
         """A driven actor is there from this frame on, for `life` frames; it first moves in the next.
 
@@ -96,13 +95,13 @@ class Kernel:
         self.alive[self.count] = row
         self.count += 1
         actor.kind, actor.motion, actor.clip, actor.tick, actor.pose, actor.tags = kind, 2 * kind, clip, 0, -1, -1
-        actor.x = actor.home_x = x
-        actor.y = actor.home_y = y
+        actor.x, actor.y, actor.z = x, y, z
+        actor.home_x, actor.home_y = x, y
         actor.vx = actor.home_vx = vx
         actor.vy = actor.home_vy = vy
         actor.facing = actor.home_facing = facing
         actor.angle = actor.home_angle = angle
-        actor.scale = 1.0
+        actor.scale, actor.turns = 1.0, 0.0
         actor.cell = self.clips.cell_of(kind, clip, 0)
         actor.at = actor.born = actor.since = frame
         actor.played = actor.step_at = actor.before_at = actor.away_until = actor.disarmed_until = -FOREVER
@@ -202,6 +201,7 @@ class Kernel:
             actor.tick = poses.tick[pose * poses.tick_step]
             actor.cell = poses.shown[pose * poses.shown_step]
             actor.tags = poses.tags[pose * poses.tags_step]
+            actor.z = poses.z[pose * poses.z_step]
             actor.hidden = poses.hidden[pose * poses.hidden_step]
             actor.lingering = poses.lingering[pose * poses.lingering_step]
             if placing.boxes.any_wraps:
@@ -248,8 +248,7 @@ class Kernel:
         actor.tick = frame - actor.since
         if actor.homing:
             actor.homing = actor.sent = actor.past = 0
-            actor.x, actor.y = actor.home_x, actor.home_y
-            actor.facing = actor.home_facing
+            actor.x, actor.y, actor.facing, actor.turns = actor.home_x, actor.home_y, actor.home_facing, 0.0
             if not actor.fixed:
                 actor.vx, actor.vy = actor.home_vx, actor.home_vy
             actor.angle += self.mover.table.spin[actor.motion]
@@ -257,6 +256,7 @@ class Kernel:
             if actor.sent:
                 actor.sent = 0
                 actor.vx, actor.vy = actor.sent_vx, actor.sent_vy
+                actor.angle, actor.turns = actor.angle + actor.turns, 0.0
             pushed = actor.step_at == frame
             left = self.mover.step(row, actor.step_x if pushed else 0.0, actor.step_y if pushed else 0.0)
             if self.mover.jumped:

@@ -1,7 +1,7 @@
 cimport cython
 from libc.stdint cimport int64_t
 
-from voskar.core.kernel.columns cimport ActorColumns
+from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 from voskar.core.kernel.meeting cimport contact_point, surface_normal
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.placed cimport PlacedBoxes
@@ -43,6 +43,12 @@ cdef class TouchFinder:
         hurtbox=Py_ssize_t, slack=double, attacker=int64_t, target=int64_t, owner=int64_t, k=Py_ssize_t,
     )
     cdef void pair(self, Py_ssize_t i, Py_ssize_t j) except *
+
+    @cython.locals(
+        boxes=BoxColumns, actors=ActorColumns, hits=PlacedBoxes, hurts=PlacedBoxes, one=ActorPointer,
+        other=ActorPointer, hit=int64_t, hurt=int64_t, low=double,
+    )
+    cdef double depth_gap(self, Py_ssize_t i, Py_ssize_t j) noexcept
 
     @cython.locals(
         placing=Placing, narrow=NarrowPhase, slack=double, hits=PlacedBoxes, hurts=PlacedBoxes, shapes=ShapeColumns,

@@ -219,6 +219,8 @@ class TouchFinder:
         # where both wrap, the hitbox's copies meet the hurtbox itself: two copies would only do so again
         if (hurts.over_x[j] != 0.0 or hurts.over_y[j] != 0.0) and boxes.wraps[actors.rows[attacker].kind]:
             return
+        if boxes.any_depth and boxes.deep[hitbox] and boxes.deep[hurtbox] and self.depth_gap(i, j) > -placing.tolerance:
+            return
         owner = actors.rows[attacker].owner
         if boxes.spares_owner[hitbox] and (owner == target or (owner != -1 and owner == actors.rows[target].owner)):
             return
@@ -237,23 +239,32 @@ class TouchFinder:
         self.hit_part[k], self.hurt_part[k] = self._met_part_a, self._met_part_b
         self.count = k + 1
 
+    def depth_gap(self, i: int, j: int) -> float:
+        """How far apart two boxes are in depth; below 0 where they overlap."""
+        boxes, actors, hits, hurts = self.placing.boxes, self.placing.actors, self.placing.hits, self.placing.hurts
+        one, other = actors.rows[hits.actor[i]], actors.rows[hurts.actor[j]]
+        hit, hurt = hits.box[i], hurts.box[j]
+        low = max(one.z + boxes.near_z[hit] * one.scale, other.z + boxes.near_z[hurt] * other.scale)
+        return low - min(one.z + boxes.far_z[hit] * one.scale, other.z + boxes.far_z[hurt] * other.scale)
+
     def meet(self, i: int, j: int) -> bool:
         """Whether two boxes touch where they are; of several pairs of parts the first in order is told."""
         placing, narrow, slack = self.placing, self.narrow, self.slack
         hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
         form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]
-        first_a, last_a = shapes.part_start[form_a], shapes.part_start[form_a + 1]
-        first_b, last_b = shapes.part_start[form_b], shapes.part_start[form_b + 1]
+        first_a, last_a = shapes.part_start[form_a], shapes.part_end[form_a]
+        first_b, last_b = shapes.part_start[form_b], shapes.part_end[form_b]
         self._met_part_a, self._met_part_b = first_a, first_b
         if shapes.upright[form_a] and shapes.upright[form_b]:
             square_a = actors.rows[row_a].m00 == 0.0 or actors.rows[row_a].m01 == 0.0
             if square_a and (actors.rows[row_b].m00 == 0.0 or actors.rows[row_b].m01 == 0.0):
                 return True  # bounds of upright rectangles are the rectangles
-        radii = shapes.radius[form_a] * actors.rows[row_a].scale + shapes.radius[form_b] * actors.rows[row_b].scale
         for a in range(first_a, last_a):
             placing.corners_a(narrow, a, row_a, hits.over_x[i], hits.over_y[i])
+            reach = shapes.part_radius[a] * actors.rows[row_a].scale
             for b in range(first_b, last_b):
                 placing.corners_b(narrow, b, row_b, hurts.over_x[j], hurts.over_y[j])
+                radii = reach + shapes.part_radius[b] * actors.rows[row_b].scale
                 if narrow.touches(radii, slack):
                     self._met_part_a, self._met_part_b = a, b
                     return True
@@ -264,15 +275,16 @@ class TouchFinder:
         placing, narrow = self.placing, self.narrow
         hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
         form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]
-        first_a, last_a = shapes.part_start[form_a], shapes.part_start[form_a + 1]
-        first_b, last_b = shapes.part_start[form_b], shapes.part_start[form_b + 1]
-        radii = shapes.radius[form_a] * actors.rows[row_a].scale + shapes.radius[form_b] * actors.rows[row_b].scale
+        first_a, last_a = shapes.part_start[form_a], shapes.part_end[form_a]
+        first_b, last_b = shapes.part_start[form_b], shapes.part_end[form_b]
         move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
         self._time = INFINITE
         for a in range(first_a, last_a):
             placing.corners_a(narrow, a, row_a, hits.over_x[i], hits.over_y[i])
+            reach = shapes.part_radius[a] * actors.rows[row_a].scale
             for b in range(first_b, last_b):
                 placing.corners_b(narrow, b, row_b, hurts.over_x[j], hurts.over_y[j])
+                radii = reach + shapes.part_radius[b] * actors.rows[row_b].scale
                 time = narrow.time_of_impact(radii, move_x, move_y, self.slack)
                 if time < self._time:
                     self._time, self._met_part_a, self._met_part_b = time, a, b
@@ -317,6 +329,6 @@ class TouchFinder:
         self.stand(k)
         contact_point(
             narrow,
-            shapes.radius[hits.form[i]] * actors.rows[hits.actor[i]].scale,
-            shapes.radius[hurts.form[j]] * actors.rows[hurts.actor[j]].scale,
+            shapes.part_radius[self.hit_part[k]] * actors.rows[hits.actor[i]].scale,
+            shapes.part_radius[self.hurt_part[k]] * actors.rows[hurts.actor[j]].scale,
         )

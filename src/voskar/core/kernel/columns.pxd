@@ -10,11 +10,12 @@ cdef struct ActorFields:
     double vx, vy
     int64_t before_at, step_at, pose, before_pose
     uint8_t spawned, driven, hidden, lingering, past, flows, homing, sent, returns, fixed
-    double sent_vx, sent_vy, step_x, step_y, offset_x, offset_y, near_x, near_y
+    double sent_vx, sent_vy, turns, step_x, step_y, offset_x, offset_y, near_x, near_y
     double home_x, home_y, home_vx, home_vy, home_facing, home_angle
     int64_t owner, place
     int64_t ends, bounces, entered, clip_since
     int64_t met, tags, opens, before_opens, frozen_since, frozen_until
+    double z
 
 ctypedef ActorFields *ActorPointer
 
@@ -48,8 +49,8 @@ cdef class ActorColumns:
 cdef class PoseColumns:
     cdef public int64_t first
     cdef public const int64_t[::1] start, actor, shown, clip, tick, tags
-    cdef public const double[::1] x, y, angle, scale
+    cdef public const double[::1] x, y, angle, scale, z
     cdef public const signed char[::1] facing
     cdef public const uint8_t[::1] cut, hidden, lingering
     cdef public Py_ssize_t shown_step, facing_step, angle_step, scale_step, clip_step, tick_step, cut_step, hidden_step
-    cdef public Py_ssize_t lingering_step, tags_step
+    cdef public Py_ssize_t lingering_step, tags_step, z_step

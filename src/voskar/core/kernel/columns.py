@@ -52,6 +52,8 @@ class PoseColumns:
         self.facing: Ints = shared_signs(_thin(poses.facing))
         self.angle: Floats = shared_floats(_thin(poses.angle))
         self.scale: Floats = shared_floats(_thin(poses.scale))
+        self.z_step = _step(poses.z)
+        self.z: Floats = shared_floats(_thin(poses.z))
         self.clip_step, self.tick_step, self.cut_step = map(_step, (poses.clip, poses.tick, poses.cut))
         self.clip: Ints = shared_ints(_thin(poses.clip))
         self.tick: Ints = shared_ints(_thin(poses.tick))

@@ -45,7 +45,7 @@ cdef class GatheredValues:
     cdef public int64_t[::1] at, name
     cdef public double[::1] values
     cdef public dict names
-    cdef public list poses
+    cdef public list poses, odd
     cdef public Py_ssize_t width, rows, room
 
     cpdef object grow(self)

@@ -120,17 +120,26 @@ class GatheredEntries:
         return told
 
 
+def are_numbers(value: object, count: int) -> bool:
+    """Whether it is a list of so many numbers."""
+    if not isinstance(value, list) or len(value) != count:
+        return False
+    return all(isinstance(one, (float, int)) for one in value)
+
+
 class GatheredValues:
     """Takes what poses tell by name, each `width` numbers: 4 for the corners of a box, 1 for a counter.
 
     `at` (rows,) are places of poses, `name` (rows,) places in `names`, in the order in which they are first met,
     `values` (rows, width) as they are told. `poses` are those that tell any, or none of them: a game that has no box
-    just then tells an empty object."""
+    just then tells an empty object. `odd` are the rows, with what they tell, that are no corners; their values are 0.
+    """
 
     def __init__(self, width: int) -> None:
         self.width = width
         self.names: dict[str, int] = {}
         self.poses: list[int] = []
+        self.odd: list[tuple[int, object]] = []
         self.rows, self.room = 0, FEW
         self.at: Ints = ints(FEW)
         self.name: Ints = ints(FEW)
@@ -144,20 +153,21 @@ class GatheredValues:
         self.values = shared_floats(np.resize(self.values, self.room * self.width))
 
     def take(self, at: int, told: dict[str, Any]) -> None:
-        """Takes those of a pose; a name with _ in front is the game's own. Raises IndexError for a list of other
-        than `width` numbers."""
+        """Takes those of a pose; a name with _ in front is the game's own."""
         self.poses.append(at)
         for name, value in told.items():
             if name.startswith("_"):
                 continue
-            if self.width > 1 and len(value) != self.width:
-                raise IndexError("expected another count of numbers")
             if self.rows >= self.room:
                 self.grow()
             self.at[self.rows] = at
             self.name[self.rows] = self.names.setdefault(name, len(self.names))
             if self.width == 1:
                 self.values[self.rows] = value
+            elif not are_numbers(value, self.width):
+                self.odd.append((self.rows, value))
+                for place in range(self.width):
+                    self.values[self.rows * self.width + place] = 0.0
             else:
                 for place in range(self.width):
                     self.values[self.rows * self.width + place] = value[place]

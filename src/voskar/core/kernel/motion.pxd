@@ -6,6 +6,7 @@ from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 from voskar.core.kernel.meeting cimport surface_normal
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
 from voskar.core.kernel.placing cimport Placing
+from voskar.core.kernel.pushes cimport Pushes
 from voskar.core.kernel.shapes cimport BoxColumns, ClipColumns
 
 cdef int SLIDES, AT_EDGE_REMOVE, AT_EDGE_WRAP, AT_EDGE_BOUNCE, AT_EDGE_STOP
@@ -27,6 +28,7 @@ cdef class Mover:
     cdef public Placing placing
     cdef public NarrowPhase narrow
     cdef public ClipColumns clips
+    cdef public Pushes pushes
     cdef public ActorColumns actors
     cdef public double tolerance
     cdef public bint jumped, turned
@@ -65,6 +67,6 @@ cdef class Mover:
 
     @cython.locals(
         actor=ActorPointer, table=MotionColumns, motion=Py_ssize_t, place=double, low=double, high=double,
-        rule=int64_t, kept=double,
+        rule=int64_t, kept=double, inwards=double,
     )
     cdef int meet_edge(self, Py_ssize_t row, bint across) except -1

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from voskar.core.kernel.columns import ActorColumns
     from voskar.core.kernel.narrow_phase import NarrowPhase
     from voskar.core.kernel.placing import Placing
+    from voskar.core.kernel.pushes import Pushes
     from voskar.core.kernel.shapes import ClipColumns
     from voskar.core.kernel.storage import Floats, Ints
     from voskar.core.rules import Motion, Space
@@ -90,9 +91,15 @@ class Mover:
     """Moves one driven actor at a time."""
 
     def __init__(
-        self, table: MotionColumns, placing: Placing, narrow: NarrowPhase, clips: ClipColumns, tolerance: float
+        self,
+        table: MotionColumns,
+        placing: Placing,
+        narrow: NarrowPhase,
+        clips: ClipColumns,
+        pushes: Pushes,
+        tolerance: float,
     ) -> None:
-        self.table, self.placing, self.narrow, self.clips = table, placing, narrow, clips
+        self.table, self.placing, self.narrow, self.clips, self.pushes = table, placing, narrow, clips, pushes
         self.actors: ActorColumns = placing.actors
         self.tolerance = tolerance
         self.jumped = self.turned = False
@@ -160,13 +167,12 @@ class Mover:
         motion = actor.motion
         rule = table.solid[motion]
         into = actor.vx * nx + actor.vy * ny
-        if rule == ON_SOLID_REMOVE:
+        if rule == ON_SOLID_REMOVE or (rule == ON_SOLID_BOUNCE and actor.bounces == 0):
             return GOES_AT_SOLID
+        self.pushes.bounce(row, nx, ny)
         if rule == ON_SOLID_BOUNCE:
             self._met = False
             self.turned = True
-            if actor.bounces == 0:
-                return GOES_AT_SOLID
             actor.bounces -= 1
             if into < 0.0:
                 kept = table.bounciness[motion]
@@ -209,7 +215,7 @@ class Mover:
             if form < 0:
                 continue
             radius = placing.shapes.radius[form] * actor.scale
-            for part in range(placing.shapes.part_start[form], placing.shapes.part_start[form + 1]):
+            for part in range(placing.shapes.part_start[form], placing.shapes.part_end[form]):
                 placing.corners_a(narrow, part, row, way_x, way_y)
                 self.against_solids(way_x, way_y, radius, boxes.mask[box])
 
@@ -274,14 +280,15 @@ class Mover:
         if low <= place <= high:
             return STAYS
         rule, kept = table.edge[motion], table.bounciness[motion]
-        if rule == AT_EDGE_REMOVE:
+        if rule == AT_EDGE_REMOVE or (rule == AT_EDGE_BOUNCE and actor.bounces == 0):
             return GOES_AT_EDGE
+        if rule != AT_EDGE_WRAP:
+            inwards = 1.0 if place < low else -1.0
+            self.pushes.bounce(row, inwards if across else 0.0, 0.0 if across else inwards)
         if rule == AT_EDGE_WRAP:
             self.jumped = not self.placing.boxes.wraps[actor.kind]
             place = low + (place - low) % (high - low)
         elif rule == AT_EDGE_BOUNCE:
-            if actor.bounces == 0:
-                return GOES_AT_EDGE
             actor.bounces -= 1
             self.turned = True
             place = 2.0 * low - place if place < low else 2.0 * high - place

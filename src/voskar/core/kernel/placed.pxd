@@ -1,5 +1,5 @@
 cimport cython
-from libc.stdint cimport int64_t
+from libc.stdint cimport int64_t, uint8_t
 
 @cython.final
 cdef class PlacedBoxes:
@@ -10,6 +10,7 @@ cdef class PlacedBoxes:
 
 @cython.final
 cdef class BoxLog:
-    cdef public const int64_t[::1] row
-    cdef public const double[::1] bounds
+    cdef public const int64_t[::1] row, shape, part_start, corner_start
+    cdef public const double[::1] bounds, corners, radius
+    cdef public const uint8_t[::1] is_rect
     cdef public Py_ssize_t step, names

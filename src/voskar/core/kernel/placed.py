@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from voskar.core.kernel.storage import floats, grown, ints
 
 if TYPE_CHECKING:
-    from voskar.core.kernel.storage import Floats, Ints
+    from voskar.core.kernel.storage import Flags, Floats, Ints
 
 
 class PlacedBoxes:
@@ -53,7 +53,25 @@ class PlacedBoxes:
 
 class BoxLog:
     """The boxes that a recording logs: pose p has row `row[p * step]` of `bounds`, -1 for none; a row is `names` boxes
-    of four numbers, as seen from the pose's position, NaN for one that is not there."""
+    of four numbers, as seen from the pose's position, NaN for one that is not there. `shape` has for each of them its
+    place among the shapes, -1 for a rectangle: shape s is parts `part_start[s]` to `part_start[s + 1]`, part p corners
+    `corner_start[p]` to `corner_start[p + 1]` with a `radius`, and `is_rect` is a rectangle with its low corner first.
+    """
 
-    def __init__(self, row: Ints, step: int, bounds: Floats, names: int) -> None:
+    def __init__(
+        self,
+        row: Ints,
+        step: int,
+        bounds: Floats,
+        names: int,
+        shape: Ints,
+        part_start: Ints,
+        corner_start: Ints,
+        corners: Floats,
+        radius: Floats,
+        is_rect: Flags,
+    ) -> None:
+        """`corners` are x, y, x, y …"""
         self.row, self.step, self.bounds, self.names = row, step, bounds, names
+        self.shape, self.part_start, self.corner_start = shape, part_start, corner_start
+        self.corners, self.radius, self.is_rect = corners, radius, is_rect

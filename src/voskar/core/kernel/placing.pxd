@@ -4,7 +4,8 @@ from libc.stdint cimport int64_t
 
 from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 from voskar.core.kernel.narrow_phase cimport INFINITE, NarrowPhase
-from voskar.core.kernel.placed cimport BoxLog, PlacedBoxes
+from voskar.core.kernel.laying cimport LoggedForms
+from voskar.core.kernel.placed cimport PlacedBoxes
 from voskar.core.kernel.shapes cimport BoxColumns, ShapeColumns
 
 cdef double DEGREE
@@ -16,7 +17,7 @@ cdef class Placing:
     cdef public ActorColumns actors
     cdef public ShapeColumns shapes
     cdef public BoxColumns boxes
-    cdef public BoxLog log
+    cdef public LoggedForms logged
     cdef public PlacedBoxes hits, hurts
     cdef public double low_x, low_y, high_x, high_y
     cdef public double left, top, right, bottom, width, height, tolerance
@@ -28,13 +29,11 @@ cdef class Placing:
     cpdef int forget(self, Py_ssize_t row) except -1
 
     @cython.locals(
-        log=BoxLog, shapes=ShapeColumns, boxes=BoxColumns, name=int64_t, row=int64_t, at=Py_ssize_t, x0=double, y0=double,
-        x1=double, y1=double, grow=double, whole=double, first=Py_ssize_t, edge=Py_ssize_t, low_x=double, low_y=double,
-        high_x=double, high_y=double, i=Py_ssize_t, x=double, y=double, px=double, py=double,
+        shapes=ShapeColumns, low_x=double, low_y=double, high_x=double, high_y=double, part=Py_ssize_t, i=Py_ssize_t,
+        r=double, px=double, py=double,
     )
-    cpdef bint lay(
-        self, Py_ssize_t form, Py_ssize_t box, int64_t pose, double m00, double m01, double m10, double m11,
-        double scale
+    cdef int uneven_bounds(
+        self, Py_ssize_t form, double x, double y, double m00, double m01, double m10, double m11, double scale
     ) except -1
 
     @cython.locals(
@@ -60,11 +59,16 @@ cdef class Placing:
     @cython.locals(actor=ActorPointer, angle=double, scale=double, wide=double, x=double, y=double)
     cpdef void turn(self, Py_ssize_t row) except *
 
+    @cython.locals(shapes=ShapeColumns)
+    cpdef int bounds(
+        self, Py_ssize_t form, double x, double y, double m00, double m01, double m10, double m11, double r
+    ) except -1
+
     @cython.locals(
         shapes=ShapeColumns, low_x=double, low_y=double, high_x=double, high_y=double, first=Py_ssize_t, i=Py_ssize_t,
         px=double, py=double,
     )
-    cpdef int bounds(
+    cdef int even_bounds(
         self, Py_ssize_t form, double x, double y, double m00, double m01, double m10, double m11, double r
     ) except -1
 

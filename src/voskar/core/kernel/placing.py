@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 import cython
 
 from voskar.core.kernel import storage
-from voskar.core.kernel.placed import BoxLog, PlacedBoxes
+from voskar.core.kernel.laying import LoggedForms
+from voskar.core.kernel.placed import PlacedBoxes
 from voskar.core.kernel.storage import grown, ints
 
 if not cython.compiled:
@@ -18,6 +19,7 @@ if not cython.compiled:
 if TYPE_CHECKING:
     from voskar.core.kernel.columns import ActorColumns
     from voskar.core.kernel.narrow_phase import NarrowPhase
+    from voskar.core.kernel.placed import BoxLog
     from voskar.core.kernel.shapes import BoxColumns, ShapeColumns
     from voskar.core.kernel.storage import Ints
 
@@ -46,7 +48,8 @@ class Placing:
         tolerance: float,
     ) -> None:
         """`space` are the bounds of the space, infinite without any."""
-        self.actors, self.shapes, self.boxes, self.log = actors, shapes, boxes, log
+        self.actors, self.shapes, self.boxes = actors, shapes, boxes
+        self.logged = LoggedForms(shapes, boxes, log)
         self.hits, self.hurts = PlacedBoxes(8), PlacedBoxes(8)
         self.low_x = self.low_y = self.high_x = self.high_y = 0.0
         self.left, self.top, self.right, self.bottom = space
@@ -105,6 +108,16 @@ class Placing:
         shapes = self.shapes
         if not 0 <= form < shapes.own + shapes.spare:
             raise IndexError("no such form")
+        if shapes.uneven[form]:
+            self.uneven_bounds(form, x, y, m00, m01, m10, m11, r / shapes.radius[form])
+        else:
+            self.even_bounds(form, x, y, m00, m01, m10, m11, r)
+
+    def even_bounds(
+        self, form: int, x: float, y: float, m00: float, m01: float, m10: float, m11: float, r: float
+    ) -> None:
+        """World bounds of a form whose parts share a radius."""
+        shapes = self.shapes
         if m01 == 0.0 and m10 == 0.0:
             low_x, high_x = shapes.low_x[form] * m00, shapes.high_x[form] * m00
             if high_x < low_x:
@@ -116,7 +129,7 @@ class Placing:
             first = shapes.hull_start[form]
             low_x = high_x = shapes.hull_x[first] * m00 + shapes.hull_y[first] * m01
             low_y = high_y = shapes.hull_x[first] * m10 + shapes.hull_y[first] * m11
-            for i in range(first + 1, shapes.hull_start[form + 1]):
+            for i in range(first + 1, shapes.hull_end[form]):
                 px = shapes.hull_x[i] * m00 + shapes.hull_y[i] * m01
                 py = shapes.hull_x[i] * m10 + shapes.hull_y[i] * m11
                 if px < low_x:
@@ -129,60 +142,26 @@ class Placing:
                     high_y = py
         self.low_x, self.low_y, self.high_x, self.high_y = low_x + x - r, low_y + y - r, high_x + x + r, high_y + y + r
 
+    def uneven_bounds(
+        self, form: int, x: float, y: float, m00: float, m01: float, m10: float, m11: float, scale: float
+    ) -> None:
+        """World bounds of a form whose parts have radii of their own."""
+        shapes = self.shapes
+        low_x = low_y = INFINITE
+        high_x = high_y = -INFINITE
+        for part in range(shapes.part_start[form], shapes.part_end[form]):
+            r = shapes.part_radius[part] * scale
+            for i in range(shapes.vertex_start[part], shapes.vertex_end[part]):
+                px = shapes.vertex_x[i] * m00 + shapes.vertex_y[i] * m01 + x
+                py = shapes.vertex_x[i] * m10 + shapes.vertex_y[i] * m11 + y
+                low_x, high_x = min(low_x, px - r), max(high_x, px + r)
+                low_y, high_y = min(low_y, py - r), max(high_y, py + r)
+        self.low_x, self.low_y, self.high_x, self.high_y = low_x, low_y, high_x, high_y
+
     def clear(self) -> None:
         """Nothing placed."""
         self.hits.count = self.hurts.count = 0
         self.used = self.first_spare
-
-    def lay(self, form: int, box: int, pose: int, m00: float, m01: float, m10: float, m11: float, scale: float) -> bool:
-        """Gives a spare form the shape that a box has in a pose, for an actor turned so; False if it has none there.
-
-        Raises IndexError for a form that is not a spare one, and for no such box or pose.
-        """
-        log, shapes, boxes = self.log, self.shapes, self.boxes
-        if not 0 <= box < boxes.boxes:
-            raise IndexError("no such box")
-        name = boxes.logged[box]
-        if pose < 0 or name < 0:
-            return False
-        if not shapes.own <= form < shapes.own + shapes.spare:
-            raise IndexError("no such spare form")
-        if pose * log.step >= len(log.row):
-            raise IndexError("no such pose")
-        row = log.row[pose * log.step]
-        if row < 0:
-            return False
-        at = (row * log.names + name) * 4
-        x0, y0, x1, y1 = log.bounds[at], log.bounds[at + 1], log.bounds[at + 2], log.bounds[at + 3]
-        if x0 != x0:
-            return False
-        grow = boxes.grow[box]
-        if grow < 0.0:
-            x0, y0, x1, y1 = x0 - grow * scale, y0 - grow * scale, x1 + grow * scale, y1 + grow * scale
-            if x1 <= x0 or y1 <= y0:
-                return False
-            grow = 0.0
-        whole = m00 * m11 - m01 * m10
-        first, edge = shapes.vertex_start[shapes.part_start[form]], shapes.hull_start[form]
-        low_x = low_y = high_x = high_y = 0.0
-        for i in range(4):
-            x, y = x1 if i == 1 or i == 2 else x0, y1 if i >= 2 else y0
-            px, py = (m11 * x - m01 * y) / whole, (m00 * y - m10 * x) / whole
-            shapes.vertex_x[first + i], shapes.vertex_y[first + i] = px, py
-            shapes.hull_x[edge + i], shapes.hull_y[edge + i] = px, py
-            if i == 0 or px < low_x:
-                low_x = px
-            if i == 0 or px > high_x:
-                high_x = px
-            if i == 0 or py < low_y:
-                low_y = py
-            if i == 0 or py > high_y:
-                high_y = py
-        shapes.low_x[form], shapes.low_y[form], shapes.high_x[form], shapes.high_y[form] = low_x, low_y, high_x, high_y
-        shapes.anchor_x[form], shapes.anchor_y[form] = (low_x + high_x) / 2.0, (low_y + high_y) / 2.0
-        shapes.radius[form] = grow
-        shapes.upright[form] = 1 if grow == 0.0 and ((m01 == 0.0 and m10 == 0.0) or (m00 == 0.0 and m11 == 0.0)) else 0
-        return True
 
     def form_of(self, row: int, box: int, before: bool, spare: int) -> int:
         """The form of a box of an actor in this frame or the one before, CLOSED where it is closed. One that is logged
@@ -207,7 +186,7 @@ class Placing:
             scale = sqrt(m01 * m01 + m11 * m11)
         if boxes.logged[box] >= ABSENT:
             form = shapes.own + spare
-            if not self.lay(form, box, pose, m00, m01, m10, m11, scale):
+            if not self.logged.lay(form, box, pose, m00, m01, m10, m11, scale):
                 return CLOSED
         if boxes.within[box]:
             self.bounds(form, x, y, m00, m01, m10, m11, shapes.radius[form] * scale)
@@ -365,7 +344,7 @@ class Placing:
         self.check_part(part, row)
         shapes, actor = self.shapes, self.actors.rows[row]
         first = shapes.vertex_start[part]
-        narrow.na = shapes.vertex_start[part + 1] - first
+        narrow.na = shapes.vertex_end[part] - first
         narrow.check_room()
         m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
         x, y = actor.x, actor.y
@@ -379,7 +358,7 @@ class Placing:
         self.check_part(part, row)
         shapes, actor = self.shapes, self.actors.rows[row]
         first = shapes.vertex_start[part]
-        narrow.nb = shapes.vertex_start[part + 1] - first
+        narrow.nb = shapes.vertex_end[part] - first
         narrow.check_room()
         m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
         x, y = actor.x, actor.y

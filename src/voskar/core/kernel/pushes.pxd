@@ -7,11 +7,17 @@ from voskar.core.kernel.columns cimport ActorColumns, ActorPointer
 cdef class Pushes:
     cdef public ActorColumns actors
     cdef readonly Py_ssize_t count
-    cdef public int64_t[::1] row, start, over, fade
-    cdef public double[::1] x, y
+    cdef public int64_t[::1] row, start, over, fade, bounces
+    cdef public double[::1] x, y, bounciness
 
     @cython.locals(k=Py_ssize_t)
-    cpdef int add(self, Py_ssize_t row, int64_t start, int64_t over, bint fade, double x, double y) except -1
+    cpdef int add(
+        self, Py_ssize_t row, int64_t start, int64_t over, bint fade, double x, double y, int64_t bounces,
+        double bounciness,
+    ) except -1
+
+    @cython.locals(k=Py_ssize_t, into=double, back=double)
+    cdef void bounce(self, Py_ssize_t row, double nx, double ny) noexcept
 
     @cython.locals(kept=Py_ssize_t, k=Py_ssize_t)
     cpdef void stop(self, Py_ssize_t row) noexcept

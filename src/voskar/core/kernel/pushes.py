@@ -11,6 +11,9 @@ if TYPE_CHECKING:
     from voskar.core.kernel.storage import Floats, Ints
 
 
+COLUMNS = ("row", "start", "over", "fade", "x", "y", "bounces", "bounciness")
+
+
 class Pushes:
     """The pushes of all actors, `count` of them, in the order in which they were ordered."""
 
@@ -21,23 +24,28 @@ class Pushes:
         self.start: Ints = ints(0)
         self.over: Ints = ints(0)
         self.fade: Ints = ints(0)
+        self.bounces: Ints = ints(0)
+        """How often each may still turn round at a surface, and how much is left of it then."""
+        self.bounciness: Floats = floats(0)
         self.x: Floats = floats(0)
         self.y: Floats = floats(0)
 
     def reserve(self, count: int) -> None:
         """Room for so many pushes under way."""
         if count > len(self.row):
-            for name in ("row", "start", "over", "fade", "x", "y"):
+            for name in COLUMNS:
                 setattr(self, name, grown(getattr(self, name), 2 * count))
 
     def copy_from(self, other: Pushes) -> None:
         """Takes over the pushes of another list."""
         self.count = other.count
-        for name in ("row", "start", "over", "fade", "x", "y"):
+        for name in COLUMNS:
             setattr(self, name, grown(getattr(other, name), len(other.row)))
 
-    def add(self, row: int, start: int, over: int, fade: bool, x: float, y: float) -> None:
-        """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly.
+    def add(
+        self, row: int, start: int, over: int, fade: bool, x: float, y: float, bounces: int, bounciness: float
+    ) -> None:
+        """From frame `start` on: a way (x, y) in `over` steps, equal or falling linearly; it may turn round.
 
         Raises IndexError where no room was reserved.
         """
@@ -49,7 +57,18 @@ class Pushes:
         self.row[k], self.start[k], self.over[k] = row, start, over
         self.fade[k] = 1 if fade else 0
         self.x[k], self.y[k] = x, y
+        self.bounces[k], self.bounciness[k] = bounces, bounciness
         self.count = k + 1
+
+    def bounce(self, row: int, nx: float, ny: float) -> None:
+        """An actor has met a surface, with the normal (nx, ny): what is left of a push into it goes back."""
+        for k in range(self.count):
+            into = self.x[k] * nx + self.y[k] * ny
+            if self.row[k] == row and self.bounces[k] > 0 and into < 0.0:
+                self.bounces[k] -= 1
+                back = (1.0 + self.bounciness[k]) * into
+                self.x[k] -= back * nx
+                self.y[k] -= back * ny
 
     def stop(self, row: int) -> None:
         """Ends all pushes of an actor."""
@@ -71,6 +90,7 @@ class Pushes:
         self.row[place], self.start[place] = self.row[k], self.start[k]
         self.over[place], self.fade[place] = self.over[k], self.fade[k]
         self.x[place], self.y[place] = self.x[k], self.y[k]
+        self.bounces[place], self.bounciness[place] = self.bounces[k], self.bounciness[k]
 
     def step(self, frame: int) -> None:
         """This frame's steps: of recorded actors onto their offset, of driven ones for their motion to take."""

@@ -32,17 +32,18 @@ def _ints(values: Sequence[int]) -> Ints:
 class ShapeColumns:
     """All forms a box can take, numbered: each a run of convex parts, each part a run of vertices, in local units.
 
-    Form f has parts `part_start[f]` to `part_start[f + 1]`, part p vertices `vertex_start[p]` to
-    `vertex_start[p + 1]`; a form's `radius` is that of all its parts. `hull_start` likewise runs over the vertices that
-    can be extreme. `upright` forms are one sharp rectangle along the axes: their bounds are the shape. Behind those of
-    the rulebook come `spare` forms of one rectangle each: boxes of this frame that only the recording knows.
+    Form f has parts `part_start[f]` to `part_end[f]`, part p vertices `vertex_start[p]` to
+    `vertex_end[p]`; `part_radius` is a part's own, a form's `radius` the largest of its parts, which an `uneven` one
+    does not share. `hull_start` and `hull_end` likewise run over the vertices that can be extreme. `upright` forms are
+    one sharp rectangle along the axes: their bounds are the shape. Behind those of the rulebook come `spare` forms with
+    `room` for so many parts of so many corners each: boxes of this frame that only the recording knows.
     """
 
-    def __init__(self, forms: Sequence[Form], upright: Sequence[bool], spare: int = 0) -> None:
-        self._forms, self._upright = forms, upright
+    def __init__(self, forms: Sequence[Form], upright: Sequence[bool], room: tuple[int, int] = (1, 4)) -> None:
+        self._forms, self._upright, self._room = forms, upright, room
         self.own = len(forms)
         self.spare = 0
-        self.lay_out(spare)
+        self.lay_out(0)
 
     def reserve(self, spare: int) -> None:
         """Room for so many spare forms; those there are lose what they held."""
@@ -51,18 +52,22 @@ class ShapeColumns:
 
     def lay_out(self, spare: int) -> None:
         """Everything as flat tables."""
-        square = np.array([(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)])
-        blank = [Form((square,), 0.0, (0.0, 0.0), square)] * spare
+        count, corners = self._room
+        part = np.zeros((corners, 2))
+        blank = [Form((part,) * count, 0.0, (0.0, 0.0), np.zeros((count * corners, 2)))] * spare
         self.spare = spare
         forms, upright = [*self._forms, *blank], [*self._upright, *[True] * spare]
         parts = [part for form in forms for part in form.parts]
         self.part_start: Ints = _ints(np.cumsum([0, *(len(form.parts) for form in forms)]).tolist())
+        self.part_end: Ints = _ints(list(self.part_start[1:]))
         self.vertex_start: Ints = _ints(np.cumsum([0, *map(len, parts)]).tolist())
+        self.vertex_end: Ints = _ints(list(self.vertex_start[1:]))
         vertices = np.concatenate([np.zeros((0, 2)), *parts])
         self.vertex_x: Floats = _floats(vertices[:, 0].tolist())
         self.vertex_y: Floats = _floats(vertices[:, 1].tolist())
         hulls = np.concatenate([np.zeros((0, 2)), *(form.hull for form in forms)])
         self.hull_start: Ints = _ints(np.cumsum([0, *(len(form.hull) for form in forms)]).tolist())
+        self.hull_end: Ints = _ints(list(self.hull_start[1:]))
         self.hull_x: Floats = _floats(hulls[:, 0].tolist())
         self.hull_y: Floats = _floats(hulls[:, 1].tolist())
         bounds = [(*form.hull.min(axis=0).tolist(), *form.hull.max(axis=0).tolist()) for form in forms]
@@ -71,6 +76,8 @@ class ShapeColumns:
         self.high_x: Floats = _floats([one[2] for one in bounds])
         self.high_y: Floats = _floats([one[3] for one in bounds])
         self.radius: Floats = _floats([form.radius for form in forms])
+        self.part_radius: Floats = _floats([form.radius for form in forms for _ in form.parts])
+        self.uneven: Flags = shared_flags(np.zeros(len(forms), dtype=np.bool_))
         self.anchor_x: Floats = _floats([form.anchor[0] for form in forms])
         self.anchor_y: Floats = _floats([form.anchor[1] for form in forms])
         self.upright: Flags = shared_flags(np.array(upright, dtype=np.bool_))
@@ -95,10 +102,12 @@ class BoxColumns:
     `run_end[b * clips + c]`; clips that a box does not name share theirs.
     `meets[h * boxes + u]` (given as a square) says whether layers and masks let hitbox h meet hurtbox u. `logged` is
     where among a recording's logged boxes one that it logs stands, ABSENT for one that it never does, and UNLOGGED for
-    those of the rulebook; `grow` what it grows by. `within` boxes are closed outside the bounds. `swing` numbers the
-    timed attacks of a kind, of which no kind has more than `swings`; -1 for a box that is not timed. `condition` is
-    which of its kind's conditions a box is open by, -1 for none; `tag_bits` (kinds, tag sets) are the conditions that
-    hold for no tags and for each set, as far as tags decide, a bit each. A hitbox that `clashes` may be met by others.
+    those of the rulebook; `grow` what it grows by, and `pad` (4 a box) by how much more on each side of the world.
+    `within` boxes are closed outside the bounds. `swing` numbers the timed attacks of a kind, of which no kind has more
+    than `swings`; -1 for a box that is not timed. `condition` is which of its kind's conditions a box is open by, -1
+    for none; `tag_bits` (kinds, tag sets) are the conditions that hold for no tags and for each set, as far as tags
+    decide, a bit each. A hitbox that `clashes` may be met by others. `deep` boxes reach from `near_z` to `far_z` about
+    their actor's z.
     """
 
     def __init__(
@@ -113,6 +122,7 @@ class BoxColumns:
         spares_owner: Sequence[bool],
         meets: NDArray[np.bool_],
         logged: Sequence[int],
+        pads: Sequence[tuple[float, float, float, float]],
         grow: Sequence[float],
         within: Sequence[bool],
         swing: Sequence[int],
@@ -120,6 +130,7 @@ class BoxColumns:
         condition: Sequence[int],
         tag_bits: NDArray[np.int64],
         clashes: Sequence[bool],
+        depths: Sequence[tuple[float, float] | None],
     ) -> None:
         """`kinds` has for each the numbers of its meeting boxes and of its bodies; `swept` is 1 or 0; `always` the form
         of a box that never changes, CLOSED for others; `wraps` is told of kinds."""
@@ -152,6 +163,7 @@ class BoxColumns:
         self.meets: Flags = shared_flags(meets.reshape(-1))
         self.logged: Ints = _ints(logged)
         self.grow: Floats = _floats(grow)
+        self.pad: Floats = _floats([side for one in pads for side in one])
         self.within: Flags = shared_flags(np.array(within, dtype=np.bool_))
         self.special: Flags = shared_flags(
             np.array(within, dtype=np.bool_) | (np.array(logged, dtype=np.int64) >= ABSENT)
@@ -162,6 +174,10 @@ class BoxColumns:
         self.any_wraps = any(wraps)
         self.condition: Ints = _ints(condition)
         self.any_conditions = any(one >= 0 for one in condition)
+        self.any_depth = any(depths)
+        self.deep: Flags = shared_flags(np.array([one is not None for one in depths], dtype=np.bool_))
+        self.near_z: Floats = _floats([0.0 if one is None else one[0] for one in depths])
+        self.far_z: Floats = _floats([0.0 if one is None else one[1] for one in depths])
         self.clashes: Flags = shared_flags(np.array(clashes, dtype=np.bool_))
         self.tag_sets = tag_bits.shape[1]
         self.tag_bits: Ints = shared_ints(tag_bits.reshape(-1))

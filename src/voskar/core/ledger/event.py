@@ -154,12 +154,12 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def vx(self) -> float | None:
-        """Of a launch: the velocity."""
+        """Of a launch or a reflection: the velocity."""
         return None
 
     @property
     def vy(self) -> float | None:
-        """Of a launch: the velocity."""
+        """Of a launch or a reflection: the velocity."""
         return None
 
     @property
@@ -169,7 +169,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def owner(self) -> str | None:
-        """Of a spawn: whose it is."""
+        """Of a spawn or a reflection: whose it is."""
         return None
 
     @property

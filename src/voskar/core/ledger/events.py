@@ -95,6 +95,26 @@ class LaunchEvent(Event, frozen=True, gc=False, kw_only=True):
         return f"{self.id}: sent off at ({number(self.vx)}, {number(self.vy)}) a second{self._by()}"
 
 
+class ReflectEvent(Event, frozen=True, gc=False, kw_only=True):
+    """A shot goes another way, and belongs to `owner`, from the next frame on; as the actor `detail`, if the game has
+    another one then."""
+
+    event: ClassVar[str] = "reflect"
+    changes = ("motion", "rehit")
+
+    id: str
+    owner: str
+    vx: float
+    vy: float
+    by: str
+    detail: str | None = None
+
+    def words(self) -> str:
+        way = f"({number(self.vx)}, {number(self.vy)})"
+        goes_on = f", as {self.detail}" if self.detail else ""
+        return f"{self.id}: reflected{self._by()}, {self.owner}'s from now on{goes_on}, at {way} a second"
+
+
 class StunEvent(Event, frozen=True, gc=False, kw_only=True):
     """Stunned to the frame `until`."""
 

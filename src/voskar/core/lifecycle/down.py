@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from voskar.core.emitters.aim import angle_of
 from voskar.core.emitters.births import order
+from voskar.core.kernel.storage import FOREVER
 from voskar.core.ledger.events import DownEvent, LifeEvent
 from voskar.core.lifecycle.due import try_from
 from voskar.core.lifecycle.goals import award
@@ -22,24 +23,75 @@ def go_down(world: World, state: ActorState) -> None:
         world.visit(due)
     elif state.lives is not None:
         state.lives = max(state.lives - 1, 0)
-    lives = None if state.lives_left is None else float(state.lives_left)
+    lives = None if state.lives_left is None else float(kind.told_lives(state.lives_left))
     world.events.append(DownEvent(frame=world.frame, id=state.id, by=state.credit, lives=lives))
     world.run.recheck = True
     if down.worth:
         award(world, state.credit or "", down.worth)
     if kind.down.spawn:
         _leave_children(world, state)
-    world.stop_pushes(state)
+    if not down.keeps_push:
+        world.stop_pushes(state)
 
 
 def take_life(world: World, state: ActorState) -> None:
     """The life that an actor owes is taken now."""
     if state.owes is None or state.lives is None:
         return
-    before, after = float(state.lives), float(state.lives_left or 0)
-    state.lives, state.owes = int(after), None
+    before, after = (float(state.kind.told_lives(one)) for one in (state.lives, state.lives_left or 0))
+    state.lives, state.owes = state.lives_left, None
     if after != before:
         world.events.append(LifeEvent(frame=world.frame, id=state.id, before=before, after=after))
+
+
+def give_lives(world: World, state: ActorState, more: int, by: str | None = None) -> None:
+    """It gains lives, where anybody counts them, up to the most that its kind may have; or loses some."""
+    if state.lives is None:
+        return
+    before, most = state.lives, state.kind.max_lives
+    after = max(before + more, 0)
+    state.lives = after if most is None else min(after, max(most, before))
+    told = [float(state.kind.told_lives(one)) for one in (before, state.lives)]
+    if told[0] != told[1]:
+        world.events.append(LifeEvent(frame=world.frame, id=state.id, before=told[0], after=told[1], by=by))
+
+
+def earn(world: World) -> None:
+    """Lives for the points that a side has come to, to all of it that have appeared and are not out. One that waits to
+    be out returns after all."""
+    run = world.run
+    if not run.score or not any(kind.extra_life for kind in world.rules.kinds.values()):
+        return
+    fresh: dict[tuple[str, str], int] = {}
+    for state in sorted(world.everyone(), key=lambda one: one.id):
+        rule, lives, key = state.kind.extra_life, state.lives, (state.side or state.id, state.kind.name)
+        if rule is None or lives is None:
+            continue
+        if key not in fresh:
+            earned = min(int(run.score.get(key[0], 0.0) / rule.score), 1 << 31 if rule.repeats else 1)
+            fresh[key] = max(earned - run.earned.get(key, 0), 0)
+            run.earned[key] = run.earned.get(key, 0) + fresh[key]
+        first = world.first_in_play(state)
+        if not fresh[key] or state.out or state.succeeded or first is None or first > world.frame:
+            continue
+        give_lives(world, state, fresh[key])
+        if state.down is not None and state.down < world.frame and not state.returns:
+            _come_after_all(world, state)
+
+
+def _come_after_all(world: World, state: ActorState) -> None:
+    """One that waits to be out has a life again."""
+    assert state.down is not None
+    state.returns = may_return(state, state.down)
+    if not state.returns:
+        return
+    world.run.stays_in(state)
+    if state.driven or not state.kind.succession:
+        after = state.kind.respawn.after if state.kind.respawn is not None else 0
+        try_from(world, state, world.now(state) + max(state.down + after - world.frame, 1))
+    if state.driven:
+        world.table.ends[state.row] = FOREVER
+        world.table.returns[state.row] = 1
 
 
 def _leave_children(world: World, state: ActorState) -> None:
@@ -58,6 +110,7 @@ def _leave_children(world: World, state: ActorState) -> None:
             owner_row=owner_row,
             owner=state.owner,
             side=state.side,
+            z=world.table.z[state.row],
         )
 
 

@@ -69,6 +69,7 @@ class Resets:
             else:
                 take_life(world, state)
             state.revive()
+            world.give_back(state)
             world.stop_pushes(state)
             world.let_in(state)
             table.offset_x[state.row] = table.offset_y[state.row] = 0.0
@@ -112,6 +113,7 @@ class Resets:
             world.made[origin.beginning] = origin.number  # its name is taken in the new run too
         run.start = world.frame
         run.score.clear()
+        run.earned.clear()
         run.ghosts.clear()
         run.fills.clear()
         run.away.clear()

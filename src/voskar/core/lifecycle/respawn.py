@@ -61,7 +61,7 @@ class Returns:
         """
         world, table, row = self.world, self.world.table, state.row
         names = ("x", "y", "facing", "angle", "scale", "m00", "m01", "m10", "m11", "clip", "tick", "cell", "pose",
-                 "past", "hidden", "tags")  # fmt: skip
+                 "past", "hidden", "tags", "z")  # fmt: skip
         kept = {name: getattr(table, name)[row] for name in names}
         table.x[row], table.y[row] = place(world, state)
         table.past[row] = table.hidden[row] = 0
@@ -78,7 +78,7 @@ class Returns:
         world.finder.slack = slack
         formed = world.catalog.formed
         found = []
-        for attacker, hit, target, hurt, _, _ in world.finder.touches():
+        for attacker, hit, target, hurt, _, _ in world.touches():
             if target != row or formed[hurt].box.role == "hitbox":
                 continue
             contact = Contact.asked(world, self.memory, attacker, formed[hit], row, formed[hurt])
@@ -95,7 +95,9 @@ class Returns:
         assert pose is not None
         table.facing[row], table.angle[row] = float(poses.facing[pose]), float(poses.angle[pose])
         table.scale[row], table.pose[row], table.tags[row] = float(poses.scale[pose]), pose, int(poses.tags[pose])
-        table.clip[row], table.cell[row] = int(poses.clip[pose]), int(world.shown[pose])
+        table.clip[row], table.cell[row], table.z[row] = (
+            int(poses.clip[pose]), int(world.shown[pose]), float(poses.z[pose]),
+        )  # fmt: skip
         world.placing.turn(row)
 
     def _hold(self, state: ActorState, attacker: str) -> None:

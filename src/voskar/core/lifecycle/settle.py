@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from voskar.core.ledger.events import OutEvent, RemovedEvent
-from voskar.core.lifecycle.down import go_down, lie_down, take_life
+from voskar.core.lifecycle.down import earn, go_down, lie_down, take_life
 from voskar.core.lifecycle.goals import Goals
 from voskar.core.lifecycle.resets import Resets
 from voskar.core.world import ActorState, World
@@ -57,19 +57,20 @@ class Settling:
         if not (world.settling or world.kernel.ended or run.ends or run.outs or run.lives):
             self.goals.look()  # nobody has run out of anything, and nothing falls due
             return
-        going = world.ending()
-        outs = run.outs.pop(frame, [])
+        going, outs = world.ending(), []
         if world.settling:
             states = sorted((world.state(row) for row in world.settling), key=lambda state: state.id)
             for state in states:
                 if state.health == 0 and state.down is None:
                     go_down(world, state)
+            earn(world)
             for state in states:
                 if state.consumed == frame:
                     going[state.row] = "consumed"
                 if state.down == frame:
                     outs += lie_down(world, state, going)
             world.settling.clear()
+        outs += run.outs.pop(frame, [])
         due = [one for one in run.lives.pop(frame, ()) if self._owes(one, frame)]
         for name, _ in sorted({*due, *outs}):
             owing = world.find(name)

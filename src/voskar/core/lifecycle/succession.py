@@ -45,7 +45,7 @@ class Succession:
         world = self.world
         found: list[tuple[int, str, ActorState]] = []
         for former in world.everyone():
-            same = not former.driven and (former.kind, former.side) == (state.kind, state.side)
+            same = not former.driven and (former.kind.told, former.side) == (state.kind.told, state.side)
             if not same or former is state or former.row in later:
                 continue
             if world.is_in_play(former.row):
@@ -66,6 +66,7 @@ class Succession:
         score = world.run.score
         if former.id in score:
             score[state.id] = score.pop(former.id)
+            world.run.earned[state.id, state.kind.name] = world.run.earned.pop((former.id, former.kind.name), 0)
         x, y = world.position(state.row)
         world.events.append(RespawnEvent(frame=world.frame, id=state.id, x=x, y=y, detail=former.id))
         respawn = state.kind.respawn

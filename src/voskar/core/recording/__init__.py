@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from voskar.core.recording.boxes import LoggedBoxes, LoggedCounters
+from voskar.core.recording.boxes import LoggedBoxes, LoggedCounters, LoggedPart
 from voskar.core.recording.claims import Claim, LogScope
 from voskar.core.recording.display import Display, DisplayLog
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import Poses
-from voskar.core.recording.recording import Actor, Recording, Stranger, sides
+from voskar.core.recording.recording import Actor, OwnerChange, Recording, Stranger, sides
 
 __all__ = [
     "Actor",
@@ -18,6 +18,8 @@ __all__ = [
     "LogScope",
     "LoggedBoxes",
     "LoggedCounters",
+    "LoggedPart",
+    "OwnerChange",
     "Poses",
     "Recording",
     "Stranger",

@@ -30,7 +30,7 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
     run = max((mark for mark in marks if mark <= first), default=recording.first)
     until = min((mark for mark in marks if mark > last), default=recording.last + 1)
     rows = recording.block(run, until)
-    kinds = {recording.actors[number].kind for number in np.unique(recording.poses.actor[rows]).tolist()}
+    kinds = {recording.actors[number].told for number in np.unique(recording.poses.actor[rows]).tolist()}
     return replace(
         recording,
         first=first,
@@ -44,6 +44,12 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
         scope=msgspec.structs.replace(recording.scope, always=recording.scope.always | recording.claimed),
         lost=tuple((low, high) for low, high in recording.lost if first <= low and high <= last),
         strangers=tuple(one for one in recording.strangers if first <= one.frame <= last),
+        owner_changes=tuple(
+            one._replace(actor=number)
+            for one in recording.owner_changes
+            if first <= one.frame <= last
+            for number in np.flatnonzero(shown == one.actor).tolist()
+        ),
         shown=frozenset(kinds),
     )
 

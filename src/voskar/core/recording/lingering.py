@@ -9,7 +9,7 @@ import numpy as np
 from voskar.core.recording import Poses, Recording
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules import Rules
-from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.rules.shapes import Bools, Floats, Ints
 
 
 def spans(rules: Rules, recording: Recording) -> Floats:
@@ -21,13 +21,39 @@ def spans(rules: Rules, recording: Recording) -> Floats:
     return found
 
 
-def lingering(recording: Recording, frames: Ints, lives: Ints, across: Floats) -> Recording:
-    """The recording with every actor that leaves it held for up to so many `frames` (actors,) more; `across` as in
-    `spans`.
+def leaving(rules: Rules, recording: Recording, across: Floats) -> Bools:
+    """(poses,) whether the next step of a pose's actor would take it out by an edge, or into a solid that ends it; by
+    its last velocity, and for solids by their bounds and those of its body."""
+    found = np.zeros(len(recording.poses), dtype=np.bool_)
+    poses, rate = recording.poses, float(recording.rate)
+    for kind in rules.kinds.values():
+        by_edge = kind.motion.at_edge == "remove" and rules.space.bounds is not None
+        by_solid = kind.motion.on_solid == "remove" and bool(rules.space.solids)
+        if not kind.linger or not (by_edge or by_solid):
+            continue
+        own = np.array([actor.kind == kind.name for actor in recording.actors], dtype=np.bool_)
+        rows = np.flatnonzero(own[poses.actor])
+        vx, vy = velocities(poses, rate, across, rows)
+        x, y = poses.x[rows] + vx / rate, poses.y[rows] + vy / rate
+        if by_edge and rules.space.bounds is not None:
+            x0, y0, x1, y1 = rules.space.bounds
+            found[rows] |= (x < x0) | (y < y0) | (x > x1) | (y > y1)
+        bodies = [box.outline.parts[0] + np.array(box.at) for box in kind.boxes if box.role == "body"]
+        hull = np.concatenate([np.zeros((0, 2)), *bodies]) if bodies else np.zeros((1, 2))
+        (left, low), (right, high) = hull.min(axis=0), hull.max(axis=0)
+        for part in (part for solid in rules.space.solids for part in solid.outline.parts if by_solid):
+            (x0, y0), (x1, y1) = part.min(axis=0), part.max(axis=0)
+            found[rows] |= (x + right > x0) & (x + left < x1) & (y + high > y0) & (y + low < y1)
+    return found
+
+
+def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> Recording:
+    """The recording with every actor that leaves it held for up to so many `frames` (actors,) more.
 
     It moves on at its last velocity in its last cell, until it comes back, the recording ends or a reset
-    mark begins the room anew; a hidden one does not linger. Nor does one that has ended by itself: its end is claimed,
-    or it has been shown for all its frames of life (`lives`, (actors,)). `Poses.lingering` marks the poses so added.
+    mark begins the room anew; a hidden one does not linger. Nor does one that has ended by itself, unless a claim names
+    it in a hit while it would linger: its end is claimed, it has been shown for all its frames of life (`lives`,
+    (actors,)), or its next step would end it. `Poses.lingering` marks the poses so added.
     """
     if not frames.any() or not len(recording.poses):
         return recording
@@ -41,9 +67,10 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, across: Floats) -
         following = np.searchsorted(resets, present, side="right")
         until = np.where(following < len(resets), np.minimum(until, resets[following % len(resets)] - 1), until)
     until = np.minimum(until, present + frames[poses.actor[order]])
-    begins = np.append(True, ~same[:-1] | (np.diff(present) != 1))
+    begins = np.append(True, ~same[:-1] | (np.diff(present) != 1)) | np.isin(present, resets)
     shown = present - present[np.maximum.accumulate(np.where(begins, np.arange(len(order)), 0))] + 1
-    ended = poses.hidden[order] | (shown >= lives[poses.actor[order]])
+    across = spans(rules, recording)
+    ended = (shown >= lives[poses.actor[order]]) | leaving(rules, recording, across)[order]
     whose, width = poses.actor[order], recording.last + 2
     claimed = [
         recording.numbers[claim.id or ""] * width + claim.frame
@@ -52,6 +79,17 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, across: Floats) -
     ]
     if claimed:  # in the frame of the last pose, or the next
         ended |= np.isin(whose * width + present, claimed) | np.isin(whose * width + present + 1, claimed)
+    struck = sorted(
+        recording.numbers[name] * width + claim.frame
+        for claim in recording.claims
+        if claim.event == "hit"
+        for name in (claim.attacker or "", claim.target or "")
+        if name in recording.numbers
+    )
+    if struck:  # of one that is hit after its last pose that was not the end
+        low, high = (np.searchsorted(struck, whose * width + at, side="right") for at in (present, until))
+        ended &= low == high
+    ended |= poses.hidden[order]
     held = np.where(ended, 0, np.maximum(until - present, 0))
     source = np.repeat(order, held)
     if not len(source):

@@ -95,6 +95,7 @@ class Poses:
     facing: Annotated[Signs, _logged("sign", 1.0)]
     angle: Annotated[Floats, _logged("number", 0.0)]
     scale: Annotated[Floats, _logged("number", 1.0)]
+    z: Annotated[Floats, _logged("number", 0.0, late=True)]
     clip: Ints
     tick: Annotated[Ints, _logged("count")]
     cell: Annotated[Ints, _logged("count")]

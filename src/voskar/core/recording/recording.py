@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from msgspec import Struct
@@ -18,11 +19,15 @@ from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import Poses
 from voskar.core.rules.shapes import Bools, Ints
 
+ROUNDED = 1.0
+"""Units by which a logged place may be rounded."""
+
 
 class Actor(Struct, frozen=True):
     """One thing in the world; its number is its place in `Recording.actors`. `owner` is an id, known or not.
 
-    `driven` marks driven actors, `spawned` those of them that an emitter or a parent made.
+    `driven` marks driven actors, `spawned` those of them that an emitter or a parent made. One with rules of its own
+    has a kind of its own, and is logged as one of its `base`.
     """
 
     id: str
@@ -30,6 +35,20 @@ class Actor(Struct, frozen=True):
     owner: str | None = None
     driven: bool = False
     spawned: bool = False
+    base: str = ""
+
+    @property
+    def told(self) -> str:
+        """Its kind as it is logged."""
+        return self.base or self.kind
+
+
+class OwnerChange(NamedTuple):
+    """An actor, by number, belongs to another one from a frame on."""
+
+    frame: int
+    actor: int
+    owner: str
 
 
 class Stranger(Struct, frozen=True):
@@ -78,6 +97,8 @@ class Recording:
     """The first and the last of frames that the logger lost. A run begins in each first, and behind each last."""
     warnings: tuple[str, ...] = ()
     strangers: tuple[Stranger, ...] = ()
+    owner_changes: tuple[OwnerChange, ...] = ()
+    """By frame: of shots that were reflected, as the game tells it."""
     shown: frozenset[str] = frozenset()
     """Kinds that the game shows in the runs that this is a part of, if only before or after it."""
 
@@ -141,6 +162,29 @@ class Recording:
         row = self.poses.gap_after(actor, frame)
         return 1 << 60 if row is None else int(self.poses.frame[row])
 
+    def appears_after(self, actor: int, frame: int) -> int | None:
+        """The first frame after one in which an actor appears, None if it does not."""
+        rows, _ = self.appearances([actor])
+        frames = self.poses.frame[rows[self.poses.frame[rows] > frame]]
+        return int(frames[0]) if len(frames) else None
+
+    def passed_on(self, actor: int, frame: int, owner: str, step: float) -> int | None:
+        """The actor as which a shot goes on that a game ends as it is reflected: of its kind, with its new owner, and
+        in the next frame no further than a step from where it was."""
+        poses, kind = self.poses, self.actors[actor].kind
+        last, following = self.row(actor, frame), self.row(actor, frame + 1)
+        if last is None or frame == self.last or (following is not None and not poses.lingering[following]):
+            return None
+        block, near = self.block(frame + 1, frame + 2), []
+        for row in range(block.start, block.stop):
+            other, before = int(poses.actor[row]), int(poses.previous[row])
+            if (self.actors[other].kind, self.actors[other].owner) == (kind, owner) and (
+                before < 0 or poses.hidden[before] or poses.frame[before] < frame
+            ):
+                far = math.hypot(poses.x[row] - poses.x[last], poses.y[row] - poses.y[last])
+                near += [(float(far), other)] if far <= step + ROUNDED else []
+        return min(near)[1] if near else None
+
     def presses(self, name: str, first: int, last: int) -> bool:
         """Whether a button of its own goes down or up in some frames."""
         inputs = self.inputs
@@ -155,7 +199,7 @@ class Recording:
         """Whether it logs an event of some actors at all."""
         if not self.scope.kinds:
             return event not in self.scope.events
-        kinds = {self.actors[self.numbers[name]].kind for name in names if name and name in self.numbers}
+        kinds = {self.actors[self.numbers[name]].told for name in names if name and name in self.numbers}
         return event not in self.scope.events and not kinds & self.scope.kinds
 
     def asks_for(self, event: str) -> bool:

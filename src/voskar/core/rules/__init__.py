@@ -12,6 +12,7 @@ from voskar.core.rules.attacks import (
     Knockback,
     Launch,
     OverTime,
+    Reflect,
     Rehit,
 )
 from voskar.core.rules.boxes import Box, Clip, Key, Role
@@ -19,7 +20,7 @@ from voskar.core.rules.conditions import NO_CONDITION, ActorCondition, Compariso
 from voskar.core.rules.counters import CounterRule, Regen
 from voskar.core.rules.durations import Duration, Lasting
 from voskar.core.rules.emitters import Aim, Emitter, Fan, Fixture, Target, Trigger
-from voskar.core.rules.life import Down, Goal, Respawn, Spot
+from voskar.core.rules.life import Down, ExtraLife, Goal, Respawn, Spot, StartRule
 from voskar.core.rules.motion import Motion
 from voskar.core.rules.rulebook import DEFAULT_RATE, Kind, KindNames, Rules
 from voskar.core.rules.space import ContactRules, Detect, Solid, Space, clash, eligible, sees
@@ -45,6 +46,7 @@ __all__ = [
     "Down",
     "Duration",
     "Emitter",
+    "ExtraLife",
     "Fan",
     "Fixture",
     "Goal",
@@ -57,6 +59,7 @@ __all__ = [
     "Motion",
     "OverTime",
     "Place",
+    "Reflect",
     "Regen",
     "Rehit",
     "Respawn",
@@ -65,6 +68,7 @@ __all__ = [
     "Solid",
     "Space",
     "Spot",
+    "StartRule",
     "Target",
     "Trigger",
     "Windows",

@@ -23,13 +23,16 @@ class Rehit(Struct, frozen=True):
 
 
 class Knockback(Struct, frozen=True):
-    """A push of `distance` units over `over` frames; `direction` is a word, or degrees."""
+    """A push of `distance` units over `over` frames; `direction` is a word, or degrees. At a surface what is left of it
+    goes back, `bounces` times as far, so many times."""
 
     distance: float
     over: int = 1
     ease: Literal["even", "fade"] = "even"
     direction: Direction | float = "away"
     mode: Literal["set", "add"] = "set"
+    bounces: float = 0.0
+    bounce_times: int = 1
 
     def steps(self) -> tuple[float, ...]:
         """The share of the distance in each frame, first to last: equal, or falling linearly (over, over-1, … 1)."""
@@ -62,6 +65,15 @@ class OverTime(Struct, frozen=True):
     stacking: Literal["renew", "add", "ignore"] = "renew"
 
 
+class Reflect(Struct, frozen=True):
+    """A shot goes `back`, is turned round along x (`mirror`), or goes the way that the other one faces (`heading`). It
+    has these layers and masks from then on; None: its own."""
+
+    way: Literal["back", "mirror", "heading"] = "back"
+    layer: tuple[str, ...] | None = None
+    mask: tuple[str, ...] | None = None
+
+
 Given = float | Literal["damage", "-damage", "unscaled", "-unscaled"]
 """What a hit adds to a counter: a number, or its damage, with its factors or without."""
 
@@ -73,7 +85,8 @@ class Consequences(Struct, frozen=True):
     """What a hit does to one side. None: the rulebook does not name it.
 
     `damage` is taken from its health, `lifesteal` is the share of the health lost to the hit that it gains, `lives` are
-    lives that it gains. `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`.
+    lives that it gains. `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`. A shot that is
+    `reflect`ed belongs to the other one.
     """
 
     damage: float = 0.0
@@ -94,6 +107,7 @@ class Consequences(Struct, frozen=True):
     over_time: OverTime | None = None
     goal: bool = False
     spawn: str | None = None
+    reflect: Reflect | None = None
 
 
 Frozen = Literal["both", "attacker", "target", "all"]

@@ -63,8 +63,10 @@ class Box(Struct, frozen=True):
     """A shape fixed to a kind. `layer` and `mask` are bit sets over `Rules.layers`.
 
     `during` None: open in every cell. It is closed where its actor does not meet `if_`. `swept` None: if emitters or
-    parents spawn the kind. `keys` by clip, sorted by cell. One that is `logged` is where the game says, and its outline
-    only tells by how much it grows; one `within_bounds` is closed while it sticks out of the space.
+    parents spawn the kind. `keys` by clip, sorted by cell. One that is `logged`, under that name, is where the game
+    says; its outline only tells by how much it grows, `pad` by how much more towards low x, low y, high x and high y.
+    One `within_bounds` is closed while it sticks out of the space. Two boxes with a `depth`, about the z of their
+    actors, touch only where these overlap.
     """
 
     name: str
@@ -81,9 +83,11 @@ class Box(Struct, frozen=True):
     except_during: Windows = {}
     keys: Mapping[str, tuple[Key, ...]] = {}
     swept: bool | None = None
-    logged: bool = False
+    logged: str = ""
+    pad: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
     within_bounds: bool = False
     if_: ActorCondition = NO_CONDITION
+    depth: tuple[float, float] | None = None
 
     def opens(self, clip: str | None, cell: int) -> bool:
         """Whether the box is open in a cell of a clip; without a clip only where it names no cells."""

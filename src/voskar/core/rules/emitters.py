@@ -12,16 +12,29 @@ from voskar.core.rules.conditions import NO_CONDITION, ActorCondition
 class Fan(Struct, frozen=True):
     """What is spawned in one go: `count` actors of a kind over `spread` degrees, each off by up to `jitter` degrees.
 
-    They set off at `speed` units a second along their aims, with `inherit` times the velocity of who spawns
-    them; with both None at their own kind's velocity.
+    They set off at `speed` units a second along their aims, with `inherit` times the velocity of who spawns them; with
+    both None at their own kind's velocity. Of two speeds the game draws one between them. Children that `moves_at_once`
+    make their first move in the frame in which they appear.
     """
 
     kind: str
     count: int = 1
     spread: float = 0.0
     jitter: float = 0.0
-    speed: float | None = None
+    speed: float | tuple[float, float] | None = None
     inherit: float | None = None
+    moves_at_once: bool = False
+
+    @property
+    def speeds(self) -> tuple[float, float]:
+        """The least and the most that they may set off at."""
+        speed = self.speed or 0.0
+        return speed if isinstance(speed, tuple) else (speed, speed)
+
+    @property
+    def is_drawn(self) -> bool:
+        """Whether the game draws how its actors set off."""
+        return bool(self.jitter) or isinstance(self.speed, tuple)
 
     def offsets(self) -> tuple[float, ...]:
         """Degrees off the centre, evenly from one side to the other."""
@@ -87,4 +100,5 @@ class Fixture(Struct, frozen=True):
     at: tuple[float, float]
     facing: int = 1
     angle: float = 0.0
+    z: float = 0.0
     velocity: tuple[float, float] | None = None

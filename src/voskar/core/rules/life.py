@@ -13,8 +13,9 @@ from voskar.core.rules.motion import Motion
 class Down(Struct, frozen=True):
     """What becomes of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
 
-    `clip` is what a recording should show; `worth` are points for the side that did it. The life is taken `life_after`
-    frames later; one that cannot return is out and gone `out_after` frames later (None: after `lasts`).
+    With `keeps_push` a push goes on. `clip` is what a recording should show; `worth` are points for the side that did
+    it. The life is taken `life_after` frames later; one that cannot return is out and gone `out_after` frames later
+    (None: after `lasts`).
     """
 
     lasts: int = 0
@@ -25,6 +26,14 @@ class Down(Struct, frozen=True):
     spawn: tuple[Fan, ...] = ()
     life_after: int = 0
     out_after: int | None = None
+    keeps_push: bool = False
+
+
+class ExtraLife(Struct, frozen=True):
+    """A life for each `score` points of its side, or once if it does not repeat."""
+
+    score: float
+    repeats: bool = False
 
 
 Spot = Literal["start", "here", "checkpoint"]
@@ -47,6 +56,13 @@ class Respawn(Struct, frozen=True):
     iframes: int = 0
     resets: Reset = "self"
     keeps: frozenset[str] = frozenset()
+
+
+class StartRule(Struct, frozen=True):
+    """How a kind is in the first frame of each run: where each one of it is, and how many there are. None: anyhow."""
+
+    at: tuple[float, float] | None = None
+    count: int | None = None
 
 
 class Goal(Struct, frozen=True):

@@ -6,13 +6,14 @@ from collections.abc import Iterator, Mapping
 from fractions import Fraction
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from voskar.core.rules.attacks import Attack, Case, Consequences
+from voskar.core.rules.attacks import Attack, Case, Consequences, Reflect
 from voskar.core.rules.boxes import Box, Clip
 from voskar.core.rules.conditions import NO_CONDITION, ActorCondition
 from voskar.core.rules.counters import CounterRule
 from voskar.core.rules.emitters import Emitter, Fixture
-from voskar.core.rules.life import Down, Goal, Respawn
+from voskar.core.rules.life import Down, ExtraLife, Goal, Respawn, StartRule
 from voskar.core.rules.motion import Motion
 from voskar.core.rules.space import ContactRules, Space
 
@@ -25,6 +26,14 @@ class KindNames(Struct, frozen=True):
 
     boxes: frozenset[str] = frozenset()
     tags: frozenset[str] = frozenset()
+    changes_owner: bool = False
+    """Whether anything reflects shots."""
+    base: str = ""
+    """The kind of the actor whose rules of its own this one has; empty for a kind."""
+    own: Mapping[str, str] = {}
+    """Of every kind, by id the actors that have rules of their own, and the kinds that these make."""
+    shrunk: frozenset[str] = frozenset()
+    """Of the boxes those that lose something on every side."""
 
 
 class Kind(Struct, frozen=True):
@@ -32,9 +41,11 @@ class Kind(Struct, frozen=True):
     come back; with `succession` a new actor of its kind takes its place. One that has left a recording `linger`s for
     so many frames; for one that `wraps` opposite edges of the space are one; `stun_disarms` closes its hitboxes. It is
     immune for `start_iframes` from its first frame in a run on. A pose may have its `tags`; `cases` are of whatever
-    hits it. Damage of a type counts `resistance` times."""
+    hits it. Damage of a type counts `resistance` times.
+    Places of one may be off by `tolerance`, else by the command's. Of one actor's own rules `base` is the kind."""
 
     name: str
+    base: str = ""
     side: str | None = None
     health: float | None = None
     iframes: int = 0
@@ -57,6 +68,22 @@ class Kind(Struct, frozen=True):
     counters: Mapping[str, CounterRule] = {}
     resistance: Mapping[str, float] = {}
     max_lives: int | None = None
+    tolerance: float | None = None
+    extra_life: ExtraLife | None = None
+    spare: bool = False
+
+    @property
+    def told(self) -> str:
+        """Its name in recordings and conditions."""
+        return self.base or self.name
+
+    def told_lives(self, lives: float) -> float:
+        """Lives as logs, ledgers and displays have them: of `spare` ones those in reserve."""
+        return max(lives - 1, 0) if self.spare else lives
+
+    def real_lives(self, told: float, lives: int | None) -> int:
+        """What told lives are, of one that has so many."""
+        return int(told) if not self.spare else int(told) + 1 if told or lives else 0
 
     @property
     def any_clip_iframes(self) -> bool:
@@ -94,6 +121,7 @@ class Rules(Struct, frozen=True):
     contact: ContactRules = field(default_factory=ContactRules)
     fixtures: tuple[Fixture, ...] = ()
     goal: Goal = field(default_factory=Goal)
+    starts: Mapping[str, StartRule] = {}
     meets: Mapping[int, int] | None = None
     digest: str = ""
 
@@ -146,6 +174,22 @@ class Rules(Struct, frozen=True):
             return None
         bits = {name: 1 << index for index, name in enumerate(self.layers)}
         return bool(self.meets.get(bits.get(hit_layer, 0), 0) & bits.get(hurt_layer, 0))
+
+    @property
+    def reflections(self) -> tuple[Reflect, ...]:
+        """Those that give a shot other layers or masks, each once."""
+        found = (table.reflect for table in self.tables if table.reflect is not None)
+        return tuple(dict.fromkeys(one for one in found if one.layer is not None or one.mask is not None))
+
+    def reflected(self, box: Box, by: Reflect | None) -> Box:
+        """A box of a shot that was reflected."""
+        if by is None:
+            return box
+        layer, mask = (
+            own if names is None else sum(1 << self.layers.index(name) for name in set(names))
+            for names, own in ((by.layer, box.layer), (by.mask, box.mask))
+        )
+        return replace(box, layer=layer, mask=mask)
 
     def layer_names(self, bits: int) -> list[str]:
         """The names of the layers in a bit set, in the order of the rulebook."""

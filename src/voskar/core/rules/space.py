@@ -43,6 +43,8 @@ class ContactRules(Struct, frozen=True):
     health_check: Literal["frame_end", "at_once"] = "frame_end"
     edges_touch: bool = False
     round_damage: Rounding = "none"
+    order: Literal["id", "recorded"] = "id"
+    """Whose hit comes first among equals: by ids, or by the order of poses in the frame."""
     clash: Mapping[int, int] = {}
     """Layers of hitboxes that clash: a bit to those of the others."""
 

@@ -5,7 +5,22 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from voskar.core.rules import Attack, Clip, Kind, Rehit, Rules
+from msgspec.structs import replace
+
+from voskar.core.rules import Attack, Clip, Consequences, Kind, Rehit, Rules
+from voskar.core.rules.decimals import scaled
+
+
+@dataclass(frozen=True)
+class Landing:
+    """What a hit of a move comes to in one of its cases. `advantage` is how many frames earlier its attacker may act
+    again than its target, if it lands in the first active frame; None where the clip is not declared."""
+
+    case: str
+    damage: float
+    stun: int
+    hitstop: int
+    advantage: int | None
 
 
 @dataclass(frozen=True)
@@ -15,7 +30,8 @@ class Move:
     `startup` counts the frames before the first active one, `windows` are the active ranges (first, last) in
     frames since the clip began, `recovery` what is left after the last; `total` and `recovery` are None for a
     clip that the rulebook does not declare. `damage_all` is what one target takes that every active frame
-    touches, if no i-frames but the attack's own shield it.
+    touches, if no i-frames but the attack's own shield it. `in_a_row` is the damage of one hit after the other where a
+    counter scales it. `advantage` and `cases` are as in `Landing`.
     """
 
     kind: str
@@ -30,6 +46,10 @@ class Move:
     damage_all: float
     iframes: int | None
     stun: int
+    hitstop: int
+    advantage: int | None
+    in_a_row: tuple[float, ...]
+    cases: tuple[Landing, ...]
 
     @property
     def active(self) -> int:
@@ -45,16 +65,16 @@ def moves(rules: Rules) -> list[Move]:
         clips = sorted({clip for box in kind.boxes for clip in box.during or {}})
         for clip in clips:
             for name in names:
-                move = _move(kind, clip, rules.attacks[name], rules.rate)
+                move = _move(kind, clip, rules.attacks[name], rules)
                 if move is not None:
                     found.append(move)
     return found
 
 
-def _move(kind: Kind, clip: str, attack: Attack, rate: Fraction) -> Move | None:
+def _move(kind: Kind, clip: str, attack: Attack, rules: Rules) -> Move | None:
     boxes = [box for box in kind.boxes if box.attack == attack.name]
     declared = kind.clips.get(clip)
-    step = Fraction(1) if declared is None else declared.step(rate)
+    step = Fraction(1) if declared is None else declared.step(rules.rate)
     last_cell = max((last for box in boxes for _, last in (box.during or {}).get(clip, ())), default=-1)
     if last_cell < 0:
         return None
@@ -64,6 +84,18 @@ def _move(kind: Kind, clip: str, attack: Attack, rate: Fraction) -> Move | None:
     windows = _windows(is_active)
     if not windows:
         return None
+    rounding = rules.contact.round_damage
+    busy = None if total is None else total - windows[0][0] - 1
+    plain = _landing("", attack, attack.damage, attack.attacker, attack.target, busy)
+    row = () if attack.by_counter is None else attack.by_counter.factors
+    cases = []
+    for case in attack.cases:
+        if case.lands:
+            tables = case.attacker or attack.attacker, case.target or attack.target
+            taken = attack.damage if case.damage is None else case.damage
+            damage = scaled(taken, (case.scale,), rounding, attack.min_damage)
+            hitstop = attack.hitstop if case.hitstop is None else case.hitstop
+            cases.append(_landing(case.name, replace(attack, hitstop=hitstop), damage, *tables, busy))
     return Move(
         kind.name,
         clip,
@@ -77,7 +109,22 @@ def _move(kind: Kind, clip: str, attack: Attack, rate: Fraction) -> Move | None:
         attack.damage * _hits(is_active, attack),
         attack.target.iframes,
         attack.target.stun,
+        attack.hitstop,
+        plain.advantage,
+        tuple(scaled(attack.damage, (factor,), rounding, attack.min_damage) for factor in row),
+        tuple(cases),
     )
+
+
+def _landing(
+    case: str, attack: Attack, damage: float, attacker: Consequences, target: Consequences, busy: int | None
+) -> Landing:
+    """A stun of the attacker ends its move."""
+    mine = attack.hitstop if attack.hitstop_on != "target" else 0
+    theirs = attack.hitstop if attack.hitstop_on != "attacker" else 0
+    held = attacker.stun or busy
+    advantage = None if held is None else target.stun + theirs - held - mine
+    return Landing(case, damage, target.stun, attack.hitstop, advantage)
 
 
 def _first_frame(cell: int, step: Fraction) -> int:

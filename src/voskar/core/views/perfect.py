@@ -52,13 +52,17 @@ class _Log:
 
     def header(self) -> dict[str, Any]:
         """As JSON."""
-        recorded = [event for event in self.ledger.of("launch") if event.id in self.recording.numbers]
+        sent = [
+            name
+            for name in ("launch", "reflect")
+            if any(event.id in self.recording.numbers for event in self.ledger.of(name))
+        ]
         header: dict[str, Any] = {"voskar": "recording", "version": 2, "rate": written(float(self.recording.rate))}
         header |= {"up": self.recording.up, "reactions": "baked", "seed": self.recording.seed}
         header |= {"title": self.recording.title} if self.recording.title else {}
         header["logged"] = {"events": ["hit", "down", "respawn", "out", "over", "won"]}
         frozen = [event for event in self.ledger.of("hitstop") if event.id in self.recording.numbers]
-        unlogged = [name for name, some in (("launch", recorded), ("hitstop", frozen)) if some]
+        unlogged = [*sent, *(["hitstop"] if frozen else [])]
         return header | ({"unlogged": {"reactions": unlogged}} if unlogged else {})
 
     def frames(self) -> list[Frame]:
@@ -104,6 +108,8 @@ class _Log:
                 told = {"event": "hit", "attacker": name(event.attacker), "target": name(event.target)}
                 told |= {"attack": event.attack or "", "damage": written(event.damage)}
                 return told | ({"case": event.case or ""} if self.has_cases else {})
+            case "clash":
+                return {"event": "clash", "ids": [name(event.id), name(event.other)]}
             case "down" | "out":
                 lives = {"lives": written(event.lives)} if event.event == "down" and event.lives is not None else {}
                 return {"event": event.event, "id": name(event.id)} | lives
@@ -131,9 +137,9 @@ class _Log:
         actor = self.judged.actors[poses.actor[row]]
         if course is not None and self._is_gone(course, name, frame):
             return None
-        pose: dict[str, Any] = {"id": self.names[name], "kind": actor.kind}
+        pose: dict[str, Any] = {"id": self.names[name], "kind": actor.told}
         pose |= {"x": float(poses.x[row]), "y": float(poses.y[row])}
-        for key, plain in (("facing", 1.0), ("angle", 0.0), ("scale", 1.0)):
+        for key, plain in (("facing", 1.0), ("angle", 0.0), ("scale", 1.0), ("z", 0.0)):
             value = float(getattr(poses, key)[row])
             pose |= {} if value == plain else {key: written(value) if key == "facing" else value}
         if poses.clip[row] >= 0:
@@ -148,8 +154,9 @@ class _Log:
             pose |= self._velocity(own, back=back) if own is not None else {}
         if poses.tags[row] >= 0:
             pose["tags"] = sorted(self.judged.tag_sets[poses.tags[row]])
-        if actor.owner is not None:
-            pose["owner"] = self.names.get(actor.owner, actor.owner)
+        owner = self._owner(name, frame) or actor.owner
+        if owner is not None:
+            pose["owner"] = self.names.get(owner, owner)
         again = actor.driven and (frame, name) in self.born and self.judged.row(name, frame - 1) is not None
         pose |= {"cut": True} if poses.cut[row] or again else {}
         pose |= {"hidden": True} if poses.hidden[row] else {}
@@ -157,6 +164,13 @@ class _Log:
             self._tell(course, frame, pose)
             self._lie(course, name, frame, pose)
         return pose
+
+    def _owner(self, name: str, frame: int) -> str | None:
+        """Whose a driven shot is since it was reflected last."""
+        if name in self.seen.world.recording.numbers:
+            return None
+        events = [event.owner for event in self.ledger.about(name, "reflect") if event.frame < frame]
+        return events[-1] if events else None
 
     def _velocity(self, own: int, *, back: bool) -> dict[str, float]:
         """That of its own motion; 0 where it is back in play, and the game told none."""

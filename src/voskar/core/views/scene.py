@@ -144,7 +144,7 @@ def scene(
                 int(posed.table.cell[0]),
             )
         )
-        pushes = ledger.about(actor.id, "knockback", "launch", "home")
+        pushes = ledger.about(actor.id, "knockback", "launch", "reflect", "home")
         if not any(frame - trail <= push.frame <= frame for push in pushes):  # else what threw it is told by its hit
             bounces += _bounces(rules, recording, actor, own)
         if actor.id not in down:
@@ -241,8 +241,7 @@ def _boxes(posed: Posed, recording: Recording, row: int, actor: Actor) -> Iterat
     for box in posed.boxes(0):
         if not posed.is_open(0, box):
             continue
-        parts, radius = posed.parts(0, box)
-        rings = tuple(_ring(part, radius) for part in parts)
+        rings = tuple(_ring(part, radius) for part, radius in posed.parts(0, box))
         way = None
         if box.swept and goes_on and posed.is_open(1, box):
             (x, y), (x0, y0) = posed.anchor(0, box), posed.anchor(1, box)

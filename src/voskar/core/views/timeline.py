@@ -190,7 +190,7 @@ class _Reading:
         if course.kind.health is not None:
             course.health.put(frame, course.kind.health)
         if lives and course.kind.lives is not None:
-            course.lives.put(frame, float(course.kind.lives))
+            course.lives.put(frame, float(course.kind.told_lives(course.kind.lives)))
 
     def _begin_again(self, frame: int, what: str) -> None:
         """A mark of the recording."""
@@ -294,9 +294,9 @@ class _Reading:
                 self._place_anew(course, event.frame)
             elif whole:
                 kind, frame = course.kind, event.frame
-                gone = kind.respawn is None or course.lives.now(frame) == 0
+                gone = kind.respawn is None or (bool(course.outs) if kind.spare else course.lives.now(frame) == 0)
                 if kind.lives is not None:
-                    course.lives.put(frame, float(kind.lives))
+                    course.lives.put(frame, float(kind.told_lives(kind.lives)))
                 if name != event.id and gone and not kind.succession and course.down and course.down[-1].last >= frame:
                     self._revive(course, frame)
                     self._fill(course, frame, lives=False)

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from voskar.core.kernel.broad_phase import TouchRow
 from voskar.core.rules.decimals import changed
 from voskar.core.world.stage import Stage
 from voskar.core.world.state import ActorState
@@ -80,6 +81,14 @@ class Asked(Stage):
         """The actors whose boxes are open by a condition."""
         conditions = self.catalog.conditions
         return (state for state in self.everyone() if state.kind.name in conditions) if conditions else ()
+
+    def touches(self) -> list[TouchRow]:
+        """The touches of this frame, of boxes that may meet: a shot that was reflected may be on other layers."""
+        found, catalog = self.finder.touches(), self.catalog
+        if not catalog.reflections:
+            return found
+        formed, by = catalog.formed, [None if state is None else state.layers for state in self.actors]
+        return [one for one in found if catalog.meets(formed[one[1]], formed[one[3]], by[one[0]], by[one[2]])]
 
     # what time it is for it
 

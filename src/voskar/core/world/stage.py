@@ -19,12 +19,13 @@ from voskar.core.kernel.columns import PoseColumns
 from voskar.core.kernel.motion import MotionColumns, Mover
 from voskar.core.kernel.narrow_phase import NarrowPhase
 from voskar.core.kernel.placing import SCRATCH, Placing
+from voskar.core.kernel.pushes import Pushes
 from voskar.core.kernel.storage import FOREVER, shared_floats
 from voskar.core.ledger.event import Event
 from voskar.core.posing import COPIES, bounds_of, box_log
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.recording.inputs import Vector
-from voskar.core.recording.lingering import lingering, shown_before, spans
+from voskar.core.recording.lingering import lingering, shown_before
 from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Motion, Rules
 from voskar.core.rules.shapes import TOLERANCE, Ints
@@ -45,7 +46,7 @@ class Stage:
         linger = np.array([rules.kinds[actor.kind].linger for actor in recording.actors], dtype=np.int64)
         lives = [rules.kinds[actor.kind].motion.life or FOREVER for actor in recording.actors]
         recording = shown_before(recording) if recording.after_hits else recording
-        self.recording = lingering(recording, linger, np.array(lives, dtype=np.int64), spans(rules, recording))
+        self.recording = lingering(recording, linger, np.array(lives, dtype=np.int64), rules)
         self.raw = recording.reactions == "raw"
         self.rate = float(recording.rate)
         self.up = rules.space.upwards
@@ -73,6 +74,8 @@ class Stage:
         """What was ordered for the next frame, in the order in which it came about."""
         self.settling: set[int] = set()
         """Who has run out of something in this frame."""
+        self.entered = 0
+        """How many driven actors have appeared."""
         self.made: dict[str, int] = {}
         """How many each emitter, parent and hit effect has made, by the beginning of their ids."""
         self.fired_by: dict[tuple[int, int], str] = {}
@@ -112,7 +115,7 @@ class Stage:
         still = Motion()
         motions = [one for kind in rules.kinds.values() for one in (kind.motion, kind.down.motion or still)]
         self.motions = MotionColumns(motions, rules.space, float(1 / rules.rate))
-        self.shapes = self.catalog.shapes()
+        self.shapes = self.catalog.shapes(recording.boxes.room)
         self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners), self.up)
         self._logged = box_log(recording)
         self._poses = PoseColumns(recording, shown)
@@ -151,7 +154,7 @@ class Stage:
         self.placing = Placing(self.table.kernel, self.shapes, self._boxes, self._logged, bounds, TOLERANCE)
         slack = -TOLERANCE if rules.contact.edges_touch else TOLERANCE
         self.finder = TouchFinder(self.placing, self.narrow, slack)
-        mover = Mover(self.motions, self.placing, self.narrow, clips, TOLERANCE)
+        mover = Mover(self.motions, self.placing, self.narrow, clips, Pushes(self.table.kernel), TOLERANCE)
         counts_leaving = bool(rules.goal.clear) or any(kind.lives is not None for kind in rules.kinds.values())
         self.kernel = Kernel(self.table.kernel, self._poses, self.placing, self.finder, mover, clips, counts_leaving)
         self._reserve()
@@ -213,7 +216,7 @@ class Stage:
         recording = self.recording
         marks = (mark for mark, what in recording.resets.items() if what == "run" and mark > frame)
         rows = recording.block(frame, min(marks, default=recording.last + 1))
-        return {recording.actors[number].kind for number in set(recording.poses.actor[rows].tolist())} | recording.shown
+        return {recording.actors[number].told for number in set(recording.poses.actor[rows].tolist())} | recording.shown
 
     def seen_frames(self, row: int) -> Ints:
         """The frames in which a recorded actor has a pose that is not hidden."""
@@ -308,7 +311,7 @@ class Stage:
         """A spare form with the shape of a box that the game logs, for a place by this matrix; one that it had not in
         the frame before has the shape of this one."""
         table, form = self.table, self.shapes.own
-        if not before or not self.placing.lay(form, box.number, table.before_pose[row], *matrix, scale):
+        if not before or not self.placing.logged.lay(form, box.number, table.before_pose[row], *matrix, scale):
             self._lay_now(form, box, row, matrix, scale)
         return form
 
@@ -317,20 +320,14 @@ class Stage:
     ) -> None:
         """Gives a spare form the shape that the game logs of a box in this frame; one that it does not log is a point
         at the actor's position."""
-        if self.placing.lay(form, box.number, self.table.pose[row], *matrix, scale):
+        if self.placing.logged.lay(form, box.number, self.table.pose[row], *matrix, scale):
             return
-        shapes = self.shapes
-        corner, edge = shapes.vertex_start[shapes.part_start[form]], shapes.hull_start[form]
-        for place in range(4):
-            shapes.vertex_x[corner + place] = shapes.vertex_y[corner + place] = 0.0
-            shapes.hull_x[edge + place] = shapes.hull_y[edge + place] = 0.0
-        shapes.low_x[form] = shapes.low_y[form] = shapes.high_x[form] = shapes.high_y[form] = 0.0
-        shapes.anchor_x[form] = shapes.anchor_y[form] = shapes.radius[form] = 0.0
+        self.placing.logged.lay_point(form)
 
     def stand_nearest(self, a: int, hit: FormedBox, b: int, hurt: FormedBox, over: Vector) -> Vector:
         """The parts of box a, a way over, and of box b that come nearest each other, put into `narrow` as A and B.
 
-        Returns their radii in world units.
+        Returns the radii of these in world units.
         """
         shapes, narrow, placing, table = self.shapes, self.narrow, self.placing, self.table
         forms = []
@@ -341,15 +338,15 @@ class Stage:
                 matrix = (table.m00[row], table.m01[row], table.m10[row], table.m11[row])
                 self._lay_now(form, box, row, matrix, table.scale[row])
             forms.append(form)
-        parts = [range(shapes.part_start[form], shapes.part_start[form + 1]) for form in forms]
-        radii = shapes.radius[forms[0]] * table.scale[a], shapes.radius[forms[1]] * table.scale[b]
+        parts = [range(shapes.part_start[form], shapes.part_end[form]) for form in forms]
         gaps = []
         for one in parts[0]:
             placing.corners_a(narrow, one, a, *over)
             for other in parts[1]:
                 placing.corners_b(narrow, other, b, 0.0, 0.0)
-                gaps.append((narrow.gap(sum(radii)), one, other))
-        _, one, other = min(gaps)
+                radii = shapes.part_radius[one] * table.scale[a], shapes.part_radius[other] * table.scale[b]
+                gaps.append((narrow.gap(sum(radii)), one, other, radii))
+        _, one, other, radii = min(gaps)
         placing.corners_a(narrow, one, a, *over)
         placing.corners_b(narrow, other, b, 0.0, 0.0)
         return radii

@@ -10,7 +10,7 @@ from msgspec import Struct
 from voskar.core.copying import Copier
 from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
-from voskar.core.rules import CounterRule, Kind
+from voskar.core.rules import CounterRule, Kind, Reflect
 
 NEVER = -FOREVER
 """A frame before all others."""
@@ -37,6 +37,27 @@ class Poison(NamedTuple):
     damage: float
     every: int
     by: str
+
+
+class Reflection(NamedTuple):
+    """What becomes of a shot in the next frame: its owner (id and row), its side, its way in units a second, and the
+    row of the recorded one as which it goes on, if the game has another one then."""
+
+    id: str
+    owner: str
+    owner_row: int
+    side: str | None
+    rule: Reflect
+    velocity: Vector
+    heir: int | None
+
+
+class Origins(NamedTuple):
+    """Whose a recorded shot is when it appears again."""
+
+    owner: str | None
+    owner_row: int
+    side: str | None
 
 
 class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
@@ -82,6 +103,12 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     """What fired it, if that counts its own."""
     armed: int = 0
     """Which setting of its triggers holds."""
+    serial: int = 0
+    """Which of all driven actors it is, as they appeared."""
+    layers: Reflect | None = None
+    """What has reflected it says on which layers it is."""
+    origins: Origins | None = None
+    """Set once it was reflected."""
 
     @property
     def lives_left(self) -> int | None:
@@ -120,6 +147,8 @@ class Birth(msgspec.Struct, frozen=True, gc=False):
     side: str | None = None
     emitter: str | None = None
     spawned: bool = True
+    moves_at_once: bool = False
+    z: float = 0.0
 
 
 class VerbCall(NamedTuple):
@@ -142,6 +171,8 @@ class RunState(Struct):
     won: bool = False
     goes_on: bool = False
     score: dict[str, float] = {}
+    earned: dict[tuple[str, str], int] = {}
+    """How many lives the points of a side have given to a kind of it."""
     anyone_out: bool = False
     seen_kinds: set[str] = set()
     recheck: bool = False
@@ -168,6 +199,10 @@ class RunState(Struct):
     """Damage over time by the row of its actor and the attack."""
     reached: list[tuple[int, CounterRule, bool]] = []
     """Counters that this hit has brought to a limit: the row of their actor, and whether it is the lower one."""
+    reflections: dict[int, Reflection] = {}
+    """Shots that are reflected in this frame, by row."""
+    given_back: dict[int, list[int]] = {}
+    """The rows of recorded shots that were reflected, by the frame in which they appear again."""
     ends: dict[int, list[int]] = {}
     """Whose body is taken away at the end of a frame, if it still lies there."""
 

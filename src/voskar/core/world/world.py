@@ -14,7 +14,7 @@ from voskar.core.kernel.storage import FOREVER
 from voskar.core.recording.inputs import Vector
 from voskar.core.rules import Fixture, Knockback, Motion
 from voskar.core.world.asked import Asked
-from voskar.core.world.state import NEVER, ActorState, Birth, VerbCall
+from voskar.core.world.state import NEVER, ActorState, Birth, Origins, Reflection, Regenerating, VerbCall
 
 STILL = Motion()
 
@@ -30,12 +30,14 @@ class World(Asked):
         if not (self.raw or state.driven):
             self._say(state, "push", knockback, dx, dy)
             return
-        if state.down is not None or self.table.homing[row]:
+        if (state.down is not None and not state.kind.down.keeps_push) or self.table.homing[row]:
             return
+        pushes, fades = self.kernel.pushes, knockback.ease == "fade"
         if knockback.mode == "set":
-            self.kernel.pushes.stop(row)
-        self.kernel.pushes.reserve(self.kernel.pushes.count + 1)
-        self.kernel.pushes.add(row, self.now(state) + 1, knockback.over, knockback.ease == "fade", dx, dy)
+            pushes.stop(row)
+        pushes.reserve(pushes.count + 1)
+        bounces = knockback.bounce_times if knockback.bounces else 0
+        pushes.add(row, self.now(state) + 1, knockback.over, fades, dx, dy, bounces, knockback.bounces)
 
     def send(self, state: ActorState, vx: float, vy: float) -> None:
         """A driven actor has another velocity from the next frame on."""
@@ -54,6 +56,46 @@ class World(Asked):
             self.table.homing[state.row] = 1
         self._say(state, "send_home")
         return x, y
+
+    def reflect(self, state: ActorState, vx: float, vy: float) -> None:
+        """A driven actor goes another way from the next frame on, turned as its way is, for a whole life."""
+        table, row, life = self.table, state.row, state.kind.motion.life
+        if state.driven:
+            was = self.velocity(row)
+            self.send(state, vx, vy)
+            table.turns[row] += math.degrees(math.atan2(vy, vx) - math.atan2(was[1], was[0])) if any(was) else 0.0
+            table.expires[row] = FOREVER if life is None else self.now(state) + 1 + life
+        self._say(state, "reflect", vx, vy)
+
+    def hand_over(self, state: ActorState, to: Reflection) -> None:
+        """A shot belongs to another one."""
+        table, row = self.table, state.row
+        self.hold_row(to.owner_row)
+        if state.driven or state.origins is not None:
+            self.drop_row(table.owner[row])
+        if state.origins is None:
+            state.origins = Origins(state.owner, table.owner[row], state.side)
+            begins = self.frame + (row == to.heir)
+            again = None if state.driven else self.recording.appears_after(row, begins)
+            if again is not None:
+                self.run.given_back.setdefault(again, []).append(row)
+                self.visit(again)
+        table.owner[row], state.owner, state.side, state.layers = to.owner_row, to.owner, to.side, to.rule
+        if state.gun is not None:
+            self.guns[state.gun] -= 1
+            state.gun = None
+
+    def step_aside(self, state: ActorState) -> None:
+        """A recorded shot goes on as another one: it is out of play until it appears again."""
+        self.table.away_until[state.row] = self.recording.returns(state.row, self.frame)
+        self.table.played[state.row] = NEVER
+
+    def give_back(self, state: ActorState) -> None:
+        """A recorded shot is as at the start."""
+        if state.origins is not None:
+            self.drop_row(self.table.owner[state.row])
+            state.owner, self.table.owner[state.row], state.side = state.origins
+            state.origins = state.layers = None
 
     def _say(self, state: ActorState, verb: str, *arguments: Any) -> None:
         """An actor of a kind with a motion shows by itself what this verb would do to a driven one."""
@@ -100,6 +142,7 @@ class World(Asked):
         table.vx[row], table.vy[row] = table.home_vx[row], table.home_vy[row]
         table.facing[row] = table.home_facing[row]
         table.past[row] = table.homing[row] = table.sent[row] = 0
+        table.turns[row] = 0.0
         self.placing.turn(row)
 
     def stop_pushes(self, state: ActorState) -> None:
@@ -123,6 +166,11 @@ class World(Asked):
     def let_in(self, state: ActorState) -> None:
         """In play from this frame on, and neither stunned nor frozen."""
         table, row = self.table, state.row
+        left = table.frozen_until[row] - self.frame + 1
+        if left > 0 and state.regens:  # its counters were to go on later by these frames, too
+            state.regens = {
+                name: Regenerating(one.value, one.since - left, one.done) for name, one in state.regens.items()
+            }
         table.away_until[row] = table.disarmed_until[row] = table.frozen_since[row] = table.frozen_until[row] = NEVER
 
     def disarm(self, state: ActorState, until: int) -> None:
@@ -197,22 +245,25 @@ class World(Asked):
             row = self._free.pop() if self._free else self._new_row()
         state = ActorState(row, birth.id, kind, kind.side or birth.side, birth.owner, True, kind.health, kind.lives)
         self.run.ghosts.pop(birth.id, None)
+        self.entered += 1
+        state.serial = self.entered
         self.actors[row] = state
         self.rows[birth.id] = row
         vx, vy = kind.motion.velocity if birth.velocity is None else birth.velocity
         self.table.owner[row] = birth.owner_row
         self.hold_row(birth.owner_row)
         self.kernel.enter(
-            self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing
+            self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing, birth.z
         )
         if self.run.frozen_until >= self.frame:
             self.table.frozen_since[row], self.table.frozen_until[row] = self.frame, self.run.frozen_until
-        self.run.seen_kinds.add(birth.kind)
+        self.run.seen_kinds.add(kind.told)
         return state
 
     def move_at_once(self, state: ActorState) -> None:
         """One that has just entered makes its first move in this frame."""
         self.kernel.first_move(self.frame, state.row)
+        self.table.before_opens[state.row] = -1  # what is open now was open at the muzzle
 
     def came_from(self, birth: Birth) -> None:
         """The recorded shot that is this one, if one appears in this frame, has made its first move: the frame before
@@ -234,6 +285,7 @@ class World(Asked):
             self.muzzles[row] = self.frame, (birth.x, birth.y)
         over = self.over(table.x[row] - birth.x, table.y[row] - birth.y, row)
         table.past[row], table.before_x[row], table.before_y[row] = 1, birth.x - over[0], birth.y - over[1]
+        table.before_opens[row] = -1
         if self.placing.boxes.any_wraps:
             table.near_x[row], table.near_y[row] = -over[0], -over[1]
         table.before_facing[row], table.before_clip[row] = table.facing[row], table.clip[row]
@@ -280,4 +332,4 @@ class World(Asked):
         if velocity is None:
             own = self.rules.kinds[fixture.kind].motion.velocity
             velocity = own[0] * fixture.facing, own[1]
-        return Birth(fixture.id, fixture.kind, *fixture.at, fixture.angle, velocity, spawned=False)
+        return Birth(fixture.id, fixture.kind, *fixture.at, fixture.angle, velocity, spawned=False, z=fixture.z)

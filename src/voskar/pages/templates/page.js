@@ -83,9 +83,9 @@ function boxesAt(frame) {
       if (D.kinds[actor.kind].wraps && D.bounds) for (const rings of overTheEdges(one.rings)) found.push({ ...one, swept: false, rings });
     }
   }
-  for (const [at, id, name, x0, y0, x1, y1] of loggedAt(frame)) {
+  for (const [at, id, name, ...told] of loggedAt(frame)) {
     const actor = D.actors[actorOf.get(id)], own = actor && D.kinds[actor.kind].boxes.find((one) => one.name === name);
-    const rings = [[[x0, y0], [x1, y0], [x1, y1], [x0, y1]]];
+    const [x0, y0, x1, y1] = told, rings = told.length === 1 ? told[0] : [[[x0, y0], [x1, y0], [x1, y1], [x0, y1]]];
     if (actor) found.push({ actor: id, kind: actor.kind, name, role: own ? own.role : "body", layers: own ? own.layers : [], logged: true, row: -1, rings });
   }
   return found;

@@ -1,0 +1,24 @@
+"""Shots that change their owner, as the game tells it, though nothing reflects them then."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from voskar.evidence.finding import Finding, of_actor
+from voskar.evidence.held import Held
+
+
+def owners(held: Held) -> Iterator[Finding]:
+    """One whose reflection the rules have within the window of hits, with that owner, is right; so is one that
+    appears again with its first owner."""
+    recording, window = held.recording, held.windows.of("hit")
+    for frame, number, owner in recording.owner_changes:
+        actor = recording.actors[number]
+        if owner == actor.owner and recording.appears_after(number, frame - 1) == frame:
+            continue
+        events = held.ledger.about(actor.id, "reflect")
+        if any(event.owner == owner and window.holds(frame - 1, event.frame) for event in events):
+            continue
+        last = max((event for event in events if event.frame < frame), key=lambda event: event.frame, default=None)
+        mine = actor.owner if last is None else last.owner
+        yield of_actor("owner", frame, actor.id, f"belongs to {owner} from {frame} on", f"belongs to {mine}")
