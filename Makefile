@@ -89,7 +89,7 @@ bench: $(STAMP) $(KERNEL)
 	$(BIN)/python bench/logs.py
 
 soak: $(STAMP) $(KERNEL)
-	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto tests/core/test_against_reference.py
+	VOSKAR_PROPERTIES=soak $(BIN)/python -m pytest -n auto --timeout=0 tests/core/test_against_reference.py
 mutants: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.mutants
 

@@ -19,10 +19,12 @@ if TYPE_CHECKING:
     from voskar.files.ledger import dataframe, write_ledger
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
+    from voskar.live.session import Session
 
 _HOMES = {
     "InputError": "voskar.errors",
     "Ledger": "voskar.core.ledger",
+    "Session": "voskar.live.session",
     "VoskarError": "voskar.errors",
     "check": "voskar.api",
     "dataframe": "voskar.files.ledger",
@@ -35,6 +37,7 @@ _HOMES = {
 __all__ = [
     "InputError",
     "Ledger",
+    "Session",
     "VoskarError",
     "check",
     "dataframe",

@@ -12,7 +12,9 @@ import pytest
 
 from voskar.draft import guess
 from voskar.draft.values import Guess, roundest
+from voskar.draft.write import rulebook_text
 from voskar.files.recording import load_recording
+from voskar.files.rulebook import parse_rulebook
 
 Frame = dict[str, Any]
 LENGTH = 200
@@ -254,3 +256,27 @@ def test_a_log_that_is_late(tmp_path: Path) -> None:
 )
 def test_the_roundest_number(low: float, high: float, expected: float) -> None:
     assert roundest(low, high) == expected
+
+
+# fights
+
+
+def test_tags_and_counters_are_declared(tmp_path: Path) -> None:
+    def of(frame: int) -> Frame:
+        own = {"tags": ["low"]} if frame % 5 == 0 else {}
+        told = pose("keeper-1", 0, counters={"guard": 20 - frame // 50, "combo": 0}, **own)
+        claims = [{"event": "hit", "attacker": "hornet-1", "target": "keeper-1", "case": "soft"}] if frame == 50 else []
+        return {"poses": [told, pose("hornet-1", 9)], "claims": claims}
+
+    found = drafted(tmp_path, of)
+    keeper = next(kind for kind in found.kinds if kind.name == "keeper")
+    assert keeper.keys["tags"].text == '["low"]'
+    assert keeper.keys['counters."guard".start'].text == "20"
+    assert not any("combo" in key for key in keeper.keys)
+    assert [one for one in found.unknown if "counters" in one or "cases" in one] == [
+        "counters combo, guard: what changes them, and their limits",
+        "cases of hits, soft (1): when each holds, and what it does",
+    ]
+    text = rulebook_text(found, ["r.jsonl"])
+    book = parse_rulebook(text, "d.toml")
+    load_recording(tmp_path / "r.jsonl", book)

@@ -3,8 +3,11 @@
 
 from __future__ import annotations
 
+import json
 import shutil
+import socket
 import subprocess
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -13,10 +16,18 @@ import pytest
 from voskar.start import LOGGERS
 
 RULES = """voskar = 2
-layers.names = ["player"]
-kinds.keeper = { health = 3, lives = 2, boxes.torso = { role = "hurtbox", rect = [16, 30], layer = ["player"] } }
-kinds.hornet.boxes.sting = { role = "hitbox", attack = "sting", circle = 5, mask = ["player"] }
-attacks.sting.damage = 1
+layers.names = ["player", "blade"]
+contact.clash.blade = ["blade"]
+kinds.keeper.health = 3
+kinds.keeper.lives = 2
+kinds.keeper.tags = ["low", "near"]
+kinds.keeper.counters = { guard.start = 4, wax.start = 1.5 }
+kinds.keeper.boxes.torso = { role = "hurtbox", rect = [16, 30], layer = ["player"] }
+kinds.keeper.boxes.hull = { role = "hurtbox", logged = true }
+kinds.keeper.boxes.fist = { role = "hitbox", attack = "punch", circle = 3, layer = ["blade"] }
+kinds.hornet.boxes.sting = { role = "hitbox", attack = "sting", circle = 5, mask = ["player"], layer = ["blade"] }
+attacks.sting = { damage = 1, strength = 1 }
+attacks.punch = {}
 """
 
 PROGRAMS = {
@@ -31,9 +42,11 @@ log.input("keeper", "fire", aim=[3, 4.25])
 log.display(id="keeper", health=3)
 log.display(clock="0:00")
 log.end_frame()
-log.pose("keeper", "keeper", 1.5, 30, health=2)
+log.pose("keeper", "keeper", 1.5, 30, health=2, frozen=False, tags=["low", "near"], counters={"guard": 4, "wax": 1.5}, z=2,
+         boxes={"hull": {"circle": [1.5, 30, 7]}, "torso": [-6.5, 15, 9.5, 45]})
 log.pose("h-1", "hornet", 0.1, 30)
 log.claim("hit", attacker="h-1", target="keeper", damage=1)
+log.claim("clash", ids=["h-1", "keeper"])
 log.end_frame()
 """, [["python3", "main.py"]]),
     "javascript": ("main.js", """
@@ -46,9 +59,10 @@ log.input("keeper", "fire", { aim: [3, 4.25] });
 log.display({ id: "keeper", health: 3 });
 log.display({ clock: "0:00" });
 log.endFrame();
-log.pose("keeper", "keeper", 1.5, 30, { health: 2 });
+log.pose("keeper", "keeper", 1.5, 30, { health: 2, frozen: false, tags: ["low", "near"], counters: { guard: 4, wax: 1.5 }, z: 2, boxes: { hull: { circle: [1.5, 30, 7] }, torso: [-6.5, 15, 9.5, 45] } });
 log.pose("h-1", "hornet", 0.1, 30);
 log.claim("hit", { attacker: "h-1", target: "keeper", damage: 1 });
+log.claim("clash", { ids: ["h-1", "keeper"] });
 log.endFrame();
 """, [["node", "main.js"]]),
     "lua": ("main.lua", """
@@ -61,9 +75,10 @@ log:input("keeper", "fire", { aim = { 3, 4.25 } })
 log:display({ id = "keeper", health = 3 })
 log:display({ clock = "0:00" })
 log:end_frame()
-log:pose("keeper", "keeper", 1.5, 30, { health = 2 })
+log:pose("keeper", "keeper", 1.5, 30, { health = 2, frozen = false, tags = { "low", "near" }, counters = { guard = 4, wax = 1.5 }, z = 2, boxes = { torso = { -6.5, 15, 9.5, 45 }, hull = { circle = { 1.5, 30, 7 } } } })
 log:pose("h-1", "hornet", 0.1, 30)
 log:claim("hit", { attacker = "h-1", target = "keeper", damage = 1 })
+log:claim("clash", { ids = { "h-1", "keeper" } })
 log:end_frame()
 log:close()
 """, [["lua5.4", "main.lua"]]),
@@ -78,9 +93,10 @@ int main() {
     log.display().with("id", "keeper").with("health", 3);
     log.display().with("clock", "0:00");
     log.end_frame();
-    log.pose("keeper", "keeper", 1.5, 30).with("health", 2);
+    log.pose("keeper", "keeper", 1.5, 30).with("health", 2).with("frozen", false).list("tags", {"low", "near"}).counter("guard", 4).counter("wax", 1.5).with("z", 2).circle("hull", 1.5, 30, 7).box("torso", -6.5, 15, 9.5, 45);
     log.pose("h-1", "hornet", 0.1, 30);
     log.claim("hit").with("attacker", "h-1").with("target", "keeper").with("damage", 1);
+    log.claim("clash").list("ids", {"h-1", "keeper"});
     log.end_frame();
 }
 """, [["g++", "-std=c++17", "-Wall", "-Werror", "main.cpp", "-o", "main"], ["./main"]]),
@@ -96,9 +112,10 @@ fn main() {
     log.display().with("id", "keeper").with("health", 3);
     log.display().with("clock", "0:00");
     log.end_frame();
-    log.pose("keeper", "keeper", 1.5, 30.0).with("health", 2);
+    log.pose("keeper", "keeper", 1.5, 30.0).with("health", 2).with("frozen", false).with("tags", &["low", "near"][..]).counter("guard", 4.0).counter("wax", 1.5).with("z", 2).open_circle("hull", 1.5, 30.0, 7.0).open("torso", -6.5, 15.0, 9.5, 45.0);
     log.pose("h-1", "hornet", 0.1, 30.0);
     log.claim("hit").with("attacker", "h-1").with("target", "keeper").with("damage", 1);
+    log.claim("clash").with("ids", &["h-1", "keeper"][..]);
     log.end_frame();
 }
 """, [["rustc", "main.rs", "-o", "main"], ["./main"]]),
@@ -113,9 +130,10 @@ static class Scene {
         log.Display().With("id", "keeper").With("health", 3);
         log.Display().With("clock", "0:00");
         log.EndFrame();
-        log.Pose("keeper", "keeper", 1.5, 30).With("health", 2);
+        log.Pose("keeper", "keeper", 1.5, 30).With("health", 2).With("frozen", false).List("tags", "low", "near").Counter("guard", 4).Counter("wax", 1.5).With("z", 2).Circle("hull", 1.5, 30, 7).Box("torso", -6.5, 15, 9.5, 45);
         log.Pose("h-1", "hornet", 0.1, 30);
         log.Claim("hit").With("attacker", "h-1").With("target", "keeper").With("damage", 1);
+        log.Claim("clash").List("ids", "h-1", "keeper");
         log.EndFrame();
     }
 }
@@ -142,7 +160,7 @@ def test_each_logger_writes_the_same_scene(language: str, tmp_path: Path, here: 
 SAME = """\
 {"voskar":"recording","version":2,"rate":60,"title":"one"}
 {"frame":0,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":-2.0,"facing":-1,"clip":"run","tick":3,"health":3.0,"lives":2.0,"immune":false,"boxes":{"torso":[-6.5,-17.0,9.5,13.0]}},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0,"angle":90.0,"owner":"nest","cut":true,"hidden":true}],"inputs":[{"id":"keeper","button":"fire","aim":[3.0,4.25]}],"display":[{"id":"keeper","health":3.0},{"clock":"0:00"}],"reset":"run"}
-{"frame":1,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":30.0,"health":2.0},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0}],"claims":[{"event":"hit","attacker":"h-1","target":"keeper","damage":1.0}]}
+{"frame":1,"poses":[{"id":"keeper","kind":"keeper","x":1.5,"y":30.0,"z":2.0,"health":2.0,"frozen":false,"tags":["low","near"],"counters":{"guard":4.0,"wax":1.5},"boxes":{"hull":{"circle":[1.5,30.0,7.0]},"torso":[-6.5,15.0,9.5,45.0]}},{"id":"h-1","kind":"hornet","x":0.1,"y":30.0}],"claims":[{"event":"hit","attacker":"h-1","target":"keeper","damage":1.0},{"event":"clash","ids":["h-1","keeper"]}]}
 """
 
 
@@ -183,3 +201,95 @@ def test_schemas_take_the_demos_files(apiary: Path, here: Any) -> None:
     schema = json.loads(here("schema", "rulebook", cwd=apiary).stdout)
     assert schema["$defs"]["KnockbackTable"]["properties"]["over"]["default"] == "1f"
     assert "helth" in next(jsonschema.Draft202012Validator(schema).iter_errors(wrong)).message
+
+
+SLOW = {
+    "python": """
+from recorder import Recorder
+log = Recorder("tcp://127.0.0.1:PORT", 60)
+for frame in range(FRAMES):
+    for k in range(20):
+        log.pose(f"hornet-{k}", "hornet", k, frame)
+    log.end_frame()
+print(log.lost, flush=True)
+log.close()
+""",
+    "cpp": """
+#include "recorder.hpp"
+int main() {
+    voskar::Recorder log("tcp://127.0.0.1:PORT", 60);
+    for (int frame = 0; frame < FRAMES; ++frame) {
+        for (int k = 0; k < 20; ++k) log.pose("hornet-" + std::to_string(k), "hornet", k, frame);
+        log.end_frame();
+    }
+    std::printf("%ld\\n", log.lost());
+    std::fflush(stdout);
+}
+""",
+    "rust": """
+mod recorder;
+use recorder::Recorder;
+fn main() {
+    let mut log = Recorder::new("tcp://127.0.0.1:PORT", 60.0, "");
+    for frame in 0..FRAMES {
+        for k in 0..20 { log.pose(&format!("hornet-{k}"), "hornet", k as f64, frame as f64); }
+        log.end_frame();
+    }
+    println!("{}", log.lost);
+}
+""",
+    "javascript": """
+const { Recorder } = require("./recorder.js");
+const log = new Recorder({ rate: 60, flushSeconds: 0, write: Recorder.toTcp("127.0.0.1", PORT) });
+let frame = 0;
+const step = () => {
+  for (let n = 0; n < 200; n++, frame++) {
+    for (let k = 0; k < 20; k++) log.pose(`hornet-${k}`, "hornet", k, frame);
+    log.endFrame();
+  }
+  if (frame < FRAMES) setTimeout(step, 1); else { console.log(log.lost); log.close(); }
+};
+step();
+""",
+    "csharp": """
+static class Scene {
+    static void Main() {
+        var log = new Voskar.Recorder("tcp://127.0.0.1:PORT", 60);
+        for (int frame = 0; frame < FRAMES; frame++) {
+            for (int k = 0; k < 20; k++) log.Pose("hornet-" + k, "hornet", k, frame);
+            log.EndFrame();
+        }
+        System.Console.WriteLine(log.Lost);
+        log.Dispose();
+    }
+}
+""",
+}
+
+
+@pytest.mark.parametrize("language", sorted(SLOW))
+def test_a_slow_reader_costs_frames_and_no_time(language: str, tmp_path: Path, here: Any) -> None:
+    """The game is over before its reader reads anything; what was lost is told where it was lost."""
+    name, _, commands = PROGRAMS[language]
+    if shutil.which(commands[0][0]) is None:
+        pytest.skip(f"no {commands[0][0]} to try the logger of {language} with")
+    assert here("init", tmp_path, "--logger", language, cwd=tmp_path).returncode == 0
+    frames = 12_000
+    with socket.create_server(("127.0.0.1", 0)) as door:
+        code = SLOW[language].replace("PORT", str(door.getsockname()[1])).replace("FRAMES", str(frames))
+        (tmp_path / name).write_text(code)
+        for line in commands[:-1]:
+            subprocess.run(line, cwd=tmp_path, capture_output=True, timeout=120, check=True)
+        game = subprocess.Popen(commands[-1], cwd=tmp_path, stdout=subprocess.PIPE, text=True)
+        connection, _ = door.accept()
+        with connection:
+            assert game.stdout is not None
+            lost = int(game.stdout.readline())  # all frames are over, and nobody has read any
+            text = b""
+            while piece := connection.recv(1 << 20):
+                text += piece
+        assert game.wait(60) == 0
+    assert lost > 0
+    lines = [json.loads(line) for line in text.splitlines()[1:-1]]
+    for before, after in pairwise(lines):
+        assert after["frame"] == before["frame"] + 1 + after.get("dropped", 0)

@@ -28,6 +28,7 @@ COMMANDS = {
     "draft": "A first rulebook from recordings, each value with the evidence for it.",
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Compare what the game logged with the rules.",
+    "live": "Findings while somebody plays: a log that grows, or a game that sends it.",
     "suite": "Check every recording of a suite.",
     "report": "Put the reports of a suite's parts together.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",

@@ -9,8 +9,10 @@
 // Nothing here throws into the game: a recorder that cannot write falls silent, and says why in Problem.
 using System;
 using System.Collections.Generic;
+using System.Diagnostics;
 using System.Globalization;
 using System.IO;
+using System.Net.Sockets;
 using System.Text;
 
 namespace Voskar
@@ -18,7 +20,7 @@ namespace Voskar
     /// One pose, input, claim or entry of the display: With adds a field.
     public sealed class Entry
     {
-        readonly List<string> fields = new List<string>(), boxes = new List<string>();
+        readonly List<string> fields = new List<string>(), boxes = new List<string>(), counters = new List<string>();
 
         public Entry With(string name, string value) { return Raw(name, Quoted(value)); }
         public Entry With(string name, bool value) { return Raw(name, value ? "true" : "false"); }
@@ -31,11 +33,27 @@ namespace Voskar
             boxes.Add(Quoted(name) + ":[" + Number(x0) + "," + Number(y0) + "," + Number(x1) + "," + Number(y1) + "]");
             return this;
         }
+        /// Where the game itself has an open box that is round.
+        public Entry Circle(string name, double x, double y, double r)
+        {
+            boxes.Add(Quoted(name) + ":{\"circle\":[" + Number(x) + "," + Number(y) + "," + Number(r) + "]}");
+            return this;
+        }
+        /// Tags, or the two ids of a clash.
+        public Entry List(string name, params string[] values)
+        {
+            var all = new List<string>();
+            foreach (string one in values) all.Add(Quoted(one));
+            return Raw(name, "[" + string.Join(",", all) + "]");
+        }
+        /// What one of its counters has come to.
+        public Entry Counter(string name, double value) { counters.Add(Quoted(name) + ":" + Number(value)); return this; }
         Entry Raw(string name, string value) { fields.Add(Quoted(name) + ":" + value); return this; }
 
         internal string Text()
         {
             var all = string.Join(",", fields);
+            if (counters.Count > 0) all += (all.Length > 0 ? "," : "") + "\"counters\":{" + string.Join(",", counters) + "}";
             if (boxes.Count > 0) all += (all.Length > 0 ? "," : "") + "\"boxes\":{" + string.Join(",", boxes) + "}";
             return "{" + all + "}";
         }
@@ -57,16 +75,36 @@ namespace Voskar
     {
         public string Problem { get; private set; }
         readonly List<Entry> poses = new List<Entry>(), inputs = new List<Entry>(), claims = new List<Entry>(), display = new List<Entry>();
+        /// Frames that a slow reader has cost.
+        public long Lost { get; private set; }
+        /// What is logged is written after so many seconds, 0 for every frame.
+        public double FlushSeconds = 0.1;
+        const int MostWaiting = 4000000;
         readonly StringBuilder buffer = new StringBuilder();
+        readonly Stopwatch since = Stopwatch.StartNew();
         StreamWriter file;
+        Socket socket;
+        byte[] waiting = new byte[0];
         string reset;
-        long frame;
+        long frame, dropped;
 
-        /// More of the header as JSON: "\"up\":\"+y\",\"title\":\"one\"".
+        /// More of the header as JSON: "\"up\":\"+y\",\"title\":\"one\"". A path such as "tcp://127.0.0.1:7777" sends the
+        /// lines to `voskar live --listen 127.0.0.1:7777`.
         public Recorder(string path, double rate, string more = "", long first = 0)
         {
             frame = first;
-            try { file = new StreamWriter(path, false, new UTF8Encoding(false)); }
+            try
+            {
+                if (path.StartsWith("tcp://"))
+                {
+                    int colon = path.LastIndexOf(':');
+                    var made = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp);
+                    made.Connect(path.Substring(6, colon - 6), int.Parse(path.Substring(colon + 1)));
+                    made.Blocking = false;
+                    socket = made;
+                }
+                else file = new StreamWriter(path, false, new UTF8Encoding(false));
+            }
             catch (Exception error) { Problem = error.Message; }
             buffer.Append("{\"voskar\":\"recording\",\"version\":2,\"rate\":" + Entry.Number(rate) + (more == "" ? "" : "," + more) + "}\n");
             AppDomain.CurrentDomain.ProcessExit += delegate { Dispose(); };
@@ -74,11 +112,12 @@ namespace Voskar
         }
 
         static Entry Add(List<Entry> some) { var entry = new Entry(); some.Add(entry); return entry; }
-        /// More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned, push.
+        /// More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned,
+        /// frozen, z, push; List("tags", …), Counter(…), Box(…).
         public Entry Pose(string id, string kind, double x, double y) { return Add(poses).With("id", id).With("kind", kind).With("x", x).With("y", y); }
         /// A button, in every frame that it is held.
         public Entry Input(string id, string button) { return Add(inputs).With("id", id).With("button", button); }
-        /// hit, down, respawn, out, removed, spawn, over, won
+        /// hit, clash (List("ids", …)), down, respawn, out, removed, spawn, over, won
         public Entry Claim(string name) { return Add(claims).With("event", name); }
         /// id with health, percent, icons, lives, score; or clock
         public Entry Display() { return Add(display); }
@@ -97,22 +136,56 @@ namespace Voskar
         }
         public void EndFrame()
         {
+            if (buffer.Length + waiting.Length > MostWaiting) // the reader is too slow: the game goes on
+            {
+                dropped++; Lost++; frame++;
+                poses.Clear(); inputs.Clear(); claims.Clear(); display.Clear(); reset = null;
+                if (since.Elapsed.TotalSeconds >= FlushSeconds) Flush();
+                return;
+            }
             buffer.Append("{\"frame\":" + frame++);
             Write("poses", poses, true); Write("inputs", inputs, false); Write("claims", claims, false); Write("display", display, false);
             if (reset != null) buffer.Append(",\"reset\":" + Entry.Quoted(reset));
             reset = null;
+            if (dropped > 0) buffer.Append(",\"dropped\":" + dropped);
+            dropped = 0;
             buffer.Append("}\n");
-            if (buffer.Length > 65536) Flush();
+            if (since.Elapsed.TotalSeconds >= FlushSeconds) Flush();
         }
         public void Flush()
         {
-            try { if (file != null) { file.Write(buffer.ToString()); file.Flush(); } }
-            catch (Exception error) { Problem = error.Message; file = null; }
+            since.Restart();
+            try
+            {
+                if (file != null) { file.Write(buffer.ToString()); file.Flush(); }
+                if (socket != null) Send();
+            }
+            catch (Exception error) { Problem = error.Message; file = null; socket = null; waiting = new byte[0]; }
             buffer.Length = 0;
+        }
+        void Send()
+        {
+            byte[] fresh = Encoding.UTF8.GetBytes(buffer.ToString()), all = new byte[waiting.Length + fresh.Length];
+            waiting.CopyTo(all, 0);
+            fresh.CopyTo(all, waiting.Length);
+            int sent = 0;
+            while (sent < all.Length && socket.Poll(0, SelectMode.SelectWrite)) // by pieces: some runtimes wait for the whole
+            {
+                SocketError how;
+                int count = socket.Send(all, sent, Math.Min(16384, all.Length - sent), SocketFlags.None, out how);
+                if (how == SocketError.WouldBlock) break;
+                if (how != SocketError.Success) throw new SocketException((int)how);
+                sent += count;
+            }
+            waiting = new byte[all.Length - sent];
+            Array.Copy(all, all.Length - waiting.Length, waiting, 0, waiting.Length);
         }
         public void Dispose()
         {
+            if (socket != null) { socket.SendTimeout = 1000; socket.Blocking = true; } // what still waits gets a second
             Flush();
+            if (socket != null) socket.Close();
+            socket = null;
             if (file != null) file.Dispose();
             file = null;
         }

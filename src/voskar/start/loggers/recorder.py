@@ -6,27 +6,43 @@
     log.claim("hit", attacker="hornet-1", target="keeper", damage=1)
     log.end_frame()
 
-Nothing here raises into the game: a recorder that cannot write falls silent, and says why in `problem`.
+A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`. What is logged is written
+after `flush_seconds`, 0 for every frame.
+
+Nothing here raises into the game or keeps it waiting: a recorder that cannot write falls silent, and says why in
+`problem`; one whose reader is too slow loses frames, counts them in `lost`, and tells the reader.
 """
 
 import atexit
 import json
+import socket
+import time
+
+MOST_WAITING = 4_000_000
+"""Bytes that may wait for a slow reader before frames are lost."""
 
 
 class Recorder:
-    def __init__(self, path, rate, first=0, flush_every=120, **header):
-        self.frame, self.problem, self._flush_every = first, None, flush_every
-        self._line, self._buffer, self._file = {"poses": []}, [], None
+    def __init__(self, path, rate, first=0, flush_seconds=0.1, **header):
+        self.frame, self.problem, self.lost = first, None, 0
+        self._flush_seconds, self._flushed, self._dropped = flush_seconds, time.monotonic(), 0
+        self._line, self._buffer, self._size, self._file, self._socket = {"poses": []}, [], 0, None, None
         try:
-            self._file = open(path, "w", encoding="utf-8", newline="\n")
-            self._buffer.append(json.dumps({"voskar": "recording", "version": 2, "rate": rate, **header}))
+            if str(path).startswith("tcp://"):
+                host, _, port = str(path)[len("tcp://") :].rpartition(":")
+                self._socket = socket.create_connection((host, int(port)), timeout=1)
+                self._socket.setblocking(False)
+            else:
+                self._file = open(path, "wb")
+            self._put(json.dumps({"voskar": "recording", "version": 2, "rate": rate, **header}))
             atexit.register(self.close)
         except Exception as error:
-            self.problem = str(error)
+            self._fail(error)
 
     def pose(self, id, kind, x, y, **more):
         """One actor. More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives,
-        immune, stunned, boxes={"torso": [x0, y0, x1, y1]}, push=[dx, dy]."""
+        immune, stunned, frozen, z, tags=["airborne"], counters={"guard": 4}, boxes={"torso": [x0, y0, x1, y1]},
+        push=[dx, dy]."""
         self._line["poses"].append({"id": id, "kind": kind, "x": x, "y": y, **more})
 
     def input(self, id, button, down=True, aim=None):
@@ -37,7 +53,7 @@ class Recorder:
         self._add("inputs", entry)
 
     def claim(self, event, **more):
-        """What the game believes: hit, down, respawn, out, removed, spawn, over, won."""
+        """What the game believes: hit, clash (ids=[a, b]), down, respawn, out, removed, spawn, over, won."""
         self._add("claims", {"event": event, **more})
 
     def display(self, **more):
@@ -50,32 +66,51 @@ class Recorder:
 
     def end_frame(self):
         try:
-            if self._file is not None:
-                self._buffer.append(json.dumps({"frame": self.frame, **self._line}))
-                if len(self._buffer) >= self._flush_every:
-                    self.flush()
+            if self._size > MOST_WAITING:
+                self._dropped, self.lost = self._dropped + 1, self.lost + 1
+            elif self._file is not None or self._socket is not None:
+                gap = {"dropped": self._dropped} if self._dropped else {}
+                self._put(json.dumps({"frame": self.frame, **self._line, **gap}))
+                self._dropped = 0
+            if time.monotonic() - self._flushed >= self._flush_seconds:
+                self.flush()
         except Exception as error:
             self._fail(error)
         self.frame += 1
         self._line = {"poses": []}
 
     def flush(self):
+        self._flushed = time.monotonic()
         try:
             if self._file is not None and self._buffer:
-                self._file.write("\n".join(self._buffer) + "\n")
+                self._file.write(b"".join(self._buffer))
                 self._file.flush()
+                self._buffer, self._size = [], 0
+            elif self._socket is not None and self._buffer:
+                waiting = b"".join(self._buffer)
+                sent = self._socket.send(waiting)
+                self._buffer, self._size = [waiting[sent:]], len(waiting) - sent
+        except BlockingIOError:
+            pass  # the reader is busy
         except Exception as error:
             self._fail(error)
-        self._buffer = []
 
     def close(self):
+        if self._socket is not None:
+            self._socket.settimeout(1)
         self.flush()
-        if self._file is not None:
-            self._file.close()
-            self._file = None
+        for one in (self._file, self._socket):
+            if one is not None:
+                one.close()
+        self._file = self._socket = None
+
+    def _put(self, line):
+        self._buffer.append(line.encode() + b"\n")
+        self._size += len(self._buffer[-1])
 
     def _add(self, table, entry):
         self._line.setdefault(table, []).append(entry)
 
     def _fail(self, error):
-        self.problem, self._file = str(error), None
+        self.problem, self._file, self._socket = str(error), None, None
+        self._buffer, self._size = [], 0

@@ -1,0 +1,1 @@
+"""A recording judged while its game is running."""

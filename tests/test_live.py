@@ -1,0 +1,237 @@
+"""Recordings that grow: what is told of them as they come, and by which way."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.worlds import sting
+from voskar.errors import InputError
+from voskar.live.session import Session
+from voskar.live.sources import WholeLines
+
+HEAD: dict[str, Any] = {"voskar": "recording", "version": 2, "rate": 60}
+
+
+def frame(number: int, *, health: int = 9, claims: bool = False, **more: Any) -> dict[str, Any]:
+    """A keeper, and a hornet that touches it in every 20th frame, of which the game claims all but one."""
+    near = number % 20 == 0
+    poses = [
+        {"id": "keeper", "kind": "keeper", "x": 0, "y": 0},
+        {"id": "hornet", "kind": "hornet", "x": 0 if near else 99, "y": 0},
+    ]
+    hit = {"event": "hit", "attacker": "hornet", "target": "keeper"}
+    return {"frame": number, "poses": poses, **({"claims": [hit]} if near and claims else {}), **more}
+
+
+def game(frames: int, missing: tuple[int, ...] = (), marks: tuple[int, ...] = ()) -> list[dict[str, Any]]:
+    found = [frame(at, claims=at not in missing) for at in range(frames)]
+    for at in marks:
+        found[at]["reset"] = "run"
+    return [HEAD, *found]
+
+
+@pytest.fixture
+def rules(tmp_path: Path) -> Path:
+    from tests.worlds import toml
+
+    path = tmp_path / "rules.toml"
+    path.write_text(toml({"voskar": 2, **sting()}))
+    return path
+
+
+def told(session: Session) -> list[tuple[int, str]]:
+    return [(one.frame, one.code) for one in session.findings()]
+
+
+def test_a_finding_is_told_once_when_its_window_has_passed(rules: Path) -> None:
+    session = Session(rules)
+    lines = game(200, missing=(60,))
+    session.feed(*lines[: 1 + 60 + 30])  # up to frame 89: a claim in 90 would be the same hit
+    assert told(session) == []
+    session.feed(*lines[1 + 60 + 30 : 1 + 92])
+    assert told(session) == [(60, "hit-missing")]
+    session.feed(*lines[1 + 92 :])
+    assert told(session) == []
+    assert session.look(over=True) == ((), ())
+    assert (session.tally.frames, session.tally.claims, session.tally.agreed, session.tally.findings) == (200, 9, 9, 1)
+
+
+def test_runs_are_judged_one_by_one(rules: Path) -> None:
+    session = Session(rules)
+    session.feed(*game(200, missing=(60, 100, 180), marks=(70, 110)))
+    assert told(session) == [(60, "hit-missing"), (100, "hit-missing")]
+    assert [(one.frame, one.code) for one, _ in session.look(over=True).found] == [(180, "hit-missing")]
+    assert session.tally.findings == 3
+
+
+def test_another_header_begins_anew(rules: Path) -> None:
+    session = Session(rules)
+    session.feed(*game(50), *game(120, missing=(20,)))
+    assert told(session) == [(20, "hit-missing")]
+    assert session.last == 119
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_pieces_make_no_difference(rules: Path, seed: int) -> None:
+    """However the bytes come, in the end all is told that is told of the whole."""
+    draw = random.Random(seed)
+    missing = tuple(at for at in range(0, 300, 20) if draw.random() < 0.4)
+    text = b"".join(json.dumps(line).encode() + b"\n" for line in game(300, missing, marks=(140,)))
+    session, lines, found = Session(rules), WholeLines(), []
+    while text:
+        size = draw.randint(1, 20_000)
+        session.feed(*lines.take(text[:size]))
+        text = text[size:]
+        found += told(session)
+    found += [(one.frame, one.code) for one, _ in session.look(over=True).found]
+    assert sorted(found) == [(at, "hit-missing") for at in missing]
+    assert len(set(found)) == len(found)
+
+
+@pytest.mark.parametrize(
+    ("spoil", "message"),
+    [
+        ({"frame": 80, "poses": [{"id": "x", "kind": "hornett", "x": 0, "y": 0}]}, 'unknown kind "hornett"'),
+        ({"frame": 80, "poses": 3}, "poses"),
+        ({"frame": 97}, "frame 97"),
+        ("{", "JSON"),
+    ],
+)
+def test_a_wrong_frame_ends_a_recording_and_not_the_session(rules: Path, spoil: Any, message: str) -> None:
+    session = Session(rules)
+    lines = game(200, missing=(20,))
+    lines[1 + 80] = spoil
+    with pytest.raises(InputError, match=message) as error:
+        session.feed(*lines)
+    assert error.value.problems[0].line == 82
+    session.feed(*lines[82:])  # nothing more is taken of it
+    assert [(one.frame, one.code) for one, _ in session.look(over=True).found] == [(20, "hit-missing")]
+    assert session.last == 79
+    with pytest.raises(InputError, match=message):
+        session.feed(*lines, *game(90, missing=(20,)))
+    assert told(session) == [(20, "hit-missing")]
+    assert session.last == 89
+
+
+# the command
+
+
+def started(*arguments: str | Path, cwd: Path) -> subprocess.Popen[str]:
+    program = Path(sys.executable).parent / "voskar"
+    return subprocess.Popen(
+        [program, "live", *map(str, arguments)], cwd=cwd, text=True, stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE, env={**os.environ, "COLUMNS": "120"},
+    )  # fmt: skip
+
+
+def until(holds: Any) -> None:
+    for _ in range(400):
+        if holds():
+            return
+        time.sleep(0.05)
+    raise AssertionError("it never came")
+
+
+def written(lines: list[dict[str, Any]]) -> str:
+    return "".join(json.dumps(line) + "\n" for line in lines)
+
+
+class Output:
+    """What a command has printed so far."""
+
+    def __init__(self, stream: Any) -> None:
+        self.text = ""
+        self._stream = stream
+        self._thread = threading.Thread(target=self._read, daemon=True)
+        self._thread.start()
+
+    def _read(self) -> None:
+        for line in self._stream:
+            self.text += line
+
+    def whole(self) -> str:
+        self._thread.join(20)
+        return self.text
+
+
+def test_a_file_that_grows(rules: Path, tmp_path: Path, here: Any) -> None:
+    path, text = tmp_path / "play.jsonl", written(game(200, missing=(60, 100)))
+    live = started(rules, path, "--json", cwd=tmp_path)
+    out = Output(live.stdout)
+    half = text.index('{"frame": 95') + 7  # in a line
+    with path.open("w") as file:
+        file.write(text[:half])
+        file.flush()
+        until(lambda: '"frame": 60' in out.text)
+        file.write(text[half:])
+    until(lambda: '"frame": 100' in out.text)
+    path.write_text(written(game(120, missing=(20,))))  # the game starts again
+    until(lambda: '"begun"' in out.text and '"frame": 20' in out.text)
+    live.send_signal(signal.SIGINT)
+    *events, last = out.whole().splitlines()
+    live.wait(20)
+    assert live.returncode == 1
+    whole = here("check", rules, path, "--json", cwd=tmp_path)
+    assert last + "\n" == whole.stdout
+    told_of = [(json.loads(one)["event"], json.loads(one).get("frame")) for one in events]
+    assert told_of == [("finding", 60), ("finding", 100), ("begun", None), ("finding", 20)]
+
+
+def test_a_game_that_connects(rules: Path, tmp_path: Path) -> None:
+    live = started(rules, "--listen", "127.0.0.1:0", "--save", "kept.jsonl", cwd=tmp_path)
+    assert live.stderr is not None
+    address = live.stderr.readline().split()[-1]
+    out = Output(live.stdout)
+    for missing in (60, 80):
+        text = written(game(200, missing=(missing,))).encode()
+        with socket.create_connection(("127.0.0.1", int(address.rpartition(":")[2]))) as game_side:
+            game_side.sendall(text)
+            until(lambda at=missing: f"{at} hit-missing" in out.text)
+    live.send_signal(signal.SIGINT)
+    told_of = out.whole()
+    live.wait(20)
+    assert "another recording begins" in told_of
+    assert "200" not in told_of
+    assert (tmp_path / "kept-2.jsonl").read_bytes() == text
+    assert (tmp_path / "kept.jsonl").exists()
+    assert live.returncode == 1
+
+
+def test_standard_input_ends_by_itself(rules: Path, tmp_path: Path) -> None:
+    live = started(rules, "-", cwd=tmp_path)
+    out, error = live.communicate(written(game(100)), timeout=60)
+    assert (live.returncode, error) == (0, "")
+    assert "5 claimed hits, 5 by the rules: 5 agreed" in out
+    live = started(rules, "-", cwd=tmp_path)
+    bad = {"frame": 1, "poses": [{"id": "x", "kind": "hornett", "x": 0, "y": 0}]}
+    out, error = live.communicate(written([HEAD, frame(0), bad]), timeout=60)
+    assert live.returncode == 2
+    assert "Traceback" not in error
+    assert 'unknown kind "hornett" (did you mean "hornet"?)' in error
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        ([], "give a SOURCE, or --listen HOST:PORT"),
+        (["a.jsonl", "--listen", "127.0.0.1:1"], "give a SOURCE, or --listen HOST:PORT"),
+        (["--listen", "7777x"], 'found "7777x", expected an address such as 127.0.0.1:7777'),
+        (["--listen", "127.0.0.1:1", "--save", "no/where.jsonl"], "no/where.jsonl"),
+    ],
+)
+def test_bad_arguments(rules: Path, tmp_path: Path, here: Any, arguments: list[str], message: str) -> None:
+    done = here("live", rules, *arguments, cwd=tmp_path)
+    assert done.returncode == 2
+    assert message in done.stderr
