@@ -84,6 +84,7 @@ class Driven:
 
     def appear(self, frame: int, birth: dict[str, Any], quiet: bool = False) -> None:
         """A birth comes true."""
+        self.world.gone.discard(birth["id"])  # a fixture of a run that begins again
         told = {key: birth[key] for key in ("id", "kind", "x", "y", "angle")}
         told |= {key: birth[key] for key in ("owner", "emitter") if birth.get(key) is not None}
         expected = not quiet and birth["kind"] in self.shown

@@ -3,22 +3,39 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Collection
+from dataclasses import dataclass, replace
+from typing import Any
 
 import click
 from rich.text import Text
 
 from voskar.commands import present
 from voskar.commands.main import AGREED, DISAGREED
-from voskar.commands.options import Command, account_options, all_option, json_option, load, resync_of
-from voskar.core.ledger import Ledger
+from voskar.commands.options import (
+    Command,
+    account_options,
+    all_option,
+    json_option,
+    load,
+    report_form,
+    resync_of,
+)
+from voskar.core.ledger import Ledger, written
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.core.step import replay
-from voskar.evidence.baseline import LedgerDiff, compare
+from voskar.core.views.statistics import Statistics, statistics
+from voskar.errors import InputError, Problem
+from voskar.evidence.alignment import aligned
+from voskar.evidence.baseline import SORTS as EVENT_SORTS
+from voskar.evidence.baseline import LedgerDiff, TwoRecordings, compare, half_a_second
+from voskar.evidence.parting import SORTS, Parted, Parting, parting
 from voskar.files.ledger import is_ledger, read_ledger
 from voskar.words import counted
 
 ROWS = 40
+ALLOWED = [*SORTS, *dict.fromkeys(EVENT_SORTS.values()), "gained", "lost", "moved", "changed"]
 STYLES = {"gained": "green", "lost": "bold red", "moved": "yellow", "changed": "cyan"}
 
 
@@ -31,6 +48,8 @@ Example:
   voskar replay apiary.toml meadow.jsonl --ledger before.jsonl
   voskar replay gentle.toml meadow.jsonl --ledger after.jsonl
   voskar compare before.jsonl after.jsonl --json
+  voskar compare ring/sparring.toml ring/right/parry-late.jsonl ring/bugs/parry-late.jsonl
+  voskar compare apiary.toml meadow.jsonl meadow.jsonl --allow poses --report compare.xml
 
 \b
 Exit codes: 0 nothing differs, 1 something does, 2 bad input.
@@ -44,6 +63,21 @@ Exit codes: 0 nothing differs, 1 something does, 2 bad input.
     metavar="N",
     help="Frames by which a hit may be off and be the same one.  [half a second]",
 )
+@click.option(
+    "--tolerance",
+    type=click.FloatRange(0),
+    default=0,
+    show_default=True,
+    metavar="UNITS",
+    help="Distance, in units, by which places of two recordings may differ.",
+)
+@click.option(
+    "--allow",
+    type=click.Choice(ALLOWED),
+    multiple=True,
+    help="Differences that do not count.",
+)
+@click.option("--report", multiple=True, metavar="FILE", help="Write a report: .xml (JUnit), .json, .html or .txt.")
 @all_option("the differences that follow from earlier ones")
 @json_option("one object")
 def command(
@@ -52,39 +86,200 @@ def command(
     within: tuple[str, ...],
     resync: bool,
     near: int | None,
+    tolerance: float,
+    allow: tuple[str, ...],
+    report: tuple[str, ...],
     everything: bool,
     as_json: bool,
 ) -> int:
-    """Tell which hits, deaths, returns and ends two replays do not share.
+    """Show which hits, deaths, returns and ends two replays do not share.
 
+    Of two recordings it first shows where they part: the first frame in which inputs, poses, claims or spawns differ.
     Only causes are listed: --all lists what follows from them too.
     """
-    (before, after), ground = ledgers(files, reactions, within, resync=resync)
-    found = compare(before, after, near, ground=ground)
+    forms = [(path, report_form(path)) for path in report]
+    found = compared(files, reactions, within, near, tolerance, resync=resync).without(allow)
+    if forms:
+        from voskar.suite import reports
+
+        for path, form in forms:
+            reports.write([_result(found, files)], path, form, None)
     if as_json:
-        click.echo(json.dumps(plain(found)))
+        click.echo(json.dumps(found.plain()))
     else:
-        show(found, everything=everything)
-    return DISAGREED if found.differences else AGREED
+        if found.parting is not None:
+            _show_parting(found)
+        if found.statistics is None:
+            show(found.differs, everything=everything)
+    return DISAGREED if found.any else AGREED
 
 
-def ledgers(
-    files: tuple[str, ...], reactions: str | None, within: tuple[str, ...] = (), *, resync: bool = True
-) -> tuple[tuple[Ledger, Ledger], tuple[Rules, Recording] | None]:
-    """The two ledgers that some files stand for, and what the first of them was made of."""
+@dataclass(frozen=True)
+class Compared:
+    """What two replays do not share, and, of two recordings, where these part. With other inputs only `statistics` are
+    compared. `allowed` counts what does not count."""
+
+    differs: LedgerDiff
+    parting: Parting | None = None
+    statistics: tuple[Statistics, Statistics] | None = None
+    allowed: int = 0
+
+    @property
+    def any(self) -> bool:
+        """Whether anything differs."""
+        return bool(self.differs.differences or (self.parting is not None and self.parting.firsts))
+
+    def without(self, allow: Collection[str]) -> Compared:
+        """The same without some kinds of differences. What follows from one of them stays, as a cause."""
+        if not allow:
+            return self
+        dropped = [one for one in self.differs.differences if one.sort in allow or one.change in allow]
+        frames, numbers = {one.frame for one in dropped}, set(map(id, dropped))
+        kept = tuple(
+            replace(one, follows=None if one.follows in frames else one.follows)
+            for one in self.differs.differences
+            if id(one) not in numbers
+        )
+        own = self.parting
+        if own is not None:
+            own = replace(own, firsts=tuple(one for one in own.firsts if one.sort not in allow))
+        return replace(self, differs=replace(self.differs, differences=kept), parting=own, allowed=len(dropped))
+
+    def plain(self) -> dict[str, object]:
+        """The machine form."""
+        own: dict[str, object] = {}
+        if self.parting is not None:
+            own["parting"] = {
+                "first": None if self.parting.first is None else _plain_parted(self.parting.first),
+                "firsts": [_plain_parted(one) for one in self.parting.firsts],
+                "same": self.parting.same,
+                "inputs": _inputs(self.parting),
+            }
+        if self.statistics is not None:
+            own["statistics"] = [_totals(one) for one in self.statistics]
+        return plain(self.differs) | {"allowed": self.allowed} | own
+
+
+def _plain_parted(one: Parted) -> dict[str, object]:
+    return {name: value for name, value in one._asdict().items() if name != "claim"}
+
+
+def _inputs(found: Parting) -> str:
+    if not found.has_inputs:
+        return "not logged"
+    return "other" if any(one.sort == "inputs" for one in found.firsts) else "same"
+
+
+def compared(
+    files: tuple[str, ...],
+    reactions: str | None,
+    within: tuple[str, ...],
+    near: int | None,
+    tolerance: float,
+    *,
+    resync: bool,
+) -> Compared:
+    """The comparison that some files stand for."""
     rulebooks = [name for name in files if name.lower().endswith(".toml") and not name.lower().endswith(".stage.toml")]
     others = [name for name in files if name not in rulebooks]
     if len(files) == 2 and not rulebooks:
-        return (read_ledger(files[0]), read_ledger(files[1])), None
-    if len(files) == 3 and len(rulebooks) in (1, 2) and not any(is_ledger(name) for name in others):
-        pairs = [(book, recording) for book in rulebooks for recording in others]
-        found = []
-        for book, recording in pairs:
-            ready, played = load(book, recording, reactions)
-            rules = ready.rules(played.rate)
-            found.append((replay(rules, played, resync_of(played, within, resync)), (rules, played)))
-        return (found[0][0], found[1][0]), found[0][1]
-    raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
+        return Compared(compare(read_ledger(files[0]), read_ledger(files[1]), near))
+    if len(files) != 3 or len(rulebooks) not in (1, 2) or any(is_ledger(name) for name in others):
+        raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
+
+    def played(book: str, recording: str) -> tuple[Rules, Recording]:
+        ready, found = load(book, recording, reactions)
+        return ready.rules(found.rate), found
+
+    def judged(rules: Rules, recording: Recording) -> Ledger:
+        return replay(rules, recording, resync_of(recording, within, resync))
+
+    if len(rulebooks) == 2:
+        (rules, recording), (others_rules, same) = (played(book, others[0]) for book in rulebooks)
+        ledgers = judged(rules, recording), judged(others_rules, same)
+        return Compared(compare(*ledgers, near, ground=(rules, recording)))
+    (rules, old), (new_rules, new) = (played(rulebooks[0], name) for name in others)
+    if old.rate != new.rate:
+        message = (
+            f"found {written(float(new.rate))} frames a second, expected {written(float(old.rate))} as in {others[0]}"
+        )
+        raise InputError(Problem(message, file=others[1], key="rate"))
+    before = judged(rules, old)
+    near = half_a_second(before) if near is None else near
+    new = aligned(old, new, near)
+    after, parted = judged(new_rules, new), parting(old, new, tolerance, near)
+    if parted.has_other_inputs:
+        both = statistics(rules, old, before), statistics(new_rules, new, after)
+        return Compared(LedgerDiff(0, ()), parted, both)
+    recordings = TwoRecordings(old, new, parted.apart)
+    return Compared(compare(before, after, near, ground=(rules, old), recordings=recordings), parted)
+
+
+def _show_parting(found: Compared) -> None:
+    """Where two recordings part, what is the same until then, and the first difference of each sort."""
+    out, own = present.console(), found.parting
+    if own is None:
+        return
+    same = ", ".join(f"{number} {name}" for name, number in own.same.items() if number)
+    first = own.first
+    if first is None:
+        out.print(f"the recordings are the same: {same}")
+        return
+    inputs = {
+        "not logged": "no inputs are logged: whether players pressed the same is not known",
+        "same": "the inputs are the same to the end: what differs is the game's",
+        "other": f"the inputs differ from frame {min(one.frame for one in own.firsts if one.sort == 'inputs')} on"
+        if _inputs(own) == "other"
+        else "",
+    }[_inputs(own)]
+    where = Text(f"the recordings part in frame {first.frame}: ", style="bold")
+    out.print(where + Text(f"{first.what} is {first.old} in the old one, {first.new} in the new one"))
+    out.print(f"  the same until then: {same or 'nothing'}")
+    if own.has_other_inputs:
+        inputs += ": what differs behind that is not the game's, and only sums are compared"
+    out.print(f"  {inputs}")
+    out.print()
+    headings = [("first differ in", ""), ("frame", "right"), ("what", ""), ("old", ""), ("new", "")]
+    table = present.table("", headings)
+    table.title = None
+    for one in own.firsts:
+        table.add_row(one.sort, str(one.frame), one.what, one.old, one.new)
+    out.print(table)
+    out.print()
+    if found.statistics is not None:
+        old, new = map(_totals, found.statistics)
+        sums = present.table("", [("sums", ""), ("old", "right"), ("new", "right")])
+        sums.title = None
+        for name in old:
+            sums.add_row(name, str(old[name]), str(new[name]))
+        out.print(sums)
+
+
+def _totals(found: Statistics) -> dict[str, Any]:
+    """Sums over all actors."""
+    actors = found.actors.values()
+    return {
+        "frames": found.frames,
+        "hits": sum(one.striking.landed for one in actors),
+        "damage": written(sum(one.striking.dealt for one in actors)),
+        "deaths": sum(one.deaths.total() for one in actors),
+        "returns": sum(one.returns for one in actors),
+    }
+
+
+def _result(found: Compared, files: tuple[str, ...]) -> Any:
+    """As one recording of a suite, whose baseline is the old one."""
+    from voskar.suite.results import Fault, Result, baseline_faults
+
+    faults = [*baseline_faults(found.differs)]
+    only_logged = ("marks", "inputs", "length")  # the others are among the differences
+    for one in found.parting.firsts if found.parting is not None else ():
+        if one.sort not in only_logged:
+            continue
+        text = f"{one.what}: {one.old} in the old recording, {one.new} in the new one"
+        faults.insert(0, Fault(f"parting-{one.sort}", one.frame, text, files[-1]))
+    counts = f"{counted(found.differs.same, 'event')} in common"
+    return Result(files[-1], 0, counts, tuple(sorted(faults, key=lambda fault: fault.frame or 0)))
 
 
 def show(found: LedgerDiff, *, everything: bool) -> None:
@@ -105,7 +300,7 @@ def show(found: LedgerDiff, *, everything: bool) -> None:
     counts = {change: sum(difference.change == change for difference in found.differences) for change in STYLES}
     told = [f"{number} {change}" for change, number in counts.items() if number] or ["nothing differs"]
     following = len(found.differences) - len(found.causes)
-    more = f"; {following} of them follow from earlier ones" if following else ""
+    more = f"; {following} of them {'follows' if following == 1 else 'follow'} from earlier ones" if following else ""
     more += ": see them with --all" if following and not everything else ""
     out.print(f"{counted(found.same, 'event')} in common, {', '.join(told)}{more}")
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from voskar.core.recording import Recording
+from voskar.evidence.baseline import LedgerDiff
 from voskar.evidence.words import WORDS, accounts, question, question_of
 from voskar.explaining import words as explained
 from voskar.explaining.weighing import Weighed
@@ -128,5 +129,11 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
         text = f"{failure.statement}: expected {failure.expected}, found {failure.found}"
         asked = None if failure.event is None else ask(question_of(failure.event))
         yield Fault("expectation", None, text, failure.file, failure.line, asked, failure.statement)
-    for one in found.differs.causes if found.differs is not None else ():
+    if found.differs is not None:
+        yield from baseline_faults(found.differs)
+
+
+def baseline_faults(differs: LedgerDiff) -> Iterator[Fault]:
+    """The causes of what is not as it was."""
+    for one in differs.causes:
         yield Fault(f"baseline-{one.change}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")

@@ -1,0 +1,88 @@
+"""Who is who in two recordings of one game: the ids of one are made those of the other."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterator, Mapping
+from dataclasses import replace
+from typing import NamedTuple
+
+import msgspec
+
+from voskar.core.adopt import Window
+from voskar.core.recording import Recording
+from voskar.evidence.matching import pair_up
+
+
+class _Appeared(NamedTuple):
+    frame: int
+    id: str
+    group: tuple[str, str]
+
+
+def aligned(old: Recording, new: Recording, near: int) -> Recording:
+    """The new recording, with the ids of the old one.
+
+    An actor without an owner is the one of the same id and kind, else the next one of its kind by first appearance. A
+    shot is of the same kind and owner: the one of the same id that appears in the same frame, else one that appears at
+    most `near` frames off, so that one shot more or less does not shift the later ones, else the next one.
+    """
+    pairs: dict[str, str] = {}
+    for owned in (False, True):  # owners first: a shot's owner has the old id by then
+        before, after = list(_appeared(old, {}, owned=owned)), list(_appeared(new, pairs, owned=owned))
+        if owned:
+            for window, key in ((Window(), _same), (Window(near, near), _group)):
+                found, before, after = pair_up(before, after, window, key, key)
+                pairs |= {other.id: one.id for one, other in found}
+        for key in (_same, _group):
+            waiting: dict[Hashable, list[str]] = {}
+            for one in sorted(before, reverse=True):
+                waiting.setdefault(key(one), []).append(one.id)
+            pairs |= {one.id: ids.pop() for one in sorted(after) if (ids := waiting.get(key(one)))}
+            before = [one for one in before if one.id in waiting[key(one)]]
+            after = [one for one in after if one.id not in pairs]
+    taken = {actor.id for actor in old.actors}
+    for actor in new.actors:
+        if actor.id not in pairs and actor.id in taken:
+            pairs[actor.id] = f"{actor.id} (new)"  # another actor, who must not be taken for the old one
+    return renamed(new, {told: name for told, name in pairs.items() if told != name})
+
+
+def _same(one: _Appeared) -> Hashable:
+    return one.id, one.group
+
+
+def _group(one: _Appeared) -> Hashable:
+    return one.group
+
+
+def _appeared(recording: Recording, pairs: Mapping[str, str], *, owned: bool) -> Iterator[_Appeared]:
+    for number, actor in enumerate(recording.actors):
+        frames = recording.poses.frames_of(number)
+        if (actor.owner is not None) == owned and len(frames):
+            owner = pairs.get(actor.owner or "", actor.owner or "")
+            yield _Appeared(int(frames[0]), actor.id, (actor.told, owner))
+
+
+def renamed(recording: Recording, names: Mapping[str, str]) -> Recording:
+    """The same recording with other ids."""
+    if not names:
+        return recording
+
+    def own(name: str | None) -> str | None:
+        return None if name is None else names.get(name, name)
+
+    def all_of(ids: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(names.get(name, name) for name in ids)
+
+    put = msgspec.structs.replace
+    return replace(
+        recording,
+        actors=tuple(put(one, id=names.get(one.id, one.id), owner=own(one.owner)) for one in recording.actors),
+        claims=tuple(
+            put(one, attacker=own(one.attacker), target=own(one.target), id=own(one.id), owner=own(one.owner))
+            for one in recording.claims
+        ),
+        inputs=replace(recording.inputs, ids=all_of(recording.inputs.ids)),
+        display=replace(recording.display, ids=all_of(recording.display.ids)),
+        owner_changes=tuple(one._replace(owner=names.get(one.owner, one.owner)) for one in recording.owner_changes),
+    )
