@@ -417,7 +417,8 @@ class Driven:
                 x0, y0, x1, y1 = emitter.within
                 birth["x"] = x0 + (x1 - x0) * chance(self.recording.seed, birth["id"], "x")
                 birth["y"] = y0 + (y1 - y0) * chance(self.recording.seed, birth["id"], "y")
-            self.appear(frame, birth | {"owner": name, "emitter": emitter.name, "facing": 1, "z": pose["z"]})
+            own = {"owner": name, "emitter": emitter.name, "side": self.world.side(name)}
+            self.appear(frame, birth | own | {"facing": 1, "z": pose["z"]})
             if emitter.moves_at_once and birth["id"] in self.bodies:
                 self.move_at_once(frame, birth["id"])
             if birth["id"] in self.bodies:

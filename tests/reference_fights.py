@@ -223,7 +223,7 @@ class Fights:
                 self.told.setdefault(key, before)
                 self.counters[key] = after = self.clamp(rule, plus(before, rule.regen.amount))
                 full = rule.max if rule.regen.amount > 0 else rule.min
-                if after == full and not ended:
+                if after == full != before and not ended:
                     self.settle(frame, name, counter)
         for name in sorted(world.kind):
             for counter, rule in sorted(world.kind[name].counters.items()):
