@@ -46,9 +46,11 @@ browser.quit()
 PY
 }
 
-(cd night-apiary && "$bin/voskar" page apiary.toml meadow.jsonl && "$bin/voskar" page swarm.toml swarm.jsonl) > /dev/null
+(cd night-apiary && "$bin/voskar" page apiary.toml meadow.jsonl) > /dev/null
 page page "meadow.html#frame=1131&attacker=hornet-1&target=keeper" light
-page page-swarm "swarm.html#frame=544" dark
+set -- night-apiary/ring/sparring.toml night-apiary/ring/right/reflect-straight.jsonl night-apiary/ring/bugs/reflect-straight.jsonl
+"$bin/voskar" page "$@" -o night-apiary/two.html > /dev/null
+page two "two.html#frame=93&attacker=puff-3&target=umber" dark
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 18
 terminal explain "voskar check night-apiary/apiary.toml night-apiary/bugs/hits-short-iframes.stage.toml" 18
@@ -59,9 +61,9 @@ set -- night-apiary/apiary.toml night-apiary/meadow.jsonl
 "$bin/voskar" draw "$@" --frame 1131 --actor keeper -o "$shots/frame.png"
 "$bin/voskar" draw "$@" --frame 698-709 --region 500,265,620,340 -o "$shots/strip.png" --trail 0
 "$bin/voskar" layers "$@" -o "$shots/layers.png" > /dev/null
-terminal moves "voskar moves night-apiary/apiary.toml" 7
+terminal moves "voskar moves night-apiary/ring/sparring.toml" 16
 "$bin/voskar" draw "$@" --timeline --actor keeper --actor hornet-1 --actor drone -o "$shots/timeline.png"
-terminal hud "voskar hud night-apiary/apiary.toml night-apiary/meadow.jsonl" 21
+"$bin/voskar" draw night-apiary/ring/sparring.toml night-apiary/ring/match.jsonl --frame 629 -o "$shots/sparring.png"
 terminal suite "cd night-apiary && voskar suite" 70
 "$bin/voskar" tune "$@" --vary kinds.keeper.iframes=50f..70f -o "$shots/tune.png" > /dev/null
 "$bin/voskar" margins "$@" --key kinds.hornet --key kinds.waxling --key attacks -o "$shots/margins.png" > /dev/null

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook
     from voskar.live.session import Session
+    from voskar.pages.notebook import show
 
 _HOMES = {
     "InputError": "voskar.errors",
@@ -31,6 +32,7 @@ _HOMES = {
     "load_recording": "voskar.files.recording",
     "load_rulebook": "voskar.files.rulebook",
     "replay": "voskar.api",
+    "show": "voskar.pages.notebook",
     "write_ledger": "voskar.files.ledger",
 }
 
@@ -44,6 +46,7 @@ __all__ = [
     "load_recording",
     "load_rulebook",
     "replay",
+    "show",
     "write_ledger",
 ]
 

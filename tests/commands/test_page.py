@@ -10,7 +10,10 @@ from typing import Any
 
 import pytest
 
+import voskar
 from tests.worlds import brush, toml
+from voskar.core.ledger import Ledger
+from voskar.core.ledger.events import HealthEvent
 from voskar.core.views.scene import scene
 from voskar.core.watching import watched
 from voskar.files.recording import load_recording
@@ -223,3 +226,70 @@ def test_a_range_says_so(apiary: Path, tmp_path: Path, here: Any) -> None:
     done = here("page", "apiary.toml", "meadow.jsonl", "--frames", "200-300", "-o", tmp_path / "p.html", cwd=apiary)
     assert done.returncode == 0, done.stderr
     assert "Frames 200 to 300 of 0 to 2039" in (tmp_path / "p.html").read_text()
+
+
+INKED = """
+const old = getComputedStyle(document.documentElement).getPropertyValue("--muzzle");
+const wanted = [1, 3, 5].map((at) => parseInt(old.slice(at, at + 2), 16)), world = document.getElementById("world");
+const all = world.getContext("2d").getImageData(0, 0, world.width, world.height).data;
+let count = 0;
+for (let k = 0; k < all.length; k += 4) count += wanted.every((one, at) => Math.abs(all[k + at] - one) < 20);
+return count;
+"""
+"""How many points of the stage have the old version's colour."""
+
+
+@needs_browser
+def test_two_versions_on_one_stage(browser: Any, apiary: Path, tmp_path: Path, here: Any) -> None:
+    from selenium.webdriver.common.by import By
+
+    page, name = tmp_path / "two.html", "reflect-straight.jsonl"
+    done = here("page", "sparring.toml", f"right/{name}", f"bugs/{name}", "-o", page, cwd=apiary / "ring")
+    assert done.returncode == 0, done.stderr
+    opened(browser, page)
+    assert "They part in frame 65: x of puff-3: 296, then 288" in browser.find_element(By.TAG_NAME, "header").text
+    assert browser.execute_script("return [voskar.state.frame, voskar.state.tab]") == [65, "differences"]
+    rows = browser.find_elements(By.CSS_SELECTOR, "#rows li")
+    assert ["follows" in row.get_attribute("class") for row in rows] == [False, *[True] * (len(rows) - 1)]
+    rows[2].find_element(By.TAG_NAME, "button").click()
+    frame = browser.execute_script("return voskar.state.frame")
+    places = [
+        browser.execute_script(f"return voskar.{boxes}(85).find(b => b.actor === 'puff-3').rings[0][0][0]")
+        for boxes in ("boxesAt", "oldBoxesAt")
+    ]
+    assert (frame, places[0] < places[1]) == (93, True)
+    press(browser, "0")
+    inked = []
+    for _ in range(3):
+        browser.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
+        inked.append(browser.execute_script(INKED))
+        press(browser, "g")
+    assert inked[1] == 0 < inked[0] == inked[2]
+
+
+@needs_browser
+def test_notebooks_show_pages_and_ledgers(browser: Any, apiary: Path, tmp_path: Path) -> None:
+    from selenium.webdriver.support.ui import WebDriverWait
+
+    shown = voskar.show(apiary / "apiary.toml", apiary / "meadow.jsonl", frames=(200, 300), height=600)
+    html = shown._repr_html_()
+    assert html.startswith("<iframe ")
+    (tmp_path / "cell.html").write_text(html)
+    browser.get(f"file://{tmp_path / 'cell.html'}")
+    browser.switch_to.frame(0)
+    WebDriverWait(browser, 20).until(lambda one: one.execute_script("return document.body.dataset.ready"))
+    assert browser.execute_script("return voskar.data.first") == 200
+    browser.switch_to.default_content()
+    book = voskar.load_rulebook(apiary / "apiary.toml")
+    ledger = voskar.replay(book, voskar.load_recording(apiary / "meadow.jsonl", book))
+    table = ledger._repr_html_()
+    assert table.count("<tr>") == min(len(ledger), 200) + 1
+    assert "&lt;b&gt;" in Ledger([HealthEvent(1, "<b>", 2, 1, "a")])._repr_html_()
+    with pytest.raises(voskar.InputError, match="expected frames of the recording, 0 to 2039"):
+        voskar.show(book, apiary / "meadow.jsonl", frames=(5000, 6000))
+
+
+def test_two_rulebooks_on_one_page(apiary: Path, tmp_path: Path, here: Any) -> None:
+    done = here("page", "apiary.toml", "gentle.toml", "meadow.jsonl", "-o", tmp_path / "p.html", cwd=apiary)
+    assert done.returncode == 0, done.stderr
+    assert "old, as outlines: meadow.jsonl by apiary.toml" in (tmp_path / "p.html").read_text()

@@ -104,7 +104,7 @@ ALIGNED = [
     ({"dart-8f": 5, "dart-a0": 20}, {"dart-8f": "dart-1", "dart-a0": "dart-2"}),
     ({"dart-2": 5, "dart-1": 20}, {"dart-2": "dart-1", "dart-1": "dart-2"}),
     ({"dart-1": 20}, {"dart-1": "dart-2"}),
-    ({"dart-1": 1, "dart-2": 5, "dart-3": 20}, {"dart-2": "dart-1", "dart-3": "dart-2", "dart-1": "dart-1 (new)"}),
+    ({"dart-1": 1, "dart-2": 5, "dart-3": 20}, {"dart-2": "dart-1", "dart-3": "dart-2", "dart-1": "dart-1 (other)"}),
 ]
 
 

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection
-from dataclasses import dataclass, replace
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 from rich.text import Text
@@ -22,17 +21,18 @@ from voskar.commands.options import (
     resync_of,
 )
 from voskar.core.ledger import Ledger, written
-from voskar.core.recording import Recording
-from voskar.core.rules import Rules
 from voskar.core.step import replay
-from voskar.core.views.statistics import Statistics, statistics
+from voskar.core.views.statistics import Statistics
 from voskar.errors import InputError, Problem
-from voskar.evidence.alignment import aligned
 from voskar.evidence.baseline import SORTS as EVENT_SORTS
-from voskar.evidence.baseline import LedgerDiff, TwoRecordings, compare, half_a_second
-from voskar.evidence.parting import SORTS, Parted, Parting, parting
+from voskar.evidence.baseline import LedgerDiff, compare
+from voskar.evidence.parting import SORTS, Parted
+from voskar.evidence.versions import Version, VersionsCompared, compare_versions
 from voskar.files.ledger import is_ledger, read_ledger
 from voskar.words import counted
+
+if TYPE_CHECKING:
+    from voskar.files.kept import ReadyRulebook
 
 ROWS = 40
 ALLOWED = [*SORTS, *dict.fromkeys(EVENT_SORTS.values()), "gained", "lost", "moved", "changed"]
@@ -105,7 +105,7 @@ def command(
         for path, form in forms:
             reports.write([_result(found, files)], path, form, None)
     if as_json:
-        click.echo(json.dumps(found.plain()))
+        click.echo(json.dumps(plain_comparison(found)))
     else:
         if found.parting is not None:
             _show_parting(found)
@@ -114,60 +114,40 @@ def command(
     return DISAGREED if found.any else AGREED
 
 
-@dataclass(frozen=True)
-class Compared:
-    """What two replays do not share, and, of two recordings, where these part. With other inputs only `statistics` are
-    compared. `allowed` counts what does not count."""
+class Side(NamedTuple):
+    """One of two versions of a game, with the names of its files."""
 
-    differs: LedgerDiff
-    parting: Parting | None = None
-    statistics: tuple[Statistics, Statistics] | None = None
-    allowed: int = 0
-
-    @property
-    def any(self) -> bool:
-        """Whether anything differs."""
-        return bool(self.differs.differences or (self.parting is not None and self.parting.firsts))
-
-    def without(self, allow: Collection[str]) -> Compared:
-        """The same without some kinds of differences. What follows from one of them stays, as a cause."""
-        if not allow:
-            return self
-        dropped = [one for one in self.differs.differences if one.sort in allow or one.change in allow]
-        frames, numbers = {one.frame for one in dropped}, set(map(id, dropped))
-        kept = tuple(
-            replace(one, follows=None if one.follows in frames else one.follows)
-            for one in self.differs.differences
-            if id(one) not in numbers
-        )
-        own = self.parting
-        if own is not None:
-            own = replace(own, firsts=tuple(one for one in own.firsts if one.sort not in allow))
-        return replace(self, differs=replace(self.differs, differences=kept), parting=own, allowed=len(dropped))
-
-    def plain(self) -> dict[str, object]:
-        """The machine form."""
-        own: dict[str, object] = {}
-        if self.parting is not None:
-            own["parting"] = {
-                "first": None if self.parting.first is None else _plain_parted(self.parting.first),
-                "firsts": [_plain_parted(one) for one in self.parting.firsts],
-                "same": self.parting.same,
-                "inputs": _inputs(self.parting),
-            }
-        if self.statistics is not None:
-            own["statistics"] = [_totals(one) for one in self.statistics]
-        return plain(self.differs) | {"allowed": self.allowed} | own
+    book: ReadyRulebook
+    version: Version
+    files: tuple[str, str]
 
 
-def _plain_parted(one: Parted) -> dict[str, object]:
-    return {name: value for name, value in one._asdict().items() if name != "claim"}
+def is_two_versions(files: Sequence[str]) -> bool:
+    """Whether some files are two versions: two rulebooks and a recording, or a rulebook and two recordings."""
+    rulebooks, others = _parted(files)
+    return len(files) == 3 and len(rulebooks) in (1, 2) and not any(is_ledger(name) for name in others)
 
 
-def _inputs(found: Parting) -> str:
-    if not found.has_inputs:
-        return "not logged"
-    return "other" if any(one.sort == "inputs" for one in found.firsts) else "same"
+def _parted(files: Sequence[str]) -> tuple[list[str], list[str]]:
+    rulebooks = [name for name in files if name.lower().endswith(".toml") and not name.lower().endswith(".stage.toml")]
+    return rulebooks, [name for name in files if name not in rulebooks]
+
+
+def two_versions(files: Sequence[str], reactions: str | None, near: int | None = None) -> tuple[Side, Side]:
+    """Both, read. Of two recordings the old one has the ids of the new one."""
+    rulebooks, others = _parted(files)
+    sides = []
+    for book, recording in [(book, recording) for book in rulebooks for recording in others]:
+        ready, found = load(book, recording, reactions)
+        sides.append(Side(ready, Version(ready.rules(found.rate), found), (book, recording)))
+    old, new = sides
+    if len(others) == 1:
+        return old, new
+    rates = [written(float(side.version.recording.rate)) for side in sides]
+    if rates[0] != rates[1]:
+        message = f"found {rates[1]} frames a second, expected {rates[0]} as in {others[0]}"
+        raise InputError(Problem(message, file=others[1], key="rate"))
+    return old._replace(version=old.version.named_as(new.version, near)), new
 
 
 def compared(
@@ -178,44 +158,42 @@ def compared(
     tolerance: float,
     *,
     resync: bool,
-) -> Compared:
+) -> VersionsCompared:
     """The comparison that some files stand for."""
-    rulebooks = [name for name in files if name.lower().endswith(".toml") and not name.lower().endswith(".stage.toml")]
-    others = [name for name in files if name not in rulebooks]
+    rulebooks, _ = _parted(files)
     if len(files) == 2 and not rulebooks:
-        return Compared(compare(read_ledger(files[0]), read_ledger(files[1]), near))
-    if len(files) != 3 or len(rulebooks) not in (1, 2) or any(is_ledger(name) for name in others):
+        return VersionsCompared(compare(read_ledger(files[0]), read_ledger(files[1]), near))
+    if not is_two_versions(files):
         raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
 
-    def played(book: str, recording: str) -> tuple[Rules, Recording]:
-        ready, found = load(book, recording, reactions)
-        return ready.rules(found.rate), found
+    def judge(version: Version) -> Ledger:
+        return replay(version.rules, version.recording, resync_of(version.recording, within, resync))
 
-    def judged(rules: Rules, recording: Recording) -> Ledger:
-        return replay(rules, recording, resync_of(recording, within, resync))
-
-    if len(rulebooks) == 2:
-        (rules, recording), (others_rules, same) = (played(book, others[0]) for book in rulebooks)
-        ledgers = judged(rules, recording), judged(others_rules, same)
-        return Compared(compare(*ledgers, near, ground=(rules, recording)))
-    (rules, old), (new_rules, new) = (played(rulebooks[0], name) for name in others)
-    if old.rate != new.rate:
-        message = (
-            f"found {written(float(new.rate))} frames a second, expected {written(float(old.rate))} as in {others[0]}"
-        )
-        raise InputError(Problem(message, file=others[1], key="rate"))
-    before = judged(rules, old)
-    near = half_a_second(before) if near is None else near
-    new = aligned(old, new, near)
-    after, parted = judged(new_rules, new), parting(old, new, tolerance, near)
-    if parted.has_other_inputs:
-        both = statistics(rules, old, before), statistics(new_rules, new, after)
-        return Compared(LedgerDiff(0, ()), parted, both)
-    recordings = TwoRecordings(old, new, parted.apart)
-    return Compared(compare(before, after, near, ground=(rules, old), recordings=recordings), parted)
+    old, new = two_versions(files, reactions, near)
+    return compare_versions(old.version, new.version, judge, near, tolerance, is_one_recording=len(rulebooks) == 2)
 
 
-def _show_parting(found: Compared) -> None:
+def plain_comparison(found: VersionsCompared) -> dict[str, object]:
+    """The machine form."""
+    own: dict[str, object] = {}
+    if found.parting is not None:
+        first = found.parting.first
+        own["parting"] = {
+            "first": None if first is None else _plain_parted(first),
+            "firsts": [_plain_parted(one) for one in found.parting.firsts],
+            "same": found.parting.same,
+            "inputs": found.parting.inputs,
+        }
+    if found.statistics is not None:
+        own["statistics"] = [_totals(one) for one in found.statistics]
+    return plain(found.differs) | {"allowed": found.allowed} | own
+
+
+def _plain_parted(one: Parted) -> dict[str, object]:
+    return {name: value for name, value in one._asdict().items() if name != "claim"}
+
+
+def _show_parting(found: VersionsCompared) -> None:
     """Where two recordings part, what is the same until then, and the first difference of each sort."""
     out, own = present.console(), found.parting
     if own is None:
@@ -229,9 +207,9 @@ def _show_parting(found: Compared) -> None:
         "not logged": "no inputs are logged: whether players pressed the same is not known",
         "same": "the inputs are the same to the end: what differs is the game's",
         "other": f"the inputs differ from frame {min(one.frame for one in own.firsts if one.sort == 'inputs')} on"
-        if _inputs(own) == "other"
+        if own.inputs == "other"
         else "",
-    }[_inputs(own)]
+    }[own.inputs]
     where = Text(f"the recordings part in frame {first.frame}: ", style="bold")
     out.print(where + Text(f"{first.what} is {first.old} in the old one, {first.new} in the new one"))
     out.print(f"  the same until then: {same or 'nothing'}")
@@ -267,7 +245,7 @@ def _totals(found: Statistics) -> dict[str, Any]:
     }
 
 
-def _result(found: Compared, files: tuple[str, ...]) -> Any:
+def _result(found: VersionsCompared, files: tuple[str, ...]) -> Any:
     """As one recording of a suite, whose baseline is the old one."""
     from voskar.suite.results import Fault, Result, baseline_faults
 

@@ -1,4 +1,4 @@
-"""Who is who in two recordings of one game: the ids of one are made those of the other."""
+"""Who is who in two recordings of one game: one gets the ids of the other."""
 
 from __future__ import annotations
 
@@ -19,32 +19,31 @@ class _Appeared(NamedTuple):
     group: tuple[str, str]
 
 
-def aligned(old: Recording, new: Recording, near: int) -> Recording:
-    """The new recording, with the ids of the old one.
+def aligned(one: Recording, other: Recording, near: int) -> Recording:
+    """The other recording, with the ids of the first one.
 
     An actor without an owner is the one of the same id and kind, else the next one of its kind by first appearance. A
     shot is of the same kind and owner: the one of the same id that appears in the same frame, else one that appears at
     most `near` frames off, so that one shot more or less does not shift the later ones, else the next one.
     """
     pairs: dict[str, str] = {}
-    for owned in (False, True):  # owners first: a shot's owner has the old id by then
-        before, after = list(_appeared(old, {}, owned=owned)), list(_appeared(new, pairs, owned=owned))
+    for owned in (False, True):  # owners first: a shot's owner has its id by then
+        before, after = list(_appeared(one, {}, owned=owned)), list(_appeared(other, pairs, owned=owned))
         if owned:
             for window, key in ((Window(), _same), (Window(near, near), _group)):
                 found, before, after = pair_up(before, after, window, key, key)
-                pairs |= {other.id: one.id for one, other in found}
+                pairs |= {told.id: name.id for name, told in found}
         for key in (_same, _group):
             waiting: dict[Hashable, list[str]] = {}
-            for one in sorted(before, reverse=True):
-                waiting.setdefault(key(one), []).append(one.id)
-            pairs |= {one.id: ids.pop() for one in sorted(after) if (ids := waiting.get(key(one)))}
-            before = [one for one in before if one.id in waiting[key(one)]]
-            after = [one for one in after if one.id not in pairs]
-    taken = {actor.id for actor in old.actors}
-    for actor in new.actors:
-        if actor.id not in pairs and actor.id in taken:
-            pairs[actor.id] = f"{actor.id} (new)"  # another actor, who must not be taken for the old one
-    return renamed(new, {told: name for told, name in pairs.items() if told != name})
+            for actor in sorted(before, reverse=True):
+                waiting.setdefault(key(actor), []).append(actor.id)
+            pairs |= {actor.id: ids.pop() for actor in sorted(after) if (ids := waiting.get(key(actor)))}
+            before = [actor for actor in before if actor.id in waiting[key(actor)]]
+            after = [actor for actor in after if actor.id not in pairs]
+    for name in other.numbers:
+        if name not in pairs and name in one.numbers:
+            pairs[name] = f"{name} (other)"  # another actor, who must not be taken for that one
+    return renamed(other, {told: name for told, name in pairs.items() if told != name})
 
 
 def _same(one: _Appeared) -> Hashable:

@@ -43,6 +43,8 @@ class Difference:
     shift: int = 0
     follows: int | None = None
     sort: str = "hits"
+    who: tuple[str, str] = ("", "")
+    """Attacker and target of a hit, else nobody and whom it is about."""
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,7 @@ def compare(
     same actor. Another damage is a cause of its own every time. Of two `recordings` shots and score are compared too,
     and where an actor is, or what state it is in: what touches it then follows from that.
     """
-    near = half_a_second(before) if near is None else near
+    near = round(before.rate / 2) if near is None else near
     sides = _Contacts(before), _Contacts(after)
     old, new = ([event for event in one.events if _counts(event)] for one in (before, after))
     groups: dict[str, str] = {}
@@ -101,7 +103,9 @@ def compare(
     found: list[tuple[Difference, Event | Parted]] = []
 
     def add(change: Change, event: Event, old: str, new: str, shift: int = 0) -> None:
-        found.append((Difference(change, event.frame, _what(event), old, new, shift, sort=SORTS[event.event]), event))
+        who = event.attacker or "", event.target or event.id or ""
+        sort = SORTS[event.event]
+        found.append((Difference(change, event.frame, _what(event), old, new, shift, sort=sort, who=who), event))
 
     for one, other in [*same, *moved]:
         shift = other.frame - one.frame
@@ -116,7 +120,8 @@ def compare(
     for one in gained:
         add("gained", one, sides[0].instead(one), _value(one))
     for log in recordings.apart if recordings is not None else ():
-        found.append((Difference("changed", log.frame, log.what, log.old, log.new, sort=log.sort), log))
+        who = (log.claim.attacker or "" if log.claim is not None else ""), log.id
+        found.append((Difference("changed", log.frame, log.what, log.old, log.new, sort=log.sort, who=who), log))
     found.sort(key=lambda pair: (pair[0].frame, _rank(*pair), pair[0].what, pair[0].change))
     if ground is None:
         followed = _follow(found)
@@ -132,11 +137,6 @@ def _rank(difference: Difference, event: Event | Parted) -> int:
     if isinstance(event, Parted):
         return event.rank
     return RANKS.index("shots" if difference.sort == "shots" else "hits")
-
-
-def half_a_second(ledger: Ledger) -> int:
-    """In frames."""
-    return round(ledger.rate / 2)
 
 
 def _shots(ledger: Ledger, recording: Recording) -> Iterator[SpawnEvent]:

@@ -75,6 +75,13 @@ class Parting:
         return self.firsts[0] if self.firsts else None
 
     @property
+    def inputs(self) -> str:
+        """ "not logged", "same" or "other"."""
+        if not self.has_inputs:
+            return "not logged"
+        return "other" if any(one.sort == "inputs" for one in self.firsts) else "same"
+
+    @property
     def has_other_inputs(self) -> bool:
         """Whether they part by what players pressed: what differs then says nothing about the game."""
         return self.first is not None and self.first.sort in ("marks", "inputs")

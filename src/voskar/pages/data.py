@@ -24,6 +24,7 @@ from voskar.core.views.timeline import Course, timeline
 from voskar.core.watching import Question, watched
 from voskar.evidence.check import Verdict
 from voskar.evidence.finding import CODES, Finding
+from voskar.evidence.versions import VersionsCompared
 from voskar.evidence.words import accounts, question
 from voskar.explaining.weighing import Weighed
 from voskar.explaining.words import others, sentence, sharpness
@@ -115,6 +116,17 @@ def page_data(
         "summary": _summary(verdict),
     }
     return PageData(plain, columns)
+
+
+def other_data(other: PageData, found: VersionsCompared) -> PageData:
+    """What a page shows of the old one of two versions: its poses and state, and what differs from it."""
+    plain = {name: value for name, value in other.plain.items() if name not in ("gates", "explanations")}
+    first = None if found.parting is None else found.parting.first
+    plain["parting"] = None if first is None else [first.frame, f"{first.what}: {first.old}, then {first.new}"]
+    plain["differences"] = [
+        [one.frame, one.what, one.before, one.after, one.follows, one.who] for one in found.differs.differences
+    ]
+    return PageData(plain, other.columns)
 
 
 def _pairs(verdict: Verdict, ledger: Ledger, frames: tuple[int, int]) -> Iterator[tuple[int, str, str]]:

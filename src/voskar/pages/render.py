@@ -50,8 +50,8 @@ def packed(data: PageData) -> str:
     return base64.b64encode(zlib.compress(whole, 9)).decode()
 
 
-def render_page(data: PageData) -> str:
-    """The page of one recording."""
+def render_page(data: PageData, other: PageData | None = None) -> str:
+    """The page of one recording, or of two versions of it."""
     plain = data.plain
     cut = None if [plain["first"], plain["last"]] == plain["whole"] else plain["whole"]
     return _render(
@@ -61,6 +61,8 @@ def render_page(data: PageData) -> str:
         page=plain,
         cut=cut,
         data=packed(data),
+        old=None if other is None else other.plain,
+        other="" if other is None else packed(other),
     )
 
 

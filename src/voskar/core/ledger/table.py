@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from html import escape
 from typing import Any, TypeVar
 
 from voskar.core.ledger.event import COLUMNS, Event, written
@@ -12,6 +13,9 @@ from voskar.core.ledger.events import ContactEvent
 
 FORMAT = 2
 """Version of the ledger's file format. 1: the first."""
+
+SHOWN = 200
+"""Most events that a notebook shows."""
 
 E = TypeVar("E", bound=Event)
 
@@ -33,6 +37,18 @@ class Ledger:
 
     def __len__(self) -> int:
         return len(self.events)
+
+    def _repr_html_(self) -> str:
+        """Its first events as a table, for notebooks."""
+        rows = [dict(event.columns()) for event in self.events[:SHOWN]]
+        names = [name for name in COLUMNS if any(row.get(name) is not None for row in rows)]
+        head = "".join(f"<th>{escape(name)}</th>" for name in names)
+        lines = []
+        for row in rows:
+            cells = ("" if row.get(name) is None else escape(str(row[name])) for name in names)
+            lines.append("<tr>" + "".join(f"<td>{cell}</td>" for cell in cells) + "</tr>")
+        more = f"<p>… and {len(self) - SHOWN} more</p>" if len(self) > SHOWN else ""
+        return f"<table><thead><tr>{head}</tr></thead><tbody>{''.join(lines)}</tbody></table>{more}"
 
     def header(self) -> dict[str, Any]:
         """The first line of a written ledger. It holds no time and no path, so equal replays write equal bytes."""

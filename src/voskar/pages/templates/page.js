@@ -8,17 +8,18 @@ const make = (tag, text, className) => {
   return node;
 };
 const TRAIL = 12, SPEEDS = [0.125, 0.25, 0.5, 1, 2, 4], ROWS = 400;
-let D, C, actorOf = new Map(), colours = {};
+let D, C, actorOf, colours = {}, NEW, OLD = null; // NEW is what the page is about, OLD the other one of two versions
+const use = (side) => { ({ D, C, actorOf } = side); };
+const withOld = (act) => { use(OLD); try { return act(); } finally { use(NEW); } };
 const S = { frame: 0, playing: false, speed: 1, pair: null, finding: -1, tab: "findings", follow: "", cx: 0, cy: 0, scale: 1, t0: 0, t1: 1, off: new Set(), down: null };
 
 // ---- the data: one block, columns behind a text
-async function load() {
-  const packed = Uint8Array.from(atob($("data").textContent), (one) => one.charCodeAt(0));
+async function unpacked(id) {
+  const packed = Uint8Array.from(atob($(id).textContent), (one) => one.charCodeAt(0));
   const stream = new Blob([packed]).stream().pipeThrough(new DecompressionStream("deflate"));
   const bytes = new Uint8Array(await new Response(stream).arrayBuffer());
   const size = new DataView(bytes.buffer).getUint32(0, true);
-  D = JSON.parse(new TextDecoder().decode(bytes.subarray(4, 4 + size)));
-  C = {};
+  const D = JSON.parse(new TextDecoder().decode(bytes.subarray(4, 4 + size))), C = {};
   let at = 4 + size;
   for (const { name, type, rows, width } of D.columns) {
     const whole = new Uint8Array(rows * width);
@@ -28,7 +29,12 @@ async function load() {
     C[name] = new { i4: Int32Array, u4: Uint32Array, i2: Int16Array, u1: Uint8Array }[type](whole.buffer);
   }
   for (const name of ["x", "y"]) for (let row = 1; row < C[name].length; row++) C[name][row] += C[name][row - 1];
-  D.actors.forEach((actor, number) => actorOf.set(actor.id, number));
+  return { D, C, actorOf: new Map(D.actors.map((actor, number) => [actor.id, number])) };
+}
+async function load() {
+  NEW = await unpacked("data");
+  if ($("other")) OLD = await unpacked("other");
+  use(NEW);
 }
 function rowOf(actor, frame) {
   const spans = actor.spans;
@@ -186,6 +192,7 @@ function drawStage() {
   for (let y = Math.ceil(Math.min(ay, by) / step) * step; y < Math.max(ay, by); y += step) { const [, sy] = toScreen([0, y]); g.beginPath(); g.moveTo(0, sy); g.lineTo(w, sy); g.stroke(); g.fillText(String(y), 2, sy - 1); }
   if (D.bounds) { const [x0, y0, x1, y1] = D.bounds; path(g, [[x0, y0], [x1, y0], [x1, y1], [x0, y1]]); g.setLineDash([9, 4, 2, 4]); g.strokeStyle = colours.faint; g.stroke(); g.setLineDash([]); }
   for (const flat of D.solids) { const ring = []; for (let k = 0; k < flat.length; k += 2) ring.push([flat[k], flat[k + 1]]); path(g, ring); g.fillStyle = colours.grid; g.fill(); g.strokeStyle = colours.faint; g.stroke(); }
+  if (OLD && !S.off.has("old")) drawOld(g);
   const contacts = contactsAt(S.frame), boxes = boxesAt(S.frame).filter(shown);
   const touching = new Set(contacts.flatMap((one) => [one[2] + "\n" + one[3], one[4] + "\n" + one[5]]));
   const boxOf = (id, name) => boxes.find((one) => one.actor === id && one.name === name && !one.logged);
@@ -255,6 +262,23 @@ function drawStage() {
   world.setAttribute("aria-label", `Frame ${S.frame}: ${boxes.length} open boxes, ${contacts.length} contacts, ${claimsAt(S.frame).length} claims`);
 }
 
+// the old one of two versions: outlines, and who is elsewhere by name
+function drawOld(g) {
+  const places = new Map(D.actors.map((actor) => [actor.id, rowOf(actor, S.frame)]).filter(([, row]) => row >= 0).map(([id, row]) => [id, placeOf(row)]));
+  withOld(() => {
+    g.strokeStyle = colours.muzzle; g.lineWidth = 1.2; g.setLineDash([4, 2, 1, 2]);
+    for (const box of boxesAt(S.frame).filter(shown)) for (const ring of box.rings) { path(g, ring); g.stroke(); }
+    g.setLineDash([]);
+    for (const actor of D.actors) {
+      const row = rowOf(actor, S.frame), at = places.get(actor.id);
+      if (row < 0 || C.flags[row] & 1 || S.off.has("kind:" + D.kinds[actor.kind].name)) continue;
+      const [x, y] = placeOf(row), [sx, sy] = toScreen([x, y]);
+      g.beginPath(); g.moveTo(sx - 4, sy - 4); g.lineTo(sx + 4, sy + 4); g.moveTo(sx + 4, sy - 4); g.lineTo(sx - 4, sy + 4); g.stroke();
+      if (!at || Math.hypot(at[0] - x, at[1] - y) > 0.01) label(g, `${actor.id}, old`, sx, sy - 22, colours.muzzle, false);
+    }
+  });
+}
+
 // ---- time
 let laneRows = [];
 const GUTTER = 118, TOP = 18, LANE = 32;
@@ -279,15 +303,22 @@ function drawLanes() {
   let y = TOP + 9; laneRows = [];
   const tick = (frame, up, down, colour, width = 1.6) => { if (!inside(frame, frame)) return; const x = xOf(frame, w); g.strokeStyle = colour; g.lineWidth = width; g.beginPath(); g.moveTo(x, up); g.lineTo(x, down); g.stroke(); };
   for (const [frame, what] of D.marks) if (inside(frame, frame)) { const x = xOf(frame, w); g.setLineDash([3, 3]); tick(frame, TOP, h, colours.muzzle); g.setLineDash([]); g.fillStyle = colours.muzzle; g.textAlign = "left"; g.fillText(what, x + 3, h - 7); }
+  if (OLD && OLD.D.parting) { const [frame, what] = OLD.D.parting; if (inside(frame, frame)) { g.setLineDash([6, 2]); tick(frame, TOP, h, colours.wrong); g.setLineDash([]); g.fillStyle = colours.wrong; g.textAlign = "left"; g.fillText(`they part: ${what}`, xOf(frame, w) + 4, h - 7); } }
   laneRows.push(["findings", y]);
   D.findings.forEach((one, k) => { if (!inside(one.frame, one.frame)) return; const x = xOf(one.frame, w), big = k === S.finding ? 8 : 6; g.fillStyle = colours.wrong; g.beginPath(); g.moveTo(x, y - big); g.lineTo(x + big, y + big - 2); g.lineTo(x - big, y + big - 2); g.closePath(); g.fill(); });
-  y += 20; laneRows.push(["game claims", y]);
-  for (const one of D.claims) if (inside(one.frame, one.frame)) { const x = xOf(one.frame, w); g.strokeStyle = colours.right; g.lineWidth = 1.5; g.strokeRect(x - 4, y - 4, 8, 8); }
+  for (const [side, name] of OLD ? [[NEW, "game claims"], [OLD, "claims, old"]] : [[NEW, "game claims"]]) {
+    y += 20; laneRows.push([name, y]);
+    for (const one of side.D.claims) if (inside(one.frame, one.frame)) { const x = xOf(one.frame, w); g.strokeStyle = side === NEW ? colours.right : colours.muzzle; g.lineWidth = 1.5; g.strokeRect(x - 4, y - 4, 8, 8); }
+  }
   y += 22;
-  for (const id of chosen()) {
-    if (y + LANE > h) break;
+  for (const id of chosen()) for (const side of OLD ? [NEW, OLD] : [NEW]) {
+    if (y + LANE > h || !side.D.courses[id]) break;
+    lane(side, id);
+  }
+  function lane(side, id) {
+    use(side);
     const one = D.courses[id], full = D.kinds[D.actors[actorOf.get(id)] ? D.actors[actorOf.get(id)].kind : 0].health || 1, low = y + LANE - 12, level = (value) => low - Math.min(Math.max(value / full, 0), 1.15) * (LANE - 14);
-    laneRows.push([id, y + LANE / 2 - 6, id]);
+    laneRows.push([side === NEW ? id : `${id}, old`, y + LANE / 2 - 6, id]);
     const steps = (pair, draw) => { const [frames, values] = pair || [[], []]; for (let k = 0; k < frames.length; k++) { const end = k + 1 < frames.length ? frames[k + 1] : D.last + 1; if (inside(frames[k], end)) draw(xOf(Math.max(frames[k], S.t0), w), xOf(Math.min(end, S.t1), w), values[k], k); } };
     steps(one.health, (a, b, value) => { g.globalAlpha = 0.6; g.fillStyle = colours.hurtfill; g.fillRect(a, level(value), b - a, low - level(value)); g.globalAlpha = 1; g.strokeStyle = colours.hurtbox; g.lineWidth = 1.4; g.beginPath(); g.moveTo(a, level(value)); g.lineTo(b, level(value)); g.stroke(); });
     steps(one.game.health, (a, b, value) => { g.strokeStyle = colours.right; g.lineWidth = 1.6; g.setLineDash([4, 3]); g.beginPath(); g.moveTo(a, level(value) - 1); g.lineTo(b, level(value) - 1); g.stroke(); g.setLineDash([]); });
@@ -295,6 +326,7 @@ function drawLanes() {
     bar(one.immune, low + 1, colours.muzzle, true); bar(one.stunned, low + 1, colours.hitbox, true); bar(one.down, low + 1, colours.ink, false);
     for (let k = 0; k < D.contacts.length; k++) { const c = D.contacts[k]; if (c[4] !== id || !inside(c[0], c[1])) continue; if (c[7] === "landed") tick(c[0], y, low, colours.wrong, 2); else { const x0 = xOf(Math.max(c[0], S.t0), w), x1 = xOf(Math.min(c[1] + 1, S.t1), w); g.fillStyle = colours.faint; g.fillRect(x0, low + 7, Math.max(x1 - x0, 1), 2); } }
     y += LANE + 4;
+    use(NEW);
   }
   g.restore(); g.textAlign = "right";
   for (const [name, at] of laneRows) { g.fillStyle = colours.ink; let text = name; while (g.measureText(text).width > GUTTER - 12 && text.length > 3) text = text.slice(0, -2) + "…"; g.fillText(text, GUTTER - 8, at); }
@@ -393,6 +425,11 @@ function drawList() {
     add(rows, `${one.frame}  ${one.code}`, `${one.game}; ${one.rules}`, k === S.finding, () => pick(k));
     for (const f of one.follows) add(rows, `${f.frame}  ${f.code}`, `follows: ${f.game}; ${f.rules}`, false, () => { go(f.frame, [f.attacker, f.target]); lookAt(); }, "follows");
   });
+  else if (S.tab === "differences") for (const [frame, what, before, after, follows, who] of OLD.D.differences) {
+    if (!fits(`${frame} ${what} ${before} ${after}`)) continue;
+    if (++count > ROWS) continue;
+    add(rows, `${frame}  ${what}`, `${follows === null ? "" : `follows from ${follows}: `}${before}, then ${after}`, frame === S.frame && S.pair && S.pair[1] === who[1], () => { S.finding = -1; go(frame, who); lookAt(); }, follows === null ? "" : "follows");
+  }
   else for (const one of D.contacts) {
     if (only && one[7] !== only) continue;
     if (!fits(`${one[2]} ${one[3]} ${one[4]} ${one[5]} ${one[6]} ${one[7]} ${one[0]}`)) continue;
@@ -400,18 +437,19 @@ function drawList() {
     const until = one[1] > one[0] ? `–${one[1]}` : "";
     add(rows, `${one[0]}${until}  ${one[7]}`, `${one[2]}.${one[3]} on ${one[4]}.${one[5]}, ${one[6]}${one[11] === null ? "" : `, damage ${one[11]}`}`, one[0] <= S.frame && S.frame <= one[1] && S.pair && S.pair[0] === one[2] && S.pair[1] === one[4], () => { S.finding = -1; go(one[0], [one[2], one[4]]); lookAt(); });
   }
-  if (!count) rows.append(make("p", S.tab === "findings" && !D.findings.length ? "nothing disagrees" : "nothing fits"));
-  if (S.tab === "contacts" && count > ROWS) rows.append(make("p", `… and ${count - ROWS} more: search for fewer`));
+  if (!count) rows.append(make("p", S.tab === "findings" && !D.findings.length ? "nothing disagrees" : S.tab === "differences" && !OLD.D.differences.length ? "nothing differs" : "nothing fits"));
+  if (S.tab !== "findings" && count > ROWS) rows.append(make("p", `… and ${count - ROWS} more: search for fewer`));
   $("count-findings").textContent = D.findings.length; $("count-contacts").textContent = D.contacts.length;
+  if (OLD) $("count-differences").textContent = OLD.D.differences.filter((one) => one[4] === null).length;
 }
 function fillOutcomes() {
-  const select = $("outcome"), names = S.tab === "findings" ? D.findings.map((one) => one.code) : D.contacts.map((one) => one[7]);
+  const select = $("outcome"), names = S.tab === "findings" ? D.findings.map((one) => one.code) : S.tab === "contacts" ? D.contacts.map((one) => one[7]) : [];
   select.replaceChildren(make("option", "all")); select.firstChild.value = "";
   for (const name of [...new Set(names)].sort()) { const option = make("option", name); option.value = name; select.append(option); }
 }
 function tab(name) {
   S.tab = name;
-  for (const one of ["findings", "contacts"]) $("tab-" + one).setAttribute("aria-selected", String(one === name));
+  for (const one of OLD ? ["differences", "findings", "contacts"] : ["findings", "contacts"]) $("tab-" + one).setAttribute("aria-selected", String(one === name));
   fillOutcomes(); drawList();
 }
 
@@ -442,18 +480,19 @@ function window_(a, b) {
 function link() {
   const parts = [`frame=${S.frame}`];
   if (S.pair) { if (S.pair[0]) parts.push(`attacker=${encodeURIComponent(S.pair[0])}`); if (S.pair[1]) parts.push(`target=${encodeURIComponent(S.pair[1])}`); }
-  history.replaceState(null, "", "#" + parts.join("&"));
+  if (location.protocol !== "about:") history.replaceState(null, "", "#" + parts.join("&")); // within a notebook it has no address
 }
 function read() {
   const told = new URLSearchParams(location.hash.slice(1)), frame = told.get("frame");
   if (told.get("attacker") || told.get("target")) S.pair = [told.get("attacker") || "", told.get("target") || ""];
   S.finding = D.findings.findIndex((one) => String(one.frame) === frame && (!S.pair || (one.attacker === S.pair[0] && one.target === S.pair[1])));
-  return frame !== null && frame !== "" && isFinite(Number(frame)) ? Number(frame) : D.first;
+  return frame !== null && frame !== "" && isFinite(Number(frame)) ? Number(frame) : OLD && OLD.D.parting ? OLD.D.parting[0] : D.first;
 }
 const JUMPS = {
   finding: () => D.findings.map((one, k) => [one.at, () => pick(k)]),
   contact: () => D.contacts.map((one) => [one[0], () => { S.finding = -1; go(one[0], [one[2], one[4]]); }]),
   claim: () => D.claims.map((one) => [one.frame, () => { S.finding = -1; go(one.frame, [one.attacker || "", one.target || one.id || ""]); }]),
+  difference: () => (OLD ? OLD.D.differences.filter((one) => one[4] === null).map((one) => [one[0], () => { S.finding = -1; go(one[0], one[5]); lookAt(); }]) : []),
   death: () => D.events.filter((one) => one[1] === "down").map((one) => [one[0], () => { S.finding = -1; go(one[0], ["", one[2]]); }]),
 };
 function jump(what, back) {
@@ -482,19 +521,21 @@ function keys(event) {
   const step = event.shiftKey ? 10 : 1, key = event.key.length === 1 ? event.key.toLowerCase() : event.key, move = 40 / S.scale;
   const acts = {
     " ": () => play(!S.playing), ArrowLeft: () => go(S.frame - step), ArrowRight: () => go(S.frame + step), Home: () => go(D.first), End: () => go(D.last),
-    n: () => jump("finding", event.shiftKey), c: () => jump("contact", event.shiftKey), k: () => jump("claim", event.shiftKey), d: () => (event.target === world ? (S.cx += move, draw()) : jump("death", event.shiftKey)),
+    n: () => jump("finding", event.shiftKey), x: () => jump("difference", event.shiftKey), g: () => old(S.off.has("old")), c: () => jump("contact", event.shiftKey), k: () => jump("claim", event.shiftKey), d: () => (event.target === world ? (S.cx += move, draw()) : jump("death", event.shiftKey)),
     a: () => { S.cx -= move; draw(); }, w: () => { S.cy -= move * flip(); draw(); }, s: () => { S.cy += move * flip(); draw(); },
     "[": () => speed(-1), "]": () => speed(1), "+": () => zoom(1.25), "=": () => zoom(1.25), "-": () => zoom(0.8), 0: () => { follow(""); fit(); },
     f: () => follow(S.follow ? "" : (S.pair && (S.pair[1] || S.pair[0])) || ""), o: () => { window_(D.first, D.last); draw(); }, "/": () => $("search").focus(), "?": () => help(true),
   };
   if (acts[key]) { event.preventDefault(); acts[key](); }
 }
+function old(on) { if (!OLD) return; if (on) S.off.delete("old"); else S.off.add("old"); $("old").checked = on; draw(); }
 function help(on) { const box = $("help"); if (on) box.showModal(); else box.close(); $("help-button").setAttribute("aria-expanded", String(on)); }
 function wire() {
   document.addEventListener("keydown", keys);
   for (const [id, act] of [["back10", () => go(S.frame - 10)], ["back", () => go(S.frame - 1)], ["play", () => play(!S.playing)], ["on", () => go(S.frame + 1)], ["on10", () => go(S.frame + 10)], ["fit", () => { follow(""); fit(); }], ["closer", () => zoom(1.25)], ["further", () => zoom(0.8)], ["whole", () => { window_(D.first, D.last); draw(); }], ["help-button", () => help(true)], ["help-close", () => help(false)], ["tab-findings", () => tab("findings")], ["tab-contacts", () => tab("contacts")]]) $(id).addEventListener("click", act);
   for (const button of document.querySelectorAll("[data-jump]")) button.addEventListener("click", (event) => jump(button.dataset.jump, event.shiftKey));
   $("link").addEventListener("click", async () => { link(); try { await navigator.clipboard.writeText(location.href); $("link").textContent = "copied"; } catch { prompt("The link to this frame", location.href); } setTimeout(() => { $("link").textContent = "copy link"; }, 1500); });
+  if (OLD) { $("tab-differences").addEventListener("click", () => tab("differences")); $("old").addEventListener("change", () => old($("old").checked)); }
   $("search").addEventListener("input", drawList); $("outcome").addEventListener("change", drawList);
   $("frame").addEventListener("change", () => go(Number($("frame").value) || D.first));
   for (const one of SPEEDS) { const option = make("option", one < 1 ? `1/${1 / one}` : `${one}`); option.value = String(one); $("speed").append(option); }
@@ -531,8 +572,8 @@ function pickAt(event) {
 }
 load().then(() => {
   for (const one of D.contacts) longest = Math.max(longest, one[1] - one[0]);
-  readColours(); wire(); window_(D.first, D.last); tab(D.findings.length ? "findings" : "contacts");
+  readColours(); wire(); window_(D.first, D.last); tab(OLD ? "differences" : D.findings.length ? "findings" : "contacts");
   go(read(), S.pair); fit(); if (S.pair) lookAt();
-  window.voskar = { boxesAt, state: S, data: D };
+  window.voskar = { boxesAt, state: S, data: D, old: OLD && OLD.D, oldBoxesAt: (frame) => withOld(() => boxesAt(frame)) };
   document.body.dataset.ready = "true";
 });
