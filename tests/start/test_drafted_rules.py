@@ -275,8 +275,9 @@ def test_tags_and_counters_are_declared(tmp_path: Path) -> None:
     assert not any("combo" in key for key in keeper.keys)
     assert [one for one in found.unknown if "counters" in one or "cases" in one] == [
         "counters combo, guard: what changes them, and their limits",
-        "cases of hits, soft (1): when each holds, and what it does",
+        "cases of hits, soft: when each holds, and what else it does",
     ]
+    assert [attack.keys["cases"].text for attack in found.attacks] == ['[{ name = "soft", if = {}, by_claim = true }]']
     text = rulebook_text(found, ["r.jsonl"])
     book = parse_rulebook(text, "d.toml")
     load_recording(tmp_path / "r.jsonl", book)

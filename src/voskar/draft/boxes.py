@@ -10,12 +10,16 @@ import numpy as np
 
 from voskar.core.recording import Claim
 from voskar.draft.extents import EARLY, Extents, Rect, extents
-from voskar.draft.seen import FEW, Seen
+from voskar.draft.seen import FEW, AttackGroup, Seen, cell_of
 from voskar.draft.values import BoxGuess, Value, quoted, shown
 from voskar.words import counted
 
 ACROSS, LEAST_SPACE = 0.8, 64.0
 """Which part of a space of at least so many units nobody crosses in a frame."""
+
+
+Fits = dict[tuple[str, str, str], Extents | None]
+"""By attacker, attack and target: how far the two reach together."""
 
 
 class BoxDraft(Seen):
@@ -35,20 +39,25 @@ class BoxDraft(Seen):
             for name in self.attackers
             if logged[name] and name not in self.targets
         }
-        fits: dict[tuple[str, str], Extents | None] = {}
-        for attacker, target in sorted(self.pairs):
-            if attacker in hits and target in bodies:
-                continue
-            known, of_attacker = bodies.get(target, []), False
-            if not known and attacker in hits:
-                known, of_attacker = self._rects_of(hits[attacker]), True
-            told = self._hits_of(attacker, target)
-            fits[attacker, target] = extents(self.recordings, told, attacker, target, known, of_attacker)
+        fits: Fits = {}
+        for attacker in self.attackers:
+            groups = self._groups(attacker)
+            for group, target in ((one, target) for one in groups for target in one.targets):
+                if attacker in hits and target in bodies:
+                    continue
+                known, of_attacker = bodies.get(target, []), False
+                if not known and attacker in hits:
+                    known, of_attacker = self._rects_of(hits[attacker]), True
+                told = self._hits_of(group, target)
+                cells = self._cells(group) if group.is_named and len(groups) > 1 else None
+                fits[attacker, group.name, target] = extents(
+                    self.recordings, told, attacker, target, known, of_attacker, cells
+                )
         for target in self.targets:
             self._body(target, bodies, hits, fits)
         for attacker in self.attackers:
-            for targets in self._groups(attacker):
-                self._hitbox(attacker, targets, bodies, hits, fits)
+            for group in self._groups(attacker):
+                self._hitbox(group, bodies, hits, fits)
         for name in self.kind_names:
             for box in self.kinds[name].boxes:
                 if box.role == "hurtbox":
@@ -59,12 +68,16 @@ class BoxDraft(Seen):
         target: str,
         bodies: dict[str, list[Rect]],
         hits: dict[str, list[BoxGuess]],
-        fits: dict[tuple[str, str], Extents | None],
+        fits: Fits,
     ) -> None:
         """The hurtbox of an actor without logged boxes: three quarters of what the nearest of its attackers reaches."""
         if target in bodies:
             return
-        own = {attacker: one for (attacker, other), one in fits.items() if other == target and one is not None}
+        own: dict[str, Extents] = {}
+        for (attacker, _, other), one in fits.items():
+            least = own.get(attacker)
+            if other == target and one is not None and (least is None or one.wide * one.high < least.wide * least.high):
+                own[attacker] = one
         if not own:
             self.unknown.append(f"{target}: its boxes, as it is never seen near what hits it: log `boxes`")
             keys = {"rect": Value("[8, 8]", "not known: log `boxes`")}
@@ -87,8 +100,8 @@ class BoxDraft(Seen):
             for played in self.recordings
         )
 
-    def _hits_of(self, attacker: str, target: str) -> list[list[Claim]]:
-        own = {id(one) for _, one in self.pairs[attacker, target]}
+    def _hits_of(self, group: AttackGroup, target: str) -> list[list[Claim]]:
+        own = {id(one) for _, one in self._hits_in(group, target)}
         return [[one for one in told if id(one) in own] for told in self.hits]
 
     def _rects(self, kind: str) -> list[Rect]:
@@ -105,24 +118,28 @@ class BoxDraft(Seen):
 
     def _hitbox(
         self,
-        attacker: str,
-        targets: Sequence[str],
+        group: AttackGroup,
         bodies: dict[str, list[Rect]],
         hits: dict[str, list[BoxGuess]],
-        fits: dict[tuple[str, str], Extents | None],
+        fits: Fits,
     ) -> None:
+        attacker, targets = group.attacker, group.targets
         mask = Value("[" + ", ".join(map(quoted, targets)) + "]", "")
-        attack = Value(quoted(self._attack_name(attacker, targets)), "")
+        attack = Value(quoted(group.name), "")
         if attacker in hits:
             for box in hits[attacker]:
-                box.keys |= {"attack": attack, "mask": mask}
-                self.kinds[attacker].boxes.append(box)
+                if "attack" not in box.keys:  # nothing tells which of several attacks a box has
+                    box.keys |= {"attack": attack, "mask": mask}
+                    self.kinds[attacker].boxes.append(box)
             return
         number = sum(box.role == "hitbox" for box in self.kinds[attacker].boxes)
-        box = BoxGuess(f"hit-{number + 1}" if number else "hit", "hitbox", {"attack": attack, "mask": mask})
+        name = group.name if group.is_named and len(self._groups(attacker)) > 1 else "hit"
+        if any(box.name == name for box in self.kinds[attacker].boxes):
+            name = f"{name}-{number + 1}"
+        box = BoxGuess(name, "hitbox", {"attack": attack, "mask": mask})
         sizes, ups, why = [], [], ""
         for target in targets:
-            one, off = fits.get((attacker, target)), 0.0
+            one, off = fits.get((attacker, group.name, target)), 0.0
             if one is None:
                 continue
             if target in bodies:
@@ -157,9 +174,8 @@ class BoxDraft(Seen):
         else:
             box.keys["rect"] = Value("[8, 8]", "not known: log `boxes`")
             self.unknown.append(f"{attacker}: how far it reaches: log `boxes`")
-        self._during(
-            attacker, targets, box, {target: fits.get((attacker, target)) for target in targets if target not in bodies}
-        )
+        near = {target: fits.get((attacker, group.name, target)) for target in targets if target not in bodies}
+        self._during(group, box, near)
         self.kinds[attacker].boxes.append(box)
 
     def _logged(self, kind: str) -> list[str]:
@@ -212,30 +228,23 @@ class BoxDraft(Seen):
             steps += np.hypot(ways[0][0], ways[1][0])[kept].tolist()
         return (float(np.quantile(steps, 0.9)), max(steps)) if steps else (0.0, 0.0)
 
-    def _during(self, attacker: str, targets: Sequence[str], box: BoxGuess, fits: Mapping[str, Extents | None]) -> None:
+    def _during(self, group: AttackGroup, box: BoxGuess, fits: Mapping[str, Extents | None]) -> None:
         """The cells of clips in which it ever hit, where its kind also shows others. Few hits tell at most the first
         cell, and only where the two were as near in another clip without one."""
         cells: dict[str, list[int]] = defaultdict(list)
         shown: set[str] = set()
-        hits = 0
-        for played, told in zip(self.recordings, self.hits, strict=True):
+        hits, attacker = 0, group.attacker
+        for played in self.recordings:
             poses = played.poses
             rows = np.flatnonzero(np.array([actor.kind == attacker for actor in played.actors])[poses.actor])
             shown |= {played.clips[number] for number in np.unique(poses.clip[rows]).tolist() if number >= 0}
-            for one in told:
-                row = played.row(one.attacker or "", one.frame)
-                theirs = self._kind(played, one.attacker) == attacker and self._kind(played, one.target) in targets
-                if row is None or not theirs or poses.clip[row] < 0:
-                    continue
+        for number, one in self._hits_in(group):
+            played = self.recordings[number]
+            row = played.row(one.attacker or "", one.frame)
+            if row is not None and played.poses.clip[row] >= 0:
                 hits += 1
-                cell = int(poses.cell[row]) if poses.cell[row] >= 0 else int(poses.tick[row])
-                cells[played.clips[poses.clip[row]]].append(cell)
-        if (
-            len(shown) > 1
-            and cells
-            and len(cells) < len(shown)
-            and (hits > FEW or self._is_idle(fits, attacker, cells))
-        ):
+                cells[played.clips[played.poses.clip[row]]].append(cell_of(played, row))
+        if len(shown) > 1 and cells and len(cells) < len(shown) and (hits > FEW or self._is_idle(fits, group, cells)):
             windows = {
                 name: f"{min(some)}-{max(some) if hits > FEW else max(max(some), self._last_cell(attacker, name))}"
                 for name, some in sorted(cells.items())
@@ -245,10 +254,10 @@ class BoxDraft(Seen):
                 text, f"the cells of {counted(hits, 'hit')}; it shows {counted(len(shown), 'clip')}"
             )
 
-    def _is_idle(self, fits: Mapping[str, Extents | None], attacker: str, hitting: Collection[str]) -> bool:
+    def _is_idle(self, fits: Mapping[str, Extents | None], group: AttackGroup, hitting: Collection[str]) -> bool:
         """Whether, before a hit, the two were as near in a clip that never hits."""
         for target, one in fits.items():
-            for number, claim in self.pairs[attacker, target] if one is not None else ():
+            for number, claim in self._hits_in(group, target) if one is not None else ():
                 played = self.recordings[number]
                 for frame in range(max(claim.frame - EARLY, played.first), claim.frame):
                     rows = played.row(claim.attacker or "", frame), played.row(claim.target or "", frame)

@@ -9,7 +9,8 @@ import numpy as np
 
 from voskar.core.recording import Claim, Recording
 from voskar.core.recording.poses import Signs
-from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.rules.shapes import Bools, Floats, Ints
+from voskar.draft.seen import Cells
 
 REACH = 80.0
 """Units within which two may have touched at all."""
@@ -65,15 +66,17 @@ def extents(
     target: str,
     known: Sequence[Rect] = (),
     known_of_attacker: bool = False,
+    cells: Cells | None = None,
 ) -> Extents | None:
     """The extents that best part the frames with hits from those without; None without a claim that can be seen.
-    `known` are boxes of the target, or of the attacker, about its position."""
+    `known` are boxes of the target, or of the attacker, about its position. Where `cells` are given, only frames in
+    these are looked at, and each pass through them that never hits is one without."""
     near: list[_Near] = []
     hits: list[tuple[int, int]] = []
     pairs = 0
     for played, told in zip(recordings, claims, strict=True):
         numbers: dict[tuple[int, int], int] = {}
-        near.append(_near(played, attacker, target, numbers, pairs, known, known_of_attacker))
+        near.append(_near(played, attacker, target, numbers, pairs, known, known_of_attacker, cells))
         for one in told:
             key = played.numbers.get(one.attacker or "", -1), played.numbers.get(one.target or "", -1)
             if key in numbers:
@@ -83,9 +86,13 @@ def extents(
         return None
     pair, frame = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("pair", "frame"))
     dx, dy = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("dx", "dy"))
-    struck = np.zeros(pairs, dtype=np.bool_)
-    struck[[number for number, _ in hits]] = True
     places = _Places(pair, frame)
+    if cells is None:
+        group = pair
+        struck = np.isin(pair, [number for number, _ in hits])
+    else:
+        group = places.passes()
+        struck = np.isin(group, [group[row] for number, at in hits for row in places.of(number, at - LAG, at)])
     windows = [rows for number, at in hits if len(rows := places.of(number, at - LAG, at))]
     if not windows:
         return None
@@ -97,7 +104,7 @@ def extents(
         up = up if abs(up) > 2 else 0.0
     dx, dy = np.abs(dx), np.abs(dy - up)
     lead = _lead(places, frame, dx, dy, hits)
-    return _fitted(dx, dy, windows, ~struck[pair], pair, lead, up, len(hits))
+    return _fitted(dx, dy, windows, ~struck, group, lead, up, len(hits))
 
 
 def _off(dx: Floats, dy: Floats, facing: Signs, known: Sequence[Rect]) -> tuple[Floats, Floats]:
@@ -119,6 +126,7 @@ def _near(
     first: int,
     known: Sequence[Rect],
     of_attacker: bool,
+    cells: Cells | None,
 ) -> _Near:
     poses = played.poses
     kinds = (
@@ -127,6 +135,7 @@ def _near(
     )
     shown = ~poses.hidden
     mine, theirs = (np.flatnonzero(kind[poses.actor] & shown) for kind in kinds)
+    mine = mine if cells is None else mine[_in_cells(played, mine, cells)]
     low = np.searchsorted(poses.frame[theirs], poses.frame[mine])
     counts = np.searchsorted(poses.frame[theirs], poses.frame[mine], side="right") - low
     parts = []
@@ -155,6 +164,18 @@ def _near(
     return _Near(number[at], frame, dx, dy)
 
 
+def _in_cells(played: Recording, rows: Ints, cells: Cells) -> Bools:
+    """(rows,) whether each pose is in one of some cells."""
+    poses = played.poses
+    clip = poses.clip[rows]
+    cell = np.where(poses.cell[rows] >= 0, poses.cell[rows], poses.tick[rows])
+    found = np.zeros(len(rows), dtype=np.bool_)
+    for name, (low, high) in cells.items():
+        if name in played.clips:
+            found |= (clip == played.clips.index(name)) & (cell >= low) & (cell <= high)
+    return found
+
+
 AT_ONCE = 1 << 20
 """Pairs that are looked at together; bounds memory."""
 
@@ -165,6 +186,13 @@ class _Places:
     def __init__(self, pair: Ints, frame: Ints) -> None:
         self.order = np.argsort(pair, kind="stable")
         self.pair, self.frame = pair[self.order], frame[self.order]
+
+    def passes(self) -> Ints:
+        """(rows,) a number for each unbroken run of frames of a pair."""
+        begins = np.r_[True, (np.diff(self.pair) != 0) | (np.diff(self.frame) > 1)]
+        found = np.zeros(len(self.order), dtype=np.int64)
+        found[self.order] = np.cumsum(begins)[: len(self.order)]
+        return found
 
     def of(self, number: int, first: int, last: int) -> Ints:
         """Those of a pair in some frames, rising."""

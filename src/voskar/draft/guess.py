@@ -12,7 +12,7 @@ from voskar.draft.boxes import BoxDraft
 from voskar.draft.clips import ClipDraft
 from voskar.draft.lives import LifeDraft
 from voskar.draft.reactions import ReactionDraft
-from voskar.draft.seen import FEW
+from voskar.draft.seen import FEW, AttackGroup
 from voskar.draft.shots import ShotDraft
 from voskar.draft.values import AttackGuess, Guess, Value, quoted, shown
 from voskar.words import counted
@@ -38,8 +38,8 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
         self.clips()
         self.boxes()
         for attacker in self.attackers:
-            for targets in self._groups(attacker):
-                self._attack(attacker, targets)
+            for group in self._groups(attacker):
+                self._attack(group)
         contact = self._contact()
         for target in self.targets:
             self.life(target)
@@ -116,14 +116,14 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
 
     # attacks
 
-    def _attack(self, attacker: str, targets: Sequence[str]) -> None:
-        name = self._attack_name(attacker, targets)
-        made = self.attacks.setdefault(name, AttackGuess(name))
-        some = [pair for target in targets for pair in self.pairs[attacker, target]]
-        damages = Counter(one.damage for _, one in some if one.damage is not None)
+    def _attack(self, group: AttackGroup) -> None:
+        made = self.attacks.setdefault(group.name, AttackGuess(group.name))
+        some = self._hits_in(group)
+        whole = [(number, one) for number, one in some if not one.case]
+        damages = Counter(one.damage for _, one in whole or some if one.damage is not None)
         if damages:
             value, count = damages.most_common(1)[0]
-            made.keys["damage"] = Value(shown(value), f"{count} of {counted(len(some), 'hit')} tell it")
+            made.keys["damage"] = Value(shown(value), f"{count} of {counted(len(whole or some), 'hit')} tell it")
         elif "damage" not in made.keys:
             lost = self._lost(some)
             value = Counter(lost).most_common(1)[0][0] if lost else 1.0
@@ -135,7 +135,56 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
         repeats = Counter((number, one.attacker, one.target) for number, one in some)
         if max(repeats.values()) == 1 and "attacker.remove" not in made.keys:
             made.keys["rehit"] = Value('"once"', f"none of {counted(len(repeats), 'pair')} hits twice")
+        self._cases(made, some)
+        self._hitstop(made, some)
         self.reactions(made, some)
+
+    def _cases(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+        """The cases that the game names, taken where it names them: what decides them is not to be told."""
+        told: dict[str, list[float]] = defaultdict(list)
+        for _, one in some:
+            if one.case:
+                told[one.case] += [] if one.damage is None else [one.damage]
+        lines = []
+        for name, damages in sorted(told.items()):
+            damage = [f"damage = {shown(Counter(damages).most_common(1)[0][0])}"] if damages else []
+            lines.append("{ " + ", ".join([f"name = {quoted(name)}", "if = {}", "by_claim = true", *damage]) + " }")
+        if lines:
+            why = f"{sum(bool(one.case) for _, one in some)} of {counted(len(some), 'hit')} name a case"
+            made.keys["cases"] = Value(f"[{', '.join(lines)}]", f"{why}: write `if` for what decides each")
+
+    def _hitstop(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+        """For how long both, or one of them, are logged frozen from the frame after a hit."""
+        found = {}
+        for side in ("attacker", "target"):
+            lengths = Counter(
+                length
+                for number, one in some
+                if not one.case and (length := self._frozen_after(number, getattr(one, side), one.frame)) is not None
+            )
+            if lengths.total():
+                length, count = lengths.most_common(1)[0]
+                if length and count >= FEW and count >= 0.8 * lengths.total():
+                    found[side] = length, count, lengths.total()
+        if not found:
+            return
+        length, count, of = max(found.values())
+        on = [side for side, one in found.items() if one[0] == length]
+        made.keys["hitstop"] = Value(f'"{length}f"', f"logged frozen so long after {count} of {counted(of, 'hit')}")
+        if len(on) == 1:
+            made.keys["hitstop_on"] = Value(quoted(on[0]), "only it is logged frozen")
+
+    def _frozen_after(self, number: int, name: str | None, frame: int) -> int | None:
+        """How many frames one is logged frozen from the frame after a hit; None if it is frozen in that frame already,
+        or the end is not seen."""
+        played = self.recordings[number]
+        poses, who = played.poses, played.numbers.get(name or "")
+        now = None if who is None else played.row(who, frame)
+        if who is None or now is None or poses.frozen[now] != 0:
+            return None
+        rows = poses.unbroken(who, frame + 1)
+        ended = np.flatnonzero(poses.frozen[rows] != 1)
+        return int(ended[0]) if len(ended) and poses.frozen[rows[ended[0]]] == 0 else None
 
     def _lost(self, some: Iterable[tuple[int, Claim]]) -> list[float]:
         found = []
@@ -173,12 +222,11 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
             if value:
                 why = f"{count} of {counted(len(begun), 'actor')} begin with it"
                 self.kinds[kind].keys[f"counters.{quoted(name)}.start"] = Value(shown(value), why)
-        cases = Counter(one.case for some in self.hits for one in some if one.case)
+        cases = sorted({one.case for some in self.hits for one in some if one.case})
         if counters:
             self.unknown.append(f"counters {', '.join(counters)}: what changes them, and their limits")
         if cases:
-            told = ", ".join(f"{name} ({count})" for name, count in sorted(cases.items()))
-            self.unknown.append(f"cases of hits, {told}: when each holds, and what it does")
+            self.unknown.append(f"cases of hits, {', '.join(cases)}: when each holds, and what else it does")
         if any(one.event == "clash" for played in self.recordings for one in played.claims):
             self.unknown.append("clashes: which hitboxes cancel each other")
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 from collections import Counter, defaultdict
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import AWAY, FEW, Seen
+from voskar.draft.seen import AWAY, FEW, STILL, Seen
 from voskar.draft.values import Value, roundest, shown
 from voskar.words import counted
 
@@ -24,6 +25,9 @@ End = tuple[str, int]
 """Who went down or came back, and in which frame."""
 Death = tuple[Recording, str, int]
 """Who went down, and in which frame."""
+
+NARROW = 1.25
+"""Within this share of its least a range of frames is told by a round number, else by its least."""
 
 Spell = tuple[int, int]
 """For how many frames after something one was immune, at least and at most; FAR where no end of it is told."""
@@ -40,12 +44,14 @@ def _most_common(spells: Sequence[Spell]) -> int:
     return max(held, key=lambda low: (held[low], low), default=0)
 
 
-def _agreed(spells: Sequence[Spell]) -> tuple[int, int, int] | None:
-    """What nearly all have in common, and how many that are: a game with a bug has one that differs."""
+def _agreed(spells: Sequence[Spell], *, ends: bool = True) -> tuple[int, int, int] | None:
+    """What nearly all have in common, and how many that are: a game with a bug has one that differs. With `ends` an end
+    of it must be told."""
     least = _most_common(spells)
     fitting = [spell for spell in spells if _holds(spell, least)]
     most = min((high for _, high in fitting), default=FAR)
-    return (least, most, len(fitting)) if len(fitting) >= 0.8 * len(spells) and most < FAR else None
+    is_told = most < FAR or (not ends and bool(spells))
+    return (least, most, len(fitting)) if len(fitting) >= 0.8 * len(spells) and is_told else None
 
 
 class LifeDraft(Seen):
@@ -83,8 +89,8 @@ class LifeDraft(Seen):
         gone = sum(self._vanishes(self.recordings[number], one.target, one.frame) for number, one in hits)
         if gone >= 0.7 * len(hits):
             attacker = next(one for one, name in sorted(self.pairs) if name == target)
-            group = next(group for group in self._groups(attacker) if target in group)
-            damage = self.attacks[self._attack_name(attacker, group)].keys["damage"].text
+            group = next(group for group in self._groups(attacker) if target in group.targets)
+            damage = self.attacks[group.name].keys["damage"].text
             least = shown(min(float(damage), 1.0))  # any more says no more
             own.keys["health"] = Value(least, f"it is gone after {gone} of {counted(len(hits), 'hit')}")
         else:
@@ -133,24 +139,62 @@ class LifeDraft(Seen):
             self._immune_for(self.attacks[attack].keys, "target.iframes", some)
         if self._immune_for(self.kinds[target].keys, "iframes", rest):
             return
-        gaps: list[int] = []
+        gaps = self._ignored(target)
+        agreed = _agreed(gaps, ends=False)
+        if agreed is not None and agreed[0]:
+            low, high, count = agreed
+            value = roundest(low, high + 1) if high <= NARROW * low else low
+            spread = "exactly" if low == high else f"{low} to {high}" if high < FAR else f"{low} or more"
+            why = f"touched so long after {count} of {counted(len(gaps), 'hit')} without another one, {spread}"
+            self.kinds[target].keys["iframes"] = Value(f'"{int(value)}f"', why)
+        elif (most := min((high for _, high in gaps), default=FAR)) and most < FAR:
+            why = f"at most {counted(most, 'frame')}, as hits come {counted(most + 1, 'frame')} apart"
+            self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
+
+    def _ignored(self, target: str) -> list[Spell]:
+        """Of each hit: for how many frames after it the two touched without another one on the same actor, and the
+        frames until the next one; FAR if a mark, a death, a return or the end comes first."""
+        found = []
         for number, played in enumerate(self.recordings):
-            by_target: dict[str, list[int]] = defaultdict(list)
+            breaks: dict[str, list[int]] = defaultdict(list)
+            for name, frame in (end for ends in self._ends(played, target) for end in ends):
+                breaks[name].append(frame)
+            hits: dict[str, dict[int, Claim]] = defaultdict(dict)
             for one in self.hits[number]:
                 if self._kind(played, one.target) == target and (one.damage is None or one.damage > 0):
-                    by_target[one.target or ""].append(one.frame)
-            for frames in by_target.values():
-                gaps += [b - a for a, b in zip(sorted(set(frames))[:-1], sorted(set(frames))[1:], strict=True)]
-        if not gaps:
-            return
-        least = min(gaps)
-        close = sum(gap <= least + 2 for gap in gaps)
-        why = f"{counted(len(gaps), 'gap')} between hits, the least {least} frames"
-        if least > 1:
-            sure = f", {close} about as short" if close >= FEW else ": no more than that"
-            self.kinds[target].keys["iframes"] = Value(f'"{least - 1}f"', why + sure)
-        if close < FEW:
-            self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
+                    hits[one.target or ""].setdefault(one.frame, one)
+            for name, own in hits.items():
+                ends = [*breaks[name], *played.resets, played.last + 1]
+                for first, second in pairwise([*sorted(own), played.last + 1]):
+                    end = min(end for end in ends if end >= first)
+                    until = min(second, end)
+                    hits_of_both = [own[at] for at in (first, second) if at in own and at <= until]
+                    touched = max(self._touched(played, one, first, until) for one in hits_of_both)
+                    found.append((touched, second - first - 1 if second < end else FAR))
+        return found
+
+    def _touched(self, played: Recording, hit: Claim, first: int, second: int) -> int:
+        """How long after a frame, and before another one, the two of a hit were last no further apart than in the hit,
+        in a cell in which its attack hits; 0 for never."""
+        poses, numbers = played.poses, played.numbers
+        at = [played.row(name or "", hit.frame) for name in (hit.attacker, hit.target)]
+        if at[0] is None or at[1] is None:
+            return 0
+        mine, theirs = (
+            poses.between(numbers[name or ""], first + 1, min(second, first + FAR) - 1)
+            for name in (hit.attacker, hit.target)
+        )
+        frames, both, other = np.intersect1d(poses.frame[mine], poses.frame[theirs], return_indices=True)
+        mine, theirs = mine[both], theirs[other]
+        near = ~(poses.hidden[mine] | poses.hidden[theirs]) & (poses.clip[mine] == poses.clip[at[0]])
+        for axis in (poses.x, poses.y):
+            near &= np.abs(axis[mine] - axis[theirs]) <= abs(axis[at[0]] - axis[at[1]]) + STILL
+        if poses.clip[at[0]] >= 0:
+            group = self._group_of(self._kind(played, hit.attacker), self._kind(played, hit.target), hit)
+            low, high = (self._cells(group) or {}).get(played.clips[poses.clip[at[0]]], (0, FAR))
+            cell = np.where(poses.cell[mine] >= 0, poses.cell[mine], poses.tick[mine])
+            near &= (cell >= low) & (cell <= high)
+        return int(frames[near][-1]) - first if near.any() else 0
 
     @staticmethod
     def _immune_for(keys: dict[str, Value], key: str, spells: Sequence[Spell]) -> bool:
@@ -169,19 +213,19 @@ class LifeDraft(Seen):
         """Of each hit that hurt, by its attack. A return has i-frames of its own."""
         found: dict[str, list[Spell]] = defaultdict(list)
         for number, played in enumerate(self.recordings):
-            hits: dict[str, dict[int, str]] = defaultdict(dict)
+            hits: dict[str, dict[int, Claim]] = defaultdict(dict)
             for one in self.hits[number]:
                 if self._kind(played, one.target) == target and (one.damage is None or one.damage > 0):
-                    hits[one.target or ""].setdefault(one.frame, self._kind(played, one.attacker))
+                    hits[one.target or ""].setdefault(one.frame, one)
             down, back = self._ends(played, target)
             for name, frames in hits.items():
                 ends = {frame for one, frame in (*down, *back) if one == name} | {*frames, *played.resets}
                 for frame in sorted(frames.keys() - {frame for one, frame in down if one == name}):
                     until = min((end for end in ends if end > frame), default=played.last + 1)
                     spell = self._immune_after(played, name, frame, until)
-                    if spell is not None and frames[frame]:
-                        group = next(group for group in self._groups(frames[frame]) if target in group)
-                        found[self._attack_name(frames[frame], group)].append(spell)
+                    attacker = self._kind(played, frames[frame].attacker)
+                    if spell is not None and attacker:
+                        found[self._group_of(attacker, target, frames[frame]).name].append(spell)
         return found
 
     @staticmethod

@@ -11,14 +11,12 @@ from itertools import pairwise
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import AWAY, Seen
+from voskar.draft.seen import AWAY, STILL, Seen
 from voskar.draft.values import AttackGuess, Value, shown
 from voskar.words import counted
 
 LEAST = 3
 """Hits from which they tell anything."""
-STILL = 0.05
-"""Units a frame that are no motion."""
 MINIMUM = 60.0
 """Units a second that are a throw and no step."""
 LONGEST = 60

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -12,10 +13,15 @@ from voskar.core.recording import Claim, Recording
 from voskar.draft.values import AttackGuess, KindGuess, Value
 from voskar.words import counted
 
+Cells = dict[str, tuple[int, int]]
+"""The first and last cell of some clips."""
+
 FEW = 2
 """So many cases are no accident."""
 CLOSE = 4
 """Frames within which one thing follows from another."""
+STILL = 0.05
+"""Units a frame that are no motion."""
 AWAY = 8.0
 """Units from its start at which being there again means something."""
 
@@ -46,6 +52,21 @@ def _whole(played: Recording, claim: Claim) -> Claim:
         if other.kind != own.kind and own.id != other.owner and other.id != own.owner:
             return replace(claim, attacker=claim.attacker or other.id, target=claim.target or other.id)
     return claim
+
+
+def cell_of(played: Recording, row: int) -> int:
+    """The cell of a pose, or the frames since its clip began."""
+    poses = played.poses
+    return int(poses.cell[row]) if poses.cell[row] >= 0 else int(poses.tick[row])
+
+
+class AttackGroup(NamedTuple):
+    """An attack of an attacker of one kind on targets of some kinds. One that `is_named` has the game's name."""
+
+    attacker: str
+    name: str
+    targets: list[str]
+    is_named: bool
 
 
 class Seen:
@@ -97,15 +118,20 @@ class Seen:
         start = played.poses.rows_of(number)[int(np.searchsorted(played.poses.frames_of(number), mark))]
         return float(played.poses.x[start]), float(played.poses.y[start])
 
-    def _groups(self, attacker: str) -> list[list[str]]:
-        """The targets of an attacker, apart where it shows other clips as it hits them: other hits."""
+    def _groups(self, attacker: str) -> list[AttackGroup]:
+        """The attacks of an attacker: those that the game names, each; else apart where it shows other clips as it hits
+        other targets."""
+        named: dict[str, set[str]] = defaultdict(set)
         clips: dict[str, set[str]] = {}
         for (name, target), some in sorted(self.pairs.items()):
-            if name == attacker and all(one.attack is None for _, one in some):
-                shown = {self._clip(self.recordings[number], one) for number, one in some}
-                clips[target] = shown - {""}
-            elif name == attacker:
-                clips[target] = set()
+            if name != attacker:
+                continue
+            for _, one in some:
+                if one.attack is not None:
+                    named[one.attack].add(target)
+            rest = [(number, one) for number, one in some if one.attack is None]
+            if rest:
+                clips[target] = {self._clip(self.recordings[number], one) for number, one in rest} - {""}
         groups: list[tuple[set[str], list[str]]] = []
         for target, shown in clips.items():
             fitting = next((group for group in groups if not shown or not group[0] or group[0] & shown), None)
@@ -114,20 +140,47 @@ class Seen:
             else:
                 fitting[0].update(shown)
                 fitting[1].append(target)
-        return [targets for _, targets in groups]
+        found = [AttackGroup(attacker, name, sorted(targets), True) for name, targets in sorted(named.items())]
+        for _, targets in groups:
+            name = attacker if len(groups) == 1 else f"{attacker} on {' and '.join(targets)}"
+            found.append(AttackGroup(attacker, name, targets, False))
+        return found
+
+    def _hits_in(self, group: AttackGroup, *targets: str) -> list[tuple[int, Claim]]:
+        """The hits of an attack, on some of its targets or on all, each with the number of its recording."""
+        wanted = group.name if group.is_named else None
+        return [
+            (number, one)
+            for target in targets or group.targets
+            for number, one in self.pairs[group.attacker, target]
+            if one.attack == wanted
+        ]
+
+    def _group_of(self, attacker: str, target: str, claim: Claim) -> AttackGroup:
+        """The attack that a hit is of."""
+        return next(
+            group
+            for group in self._groups(attacker)
+            if target in group.targets and (group.name if group.is_named else None) == claim.attack
+        )
+
+    def _cells(self, group: AttackGroup) -> Cells | None:
+        """The cells of each clip in which an attack hits; None where a hit shows no clip."""
+        found: Cells = {}
+        for number, one in self._hits_in(group):
+            played = self.recordings[number]
+            row = played.row(one.attacker or "", one.frame)
+            if row is None or played.poses.clip[row] < 0:
+                return None
+            clip, cell = played.clips[played.poses.clip[row]], cell_of(played, row)
+            low, high = found.get(clip, (cell, cell))
+            found[clip] = min(low, cell), max(high, cell)
+        return found
 
     def _clip(self, played: Recording, claim: Claim) -> str:
         row = played.row(claim.attacker or "", claim.frame)
         number = -1 if row is None else int(played.poses.clip[row])
         return played.clips[number] if number >= 0 else ""
-
-    def _attack_name(self, attacker: str, targets: Sequence[str]) -> str:
-        some = [one for target in targets for _, one in self.pairs.get((attacker, target), ())]
-        told = [box.attack for box in some if box.attack]
-        if told:
-            return Counter(told).most_common(1)[0][0]
-        groups = self._groups(attacker)
-        return attacker if len(groups) == 1 else f"{attacker} on {' and '.join(targets)}"
 
     def _vanishes(self, played: Recording, name: str | None, frame: int) -> bool:
         number = played.numbers.get(name or "")

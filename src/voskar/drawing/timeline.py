@@ -18,12 +18,13 @@ if TYPE_CHECKING:
 
 HEALTH, HEALTH_LINE = "#cfe0cf", "#2f6b3c"
 DOWN, HELD = "#c9c4bb", "#8a5a12"
-SHIELD, STUN = "#4b7fa8", "#b0742a"
+SHIELD, STUN, FREEZE = "#4b7fa8", "#b0742a", "#6a5aa0"
 BACK, END = "#2f6b3c", "#a3360b"
 
 LANES = {
     "findings": (1.56, 1.68), "claimed": (1.34, 1.46), "dealt": (1.12, 1.26),
     "ignored": (-0.26, -0.10), "i-frames": (-0.44, -0.30), "stun": (-0.60, -0.46),
+    "hitstop": (-0.76, -0.62),
 }  # fmt: skip
 """Where each lane lies above or below the health of a row, which is 0 to 1."""
 
@@ -65,7 +66,7 @@ def draw_timeline(strips: Sequence[Strip], rate: float, title: str, path: Path, 
 
     rows = [(strip, strip.course.courses[name]) for strip in strips for name in strip.names]
     lanes = [name for name in LANES if any(_in_lane(name, course, strip) for strip, course in rows)]
-    deep = 1.15 + 0.22 * sum(lane in ("findings", "claimed") for lane in lanes)  # inches of a row
+    deep = 1.15 + 0.22 * sum(lane in ("findings", "claimed", "hitstop") for lane in lanes)  # inches of a row
     height = min(max(deep * len(rows) + 1.5 + 0.3 * len(strips), 3.2), 24.0)
     figure = Figure(figsize=(12.8, height), dpi=100, facecolor=PAPER)
     gaps = [1.0 if index == 0 or strip is rows[index - 1][0] else 1.35 for index, (strip, _) in enumerate(rows)]
@@ -99,7 +100,8 @@ def _in_lane(lane: str, course: Course, strip: Strip) -> bool:
         account = strip.account(course)
         return bool(strip.within(account.claims if lane == "claimed" else account.findings))
     found: dict[str, Sequence[Event | Span]] = {
-        "dealt": course.dealt, "ignored": course.ignored, "i-frames": course.immune, "stun": course.stunned
+        "dealt": course.dealt, "ignored": course.ignored, "i-frames": course.immune, "stun": course.stunned,
+        "hitstop": course.frozen,
     }  # fmt: skip
     return any(_reach(one)[1] >= strip.first and _reach(one)[0] <= strip.last for one in found[lane])
 
@@ -162,10 +164,13 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     ax.broken_barh(spans(course.down), (0, 1), facecolor=DOWN, alpha=0.45, linewidth=0, zorder=2)
     ax.broken_barh(spans(course.waiting), (0.9, 0.1), facecolor=HELD, linewidth=0, zorder=3)
     awake = _without(course.immune, course.down)  # nobody asks for the i-frames of one that is down
-    for lane, some, colour in (("i-frames", awake, SHIELD), ("stun", course.stunned, STUN)):
+    for lane, some, colour, hatch in (
+        ("i-frames", awake, SHIELD, ""),
+        ("stun", course.stunned, STUN, "xxxx"),
+        ("hitstop", course.frozen, FREEZE, "||||"),
+    ):
         if lane in lanes:
             low, high = LANES[lane]
-            hatch = "" if lane == "i-frames" else "xxxx"
             ax.broken_barh(spans(some), (low, high - low), facecolor=colour, edgecolor=PAPER, hatch=hatch, linewidth=0)
     _marks(ax, strip, course)
     for lane in lanes:
@@ -311,6 +316,8 @@ def _legend(rows: Sequence[tuple[Strip, Course]], lanes: Sequence[str]) -> list[
         handles.append(Patch(facecolor=SHIELD, label="i-frames"))
     if "stun" in lanes:
         handles.append(Patch(facecolor=STUN, edgecolor=PAPER, hatch="xxxx", label="stun"))
+    if "hitstop" in lanes:
+        handles.append(Patch(facecolor=FREEZE, edgecolor=PAPER, hatch="||||", label="hitstop"))
     if any(strip.account(course).health is not None for strip, course in rows):
         handles.append(Line2D([], [], color=CLAIM, linewidth=1.3, linestyle=(0, (2, 2)), label="health as logged"))
     if "claimed" in lanes:

@@ -36,6 +36,10 @@ GATES = 1500
 UNIT = 1000
 """Places are whole numbers of 1/UNIT."""
 
+CONTACT = (
+    "frame", "until", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "t", "x", "y", "damage", "case",
+)  # fmt: skip
+
 Plain = dict[str, Any]
 
 
@@ -246,7 +250,7 @@ class _Builder:
             "clip": poses.clip[rows].astype("<i2"),
             "cell": self.cell.astype("<i4"),
             "flags": flags.astype("u1"),
-        }
+        } | ({"z": np.round(poses.z[rows] * UNIT).astype("<i4")} if poses.z[rows].any() else {})
 
     def _shut(self, rows: np.ndarray) -> np.ndarray:
         """Poses in which a box that is to lie within the bounds does not."""
@@ -304,8 +308,7 @@ def _points(corners: np.ndarray) -> list[float]:
 
 
 def _contact(event: Event) -> list[Any]:
-    names = ("frame", "until", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "t", "x", "y", "damage")
-    return [written(getattr(event, name)) for name in names]
+    return [written(getattr(event, name)) for name in CONTACT]
 
 
 def _event(event: Event) -> list[Any]:
@@ -314,7 +317,7 @@ def _event(event: Event) -> list[Any]:
 
 
 def _claim(claim: Claim) -> Plain:
-    names = ("frame", "event", "attacker", "target", "id", "attack", "damage", "line")
+    names = ("frame", "event", "attacker", "target", "id", "attack", "case", "damage", "line")
     return {name: value for name in names if (value := getattr(claim, name)) is not None}
 
 
@@ -360,6 +363,7 @@ def _course(one: Course, played: Recording) -> Plain:
         "lives": [one.lives.frames, one.lives.values],
         "immune": spans(one.immune),
         "stunned": spans(one.stunned),
+        "frozen": spans(one.frozen),
         "down": spans(one.down),
         "outs": one.outs,
         "counters": {name: [steps.frames, steps.values] for name, steps in one.counters.items()},

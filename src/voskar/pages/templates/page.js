@@ -323,7 +323,7 @@ function drawLanes() {
     steps(one.health, (a, b, value) => { g.globalAlpha = 0.6; g.fillStyle = colours.hurtfill; g.fillRect(a, level(value), b - a, low - level(value)); g.globalAlpha = 1; g.strokeStyle = colours.hurtbox; g.lineWidth = 1.4; g.beginPath(); g.moveTo(a, level(value)); g.lineTo(b, level(value)); g.stroke(); });
     steps(one.game.health, (a, b, value) => { g.strokeStyle = colours.right; g.lineWidth = 1.6; g.setLineDash([4, 3]); g.beginPath(); g.moveTo(a, level(value) - 1); g.lineTo(b, level(value) - 1); g.stroke(); g.setLineDash([]); });
     const bar = (spans, top, colour, hatch) => { for (const [a, b] of spans) if (inside(a, b + 1)) { const x0 = xOf(Math.max(a, S.t0), w), x1 = xOf(Math.min(b + 1, S.t1), w); g.fillStyle = colour; g.globalAlpha = hatch ? 0.35 : 0.85; g.fillRect(x0, top, Math.max(x1 - x0, 1), 5); g.globalAlpha = 1; if (hatch) { g.strokeStyle = colour; g.lineWidth = 1; g.strokeRect(x0, top, Math.max(x1 - x0, 1), 5); } } };
-    bar(one.immune, low + 1, colours.muzzle, true); bar(one.stunned, low + 1, colours.hitbox, true); bar(one.down, low + 1, colours.ink, false);
+    bar(one.immune, low + 1, colours.muzzle, true); bar(one.stunned, low + 1, colours.hitbox, true); bar(one.frozen, low - 3, colours.ink, true); bar(one.down, low + 1, colours.ink, false);
     for (let k = 0; k < D.contacts.length; k++) { const c = D.contacts[k]; if (c[4] !== id || !inside(c[0], c[1])) continue; if (c[7] === "landed") tick(c[0], y, low, colours.wrong, 2); else { const x0 = xOf(Math.max(c[0], S.t0), w), x1 = xOf(Math.min(c[1] + 1, S.t1), w); g.fillStyle = colours.faint; g.fillRect(x0, low + 7, Math.max(x1 - x0, 1), 2); } }
     y += LANE + 4;
     use(NEW);
@@ -370,7 +370,7 @@ function drawFacts() {
   for (const [who, steps] of Object.entries(D.score)) general.push([`score ${who}`, tell(now(steps, S.frame))]);
   for (const one of D.display.filter((d) => d.frame === S.frame)) general.push(["game's display", Object.entries(one).filter(([key]) => key !== "frame").map(([key, value]) => `${key} ${value}`).join(", ")]);
   standing.append(tableOf("", general));
-  for (const claim of claimsAt(S.frame)) standing.append(make("p", `game claims ${claim.event}: ${[claim.attacker, claim.target || claim.id].filter(Boolean).join(" on ")}${claim.damage === undefined ? "" : `, damage ${claim.damage}`}`));
+  for (const claim of claimsAt(S.frame)) standing.append(make("p", `game claims ${claim.event}: ${[claim.attacker, claim.target || claim.id].filter(Boolean).join(" on ")}${claim.case ? `, ${claim.case}` : ""}${claim.damage === undefined ? "" : `, damage ${claim.damage}`}`));
   for (const event of D.events) if (event[0] === S.frame) standing.append(make("p", `${event[1]}: ${event[3]}`));
   const ids = [...new Set([...(S.pair || []), S.follow, ...chosen().slice(0, 3)])].filter((id) => id && actorOf.has(id));
   for (const id of ids) {
@@ -378,7 +378,7 @@ function drawFacts() {
     if (row < 0) lines.push(["", "no pose in this frame"]);
     else {
       const [x, y] = placeOf(row);
-      lines.push(["place", `(${tell(x)}, ${tell(y)})${C.flags[row] & 1 ? ", hidden" : ""}${C.flags[row] & 2 ? ", cut" : ""}${C.flags[row] & 4 ? ", lingering" : ""}`]);
+      lines.push(["place", `(${tell(x)}, ${tell(y)})${C.z ? `, z ${tell(C.z[row] / D.unit)}` : ""}${C.flags[row] & 1 ? ", hidden" : ""}${C.flags[row] & 2 ? ", cut" : ""}${C.flags[row] & 4 ? ", lingering" : ""}`]);
       if (C.clip[row] >= 0) lines.push(["clip", `${D.clips[C.clip[row]]}, cell ${C.cell[row]}`]);
     }
     if (one) {
@@ -387,7 +387,7 @@ function drawFacts() {
         lines.push([column, game === undefined ? tell(rules) : `${tell(rules)}, game ${tell(game)}`, game !== undefined && Math.abs(game - rules) > 1e-6]);
       }
       for (const [name, steps] of Object.entries(one.counters)) lines.push([name, tell(now(steps, S.frame))]);
-      for (const [name, spans] of [["i-frames", one.immune], ["stun", one.stunned], ["down", one.down]]) { const span = spans.find(([a, b]) => a <= S.frame && S.frame <= b); if (span) lines.push([name, `${span[0]} to ${span[1]}, ${span[1] - S.frame + 1} left${span[2] ? `, from ${span[2]}` : ""}`]); }
+      for (const [name, spans] of [["i-frames", one.immune], ["stun", one.stunned], ["hitstop", one.frozen], ["down", one.down]]) { const span = spans.find(([a, b]) => a <= S.frame && S.frame <= b); if (span) lines.push([name, `${span[0]} to ${span[1]}, ${span[1] - S.frame + 1} left${span[2] ? `, from ${span[2]}` : ""}`]); }
     }
     const held = D.inputs.filter(([who, , a, b]) => who === id && a <= S.frame && S.frame <= b).map((input) => input[1]);
     if (held.length) lines.push(["holds", held.join(", ")]);
@@ -435,7 +435,7 @@ function drawList() {
     if (!fits(`${one[2]} ${one[3]} ${one[4]} ${one[5]} ${one[6]} ${one[7]} ${one[0]}`)) continue;
     if (++count > ROWS) continue;
     const until = one[1] > one[0] ? `–${one[1]}` : "";
-    add(rows, `${one[0]}${until}  ${one[7]}`, `${one[2]}.${one[3]} on ${one[4]}.${one[5]}, ${one[6]}${one[11] === null ? "" : `, damage ${one[11]}`}`, one[0] <= S.frame && S.frame <= one[1] && S.pair && S.pair[0] === one[2] && S.pair[1] === one[4], () => { S.finding = -1; go(one[0], [one[2], one[4]]); lookAt(); });
+    add(rows, `${one[0]}${until}  ${one[7]}`, `${one[2]}.${one[3]} on ${one[4]}.${one[5]}, ${one[6]}${one[12] ? `, ${one[12]}` : ""}${one[11] === null ? "" : `, damage ${one[11]}`}`, one[0] <= S.frame && S.frame <= one[1] && S.pair && S.pair[0] === one[2] && S.pair[1] === one[4], () => { S.finding = -1; go(one[0], [one[2], one[4]]); lookAt(); });
   }
   if (!count) rows.append(make("p", S.tab === "findings" && !D.findings.length ? "nothing disagrees" : S.tab === "differences" && !OLD.D.differences.length ? "nothing differs" : "nothing fits"));
   if (S.tab !== "findings" && count > ROWS) rows.append(make("p", `… and ${count - ROWS} more: search for fewer`));
