@@ -322,6 +322,8 @@ class Driven:
         now, then = frame in down, frame - 1 in down and not anew
         if when.on == "every":
             since = self.since.get(name, 1 << 60)
+            while self.world.fights.is_frozen(name, since):
+                since += 1  # what would begin in a freeze begins after it
             late = self.world.fights.free(name, since, frame) - when.first
             due = (
                 late >= 0 and late % when.every == 0 and since <= frame and not self.world.fights.is_frozen(name, frame)

@@ -11,6 +11,7 @@ import pytest
 
 from tests.worlds import brush, outcomes, recording, rulebook, run, sting, toml
 from voskar.core.adopt.window import Window, Windows
+from voskar.core.judging.memory import Memory
 from voskar.core.step import replay
 from voskar.core.views.timeline import timeline
 from voskar.errors import InputError
@@ -93,6 +94,16 @@ def test_the_stronger_attack_goes_on(strength: int, winner: str | None, hits: li
     assert [(one.id, one.other, one.winner) for one in ledger.of("clash")] == [("hornet", "keeper", winner)]
     assert [one.attack for one in ledger.hits()] == hits
     assert bool(ledger.of("iframes")) == (winner == "keeper")
+
+
+def test_who_comes_back_is_no_longer_cancelled() -> None:
+    """Also when the other side of the clash was gone before."""
+    memory = Memory()
+    memory.note_clash((1, "sting", 2, "slash"), (0, 0, 5))
+    memory.cancel((1, "sting"), 0)
+    memory.forget(2)
+    memory.forget(1)
+    assert (memory.clashes, memory.cancelled) == ({}, {})
 
 
 def test_a_clash_takes_health_and_brings_counters_to_their_limits() -> None:

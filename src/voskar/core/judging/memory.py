@@ -118,6 +118,7 @@ class Memory:
             self._counts.pop(row, None)
         if self.clashes:
             self.clashes = {key: one for key, one in self.clashes.items() if row not in (key[0], key[2])}
+        if self.cancelled:
             self.cancelled = {key: one for key, one in self.cancelled.items() if key[0] != row}
         if self.struck:
             self.struck = {key: one for key, one in self.struck.items() if key[0] != row}
