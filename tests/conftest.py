@@ -20,7 +20,7 @@ settings.register_profile(
 )
 settings.register_profile("plain", settings.get_profile("quick"), phases=[Phase.explicit, Phase.generate])
 settings.register_profile("few", settings.get_profile("quick"), max_examples=6)
-settings.register_profile("soak", settings.get_profile("quick"), max_examples=5000, derandomize=False)
+settings.register_profile("soak", settings.get_profile("quick"), max_examples=20_000, derandomize=False)
 settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
 
 

@@ -56,19 +56,21 @@ class Judge:
         self.account: HitFilter | None = None
         self._order = Order(world.catalog)
         self._is_hitbox = [box.box.role == "hitbox" for box in world.catalog.formed]
-        self._gates: dict[str, tuple[Gate[Contact], ...]] = {}
+        self._gates: dict[str, tuple[tuple[Gate[Contact], ...], bool]] = {}
+        """By attack, and whether it matters how long its touches go on."""
         self._consequences: dict[int, Bound] = {}
         """By the identity of an attack, as a case has it or as it is; these are kept."""
         self._running: dict[tuple[str, int, str, int], tuple[int, int]] = {}
         """Where in the ledger the last contact of each pair of boxes stands, and the last frame it holds in."""
         self._prune_at = 1024
 
-    def gates(self, attack: Attack) -> tuple[Gate[Contact], ...]:
-        """Those that can stop an attack at all under these rules."""
+    def gates(self, attack: Attack) -> tuple[tuple[Gate[Contact], ...], bool]:
+        """Those that can stop an attack at all under these rules; and whether it matters how long its touches go on."""
         found = self._gates.get(attack.name)
         if found is None:
-            found = tuple(gate for gate in GATES if gate.possible(self.world.rules, attack))
-            self._gates[attack.name] = found
+            gates = tuple(gate for gate in GATES if gate.possible(self.world.rules, attack))
+            is_entry = attack.rehit is not None and attack.rehit.mode == "entry"
+            found = self._gates[attack.name] = gates, is_entry or attack.max_targets is not None
         return found
 
     def _consequences_of(self, contact: Contact) -> Bound:
@@ -98,11 +100,11 @@ class Judge:
             contact = Contact(
                 world, memory, key, frame, actors[attacker], hitbox, actors[target], formed[hurt], t, touch
             )
-            attack = hitbox.attack
             outcome = LANDED
             if account is not None:
                 account.look(contact)
-            for gate in self.gates(attack):
+            gates, is_watched = self.gates(hitbox.attack)
+            for gate in gates:
                 if gate.stops(contact):
                     outcome = gate.name
                     break
@@ -110,7 +112,7 @@ class Judge:
                 remember(contact, contact.choice)
             if judged is not None:
                 judged(contact, outcome)
-            if contact.is_watched and outcome != "unmet":
+            if is_watched and outcome != "unmet":
                 memory.touch(key, frame, world.now(contact.attacker))
             if account is not None and account.again(contact, outcome):
                 continue
@@ -142,8 +144,8 @@ class Judge:
             place, until = self._running.get(pair, (-1, frame))
             if until == frame - 1:
                 running = ledger[place]
-                case = running.case == contact.case
-                if case and running.outcome == outcome and running.attack == hitbox.attack.name:
+                is_same = running.outcome == outcome and running.attack == hitbox.attack.name
+                if is_same and running.case == contact.case:
                     self._running[pair] = (place, frame)
                     return
             self._close(pair)
@@ -153,10 +155,10 @@ class Judge:
         lingers = table.lingering[attacker.row] or table.lingering[target.row]
         damage = contact.damage if outcome == LANDED else None
         names = (attacker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
-        detail = "lingering" if lingers else None
-        if outcome == "unmet" and contact.case is not None:
-            detail = contact.case
-        ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail, contact.case))
+        detail, case = "lingering" if lingers else None, contact.case
+        if outcome == "unmet" and case is not None:
+            detail = case
+        ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail, case))
 
     def _close(self, pair: tuple[str, int, str, int]) -> None:
         """Writes down how long the last contact of a pair has run."""

@@ -164,22 +164,26 @@ class Stepper:
     def _frame(self, *, watched: bool) -> None:
         """The rest of a frame: its poses are in the world, and what is driven has moved."""
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
+        run, latches = world.run, world.catalog.conditions
         self.settling.tell_who_left()
-        counting.move(world)
-        for row in world.run.given_back.pop(world.frame, ()):
+        if run.fills or run.away:
+            counting.move(world)
+        for row in run.given_back.pop(world.frame, ()) if run.given_back else ():
             world.give_back(world.state(row))
         if not kernel.touched:
             self.returns.bring_back()
             if adopter is not None:
                 adopter.returned()
             self.succession.succeed()
-            starting.give(world)
+            if run.starts:
+                starting.give(world)
             before = (lambda: observer.before_firing(self)) if watched and observer is not None else None
             self.emitters.spawn(before)
             if adopter is not None:
                 adopter.fired()
             self.settling.tell_who_left()  # what moves at once may leave at once
-            latch(world, world.frame)
+            if latches:
+                latch(world, world.frame)
             world.touch()
         else:
             world.find_all()
@@ -190,14 +194,15 @@ class Stepper:
             self.judge.frame()
         if adopter is not None:
             adopter.judged()
-        if world.run.delayed:
+        if run.delayed:
             self.emitters.thaw()
         self.settling.settle()
-        if world.run.reflections:
+        if run.reflections:
             hand_over(world, self.judge.memory)
         if adopter is not None:
             adopter.settled()
-        latch(world, world.frame + 1)
+        if latches:
+            latch(world, world.frame + 1)
         if watched and observer is not None:
             observer.after(self)
 

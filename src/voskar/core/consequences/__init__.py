@@ -64,14 +64,14 @@ def land(contact: Contact, consequences: Bound) -> None:
     """Everything that a hit does: health, then the consequences of its attack, then those of counters that it brought
     to a limit."""
     health.take(contact)
-    stop(contact)
     world, attacker, target, attack = contact.world, contact.attacker, contact.target, contact.effect
-    of = {
-        "target": Effect(world, target, attacker, attack.target, attack.name, "target", contact),
-        "attacker": Effect(world, attacker, target, attack.attacker, attack.name, "attacker", contact),
-    }
-    for side, consequence in consequences:
-        consequence.apply(of[side])
+    if attack.hitstop:
+        stop(contact)
+    if consequences:
+        on_target = Effect(world, target, attacker, attack.target, attack.name, "target", contact)
+        on_attacker = Effect(world, attacker, target, attack.attacker, attack.name, "attacker", contact)
+        for side, consequence in consequences:
+            consequence.apply(on_target if side == "target" else on_attacker)
     if world.run.reached:
         reach(world, attack.name, {attacker.id: target, target.id: attacker}, contact)
 
@@ -79,8 +79,6 @@ def land(contact: Contact, consequences: Bound) -> None:
 def stop(contact: Contact) -> None:
     """Freezes the target, then the attacker, or everyone."""
     effect, world, memory = contact.effect, contact.world, contact.memory
-    if not effect.hitstop:
-        return
     if effect.hitstop_on == "all":
         freeze_all(world, memory, effect.hitstop)
         return

@@ -10,24 +10,24 @@ from voskar.core.rules.decimals import added, scaled
 from voskar.core.world import ActorState, World
 
 
-def lose(world: World, state: ActorState, damage: float, by: str, cause: str | None = None) -> float:
-    """Takes health, below 0 gives it; how much was really taken. Counters that absorb are taken from first.
+def lose(world: World, state: ActorState, damage: float, by: str, cause: str | None = None) -> None:
+    """Takes health, below 0 gives it. Counters that absorb are taken from first.
 
     Health stops at 0 and at the full; one that runs out is settled at the end of the frame, or at once. `by` is who did
     it, `cause` the attack of damage that comes later than its hit.
     """
     before = state.health
     if before is None or not damage:
-        return 0.0
-    if damage > 0:
+        return
+    if damage > 0 and world.any_absorbs:
         damage = _absorbed(world, state, damage, by)
     full = state.kind.health or 0.0
-    rest = added(before, -damage)
+    rest = before - damage if before.is_integer() and damage.is_integer() else added(before, -damage)
     after = max(rest, 0.0) if damage > 0 else min(rest, max(full, before))
     if after == before:
         if after == 0 and damage > 0:
             world.settling.add(state.row)  # it may still stand, as the game had it
-        return 0.0
+        return
     state.health = after
     if after < before:
         state.credit = by
@@ -36,7 +36,6 @@ def lose(world: World, state: ActorState, damage: float, by: str, cause: str | N
         world.settling.add(state.row)
         if world.rules.contact.health_check == "at_once":
             go_down(world, state)
-    return added(before, -after)
 
 
 def _absorbed(world: World, state: ActorState, damage: float, by: str) -> float:
@@ -54,11 +53,15 @@ def _absorbed(world: World, state: ActorState, damage: float, by: str) -> float:
 def take(contact: Contact) -> None:
     """All that a hit takes of health and gives: its damage, then that of the tables, then what is stolen."""
     world, attacker, target, effect = contact.world, contact.attacker, contact.target, contact.effect
-    lost = lose(world, target, contact.damage, attacker.id)
-    lost = added(lost, lose(world, target, effect.target.damage, attacker.id))
-    lose(world, attacker, effect.attacker.damage, target.id)
+    before = target.health
+    lose(world, target, contact.damage, attacker.id)
+    if effect.target.damage:
+        lose(world, target, effect.target.damage, attacker.id)
+    after = target.health
+    if effect.attacker.damage:
+        lose(world, attacker, effect.attacker.damage, target.id)
     share = effect.attacker.lifesteal
-    if share and lost > 0:
+    if share and before is not None and after is not None and (lost := added(before, -after)) > 0:
         thief = world.find(attacker.owner) if attacker.owner is not None else attacker
         if thief is not None and thief.down is None:
             lose(world, thief, -scaled(lost, (share,), world.rules.contact.round_damage, 0.0), target.id)

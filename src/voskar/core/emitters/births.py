@@ -84,7 +84,8 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
     if not expected:
         state = world.enter(birth)
-        begin(world, state)
+        if state.counters or state.kind.counters:
+            begin(world, state)
         if state.kind.start_iframes:
             guard(world, state)
         return state

@@ -6,7 +6,7 @@ import msgspec
 
 from voskar.core.asking import holds, words
 from voskar.core.gate import Gate, GateAnswer
-from voskar.core.rules import Emitter
+from voskar.core.rules import ActorCondition, Emitter
 from voskar.core.world import NEVER, ActorState, World
 
 
@@ -107,6 +107,7 @@ def _condition(pull: Pull) -> GateAnswer:
     return GateAnswer(not holds(pull.world, pull.owner, condition), told)
 
 
+NOTHING = ActorCondition()
 SILENT = ("unmet",)
 """Gates that are no denial: another emitter is to fire instead."""
 GATES: tuple[Gate[Pull], ...] = (
@@ -114,7 +115,7 @@ GATES: tuple[Gate[Pull], ...] = (
         "unmet",
         "",
         "",
-        lambda pull: not holds(pull.world, pull.owner, pull.emitter.if_),
+        lambda pull: pull.emitter.if_ != NOTHING and not holds(pull.world, pull.owner, pull.emitter.if_),
         _condition,
         reads=(("counters", "owner"), ("health", "owner"), ("stun", "owner"), ("iframes", "owner")),
     ),

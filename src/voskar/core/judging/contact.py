@@ -56,6 +56,9 @@ def damage_between(contact: Contact) -> tuple[float, float]:
 
 def damage_of(contact: Contact) -> float:
     """What it takes by the rules; of what the game draws, what it claims within that, else the middle."""
+    effect = contact.effect
+    if effect.is_plain and contact.hurtbox.box.damage_scale == 1.0:
+        return effect.damage
     least, most = damage_between(contact)
     if least == most:
         return most

@@ -49,7 +49,7 @@ class Order:
     def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[TouchRow]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
         actors = cast(list[ActorState], world.actors)  # whoever touches is there
-        name_of = ranks(world)
+        name_of = None if world.rules.contact.order == "id" else ranks(world)
         earliest: dict[tuple[int, int, int], float] = {}
         for attacker, hitbox, target, _, t, _ in found:
             group = (attacker, attack[hitbox], target)
@@ -64,7 +64,8 @@ class Order:
                 t = round(t, 6)
             began = t if alone else round(earliest[attacker, its, target], 6)
             unsaid = claims is not None and not claims(actors[attacker].id, self._attacks[its], actors[target].id)
-            whose, whom = name_of(actors[attacker]), name_of(actors[target])
+            mine, other = actors[attacker], actors[target]
+            whose, whom = (mine.id, other.id) if name_of is None else (name_of(mine), name_of(other))
             place = (rank[hurtbox], t, name[hitbox], name[hurtbox])
             keyed.append((*first[hitbox], began, unsaid, whose, its, whom, *place, touch))
         keyed.sort()

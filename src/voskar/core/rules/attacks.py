@@ -199,6 +199,18 @@ class Attack(Struct, frozen=True):
             yield from (table for table in (case.attacker, case.target) if table is not None)
 
     @property
+    def is_plain(self) -> bool:
+        """Whether no factor of its own, no rounding and no draw changes its damage."""
+        return (
+            self.by_counter is None
+            and self.damage_type is None
+            and self.least_damage is None
+            and not self.scales
+            and self.damage >= self.min_damage
+            and self.damage.is_integer()
+        )
+
+    @property
     def memory_key(self) -> str:
         """What its hits are remembered by: its own name, or that of its rehit group."""
         return self.name if self.rehit_group is None else f"group {self.rehit_group}"

@@ -72,6 +72,8 @@ class Stage:
         self._visits: list[int] = []
         self.waiting: list[Birth] = []
         """What was ordered for the next frame, in the order in which it came about."""
+        self.any_absorbs = any(rule.absorbs for kind in rules.kinds.values() for rule in kind.counters.values())
+        """Whether any counter takes damage before health does."""
         self.settling: set[int] = set()
         """Who has run out of something in this frame."""
         self.entered = 0

@@ -14,7 +14,12 @@ from voskar.core.world import NEVER
 
 def stops(contact: Contact) -> bool:
     """Whether i-frames guard the target."""
-    return not contact.hitbox.attack.ignores_iframes and contact.world.is_immune(contact.target)
+    target = contact.target
+    if contact.hitbox.attack.ignores_iframes:
+        return False
+    if target.immune_since <= contact.frame <= target.immune_until:
+        return True
+    return target.kind.any_clip_iframes and contact.world.clip_guards(target)
 
 
 def check(contact: Contact) -> GateAnswer:

@@ -13,7 +13,7 @@ def stops(contact: Contact) -> bool:
     hit, frame = contact.memory.hits.get(key), contact.frame
     if hit is not None and hit.frame == frame:
         return True
-    if contact.is_full:
+    if contact.hitbox.attack.max_targets is not None and contact.is_full:
         return True
     rehit = contact.rehit
     if rehit.mode == "entry":
