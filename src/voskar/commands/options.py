@@ -34,10 +34,12 @@ F = TypeVar("F", bound=Callable[..., Any])
 _RANGE = re.compile(r"(\d+)?(-)?(\d+)?")
 
 
+UNTIL_ERROR = "voskar.until_error"
+
 SHARED = (
     "reactions", "within", "resync", "tolerance", "no_explain", "explain_trials", "actor", "outcome", "frames",
-    "workers", "cluster", "tables", "report", "coverage", "least", "brief", "everything", "watch", "overwrite",
-    "as_json",
+    "until_error", "workers", "cluster", "tables", "report", "coverage", "least", "brief", "everything", "watch",
+    "overwrite", "as_json",
 )  # fmt: skip
 """The options that several commands have, in the order in which every help lists them: after a command's own."""
 
@@ -52,10 +54,17 @@ class Command(click.Command):
 
 
 def inputs(function: F) -> F:
-    """RULEBOOK and RECORDING, in that order."""
+    """RULEBOOK and RECORDING, in that order, and `--until-error`, which `load` looks up."""
     recording = click.argument("recording", metavar="RECORDING")
     rulebook = click.argument("rulebook", metavar="RULEBOOK")
-    return rulebook(recording(function))
+    until_error = click.option(
+        "--until-error",
+        is_flag=True,
+        expose_value=False,
+        callback=lambda context, _, value: context.meta.update({UNTIL_ERROR: value}),
+        help="Read a recording up to its first wrong line instead of refusing it.",
+    )
+    return rulebook(recording(until_error(function)))
 
 
 def json_option(what: str) -> Callable[[F], F]:
@@ -272,10 +281,17 @@ def tables_option(function: F) -> F:
 def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[ReadyRulebook, Recording]:
     """Reads both files."""
     from voskar.files.kept import ReadyRulebook
-    from voskar.files.recording import load_recording
+    from voskar.files.recording import first_wrong_line, load_recording
 
     rules = ReadyRulebook(rulebook)
-    played = load_recording(recording, rules)
+    context = click.get_current_context(silent=True)
+    until_error = None if context is None else context.meta.get(UNTIL_ERROR)
+    try:
+        played = load_recording(recording, rules, until_error=bool(until_error))
+    except InputError as error:
+        if until_error is False and first_wrong_line(recording, error) is not None:
+            present.say("note: --until-error reads the frames before the first wrong line", err=True)
+        raise
     for warning in played.warnings:
         present.say(f"warning: {warning}", err=True)
     if not is_compiled() and len(played.poses) > SLOW:

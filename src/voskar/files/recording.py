@@ -37,17 +37,39 @@ class Kinds(Protocol):
     def fixtures(self) -> frozenset[str]: ...
 
 
-def load_recording(path: str | Path, rulebook: Kinds | None, *, pipes: bool = True) -> Recording:
+def load_recording(
+    path: str | Path, rulebook: Kinds | None, *, pipes: bool = True, until_error: bool = False
+) -> Recording:
     """Reads and checks a recording: JSON Lines, plain or gzip, a folder of tables, "-" for standard input, or the
     stage script (`.toml`) of one.
 
-    `rulebook` says which kinds there are, None takes any; without `pipes` only a regular file will do. Raises
+    `rulebook` says which kinds there are, None takes any; without `pipes` only a regular file will do. With
+    `until_error` a recording ends before the first line that is wrong, and has a warning that says so. Raises
     InputError with file, line or row, and field.
     """
     try:
         return read_whole(path, lambda source: _gather(source, rulebook), pipes=pipes)
     except InputError as error:
+        line = first_wrong_line(path, error)
+        if until_error and line is not None:
+            with suppress(InputError):
+                return _read_before(path, rulebook, line, error)
         raise InputError(_and_others(path, rulebook, error)) from None
+
+
+def first_wrong_line(path: str | Path, error: InputError) -> int | None:
+    """The first line of a file of JSON lines that an error is about, if there are frames before it."""
+    line = error.problems[0].line
+    is_plain = str(path) != "-" and Path(path).is_file() and Path(path).suffix.lower() != ".toml"
+    return line if line is not None and line > 2 and is_plain else None
+
+
+def _read_before(path: str | Path, rulebook: Kinds | None, line: int, error: InputError) -> Recording:
+    """The frames before a line. Raises InputError if these are wrong, too."""
+    with open_frames(path, without=range(line, 1 << 62)) as source:
+        found = _gather(source, rulebook)
+    warning = f"only frames {found.first} to {found.last} are read: {error.problems[0]}"
+    return replace(found, warnings=(*found.warnings, warning))
 
 
 T = TypeVar("T")
