@@ -148,3 +148,22 @@ def test_colour_only_where_wanted(apiary: Path) -> None:
     for columns in ("80", "120"):
         lines = voskar("replay", "apiary.toml", "meadow.jsonl", cwd=apiary, COLUMNS=columns).stdout.splitlines()
         assert max(map(len, lines)) <= int(columns)
+
+
+def test_what_comes_before_a_wrong_line(apiary: Path, here: Any, tmp_path: Path) -> None:
+    lines = (apiary / "meadow.jsonl").read_text().splitlines()
+    lines[301] = '{"frame": 300, "poses": [{"id": "keeper", "x": "a"}]}'
+    (tmp_path / "bad.jsonl").write_text("\n".join(lines))
+    (tmp_path / "good.jsonl").write_text("\n".join(lines[:301]))
+    refused = here("replay", apiary / "apiary.toml", "bad.jsonl", cwd=tmp_path)
+    assert refused.returncode == 2
+    assert "note: --until-error reads the frames before" in refused.stderr
+    assert 'bad.jsonl:302: frame 300: poses[0].x: found "a", expected a number' in refused.stderr
+    told = [
+        here("replay", apiary / "apiary.toml", name, "--until-error", "--json", cwd=tmp_path)
+        for name in ("bad.jsonl", "good.jsonl")
+    ]
+    assert (told[0].returncode, told[0].stdout) == (0, told[1].stdout)
+    assert "warning: only frames 0 to 299 are read: bad.jsonl:302" in told[0].stderr
+    (tmp_path / "worse.jsonl").write_text("\n".join([lines[0], lines[301]]))
+    assert here("replay", apiary / "apiary.toml", "worse.jsonl", "--until-error", cwd=tmp_path).returncode == 2
