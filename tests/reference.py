@@ -217,6 +217,7 @@ class Reference:
         self.driven = Driven(self)
         self.since: dict[str, int] = {}  # the first of its unbroken frames
         self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
+        self.lingered: set[str] = set()
         for frame in range(recording.first, recording.last + 1):
             self.fights.frame = frame
             if frame in recording.resets:
@@ -224,11 +225,13 @@ class Reference:
             logged = set(self.poses(frame))
             for name, pose in self.poses(frame).items():
                 old = self.last_logged.get(name, pose)
-                if name not in self.last_logged or (not pose["hidden"] and (pose["cut"] or old["hidden"])):
+                is_new = name not in self.last_logged and name not in self.lingered
+                if is_new or (not pose["hidden"] and (pose["cut"] or old["hidden"])):
                     self.fights.give_back(name)
             self.last_logged = self.poses(frame)
             self.gone -= {name for name in self.gone if name in logged and name not in self.logged_before}
             shown = self.lingering(frame)
+            self.lingered = set(shown) - logged
             self.logged_before = logged
             if self.ended:
                 self.driven.last_poses, self.before = shown, {}

@@ -385,6 +385,7 @@ class Vitals:
         self.take_life(frame, name)
         self.revive(name)
         self.forget(name)
+        world.gone.discard(name)  # poison may take who has been consumed, and has lives
         world.fights.come_back(frame, name)
         world.events.append({"frame": frame, "event": "respawn", "id": name, "x": x, "y": y})
         self.protect(frame, name, respawn)

@@ -13,7 +13,21 @@ from voskar.core.rules import Lasting as LastingDuration
 from voskar.core.rules import attacks as rules
 from voskar.core.rules.shapes import LIMIT
 from voskar.errors import renamed
-from voskar.files.values import Frames, Lasting, Names, Number, RehitRule, Table, Whole, ZeroUp, windows
+from voskar.files.values import (
+    CELLS_INPUT,
+    Angle,
+    Frames,
+    Lasting,
+    Names,
+    Number,
+    Pair,
+    RehitRule,
+    Table,
+    Whole,
+    ZeroUp,
+    comparison_input,
+    windows,
+)
 
 DAMAGES: tuple[str, ...] = get_args(get_args(rules.Given)[1])
 """Words that stand for the damage of a hit."""
@@ -35,15 +49,23 @@ def _health(value: Any) -> Any:
     return _comparisons(value, percent=True)
 
 
-Comparisons = Annotated[tuple[Comparison, ...], BeforeValidator(_comparisons, json_schema_input_type=str | list[str])]
-HealthComparisons = Annotated[tuple[Comparison, ...], BeforeValidator(_health, json_schema_input_type=str | list[str])]
+Comparisons = Annotated[
+    tuple[Comparison, ...],
+    BeforeValidator(_comparisons, json_schema_input_type=comparison_input(percent=False)),
+]
+HealthComparisons = Annotated[
+    tuple[Comparison, ...], BeforeValidator(_health, json_schema_input_type=comparison_input(percent=True))
+]
 
 
 def _cells(value: Any) -> Any:
     return ((0, ANY_CELL),) if value == "" else windows(value)
 
 
-Cells = dict[str, Annotated[tuple[tuple[int, int], ...], BeforeValidator(_cells, json_schema_input_type=str)]]
+Cells = dict[
+    str,
+    Annotated[tuple[tuple[int, int], ...], BeforeValidator(_cells, json_schema_input_type=Literal[""] | CELLS_INPUT)],
+]
 
 
 class StateConditionTable(Table):
@@ -84,9 +106,13 @@ class ContactConditionTable(Table):
     ally: bool | None = None
 
 
+DIRECTIONS = ("away", "flat", "facing", "travel")
+DIRECTION_INPUT: Any = Literal[DIRECTIONS] | Angle
+
+
 def _direction(value: Any) -> Any:
     expected = '"away", "flat", "facing", "travel", or degrees'
-    if isinstance(value, str) and value in ("away", "flat", "facing", "travel"):
+    if isinstance(value, str) and value in DIRECTIONS:
         return value
     if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
         raise ValueError(expected)
@@ -99,7 +125,7 @@ class KnockbackTable(Table):
     distance: Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
     over: Lasting = LastingDuration.parse(1)
     ease: Literal["even", "fade"] = "even"
-    direction: Annotated[str | float, BeforeValidator(_direction)] = "away"
+    direction: Annotated[str | float, BeforeValidator(_direction, json_schema_input_type=DIRECTION_INPUT)] = "away"
     mode: Literal["set", "add"] = "set"
     bounces: ZeroUp = 0.0
     bounce_times: Annotated[int, Field(ge=1, le=1 << 31)] = 1
@@ -150,9 +176,9 @@ def _given(value: Any) -> Any:
     return float(value)
 
 
-Given = Annotated[float | str, BeforeValidator(_given, json_schema_input_type=float | Literal[DAMAGES])]
+Given = Annotated[float | str, BeforeValidator(_given, json_schema_input_type=Number | Literal[DAMAGES])]
 Longer = Literal["longest", "set", "add"]
-Launched = Annotated[LaunchTable, BeforeValidator(_launch, json_schema_input_type=float | LaunchTable)]
+Launched = Annotated[LaunchTable, BeforeValidator(_launch, json_schema_input_type=Number | LaunchTable)]
 
 
 class CounterConsequenceTable(Table):
@@ -207,7 +233,7 @@ def _damage(value: Any) -> Any:
     return float(value)
 
 
-Damage = Annotated[float | list[float], BeforeValidator(_damage, json_schema_input_type=float | list[float])]
+Damage = Annotated[float | list[float], BeforeValidator(_damage, json_schema_input_type=Number | Pair)]
 
 
 FrozenSide = Literal["both", "attacker", "target", "all"]

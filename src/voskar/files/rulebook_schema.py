@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field
+from pydantic import BeforeValidator, ConfigDict, Field
 
 from voskar.core.rules import Duration
 from voskar.core.rules import Lasting as LastingDuration
@@ -17,7 +17,7 @@ from voskar.files.attack_schema import (
     CounterConsequenceTable,
     StateConditionTable,
 )
-from voskar.files.shapes import ShapeTable
+from voskar.files.shapes import SHAPES, ShapeTable
 from voskar.files.values import (
     Angle,
     Cell,
@@ -38,11 +38,14 @@ from voskar.files.values import (
     Whole,
     WindowTable,
     ZeroUp,
+    exactly_one,
 )
 
 
 class SolidTable(Table):
     """`[[space.solids]]`"""
+
+    model_config = ConfigDict(json_schema_extra=exactly_one("rect", "polygon"))
 
     rect: Corners | None = None
     polygon: Points | None = None
@@ -61,7 +64,7 @@ class SpaceTable(Table):
 class LayersTable(Table):
     """`[layers]`"""
 
-    names: Annotated[Names, Field(max_length=64)] = []
+    names: Annotated[Names, Field(max_length=64, json_schema_extra={"uniqueItems": True})] = []
     meets: dict[str, Names] | None = None
 
 
@@ -97,7 +100,7 @@ def _depth(value: Any) -> Any:
     return [float(one) for one in value]
 
 
-Depth = Annotated[list[float], BeforeValidator(_depth, json_schema_input_type=list[float])]
+Depth = Annotated[list[float], BeforeValidator(_depth, json_schema_input_type=Pair)]
 
 
 class KeyTable(Table):
@@ -110,8 +113,13 @@ class KeyTable(Table):
     blend: Blend | None = None
 
 
+HITBOX: dict[str, Any] = {"if": {"properties": {"role": {"const": "hitbox"}}}, "then": {"required": ["attack"]}}
+
+
 class BoxTable(ShapeTable):
     """`[kinds.X.boxes.NAME]`"""
+
+    model_config = ConfigDict(json_schema_extra={**exactly_one(*SHAPES), **HITBOX})
 
     role: Literal["hitbox", "hurtbox", "body"]
     grow: Number = 0.0
@@ -157,7 +165,7 @@ def _speed(value: Any) -> Any:
     return sorted(map(float, value)) if isinstance(value, list) else float(value)
 
 
-Speed = Annotated[float | list[float], BeforeValidator(_speed, json_schema_input_type=float | list[float])]
+Speed = Annotated[float | list[float], BeforeValidator(_speed, json_schema_input_type=Number | Pair)]
 
 
 class FanTable(Table):
@@ -191,8 +199,11 @@ class DownTable(Table):
     keeps_push: bool = False
 
 
+RESPAWN_PLACES = ("start", "here", "checkpoint")
+
+
 def _respawn_place(value: Any) -> Any:
-    if value in ("start", "here", "checkpoint"):
+    if value in RESPAWN_PLACES:
         return value
     numbers = isinstance(value, list) and [type(one) in (int, float) and abs(one) <= LIMIT for one in value]
     if numbers != [True, True]:
@@ -205,7 +216,9 @@ class RespawnTable(Table):
 
     after: Frames = Duration.parse(0)
     needs: str | None = None
-    at: Annotated[str | list[float], BeforeValidator(_respawn_place)] = "start"
+    at: Annotated[
+        str | list[float], BeforeValidator(_respawn_place, json_schema_input_type=Literal[RESPAWN_PLACES] | Pair)
+    ] = "start"
     if_unsafe: Literal["appear", "wait"] = "appear"
     clearance: ZeroUp = 0.0
     iframes: Frames = Duration.parse(0)
@@ -232,6 +245,8 @@ TRIGGERS = ("press", "release", "hold", "every", "clip")
 
 class WhenTable(Table):
     """`when` of an emitter"""
+
+    model_config = ConfigDict(json_schema_extra=exactly_one(*TRIGGERS))
 
     press: str | None = None
     release: str | None = None
@@ -270,7 +285,10 @@ class EmitterTable(FanTable):
     muzzle: Pair = [0.0, 0.0]
     pivot: Pair = [0.0, 0.0]
     turns: bool = False
-    aim: Annotated[str | float | TargetTable, BeforeValidator(_aim)] = "facing"
+    aim: Annotated[
+        str | float | TargetTable,
+        BeforeValidator(_aim, json_schema_input_type=Literal["facing", "input"] | Angle | TargetTable),
+    ] = "facing"
     within: Annotated[list[Number], Field(min_length=4, max_length=4)] | None = None
     moves_at_once: bool = False
     if_: Annotated[ActorConditionTable, Field(alias="if")] = ActorConditionTable()

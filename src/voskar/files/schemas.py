@@ -66,9 +66,52 @@ def _schema_text(file: str) -> str:
     schema: dict[str, Any] = FILES[file]().model_json_schema(schema_generator=WithDurations)
     if file == "rulebook":
         schema.pop("required", None)  # what is included needs no version of its own
+        _let_kinds_be_like(schema["$defs"])
     if file == "expect":
         schema["$defs"]["ExpectTable"]["additionalProperties"] = True  # columns of the ledger
     return json.dumps(schema, indent=1) + "\n"
+
+
+def _let_kinds_be_like(defs: dict[str, Any]) -> None:
+    """A kind that is like another one, or an actor of its own, names only what it changes: nothing is required."""
+    defs["OwnRulesTable"] = _without_required(defs, defs["OwnRulesTable"])
+    whole = defs["KindTable"]
+    defs["KindTable"] = {
+        "if": {"required": ["like"]},
+        "then": {"$ref": f"#/$defs/{_relaxed(defs, 'KindTable', whole)}"},
+        "else": whole,
+    }
+
+
+def _relaxed(defs: dict[str, Any], name: str, whole: dict[str, Any]) -> str:
+    """The name of the same table without anything that is required, with all that it holds."""
+    new = f"{name}.like"
+    if new not in defs:
+        defs[new] = {}  # a table may hold itself
+        defs[new] = _without_required(defs, whole)
+    return new
+
+
+def _without_required(defs: dict[str, Any], part: Any) -> Any:
+    if isinstance(part, list):
+        return [_without_required(defs, one) for one in part]
+    if not isinstance(part, dict):
+        return part
+    found = {}
+    for key, value in part.items():
+        if key == "$ref":
+            name = value.rpartition("/")[2]
+            found[key] = f"#/$defs/{_relaxed(defs, name, defs[name])}"
+        elif key not in ("required", "oneOf", "if", "then") or not _is_demand(key, value):
+            found[key] = _without_required(defs, value)
+    return found
+
+
+def _is_demand(key: str, value: Any) -> bool:
+    """Whether a keyword of a schema demands keys. A table may have keys of these names, too."""
+    if key in ("required", "oneOf"):
+        return isinstance(value, list) and all(isinstance(one, str) or "required" in one for one in value)
+    return isinstance(value, dict) and ("required" in value or "const" in str(value))
 
 
 def schema_line(path: Path, file: str) -> str:

@@ -9,11 +9,39 @@ from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Fie
 
 from voskar.core.rules import Duration, Rehit
 from voskar.core.rules import Lasting as LastingDuration
+from voskar.core.rules.durations import LONGEST
+from voskar.core.rules.polygons import MOST_CORNERS
 from voskar.core.rules.shapes import LIMIT
 
 _WINDOW = re.compile(r"(\d+)(?:\s*-\s*(\d+))?", re.ASCII)
 
 REHIT_WORDS = ("once", "entry", "always")
+
+
+def text(pattern: str) -> Any:
+    """In a JSON Schema, a text of a form."""
+    return Annotated[str, Field(pattern=f"^(?:{pattern})$")]
+
+
+# What JSON Schemas say of the texts that are parsed here. Editors use them; what is refused is decided by the parsers.
+_SPAN = r"(?:[0-9]+f|[0-9]+(?:\.[0-9]+)?m?s)"
+_ABOVE_0 = r"[0-9]*[1-9][0-9]*f|[0-9]*[1-9][0-9]*(?:\.[0-9]+)?m?s|[0-9]+\.[0-9]*[1-9][0-9]*m?s"
+_CELLS = r"\s*[0-9]+(?:\s*-\s*[0-9]+)?\s*"
+DURATION_INPUT: Any = text(_SPAN) | Annotated[int, Field(ge=0, le=LONGEST)]
+LASTING_INPUT: Any = text(_ABOVE_0) | Annotated[int, Field(ge=1, le=LONGEST)]
+CELLS_INPUT: Any = text(f"{_CELLS}(?:,{_CELLS})*")
+CHARGE_INPUT: Any = text(rf"\s*{_SPAN}\s*-\s*(?:{_SPAN})?\s*")
+
+
+def comparison_input(*, percent: bool) -> Any:
+    """In a JSON Schema, a comparison or a list of them."""
+    one = text(r"\s*(?:<=|>=|==|<|>)\s*[-+]?[0-9]{1,15}(?:\.[0-9]{1,15})?\s*" + (r"%?\s*" if percent else ""))
+    return one | list[one]  # type: ignore[valid-type]
+
+
+def exactly_one(*names: str) -> dict[str, Any]:
+    """In a JSON Schema, a table with exactly one of some keys."""
+    return {"oneOf": [{"required": [name]} for name in names]}
 
 
 class Table(BaseModel):
@@ -24,7 +52,7 @@ class Table(BaseModel):
 
 VERSION = 2
 """The version of rulebooks and their suites that is written. In version 1 some keys had other names."""
-Version = Literal[1, 2]
+Version = Annotated[Literal[1, 2], BeforeValidator(lambda value: "" if value is True else value)]
 
 
 def _duration(value: Any) -> Duration:
@@ -88,15 +116,19 @@ Number = Annotated[float, Field(ge=-LIMIT, le=LIMIT, allow_inf_nan=False)]
 Positive = Annotated[float, Field(gt=0, le=LIMIT, allow_inf_nan=False)]
 Angle = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Pair = Annotated[list[Number], Field(min_length=2, max_length=2)]
-Size = Annotated[Pair, AfterValidator(_above_zero)]
+Size = Annotated[
+    Pair, AfterValidator(_above_zero), Field(json_schema_extra={"items": {"type": "number", "exclusiveMinimum": 0}})
+]
 Corners = Annotated[list[Number], Field(min_length=4, max_length=4), AfterValidator(_corners)]
 Capsule = Annotated[list[Number], Field(min_length=2, max_length=2), AfterValidator(_capsule)]
-Points = list[Pair]
+Points = Annotated[list[Pair], Field(json_schema_extra={"minItems": 3, "maxItems": MOST_CORNERS})]
 Cell = Annotated[int, Field(ge=0, le=1 << 16)]
-Cells = Annotated[tuple[tuple[int, int], ...], BeforeValidator(windows, json_schema_input_type=str)]
+Cells = Annotated[tuple[tuple[int, int], ...], BeforeValidator(windows, json_schema_input_type=CELLS_INPUT)]
 WindowTable = dict[str, Cells]
-Frames = Annotated[Duration, BeforeValidator(_duration, json_schema_input_type=str | int), PlainSerializer(str)]
-RehitRule = Annotated[Rehit | Duration, BeforeValidator(_rehit, json_schema_input_type=str | int)]
+Frames = Annotated[Duration, BeforeValidator(_duration, json_schema_input_type=DURATION_INPUT), PlainSerializer(str)]
+RehitRule = Annotated[
+    Rehit | Duration, BeforeValidator(_rehit, json_schema_input_type=Literal[REHIT_WORDS] | DURATION_INPUT)
+]
 Names = list[str]
 
 
@@ -126,7 +158,9 @@ def _charge(value: Any) -> tuple[Duration, Duration | None]:
 
 
 Charge = Annotated[
-    tuple[Duration, Duration | None], BeforeValidator(_charge, json_schema_input_type=str), PlainSerializer(str)
+    tuple[Duration, Duration | None],
+    BeforeValidator(_charge, json_schema_input_type=CHARGE_INPUT),
+    PlainSerializer(str),
 ]
 
 
@@ -136,8 +170,8 @@ def _facing(value: int) -> int:
     return value
 
 
-Facing = Annotated[int, AfterValidator(_facing)]
+Facing = Annotated[int, AfterValidator(_facing), Field(json_schema_extra={"enum": [1, -1]})]
 ZeroUp = Annotated[float, Field(ge=0, le=LIMIT, allow_inf_nan=False)]
 Lasting = Annotated[
-    LastingDuration, BeforeValidator(_at_least_a_frame, json_schema_input_type=str | int), PlainSerializer(str)
+    LastingDuration, BeforeValidator(_at_least_a_frame, json_schema_input_type=LASTING_INPUT), PlainSerializer(str)
 ]
