@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
-from typing import Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 import msgspec
 
@@ -24,6 +24,7 @@ from voskar.files.reading import PIECE, LeftOut, ShortLines, open_lines, reads_f
 from voskar.files.remote import fetched, is_remote
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
+from voskar.files.toml_sources import Source
 from voskar.files.whole_tables import table_blocks
 
 
@@ -146,11 +147,11 @@ def read_recording(lines: Iterable[bytes], name: str, rulebook: Kinds | None) ->
     return _gather(_json_source(ShortLines(stream, name), name, lambda: 0.0), rulebook)
 
 
-def read_stage_text(text: str, name: str, rulebook: Kinds) -> Recording:
-    """Plays the text of a stage script; `name` is what errors call it."""
-    from voskar.files.stage import play_stage
+def read_script(script: Mapping[str, Any], name: str, rulebook: Kinds) -> Recording:
+    """Plays a stage script that is parsed already; `name` is what errors call it."""
+    from voskar.files.stage import play_script
 
-    return _gather(play_stage(text, name), rulebook)
+    return _gather(play_script(Source(name, dict(script))), rulebook)
 
 
 @contextmanager

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 
 from msgspec import UNSET
 from pydantic import ValidationError
@@ -22,7 +23,7 @@ from voskar.files.logged_shapes import LoggedValue, ShapeLine
 from voskar.files.reading import read_text
 from voskar.files.rulebook_checks import schema_problems
 from voskar.files.source import FrameSource
-from voskar.files.stage_schema import OpenShape, PartTable, PlaceKey, StageFile
+from voskar.files.stage_schema import OpenShape, PartTable, StageFile
 from voskar.files.toml_sources import Source, parse_source
 
 Ranges = Sequence[tuple[int, int]]
@@ -63,7 +64,12 @@ def read_stage(path: str | Path) -> FrameSource:
 
 def play_stage(text: str, name: str) -> FrameSource:
     """Plays the text of a script; `name` is what errors call it."""
-    source = parse_source(text, name)
+    return play_script(parse_source(text, name))
+
+
+def play_script(source: Source) -> FrameSource:
+    """Plays a script that is parsed already. Raises InputError with every problem found."""
+    name = source.name
     if "stage" not in source.raw:
         hint = "is this a rulebook?" if "voskar" in source.raw else None
         raise InputError(
@@ -146,11 +152,45 @@ def _players(script: StageFile, source: Source) -> list[_Player]:
     return players
 
 
+class _Track(Generic[K]):
+    """Keys and their frames, which rise."""
+
+    def __init__(self, keys: Sequence[K] | None, rate: Fraction) -> None:
+        self.keys: Sequence[K] = keys or ()
+        self.frames = [key.f.frames(rate) for key in self.keys]
+
+    def until(self, frame: int) -> int:
+        """How many keys stand at or before a frame."""
+        return bisect_right(self.frames, frame)
+
+    def last(self, frame: int) -> K | None:
+        """The last key at or before a frame."""
+        count = self.until(frame)
+        return self.keys[count - 1] if count else None
+
+    def told(self, frame: int, name: str) -> Any:
+        """What the last key at or before a frame that says it says; None where none does."""
+        for at in range(self.until(frame) - 1, -1, -1):
+            value = getattr(self.keys[at], name)
+            if value is not None:
+                return value
+        return None
+
+    def at(self, frame: int) -> K | None:
+        """The key of a frame."""
+        count = self.until(frame)
+        return self.keys[count - 1] if count and self.frames[count - 1] == frame else None
+
+
 class _Player:
     """One actor: where it is and what it does in a frame of the recording."""
 
     def __init__(self, part: PartTable, rate: Fraction, copy: int) -> None:
-        self.part, self.rate = part, rate
+        self.part = part
+        self.way, self.clips, self.turns = _Track(part.way, rate), _Track(part.clips, rate), _Track(part.turns, rate)
+        self.tells, self.pushes = _Track(part.tells, rate), _Track(part.pushes, rate)
+        self.boxes, self.aims = _Track(part.boxes, rate), _Track(part.aims, rate)
+        self.counters = {name: _Track(keys, rate) for name, keys in (part.counters or {}).items()}
         self.id = part.id if part.copies == 1 else f"{part.id}-{copy + 1}"
         self.x, self.y = part.shift[0] * copy, part.shift[1] * copy
         if part.copies == 1:
@@ -170,15 +210,14 @@ class _Player:
     def pose(self, frame: int) -> PoseLine | None:
         """Its pose, None where it is absent."""
         part, own = self.part, self._own(frame)
-        way = part.way or []
-        if own < 0 or not _inside(part.present, own) or (part.present is None and own < way[0].f.frames(self.rate)):
+        if own < 0 or not _inside(part.present, own) or (part.present is None and own < self.way.frames[0]):
             return None
-        x, y = self._place(way, own)
-        jumped = self._jumped(way, own) or (self.every > 0 and own == 0 and frame > self.late)
-        turns = [key for key in part.turns or () if key.f.frames(self.rate) <= own]
-        facing = next((key.facing for key in reversed(turns) if key.facing is not None), 1)
-        angle = next((key.angle for key in reversed(turns) if key.angle is not None), 0.0)
-        z = next((key.z for key in reversed(turns) if key.z is not None), 0.0)
+        x, y = self._place(own)
+        key = self.way.at(own)
+        jumped = key is not None and key.ease == "jump" and key is not self.way.keys[0]
+        jumped |= self.every > 0 and own == 0 and frame > self.late
+        facing, angle = self.turns.told(own, "facing") or 1, self.turns.told(own, "angle") or 0.0
+        z = self.turns.told(own, "z") or 0.0
         if part.mirror is not None:
             x, facing, angle = 2 * part.mirror - x, -facing, -angle
         line = PoseLine(self.id, part.kind or "", _plain(x + self.x), _plain(y + self.y))
@@ -196,54 +235,49 @@ class _Player:
             line.hidden = True
         if jumped:
             line.cut = True
-        told = [key for key in part.tells or () if key.f.frames(self.rate) <= own]
-        for name in STATES:
-            values = [getattr(key, name) for key in told if getattr(key, name) is not None]
-            if values:
-                setattr(line, name, values[-1])
+        if self.tells.until(own):
+            for name in STATES:
+                value = self.tells.told(own, name)
+                if value is not None:
+                    setattr(line, name, value)
         if part.tags is not None:
             line.tags = [tag for tag, frames in part.tags.items() if _inside(frames, own)]
-        known = {name: _last(keys, own, self.rate) for name, keys in (part.counters or {}).items()}
+        known = {name: track.last(own) for name, track in self.counters.items()}
         if any(known.values()):
             line.counters = {name: key.is_ for name, key in known.items() if key is not None}
-        pushes = [key.by for key in part.pushes or () if key.f.frames(self.rate) == own]
         if part.pushes is not None:
-            line.push = pushes[0] if pushes else [0.0, 0.0]
-        boxes = _last(part.boxes or (), own, self.rate)
+            push = self.pushes.at(own)
+            line.push = [0.0, 0.0] if push is None else push.by
+        boxes = self.boxes.last(own)
         if boxes is not None:
             line.boxes = {name: _placed(span, line.x, line.y, facing) for name, span in boxes.open.items()}
-        shown = _last(part.clips or (), own, self.rate)
+        shown = self.clips.last(own)
         if shown is not None:
             line.clip = shown.clip
-            since = own - shown.f.frames(self.rate)
             if shown.cell is None:
-                line.tick = since
+                line.tick = own - self.clips.frames[self.clips.until(own) - 1]
             else:
                 line.cell = shown.cell
         return line
 
-    def _place(self, way: list[PlaceKey], own: int) -> tuple[float, float]:
+    def _place(self, own: int) -> tuple[float, float]:
         """On the way between two keys; before the first and after the last it stands."""
-        before = _last(way, own, self.rate)
-        after = next((key for key in way if key.f.frames(self.rate) > own), None)
-        if before is None or after is None or after.ease == "jump":
-            key = before or way[0]
+        keys, frames, count = self.way.keys, self.way.frames, self.way.until(own)
+        if not 0 < count < len(keys) or keys[count].ease == "jump":
+            key = keys[max(count - 1, 0)]
             return key.at[0], key.at[1]
-        start, end = before.f.frames(self.rate), after.f.frames(self.rate)
-        share = (own - start) / (end - start)
+        before, after = keys[count - 1], keys[count]
+        share = (own - frames[count - 1]) / (frames[count] - frames[count - 1])
         if after.ease == "smooth":
             share = share * share * (3 - 2 * share)
         (x0, y0), (x1, y1) = before.at, after.at
         return x0 + (x1 - x0) * share, y0 + (y1 - y0) * share
 
-    def _jumped(self, way: list[PlaceKey], own: int) -> bool:
-        return any(key.ease == "jump" and key.f.frames(self.rate) == own for key in way[1:])
-
     def inputs(self, frame: int) -> list[InputLine]:
         """The buttons it holds."""
         own = self._own(frame)
         held = [button for button, frames in (self.part.hold or {}).items() if own >= 0 and _inside(frames, own)]
-        key = _last(self.part.aims or (), own, self.rate)
+        key = self.aims.last(own)
         aim = None if key is None else [_plain(key.at[0] + self.x), _plain(key.at[1] + self.y)]
         if aim is not None and key is not None and self.part.mirror is not None:
             aim[0] = _plain(2 * self.part.mirror - key.at[0] + self.x)
@@ -266,11 +300,6 @@ def _placed(told: OpenShape | list[Any], x: float, y: float, facing: int) -> Log
 
 def _inside(ranges: Ranges | None, frame: int) -> bool:
     return ranges is None or any(first <= frame <= last for first, last in ranges)
-
-
-def _last(keys: Sequence[K], own: int, rate: Fraction) -> K | None:
-    """The last key at or before a frame."""
-    return next((key for key in reversed(keys) if key.f.frames(rate) <= own), None)
 
 
 def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:

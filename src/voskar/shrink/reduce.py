@@ -6,11 +6,16 @@ import copy
 from collections.abc import Callable, Iterator
 from typing import Any
 
+from voskar.shrink.keys import key_paths, taken_out
 from voskar.shrink.script import Script, way
 
 Shows = Callable[[Script], bool]
 """Whether a scene still shows the finding."""
 
+HEAD = ("stage", "frames", "rate", "up", "reactions")
+"""Keys that every script keeps."""
+DEPTH = 6
+"""So many levels of tables at most."""
 MANY = 80
 """Keys of a way up to which each is tried without."""
 SLACKS = (64.0, 32.0, 16.0, 8.0, 4.0, 2.0, 1.0, 0.5)
@@ -37,8 +42,8 @@ def reduced(script: Script, shows: Shows, tell: Callable[[Script], None] = lambd
         for number in range(len(best["parts"])):
             _simpler(number, lambda: best, attempt)
         _sooner(lambda: best, attempt)
-        for key in ("title", "seed", "unlogged", "logged"):
-            attempt({name: value for name, value in best.items() if name != key})
+        attempt(_within(best))
+        _needless(lambda: best, attempt)
         if best == before:
             return best
 
@@ -51,7 +56,49 @@ def _sooner(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> Non
     last = max((one["f"] for one in now().get("claims", ())), default=0)
     for frames in (last + 1, last + 2, last + 10, (last + now()["frames"]) // 2):
         if 0 < frames < now()["frames"] and attempt({**now(), "frames": frames}):
-            return
+            break
+    step = now()["frames"] // 2
+    while step:
+        if step >= now()["frames"] or not attempt({**now(), "frames": now()["frames"] - step}):
+            step //= 2
+
+
+def _needless(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> None:
+    """Without any key or entry that it can do without: in the end nothing is left to take."""
+    for depth in range(1, DEPTH):
+        for path in list(key_paths(now(), depth)):
+            candidate = copy.deepcopy(now())
+            if path[0] not in HEAD and taken_out(candidate, path):
+                attempt(candidate)
+
+
+def _within(script: Script) -> Script:
+    """Without what parts do behind the last frame."""
+    last = script["frames"] - 1
+    parts = []
+    for part in script["parts"]:
+        own = dict(part)
+        for name in ("clips", "turns", "tells", "pushes", "boxes", "aims"):
+            kept = [one for one in part.get(name, ()) if one["f"] <= last]
+            own = {key: value for key, value in own.items() if key != name} | ({name: kept} if kept else {})
+        for name in ("present", "hidden"):
+            if name in part:
+                own[name] = _cut(part[name], last)
+        held = {button: _cut(frames, last) for button, frames in part.get("hold", {}).items()}
+        own = {key: value for key, value in own.items() if key != "hold" and value != ""}
+        held = {button: frames for button, frames in held.items() if frames}
+        parts.append(own | ({"hold": held} if held else {}))
+    return {**script, "parts": parts}
+
+
+def _cut(text: str, last: int) -> str:
+    """Ranges of frames up to one."""
+    found = []
+    for piece in text.split(","):
+        first, _, end = piece.partition("-")
+        if int(first) <= last:
+            found.append(f"{first}-{min(int(end), last)}" if end and int(first) < min(int(end), last) else first)
+    return ",".join(found)
 
 
 def _frames_in(value: Any) -> Iterator[int]:
@@ -123,6 +170,18 @@ def _simpler(number: int, now: Callable[[], Script], attempt: Callable[[Script],
             own = now()["parts"][number][key]
             if not change(**{key: own[:place] + own[place + 1 :]}):
                 place += 1
+    for button in list(now()["parts"][number].get("hold", {})):
+        held = now()["parts"][number]["hold"]
+        if change(hold={name: frames for name, frames in held.items() if name != button} or None):
+            continue
+        place = 0
+        while place < len(pieces := now()["parts"][number]["hold"][button].split(",")):
+            held, left = now()["parts"][number]["hold"], pieces[:place] + pieces[place + 1 :]
+            if left and change(hold={**held, button: ",".join(left)}):
+                continue
+            first = pieces[place].partition("-")[0]
+            change(hold={**held, button: ",".join([*pieces[:place], first, *pieces[place + 1 :]])})
+            place += 1
     own = now()["parts"][number]["way"]
     points = [(key["f"], key["at"][0], key["at"][1]) for key in own]
     leaps = {key["f"] for key in own if key.get("ease") == "jump"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -16,12 +17,12 @@ from voskar.errors import InputError, VoskarError
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
-from voskar.files.recording import read_recording, read_stage_text, read_whole
+from voskar.files.recording import read_recording, read_script, read_whole
 from voskar.files.rulebook import Rulebook, check_source
 from voskar.files.toml_sources import Source
 from voskar.shrink.reduce import reduced
 from voskar.shrink.rules import reduced_rules
-from voskar.shrink.script import script_of, script_text
+from voskar.shrink.script import Script, script_of, script_text
 from voskar.words import counted
 
 SPREADS = (8, 30, 90, 240, 1000, 1 << 30)
@@ -29,6 +30,8 @@ SPREADS = (8, 30, 90, 240, 1000, 1 << 30)
 AFTER = 35
 """Frames behind it: half a second and a little, in which something may still be the same at another frame."""
 
+Roots = frozenset[tuple[object, ...]]
+"""Findings, by what stays the same of them."""
 Tell = Callable[[str], None]
 """Told how far a search has come."""
 
@@ -53,9 +56,9 @@ def shrunk(search: Search, recording: str, tell: Tell) -> Shrunk:
     """
     finding = search.finding
     header, frames = _plain_frames(recording)
-    frames = search.cut(header, frames)
-    best = script_of(header, frames)
-    if not search.shows(best):
+    frames, found = search.cut(header, frames)
+    best = script_of(header, frames) if found is None else found
+    if found is None:
         told = "the scripts made here do not say all that this finding needs (velocities, a scale that changes)"
         raise VoskarError(f"{told}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
 
@@ -83,7 +86,7 @@ def shrunk(search: Search, recording: str, tell: Tell) -> Shrunk:
 def needed_rules(search: Search, small: Shrunk, tell: Tell) -> Shrunk:
     """With the TOML of the rules that its script needs to show the finding. Ctrl-C takes the fewest so far."""
     raw = search.book.source.raw
-    best, interrupted = raw, small.interrupted
+    best, interrupted, script = raw, small.interrupted, tomlkit.parse(small.text).unwrap()
 
     def fewer(rules: dict[str, Any]) -> None:
         nonlocal best
@@ -91,7 +94,7 @@ def needed_rules(search: Search, small: Shrunk, tell: Tell) -> Shrunk:
         tell(f"rules, {counted(lines_of(tomlkit.dumps(rules)), 'line')}")
 
     try:
-        best = reduced_rules(raw, lambda rules: search.shows_by(rules, small.text), fewer)
+        best = reduced_rules(raw, lambda rules: search.shows_by(rules, script), fewer)
     except KeyboardInterrupt:
         interrupted = True
     about = f"# What {search.finding.code} in frame {search.finding.frame} needs of {Path(search.book.path).name}.\n"
@@ -115,39 +118,50 @@ class Search:
 
     def __init__(self, book: Rulebook, windows: Windows, finding: Finding, *, resync: bool) -> None:
         self.book, self.windows, self.finding, self.resync, self.tried = book, windows, finding, resync, 0
-        self.wanted = _signature(finding)
-        self.known: set[tuple[object, ...]] | None = None
-        """All findings of the smallest scene so far."""
+        self.others: Roots | None = None
+        """All other findings of the smallest scene so far: it gets no new ones."""
 
-    def cut(self, header: Mapping[str, Any], frames: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-        """The fewest frames about it, of a few spreads, that still show it."""
+    def cut(
+        self, header: Mapping[str, Any], frames: Sequence[dict[str, Any]]
+    ) -> tuple[list[dict[str, Any]], Script | None]:
+        """The fewest frames about it, of a few spreads, whose script shows it, and that script: one that shows nothing
+        else, if there is one. Without a script the frames that show it."""
         place = next(k for k, frame in enumerate(frames) if frame["frame"] == self.finding.frame)
-        for before in SPREADS:
-            some = list(frames[max(place - before, 0) : place + AFTER + 1])
+        shown: list[dict[str, Any]] = list(frames)
+        best: tuple[list[dict[str, Any]], Script, Roots] | None = None
+        for some in (*(frames[max(place - before, 0) : place + AFTER + 1] for before in SPREADS), frames):
             lines = [msgspec.json.encode(header), *map(msgspec.json.encode, some)]
             try:
                 played = read_recording(lines, "the scene", self.book)
             except InputError:
                 continue  # who is claimed or owned is not in it yet
-            self.known = None
-            if self._is_in(played):
-                self.known = None  # a script may show others
-                return some
-        return list(frames)
+            self.others = None
+            if not self._is_in(played):
+                continue
+            shown = list(some) if len(shown) == len(frames) else shown
+            self.others, script = None, script_of(header, some)
+            if self.shows(script) and (best is None or len(self.others or ()) < len(best[2])):
+                best = list(some), script, self.others or frozenset()
+            if best is not None and not best[2]:
+                break
+        if best is None:
+            return shown, None
+        self.others = best[2]
+        return best[0], best[1]
 
     def shows(self, script: dict[str, Any]) -> bool:
         """Whether a script does."""
         try:
-            return self._is_in(read_stage_text(script_text(script, ""), "the scene", self.book))
+            return self._is_in(read_script(script, "the scene", self.book))
         except InputError:
             return False
 
-    def shows_by(self, rules: dict[str, Any], script: str) -> bool:
+    def shows_by(self, rules: dict[str, Any], script: Script) -> bool:
         """Whether a script does by other rules."""
         source = self.book.source
         try:
             book = check_source(Source(source.name, rules, dict(source.places), source.root))
-            return self._is_in(read_stage_text(script, "the scene", book), book)
+            return self._is_in(read_script(script, "the scene", book), book)
         except InputError:
             return False
 
@@ -155,11 +169,43 @@ class Search:
         self.tried += 1
         rules = (book or self.book).rules(played.rate)
         verdict, _ = check(rules, played, windows=self.windows, resync=self.resync)
-        found = {_signature(root) for root, _ in verdict.roots}
-        if self.wanted not in found or (self.known is not None and not found <= self.known):
+        same = [_is_same(self.finding, root) for root, _ in verdict.roots]
+        others = frozenset(
+            _signature(root) for (root, _), is_same in zip(verdict.roots, same, strict=True) if not is_same
+        )
+        if not any(same) or (self.others is not None and not others <= self.others):
             return False  # nor one that was not there before, as of a hit whose claim is taken away
-        self.known = found
+        self.others = others
         return True
+
+
+def _is_same(one: Finding, other: Finding) -> bool:
+    """Whether two findings are one mistake: half a push that is missing is another than a whole one."""
+    if _signature(one) != _signature(other):
+        return False
+    sides = (one.game, other.game), (one.rules, other.rules)
+    return all(_are_near(*map(_numbers, side)) for side in sides) and _damage(one) == _damage(other)
+
+
+def _damage(finding: Finding) -> float | None:
+    """What the hit of the rules takes."""
+    return None if finding.hit is None else finding.hit.damage
+
+
+def _are_near(some: Sequence[float], others: Sequence[float]) -> bool:
+    pairs = zip(some, others, strict=False)
+    return len(some) == len(others) and all(abs(a - b) <= max(NEAR, NEAR * abs(a)) for a, b in pairs)
+
+
+NEAR = 0.1
+"""By which the numbers of a finding may change, and by which share."""
+_FRAMES = re.compile(r"\b(?:in|from|to|since|until|frame|frames|after|before) \d+|\d+ frames?|\(-?[\d.]+, -?[\d.]+\)")
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
+
+
+def _numbers(text: str) -> list[float]:
+    """The numbers of an account, without frames and places, which a smaller scene has elsewhere, and without ids."""
+    return [float(one) for one in _NUMBER.findall(_FRAMES.sub("", text)) if not one.startswith("-")]
 
 
 def _signature(finding: Finding) -> tuple[object, ...]:
