@@ -5,8 +5,10 @@ small."""
 from __future__ import annotations
 
 import os
+import signal
 import subprocess
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -22,6 +24,12 @@ settings.register_profile("plain", settings.get_profile("quick"), phases=[Phase.
 settings.register_profile("few", settings.get_profile("quick"), max_examples=6)
 settings.register_profile("soak", settings.get_profile("quick"), max_examples=20_000, derandomize=False)
 settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
+
+
+if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
+    # as of what runs in the background: commands would ignore it too, and the tests that interrupt them wait for ever
+    with suppress(ValueError):
+        signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 @pytest.fixture(scope="session", autouse=True)
