@@ -93,6 +93,24 @@ def test_the_first_difference(new: list[dict[str, Any]], expected: tuple[Any, ..
     assert both(new)[0].same["frames"] == first.frame
 
 
+@pytest.mark.parametrize(
+    ("first", "header", "expected"),
+    [
+        (0, {"up": "+y"}, ("header", 0, "up", "-y", "+y")),
+        (0, {"seed": 4}, ("header", 0, "seed", "0", "4")),
+        (40, {}, ("length", 40, "first frame", "0", "40")),  # no frame that both have
+        (3, {}, ("inputs", 3, "jump", "down", "none")),
+    ],
+)
+def test_other_headers_and_frames(first: int, header: dict[str, Any], expected: tuple[Any, ...]) -> None:
+    old, new = recording(BOOK, played()), recording(BOOK, played(), first=first, **header)
+    for one, other in ((old, new), (new, old)):
+        assert parting(one, aligned(one, other, 30), 0.0, 30).first is not None
+    found = parting(old, aligned(old, new, 30), 0.0, 30).first
+    assert found is not None
+    assert (found.sort, found.frame, found.field, found.old, found.new) == expected
+
+
 def test_the_same_game_does_not_part() -> None:
     parted, differs, _ = both(played())
     assert (parted.firsts, differs.differences) == ((), ())

@@ -281,3 +281,17 @@ def test_tags_and_counters_are_declared(tmp_path: Path) -> None:
     text = rulebook_text(found, ["r.jsonl"])
     book = parse_rulebook(text, "d.toml")
     load_recording(tmp_path / "r.jsonl", book)
+
+
+@pytest.mark.parametrize(("width", "pace"), [(320, 4.5), (320, -7.5), (200, 3)])
+def test_edges_that_are_one(tmp_path: Path, width: int, pace: float) -> None:
+    def of(frame: int) -> Frame:
+        return {"poses": [pose("keeper-1", (10 + pace * frame) % width), pose("hornet-1", 9)]}
+
+    found = drafted(tmp_path, of)
+    kinds = {kind.name: kind for kind in found.kinds}
+    assert kinds["keeper"].keys["wraps"].text == "true"
+    assert "wraps" not in kinds["hornet"].keys
+    bounds = json.loads(found.space["bounds"].text)
+    assert (bounds[0], bounds[2]) == (0, width)
+    load_recording(tmp_path / "r.jsonl", parse_rulebook(rulebook_text(found, ["r.jsonl"]), "d.toml"))

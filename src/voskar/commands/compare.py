@@ -198,7 +198,7 @@ def _show_parting(found: VersionsCompared) -> None:
     out, own = present.console(), found.parting
     if own is None:
         return
-    same = ", ".join(f"{number} {name}" for name, number in own.same.items() if number)
+    same = ", ".join(counted(number, name.removesuffix("s")) for name, number in own.same.items() if number)
     first = own.first
     if first is None:
         out.print(f"the recordings are the same: {same}")
@@ -250,7 +250,7 @@ def _result(found: VersionsCompared, files: tuple[str, ...]) -> Any:
     from voskar.suite.results import Fault, Result, baseline_faults
 
     faults = [*baseline_faults(found.differs)]
-    only_logged = ("marks", "inputs", "length")  # the others are among the differences
+    only_logged = ("header", "marks", "inputs", "length")  # the others are among the differences
     for one in found.parting.firsts if found.parting is not None else ():
         if one.sort not in only_logged:
             continue

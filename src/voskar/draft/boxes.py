@@ -12,11 +12,8 @@ from voskar.core.recording import Claim
 from voskar.draft.extents import EARLY, Extents, Rect, extents
 from voskar.draft.seen import FEW, AttackGroup, Seen, cell_of
 from voskar.draft.values import BoxGuess, Value, quoted, shown
+from voskar.draft.wraps import ACROSS, LEAST_SPACE
 from voskar.words import counted
-
-ACROSS, LEAST_SPACE = 0.8, 64.0
-"""Which part of a space of at least so many units nobody crosses in a frame."""
-
 
 Fits = dict[tuple[str, str, str], Extents | None]
 """By attacker, attack and target: how far the two reach together."""

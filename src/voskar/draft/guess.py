@@ -15,6 +15,7 @@ from voskar.draft.reactions import ReactionDraft
 from voskar.draft.seen import FEW, AttackGroup
 from voskar.draft.shots import ShotDraft
 from voskar.draft.values import AttackGuess, Guess, Value, quoted, shown
+from voskar.draft.wraps import WrapDraft
 from voskar.words import counted
 
 
@@ -27,7 +28,7 @@ LATEST = 8
 """Frames that a hit may be claimed after health fell."""
 
 
-class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
+class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
     """Drafts everything else."""
 
     def run(self) -> Guess:
@@ -35,6 +36,7 @@ class RulesDraft(BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
         if not self.pairs:
             self.unknown.append("no hit is claimed of two that are shown: claim hits with attacker and target")
         self._sides()
+        self.wraps()
         self.clips()
         self.boxes()
         for attacker in self.attackers:

@@ -10,7 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.values import AttackGuess, KindGuess, Value
+from voskar.draft.values import AttackGuess, KindGuess, Value, shown
 from voskar.words import counted
 
 Cells = dict[str, tuple[int, int]]
@@ -103,6 +103,7 @@ class Seen:
         self.space: dict[str, Value] = {}
         self.edges: dict[str, float] = {}
         """Sides of the space that are known."""
+        self.why_edges = ""
         self.attackers = sorted({attacker for attacker, _ in self.pairs})
         self.targets = sorted({target for _, target in self.pairs})
 
@@ -133,12 +134,12 @@ class Seen:
             if rest:
                 clips[target] = {self._clip(self.recordings[number], one) for number, one in rest} - {""}
         groups: list[tuple[set[str], list[str]]] = []
-        for target, shown in clips.items():
-            fitting = next((group for group in groups if not shown or not group[0] or group[0] & shown), None)
+        for target, own in clips.items():
+            fitting = next((group for group in groups if not own or not group[0] or group[0] & own), None)
             if fitting is None:
-                groups.append((set(shown), [target]))
+                groups.append((set(own), [target]))
             else:
-                fitting[0].update(shown)
+                fitting[0].update(own)
                 fitting[1].append(target)
         found = [AttackGroup(attacker, name, sorted(targets), True) for name, targets in sorted(named.items())]
         for _, targets in groups:
@@ -196,3 +197,17 @@ class Seen:
             frames = played.poses.frame[rows[~played.poses.hidden[rows]]]
             self._shown_last[played, number] = int(frames[-1]) if len(frames) else -1
         return self._shown_last[played, number]
+
+    def _bounds(self, edges: dict[str, float], why: str) -> None:
+        """The bounds of the space; a side that nothing ends at is far beyond all that is seen."""
+        poses = [played.poses for played in self.recordings]
+        far = 1000.0
+        low = [min(float(pose.x.min()) for pose in poses) - far, min(float(pose.y.min()) for pose in poses) - far]
+        high = [max(float(pose.x.max()) for pose in poses) + far, max(float(pose.y.max()) for pose in poses) + far]
+        told = {"left": low[0], "top": low[1], "right": high[0], "bottom": high[1]} | self.edges | edges
+        self.edges |= edges
+        open_sides = [side for side in told if side not in self.edges]
+        why = f"{self.why_edges}; {why}" if self.why_edges else why
+        self.why_edges = why
+        why += f"; nothing tells of {', '.join(open_sides)}" if open_sides else ""
+        self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in told.values()) + "]", why)

@@ -121,23 +121,10 @@ class ShotDraft(Seen):
                 told += f"{counted(len(rest), 'shot')} end sooner, neither by a hit nor at one edge"
                 self.unknown.append(f"{kind}: when it ends: {told}")
                 return
-            self._bounds(edges, len(rest))
+            self._bounds(edges, f"{counted(len(rest), 'shot')} end at {', '.join(sorted(edges))}")
             keys.append('at_edge = "remove"')
             why.append(f"{counted(len(rest), 'shot')} end at an edge")
         self.kinds[kind].keys["motion"] = Value("{ " + ", ".join(keys) + " }", "; ".join(why))
-
-    def _bounds(self, edges: dict[str, float], count: int) -> None:
-        """The bounds of the space; a side that nothing ends at is far beyond all that is seen."""
-        poses = [played.poses for played in self.recordings]
-        far = 1000.0
-        low = [min(float(pose.x.min()) for pose in poses) - far, min(float(pose.y.min()) for pose in poses) - far]
-        high = [max(float(pose.x.max()) for pose in poses) + far, max(float(pose.y.max()) for pose in poses) + far]
-        told = {"left": low[0], "top": low[1], "right": high[0], "bottom": high[1]} | self.edges | edges
-        self.edges |= edges
-        open_sides = [side for side in told if side not in self.edges]
-        why = f"{counted(count, 'shot')} end at {', '.join(sorted(self.edges))}"
-        why += f"; nothing tells of {', '.join(open_sides)}" if open_sides else ""
-        self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in told.values()) + "]", why)
 
     # what fires it
 

@@ -15,8 +15,8 @@ from voskar.core.recording import Claim, Recording
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules.shapes import Bools, Ints
 
-PartedSort = Literal["marks", "inputs", "spawns", "poses", "claims", "length"]
-SORTS: tuple[PartedSort, ...] = ("marks", "inputs", "spawns", "poses", "claims", "length")
+PartedSort = Literal["header", "marks", "inputs", "spawns", "poses", "claims", "length"]
+SORTS: tuple[PartedSort, ...] = ("header", "marks", "inputs", "spawns", "poses", "claims", "length")
 
 STATE: dict[str, What] = {
     "health": "health", "lives": "lives", "immune": "iframes", "stunned": "stun", "frozen": "stun", "tags": "counters",
@@ -29,7 +29,7 @@ NOT_THERE = "not there"
 NONE = "none"
 
 
-RANKS = ("marks", "inputs", "timers", "poses", "shots", "spawns", "claims", "hits", "state", "length")
+RANKS = ("header", "marks", "inputs", "timers", "poses", "shots", "spawns", "claims", "hits", "state", "length")
 """What comes first within a frame, because it may bring about what is behind it. Poses log i-frames and stun as earlier
 frames left them, health as this one did."""
 
@@ -97,7 +97,11 @@ def parting(old: Recording, new: Recording, tolerance: float, near: int) -> Part
         [*_poses(old, new, both, tolerance, near), *_apart("claims", _claims(old), _claims(new), both)],
         key=lambda one: (one.frame, one.rank, one.id),
     )
-    others = [*_apart("marks", _marks(old), _marks(new), both), *_apart("inputs", _inputs(old), _inputs(new), both)]
+    others = [
+        *_header(old, new, low),
+        *_apart("marks", _marks(old), _marks(new), both),
+        *_apart("inputs", _inputs(old), _inputs(new), both),
+    ]
     found = [next((one for one in [*others, *apart] if one.sort == sort), None) for sort in SORTS]
     firsts = [one for one in found if one is not None]
     if old.first != new.first:
@@ -106,14 +110,25 @@ def parting(old: Recording, new: Recording, tolerance: float, near: int) -> Part
         firsts.append(Parted(high + 1, high + 1, "length", "", "last frame", str(old.last), str(new.last)))
     firsts.sort(key=lambda one: (one.frame, one.rank))
     until = firsts[0].frame if firsts else high + 1
-    block = old.block(low, max(low, min(until, high + 1)))
+    poses = old.poses
     same = {
         "frames": max(0, min(until, high + 1) - low),
-        "poses": int((~old.poses.lingering[block]).sum()),
+        "poses": int((~poses.lingering & (poses.frame >= low) & (poses.frame < min(until, high + 1))).sum()),
         "inputs": int(((old.inputs.frame >= low) & (old.inputs.frame < until)).sum()),
         "claims": sum(low <= claim.frame < until for claim in old.claims),
     }
     return Parting(tuple(firsts), tuple(apart), same, bool(len(old.inputs) or len(new.inputs)))
+
+
+def _header(old: Recording, new: Recording, frame: int) -> list[Parted]:
+    """What the headers say otherwise of how the rest is meant."""
+    told = (("up", "up"), ("reactions", "reactions"), ("seed", "seed"), ("poses", "after_hits"))
+    values = ((name, getattr(old, field), getattr(new, field)) for name, field in told)
+    return [
+        Parted(frame, frame, "header", "", name, str(before), str(after))
+        for name, before, after in values
+        if before != after
+    ]
 
 
 Logged = Iterator[tuple[int, str, str, str, Claim | None]]
