@@ -24,7 +24,6 @@ from voskar.files.reading import PIECE, LeftOut, ShortLines, open_lines, reads_f
 from voskar.files.remote import fetched, is_remote
 from voskar.files.source import FrameSource
 from voskar.files.tables import HEADER, header_text, is_tables, table_frames
-from voskar.files.toml_sources import Source
 from voskar.files.whole_tables import table_blocks
 
 
@@ -149,7 +148,8 @@ def read_recording(lines: Iterable[bytes], name: str, rulebook: Kinds | None) ->
 
 def read_script(script: Mapping[str, Any], name: str, rulebook: Kinds) -> Recording:
     """Plays a stage script that is parsed already; `name` is what errors call it."""
-    from voskar.files.stage import play_script
+    from voskar.files.stage import play_script  # with what validates it
+    from voskar.files.toml_sources import Source
 
     return _gather(play_script(Source(name, dict(script))), rulebook)
 
