@@ -25,11 +25,12 @@ def _kind_words(world: World, state: ActorState, asked: ActorCondition) -> str:
 
 
 def _counters_fail(world: World, state: ActorState, asked: ActorCondition) -> bool:
-    return not all(
-        comparison.holds(world.counter(state, name))
-        for name, comparisons in asked.counters.items()
-        for comparison in comparisons
-    )
+    for name, comparisons in asked.counters.items():
+        value = world.counter(state, name)
+        for comparison in comparisons:
+            if not comparison.holds(value):
+                return True
+    return False
 
 
 def _counter_words(world: World, state: ActorState, asked: ActorCondition) -> str:
@@ -150,9 +151,6 @@ ACTOR_CHECKS: tuple[ActorCheck, ...] = (
 """The cheapest first: all must hold."""
 
 
-STATE_CHECKS = tuple(check for check in ACTOR_CHECKS if check.key in ("counters", "health"))
-
-
 def holds(world: World, state: ActorState, asked: ActorCondition) -> bool:
     """Whether an actor meets a condition in this frame, as things stand now."""
     return not any(check.asks(asked) and check.fails(world, state, asked) for check in ACTOR_CHECKS)
@@ -162,7 +160,9 @@ def state_holds(world: World, state: ActorState, asked: ActorCondition, frame: i
     """Whether what a condition asks of an actor's counters, health and stun holds in this frame or the next."""
     if asked.stunned is not None and asked.stunned != (state.stunned_since <= frame <= state.stunned_until):
         return False
-    return not any(check.asks(asked) and check.fails(world, state, asked) for check in STATE_CHECKS)
+    if asked.counters and _counters_fail(world, state, asked):
+        return False
+    return not asked.health or not _health_fails(world, state, asked)
 
 
 def words(world: World, state: ActorState, asked: ActorCondition) -> str:

@@ -71,8 +71,10 @@ class Asked(Stage):
     def counter_of(self, holder: ActorState, name: str, ago: int = 0) -> float:
         """What a counter has come to, with what regen has brought so far, or had some frames ago."""
         rule = holder.kind.counters.get(name)
-        base = holder.regens.get(name)
+        base = holder.regens.get(name) if holder.regens else None
         if base is not None and rule is not None and rule.regen is not None:
+            if base.value == rule.goal:
+                return base.value  # where regen leads to
             ticks = rule.regen.ticks(max(self.elapsed(holder, base.since) - ago, 0)) - base.done
             return rule.within(base.value if not ticks else changed(base.value, rule.regen.amount, ticks))
         return holder.counters.get(name, 0.0 if rule is None else rule.start)
