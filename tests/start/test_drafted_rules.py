@@ -295,3 +295,19 @@ def test_edges_that_are_one(tmp_path: Path, width: int, pace: float) -> None:
     bounds = json.loads(found.space["bounds"].text)
     assert (bounds[0], bounds[2]) == (0, width)
     load_recording(tmp_path / "r.jsonl", parse_rulebook(rulebook_text(found, ["r.jsonl"]), "d.toml"))
+
+
+@pytest.mark.parametrize(("mark", "down"), [(None, '{ lasts = "20f" }'), (60, None)])
+def test_a_restart_is_no_return(tmp_path: Path, mark: int | None, down: str | None) -> None:
+    """A body that lies there as the game begins again tells nothing of how long it would have."""
+
+    def of(frame: int) -> Frame:
+        health = 1 if frame < 50 or frame > 70 else 0
+        keeper = [] if 70 < frame < 90 and mark is None else [pose("keeper-1", 0 if frame < 60 else 30, health=health)]
+        claims = [{"event": "hit", "attacker": "hornet-1", "target": "keeper-1"}, {"event": "down", "id": "keeper-1"}]
+        more = {"claims": claims} if frame == 50 else {"reset": "run"} if frame == mark else {}
+        return {"poses": [*keeper, pose("hornet-1", 9)], **more}
+
+    keys = next(kind for kind in drafted(tmp_path, of).kinds if kind.name == "keeper").keys
+    assert ("down" in keys, keys["down"].text if "down" in keys else None) == (down is not None, down)
+    assert "respawn" not in keys or mark is None

@@ -302,8 +302,8 @@ class LifeDraft(Seen):
         for played, name, down in deaths:
             kind = self._kind(played, name)
             back = [frame for one, frame in self._ends(played, kind)[1] if one == name and frame > down]
-            if not back:
-                continue
+            if not back or any(down < mark <= back[0] for mark in played.resets):
+                continue  # the game began again
             waits.append(back[0] - down)
             row = played.row(name, back[0])
             if row is not None:
@@ -351,7 +351,7 @@ class LifeDraft(Seen):
 
     def _down(self, deaths: Sequence[Death]) -> Value | None:
         """How long a body lies there, when its life is taken, and what it is worth."""
-        lasts = [self._seen_after(*death) - death[2] for death in deaths]
+        lasts = [seen - death[2] for death in deaths if (seen := self._seen_after(*death)) is not None]
         owed = [late for death in deaths for late in self._owed(*death)]
         worth = [points for played, _, frame in deaths for points in self._worth(played, frame)]
         hidden = [played.row(name, frame + 1) for played, name, frame in deaths]
@@ -359,10 +359,10 @@ class LifeDraft(Seen):
         if lasts and min(lasts) > 0:
             keys.append(f'lasts = "{min(lasts)}f"')
             reasons.append(f"seen so long after {counted(len(lasts), 'death')}")
-        elif deaths and all(row is not None for row in hidden):
+        elif lasts and all(row is not None for row in hidden):
             keys.append("hide = true")
             reasons.append(f"hidden at once in {counted(len(deaths), 'death')}")
-        if owed and 0 < min(owed) == max(owed) <= min(lasts):
+        if owed and 0 < min(owed) == max(owed) <= min(lasts, default=0):
             keys.append(f'life_after = "{owed[0]}f"')
             reasons.append(f"the life is taken so long after {len(owed)}")
         if len(worth) >= FEW and min(worth) == max(worth) > 0:
@@ -383,13 +383,17 @@ class LifeDraft(Seen):
               for when in (frame - 1, frame)]  # fmt: skip
         return [at[1][0] - at[0][0]] if all(at) else []
 
-    def _seen_after(self, played: Recording, name: str, frame: int) -> int:
-        """The last frame in which one is still to be seen without a break, before it is back."""
+    def _seen_after(self, played: Recording, name: str, frame: int) -> int | None:
+        """The last frame in which one is still to be seen without a break, before it is back; None if the game begins
+        again or ends before."""
         back = [at for one, at in self._ends(played, self._kind(played, name))[1] if one == name and at > frame]
+        marks = [mark for mark in played.resets if mark > frame]
         last, end = frame, min(back, default=played.last)
         while last < end:
             row = played.row(name, last + 1)
             if row is None or played.poses.hidden[row]:
                 break
             last += 1
-        return last
+            if last + 1 in marks:
+                return None
+        return None if last == played.last and not back else last

@@ -100,7 +100,7 @@ class ReactionDraft(Seen):
         for number, one in some:
             played = self.recordings[number]
             rows = [played.row(getattr(one, side) or "", one.frame + late) for late in (-1, 0, 1)]
-            if None in rows or played.poses.cut[rows[2]]:
+            if None in rows or played.poses.cut[rows[2]] or one.frame + 1 in played.resets:
                 continue
             y = [float(played.poses.y[row]) * up * float(played.rate) for row in rows]
             speeds.append((y[1] - y[0], y[2] - y[1]))
@@ -118,7 +118,7 @@ class ReactionDraft(Seen):
             played = self.recordings[number]
             name = getattr(one, side) or ""
             rows = [played.row(name, one.frame + late) for late in (0, 1)]
-            if None in rows:
+            if None in rows or one.frame + 1 in played.resets:
                 continue
             here, then = ((float(played.poses.x[row]), float(played.poses.y[row])) for row in rows)
             at = self._home_of(played, name, one.frame)
@@ -160,7 +160,7 @@ def _push(played: Recording, name: str | None, frame: int) -> Push | None:
     places: list[tuple[float, float]] = []
     for at in range(frame - 1, min(frame + LONGEST, played.last) + 1):
         row = played.row(name or "", at)
-        if row is None or poses.cut[row] or poses.hidden[row]:
+        if row is None or poses.cut[row] or poses.hidden[row] or (at > frame and at in played.resets):
             return None
         places.append((float(poses.x[row]), float(poses.y[row])))
         if len(places) == 2 and math.dist(*places) > STILL:
