@@ -202,3 +202,18 @@ def test_what_is_wrong_in_a_table_is_told(old: str, new: str, told: str, tmp_pat
     (tmp_path / "rules.toml").write_text(toml({"voskar": 2, **sting(keeper={"boxes_from": "keeper.csv"})}))
     with pytest.raises(InputError, match=told):
         load_rulebook(tmp_path / "rules.toml")
+
+
+def test_counters_of_an_owner_that_is_gone_keep_to_their_limits() -> None:
+    """Its shot takes three from a guard of two that nobody is left to hold."""
+    data = sting(
+        attack={"target": {"gives": {"guard": -3}}, "rehit": "once"},
+        keeper={"motion": {"life": "3f"}, "counters": {"guard": {"start": 2, "max": 4}}},
+    )
+    data["kinds"]["hatch"] = {"boxes": {"body": {"role": "hurtbox", "circle": 9, "layer": ["keeper"]}}}
+    data["fixtures"] = [{"kind": "keeper", "at": [900, 0], "id": "old"}]
+    hornet = {"id": "hornet", "kind": "hornet", "x": 0, "y": 0}
+    hatch = {"id": "hatch", "kind": "hatch", "owner": "old", "x": 0, "y": 0}
+    frames = [{"poses": [hornet, hatch] if frame > 5 else []} for frame in range(9)]
+    told = [(one.id, one.before, one.after) for one in run(data, frames).of("counter")]
+    assert told == [("old", 2, 0)]

@@ -22,7 +22,9 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
     if holder is None:
         counters = world.run.ghosts.setdefault(state.owner or "", {})
         before = counters.get(name, 0.0)
-        counters[name] = after = added(before, by)
+        kind = world.run.ghost_kinds.get(state.owner or "")
+        rule = None if kind is None else kind.counters.get(name)
+        counters[name] = after = added(before, by) if rule is None else rule.within(added(before, by))
         _tell(world, state.owner or "", name, before, after, cause)
         return
     settle(world, holder, name)

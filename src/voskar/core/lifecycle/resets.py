@@ -115,6 +115,7 @@ class Resets:
         run.score.clear()
         run.earned.clear()
         run.ghosts.clear()
+        run.ghost_kinds.clear()
         run.fills.clear()
         run.away.clear()
         run.starts.clear()

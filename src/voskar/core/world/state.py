@@ -185,6 +185,8 @@ class RunState(Struct):
     """Whose life is taken at the end of a frame: ids and rows."""
     ghosts: dict[str, dict[str, float]] = {}
     """The counters of owners that are gone, by id."""
+    ghost_kinds: dict[str, Kind] = {}
+    """Their kinds, which have the limits of these."""
     fills: dict[int, list[tuple[int, str, str]]] = {}
     """Which counters regen will have filled in a frame: row, id and name of each."""
     away: set[tuple[int, str]] = set()

@@ -300,6 +300,7 @@ class World(Asked):
         row = state.row
         if state.counters:
             self.run.ghosts[state.id] = {name: self.counter_of(state, name) for name in state.counters}
+            self.run.ghost_kinds[state.id] = state.kind
         self.kernel.discard(row)
         if self.run.due:
             self.run.due.pop(row, None)
