@@ -174,12 +174,6 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         return self.hitbox.swing >= 0 or self.hitbox.attack.rehit_group is not None
 
     @property
-    def is_watched(self) -> bool:
-        """Whether it matters how long the touch goes on."""
-        attack = self.hitbox.attack
-        return attack.max_targets is not None or (attack.rehit is not None and attack.rehit.mode == "entry")
-
-    @property
     def is_full(self) -> bool:
         """Whether the attack has landed on as many other targets as it may: in this swing, or, if it has no swings, in
         contacts that go on."""
