@@ -75,7 +75,8 @@ Exit codes: 0 nothing differs, 1 something does, 2 bad input.
     "--allow",
     type=click.Choice(ALLOWED),
     multiple=True,
-    help="Differences that do not count.",
+    metavar="KIND",
+    help=f"A kind of difference that does not count: {', '.join(ALLOWED)}.",
 )
 @click.option("--report", multiple=True, metavar="FILE", help="Write a report: .xml (JUnit), .json, .html or .txt.")
 @all_option("the differences that follow from earlier ones")
