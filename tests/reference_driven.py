@@ -447,9 +447,10 @@ class Driven:
         vx, vy = self.rules.kinds[birth["kind"]].motion.velocity if birth["v"] is None else birth["v"]
         rate = float(self.recording.rate)
         goal = birth["x"] + vx / rate, birth["y"] + vy / rate
+        back = {one["id"] for one in world.events if (one["event"], one["frame"]) == ("respawn", frame)}
         for other, pose in self.poses.items():
             known = (other in world.before or pose["cut"]) and frame not in self.recording.resets
-            known = known or other in self.came
+            known = known or other in self.came or other in back
             logged = other in self.recording.numbers and world.kind[other].name == birth["kind"]
             there = not pose["hidden"] and other not in world.gone and world.down.get(other, frame) >= frame
             if logged and there and not known and world.owner[other] in (None, owner):

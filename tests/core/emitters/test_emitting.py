@@ -213,3 +213,44 @@ def test_a_shot_that_moves_at_once() -> None:
     data["kinds"]["hornet"]["emitters"]["spit"]["if"] = {"counters": {"wax": ">= 1"}}
     assert told() == []
     assert not run(data, frames).of("denied")
+
+
+def test_who_returns_is_not_the_shot_that_is_fired() -> None:
+    """A puff that comes back in the frame in which another one leaves its muzzle has not come from there."""
+    data = {
+        "layers": {"names": ["post", "puff"]},
+        "attacks": {"smoke": {"damage": 1}, "swat": {"damage": 9, "rehit": "once"}},
+        "kinds": {
+            "keeper": {
+                "emitters": {"smoker": {"spawn": "puff", "when": {"every": 1, "first": 2}, "moves_at_once": True}},
+            },
+            "puff": {
+                "health": 1,
+                "down": {"lasts": 1},
+                "respawn": {"after": 1},
+                "boxes": {
+                    "tip": {"role": "hitbox", "attack": "smoke", "mask": ["post"], "circle": 2},
+                    "body": {"role": "hurtbox", "layer": ["puff"], "circle": 2},
+                },
+            },
+            "post": {"boxes": {"wood": {"role": "hurtbox", "layer": ["post"], "circle": 4}}},
+            "swatter": {"boxes": {"hand": {"role": "hitbox", "attack": "swat", "mask": ["puff"], "circle": 2}}},
+        },
+    }
+    places = {"k": ("keeper", -50), "p": ("puff", 0), "post": ("post", -25), "s": ("swatter", 0)}
+    frames = [
+        {
+            "poses": [
+                {"id": name, "kind": kind, "x": x, "y": 0}
+                for name, (kind, x) in places.items()
+                if name != "s" or frame == 1
+            ]
+        }
+        for frame in range(9)
+    ]
+    ledger = run(data, frames)
+    back = [event.frame for event in ledger.of("respawn")]
+    fired = {event.frame for event in ledger.of("spawn")}
+    assert len(back) == 1
+    assert back[0] in fired
+    assert not [event for event in ledger.of("contact") if event.target == "post"]

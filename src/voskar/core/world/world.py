@@ -8,6 +8,7 @@ Judge, consequences and lifecycle change the world at once, through the verbs he
 from __future__ import annotations
 
 import math
+from itertools import takewhile
 from typing import Any
 
 from voskar.core.kernel.storage import FOREVER
@@ -265,17 +266,26 @@ class World(Asked):
         self.kernel.first_move(self.frame, state.row)
         self.table.before_opens[state.row] = -1  # what is open now was open at the muzzle
 
+    def returned(self) -> set[str]:
+        """Who has come back in this frame: they are not new."""
+        now = takewhile(lambda event: event.frame == self.frame, reversed(self.events))
+        return {event.id or "" for event in now if event.event == "respawn"}
+
     def came_from(self, birth: Birth) -> None:
         """The recorded shot that is this one, if one appears in this frame, has made its first move: the frame before
         counts, with it at the muzzle, unless it is cut. Of several it is the one nearest to where that move leads."""
         table, number, dt = self.table, self.catalog.kind_number[birth.kind], 1.0 / self.rate
         vx, vy = birth.velocity or self.rules.kinds[birth.kind].motion.velocity
         goal = birth.x + vx * dt, birth.y + vy * dt
+        back = self.returned()
         fresh = (row for row in self.kernel.recorded() if table.kind[row] == number and not table.past[row])
         found = [
             (round(math.dist(goal, (table.x[row], table.y[row])), 6), self.state(row).id, row)
             for row in fresh
-            if self.is_in_play(row) and not self.is_cut(row) and self.state(row).owner in (None, birth.owner)
+            if self.is_in_play(row)
+            and not self.is_cut(row)
+            and self.state(row).owner in (None, birth.owner)
+            and self.state(row).id not in back
         ]
         if not found:
             return
