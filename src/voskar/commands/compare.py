@@ -18,6 +18,7 @@ from voskar.commands.options import (
     json_option,
     load,
     report_form,
+    report_option,
     resync_of,
 )
 from voskar.core.ledger import Ledger, written
@@ -78,7 +79,7 @@ Exit codes: 0 nothing differs, 1 something does, 2 bad input.
     metavar="KIND",
     help=f"A kind of difference that does not count: {', '.join(ALLOWED)}.",
 )
-@click.option("--report", multiple=True, metavar="FILE", help="Write a report: .xml (JUnit), .json, .html or .txt.")
+@report_option
 @all_option("the differences that follow from earlier ones")
 @json_option("one object")
 def command(
@@ -204,12 +205,11 @@ def _show_parting(found: VersionsCompared) -> None:
     if first is None:
         out.print(f"the recordings are the same: {same}")
         return
+    since = min((one.frame for one in own.firsts if one.sort == "inputs"), default=0)
     inputs = {
         "not logged": "no inputs are logged: whether players pressed the same is not known",
         "same": "the inputs are the same to the end: what differs is the game's",
-        "other": f"the inputs differ from frame {min(one.frame for one in own.firsts if one.sort == 'inputs')} on"
-        if own.inputs == "other"
-        else "",
+        "other": f"the inputs differ from frame {since} on",
     }[own.inputs]
     where = Text(f"the recordings part in frame {first.frame}: ", style="bold")
     out.print(where + Text(f"{first.what} is {first.old} in the old one, {first.new} in the new one"))

@@ -148,21 +148,21 @@ def variants_of(book: ReadyRulebook, played: Recording) -> Callable[[], Variants
     return made
 
 
+def report_option(function: F) -> F:
+    """`--report`."""
+    told = "Write a report: .xml (JUnit), .json, .html or .txt."
+    return click.option("--report", multiple=True, metavar="FILE", help=told)(function)
+
+
 def report_options(function: F) -> F:
     """`--report` and `--least`."""
-    report = click.option(
-        "--report",
-        multiple=True,
-        metavar="FILE",
-        help="Write a report: .xml (JUnit), .json, .html or .txt.",
-    )
     least = click.option(
         "--least",
         type=click.FloatRange(0, 100),
         metavar="PERCENT",
         help="Fail below this coverage of the rules.",
     )
-    return report(least(function))
+    return report_option(least(function))
 
 
 FORMS = {".xml": "junit", ".json": "json", ".txt": "lines", ".html": "html"}
