@@ -5,7 +5,10 @@ from __future__ import annotations
 import json
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 from rich.text import Text
@@ -18,13 +21,43 @@ from voskar.commands.options import Command, json_option, resync_option, toleran
 from voskar.errors import InputError, Problem
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
-from voskar.live.session import News, Session
-from voskar.live.sources import Began, Ended, source_of
+from voskar.live.session import Looked, News, Session
+from voskar.live.sources import Began, Ended, LiveSource, source_of
 from voskar.words import counted
 
-LEAST = 0.2
-"""Seconds between two looks at least."""
-WAIT = 0.05
+if TYPE_CHECKING:
+    from voskar.live.server import PageServer
+
+WAIT = 0.03
+"""Seconds to wait for something to come."""
+APART = 0.2
+"""Seconds between two times that frames are taken: fewer at a time take longer."""
+
+
+SELDOM = 5.0
+"""Seconds after which a look is due though nothing is odd: it tells how many hits agree."""
+PAUSE = 2.0
+"""Seconds without anything new after which there is time to explain what was found."""
+GLANCES = 0.6
+"""Share of the time for glances; the rest is for looks."""
+
+
+class Allowance:
+    """Processor time that may be spent: a share of what passes. What is overdrawn is paid back; what is left is saved,
+    up to a second."""
+
+    def __init__(self, share: float) -> None:
+        self.share, self._left, self._at = share, 0.0, time.monotonic()
+
+    def left(self) -> float:
+        """What may be spent now, in seconds."""
+        now = time.monotonic()
+        self._left, self._at = min(self._left + (now - self._at) * self.share, 1.0), now
+        return self._left
+
+    def take(self, spent: float) -> None:
+        """Takes off what was spent."""
+        self._left -= spent
 
 
 @click.command(
@@ -47,6 +80,9 @@ Exit codes: 0 all agrees, 1 a disagreement was found, 2 bad input.
 @tolerance_option
 @click.option("--listen", metavar="HOST:PORT", help="Wait for a game that sends its lines over TCP.")
 @click.option("--save", metavar="FILE", help="Keep what comes over TCP or standard input.")
+@click.option("--page", is_flag=True, help="Serve the page of the recording on this machine; it grows with it.")
+@click.option("--port", type=click.IntRange(0, 65535), default=0, metavar="PORT", help="Port of the page: any if 0.")
+@click.option("--forget", metavar="TIME", help="Keep only so much of a run, such as 10m: memory does not grow.")
 @click.option("--bell", is_flag=True, help="Ring the terminal's bell at each finding.")
 @click.option(
     "--share",
@@ -65,6 +101,9 @@ def command(
     tolerance: float,
     listen: str | None,
     save: str | None,
+    page: bool,
+    port: int,
+    forget: str | None,
     bell: bool,
     share: int,
     as_json: bool,
@@ -76,66 +115,135 @@ def command(
     """
     if (source is None) == (listen is None):
         raise click.UsageError("give a SOURCE, or --listen HOST:PORT")
-    session = Session(rulebook, within=within, tolerance=tolerance, resync=resync, name=source or "the game")
+    name = source if source not in (None, "-") else "the game"
+    kept = None if forget is None else _seconds(forget)
+    session = Session(
+        rulebook, within=within, tolerance=tolerance, resync=resync, forget=kept, draws=page, name=str(name)
+    )
     came = source_of(source, None if listen is None else _address(listen), None if save is None else Path(save))
-    show = _Show(session, as_json=as_json, bell=bell)
-    path = Path(source) if source not in (None, "-") else None
-    if listen is not None:
-        present.say(f"listening at {':'.join(map(str, came.address))}", err=True)  # type: ignore[attr-defined]
-    elif path is not None and not path.exists():
-        present.say(f"waiting for {path}", err=True)
-    came.start()
-    next_look, ended, begun = 0.0, False, 0
-    waiting: list[bytes] = []
-    try:
-        while not ended:
-            for one in came.arrived(WAIT):
-                if isinstance(one, Ended):
-                    ended = True
-                    if one.error:
-                        present.say(f"error: {one.error}", err=True)
-                elif isinstance(one, Began):
-                    begun += 1
-                    show.take(waiting, over=True)
-                    if begun > 1:
-                        show.begins_anew()
-                    path = one.saved or path
-                else:
-                    waiting += one
-            if time.monotonic() >= next_look:
-                began = time.process_time()
-                show.take(waiting)  # frames are cheaper by the dozen
-                spent = time.process_time() - began
-                next_look = time.monotonic() + max(LEAST, spent * (100 / share - 1))
-        show.take(waiting, over=True)
-    except KeyboardInterrupt:
-        pass
-    show.status_off()
-    came.over.set()
-    if path is None or not path.exists():
+    with _served(rulebook, str(name), port) if page else nullcontext() as server:
+        path = Path(source) if source not in (None, "-") else None
+        show = _Show(session, server, path, as_json=as_json, bell=bell)
+        if listen is not None:
+            present.say(f"listening at {':'.join(map(str, came.address))}", err=True)  # type: ignore[attr-defined]
+        elif path is not None and not path.exists():
+            present.say(f"waiting for {path}", err=True)
+        came.start()
+        with suppress(KeyboardInterrupt):
+            _follow(came, show, share / 100)
+        show.status_off()
+        came.over.set()
+    if show.path is None or not show.path.exists():
         present.say("nothing came", err=True)
         return BAD_INPUT
-    told = [rulebook, str(path), "--tolerance", str(tolerance), *(f"--within={one}" for one in within)]
+    told = [rulebook, str(show.path), "--tolerance", str(tolerance), *(f"--within={one}" for one in within)]
     told += [] if resync else ["--no-resync"]
     code = check_command.main([*told, *(["--json"] if as_json else [])], standalone_mode=False)
     return AGREED if code is None else int(code)
 
 
+def _follow(came: LiveSource, show: _Show, share: float) -> None:
+    """Takes what comes until it ends."""
+    glances, looks = Allowance(share * GLANCES), Allowance(share * (1 - GLANCES))
+    waiting: list[bytes] = []
+    next_take, is_odd, explained, came_last = 0.0, False, False, 0.0
+    counted_until = time.process_time()
+    while True:
+        for one in came.arrived(WAIT):
+            if isinstance(one, Ended):
+                if one.error:
+                    present.say(f"error: {one.error}", err=True)
+                show.take(waiting)
+                show.look(over=True)
+                return
+            if isinstance(one, Began):
+                show.take(waiting)
+                show.look(over=True)
+                show.path = one.saved or show.path
+            else:
+                waiting += one
+        now = time.monotonic()
+        if now < next_take:
+            continue
+        next_take = now + APART
+        if waiting:
+            came_last, explained = now, False
+            show.take(waiting)  # frames are cheaper by the dozen
+        if glances.left() >= 0:
+            is_odd = show.glance() or is_odd
+        spent = time.process_time() - counted_until  # also by what reads, and serves the page
+        # a look is due when a glance finds something odd, or when there is time for it
+        left, is_paused = looks.left(), now - came_last >= PAUSE
+        is_late = now - show.looked_at >= SELDOM and left >= show.session.cost
+        if (is_odd and left >= 0) or is_late or (is_paused and not explained and show.server is not None):
+            explained = explained or is_paused
+            is_first = not show.looked_at
+            show.look(explains=is_paused and show.server is not None)
+            is_odd = False
+            if not is_first:  # which also makes everything ready
+                looks.take(show.session.cost)
+        else:
+            glances.take(spent)
+        counted_until = time.process_time()
+
+
 class _Show:
-    def __init__(self, session: Session, *, as_json: bool, bell: bool) -> None:
-        self.session, self.as_json, self.bell = session, as_json, bell
+    """Says what a session finds, on the terminal and on the page."""
+
+    def __init__(
+        self, session: Session, server: PageServer | None, path: Path | None, *, as_json: bool, bell: bool
+    ) -> None:
+        self.session, self.server, self.as_json, self.bell = session, server, as_json, bell
+        self.path = path
+        """Where what comes is kept."""
         self.out = present.console()
         self.live = sys.stderr.isatty() and not as_json
         self.shown = False
+        self.looked_at = 0.0
 
-    def take(self, lines: list[bytes], *, over: bool = False) -> None:
-        """Judges some more lines, which are then gone."""
+    def take(self, lines: list[bytes]) -> None:
+        """Takes some more lines, which are then gone."""
+        known = self.session.recordings
         try:
             self.session.feed(*lines)
         except InputError as error:
             self.problem(error)
         lines.clear()
-        self.news(self.session.look(over=over))
+        if known and self.session.recordings > known:
+            self.begins_anew()
+        if self.server is not None:
+            for looked in self.session.over:
+                self._draw(looked)
+                self.server.page.run_over()
+            self.session.over.clear()
+            self._draw_fresh()
+
+    def _draw(self, looked: Looked) -> None:
+        assert self.server is not None
+        with self.server.lock:
+            told = self.server.page.looked(looked, forget=self.session.forgotten)
+        self.server.tell(told)
+
+    def glance(self) -> bool:
+        """Whether something odd came lately."""
+        glance = self.session.glance()
+        self.status()
+        return glance is not None and glance.is_odd
+
+    def _draw_fresh(self) -> None:
+        assert self.server is not None
+        for recording in self.session.fresh():
+            with self.server.lock:
+                told = self.server.page.logged(self.session.book.rules(recording.rate), recording)
+            self.server.tell(told)
+
+    def look(self, *, over: bool = False, explains: bool = False) -> None:
+        """Judges the whole run."""
+        self.news(self.session.look(over=over, explains=explains))
+        self.looked_at = time.monotonic()
+        looked = self.session.looked
+        if self.server is not None and looked is not None:
+            self._draw(looked)
         self.status()
 
     def news(self, news: News) -> None:
@@ -176,6 +284,11 @@ class _Show:
     def begins_anew(self) -> None:
         """Another recording."""
         self.status_off()
+        if self.server is not None:
+            with self.server.lock:
+                told = self.server.page.begins_anew()
+            self.server.tell(told)
+            self.session.over.clear()
         if self.as_json:
             click.echo(json.dumps({"event": "begun"}))
         else:
@@ -196,6 +309,40 @@ class _Show:
         if self.shown:
             click.echo("\r\x1b[2K", nl=False, err=True)
             self.shown = False
+
+
+@contextmanager
+def _served(rulebook: str, recording: str, port: int) -> Iterator[PageServer]:
+    """The page, as long as it is served. Raises InputError if it cannot be."""
+    from voskar.live.page import LivePage
+
+    try:
+        from voskar.live.server import PageServer
+    except ImportError:
+        hint = "install it with `pip install voskar[live]`"
+        raise InputError(Problem("a page needs a library that is not installed", key="--page", hint=hint)) from None
+    server = PageServer(LivePage(rulebook, recording), port)
+    try:
+        server.start()
+    except OSError as error:
+        raise InputError(Problem(f"cannot serve a page at port {port}: {error.strerror}", key="--port")) from None
+    present.say(f"the page: {server.address}", err=True)
+    try:
+        yield server
+    finally:
+        server.stop()
+
+
+def _seconds(text: str) -> float:
+    """A time such as 10m. Raises InputError for another text."""
+    number, unit = text[:-1], text[-1:]
+    if unit not in UNITS or not number.isdecimal() or not int(number):
+        expected = "expected a time such as 90s, 10m or 1h"
+        raise InputError(Problem(f'found "{text}", {expected}', key="--forget"))
+    return float(int(number) * UNITS[unit])
+
+
+UNITS = {"s": 1, "m": 60, "h": 3600}
 
 
 def _address(text: str) -> tuple[str, int]:

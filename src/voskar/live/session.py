@@ -1,7 +1,12 @@
-"""A recording that grows: judged as far as it has come, run by run."""
+"""A recording that grows: judged as far as it has come, run by run.
+
+A *look* judges all of a run, as `check` does, and alone decides what is told. A *glance* judges the last seconds from
+nothing, which takes the same time however long the run is: it only says whether a look may find something new.
+"""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,16 +17,31 @@ import msgspec
 import numpy as np
 
 from voskar.core.adopt import Windows
+from voskar.core.recording import Recording
+from voskar.core.recording.cut import cut
+from voskar.core.rules import Rules
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import Verdict, check
 from voskar.evidence.finding import Finding
 from voskar.evidence.tolerance import TOLERANCE
+from voskar.explaining.leaf import Variants
 from voskar.explaining.tried import Mark, mark
+from voskar.explaining.weighing import Weighed, weigh
 from voskar.files.columns import ColumnBuilder
 from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import LineReader
 from voskar.files.kept import ReadyRulebook
 from voskar.files.windows import parse_windows
+from voskar.live.last_frames import LastFrames
+
+WARM = 2.0
+"""Seconds before what a glance looks at: by then what it has not seen hardly matters any more."""
+GLANCE = 0.5
+"""Seconds that a glance looks at, at least."""
+UNSURE = 30.0
+"""Seconds behind forgotten frames in which nothing is told, as what came before them is unknown."""
+REFUTED = 3
+"""A glance asks for a look no more by what so many looks running have not found."""
 
 
 class News(NamedTuple):
@@ -30,6 +50,21 @@ class News(NamedTuple):
 
     found: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     withdrawn: tuple[Finding, ...] = ()
+
+
+class Glance(NamedTuple):
+    """What came of the last seconds. `is_odd` if a look may find something new."""
+
+    is_odd: bool
+    verdict: Verdict
+
+
+class Looked(NamedTuple):
+    """A look: what it judged, and all that came of it."""
+
+    rules: Rules
+    recording: Recording
+    found: Weighed
 
 
 @dataclass(frozen=True)
@@ -43,9 +78,8 @@ class LiveTally:
 
 
 class Session:
-    """Judges frames as they come. It looks at everything since the last `run` mark each time, so that what it tells is
-    what `check` tells of the same frames; a finding is told once its window has passed. Frames before a mark are judged
-    a last time when the mark comes, and forgotten."""
+    """Judges frames as they come. A finding is told once its window has passed. Frames before a `run` mark are judged a
+    last time when the mark comes, and forgotten."""
 
     def __init__(
         self,
@@ -54,16 +88,30 @@ class Session:
         within: int | str | Sequence[str] = (),
         tolerance: float = TOLERANCE,
         resync: bool = True,
+        forget: float | None = None,
+        draws: bool = False,
         name: str = "the game",
     ) -> None:
-        """`within` is as for `check`; `name` is what errors call the recording. Raises InputError for a bad rulebook or
-        `within`."""
+        """`within` is as for `check`; of a run only the last `forget` seconds are kept, or up to twice as many; `draws`
+        keeps of each look how all frames were judged; `name` is what errors call the recording.
+        Raises InputError for a bad rulebook or `within`."""
         self.book = rulebook if isinstance(rulebook, ReadyRulebook) else ReadyRulebook(str(rulebook))
         told = [within] if isinstance(within, int | str) else within
         self.windows: Windows = parse_windows(told, "within")
         self.tolerance, self.resync, self.name = tolerance, resync, name
+        self.forget, self.draws = forget, draws
+        self.looked: Looked | None = None
+        """The last look at this run, None before the first."""
         self.cost = 0.0
         """CPU seconds of the last look."""
+        self.recordings = 0
+        """How many have begun."""
+        self.over: list[Looked] = []
+        """The last look at each run that is over, if the session draws, for a caller that takes them away."""
+        self._late: list[tuple[Finding, tuple[Finding, ...]]] = []
+        self._gone: list[Finding] = []
+        self._refuted: Counter[tuple[str, str]] = Counter()
+        """How often glances found odd what looks did not: by code and the kind it is about."""
         self._begin(None)
 
     def _begin(self, header: dict[str, Any] | None) -> None:
@@ -74,19 +122,36 @@ class Session:
         self._before = LiveTally()
         self._reader = LineReader(self.name, lambda told: None)
         self._new_run()
-        self._late: list[tuple[Finding, tuple[Finding, ...]]] = []
-        self._gone: list[Finding] = []
 
     def _new_run(self) -> None:
-        self._builder = ColumnBuilder(self.name, self.book.kinds, "line")
-        self._judged = -1
+        rate = 60.0 if self.header is None else float(meaning(self.header)["rate"])
+        self._run = LastFrames(self._columns, None if self.forget is None else round(self.forget * rate))
+        self._end = LastFrames(self._columns, round((WARM + GLANCE + 1) * rate))
+        self._first: int | None = None
+        self._last = self._judged = self._glanced = -1
+        self._waiting: list[tuple[int, list[bytes]]] = []
+        """Lines that are checked and not in the columns yet, each part with the number of the line before it."""
+        self._fresh: list[ColumnBuilder] = []
+        """Those that nobody has drawn."""
+        self._odd: dict[Mark, tuple[str, str]] = {}
+        self.looked = None
         self._told: dict[Mark, Finding] = {}
         self._seen = LiveTally()
+
+    def _columns(self) -> ColumnBuilder:
+        return ColumnBuilder(self.name, self.book.kinds, "line")
 
     @property
     def last(self) -> int:
         """The last frame that has come, -1 before the first."""
-        return self._builder.last if self._builder.first is not None else -1
+        return self._last
+
+    @property
+    def forgotten(self) -> int | None:
+        """The frame before which everything is forgotten, None if nothing is."""
+        if self.forget is None or self.header is None:
+            return None
+        return max(0, self.last - round(2 * self.forget * float(meaning(self.header)["rate"])))
 
     @property
     def tally(self) -> LiveTally:
@@ -108,14 +173,16 @@ class Session:
             begins = _begins(lines[0])
             end = next((at for at, line in enumerate(lines[1:], 1) if _begins(line)), len(lines))
             try:
+                if begins is not None and self._first is not None and self.problem is None:
+                    self._end_run()
                 if begins == "recording":
                     self._begin(None)
+                    self.recordings += 1
                     self.line = 1
                     self.header = read_header(self.name, 1, lines[0])
+                    self._new_run()
                     self._take(lines[1:end])
                 else:
-                    if begins == "run" and self._builder.first is not None and self.problem is None:
-                        self._end_run()
                     self._take(lines[:end])
             except InputError as error:
                 self.problem = error
@@ -140,27 +207,53 @@ class Session:
             raise
 
     def _add(self, lines: list[bytes]) -> None:
-        """Adds frames, block by block: of one with a mistake nothing."""
-        builder, places = self._builder, np.arange(self.line + 1, self.line + len(lines) + 1)
+        """Checks frames, block by block: of one with a mistake nothing is taken. They become columns when these are
+        wanted: frames are cheaper by the dozen."""
+        begun, places = self.line, np.arange(self.line + 1, self.line + len(lines) + 1)
         for block in self._reader.read(lines, places):
-            trial = ColumnBuilder(self.name, self.book.kinds, "line")
-            trial.first, trial.last = builder.first, builder.last
+            trial = self._columns()
+            if self._first is not None:
+                trial.first, trial.last = self._last + 1, self._last
             trial.add(block)
-            builder.add(block)
-            self.line = int(block.place[-1])
+            if self._first is None:
+                self._first = trial.first
+            self._last = trial.last
+            if self.draws:
+                self._fresh.append(trial)
+            taken = int(block.place[-1])
+            self._waiting.append((self.line, lines[self.line - begun : taken - begun]))
+            self.line = taken
         self.line = int(places[-1])
+
+    def _settle(self) -> None:
+        """Adds what waits to the columns."""
+        for before, lines in self._waiting:
+            for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
+                self._run.add(block)
+                self._end.add(block)
+        self._waiting = []
 
     def _end_run(self) -> None:
         """Judges a run that is over as a whole."""
-        found = self._look(over=True)
+        found = self._look(over=True, explains=self.draws)
         self._late += found.found
         self._gone += found.withdrawn
+        if self.draws and self.looked is not None:
+            self.over.append(self.looked)
         self._before = self.tally
         self._new_run()
 
-    def look(self, *, over: bool = False) -> News:
-        """Judges what has come. `over`: nothing more will, so no finding waits for its window to pass."""
-        found = self._look(over=over) if self._builder.first is not None else News()
+    def fresh(self) -> list[Recording]:
+        """The frames that have come since this was last asked, as they are logged, for a session that draws."""
+        assert self.header is not None or not self._fresh
+        made = [one.finish(**meaning(self.header or {}), goes_on=True) for one in self._fresh]
+        self._fresh = []
+        return made
+
+    def look(self, *, over: bool = False, explains: bool = False) -> News:
+        """Judges what has come. `over`: nothing more will, so no finding waits for its window to pass. If it `explains`
+        findings, which takes many times as long, the look has the values that the game seems to have otherwise."""
+        found = self._look(over=over, explains=explains) if self._first is not None else News()
         late, gone = tuple(self._late), tuple(self._gone)
         self._late, self._gone = [], []
         return News((*late, *found.found), (*gone, *found.withdrawn))
@@ -169,30 +262,85 @@ class Session:
         """The root findings that have become known since this was last asked. Raises nothing."""
         return [root for root, _ in self.look().found]
 
-    def _look(self, *, over: bool) -> News:
-        if self._builder.last == self._judged and not over:
+    def glance(self) -> Glance | None:
+        """Judges the last seconds alone; None without new frames. Raises InputError for what is told of nobody."""
+        if self._first is None or self.last == self._glanced:
+            return None
+        self._settle()
+        whole = self._recording(self._end)
+        rate = float(whole.rate)
+        seen = max(round(GLANCE * rate), self.last - self._glanced)
+        windows = self.windows.at(whole)
+        late = max(windows.near, windows.widest)
+        recording = cut(whole, max(whole.first, self.last - round(WARM * rate) - late - seen), self.last)
+        verdict, _ = check(
+            self.book.rules(recording.rate),
+            recording,
+            windows=self.windows,
+            tolerance=self.tolerance,
+            resync=self.resync,
+            explains=False,
+        )
+        cold = recording.first + round(WARM * rate) if recording.first != self._run.begun else recording.first
+        kinds = {actor.id: actor.told for actor in recording.actors}
+        odd = {
+            mark(root): (root.code, kinds.get(root.target, ""))
+            for root, _ in verdict.roots
+            if cold <= root.frame <= self.last - late and root.frame > self._judged - late
+        }
+        self._odd = {key: what for key, what in odd.items() if self._refuted[what] < REFUTED and key not in self._told}
+        self._glanced = self.last
+        return Glance(bool(self._odd), verdict)
+
+    def _recording(self, frames: LastFrames) -> Recording:
+        assert self.header is not None
+        return frames.finish(**meaning(self.header), fixtures=self.book.fixtures)
+
+    def _variants(self, recording: Recording) -> Variants:
+        from voskar.explaining.rulebook import RulebookVariants  # with what validates rulebooks
+
+        return RulebookVariants(self.book.whole, recording.rate)
+
+    def _look(self, *, over: bool, explains: bool = False) -> News:
+        if self.last == self._judged and not (over or explains):
             return News()
         began = process_time()
-        assert self.header is not None
-        recording = self._builder.finish(**meaning(self.header), fixtures=self.book.fixtures, goes_on=True)
+        self._settle()
+        recording = self._recording(self._run)
         rules = self.book.rules(recording.rate)
-        verdict, _ = check(rules, recording, windows=self.windows, tolerance=self.tolerance, resync=self.resync)
+        found = weigh(
+            rules,
+            recording,
+            windows=self.windows,
+            tolerance=self.tolerance,
+            resync=self.resync,
+            variants=(lambda: self._variants(recording)) if explains else None,
+            watched_whole=self.draws,
+        )
+        self.looked = Looked(rules, recording, found)
         self._judged = recording.last
         windows = self.windows.at(recording)
         until = recording.last - (0 if over else max(windows.near, windows.widest))
-        news = self._news(verdict, until)
+        sure = recording.first
+        if recording.first != self._run.begun:
+            sure += round(UNSURE * float(recording.rate))
+        news = self._news(found.verdict, sure, until)
+        for key, what in self._odd.items():
+            self._refuted[what] = self._refuted[what] + 1 if key not in self._told else -REFUTED
+        self._odd = {}
+        verdict = found.verdict
         self._seen = LiveTally(recording.last - recording.first + 1, verdict.claims, verdict.agreed)
         self.cost = process_time() - began
         return news
 
-    def _news(self, verdict: Verdict, until: int) -> News:
-        roots = {mark(root): (root, follows) for root, follows in verdict.roots if root.frame <= until}
+    def _news(self, verdict: Verdict, sure: int, until: int) -> News:
+        roots = {mark(root): (root, follows) for root, follows in verdict.roots if sure <= root.frame <= until}
         fresh = tuple(one for key, one in roots.items() if key not in self._told)
         every = {mark(one) for one in verdict.findings}
-        gone = tuple(one for key, one in self._told.items() if key not in every)
-        self._told = {key: one for key, one in self._told.items() if key in every}
+        gone = {key: one for key, one in self._told.items() if one.frame >= sure and key not in every}
+        self._told = {key: one for key, one in self._told.items() if key not in gone}
         self._told |= {mark(root): root for root, _ in fresh}
-        return News(fresh, gone)
+        return News(fresh, tuple(gone.values()))
 
 
 def _line(told: Mapping[str, Any] | str) -> bytes:

@@ -44,10 +44,16 @@ class PageData:
 
 
 def page_data(
-    rules: Rules, played: Recording, found: Weighed, files: tuple[str, str], frames: tuple[int, int]
+    rules: Rules,
+    played: Recording,
+    found: Weighed,
+    files: tuple[str, str],
+    frames: tuple[int, int],
+    *,
+    draws: bool = True,
 ) -> PageData:
-    """Everything about some frames of a recording that was checked. `files` are the rulebook and the recording as
-    commands name them."""
+    """Everything about some frames of a recording that was checked; its poses only if it `draws`. `files` are the
+    rulebook and the recording as commands name them."""
     verdict, ledger = found.verdict, found.ledger
     shown = [root for root, _ in verdict.roots if frames[0] <= root.frame <= frames[1]]
     place = {id(root): at for at, root in enumerate(shown)}
@@ -57,7 +63,7 @@ def page_data(
     seen = verdict.seen or watched(rules, played, resync=verdict.resync)
     judged, course = seen.recording, timeline(rules, played, ledger)
     catalog = seen.world.catalog
-    chunks = tuple(pose_chunks(rules, judged, catalog, frames))
+    chunks = tuple(pose_chunks(rules, judged, catalog, frames)) if draws else ()
     explainer = PairExplainer(seen.asking(questions))
     gates = {
         f"{frame}|{attacker}|{target}": [_account(one) for one in explainer.pair(frame, attacker, target)]
@@ -109,7 +115,8 @@ def page_data(
         "ends": [[end.frame, end.event] for end in course.ends],
         "marks": [[frame, what] for frame, what in sorted(played.resets.items())],
         "score": {name: [steps.frames, steps.values] for name, steps in course.score.items()},
-        "summary": _summary(verdict),
+        "counts": counts(verdict),
+        "summary": summary(counts(verdict)),
     }
     return PageData(plain, chunks)
 
@@ -274,9 +281,15 @@ def _inputs(played: Recording) -> list[list[Any]]:
     return sorted(found, key=lambda one: (one[2], one[0], one[1]))
 
 
-def _summary(verdict: Verdict) -> str:
+def counts(verdict: Verdict) -> list[int]:
+    """Claimed hits that agree, and all; findings, and those that follow from others."""
     roots = len(verdict.roots)
-    told = f"{verdict.agreed} of {verdict.claims} claimed hits agree" if verdict.claims else "no hits claimed"
-    follows = len(verdict.findings) - roots
+    return [verdict.agreed, verdict.claims, roots, len(verdict.findings) - roots]
+
+
+def summary(told: Sequence[int]) -> str:
+    """The same in words."""
+    agreed, claims, roots, follows = told
+    hits = f"{agreed} of {claims} claimed hits agree" if claims else "no hits claimed"
     more = f", {follows} more follow from them" if follows else ""
-    return f"{told}; " + (f"{roots} finding{'s' * (roots != 1)}{more}" if roots else "nothing disagrees")
+    return f"{hits}; " + (f"{roots} finding{'s' * (roots != 1)}{more}" if roots else "nothing disagrees")

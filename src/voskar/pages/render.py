@@ -7,15 +7,16 @@ import hashlib
 import json
 import re
 import zlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 from importlib import resources
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from voskar.pages.data import PageData
+from voskar.pages.poses import Plain, PoseChunk
 
 LEVEL = 6
 """Of compression: more takes three times as long and saves a hundredth."""
@@ -56,9 +57,17 @@ def packed(plain: Mapping[str, Any], columns: Mapping[str, np.ndarray] | None = 
     return base64.b64encode(zlib.compress(whole, LEVEL)).decode()
 
 
-def packed_chunks(data: PageData) -> list[dict[str, Any]]:
-    """The poses, each chunk with its first and last frame."""
-    return [{"first": one.first, "last": one.last, "text": packed(one.plain, one.columns)} for one in data.chunks]
+class PackedChunk(NamedTuple):
+    """Some frames of poses, as a page holds them."""
+
+    first: int
+    last: int
+    text: str
+
+
+def packed_chunks(chunks: Iterable[PoseChunk]) -> list[PackedChunk]:
+    """The poses of some frames, packed."""
+    return [PackedChunk(one.first, one.last, packed(one.plain, one.columns)) for one in chunks]
 
 
 def script() -> str:
@@ -67,23 +76,36 @@ def script() -> str:
     return "\n".join(['"use strict";', *(_LINKS.sub("", _asset(f"script/{name}.js")) for name in MODULES)])
 
 
-def render_page(data: PageData, other: PageData | None = None, *, live: bool = False) -> str:
-    """The page of one recording, or of two versions of it. One that is `live` asks its server for what comes."""
-    plain = data.plain
-    cut = None if [plain["first"], plain["last"]] == plain["whole"] else plain["whole"]
+def render_page(data: PageData, other: PageData | None = None) -> str:
+    """The page of one recording, or of two versions of it."""
+    return _page(
+        data.plain,
+        packed_chunks(data.chunks),
+        old=None if other is None else other.plain,
+        other="" if other is None else packed(other.plain),
+        old_chunks=[] if other is None else packed_chunks(other.chunks),
+        after=None,
+    )
+
+
+def render_live(plain: Plain, chunks: Sequence[PackedChunk], after: int) -> str:
+    """The page of a recording that grows: it asks its server for all that has come after so many events."""
+    return _page(plain, chunks, old=None, other="", old_chunks=[], after=after)
+
+
+def _page(plain: Plain, chunks: Sequence[PackedChunk], after: int | None, **others: Any) -> str:
+    cut = None if after is not None or [plain["first"], plain["last"]] == plain["whole"] else plain["whole"]
     return _render(
         "page.html",
         script(),
-        connects=live,
+        connects=after is not None,
         title=plain["title"] or plain["recording"],
         page=plain,
         cut=cut,
         data=packed(plain),
-        chunks=packed_chunks(data),
-        old=None if other is None else other.plain,
-        other="" if other is None else packed(other.plain),
-        old_chunks=[] if other is None else packed_chunks(other),
-        live=live,
+        chunks=chunks,
+        after=after,
+        **others,
     )
 
 

@@ -20,7 +20,7 @@ function arrived() {
 // Takes what comes, in order.
 export function listen() {
   let queue = Promise.resolve();
-  const source = new EventSource("events");
+  const source = new EventSource(`events?after=${document.body.dataset.after}`);
   const take = (name, act) => {
     source.addEventListener(name, (event) => {
       queue = queue.then(() => act(event.data)).catch((error) => console.error(error));
@@ -41,10 +41,10 @@ export function listen() {
     drawList();
     arrived();
   });
-  take("begun", () => location.reload());
+  take("begun", () => location.replace("./"));
   take("ended", () => {
     source.close();
-    document.body.dataset.live = "ended";
+    document.body.dataset.ended = "true";
     element("at-end").textContent = "the game has ended";
   });
 }

@@ -22,7 +22,7 @@ async function begin() {
   go(frame, state.pair);
   fit();
   if (state.pair) await lookAt();
-  if (document.body.dataset.live) {
+  if (document.body.dataset.after !== undefined) {
     listen();
     if (!isAsked) followEnd(true);
   }

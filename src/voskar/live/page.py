@@ -1,0 +1,103 @@
+"""The page of a recording that grows: what it is made of, and what is to be sent to those who have it open."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from voskar.core.boxes import BoxCatalog
+from voskar.core.recording import Recording
+from voskar.core.rules import Rules
+from voskar.live.session import Looked
+from voskar.pages.data import page_data
+from voskar.pages.joining import joined, without
+from voskar.pages.poses import Plain, pose_chunks
+from voskar.pages.render import PackedChunk, packed, packed_chunks, render_live
+
+
+class Told(NamedTuple):
+    """What a page is told: the number of the event, its name, and its text."""
+
+    number: int
+    event: str
+    text: str
+
+
+class LivePage:
+    """Keeps poses as packed chunks, and what the last look knows. Poses as they are logged are replaced by those of the
+    next look, which has them as they were judged, and what the rules set in motion."""
+
+    def __init__(self, rulebook: str, recording: str) -> None:
+        self.files = rulebook, recording
+        self.number = 0
+        self.known: Plain | None = None
+        self._before: Plain | None = None
+        """What is known of runs that are over."""
+        self._chunks: list[tuple[int, PackedChunk]] = []
+        """With the number of the event that told them."""
+        self._known_at = 0
+        self.until = -1
+        """The last frame whose poses are told."""
+        self._sure = -1
+        """The last frame whose poses are those of a look."""
+
+    def logged(self, rules: Rules, recording: Recording) -> list[Told]:
+        """Poses of frames as they are logged."""
+        first = max(self.until + 1, recording.first)
+        return self._poses(rules, recording, first, recording.last) if first <= recording.last else []
+
+    def looked(self, look: Looked, *, forget: int | None = None) -> list[Told]:
+        """All that a look at the run knows. Poses before `forget` are dropped."""
+        rules, recording, found = look
+        first = max(self._sure + 1, recording.first)
+        told = []
+        if first <= recording.last:
+            self._chunks = [one for one in self._chunks if one[1].first < first]
+            assert found.verdict.seen is not None
+            told = self._poses(rules, found.verdict.seen.recording, first, recording.last)
+            self._sure = recording.last
+        frames = recording.first, recording.last
+        now = page_data(rules, recording, found, self.files, frames, draws=False).plain
+        if forget is not None:
+            self._chunks = [one for one in self._chunks if one[1].last >= forget]
+            self._before = None if self._before is None else without(self._before, forget)
+        self.known = now if self._before is None else joined(self._before, now)
+        self.number += 1
+        self._known_at = self.number
+        return [*told, Told(self.number, "known", packed(self.known))]
+
+    def run_over(self) -> None:
+        """The run that the last look was at is over: what is known of it stays."""
+        self._before = self.known
+
+    def begins_anew(self) -> list[Told]:
+        """Another recording: nothing is known."""
+        number = self.number + 1
+        self.__init__(*self.files)  # type: ignore[misc]
+        self.number = number
+        return [Told(number, "begun", "")]
+
+    def _poses(self, rules: Rules, recording: Recording, first: int, last: int) -> list[Told]:
+        told = []
+        for chunk in packed_chunks(pose_chunks(rules, recording, BoxCatalog.of(rules), (first, last))):
+            self.number += 1
+            self._chunks.append((self.number, chunk))
+            told.append(Told(self.number, "poses", json.dumps(chunk._asdict())))
+        self.until = max(self.until, last)
+        return told
+
+    def html(self) -> str | None:
+        """The page as it is now, None before the first look."""
+        if self.known is None:
+            return None
+        known = self.known | {"last": self.until, "whole": [self.known["whole"][0], self.until]}
+        return render_live(known, [chunk for _, chunk in self._chunks], self.number)
+
+    def since(self, number: int) -> Iterator[Told]:
+        """What has been told after an event, as far as it still holds."""
+        for at, chunk in self._chunks:
+            if at > number:
+                yield Told(at, "poses", json.dumps(chunk._asdict()))
+        if self.known is not None and self._known_at > number:
+            yield Told(self._known_at, "known", packed(self.known))

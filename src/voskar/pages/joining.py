@@ -1,0 +1,69 @@
+"""Two runs of a recording on one page: what holds for the first, then for the second."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from voskar.pages.data import summary
+from voskar.pages.poses import Plain
+
+LISTS = ("contacts", "events", "claims", "findings", "inputs", "ends")
+STEPS = ("health", "lives")
+SPANS = ("immune", "stunned", "frozen", "down")
+
+
+def joined(before: Plain, now: Plain) -> Plain:
+    """What a page knows of two runs that follow each other. What is neither by frame nor by actor is that of the
+    second."""
+    shift = len(before["findings"])
+    counts = [one + two for one, two in zip(before["counts"], now["counts"], strict=True)]
+    extents = [one["extent"] for one in (before, now) if one["extent"]]
+    corners = list(zip(*extents, strict=True))
+    actors = {one["id"]: one for one in [*before["actors"], *now["actors"]]}
+    causes = [one | {"finding": one["finding"] + shift * (one["finding"] >= 0)} for one in now["explanations"]]
+    return {
+        **now,
+        **{name: before[name] + now[name] for name in LISTS},
+        "first": before["first"],
+        "whole": [before["whole"][0], now["whole"][1]],
+        "extent": [*map(min, corners[:2]), *map(max, corners[2:])] if corners else None,
+        "actors": list(actors.values()),
+        "explanations": before["explanations"] + causes,
+        "gates": before["gates"] | now["gates"],
+        "courses": _each(before["courses"], now["courses"], _course),
+        "score": _each(before["score"], now["score"], _steps),
+        "runs": sorted({*before["runs"], *now["runs"]}),
+        "marks": [list(one) for one in sorted({(frame, what) for frame, what in [*before["marks"], *now["marks"]]})],
+        "counts": counts,
+        "summary": summary(counts),
+    }
+
+
+def without(plain: Plain, frame: int) -> Plain:
+    """The same without what was before a frame; findings and how actors stood stay."""
+    first = {"contacts": 0, "events": 0, "ends": 0, "inputs": 2}
+    return {
+        **plain,
+        **{name: [one for one in plain[name] if one[at] >= frame] for name, at in first.items()},
+        "claims": [one for one in plain["claims"] if one["frame"] >= frame],
+        "gates": {key: told for key, told in plain["gates"].items() if int(key.partition("|")[0]) >= frame},
+        "first": max(plain["first"], frame),
+    }
+
+
+def _each(before: Plain, now: Plain, join: Any) -> Plain:
+    """Joins what two tables have under the same name."""
+    both = {name: join(before[name], now[name]) for name in before.keys() & now.keys()}
+    return before | now | both
+
+
+def _steps(before: list[list[float]], now: list[list[float]]) -> list[list[float]]:
+    return [one + two for one, two in zip(before, now, strict=True)]
+
+
+def _course(before: Plain, now: Plain) -> Plain:
+    return {
+        **{name: _steps(before[name], now[name]) for name in STEPS},
+        **{name: before[name] + now[name] for name in SPANS},
+        **{name: _each(before[name], now[name], _steps) for name in ("counters", "game")},
+    }
