@@ -142,7 +142,7 @@ def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
 
     rules = tmp_path / "rules.toml"
     rules.write_text(toml({"voskar": 2, **sting(keeper={"health": 1000})}))
-    session, found = Session(rules, forget=5), []
+    session, found = Session(rules, forget=5, draws=True), []
     for at, line in enumerate(game(3000, missing=(60, 1500, 2900))):
         session.feed(line)
         if at % 100 == 0:

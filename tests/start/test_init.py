@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 
+from voskar.files.recording import load_recording
 from voskar.start import LOGGERS
 
 RULES = """voskar = 2
@@ -293,3 +294,131 @@ def test_a_slow_reader_costs_frames_and_no_time(language: str, tmp_path: Path, h
     lines = [json.loads(line) for line in text.splitlines()[1:-1]]
     for before, after in pairwise(lines):
         assert after["frame"] == before["frame"] + 1 + after.get("dropped", 0)
+
+
+ODD = {
+    "python": """
+import math
+from recorder import Recorder
+log = Recorder("play.jsonl.gz", 60)
+a, b, c = log.pool("shot-0"), log.pool("shot-0"), log.pool("shot-1")
+log.pose("keeper\\nx", "keeper", math.nan, 1 / 3, health=math.inf)
+log.pose(a, "hornet", 1e7, -0.00001)
+log.end_frame()
+log.pose(b, "hornet", 123.45678, 2, boxes={"sting": {"polygon": [[0, 0], [4, 0], [0, 1 / 3]]}})
+log.pose(c, "hornet", 1, 2)
+log.end_frame()
+""",
+    "javascript": """
+import "./recorder.js";
+const bad = new Recorder({ rate: 60, write: Recorder.toFile("no/where.jsonl") });
+bad.endFrame();
+bad.close();
+if (!bad.problem) throw Error("a bad path is a problem");
+const log = new Recorder({ rate: 60, write: Recorder.toFile("play.jsonl.gz") });
+const [a, b, c] = [log.pool("shot-0"), log.pool("shot-0"), log.pool("shot-1")];
+log.pose("keeper\\nx", "keeper", NaN, 1 / 3, { health: Infinity });
+log.pose(a, "hornet", 1e7, -0.00001);
+log.endFrame();
+log.pose(b, "hornet", 123.45678, 2, { boxes: { sting: { polygon: [[0, 0], [4, 0], [0, 1 / 3]] } } });
+log.pose(c, "hornet", 1, 2);
+log.endFrame();
+""",
+    "lua": """
+local Recorder = require("recorder")
+Recorder.new("empty.jsonl"):close()
+Recorder.new("empty.jsonl", {}):close()
+local log = Recorder.new("play.jsonl", { rate = 60 })
+local a, b, c = log:pool("shot-0"), log:pool("shot-0"), log:pool("shot-1")
+log:pose("keeper\\nx", "keeper", 0 / 0, 1 / 3, { health = 1 / 0 })
+log:pose(a, "hornet", 1e7, -0.00001)
+log:end_frame()
+log:pose(b, "hornet", 123.45678, 2, { boxes = { sting = { polygon = { { 0, 0 }, { 4, 0 }, { 0, 1 / 3 } } } } })
+log:pose(c, "hornet", 1, 2)
+log:end_frame()
+error("the game ends")
+""",
+    "cpp": """
+#include "recorder.hpp"
+#include <clocale>
+#include <cmath>
+int main() {
+    std::setlocale(LC_ALL, "de_DE.UTF-8");
+    voskar::Recorder log("play.jsonl.gz", 60);
+    const std::string a = log.pool("shot-0"), b = log.pool("shot-0"), c = log.pool("shot-1");
+    auto& first = log.pose("keeper\\nx", "keeper", std::nan(""), 1.0 / 3);
+    log.pose(a, "hornet", 1e7, -0.00001);
+    first.with("health", INFINITY).with("tick", std::size_t{3}).with("clip", "run");
+    log.end_frame();
+    log.pose(b, "hornet", 123.45678f, 2).polygon("sting", {0, 0, 4, 0, 0, 1.0 / 3});
+    log.pose(c, "hornet", 1, 2);
+    log.end_frame();
+}
+""",
+    "rust": """
+mod recorder;
+use recorder::Recorder;
+fn main() {
+    let mut log = Recorder::new("play.jsonl", 60.0, "");
+    let (a, b, c) = (log.pool("shot-0"), log.pool("shot-0"), log.pool("shot-1"));
+    log.pose("keeper\\nx", "keeper", f64::NAN, 1.0 / 3.0).with("health", f64::INFINITY);
+    log.pose(&a, "hornet", 1e7, -0.00001);
+    log.end_frame();
+    log.pose(&b, "hornet", 123.45678, 2.0).open_polygon("sting", &[[0.0, 0.0], [4.0, 0.0], [0.0, 1.0 / 3.0]]);
+    log.pose(&c, "hornet", 1.0, 2.0);
+    log.end_frame();
+}
+""",
+    "csharp": """
+static class Scene {
+    static void Main() {
+        System.Threading.Thread.CurrentThread.CurrentCulture = new System.Globalization.CultureInfo("de-DE");
+        var log = new Voskar.Recorder("play.jsonl.gz", 60);
+        string a = log.Pool("shot-0"), b = log.Pool("shot-0"), c = log.Pool("shot-1");
+        var first = log.Pose("keeper\\nx", "keeper", double.NaN, 1.0 / 3);
+        log.Pose(a, "hornet", 1e7, -0.00001);
+        first.With("health", double.PositiveInfinity);
+        log.EndFrame();
+        log.Pose(b, "hornet", 123.45678, 2).Polygon("sting", 0, 0, 4, 0, 0, 1.0 / 3);
+        log.Pose(c, "hornet", 1, 2);
+        log.EndFrame();
+    }
+}
+""",
+}
+
+
+@pytest.mark.parametrize("language", sorted(ODD))
+def test_odd_values_are_repaired_and_told(language: str, tmp_path: Path, here: Any) -> None:
+    name, _, commands = PROGRAMS[language]
+    if shutil.which(commands[0][0]) is None:
+        pytest.skip(f"no {commands[0][0]} to try the logger of {language} with")
+    assert here("init", tmp_path, "--logger", language, cwd=tmp_path).returncode == 0
+    (tmp_path / name).write_text(ODD[language])
+    if language == "javascript":
+        (tmp_path / "package.json").write_text('{"type": "module"}')
+    if language == "cpp":
+        commands = [
+            ["g++", "-std=c++17", "-Wall", "-Wextra", "-Werror", "-DVOSKAR_GZIP", "main.cpp", "-o", "main", "-lz"],
+            ["./main"],
+        ]
+        if subprocess.run(
+            ["g++", "-E", "-include", "zlib.h", "-x", "c++", "/dev/null"], capture_output=True, check=False
+        ).returncode:
+            pytest.skip("no zlib to compile with")
+    for line in commands:
+        done = subprocess.run(line, cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False)
+        assert done.returncode == 0 or language == "lua", done.stderr
+    if (tmp_path / "empty.jsonl").exists():
+        assert json.loads((tmp_path / "empty.jsonl").read_text()) == {"voskar": "recording", "version": 2}
+    (path,) = tmp_path.glob("play.jsonl*")
+    assert here("convert", path.name, "same.jsonl", cwd=tmp_path).returncode == 0
+    notes = [one for one in load_recording(path, None).warnings if "the logger repaired" in one]
+    assert [("x was" in one, "health was" in one, "id had" in one) for one in sorted(notes)] == [
+        (False, True, False), (False, False, True), (True, False, False),
+    ], notes  # fmt: skip
+    assert all("frame 0" in one and "keeper?x" in one for one in notes)
+    first, second = [json.loads(line)["poses"] for line in (tmp_path / "same.jsonl").read_text().splitlines()[1:]]
+    assert [(one["id"], one["x"], one["y"]) for one in first] == [("keeper?x", 0.0, 0.3333), ("shot-0", 1e7, 0.0)]
+    assert [(one["id"], one["x"]) for one in second] == [("shot-0~2", 123.4568), ("shot-1", 1.0)]
+    assert second[0]["boxes"] == {"sting": {"polygon": [[0, 0], [4, 0], [0, 0.3333]]}}

@@ -42,9 +42,13 @@ GLANCES = 0.6
 """Share of the time for glances; the rest is for looks."""
 
 
+MOST_SAVED = 1.0
+"""Seconds of processor time that are saved at most."""
+
+
 class Allowance:
-    """Processor time that may be spent: a share of what passes. What is overdrawn is paid back; what is left is saved,
-    up to a second."""
+    """Processor time that may be spent: a share of what passes. What is overdrawn is paid back, what is left is
+    saved."""
 
     def __init__(self, share: float) -> None:
         self.share, self._left, self._at = share, 0.0, time.monotonic()
@@ -52,7 +56,7 @@ class Allowance:
     def left(self) -> float:
         """What may be spent now, in seconds."""
         now = time.monotonic()
-        self._left, self._at = min(self._left + (now - self._at) * self.share, 1.0), now
+        self._left, self._at = min(self._left + (now - self._at) * self.share, MOST_SAVED), now
         return self._left
 
     def take(self, spent: float) -> None:
@@ -174,7 +178,9 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         spent = time.process_time() - counted_until  # also by what reads, and serves the page
         # a look is due when a glance finds something odd, or when there is time for it
         left, is_paused = looks.left(), now - came_last >= PAUSE
-        is_late = now - show.looked_at >= SELDOM and left >= show.session.cost
+        is_late = now - show.looked_at >= SELDOM and left >= min(
+            2 * show.session.cost, MOST_SAVED
+        )  # enough for one more
         if (is_odd and left >= 0) or is_late or (is_paused and not explained and show.server is not None):
             explained = explained or is_paused
             is_first = not show.looked_at

@@ -22,7 +22,9 @@ ALIVE = 15.0
 """Seconds without news after which a comment keeps a connection open."""
 MOST_WAITING = 2000
 """Events that one reader may lag behind; then it is let go, and asks again."""
-WAITING = '<!doctype html><meta http-equiv="refresh" content="1;url=./"><title>Voskar</title><p>Waiting for the first frames.</p>'
+WAITING = """<!doctype html><meta http-equiv="refresh" content="1;url=./"><title>Voskar</title>
+<p>Waiting for the first frames.</p>
+"""
 HEADERS = {
     "Cache-Control": "no-store",
     "Referrer-Policy": "no-referrer",

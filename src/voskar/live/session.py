@@ -101,7 +101,7 @@ class Session:
         self.tolerance, self.resync, self.name = tolerance, resync, name
         self.forget, self.draws = forget, draws
         self.looked: Looked | None = None
-        """The last look at this run, None before the first."""
+        """The last look at this run of a session that draws, None before the first."""
         self.cost = 0.0
         """CPU seconds of the last look."""
         self.recordings = 0
@@ -317,7 +317,7 @@ class Session:
             variants=(lambda: self._variants(recording)) if explains else None,
             watched_whole=self.draws,
         )
-        self.looked = Looked(rules, recording, found)
+        self.looked = Looked(rules, recording, found) if self.draws else None
         self._judged = recording.last
         windows = self.windows.at(recording)
         until = recording.last - (0 if over else max(windows.near, windows.widest))

@@ -6,12 +6,17 @@
 //   log.Claim("hit").With("attacker", "hornet-1").With("target", "keeper").With("damage", 1);
 //   log.EndFrame();
 //
-// Nothing here throws into the game: a recorder that cannot write falls silent, and says why in Problem.
+// A path that ends in .gz is compressed. Numbers have `Decimals` places, 4 unless told. A thing out of a pool needs another
+// id each time: Pool("shot-0") as it is taken out.
+//
+// Nothing here throws into the game: a recorder that cannot write falls silent, and says why in Problem. Numbers that are
+// none and ids that cannot be printed are replaced; the log says so in `problems`. One thread logs.
 using System;
 using System.Collections.Generic;
 using System.Diagnostics;
 using System.Globalization;
 using System.IO;
+using System.IO.Compression;
 using System.Net.Sockets;
 using System.Text;
 
@@ -20,61 +25,133 @@ namespace Voskar
     /// One pose, input, claim or entry of the display: With adds a field.
     public sealed class Entry
     {
-        readonly List<string> fields = new List<string>(), boxes = new List<string>(), counters = new List<string>();
+        readonly StringBuilder text = new StringBuilder(), boxes = new StringBuilder(), counters = new StringBuilder();
+        readonly Recorder log;
+        string who = "an entry";
+        internal Entry(Recorder log) { this.log = log; }
+        internal void Clear() { text.Length = boxes.Length = counters.Length = 0; who = "an entry"; }
 
-        public Entry With(string name, string value) { return Raw(name, Quoted(value)); }
-        public Entry With(string name, bool value) { return Raw(name, value ? "true" : "false"); }
-        public Entry With(string name, double value) { return Raw(name, Number(value)); }
+        public Entry With(string name, string value)
+        {
+            string told = Printable(value);
+            if (text.Length == 0) who = told;
+            if (told != value) log.Note(who + ": " + name + " had characters that cannot be printed");
+            Begin(text, name).Append(Quoted(told));
+            return this;
+        }
+        public Entry With(string name, bool value) { Begin(text, name).Append(value ? "true" : "false"); return this; }
+        public Entry With(string name, double value) { Add(Begin(text, name), name, value); return this; }
         /// Aim or push.
-        public Entry With(string name, double x, double y) { return Raw(name, "[" + Number(x) + "," + Number(y) + "]"); }
+        public Entry With(string name, double x, double y) { Add(Begin(text, name), name, new[] { x, y }); return this; }
         /// Where the game itself has an open box, corners in the world.
         public Entry Box(string name, double x0, double y0, double x1, double y1)
         {
-            boxes.Add(Quoted(name) + ":[" + Number(x0) + "," + Number(y0) + "," + Number(x1) + "," + Number(y1) + "]");
+            Add(Begin(boxes, name), "boxes", new[] { x0, y0, x1, y1 });
             return this;
         }
         /// Where the game itself has an open box that is round.
         public Entry Circle(string name, double x, double y, double r)
         {
-            boxes.Add(Quoted(name) + ":{\"circle\":[" + Number(x) + "," + Number(y) + "," + Number(r) + "]}");
+            Begin(boxes, name).Append("{\"circle\":");
+            Add(boxes, "boxes", new[] { x, y, r });
+            boxes.Append('}');
+            return this;
+        }
+        /// … or has corners: x, y, x, y, …
+        public Entry Polygon(string name, params double[] corners)
+        {
+            Begin(boxes, name).Append("{\"polygon\":[");
+            for (int k = 0; k + 1 < corners.Length; k += 2)
+            {
+                if (k > 0) boxes.Append(',');
+                Add(boxes, "boxes", new[] { corners[k], corners[k + 1] });
+            }
+            boxes.Append("]}");
             return this;
         }
         /// Tags, or the two ids of a clash.
         public Entry List(string name, params string[] values)
         {
-            var all = new List<string>();
-            foreach (string one in values) all.Add(Quoted(one));
-            return Raw(name, "[" + string.Join(",", all) + "]");
+            Begin(text, name).Append('[');
+            for (int k = 0; k < values.Length; k++) text.Append(k > 0 ? "," : "").Append(Quoted(Printable(values[k])));
+            text.Append(']');
+            return this;
         }
         /// What one of its counters has come to.
-        public Entry Counter(string name, double value) { counters.Add(Quoted(name) + ":" + Number(value)); return this; }
-        Entry Raw(string name, string value) { fields.Add(Quoted(name) + ":" + value); return this; }
+        public Entry Counter(string name, double value) { Add(Begin(counters, name), "counters", value); return this; }
 
-        internal string Text()
+        static StringBuilder Begin(StringBuilder some, string name)
         {
-            var all = string.Join(",", fields);
-            if (counters.Count > 0) all += (all.Length > 0 ? "," : "") + "\"counters\":{" + string.Join(",", counters) + "}";
-            if (boxes.Count > 0) all += (all.Length > 0 ? "," : "") + "\"boxes\":{" + string.Join(",", boxes) + "}";
-            return "{" + all + "}";
+            return some.Append(some.Length > 0 ? "," : "").Append(Quoted(name)).Append(':');
         }
-        internal static string Number(double value) { return value.ToString("R", CultureInfo.InvariantCulture); }
+        void Add(StringBuilder some, string name, double[] values)
+        {
+            some.Append('[');
+            for (int k = 0; k < values.Length; k++) { if (k > 0) some.Append(','); Add(some, name, values[k]); }
+            some.Append(']');
+        }
+        void Add(StringBuilder some, string name, double value)
+        {
+            if (!double.IsNaN(value) && !double.IsInfinity(value)) { some.Append(Number(value, log.Decimals)); return; }
+            some.Append('0');
+            log.Note(who + ": " + name + " was " + (double.IsNaN(value) ? "NaN" : value > 0 ? "infinite" : "-infinite"));
+        }
+        internal void Write(StringBuilder all)
+        {
+            all.Append('{').Append(text);
+            if (counters.Length > 0) all.Append(text.Length > 0 ? "," : "").Append("\"counters\":{").Append(counters).Append('}');
+            if (boxes.Length > 0) all.Append(text.Length + counters.Length > 0 ? "," : "").Append("\"boxes\":{").Append(boxes).Append('}');
+            all.Append('}');
+        }
+        internal static string Number(double value, int decimals)
+        {
+            if (Math.Abs(value) >= 1e9) return value.ToString("R", CultureInfo.InvariantCulture);
+            value = Math.Round(value, decimals);
+            return value == Math.Floor(value) ? ((long)value).ToString(CultureInfo.InvariantCulture) : value.ToString("0.##########", CultureInfo.InvariantCulture);
+        }
+        internal static string Printable(string text)
+        {
+            text = text ?? "";
+            StringBuilder told = null;
+            for (int k = 0; k < text.Length; k++)
+            {
+                bool pair = char.IsHighSurrogate(text[k]) && k + 1 < text.Length && char.IsLowSurrogate(text[k + 1]);
+                bool odd = !pair && (char.IsControl(text[k]) || char.IsSurrogate(text[k]));
+                if (odd && told == null) told = new StringBuilder(text, 0, k, text.Length);
+                if (told != null) told.Append(odd ? '?' : text[k]);
+                if (pair) { k++; if (told != null) told.Append(text[k]); }
+            }
+            return told == null ? text : told.ToString();
+        }
         internal static string Quoted(string text)
         {
-            var told = new StringBuilder("\"");
-            foreach (char one in text ?? "")
-            {
-                if (one == '"' || one == '\\') told.Append('\\').Append(one);
-                else if (one < ' ') told.Append("\\u").Append(((int)one).ToString("x4"));
-                else told.Append(one);
-            }
-            return told.Append('"').ToString();
+            if (text.IndexOf('"') < 0 && text.IndexOf('\\') < 0) return "\"" + text + "\"";
+            return "\"" + text.Replace("\\", "\\\\").Replace("\"", "\\\"") + "\"";
         }
+    }
+
+    /// The entries of a frame; they are used again in the next.
+    sealed class Entries
+    {
+        readonly List<Entry> all = new List<Entry>();
+        internal int Count;
+        internal Entry Add(Recorder log)
+        {
+            if (Count == all.Count) all.Add(new Entry(log));
+            all[Count].Clear();
+            return all[Count++];
+        }
+        internal Entry this[int at] { get { return all[at]; } }
     }
 
     public sealed class Recorder : IDisposable
     {
         public string Problem { get; private set; }
-        readonly List<Entry> poses = new List<Entry>(), inputs = new List<Entry>(), claims = new List<Entry>(), display = new List<Entry>();
+        readonly Entries poses = new Entries(), inputs = new Entries(), claims = new Entries(), display = new Entries();
+        readonly List<string> problems = new List<string>();
+        readonly Dictionary<string, int> taken = new Dictionary<string, int>();
+        /// Places of numbers.
+        public int Decimals = 4;
         /// Frames that a slow reader has cost.
         public long Lost { get; private set; }
         /// What is logged is written after so many seconds, 0 for every frame.
@@ -82,7 +159,8 @@ namespace Voskar
         const int MostWaiting = 4000000;
         readonly StringBuilder buffer = new StringBuilder();
         readonly Stopwatch since = Stopwatch.StartNew();
-        StreamWriter file;
+        FileStream file;
+        bool packed;
         Socket socket;
         byte[] waiting = new byte[0];
         string reset;
@@ -103,53 +181,67 @@ namespace Voskar
                     made.Blocking = false;
                     socket = made;
                 }
-                else file = new StreamWriter(path, false, new UTF8Encoding(false));
+                else file = new FileStream(path, FileMode.Create, FileAccess.Write, FileShare.ReadWrite);
+                packed = path.EndsWith(".gz");
             }
             catch (Exception error) { Problem = error.Message; }
-            buffer.Append("{\"voskar\":\"recording\",\"version\":2,\"rate\":" + Entry.Number(rate) + (more == "" ? "" : "," + more) + "}\n");
+            buffer.Append("{\"voskar\":\"recording\",\"version\":2,\"rate\":" + Entry.Number(rate, 9) + (more == "" ? "" : "," + more) + "}\n");
+            Flush();
             AppDomain.CurrentDomain.ProcessExit += delegate { Dispose(); };
             AppDomain.CurrentDomain.UnhandledException += delegate { Flush(); };
         }
 
-        static Entry Add(List<Entry> some) { var entry = new Entry(); some.Add(entry); return entry; }
+        internal void Note(string what) { if (problems.Count < 10) problems.Add(what); }
+        /// Another id at each call: for a thing out of a pool, as it is taken out again.
+        public string Pool(string id)
+        {
+            int count;
+            taken.TryGetValue(id, out count);
+            taken[id] = ++count;
+            return count == 1 ? id : id + "~" + count.ToString(CultureInfo.InvariantCulture);
+        }
         /// More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned,
-        /// frozen, z, push; List("tags", …), Counter(…), Box(…).
-        public Entry Pose(string id, string kind, double x, double y) { return Add(poses).With("id", id).With("kind", kind).With("x", x).With("y", y); }
+        /// frozen, z, push; List("tags", …), Counter(…), Box(…), Circle(…), Polygon(…).
+        public Entry Pose(string id, string kind, double x, double y) { return poses.Add(this).With("id", id).With("kind", kind).With("x", x).With("y", y); }
         /// A button, in every frame that it is held.
-        public Entry Input(string id, string button) { return Add(inputs).With("id", id).With("button", button); }
+        public Entry Input(string id, string button) { return inputs.Add(this).With("id", id).With("button", button); }
         /// hit, clash (List("ids", …)), down, respawn, out, removed, spawn, over, won
-        public Entry Claim(string name) { return Add(claims).With("event", name); }
+        public Entry Claim(string name) { return claims.Add(this).With("event", name); }
         /// id with health, percent, icons, lives, score; or clock
-        public Entry Display() { return Add(display); }
+        public Entry Display() { return display.Add(this); }
         /// Before this frame the "room", or the whole "run", began again.
         public void Reset(string what) { reset = what; }
 
-        void Write(string name, List<Entry> some, bool always)
+        void Write(string name, Entries some, bool always)
         {
             if (always || some.Count > 0)
             {
-                buffer.Append(",\"" + name + "\":[");
-                for (int k = 0; k < some.Count; k++) buffer.Append(k > 0 ? "," : "").Append(some[k].Text());
+                buffer.Append(",\"").Append(name).Append("\":[");
+                for (int k = 0; k < some.Count; k++) { if (k > 0) buffer.Append(','); some[k].Write(buffer); }
                 buffer.Append("]");
             }
-            some.Clear();
+            some.Count = 0;
         }
         public void EndFrame()
         {
             if (buffer.Length + waiting.Length > MostWaiting) // the reader is too slow: the game goes on
             {
                 dropped++; Lost++; frame++;
-                poses.Clear(); inputs.Clear(); claims.Clear(); display.Clear(); reset = null;
+                poses.Count = inputs.Count = claims.Count = display.Count = 0;
+                reset = null;
+                problems.Clear();
                 if (since.Elapsed.TotalSeconds >= FlushSeconds) Flush();
                 return;
             }
-            buffer.Append("{\"frame\":" + frame++);
+            buffer.Append("{\"frame\":").Append((frame++).ToString(CultureInfo.InvariantCulture));
             Write("poses", poses, true); Write("inputs", inputs, false); Write("claims", claims, false); Write("display", display, false);
-            if (reset != null) buffer.Append(",\"reset\":" + Entry.Quoted(reset));
+            if (reset != null) buffer.Append(",\"reset\":" + Entry.Quoted(Entry.Printable(reset)));
             reset = null;
             if (dropped > 0) buffer.Append(",\"dropped\":" + dropped);
             dropped = 0;
-            buffer.Append("}\n");
+            for (int k = 0; k < problems.Count; k++) buffer.Append(k > 0 ? "," : ",\"problems\":[").Append(Entry.Quoted(problems[k]));
+            buffer.Append(problems.Count > 0 ? "]}\n" : "}\n");
+            problems.Clear();
             if (since.Elapsed.TotalSeconds >= FlushSeconds) Flush();
         }
         public void Flush()
@@ -157,11 +249,25 @@ namespace Voskar
             since.Restart();
             try
             {
-                if (file != null) { file.Write(buffer.ToString()); file.Flush(); }
+                if (file != null && buffer.Length > 0)
+                {
+                    byte[] told = new UTF8Encoding(false).GetBytes(buffer.ToString());
+                    if (packed) told = Packed(told);
+                    file.Write(told, 0, told.Length);
+                    file.Flush();
+                }
                 if (socket != null) Send();
             }
             catch (Exception error) { Problem = error.Message; file = null; socket = null; waiting = new byte[0]; }
             buffer.Length = 0;
+        }
+        static byte[] Packed(byte[] told)
+        {
+            using (var made = new MemoryStream())
+            {
+                using (var part = new GZipStream(made, CompressionMode.Compress)) part.Write(told, 0, told.Length);
+                return made.ToArray();
+            }
         }
         void Send()
         {

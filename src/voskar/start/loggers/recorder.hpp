@@ -6,16 +6,29 @@
 //   log.claim("hit").with("attacker", "hornet-1").with("target", "keeper").with("damage", 1);
 //   log.end_frame();
 //
-// Nothing here throws into the game: a recorder that cannot write falls silent, and says why in problem().
-// A slow reader costs frames, which lost() counts, and never keeps the game waiting.
+// Numbers have 4 decimals unless told by decimals(n). A thing out of a pool needs another id each time: pool("shot-0") as
+// it is taken out. With VOSKAR_GZIP defined, and linked with zlib, a path that ends in .gz is compressed.
+//
+// Nothing here throws into the game: a recorder that cannot write falls silent, and says why in problem(). A slow reader
+// costs frames, which lost() counts, and never keeps the game waiting. Numbers that are none and ids that cannot be
+// printed are replaced; the log says so in `problems`. Threads may each fill entries of their own: pose() and its like
+// take a lock. One of them calls end_frame(), when the others are done with the frame.
 #pragma once
 #include <cerrno>
 #include <chrono>
+#include <cmath>
 #include <cstdio>
 #include <deque>
 #include <initializer_list>
+#include <mutex>
 #include <string>
+#include <type_traits>
+#include <unordered_map>
 #include <utility>
+#include <vector>
+#ifdef VOSKAR_GZIP
+#include <zlib.h>
+#endif
 #ifndef _WIN32
 #include <fcntl.h>
 #include <netdb.h>
@@ -26,65 +39,199 @@
 
 namespace voskar {
 
-inline std::string quoted(const std::string& text) {
-    std::string out = "\"";
-    char code[8];
-    for (unsigned char one : text) {
-        if (one == '"' || one == '\\') { out += '\\'; out += static_cast<char>(one); }
-        else if (one < 0x20) { std::snprintf(code, sizeof code, "\\u%04x", one); out += code; }
-        else out += static_cast<char>(one);
+// What a frame has to be told of itself, by all of its entries.
+struct Notes {
+    void add(const std::string& what) {
+        std::lock_guard<std::mutex> hold(mutex);
+        if (problems.size() < 10) problems.push_back(what);
     }
-    return out + "\"";
+    std::mutex mutex;
+    std::vector<std::string> problems;
+    int decimals = 4;
+};
+
+// Bytes of the UTF-8 character that begins here, 0 for what cannot be printed.
+inline std::size_t character(const unsigned char* at, std::size_t left) {
+    const unsigned char one = at[0];
+    if (one < 0x80) return one >= 0x20 && one != 0x7f ? 1 : 0;
+    const std::size_t length = one >= 0xf0 && one < 0xf5 ? 4 : one >= 0xe0 && one < 0xf0 ? 3 : one >= 0xc2 && one < 0xe0 ? 2 : 0;
+    if (!length || length > left) return 0;
+    for (std::size_t k = 1; k < length; ++k) if ((at[k] & 0xc0) != 0x80) return 0;
+    const unsigned char two = at[1];
+    const bool is_odd = (one == 0xe0 && two < 0xa0) || (one == 0xed && two >= 0xa0) || (one == 0xf0 && two < 0x90) ||
+                        (one == 0xf4 && two >= 0x90) || (one == 0xc2 && two < 0xa0);
+    return is_odd ? 0 : length;
 }
-inline std::string number(double value) {
-    char text[32];
-    std::snprintf(text, sizeof text, "%.17g", value);
-    return text;
+// Adds a text in quotes; false if some of it could not be told.
+inline bool quote(std::string& out, const char* text, std::size_t size) {
+    bool is_whole = true;
+    out += '"';
+    for (std::size_t at = 0; at < size;) {
+        const std::size_t length = character(reinterpret_cast<const unsigned char*>(text) + at, size - at);
+        if (!length) { out += '?'; is_whole = false; }
+        else if (text[at] == '"' || text[at] == '\\') { out += '\\'; out += text[at]; }
+        else out.append(text + at, length);
+        at += length ? length : 1;
+    }
+    out += '"';
+    return is_whole;
+}
+inline std::string quoted(const std::string& text) { std::string out; quote(out, text.data(), text.size()); return out; }
+
+// Adds a number with so many decimals, whatever the locale says.
+inline void number(std::string& out, double value, int decimals) {
+    static const double scales[] = {1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9};
+    char text[40];
+    const int places = decimals < 0 ? 0 : decimals > 9 ? 9 : decimals;
+    if (std::fabs(value) < 1e9) {
+        long long whole = std::llround(std::fabs(value) * scales[places]);
+        char* end = text + sizeof text;
+        char* at = end;
+        int left = places;
+        while (left > 0 && whole % 10 == 0) { whole /= 10; --left; }
+        for (; left > 0; --left) { *--at = static_cast<char>('0' + whole % 10); whole /= 10; }
+        if (at != end) *--at = '.';
+        const bool is_zero = at == end && whole == 0;
+        do { *--at = static_cast<char>('0' + whole % 10); whole /= 10; } while (whole);
+        if (value < 0 && !is_zero) *--at = '-';
+        out.append(at, static_cast<std::size_t>(end - at));
+        return;
+    }
+    const int size = std::snprintf(text, sizeof text, "%.17g", value);
+    for (int k = 0; k < size; ++k) out += text[k] == ',' ? '.' : text[k];
 }
 
-// One pose, input, claim or entry of the display: with() adds a field.
+// One pose, input, claim or entry of the display: with() adds a field. It stays where it is until end_frame().
 class Entry {
 public:
-    explicit Entry(std::string begun) : text_(std::move(begun)) {}
-    Entry& with(const char* name, const char* value) { return raw(name, quoted(value)); }
-    Entry& with(const char* name, const std::string& value) { return raw(name, quoted(value)); }
-    Entry& with(const char* name, bool value) { return raw(name, value ? "true" : "false"); }
-    Entry& with(const char* name, int value) { return raw(name, std::to_string(value)); }
-    Entry& with(const char* name, double value) { return raw(name, number(value)); }
+    explicit Entry(Notes* notes) : notes_(notes) {}
+    Entry& with(const char* name, const char* value) { return text(name, value, std::char_traits<char>::length(value)); }
+    Entry& with(const char* name, const std::string& value) { return text(name, value.data(), value.size()); }
+    template <class Number, typename std::enable_if<std::is_arithmetic<Number>::value, int>::type = 0>
+    Entry& with(const char* name, Number value) {
+        begin(name);
+        if (std::is_same<Number, bool>::value) text_ += value ? "true" : "false";
+        else if (std::is_integral<Number>::value) text_ += std::to_string(value);
+        else add(name, static_cast<double>(value));
+        return *this;
+    }
     // aim or push
-    Entry& with(const char* name, double x, double y) { return raw(name, "[" + number(x) + "," + number(y) + "]"); }
+    Entry& with(const char* name, double x, double y) { begin(name); numbers(name, {x, y}, text_); return *this; }
     // where the game itself has an open box, corners in the world
     Entry& box(const std::string& name, double x0, double y0, double x1, double y1) {
-        boxes_ += (boxes_.empty() ? "" : ",") + quoted(name) + ":[" + number(x0) + "," + number(y0) + "," + number(x1) + "," + number(y1) + "]";
+        numbers("boxes", {x0, y0, x1, y1}, shape(name));
         return *this;
     }
     // where the game itself has an open box that is round
     Entry& circle(const std::string& name, double x, double y, double r) {
-        boxes_ += (boxes_.empty() ? "" : ",") + quoted(name) + ":{\"circle\":[" + number(x) + "," + number(y) + "," + number(r) + "]}";
+        std::string& out = shape(name) += "{\"circle\":";
+        numbers("boxes", {x, y, r}, out);
+        out += '}';
+        return *this;
+    }
+    // … or has corners: x, y, x, y, …
+    Entry& polygon(const std::string& name, std::initializer_list<double> corners) {
+        std::string& out = shape(name) += "{\"polygon\":[";
+        for (const double* one = corners.begin(); one + 1 < corners.end(); one += 2) {
+            if (one != corners.begin()) out += ',';
+            numbers("boxes", {one[0], one[1]}, out);
+        }
+        out += "]}";
         return *this;
     }
     // tags, or the two ids of a clash
     Entry& list(const char* name, std::initializer_list<std::string> values) {
-        std::string all;
-        for (const std::string& one : values) all += (all.empty() ? "" : ",") + quoted(one);
-        return raw(name, "[" + all + "]");
+        begin(name);
+        text_ += '[';
+        for (const std::string& one : values) {
+            if (&one != values.begin()) text_ += ',';
+            if (!quote(text_, one.data(), one.size())) unprintable(name);
+        }
+        text_ += ']';
+        return *this;
     }
     // what one of its counters has come to
     Entry& counter(const std::string& name, double value) {
-        counters_ += (counters_.empty() ? "" : ",") + quoted(name) + ":" + number(value);
+        if (!counters_.empty()) counters_ += ',';
+        quote(counters_, name.data(), name.size());
+        counters_ += ':';
+        std::swap(text_, counters_);
+        add("counters", value);
+        std::swap(text_, counters_);
         return *this;
     }
-    std::string text() const { return text_ + map("counters", counters_) + map("boxes", boxes_) + "}"; }
+    void write(std::string& out) const {
+        out += '{';
+        out += text_;
+        if (!counters_.empty()) { if (!text_.empty()) out += ','; out += "\"counters\":{" + counters_ + '}'; }
+        if (!boxes_.empty()) { if (!text_.empty() || !counters_.empty()) out += ','; out += "\"boxes\":{" + boxes_ + '}'; }
+        out += '}';
+    }
+    void clear() { text_.clear(); boxes_.clear(); counters_.clear(); }
 
 private:
-    Entry& raw(const char* name, const std::string& value) {
-        text_ += (text_.size() > 1 ? "," : "") + quoted(name) + ":" + value;
+    void begin(const char* name) {
+        if (!text_.empty()) text_ += ',';
+        text_ += '"';
+        text_ += name;
+        text_ += "\":";
+    }
+    Entry& text(const char* name, const char* value, std::size_t size) {
+        begin(name);
+        if (!quote(text_, value, size)) unprintable(name);
         return *this;
     }
-    std::string map(const char* name, const std::string& inside) const {
-        return inside.empty() ? "" : (text_.size() > 1 ? "," : "") + quoted(name) + ":{" + inside + "}";
+    std::string& shape(const std::string& name) {
+        if (!boxes_.empty()) boxes_ += ',';
+        quote(boxes_, name.data(), name.size());
+        return boxes_ += ':';
     }
+    void numbers(const char* name, std::initializer_list<double> values, std::string& out) {
+        out += '[';
+        for (const double& one : values) {
+            if (&one != values.begin()) out += ',';
+            if (std::isfinite(one)) number(out, one, notes_->decimals);
+            else { out += '0'; not_finite(name, one); }
+        }
+        out += ']';
+    }
+    void add(const char* name, double value) {
+        if (std::isfinite(value)) number(text_, value, notes_->decimals);
+        else { text_ += '0'; not_finite(name, value); }
+    }
+    std::string who() const {  // the first field: an id or an event
+        const auto from = text_.find(":\""), to = from == std::string::npos ? from : text_.find('"', from + 2);
+        return to == std::string::npos ? "an entry" : text_.substr(from + 2, to - from - 2);
+    }
+    void not_finite(const char* name, double value) {
+        notes_->add(who() + ": " + name + " was " + (std::isnan(value) ? "NaN" : value > 0 ? "infinite" : "-infinite"));
+    }
+    void unprintable(const char* name) { notes_->add(who() + ": " + name + " had characters that cannot be printed"); }
+    Notes* notes_;
     std::string text_, boxes_, counters_;
+};
+
+// The entries of a frame; their memory is used again in the next.
+class Entries {
+public:
+    Entry& add(Notes& notes) {
+        std::lock_guard<std::mutex> hold(notes.mutex);
+        if (count_ == all_.size()) all_.emplace_back(&notes);
+        Entry& one = all_[count_++];
+        one.clear();
+        return one;
+    }
+    void write(std::string& out) const {
+        out += '[';
+        for (std::size_t k = 0; k < count_; ++k) { if (k) out += ','; all_[k].write(out); }
+        out += ']';
+    }
+    bool empty() const { return count_ == 0; }
+    void clear() { count_ = 0; }
+
+private:
+    std::deque<Entry> all_;  // an entry stays where it is while others are added
+    std::size_t count_ = 0;
 };
 
 class Recorder {
@@ -93,25 +240,38 @@ public:
     // A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`.
     Recorder(const std::string& path, double rate, const std::string& more = "", long first = 0) : frame_(first) {
         if (path.rfind("tcp://", 0) == 0) connect(path.substr(6));
+#ifdef VOSKAR_GZIP
+        else if (path.size() > 3 && path.compare(path.size() - 3, 3, ".gz") == 0) packed_ = gzopen(path.c_str(), "wb6");
+#endif
         else file_ = std::fopen(path.c_str(), "wb");
-        if (!file_ && socket_ < 0 && problem_.empty()) problem_ = "cannot write " + path;
-        buffer_ = "{\"voskar\":\"recording\",\"version\":2,\"rate\":" + number(rate) + (more.empty() ? "" : "," + more) + "}\n";
+        if (!file_ && !is_packed() && socket_ < 0 && problem_.empty()) problem_ = "cannot write " + path;
+        buffer_ = "{\"voskar\":\"recording\",\"version\":2,\"rate\":";
+        number(buffer_, rate, 9);
+        buffer_ += (more.empty() ? "" : "," + more) + "}\n";
+        flush();
     }
     ~Recorder() { close(); }
     Recorder(const Recorder&) = delete;
     Recorder& operator=(const Recorder&) = delete;
 
     // more: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned,
-    // frozen, z, push; list("tags", …), counter(…), box(…)
+    // frozen, z, push; list("tags", …), counter(…), box(…), circle(…), polygon(…)
     Entry& pose(const std::string& id, const std::string& kind, double x, double y) {
-        return add(poses_).with("id", id).with("kind", kind).with("x", x).with("y", y);
+        return poses_.add(notes_).with("id", id).with("kind", kind).with("x", x).with("y", y);
     }
+    // another id at each call: for a thing out of a pool, as it is taken out again
+    std::string pool(const std::string& id) {
+        std::lock_guard<std::mutex> hold(notes_.mutex);
+        const int count = ++taken_[id];
+        return count == 1 ? id : id + "~" + std::to_string(count);
+    }
+    void decimals(int count) { notes_.decimals = count; }
     // a button, in every frame that it is held
-    Entry& input(const std::string& id, const std::string& button) { return add(inputs_).with("id", id).with("button", button); }
+    Entry& input(const std::string& id, const std::string& button) { return inputs_.add(notes_).with("id", id).with("button", button); }
     // hit, clash (list("ids", …)), down, respawn, out, removed, spawn, over, won
-    Entry& claim(const std::string& event) { return add(claims_).with("event", event); }
+    Entry& claim(const std::string& event) { return claims_.add(notes_).with("event", event); }
     // id with health, percent, icons, lives, score; or clock
-    Entry& display() { return add(display_); }
+    Entry& display() { return display_.add(notes_); }
     // before this frame the "room", or the whole "run", began again
     void reset(const std::string& what) { reset_ = what; }
 
@@ -121,19 +281,23 @@ public:
     void end_frame() {
         if (buffer_.size() > 4000000) {  // the reader is too slow: the game goes on
             ++dropped_; ++lost_; ++frame_;
-            poses_.clear(); inputs_.clear(); claims_.clear(); display_.clear(); reset_.clear();
+            clear();
             flush();
             return;
         }
-        buffer_ += "{\"frame\":" + std::to_string(frame_++) + ",\"poses\":" + list(poses_);
-        if (!inputs_.empty()) buffer_ += ",\"inputs\":" + list(inputs_);
-        if (!claims_.empty()) buffer_ += ",\"claims\":" + list(claims_);
-        if (!display_.empty()) buffer_ += ",\"display\":" + list(display_);
+        buffer_ += "{\"frame\":" + std::to_string(frame_++) + ",\"poses\":";
+        poses_.write(buffer_);
+        table(",\"inputs\":", inputs_);
+        table(",\"claims\":", claims_);
+        table(",\"display\":", display_);
         if (!reset_.empty()) buffer_ += ",\"reset\":" + quoted(reset_);
         if (dropped_) buffer_ += ",\"dropped\":" + std::to_string(dropped_);
         dropped_ = 0;
-        buffer_ += "}\n";
-        poses_.clear(); inputs_.clear(); claims_.clear(); display_.clear(); reset_.clear();
+        for (std::size_t k = 0; k < notes_.problems.size(); ++k) {
+            buffer_ += (k ? "," : ",\"problems\":[") + quoted(notes_.problems[k]);
+        }
+        buffer_ += notes_.problems.empty() ? "}\n" : "]}\n";
+        clear();
         if (std::chrono::duration<double>(Clock::now() - flushed_).count() >= pause_) flush();
     }
     void flush() {
@@ -143,6 +307,13 @@ public:
             if (std::fwrite(buffer_.data(), 1, buffer_.size(), file_) != buffer_.size()) problem_ = "the disk is full?";
             std::fflush(file_);
         }
+#ifdef VOSKAR_GZIP
+        if (packed_ && !buffer_.empty()) {
+            const auto size = static_cast<unsigned>(buffer_.size());
+            if (gzwrite(packed_, buffer_.data(), size) != static_cast<int>(size)) problem_ = "the disk is full?";
+            gzflush(packed_, Z_SYNC_FLUSH);
+        }
+#endif
         buffer_.clear();
     }
     void close() {
@@ -150,6 +321,10 @@ public:
         hang_up();
         if (file_) std::fclose(file_);
         file_ = nullptr;
+#ifdef VOSKAR_GZIP
+        if (packed_) gzclose(packed_);
+        packed_ = nullptr;
+#endif
     }
     const std::string& problem() const { return problem_; }
     // frames that a slow reader has cost
@@ -200,18 +375,25 @@ private:
         socket_ = -1;
     }
 #endif
-    static Entry& add(std::deque<Entry>& some) {  // an entry stays where it is while others are added
-        some.emplace_back("{");
-        return some.back();
+    void table(const char* name, const Entries& some) {
+        if (some.empty()) return;
+        buffer_ += name;
+        some.write(buffer_);
     }
-    static std::string list(const std::deque<Entry>& some) {
-        std::string out = "[";
-        for (const Entry& one : some) out += (out.size() > 1 ? "," : "") + one.text();
-        return out + "]";
+    void clear() {
+        poses_.clear(); inputs_.clear(); claims_.clear(); display_.clear(); reset_.clear(); notes_.problems.clear();
     }
+#ifdef VOSKAR_GZIP
+    bool is_packed() const { return packed_ != nullptr; }
+    gzFile packed_ = nullptr;
+#else
+    bool is_packed() const { return false; }
+#endif
     std::FILE* file_ = nullptr;
     std::string buffer_, problem_, reset_;
-    std::deque<Entry> poses_, inputs_, claims_, display_;
+    Notes notes_;
+    Entries poses_, inputs_, claims_, display_;
+    std::unordered_map<std::string, int> taken_;
     long frame_, dropped_ = 0, lost_ = 0;
     int socket_ = -1;
     double pause_ = 0.1;

@@ -9,39 +9,73 @@
 --   log:close()
 --
 -- A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`, with LuaSocket. What is
--- logged is written every tenth of a second; `log.flush_every = 1` writes every frame.
+-- logged is written every tenth of a second; `log.flush_every = 1` writes every frame. Numbers have `log.decimals` places,
+-- 4 unless told. A thing out of a pool needs another id each time: id = log:pool("shot-0") as it is taken out.
 --
 -- Nothing here raises into the game or keeps it waiting: a recorder that cannot write falls silent, and says why in
--- `problem`; one whose reader is too slow loses frames, and counts them in `lost`.
+-- `problem`; one whose reader is too slow loses frames, and counts them in `lost`. Numbers that are none and ids that cannot
+-- be printed are replaced; the log says so in `problems`.
 local Recorder = {}
 Recorder.__index = Recorder
 
-local escapes = { ['"'] = '\\"', ["\\"] = "\\\\", ["\n"] = "\\n", ["\r"] = "\\r", ["\t"] = "\\t" }
+local function escaped(one)
+  if one == '"' or one == "\\" then return "\\" .. one end
+  return string.format("\\u%04x", one:byte())
+end
 
-local function json(value)
+local function json(value, decimals, name)
   local kind = type(value)
   if kind == "table" then
     local parts = {}
-    if #value > 0 or next(value) == nil then
-      for _, one in ipairs(value) do parts[#parts + 1] = json(one) end
+    if next(value) == nil then return name == "tags" and "[]" or "{}" end
+    if #value > 0 then
+      for _, one in ipairs(value) do parts[#parts + 1] = json(one, decimals) end
       return "[" .. table.concat(parts, ",") .. "]"
     end
     local names = {}
-    for name in pairs(value) do names[#names + 1] = name end
+    for name in pairs(value) do names[#names + 1] = tostring(name) end
     table.sort(names)
-    for _, name in ipairs(names) do parts[#parts + 1] = json(name) .. ":" .. json(value[name]) end
+    for _, one in ipairs(names) do parts[#parts + 1] = json(one) .. ":" .. json(value[one], decimals, one) end
     return "{" .. table.concat(parts, ",") .. "}"
   elseif kind == "string" then
-    return '"' .. value:gsub('[%c"\\]', function(one) return escapes[one] or string.format("\\u%04x", one:byte()) end) .. '"'
+    return '"' .. value:gsub('[%c"\\]', escaped) .. '"'
   elseif kind == "number" then
     if value % 1 == 0 and value > -1e15 and value < 1e15 then return string.format("%d", value) end
-    return string.format("%.17g", value)
+    local told = string.format("%." .. (decimals or 17) .. (decimals and "f" or "g"), value):gsub(",", ".")
+    return decimals and told:gsub("0+$", ""):gsub("%.$", "") or told
   end
   return tostring(value)
 end
 
+-- the bytes that begin a character of UTF-8 and those that follow, else nothing
+local function whole_character(text, at)
+  local first = text:byte(at)
+  if first < 0x80 then return (first >= 0x20 and first ~= 0x7f) and 1 or nil end
+  local length = first >= 0xf0 and first < 0xf5 and 4 or first >= 0xe0 and first < 0xf0 and 3 or first >= 0xc2 and first < 0xe0 and 2
+  if not length then return nil end
+  for k = 1, length - 1 do
+    local next_one = text:byte(at + k)
+    if not next_one or next_one < 0x80 or next_one >= 0xc0 then return nil end
+  end
+  local second = text:byte(at + 1)
+  if (first == 0xe0 and second < 0xa0) or (first == 0xed and second >= 0xa0) or (first == 0xf0 and second < 0x90)
+    or (first == 0xf4 and second >= 0x90) or (first == 0xc2 and second < 0xa0) then return nil end
+  return length
+end
+
+local function printable(text)
+  if not text:find("[%c\127-\255]") then return text end
+  local parts, at = {}, 1
+  while at <= #text do
+    local length = whole_character(text, at)
+    parts[#parts + 1] = length and text:sub(at, at + length - 1) or "?"
+    at = at + (length or 1)
+  end
+  return table.concat(parts)
+end
+
 function Recorder.new(path, header, first)
-  local self = setmetatable({ frame = first or 0, buffer = {}, lost = 0, dropped = 0, waiting = "" }, Recorder)
+  local self = setmetatable({ frame = first or 0, buffer = {}, lost = 0, dropped = 0, waiting = "", decimals = 4, taken = {} }, Recorder)
   self.flush_every = math.max(1, math.floor((header and header.rate or 60) / 10))
   local host, port = path:match("^tcp://(.*):(%d+)$")
   if host then
@@ -51,12 +85,36 @@ function Recorder.new(path, header, first)
   else
     self.file, self.problem = io.open(path, "wb")
   end
-  self.buffer[1] = '{"voskar":"recording","version":2,' .. json(header):sub(2)
+  local more = json(header or { rate = 60 }):sub(2)
+  self.buffer[1] = '{"voskar":"recording","version":2' .. (more == "}" and "" or ",") .. more
   self:_begin()
+  self:flush()
+  -- Lua 5.2 or newer: what waits is written when the game ends by an error; made last, so it goes before the file does
+  self.ending = setmetatable({}, { __gc = function() self:close() end })
   return self
 end
 
-function Recorder:_begin() self.line = { frame = self.frame, poses = {} } end
+function Recorder:_begin() self.line, self.problems = { frame = self.frame }, {} end
+
+-- a value as JSON has it: what cannot be told is replaced, and the log says so
+function Recorder:_plain(value, who, name)
+  local kind = type(value)
+  if kind == "number" and (value ~= value or value == math.huge or value == -math.huge) then
+    table.insert(self.problems, printable(tostring(who)) .. ": " .. name .. " was " .. tostring(value))
+    return 0
+  elseif kind == "string" then
+    local told = printable(value)
+    if told ~= value then
+      table.insert(self.problems, (name == "id" and told or printable(tostring(who))) .. ": " .. name .. " had characters that cannot be printed")
+    end
+    return told
+  elseif kind == "table" then
+    local made = {}
+    for key, one in pairs(value) do made[key] = self:_plain(one, who, type(key) == "number" and name or name .. "." .. tostring(key)) end
+    return made
+  end
+  return value
+end
 
 local function with(entry, more)
   for name, value in pairs(more or {}) do entry[name] = value end
@@ -64,13 +122,20 @@ local function with(entry, more)
 end
 
 function Recorder:_add(name, entry)
+  local who, told = entry.id or entry.event or name, {}
+  for field, value in pairs(entry) do told[field] = self:_plain(value, who, field) end
   self.line[name] = self.line[name] or {}
-  table.insert(self.line[name], entry)
+  table.insert(self.line[name], told)
 end
 
 -- more: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned,
 -- frozen, z, tags = { "airborne" }, counters = { guard = 4 }, boxes = { torso = { x0, y0, x1, y1 } }, push = { dx, dy }
 function Recorder:pose(id, kind, x, y, more) self:_add("poses", with({ id = id, kind = kind, x = x, y = y }, more)) end
+-- another id at each call: for a thing out of a pool, as it is taken out again
+function Recorder:pool(id)
+  self.taken[id] = (self.taken[id] or 0) + 1
+  return self.taken[id] == 1 and id or id .. "~" .. self.taken[id]
+end
 -- a button, in every frame that it is held; more: aim = { x, y }
 function Recorder:input(id, button, more) self:_add("inputs", with({ id = id, button = button }, more)) end
 -- hit, clash (ids = { a, b }), down, respawn, out, removed, spawn, over, won
@@ -86,7 +151,9 @@ function Recorder:end_frame()
     self:flush()
   else
     if self.dropped > 0 then self.line.dropped, self.dropped = self.dropped, 0 end
-    local ok, text = pcall(json, self.line)
+    if #self.problems > 0 then self.line.problems = { (table.unpack or unpack)(self.problems, 1, 10) } end
+    local ok, text = pcall(json, self.line, self.decimals)
+    if ok and not self.line.poses then text = text:sub(1, -2) .. ',"poses":[]}' end
     if ok then self.buffer[#self.buffer + 1] = text else self.problem = text end
   end
   if #self.buffer >= self.flush_every then self:flush() end

@@ -6,15 +6,19 @@
     log.claim("hit", attacker="hornet-1", target="keeper", damage=1)
     log.end_frame()
 
-A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`. What is logged is written
-after `flush_seconds`, 0 for every frame.
+A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`; one that ends in .gz is
+compressed. What is logged is written after `flush_seconds`, 0 for every frame. Numbers have `decimals` places, 4 unless
+told. A thing out of a pool needs another id each time: `id = log.pool("shot-0")` as it is taken out.
 
 Nothing here raises into the game or keeps it waiting: a recorder that cannot write falls silent, and says why in
-`problem`; one whose reader is too slow loses frames, counts them in `lost`, and tells the reader.
+`problem`; one whose reader is too slow loses frames, counts them in `lost`, and tells the reader. Numbers that are none
+and ids that cannot be printed are replaced; the log says so in `problems`. One thread logs.
 """
 
 import atexit
+import gzip
 import json
+import math
 import socket
 import time
 
@@ -23,8 +27,9 @@ MOST_WAITING = 4_000_000
 
 
 class Recorder:
-    def __init__(self, path, rate, first=0, flush_seconds=0.1, **header):
-        self.frame, self.problem, self.lost = first, None, 0
+    def __init__(self, path, rate, first=0, flush_seconds=0.1, decimals=4, **header):
+        self.frame, self.problem, self.lost, self.decimals = first, None, 0, decimals
+        self._problems, self._pool, self._packed = [], {}, str(path).endswith(".gz")
         self._flush_seconds, self._flushed, self._dropped = flush_seconds, time.monotonic(), 0
         self._line, self._buffer, self._size, self._file, self._socket = {"poses": []}, [], 0, None, None
         try:
@@ -35,6 +40,7 @@ class Recorder:
             else:
                 self._file = open(path, "wb")
             self._put(json.dumps({"voskar": "recording", "version": 2, "rate": rate, **header}))
+            self.flush()
             atexit.register(self.close)
         except Exception as error:
             self._fail(error)
@@ -43,7 +49,12 @@ class Recorder:
         """One actor. More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives,
         immune, stunned, frozen, z, tags=["airborne"], counters={"guard": 4}, boxes={"torso": [x0, y0, x1, y1]},
         push=[dx, dy]."""
-        self._line["poses"].append({"id": id, "kind": kind, "x": x, "y": y, **more})
+        self._add("poses", {"id": id, "kind": kind, "x": x, "y": y, **more})
+
+    def pool(self, id):
+        """Another id at each call: for a thing out of a pool, as it is taken out again."""
+        self._pool[id] = count = self._pool.get(id, 0) + 1
+        return id if count == 1 else f"{id}~{count}"
 
     def input(self, id, button, down=True, aim=None):
         """A button, in every frame that it is held."""
@@ -69,21 +80,24 @@ class Recorder:
             if self._size > MOST_WAITING:
                 self._dropped, self.lost = self._dropped + 1, self.lost + 1
             elif self._file is not None or self._socket is not None:
-                gap = {"dropped": self._dropped} if self._dropped else {}
-                self._put(json.dumps({"frame": self.frame, **self._line, **gap}))
+                line = {"frame": self.frame, **self._line}
+                line.update({"dropped": self._dropped} if self._dropped else {})
+                line.update({"problems": self._problems[:10]} if self._problems else {})
+                self._put(json.dumps(line))
                 self._dropped = 0
             if time.monotonic() - self._flushed >= self._flush_seconds:
                 self.flush()
         except Exception as error:
             self._fail(error)
         self.frame += 1
-        self._line = {"poses": []}
+        self._line, self._problems = {"poses": []}, []
 
     def flush(self):
         self._flushed = time.monotonic()
         try:
             if self._file is not None and self._buffer:
-                self._file.write(b"".join(self._buffer))
+                told = b"".join(self._buffer)
+                self._file.write(gzip.compress(told) if self._packed else told)
                 self._file.flush()
                 self._buffer, self._size = [], 0
             elif self._socket is not None and self._buffer:
@@ -109,8 +123,35 @@ class Recorder:
         self._size += len(self._buffer[-1])
 
     def _add(self, table, entry):
-        self._line.setdefault(table, []).append(entry)
+        who = _printable(str(entry.get("id") or entry.get("event") or table))
+        told = {name: self._plain(value, who, name) for name, value in entry.items()}
+        self._line.setdefault(table, []).append(told)
+
+    def _plain(self, value, who, name):
+        """A value as JSON has it: what cannot be told is replaced, and the log says so."""
+        if isinstance(value, bool) or value is None or isinstance(value, int):
+            return value
+        if isinstance(value, str):
+            if not value.isprintable():
+                self._problems.append(f"{who}: {name} had characters that cannot be printed")
+            return _printable(value)
+        if isinstance(value, dict):
+            return {str(key): self._plain(one, who, f"{name}.{key}") for key, one in value.items()}
+        if isinstance(value, (list, tuple, set, frozenset)):
+            return [self._plain(one, who, name) for one in value]
+        try:
+            number = float(value)
+        except Exception:
+            number = math.nan
+        if not math.isfinite(number):
+            self._problems.append(f"{who}: {name} was {value}")
+            return 0
+        return round(number, self.decimals)
 
     def _fail(self, error):
         self.problem, self._file, self._socket = str(error), None, None
         self._buffer, self._size = [], 0
+
+
+def _printable(text):
+    return text if text.isprintable() else "".join(one if one.isprintable() else "?" for one in text)

@@ -9,9 +9,14 @@
 //! A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`. What is logged is
 //! written after `flush_seconds`, 0 for every frame.
 //!
+//! Numbers have `decimals` places, 4 unless told. A thing out of a pool needs another id each time: `log.pool("shot-0")` as
+//! it is taken out.
+//!
 //! Nothing here panics or returns an error into the game, or keeps it waiting: a recorder that cannot write falls silent,
-//! and says why in `problem`; one whose reader is too slow loses frames, and counts them in `lost`.
+//! and says why in `problem`; one whose reader is too slow loses frames, and counts them in `lost`. Numbers that are none
+//! and ids that cannot be printed are replaced; the log says so in `problems`.
 #![allow(dead_code)]
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{ErrorKind, Write};
 use std::net::TcpStream;
@@ -21,54 +26,111 @@ enum Sink { File(File), Tcp(TcpStream), None }
 /// Bytes that may wait for a slow reader before frames are lost.
 const MOST_WAITING: usize = 4_000_000;
 
+/// A text in quotes; what cannot be printed is replaced.
 pub fn quoted(text: &str) -> String {
     let mut out = String::from("\"");
     for one in text.chars() {
         match one {
             '"' | '\\' => { out.push('\\'); out.push(one); }
-            one if (one as u32) < 0x20 => out.push_str(&format!("\\u{:04x}", one as u32)),
+            one if one.is_control() => out.push('?'),
             one => out.push(one),
         }
     }
     out.push('"');
     out
 }
+fn number(value: f64, decimals: usize) -> String {
+    if !value.is_finite() { return "0".into(); }
+    let text = format!("{value:.decimals$}");
+    let text = if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.') } else { &text };
+    if text == "-0" { "0".into() } else { text.into() }
+}
+/// Why a number or a text could not be told as it was.
+fn odd_number(value: f64) -> Option<String> {
+    if value.is_finite() { None } else { Some(format!("was {}", if value.is_nan() { "NaN" } else if value > 0.0 { "infinite" } else { "-infinite" })) }
+}
+fn odd_text(text: &str) -> Option<String> {
+    if text.chars().any(char::is_control) { Some("had characters that cannot be printed".into()) } else { None }
+}
 
-/// A value of a field, as JSON.
-pub trait Value { fn json(&self) -> String; }
-impl Value for &str { fn json(&self) -> String { quoted(self) } }
-impl Value for String { fn json(&self) -> String { quoted(self) } }
-impl Value for bool { fn json(&self) -> String { self.to_string() } }
-impl Value for i32 { fn json(&self) -> String { self.to_string() } }
-impl Value for f64 { fn json(&self) -> String { if self.is_finite() { self.to_string() } else { "null".into() } } }
+/// A value of a field, as JSON, and what is odd with it.
+pub trait Value {
+    fn json(&self, decimals: usize) -> String;
+    fn odd(&self) -> Option<String> { None }
+}
+impl Value for &str {
+    fn json(&self, _: usize) -> String { quoted(self) }
+    fn odd(&self) -> Option<String> { odd_text(self) }
+}
+impl Value for String {
+    fn json(&self, _: usize) -> String { quoted(self) }
+    fn odd(&self) -> Option<String> { odd_text(self) }
+}
+impl Value for bool { fn json(&self, _: usize) -> String { self.to_string() } }
+macro_rules! whole { ($($kind:ty)*) => { $(impl Value for $kind { fn json(&self, _: usize) -> String { self.to_string() } })* } }
+whole!(i8 i16 i32 i64 u8 u16 u32 u64 usize isize);
+impl Value for f64 {
+    fn json(&self, decimals: usize) -> String { number(*self, decimals) }
+    fn odd(&self) -> Option<String> { odd_number(*self) }
+}
+impl Value for f32 {
+    fn json(&self, decimals: usize) -> String { number(*self as f64, decimals) }
+    fn odd(&self) -> Option<String> { odd_number(*self as f64) }
+}
 /// Tags, or the two ids of a clash.
 impl Value for &[&str] {
-    fn json(&self) -> String { format!("[{}]", self.iter().map(|one| quoted(one)).collect::<Vec<_>>().join(",")) }
+    fn json(&self, _: usize) -> String { format!("[{}]", self.iter().map(|one| quoted(one)).collect::<Vec<_>>().join(",")) }
+    fn odd(&self) -> Option<String> { self.iter().find_map(|one| odd_text(one)) }
 }
-/// Aim or push.
-impl Value for (f64, f64) { fn json(&self) -> String { format!("[{},{}]", self.0, self.1) } }
+/// Numbers in a row, such as aim or push.
+impl<const N: usize> Value for [f64; N] {
+    fn json(&self, decimals: usize) -> String { format!("[{}]", self.iter().map(|one| number(*one, decimals)).collect::<Vec<_>>().join(",")) }
+    fn odd(&self) -> Option<String> { self.iter().find_map(|one| odd_number(*one)) }
+}
+impl Value for (f64, f64) {
+    fn json(&self, decimals: usize) -> String { [self.0, self.1].json(decimals) }
+    fn odd(&self) -> Option<String> { [self.0, self.1].odd() }
+}
 
 /// One pose, input, claim or entry of the display: `with` adds a field.
-pub struct Entry { fields: Vec<String>, boxes: Vec<String>, counters: Vec<String> }
+pub struct Entry { who: String, fields: Vec<String>, boxes: Vec<String>, counters: Vec<String>, problems: Vec<String>, decimals: usize }
 impl Entry {
-    fn new() -> Self { Entry { fields: Vec::new(), boxes: Vec::new(), counters: Vec::new() } }
+    fn new(decimals: usize) -> Self {
+        Entry { who: "an entry".into(), fields: Vec::new(), boxes: Vec::new(), counters: Vec::new(), problems: Vec::new(), decimals }
+    }
+    fn told<V: Value>(&mut self, name: &str, value: &V) -> String {
+        let text = value.json(self.decimals);
+        if let Some(odd) = value.odd() { self.problems.push(format!("{}: {} {}", self.who, name, odd)); }
+        text
+    }
     pub fn with<V: Value>(&mut self, name: &str, value: V) -> &mut Self {
-        self.fields.push(format!("{}:{}", quoted(name), value.json()));
+        if self.fields.is_empty() { self.who = value.json(self.decimals).trim_matches('"').into(); }
+        let text = self.told(name, &value);
+        self.fields.push(format!("{}:{}", quoted(name), text));
         self
     }
     /// Where the game itself has an open box, corners in the world.
     pub fn open(&mut self, name: &str, x0: f64, y0: f64, x1: f64, y1: f64) -> &mut Self {
-        self.boxes.push(format!("{}:[{},{},{},{}]", quoted(name), x0, y0, x1, y1));
+        let text = self.told("boxes", &[x0, y0, x1, y1]);
+        self.boxes.push(format!("{}:{}", quoted(name), text));
         self
     }
     /// Where the game itself has an open box that is round.
     pub fn open_circle(&mut self, name: &str, x: f64, y: f64, r: f64) -> &mut Self {
-        self.boxes.push(format!("{}:{{\"circle\":[{},{},{}]}}", quoted(name), x, y, r));
+        let text = self.told("boxes", &[x, y, r]);
+        self.boxes.push(format!("{}:{{\"circle\":{}}}", quoted(name), text));
+        self
+    }
+    /// … or has corners.
+    pub fn open_polygon(&mut self, name: &str, corners: &[[f64; 2]]) -> &mut Self {
+        let texts: Vec<String> = corners.iter().map(|one| self.told("boxes", one)).collect();
+        self.boxes.push(format!("{}:{{\"polygon\":[{}]}}", quoted(name), texts.join(",")));
         self
     }
     /// What one of its counters has come to.
     pub fn counter(&mut self, name: &str, value: f64) -> &mut Self {
-        self.counters.push(format!("{}:{}", quoted(name), value));
+        let text = self.told("counters", &value);
+        self.counters.push(format!("{}:{}", quoted(name), text));
         self
     }
     fn text(&self) -> String {
@@ -83,6 +145,8 @@ pub struct Recorder {
     pub problem: Option<String>,
     pub lost: u64,
     pub flush_seconds: f64,
+    pub decimals: usize,
+    taken: HashMap<String, u64>,
     frame: u64,
     dropped: u64,
     sink: Sink,
@@ -103,16 +167,24 @@ impl Recorder {
         let buffer = format!("{{\"voskar\":\"recording\",\"version\":2,\"rate\":{rate}{comma}{more}}}\n");
         let tables = [("poses", Vec::new()), ("inputs", Vec::new()), ("claims", Vec::new()), ("display", Vec::new())];
         let buffer = buffer.into_bytes();
-        Recorder { problem, lost: 0, flush_seconds: 0.1, frame: 0, dropped: 0, sink, buffer, flushed: Instant::now(), tables, reset: None }
+        let mut made = Recorder { problem, lost: 0, flush_seconds: 0.1, decimals: 4, taken: HashMap::new(), frame: 0, dropped: 0, sink, buffer, flushed: Instant::now(), tables, reset: None };
+        made.flush();
+        made
+    }
+    /// Another id at each call: for a thing out of a pool, as it is taken out again.
+    pub fn pool(&mut self, id: &str) -> String {
+        let count = self.taken.entry(id.into()).or_insert(0);
+        *count += 1;
+        if *count == 1 { id.into() } else { format!("{id}~{count}") }
     }
     fn add(&mut self, table: usize) -> &mut Entry {
         let some = &mut self.tables[table].1;
-        some.push(Entry::new());
+        some.push(Entry::new(self.decimals));
         let last = some.len() - 1;
         &mut some[last]
     }
     /// More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned,
-    /// frozen, z, push; `with("tags", &["airborne"][..])`, `counter`, `open`.
+    /// frozen, z, push; `with("tags", &["airborne"][..])`, `counter`, `open`, `open_circle`, `open_polygon`.
     pub fn pose(&mut self, id: &str, kind: &str, x: f64, y: f64) -> &mut Entry {
         self.add(0).with("id", id).with("kind", kind).with("x", x).with("y", y)
     }
@@ -136,7 +208,9 @@ impl Recorder {
             return;
         }
         let mut line = format!("{{\"frame\":{}", self.frame);
+        let mut problems: Vec<String> = Vec::new();
         for (name, some) in self.tables.iter_mut() {
+            problems.extend(some.iter().flat_map(|one| one.problems.iter().map(|what| quoted(what))));
             if *name == "poses" || !some.is_empty() {
                 let texts: Vec<String> = some.iter().map(Entry::text).collect();
                 line.push_str(&format!(",\"{}\":[{}]", name, texts.join(",")));
@@ -146,6 +220,8 @@ impl Recorder {
         if let Some(what) = self.reset.take() { line.push_str(&format!(",\"reset\":{}", quoted(&what))); }
         if self.dropped > 0 { line.push_str(&format!(",\"dropped\":{}", self.dropped)); }
         self.dropped = 0;
+        problems.truncate(10);
+        if !problems.is_empty() { line.push_str(&format!(",\"problems\":[{}]", problems.join(","))); }
         line.push_str("}\n");
         self.buffer.extend_from_slice(line.as_bytes());
         self.frame += 1;
