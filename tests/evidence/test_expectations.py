@@ -10,7 +10,7 @@ import pytest
 from tests.worlds import brush, recording, rulebook, sting, toml
 from voskar.core.ledger import Ledger
 from voskar.core.step import replay
-from voskar.core.views.timeline import timeline
+from voskar.core.views.timeline import Timeline, timeline
 from voskar.errors import InputError
 from voskar.evidence.baseline import compare
 from voskar.evidence.expectations import Failure, hold
@@ -124,6 +124,33 @@ def test_what_is_proposed_holds(tmp_path: Path) -> None:
     assert len(statements) == 4
     assert hold(statements, ledger, course) == []
     assert hold(statements, *played({"iframes": 2}))
+
+
+def test_ids_of_shots_are_not_proposed(tmp_path: Path) -> None:
+    """Two puffs of one keeper hit: the same hits by puffs with other ids are as good."""
+
+    def of(names: tuple[str, str]) -> tuple[Ledger, Timeline]:
+        data = sting()
+        data["kinds"]["hornet"]["health"] = 5
+        book = rulebook(data)
+        frames: list[dict[str, Any]] = []
+        for frame in range(12):
+            poses = [
+                {"id": "nest", "kind": "hornet", "x": 90, "y": 0},
+                {"id": "keeper", "kind": "keeper", "x": 0, "y": 0},
+            ]
+            for at, name in zip((3, 8), names, strict=True):
+                near = 0 if frame == at else 50
+                poses.append({"id": name, "kind": "hornet", "x": near, "y": 0, "owner": "nest"})
+            frames.append({"poses": poses})
+        made = recording(book, frames)
+        rules = book.rules(made.rate)
+        ledger = replay(rules, made)
+        return ledger, timeline(rules, made, ledger)
+
+    (tmp_path / "p.toml").write_text(propose(*of(("a", "b"))))
+    assert "at = [3, 8]" in (tmp_path / "p.toml").read_text()
+    assert hold(load_expectations(tmp_path / "p.toml"), *of(("c", "d"))) == []
 
 
 COMPARED = [

@@ -148,17 +148,24 @@ def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Tol
 
 
 def propose(ledger: Ledger, course: Timeline) -> str:
-    """A first file of expectations from a ledger, to be edited: hits, deaths, returns, ends, and the last state."""
+    """A first file of expectations from a ledger, to be edited: hits, deaths, returns, ends, and the last state.
+
+    Ids of shots are left out: they come from a pool or a counter, and may be others in the next recording.
+    """
     lines = [
         "# Proposed from a replay: strike out what does not matter, and what is wrong put right.",
         f"voskar = {VERSION}",
     ]
-    hits: dict[tuple[str, str, str], list[int]] = {}
+    shots = {name for name, one in course.courses.items() if one.actor.owner is not None}
+    ends = "attacker", "target"
+    open_ends = {(hit.attack, end) for hit in ledger.hits() for end in ends if getattr(hit, end) in shots}
+    hits: dict[tuple[tuple[str, str], ...], list[int]] = {}
     for hit in ledger.hits():
-        hits.setdefault((hit.attacker, hit.target, hit.attack), []).append(hit.frame)
-    for (attacker, target, attack), frames in hits.items():
-        lines += ["", "[[expect]]", 'event = "landed"', f"attacker = {json.dumps(attacker)}"]
-        lines += [f"target = {json.dumps(target)}", f"attack = {json.dumps(attack)}", f"at = {frames}"]
+        who = [(end, getattr(hit, end)) for end in ends if (hit.attack, end) not in open_ends]
+        hits.setdefault((*who, ("attack", hit.attack)), []).append(hit.frame)
+    for told, frames in hits.items():
+        lines += ["", "[[expect]]", 'event = "landed"', *(f"{name} = {json.dumps(value)}" for name, value in told)]
+        lines.append(f"at = {sorted(frames)}")
     for name in ("down", "respawn", "out", "over", "won"):
         actors: dict[str | None, list[int]] = {}
         for event in ledger.of(name):
@@ -168,7 +175,7 @@ def propose(ledger: Ledger, course: Timeline) -> str:
             lines += ["", "[[expect]]", f"event = {json.dumps(name)}", *who, f"at = {frames}"]
     for name, one in course.courses.items():
         health, lives = one.health.now(course.last), one.lives.now(course.last)
-        if health is not None and (one.taken or one.lives.values) and not one.actor.spawned:
+        if health is not None and (one.taken or one.lives.values) and name not in shots:
             lines += ["", "[[state]]", f"id = {json.dumps(name)}", f"frame = {course.last}"]
             lines.append(f"health = {written(float(health))}")
             lines += [f"lives = {written(float(lives))}"] if lives is not None else []
