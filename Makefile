@@ -13,7 +13,7 @@ BIOME := node_modules/@biomejs/biome/bin/biome
 # library anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint pure checked lowest bench shots soak mutants laws wrong-games fuzz faults bombs pythons release clean
+.PHONY: demo test lint site pure checked lowest bench shots soak mutants laws wrong-games fuzz faults bombs pythons release clean
 
 $(STAMP): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
@@ -30,7 +30,7 @@ demo: $(STAMP) $(KERNEL)
 	$(BIN)/voskar demo --overwrite build/demo
 
 test: $(STAMP) $(KERNEL)
-	$(MAKE) -j2 --output-sync=target lint pure checked lowest
+	$(MAKE) -j2 --output-sync=target lint site pure checked lowest
 	$(BIN)/python -m pytest -n auto
 
 # node and npm come with the Python packages
@@ -119,6 +119,10 @@ faults: $(STAMP) $(KERNEL)
 # large inputs that are refused: a table of the memory that takes
 bombs: $(STAMP) $(KERNEL)
 	$(BIN)/python -m tests.bombs
+
+# the documentation with a search and the reference of the Python names
+site: $(STAMP)
+	$(BIN)/sphinx-build -W --keep-going -q -j auto -c docs/site docs build/site
 
 shots: $(STAMP) $(KERNEL)
 	sh docs/screenshots.sh

@@ -84,7 +84,15 @@ class VoskarError(Exception):
 
 
 class InputError(VoskarError):
-    """One or more problems in what was given; every one of them is told."""
+    """One or more problems in a file or an option: `problems` has each with its place and a hint.
+
+    >>> import voskar
+    >>> try:
+    ...     voskar.load_rulebook("meadow.toml")
+    ... except voskar.InputError as error:
+    ...     print(error.problems[0].message)
+    no such file
+    """
 
     def __init__(self, problems: Problem | Sequence[Problem]) -> None:
         self.problems: tuple[Problem, ...] = (problems,) if isinstance(problems, Problem) else tuple(problems)

@@ -39,7 +39,7 @@ Exit codes: 0 nothing found, 1 something found, 2 bad input.
     show_default=True,
     type=click.IntRange(0),
     metavar="N",
-    help="Most that one emitter or parent may have alive at once.",
+    help="Most driven actors that one emitter or parent may have in play: a number.",
 )
 @json_option("one object a finding")
 def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], budget: int, as_json: bool) -> int:

@@ -35,7 +35,7 @@ Example:
 def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
     """Draft a rulebook from what RECORDINGs show and claim, each value with the evidence for it.
 
-    What could not be told stands at its end, with what to log to learn it. Then the recordings are checked by it: how
+    What could not be inferred is listed at the end, with what to log for it. Then the recordings are checked by it: how
     much the draft explains.
     """
     from voskar.draft import guess, rulebook_text

@@ -217,9 +217,8 @@ def command(
 ) -> None:
     """Draw every open box in a frame of RECORDING, with what touches and what came of it.
 
-    A range is drawn as a strip of up to 24 frames, evenly spread over it, or, into a .webp, .gif or .apng, as a clip
-    of all of them. Roles are told apart by line and
-    hatch, outcomes by marks, so that nothing depends on colour.
+    A range is drawn as a strip of up to 24 frames, evenly spread over it. Into a .webp, .gif or .apng it is drawn as a
+    clip of all its frames. Roles differ by line and hatch, outcomes by marks: nothing depends on colour.
 
     With --timeline, draw the health, lives, i-frames, stun, hits, deaths and returns of actors over all frames, or
     over the range of --frame.

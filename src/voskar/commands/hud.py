@@ -41,7 +41,12 @@ Example:
 @actors_option("Only values of this actor")
 @frames_option
 @click.option(
-    "--icon", default=1.0, show_default=True, type=click.FloatRange(0, min_open=True), help="Health of one whole icon."
+    "--icon",
+    default=1.0,
+    show_default=True,
+    type=click.FloatRange(0, min_open=True),
+    metavar="HEALTH",
+    help="Health that one whole icon stands for, a number.",
 )
 @click.option("--every", is_flag=True, help="A row for every frame, not only where a value changes.")
 @json_option("one object a frame, for every frame")

@@ -49,7 +49,12 @@ Example:
 @within_option
 @resync_option(default=True)
 @click.option(
-    "--finding", "number", default=1, show_default=True, type=click.IntRange(1), help="Which, as `check` lists."
+    "--finding",
+    "number",
+    default=1,
+    show_default=True,
+    type=click.IntRange(1),
+    help="Number of the finding, as `check` lists.",
 )
 @out_option("Where to write the stage script", "small.stage.toml")
 @click.option("--rules", "ruled", metavar="FILE", help="Also the rules that it needs, as a rulebook of their own.")
@@ -68,8 +73,8 @@ def command(
 ) -> None:
     """Make of RECORDING the smallest scene that still shows a finding: same code, same pair, same gate.
 
-    Frames, actors, claims, inputs and clips are taken away, ways made straight and round, as long as it is still
-    there. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket; with --rules
+    Frames, actors, claims, inputs and clips are taken away, ways made straight and round, as long as the finding
+    stays. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket; with --rules
     its rulebook too has only what is needed. Ctrl-C writes the best so far.
     """
     if not out.endswith(".stage.toml"):

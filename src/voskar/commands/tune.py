@@ -61,7 +61,7 @@ Example:
     "fitted",
     multiple=True,
     metavar="KEYPATH=VALUES",
-    help="Keys and values of which the best are searched for, many at once, without a grid.",
+    help="Keys and values to search for the best, many at once, without a grid.",
 )
 @click.option("--write", is_flag=True, help="With --fit: write the best values into the rulebook.")
 @click.option(

@@ -61,7 +61,7 @@ def command(
     """Tell why a hit landed in a frame of RECORDING, or what stopped it.
 
     With an attacker and a target: every gate between each of their boxes, passed or not, with the numbers; gates
-    behind the one that stopped a pair say what they would have done. With one of the two or none: all that
+    behind the deciding gate say what they would have done. With one of the two or none: all that
     touched or nearly did in that frame, with the gate that decided, and what emitters fired or were denied. With an
     actor: its health, lives, i-frames, and being down, with the events that brought it there.
     """

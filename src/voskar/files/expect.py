@@ -161,10 +161,10 @@ def propose(ledger: Ledger, course: Timeline) -> str:
     open_ends = {(hit.attack, end) for hit in ledger.hits() for end in ends if getattr(hit, end) in shots}
     hits: dict[tuple[tuple[str, str], ...], list[int]] = {}
     for hit in ledger.hits():
-        who = [(end, getattr(hit, end)) for end in ends if (hit.attack, end) not in open_ends]
-        hits.setdefault((*who, ("attack", hit.attack)), []).append(hit.frame)
-    for told, frames in hits.items():
-        lines += ["", "[[expect]]", 'event = "landed"', *(f"{name} = {json.dumps(value)}" for name, value in told)]
+        named = [(end, getattr(hit, end)) for end in ends if (hit.attack, end) not in open_ends]
+        hits.setdefault((*named, ("attack", hit.attack)), []).append(hit.frame)
+    for wanted, frames in hits.items():
+        lines += ["", "[[expect]]", 'event = "landed"', *(f"{name} = {json.dumps(value)}" for name, value in wanted)]
         lines.append(f"at = {sorted(frames)}")
     for name in ("down", "respawn", "out", "over", "won"):
         actors: dict[str | None, list[int]] = {}

@@ -51,7 +51,15 @@ def ledger_lines(ledger: Ledger) -> Iterator[str]:
 
 
 def dataframe(ledger: Ledger) -> pandas.DataFrame:
-    """The ledger as a pandas DataFrame: one row an event, missing values where a column does not apply."""
+    """The ledger as a pandas DataFrame: one row an event, missing values where a column does not apply.
+
+    >>> import voskar
+    >>> rulebook = voskar.load_rulebook("apiary.toml")
+    >>> ledger = voskar.replay(rulebook, voskar.load_recording("meadow.jsonl", rulebook))
+    >>> table = voskar.dataframe(ledger)
+    >>> int((table.outcome == "landed").sum())
+    19
+    """
     import pandas
 
     columns: dict[str, Any] = {}
@@ -78,7 +86,13 @@ def check_ending(path: str | Path) -> str:
 
 
 def write_ledger(ledger: Ledger, path: str | Path) -> None:
-    """Writes the whole ledger, or on failure nothing."""
+    """Write the whole ledger, or on failure nothing. The ending of `path` says how: .jsonl, .csv or .parquet.
+
+    >>> import voskar
+    >>> rulebook = voskar.load_rulebook("apiary.toml")
+    >>> ledger = voskar.replay(rulebook, voskar.load_recording("meadow.jsonl", rulebook))
+    >>> voskar.write_ledger(ledger, "ledger.csv")
+    """
     ending = check_ending(path)
     with whole_file(path) as part:
         if ending == ".jsonl":

@@ -46,6 +46,11 @@ def load_recording(
     `rulebook` says which kinds there are, None takes any; without `pipes` only a regular file will do. With
     `until_error` a recording ends before the first line that is wrong, and has a warning that says so. Raises
     InputError with file, line or row, and field.
+
+    >>> import voskar
+    >>> recording = voskar.load_recording("meadow.jsonl", voskar.load_rulebook("apiary.toml"))
+    >>> recording.frames, float(recording.rate), len(recording.claims)
+    (2040, 60.0, 20)
     """
     try:
         return read_whole(path, lambda source: _gather(source, rulebook), pipes=pipes)

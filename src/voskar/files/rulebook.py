@@ -191,7 +191,14 @@ class Rulebook:
 
 
 def load_rulebook(path: str | Path) -> Rulebook:
-    """Reads and checks a rulebook and all it includes. Raises InputError with every problem found."""
+    """Read and check a rulebook and all that it includes. Raises InputError with every problem found.
+
+    >>> import voskar
+    >>> rulebook = voskar.load_rulebook("apiary.toml")
+    >>> rules = rulebook.rules(rate=60)
+    >>> rules.kinds["keeper"].iframes  # in frames
+    60
+    """
     return check_source(read_source(path))
 
 

@@ -78,8 +78,16 @@ class LiveTally:
 
 
 class Session:
-    """Judges frames as they come. A finding is told once its window has passed. Frames before a `run` mark are judged a
-    last time when the mark comes, and forgotten."""
+    """Judges frames as they come. A finding is reported once its window has passed. A `run` mark ends the run before
+    it, which is judged a last time and forgotten.
+
+    >>> import voskar
+    >>> session = voskar.Session("apiary.toml")
+    >>> with open("meadow.jsonl") as lines:
+    ...     session.feed(*lines)
+    >>> [(finding.frame, finding.code) for finding in session.findings()]
+    [(273, 'hit-moved'), (1131, 'hit-denied')]
+    """
 
     def __init__(
         self,

@@ -37,6 +37,11 @@ def show(
 
     Both may be loaded already or be paths. `frames` are the first and the last frame to show. Raises InputError for bad
     files, or if no frame is left.
+
+    >>> import voskar
+    >>> view = voskar.show("apiary.toml", "meadow.jsonl", frames=(200, 300))
+    >>> view.page.startswith("<!doctype html>")
+    True
     """
     names = [str(one) if isinstance(one, str | Path) else own for one, own in ((rulebook, "rulebook"), (recording, ""))]
     book = rulebook if isinstance(rulebook, Rulebook) else load_rulebook(rulebook)

@@ -25,6 +25,12 @@ class Ledger:
     """Events of one replay, and what they came from: digests and the options that change the outcome.
 
     Events are not added once any have been looked up by name.
+
+    >>> import voskar
+    >>> rulebook = voskar.load_rulebook("apiary.toml")
+    >>> ledger = voskar.replay(rulebook, voskar.load_recording("meadow.jsonl", rulebook))
+    >>> [(event.frame, event.id) for event in ledger.of("respawn")][:1]
+    [(1532, 'keeper')]
     """
 
     events: list[Event] = field(default_factory=list)
