@@ -22,7 +22,7 @@ RULES: dict[str, Any] = {
 }
 
 
-NOBODY = "nobody fires: keeper/smoker"
+NOBODY = "no emitter fires: keeper/smoker"
 COOLING = NOBODY + " is denied, cooldown: fired last in 3, ready in 7, 1 frames from here"
 
 

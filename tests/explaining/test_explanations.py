@@ -49,7 +49,7 @@ def test_the_cause_is_told_first(
         line = (apiary / first["file"]).read_text().splitlines()[first["line"] - 1]
         assert key.rpartition(".")[2] in line or first["rules"] in ("false", "0", "not set")
     text = here("check", f"{book}.toml", log, cwd=apiary).stdout
-    assert text.startswith(("the game plays as if ", "the log tells each "))
+    assert text.startswith(("the game plays as if ", "the log has each "))
     plain = json.loads(here("check", f"{book}.toml", log, "--json", "--no-explain", cwd=apiary).stdout)
     assert plain["explanations"] == []
     assert [one["code"] for one in plain["findings"]] == [one["code"] for one in told["findings"]]

@@ -54,7 +54,7 @@ BAD = [
     ([HEAD, frame(pose(facing=0))], "poses[0].facing: found 0, expected 1 or -1"),
     ([HEAD, frame(pose(scale=0))], "poses[0].scale: found 0.0, expected 1e-06 to 1e+06"),
     ([HEAD, frame(pose(clip="walk", tick=-1))], "poses[0].tick: found -1, expected 0 or more"),
-    ([HEAD, frame(pose(clip="walk"))], "poses[0].clip: found walk, expected a `tick` or a `cell` beside it"),
+    ([HEAD, frame(pose(clip="walk"))], "poses[0].clip: found walk, expected a `tick` or a `cell` with it"),
     ([HEAD, frame(pose(kind="keper"))], 'unknown kind "keper" (did you mean "keeper"?)'),
     ([HEAD, frame(pose(id="k/1"))], 'found "k/1": / + # are kept for driven actors'),
     ([HEAD, frame(pose(facin=1))], 'poses[0].facin: unknown field "facin" (did you mean "facing"?)'),

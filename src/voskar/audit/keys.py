@@ -75,7 +75,7 @@ def never_logged(audit: AuditedBook) -> Iterator[AuditFinding]:
             reason = f"{kind.name} is a driven kind, and no game logs where its boxes are: it is never open there"
             yield audit.finding("never-logged", (*where, "logged"), reason, "give the box a shape of its own")
         elif kind.name in shown and played is not None and box.logged not in played.boxes.names:
-            reason = f"no pose of the recording tells of a box {box.name}: it is closed throughout"
+            reason = f"no pose of the recording logs a box {box.name}: it is closed throughout"
             yield audit.finding("never-logged", (*where, "logged"), reason, f'log it: "boxes": {{ "{box.name}": … }}')
 
 

@@ -97,7 +97,7 @@ def input_unseen(audit: AuditedBook) -> Iterator[AuditFinding]:
             own = sorted(
                 {button for button in inputs.buttons if any(kinds.get(who) == kind.name for who in inputs.who(button))}
             )
-            reason = f"no {kind.name} tells of the button {button} in the recording; buttons told: "
+            reason = f"no {kind.name} logs the button {button} in the recording; logged buttons: "
             reason += ", ".join(own) or "none"
             yield audit.finding("input-unseen", (*where, "when"), reason, "check the button's name in both, or log it")
 
@@ -125,7 +125,7 @@ def multiplies(audit: AuditedBook) -> Iterator[AuditFinding]:
         way = _way(spawns, fan.kind, kind.name)
         if way is not None and (emitter is None or emitter.limit is None):
             chain = " → ".join([kind.name, *way])
-            reason = f"{chain}: what is spawned spawns its like again, without end"
+            reason = f"{chain}: spawned actors spawn more of the same, without end"
             yield audit.finding("multiplies", where, reason, "let the last of the line spawn nothing of it")
 
 

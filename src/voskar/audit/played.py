@@ -148,7 +148,7 @@ def never_open(audit: AuditedBook) -> Iterator[AuditFinding]:
                 shown = cell[played.poses.clip[rows] == played.clips.index(clip)]
                 if len(shown) and not any(((shown >= first) & (shown <= last)).any() for first, last in ranges):
                     reason = (
-                        f"the recording shows cells {shown.min()} to {shown.max()} of {clip}, none of which opens it"
+                        f"the recording shows cells {shown.min()} to {shown.max()} of {clip}, and none of them opens it"
                     )
                     yield audit.finding(
                         "never-open", (*where, "during", clip), reason, "check the cells, and the clip's rate"

@@ -71,7 +71,7 @@ def out_of_proportion(audit: AuditedBook) -> Iterator[AuditFinding]:
             away = float(np.hypot(*np.maximum(np.maximum(low, -high), 0.0)))
             reach = max([*sizes, own])
             if away > FAR * reach:
-                reason = f"it is {away:.0f} units from its actor, whose boxes are no larger than {reach:.0f}"
+                reason = f"it is {away:.0f} units from its actor; its boxes are at most {reach:.0f}"
                 yield audit.finding("out-of-proportion", where, reason, "check `at`, and draw a frame of it")
             elif sizes and (own > VAST * np.median(sizes) or (len(sizes) >= 2 and narrow > LARGE * np.median(sizes))):
                 reason = f"it is {own:.0f} units across, its fellows {float(np.median(sizes)):.0f}"

@@ -68,8 +68,10 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
     click.echo(f"wrote {written} files to {folder}:")
     click.echo("  apiary.toml, swarm.toml    rulebooks of a night apiary")
     click.echo("  meadow.jsonl, swarm.jsonl  what its game did, with two bugs in each")
-    click.echo("  voskar.toml, bugs, right   a suite: one usual mistake in each, and each as it is right")
-    click.echo("  ring                       a sparring match of two keepers, with a suite of its own\n")
+    click.echo(
+        "  voskar.toml, bugs, right   a suite: scenes with one usual mistake each, and the same scenes without it"
+    )
+    click.echo("  ring                       a sparring match of two keepers, with its own suite\n")
     for question, words in (*STORY, *(REST if everything else ())):
         line = [str(folder / word[1:]) if word.startswith(FILE) else word for word in words]
         if question:

@@ -92,7 +92,7 @@ def command(
 def _show(shown: list[HudFrame], names: list[str], rate: float) -> None:
     out = present.console()
     if not names:
-        out.print("nobody has health: there is nothing to display")
+        out.print("no actor has health: there is nothing to display")
         return
     counts = any(gauge.lives is not None for one in shown for gauge in one.gauges)
     scores = any(one.score for one in shown)

@@ -28,7 +28,7 @@ COMMANDS = {
     "draft": "A first rulebook from recordings, each value with the evidence for it.",
     "replay": "What the rules say happened: every contact judged, and a summary per actor.",
     "check": "Compare what the game logged with the rules.",
-    "live": "Findings while somebody plays: a log that grows, or a game that sends it.",
+    "live": "Findings while the game runs: from a log that grows, or over TCP.",
     "suite": "Check every recording of a suite.",
     "report": "Put the reports of a suite's parts together.",
     "compare": "Two replays against each other: what was gained, lost, moved, and what only follows.",
@@ -36,7 +36,7 @@ COMMANDS = {
     "margins": "Which values of a rulebook some recordings hold, and how far the others could\n           be off.",
     "why": "Every gate of a pair in a frame, passed or not, with the numbers.",
     "shrink": "The smallest scene that still shows a finding, as a stage script.",
-    "audit": "What is probably wrong with a rulebook: place, reason, remedy.",
+    "audit": "Probable mistakes in a rulebook: place, reason, remedy.",
     "layers": "Who can hit whom by layers and masks, and whether it was ever tried.",
     "page": "A recording as a page to play in: frame by frame, both accounts, every finding.",
     "draw": "A picture of a frame or several, or a timeline of health, lives, hits and deaths.",
@@ -103,7 +103,7 @@ def _version(ctx: click.Context, param: click.Parameter, wanted: bool) -> None:
 
     from voskar.core.kernel.build import is_compiled
 
-    kernel = "compiled" if is_compiled() else "uncompiled: its source runs as it is, many times slower"
+    kernel = "compiled" if is_compiled() else "uncompiled: its source runs, many times slower"
     click.echo(f"voskar, version {version('voskar')}, kernel {kernel}")
     ctx.exit()
 

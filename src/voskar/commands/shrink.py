@@ -83,7 +83,7 @@ def command(
         if path is not None and Path(path).exists() and not overwrite:
             raise InputError(Problem("the file is there already", file=path, key=key, hint="add --overwrite"))
     if ruled is not None and Path(ruled).resolve().parent != Path(rulebook).resolve().parent:
-        message = "expected a name beside the rulebook, whose images it may need"
+        message = "expected a name in the folder of the rulebook: it may need its images"
         raise InputError(Problem(message, file=ruled, key="--rules"))
     parse_windows(within)
     work = Shrinking(rulebook, recording, number, within, resync, ruled is not None)

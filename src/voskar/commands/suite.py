@@ -67,7 +67,7 @@ Exit codes: 0 all agrees, 1 a disagreement was found or too few rules were exerc
 @click.argument("file", metavar="[FILE]", default=SUITE)
 @click.option("--pages", metavar="DIR", help="Write a page for each recording that fails, and an index.")
 @click.option("--shard", metavar="I/N", help="Check part I of N only, for machines that share nothing.")
-@click.option("--fresh", is_flag=True, help="Judge everything again, even what is kept of earlier runs.")
+@click.option("--fresh", is_flag=True, help="Judge everything again, also kept results of earlier runs.")
 @click.option("--stop", is_flag=True, help="Stop at the first failure.")
 @explain_options(SUITE_TRIALS)
 @engine_options

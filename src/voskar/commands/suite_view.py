@@ -21,7 +21,7 @@ WHOLE = 3
 
 WHOSE = {
     "rules": "the game is not what its rules say",
-    "expectations": "the rules are not what is expected of them",
+    "expectations": "the rules differ from the expectations",
     "baseline": "the rules are not what they were in the baseline",
     "audit": "the audit of the rules finds something",
 }

@@ -41,7 +41,7 @@ Example:
 @click.option("--attacker", metavar="ID", help="Only hits of this actor.")
 @click.option("--target", metavar="ID", help="Only hits on this actor.")
 @click.option("--emitter", metavar="ID/NAME", help="Why this emitter fired in the frame, or why it did not.")
-@click.option("--actor", metavar="ID", help="How this actor stands in the frame, and what befell it.")
+@click.option("--actor", metavar="ID", help="State of this actor in the frame, and all that happens to it.")
 @click.option("--near", default=NEAR, show_default=True, metavar="UNITS", help="How far apart has nearly met.")
 @json_option("one object a pair of boxes")
 def command(

@@ -47,7 +47,7 @@ BUGS = {
     "guard-quick-regen": Bug("the guard meter comes back ten frames too early", 0, 135, "counter"),
     "guard-no-break": Bug("a guard that is used up does not stagger", 267, 204, "state-stunned"),
     "reflect-straight": Bug("a reflected puff flies on the way it came", 3, 105, "path"),
-    "reflect-own": Bug("a reflected puff still belongs to the one that sent it", 3, 133, "hit-missing"),
+    "reflect-own": Bug("a reflected puff still belongs to its first owner", 3, 133, "hit-missing"),
 }
 """The mistakes that it can make."""
 

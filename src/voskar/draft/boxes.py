@@ -76,7 +76,7 @@ class BoxDraft(Seen):
             if other == target and one is not None and (least is None or one.wide * one.high < least.wide * least.high):
                 own[attacker] = one
         if not own:
-            self.unknown.append(f"{target}: its boxes, as it is never seen near what hits it: log `boxes`")
+            self.unknown.append(f"{target}: its boxes, as no attacker was ever near it: log `boxes`")
             keys = {"rect": Value("[8, 8]", "not known: log `boxes`")}
             self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
             return
@@ -152,7 +152,7 @@ class BoxDraft(Seen):
         if sizes:
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
-            why = why or "what is left of the reach of both"
+            why = why or "the rest of the reach of both"
             if self._turns(attacker):
                 box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle")
             else:

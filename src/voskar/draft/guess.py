@@ -88,7 +88,9 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         if any(colour[attacker] == colour[target] for attacker, target in self.pairs) or not joined:
             return
         if self._parts(links, owners) > 1:
-            self.unknown.append("sides: nothing tells which of two pairs of foes belong together: log `owner` of shots")
+            self.unknown.append(
+                "sides: the log does not show which of two pairs of foes belong together: log `owner` of shots"
+            )
             return
         names = {side: min(one for one, own in colour.items() if own == side) for side in set(colour.values())}
         for name, side in colour.items():
@@ -129,7 +131,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         elif "damage" not in made.keys:
             lost = self._lost(some)
             value = Counter(lost).most_common(1)[0][0] if lost else 1.0
-            why = f"health falls so in {counted(len(lost), 'hit')}" if lost else "nothing tells: log damage, or health"
+            why = f"health falls so in {counted(len(lost), 'hit')}" if lost else "no evidence: log damage, or health"
             made.keys["damage"] = Value(shown(value), why)
         gone = sum(self._vanishes(self.recordings[number], one.attacker, one.frame) for number, one in some)
         if gone >= FEW and gone >= 0.8 * len(some):
@@ -240,6 +242,8 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             guarded += len(several)
         text = "all" if together else "first"
         why = (
-            f"{counted(together, 'frame')} with more than one hit on somebody" if together else "never two hits at once"
+            f"{counted(together, 'frame')} with more than one hit on the same target"
+            if together
+            else "never two hits at once"
         )
         return {"same_frame": Value(f'"{text}"', why)} if guarded else {}

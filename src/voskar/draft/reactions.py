@@ -65,7 +65,7 @@ class ReactionDraft(Seen):
                 self.unknown.append(f"{made.name}: which way its knockback on the {side} goes")
                 continue
             keys += [f"direction = {direction}"] if direction != '"away"' else []
-            why = f"{len(same)} of {counted(len(found), 'hit')} on one that stands push it so"
+            why = f"{len(same)} of {counted(len(found), 'hit')} on a standing target push it so"
             made.keys[f"{side}.knockback"] = Value("{ " + ", ".join(keys) + " }", why)
 
     def _stomp(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:

@@ -209,5 +209,5 @@ class Seen:
         open_sides = [side for side in told if side not in self.edges]
         why = f"{self.why_edges}; {why}" if self.why_edges else why
         self.why_edges = why
-        why += f"; nothing tells of {', '.join(open_sides)}" if open_sides else ""
+        why += f"; no log of {', '.join(open_sides)}" if open_sides else ""
         self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in told.values()) + "]", why)

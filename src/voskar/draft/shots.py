@@ -108,7 +108,7 @@ class ShotDraft(Seen):
         why: list[str] = []
         if full:
             keys.append(f'life = "{longest}f"')
-            why.append(f"{len(full)} of {len(whole)} that hit nobody are there for {longest} frames, none for longer")
+            why.append(f"{len(full)} of {len(whole)} without a hit are there for {longest} frames, none for longer")
         walled = [shot for shot in rest if id(shot) in self.walled]
         if walled:
             keys.append('on_solid = "remove"')

@@ -43,7 +43,7 @@ class Unfired:
         game = f"{one.actor.id} appears at ({one.x:.1f}, {one.y:.1f})"
         gun = f"{self.guns[0][0]}/{self.guns[0][1].name}" if len(self.guns) == 1 else ""
         owner = one.actor.owner or ""
-        rules = f"nobody fires: {reason}"
+        rules = f"no emitter fires: {reason}"
         return Finding("spawn-unexpected", one.frame, owner, one.actor.id, game=game, rules=rules, emitter=gun)
 
 

@@ -109,7 +109,7 @@ def event_claims(held: Held) -> EventEvidence:
         if isinstance(event, Shown) or (event.event == "spawn" and (event.frame, event.id) in forced):
             continue
         if _is_asked(held, event, asked):
-            told, rules = f"tells no {event.event}", f"{event.event} in {event.frame}"
+            told, rules = f"claims no {event.event}", f"{event.event} in {event.frame}"
             found.append(Finding("event-missing", event.frame, "", _who(event) or "", game=told, rules=rules))
     wrong = {id(finding.claim) for finding in other}
     return EventEvidence(

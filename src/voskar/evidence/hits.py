@@ -242,7 +242,7 @@ class Reasons:
         ]
         if near:
             return max(near, key=lambda pair: pair.reach)
-        who = f"nothing that could hit {claim.target}" if claim.target else f"nobody that {claim.attacker} could hit"
+        who = f"nothing that could hit {claim.target}" if claim.target else f"no target of {claim.attacker}"
         step = Step("touch", False, f"{who} is within {AROUND:g} units")
         return Account(frame, claim.attacker or "", claim.target or "", (step,))
 

@@ -194,7 +194,7 @@ def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapp
     wrong = {point: one.wrong for point, one in scores.items()}
     found = fit(wrong, [len(some) for some in values])
     if len(found.alike) == len(scores):
-        return ["nothing tells these values apart: each has as many disagreements as the others"]
+        return ["these values cannot be distinguished: each has as many disagreements as the others"]
     best = scores[found.best]
     named = ", ".join(f"{key} = {some[place]}" for key, some, place in zip(keys, values, found.best, strict=True))
     others = len(found.alike) - 1
@@ -218,7 +218,7 @@ def _wrong(one: VariantScore) -> str:
 def _sharp(values: Sequence[str], sharp: Sharpness) -> str:
     span = values[sharp.low] if sharp.low == sharp.high else f"{values[sharp.low]} to {values[sharp.high]}"
     if sharp.below is None and sharp.above is None:
-        return f"{span} fit alike: it is not to be told from these recordings"
+        return f"{span} fit alike: these recordings cannot decide"
     costs = []
     if sharp.below is not None:
         costs.append(f"{values[sharp.low - 1]} costs {sharp.below} more")

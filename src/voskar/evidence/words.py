@@ -26,7 +26,7 @@ def accounts(finding: Finding) -> tuple[str, str]:
         case "hit-missing":
             hit = finding.hit
             boxes = f"{hit.hitbox} on {hit.hurtbox}" if hit else ""
-            return "tells no such hit", f"{pair}: landed, {boxes}"
+            return "no such hit logged", f"{pair}: landed, {boxes}"
         case "hit-damage" | "hit-attack" | "hit-case":
             what = finding.code.removeprefix("hit-")
             return f"{pair}, {what} {finding.game}", f"{what} {finding.rules}"

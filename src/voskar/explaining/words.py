@@ -21,7 +21,7 @@ def sentence(one: Explanation, variants: Variants | None, roots: int) -> str:
     new = f", and causes {one.new} new" if one.new else ""
     if one.leaf.path[0] == "lag":
         late = counted(abs(one.value), "frame")
-        return f"the log tells each {one.leaf.path[1]} {late} {'late' if one.value > 0 else 'early'}: {explains}{new}"
+        return f"the log has each {one.leaf.path[1]} {late} {'late' if one.value > 0 else 'early'}: {explains}{new}"
     file, line = variants.place(one.leaf.path) if variants is not None else ("", None)
     place = f", {path_text(file)}:{line}" if line is not None else ""
     rules = f"rules: {words(one.leaf, one.leaf.value)}{place}"

@@ -152,7 +152,9 @@ class ColumnBuilder:
     def _note(self, block: Block) -> None:
         """Keeps in words what the logger lost and repaired."""
         for at, count in block.dropped:
-            self.notes.append(f"frame {block.frame[at]}: the logger lost {count} frames before it: the run begins anew")
+            self.notes.append(
+                f"frame {block.frame[at]}: the logger lost {count} frames before it: the run starts again"
+            )
         for at, problems in block.problems:
             self.notes += [f"frame {block.frame[at]}: the logger repaired: {problem}" for problem in problems]
 
@@ -371,7 +373,7 @@ class ColumnBuilder:
             look(far, field, f"a number within ±{LIMIT:g}")
         # a clip alone says nothing of what is open in it
         stray = (columns["clip"] >= 0) & (columns["tick"] < 0) & (columns["cell"] < 0)
-        look(stray, "clip", "a `tick` or a `cell` beside it")
+        look(stray, "clip", "a `tick` or a `cell` with it")
         look((columns["tick"] >= 0) & (columns["cell"] >= 0), "cell", "a `tick` or a `cell`, not both")
         lives = columns["lives"]
         look((lives < 0) | (lives != np.floor(lives)) & ~np.isnan(lives), "lives", "a whole number of 0 or more")

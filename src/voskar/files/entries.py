@@ -147,7 +147,7 @@ class Entries:
         for field in CLAIM:
             (value,) = _values(told, field, 1, row)
             if value is not None and field not in allowed:
-                hint = f"it takes {', '.join(allowed) or 'nothing beside'}"
+                hint = f"it takes {', '.join(allowed) or 'nothing else'}"
                 return self._wrong(*place, f"claims.{field}", f'a "{event}" claim has no "{field}"', hint)
             if isinstance(value, float) and abs(value) > LIMIT:
                 return self._wrong(*place, f"claims.{field}", f"found {value}, expected a number within ±{LIMIT:g}")

@@ -153,7 +153,7 @@ def propose(ledger: Ledger, course: Timeline) -> str:
     Ids of shots are left out: they come from a pool or a counter, and may be others in the next recording.
     """
     lines = [
-        "# Proposed from a replay: strike out what does not matter, and what is wrong put right.",
+        "# Proposed from a replay: delete what does not matter, and correct what is wrong.",
         f"voskar = {VERSION}",
     ]
     shots = {name for name, one in course.courses.items() if one.actor.owner is not None}

@@ -166,7 +166,7 @@ def _check_version(path: str | Path, version: Any) -> None:
         message = f"found a ledger of version {version}, expected {FORMAT}"
         hint = None
         if version < FORMAT:
-            hint = "names have changed since: write it anew with voskar replay RULEBOOK RECORDING --ledger FILE"
+            hint = "names have changed since: write it again with voskar replay RULEBOOK RECORDING --ledger FILE"
         raise InputError(Problem(message, file=str(path), hint=hint))
 
 

@@ -224,7 +224,7 @@ def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iter
             if "charge" in emitter and "release" not in when:
                 yield (*here, "charge"), "`charge` goes with `when = { release = … }`", None
             if "clip" in when and "cell" not in when:
-                yield (*here, "when"), "a clip needs a `cell` beside it", None
+                yield (*here, "when"), "a clip needs a `cell` with it", None
     for index, child in enumerate(_list(_table(kind, "down"), "spawn")):
         if isinstance(child, dict):
             spot = ("kinds", kind_name, "down", "spawn", index, "kind")

@@ -143,7 +143,7 @@ def _players(script: StageFile, source: Source) -> list[_Player]:
             if keys != sorted(set(keys)):
                 wrong.append(source.problem((*where, name), "the keys do not stand in the order of their frames"))
         if part.id in parts:
-            wrong.append(source.problem((*where, "id"), f'the part "{part.id}" is told twice'))
+            wrong.append(source.problem((*where, "id"), f'the part "{part.id}" is given twice'))
         parts[part.id] = part
         for copy in range(part.copies):
             players.append(_Player(part, rate, copy))

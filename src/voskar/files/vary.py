@@ -199,10 +199,12 @@ def _known(book: Rulebook, at: Any, above: KeyPath, step: str | int, told: str) 
     """Raises InputError where a step leads nowhere."""
     if isinstance(step, int):
         if not isinstance(at, list) or step >= len(at):
-            found = f"a list of {len(at)}" if isinstance(at, list) else "no list that the rulebook tells"
+            found = f"a list of {len(at)}" if isinstance(at, list) else "not a list of the rulebook"
             raise _wrong(told, f"found {found}, expected one with a place [{step}]")
     elif not isinstance(at, dict):
-        hint = f"places of a list are told as {above[-1]}[{step}]" if isinstance(at, list) and step.isdigit() else None
+        hint = (
+            f"places of a list are written as {above[-1]}[{step}]" if isinstance(at, list) and step.isdigit() else None
+        )
         raise _wrong(told, f'found a {"list" if hint else "value"}, expected a table with "{step}"', hint)
     elif (
         above

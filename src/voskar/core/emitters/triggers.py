@@ -109,8 +109,8 @@ class Triggers:
         when, frame = emitter.when, self.world.frame
         due = self._next(state, emitter, frame, since)
         if when.on == "every":
-            text = f"a beat every {when.every} frames, {float(when.every / self.world.rules.rate):g} s, of which "
-            text += "this is one" if due == frame else "this is none"
+            text = f"a beat every {when.every} frames, {float(when.every / self.world.rules.rate):g} s; "
+            text += "this frame is one" if due == frame else "this frame is not"
         elif when.on == "clip":
             verb = "reaches" if due == frame else "does not reach"
             text = f"{when.name} {verb} cell {when.cell} in this frame"
