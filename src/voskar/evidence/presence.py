@@ -47,7 +47,7 @@ def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
     if len(late) and (poses.frame[seen[0]] <= since + 1 + held.within("poses")):
         first, last = int(poses.frame[seen[0]]), int(poses.frame[seen[-1]])
         count = last - first + 1
-        told = f"is still there {span_words(first, last, held.recording.last)}, for {count} frame{'s' * (count > 1)}"
+        told = f"is still in play {span_words(first, last, held.recording.last)}, for {count} frame{'s' * (count > 1)}"
         yield of_actor("still-active", first, name, told, rule)
 
 

@@ -45,7 +45,7 @@ class Settling:
         self.goals.look()
 
     def _owes(self, one: tuple[str, int], frame: int) -> bool:
-        """Whether an actor of that id and row is still there, and owes a life to be taken now."""
+        """Whether an actor of that id and row is still in play, and owes a life to be taken now."""
         found = self.world.find(one[0])
         return found is not None and (found.row, found.owes) == (one[1], frame)
 
