@@ -127,14 +127,14 @@ def test_a_wrong_frame_ends_a_recording_and_not_the_session(rules: Path, spoil: 
 
 def test_glances_find_what_looks_find(rules: Path) -> None:
     session, odd = Session(rules), {}
-    for at, line in enumerate(game(1200, missing=(400, 1000))):
+    for at, line in enumerate(game(800, missing=(400, 600))):
         session.feed(line)
         if at % 10 == 0 and at and (glance := session.glance()) is not None:
             assert glance.verdict.seen is None
             if glance.is_odd:
                 odd[at - 1] = told(session)
-    assert list(odd.values()) == [[(400, "hit-missing")], [(1000, "hit-missing")]]
-    assert all(430 <= at <= 440 or 1030 <= at <= 1040 for at in odd)
+    assert list(odd.values()) == [[(400, "hit-missing")], [(600, "hit-missing")]]
+    assert all(430 <= at <= 440 or 630 <= at <= 640 for at in odd)
 
 
 def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
@@ -143,18 +143,18 @@ def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
     rules = tmp_path / "rules.toml"
     rules.write_text(toml({"voskar": 2, **sting(keeper={"health": 1000})}))
     session, found = Session(rules, forget=5, draws=True), []
-    for at, line in enumerate(game(3000, missing=(60, 1500, 2900))):
+    for at, line in enumerate(game(2000, missing=(60, 1000, 1900))):
         session.feed(line)
-        if at % 100 == 0:
+        if at % 200 == 0:
             news = session.look()
             found += [(one.frame, one.code) for one, _ in news.found]
             assert news.withdrawn == ()
     assert session.looked is not None
     assert session.looked.recording.frames <= 600
     assert found == [(60, "hit-missing")]  # behind forgotten frames nothing is told for half a minute
-    session, found = Session(rules, forget=40), []
-    session.feed(*game(9000, missing=(8900,)))
-    assert [(one.frame, one.code) for one, _ in session.look().found] == [(8900, "hit-missing")]
+    session, found = Session(rules, forget=25), []
+    session.feed(*game(6000, missing=(5900,)))
+    assert [(one.frame, one.code) for one, _ in session.look().found] == [(5900, "hit-missing")]
 
 
 # the command

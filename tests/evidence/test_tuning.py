@@ -87,7 +87,7 @@ def test_fits_in_words() -> None:
         ["a"], ["12"], {(0,): VariantScore(claims=1, hits_wrong=1), (1,): VariantScore(claims=1, agreed=1)}
     )
     assert lines[1] == "a: 2: only this fits, 1 costs 1 more; this is the last that was tried: try beyond it"
-    assert "nothing tells" in fit_words(["a"], ["12"], {(0,): VariantScore(claims=1), (1,): VariantScore(claims=1)})[0]
+    assert "cannot be distinguished" in fit_words(["a"], ["12"], {(0,): VariantScore(claims=1), (1,): VariantScore(claims=1)})[0]
     assert fit_words(["a"], ["12"], {(0,): VariantScore(), (1,): VariantScore()}) == []
 
 
@@ -129,7 +129,7 @@ CHANGES = [
     ("kinds.keeper.ifrmes=9", 'did you mean "iframes"?'),
     ("kinds.keeper.boxes.torso.rect[2]=9", "a place [2]"),
     ("kinds.keeper.health.x=9", "found a value"),
-    ("kinds.keeper.boxes.torso.rect.1=9", "told as rect[1]"),
+    ("kinds.keeper.boxes.torso.rect.1=9", "written as rect[1]"),
     ("kinds.keeper.iframes=soon", '--vary kinds.keeper.iframes=soon: kinds.keeper.iframes: found "soon"'),
 ]
 

@@ -96,7 +96,7 @@ def test_copies_and_likes() -> None:
         (HEAD + WAY + '[[parts]]\nid = "a"\nlike = "mth"', 'did you mean "moth"?'),
         (HEAD + "way = [{ f = 4, at = [0, 0] }, { f = 2, at = [0, 0] }]", "order of their frames"),
         (HEAD + WAY + 'present = "4-2"', "expected frames such as"),
-        (HEAD + WAY + '[[parts]]\nid = "moth"\nlike = "moth"', "told twice"),
+        (HEAD + WAY + '[[parts]]\nid = "moth"\nlike = "moth"', "given twice"),
     ],
 )
 def test_mistakes_are_named(text: str, told: str) -> None:

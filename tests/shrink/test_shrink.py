@@ -94,7 +94,7 @@ def test_the_rules_that_it_needs(apiary: Path, tmp_path: Path, here: Any) -> Non
     assert found[0]["findings"] == found[1]["findings"]
     elsewhere = ("--rules", tmp_path / "there" / "few.toml", "-o", tmp_path / "other.stage.toml")
     held = here("shrink", "darts.toml", "x.jsonl", *elsewhere, cwd=tmp_path)
-    assert (held.returncode, "expected a name beside the rulebook" in held.stderr) == (2, True)
+    assert (held.returncode, "expected a name in the folder of the rulebook" in held.stderr) == (2, True)
 
 
 def test_what_is_refused(apiary: Path, here: Any, tmp_path: Path) -> None:

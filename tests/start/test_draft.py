@@ -130,7 +130,7 @@ def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:
     assert told == {"spawn": '"drip"', "when": '{ every = "10f", first = "5f" }', "muzzle": "[3, -2]", "speed": "480"}
     assert kinds["drip"].keys["motion"].text == '{ at_edge = "remove" }'
     assert json.loads(found.space["bounds"].text)[2] == 200
-    assert "nothing tells of left, top, bottom" in found.space["bounds"].why
+    assert "no log of left, top, bottom" in found.space["bounds"].why
 
 
 def test_the_command(apiary: Path, tmp_path: Path, here: Any) -> None:
