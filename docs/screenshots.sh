@@ -24,8 +24,9 @@ terminal() { # name, command line, and optionally rows of the window
     kill \$pid" || true
 }
 
-page() { # name, file and anchor, colour scheme
-  "$bin/python" - "$shots/$1.png" "file://$folder/night-apiary/$2" "$3" <<'PY'
+page() { # name, file and anchor or address, colour scheme
+  case $2 in http:*) address=$2 ;; *) address=file://$folder/night-apiary/$2 ;; esac
+  "$bin/python" - "$shots/$1.png" "$address" "$3" <<'PY'
 import sys, time
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
@@ -51,6 +52,13 @@ page page "meadow.html#frame=1131&attacker=hornet-1&target=keeper" light
 set -- night-apiary/ring/sparring.toml night-apiary/ring/right/reflect-straight.jsonl night-apiary/ring/bugs/reflect-straight.jsonl
 "$bin/voskar" page "$@" -o night-apiary/two.html > /dev/null
 page two "two.html#frame=93&attacker=puff-3&target=umber" dark
+head -640 night-apiary/meadow.jsonl > play.jsonl
+"$bin/voskar" live night-apiary/apiary.toml play.jsonl --page --share 100 > live.out 2> live.err &
+live=$!
+until address=$(grep -o 'http://[^ ]*' live.err); do sleep 0.2; done
+sleep 5
+page live "$address" light
+kill $live
 terminal replay "voskar replay night-apiary/apiary.toml night-apiary/meadow.jsonl --rows 48" 64
 terminal check "voskar check night-apiary/apiary.toml night-apiary/meadow.jsonl" 18
 terminal explain "voskar check night-apiary/apiary.toml night-apiary/bugs/hits-short-iframes.stage.toml" 18
@@ -70,4 +78,3 @@ terminal suite "cd night-apiary && voskar suite" 70
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48
 terminal emitter "voskar why night-apiary/swarm.toml night-apiary/swarm.jsonl --frame 45 --emitter keeper/smoker" 11
-"$bin/voskar" draw "$@" --frame 272 --region 90,160,250,275 -o "$shots/volley.png"

@@ -87,7 +87,10 @@ def test_fits_in_words() -> None:
         ["a"], ["12"], {(0,): VariantScore(claims=1, hits_wrong=1), (1,): VariantScore(claims=1, agreed=1)}
     )
     assert lines[1] == "a: 2: only this fits, 1 costs 1 more; this is the last that was tried: try beyond it"
-    assert "cannot be distinguished" in fit_words(["a"], ["12"], {(0,): VariantScore(claims=1), (1,): VariantScore(claims=1)})[0]
+    assert (
+        "cannot be distinguished"
+        in fit_words(["a"], ["12"], {(0,): VariantScore(claims=1), (1,): VariantScore(claims=1)})[0]
+    )
     assert fit_words(["a"], ["12"], {(0,): VariantScore(), (1,): VariantScore()}) == []
 
 

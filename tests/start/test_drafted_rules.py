@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 
+from voskar.api import check
 from voskar.draft import guess
 from voskar.draft.values import Guess, roundest
 from voskar.draft.write import rulebook_text
@@ -311,3 +312,32 @@ def test_a_restart_is_no_return(tmp_path: Path, mark: int | None, down: str | No
     keys = next(kind for kind in drafted(tmp_path, of).kinds if kind.name == "keeper").keys
     assert ("down" in keys, keys["down"].text if "down" in keys else None) == (down is not None, down)
     assert "respawn" not in keys or mark is None
+
+
+def test_clashes_that_are_claimed_are_drafted(tmp_path: Path) -> None:
+    """Two keepers slash at each other: at the same time they clash, else one hits."""
+
+    def frame(at: int) -> Frame:
+        poses, claims = [], []
+        beat, both = at % 20, at // 20 % 2 == 0
+        for name, x, facing, since in (("keeper-a", 0, 1, 0), ("keeper-b", 26, -1, 0 if both else 10)):
+            cell = beat - since
+            clip = {"clip": "slash", "cell": cell} if 0 <= cell < 8 else {"clip": "idle", "cell": 0}
+            boxes = {"torso": [x - 8, -20, x + 8, 20]}
+            if 3 <= cell <= 5:
+                boxes["tool"] = [x + 4, -3, x + 20, 3] if facing > 0 else [x - 20, -3, x - 4, 3]
+            poses.append(pose(name, x, facing=facing, boxes=boxes, **clip))
+        if beat == 3 and both:
+            claims.append({"event": "clash", "ids": ["keeper-a", "keeper-b"]})
+        elif not both and beat in (3, 13):
+            ends = ["keeper-a", "keeper-b"] if beat == 3 else ["keeper-b", "keeper-a"]
+            claims.append({"event": "hit", "attacker": ends[0], "target": ends[1], "attack": "slash", "damage": 1})
+        return {"poses": poses, "claims": claims}
+
+    found = drafted(tmp_path, frame)
+    book = parse_rulebook(rulebook_text(found, ["r.jsonl"]), "draft.toml")
+    verdict = check(book, load_recording(tmp_path / "r.jsonl", book))
+    tool = next(box for box in found.kinds[0].boxes if box.name == "tool")
+    assert (tool.role, tool.keys["during"].text) == ("hitbox", '{ "slash" = "3-5" }')
+    assert found.contact['clash."clashing"'].why.startswith("5 clashes of keeper and keeper")
+    assert (verdict.agreed, verdict.claims, verdict.events_agreed, verdict.events) == (10, 10, 5, 5)

@@ -10,7 +10,8 @@ import numpy as np
 
 from voskar.core.recording import Claim
 from voskar.draft.extents import EARLY, Extents, Rect, extents
-from voskar.draft.seen import FEW, AttackGroup, Seen, cell_of
+from voskar.draft.logged import LoggedDraft
+from voskar.draft.seen import FEW, AttackGroup, cell_of
 from voskar.draft.values import BoxGuess, Value, quoted, shown
 from voskar.draft.wraps import ACROSS, LEAST_SPACE
 from voskar.words import counted
@@ -19,20 +20,23 @@ Fits = dict[tuple[str, str, str], Extents | None]
 """By attacker, attack and target: how far the two reach together."""
 
 
-class BoxDraft(Seen):
+class BoxDraft(LoggedDraft):
     """Drafts the boxes of all kinds."""
 
     def boxes(self) -> None:
-        logged = {name: self._logged(name) for name in self.kind_names}
+        logged = {name: self.logged(name) for name in self.kind_names}
+        armed = {name: self.attack_boxes(name, logged[name]) for name in self.attackers if name in self.targets}
         for name in self.kind_names:
             if name in self.targets:
-                self.kinds[name].boxes += [self._logged_box(box, "hurtbox", name) for box in logged[name]]
+                bare = [box for box in logged[name] if box not in armed.get(name, {})]
+                logged[name] = bare
+                self.kinds[name].boxes += [self.logged_box(box, "hurtbox", name) for box in bare]
             elif logged[name] and name not in self.attackers:
-                self.kinds[name].boxes += [self._logged_box(box, "body", name) for box in logged[name]]
+                self.kinds[name].boxes += [self.logged_box(box, "body", name) for box in logged[name]]
                 self.unknown.append(f"{name}: what its boxes are for, as no hit is claimed of it")
         bodies = {name: self._rects(name) for name in self.targets if logged[name]}
         hits = {
-            name: [self._logged_box(box, "hitbox", name) for box in logged[name]]
+            name: [self.logged_box(box, "hitbox", name) for box in logged[name]]
             for name in self.attackers
             if logged[name] and name not in self.targets
         }
@@ -54,11 +58,26 @@ class BoxDraft(Seen):
             self._body(target, bodies, hits, fits)
         for attacker in self.attackers:
             for group in self._groups(attacker):
-                self._hitbox(group, bodies, hits, fits)
+                own = [box for box, names in armed.get(attacker, {}).items() if group.name in names]
+                if own:
+                    self._armed(group, own)
+                else:
+                    self._hitbox(group, bodies, hits, fits)
         for name in self.kind_names:
             for box in self.kinds[name].boxes:
                 if box.role == "hurtbox":
                     box.keys["layer"] = Value(f"[{quoted(name)}]", "")
+
+    def _armed(self, group: AttackGroup, names: Sequence[str]) -> None:
+        """The hitboxes of an attack that the game logs. One that is of several attacks is there for each of them."""
+        boxes = self.kinds[group.attacker].boxes
+        for name in names:
+            box = self.logged_box(name, "hitbox", group.attacker)
+            if any(one.name == name for one in boxes):
+                continue
+            mask = Value("[" + ", ".join(map(quoted, group.targets)) + "]", "")
+            box.keys = {"attack": Value(quoted(group.name), ""), "mask": mask} | box.keys
+            boxes.append(box)
 
     def _body(
         self,
@@ -174,40 +193,6 @@ class BoxDraft(Seen):
         near = {target: fits.get((attacker, group.name, target)) for target in targets if target not in bodies}
         self._during(group, box, near)
         self.kinds[attacker].boxes.append(box)
-
-    def _logged(self, kind: str) -> list[str]:
-        """The boxes that the game logs of a kind."""
-        found: set[str] = set()
-        for played in self.recordings:
-            rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[played.poses.actor])
-            for row in np.unique(played.poses.logged[rows]).tolist():
-                if row >= 0:
-                    found |= set(played.boxes.of(row))
-        return sorted(found)
-
-    def _logged_box(self, name: str, role: str, kind: str) -> BoxGuess:
-        """A box that always stands alike is a rectangle; another is where the game has it."""
-        seen: list[tuple[float, float, float, float]] = []
-        for played in self.recordings:
-            poses = played.poses
-            rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[poses.actor])
-            for row in rows[poses.logged[rows] >= 0].tolist():
-                found = played.boxes.of(int(poses.logged[row])).get(name)
-                if found is not None:
-                    x0, y0, x1, y1 = found
-                    facing = poses.facing[row]
-                    seen.append((x0, y0, x1, y1) if facing > 0 else (-x1, y0, -x0, y1))
-        told = np.array(seen)
-        if len(told) and (np.ptp(told, axis=0) < 0.01).all():
-            x0, y0, x1, y1 = told[0].tolist()
-            keys = {
-                "rect": Value(f"[{shown(x1 - x0)}, {shown(y1 - y0)}]", f"logged alike in {counted(len(told), 'pose')}"),
-                "at": Value(f"[{shown((x0 + x1) / 2)}, {shown((y0 + y1) / 2)}]", ""),
-            }
-            return BoxGuess(name, role, keys)
-        keys = {"logged": Value("true", "its place changes: it is where the game logs it")}
-        x0, y0, x1, y1 = np.median(told, axis=0).tolist()
-        return BoxGuess(name, role, keys, (x1 - x0, y1 - y0), ((x0 + x1) / 2, (y0 + y1) / 2))
 
     def _pace(self, kind: str) -> tuple[float, float]:
         """How far it goes in nearly every frame, and in the fastest."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from voskar.core.recording import Claim, Recording
 from voskar.draft.boxes import BoxDraft
+from voskar.draft.clashes import ClashDraft
 from voskar.draft.clips import ClipDraft
 from voskar.draft.lives import LifeDraft
 from voskar.draft.reactions import ReactionDraft
@@ -28,7 +29,7 @@ LATEST = 8
 """Frames that a hit may be claimed after health fell."""
 
 
-class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft):
+class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft, ClashDraft):
     """Drafts everything else."""
 
     def run(self) -> Guess:
@@ -47,9 +48,11 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             self.life(target)
         self.shots()
         self._fights()
+        layers = list(self.targets)
+        self.clashes(layers, contact)
         kinds, attacks = list(self.kinds.values()), list(self.attacks.values())
         up = self.recordings[0].up
-        return Guess(up, list(self.targets), kinds, attacks, contact, self.space, self.unknown, self._lag())
+        return Guess(up, layers, kinds, attacks, contact, self.space, self.unknown, self._lag())
 
     def _lag(self) -> list[str]:
         """How late hits are claimed, where logged health falls before them, by as many frames nearly each time."""
@@ -231,8 +234,6 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             self.unknown.append(f"counters {', '.join(counters)}: what changes them, and their limits")
         if cases:
             self.unknown.append(f"cases of hits, {', '.join(cases)}: when each holds, and what else it does")
-        if any(one.event == "clash" for played in self.recordings for one in played.claims):
-            self.unknown.append("clashes: which hitboxes cancel each other")
 
     def _contact(self) -> dict[str, Value]:
         together = guarded = 0

@@ -1,0 +1,113 @@
+"""The boxes that a game logs: where each stands, when it is open, and which of them attack."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from voskar.core.recording import Recording
+from voskar.draft.seen import FEW, Seen, cell_of
+from voskar.draft.values import BoxGuess, Value, quoted, shown
+from voskar.words import counted
+
+MOSTLY = 0.8
+"""Share of the hits of an attack in which its box is open."""
+SELDOM = 0.6
+"""Share of the poses of a kind, at most, in which a box of an attack is open."""
+
+
+class LoggedDraft(Seen):
+    """Drafts logged boxes."""
+
+    def logged(self, kind: str) -> list[str]:
+        """The boxes that the game logs of a kind."""
+        return sorted({name for _, _, boxes in self._boxes(kind) for name in boxes})
+
+    def _boxes(self, kind: str) -> Iterator[tuple[Recording, int, dict[str, tuple[float, float, float, float]]]]:
+        """The poses of a kind that log any box, each with its recording, row and boxes as they are for one that looks
+        to the right."""
+        for played in self.recordings:
+            poses = played.poses
+            rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[poses.actor])
+            for row in rows[poses.logged[rows] >= 0].tolist():
+                mirror = poses.facing[row] < 0
+                yield (
+                    played,
+                    row,
+                    {
+                        name: (-x1, y0, -x0, y1) if mirror else (x0, y0, x1, y1)
+                        for name, (x0, y0, x1, y1) in played.boxes.of(int(poses.logged[row])).items()
+                    },
+                )
+
+    def attack_boxes(self, kind: str, names: Sequence[str]) -> dict[str, set[str]]:
+        """The logged boxes of a kind that attack, with the attacks: open in nearly all hits of an attack, and seldom
+        otherwise."""
+        poses = [boxes for _, _, boxes in self._boxes(kind)]
+        found: dict[str, set[str]] = defaultdict(set)
+        for group in self._groups(kind):
+            open_in: list[set[str]] = []
+            for number, claim in self._hits_in(group):
+                played = self.recordings[number]
+                row = played.row(claim.attacker or "", claim.frame)
+                if row is not None and played.poses.logged[row] >= 0:
+                    open_in.append(set(played.boxes.of(int(played.poses.logged[row]))))
+            for name in names if len(open_in) >= FEW else ():
+                often = sum(name in one for one in open_in) >= MOSTLY * len(open_in)
+                if often and sum(name in one for one in poses) <= SELDOM * len(poses):
+                    found[name].add(group.name)
+        return found
+
+    def logged_box(self, name: str, role: str, kind: str) -> BoxGuess:
+        """A box that always stands alike is a rectangle, open in the cells in which it is logged; another is where the
+        game has it."""
+        seen = [boxes[name] for _, _, boxes in self._boxes(kind) if name in boxes]
+        told = np.array(seen)
+        x0, y0, x1, y1 = np.median(told, axis=0).tolist()
+        size, middle = (x1 - x0, y1 - y0), ((x0 + x1) / 2, (y0 + y1) / 2)
+        alike, windows = bool((np.ptp(told, axis=0) < 0.01).all()), self._windows(name, kind)
+        if not alike or windows is None:
+            why = "its place changes" if not alike else "no cell says when it is open"
+            return BoxGuess(name, role, {"logged": Value("true", f"{why}: it is where the game logs it")}, size, middle)
+        keys = {
+            "rect": Value(f"[{shown(size[0])}, {shown(size[1])}]", f"logged alike in {counted(len(told), 'pose')}"),
+            "at": Value(f"[{shown(middle[0])}, {shown(middle[1])}]", ""),
+        }
+        if windows:
+            text = "{ " + ", ".join(f"{quoted(clip)} = {quoted(cells)}" for clip, cells in windows.items()) + " }"
+            keys["during"] = Value(text, "the cells in which it is logged")
+        return BoxGuess(name, role, keys, size, middle)
+
+    def _windows(self, name: str, kind: str) -> dict[str, str] | None:
+        """The cells by clip in which a box is open: none if it always is, None if no cells say it."""
+        is_open: dict[tuple[str, int], set[bool]] = defaultdict(set)
+        bare: set[bool] = set()
+        for played, row, boxes in self._boxes(kind):
+            clip = played.poses.clip[row]
+            if clip < 0:
+                bare.add(name in boxes)
+            else:
+                is_open[played.clips[clip], cell_of(played, row)].add(name in boxes)
+        states = [bare, *is_open.values()]
+        if not any(False in one for one in states):
+            return {}
+        if True in bare or any(len(one) > 1 for one in states):
+            return None
+        cells: dict[str, list[int]] = defaultdict(list)
+        for (clip, cell), state in sorted(is_open.items()):
+            if True in state:
+                cells[clip].append(cell)
+        return {clip: _ranges(some) for clip, some in cells.items()}
+
+
+def _ranges(cells: Sequence[int]) -> str:
+    """Numbers in order as `2-4,8-9`."""
+    parts: list[list[int]] = []
+    for cell in cells:
+        if parts and cell == parts[-1][1] + 1:
+            parts[-1][1] = cell
+        else:
+            parts.append([cell, cell])
+    return ",".join(f"{first}-{last}" for first, last in parts)
