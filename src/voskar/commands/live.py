@@ -42,6 +42,8 @@ GLANCES = 0.6
 """Share of the time for glances; the rest is for looks."""
 
 
+MOST_CHARGED = 0.1
+"""Seconds that a glance counts at most: the first ones import libraries."""
 MOST_SAVED = 1.0
 """Seconds of processor time that are saved at most."""
 
@@ -189,7 +191,7 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
             if not is_first:  # which also makes everything ready
                 looks.take(show.session.cost)
         else:
-            glances.take(spent)
+            glances.take(min(spent, MOST_CHARGED))
         counted_until = time.process_time()
 
 
@@ -232,9 +234,9 @@ class _Show:
 
     def glance(self) -> bool:
         """Whether something odd came lately."""
-        glance = self.session.glance()
+        is_odd = self.session.glance()
         self.status()
-        return glance is not None and glance.is_odd
+        return is_odd
 
     def _draw_fresh(self) -> None:
         assert self.server is not None

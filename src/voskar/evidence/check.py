@@ -113,8 +113,7 @@ def check(
     found += [*moved.findings, *jumps(held, moved.compared), *(one for row in ROWS for one in row(held))]
     if recording.lost:  # frames that nobody has seen disagree with nothing
         found = [one for one in found if not any(first <= one.frame <= last for first, last in recording.lost)]
-    place = {code: at for at, code in enumerate(CODES)}
-    found.sort(key=lambda finding: (finding.frame, place[finding.code], finding.attacker, finding.target))
+    found = _sorted(found)
     verdict = Verdict(
         landed.claims,
         landed.hits,
@@ -132,6 +131,29 @@ def check(
         tuple(hints(held, found)),
     )
     return verdict, held.ledger
+
+
+STATE_ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, displayed, presence)
+"""Rows that need no ways of actors: they take half the time."""
+
+
+def roots_of_hits(
+    rules: Rules, recording: Recording, *, windows: Windows, tolerance: float, resync: bool
+) -> list[Finding]:
+    """The roots among what hits, other claims and states show; shots, ways and reactions are not compared, and nothing
+    says why."""
+    windows = windows.at(recording)
+    seen = watch(rules, recording, films=False, resync=Resync(windows) if resync else None)
+    orders = seen.stepper.world.orders
+    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, None, orders)
+    landed, events = hits(held), event_claims(held)
+    found = [*landed.findings, *events.findings, *(one for row in STATE_ROWS for one in row(held))]
+    return [root for root, _ in folded(_sorted(found), held, {*landed.matched, *events.matched})]
+
+
+def _sorted(found: Iterable[Finding]) -> list[Finding]:
+    place = {code: at for at, code in enumerate(CODES)}
+    return sorted(found, key=lambda finding: (finding.frame, place[finding.code], finding.attacker, finding.target))
 
 
 def check_hits(rules: Rules, recording: Recording, windows: Windows) -> HitEvidence:

@@ -21,7 +21,7 @@ from voskar.core.recording import Recording
 from voskar.core.recording.cut import cut
 from voskar.core.rules import Rules
 from voskar.errors import InputError, Problem
-from voskar.evidence.check import Verdict, check
+from voskar.evidence.check import Verdict, check, roots_of_hits
 from voskar.evidence.finding import Finding
 from voskar.evidence.tolerance import TOLERANCE
 from voskar.explaining.leaf import Variants
@@ -40,6 +40,8 @@ GLANCE = 0.5
 """Seconds that a glance looks at, at least."""
 UNSURE = 30.0
 """Seconds behind forgotten frames in which nothing is told, as what came before them is unknown."""
+WHOLE = 4
+"""Of so many glances one compares shots, ways and reactions too."""
 REFUTED = 3
 """A glance asks for a look no more by what so many looks running have not found."""
 
@@ -50,13 +52,6 @@ class News(NamedTuple):
 
     found: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     withdrawn: tuple[Finding, ...] = ()
-
-
-class Glance(NamedTuple):
-    """What came of the last seconds. `is_odd` if a look may find something new."""
-
-    is_odd: bool
-    verdict: Verdict
 
 
 class Looked(NamedTuple):
@@ -136,7 +131,8 @@ class Session:
         self._run = LastFrames(self._columns, None if self.forget is None else round(self.forget * rate))
         self._end = LastFrames(self._columns, round((WARM + GLANCE + 1) * rate))
         self._first: int | None = None
-        self._last = self._judged = self._glanced = -1
+        self._last = self._judged = self._glanced = self._wholly_glanced = -1
+        self._glances = 0
         self._waiting: list[tuple[int, list[bytes]]] = []
         """Lines that are checked and not in the columns yet, each part with the number of the line before it."""
         self._fresh: list[ColumnBuilder] = []
@@ -270,35 +266,38 @@ class Session:
         """The root findings that have become known since this was last asked. Raises nothing."""
         return [root for root, _ in self.look().found]
 
-    def glance(self) -> Glance | None:
-        """Judges the last seconds alone; None without new frames. Raises InputError for what is told of nobody."""
+    def glance(self) -> bool:
+        """Judges the last seconds alone: whether a look may find something new. Of shots, ways and reactions only now
+        and then. Raises InputError for what is logged of an unknown actor."""
         if self._first is None or self.last == self._glanced:
-            return None
+            return False
         self._settle()
         whole = self._recording(self._end)
         rate = float(whole.rate)
-        seen = max(round(GLANCE * rate), self.last - self._glanced)
         windows = self.windows.at(whole)
         late = max(windows.near, windows.widest)
+        self._glances += 1
+        is_whole = self._glances % WHOLE == 0
+        since = self._wholly_glanced if is_whole else self._glanced
+        seen = max(round(GLANCE * rate), self.last - since)
         recording = cut(whole, max(whole.first, self.last - round(WARM * rate) - late - seen), self.last)
-        verdict, _ = check(
-            self.book.rules(recording.rate),
-            recording,
-            windows=self.windows,
-            tolerance=self.tolerance,
-            resync=self.resync,
-            explains=False,
-        )
+        options: dict[str, Any] = {"windows": self.windows, "tolerance": self.tolerance, "resync": self.resync}
+        rules = self.book.rules(recording.rate)
+        if is_whole:
+            roots = [root for root, _ in check(rules, recording, explains=False, **options)[0].roots]
+            self._wholly_glanced = self.last
+        else:
+            roots = roots_of_hits(rules, recording, **options)
         cold = recording.first + round(WARM * rate) if recording.first != self._run.begun else recording.first
         kinds = {actor.id: actor.told for actor in recording.actors}
         odd = {
             mark(root): (root.code, kinds.get(root.target, ""))
-            for root, _ in verdict.roots
+            for root in roots
             if cold <= root.frame <= self.last - late and root.frame > self._judged - late
         }
-        self._odd = {key: what for key, what in odd.items() if self._refuted[what] < REFUTED and key not in self._told}
+        self._odd |= {key: what for key, what in odd.items() if self._refuted[what] < REFUTED and key not in self._told}
         self._glanced = self.last
-        return Glance(bool(self._odd), verdict)
+        return bool(self._odd)
 
     def _recording(self, frames: LastFrames) -> Recording:
         assert self.header is not None
