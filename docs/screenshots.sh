@@ -77,4 +77,4 @@ terminal suite "cd night-apiary && voskar suite" 70
 "$bin/voskar" margins "$@" --key kinds.hornet --key kinds.waxling --key attacks -o "$shots/margins.png" > /dev/null
 set -- night-apiary/swarm.toml night-apiary/swarm.jsonl
 terminal swarm "voskar replay night-apiary/swarm.toml night-apiary/swarm.jsonl --rows 14" 48
-terminal emitter "voskar why night-apiary/swarm.toml night-apiary/swarm.jsonl --frame 45 --emitter keeper/smoker" 11
+terminal emitter "voskar why night-apiary/swarm.toml night-apiary/swarm.jsonl --frame 45 --emitter keeper/smoker" 15

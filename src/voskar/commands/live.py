@@ -38,8 +38,8 @@ SELDOM = 5.0
 """Seconds after which a look is due though nothing is odd: it tells how many hits agree."""
 PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
-GLANCES = 0.6
-"""Share of the time for glances; the rest is for looks."""
+GLANCES, LOOKS = 0.5, 0.35
+"""Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
 
 
 MOST_CHARGED = 0.1
@@ -150,7 +150,7 @@ def command(
 
 def _follow(came: LiveSource, show: _Show, share: float) -> None:
     """Takes what comes until it ends."""
-    glances, looks = Allowance(share * GLANCES), Allowance(share * (1 - GLANCES))
+    glances, looks = Allowance(share * GLANCES), Allowance(share * LOOKS)
     waiting: list[bytes] = []
     next_take, is_odd, explained, came_last = 0.0, False, False, 0.0
     counted_until = time.process_time()
