@@ -341,3 +341,25 @@ def test_clashes_that_are_claimed_are_drafted(tmp_path: Path) -> None:
     assert (tool.role, tool.keys["during"].text) == ("hitbox", '{ "slash" = "3-5" }')
     assert found.contact['clash."clashing"'].why.startswith("5 clashes of keeper and keeper")
     assert (verdict.agreed, verdict.claims, verdict.events_agreed, verdict.events) == (10, 10, 5, 5)
+
+
+def test_times_without_a_hit_bound_the_reach(tmp_path: Path) -> None:
+    """One hornet swings about the keeper and stings it wherever boxes of 28 by 32 together touch, but for i-frames that
+    are logged. All of its hits are of one pair, so only the times in between say where it does not reach."""
+    immune = 0
+    frames: list[Frame] = []
+    for at in range(LENGTH * 4):
+        x, y = 40 * math.sin(at / 9), 35 * math.sin(at / 23 + 1)
+        hits = not immune and abs(x) < 14 and abs(y) < 16
+        poses = [pose("keeper", 0, immune=immune > 0), pose("hornet", x, y)]
+        hit = {"event": "hit", "attacker": "hornet", "target": "keeper", "damage": 1}
+        frames.append({"poses": poses, "claims": [hit] if hits else []})
+        immune = 20 if hits else max(immune - 1, 0)
+    head = {"voskar": "recording", "version": 2, "rate": 60}
+    lines = [head, *({"frame": at, **one} for at, one in enumerate(frames))]
+    (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    boxes = {box.name: box for kind in guess([load_recording(tmp_path / "r.jsonl", None)]).kinds for box in kind.boxes}
+    reach = [sum(json.loads(box.keys["rect"].text)[axis] for box in boxes.values()) / 2 for axis in (0, 1)]
+    assert abs(reach[0] - 14) < 1.5
+    assert abs(reach[1] - 16) < 1.5
+    assert not any("at" in box.keys for box in boxes.values())

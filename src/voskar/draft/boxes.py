@@ -203,6 +203,11 @@ class BoxDraft(LoggedDraft):
             rows = np.flatnonzero(
                 np.array([actor.kind == kind for actor in played.actors])[poses.actor] & (before >= 0) & ~poses.cut
             )
+            rows = rows[~(poses.hidden[rows] | poses.hidden[before[rows]])]
+            returns = {(claim.frame, claim.id) for claim in played.claims if claim.event == "respawn"}
+            here = zip(poses.frame[rows].tolist(), poses.actor[rows].tolist(), strict=True)
+            came = [(frame, played.actors[actor].id) in returns for frame, actor in here] if returns else []
+            rows = rows[~np.array(came, dtype=np.bool_)] if returns else rows
             ways = [(column[rows] - column[before[rows]], column) for column in (poses.x, poses.y)]
             kept = np.ones(len(rows), dtype=np.bool_)
             for way, column in ways:  # what crosses nearly all of it in a frame has come round by the other edge

@@ -24,6 +24,14 @@ STEADY = 0.25
 """Frames a hit by which a game that counts hits exactly is uneven at most, where boxes are."""
 STEPS = 24
 """Candidates on each axis."""
+QUIET = 150
+"""Frames after a hit on a target from which on it can be hit again, where the log does not say whether it is immune."""
+LEVEL = 8.0
+"""Units by which hits may differ in height and still be as far up."""
+ENOUGH = 5
+"""Hits from which times without a hit are looked at too."""
+UNSURE = 0.1
+"""Passes of a pair without a hit, by its hits, beyond which something else than reach decides them."""
 
 
 Rect = tuple[float, float, float, float]
@@ -51,12 +59,14 @@ class Extents:
 
 @dataclass(frozen=True)
 class _Near:
-    """Every frame in which two of the kinds are near: which pair, when, and how they stand to each other."""
+    """Every frame in which two of the kinds are near: which pair, when, how they stand to each other, and whether the
+    target could be hit."""
 
     pair: Ints
     frame: Ints
     dx: Floats
     dy: Floats
+    is_open: Bools
 
 
 def extents(
@@ -86,6 +96,7 @@ def extents(
         return None
     pair, frame = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("pair", "frame"))
     dx, dy = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("dx", "dy"))
+    is_open = np.concatenate([pair.is_open for pair in near])
     places = _Places(pair, frame)
     if cells is None:
         group = pair
@@ -102,9 +113,36 @@ def extents(
         # of a single hit nothing tells whether one is that far up or reaches that far
         up = float(np.median(dy[last])) if len(last) > 2 or (len(last) == 2 and np.ptp(dy[last]) < 4) else 0.0
         up = up if abs(up) > 2 else 0.0
-    dx, dy = np.abs(dx), np.abs(dy - up)
-    lead = _lead(places, frame, dx, dy, hits)
-    return _fitted(dx, dy, windows, ~struck, group, lead, up, len(hits))
+    # where hits are all as far up, they say so; else it takes more to believe it
+    ups = ([up, 0.0] if np.ptp(dy[last]) < LEVEL else [0.0, up]) if up else [0.0]
+    open_times, times = _without_hits(places, frame, hits, is_open & struck)
+    groups = np.where(struck, int(group.max()) + 1 + times, group)
+    coarse: Extents | None = None
+    for height in ups:
+        apart = np.abs(dx), np.abs(dy - height)
+        lead = _lead(places, frame, *apart, hits)
+        found = _fitted(*apart, windows, ~struck, group, lead, height, len(hits))
+        coarse = found if height == up else coarse
+        if cells is None and len(hits) >= ENOUGH:
+            # times in which a pair that hits now and then does not say more, unless something else decides when it hits
+            finer = _fitted(*apart, windows, ~struck | open_times, groups, lead, height, len(hits))
+            if finer.spare - found.spare <= UNSURE * len(hits) and finer.matched >= found.matched:
+                return finer
+    return coarse
+
+
+def _without_hits(places: _Places, frame: Ints, hits: Sequence[tuple[int, int]], some: Bools) -> tuple[Bools, Ints]:
+    """(rows,) which of some rows are in no frame about a hit of their pair, and which unbroken time each is in."""
+    kept = some.copy()
+    for number, at in hits:
+        kept[places.of(number, at - LAG, at + LAG)] = False
+    times = np.zeros(len(frame), dtype=np.int64)
+    rows = places.order[kept[places.order]]
+    if len(rows):
+        pair = places.pair[kept[places.order]]
+        begins = np.r_[True, (np.diff(pair) != 0) | (np.diff(frame[rows]) > 1)]
+        times[rows] = np.cumsum(begins)
+    return kept, times
 
 
 def _off(dx: Floats, dy: Floats, facing: Signs, known: Sequence[Rect]) -> tuple[Floats, Floats]:
@@ -152,8 +190,9 @@ def _near(
             dx, dy = _off(dx, dy, poses.facing[b], known)
         near = (poses.actor[a] != poses.actor[b]) & (np.abs(dx) < REACH) & (np.abs(dy) < REACH)
         near &= played.owners[poses.actor[a]] != poses.actor[b]
-        parts.append((poses.actor[a][near], poses.actor[b][near], poses.frame[a][near], dx[near], dy[near]))
-    a, b, frame, dx, dy = (np.concatenate(column) for column in zip(*parts, strict=True))
+        is_open = _is_open(played, a[near], b[near])
+        parts.append((poses.actor[a][near], poses.actor[b][near], poses.frame[a][near], dx[near], dy[near], is_open))
+    a, b, frame, dx, dy, is_open = (np.concatenate(column) for column in zip(*parts, strict=True))
     codes, begin, at = np.unique(a * len(played.actors) + b, return_index=True, return_inverse=True)
     order = np.argsort(begin)  # pairs are numbered as they first come near
     number = np.empty(len(codes), dtype=np.int64)
@@ -161,7 +200,31 @@ def _near(
     for place in order.tolist():
         one, other = divmod(int(codes[place]), len(played.actors))
         numbers[one, other] = int(number[place])
-    return _Near(number[at], frame, dx, dy)
+    return _Near(number[at], frame, dx, dy, is_open.astype(np.bool_))
+
+
+def _is_open(played: Recording, attackers: Ints, targets: Ints) -> Bools:
+    """(rows,) whether both are alive as far as the log says it, and the target is not immune: by its log, else as no
+    hit on it was claimed for a while."""
+    poses = played.poses
+    alive = ~((poses.health[attackers] <= 0) | (poses.health[targets] <= 0))
+    last, following = np.full(len(targets), -QUIET, dtype=np.int64), np.full(len(targets), 1 << 60, dtype=np.int64)
+    frames, numbers = poses.frame[targets], poses.actor[targets]
+    hits: dict[int, list[int]] = {}
+    for claim in played.claims:
+        target = played.numbers.get(claim.target or "") if claim.event == "hit" else None
+        if target is not None:
+            hits.setdefault(target, []).append(claim.frame)
+    for number, some in hits.items():
+        own = np.flatnonzero(numbers == number)
+        at = np.searchsorted(some, frames[own], side="right")
+        before, behind = own[at > 0], own[at < len(some)]
+        last[before] = np.array(some)[at[at > 0] - 1]
+        following[behind] = np.array(some)[at[at < len(some)]]
+    immune, since = poses.immune[targets], frames - last
+    apart = (since > LAG) & (following - frames > LAG)  # another one may have hit it first
+    free: Bools = alive & apart & np.where(immune >= 0, immune == 0, since >= QUIET)
+    return free
 
 
 def _in_cells(played: Recording, rows: Ints, cells: Cells) -> Bools:
