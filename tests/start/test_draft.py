@@ -172,7 +172,7 @@ def test_what_the_demo_claims(
     out = tmp_path / "drafted.toml"
     drafted = here("draft", f"{name}.jsonl", "-o", out, cwd=apiary)
     assert [one for one in written if one not in out.read_text()] == []
-    late = " --within 0,8" if name == "meadow" else ""  # only as wide as it is of use
+    late = " --within 0,4" if name == "meadow" else ""  # only as wide as it is of use
     assert drafted.stdout.endswith(f"next: voskar check {out} {name}.jsonl{late}\n")
     told = json.loads(here("check", out, f"{name}.jsonl", "--within", 8, "--json", cwd=apiary).stdout)
     hits = [one["frame"] for one in told["findings"] if one["code"] in ("hit-denied", "hit-missing")]

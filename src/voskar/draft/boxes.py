@@ -153,7 +153,7 @@ class BoxDraft(LoggedDraft):
         if any(box.name == name for box in self.kinds[attacker].boxes):
             name = f"{name}-{number + 1}"
         box = BoxGuess(name, "hitbox", {"attack": attack, "mask": mask})
-        sizes, ups, why = [], [], ""
+        sizes, ups, aheads, why = [], [], [], ""
         for target in targets:
             one, off = fits.get((attacker, group.name, target)), 0.0
             if one is None:
@@ -168,6 +168,7 @@ class BoxDraft(LoggedDraft):
                 size = 2 * one.wide - held[0], 2 * one.high - held[1]
             sizes.append(size)
             ups.append(one.up - off)
+            aheads.append(one.ahead)
         if sizes:
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
@@ -176,8 +177,9 @@ class BoxDraft(LoggedDraft):
                 box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle")
             else:
                 box.keys["rect"] = Value(text, why)
-            if median(ups) and "circle" not in box.keys:
-                box.keys["at"] = Value(f"[0, {shown(-median(ups))}]", "hits count where it is that far off")
+            at = median(aheads), -median(ups)
+            if any(at) and "circle" not in box.keys:
+                box.keys["at"] = Value(f"[{shown(at[0])}, {shown(at[1])}]", "hits count where it is that far off")
             pace, fastest = self._pace(attacker)
             thin = min(
                 (min(x1 - x0, y1 - y0) for target in targets for x0, y0, x1, y1 in self._rects(target)), default=1e9
@@ -251,7 +253,8 @@ class BoxDraft(LoggedDraft):
                     if one is None or rows[0] is None or rows[1] is None or played.poses.clip[rows[0]] < 0:
                         continue
                     off = [float(axis[rows[0]] - axis[rows[1]]) for axis in (played.poses.x, played.poses.y)]
-                    near = abs(off[0]) < one.wide and abs(off[1] - one.up) < one.high
+                    ahead = -off[0] * float(played.poses.facing[rows[0]]) - one.ahead
+                    near = abs(ahead) < one.wide and abs(off[1] - one.up) < one.high
                     if near and played.clips[played.poses.clip[rows[0]]] not in hitting:
                         return True
         return False

@@ -28,6 +28,8 @@ QUIET = 150
 """Frames after a hit on a target from which on it can be hit again, where the log does not say whether it is immune."""
 LEVEL = 8.0
 """Units by which hits may differ in height and still be as far up."""
+AIMED = 0.9
+"""Share of hits with the target on one side of where the attacker looks, from which on it hits ahead or behind."""
 ENOUGH = 5
 """Hits from which times without a hit are looked at too."""
 UNSURE = 0.1
@@ -41,7 +43,7 @@ Rect = tuple[float, float, float, float]
 @dataclass(frozen=True)
 class Extents:
     """An attacker of one kind hits one of another while it is within `wide` and `high` units of it, once `up` is taken
-    off: from centre to centre, or to the boxes of the one that are known.
+    off, and `ahead` of where it looks: from centre to centre, or to the boxes of the one that are known.
 
     `least` and `most` are what fits as well. `matched` of `claims` are explained by it, and `spare` pairs come as near
     without a hit.
@@ -50,6 +52,7 @@ class Extents:
     wide: float
     high: float
     up: float
+    ahead: float
     least: tuple[float, float]
     most: tuple[float, float]
     claims: int
@@ -59,14 +62,18 @@ class Extents:
 
 @dataclass(frozen=True)
 class _Near:
-    """Every frame in which two of the kinds are near: which pair, when, how they stand to each other, and whether the
-    target could be hit."""
+    """Every frame in which two of the kinds are near: which pair, when, how they stand to each other (`dx` is how far
+    the target is ahead of where the attacker looks), whether the target could be hit, how many frames later it is, and
+    whether the attacker shows a clip."""
 
     pair: Ints
     frame: Ints
     dx: Floats
     dy: Floats
     is_open: Bools
+    until_hit: Ints
+    facing: Signs
+    clip: Ints
 
 
 def extents(
@@ -96,7 +103,9 @@ def extents(
         return None
     pair, frame = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("pair", "frame"))
     dx, dy = (np.concatenate([getattr(pair, name) for pair in near]) for name in ("dx", "dy"))
-    is_open = np.concatenate([pair.is_open for pair in near])
+    is_open, until_hit, facing, clip = (
+        np.concatenate([getattr(pair, name) for pair in near]) for name in ("is_open", "until_hit", "facing", "clip")
+    )
     places = _Places(pair, frame)
     if cells is None:
         group = pair
@@ -115,27 +124,36 @@ def extents(
         up = up if abs(up) > 2 else 0.0
     # where hits are all as far up, they say so; else it takes more to believe it
     ups = ([up, 0.0] if np.ptp(dy[last]) < LEVEL else [0.0, up]) if up else [0.0]
-    open_times, times = _without_hits(places, frame, hits, is_open & struck)
-    groups = np.where(struck, int(group.max()) + 1 + times, group)
+    ahead = 0.0
+    if not known and len(last) >= LEAST and (clip[last] >= 0).all() and len(np.unique(facing)) > 1:
+        seen = dx[last]
+        is_aimed = len(np.unique(clip)) > 1 and max(np.mean(seen > 0), np.mean(seen < 0)) >= AIMED
+        ahead = float(seen.min() + seen.max()) / 2 if is_aimed else 0.0
     coarse: Extents | None = None
     for height in ups:
-        apart = np.abs(dx), np.abs(dy - height)
+        apart = np.abs(dx - ahead), np.abs(dy - height)
         lead = _lead(places, frame, *apart, hits)
-        found = _fitted(*apart, windows, ~struck, group, lead, height, len(hits))
+        offset = height, ahead
+        found = _fitted(*apart, windows, ~struck, group, lead, offset, len(hits))
         coarse = found if height == up else coarse
-        if cells is None and len(hits) >= ENOUGH:
-            # times in which a pair that hits now and then does not say more, unless something else decides when it hits
-            finer = _fitted(*apart, windows, ~struck | open_times, groups, lead, height, len(hits))
+        # times in which a pair that hits now and then does not say more, unless something else decides when it hits
+        for lag in (0, LAG) if cells is None and len(hits) >= ENOUGH else ():
+            open_times, times = _without_hits(places, frame, hits, is_open & struck & (until_hit > lag), lag)
+            groups = np.where(struck, int(group.max()) + 1 + times, group)
+            finer = _fitted(*apart, windows, ~struck | open_times, groups, lead, offset, len(hits))
             if finer.spare - found.spare <= UNSURE * len(hits) and finer.matched >= found.matched:
                 return finer
     return coarse
 
 
-def _without_hits(places: _Places, frame: Ints, hits: Sequence[tuple[int, int]], some: Bools) -> tuple[Bools, Ints]:
-    """(rows,) which of some rows are in no frame about a hit of their pair, and which unbroken time each is in."""
+def _without_hits(
+    places: _Places, frame: Ints, hits: Sequence[tuple[int, int]], some: Bools, lag: int
+) -> tuple[Bools, Ints]:
+    """(rows,) which of some rows are in no frame about a hit of their pair, from so many frames before it, and which
+    unbroken time each is in."""
     kept = some.copy()
     for number, at in hits:
-        kept[places.of(number, at - LAG, at + LAG)] = False
+        kept[places.of(number, at - lag, at + LAG)] = False
     times = np.zeros(len(frame), dtype=np.int64)
     rows = places.order[kept[places.order]]
     if len(rows):
@@ -190,9 +208,14 @@ def _near(
             dx, dy = _off(dx, dy, poses.facing[b], known)
         near = (poses.actor[a] != poses.actor[b]) & (np.abs(dx) < REACH) & (np.abs(dy) < REACH)
         near &= played.owners[poses.actor[a]] != poses.actor[b]
-        is_open = _is_open(played, a[near], b[near])
-        parts.append((poses.actor[a][near], poses.actor[b][near], poses.frame[a][near], dx[near], dy[near], is_open))
-    a, b, frame, dx, dy, is_open = (np.concatenate(column) for column in zip(*parts, strict=True))
+        if not known:
+            dx = -dx * poses.facing[a]
+        is_open, until_hit = _is_open(played, a[near], b[near])
+        who = poses.actor[a][near], poses.actor[b][near], poses.frame[a][near]
+        parts.append((*who, dx[near], dy[near], is_open, until_hit, poses.facing[a][near], poses.clip[a][near]))
+    a, b, frame, dx, dy, is_open, until_hit, facing, clip = (
+        np.concatenate(column) for column in zip(*parts, strict=True)
+    )
     codes, begin, at = np.unique(a * len(played.actors) + b, return_index=True, return_inverse=True)
     order = np.argsort(begin)  # pairs are numbered as they first come near
     number = np.empty(len(codes), dtype=np.int64)
@@ -200,12 +223,12 @@ def _near(
     for place in order.tolist():
         one, other = divmod(int(codes[place]), len(played.actors))
         numbers[one, other] = int(number[place])
-    return _Near(number[at], frame, dx, dy, is_open.astype(np.bool_))
+    return _Near(number[at], frame, dx, dy, is_open.astype(np.bool_), until_hit, facing, clip)
 
 
-def _is_open(played: Recording, attackers: Ints, targets: Ints) -> Bools:
+def _is_open(played: Recording, attackers: Ints, targets: Ints) -> tuple[Bools, Ints]:
     """(rows,) whether both are alive as far as the log says it, and the target is not immune: by its log, else as no
-    hit on it was claimed for a while."""
+    hit on it was claimed for a while. And (rows,) how many frames later it is hit."""
     poses = played.poses
     alive = ~((poses.health[attackers] <= 0) | (poses.health[targets] <= 0))
     last, following = np.full(len(targets), -QUIET, dtype=np.int64), np.full(len(targets), 1 << 60, dtype=np.int64)
@@ -218,13 +241,12 @@ def _is_open(played: Recording, attackers: Ints, targets: Ints) -> Bools:
     for number, some in hits.items():
         own = np.flatnonzero(numbers == number)
         at = np.searchsorted(some, frames[own], side="right")
-        before, behind = own[at > 0], own[at < len(some)]
-        last[before] = np.array(some)[at[at > 0] - 1]
-        following[behind] = np.array(some)[at[at < len(some)]]
+        last[own[at > 0]] = np.array(some)[at[at > 0] - 1]
+        at = np.searchsorted(some, frames[own])
+        following[own[at < len(some)]] = np.array(some)[at[at < len(some)]]
     immune, since = poses.immune[targets], frames - last
-    apart = (since > LAG) & (following - frames > LAG)  # another one may have hit it first
-    free: Bools = alive & apart & np.where(immune >= 0, immune == 0, since >= QUIET)
-    return free
+    free: Bools = alive & (since > LAG) & np.where(immune >= 0, immune == 0, since >= QUIET)
+    return free, following - frames
 
 
 def _in_cells(played: Recording, rows: Ints, cells: Cells) -> Bools:
@@ -290,7 +312,14 @@ def _unsteady(lead: Floats, wide: float, high: float) -> float:
 
 
 def _fitted(
-    dx: Floats, dy: Floats, windows: Iterable[Ints], idle: np.ndarray, pair: Ints, lead: Floats, up: float, claims: int
+    dx: Floats,
+    dy: Floats,
+    windows: Iterable[Ints],
+    idle: np.ndarray,
+    pair: Ints,
+    lead: Floats,
+    offset: tuple[float, float],
+    claims: int,
 ) -> Extents:
     """Of a grid of extents one of the smaller of those that explain most hits with the fewest touches beside, and of
     these that which the hits come after most evenly."""
@@ -316,7 +345,7 @@ def _fitted(
     matched = top + spare
     wides, highs = zip(*fits, strict=True)
     least, most = (min(wides), min(highs)), (max(wides), max(highs))
-    return Extents(wide, high, up, least, most, claims, matched, spare)
+    return Extents(wide, high, *offset, least, most, claims, matched, spare)
 
 
 def _groups(pair: Ints, rows: Ints) -> list[Ints]:

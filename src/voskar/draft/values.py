@@ -62,7 +62,7 @@ class Guess:
 
 
 def shown(value: float) -> str:
-    return f"{round(value, 2):g}"
+    return f"{round(value, 2) + 0.0:g}"  # no minus before nothing
 
 
 def quoted(name: str) -> str:
