@@ -363,3 +363,34 @@ def test_times_without_a_hit_bound_the_reach(tmp_path: Path) -> None:
     assert abs(reach[0] - 14) < 1.5
     assert abs(reach[1] - 16) < 1.5
     assert not any("at" in box.keys for box in boxes.values())
+
+
+def test_a_swing_reaches_ahead_and_rain_is_no_stomp(tmp_path: Path) -> None:
+    """A keeper that turns about swings at what is 10 to 30 ahead of it; drips fall on it, and each downs it."""
+    frames: list[Frame] = []
+    for at in range(LENGTH * 3):
+        facing = 1 if at // 60 % 2 == 0 else -1
+        beat = at % 30
+        clip = {"clip": "swing", "cell": beat} if beat < 10 else {"clip": "idle", "cell": 0}
+        x = 40 * math.sin(at / 37)
+        poses = [pose("keeper", 0, facing=facing, lives=3, **clip), pose("wax", x)]
+        claims = []
+        if 4 <= beat <= 6 and 10 < x * facing < 30 and not any(one["claims"] for one in frames[-3:]):
+            claims.append({"event": "hit", "attacker": "keeper", "target": "wax", "damage": 0})
+        fall = at % 100
+        if fall <= 60:
+            poses.append(pose(f"drip-{at // 100}", 0.5, -69 + fall, owner="sky"))
+        if fall == 60:
+            hit = {"event": "hit", "attacker": f"drip-{at // 100}", "target": "keeper", "damage": 1}
+            claims += [hit, {"event": "down", "id": "keeper"}]
+        frames.append({"poses": [*poses, pose("sky", 0, -400)], "claims": claims})
+    head = {"voskar": "recording", "version": 2, "rate": 60}
+    lines = [head, *({"frame": at, **one} for at, one in enumerate(frames))]
+    (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    found = guess([load_recording(tmp_path / "r.jsonl", None)])
+    kinds = {kind.name: kind for kind in found.kinds}
+    (swing,) = (box for box in kinds["keeper"].boxes if box.role == "hitbox")
+    assert 15 < json.loads(swing.keys["at"].text)[0] < 25
+    (rain,) = (attack for attack in found.attacks if attack.name == "drip")
+    assert not {"if.from", "if.falling", "preempts"} & set(rain.keys)
+    assert kinds["keeper"].keys["health"].text == "1"

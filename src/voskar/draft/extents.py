@@ -121,7 +121,7 @@ def extents(
     if not known:
         # of a single hit nothing tells whether one is that far up or reaches that far
         up = float(np.median(dy[last])) if len(last) > 2 or (len(last) == 2 and np.ptp(dy[last]) < 4) else 0.0
-        up = up if abs(up) > 2 else 0.0
+        up = up if abs(up) > 2 and not _comes_along_y(places, dx, dy, hits) else 0.0
     # where hits are all as far up, they say so; else it takes more to believe it
     ups = ([up, 0.0] if np.ptp(dy[last]) < LEVEL else [0.0, up]) if up else [0.0]
     ahead = 0.0
@@ -144,6 +144,16 @@ def extents(
             if finer.spare - found.spare <= UNSURE * len(hits) and finer.matched >= found.matched:
                 return finer
     return coarse
+
+
+def _comes_along_y(places: _Places, dx: Floats, dy: Floats, hits: Sequence[tuple[int, int]]) -> bool:
+    """Whether attackers come up or down to what they hit: how they stand then is how far they reach."""
+    pairs = [rows for number, at in hits if len(rows := places.of(number, at - 1, at)) == 2]
+    if len(pairs) < LEAST:
+        return False
+    steps = np.abs(np.array([(dx[now] - dx[before], dy[now] - dy[before]) for before, now in pairs]))
+    across, along = np.median(steps, axis=0).tolist()
+    return bool(along > 1.0 and along > across)
 
 
 def _without_hits(

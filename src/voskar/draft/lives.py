@@ -67,32 +67,37 @@ class LifeDraft(Seen):
         return [pair for (_, name), some in self.pairs.items() if name == target for pair in some]
 
     def _health(self, target: str) -> None:
-        told = [
+        logged = [
             float(np.nanmax(values))
             for played in self.recordings
             if len(values := self._column(played, target, "health")) and not np.isnan(values).all()
         ]
         own = self.kinds[target]
-        if told and not any(one.damage is None or one.damage > 0 for _, one in self._of_target(target)):
+        if logged and not any(one.damage is None or one.damage > 0 for _, one in self._of_target(target)):
             self.unknown.append(
-                f"{target}: what hurts it: nothing here does, and its health stays at {shown(max(told))}"
+                f"{target}: what hurts it: nothing here does, and its health stays at {shown(max(logged))}"
             )
             return
-        if told:
-            own.keys["health"] = Value(shown(max(told)), "the most that is logged")
+        if logged:
+            own.keys["health"] = Value(shown(max(logged)), "the most that is logged")
             return
         consumed = self._consumed(target)
         if consumed is not None:
             own.keys["health"] = consumed
             return
         hits = self._of_target(target)
-        gone = sum(self._vanishes(self.recordings[number], one.target, one.frame) for number, one in hits)
+        told = ((number, claim) for number, played in enumerate(self.recordings) for claim in played.claims)
+        downs = {(number, claim.frame, claim.id) for number, claim in told if claim.event == "down"}
+        gone = sum(
+            (number, one.frame, one.target) in downs or self._vanishes(self.recordings[number], one.target, one.frame)
+            for number, one in hits
+        )
         if gone >= 0.7 * len(hits):
             attacker = next(one for one, name in sorted(self.pairs) if name == target)
             group = next(group for group in self._groups(attacker) if target in group.targets)
             damage = self.attacks[group.name].keys["damage"].text
             least = shown(min(float(damage), 1.0))  # any more says no more
-            own.keys["health"] = Value(least, f"it is gone after {gone} of {counted(len(hits), 'hit')}")
+            own.keys["health"] = Value(least, f"it is down or gone after {gone} of {counted(len(hits), 'hit')}")
         else:
             self.unknown.append(f"{target}: its health: log `health` in its poses")
 

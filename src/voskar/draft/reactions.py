@@ -68,8 +68,16 @@ class ReactionDraft(Seen):
             why = f"{len(same)} of {counted(len(found), 'hit')} on a standing target push it so"
             made.keys[f"{side}.knockback"] = Value("{ " + ", ".join(keys) + " }", why)
 
+    @staticmethod
+    def _owner(played: Recording, name: str | None) -> str | None:
+        number = played.numbers.get(name or "")
+        return None if number is None else played.actors[number].owner
+
     def _stomp(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
-        """Only from above and falling, if all are so: hits from the side are not drafted to count."""
+        """Only from above and falling, if all are so: hits from the side are not drafted to count. Shots fall on whom
+        they hit and are no stomp."""
+        if any(self._owner(self.recordings[number], one.attacker) for number, one in some):
+            return
         down = 1.0 if self.recordings[0].up == "-y" else -1.0
         above = falling = seen = 0
         for number, one in some:
