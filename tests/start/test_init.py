@@ -142,12 +142,18 @@ static class Scene {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("language", sorted(LOGGERS))
-def test_each_logger_writes_the_same_scene(language: str, tmp_path: Path, here: Any) -> None:
+def prepared(language: str, folder: Path, here: Any) -> tuple[str, str, list[list[str]]]:
+    """Writes a logger: the name of a program that uses it, the program, and how to run it."""
     name, code, commands = PROGRAMS[language]
     if shutil.which(commands[0][0]) is None:
         pytest.skip(f"no {commands[0][0]} to try the logger of {language} with")
-    assert here("init", tmp_path, "--logger", language, cwd=tmp_path).returncode == 0
+    assert here("init", folder, "--logger", language, cwd=folder).returncode == 0
+    return name, code, commands
+
+
+@pytest.mark.parametrize("language", sorted(LOGGERS))
+def test_each_logger_writes_the_same_scene(language: str, tmp_path: Path, here: Any) -> None:
+    name, code, commands = prepared(language, tmp_path, here)
     (tmp_path / name).write_text(code)
     for line in commands:
         done = subprocess.run(line, cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False)
@@ -271,10 +277,7 @@ static class Scene {
 @pytest.mark.parametrize("language", sorted(SLOW))
 def test_a_slow_reader_costs_frames_and_no_time(language: str, tmp_path: Path, here: Any) -> None:
     """The game is over before its reader reads anything; what was lost is told where it was lost."""
-    name, _, commands = PROGRAMS[language]
-    if shutil.which(commands[0][0]) is None:
-        pytest.skip(f"no {commands[0][0]} to try the logger of {language} with")
-    assert here("init", tmp_path, "--logger", language, cwd=tmp_path).returncode == 0
+    name, _, commands = prepared(language, tmp_path, here)
     frames = 12_000
     with socket.create_server(("127.0.0.1", 0)) as door:
         code = SLOW[language].replace("PORT", str(door.getsockname()[1])).replace("FRAMES", str(frames))
@@ -390,10 +393,7 @@ static class Scene {
 
 @pytest.mark.parametrize("language", sorted(ODD))
 def test_odd_values_are_repaired_and_told(language: str, tmp_path: Path, here: Any) -> None:
-    name, _, commands = PROGRAMS[language]
-    if shutil.which(commands[0][0]) is None:
-        pytest.skip(f"no {commands[0][0]} to try the logger of {language} with")
-    assert here("init", tmp_path, "--logger", language, cwd=tmp_path).returncode == 0
+    name, _, commands = prepared(language, tmp_path, here)
     (tmp_path / name).write_text(ODD[language])
     if language == "javascript":
         (tmp_path / "package.json").write_text('{"type": "module"}')
