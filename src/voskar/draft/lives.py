@@ -54,6 +54,10 @@ def _agreed(spells: Sequence[Spell], *, ends: bool = True) -> tuple[int, int, in
     return (least, most, len(fitting)) if len(fitting) >= 0.8 * len(spells) and is_told else None
 
 
+SHORT = 3
+"""Frames of touching after the last hit of a pair that may be the rest of the same swing."""
+
+
 class LifeDraft(Seen):
     """Drafts what becomes of those that are hit."""
 
@@ -146,7 +150,7 @@ class LifeDraft(Seen):
             return
         gaps = self._ignored(target)
         agreed = _agreed(gaps, ends=False)
-        if agreed is not None and agreed[0]:
+        if agreed is not None and agreed[0] and (agreed[1] < FAR or agreed[0] > SHORT):
             low, high, count = agreed
             value = roundest(low, high + 1) if high <= NARROW * low else low
             spread = "exactly" if low == high else f"{low} to {high}" if high < FAR else f"{low} or more"
