@@ -31,14 +31,17 @@ class LivePage:
     def __init__(self, rulebook: str, recording: str) -> None:
         self.files = rulebook, recording
         self.number = 0
+        self._begin()
+
+    def _begin(self) -> None:
         self.known: Plain | None = None
         self._before: Plain | None = None
         """What is known of runs that are over."""
         self._chunks: list[tuple[int, PackedChunk]] = []
-        """With the number of the event that told them."""
+        """With the number of the event that brought them."""
         self._known_at = 0
         self.until = -1
-        """The last frame whose poses are told."""
+        """The last frame whose poses the page has."""
         self._sure = -1
         """The last frame whose poses are those of a look."""
 
@@ -73,10 +76,9 @@ class LivePage:
 
     def begins_anew(self) -> list[Told]:
         """Another recording: nothing is known."""
-        number = self.number + 1
-        self.__init__(*self.files)  # type: ignore[misc]
-        self.number = number
-        return [Told(number, "begun", "")]
+        self.number += 1
+        self._begin()
+        return [Told(self.number, "begun", "")]
 
     def _poses(self, rules: Rules, recording: Recording, first: int, last: int) -> list[Told]:
         told = []
