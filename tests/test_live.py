@@ -155,6 +155,19 @@ def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
     assert [(one.frame, one.code) for one, _ in session.look().found] == [(5900, "hit-missing")]
 
 
+def test_an_actor_that_changes_its_kind_is_wrong_in_its_frame(rules: Path) -> None:
+    """However far apart the two frames came, and though nobody has looked yet."""
+    session, lines = Session(rules), game(100, missing=(20,))
+    lines[71]["poses"][0]["kind"] = "hornet"
+    for line in lines[:71]:
+        session.feed(line)
+    with pytest.raises(InputError, match='"keeper" changes its kind from "keeper" to "hornet"') as error:
+        session.feed(lines[71])
+    assert error.value.problems[0].line == 72
+    assert told(session) == [(20, "hit-missing")]
+    assert session.glance() is False
+
+
 # the command
 
 

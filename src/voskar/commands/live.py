@@ -22,7 +22,7 @@ from voskar.errors import InputError, Problem
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
 from voskar.live.session import Looked, News, Session
-from voskar.live.sources import Began, Ended, LiveSource, source_of
+from voskar.live.sources import Began, Ended, Listener, LiveSource, source_of
 from voskar.words import counted
 
 if TYPE_CHECKING:
@@ -32,16 +32,12 @@ WAIT = 0.03
 """Seconds to wait for something to come."""
 APART = 0.2
 """Seconds between two times that frames are taken: fewer at a time take longer."""
-
-
 SELDOM = 5.0
 """Seconds after which a look is due though nothing is odd: it tells how many hits agree."""
 PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
 GLANCES, LOOKS = 0.5, 0.35
 """Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
-
-
 MOST_CHARGED = 0.1
 """Seconds that a glance counts at most: the first ones import libraries."""
 MOST_SAVED = 1.0
@@ -130,8 +126,8 @@ def command(
     with _served(rulebook, str(name), port) if page else nullcontext() as server:
         path = Path(source) if source not in (None, "-") else None
         show = _Show(session, server, path, as_json=as_json, bell=bell)
-        if listen is not None:
-            present.say(f"listening at {':'.join(map(str, came.address))}", err=True)  # type: ignore[attr-defined]
+        if isinstance(came, Listener):
+            present.say(f"listening at {':'.join(map(str, came.address))}", err=True)
         elif path is not None and not path.exists():
             present.say(f"waiting for {path}", err=True)
         came.start()
@@ -142,9 +138,9 @@ def command(
     if show.path is None or not show.path.exists():
         present.say("nothing came", err=True)
         return BAD_INPUT
-    told = [rulebook, str(show.path), "--tolerance", str(tolerance), *(f"--within={one}" for one in within)]
-    told += [] if resync else ["--no-resync"]
-    code = check_command.main([*told, *(["--json"] if as_json else [])], standalone_mode=False)
+    arguments = [rulebook, str(show.path), "--tolerance", str(tolerance), *(f"--within={one}" for one in within)]
+    arguments += [] if resync else ["--no-resync"]
+    code = check_command.main([*arguments, *(["--json"] if as_json else [])], standalone_mode=False)
     return AGREED if code is None else int(code)
 
 
@@ -180,12 +176,11 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         spent = time.process_time() - counted_until  # also by what reads, and serves the page
         # a look is due when a glance finds something odd, or when there is time for it
         left, is_paused = looks.left(), now - came_last >= PAUSE
-        is_late = now - show.looked_at >= SELDOM and left >= min(
-            2 * show.session.cost, MOST_SAVED
-        )  # enough for one more
+        enough = min(2 * show.session.cost, MOST_SAVED)  # for another look, if something odd comes
+        is_late = now - show.looked_at >= SELDOM and left >= enough
         if (is_odd and left >= 0) or is_late or (is_paused and not explained and show.server is not None):
             explained = explained or is_paused
-            is_first = not show.looked_at
+            is_first = show.session.cost == 0.0
             show.look(explains=is_paused and show.server is not None)
             is_odd = False
             if not is_first:  # which also makes everything ready
@@ -229,12 +224,16 @@ class _Show:
     def _draw(self, looked: Looked) -> None:
         assert self.server is not None
         with self.server.lock:
-            told = self.server.page.looked(looked, forget=self.session.forgotten)
-        self.server.tell(told)
+            events = self.server.page.looked(looked, forget=self.session.forgotten)
+        self.server.send(events)
 
     def glance(self) -> bool:
         """Whether something odd came lately."""
-        is_odd = self.session.glance()
+        try:
+            is_odd = self.session.glance()
+        except InputError as error:
+            self.problem(error)
+            return False
         self.status()
         return is_odd
 
@@ -242,15 +241,20 @@ class _Show:
         assert self.server is not None
         for recording in self.session.fresh():
             with self.server.lock:
-                told = self.server.page.logged(self.session.book.rules(recording.rate), recording)
-            self.server.tell(told)
+                events = self.server.page.logged(self.session.book.rules(recording.rate), recording)
+            self.server.send(events)
 
     def look(self, *, over: bool = False, explains: bool = False) -> None:
         """Judges the whole run."""
-        self.news(self.session.look(over=over, explains=explains))
         self.looked_at = time.monotonic()
+        before = self.session.looked
+        try:
+            self.news(self.session.look(over=over, explains=explains))
+        except InputError as error:
+            self.problem(error)
+            return
         looked = self.session.looked
-        if self.server is not None and looked is not None:
+        if self.server is not None and looked is not None and looked is not before:
             self._draw(looked)
         self.status()
 
@@ -294,8 +298,8 @@ class _Show:
         self.status_off()
         if self.server is not None:
             with self.server.lock:
-                told = self.server.page.begins_anew()
-            self.server.tell(told)
+                events = self.server.page.begins_anew()
+            self.server.send(events)
             self.session.over.clear()
         if self.as_json:
             click.echo(json.dumps({"event": "begun"}))

@@ -16,8 +16,8 @@ from voskar.pages.poses import Plain, pose_chunks
 from voskar.pages.render import PackedChunk, packed, packed_chunks, render_live
 
 
-class Told(NamedTuple):
-    """What a page is told: the number of the event, its name, and its text."""
+class PageEvent(NamedTuple):
+    """News for a page: its number, its name, and its text."""
 
     number: int
     event: str
@@ -45,20 +45,20 @@ class LivePage:
         self._sure = -1
         """The last frame whose poses are those of a look."""
 
-    def logged(self, rules: Rules, recording: Recording) -> list[Told]:
+    def logged(self, rules: Rules, recording: Recording) -> list[PageEvent]:
         """Poses of frames as they are logged."""
         first = max(self.until + 1, recording.first)
         return self._poses(rules, recording, first, recording.last) if first <= recording.last else []
 
-    def looked(self, look: Looked, *, forget: int | None = None) -> list[Told]:
+    def looked(self, look: Looked, *, forget: int | None = None) -> list[PageEvent]:
         """All that a look at the run knows. Poses before `forget` are dropped."""
         rules, recording, found = look
         first = max(self._sure + 1, recording.first)
-        told = []
+        events = []
         if first <= recording.last:
             self._chunks = [one for one in self._chunks if one[1].first < first]
             assert found.verdict.seen is not None
-            told = self._poses(rules, found.verdict.seen.recording, first, recording.last)
+            events = self._poses(rules, found.verdict.seen.recording, first, recording.last, forget)
             self._sure = recording.last
         frames = recording.first, recording.last
         now = page_data(rules, recording, found, self.files, frames, draws=False).plain
@@ -68,26 +68,28 @@ class LivePage:
         self.known = now if self._before is None else joined(self._before, now)
         self.number += 1
         self._known_at = self.number
-        return [*told, Told(self.number, "known", packed(self.known))]
+        return [*events, PageEvent(self.number, "known", packed(self.known))]
 
     def run_over(self) -> None:
         """The run that the last look was at is over: what is known of it stays."""
         self._before = self.known
 
-    def begins_anew(self) -> list[Told]:
+    def begins_anew(self) -> list[PageEvent]:
         """Another recording: nothing is known."""
         self.number += 1
         self._begin()
-        return [Told(self.number, "begun", "")]
+        return [PageEvent(self.number, "begun", "")]
 
-    def _poses(self, rules: Rules, recording: Recording, first: int, last: int) -> list[Told]:
-        told = []
+    def _poses(
+        self, rules: Rules, recording: Recording, first: int, last: int, forget: int | None = None
+    ) -> list[PageEvent]:
+        events, old = [], {} if forget is None else {"forget": forget}
         for chunk in packed_chunks(pose_chunks(rules, recording, BoxCatalog.of(rules), (first, last))):
             self.number += 1
             self._chunks.append((self.number, chunk))
-            told.append(Told(self.number, "poses", json.dumps(chunk._asdict())))
+            events.append(PageEvent(self.number, "poses", json.dumps(chunk._asdict() | old)))
         self.until = max(self.until, last)
-        return told
+        return events
 
     def html(self) -> str | None:
         """The page as it is now, None before the first look."""
@@ -96,10 +98,10 @@ class LivePage:
         known = self.known | {"last": self.until, "whole": [self.known["whole"][0], self.until]}
         return render_live(known, [chunk for _, chunk in self._chunks], self.number)
 
-    def since(self, number: int) -> Iterator[Told]:
-        """What has been told after an event, as far as it still holds."""
+    def since(self, number: int) -> Iterator[PageEvent]:
+        """The news after an event, as far as they still hold."""
         for at, chunk in self._chunks:
             if at > number:
-                yield Told(at, "poses", json.dumps(chunk._asdict()))
+                yield PageEvent(at, "poses", json.dumps(chunk._asdict()))
         if self.known is not None and self._known_at > number:
-            yield Told(self._known_at, "known", packed(self.known))
+            yield PageEvent(self._known_at, "known", packed(self.known))

@@ -1,6 +1,6 @@
 """Serves the live page on the loopback interface, to whoever has its address.
 
-Nothing can be changed through it: it answers GET alone, to requests whose Host is its own and whose Origin, if told,
+Nothing can be changed through it: it answers GET alone, to requests whose Host is its own and whose Origin, if sent,
 is too, below a path that begins with a random token.
 """
 
@@ -15,7 +15,7 @@ from typing import Any
 
 from aiohttp import web
 
-from voskar.live.page import LivePage, Told
+from voskar.live.page import LivePage, PageEvent
 
 HOST = "127.0.0.1"
 ALIVE = 15.0
@@ -35,7 +35,7 @@ HEADERS = {
 
 
 class PageServer:
-    """A thread with a server of its own. `tell` may be called from any thread."""
+    """A thread with a server of its own. `send` may be called from any thread."""
 
     def __init__(self, page: LivePage, port: int = 0) -> None:
         self.page = page
@@ -43,7 +43,7 @@ class PageServer:
         self.port = port
         self.lock = threading.Lock()
         """Held while the page is changed or read."""
-        self._readers: set[asyncio.Queue[Told | None]] = set()
+        self._readers: set[asyncio.Queue[PageEvent | None]] = set()
         self._loop = asyncio.new_event_loop()
         self._is_up = threading.Event()
         self._error: OSError | None = None
@@ -60,28 +60,28 @@ class PageServer:
         if self._error is not None:
             raise self._error
 
-    def tell(self, told: Iterable[Told]) -> None:
+    def send(self, events: Iterable[PageEvent]) -> None:
         """Sends news to everybody who has the page open."""
-        for one in told:
+        for one in events:
             self._loop.call_soon_threadsafe(self._pass_on, one)
 
     def stop(self) -> None:
-        """Tells everybody that nothing more comes."""
+        """Sends the end to all pages, and stops."""
         with self.lock:
             self.page.number += 1
-            last = Told(self.page.number, "ended", "")
+            last = PageEvent(self.page.number, "ended", "")
         with contextlib.suppress(TimeoutError):
             asyncio.run_coroutine_threadsafe(self._close(last), self._loop).result(timeout=3)
         self._loop.call_soon_threadsafe(self._loop.stop)
 
-    async def _close(self, last: Told) -> None:
+    async def _close(self, last: PageEvent) -> None:
         self._pass_on(last)
         for reader in self._readers:
             reader.put_nowait(None)
         await asyncio.sleep(0.1)
         await self._runner.cleanup()
 
-    def _pass_on(self, one: Told) -> None:
+    def _pass_on(self, one: PageEvent) -> None:
         for reader in self._readers:
             reader.put_nowait(None if reader.qsize() > MOST_WAITING else one)
 
@@ -138,7 +138,7 @@ class PageServer:
             raise web.HTTPBadRequest
         response = web.StreamResponse(headers={**HEADERS, "Content-Type": "text/event-stream"})
         await response.prepare(request)
-        reader: asyncio.Queue[Told | None] = asyncio.Queue()
+        reader: asyncio.Queue[PageEvent | None] = asyncio.Queue()
         self._readers.add(reader)
         number = int(after)
         try:
@@ -147,21 +147,21 @@ class PageServer:
             for one in missed:
                 await response.write(_written(one))
                 number = max(number, one.number)
-            while (told := await self._next(reader, response)) is not None:
-                if told.number > number:
-                    await response.write(_written(told))
+            while (event := await self._next(reader, response)) is not None:
+                if event.number > number:
+                    await response.write(_written(event))
         except (ConnectionError, asyncio.CancelledError):
             pass
         finally:
             self._readers.discard(reader)
         return response
 
-    async def _next(self, reader: asyncio.Queue[Told | None], response: web.StreamResponse) -> Told | None:
+    async def _next(self, reader: asyncio.Queue[PageEvent | None], response: web.StreamResponse) -> PageEvent | None:
         while True:
             with contextlib.suppress(TimeoutError):
                 return await asyncio.wait_for(reader.get(), ALIVE)
             await response.write(b": nothing new\n\n")
 
 
-def _written(one: Told) -> bytes:
+def _written(one: PageEvent) -> bytes:
     return f"id: {one.number}\nevent: {one.event}\ndata: {one.text}\n\n".encode()

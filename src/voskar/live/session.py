@@ -133,6 +133,9 @@ class Session:
         self._first: int | None = None
         self._last = self._judged = self._glanced = self._wholly_glanced = -1
         self._glances = 0
+        known = self._columns()
+        self._actors = known.known, known.numbers, known.actors, known.owners
+        """Everybody who has come in this run, as columns know them."""
         self._waiting: list[tuple[int, list[bytes]]] = []
         """Lines that are checked and not in the columns yet, each part with the number of the line before it."""
         self._fresh: list[ColumnBuilder] = []
@@ -216,6 +219,8 @@ class Session:
         begun, places = self.line, np.arange(self.line + 1, self.line + len(lines) + 1)
         for block in self._reader.read(lines, places):
             trial = self._columns()
+            # who is known is known: an actor that changes its kind or its owner is wrong in any later block, too
+            trial.known, trial.numbers, trial.actors, trial.owners = self._actors
             if self._first is not None:
                 trial.first, trial.last = self._last + 1, self._last
             trial.add(block)
@@ -230,12 +235,16 @@ class Session:
         self.line = int(places[-1])
 
     def _settle(self) -> None:
-        """Adds what waits to the columns."""
-        for before, lines in self._waiting:
-            for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
-                self._run.add(block)
-                self._end.add(block)
-        self._waiting = []
+        """Adds what waits to the columns. Raises InputError, and ends the recording, if it is too much for them."""
+        waiting, self._waiting = self._waiting, []
+        try:
+            for before, lines in waiting:
+                for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
+                    self._run.add(block)
+                    self._end.add(block)
+        except InputError as error:
+            self.problem = error
+            raise
 
     def _end_run(self) -> None:
         """Judges a run that is over as a whole."""
@@ -256,19 +265,20 @@ class Session:
 
     def look(self, *, over: bool = False, explains: bool = False) -> News:
         """Judges what has come. `over`: nothing more will, so no finding waits for its window to pass. If it `explains`
-        findings, which takes many times as long, the look has the values that the game seems to have otherwise."""
+        findings, which takes many times as long, the look has the values that the game seems to have otherwise. Raises
+        InputError for more than columns hold, and ends the recording there."""
         found = self._look(over=over, explains=explains) if self._first is not None else News()
         late, gone = tuple(self._late), tuple(self._gone)
         self._late, self._gone = [], []
         return News((*late, *found.found), (*gone, *found.withdrawn))
 
     def findings(self) -> list[Finding]:
-        """The root findings that have become known since this was last asked. Raises nothing."""
+        """The root findings that have become known since this was last asked. Raises InputError as `look` does."""
         return [root for root, _ in self.look().found]
 
     def glance(self) -> bool:
         """Judges the last seconds alone: whether a look may find something new. Of shots, ways and reactions only now
-        and then. Raises InputError for what is logged of an unknown actor."""
+        and then. Raises InputError as `look` does."""
         if self._first is None or self.last == self._glanced:
             return False
         self._settle()
