@@ -30,7 +30,7 @@ export async function unpack(text) {
 }
 
 // The place of the first of a sorted list whose key is not below a number.
-export function lower(list, number, key = (one) => one) {
+function lower(list, number, key = (one) => one) {
   let low = 0;
   let high = list.length;
   while (low < high) {
@@ -102,7 +102,7 @@ class Chunk {
   }
 }
 
-export class Version {
+class Version {
   constructor(plain) {
     this.packed = []; // { first, last, text } by frame; `text` is a function
     this.chunks = new Map(); // first frame → Chunk, the one used last at the end

@@ -27,7 +27,7 @@ const FEW = 20; // actors: the shots among no more than these have their names
 
 // On the screen y grows down.
 export const flip = () => (versions.shown.plain.up === "+y" ? -1 : 1);
-export const toScreen = ([x, y]) => [
+const toScreen = ([x, y]) => [
   view.wide / 2 + (x - state.centreX) * state.scale,
   view.high / 2 + (y - state.centreY) * state.scale * flip(),
 ];
@@ -75,7 +75,7 @@ export function zoomAt(by, point) {
 }
 
 const isKindOff = (kind) => state.off.has(`kind:${versions.shown.kinds[kind].name}`);
-export function isShown({ role, kind, layers }) {
+function isShown({ role, kind, layers }) {
   const noLayer = layers.length > 0 && layers.every((one) => state.off.has(`layer:${one}`));
   return !state.off.has(`role:${role}`) && !isKindOff(kind) && !noLayer;
 }
