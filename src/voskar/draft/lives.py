@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Sequence
 from itertools import pairwise
 
@@ -11,13 +11,12 @@ import numpy as np
 
 from voskar.core.recording import Claim, Recording
 from voskar.draft.seen import AWAY, FEW, STILL, Seen
+from voskar.draft.spells import FAR, Spell, agreed_on, holds, most_common
 from voskar.draft.values import Value, roundest, shown
 from voskar.words import counted
 
 FEW_FRAMES = 600
 """Frames behind a hit that are looked at first for the end of its i-frames."""
-FAR = 1200
-"""Frames after a hit from which being immune has another cause."""
 LATEST = 120
 """Frames after a death in which its life may be taken."""
 
@@ -27,33 +26,7 @@ Death = tuple[Recording, str, int]
 """Who went down, and in which frame."""
 
 NARROW = 1.25
-"""Within this share of its least a range of frames is told by a round number, else by its least."""
-
-Spell = tuple[int, int]
-"""For how many frames after something one was immune, at least and at most; FAR where no end of it is told."""
-
-
-def _holds(spell: Spell, value: int) -> bool:
-    return spell[0] <= value <= spell[1]
-
-
-def _most_common(spells: Sequence[Spell]) -> int:
-    """The longest that fits most of them."""
-    counts = Counter(spells)
-    held = {low: sum(count for spell, count in counts.items() if _holds(spell, low)) for low, _ in counts}
-    return max(held, key=lambda low: (held[low], low), default=0)
-
-
-def _agreed(spells: Sequence[Spell], *, ends: bool = True) -> tuple[int, int, int] | None:
-    """What nearly all have in common, and how many that are: a game with a bug has one that differs. With `ends` an end
-    of it must be told."""
-    least = _most_common(spells)
-    fitting = [spell for spell in spells if _holds(spell, least)]
-    most = min((high for _, high in fitting), default=FAR)
-    is_told = most < FAR or (not ends and bool(spells))
-    return (least, most, len(fitting)) if len(fitting) >= 0.8 * len(spells) and is_told else None
-
-
+"""Within this share of its least a range of frames is written as a round number, else as its least."""
 SHORT = 3
 """Frames of touching after the last hit of a pair that may be the rest of the same swing."""
 
@@ -139,9 +112,9 @@ class LifeDraft(Seen):
         short, that is no accident."""
         spells = self._immune_after_hits(target)
         every = [one for some in spells.values() for one in some]
-        usual = _most_common(every)
+        usual = most_common(every)
         own = {
-            attack: some for attack, some in spells.items() if sum(_holds(one, usual) for one in some) < len(some) / 2
+            attack: some for attack, some in spells.items() if sum(holds(one, usual) for one in some) < len(some) / 2
         }
         rest = [one for attack, some in spells.items() if attack not in own for one in some]
         for attack, some in own.items():
@@ -149,7 +122,7 @@ class LifeDraft(Seen):
         if self._immune_for(self.kinds[target].keys, "iframes", rest):
             return
         gaps = self._ignored(target)
-        agreed = _agreed(gaps, ends=False)
+        agreed = agreed_on(gaps, ends=False)
         if agreed is not None and agreed[0] and (agreed[1] < FAR or agreed[0] > SHORT):
             low, high, count = agreed
             value = roundest(low, high + 1) if high <= NARROW * low else low
@@ -208,7 +181,7 @@ class LifeDraft(Seen):
     @staticmethod
     def _immune_for(keys: dict[str, Value], key: str, spells: Sequence[Spell]) -> bool:
         """Writes for how long, if nearly all agree on that."""
-        agreed = _agreed(spells)
+        agreed = agreed_on(spells)
         if agreed is None:
             return False
         least, most, count = agreed
@@ -331,7 +304,7 @@ class LifeDraft(Seen):
         if len(places) == 1:
             x, y = next(iter(places))
             keys.append(f"at = [{shown(x)}, {shown(y)}]")
-        agreed = _agreed(shields)
+        agreed = agreed_on(shields)
         if agreed is not None and agreed[1]:
             keys.append(f'iframes = "{int(roundest(agreed[0] + 1, agreed[1] + 2))}f"')
         why = f"{counted(len(waits), 'return')}, after {min(waits)} frames or more"
