@@ -41,6 +41,8 @@ class FormedBox(Struct, frozen=True, eq=False):
     """Which of the timed attacks of its kind it is of, -1 for none."""
     memory_key: str
     """The same of its attack: asked for in every contact."""
+    is_plain: bool
+    """The same of the damage of its attack."""
     swept: bool
     """Whether it is tested along its way: as it says, else if its kind is spawned."""
 
@@ -134,7 +136,8 @@ class BoxCatalog:
         swing = swings[attack.name] if timed and box.role == "hitbox" else -1
         owned, key = attack.rehit or ONCE, attack.memory_key
         swept = kind.name in self._bred if box.swept is None else box.swept
-        formed = FormedBox(len(self.formed), kind, box, attack, own, keyed, timed, rehit, owned, swing, key, swept)
+        number, is_plain = len(self.formed), attack.is_plain
+        formed = FormedBox(number, kind, box, attack, own, keyed, timed, rehit, owned, swing, key, is_plain, swept)
         self.formed.append(formed)
         return formed
 

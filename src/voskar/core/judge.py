@@ -5,18 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol, cast
 
+from voskar.core.boxes import FormedBox
 from voskar.core.clashes import Clashes, clash
 from voskar.core.consequences import Bound, consequences_of, consume, land
 from voskar.core.judging.cases import remember
-from voskar.core.judging.contact import Contact
+from voskar.core.judging.contact import Contact, swing_of
 from voskar.core.judging.gates import GATES, Gate
 from voskar.core.judging.memory import Memory
 from voskar.core.judging.order import Order
 from voskar.core.judging.outcomes import LANDED
 from voskar.core.ledger import Event
 from voskar.core.ledger.events import ContactEvent
-from voskar.core.rules import Attack
 from voskar.core.world import ActorState, World
+
+Asked = tuple[tuple[Gate[Contact], ...], bool]
+"""The gates that can stop an attack at all under some rules, and whether it matters how long its touches go on."""
 
 Judged = Callable[[Contact, str], None]
 """Told of every contact and its outcome, before it takes effect: every gate can still be asked."""
@@ -56,28 +59,21 @@ class Judge:
         self.account: HitFilter | None = None
         self._order = Order(world.catalog)
         self._is_hitbox = [box.box.role == "hitbox" for box in world.catalog.formed]
-        self._gates: dict[str, tuple[tuple[Gate[Contact], ...], bool]] = {}
-        """By attack, and whether it matters how long its touches go on."""
+        self._gates: list[Asked | None] = [None] * len(world.catalog.formed)
+        """By the number of a hitbox."""
+        self._lingers = bool(world.recording.poses.lingering.any())
+        self._counts_removals = any(table.remove for table in world.rules.tables)
         self._consequences: dict[int, Bound] = {}
         """By the identity of an attack, as a case has it or as it is; these are kept."""
         self._running: dict[tuple[str, int, str, int], tuple[int, int]] = {}
         """Where in the ledger the last contact of each pair of boxes stands, and the last frame it holds in."""
         self._prune_at = 1024
 
-    def gates(self, attack: Attack) -> tuple[tuple[Gate[Contact], ...], bool]:
-        """Those that can stop an attack at all under these rules; and whether it matters how long its touches go on."""
-        found = self._gates.get(attack.name)
-        if found is None:
-            gates = tuple(gate for gate in GATES if gate.possible(self.world.rules, attack))
-            is_entry = attack.rehit is not None and attack.rehit.mode == "entry"
-            found = self._gates[attack.name] = gates, is_entry or attack.max_targets is not None
-        return found
-
-    def _consequences_of(self, contact: Contact) -> Bound:
-        effect = contact.effect
-        found = self._consequences.get(id(effect))
-        if found is None:
-            found = self._consequences[id(effect)] = consequences_of(effect, self.world.rules)
+    def _gates_of(self, hitbox: FormedBox) -> Asked:
+        attack = hitbox.attack
+        gates = tuple(gate for gate in GATES if gate.possible(self.world.rules, attack))
+        is_entry = attack.rehit is not None and attack.rehit.mode == "entry"
+        found = self._gates[hitbox.number] = gates, is_entry or attack.max_targets is not None
         return found
 
     def frame(self, judged: Judged | None = None) -> None:
@@ -86,7 +82,7 @@ class Judge:
         frame, actors = world.frame, cast(list[ActorState], world.actors)  # whoever touches is there
         memory.preempted.clear()
         memory.choices.clear()
-        account = self.account
+        account, all_gates = self.account, self._gates
         claimed = None if account is None else account.claims
         touches = world.touches()
         if world.rules.contact.clash:
@@ -98,12 +94,22 @@ class Judge:
             hitbox = formed[hit]
             key = (attacker, hitbox.memory_key, target)
             contact = Contact(
-                world, memory, key, frame, actors[attacker], hitbox, actors[target], formed[hurt], t, touch
+                world,
+                memory,
+                key,
+                frame,
+                actors[attacker],
+                hitbox,
+                actors[target],
+                formed[hurt],
+                hitbox.attack,
+                t,
+                touch,
             )
             outcome = LANDED
             if account is not None:
                 account.look(contact)
-            gates, is_watched = self.gates(hitbox.attack)
+            gates, is_watched = all_gates[hit] or self._gates_of(hitbox)
             for gate in gates:
                 if gate.stops(contact):
                     outcome = gate.name
@@ -118,7 +124,8 @@ class Judge:
                 continue
             self._tell(contact, outcome)
             if outcome != LANDED:
-                consume(contact, outcome)
+                if self._counts_removals:
+                    consume(contact, outcome)
             elif account is None or account.takes(contact, world.events[-1]):
                 self.strike(contact)
         if len(self._running) > self._prune_at:
@@ -127,35 +134,42 @@ class Judge:
     def strike(self, contact: Contact) -> None:
         """A hit takes effect."""
         attack = contact.hitbox.attack
-        self.memory.land(contact.key, contact.frame, contact.swing, self.world.now(contact.attacker))
+        world, memory, frame = self.world, self.memory, contact.frame
+        since = world.now(contact.attacker) if world.freezes else frame
+        memory.land(contact.key, frame, swing_of(world, contact.attacker.row, contact.hitbox), since)
         if attack.max_targets is not None:
-            self.memory.strike(contact.key, contact.swing, contact.target.id)
+            memory.strike(contact.key, contact.swing, contact.target.id)
         if attack.preempts:
-            self.memory.preempted.add((contact.target.row, contact.attacker.row))
-        land(contact, self._consequences_of(contact))
+            memory.preempted.add((contact.target.row, contact.attacker.row))
+        effect = contact.effect
+        bound = self._consequences.get(id(effect))
+        if bound is None:
+            bound = self._consequences[id(effect)] = consequences_of(effect, world.rules)
+        land(contact, bound)
 
     def _tell(self, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""
         attacker, target, hitbox, hurtbox = contact.attacker, contact.target, contact.hitbox, contact.hurtbox
         world = self.world
-        frame, ledger = world.frame, world.events
+        frame, ledger, choice = world.frame, world.events, contact.choice
+        case = None if choice is None else choice.name or None
         if outcome != LANDED:  # a hit has a frame of its own, and a run does not go on across one
             pair = (attacker.id, hitbox.number, target.id, hurtbox.number)
-            place, until = self._running.get(pair, (-1, frame))
-            if until == frame - 1:
+            last = self._running.get(pair)
+            if last is not None:
+                place, until = last
                 running = ledger[place]
-                is_same = running.outcome == outcome and running.attack == hitbox.attack.name
-                if is_same and running.case == contact.case:
+                if until == frame - 1 and running.outcome == outcome and running.case == case:
                     self._running[pair] = (place, frame)
                     return
-            self._close(pair)
+                self._close(pair)
             self._running[pair] = (len(ledger), frame)
         x, y = contact.point()
-        table = world.table
-        lingers = table.lingering[attacker.row] or table.lingering[target.row]
+        lingering = world.table.lingering
+        lingers = self._lingers and (lingering[attacker.row] or lingering[target.row])
         damage = contact.damage if outcome == LANDED else None
         names = (attacker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
-        detail, case = "lingering" if lingers else None, contact.case
+        detail = "lingering" if lingers else None
         if outcome == "unmet" and case is not None:
             detail = case
         ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail, case))

@@ -194,7 +194,7 @@ class HitAdoption:
         if claim.case is not None and claim.case != (contact.case or ""):
             choice = told_choice(contact, claim.case)
             if choice is not None and choice.lands:
-                contact.choice = choice
+                contact.choose(choice)
 
     def _is_compared(self, contact: Contact) -> bool:
         attacker, target = contact.attacker.id, contact.target.id

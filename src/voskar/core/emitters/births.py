@@ -84,7 +84,7 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
     if not expected:
         state = world.enter(birth)
-        if state.counters or state.kind.counters:
+        if state.kind.counters:
             begin(world, state)
         if state.kind.start_iframes:
             guard(world, state)

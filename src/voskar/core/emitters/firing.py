@@ -193,6 +193,7 @@ class Emitters:
         self.fired[state.row, emitter.name] = world.frame
         seed = world.recording.seed
         x, y = muzzle_of(emitter, stance, aim)
+        whose = (state.row, state.id, state.side, emitter.name, True, emitter.moves_at_once, world.table.z[state.row])
         fresh = []
         for name, (angle, velocity) in zip(own, fan_of(fan, aim, own, seed, (stance.vx, stance.vy)), strict=True):
             if wanted is not own and name not in wanted:
@@ -200,9 +201,7 @@ class Emitters:
             if emitter.within is not None:
                 x0, y0, x1, y1 = emitter.within
                 x, y = x0 + (x1 - x0) * draw(seed, name, "x"), y0 + (y1 - y0) * draw(seed, name, "y")
-            whose = (state.row, state.id, state.side, emitter.name, True, emitter.moves_at_once)
-            z = world.table.z[state.row]
-            birth = Birth(name, fan.kind, x, y, angle, velocity, *whose, z)
+            birth = Birth(name, fan.kind, x, y, angle, velocity, *whose)
             born = appear(world, birth)
             if born is None:
                 if emitter.moves_at_once:

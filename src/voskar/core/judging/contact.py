@@ -57,7 +57,9 @@ def damage_between(contact: Contact) -> tuple[float, float]:
 def damage_of(contact: Contact) -> float:
     """What it takes by the rules; of what the game draws, what it claims within that, else the middle."""
     effect = contact.effect
-    if effect.is_plain and contact.hurtbox.box.damage_scale == 1.0:
+    own = contact.hitbox
+    is_plain = own.is_plain if effect is own.attack else effect.is_plain
+    if is_plain and contact.hurtbox.box.damage_scale == 1.0:
         return effect.damage
     least, most = damage_between(contact)
     if least == most:
@@ -108,6 +110,8 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     hitbox: FormedBox
     target: ActorState
     hurtbox: FormedBox
+    effect: Attack
+    """What it does: the attack, as its case has it."""
     t: float = 1.0
     touch: int = -1
     choice: Choice | None = None
@@ -126,10 +130,9 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         """What the hitbox does."""
         return self.hitbox.attack
 
-    @property
-    def effect(self) -> Attack:
-        """What it does: the attack, as its case has it."""
-        return self.hitbox.attack if self.choice is None else self.choice.effect
+    def choose(self, choice: Choice) -> None:
+        """It is decided what it comes to."""
+        self.choice, self.effect = choice, choice.effect
 
     @property
     def plain(self) -> Choice:
@@ -205,7 +208,8 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     ) -> Contact:
         """A pair of boxes that does not touch, to ask what would be; `attacker` and `target` are rows."""
         key = (attacker, hitbox.memory_key, target)
-        return cls(world, memory, key, world.frame, world.state(attacker), hitbox, world.state(target), hurtbox)
+        one, other = world.state(attacker), world.state(target)
+        return cls(world, memory, key, world.frame, one, hitbox, other, hurtbox, hitbox.attack)
 
     def slope(self) -> float:
         """How many degrees off up the hurtbox's surface faces where the two first touch: 0 is a floor, 90 a wall."""

@@ -66,7 +66,7 @@ class Order:
             unsaid = claims is not None and not claims(actors[attacker].id, self._attacks[its], actors[target].id)
             mine, other = actors[attacker], actors[target]
             whose, whom = (mine.id, other.id) if name_of is None else (name_of(mine), name_of(other))
-            place = (rank[hurtbox], t, name[hitbox], name[hurtbox])
-            keyed.append((*first[hitbox], began, unsaid, whose, its, whom, *place, touch))
+            among = (rank[hurtbox], t, name[hitbox], name[hurtbox])
+            keyed.append((first[hitbox], began, unsaid, whose, its, whom, among, touch))
         keyed.sort()
         return [one[-1] for one in keyed]

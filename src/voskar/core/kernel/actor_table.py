@@ -12,6 +12,9 @@ LAYOUT = np.dtype(ActorRow)
 LINE = 64
 WIDTH = -(-LAYOUT.itemsize // LINE) * LINE
 
+BEFORE = ("at", "before_at", "played", "step_at", "away_until", "disarmed_until", "frozen_since", "frozen_until")
+"""Frames that lie before the first for an actor that has not been there yet."""
+
 
 class ActorTable:
     """The fields of all actors as plain Python reads them, a column each, by their row in the world; `kernel` is the
@@ -125,6 +128,13 @@ class ActorTable:
         for name in ActorRow.__annotations__:
             setattr(self, name, strided(fields[name]))
         self.kernel.bind(memory, memory.ctypes.data + WIDTH * np.arange(rows, dtype=np.int64), ActorRow)
+
+    def begin(self, rows: int, never: int, tags: int, z: float) -> None:
+        """The first rows are of actors that have not been there yet: `never` is a frame before all. The tags and the
+        depth of the first pose may be those of all, which the kernel then does not read from each."""
+        for name in BEFORE:
+            np.asarray(getattr(self, name))[:rows] = never
+        np.asarray(self.tags)[:rows], np.asarray(self.z)[:rows] = tags, z
 
     def copy(self) -> ActorTable:
         """A table of the same rows in memory of its own."""

@@ -51,13 +51,10 @@ class Kernel:
         stops_for_leaving: bool,
     ) -> None:
         self.actors, self.poses, self.placing, self.finder = actors, poses, placing, finder
-        self.mover, self.clips = mover, clips
-        self.pushes = mover.pushes
-        self.stops_for_leaving = stops_for_leaving
-        self.begun = self.touched = False
+        self.mover, self.clips, self.pushes = mover, clips, mover.pushes
+        self.stops_for_leaving, self.begun, self.touched = stops_for_leaving, False, False
         self.mark = self.turned = -1
-        self.first_row = self.last_row = 0
-        self.count = self.left = self.ended = 0
+        self.first_row = self.last_row = self.count = self.left = self.ended = 0
         self.alive: Ints = ints(0)
         self.left_row, self.left_frame, self.left_at_edge, self.ended_row = ints(0), ints(0), ints(0), ints(0)
 
@@ -200,8 +197,10 @@ class Kernel:
             actor.clip = poses.clip[pose * poses.clip_step]
             actor.tick = poses.tick[pose * poses.tick_step]
             actor.cell = poses.shown[pose * poses.shown_step]
-            actor.tags = poses.tags[pose * poses.tags_step]
-            actor.z = poses.z[pose * poses.z_step]
+            if poses.tags_step:  # what all poses share is in the rows from the beginning
+                actor.tags = poses.tags[pose]
+            if poses.z_step:
+                actor.z = poses.z[pose]
             actor.hidden = poses.hidden[pose * poses.hidden_step]
             actor.lingering = poses.lingering[pose * poses.lingering_step]
             if placing.boxes.any_wraps:
@@ -217,7 +216,8 @@ class Kernel:
             actor.before_clip, actor.before_cell = actor.clip, actor.cell
             actor.before_pose, actor.before_tick = actor.pose, actor.tick
             actor.before_at = frame - 1
-            actor.before_opens = actor.opens
+            if self.placing.boxes.any_conditions:
+                actor.before_opens = actor.opens
             actor.past = actor.played == frame - 1
         else:
             actor.past = 0
@@ -242,7 +242,7 @@ class Kernel:
             self.gone(frame, row, False)
             return True
         self.remember(frame, actor)
-        if actor.frozen_since <= frame <= actor.frozen_until:
+        if self.placing.freezes and actor.frozen_since <= frame <= actor.frozen_until:
             return False
         angle = actor.angle
         actor.tick = frame - actor.since

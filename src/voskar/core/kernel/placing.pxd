@@ -22,6 +22,7 @@ cdef class Placing:
     cdef public double low_x, low_y, high_x, high_y
     cdef public double left, top, right, bottom, width, height, tolerance
     cdef public int64_t frame
+    cdef public bint freezes
     cdef public Py_ssize_t used, first_spare
     cdef public int64_t[::1] opened, swing_start
 

@@ -46,8 +46,9 @@ class Placing:
         log: BoxLog,
         space: tuple[float, float, float, float],
         tolerance: float,
+        freezes: bool = False,
     ) -> None:
-        """`space` are the bounds of the space, infinite without any."""
+        """`space` are the bounds of the space, infinite without any. `freezes`: whether any actor is ever frozen."""
         self.actors, self.shapes, self.boxes = actors, shapes, boxes
         self.logged = LoggedForms(shapes, boxes, log)
         self.hits, self.hurts = PlacedBoxes(8), PlacedBoxes(8)
@@ -56,6 +57,7 @@ class Placing:
         self.width, self.height = self.right - self.left, self.bottom - self.top
         self.tolerance = tolerance
         self.frame = 0
+        self.freezes = freezes
         self.used = self.first_spare = SCRATCH
         self.opened: Ints = ints(0)
         self.swing_start: Ints = ints(0)
@@ -231,10 +233,10 @@ class Placing:
         x, y = actor.x, actor.y
         m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
         scale, disarmed = actor.scale, actor.disarmed_until
-        frozen = actor.frozen_since <= self.frame <= actor.frozen_until
-        opens = actor.met
+        frozen = self.freezes and actor.frozen_since <= self.frame <= actor.frozen_until
+        opens, condition = 0, -1
         if boxes.any_conditions:
-            opens &= boxes.tag_bits[kind * boxes.tag_sets + actor.tags + 1]
+            opens = actor.met & boxes.tag_bits[kind * boxes.tag_sets + actor.tags + 1]
             actor.opens = opens
         for i in range(boxes.kind_start[kind], boxes.kind_start[kind + 1]):
             box = boxes.kind_box[i]
@@ -251,7 +253,8 @@ class Placing:
                 continue
             if boxes.swing[box] >= 0:
                 self.swings_on(row, box)
-            condition = boxes.condition[box]
+            if boxes.any_conditions:
+                condition = boxes.condition[box]
             if (condition >= 0 and not opens >> condition & 1) or (frozen and boxes.is_hit[box]):
                 continue
             placed = self.hits if boxes.is_hit[box] else self.hurts
@@ -290,7 +293,7 @@ class Placing:
             low, high = placed.low_y[k] - dy, placed.high_y[k] - dy
             placed.way_low_y[k] = low if low < placed.low_y[k] else placed.low_y[k]
             placed.way_high_y[k] = high if high > placed.high_y[k] else placed.high_y[k]
-            if boxes.clashes[box] and roles == ALL:
+            if boxes.any_clashes and boxes.clashes[box] and roles == ALL:
                 self.copy(placed, self.hurts, k, 0.0, 0.0)
 
     def copy_across(self, near: float) -> None:

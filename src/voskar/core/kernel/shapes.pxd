@@ -14,7 +14,7 @@ cdef class ShapeColumns:
 @cython.final
 cdef class BoxColumns:
     cdef public Py_ssize_t boxes, kinds, clips, swings, tag_sets
-    cdef public bint any_wraps, any_conditions, any_depth
+    cdef public bint any_wraps, any_conditions, any_depth, any_clashes
     cdef public const int64_t[::1] kind_start, kind_box, body_start, body_box, swept, always
     cdef public const int64_t[::1] run_start, run_end, run_cell, run_form, mask, logged, swing, condition
     cdef public const int64_t[::1] tag_bits

@@ -178,6 +178,7 @@ class BoxColumns:
         self.deep: Flags = shared_flags(np.array([one is not None for one in depths], dtype=np.bool_))
         self.near_z: Floats = _floats([0.0 if one is None else one[0] for one in depths])
         self.far_z: Floats = _floats([0.0 if one is None else one[1] for one in depths])
+        self.any_clashes = any(clashes)
         self.clashes: Flags = shared_flags(np.array(clashes, dtype=np.bool_))
         self.tag_sets = tag_bits.shape[1]
         self.tag_bits: Ints = shared_ints(tag_bits.reshape(-1))

@@ -15,6 +15,7 @@ class Goals:
 
     def __init__(self, world: World) -> None:
         self.world, self.goal = world, world.rules.goal
+        self._asks = bool(self.goal.clear) or self.goal.survive is not None
         self._vanish = self._vanishing()
         for frame in self._vanish:
             world.visit(frame)
@@ -42,6 +43,8 @@ class Goals:
     def look(self) -> None:
         """At the end of a frame: over goes before won."""
         world, run, frame = self.world, self.world.run, self.world.frame
+        if not (self._asks or run.won or run.anyone_out):
+            return
         recheck, run.recheck = run.recheck or frame in self._vanish, False
         if run.goes_on:
             return

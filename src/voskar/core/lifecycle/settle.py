@@ -21,8 +21,9 @@ class Settling:
 
     def tell_who_left(self) -> None:
         """Those whose life is over, and who left by an edge: before anything touches."""
-        for frame, state, why in self.world.left():
-            self.leave(frame, state, why)
+        if self.world.kernel.left:
+            for frame, state, why in self.world.left():
+                self.leave(frame, state, why)
 
     def leave(self, frame: int, state: ActorState, why: str) -> None:
         """One is gone for good, or out of play."""

@@ -144,6 +144,16 @@ class Rules(Struct, frozen=True):
                 yield from (table for table in (rule.on_min, rule.on_max) if table is not None)
 
     @property
+    def any_hitstop(self) -> bool:
+        """Whether anything freezes an actor."""
+        attacks = self.attacks.values()
+        cases = [
+            *(case for one in attacks for case in one.cases),
+            *(case for kind in self.kinds.values() for case in kind.cases),
+        ]
+        return any(attack.hitstop or attack.clash.hitstop for attack in attacks) or any(case.hitstop for case in cases)
+
+    @property
     def effects(self) -> frozenset[str]:
         """The kinds that hits spawn."""
         return frozenset(table.spawn for table in self.tables if table.spawn is not None)

@@ -44,7 +44,7 @@ class Asked(Stage):
 
     def clip_guards(self, state: ActorState) -> bool:
         """Whether the cell that it shows makes it immune."""
-        if not state.kind.any_clip_iframes:
+        if state.kind.name not in self.guarded_by_clips:
             return False
         name, cell = self.shown_cell(state)
         clip = state.kind.clips.get(name or "")
@@ -97,7 +97,7 @@ class Asked(Stage):
     def now(self, state: ActorState) -> int:
         """The frame that its timers count from: this one, or the last in which it is frozen. What was running when it
         was frozen ends so much later."""
-        return max(self.frame, self.table.frozen_until[state.row])
+        return max(self.frame, self.table.frozen_until[state.row]) if self.freezes else self.frame
 
     def elapsed(self, state: ActorState, since: int) -> int:
         """Frames since another one, those left out in which it is frozen."""

@@ -5,8 +5,7 @@ from __future__ import annotations
 import heapq
 import math
 from collections.abc import Iterator
-from operator import itemgetter
-from typing import Self
+from typing import Self, cast
 
 import numpy as np
 
@@ -74,6 +73,9 @@ class Stage:
         """What was ordered for the next frame, in the order in which it came about."""
         self.any_absorbs = any(rule.absorbs for kind in rules.kinds.values() for rule in kind.counters.values())
         """Whether any counter takes damage before health does."""
+        self.freezes = rules.any_hitstop
+        self.guarded_by_clips = frozenset(kind.name for kind in rules.kinds.values() if kind.any_clip_iframes)
+        """The kinds that some clip makes immune."""
         self.settling: set[int] = set()
         """Who has run out of something in this frame."""
         self.entered = 0
@@ -93,13 +95,14 @@ class Stage:
         self._entering = {
             kind.name: (
                 kind,
+                kind.told,
                 self.catalog.kind_number[kind.name],
                 -1 if kind.motion.clip is None else self.clip_number[kind.motion.clip],
                 kind.motion.life or FOREVER,
             )
             for kind in rules.kinds.values()
         }
-        """Kind, its number, and the clip and the life of driven actors, by the kind's name."""
+        """Kind, its name in recordings, its number, and the clip and the life of driven actors, by the kind's name."""
         self._build()
 
     # what it is made of
@@ -131,18 +134,18 @@ class Stage:
         kind_sides = {kind.name: kind.side for kind in rules.kinds.values()}
         everyone = sides([*recording.actors, *fixtures], kind_sides, rules.sides_of_children)
         owners = recording.owners.tolist()
+        table = self.table
+        table.begin(
+            len(recording.actors), NEVER, *((int(poses.tags[0]), float(poses.z[0])) if len(poses) else (-1, 0.0))
+        )
         for row, actor in enumerate(recording.actors):
             kind = rules.kinds[actor.kind]
             state = ActorState(row, actor.id, kind, everyone[row], actor.owner, False, kind.health, kind.lives)
             self.actors.append(state)
             self.rows[actor.id] = row
             self._refs.append(0)
-            table = self.table
             table.kind[row] = int(kind_of[row])
             table.owner[row] = self.fixture_row.get(actor.owner or "", owners[row])
-            table.at[row] = table.before_at[row] = table.played[row] = table.step_at[row] = NEVER
-            table.away_until[row] = table.disarmed_until[row] = NEVER
-            table.frozen_since[row] = table.frozen_until[row] = NEVER
             table.spawned[row] = actor.spawned
             self.placing.forget(row)
         for _ in self.fixtures:
@@ -152,8 +155,8 @@ class Stage:
     def _connect(self) -> None:
         """A kernel for the table."""
         rules, clips = self.rules, self._clip_table
-        bounds = bounds_of(rules)
-        self.placing = Placing(self.table.kernel, self.shapes, self._boxes, self._logged, bounds, TOLERANCE)
+        boxes, bounds = self._boxes, bounds_of(rules)
+        self.placing = Placing(self.table.kernel, self.shapes, boxes, self._logged, bounds, TOLERANCE, self.freezes)
         slack = -TOLERANCE if rules.contact.edges_touch else TOLERANCE
         self.finder = TouchFinder(self.placing, self.narrow, slack)
         mover = Mover(self.motions, self.placing, self.narrow, clips, Pushes(self.table.kernel), TOLERANCE)
@@ -378,13 +381,10 @@ class Stage:
 
     def left(self) -> list[tuple[int, ActorState, str]]:
         """Who has gone by itself since this was last asked: frame, actor, why; by frame, then id."""
-        found = [
-            (frame, self.state(row), "edge" if at_edge else "expired")
-            for frame, row, at_edge in self.kernel.tell_left()
-        ]
-        found.sort(key=lambda one: one[1].id)
-        found.sort(key=itemgetter(0))
-        return found
+        actors = cast(list[ActorState], self.actors)  # whoever has left is still known
+        found = [(frame, actors[row].id, row, at_edge) for frame, row, at_edge in self.kernel.tell_left()]
+        found.sort()
+        return [(frame, actors[row], "edge" if at_edge else "expired") for frame, _, row, at_edge in found]
 
     def ending(self) -> dict[int, str]:
         """Who is taken away at the end of this frame, unless something else takes it: rows, and why."""

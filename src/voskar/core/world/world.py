@@ -239,26 +239,29 @@ class World(Asked):
 
     def enter(self, birth: Birth, facing: float = 1.0) -> ActorState:
         """A driven actor appears in this frame; it first moves in the next."""
-        kind, number, clip, life = self._entering[birth.kind]
+        kind, told, number, clip, life = self._entering[birth.kind]
         if birth.id in self.fixtures:
             row = self.fixture_row[birth.id]
         else:
             row = self._free.pop() if self._free else self._new_row()
         state = ActorState(row, birth.id, kind, kind.side or birth.side, birth.owner, True, kind.health, kind.lives)
-        self.run.ghosts.pop(birth.id, None)
+        run = self.run
+        if run.ghosts:
+            run.ghosts.pop(birth.id, None)
         self.entered += 1
         state.serial = self.entered
         self.actors[row] = state
         self.rows[birth.id] = row
         vx, vy = kind.motion.velocity if birth.velocity is None else birth.velocity
-        self.table.owner[row] = birth.owner_row
-        self.hold_row(birth.owner_row)
+        owner = self.table.owner[row] = birth.owner_row
+        if owner >= 0:
+            self._refs[owner] += 1
         self.kernel.enter(
             self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing, birth.z
         )
-        if self.run.frozen_until >= self.frame:
-            self.table.frozen_since[row], self.table.frozen_until[row] = self.frame, self.run.frozen_until
-        self.run.seen_kinds.add(kind.told)
+        if self.freezes and run.frozen_until >= self.frame:
+            self.table.frozen_since[row], self.table.frozen_until[row] = self.frame, run.frozen_until
+        run.seen_kinds.add(told)
         return state
 
     def move_at_once(self, state: ActorState) -> None:

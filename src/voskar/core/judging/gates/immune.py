@@ -19,7 +19,7 @@ def stops(contact: Contact) -> bool:
         return False
     if target.immune_since <= contact.frame <= target.immune_until:
         return True
-    return target.kind.any_clip_iframes and contact.world.clip_guards(target)
+    return target.kind.name in contact.world.guarded_by_clips and contact.world.clip_guards(target)
 
 
 def check(contact: Contact) -> GateAnswer:

@@ -13,8 +13,9 @@ def stops(contact: Contact) -> bool:
     """Whether any condition does not hold; else which case it comes to is decided here."""
     if not holds(contact, contact.hitbox.attack.if_):
         return True
-    contact.choice = decide(contact)
-    return not contact.choice.lands
+    choice = decide(contact)
+    contact.choose(choice)
+    return not choice.lands
 
 
 def check(contact: Contact) -> GateAnswer:
