@@ -75,7 +75,7 @@ def _expect(world: World, holder: ActorState, rule: CounterRule) -> None:
     if goal is None:
         if asked:
             frame = base.since + regen.elapsed(regen.ticks(max(world.elapsed(holder, base.since), 0)) + 1)
-            world.visit(frame)
+            world.look_at(frame, holder.row)
             fills.setdefault(frame, []).append((holder.row, holder.id, rule.name))
         return
     ticks = ceil((goal - base.value) / regen.amount)
@@ -83,7 +83,7 @@ def _expect(world: World, holder: ActorState, rule: CounterRule) -> None:
         ticks += 1  # a quotient of floats may be too small
     for tick in range(1 if asked else ticks, ticks + 1):
         frame = base.since + regen.elapsed(base.done + tick)
-        world.visit(frame)
+        world.look_at(frame, holder.row)
     fills.setdefault(frame, []).append((holder.row, holder.id, rule.name))
 
 

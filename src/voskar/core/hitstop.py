@@ -45,7 +45,7 @@ def _delay(world: World, memory: Memory, state: ActorState, more: int) -> None:
         state.immune_until += more
     if state.stunned_until > frame:
         state.stunned_until += more
-        world.visit(state.stunned_until + 1)
+        world.look_at(state.stunned_until + 1, row)
     if table.disarmed_until[row] > frame:
         table.disarmed_until[row] += more
     memory.delay(row, frame, more)

@@ -2,15 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Set
+
 from voskar.core.asking import state_holds
+from voskar.core.ledger.events import CounterEvent
 from voskar.core.world import World
 
 
-def latch(world: World, frame: int) -> None:
+def latch(world: World, frame: int, rows: Set[int] | None = None) -> None:
     """Tells the kernel which conditions of its boxes each actor meets in a frame, as far as its state decides: what
-    tags its pose has is asked by the kernel itself. It is called whenever state may have changed before the frame."""
-    for state in world.conditional():
-        bits = 0
-        for number, condition in enumerate(world.catalog.conditions[state.kind.name]):
-            bits |= state_holds(world, state, condition, frame) << number
-        world.table.met[state.row] = bits
+    tags its pose has is asked by the kernel itself. `rows` are those whose state may have changed, None for everyone.
+    """
+    conditions, met = world.catalog.conditions, world.table.met
+    for state in world.conditional() if rows is None else map(world.actors.__getitem__, rows):
+        if state is not None and state.kind.name in conditions:
+            bits = 0
+            for number, condition in enumerate(conditions[state.kind.name]):
+                bits |= state_holds(world, state, condition, frame) << number
+            met[state.row] = bits
+
+
+def changed_since(world: World, told: int) -> set[int]:
+    """The rows of those whose state has changed since so many events had been told, with what they own: health, stun
+    and counters change with an event of their own."""
+    names = {event.id for event in world.events[told:] if event.id is not None}
+    rows = {world.rows[name] for name in names if name in world.rows}
+    if names and world.has_owners:
+        rows |= {state.row for state in world.conditional() if state.owner in names}
+    return rows
+
+
+def due(world: World, told: int) -> set[int] | None:
+    """The rows of those whose state may be another one as a frame begins; None for everyone: something happened that
+    more depends on than regen."""
+    looks = world.run.looks.pop(world.frame, set())
+    if world.kernel.mark == world.frame or any(type(event) is not CounterEvent for event in world.events[told:]):
+        return None
+    return looks | changed_since(world, told)

@@ -22,7 +22,7 @@ from voskar.core.judge import Judge
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.memory import Memory
 from voskar.core.kernel.storage import FOREVER
-from voskar.core.latching import latch
+from voskar.core.latching import changed_since, due, latch
 from voskar.core.ledger import Ledger
 from voskar.core.lifecycle import starting
 from voskar.core.lifecycle.goals import Goals
@@ -90,6 +90,7 @@ class Stepper:
             self.emitters.arm(state)
         self.resets.place_fixtures()
         latch(world, self.next)
+        self._told = 0
         self.look_ahead()
 
     def tick(self) -> None:
@@ -168,7 +169,8 @@ class Stepper:
         self.settling.tell_who_left()
         if run.fills or run.away:
             counting.move(world)
-        for row in run.given_back.pop(world.frame, ()) if run.given_back else ():
+        thawed = run.given_back.pop(world.frame, ()) if run.given_back else ()
+        for row in thawed:
             world.give_back(world.state(row))
         if not kernel.touched:
             self.returns.bring_back()
@@ -183,7 +185,8 @@ class Stepper:
                 adopter.fired()
             self.settling.tell_who_left()  # what moves at once may leave at once
             if latches:
-                latch(world, world.frame)
+                latch(world, world.frame, due(world, self._told) if adopter is None and not thawed else None)
+                self._told = len(world.events)
             world.touch()
         else:
             world.find_all()
@@ -202,7 +205,8 @@ class Stepper:
         if adopter is not None:
             adopter.settled()
         if latches:
-            latch(world, world.frame + 1)
+            latch(world, world.frame + 1, changed_since(world, self._told) if adopter is None else None)
+            self._told = len(world.events)
         if watched and observer is not None:
             observer.after(self)
 

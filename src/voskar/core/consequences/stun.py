@@ -21,7 +21,7 @@ def apply(effect: Effect) -> None:
     state.stunned_until = until
     if state.kind.stun_disarms:
         world.disarm(state, until)
-    world.visit(until + 1)
+    world.look_at(until + 1, state.row)
     world.events.append(StunEvent(frame=world.frame, id=state.id, until=until, by=effect.by))
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 import numpy as np
 
 from voskar.core.kernel.broad_phase import TouchRow
@@ -72,17 +70,20 @@ class Asked(Stage):
         """What a counter has come to, with what regen has brought so far, or had some frames ago."""
         rule = holder.kind.counters.get(name)
         base = holder.regens.get(name) if holder.regens else None
-        if base is not None and rule is not None and rule.regen is not None:
-            if base.value == rule.goal:
-                return base.value  # where regen leads to
-            ticks = rule.regen.ticks(max(self.elapsed(holder, base.since) - ago, 0)) - base.done
-            return rule.within(base.value if not ticks else changed(base.value, rule.regen.amount, ticks))
-        return holder.counters.get(name, 0.0 if rule is None else rule.start)
+        if base is None or rule is None or rule.regen is None:
+            return holder.counters.get(name, 0.0 if rule is None else rule.start)
+        value, regen = base.value, rule.regen
+        if value == (rule.max if regen.amount > 0 else rule.min):
+            return value  # where regen leads to
+        elapsed = (self.now(holder) if self.freezes else self.frame) - base.since - ago
+        ticks = regen.ticks(elapsed if elapsed > 0 else 0) - base.done
+        return rule.within(changed(value, regen.amount, ticks) if ticks else value)
 
-    def conditional(self) -> Iterable[ActorState]:
+    def conditional(self) -> list[ActorState]:
         """The actors whose boxes are open by a condition."""
         conditions = self.catalog.conditions
-        return (state for state in self.everyone() if state.kind.name in conditions) if conditions else ()
+        there = (state for state in self.actors if state is not None) if conditions else ()
+        return [state for state in there if state.kind.name in conditions]
 
     def touches(self) -> list[TouchRow]:
         """The touches of this frame, of boxes that may meet: a shot that was reflected may be on other layers."""

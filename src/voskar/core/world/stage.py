@@ -69,6 +69,7 @@ class Stage:
         self._free: list[int] = []
         self._refs: list[int] = []
         self._visits: list[int] = []
+        self._to_visit: set[int] = set()
         self.waiting: list[Birth] = []
         """What was ordered for the next frame, in the order in which it came about."""
         self.any_absorbs = any(rule.absorbs for kind in rules.kinds.values() for rule in kind.counters.values())
@@ -76,6 +77,7 @@ class Stage:
         self.freezes = rules.any_hitstop
         self.guarded_by_clips = frozenset(kind.name for kind in rules.kinds.values() if kind.any_clip_iframes)
         """The kinds that some clip makes immune."""
+        self.has_owners = rules.drives or any(actor.owner is not None for actor in recording.actors)
         self.settling: set[int] = set()
         """Who has run out of something in this frame."""
         self.entered = 0
@@ -233,13 +235,15 @@ class Stage:
 
     def visit(self, frame: int) -> None:
         """Something falls due in a frame: it is gone through step by step."""
-        heapq.heappush(self._visits, frame)
+        if frame not in self._to_visit:
+            self._to_visit.add(frame)
+            heapq.heappush(self._visits, frame)
 
     def next_visit(self, frame: int) -> int:
         """The next frame, this one or later, in which something falls due that no touch brings about."""
         visits = self._visits
         while visits and visits[0] < frame:
-            heapq.heappop(visits)
+            self._to_visit.discard(heapq.heappop(visits))
         return visits[0] if visits else FOREVER
 
     # where things are

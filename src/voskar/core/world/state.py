@@ -175,6 +175,8 @@ class RunState(Struct):
     """How many lives the points of a side have given to a kind of it."""
     anyone_out: bool = False
     seen_kinds: set[str] = set()
+    looks: dict[int, set[int]] = {}
+    """Whose boxes' conditions time alone may change, by frame: rows."""
     recheck: bool = False
     """Whether something has changed that may end the run."""
     due: dict[int, int] = {}

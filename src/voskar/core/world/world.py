@@ -152,6 +152,12 @@ class World(Asked):
 
     # verbs: who is there
 
+    def look_at(self, frame: int, row: int) -> None:
+        """Time alone may change in a frame by what conditions the boxes of an actor are open."""
+        self.visit(frame)
+        if self.catalog.conditions:
+            self.run.looks.setdefault(frame, set()).add(row)
+
     def consume(self, state: ActorState) -> None:
         """Out of play from the next frame on; a recorded one until the recording has been without it for a frame."""
         state.consumed = self.frame

@@ -13,6 +13,8 @@ def stops(contact: Contact) -> bool:
     """Whether any condition does not hold; else which case it comes to is decided here."""
     if not holds(contact, contact.hitbox.attack.if_):
         return True
+    if not (contact.hitbox.attack.cases or contact.target.kind.cases):
+        return False
     choice = decide(contact)
     contact.choose(choice)
     return not choice.lands
