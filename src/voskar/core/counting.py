@@ -35,7 +35,7 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
         after = rule.within(after)
     base = holder.regens.get(name)
     if base is not None and rule is not None and rule.regen is not None and (after - before) * rule.regen.amount < 0:
-        holder.regens[name] = Regenerating(after, world.now(holder), 0)
+        _regrow(holder, name, Regenerating(after, world.now(holder), 0))
     put(world, holder, name, after)
     _tell(world, holder.id, name, before, after, cause)
     if rule is not None and after != before and after in (rule.min, rule.max):
@@ -44,17 +44,21 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
 
 def put(world: World, holder: ActorState, name: str, value: float) -> None:
     """A counter has this value from now on; regen goes on from there, in the frames that it had."""
-    holder.counters[name] = value
+    holder.counters = {**holder.counters, name: value}
     rule = holder.kind.counters.get(name)
     if rule is None:
         return
     base = holder.regens.get(name)
     if base is not None and rule.regen is not None:
         done = rule.regen.ticks(world.elapsed(holder, base.since))
-        holder.regens[name] = Regenerating(value, base.since, done)
+        _regrow(holder, name, Regenerating(value, base.since, done))
         _expect(world, holder, rule)
     if rule.reset_if is not None and (value != rule.start or base is not None):
         _watch(world, holder, name)
+
+
+def _regrow(state: ActorState, name: str, base: Regenerating) -> None:
+    state.regens = {**state.regens, name: base}
 
 
 def settle(world: World, holder: ActorState, name: str) -> None:
@@ -135,44 +139,45 @@ def _watch(world: World, state: ActorState, counter: str) -> None:
 def stop(world: World, state: ActorState) -> None:
     """A mark stands before all else in its frame: what regen had brought by the frame before is what is kept."""
     ago = 0 if world.is_frozen(state) else 1
-    for name in state.regens:
-        state.regens[name] = Regenerating(world.counter_of(state, name, ago), world.now(state), 0)
+    state.regens = {
+        name: Regenerating(world.counter_of(state, name, ago), world.now(state), 0) for name in state.regens
+    }
 
 
 def begin(world: World, state: ActorState) -> None:
     """A run begins for an actor: its counters are at their start, but for those that it has kept."""
     kept = {name: world.counter_of(state, name) for name in state.counters}
-    state.regens.clear()
+    state.regens = {}
     for name, rule in state.kind.counters.items():
-        told = state.counters.setdefault(name, rule.start)
+        told = state.counters.get(name, rule.start)
         value = kept.get(name, told)
         if rule.regen is not None:
             first = world.first_in_play(state)
             if first is not None:
-                state.regens[name] = Regenerating(value, first, 0)
+                _regrow(state, name, Regenerating(value, first, 0))
         put(world, state, name, value)
         if name in state.regens:
-            state.counters[name] = told
+            state.counters = {**state.counters, name: told}
 
 
 def come_back(world: World, state: ActorState) -> None:
     """An actor returns: regen counts from this frame."""
     for name in state.regens:
         value = world.counter_of(state, name)
-        state.regens[name] = Regenerating(value, world.frame, 0)
+        _regrow(state, name, Regenerating(value, world.frame, 0))
         _expect(world, state, state.kind.counters[name])
 
 
 def delay(world: World, state: ActorState, more: int) -> None:
     """An actor is frozen: its counters go on so many frames later."""
     for name, base in state.regens.items():
-        state.regens[name] = Regenerating(base.value, base.since + more, base.done)
+        _regrow(state, name, Regenerating(base.value, base.since + more, base.done))
         _expect(world, state, state.kind.counters[name])
 
 
 def take_over(world: World, state: ActorState, former: ActorState) -> None:
     """An actor has the counters of another one from now on, and returns with them."""
-    state.counters, state.regens = dict(former.counters), dict(former.regens)
+    state.counters, state.regens = former.counters, former.regens
     come_back(world, state)
 
 

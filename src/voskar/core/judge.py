@@ -10,7 +10,7 @@ from voskar.core.clashes import Clashes, clash
 from voskar.core.consequences import Bound, consequences_of, consume, land
 from voskar.core.judging.cases import remember
 from voskar.core.judging.contact import Contact, swing_of
-from voskar.core.judging.gates import GATES, Gate
+from voskar.core.judging.gates import GATES
 from voskar.core.judging.memory import Memory
 from voskar.core.judging.order import Order
 from voskar.core.judging.outcomes import LANDED
@@ -18,8 +18,9 @@ from voskar.core.ledger import Event
 from voskar.core.ledger.events import ContactEvent
 from voskar.core.world import ActorState, World
 
-Asked = tuple[tuple[Gate[Contact], ...], bool]
-"""The gates that can stop an attack at all under some rules, and whether it matters how long its touches go on."""
+Asked = tuple[tuple[tuple[Callable[[Contact], bool], str], ...], bool]
+"""The gates that can stop an attack at all under some rules, by what they ask and their names; and whether it matters
+how long its touches go on."""
 
 Judged = Callable[[Contact, str], None]
 """Told of every contact and its outcome, before it takes effect: every gate can still be asked."""
@@ -71,7 +72,7 @@ class Judge:
 
     def _gates_of(self, hitbox: FormedBox) -> Asked:
         attack = hitbox.attack
-        gates = tuple(gate for gate in GATES if gate.possible(self.world.rules, attack))
+        gates = tuple((gate.stops, gate.name) for gate in GATES if gate.possible(self.world.rules, attack))
         is_entry = attack.rehit is not None and attack.rehit.mode == "entry"
         found = self._gates[hitbox.number] = gates, is_entry or attack.max_targets is not None
         return found
@@ -110,9 +111,9 @@ class Judge:
             if account is not None:
                 account.look(contact)
             gates, is_watched = all_gates[hit] or self._gates_of(hitbox)
-            for gate in gates:
-                if gate.stops(contact):
-                    outcome = gate.name
+            for stops, name in gates:
+                if stops(contact):
+                    outcome = name
                     break
             if contact.choice is not None:
                 remember(contact, contact.choice)
@@ -168,11 +169,27 @@ class Judge:
         lingering = world.table.lingering
         lingers = self._lingers and (lingering[attacker.row] or lingering[target.row])
         damage = contact.damage if outcome == LANDED else None
-        names = (attacker.id, hitbox.box.name, target.id, hurtbox.box.name, hitbox.attack.name)
         detail = "lingering" if lingers else None
         if outcome == "unmet" and case is not None:
             detail = case
-        ledger.append(ContactEvent(frame, frame, *names, outcome, contact.t, x, y, damage, detail, case))
+        ledger.append(
+            ContactEvent(
+                frame,
+                frame,
+                attacker.id,
+                hitbox.box.name,
+                target.id,
+                hurtbox.box.name,
+                hitbox.attack.name,
+                outcome,
+                contact.t,
+                x,
+                y,
+                damage,
+                detail,
+                case,
+            )
+        )
 
     def _close(self, pair: tuple[str, int, str, int]) -> None:
         """Writes down how long the last contact of a pair has run."""

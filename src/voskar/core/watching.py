@@ -118,7 +118,7 @@ class Watch:
     def _keep(world: World, moment: Moment, name: str) -> ActorState | None:
         state = world.find(name)
         if state is not None and name not in moment.states:
-            moment.states[name] = msgspec.structs.replace(state, counters=dict(state.counters))
+            moment.states[name] = msgspec.structs.replace(state)
         return state
 
     def _ask(self, stepper: Stepper, moment: Moment, attacker: str, target: str) -> None:

@@ -80,8 +80,8 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     """Tells a birth, and lets it come into the world, unless the recording shows such actors itself."""
     expected = birth.kind in world.shown_kinds
     detail = "expected" if expected else None
-    whose = (birth.owner, birth.emitter, detail)
-    world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, birth.x, birth.y, birth.angle, *whose))
+    x, y, angle = birth.x, birth.y, birth.angle
+    world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, x, y, angle, birth.owner, birth.emitter, detail))
     if not expected:
         state = world.enter(birth)
         if state.kind.counters:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any, NamedTuple, Self
 
 import msgspec
@@ -14,6 +16,9 @@ from voskar.core.rules import CounterRule, Kind, Reflect
 
 NEVER = -FOREVER
 """A frame before all others."""
+
+NOTHING: Mapping[str, Any] = MappingProxyType({})
+"""Of a swarm there are thousands: what none of them has takes no room."""
 
 Gun = tuple[int, str]
 """An emitter: the row of its owner, and its name."""
@@ -84,9 +89,9 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     """The frame in which it was consumed."""
     gone_until: int = NEVER
     """The first frame in which it is in play again after that."""
-    counters: dict[str, float] = {}
-    """As they were told last: see `World.counter`."""
-    regens: dict[str, Regenerating] = {}
+    counters: Mapping[str, float] = NOTHING
+    """As they were told last: see `World.counter`. Neither this nor `regens` is ever changed in place."""
+    regens: Mapping[str, Regenerating] = NOTHING
     checkpoint: Vector | None = None
     fell_at: Vector | None = None
     """Where it went down."""
@@ -116,9 +121,8 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
         return self.lives if self.lives is None or self.owes is None else max(self.lives - 1, 0)
 
     def copied(self, copier: Copier) -> Self:
-        """One that goes another way from now on. Of a swarm there are thousands."""
+        """One that goes another way from now on."""
         made: Self = copier.shallow(self)
-        made.counters, made.regens = self.counters.copy(), self.regens.copy()
         return made
 
     def revive(self) -> None:

@@ -232,7 +232,9 @@ class World(Asked):
         owner = self.table.owner[row]
         if owner >= 0:
             self.table.owner[row] = -1
-            self.drop_row(owner)
+            self._refs[owner] -= 1
+            if not self._refs[owner] and self.actors[owner] is None:
+                self._release(owner)
 
     def _new_row(self) -> int:
         row = len(self.actors)
