@@ -29,6 +29,7 @@ SHARES = (0.25, 0.5, 1.0)
 ALIVE = (20, 100, 500, 2000)
 RECORDINGS, SINGLE, OFTEN = 200, 10, 2000
 HERE = Path(__file__).parent
+FIGHTS = {"plain": scenes.RULES, "fights": scenes.fights()}
 
 
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # an installed package has its bytecode beside it
@@ -260,6 +261,17 @@ def scenes_table(folder: Path) -> None:
         print(f"| {name}: all to a quarter | 4.0 | {told} | | | | | |")
 
 
+def fights_table(folder: Path) -> None:
+    """Scenes with rules of fights on everyone, beside the same scenes without."""
+    print("\n| rules of fights on everyone | without, replay s | with, replay s | times without |")
+    print("|---|--:|--:|--:|")
+    for scene, frames in (("duel", 30_000), ("crowd", 900), ("skirmish", 9_000)):
+        files = {rules: scenes.write(folder / rules, scene, frames, text) for rules, text in FIGHTS.items()}
+        found = {rules: best_of(5, lambda its=its: fresh("replay", *its), "replay") for rules, its in files.items()}  # type: ignore[misc]
+        plain, own = (found[rules]["replay"] for rules in FIGHTS)
+        print(f"| {scene} | {plain:.3f} | {own:.3f} | {own / plain:.2f} |", flush=True)
+
+
 def reading_table(folder: Path) -> None:
     """Reading beside what the JSON library takes alone."""
     voskar = str(Path(sys.executable).with_name("voskar"))
@@ -458,6 +470,7 @@ def main() -> None:
         if is_compiled():
             against_c(folder)
         scenes_table(folder)
+        fights_table(folder)
         reading_table(folder)
         checks(folder)
         copies(folder)

@@ -66,6 +66,25 @@ MIXED = (
 )
 """The same with a bent polygon, a turned capsule, a shape of pixels and a swept circle."""
 
+
+def fights() -> str:
+    """The same with hitstop, counters that regenerate, and boxes and an attack that ask for them."""
+    rules = RULES.replace(
+        "[attacks.sting]\n", '[attacks.sting]\nhitstop = "3f"\nif = { target = { counters = { guard = ">= 0" } } }\n'
+    )
+    guard = '{ start = 20, max = 20, regen = { amount = 1, every = "9f", after = "30f" } }'
+    rage = '{ max = 9, regen = { amount = 1, every = "20f" } }'
+    for kind, counter, rule, boxes in (
+        ("keeper", "guard", guard, ("torso", "tool")),
+        ("hornet", "rage", rage, ("belly", "sting")),
+    ):
+        rules = rules.replace(f"[kinds.{kind}]\n", f"[kinds.{kind}]\ncounters = {{ {counter} = {rule} }}\n")
+        for box in boxes:
+            head = f"[kinds.{kind}.boxes.{box}]\n"
+            rules = rules.replace(head, f'{head}if = {{ counters = {{ {counter} = ">= 0" }} }}\n')
+    return rules
+
+
 SWARM = """
 voskar = 2
 [space]
@@ -295,6 +314,7 @@ def write_belly(path: Path) -> None:
 def write(folder: Path, scene: str, frames: int, rules: str = RULES, **header: Any) -> tuple[Path, Path]:
     """Writes rulebook and recording to a folder."""
     rulebook, recording = folder / "rules.toml", folder / f"{scene}-{frames}.jsonl"
+    folder.mkdir(exist_ok=True)
     rulebook.write_text(rules)
     write_belly(folder / "belly.png")
     with recording.open("w") as file:
