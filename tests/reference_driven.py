@@ -134,7 +134,10 @@ class Driven:
                 self.remove(name)
             elif why:
                 body["solid"] = frame
+        seen = recorded | {name: self.pose(name, frame) for name in self.bodies}
+        self.world.all_poses, self.world.present = seen, set(seen)
         self.world.fights.tick(frame)
+        self.world.all_poses, self.world.present = recorded, set(recorded)
         self.world.vitals.returns(frame, recorded)
         fresh, self.waiting, self.came = self.waiting, [], set()
         self.poses = recorded | {name: self.pose(name, frame) for name in self.bodies}
