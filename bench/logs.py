@@ -71,12 +71,12 @@ def places(frames: int = FRAMES, apart: float = 60.0) -> Iterator[Frame]:
         yield {"frame": frame, "poses": poses}
 
 
-def each_pose(**told: Any) -> Callable[[Frame], None]:
+def each_pose(**fields: Any) -> Callable[[Frame], None]:
     """Adds the same to each pose; a value that is called is given frame and pose."""
 
     def add(frame: Frame) -> None:
         for pose in frame["poses"]:
-            pose |= {key: value(frame, pose) if callable(value) else value for key, value in told.items()}
+            pose |= {key: value(frame, pose) if callable(value) else value for key, value in fields.items()}
 
     return add
 
@@ -84,7 +84,7 @@ def each_pose(**told: Any) -> Callable[[Frame], None]:
 def corners(pose: Pose, size: tuple[float, float], at: tuple[float, float]) -> list[float]:
     """A box as a game logs it."""
     x, y = pose["x"] + at[0], pose["y"] + at[1]
-    return [round(one, 2) for one in (x - size[0] / 2, y - size[1] / 2, x + size[0] / 2, y + size[1] / 2)]
+    return [round(item, 2) for item in (x - size[0] / 2, y - size[1] / 2, x + size[0] / 2, y + size[1] / 2)]
 
 
 def boxes(*names: str) -> Callable[[Frame], None]:
@@ -218,9 +218,9 @@ def session(frames: int) -> tuple[dict[str, Any], list[Frame]]:
             )
         lines.append(json.dumps({"frame": frame, "poses": poses}).encode())
     played = read_recording(lines, "session", book)
-    header, told = perfect_log(book.rules(played.rate), played)
-    use_again(told)
-    return header, told
+    header, entries = perfect_log(book.rules(played.rate), played)
+    use_again(entries)
+    return header, entries
 
 
 def use_again(frames: list[Frame]) -> None:
@@ -248,8 +248,8 @@ def sessions(folder: Path, most: int = 18_000) -> None:
     (folder / "session.toml").write_text(SESSION)
     rows = []
     for frames in (most // 4, most // 2, most):
-        header, told = session(frames)
-        path = write(folder / "session.jsonl", iter(told), header=header)
+        header, entries = session(frames)
+        path = write(folder / "session.jsonl", iter(entries), header=header)
         row = fresh("costs", folder / "session.toml", path)
         rows.append(row)
         print(
@@ -267,8 +267,8 @@ RUN = 6000
 
 def long_session(minutes: float) -> tuple[dict[str, Any], Iterator[Frame]]:
     """Runs one after the other, each begun by a mark, with what the display shows of the keepers."""
-    header, told = session(RUN)
-    for frame in told:
+    header, entries = session(RUN)
+    for frame in entries:
         frame["display"] = [
             {"id": pose["id"], "health": pose["health"]} for pose in frame["poses"] if pose["kind"] == "keeper"
         ]
@@ -276,7 +276,7 @@ def long_session(minutes: float) -> tuple[dict[str, Any], Iterator[Frame]]:
     def frames() -> Iterator[Frame]:
         for number in range(round(minutes * 60 * RATE)):
             mark = {"reset": "run"} if number and number % RUN == 0 else {}
-            yield told[number % RUN] | {"frame": number} | mark
+            yield entries[number % RUN] | {"frame": number} | mark
 
     return header, frames()
 
@@ -309,7 +309,7 @@ def lengths(folder: Path) -> None:
             ("draft", path, "--out", made, "--overwrite"),
             ("tune", rulebook, path, "--vary", "kinds.keeper.iframes=25f..34f/1"),
         )
-        cells += [f"{command(*one) / once:.1f}" if minutes <= 20 else "" for one in commands]
+        cells += [f"{command(*entry) / once:.1f}" if minutes <= 20 else "" for entry in commands]
         size = path.stat().st_size / 1e6
         print(f"| {minutes} min | {size:.0f} | {once:.2f} | {' | '.join(cells)} | {row['peak_mb']:.0f} |", flush=True)
     _exponents(rows, "frames")
@@ -372,7 +372,9 @@ def decoding(path: Path) -> None:
 
     line_of = FrameLine
     if b'"_' in path.read_bytes()[:20000]:  # keys of its own are passed over
-        fields = [(one.name, one.type, one.default) for one in msgspec.structs.fields(FrameLine) if not one.required]
+        fields = [
+            (field.name, field.type, field.default) for field in msgspec.structs.fields(FrameLine) if not field.required
+        ]
         pose_type = msgspec.defstruct("Pose", [("id", str), ("kind", str), ("x", float), ("y", float)], gc=False)
         fields = [(n, list[pose_type] if n == "poses" else t, d) for n, t, d in fields]  # type: ignore[valid-type]
         line_of = msgspec.defstruct("Frame", [("frame", int), *fields], gc=False)  # type: ignore[assignment]
@@ -407,8 +409,8 @@ def costs(rulebook: str, recording: str) -> dict[str, float]:
 def exponents(sizes: Sequence[float], **series: Sequence[float]) -> None:
     """By which power of its size each series of times grows, from the ends of the series: 1 is linear."""
     spread = math.log(sizes[-1] / sizes[0])
-    told = ", ".join(f"{name} {math.log(some[-1] / some[0]) / spread:.2f}" for name, some in series.items())
-    print(f"\nExponents: {told}.", flush=True)
+    text = ", ".join(f"{name} {math.log(values[-1] / values[0]) / spread:.2f}" for name, values in series.items())
+    print(f"\nExponents: {text}.", flush=True)
 
 
 def fresh(task: str, *arguments: object) -> dict[str, float]:
@@ -434,8 +436,8 @@ def by_field(folder: Path) -> None:
         command("convert", path, tables)
         faster = row["load"] / fresh("costs", rulebook, tables)["load"]
         shutil.rmtree(tables)
-        told = f"{decode:,.0f} | {load:,.0f} | {load / decode:.1f} | {faster:.1f} | {alone:,.0f} | {check:,.0f}"
-        print(f"| {name} | {told} | {check / alone:.1f} | {row['findings']:.0f} |", flush=True)
+        text = f"{decode:,.0f} | {load:,.0f} | {load / decode:.1f} | {faster:.1f} | {alone:,.0f} | {check:,.0f}"
+        print(f"| {name} | {text} | {check / alone:.1f} | {row['findings']:.0f} |", flush=True)
 
 
 def hit_counts(folder: Path) -> None:
@@ -448,8 +450,8 @@ def hit_counts(folder: Path) -> None:
         path = write(folder / "hits.jsonl", places(frames, apart=6.0), hits)
         row = fresh("costs", rulebook, path)
         rows.append(row)
-        told = f"{row['replay']:.2f} | {row['check']:.2f} | {row['check'] / row['replay']:.1f}"
-        print(f"| {row['claims']:,.0f} | {told} |", flush=True)
+        text = f"{row['replay']:.2f} | {row['check']:.2f} | {row['check'] / row['replay']:.1f}"
+        print(f"| {row['claims']:,.0f} | {text} |", flush=True)
     _exponents(rows, "claims")
 
 

@@ -95,8 +95,8 @@ def readings(rulebook: str, recording: str, tables: str) -> dict[str, float]:
                 decoder.decode(line)
 
     def kept() -> None:
-        _, _, told = Path(recording).read_bytes().partition(b"\n")
-        decoder.decode_lines(told)
+        _, _, text = Path(recording).read_bytes().partition(b"\n")
+        decoder.decode_lines(text)
 
     tasks: dict[str, Callable[[], object]] = {
         "lines": lines,
@@ -221,8 +221,8 @@ def against_c(folder: Path) -> None:
             files = scenes.write(folder, scene, frames, scenes.BUSY)
             row = best_of(3, lambda files=files: fresh("replay", *files), "replay")  # type: ignore[misc]
             own = row["replay"] / frames * 1e6
-            told = f"{row['alive']:,.0f} | {row['contacts']:,.0f} | {c:.1f} | {own:.1f} | {own / c:.1f} |"
-            print(f"| swarm, busy, everything | {told}", flush=True)
+            text = f"{row['alive']:,.0f} | {row['contacts']:,.0f} | {c:.1f} | {own:.1f} | {own / c:.1f} |"
+            print(f"| swarm, busy, everything | {text}", flush=True)
 
 
 def scenes_table(folder: Path) -> None:
@@ -257,8 +257,8 @@ def scenes_table(folder: Path) -> None:
                 flush=True,
             )
         growth = {part: rows[-1][part] / rows[0][part] for part in ("read", "replay")}
-        told = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
-        print(f"| {name}: all to a quarter | 4.0 | {told} | | | | | |")
+        text = ", ".join(f"{part} {value:.1f}" for part, value in growth.items())
+        print(f"| {name}: all to a quarter | 4.0 | {text} | | | | | |")
 
 
 def fights_table(folder: Path) -> None:
@@ -356,7 +356,7 @@ def clusters(recordings: int = OFTEN) -> None:
         print(f"\n| suite of {recordings:,} recordings | s | recordings/s |")
         print("|---|--:|--:|")
 
-        def told(name: str, *arguments: str) -> None:
+        def report(name: str, *arguments: str) -> None:
             command = [voskar, "suite", "--fresh", "--brief", *arguments]
             start = time.perf_counter()
             subprocess.run(command, cwd=folder, capture_output=True, check=True)
@@ -364,9 +364,11 @@ def clusters(recordings: int = OFTEN) -> None:
             print(f"| {name} | {seconds:.1f} | {recordings / seconds:.1f} |", flush=True)
 
         for workers in (1, 2):
-            told(f"{workers} of this machine", "--workers", str(workers))
-            with LocalCluster(n_workers=workers, threads_per_worker=1, dashboard_address=None, host="127.0.0.1") as one:
-                told(f"{workers} of a cluster", "--cluster", one.scheduler_address)
+            report(f"{workers} of this machine", "--workers", str(workers))
+            with LocalCluster(
+                n_workers=workers, threads_per_worker=1, dashboard_address=None, host="127.0.0.1"
+            ) as value:
+                report(f"{workers} of a cluster", "--cluster", value.scheduler_address)
 
 
 def check_shots(shots: str, rulebook: str, recording: str) -> dict[str, float]:
@@ -396,8 +398,8 @@ def checks(folder: Path) -> None:
     print("|---|--:|--:|--:|")
     for shots in (2_500, 5_000, 10_000):
         row = fresh("check", shots, *scenes.write_shots(folder, shots))
-        told = f"{row['replay']:.2f} | {row['check']:.2f} | {row['check'] / row['replay']:.1f}"
-        print(f"| {shots:,} | {told} |", flush=True)
+        text = f"{row['replay']:.2f} | {row['check']:.2f} | {row['check'] / row['replay']:.1f}"
+        print(f"| {shots:,} | {text} |", flush=True)
 
 
 def copying(rulebook: str, recording: str) -> dict[str, float]:
@@ -435,8 +437,8 @@ def copies(folder: Path) -> None:
         ("swarm of 2,000", "swarm", scenes.swarm(2000)),
     ):
         row = fresh("copy", *scenes.write(folder, scene, 900, rules))
-        told = f"{row['seconds'] * 1e3:.1f} | {row['mb']:.1f} | {row['seconds'] / row['frame']:.0f}"
-        print(f"| {name} | {row['actors']:.0f} | {told} |", flush=True)
+        text = f"{row['seconds'] * 1e3:.1f} | {row['mb']:.1f} | {row['seconds'] / row['frame']:.0f}"
+        print(f"| {name} | {row['actors']:.0f} | {text} |", flush=True)
 
 
 def hours(folder: Path) -> None:

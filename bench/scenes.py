@@ -287,8 +287,8 @@ def write_suite(folder: Path, count: int, frames: int, different: int = 20) -> N
     )
     book = load_rulebook(folder / "rules.toml")
     for seed in range(different):
-        told = list(lines("match", frames, seed))
-        played = read_recording((line.encode() for line in told), "match", book)
+        texts = list(lines("match", frames, seed))
+        played = read_recording((line.encode() for line in texts), "match", book)
         hits: dict[int, list[dict[str, float | str | None]]] = {}
         for event in replay(book.rules(played.rate), played).hits():
             claim: dict[str, float | str | None] = {
@@ -298,10 +298,10 @@ def write_suite(folder: Path, count: int, frames: int, different: int = 20) -> N
                 "damage": event.damage,
             }
             hits.setdefault(event.frame, []).append(claim)
-        for frame, some in hits.items():
-            told[frame + 1] = f'{told[frame + 1].rstrip()[:-1]},"claims":{json.dumps(some)}}}\n'
+        for frame, text in hits.items():
+            texts[frame + 1] = f'{texts[frame + 1].rstrip()[:-1]},"claims":{json.dumps(text)}}}\n'
         for copy in range(seed, count, different):
-            (folder / f"match-{copy:03}.jsonl").write_text("".join(told))
+            (folder / f"match-{copy:03}.jsonl").write_text("".join(texts))
 
 
 def write_belly(path: Path) -> None:

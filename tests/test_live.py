@@ -228,8 +228,8 @@ def test_a_file_that_grows(rules: Path, tmp_path: Path, here: Any) -> None:
     assert live.returncode == 1
     whole = here("check", rules, path, "--json", cwd=tmp_path)
     assert last + "\n" == whole.stdout
-    told_of = [(json.loads(one)["event"], json.loads(one).get("frame")) for one in events]
-    assert told_of == [("finding", 60), ("finding", 100), ("begun", None), ("finding", 20)]
+    described = [(json.loads(one)["event"], json.loads(one).get("frame")) for one in events]
+    assert described == [("finding", 60), ("finding", 100), ("begun", None), ("finding", 20)]
 
 
 def test_a_game_that_connects(rules: Path, tmp_path: Path) -> None:
@@ -243,10 +243,10 @@ def test_a_game_that_connects(rules: Path, tmp_path: Path) -> None:
             game_side.sendall(text)
             until(lambda at=missing: f"{at} hit-missing" in out.text)
     live.send_signal(signal.SIGINT)
-    told_of = out.whole()
+    described = out.whole()
     live.wait(20)
-    assert "another recording begins" in told_of
-    assert "200" not in told_of
+    assert "another recording begins" in described
+    assert "200" not in described
     assert (tmp_path / "kept-2.jsonl").read_bytes() == text
     assert (tmp_path / "kept.jsonl").exists()
     assert live.returncode == 1

@@ -131,7 +131,7 @@ RENAMED: Mapping[str, str] = {
     "attack": "hit-attack",
     "told-moved": "event-moved",
     "told-denied": "event-denied",
-    "told-untold": "event-missing",
+    "told-unlogged": "event-missing",
     "told-other": "event-values",
     "spawn-unfired": "spawn-unexpected",
     "walks": "down-moves",

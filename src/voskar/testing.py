@@ -202,8 +202,8 @@ class Selection:
         return iter(self.events)
 
     def __repr__(self) -> str:
-        told = " ".join(f"{key} {value}" for key, value in self.columns.items())
-        return f"<{len(self.events)} {self.name} {told}".rstrip() + f" in {[event.frame for event in self.events]}>"
+        text = " ".join(f"{key} {value}" for key, value in self.columns.items())
+        return f"<{len(self.events)} {self.name} {text}".rstrip() + f" in {[event.frame for event in self.events]}>"
 
 
 class Frames(list[int]):
@@ -215,12 +215,12 @@ class Frames(list[int]):
 
     def against(self, expected: Sequence[int]) -> list[str]:
         """What differs from some frames, in lines, with the gates of the first hit that does."""
-        more = sorted(set(self) - set(expected))
+        suffix = sorted(set(self) - set(expected))
         less = sorted(set(expected) - set(self))
         lines = [f"{self.of.name} in {list(self)}, expected {list(expected)}"]
-        lines += [f"not expected: {more}"] if more else []
+        lines += [f"not expected: {suffix}"] if suffix else []
         lines += [f"missing: {less}"] if less else []
-        odd = sorted({*more, *less})
+        odd = sorted({*suffix, *less})
         if not odd:
             return [*lines, "the same frames, in another order or more than once"]
         attacker, target = self._pair(odd[0])
@@ -233,6 +233,6 @@ class Frames(list[int]):
     def _pair(self, frame: int) -> tuple[str | None, str | None]:
         """Attacker and target, as asked for, else as in that frame's event, else as in any."""
         events = [event for event in self.of.events if event.frame == frame] or self.of.events
-        one = events[0] if events else None
-        attacker = self.of.columns.get("attacker", one.attacker if one is not None else None)
-        return attacker, self.of.columns.get("target", one.target if one is not None else None)
+        entry = events[0] if events else None
+        attacker = self.of.columns.get("attacker", entry.attacker if entry is not None else None)
+        return attacker, self.of.columns.get("target", entry.target if entry is not None else None)

@@ -36,7 +36,7 @@ def test_replay_sums_up_what_was_spawned(apiary: Path, here: Any) -> None:
     text = here("replay", *SWARM, cwd=apiary).stdout
     rows = {line.split()[0]: line.split() for line in text.split("spawned by the rules")[1].splitlines() if line}
     assert rows["keeper/smoker-*"][1:4] == ["puff", "46", "4"]
-    assert rows["hornet-1/spit-*"][1:4] == ["drip", "9", "foretold"]
+    assert rows["hornet-1/spit-*"][1:4] == ["drip", "9", "predicted"]
     only = here("replay", *SWARM, "--actor", "keeper/smoker-1", "--json", cwd=apiary).stdout.splitlines()[1:]
     assert [json.loads(line)["event"] for line in only] == ["spawn", "contact", "removed"]
 

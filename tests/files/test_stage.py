@@ -8,7 +8,7 @@ import pytest
 from msgspec import to_builtins
 
 from voskar.errors import InputError
-from voskar.files.frames import told
+from voskar.files.frames import or_none
 from voskar.files.stage import play_stage
 
 HEAD = 'stage = 2\nframes = 12\n[[parts]]\nid = "moth"\nkind = "moth"\n'
@@ -65,17 +65,17 @@ def test_clips_turns_inputs_and_cuts() -> None:
         + 'hold = { fire = "1,3-4" }\naims = [{ f = 2, at = [1, 2] }]\nmirror = 0\n'
     )
     shown = poses(text)
-    assert [(pose.clip, told(pose.tick), told(pose.cell)) for pose in shown[1:5]] == [
+    assert [(pose.clip, or_none(pose.tick), or_none(pose.cell)) for pose in shown[1:5]] == [
         ("idle", 1, None),
         ("dive", 0, None),
         ("dive", 1, None),
         ("dive", None, 7),
     ]
-    assert [(told(pose.facing), told(pose.angle)) for pose in shown[:2]] == [(-1, None), (None, -30)]
-    assert [told(pose.cut) for pose in shown[5:8]] == [None, True, None]  # a repeat leaps back
+    assert [(or_none(pose.facing), or_none(pose.angle)) for pose in shown[:2]] == [(-1, None), (None, -30)]
+    assert [or_none(pose.cut) for pose in shown[5:8]] == [None, True, None]  # a repeat leaps back
     lines = [line for _, line in play_stage(text, "t").frames]
     assert [bool(line.inputs) for line in lines[:6]] == [False, True, False, True, True, False]
-    assert (told(lines[1].inputs[0].aim), lines[3].inputs[0].aim) == (None, [-1, 2])
+    assert (or_none(lines[1].inputs[0].aim), lines[3].inputs[0].aim) == (None, [-1, 2])
 
 
 def test_copies_and_likes() -> None:

@@ -46,9 +46,9 @@ def audit(
     found: dict[tuple[str, str, int | None, str], list[tuple[AuditedBook, AuditFinding]]] = {}
     for one_book in cases:
         for name, check in CHECKS.items():
-            for one in check(one_book) if name not in allowed else ():
-                found.setdefault((one.name, one.file, one.line, one.key), []).append((one_book, one))
-    kept = [finding for some in found.values() for finding in _once(some, cases) if not _is_taken_over(finding)]
+            for entry in check(one_book) if name not in allowed else ():
+                found.setdefault((entry.name, entry.file, entry.line, entry.key), []).append((one_book, entry))
+    kept = [finding for pairs in found.values() for finding in _once(pairs, cases) if not _is_taken_over(finding)]
     return sorted(
         kept, key=lambda problem: (problem.file, problem.line or 0, problem.name, problem.key, problem.reason)
     )
@@ -59,15 +59,15 @@ def _is_taken_over(finding: AuditFinding) -> bool:
     return finding.key.startswith("kinds.") and AT in finding.key.split(".")[1]
 
 
-def _once(some: Sequence[tuple[AuditedBook, AuditFinding]], cases: Sequence[AuditedBook]) -> list[AuditFinding]:
+def _once(pairs: Sequence[tuple[AuditedBook, AuditFinding]], cases: Sequence[AuditedBook]) -> list[AuditFinding]:
     """What the first recording tells of it; nothing, if another one shows what it misses."""
-    first, told = some[0]
-    if told.name in UNSHOWN:
-        kind = told.key.split(".")[1] if told.key.startswith("kinds.") else None
+    first, entry = pairs[0]
+    if entry.name in UNSHOWN:
+        kind = entry.key.split(".")[1] if entry.key.startswith("kinds.") else None
         asked = [one_book for one_book in cases if one_book.shows(kind)] or cases
-        if not all(any(one_book is name for one_book, _ in some) for name in asked):
+        if not all(any(one_book is name for one_book, _ in pairs) for name in asked):
             return []
-    return [finding for one_book, finding in some if one_book is first]
+    return [finding for one_book, finding in pairs if one_book is first]
 
 
 __all__ = ["CHECKS", "AuditFinding", "audit"]

@@ -14,7 +14,7 @@ from voskar.core.recording import Recording
 from voskar.core.rules import Box, Kind, Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.step import replay
-from voskar.files.own_rules import where_told
+from voskar.files.own_rules import stated_place
 from voskar.files.rulebook import Rulebook
 
 KeyPath = tuple[str | int, ...]
@@ -47,7 +47,7 @@ class AuditedBook:
     def finding(self, name: str, where: KeyPath, reason: str, remedy: str) -> AuditFinding:
         """A finding at a key of the rulebook."""
         source = self.book.source
-        problem = source.problem(where_told(source, where), reason)
+        problem = source.problem(stated_place(source, where), reason)
         return AuditFinding(name, problem.file or "", problem.line, problem.key or "", reason, remedy)
 
     def boxes(self, role: str | None = None) -> Iterator[tuple[Kind, Box, KeyPath]]:

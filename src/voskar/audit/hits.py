@@ -23,12 +23,12 @@ def _meetings(audit: AuditedBook) -> Iterator[tuple[Kind, Box, Attack, Kind, Box
 def stomp_unguarded(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A stomp without `preempts` on a kind whose own touch hurts back in the same frame."""
     pairs = {(attacker.name, target.name): attack for attacker, _, attack, target, _ in _meetings(audit)}
-    told = set()
+    names = set()
     for attacker, _, attack, target, _ in _meetings(audit):
         back = pairs.get((target.name, attacker.name))
         stomp = attack.if_.falling or attack.if_.from_ == {"above"}
-        if stomp and not attack.preempts and back is not None and back.damage > 0 and attack.name not in told:
-            told.add(attack.name)
+        if stomp and not attack.preempts and back is not None and back.damage > 0 and attack.name not in names:
+            names.add(attack.name)
             reason = (
                 f"{target.name} touches back with {back.name}: in the frame of a stomp its own touch may hurt "
                 f"{attacker.name}"
@@ -53,21 +53,21 @@ def launch_adds(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 def entry_lost(audit: AuditedBook) -> Iterator[AuditFinding]:
     """An always-on `entry` attack on targets with i-frames: a touch that begins in them never lands."""
-    told = set()
+    names = set()
     for attacker, box, attack, target, _ in _meetings(audit):
-        given = target.iframes if attack.target.iframes is None else attack.target.iframes
+        number = target.iframes if attack.target.iframes is None else attack.target.iframes
         entry = attack.rehit is not None and attack.rehit.mode == "entry"
         if (
             entry
-            and attack.name not in told
+            and attack.name not in names
             and not attacker.timed(attack.name)
-            and given > 0
+            and number > 0
             and attack.gives_iframes
             and not attack.ignores_iframes
         ):
-            told.add(attack.name)
+            names.add(attack.name)
             reason = (
-                f"{target.name} gets {given} i-frames: a touch of {box.name} that begins in them never lands, "
+                f"{target.name} gets {number} i-frames: a touch of {box.name} that begins in them never lands, "
                 "however long it lasts"
             )
             remedy = 'rehit = "always" lets the i-frames alone decide'
@@ -76,20 +76,20 @@ def entry_lost(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 def drained(audit: AuditedBook) -> Iterator[AuditFinding]:
     """An always-on attack that lands every frame on a target without i-frames."""
-    told = set()
+    names = set()
     for attacker, box, attack, target, _ in _meetings(audit):
-        given = target.iframes if attack.target.iframes is None else attack.target.iframes
+        number = target.iframes if attack.target.iframes is None else attack.target.iframes
         always = attack.rehit is None or attack.rehit.mode == "always"
         if (
-            attack.name in told
+            attack.name in names
             or not always
             or attacker.timed(attack.name)
             or attack.damage <= 0
             or target.health is None
         ):
             continue
-        if (given == 0 or attack.ignores_iframes) and not attack.attacker.remove and attack.target.knockback is None:
-            told.add(attack.name)
+        if (number == 0 or attack.ignores_iframes) and not attack.attacker.remove and attack.target.knockback is None:
+            names.add(attack.name)
             rate = float(audit.rules.rate)
             lasts = target.health / (attack.damage * rate)
             reason = (

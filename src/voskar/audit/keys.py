@@ -13,8 +13,8 @@ from voskar.core.rules import ActorCondition
 def never_given(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A condition needs a counter that nothing gives."""
     rules = audit.rules
-    given = {name for table in rules.tables for name in table.gives}
-    given |= {name for kind in rules.kinds.values() for name, rule in kind.counters.items() if rule.regen is not None}
+    names = {name for table in rules.tables for name in table.gives}
+    names |= {name for kind in rules.kinds.values() for name, rule in kind.counters.items() if rule.regen is not None}
     asked: list[tuple[KeyPath, str]] = []
     for attack in rules.attacks.values():
         path: KeyPath = ("attacks", attack.name, "if", "attacker", "counters")
@@ -24,7 +24,7 @@ def never_given(audit: AuditedBook) -> Iterator[AuditFinding]:
             path = ("kinds", kind.name, "emitters", emitter.name, "if", "counters")
             asked += [((*path, name), name) for name in _needed(emitter.if_)]
     for where, name in asked:
-        if name not in given:
+        if name not in names:
             reason = f"no attack `gives` any {name}, so that it never has enough"
             yield audit.finding("never-given", where, reason, "name the counter in a `gives`, or take it out here")
 
@@ -42,7 +42,9 @@ def no_health(audit: AuditedBook) -> Iterator[AuditFinding]:
         asked: list[tuple[KeyPath, ActorCondition]] = [
             (("kinds", kind.name, "boxes", box.name, "if", "health"), box.if_) for box in kind.boxes
         ]
-        asked += [(("kinds", kind.name, "emitters", one.name, "if", "health"), one.if_) for one in kind.emitters]
+        asked += [
+            (("kinds", kind.name, "emitters", emitter.name, "if", "health"), emitter.if_) for emitter in kind.emitters
+        ]
         for where, condition in asked:
             if condition.health:
                 reason = f"{kind.name} has no health, so that it never holds"
@@ -129,9 +131,9 @@ def idle_key(audit: AuditedBook) -> Iterator[AuditFinding]:
             if twice:
                 reason = f"cell {twice[0]} has two keys, and the later one counts"
                 yield audit.finding("idle-key", (*where, "keys", clip), reason, "take one of them out")
-    given = {name for table in rules.tables for name in table.gives}
+    names = {name for table in rules.tables for name in table.gives}
     for kind in rules.kinds.values():
-        for name in sorted((kind.respawn.keeps if kind.respawn is not None else frozenset()) - given):
+        for name in sorted((kind.respawn.keeps if kind.respawn is not None else frozenset()) - names):
             reason = f"no attack `gives` any {name}, so that there is nothing to keep"
             yield audit.finding("idle-key", ("kinds", kind.name, "respawn", "keeps"), reason, "name a counter, or none")
     for name, attack_table in audit.book.data.attacks.items():

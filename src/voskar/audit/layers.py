@@ -51,9 +51,9 @@ def one_sided(audit: AuditedBook) -> Iterator[AuditFinding]:
             forth, back = sees(hit.mask, hurt.layer), sees(hurt.mask, hit.layer)
             if (forth or back) and not eligible(detect, hit, hurt):
                 names = (f"{hit_kind.name}.{hit.name}", f"{hurt_kind.name}.{hurt.name}")
-                one, two = names if forth else names[::-1]
-                reason = f'{one} looks for {two} and not the other way, which detect = "{detect}" does not take'
-                remedy = f"add the layer of {one} to the mask of {two}, or take theirs out of it"
+                name, two = names if forth else names[::-1]
+                reason = f'{name} looks for {two} and not the other way, which detect = "{detect}" does not take'
+                remedy = f"add the layer of {name} to the mask of {two}, or take theirs out of it"
                 yield audit.finding("one-sided", other if forth else where, reason, remedy)
 
 
@@ -80,8 +80,8 @@ def never_meets(audit: AuditedBook) -> Iterator[AuditFinding]:
     for role in ("hitbox", "hurtbox"):
         for kind, box, where in audit.boxes(role):
             other: Role = "hurtbox" if role == "hitbox" else "hitbox"
-            formed = next(one for one in catalog.by_kind[kind.name] if one.box is box)
-            pairs = ((formed, one) if role == "hitbox" else (one, formed) for one in catalog.of_role(other))
+            formed = next(shape for shape in catalog.by_kind[kind.name] if shape.box is box)
+            pairs = ((formed, shape) if role == "hitbox" else (shape, formed) for shape in catalog.of_role(other))
             found = list(pairs)
             looks = detect != "either" and any(_one_looks(*pair) for pair in found)  # told as one-sided
             if not looks and not any(catalog.meets(*pair) for pair in found):

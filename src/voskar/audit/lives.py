@@ -23,7 +23,7 @@ def _hits(audit: AuditedBook, kind: Kind) -> Iterator[tuple[Kind, Attack, float]
         attack = audit.rules.attacks[box.attack or ""]
         if attacker.side is not None and attacker.side == kind.side and not attack.friendly:
             continue
-        hit = next(one for one in catalog.by_kind[attacker.name] if one.box is box)
+        hit = next(formed for formed in catalog.by_kind[attacker.name] if formed.box is box)
         hurts = [box for box in catalog.by_kind[kind.name] if box.box.role == "hurtbox" and catalog.meets(hit, box)]
         scales = [hurt.box.damage_scale for hurt in hurts]
         if scales:
@@ -48,7 +48,7 @@ def _standing(audit: AuditedBook) -> list[tuple[str, Stand, bool]]:
     played = audit.recording
     for number, actor in enumerate(played.actors if played is not None else ()):
         assert played is not None
-        if actor.told in audit.rules.bred:
+        if actor.logged_kind in audit.rules.bred:
             continue  # a shot is not where it was fired for long
         row = int(played.poses.rows_of(number)[0])
         columns = (played.poses.x, played.poses.y, played.poses.facing, played.poses.angle)
@@ -75,7 +75,7 @@ def _posed(audit: AuditedBook, stands: Sequence[Stand]) -> Posed:
 
 def _met(audit: AuditedBook, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
     """Whose harmful hitbox, where it starts, meets one that stands somewhere, and whether it stays there."""
-    others = [one for one in _standing(audit) if one[1] != where]
+    others = [entry for entry in _standing(audit) if entry[1] != where]
     if not others:
         return
     for touch in _posed(audit, [where, *(stand for _, stand, _ in others)]).touches():
@@ -117,7 +117,7 @@ def respawn_naked(audit: AuditedBook) -> Iterator[AuditFinding]:
         if respawn.iframes:
             continue
         for stand in _places(audit, kind, respawn):
-            others = [one for one in _standing(audit) if one[1] != stand]
+            others = [entry for entry in _standing(audit) if entry[1] != stand]
             near = _nearest(audit, kind, stand, others)
             if near is not None:
                 name, gap = near
@@ -215,17 +215,17 @@ def trap(audit: AuditedBook) -> Iterator[AuditFinding]:
         return
     rate = float(audit.recording.rate)
     returned: dict[str, int] = {}
-    told: set[str] = set()
+    names: set[str] = set()
     for event in audit.ledger.events:
         name = event.id or ""
         if event.event == "respawn":
             returned[name] = event.frame
         elif event.event == "down" and name in returned and event.frame - returned[name] < rate:
             number = audit.recording.numbers.get(name)
-            if number is None or audit.recording.actors[number].kind in told:
+            if number is None or audit.recording.actors[number].kind in names:
                 continue
             kind = audit.recording.actors[number].kind
-            told.add(kind)
+            names.add(kind)
             after = event.frame - returned[name]
             reason = f"{name} is back in {returned[name]} and down again after {after} frames, by {event.by}"
             remedy = 'if_unsafe = "wait", more i-frames after the return, or another place'

@@ -22,7 +22,7 @@ def _spawners(audit: AuditedBook) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter 
 
 def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
     """What an emitter spawns and neither time nor an edge nor a solid ends, nor the recording that shows it."""
-    told = set()
+    names = set()
     for _, fan, _, emitter in _spawners(audit):
         motion = audit.rules.kinds[fan.kind].motion
         bounded = audit.rules.space.bounds is not None
@@ -31,8 +31,8 @@ def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
         bounces = (motion.at_edge == "bounce" and bounded) or motion.on_solid == "bounce"
         ends |= bounces and motion.bounces is not None
         ends |= audit.shows(fan.kind) or (emitter is not None and emitter.limit is not None)
-        if emitter is not None and not ends and fan.kind not in told:
-            told.add(fan.kind)
+        if emitter is not None and not ends and fan.kind not in names:
+            names.add(fan.kind)
             reason = f"a {fan.kind} that hits nothing stays for ever: no life, no edge and no solid removes it"
             where = ("kinds", fan.kind, "motion")
             yield audit.finding(
@@ -51,14 +51,14 @@ def skips(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A spawned hitbox that says it is not swept and flies further in a frame than a target is thick."""
     for _, fan, where, _ in _spawners(audit):
         step = pace(audit, fan) / float(audit.rules.rate)
-        for one in audit.catalog.by_kind[fan.kind]:
-            if one.box.role != "hitbox" or one.box.swept is not False:
+        for box in audit.catalog.by_kind[fan.kind]:
+            if box.box.role != "hitbox" or box.box.swept is not False:
                 continue
-            found = thinnest(audit, one)
+            found = thinnest(audit, box)
             if found is not None and step > found[0]:
                 thick, other = found
                 reason = (
-                    f"{fan.kind}.{one.box.name} moves {step:.1f} units a frame and is not swept; "
+                    f"{fan.kind}.{box.box.name} moves {step:.1f} units a frame and is not swept; "
                     f"{other.kind.name}.{other.name} is {thick:.1f} thick: it may pass through unseen"
                 )
                 yield audit.finding("skips", where, reason, "take `swept = false` away")
@@ -136,9 +136,9 @@ def _way(spawns: dict[str, set[str]], start: str, goal: str) -> list[str] | None
         way = ways.pop(0)
         if way[-1] == goal:
             return way
-        for one in sorted(spawns.get(way[-1], set()) - seen):
-            seen.add(one)
-            ways.append([*way, one])
+        for spawn in sorted(spawns.get(way[-1], set()) - seen):
+            seen.add(spawn)
+            ways.append([*way, spawn])
     return None
 
 

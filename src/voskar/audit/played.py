@@ -45,8 +45,8 @@ def clip_unshown(audit: AuditedBook) -> Iterator[AuditFinding]:
         for table in ("during", "keys"):
             for clip in getattr(box, table) or {}:
                 if kind.name in present and clip not in shown.get(kind.name, set()):
-                    told = ", ".join(sorted(shown.get(kind.name, set()))) or "none"
-                    reason = f"no {kind.name} shows the clip {clip} in the recording; it shows {told}"
+                    text = ", ".join(sorted(shown.get(kind.name, set()))) or "none"
+                    reason = f"no {kind.name} shows the clip {clip} in the recording; it shows {text}"
                     yield audit.finding("clip-unshown", (*where, table, clip), reason, "check the clip's name in both")
 
 
@@ -82,7 +82,7 @@ def tunnels(audit: AuditedBook) -> Iterator[AuditFinding]:
     kinds = audit.kinds[linked]
     for kind, box, where in audit.boxes("hitbox"):
         of_kind = np.flatnonzero(kinds == catalog.kinds.index(kind.name))
-        formed = next(one for one in catalog.by_kind[kind.name] if one.box is box)
+        formed = next(shape for shape in catalog.by_kind[kind.name] if shape.box is box)
         found = thinnest(audit, formed)
         if formed.swept or found is None or not len(of_kind):
             continue
@@ -121,7 +121,7 @@ def friends_touch(audit: AuditedBook) -> Iterator[AuditFinding]:
     """Pairs of one side that touch though their hits can never land."""
     if audit.recording is None:
         return
-    kinds = {name: one.kind for name, one in everyone(audit.rules, audit.recording, audit.ledger).items()}
+    kinds = {name: actor.kind for name, actor in everyone(audit.rules, audit.recording, audit.ledger).items()}
     seen: dict[tuple[str, str, str], list[int]] = {}
     for event in audit.ledger.of("contact"):
         if event.outcome == "ally":

@@ -51,7 +51,7 @@ def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], 
     book = load_rulebook(rulebook)
     found = audit(book, [load_recording(recording, book) for recording in recordings], allowed=allow, budget=budget)
     if as_json:
-        click.echo("\n".join(json.dumps(vars(one)) for one in found))
+        click.echo("\n".join(json.dumps(vars(finding)) for finding in found))
     else:
         _show(found, len(CHECKS) - len(set(allow)), bool(recordings))
     return DISAGREED if found else AGREED
@@ -59,13 +59,14 @@ def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], 
 
 def _show(found: list[AuditFinding], checks: int, recorded: bool) -> None:
     out = present.console()
-    for one in found:
-        place = f"{one.file}:{one.line}" if one.line else one.file
+    for finding in found:
+        place = f"{finding.file}:{finding.line}" if finding.line else finding.file
         out.print(
-            Text(place, "bold").append(f"  {one.key}", "not bold").append(f"  {one.name}", "yellow"), soft_wrap=True
+            Text(place, "bold").append(f"  {finding.key}", "not bold").append(f"  {finding.name}", "yellow"),
+            soft_wrap=True,
         )
-        out.print(Text(f"    {one.reason}"))
-        out.print(Text(f"    → {one.remedy}", "dim"))
+        out.print(Text(f"    {finding.reason}"))
+        out.print(Text(f"    → {finding.remedy}", "dim"))
     if found:
         out.print()
     alone = "" if recorded else "; with a recording more can be seen"

@@ -137,10 +137,10 @@ def command(
         for path, form in forms:
             reports.write([result], path, form, met)
     if as_json:
-        more = {"expectations": len(statements), "failures": [_failure(failure) for failure in found.failures]}
+        fields = {"expectations": len(statements), "failures": [_failure(failure) for failure in found.failures]}
         own = {} if found.differs is None else {"baseline": comparison.plain(found.differs)}
         own |= {} if met is None else {"coverage": met.plain()}
-        click.echo(json.dumps({**_plain(found), **more, **own}))
+        click.echo(json.dumps({**_plain(found), **fields, **own}))
     else:
         _show(found, recording, window_words(windows), everything=everything)
         if statements:
@@ -166,8 +166,8 @@ def command(
     return AGREED if found.ok and (met is None or met.ok) else DISAGREED
 
 
-def _failure(one: Failure) -> dict[str, object]:
-    return {name: getattr(one, name) for name in ("statement", "file", "line", "expected", "found")}
+def _failure(failure: Failure) -> dict[str, object]:
+    return {name: getattr(failure, name) for name in ("statement", "file", "line", "expected", "found")}
 
 
 def _expectations(failures: Sequence[Failure], count: int) -> None:
@@ -194,7 +194,7 @@ STYLES = {
     "hit-case": "cyan",
 }
 ABOUT = {"hit": "cyan", "state": "red", "event": "magenta", "reaction": "blue", "spawn": "green"}
-STYLES = {code: ABOUT[one.about] for code, one in CODES.items()} | STYLES
+STYLES = {code: ABOUT[entry.about] for code, entry in CODES.items()} | STYLES
 
 
 def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
@@ -206,7 +206,9 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
     if found.explanations:
         out.print()
     alike = {id(group.findings[0]): group for group in found.groups}
-    alike |= {id(one.explains[0]): Group(one.leaf.key, one.explains) for one in found.explanations if one.explains}
+    alike |= {
+        id(entry.explains[0]): Group(entry.leaf.key, entry.explains) for entry in found.explanations if entry.explains
+    }
     shown = [(root, follows) for root, follows in verdict.roots if everything or id(root) in alike]
     if verdict.findings:
         table = present.table("", [("frame", "right"), ("finding", ""), ("game", ""), ("rules", "")])
@@ -216,9 +218,11 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
         for finding, follows in shown:
             game, rules = accounts(finding)
             table.add_row(str(finding.frame), Text(finding.code, STYLES[finding.code]), game, rules)
-            for one in follows if everything else ():
-                game, rules = accounts(one)
-                table.add_row(str(one.frame), Text(f"  {one.code}", "dim"), Text(game, "dim"), Text(rules, "dim"))
+            for following in follows if everything else ():
+                game, rules = accounts(following)
+                table.add_row(
+                    str(following.frame), Text(f"  {following.code}", "dim"), Text(game, "dim"), Text(rules, "dim")
+                )
             if everything:
                 continue
             if follows:
@@ -227,7 +231,7 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
                 table.add_row("", "", Text(f"{what} from it: {first}{', …' if len(follows) > 1 else ''}", "dim"), "")
             group = alike[id(finding)]
             if len(group.findings) > 1:
-                frames = ", ".join(str(one.frame) for one in group.findings[1:FRAMES])
+                frames = ", ".join(str(entry.frame) for entry in group.findings[1:FRAMES])
                 ends = ", …" if len(group.findings) > FRAMES else ""
                 text = f"{len(group.findings) - 1} more of {group.rule}: in {frames}{ends}"
                 table.add_row("", "", "", Text(text, "dim"))
@@ -239,11 +243,11 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
         out.print(f"note: {hint}.")
         out.print()
     counts = {code: sum(finding.code == code for finding in verdict.findings) for code in WORDS}
-    told = [f"{number} {WORDS[code]}" for code, number in counts.items() if number]
+    texts = [f"{number} {WORDS[code]}" for code, number in counts.items() if number]
     head = f"{name}: {counted(verdict.claims, 'claimed hit')}, {verdict.hits} by the rules: "
     spawns = [f"{verdict.spawns_agreed} of {verdict.spawns} spawns agreed{slack}"] if verdict.spawns else []
     spawns += [f"{verdict.events_agreed} of {verdict.events} other claims agreed{slack}"] if verdict.events else []
-    out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *told])))
+    out.print(Text(head + ", ".join([f"{verdict.agreed} agreed{slack}", *spawns, *texts])))
     if verdict.undecided:
         out.print(f"{counted(verdict.undecided, 'reaction')} left undecided by other motion", style="dim")
     if verdict.not_compared:
@@ -268,7 +272,7 @@ def _plain(found: Weighed) -> dict[str, object]:
         "undecided": verdict.undecided,
         "not_compared": list(verdict.not_compared),
         "hints": list(verdict.hints),
-        "explanations": [explained.plain(one, found.variants, places) for one in found.explanations],
+        "explanations": [explained.plain(explanation, found.variants, places) for explanation in found.explanations],
         "groups": [
             {"rule": group.rule, "findings": [places[id(finding)] for finding in group.findings]}
             for group in found.groups

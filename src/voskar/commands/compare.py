@@ -182,17 +182,17 @@ def plain_comparison(found: VersionsCompared) -> dict[str, object]:
         first = found.parting.first
         own["parting"] = {
             "first": None if first is None else _plain_parted(first),
-            "firsts": [_plain_parted(one) for one in found.parting.firsts],
+            "firsts": [_plain_parted(difference) for difference in found.parting.firsts],
             "same": found.parting.same,
             "inputs": found.parting.inputs,
         }
     if found.statistics is not None:
-        own["statistics"] = [_totals(one) for one in found.statistics]
+        own["statistics"] = [_totals(statistic) for statistic in found.statistics]
     return plain(found.differs) | {"allowed": found.allowed} | own
 
 
-def _plain_parted(one: Parted) -> dict[str, object]:
-    return {name: value for name, value in one._asdict().items() if name != "claim"}
+def _plain_parted(difference: Parted) -> dict[str, object]:
+    return {name: value for name, value in difference._asdict().items() if name != "claim"}
 
 
 def _show_parting(found: VersionsCompared) -> None:
@@ -205,7 +205,7 @@ def _show_parting(found: VersionsCompared) -> None:
     if first is None:
         out.print(f"the recordings are the same: {same}")
         return
-    since = min((one.frame for one in own.firsts if one.sort == "inputs"), default=0)
+    since = min((difference.frame for difference in own.firsts if difference.sort == "inputs"), default=0)
     inputs = {
         "not logged": "no inputs are logged: whether players pressed the same is not known",
         "same": "the inputs are the same to the end: what differs is the game's",
@@ -221,8 +221,8 @@ def _show_parting(found: VersionsCompared) -> None:
     headings = [("first differ in", ""), ("frame", "right"), ("what", ""), ("old", ""), ("new", "")]
     table = present.table("", headings)
     table.title = None
-    for one in own.firsts:
-        table.add_row(one.sort, str(one.frame), one.what, one.old, one.new)
+    for entry in own.firsts:
+        table.add_row(entry.sort, str(entry.frame), entry.what, entry.old, entry.new)
     out.print(table)
     out.print()
     if found.statistics is not None:
@@ -239,10 +239,10 @@ def _totals(found: Statistics) -> dict[str, Any]:
     actors = found.actors.values()
     return {
         "frames": found.frames,
-        "hits": sum(one.striking.landed for one in actors),
-        "damage": written(sum(one.striking.dealt for one in actors)),
-        "deaths": sum(one.deaths.total() for one in actors),
-        "returns": sum(one.returns for one in actors),
+        "hits": sum(actor.striking.landed for actor in actors),
+        "damage": written(sum(actor.striking.dealt for actor in actors)),
+        "deaths": sum(actor.deaths.total() for actor in actors),
+        "returns": sum(actor.returns for actor in actors),
     }
 
 
@@ -252,11 +252,11 @@ def _result(found: VersionsCompared, files: tuple[str, ...]) -> Any:
 
     faults = [*baseline_faults(found.differs)]
     only_logged = ("header", "marks", "inputs", "length")  # the others are among the differences
-    for one in found.parting.firsts if found.parting is not None else ():
-        if one.sort not in only_logged:
+    for first in found.parting.firsts if found.parting is not None else ():
+        if first.sort not in only_logged:
             continue
-        text = f"{one.what}: {one.old} in the old recording, {one.new} in the new one"
-        faults.insert(0, Fault(f"parting-{one.sort}", one.frame, text, files[-1]))
+        text = f"{first.what}: {first.old} in the old recording, {first.new} in the new one"
+        faults.insert(0, Fault(f"parting-{first.sort}", first.frame, text, files[-1]))
     counts = f"{counted(found.differs.same, 'event')} in common"
     return Result(files[-1], 0, counts, tuple(sorted(faults, key=lambda fault: fault.frame or 0)))
 
@@ -268,20 +268,20 @@ def show(found: LedgerDiff, *, everything: bool) -> None:
     if shown:
         table = present.table("", [("frame", "right"), ("difference", ""), ("what", ""), ("before", ""), ("after", "")])
         table.title = None
-        for one in shown[:ROWS]:
-            name = Text(one.change, STYLES[one.change])
-            what = one.what if one.follows is None else f"{one.what} (follows from {one.follows})"
-            table.add_row(str(one.frame), name, what, one.before, one.after)
+        for entry in shown[:ROWS]:
+            name = Text(entry.change, STYLES[entry.change])
+            what = entry.what if entry.follows is None else f"{entry.what} (follows from {entry.follows})"
+            table.add_row(str(entry.frame), name, what, entry.before, entry.after)
         out.print(table)
         if len(shown) > ROWS:
             out.print(f"… and {len(shown) - ROWS} more: see them with --json", style="dim")
         out.print()
     counts = {change: sum(difference.change == change for difference in found.differences) for change in STYLES}
-    told = [f"{number} {change}" for change, number in counts.items() if number] or ["nothing differs"]
+    text = [f"{number} {change}" for change, number in counts.items() if number] or ["nothing differs"]
     following = len(found.differences) - len(found.causes)
-    more = f"; {following} of them {'follows' if following == 1 else 'follow'} from earlier ones" if following else ""
-    more += ": see them with --all" if following and not everything else ""
-    out.print(f"{counted(found.same, 'event')} in common, {', '.join(told)}{more}")
+    suffix = f"; {following} of them {'follows' if following == 1 else 'follow'} from earlier ones" if following else ""
+    suffix += ": see them with --all" if following and not everything else ""
+    out.print(f"{counted(found.same, 'event')} in common, {', '.join(text)}{suffix}")
 
 
 def plain(found: LedgerDiff) -> dict[str, object]:

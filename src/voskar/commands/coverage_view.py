@@ -17,21 +17,21 @@ def show(coverage: Coverage, *, everything: bool) -> None:
     out, rules = present.console(), coverage.rules
     table = present.table("rules exercised", [("", ""), ("exercised", "right"), ("of", "right"), ("", "right")])
     for group in GROUPS:
-        some = [one for one in rules if one.group == group]
-        if some:
-            met = sum(one.count > 0 for one in some)
-            table.add_row(group, str(met), str(len(some)), f"{percent(some):.0f} %")
-    met = sum(one.count > 0 for one in rules)
+        covereds = [rule for rule in rules if rule.group == group]
+        if covereds:
+            met = sum(covered.count > 0 for covered in covereds)
+            table.add_row(group, str(met), str(len(covereds)), f"{percent(covereds):.0f} %")
+    met = sum(rule.count > 0 for rule in rules)
     table.add_row(Text("all", "bold"), str(met), str(len(rules)), Text(f"{percent(rules):.0f} %", "bold"))
     out.print(table)
-    never = [one for one in rules if not one.count]
+    never = [rule for rule in rules if not rule.count]
     if never:
         out.print()
         columns = [("never exercised", ""), ("", ""), ("", "")]
         table = present.table("", columns)
         table.title = None
-        for one in never if everything else never[:NEVER]:
-            table.add_row(one.group, one.name, "" if one.file is None else f"{one.file}:{one.line}")
+        for entry in never if everything else never[:NEVER]:
+            table.add_row(entry.group, entry.name, "" if entry.file is None else f"{entry.file}:{entry.line}")
         out.print(table)
         if len(never) > NEVER and not everything:
             out.print(f"… and {len(never) - NEVER} more: see them with --all", style="dim")

@@ -83,9 +83,9 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
         if code >= BAD_INPUT:
             raise AssertionError("the demo's own files are refused")
         click.echo()
-    more = "" if everything else "More of this: voskar demo --all. "
+    suffix = "" if everything else "More of this: voskar demo --all. "
     click.echo(f"Next: open {folder / 'meadow.html'} in a browser and press n; repeat any line after $;")
-    click.echo(f"or begin with your own game: voskar init. {more}All commands: voskar --help")
+    click.echo(f"or begin with your own game: voskar init. {suffix}All commands: voskar --help")
 
 
 def _new_folder() -> Path:

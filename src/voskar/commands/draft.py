@@ -53,21 +53,21 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
     present.say(f"drafted {out}: {kinds}, {counted(len(found.attacks), 'attack')}")
     for note in found.notes:
         present.say(f"  the log: {note}")
-    for one in found.unknown:
-        present.say(f"  not known: {one}")
+    for text in found.unknown:
+        present.say(f"  not known: {text}")
     book, late = load_rulebook(out), 0
     for name, played in zip(recordings, loaded, strict=True):
-        told: list[str] = []
+        texts: list[str] = []
         most = -1
         for lag in LAGS:
             landed = check_hits(book.rules(played.rate), played, parse_windows([f"0,{lag}"]))
-            told.append(f"{landed.agreed} within {counted(lag, 'frame')}" if lag else f"{landed.agreed}")
+            texts.append(f"{landed.agreed} within {counted(lag, 'frame')}" if lag else f"{landed.agreed}")
             spare = sum(finding.code == "hit-missing" for finding in landed.findings)
             if landed.agreed > most:
                 most, late = landed.agreed, max(late, lag)
             if landed.agreed == landed.claims:
                 break
-        agree = ", ".join(told)
+        agree = ", ".join(texts)
         present.say(f"{name}: of {counted(landed.claims, 'claimed hit')} agree {agree}; {spare} not claimed")
     within = f" --within 0,{late}" if late else ""
     present.say(f"next: voskar check {out} {recordings[0]}{within}")

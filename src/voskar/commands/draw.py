@@ -84,7 +84,7 @@ class Moments:
         rules, course, seen = self.rules, self.course, self.seen
         scenes = []
         for frame in frames:
-            down = {name for name, one in course.courses.items() if one.is_down(frame)}
+            down = {name for name, timeline in course.courses.items() if timeline.is_down(frame)}
             window = self.windows.of("hit")
             scenes.append(scene(rules, seen.recording, seen.ledger, frame, trail, down, seen.world.catalog, window))
         shown = [name for name in displayed(course) if not actors or name in actors][:GAUGES]
@@ -98,12 +98,12 @@ def draw_findings(moments: Moments, findings: Sequence[Finding], folder: Path) -
     known, recording = moments.seen.recording.numbers, moments.seen.recording
     with plain_errors(folder):
         folder.mkdir(parents=True, exist_ok=True)
-    for number, one in enumerate(findings[:MOST], 1):
-        frame = min(max(one.frame, recording.first), recording.last)
-        actors = tuple(name for name in (one.attacker, one.target) if name in known)
+    for number, finding in enumerate(findings[:MOST], 1):
+        frame = min(max(finding.frame, recording.first), recording.last)
+        actors = tuple(name for name in (finding.attacker, finding.target) if name in known)
         scenes, displays = moments.at([frame], actors, TRAIL)
         stem = moments.title.partition(".")[0]
-        with whole_file(folder / f"{stem}-{number:02}-frame-{frame}-{one.code}.png") as part:
+        with whole_file(folder / f"{stem}-{number:02}-frame-{frame}-{finding.code}.png") as part:
             draw_frames(moments.rules, recording, scenes, displays, View(None, actors), part, "png", moments.title)
     return min(len(findings), MOST)
 
@@ -145,7 +145,7 @@ def _timeline(
         rules = book.rules(played.rate)
         verdict, ledger = check(rules, played, windows=parse_windows(account[0]), resync=account[1], explains=False)
         course = timeline_of(rules, played, ledger)
-        told = _accounts(played, [root for root, _ in verdict.roots])
+        table = _accounts(played, [root for root, _ in verdict.roots])
         check_actors(course.courses, actors, "--actor")
         names = list(actors) or eventful(course)
         rate, title = float(played.rate), title or played.title
@@ -157,12 +157,12 @@ def _timeline(
             raise InputError(Problem(message, key="--frame"))
         label = Path(name).name
         if not by_run:
-            strips.append(Strip(label if len(recordings) > 1 else "", course, names, first, last, told))
+            strips.append(Strip(label if len(recordings) > 1 else "", course, names, first, last, table))
             continue
         for number, (start, end) in enumerate(pairwise([*course.runs, played.last + 1]), 1):
             if start <= last and end > first:
                 run = f"{label}, run {number} from {start} on"
-                strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), told, start))
+                strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), table, start))
     with whole_file(path) as part:
         draw_timeline(strips, rate, f"timeline · {title}" if title else "timeline", part, ending)
     present.say(f"drew {counted(len(strips), 'timeline')} to {path}")

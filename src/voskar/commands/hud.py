@@ -82,7 +82,7 @@ def command(
     shown = [display(rules, course, frame, names, icon) for frame in wanted if low <= frame <= high]
     rate = float(played.rate)
     if as_json:
-        click.echo("\n".join(json.dumps(_plain(one, rate)) for one in shown))
+        click.echo("\n".join(json.dumps(_plain(hud, rate)) for hud in shown))
     elif as_csv:
         click.echo(_rows(shown, rate), nl=False)
     else:
@@ -94,9 +94,9 @@ def _show(shown: list[HudFrame], names: list[str], rate: float) -> None:
     if not names:
         out.print("no actor has health: there is nothing to display")
         return
-    counts = any(gauge.lives is not None for one in shown for gauge in one.gauges)
-    scores = any(one.score for one in shown)
-    counts_down = any(one.left is not None for one in shown)  # there is so long to survive
+    counts = any(gauge.lives is not None for hud in shown for gauge in hud.gauges)
+    scores = any(hud.score for hud in shown)
+    counts_down = any(hud.left is not None for hud in shown)  # there is so long to survive
     columns = [
         ("frame", "right"),
         ("left" if counts_down else "clock", "right"),
@@ -108,18 +108,18 @@ def _show(shown: list[HudFrame], names: list[str], rate: float) -> None:
     columns += [("lives", "right")] if counts else []
     table = present.table("", [*columns, ("", ""), *([("score", "")] if scores else [])])
     table.title = None
-    for one in shown:
-        score = ", ".join(f"{name} {present.number(points)}" for name, points in one.score)
-        for index, gauge in enumerate(one.gauges or (None,)):
-            told = clock(one.clock if one.left is None else one.left, rate)
-            head = (str(one.frame), told) if index == 0 else ("", "")
+    for entry in shown:
+        score = ", ".join(f"{name} {present.number(points)}" for name, points in entry.score)
+        for index, gauge in enumerate(entry.gauges or (None,)):
+            text = clock(entry.clock if entry.left is None else entry.left, rate)
+            head = (str(entry.frame), text) if index == 0 else ("", "")
             cells = ["", "", "", "", *([""] if counts else []), ""]
             if gauge is not None:
                 health = f"{present.number(gauge.health)}/{present.number(gauge.full)}"
                 lives = [] if not counts else ["" if gauge.lives is None else str(gauge.lives)]
                 cells = [gauge.actor, health, f"{gauge.percent:.0f} %", icons(gauge), *lives, gauge.state]
-            if index == 0 and one.end:
-                cells[-1] = f"{cells[-1]} {one.end}".strip()
+            if index == 0 and entry.end:
+                cells[-1] = f"{cells[-1]} {entry.end}".strip()
             table.add_row(*head, *cells, *([score if index == 0 else ""] if scores else []))
     out.print(table)
 
@@ -153,15 +153,15 @@ def _actor(gauge: Gauge) -> dict[str, object]:
 
 def _rows(shown: list[HudFrame], rate: float) -> str:
     """CSV, scores as columns of their own."""
-    names = sorted({name for one in shown for name, _ in one.score})
+    names = sorted({name for hud in shown for name, _ in hud.score})
     text = io.StringIO()
     table = csv.writer(text, lineterminator="\n")
     columns = ("health", "full", "percent", "whole", "part", "icons", "lives", "state")
     table.writerow(["frame", "clock", "left", "end", "id", *columns, *(f"score {name}" for name in names)])
-    for one in shown:
-        plain = _plain(one, rate)
-        scores = [dict(one.score).get(name, 0) for name in names]
-        for gauge in map(_actor, one.gauges):
-            head = [one.frame, plain["clock"], plain["left"], plain["end"], gauge["id"]]
+    for entry in shown:
+        plain = _plain(entry, rate)
+        scores = [dict(entry.score).get(name, 0) for name in names]
+        for gauge in map(_actor, entry.gauges):
+            head = [entry.frame, plain["clock"], plain["left"], plain["end"], gauge["id"]]
             table.writerow([*head, *(gauge[column] for column in columns), *map(written, map(float, scores))])
     return text.getvalue()

@@ -43,7 +43,7 @@ def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | 
     ending = picture_ending(out) if out else ""
     book = ReadyRulebook(rulebook)
     ledgers = _replayed(recordings, book) if recordings else []
-    played = [one for one, _ in ledgers]
+    played = [recording for recording, _ in ledgers]
     rules = book.rules(played[0].rate if played else DEFAULT_RATE)
     pairs = layer_pairs(rules, ledgers)
     if as_json:
@@ -65,7 +65,7 @@ def _replayed(recordings: tuple[str, ...], book: ReadyRulebook) -> list[tuple[Re
     from voskar.files.recording import load_recording
 
     played = [load_recording(path, book) for path in recordings]
-    return [(one, replay(book.rules(one.rate), one)) for one in played]
+    return [(recording, replay(book.rules(recording.rate), recording)) for recording in played]
 
 
 def _show_boxes(rules: Rules, pairs: list[LayerPair], tried: bool) -> None:
@@ -82,10 +82,10 @@ def _show_boxes(rules: Rules, pairs: list[LayerPair], tried: bool) -> None:
         row = [str(pair.contacts), str(pair.landed)] if pair.eligible else ["", ""]
         reason = Text(pair.reason, "dim")
         table.add_row(pair.hit_layer or "(none)", pair.hurt_layer or "(none)", word, *(row if tried else ()), reason)
-        for one in pair.pairs:
-            row = [str(one.contacts), str(one.landed)] if tried else []
-            untried = Text("untried" if tried and not one.contacts else "", "yellow")
-            table.add_row(f"  {one.hitbox}", f"  {one.hurtbox}", untried, *row, "")
+        for entry in pair.pairs:
+            row = [str(entry.contacts), str(entry.landed)] if tried else []
+            untried = Text("untried" if tried and not entry.contacts else "", "yellow")
+            table.add_row(f"  {entry.hitbox}", f"  {entry.hurtbox}", untried, *row, "")
     out.print(table)
     alone = [
         f"{kind.name}.{box.name}"
@@ -104,6 +104,6 @@ def _plain(pair: LayerPair, tried: bool) -> dict[str, object]:
         "eligible": pair.eligible,
         "because": pair.reason,
         "promised": pair.promised,
-        "boxes": [vars(one) if tried else {"hitbox": one.hitbox, "hurtbox": one.hurtbox} for one in pair.pairs],
+        "boxes": [vars(entry) if tried else {"hitbox": entry.hitbox, "hurtbox": entry.hurtbox} for entry in pair.pairs],
     }
     return found | ({"contacts": pair.contacts, "landed": pair.landed} if tried else {})

@@ -138,7 +138,7 @@ def command(
     if show.path is None or not show.path.exists():
         present.say("nothing came", err=True)
         return BAD_INPUT
-    arguments = [rulebook, str(show.path), "--tolerance", str(tolerance), *(f"--within={one}" for one in within)]
+    arguments = [rulebook, str(show.path), "--tolerance", str(tolerance), *(f"--within={text}" for text in within)]
     arguments += [] if resync else ["--no-resync"]
     code = check_command.main([*arguments, *(["--json"] if as_json else [])], standalone_mode=False)
     return AGREED if code is None else int(code)
@@ -151,19 +151,19 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
     next_take, is_odd, explained, came_last = 0.0, False, False, 0.0
     counted_until = time.process_time()
     while True:
-        for one in came.arrived(WAIT):
-            if isinstance(one, Ended):
-                if one.error:
-                    present.say(f"error: {one.error}", err=True)
+        for items in came.arrived(WAIT):
+            if isinstance(items, Ended):
+                if items.error:
+                    present.say(f"error: {items.error}", err=True)
                 show.take(waiting)
                 show.look(over=True)
                 return
-            if isinstance(one, Began):
+            if isinstance(items, Began):
                 show.take(waiting)
                 show.look(over=True)
-                show.path = one.saved or show.path
+                show.path = items.saved or show.path
             else:
-                waiting += one
+                waiting += items
         now = time.monotonic()
         if now < next_take:
             continue
@@ -213,7 +213,7 @@ class _Show:
             self.problem(error)
         lines.clear()
         if known and self.session.recordings > known:
-            self.begins_anew()
+            self.restarts()
         if self.server is not None:
             for looked in self.session.over:
                 self._draw(looked)
@@ -263,11 +263,11 @@ class _Show:
         if news.found or news.withdrawn:
             self.status_off()
         for finding in news.withdrawn:
-            self._tell("withdrawn", finding, 0)
+            self._report("withdrawn", finding, 0)
         for finding, follows in news.found:
-            self._tell("finding", finding, len(follows))
+            self._report("finding", finding, len(follows))
 
-    def _tell(self, event: str, finding: Finding, follows: int) -> None:
+    def _report(self, event: str, finding: Finding, follows: int) -> None:
         if self.as_json:
             click.echo(json.dumps({"event": event, **plain_finding(finding), "follows": follows}))
             sys.stdout.flush()
@@ -293,12 +293,12 @@ class _Show:
         else:
             present.say(f"error: {error}", "this recording ends here; the next one is waited for", err=True)
 
-    def begins_anew(self) -> None:
+    def restarts(self) -> None:
         """Another recording."""
         self.status_off()
         if self.server is not None:
             with self.server.lock:
-                events = self.server.page.begins_anew()
+                events = self.server.page.restarts()
             self.server.send(events)
             self.session.over.clear()
         if self.as_json:
@@ -311,9 +311,9 @@ class _Show:
         if not self.live:
             return
         tally = self.session.tally
-        told = f"{tally.frames:,} frames, {tally.agreed} of {counted(tally.claims, 'claimed hit')} agreed, "
-        told += f"{counted(tally.findings, 'finding')}; a look takes {self.session.cost:.2f} s"
-        click.echo(f"\r\x1b[2K{told}", nl=False, err=True)
+        text = f"{tally.frames:,} frames, {tally.agreed} of {counted(tally.claims, 'claimed hit')} agreed, "
+        text += f"{counted(tally.findings, 'finding')}; a look takes {self.session.cost:.2f} s"
+        click.echo(f"\r\x1b[2K{text}", nl=False, err=True)
         self.shown = True
 
     def status_off(self) -> None:

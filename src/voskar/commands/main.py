@@ -153,7 +153,7 @@ def _degraded(error: UnicodeError) -> tuple[str, int]:
     """What is written for characters that a stream's encoding does not have."""
     if not isinstance(error, UnicodeEncodeError):
         raise error
-    return "".join(PLAIN.get(one, "?") for one in error.object[error.start : error.end]), error.end
+    return "".join(PLAIN.get(name, "?") for name in error.object[error.start : error.end]), error.end
 
 
 def _stopped(number: int, frame: object) -> None:

@@ -89,8 +89,8 @@ def command(
         Progress(transient=True, disable=as_json or not console.is_terminal, console=console) as bar,
     ):
         task = bar.add_task("trying", total=len(jobs))
-        for job, some in zip(jobs, run_margins(jobs, engine), strict=True):
-            found += [(job, margin) for margin in some]
+        for job, margins in zip(jobs, run_margins(jobs, engine), strict=True):
+            found += [(job, margin) for margin in margins]
             bar.advance(task)
     held = sum(margin.held for _, margin in found)
     share = 100 * held / len(found)
@@ -116,14 +116,14 @@ def _jobs(rulebook: str, recordings: Sequence[str], within: tuple[str, ...]) -> 
     by_rulebook: dict[str, list[str]] = {}
     for job in load_suite(rulebook, CHECKS).jobs:
         by_rulebook.setdefault(job.rulebook, []).append(job.recording)
-    return [one for book, some in by_rulebook.items() for one in margin_jobs(book, some, within)]
+    return [margin_job for book, names in by_rulebook.items() for margin_job in margin_jobs(book, names, within)]
 
 
 def _below(job: MarginJob, key: str) -> bool:
     return f"{job.key}.".startswith(f"{key}.") or job.key.startswith(f"{key}[")
 
 
-def _told(margin: Margin, value: Any) -> str:
+def _value_text(margin: Margin, value: Any) -> str:
     return "none" if value is None else words(margin.leaf._replace(sort=_sort(margin)), value)
 
 
@@ -138,9 +138,13 @@ def _own(margin: Margin) -> Any:
 def _range(margin: Margin) -> str:
     """What fits as well."""
     if not margin.is_number:
-        return ", ".join(_told(margin, one) for one in margin.loose[:3]) + (", …" if len(margin.loose) > 3 else "")
-    low = _told(margin, margin.low) if margin.below is not None else f"{_told(margin, margin.low)} or less"
-    high = _told(margin, margin.high) if margin.above is not None else f"{_told(margin, margin.high)} or more"
+        return ", ".join(_value_text(margin, item) for item in margin.loose[:3]) + (
+            ", …" if len(margin.loose) > 3 else ""
+        )
+    low = _value_text(margin, margin.low) if margin.below is not None else f"{_value_text(margin, margin.low)} or less"
+    high = (
+        _value_text(margin, margin.high) if margin.above is not None else f"{_value_text(margin, margin.high)} or more"
+    )
     return f"{low} to {high}"
 
 
@@ -150,7 +154,7 @@ def _said(margin: Margin) -> str:
         return "held" if margin.held else "never met"
     if not margin.is_number:
         return f"{_range(margin)} would not be noticed"
-    near = [_told(margin, one) for one in (margin.below, margin.above) if one is not None]
+    near = [_value_text(margin, item) for item in (margin.below, margin.above) if item is not None]
     return f"{_range(margin)} fit alike" + (f", {' and '.join(near)} would be noticed" if near else "")
 
 
@@ -160,7 +164,7 @@ def _show(found: Sequence[tuple[MarginJob, Margin]], held: int, *, everything: b
     for job, margin in loose if everything else loose[:LISTED]:
         name = f"{Path(job.rulebook).name}: {margin.key}" if several else margin.key
         line = Text(name, "bold green" if margin.held else "bold" if margin.met else "dim")
-        line.append(f"  {_told(margin, _own(margin))}: ", "not bold").append(_said(margin), "not bold")
+        line.append(f"  {_value_text(margin, _own(margin))}: ", "not bold").append(_said(margin), "not bold")
         out.print(line)
         if not margin.held:
             out.print(Text(f"    record {instruction(margin)}", "dim"))
@@ -169,8 +173,8 @@ def _show(found: Sequence[tuple[MarginJob, Margin]], held: int, *, everything: b
             out.print(f"… and {len(loose) - LISTED} more: see them with --all, or some of them with --key", style="dim")
         out.print()
     never = sum(not margin.met for _, margin in found)
-    told = f", {never} are of kinds and attacks that are never met" if never else ""
-    out.print(f"{held} of {counted(len(found), 'value')} held, {100 * held / len(found):.0f} %{told}")
+    text = f", {never} are of kinds and attacks that are never met" if never else ""
+    out.print(f"{held} of {counted(len(found), 'value')} held, {100 * held / len(found):.0f} %{text}")
 
 
 def _plain(found: Sequence[tuple[MarginJob, Margin]], held: int) -> dict[str, object]:
@@ -184,14 +188,14 @@ def _plain(found: Sequence[tuple[MarginJob, Margin]], held: int) -> dict[str, ob
             {
                 "rulebook": job.rulebook,
                 "key": margin.key,
-                "rules": _told(margin, _own(margin)),
+                "rules": _value_text(margin, _own(margin)),
                 "held": margin.held,
                 "met": margin.met,
-                "low": None if margin.low is None else _told(margin, margin.low),
-                "high": None if margin.high is None else _told(margin, margin.high),
-                "below": None if margin.below is None else _told(margin, margin.below),
-                "above": None if margin.above is None else _told(margin, margin.above),
-                "loose": [_told(margin, one) for one in margin.loose],
+                "low": None if margin.low is None else _value_text(margin, margin.low),
+                "high": None if margin.high is None else _value_text(margin, margin.high),
+                "below": None if margin.below is None else _value_text(margin, margin.below),
+                "above": None if margin.above is None else _value_text(margin, margin.above),
+                "loose": [_value_text(margin, item) for item in margin.loose],
                 "record": None if margin.held else instruction(margin),
             }
             for job, margin in found

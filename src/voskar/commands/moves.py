@@ -59,12 +59,12 @@ def command(
     rules = book.rules(pace)
     if kind is not None and kind not in rules.kinds:
         raise InputError(Problem(f'unknown kind "{kind}"', key="--kind", hint=nearest(kind, rules.kinds)))
-    found = [one for one in moves(rules) if kind in (None, one.kind)]
+    found = [move for move in moves(rules) if kind in (None, move.kind)]
     if out is not None:
-        _write(out, book, rules, [kind] if kind is not None else sorted({one.kind for one in found}))
+        _write(out, book, rules, [kind] if kind is not None else sorted({move.kind for move in found}))
         return
     if as_json:
-        click.echo("\n".join(json.dumps({**asdict(one), "active": one.active}) for one in found))
+        click.echo("\n".join(json.dumps({**asdict(move), "active": move.active}) for move in found))
     else:
         _show(found, float(pace))
 
@@ -88,21 +88,21 @@ def _show(found: list[Move], rate: float) -> None:
         out.print("no attack has a `during`: nothing is timed")
         return
     rows: list[dict[str, str]] = []
-    for one in found:
+    for move in found:
         # windows with the closed frames between them: 3(6)3
-        gaps = [f"({b[0] - a[1] - 1})" for a, b in zip(one.windows, one.windows[1:], strict=False)]
-        lengths = [str(last - first + 1) for first, last in one.windows]
+        gaps = [f"({b[0] - a[1] - 1})" for a, b in zip(move.windows, move.windows[1:], strict=False)]
+        lengths = [str(last - first + 1) for first, last in move.windows]
         active = "".join(length + gap for length, gap in zip(lengths, [*gaps, ""], strict=True))
-        row = {"move": f"{one.kind}.{one.clip}", "attack": one.attack if one.attack != one.clip else ""}
-        row |= {"startup": str(one.startup), "active": active}
-        row |= {"recov.": _text(one.recovery), "total": _text(one.total), "damage": present.number(one.damage)}
-        row |= {"all": present.number(one.damage_all) if one.damage_all != one.damage else ""}
-        row |= {"in a row": " ".join(map(present.number, one.in_a_row))}
-        row |= {"i-frames": _text(one.iframes), "stun": _text(one.stun or None), "stop": _text(one.hitstop or None)}
-        rows += [row | {"adv.": _signed(one.advantage) if one.stun else ""}]
-        for case in one.cases:
-            told = {"move": f"  {case.case}", "damage": present.number(case.damage), "stun": _text(case.stun or None)}
-            rows.append(told | {"stop": _text(case.hitstop or None), "adv.": _signed(case.advantage)})
+        row = {"move": f"{move.kind}.{move.clip}", "attack": move.attack if move.attack != move.clip else ""}
+        row |= {"startup": str(move.startup), "active": active}
+        row |= {"recov.": _text(move.recovery), "total": _text(move.total), "damage": present.number(move.damage)}
+        row |= {"all": present.number(move.damage_all) if move.damage_all != move.damage else ""}
+        row |= {"in a row": " ".join(map(present.number, move.in_a_row))}
+        row |= {"i-frames": _text(move.iframes), "stun": _text(move.stun or None), "stop": _text(move.hitstop or None)}
+        rows += [row | {"adv.": _signed(move.advantage) if move.stun else ""}]
+        for case in move.cases:
+            values = {"move": f"  {case.case}", "damage": present.number(case.damage), "stun": _text(case.stun or None)}
+            rows.append(values | {"stop": _text(case.hitstop or None), "adv.": _signed(case.advantage)})
     headings = [name for name in rows[0] if any(row.get(name) for row in rows)]
     columns = [(name, "" if name in ("move", "attack") else "right") for name in headings]
     table = present.table(f"frame data at {present.number(rate)} frames a second", columns)

@@ -150,8 +150,8 @@ def variants_of(book: ReadyRulebook, played: Recording) -> Callable[[], Variants
 
 def report_option(function: F) -> F:
     """`--report`."""
-    told = "Write a report: .xml (JUnit), .json, .html or .txt."
-    return click.option("--report", multiple=True, metavar="FILE", help=told)(function)
+    text = "Write a report: .xml (JUnit), .json, .html or .txt."
+    return click.option("--report", multiple=True, metavar="FILE", help=text)(function)
 
 
 def report_options(function: F) -> F:
@@ -214,8 +214,8 @@ def within_option(function: F) -> F:
 
 def resync_option(default: bool) -> Callable[[F], F]:
     """`--resync` and `--no-resync`."""
-    told = "Adopt the game's account where it differs from the rules, or replay by the rules alone."
-    return click.option("--resync/--no-resync", default=default, show_default=True, help=told)
+    text = "Adopt the game's account where it differs from the rules, or replay by the rules alone."
+    return click.option("--resync/--no-resync", default=default, show_default=True, help=text)
 
 
 def account_options(*, resync: bool = True) -> Callable[[F], F]:
@@ -295,8 +295,8 @@ def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[ReadyRul
     for warning in played.warnings:
         present.say(f"warning: {warning}", err=True)
     if not is_compiled() and len(played.poses) > SLOW:
-        told = "the kernel is not compiled, so this takes a while; install again where there is a C compiler"
-        present.say(f"note: {told}", err=True)
+        text = "the kernel is not compiled, so this takes a while; install again where there is a C compiler"
+        present.say(f"note: {text}", err=True)
     return rules, replace(played, reactions=reactions) if reactions else played
 
 
@@ -304,7 +304,7 @@ def picture_ending(path: str | Path, known: Sequence[str] = ("png", "svg")) -> s
     """ "png", "svg", or what else is known. Raises InputError for another ending, before any work is done."""
     ending = Path(path).suffix.lower()
     if ending[1:] not in known:
-        expected = f"{', '.join(f'.{one}' for one in known[:-1])} or .{known[-1]}"
+        expected = f"{', '.join(f'.{name}' for name in known[:-1])} or .{known[-1]}"
         raise InputError(Problem(f'found the ending "{ending}", expected {expected}', file=str(path), key="--out"))
     return ending[1:]
 

@@ -113,5 +113,5 @@ def command(
         text = render_page(shown, other_data(before, differs))
     write_text(path, text)
     size = Path(path).stat().st_size / 1e6
-    told = counted(len(found.verdict.roots), "finding")
-    present.say(f"{path}: frames {first} to {last}, {told}, {size:.1f} MB; open it in a browser")
+    words = counted(len(found.verdict.roots), "finding")
+    present.say(f"{path}: frames {first} to {last}, {words}, {size:.1f} MB; open it in a browser")

@@ -47,8 +47,8 @@ def console() -> Console:
     class SafeConsole(Console):
         """Prints what comes from files as data."""
 
-        def print(self, *objects: Any, **more: Any) -> None:
-            super().print(*map(shown, objects), **more)
+        def print(self, *objects: Any, **fields: Any) -> None:
+            super().print(*map(shown, objects), **fields)
 
     # no markup, no emoji codes either
     return SafeConsole(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
@@ -70,8 +70,8 @@ def table(title: str, columns: Iterable[tuple[str, str]]) -> Table:
     class SafeTable(Table):
         """Has text from files as data."""
 
-        def add_row(self, *cells: Any, **more: Any) -> None:
-            super().add_row(*map(shown, cells), **more)
+        def add_row(self, *cells: Any, **fields: Any) -> None:
+            super().add_row(*map(shown, cells), **fields)
 
     result = SafeTable(
         title=printable(title),
@@ -130,8 +130,8 @@ def fitted(
     for row in rows:
         result.add_row(
             *(
-                shortened(one, limits[at]) if at in limits and isinstance(one, str) else one
-                for at, one in enumerate(row)
+                shortened(name, limits[at]) if at in limits and isinstance(name, str) else name
+                for at, name in enumerate(row)
             )
         )
     return result, whole if any(limits[at] < most[at] for at in limits) else 0

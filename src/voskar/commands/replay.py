@@ -176,14 +176,14 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
 
 def _life(event: Event) -> tuple[Text, str, str]:
     """What became of an actor, or of the run: the last three columns of a row."""
-    told = {
+    table = {
         "down": "" if event.lives is None else counted(int(event.lives), "life", "lives") + " left",
         "respawn": f"for {event.detail}" if event.detail else "",
         "respawn_held": f"by {event.detail}",
         "won": event.detail or "",
     }
     name = {"respawn": "back", "respawn_held": "held back"}.get(event.event, event.event)
-    return Text(name, "bold"), "", told.get(event.event, "")
+    return Text(name, "bold"), "", table.get(event.event, "")
 
 
 def _health_changes(ledger: Ledger) -> dict[int, Event]:
@@ -197,9 +197,9 @@ def _health_changes(ledger: Ledger) -> dict[int, Event]:
 
 def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, rows: int) -> None:
     sums = [
-        one
-        for one in summarise(rules, recording, ledger).values()
-        if (not shown.actors or one.id in shown.actors) and (one.landed or one.hits or one.ignored or one.stopped)
+        rule
+        for rule in summarise(rules, recording, ledger).values()
+        if (not shown.actors or rule.id in shown.actors) and (rule.landed or rule.hits or rule.ignored or rule.stopped)
     ]
     if not sums:
         return
@@ -208,18 +208,18 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
     wide = out.width >= present.WIDE
     columns = [("actor", ""), *([("kind", "")] if wide else []), *((heading, "right") for heading in headings)]
     table = present.table("actors, over the whole recording", columns)
-    for one in sums[:rows] if rows else sums:
+    for entry in sums[:rows] if rows else sums:
         table.add_row(
-            one.id,
-            *([one.kind] if wide else []),
-            str(one.landed),
-            present.number(one.dealt),
-            f"{one.stopped}f",
-            str(one.hits),
-            present.number(one.taken),
-            f"{one.ignored}f",
-            f"{present.number(one.health)}/{present.number(one.full)}" if one.full is not None else "",
-            str(one.down) if one.down is not None else "",
+            entry.id,
+            *([entry.kind] if wide else []),
+            str(entry.landed),
+            present.number(entry.dealt),
+            f"{entry.stopped}f",
+            str(entry.hits),
+            present.number(entry.taken),
+            f"{entry.ignored}f",
+            f"{present.number(entry.health)}/{present.number(entry.full)}" if entry.full is not None else "",
+            str(entry.down) if entry.down is not None else "",
         )
     out.print(table)
     if rows and len(sums) > rows:
@@ -238,11 +238,11 @@ def _broods(ledger: Ledger, shown: Filter) -> None:
     columns = [("spawned by the rules", ""), ("kind", ""), *((name, "right") for name in ("count", "most at once"))]
     table = present.table("", [*columns, ("ended", ""), ("denied", "")])
     table.title = None
-    for one in found:
-        ends = ", ".join(f"{count} {why}" for why, count in one.ends.most_common())
-        denied = ", ".join(f"{count} {why}" for why, count in one.denied.most_common())
-        most = "foretold" if one.expected else str(one.most)
-        table.add_row(one.name, one.kind, str(one.spawned), most, ends, denied)
+    for entry in found:
+        ends = ", ".join(f"{count} {why}" for why, count in entry.ends.most_common())
+        denied = ", ".join(f"{count} {why}" for why, count in entry.denied.most_common())
+        most = "predicted" if entry.expected else str(entry.most)
+        table.add_row(entry.name, entry.kind, str(entry.spawned), most, ends, denied)
     out = present.console()
     out.print()
     out.print(table)

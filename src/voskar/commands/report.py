@@ -48,7 +48,7 @@ def command(
             raise InputError(Problem(f"this is the same part as {same}", file=path))
         seen[path] = found
         known_audits = {result.name for result in results if result.is_audit}
-        results += [one for one in found if one.name not in known_audits]
+        results += [result for result in found if result.name not in known_audits]
         rules += [] if met is None else [met]
     counted = Coverage(joined(rules), least) if rules or least is not None else None
     results.sort(key=lambda result: result.is_audit)

@@ -92,7 +92,7 @@ def command(
     write_text(out, small.text)
     if small.interrupted:
         present.say("interrupted: this is the best so far", err=True)
-    present.say(small.told)
+    present.say(small.summary)
     present.say(f"{out}: {small.size}")
     if ruled is not None:
         write_text(ruled, small.rules)
@@ -135,7 +135,7 @@ def _bar() -> Iterator[Callable[[str], None]]:
     console = present.console()
     with Progress(transient=True, disable=not console.is_terminal, console=console) as bar:
         task = bar.add_task("shrinking", total=None)
-        yield lambda told: bar.update(task, description=told)
+        yield lambda text: bar.update(task, description=text)
 
 
 def shrink_findings(
@@ -144,13 +144,13 @@ def shrink_findings(
     """A script of each finding, up to 40; tells each, and those that no script can show."""
     made_folder(folder)
     stem = Path(recording).name.split(".")[0]
-    for number, one in enumerate(findings[:MOST], 1):
-        path = folder / f"{stem}-{number:02}-frame-{one.frame}-{one.code}.stage.toml"
+    for number, finding in enumerate(findings[:MOST], 1):
+        path = folder / f"{stem}-{number:02}-frame-{finding.frame}-{finding.code}.stage.toml"
         try:
             with _bar() as tell:
-                small = shrunk(Search(book, windows, one, resync=resync), recording, tell)
+                small = shrunk(Search(book, windows, finding, resync=resync), recording, tell)
         except VoskarError as error:
-            present.say(f"{one.code} in {one.frame}: {error}", err=True)
+            present.say(f"{finding.code} in {finding.frame}: {error}", err=True)
             continue
         write_text(path, small.text)
         present.say(f"{path}: {small.size}")

@@ -36,7 +36,7 @@ def command(rulebook: str, recording: str, reactions: str | None, actor: tuple[s
     rules = book.rules(played.rate)
     found = statistics(rules, played, replay(rules, played))
     check_actors(found.actors, actor, "--actor")
-    shown = [one for name, one in found.actors.items() if not actor or name in actor]
+    shown = [record for name, record in found.actors.items() if not actor or name in actor]
     if as_json:
         click.echo(json.dumps(_plain(found, shown)))
     else:
@@ -59,20 +59,20 @@ def _show(found: Statistics, shown: list[Record], *, everything: bool) -> None:
     headings = ("landed", "dealt", "hit", "taken", "ignored", "first hit", "alive")
     columns = [("actor", ""), *((heading, "right") for heading in headings)]
     table = present.table(f"actors, over {found.frames} frames, {seconds}", [*columns, ("went down by", "")])
-    for one in shown:
-        if not (everything or one.striking.contacts or one.struck.contacts):
+    for record in shown:
+        if not (everything or record.striking.contacts or record.struck.contacts):
             continue
-        deaths = ", ".join(f"{cause} ({count})" if count > 1 else cause for cause, count in one.deaths.most_common())
-        first = one.striking.first
+        deaths = ", ".join(f"{cause} ({count})" if count > 1 else cause for cause, count in record.deaths.most_common())
+        first = record.striking.first
         table.add_row(
-            one.name,
-            str(one.striking.landed),
-            present.number(one.striking.dealt),
-            str(one.struck.landed),
-            present.number(one.struck.dealt),
-            _ignored(one.struck, False),
+            record.name,
+            str(record.striking.landed),
+            present.number(record.striking.dealt),
+            str(record.struck.landed),
+            present.number(record.struck.dealt),
+            _ignored(record.struck, False),
             "" if first is None else str(first),
-            f"{one.alive / found.rate:.1f} s",
+            f"{record.alive / found.rate:.1f} s",
             deaths,
         )
     out.print(table)

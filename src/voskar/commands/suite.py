@@ -140,6 +140,6 @@ def command(
     if pages is not None:
         reports.write(results, str(Path(pages) / "index.html"), "html", found)
     whole = shard is None and len(results) >= len(jobs)
-    view = Conclusion(results, found, len(jobs), [str(one) for one in known.gone()] if whole else [])
+    view = Conclusion(results, found, len(jobs), [str(entry) for entry in known.gone()] if whole else [])
     view.write(forms)
     return view.show(as_json=as_json, everything=everything, brief=brief)

@@ -70,9 +70,9 @@ class Conclusion:
             for gone in self.gone:
                 out.print(Text(f"  known, and found no more: {gone}"))
             for against, words in WHOSE.items():
-                some = sum(any(fault.against == against for fault in result.faults) for result in results)
-                if some:
-                    out.print(f"  in {some} {words}")
+                number = sum(any(fault.against == against for fault in result.faults) for result in results)
+                if number:
+                    out.print(f"  in {number} {words}")
         if any(result.error is not None for result in results):
             return BAD_INPUT
         return AGREED if all(result.ok for result in results) and (found is None or found.ok) else DISAGREED
@@ -82,8 +82,10 @@ def _common(results: list[Result]) -> None:
     """What several recordings have in common."""
     found = reports.common(results)
     out = present.console()
-    for one in found[:COMMON]:
-        out.print(Text(f"{counted(one.faults, 'time')} in {one.recordings} recordings  ", "bold").append(one.cause))
+    for cause in found[:COMMON]:
+        out.print(
+            Text(f"{counted(cause.faults, 'time')} in {cause.recordings} recordings  ", "bold").append(cause.cause)
+        )
     if len(found) > COMMON:
         out.print(f"… and {counted(len(found) - COMMON, 'more cause')} that several have: see --json", style="dim")
     if found:
@@ -94,16 +96,16 @@ def show_line(out: Console, result: Result) -> None:
     word, style = ("agrees", "green") if result.ok else ("fails", "bold red")
     if result.error is not None:
         word, style = "unread", "bold magenta"
-    told = result.counts or (result.error or "").split("\n")[0]
+    text = result.counts or (result.error or "").split("\n")[0]
     first = ""
     if result.faults:
         first = result.explanations[0].text if result.explanations else reports.text(result.faults[0])
-    line = Text().append(f"{word:<7}", style).append(f" {result.name}", "bold").append(f"  {told}")
-    for one in (line, Text(f"        {first}")) if first else (line,):
+    line = Text().append(f"{word:<7}", style).append(f" {result.name}", "bold").append(f"  {text}")
+    for words in (line, Text(f"        {first}")) if first else (line,):
         if out.is_terminal:
-            out.print(one, overflow="ellipsis", no_wrap=True)
+            out.print(words, overflow="ellipsis", no_wrap=True)
         else:  # a file or a pipe is as wide as its lines
-            out.print(one, soft_wrap=True)
+            out.print(words, soft_wrap=True)
 
 
 def _failures(results: list[Result], *, everything: bool) -> None:
@@ -114,17 +116,17 @@ def _failures(results: list[Result], *, everything: bool) -> None:
         if result.error is not None:
             out.print(Text(result.name, "bold"))
             out.print(Text(f"  {result.error}"))
-    for one in failed if everything else failed[:WHOLE]:
-        out.print(Text(one.name, "bold"))
-        for explanation in one.explanations:
+    for entry in failed if everything else failed[:WHOLE]:
+        out.print(Text(entry.name, "bold"))
+        for explanation in entry.explanations:
             out.print(Text(f"  {explanation.text}"))
-        shown = one.faults if everything else one.faults[:FAULTS]
+        shown = entry.faults if everything else entry.faults[:FAULTS]
         for fault in shown:
             out.print(Padding(Text(reports.text(fault)), (0, 0, 0, 2)))
             if fault.why is not None:
                 out.print(Text(f"    {fault.why}", "dim"), soft_wrap=True)
-        if len(one.faults) > len(shown):
-            out.print(f"  … and {len(one.faults) - FAULTS} more: see them with --all", style="dim")
+        if len(entry.faults) > len(shown):
+            out.print(f"  … and {len(entry.faults) - FAULTS} more: see them with --all", style="dim")
     if len(failed) > WHOLE and not everything:
         left = counted(len(failed) - WHOLE, "more recording")
         out.print(f"… and {left} that {'fails' if left.startswith('1 ') else 'fail'}: in full with --all", style="dim")

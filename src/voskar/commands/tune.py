@@ -31,7 +31,7 @@ from voskar.files.reading import whole_file
 from voskar.files.recording import load_recording
 from voskar.files.rewrite import rewrite
 from voskar.files.rulebook import Rulebook, load_rulebook
-from voskar.files.vary import LAG, MOST, Axis, Change, changed, including, meant, parse_axis, told_value
+from voskar.files.vary import LAG, MOST, Axis, Change, changed, current_value, including, meant, parse_axis
 from voskar.files.windows import parse_windows
 from voskar.suite.running import Engine
 from voskar.suite.tuning import Reactions, run_halves, run_trials, trials, trials_of
@@ -115,9 +115,9 @@ def command(
     if out and len(axes) > 2:
         raise click.UsageError("a figure shows one or two varied keys")
     _check_axes(axes, recordings)
-    some = trials(rulebook, recordings, axes, reactions=reactions, within=within, resync=resync, actor=actor)
+    entries = trials(rulebook, recordings, axes, reactions=reactions, within=within, resync=resync, actor=actor)
     book = load_rulebook(rulebook)
-    for trial in some:  # every value is sound by itself before any work is done
+    for trial in entries:  # every value is sound by itself before any work is done
         if sum(place > 0 for place in trial.point) <= 1 and trial.recording == recordings[0]:
             changed(book, trial.changes)
     known = [load_recording(recording, book).numbers for recording in recordings] if actor else []
@@ -128,8 +128,8 @@ def command(
         engine_of(workers, cluster) as engine,
         Progress(transient=True, disable=as_json or not console.is_terminal, console=console) as bar,
     ):
-        task = bar.add_task("replaying", total=len(some))
-        for trial, score in run_trials(some, engine):
+        task = bar.add_task("replaying", total=len(entries))
+        for trial, score in run_trials(entries, engine):
             scores[trial.point] = scores.get(trial.point, VariantScore()) + score
             bar.advance(task)
     lines = fit_words([axis.key for axis in axes], [axis.values for axis in axes], scores)
@@ -159,14 +159,14 @@ def _fit(
     book = load_rulebook(rulebook)
     axes = [including(axis, _own(book, axis)) for axis in axes]
     lengths = [len(axis.values) for axis in axes]
-    told: dict[Point, tuple[int, int]] = {}
+    values: dict[Point, tuple[int, int]] = {}
 
     def wrong(points: Sequence[Point]) -> list[int]:
         found = list(engine(run_halves, trials_of(rulebook, recordings, axes, points, **options)))
         for index, point in enumerate(points):
             own = found[index * len(recordings) : (index + 1) * len(recordings)]
-            told[point] = sum(one for one, _ in own), sum(one for _, one in own)
-        return [told[point][0] for point in points]
+            values[point] = sum(row for row, _ in own), sum(row for _, row in own)
+        return [values[point][0] for point in points]
 
     now = present_place(book, axes)
     middle, low = tuple(length // 2 for length in lengths), tuple(length // 5 for length in lengths)
@@ -183,9 +183,9 @@ def _fit(
         plain = {
             "voskar": "fit", "version": 2, "tried": found.tried, "written": written,
             "values": {axis.key: axis.values[place] for axis, place in zip(axes, found.best, strict=True)},
-            "alike": {a.key: [a.values[one] for one in span] for a, span in zip(axes, found.alike, strict=True)},
-            "fitted": found.wrong, "held_out": told[found.best][1],
-            "before": None if now is None else list(told[now]),
+            "alike": {a.key: [a.values[index] for index in span] for a, span in zip(axes, found.alike, strict=True)},
+            "fitted": found.wrong, "held_out": values[found.best][1],
+            "before": None if now is None else list(values[now]),
         }  # fmt: skip
         click.echo(json.dumps(plain))
         return
@@ -199,8 +199,8 @@ def _fit(
         edge = found.alike[number][0] == 0 or found.alike[number][1] == lengths[number] - 1
         table.add_row(axis.key, was, axis.values[found.best[number]], span + (", to the edge" if edge else ""))
     console.print(table)
-    before = "" if now is None else f"; it was {told[now][0]} and {told[now][1]}"
-    half = f"{found.wrong} in the first half that it was fitted by, {told[found.best][1]} in the second"
+    before = "" if now is None else f"; it was {values[now][0]} and {values[now][1]}"
+    half = f"{found.wrong} in the first half that it was fitted by, {values[found.best][1]} in the second"
     console.print(f"\ndisagreements: {half}{before}")
     console.print(f"{counted(found.tried, 'variant')} tried", style="dim")
     for name in written:
@@ -209,15 +209,15 @@ def _fit(
 
 def _own(book: Rulebook, axis: Axis) -> Any:
     """What the rulebook says now of a key; None if it says nothing."""
-    return 0 if axis.key == LAG else told_value(book, axis.keys[0][1])
+    return 0 if axis.key == LAG else current_value(book, axis.keys[0][1])
 
 
 def present_place(book: Rulebook, axes: Sequence[Axis]) -> Point | None:
     """Where the rulebook's own values lie among those to be tried; None if any lies elsewhere."""
     found = []
     for axis in axes:
-        told = _own(book, axis)
-        places = [place for place, value in enumerate(axis.values) if meant(value) == told or value == str(told)]
+        number = _own(book, axis)
+        places = [place for place, value in enumerate(axis.values) if meant(value) == number or value == str(number)]
         if not places:
             return None
         found.append(places[0])
@@ -265,13 +265,13 @@ def _show(
     )
     table.title = None
     shown = list(scores.items())
-    for point, one in shown if everything else shown[:ROWS]:
+    for point, entry in shown if everything else shown[:ROWS]:
         row = [axis.values[place] for axis, place in zip(axes, point, strict=True)]
-        row += [str(one.hits), str(one.deaths), *([present.number(one.time_to_down)] if lived else [])]
-        row += [str(one.differ if name == "differ" else getattr(one, name)) for name in changes]
-        best = claims and one.wrong == least
-        off = [str(one.hits_wrong), str(one.rest_wrong), f"{one.wrong}{'*' if best else ' '}"]
-        row += [f"{one.agreed}/{one.claims}", *off] if claims else []
+        row += [str(entry.hits), str(entry.deaths), *([present.number(entry.time_to_down)] if lived else [])]
+        row += [str(entry.differ if name == "differ" else getattr(entry, name)) for name in changes]
+        best = claims and entry.wrong == least
+        off = [str(entry.hits_wrong), str(entry.rest_wrong), f"{entry.wrong}{'*' if best else ' '}"]
+        row += [f"{entry.agreed}/{entry.claims}", *off] if claims else []
         table.add_row(*row, style="bold green" if best else "")
     console.print(table)
     if len(shown) > ROWS and not everything:
@@ -301,12 +301,12 @@ def _plain(axes: Sequence[Axis], scores: Mapping[Point, VariantScore], lines: Se
         "variants": [
             {
                 "values": {axis.key: axis.values[place] for axis, place in zip(axes, point, strict=True)},
-                **{name: value for name, value in vars(one).items() if name != "lived"},
-                "time_to_down": one.time_to_down,
-                "wrong": one.wrong,
-                "best": one.evidence and one.wrong == least,
+                **{name: value for name, value in vars(score).items() if name != "lived"},
+                "time_to_down": score.time_to_down,
+                "wrong": score.wrong,
+                "best": score.evidence and score.wrong == least,
             }
-            for point, one in scores.items()
+            for point, score in scores.items()
         ],
         "fit": list(lines),
     }

@@ -42,5 +42,5 @@ def watched_run(run: Callable[[list[str]], int], arguments: list[str]) -> int:
 
 def watch_option(function: Callable[..., int | None]) -> Callable[..., int | None]:
     """The option, for the help: it is taken off before the command is run."""
-    told = "Run again whenever a file that was read changes; Ctrl-C ends it."
-    return click.option(OPTION, is_flag=True, expose_value=False, help=told)(function)
+    text = "Run again whenever a file that was read changes; Ctrl-C ends it."
+    return click.option(OPTION, is_flag=True, expose_value=False, help=text)(function)

@@ -108,8 +108,8 @@ def command(
 
 def _standing(frame: int, actor: str, lines: list[tuple[str, str]], as_json: bool) -> None:
     if as_json:
-        told = [{"topic": topic, "text": text} for topic, text in lines]
-        click.echo(json.dumps({"frame": frame, "actor": actor, "standing": told}))
+        tables = [{"topic": topic, "text": text} for topic, text in lines]
+        click.echo(json.dumps({"frame": frame, "actor": actor, "standing": tables}))
         return
     out = present.console()
     out.print(Text(f"frame {frame}: {actor}", "bold"))
@@ -147,31 +147,31 @@ def _taken_over(ledger: Ledger, frame: int, attacker: str, target: str) -> list[
 
 def _emitter(silence: EmitterExplainer, frame: int, named: str, shots: Sequence[Appearance], as_json: bool) -> None:
     """Every gate of one emitter, where it fires from, and which shots the recording shows about then."""
-    known = {f"{owner}/{one.name}": (owner, one) for owner, one in silence.emitters(frame)}
+    known = {f"{owner}/{emitter.name}": (owner, emitter) for owner, emitter in silence.emitters(frame)}
     if named not in known:
         hint = nearest(named, known)
         raise InputError(Problem(f'no emitter "{named}" is there in frame {frame}', key="--emitter", hint=hint))
-    owner, one = known[named]
-    steps, fired = silence.steps(frame, owner, one), silence.fired(frame, owner, one)
+    owner, emitter = known[named]
+    steps, fired = silence.steps(frame, owner, emitter), silence.fired(frame, owner, emitter)
     names = [event.id for event in fired]
-    shown = [shot for shot in shots if shot.actor.kind == one.fan.kind and shot.actor.owner in (None, owner)]
+    shown = [shot for shot in shots if shot.actor.kind == emitter.fan.kind and shot.actor.owner in (None, owner)]
     if as_json:
         gates = [{"gate": step.gate, "passed": step.passed, "text": step.text} for step in steps]
         places = [{name: written(getattr(event, name)) for name in ("id", "x", "y", "angle")} for event in fired]
         near = [
             {"id": shot.actor.id, "frame": shot.frame, "x": written(shot.x), "y": written(shot.y)} for shot in shown
         ]
-        told = {"frame": frame, "emitter": named, "fired": names, "gates": gates, "places": places, "shown": near}
-        click.echo(json.dumps(told))
+        fields = {"frame": frame, "emitter": named, "fired": names, "gates": gates, "places": places, "shown": near}
+        click.echo(json.dumps(fields))
         return
     out = present.console()
-    out.print(Text(f"frame {frame}: {named}", "bold").append(f"   spawns {one.fan.kind}", "not bold"))
+    out.print(Text(f"frame {frame}: {named}", "bold").append(f"   spawns {emitter.fan.kind}", "not bold"))
     out.print(_gates(steps))
     stopped = next((step.gate for step in steps if not step.passed), None)
     out.print(f"  so: {'fired ' + ', '.join(map(str, names)) if fired else f'nothing fired, stopped by {stopped}'}")
     place = "at ({}, {})".format
     for event in fired:
-        moved = ", and moves in this very frame" if one.moves_at_once else ""
+        moved = ", and moves in this very frame" if emitter.moves_at_once else ""
         spot = place(present.number(event.x), present.number(event.y))
         out.print(f"      {event.id} {spot}, heading {event.angle:.1f}°{moved}", highlight=False)
     for shot in shown:
@@ -183,14 +183,14 @@ def _emitter(silence: EmitterExplainer, frame: int, named: str, shots: Sequence[
 def _emitters(silence: EmitterExplainer, frame: int, owner: str | None) -> None:
     """What emitters fired in a frame, and those that would have but for one gate."""
     rows = []
-    for name, one in silence.emitters(frame, owner):
-        steps, fired = silence.steps(frame, name, one), silence.fired(frame, name, one)
+    for name, emitter in silence.emitters(frame, owner):
+        steps, fired = silence.steps(frame, name, emitter), silence.fired(frame, name, emitter)
         stopped = next((step for step in steps if not step.passed), None)
         if fired:
-            told = ", ".join(f"{event.id}{' (foretold)' if event.detail else ''}" for event in fired)
-            rows.append((f"{name}/{one.name}", Text("fired", "green"), told))
+            text = ", ".join(f"{event.id}{' (predicted)' if event.detail else ''}" for event in fired)
+            rows.append((f"{name}/{emitter.name}", Text("fired", "green"), text))
         elif stopped is not None and stopped.gate != "trigger":
-            rows.append((f"{name}/{one.name}", Text("denied", "bold red"), f"{stopped.gate}: {stopped.text}"))
+            rows.append((f"{name}/{emitter.name}", Text("denied", "bold red"), f"{stopped.gate}: {stopped.text}"))
     if rows:
         table = present.table("", [("emitter", ""), ("", ""), ("", "")])
         table.title = None

@@ -21,7 +21,7 @@ class ActorCheck(Struct, frozen=True):
 
 
 def _kind_words(world: World, state: ActorState, asked: ActorCondition) -> str:
-    return f"only {' or '.join(sorted(asked.kinds))}: it is {state.kind.told}"
+    return f"only {' or '.join(sorted(asked.kinds))}: it is {state.kind.logged_kind}"
 
 
 def _counters_fail(world: World, state: ActorState, asked: ActorCondition) -> bool:
@@ -35,18 +35,18 @@ def _counters_fail(world: World, state: ActorState, asked: ActorCondition) -> bo
 
 
 def _counter_words(world: World, state: ActorState, asked: ActorCondition) -> str:
-    told = []
+    texts = []
     for name, comparisons in asked.counters.items():
         whose = world.counter_holder(state, name)
         of = "" if whose == state.id else f" of {whose}"
         needs = " and ".join(map(str, comparisons))
-        told.append(f"needs {name}{of} {needs}, has {world.counter(state, name):g}")
-    return ", ".join(told)
+        texts.append(f"needs {name}{of} {needs}, has {world.counter(state, name):g}")
+    return ", ".join(texts)
 
 
 def _health_fails(world: World, state: ActorState, asked: ActorCondition) -> bool:
     health, full = state.health, state.kind.health
-    return health is None or full is None or not all(one.holds(health, full) for one in asked.health)
+    return health is None or full is None or not all(comparison.holds(health, full) for comparison in asked.health)
 
 
 def _health_words(world: World, state: ActorState, asked: ActorCondition) -> str:
@@ -117,7 +117,7 @@ ACTOR_CHECKS: tuple[ActorCheck, ...] = (
     ActorCheck(
         "kinds",
         lambda asked: bool(asked.kinds),
-        lambda world, state, asked: state.kind.told not in asked.kinds,
+        lambda world, state, asked: state.kind.logged_kind not in asked.kinds,
         _kind_words,
     ),
     ActorCheck("counters", lambda asked: bool(asked.counters), _counters_fail, _counter_words),

@@ -160,9 +160,9 @@ class BoxCatalog:
         key = hit.number, other.number, hit_by, other_by
         if key not in self._met:
             rules = self.rules
-            one, two = rules.reflected(hit.box, hit_by), rules.reflected(other.box, other_by)
+            box, two = rules.reflected(hit.box, hit_by), rules.reflected(other.box, other_by)
             clashes = other.box.role == "hitbox"
-            self._met[key] = clash(rules.contact, one, two) if clashes else eligible(rules.contact.detect, one, two)
+            self._met[key] = clash(rules.contact, box, two) if clashes else eligible(rules.contact.detect, box, two)
         return self._met[key]
 
     def may_meet(self, hit: FormedBox, other: FormedBox) -> bool:
@@ -181,15 +181,15 @@ class BoxCatalog:
         hits, hurts = self.of_role("hitbox"), self.of_role("hurtbox")
         meets = np.zeros((len(self.formed), len(self.formed)), dtype=np.bool_)
         # boxes of the same layers and masks meet the same ones, and there are few such
-        for (_, some), (_, others) in product(_alike(hits), _alike(hurts)):
-            if self.may_meet(some[0], others[0]):
-                meets[np.ix_([one.number for one in some], [one.number for one in others])] = True
+        for (_, boxes), (_, others) in product(_alike(hits), _alike(hurts)):
+            if self.may_meet(boxes[0], others[0]):
+                meets[np.ix_([box.number for box in boxes], [box.number for box in others])] = True
         clashes = np.zeros(len(self.formed), dtype=np.bool_)
-        for (_, some), (_, others) in product(_alike(hits), _alike(hits)) if self.rules.contact.clash else ():
-            if self.may_meet(some[0], others[0]):
-                mine, theirs = [one.number for one in some], [one.number for one in others]
+        for (_, boxes), (_, others) in product(_alike(hits), _alike(hits)) if self.rules.contact.clash else ():
+            if self.may_meet(boxes[0], others[0]):
+                mine, theirs = [box.number for box in boxes], [box.number for box in others]
                 meets[np.ix_(mine, theirs)] = clashes[mine] = clashes[theirs] = True
-        is_hit = {one.number for one in hits}
+        is_hit = {hit.number for hit in hits}
         numbers = {clip: number for number, clip in enumerate(clips)}
         return BoxColumns(
             kinds,
@@ -221,8 +221,8 @@ class BoxCatalog:
         found = np.zeros((len(self.kinds), len(tag_sets)), dtype=np.int64)
         for name, conditions in self.conditions.items():
             for place, tags in enumerate(tag_sets):
-                met = [one.tags <= tags and one.no_tags.isdisjoint(tags) for one in conditions]
-                found[self.kind_number[name], place] = sum(1 << bit for bit, one in enumerate(met) if one)
+                met = [condition.tags <= tags and condition.no_tags.isdisjoint(tags) for condition in conditions]
+                found[self.kind_number[name], place] = sum(1 << bit for bit, flag in enumerate(met) if flag)
         return found
 
     @staticmethod
@@ -242,10 +242,10 @@ class BoxCatalog:
         declared = {}
         numbers = {clip: number for number, clip in enumerate(clips)}
         for number, name in enumerate(self.kinds):
-            for clip, one in self.rules.kinds[name].clips.items():
+            for clip, entry in self.rules.kinds[name].clips.items():
                 if clip in numbers:
-                    step = one.step(self.rules.rate)
-                    declared[number, numbers[clip]] = (one.cells, one.loop, step.numerator, step.denominator)
+                    step = entry.step(self.rules.rate)
+                    declared[number, numbers[clip]] = (entry.cells, entry.loop, step.numerator, step.denominator)
         return ClipColumns(len(self.kinds), len(clips), declared)
 
 
@@ -256,8 +256,8 @@ _ANY = "\0"
 def _alike(boxes: Sequence[FormedBox]) -> list[tuple[tuple[int, int], list[FormedBox]]]:
     """Boxes by their mask and layer."""
     found: dict[tuple[int, int], list[FormedBox]] = {}
-    for one in boxes:
-        found.setdefault((one.box.mask, one.box.layer), []).append(one)
+    for box in boxes:
+        found.setdefault((box.box.mask, box.box.layer), []).append(box)
     return list(found.items())
 
 

@@ -37,7 +37,7 @@ class Clashes(NamedTuple):
     now: set[tuple[str, str]]
 
 
-def clash(world: World, memory: Memory, touches: list[TouchRow], told: Clashes | None = None) -> None:
+def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashes | None = None) -> None:
     """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged. One of which the game does
     not tell, though it tells of clashes, does not count; one that only the game tells of does."""
     formed = world.catalog.formed
@@ -46,28 +46,28 @@ def clash(world: World, memory: Memory, touches: list[TouchRow], told: Clashes |
     known: set[tuple[str, str]] = set()
     rank = ranks(world)
     for attacker, hit, target, other, t, touch in touches:
-        one = ClashSide(actors[attacker], formed[hit], swing_of(world, attacker, formed[hit]))
+        side = ClashSide(actors[attacker], formed[hit], swing_of(world, attacker, formed[hit]))
         two = ClashSide(actors[target], formed[other], swing_of(world, target, formed[other]))
-        if _are_together(one.state, two.state):
+        if _are_together(side.state, two.state):
             continue
-        if rank(one.state) > rank(two.state):
-            one, two = two, one
-        key = rank(one.state), rank(two.state), one.box.attack.name, two.box.attack.name
+        if rank(side.state) > rank(two.state):
+            side, two = two, side
+        key = rank(side.state), rank(two.state), side.box.attack.name, two.box.attack.name
         if key not in found or t < found[key][0]:
-            found[key] = t, one, two, touch
+            found[key] = t, side, two, touch
     for key, _ in sorted(found.items(), key=lambda pair: (round(pair[1][0], 6), pair[0])):
-        _, one, two, touch = found[key]
-        if _is_new(memory, world.frame, one, two) and not _is_over(world, memory, one, two):
+        _, side, two, touch = found[key]
+        if _is_new(memory, world.frame, side, two) and not _is_over(world, memory, side, two):
             world.finder.contact_point(touch)
             place = world.narrow.point_x, world.narrow.point_y
-            ids = (min(one.state.id, two.state.id), max(one.state.id, two.state.id))
-            if told is None or ids in told.near:
-                _resolve(world, memory, one, two, place)
+            ids = (min(side.state.id, two.state.id), max(side.state.id, two.state.id))
+            if clashes is None or ids in clashes.near:
+                _resolve(world, memory, side, two, place)
                 known.add(ids)
             else:
-                world.events.append(_event(world, one, two, place))
+                world.events.append(_event(world, side, two, place))
                 world.events.append(AdoptedEvent(frame=world.frame, detail="no clash", id=ids[0]))
-    for ids in sorted(told.now - known) if told is not None else ():
+    for ids in sorted(clashes.now - known) if clashes is not None else ():
         sides = [_open_side(world, name) for name in ids]
         if sides[0] is not None and sides[1] is not None:
             world.events.append(AdoptedEvent(frame=world.frame, detail="clash", id=ids[0]))
@@ -85,24 +85,24 @@ def _open_side(world: World, name: str) -> ClashSide | None:
     return ClashSide(state, boxes[0], swing_of(world, state.row, boxes[0])) if boxes else None
 
 
-def _are_together(one: ActorState, two: ActorState) -> bool:
+def _are_together(state: ActorState, two: ActorState) -> bool:
     """Allies, an owner and what it owns, or two of one owner."""
-    ally = one.side is not None and one.side == two.side
-    owned = one.owner == two.id or two.owner == one.id
-    return ally or owned or (one.owner is not None and one.owner == two.owner)
+    ally = state.side is not None and state.side == two.side
+    owned = state.owner == two.id or two.owner == state.id
+    return ally or owned or (state.owner is not None and state.owner == two.owner)
 
 
-def _is_new(memory: Memory, frame: int, one: ClashSide, two: ClashSide) -> bool:
+def _is_new(memory: Memory, frame: int, side: ClashSide, two: ClashSide) -> bool:
     """One clash a swing and pair; of an attack that is not timed, until the boxes have been apart for a frame."""
-    if one.state.id > two.state.id:
-        one, two = two, one
-    key = (*one.key, *two.key)
+    if side.state.id > two.state.id:
+        side, two = two, side
+    key = (*side.key, *two.key)
     before = memory.clashes.get(key)
-    memory.note_clash(key, (one.swing, two.swing, frame))
+    memory.note_clash(key, (side.swing, two.swing, frame))
     if before is None:
         return True
     again = before[2] < frame - 1
-    new_one = before[0] != one.swing if one.box.swing >= 0 else again
+    new_one = before[0] != side.swing if side.box.swing >= 0 else again
     new_two = before[1] != two.swing if two.box.swing >= 0 else again
     return new_one or new_two
 
@@ -110,35 +110,37 @@ def _is_new(memory: Memory, frame: int, one: ClashSide, two: ClashSide) -> bool:
 def _is_over(world: World, memory: Memory, *sides: ClashSide) -> bool:
     """Whether either has been cancelled in this swing, or consumed in this frame."""
     return any(
-        memory.cancelled.get(one.key) == one.swing or one.state.consumed == world.frame or one.state.down is not None
-        for one in sides
+        memory.cancelled.get(side.key) == side.swing
+        or side.state.consumed == world.frame
+        or side.state.down is not None
+        for side in sides
     )
 
 
-def _lost(one: ClashSide, two: ClashSide) -> tuple[bool, bool]:
+def _lost(side: ClashSide, two: ClashSide) -> tuple[bool, bool]:
     """Whose attack is cancelled: the weaker one, or both."""
-    strengths = one.box.attack.strength, two.box.attack.strength
+    strengths = side.box.attack.strength, two.box.attack.strength
     return strengths[0] <= strengths[1], strengths[1] <= strengths[0]
 
 
-def _event(world: World, one: ClashSide, two: ClashSide, place: Vector) -> ClashEvent:
-    lost = _lost(one, two)
-    winner = None if all(lost) else two.state.id if lost[0] else one.state.id
-    names = one.box.attack.name, two.box.attack.name
-    return ClashEvent(world.frame, one.state.id, two.state.id, *names, *place, winner)
+def _event(world: World, side: ClashSide, two: ClashSide, place: Vector) -> ClashEvent:
+    lost = _lost(side, two)
+    winner = None if all(lost) else two.state.id if lost[0] else side.state.id
+    names = side.box.attack.name, two.box.attack.name
+    return ClashEvent(world.frame, side.state.id, two.state.id, *names, *place, winner)
 
 
-def _resolve(world: World, memory: Memory, one: ClashSide, two: ClashSide, place: Vector) -> None:
-    world.events.append(_event(world, one, two, place))
-    lost = _lost(one, two)
-    for own, is_lost in ((one, lost[0]), (two, lost[1])):
+def _resolve(world: World, memory: Memory, first: ClashSide, two: ClashSide, place: Vector) -> None:
+    world.events.append(_event(world, first, two, place))
+    lost = _lost(first, two)
+    for own, is_lost in ((first, lost[0]), (two, lost[1])):
         if is_lost:
             memory.cancel(own.key, own.swing)
-    length = max(one.box.attack.clash.hitstop, two.box.attack.clash.hitstop)
-    for own in (one, two) if length else ():
+    length = max(first.box.attack.clash.hitstop, two.box.attack.clash.hitstop)
+    for own in (first, two) if length else ():
         freeze(world, memory, own.state, length)
     side: Side = "attacker"
-    for own, other, is_lost in ((one, two, lost[0]), (two, one, lost[1])):
+    for own, other, is_lost in ((first, two, lost[0]), (two, first, lost[1])):
         rule = own.box.attack.clash
         table = rule.attacker if is_lost else rule.winner
         if table is not None:

@@ -63,7 +63,7 @@ class Copier:
         self._made: dict[int, Any] = {}
         self._ways: dict[type, Callable[[Any], Any]] = {
             dict: self._dict,
-            list: lambda value: [self(one) for one in value] if self._any_changes(value) else value.copy(),
+            list: lambda value: [self(item) for item in value] if self._any_changes(value) else value.copy(),
             set: set.copy,
             tuple: lambda value: tuple(map(self, value)) if self._any_changes(value) else value,
             MethodType: lambda value: MethodType(value.__func__, self(value.__self__)),
@@ -108,7 +108,7 @@ class Copier:
 
     def _dict(self, value: dict[Any, Any]) -> dict[Any, Any]:
         if value and self._any_changes(value.values()):
-            return {key: self(one) for key, one in value.items()}
+            return {key: self(item) for key, item in value.items()}
         return value.copy()
 
     def _object(self, value: Any) -> Any:

@@ -25,7 +25,7 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
         kind = world.run.ghost_kinds.get(state.owner or "")
         rule = None if kind is None else kind.counters.get(name)
         counters[name] = after = added(before, by) if rule is None else rule.within(added(before, by))
-        _tell(world, state.owner or "", name, before, after, cause)
+        _report(world, state.owner or "", name, before, after, cause)
         return
     settle(world, holder, name)
     rule = holder.kind.counters.get(name)
@@ -37,7 +37,7 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
     if base is not None and rule is not None and rule.regen is not None and (after - before) * rule.regen.amount < 0:
         _regrow(holder, name, Regenerating(after, world.now(holder), 0))
     put(world, holder, name, after)
-    _tell(world, holder.id, name, before, after, cause)
+    _report(world, holder.id, name, before, after, cause)
     if rule is not None and after != before and after in (rule.min, rule.max):
         world.run.reached.append((holder.row, rule, after == rule.min))
 
@@ -65,7 +65,7 @@ def settle(world: World, holder: ActorState, name: str) -> None:
     """What regen has brought so far is told."""
     before, after = holder.counters.get(name), world.counter_of(holder, name)
     if name in holder.regens and before is not None and after != before:
-        _tell(world, holder.id, name, before, after, None)
+        _report(world, holder.id, name, before, after, None)
         put(world, holder, name, after)
 
 
@@ -94,7 +94,7 @@ def _expect(world: World, holder: ActorState, rule: CounterRule) -> None:
 def move(world: World) -> None:
     """The end of Move: counters that regen has filled are told, and those that are to begin anew do."""
     run = world.run
-    for row, name, counter in sorted(run.fills.pop(world.frame, ()), key=lambda one: one[1:]):
+    for row, name, counter in sorted(run.fills.pop(world.frame, ()), key=lambda fill: fill[1:]):
         holder = world.find(name)
         if holder is None or holder.row != row or counter not in holder.regens:
             continue
@@ -104,10 +104,10 @@ def move(world: World) -> None:
         elif world.counter_of(holder, counter) == rule.goal:
             settle(world, holder, counter)
     if run.away:
-        _begin_anew(world)
+        _reset_counters(world)
 
 
-def _begin_anew(world: World) -> None:
+def _reset_counters(world: World) -> None:
     run = world.run
     away: list[tuple[str, str, ActorState]] = []
     for row, counter in run.away:
@@ -115,7 +115,7 @@ def _begin_anew(world: World) -> None:
         if state is not None and counter in state.kind.counters:
             away.append((state.id, counter, state))
     run.away.clear()
-    for _, counter, state in sorted(away, key=lambda one: one[:2]):
+    for _, counter, state in sorted(away, key=lambda entry: entry[:2]):
         rule = state.kind.counters[counter]
         value = world.counter_of(state, counter)
         if rule.reset_if is None or (value == rule.start and counter not in state.regens):
@@ -125,7 +125,7 @@ def _begin_anew(world: World) -> None:
         elif not world.is_frozen(state) and holds(world, state, rule.reset_if):
             settle(world, state, counter)
             put(world, state, counter, rule.start)
-            _tell(world, state.id, counter, value, rule.start, None)
+            _report(world, state.id, counter, value, rule.start, None)
         else:
             _watch(world, state, counter)
 
@@ -149,15 +149,15 @@ def begin(world: World, state: ActorState) -> None:
     kept = {name: world.counter_of(state, name) for name in state.counters}
     state.regens = {}
     for name, rule in state.kind.counters.items():
-        told = state.counters.get(name, rule.start)
-        value = kept.get(name, told)
+        number = state.counters.get(name, rule.start)
+        value = kept.get(name, number)
         if rule.regen is not None:
             first = world.first_in_play(state)
             if first is not None:
                 _regrow(state, name, Regenerating(value, first, 0))
         put(world, state, name, value)
         if name in state.regens:
-            state.counters = {**state.counters, name: told}
+            state.counters = {**state.counters, name: number}
 
 
 def come_back(world: World, state: ActorState) -> None:
@@ -168,10 +168,10 @@ def come_back(world: World, state: ActorState) -> None:
         _expect(world, state, state.kind.counters[name])
 
 
-def delay(world: World, state: ActorState, more: int) -> None:
+def delay(world: World, state: ActorState, extra: int) -> None:
     """An actor is frozen: its counters go on so many frames later."""
     for name, base in state.regens.items():
-        _regrow(state, name, Regenerating(base.value, base.since + more, base.done))
+        _regrow(state, name, Regenerating(base.value, base.since + extra, base.done))
         _expect(world, state, state.kind.counters[name])
 
 
@@ -192,6 +192,6 @@ def absorbing(world: World, state: ActorState) -> Iterator[str]:
     return iter(sorted(names))
 
 
-def _tell(world: World, who: str, name: str, before: float, after: float, by: str | None) -> None:
+def _report(world: World, who: str, name: str, before: float, after: float, by: str | None) -> None:
     if after != before:
         world.events.append(CounterEvent(world.frame, who, name, before, after, by))

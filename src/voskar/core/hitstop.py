@@ -14,64 +14,66 @@ from voskar.core.lifecycle.due import try_from
 from voskar.core.world import ActorState, World
 
 
-def freeze(world: World, memory: Memory, state: ActorState, length: int, *, told: bool = True) -> None:
+def freeze(world: World, memory: Memory, state: ActorState, length: int, *, is_logged: bool = True) -> None:
     """Frozen in n+1 … n+`length`; one that ends no later than the running one changes nothing."""
     table, row, frame = world.table, state.row, world.frame
     until = frame + length
-    more = until - max(table.frozen_until[row], frame)
-    if more <= 0:
+    extra = until - max(table.frozen_until[row], frame)
+    if extra <= 0:
         return
     if table.frozen_until[row] < frame:  # else it goes on without a hole
         table.frozen_since[row] = frame + 1
     if not table.frozen_since[row] <= frame:
         world.stopped[row] = world.velocity(row)
     table.frozen_until[row] = until
-    _delay(world, memory, state, more)
-    if told:
+    _delay(world, memory, state, extra)
+    if is_logged:
         world.events.append(HitstopEvent(frame=frame, id=state.id, until=until))
 
 
 def freeze_all(world: World, memory: Memory, length: int) -> None:
     """Everyone is frozen, and whoever appears meanwhile."""
     world.run.frozen_until = max(world.run.frozen_until, world.frame + length)
-    for state in sorted(world.everyone(), key=lambda one: one.id):
-        freeze(world, memory, state, length, told=world.is_present(state.row))
+    for state in sorted(world.everyone(), key=lambda actor: actor.id):
+        freeze(world, memory, state, length, is_logged=world.is_present(state.row))
 
 
-def _delay(world: World, memory: Memory, state: ActorState, more: int) -> None:
+def _delay(world: World, memory: Memory, state: ActorState, extra: int) -> None:
     """Moves every deadline that is still to come."""
     table, run, row, frame = world.table, world.run, state.row, world.frame
     if state.immune_until > frame:
-        state.immune_until += more
+        state.immune_until += extra
     if state.stunned_until > frame:
-        state.stunned_until += more
+        state.stunned_until += extra
         world.look_at(state.stunned_until + 1, row)
     if table.disarmed_until[row] > frame:
-        table.disarmed_until[row] += more
-    memory.delay(row, frame, more)
-    run.delayed[row] = run.delayed.get(row, 0) + more
+        table.disarmed_until[row] += extra
+    memory.delay(row, frame, extra)
+    run.delayed[row] = run.delayed.get(row, 0) + extra
     if state.driven:
-        table.since[row] += more
+        table.since[row] += extra
         for column in (table.expires, table.hides, table.ends):
             if frame < column[row] < FOREVER // 2:
-                column[row] += more
-    world.kernel.pushes.delay(row, more)
-    counting.delay(world, state, more)
+                column[row] += extra
+    world.kernel.pushes.delay(row, extra)
+    counting.delay(world, state, extra)
     for key, poisons in run.poisons.items():
         if key[0] == row:
-            run.poisons[key] = [one._replace(next=one.next + more) if one.next > frame else one for one in poisons]
-            for one in run.poisons[key]:
-                world.visit(one.next)
+            run.poisons[key] = [
+                poison._replace(next=poison.next + extra) if poison.next > frame else poison for poison in poisons
+            ]
+            for entry in run.poisons[key]:
+                world.visit(entry.next)
     if state.owes is not None and state.owes > frame:
-        state.owes += more
+        state.owes += extra
         run.lives.setdefault(state.owes, []).append((state.id, row))
         world.visit(state.owes)
     for until in [until for until, outs in run.outs.items() if until > frame and (state.id, row) in outs]:
         run.outs[until].remove((state.id, row))
-        run.outs.setdefault(until + more, []).append((state.id, row))
-        world.visit(until + more)
+        run.outs.setdefault(until + extra, []).append((state.id, row))
+        world.visit(until + extra)
     if state.driven and table.ends[row] < FOREVER // 2:
         run.ends.setdefault(table.ends[row], []).append(row)
         world.visit(table.ends[row])
     if row in run.due and not state.held:
-        try_from(world, state, run.due[row] + more)
+        try_from(world, state, run.due[row] + extra)

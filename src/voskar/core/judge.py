@@ -88,8 +88,8 @@ class Judge:
         touches = world.touches()
         if world.rules.contact.clash:
             is_clash = self._is_hitbox
-            told = None if account is None else account.clashes()
-            clash(world, memory, [touch for touch in touches if is_clash[touch[3]]], told)
+            clashes = None if account is None else account.clashes()
+            clash(world, memory, [touch for touch in touches if is_clash[touch[3]]], clashes)
             touches = [touch for touch in touches if not is_clash[touch[3]]]
         for attacker, hit, target, hurt, t, touch in self._order.of(world, touches, claimed):
             hitbox = formed[hit]
@@ -123,7 +123,7 @@ class Judge:
                 memory.touch(key, frame, world.now(contact.attacker))
             if account is not None and account.again(contact, outcome):
                 continue
-            self._tell(contact, outcome)
+            self._report(contact, outcome)
             if outcome != LANDED:
                 if self._counts_removals:
                     consume(contact, outcome)
@@ -148,7 +148,7 @@ class Judge:
             bound = self._consequences[id(effect)] = consequences_of(effect, world.rules)
         land(contact, bound)
 
-    def _tell(self, contact: Contact, outcome: str) -> None:
+    def _report(self, contact: Contact, outcome: str) -> None:
         """Writes a contact event, or lengthens the one that is running."""
         attacker, target, hitbox, hurtbox = contact.attacker, contact.target, contact.hitbox, contact.hurtbox
         world = self.world

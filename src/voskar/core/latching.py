@@ -22,20 +22,20 @@ def latch(world: World, frame: int, rows: Set[int] | None = None) -> None:
             met[state.row] = bits
 
 
-def changed_since(world: World, told: int) -> set[int]:
+def changed_since(world: World, number: int) -> set[int]:
     """The rows of those whose state has changed since so many events had been told, with what they own: health, stun
     and counters change with an event of their own."""
-    names = {event.id for event in world.events[told:] if event.id is not None}
+    names = {event.id for event in world.events[number:] if event.id is not None}
     rows = {world.rows[name] for name in names if name in world.rows}
     if names and world.has_owners:
         rows |= {state.row for state in world.conditional() if state.owner in names}
     return rows
 
 
-def due(world: World, told: int) -> set[int] | None:
+def due(world: World, number: int) -> set[int] | None:
     """The rows of those whose state may be another one as a frame begins; None for everyone: something happened that
     more depends on than regen."""
     looks = world.run.looks.pop(world.frame, set())
-    if world.kernel.mark == world.frame or any(type(event) is not CounterEvent for event in world.events[told:]):
+    if world.kernel.mark == world.frame or any(type(event) is not CounterEvent for event in world.events[number:]):
         return None
-    return looks | changed_since(world, told)
+    return looks | changed_since(world, number)

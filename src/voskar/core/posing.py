@@ -192,12 +192,12 @@ class Posed:
 
     def depth_gap(self, a: int, hit: FormedBox, b: int, hurt: FormedBox) -> float:
         """How far apart two boxes are in depth, below 0 where they overlap; endlessly so if either has none."""
-        one, other, table = hit.box.depth, hurt.box.depth, self.table
-        if one is None or other is None:
+        pair, other, table = hit.box.depth, hurt.box.depth, self.table
+        if pair is None or other is None:
             return -math.inf
         near, far = zip(
             *((table.z[row] + own[0] * table.scale[row], table.z[row] + own[1] * table.scale[row])
-              for row, own in ((a, one), (b, other))),
+              for row, own in ((a, pair), (b, other))),
             strict=True,
         )  # fmt: skip
         return float(max(near) - min(far))

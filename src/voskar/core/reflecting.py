@@ -17,5 +17,5 @@ def hand_over(world: World, memory: Memory) -> None:
             state = world.state(to.heir)
         world.hand_over(state, to)
         world.reflect(state, *to.velocity)
-        memory.begin_anew(state.row)
+        memory.restart(state.row)
     world.run.reflections.clear()

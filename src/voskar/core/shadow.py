@@ -86,13 +86,15 @@ class Shadow:
         """Does what was said to the logged actor in the frame that it stands in."""
         getattr(self.world, order.verb)(self._state, *order.arguments)
 
-    def follow(self, x: Floats, y: Floats, at: int, slack: float, more: float) -> int:
+    def follow(self, x: Floats, y: Floats, at: int, slack: float, value: float) -> int:
         """Goes on from frame to frame, beside places (n,) from `at` on, as long as it is there and no further than
         `slack`, and `more` for each frame so far, from them.
 
         Returns the first place that it is not at, or at which a solid takes it; n if there is none.
         """
-        found = self.world.kernel.follow(self._row, self.frame + 1, shared_floats(x), shared_floats(y), at, slack, more)
+        found = self.world.kernel.follow(
+            self._row, self.frame + 1, shared_floats(x), shared_floats(y), at, slack, value
+        )
         self.frame = self.world.frame = self.frame + found - at + (found < len(x))
         self._look()
         return found
@@ -105,7 +107,7 @@ class Shadow:
 
     def _look(self) -> None:
         kernel = self.world.kernel
-        if kernel.tell_left():
+        if kernel.take_leavers():
             self.gone = "edge"
         elif kernel.solid_takes():
             self.gone = "solid"

@@ -2,7 +2,7 @@
 
     mark → move → return → spawn → touch → judge → settle
 
-Nothing is foretold. The kernel runs whole frames by itself while nothing happens in them (`Kernel.advance`); it stops
+Nothing is predicted. The kernel runs whole frames by itself while nothing happens in them (`Kernel.advance`); it stops
 where something touches or leaves, and in every frame in which something is due (`World.visit`, triggers of emitters).
 """
 
@@ -90,7 +90,7 @@ class Stepper:
             self.emitters.arm(state)
         self.resets.place_fixtures()
         latch(world, self.next)
-        self._told = 0
+        self._event_count = 0
         self.look_ahead()
 
     def tick(self) -> None:
@@ -132,7 +132,7 @@ class Stepper:
             world.frame = frame
             if not kernel.begun:
                 if frame in world.recording.resets:
-                    self.settling.tell_who_left()
+                    self.settling.report_leavers()
                     kernel.mark = frame
                     if self.adopter is not None:
                         self.adopter.begin_again()
@@ -153,7 +153,7 @@ class Stepper:
     def close(self) -> Ledger:
         """The recording is over: the ledger of it. With resync it may be decided now that something went otherwise."""
         world = self.world
-        self.settling.tell_who_left()
+        self.settling.report_leavers()
         if self.adopter is not None:
             world.frame = world.recording.last + 1
             self.adopter.close()
@@ -166,7 +166,7 @@ class Stepper:
         """The rest of a frame: its poses are in the world, and what is driven has moved."""
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         run, latches = world.run, world.catalog.conditions
-        self.settling.tell_who_left()
+        self.settling.report_leavers()
         if run.fills or run.away:
             counting.move(world)
         thawed = run.given_back.pop(world.frame, ()) if run.given_back else ()
@@ -183,10 +183,10 @@ class Stepper:
             self.emitters.spawn(before)
             if adopter is not None:
                 adopter.fired()
-            self.settling.tell_who_left()  # what moves at once may leave at once
+            self.settling.report_leavers()  # what moves at once may leave at once
             if latches:
-                latch(world, world.frame, due(world, self._told) if adopter is None and not thawed else None)
-                self._told = len(world.events)
+                latch(world, world.frame, due(world, self._event_count) if adopter is None and not thawed else None)
+                self._event_count = len(world.events)
             world.touch()
         else:
             world.find_all()
@@ -205,8 +205,8 @@ class Stepper:
         if adopter is not None:
             adopter.settled()
         if latches:
-            latch(world, world.frame + 1, changed_since(world, self._told) if adopter is None else None)
-            self._told = len(world.events)
+            latch(world, world.frame + 1, changed_since(world, self._event_count) if adopter is None else None)
+            self._event_count = len(world.events)
         if watched and observer is not None:
             observer.after(self)
 

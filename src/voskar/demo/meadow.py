@@ -173,18 +173,18 @@ class Keeper(Body):
             self.lives -= 1
             self.out = self.lives == 0
 
-    def told(self, frame: int, guarded: bool) -> dict[str, object]:
+    def logged_pose(self, frame: int, guarded: bool) -> dict[str, object]:
         """Its pose, health and lives; now and then also whether it could be hit as the frame began, and its boxes."""
-        more: dict[str, object] = {"hidden": True} if 0 <= self.down_in < frame - 40 else {}
+        item: dict[str, object] = {"hidden": True} if 0 <= self.down_in < frame - 40 else {}
         if self.down_in < 0 and frame % 10 == 0:
-            more["immune"] = guarded
+            item["immune"] = guarded
         if self.down_in < 0 and frame % 30 == 0:
             head = self.x + self.facing
-            more["boxes"] = {
+            item["boxes"] = {
                 "torso": [self.x - 8, self.y - 30, self.x + 8, self.y],
                 "head": [head - 8, self.y - 45, head + 8, self.y - 29],
             }
-        return {**self.pose(), **more, "health": self.health, "lives": self.lives}
+        return {**self.pose(), **item, "health": self.health, "lives": self.lives}
 
     def display(self, frame: int) -> list[dict[str, object]]:
         """What stands above the meadow on the screen."""
@@ -327,7 +327,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
     drone, comb = Body("drone", "drone", *DRONE[0][1:]), Body("comb", "comb", *COMB)
     others = [*hornets, *waxlings, moth, bramble, drumcap, drone]
     for frame in range(FRAMES):
-        was = {one.id: (one.y, tops(one)) for one in (keeper, *waxlings, drumcap)}
+        was = {body.id: (body.y, tops(body)) for body in (keeper, *waxlings, drumcap)}
         x = between(KEEPER_X, frame)
         walking = abs(between(KEEPER_X, frame + 1) - x) > 0.01
         swinging = any(start <= frame < start + 27 for start in SWINGS)
@@ -370,7 +370,7 @@ def frames(seed: int = SEED) -> Iterator[dict[str, object]]:
         swing(keeper, hornets, frame)
         logged: dict[str, object] = {
             "frame": frame,
-            "poses": [keeper.told(frame, guarded), *(body.pose() for body in others)],
+            "poses": [keeper.logged_pose(frame, guarded), *(body.pose() for body in others)],
         }
         if frame % 60 == 30:
             logged["display"] = keeper.display(frame)

@@ -146,12 +146,12 @@ class Fighter:
 
     def pose(self) -> dict[str, object]:
         """As the game logs it."""
-        told: dict[str, object] = {"id": self.id, "kind": "keeper", "x": self.x, "y": self.y, "facing": self.facing}
-        told |= {"clip": self.clip, "cell": self.cell, "vx": self.own * RATE, "vy": 0.0}
-        told |= {"tags": ["airborne"]} if self.clip == "jump" else {}
-        told |= {"cut": True} if self.back else {}
-        told |= {"health": self.health, "counters": {"guard": self.guard, "combo": self.combo}}
-        return told if self.down >= 0 or self.health == 0 else told | {"frozen": self.frozen, "stunned": self.stunned}
+        item: dict[str, object] = {"id": self.id, "kind": "keeper", "x": self.x, "y": self.y, "facing": self.facing}
+        item |= {"clip": self.clip, "cell": self.cell, "vx": self.own * RATE, "vy": 0.0}
+        item |= {"tags": ["airborne"]} if self.clip == "jump" else {}
+        item |= {"cut": True} if self.back else {}
+        item |= {"health": self.health, "counters": {"guard": self.guard, "combo": self.combo}}
+        return item if self.down >= 0 or self.health == 0 else item | {"frozen": self.frozen, "stunned": self.stunned}
 
 
 @dataclass
@@ -190,9 +190,9 @@ class Match:
         self.pumped, self.begun = 0, False
         self.claims: list[dict[str, object]] = []
 
-    def other(self, one: Fighter) -> Fighter:
+    def other(self, fighter: Fighter) -> Fighter:
         """The opponent."""
-        return self.fighters["umber" if one.id == "amber" else "amber"]
+        return self.fighters["umber" if fighter.id == "amber" else "amber"]
 
     def frame(self) -> None:
         """One frame: everyone moves, attacks that meet clash, then hits count in the order of names."""
@@ -225,77 +225,77 @@ class Match:
 
     # motion
 
-    def move(self, one: Fighter) -> None:
+    def move(self, fighter: Fighter) -> None:
         """What it does in this frame."""
-        one.frozen, one.own, one.back = one.freeze > 0, 0.0, False
-        if one.frozen:
-            one.freeze -= 1
-            one.stunned = one.stun > 0
+        fighter.frozen, fighter.own, fighter.back = fighter.freeze > 0, 0.0, False
+        if fighter.frozen:
+            fighter.freeze -= 1
+            fighter.stunned = fighter.stun > 0
             return
-        one.rested += 1
+        fighter.rested += 1
         wait = 50 if "guard-quick-regen" in self.bugs else 60
-        if one.rested >= wait and (one.rested - wait) % 6 == 0:
-            one.guard = min(one.guard + 1, GUARD)
-        one.shield -= one.shield > 0
-        if one.down >= 0:
-            self.lie(one)
+        if fighter.rested >= wait and (fighter.rested - wait) % 6 == 0:
+            fighter.guard = min(fighter.guard + 1, GUARD)
+        fighter.shield -= fighter.shield > 0
+        if fighter.down >= 0:
+            self.lie(fighter)
             return
-        one.stunned = one.stun > 0
-        if one.push:
-            one.x = round(min(max(one.x + one.push.pop(0), LEFT), RIGHT), 3)
-        if one.stunned:
-            one.stun -= 1
-            one.show(one.reel)
+        fighter.stunned = fighter.stun > 0
+        if fighter.push:
+            fighter.x = round(min(max(fighter.x + fighter.push.pop(0), LEFT), RIGHT), 3)
+        if fighter.stunned:
+            fighter.stun -= 1
+            fighter.show(fighter.reel)
             return
         if "scaling-no-reset" not in self.bugs:
-            one.combo = 0
-        self.act(one)
+            fighter.combo = 0
+        self.act(fighter)
 
-    def lie(self, one: Fighter) -> None:
+    def lie(self, fighter: Fighter) -> None:
         """Down for 90 frames, then back at its place."""
-        one.down += 1
-        one.combo = one.combo if one.stun > 0 or "scaling-no-reset" in self.bugs else 0
-        one.stun -= one.stun > 0
-        if one.down < 90:
-            one.show("fall")
+        fighter.down += 1
+        fighter.combo = fighter.combo if fighter.stun > 0 or "scaling-no-reset" in self.bugs else 0
+        fighter.stun -= fighter.stun > 0
+        if fighter.down < 90:
+            fighter.show("fall")
             return
-        one.down, one.health, one.stun, one.shield, one.rested = -1, HEALTH, 0, 60, 0
-        one.x, one.y, one.back, one.stunned = one.home, 0.0, True, False
-        self.claims.append({"event": "respawn", "id": one.id})
-        one.facing = 1 if self.other(one).x >= one.x else -1
-        one.clip, one.cell, one.planned, one.hit = "idle", 0, 20, set()
+        fighter.down, fighter.health, fighter.stun, fighter.shield, fighter.rested = -1, HEALTH, 0, 60, 0
+        fighter.x, fighter.y, fighter.back, fighter.stunned = fighter.home, 0.0, True, False
+        self.claims.append({"event": "respawn", "id": fighter.id})
+        fighter.facing = 1 if self.other(fighter).x >= fighter.x else -1
+        fighter.clip, fighter.cell, fighter.planned, fighter.hit = "idle", 0, 20, set()
 
-    def act(self, one: Fighter) -> None:
+    def act(self, fighter: Fighter) -> None:
         """Goes on with its move, or thinks of another."""
-        move = MOVES.get(one.clip)
-        if move is not None and one.cell + 1 < move.length:
-            one.show(one.clip)
-            if one.clip == "roll":
-                self.walk(one, 5.0 * one.facing, passing=True)
-            if one.clip == "jump":
-                t = one.cell
-                one.y = round(-0.35 * t * (31 - t), 3)
+        move = MOVES.get(fighter.clip)
+        if move is not None and fighter.cell + 1 < move.length:
+            fighter.show(fighter.clip)
+            if fighter.clip == "roll":
+                self.walk(fighter, 5.0 * fighter.facing, passing=True)
+            if fighter.clip == "jump":
+                t = fighter.cell
+                fighter.y = round(-0.35 * t * (31 - t), 3)
             return
-        one.y = 0.0
-        if one.planned > 0 and move is None and one.clip in ("idle", "walk", "retreat", "guard"):
-            one.planned -= 1
-            one.show(one.clip)
+        fighter.y = 0.0
+        if fighter.planned > 0 and move is None and fighter.clip in ("idle", "walk", "retreat", "guard"):
+            fighter.planned -= 1
+            fighter.show(fighter.clip)
         else:
-            clip, one.planned = self.plan(one)
-            one.clip = "" if clip in MOVES else one.clip
-            one.show(clip)
-            one.facing = 1 if self.other(one).x >= one.x else -1
-        if one.clip == "walk":
-            self.walk(one, 3.0 * one.facing)
-        elif one.clip == "retreat":
-            self.walk(one, -1.5 * one.facing)
+            clip, fighter.planned = self.plan(fighter)
+            fighter.clip = "" if clip in MOVES else fighter.clip
+            fighter.show(clip)
+            fighter.facing = 1 if self.other(fighter).x >= fighter.x else -1
+        if fighter.clip == "walk":
+            self.walk(fighter, 3.0 * fighter.facing)
+        elif fighter.clip == "retreat":
+            self.walk(fighter, -1.5 * fighter.facing)
 
-    def plan(self, one: Fighter) -> tuple[str, int]:
+    def plan(self, fighter: Fighter) -> tuple[str, int]:
         """What it does next, and for how long if that is no move."""
-        apart, draw = abs(self.other(one).x - one.x), self.draw.random()
-        if one.hit and apart < 66 and draw < 0.8:
+        apart, draw = abs(self.other(fighter).x - fighter.x), self.draw.random()
+        if fighter.hit and apart < 66 and draw < 0.8:
             return ("jab", 0) if draw < 0.6 else ("throw", 0)
-        puff = any(puff.owner != one.id and abs(puff.x - one.x) < 70 for puff in self.puffs)
+        puff = any(puff.owner != fighter.id and abs(puff.x - fighter.x) < 70 for puff in self.puffs)
         if puff and draw < 0.6:
             return ("swat", 0) if draw < 0.4 else ("guard", 20)
         if apart > 66:
@@ -306,54 +306,60 @@ class Match:
         choice = self.draw.choices(choices, weights)[0]
         return choice, 0 if choice in MOVES else self.draw.randint(16, 40) if choice == "guard" else 6
 
-    def walk(self, one: Fighter, way: float, *, passing: bool = False) -> None:
+    def walk(self, fighter: Fighter, way: float, *, passing: bool = False) -> None:
         """Its own motion, to the ropes; it does not walk through the other one."""
-        there, apart = min(max(one.x + way, LEFT), RIGHT), self.other(one).x - one.x
-        if not passing and way * apart > 0 and abs(self.other(one).x - there) < 36:
+        there, apart = min(max(fighter.x + way, LEFT), RIGHT), self.other(fighter).x - fighter.x
+        if not passing and way * apart > 0 and abs(self.other(fighter).x - there) < 36:
             return
-        one.own = there - one.x
-        one.x = round(there, 3)
+        fighter.own = there - fighter.x
+        fighter.x = round(there, 3)
 
     def pump(self) -> None:
         """A puff leaves in the eighth cell, one at a time."""
-        for one in self.fighters.values():
-            fires = one.clip == "pump" and one.cell == 8 and not one.frozen and one.down < 0
-            if fires and not any(puff.owner == one.id and not puff.reflected for puff in self.puffs):
+        for fighter in self.fighters.values():
+            fires = fighter.clip == "pump" and fighter.cell == 8 and not fighter.frozen and fighter.down < 0
+            if fires and not any(puff.owner == fighter.id and not puff.reflected for puff in self.puffs):
                 self.pumped += 1
-                place = one.x + 24 * one.facing
-                self.puffs.append(Puff(f"puff-{self.pumped}", one.id, place, one.y - 36, 4.0 * one.facing))
+                place = fighter.x + 24 * fighter.facing
+                self.puffs.append(Puff(f"puff-{self.pumped}", fighter.id, place, fighter.y - 36, 4.0 * fighter.facing))
 
     # attacks
 
     def clash(self) -> None:
         """Attacks that meet: the stronger goes on."""
-        one, two = self.fighters["amber"], self.fighters["umber"]
-        blades = one.blade(), two.blade()
-        if blades[0] is None or blades[1] is None or one.clip == "throw" or two.clip == "throw":
+        entry, two = self.fighters["amber"], self.fighters["umber"]
+        blades = entry.blade(), two.blade()
+        if blades[0] is None or blades[1] is None or entry.clip == "throw" or two.clip == "throw":
             return
-        if one.cancelled or two.cancelled or not overlap(blades[0], blades[1]):
+        if entry.cancelled or two.cancelled or not overlap(blades[0], blades[1]):
             return
-        self.claims.append({"event": "clash", "ids": [one.id, two.id]})
-        mine, theirs = STRENGTH[one.clip], STRENGTH[two.clip]
+        self.claims.append({"event": "clash", "ids": [entry.id, two.id]})
+        mine, theirs = STRENGTH[entry.clip], STRENGTH[two.clip]
         if "clash-no-strength" in self.bugs:
             mine = theirs
-        for fighter, lost in ((one, mine <= theirs), (two, theirs <= mine)):
+        for fighter, lost in ((entry, mine <= theirs), (two, theirs <= mine)):
             fighter.freeze = max(fighter.freeze, 6)
             if lost:
                 fighter.cancelled, fighter.reel = True, "reel"
                 fighter.stun = max(fighter.stun, 10)
 
-    def swing(self, one: Fighter) -> None:
+    def swing(self, fighter: Fighter) -> None:
         """What its move reaches."""
-        other, blade = self.other(one), one.blade()
-        if blade is None or one.cancelled or other.id in one.hit or other.down >= 0 or not overlap(blade, other.body()):
+        other, blade = self.other(fighter), fighter.blade()
+        if (
+            blade is None
+            or fighter.cancelled
+            or other.id in fighter.hit
+            or other.down >= 0
+            or not overlap(blade, other.body())
+        ):
             return
-        if one.clip == "throw" and other.clip == "jump":
+        if fighter.clip == "throw" and other.clip == "jump":
             return
-        if one.clip == "throw" and other.stunned and "throw-stunned" not in self.bugs:
+        if fighter.clip == "throw" and other.stunned and "throw-stunned" not in self.bugs:
             return
-        if self.strike(one.id, one, other, MOVES[one.clip].attack):
-            one.hit.add(other.id)
+        if self.strike(fighter.id, fighter, other, MOVES[fighter.clip].attack):
+            fighter.hit.add(other.id)
 
     def drift(self, puff: Puff) -> None:
         """What a puff reaches: it is used up, or swatted back."""
@@ -367,9 +373,9 @@ class Match:
             puff.age, puff.reflected, puff.hit = -1, True, {target.id}
             puff.turned = target.id
 
-    def immune(self, one: Fighter) -> bool:
+    def immune(self, fighter: Fighter) -> bool:
         """After its return, and in the middle of a roll."""
-        return one.shield > 0 or (one.clip == "roll" and 3 <= one.cell <= 12)
+        return fighter.shield > 0 or (fighter.clip == "roll" and 3 <= fighter.cell <= 12)
 
     def case(self, source: Fighter | Puff, target: Fighter, attack: str) -> str:
         """What becomes of a hit."""
@@ -434,11 +440,11 @@ class Match:
             source.freeze = max(source.freeze, length - ("hitstop-short" in self.bugs))
 
     @staticmethod
-    def stagger(one: Fighter, stun: int, way: float, over: int, away: int, reel: str = "reel") -> None:
+    def stagger(fighter: Fighter, stun: int, way: float, over: int, away: int, reel: str = "reel") -> None:
         """Stun, and a push in even steps."""
-        one.stun, one.reel = max(one.stun, stun), reel
-        one.push = [away * way / over] * over
-        one.y = 0.0 if one.clip == "jump" else one.y
+        fighter.stun, fighter.reel = max(fighter.stun, stun), reel
+        fighter.push = [away * way / over] * over
+        fighter.y = 0.0 if fighter.clip == "jump" else fighter.y
 
     @staticmethod
     def facing(source: Fighter | Puff) -> int:
@@ -448,14 +454,14 @@ class Match:
     @staticmethod
     def claim(attacker: str, target: Fighter, attack: str, damage: int, case: str) -> dict[str, object]:
         """A hit, as the game logs it."""
-        told = {"event": "hit", "attacker": attacker, "target": target.id, "attack": attack, "damage": damage}
-        return {**told, "case": case}
+        fields = {"event": "hit", "attacker": attacker, "target": target.id, "attack": attack, "damage": damage}
+        return {**fields, "case": case}
 
     def logged(self) -> dict[str, object]:
         """This frame, as the game logs it."""
         everyone: list[Fighter | Puff] = [*self.fighters.values(), *self.puffs]
-        told: dict[str, object] = {"poses": [one.pose() for one in everyone]}
-        return told | ({"claims": self.claims} if self.claims else {})
+        fields: dict[str, object] = {"poses": [fighter.pose() for fighter in everyone]}
+        return fields | ({"claims": self.claims} if self.claims else {})
 
 
 def frames(seed: int = SEED, count: int = FRAMES, bugs: frozenset[str] = frozenset()) -> Iterator[dict[str, object]]:

@@ -43,16 +43,16 @@ class BoxDraft(LoggedDraft):
         fits: Fits = {}
         for attacker in self.attackers:
             groups = self._groups(attacker)
-            for group, target in ((one, target) for one in groups for target in one.targets):
+            for group, target in ((attack_group, target) for attack_group in groups for target in attack_group.targets):
                 if attacker in hits and target in bodies:
                     continue
                 known, of_attacker = bodies.get(target, []), False
                 if not known and attacker in hits:
                     known, of_attacker = self._rects_of(hits[attacker]), True
-                told = self._hits_of(group, target)
+                entries = self._hits_of(group, target)
                 cells = self._cells(group) if group.is_named and len(groups) > 1 else None
                 fits[attacker, group.name, target] = extents(
-                    self.recordings, told, attacker, target, known, of_attacker, cells
+                    self.recordings, entries, attacker, target, known, of_attacker, cells
                 )
         for target in self.targets:
             self._body(target, bodies, hits, fits)
@@ -73,7 +73,7 @@ class BoxDraft(LoggedDraft):
         boxes = self.kinds[group.attacker].boxes
         for name in names:
             box = self.logged_box(name, "hitbox", group.attacker)
-            if any(one.name == name for one in boxes):
+            if any(box_guess.name == name for box_guess in boxes):
                 continue
             mask = Value("[" + ", ".join(map(quoted, group.targets)) + "]", "")
             box.keys = {"attack": Value(quoted(group.name), ""), "mask": mask} | box.keys
@@ -90,18 +90,22 @@ class BoxDraft(LoggedDraft):
         if target in bodies:
             return
         own: dict[str, Extents] = {}
-        for (attacker, _, other), one in fits.items():
+        for (attacker, _, other), entry in fits.items():
             least = own.get(attacker)
-            if other == target and one is not None and (least is None or one.wide * one.high < least.wide * least.high):
-                own[attacker] = one
+            if (
+                other == target
+                and entry is not None
+                and (least is None or entry.wide * entry.high < least.wide * least.high)
+            ):
+                own[attacker] = entry
         if not own:
             self.unknown.append(f"{target}: its boxes, as no attacker was ever near it: log `boxes`")
             keys = {"rect": Value("[8, 8]", "not known: log `boxes`")}
             self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
             return
         attacker = min(own, key=lambda name: own[name].wide * own[name].high)
-        one, share = own[attacker], 2.0 if attacker in hits else 1.5
-        keys = {"rect": Value(f"[{shown(share * one.wide)}, {shown(share * one.high)}]", _parted(one))}
+        entry, share = own[attacker], 2.0 if attacker in hits else 1.5
+        keys = {"rect": Value(f"[{shown(share * entry.wide)}, {shown(share * entry.high)}]", _parted(entry))}
         ups = [found.up for name, found in own.items() if self._turns(name)]
         if ups and median(ups):  # what turns has no above of its own
             keys["at"] = Value(f"[0, {shown(median(ups))}]", "hits count where it is that far off")
@@ -117,8 +121,8 @@ class BoxDraft(LoggedDraft):
         )
 
     def _hits_of(self, group: AttackGroup, target: str) -> list[list[Claim]]:
-        own = {id(one) for _, one in self._hits_in(group, target)}
-        return [[one for one in told if id(one) in own] for told in self.hits]
+        own = {id(claim) for _, claim in self._hits_in(group, target)}
+        return [[claim for claim in hit if id(claim) in own] for hit in self.hits]
 
     def _rects(self, kind: str) -> list[Rect]:
         return self._rects_of([box for box in self.kinds[kind].boxes if box.role == "hurtbox"])
@@ -155,20 +159,20 @@ class BoxDraft(LoggedDraft):
         box = BoxGuess(name, "hitbox", {"attack": attack, "mask": mask})
         sizes, ups, aheads, why = [], [], [], ""
         for target in targets:
-            one, off = fits.get((attacker, group.name, target)), 0.0
-            if one is None:
+            entry, off = fits.get((attacker, group.name, target)), 0.0
+            if entry is None:
                 continue
             if target in bodies:
-                size = 2 * one.wide, 2 * one.high
-                why = why or _parted(one)
+                size = 2 * entry.wide, 2 * entry.high
+                why = why or _parted(entry)
             else:
                 body = next(own for own in self.kinds[target].boxes if own.name == "body")
                 held = _numbers(body.keys["rect"].text)
                 off = _numbers(body.keys["at"].text)[1] if "at" in body.keys else 0.0
-                size = 2 * one.wide - held[0], 2 * one.high - held[1]
+                size = 2 * entry.wide - held[0], 2 * entry.high - held[1]
             sizes.append(size)
-            ups.append(one.up - off)
-            aheads.append(one.ahead)
+            ups.append(entry.up - off)
+            aheads.append(entry.ahead)
         if sizes:
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
@@ -227,16 +231,16 @@ class BoxDraft(LoggedDraft):
             poses = played.poses
             rows = np.flatnonzero(np.array([actor.kind == attacker for actor in played.actors])[poses.actor])
             shown |= {played.clips[number] for number in np.unique(poses.clip[rows]).tolist() if number >= 0}
-        for number, one in self._hits_in(group):
+        for number, claim in self._hits_in(group):
             played = self.recordings[number]
-            row = played.row(one.attacker or "", one.frame)
+            row = played.row(claim.attacker or "", claim.frame)
             if row is not None and played.poses.clip[row] >= 0:
                 hits += 1
                 cells[played.clips[played.poses.clip[row]]].append(cell_of(played, row))
         if len(shown) > 1 and cells and len(cells) < len(shown) and (hits > FEW or self._is_idle(fits, group, cells)):
             windows = {
-                name: f"{min(some)}-{max(some) if hits > FEW else max(max(some), self._last_cell(attacker, name))}"
-                for name, some in sorted(cells.items())
+                name: f"{min(words)}-{max(words) if hits > FEW else max(max(words), self._last_cell(attacker, name))}"
+                for name, words in sorted(cells.items())
             }
             text = "{ " + ", ".join(f'{quoted(name)} = "{window}"' for name, window in windows.items()) + " }"
             box.keys["during"] = Value(
@@ -245,16 +249,16 @@ class BoxDraft(LoggedDraft):
 
     def _is_idle(self, fits: Mapping[str, Extents | None], group: AttackGroup, hitting: Collection[str]) -> bool:
         """Whether, before a hit, the two were as near in a clip that never hits."""
-        for target, one in fits.items():
-            for number, claim in self._hits_in(group, target) if one is not None else ():
+        for target, entry in fits.items():
+            for number, claim in self._hits_in(group, target) if entry is not None else ():
                 played = self.recordings[number]
                 for frame in range(max(claim.frame - EARLY, played.first), claim.frame):
                     rows = played.row(claim.attacker or "", frame), played.row(claim.target or "", frame)
-                    if one is None or rows[0] is None or rows[1] is None or played.poses.clip[rows[0]] < 0:
+                    if entry is None or rows[0] is None or rows[1] is None or played.poses.clip[rows[0]] < 0:
                         continue
                     off = [float(axis[rows[0]] - axis[rows[1]]) for axis in (played.poses.x, played.poses.y)]
-                    ahead = -off[0] * float(played.poses.facing[rows[0]]) - one.ahead
-                    near = abs(ahead) < one.wide and abs(off[1] - one.up) < one.high
+                    ahead = -off[0] * float(played.poses.facing[rows[0]]) - entry.ahead
+                    near = abs(ahead) < entry.wide and abs(off[1] - entry.up) < entry.high
                     if near and played.clips[played.poses.clip[rows[0]]] not in hitting:
                         return True
         return False
@@ -271,11 +275,11 @@ class BoxDraft(LoggedDraft):
         return max(found)
 
 
-def _parted(one: Extents) -> str:
-    sides = zip(one.least, one.most, strict=True)
+def _parted(entry: Extents) -> str:
+    sides = zip(entry.least, entry.most, strict=True)
     span = [f"{shown(low)} to {shown(high)}" if low < high else shown(low) for low, high in sides]
-    spare = f", {counted(one.spare, 'pair')} as near without" if one.spare else ""
-    return f"reach {span[0]} by {span[1]}: {one.matched} of {counted(one.claims, 'hit')}{spare}"
+    spare = f", {counted(entry.spare, 'pair')} as near without" if entry.spare else ""
+    return f"reach {span[0]} by {span[1]}: {entry.matched} of {counted(entry.claims, 'hit')}{spare}"
 
 
 def _numbers(text: str) -> tuple[float, float]:

@@ -37,8 +37,8 @@ class ClashDraft(LoggedDraft):
             for box in self.kinds[name].boxes:
                 if box.role == "hitbox":
                     box.keys["layer"] = Value(f"[{quoted(layer)}]", "")
-        told = ", ".join(f"{one} and {other}" for one, other in sorted(seen))
-        why = f"{counted(sum(seen.values()), 'clash', 'clashes')} of {told}: `strength` of an attack decides who wins"
+        words = ", ".join(f"{text} and {other}" for text, other in sorted(seen))
+        why = f"{counted(sum(seen.values()), 'clash', 'clashes')} of {words}: `strength` of an attack decides who wins"
         contact[f"clash.{quoted(layer)}"] = Value(f"[{quoted(layer)}]", why)
 
     def _is_armed(self, kind: KindGuess) -> bool:

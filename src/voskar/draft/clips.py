@@ -24,17 +24,17 @@ class ClipDraft(Seen):
                 for clip, cells in _runs(played, number):
                     runs[actor.kind, clip].append(cells)
         rate = float(self.recordings[0].rate)
-        for (kind, clip), some in sorted(runs.items()):
-            last = max(map(max, some))
+        for (kind, clip), groups in sorted(runs.items()):
+            last = max(map(max, groups))
             keys = {"cells": Value(str(last + 1), f"the last that is shown is {last}")}
             # the first and the last cell of a run may be cut off
-            lengths = Counter(length for cells in some for length in _lengths(cells)[1:-1])
+            lengths = Counter(length for cells in groups for length in _lengths(cells)[1:-1])
             if lengths:
                 (length, count), total = lengths.most_common(1)[0], sum(lengths.values())
                 if count > FEW and count >= 0.8 * total:
                     why = f"{count} of {counted(total, 'cell')} are shown for {counted(length, 'frame')}"
                     keys["rate"] = Value(shown(rate / length), why)
-            if last and any((a, b) == (last, 0) for cells in some for a, b in pairwise(cells)):
+            if last and any((a, b) == (last, 0) for cells in groups for a, b in pairwise(cells)):
                 keys["loop"] = Value("true", "the first follows on the last")
             self.kinds[kind].clips[clip] = keys
 
@@ -50,4 +50,4 @@ def _runs(played: Recording, number: int) -> list[tuple[str, list[int]]]:
 
 
 def _lengths(cells: list[int]) -> list[int]:
-    return [len(list(some)) for _, some in groupby(cells)]
+    return [len(list(numbers)) for _, numbers in groupby(cells)]

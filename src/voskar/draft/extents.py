@@ -91,13 +91,13 @@ def extents(
     near: list[_Near] = []
     hits: list[tuple[int, int]] = []
     pairs = 0
-    for played, told in zip(recordings, claims, strict=True):
+    for played, logged in zip(recordings, claims, strict=True):
         numbers: dict[tuple[int, int], int] = {}
         near.append(_near(played, attacker, target, numbers, pairs, known, known_of_attacker, cells))
-        for one in told:
-            key = played.numbers.get(one.attacker or "", -1), played.numbers.get(one.target or "", -1)
+        for claim in logged:
+            key = played.numbers.get(claim.attacker or "", -1), played.numbers.get(claim.target or "", -1)
             if key in numbers:
-                hits.append((numbers[key], one.frame))
+                hits.append((numbers[key], claim.frame))
         pairs += len(numbers)
     if not hits:
         return None
@@ -157,11 +157,11 @@ def _comes_along_y(places: _Places, dx: Floats, dy: Floats, hits: Sequence[tuple
 
 
 def _without_hits(
-    places: _Places, frame: Ints, hits: Sequence[tuple[int, int]], some: Bools, lag: int
+    places: _Places, frame: Ints, hits: Sequence[tuple[int, int]], mask: Bools, lag: int
 ) -> tuple[Bools, Ints]:
     """(rows,) which of some rows are in no frame about a hit of their pair, from so many frames before it, and which
     unbroken time each is in."""
-    kept = some.copy()
+    kept = mask.copy()
     for number, at in hits:
         kept[places.of(number, at - lag, at + LAG)] = False
     times = np.zeros(len(frame), dtype=np.int64)
@@ -207,10 +207,10 @@ def _near(
     parts = []
     ends = np.cumsum(counts)
     cuts = np.unique(np.searchsorted(ends, np.arange(0, int(ends[-1]) if len(ends) else 0, AT_ONCE)))
-    for some in np.split(np.arange(len(mine)), cuts[1:]):
-        a = np.repeat(mine[some], counts[some])
-        begins = np.cumsum(counts[some]) - counts[some]
-        b = theirs[np.arange(len(a)) + np.repeat(low[some] - begins, counts[some])]
+    for cut in np.split(np.arange(len(mine)), cuts[1:]):
+        a = np.repeat(mine[cut], counts[cut])
+        begins = np.cumsum(counts[cut]) - counts[cut]
+        b = theirs[np.arange(len(a)) + np.repeat(low[cut] - begins, counts[cut])]
         dx, dy = poses.x[a] - poses.x[b], poses.y[a] - poses.y[b]
         if known and of_attacker:
             dx, dy = _off(-dx, -dy, poses.facing[a], known)
@@ -231,8 +231,8 @@ def _near(
     number = np.empty(len(codes), dtype=np.int64)
     number[order] = first + np.arange(len(codes))
     for place in order.tolist():
-        one, other = divmod(int(codes[place]), len(played.actors))
-        numbers[one, other] = int(number[place])
+        index, other = divmod(int(codes[place]), len(played.actors))
+        numbers[index, other] = int(number[place])
     return _Near(number[at], frame, dx, dy, is_open.astype(np.bool_), until_hit, facing, clip)
 
 
@@ -248,12 +248,12 @@ def _is_open(played: Recording, attackers: Ints, targets: Ints) -> tuple[Bools, 
         target = played.numbers.get(claim.target or "") if claim.event == "hit" else None
         if target is not None:
             hits.setdefault(target, []).append(claim.frame)
-    for number, some in hits.items():
+    for number, entries in hits.items():
         own = np.flatnonzero(numbers == number)
-        at = np.searchsorted(some, frames[own], side="right")
-        last[own[at > 0]] = np.array(some)[at[at > 0] - 1]
-        at = np.searchsorted(some, frames[own])
-        following[own[at < len(some)]] = np.array(some)[at[at < len(some)]]
+        at = np.searchsorted(entries, frames[own], side="right")
+        last[own[at > 0]] = np.array(entries)[at[at > 0] - 1]
+        at = np.searchsorted(entries, frames[own])
+        following[own[at < len(entries)]] = np.array(entries)[at[at < len(entries)]]
     immune, since = poses.immune[targets], frames - last
     free: Bools = alive & (since > LAG) & np.where(immune >= 0, immune == 0, since >= QUIET)
     return free, following - frames
@@ -336,7 +336,7 @@ def _fitted(
     windows = list(windows)
     # of each hit the frame in which the two were nearest in both directions at once
     deepest = np.array([rows[np.argmin(np.maximum(dx[rows], dy[rows]))] for rows in windows])
-    candidates = [_candidates(one, deepest, idle) for one in (dx, dy)]
+    candidates = [_candidates(values, deepest, idle) for values in (dx, dy)]
     within, beside = _Least(windows, dx, dy), _Least(_groups(pair, np.flatnonzero(idle)), dx, dy)
     best: list[tuple[int, int, float, float]] = []
     for wide in candidates[0]:
@@ -349,7 +349,7 @@ def _fitted(
     fits = list(spares)
     uneven = [_unsteady(lead, *fit) for fit in fits]
     if min(uneven) <= STEADY * lead.shape[1]:  # else the game counts hits now sooner, now later
-        fits = [one for one, value in zip(fits, uneven, strict=True) if value <= min(uneven) + 0.5]
+        fits = [entry for entry, value in zip(fits, uneven, strict=True) if value <= min(uneven) + 0.5]
     wide, high = sorted(fits, key=lambda fit: fit[0] * fit[1])[len(fits) // 3]
     spare = spares[wide, high]
     matched = top + spare
@@ -391,6 +391,6 @@ def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:
         float(hit) + 0.5 for hit in hits[:: max(len(hits) // STEPS, 1)]
     }
     top = float(hits[-1])
-    found |= {float(one) for one in np.linspace(top + 0.5, top + 16, 12)}
-    found |= {(top + float(one)) / 2 for one in beyond[(beyond > top) & (beyond < top + 16)][:4]}
-    return sorted(round(one, 1) for one in found if one > 0.5)
+    found |= {float(item) for item in np.linspace(top + 0.5, top + 16, 12)}
+    found |= {(top + float(item)) / 2 for item in beyond[(beyond > top) & (beyond < top + 16)][:4]}
+    return sorted(round(value, 1) for value in found if value > 0.5)

@@ -57,9 +57,9 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
     def _lag(self) -> list[str]:
         """How late hits are claimed, where logged health falls before them, by as many frames nearly each time."""
         late: list[int] = []
-        for played, told in zip(self.recordings, self.hits, strict=True):
-            for one in told:
-                rows = [played.row(one.target or "", one.frame - back) for back in range(LATEST + 2)]
+        for played, claims in zip(self.recordings, self.hits, strict=True):
+            for claim in claims:
+                rows = [played.row(claim.target or "", claim.frame - back) for back in range(LATEST + 2)]
                 health = [float("nan") if row is None else float(played.poses.health[row]) for row in rows]
                 falls = [back for back in range(LATEST + 1) if health[back] < health[back + 1]]
                 late += falls[:1]
@@ -95,7 +95,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
                 "sides: the log does not show which of two pairs of foes belong together: log `owner` of shots"
             )
             return
-        names = {side: min(one for one, own in colour.items() if own == side) for side in set(colour.values())}
+        names = {side: min(text for text, own in colour.items() if own == side) for side in set(colour.values())}
         for name, side in colour.items():
             self.kinds[name].side = names[side]
 
@@ -107,8 +107,8 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             count += 1
             todo = [left.pop()]
             while todo:
-                one = todo.pop()
-                near = links[one] | owners.get(one, set()) | {name for name, own in owners.items() if one in own}
+                text = todo.pop()
+                near = links[text] | owners.get(text, set()) | {name for name, own in owners.items() if text in own}
                 todo += sorted(near & left)
                 left -= near
         return count
@@ -125,49 +125,50 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
 
     def _attack(self, group: AttackGroup) -> None:
         made = self.attacks.setdefault(group.name, AttackGuess(group.name))
-        some = self._hits_in(group)
-        whole = [(number, one) for number, one in some if not one.case]
-        damages = Counter(one.damage for _, one in whole or some if one.damage is not None)
+        claims = self._hits_in(group)
+        whole = [(number, claim) for number, claim in claims if not claim.case]
+        damages = Counter(claim.damage for _, claim in whole or claims if claim.damage is not None)
         if damages:
             value, count = damages.most_common(1)[0]
-            made.keys["damage"] = Value(shown(value), f"{count} of {counted(len(whole or some), 'hit')} tell it")
+            made.keys["damage"] = Value(shown(value), f"{count} of {counted(len(whole or claims), 'hit')} tell it")
         elif "damage" not in made.keys:
-            lost = self._lost(some)
+            lost = self._lost(claims)
             value = Counter(lost).most_common(1)[0][0] if lost else 1.0
             why = f"health falls so in {counted(len(lost), 'hit')}" if lost else "no evidence: log damage, or health"
             made.keys["damage"] = Value(shown(value), why)
-        gone = sum(self._vanishes(self.recordings[number], one.attacker, one.frame) for number, one in some)
-        if gone >= FEW and gone >= 0.8 * len(some):
-            made.keys["attacker.remove"] = Value("true", f"it is gone after {gone} of {counted(len(some), 'hit')}")
-        repeats = Counter((number, one.attacker, one.target) for number, one in some)
+        gone = sum(self._vanishes(self.recordings[number], claim.attacker, claim.frame) for number, claim in claims)
+        if gone >= FEW and gone >= 0.8 * len(claims):
+            made.keys["attacker.remove"] = Value("true", f"it is gone after {gone} of {counted(len(claims), 'hit')}")
+        repeats = Counter((number, claim.attacker, claim.target) for number, claim in claims)
         if max(repeats.values()) == 1 and "attacker.remove" not in made.keys:
             made.keys["rehit"] = Value('"once"', f"none of {counted(len(repeats), 'pair')} hits twice")
-        self._cases(made, some)
-        self._hitstop(made, some)
-        self.reactions(made, some)
+        self._cases(made, claims)
+        self._hitstop(made, claims)
+        self.reactions(made, claims)
 
-    def _cases(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+    def _cases(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """The cases that the game names, taken where it names them: what decides them is not to be told."""
-        told: dict[str, list[float]] = defaultdict(list)
-        for _, one in some:
-            if one.case:
-                told[one.case] += [] if one.damage is None else [one.damage]
+        table: dict[str, list[float]] = defaultdict(list)
+        for _, claim in claims:
+            if claim.case:
+                table[claim.case] += [] if claim.damage is None else [claim.damage]
         lines = []
-        for name, damages in sorted(told.items()):
+        for name, damages in sorted(table.items()):
             damage = [f"damage = {shown(Counter(damages).most_common(1)[0][0])}"] if damages else []
             lines.append("{ " + ", ".join([f"name = {quoted(name)}", "if = {}", "by_claim = true", *damage]) + " }")
         if lines:
-            why = f"{sum(bool(one.case) for _, one in some)} of {counted(len(some), 'hit')} name a case"
+            why = f"{sum(bool(claim.case) for _, claim in claims)} of {counted(len(claims), 'hit')} name a case"
             made.keys["cases"] = Value(f"[{', '.join(lines)}]", f"{why}: write `if` for what decides each")
 
-    def _hitstop(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+    def _hitstop(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """For how long both, or one of them, are logged frozen from the frame after a hit."""
         found = {}
         for side in ("attacker", "target"):
             lengths = Counter(
                 length
-                for number, one in some
-                if not one.case and (length := self._frozen_after(number, getattr(one, side), one.frame)) is not None
+                for number, claim in claims
+                if not claim.case
+                and (length := self._frozen_after(number, getattr(claim, side), claim.frame)) is not None
             )
             if lengths.total():
                 length, count = lengths.most_common(1)[0]
@@ -176,7 +177,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         if not found:
             return
         length, count, of = max(found.values())
-        on = [side for side, one in found.items() if one[0] == length]
+        on = [side for side, entry in found.items() if entry[0] == length]
         made.keys["hitstop"] = Value(f'"{length}f"', f"logged frozen so long after {count} of {counted(of, 'hit')}")
         if len(on) == 1:
             made.keys["hitstop_on"] = Value(quoted(on[0]), "only it is logged frozen")
@@ -193,11 +194,11 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         ended = np.flatnonzero(poses.frozen[rows] != 1)
         return int(ended[0]) if len(ended) and poses.frozen[rows[ended[0]]] == 0 else None
 
-    def _lost(self, some: Iterable[tuple[int, Claim]]) -> list[float]:
+    def _lost(self, claims: Iterable[tuple[int, Claim]]) -> list[float]:
         found = []
-        for number, one in some:
+        for number, claim in claims:
             played = self.recordings[number]
-            rows = [played.row(one.target or "", frame) for frame in (one.frame - 1, one.frame)]
+            rows = [played.row(claim.target or "", frame) for frame in (claim.frame - 1, claim.frame)]
             if rows[0] is not None and rows[1] is not None:
                 lost = played.poses.health[rows[0]] - played.poses.health[rows[1]]
                 if lost == lost and lost:
@@ -220,16 +221,16 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             rows = np.flatnonzero(poses.tags >= 0)
             for actor, number in {*zip(poses.actor[rows].tolist(), poses.tags[rows].tolist(), strict=True)}:
                 tags[played.actors[actor].kind] |= played.tag_sets[number]
-        for kind, some in sorted(tags.items()):
-            if some:
-                self.kinds[kind].keys["tags"] = Value(f"[{', '.join(map(quoted, sorted(some)))}]", "the log has these")
+        for kind, names in sorted(tags.items()):
+            if names:
+                self.kinds[kind].keys["tags"] = Value(f"[{', '.join(map(quoted, sorted(names)))}]", "the log has these")
         counters = sorted({name for _, name in firsts})
         for (kind, name), begun in sorted(firsts.items()):
             value, count = Counter(begun).most_common(1)[0]
             if value:
                 why = f"{count} of {counted(len(begun), 'actor')} begin with it"
                 self.kinds[kind].keys[f"counters.{quoted(name)}.start"] = Value(shown(value), why)
-        cases = sorted({one.case for some in self.hits for one in some if one.case})
+        cases = sorted({claim.case for hits in self.hits for claim in hits if claim.case})
         if counters:
             self.unknown.append(f"counters {', '.join(counters)}: what changes them, and their limits")
         if cases:
@@ -237,8 +238,8 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
 
     def _contact(self) -> dict[str, Value]:
         together = guarded = 0
-        for told in self.hits:
-            several = Counter((frame, target) for frame, target, _ in {(o.frame, o.target, o.attacker) for o in told})
+        for hit in self.hits:
+            several = Counter((frame, target) for frame, target, _ in {(o.frame, o.target, o.attacker) for o in hit})
             together += sum(count > 1 for count in several.values())
             guarded += len(several)
         text = "all" if together else "first"

@@ -41,7 +41,7 @@ class LifeDraft(Seen):
         self._lives(target)
 
     def _of_target(self, target: str) -> list[tuple[int, Claim]]:
-        return [pair for (_, name), some in self.pairs.items() if name == target for pair in some]
+        return [pair for (_, name), claims in self.pairs.items() if name == target for pair in claims]
 
     def _health(self, target: str) -> None:
         logged = [
@@ -50,7 +50,7 @@ class LifeDraft(Seen):
             if len(values := self._column(played, target, "health")) and not np.isnan(values).all()
         ]
         own = self.kinds[target]
-        if logged and not any(one.damage is None or one.damage > 0 for _, one in self._of_target(target)):
+        if logged and not any(claim.damage is None or claim.damage > 0 for _, claim in self._of_target(target)):
             self.unknown.append(
                 f"{target}: what hurts it: nothing here does, and its health stays at {shown(max(logged))}"
             )
@@ -63,14 +63,15 @@ class LifeDraft(Seen):
             own.keys["health"] = consumed
             return
         hits = self._of_target(target)
-        told = ((number, claim) for number, played in enumerate(self.recordings) for claim in played.claims)
-        downs = {(number, claim.frame, claim.id) for number, claim in told if claim.event == "down"}
+        generator = ((number, claim) for number, played in enumerate(self.recordings) for claim in played.claims)
+        downs = {(number, claim.frame, claim.id) for number, claim in generator if claim.event == "down"}
         gone = sum(
-            (number, one.frame, one.target) in downs or self._vanishes(self.recordings[number], one.target, one.frame)
-            for number, one in hits
+            (number, claim.frame, claim.target) in downs
+            or self._vanishes(self.recordings[number], claim.target, claim.frame)
+            for number, claim in hits
         )
         if gone >= 0.7 * len(hits):
-            attacker = next(one for one, name in sorted(self.pairs) if name == target)
+            attacker = next(text for text, name in sorted(self.pairs) if name == target)
             group = next(group for group in self._groups(attacker) if target in group.targets)
             damage = self.attacks[group.name].keys["damage"].text
             least = shown(min(float(damage), 1.0))  # any more says no more
@@ -85,7 +86,7 @@ class LifeDraft(Seen):
         for number, played in enumerate(self.recordings):
             down, back = self._ends(played, target)
             for name, end in down:
-                since = max([frame for one, frame in (*down, *back) if one == name and frame < end], default=-1)
+                since = max([frame for text, frame in (*down, *back) if text == name and frame < end], default=-1)
                 since = max([since, *(frame - 1 for frame in played.resets if frame <= end)])
                 took = [
                     attack.damage or 0.0
@@ -96,7 +97,7 @@ class LifeDraft(Seen):
                     lives.append((sum(took[:-1]), sum(took)))
         if lives and not any(low for low, _ in lives):
             return Value("1", f"one hit is enough before {counted(len(lives), 'death')}")
-        for _, most in sorted(lives, key=lambda one: one[1]):
+        for _, most in sorted(lives, key=lambda count: count[1]):
             fitting = sum(low < most <= high for low, high in lives)
             if fitting >= 0.8 * len(lives):
                 return Value(shown(most), f"so much is taken before {fitting} of {counted(len(lives), 'death')}")
@@ -111,14 +112,16 @@ class LifeDraft(Seen):
         """As long as it is logged immune after a hit; else the least time between two hits on one: where several are as
         short, that is no accident."""
         spells = self._immune_after_hits(target)
-        every = [one for some in spells.values() for one in some]
+        every = [pair for spell in spells.values() for pair in spell]
         usual = most_common(every)
         own = {
-            attack: some for attack, some in spells.items() if sum(holds(one, usual) for one in some) < len(some) / 2
+            attack: pairs
+            for attack, pairs in spells.items()
+            if sum(holds(pair, usual) for pair in pairs) < len(pairs) / 2
         }
-        rest = [one for attack, some in spells.items() if attack not in own for one in some]
-        for attack, some in own.items():
-            self._immune_for(self.attacks[attack].keys, "target.iframes", some)
+        rest = [pair for attack, pairs in spells.items() if attack not in own for pair in pairs]
+        for attack, entries in own.items():
+            self._immune_for(self.attacks[attack].keys, "target.iframes", entries)
         if self._immune_for(self.kinds[target].keys, "iframes", rest):
             return
         gaps = self._ignored(target)
@@ -142,16 +145,16 @@ class LifeDraft(Seen):
             for name, frame in (end for ends in self._ends(played, target) for end in ends):
                 breaks[name].append(frame)
             hits: dict[str, dict[int, Claim]] = defaultdict(dict)
-            for one in self.hits[number]:
-                if self._kind(played, one.target) == target and (one.damage is None or one.damage > 0):
-                    hits[one.target or ""].setdefault(one.frame, one)
+            for hit in self.hits[number]:
+                if self._kind(played, hit.target) == target and (hit.damage is None or hit.damage > 0):
+                    hits[hit.target or ""].setdefault(hit.frame, hit)
             for name, own in hits.items():
                 ends = [*breaks[name], *played.resets, played.last + 1]
                 for first, second in pairwise([*sorted(own), played.last + 1]):
                     end = min(end for end in ends if end >= first)
                     until = min(second, end)
                     hits_of_both = [own[at] for at in (first, second) if at in own and at <= until]
-                    touched = max(self._touched(played, one, first, until) for one in hits_of_both)
+                    touched = max(self._touched(played, claim, first, until) for claim in hits_of_both)
                     found.append((touched, second - first - 1 if second < end else FAR))
         return found
 
@@ -196,13 +199,13 @@ class LifeDraft(Seen):
         found: dict[str, list[Spell]] = defaultdict(list)
         for number, played in enumerate(self.recordings):
             hits: dict[str, dict[int, Claim]] = defaultdict(dict)
-            for one in self.hits[number]:
-                if self._kind(played, one.target) == target and (one.damage is None or one.damage > 0):
-                    hits[one.target or ""].setdefault(one.frame, one)
+            for hit in self.hits[number]:
+                if self._kind(played, hit.target) == target and (hit.damage is None or hit.damage > 0):
+                    hits[hit.target or ""].setdefault(hit.frame, hit)
             down, back = self._ends(played, target)
             for name, frames in hits.items():
-                ends = {frame for one, frame in (*down, *back) if one == name} | {*frames, *played.resets}
-                for frame in sorted(frames.keys() - {frame for one, frame in down if one == name}):
+                ends = {frame for text, frame in (*down, *back) if text == name} | {*frames, *played.resets}
+                for frame in sorted(frames.keys() - {frame for text, frame in down if text == name}):
                     until = min((end for end in ends if end > frame), default=played.last + 1)
                     spell = self._immune_after(played, name, frame, until)
                     attacker = self._kind(played, frames[frame].attacker)
@@ -237,15 +240,15 @@ class LifeDraft(Seen):
                 self.unknown.append(f"{target}: how it dies, and comes back, as its health is not known")
             return
         columns = [self._column(played, target, "lives") for played in self.recordings]
-        told = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
+        numbers = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
         returns = self._returns(deaths)
         if returns is not None:
             own.keys["respawn"] = returns
-        if told and returns is not None:
-            own.keys["lives"] = Value(shown(max(told)), "the most that is logged")
-        elif told:
+        if numbers and returns is not None:
+            own.keys["lives"] = Value(shown(max(numbers)), "the most that is logged")
+        elif numbers:
             learn = "log `health`, or claim `down` and `respawn`"
-            self.unknown.append(f"{target}: how it comes back with {shown(max(told))} lives: {learn}")
+            self.unknown.append(f"{target}: how it comes back with {shown(max(numbers))} lives: {learn}")
         down = self._down(deaths)
         if down is not None:
             own.keys["down"] = down
@@ -283,14 +286,14 @@ class LifeDraft(Seen):
         resets: list[str] = []
         for played, name, down in deaths:
             kind = self._kind(played, name)
-            back = [frame for one, frame in self._ends(played, kind)[1] if one == name and frame > down]
+            back = [frame for text, frame in self._ends(played, kind)[1] if text == name and frame > down]
             if not back or any(down < mark <= back[0] for mark in played.resets):
                 continue  # the game began again
             waits.append(back[0] - down)
             row = played.row(name, back[0])
             if row is not None:
                 places.add((float(played.poses.x[row]), float(played.poses.y[row])))
-            ends = [frame for one, frame in self._ends(played, kind)[0] if one == name] + list(played.resets)
+            ends = [frame for text, frame in self._ends(played, kind)[0] if text == name] + list(played.resets)
             until = min((frame for frame in ends if frame > back[0]), default=played.last + 1)
             shield = self._immune_after(played, name, back[0], until)
             shields += [] if shield is None else [shield]
@@ -355,8 +358,8 @@ class LifeDraft(Seen):
     def _owed(self, played: Recording, name: str, down: int) -> list[int]:
         """How many frames after a death the logged lives fall."""
         rows = [played.row(name, frame) for frame in range(down - 1, min(down + LATEST, played.last) + 1)]
-        told = [float("nan") if row is None else float(played.poses.lives[row]) for row in rows]
-        return [late - 1 for late in range(1, len(told)) if told[late] < told[late - 1]][:1]
+        values = [float("nan") if row is None else float(played.poses.lives[row]) for row in rows]
+        return [late - 1 for late in range(1, len(values)) if values[late] < values[late - 1]][:1]
 
     @staticmethod
     def _worth(played: Recording, frame: int) -> list[float]:
@@ -368,7 +371,7 @@ class LifeDraft(Seen):
     def _seen_after(self, played: Recording, name: str, frame: int) -> int | None:
         """The last frame in which one is still to be seen without a break, before it is back; None if the game begins
         again or ends before."""
-        back = [at for one, at in self._ends(played, self._kind(played, name))[1] if one == name and at > frame]
+        back = [at for text, at in self._ends(played, self._kind(played, name))[1] if text == name and at > frame]
         marks = [mark for mark in played.resets if mark > frame]
         last, end = frame, min(back, default=played.last)
         while last < end:

@@ -55,8 +55,8 @@ class LoggedDraft(Seen):
                 if row is not None and played.poses.logged[row] >= 0:
                     open_in.append(set(played.boxes.of(int(played.poses.logged[row]))))
             for name in names if len(open_in) >= FEW else ():
-                often = sum(name in one for one in open_in) >= MOSTLY * len(open_in)
-                if often and sum(name in one for one in poses) <= SELDOM * len(poses):
+                often = sum(name in ids for ids in open_in) >= MOSTLY * len(open_in)
+                if often and sum(name in pose for pose in poses) <= SELDOM * len(poses):
                     found[name].add(group.name)
         return found
 
@@ -64,15 +64,15 @@ class LoggedDraft(Seen):
         """A box that always stands alike is a rectangle, open in the cells in which it is logged; another is where the
         game has it."""
         seen = [boxes[name] for _, _, boxes in self._boxes(kind) if name in boxes]
-        told = np.array(seen)
-        x0, y0, x1, y1 = np.median(told, axis=0).tolist()
+        values = np.array(seen)
+        x0, y0, x1, y1 = np.median(values, axis=0).tolist()
         size, middle = (x1 - x0, y1 - y0), ((x0 + x1) / 2, (y0 + y1) / 2)
-        alike, windows = bool((np.ptp(told, axis=0) < 0.01).all()), self._windows(name, kind)
+        alike, windows = bool((np.ptp(values, axis=0) < 0.01).all()), self._windows(name, kind)
         if not alike or windows is None:
             why = "its place changes" if not alike else "no cell says when it is open"
             return BoxGuess(name, role, {"logged": Value("true", f"{why}: it is where the game logs it")}, size, middle)
         keys = {
-            "rect": Value(f"[{shown(size[0])}, {shown(size[1])}]", f"logged alike in {counted(len(told), 'pose')}"),
+            "rect": Value(f"[{shown(size[0])}, {shown(size[1])}]", f"logged alike in {counted(len(values), 'pose')}"),
             "at": Value(f"[{shown(middle[0])}, {shown(middle[1])}]", ""),
         }
         if windows:
@@ -91,15 +91,15 @@ class LoggedDraft(Seen):
             else:
                 is_open[played.clips[clip], cell_of(played, row)].add(name in boxes)
         states = [bare, *is_open.values()]
-        if not any(False in one for one in states):
+        if not any(False in flags for flags in states):
             return {}
-        if True in bare or any(len(one) > 1 for one in states):
+        if True in bare or any(len(flags) > 1 for flags in states):
             return None
         cells: dict[str, list[int]] = defaultdict(list)
         for (clip, cell), state in sorted(is_open.items()):
             if True in state:
                 cells[clip].append(cell)
-        return {clip: _ranges(some) for clip, some in cells.items()}
+        return {clip: _ranges(numbers) for clip, numbers in cells.items()}
 
 
 def _ranges(cells: Sequence[int]) -> str:

@@ -29,32 +29,32 @@ Push = tuple[int, float, float, bool]
 class ReactionDraft(Seen):
     """Drafts what a hit needs, and its knockback."""
 
-    def reactions(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+    def reactions(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """Of the hits of one attack, each with the number of its recording."""
-        self._stomp(made, some)
+        self._stomp(made, claims)
         for side in ("attacker", "target"):
-            self._launch(made, some, side)
-            self._home(made, some, side)
+            self._launch(made, claims, side)
+            self._home(made, claims, side)
         for side, name, other in (("target", "target", "attacker"), ("attacker", "attacker", "target")):
             found = [
                 (
                     push,
                     played.poses,
-                    played.row(getattr(one, name), one.frame),
-                    played.row(getattr(one, other), one.frame),
+                    played.row(getattr(claim, name), claim.frame),
+                    played.row(getattr(claim, other), claim.frame),
                 )
-                for number, one in some
+                for number, claim in claims
                 for played in (self.recordings[number],)
-                for push in (_push(played, getattr(one, name), one.frame),)
+                for push in (_push(played, getattr(claim, name), claim.frame),)
                 if push is not None
             ]
             pushes = [push for push, *_ in found]
             if len(pushes) < LEAST or sum(push[0] > 0 for push in pushes) < 0.8 * len(pushes):
                 continue
-            found = [one for one in found if one[0][0] > 0]
+            found = [entry for entry in found if entry[0][0] > 0]
             length = Counter(push[0] for push, *_ in found).most_common(1)[0][0]
             way = float(np.median([math.hypot(push[1], push[2]) for push, *_ in found]))
-            same = [one for one in found if one[0][0] == length and abs(math.hypot(*one[0][1:3]) - way) < 0.5]
+            same = [entry for entry in found if entry[0][0] == length and abs(math.hypot(*entry[0][1:3]) - way) < 0.5]
             if len(same) < 0.8 * len(found):
                 self.unknown.append(f"{made.name}: its knockback on the {side}: it differs from hit to hit; log `push`")
                 continue
@@ -73,18 +73,18 @@ class ReactionDraft(Seen):
         number = played.numbers.get(name or "")
         return None if number is None else played.actors[number].owner
 
-    def _stomp(self, made: AttackGuess, some: Sequence[tuple[int, Claim]]) -> None:
+    def _stomp(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """Only from above and falling, if all are so: hits from the side are not drafted to count. Shots fall on whom
         they hit and are no stomp."""
-        if any(self._owner(self.recordings[number], one.attacker) for number, one in some):
+        if any(self._owner(self.recordings[number], claim.attacker) for number, claim in claims):
             return
         down = 1.0 if self.recordings[0].up == "-y" else -1.0
         above = falling = seen = 0
-        for number, one in some:
+        for number, entry in claims:
             played = self.recordings[number]
             poses = played.poses
-            rows = [played.row(one.attacker or "", one.frame - 1), played.row(one.attacker or "", one.frame)]
-            target = played.row(one.target or "", one.frame)
+            rows = [played.row(entry.attacker or "", entry.frame - 1), played.row(entry.attacker or "", entry.frame)]
+            target = played.row(entry.target or "", entry.frame)
             if rows[0] is None or rows[1] is None or target is None:
                 continue
             seen += 1
@@ -96,40 +96,42 @@ class ReactionDraft(Seen):
             made.keys["if.from_by"] = Value('"centre"', "")
             made.keys["if.falling"] = Value("true", "")
             back = {
-                (number, hit.frame, hit.target, hit.attacker) for number, told in enumerate(self.hits) for hit in told
+                (number, hit.frame, hit.target, hit.attacker)
+                for number, logged in enumerate(self.hits)
+                for hit in logged
             }
-            if not any((number, one.frame, one.attacker, one.target) in back for number, one in some):
+            if not any((number, claim.frame, claim.attacker, claim.target) in back for number, claim in claims):
                 made.keys["preempts"] = Value("true", "whom it lands on never hurts it in that frame")
 
-    def _launch(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
+    def _launch(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
         """A speed upwards in the next frame that it had not before, about the same each time."""
         up = -1.0 if self.recordings[0].up == "-y" else 1.0
         speeds = []
-        for number, one in some:
+        for number, claim in claims:
             played = self.recordings[number]
-            rows = [played.row(getattr(one, side) or "", one.frame + late) for late in (-1, 0, 1)]
-            if None in rows or played.poses.cut[rows[2]] or one.frame + 1 in played.resets:
+            rows = [played.row(getattr(claim, side) or "", claim.frame + late) for late in (-1, 0, 1)]
+            if None in rows or played.poses.cut[rows[2]] or claim.frame + 1 in played.resets:
                 continue
             y = [float(played.poses.y[row]) * up * float(played.rate) for row in rows]
             speeds.append((y[1] - y[0], y[2] - y[1]))
         sent = [after for before, after in speeds if before <= STILL and after > MINIMUM]
         middle = float(np.median(sent)) if sent else 0.0
-        same = sum(abs(one - middle) <= 0.05 * middle for one in sent)
+        same = sum(abs(value - middle) <= 0.05 * middle for value in sent)
         if len(sent) >= LEAST and same >= 0.8 * len(speeds):
             why = f"{same} of {counted(len(speeds), 'hit')} send it up so"
             made.keys[f"{side}.launch"] = Value(shown(middle), why)
 
-    def _home(self, made: AttackGuess, some: Sequence[tuple[int, Claim]], side: str) -> None:
+    def _home(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
         """At its start in the next frame, from somewhere else."""
         home = away = 0
-        for number, one in some:
+        for number, claim in claims:
             played = self.recordings[number]
-            name = getattr(one, side) or ""
-            rows = [played.row(name, one.frame + late) for late in (0, 1)]
-            if None in rows or one.frame + 1 in played.resets:
+            name = getattr(claim, side) or ""
+            rows = [played.row(name, claim.frame + late) for late in (0, 1)]
+            if None in rows or claim.frame + 1 in played.resets:
                 continue
             here, then = ((float(played.poses.x[row]), float(played.poses.y[row])) for row in rows)
-            at = self._home_of(played, name, one.frame)
+            at = self._home_of(played, name, claim.frame)
             if math.dist(here, at) > AWAY:
                 away += 1
                 home += math.dist(then, at) < STILL

@@ -78,25 +78,27 @@ class Seen:
         fallen = not any(claimed)
         if fallen:
             claimed = [list(_falls(played)) for played in recordings]
-        self.hits = [[_whole(played, one) for one in some] for played, some in zip(recordings, claimed, strict=True)]
+        self.hits = [
+            [_whole(played, claim) for claim in claims] for played, claims in zip(recordings, claimed, strict=True)
+        ]
         self._shown_last: dict[tuple[Recording, int], int] = {}
         self._known_ends: dict[tuple[Recording, str], tuple[list[tuple[str, int]], list[tuple[str, int]]]] = {}
         self.kind_names = sorted({actor.kind for played in recordings for actor in played.actors})
         self.kinds = {name: KindGuess(name) for name in self.kind_names}
         self.pairs: dict[tuple[str, str], list[tuple[int, Claim]]] = defaultdict(list)
-        for number, (played, told) in enumerate(zip(recordings, self.hits, strict=True)):
-            for one in told:
-                names = [self._kind(played, name) for name in (one.attacker, one.target)]
+        for number, (played, logged) in enumerate(zip(recordings, self.hits, strict=True)):
+            for entry in logged:
+                names = [self._kind(played, name) for name in (entry.attacker, entry.target)]
                 if names[0] and names[1]:
-                    self.pairs[names[0], names[1]].append((number, one))
+                    self.pairs[names[0], names[1]].append((number, entry))
         self.unknown: list[str] = []
         if fallen and any(claimed):
             count = counted(sum(map(len, claimed)), "hit")
             self.unknown.append(f"{count}: none is claimed, health falls so often: claim hits with attacker and target")
         for side in ("attacker", "target"):
-            untold = sum(getattr(one, side) is None for some in claimed for one in some)
-            if untold:
-                many = f"{untold} of {counted(sum(map(len, claimed)), 'hit')}"
+            unlogged = sum(getattr(claim, side) is None for claims in claimed for claim in claims)
+            if unlogged:
+                many = f"{unlogged} of {counted(sum(map(len, claimed)), 'hit')}"
                 learn = "claim hits with attacker and target"
                 self.unknown.append(f"who is the {side} of {many}, the nearest is taken for it: {learn}")
         self.attacks: dict[str, AttackGuess] = {}
@@ -124,15 +126,15 @@ class Seen:
         other targets."""
         named: dict[str, set[str]] = defaultdict(set)
         clips: dict[str, set[str]] = {}
-        for (name, target), some in sorted(self.pairs.items()):
+        for (name, target), claims in sorted(self.pairs.items()):
             if name != attacker:
                 continue
-            for _, one in some:
-                if one.attack is not None:
-                    named[one.attack].add(target)
-            rest = [(number, one) for number, one in some if one.attack is None]
+            for _, claim in claims:
+                if claim.attack is not None:
+                    named[claim.attack].add(target)
+            rest = [(number, entry) for number, entry in claims if entry.attack is None]
             if rest:
-                clips[target] = {self._clip(self.recordings[number], one) for number, one in rest} - {""}
+                clips[target] = {self._clip(self.recordings[number], entry) for number, entry in rest} - {""}
         groups: list[tuple[set[str], list[str]]] = []
         for target, own in clips.items():
             fitting = next((group for group in groups if not own or not group[0] or group[0] & own), None)
@@ -151,10 +153,10 @@ class Seen:
         """The hits of an attack, on some of its targets or on all, each with the number of its recording."""
         wanted = group.name if group.is_named else None
         return [
-            (number, one)
+            (number, claim)
             for target in targets or group.targets
-            for number, one in self.pairs[group.attacker, target]
-            if one.attack == wanted
+            for number, claim in self.pairs[group.attacker, target]
+            if claim.attack == wanted
         ]
 
     def _group_of(self, attacker: str, target: str, claim: Claim) -> AttackGroup:
@@ -168,9 +170,9 @@ class Seen:
     def _cells(self, group: AttackGroup) -> Cells | None:
         """The cells of each clip in which an attack hits; None where a hit shows no clip."""
         found: Cells = {}
-        for number, one in self._hits_in(group):
+        for number, claim in self._hits_in(group):
             played = self.recordings[number]
-            row = played.row(one.attacker or "", one.frame)
+            row = played.row(claim.attacker or "", claim.frame)
             if row is None or played.poses.clip[row] < 0:
                 return None
             clip, cell = played.clips[played.poses.clip[row]], cell_of(played, row)
@@ -204,10 +206,10 @@ class Seen:
         far = 1000.0
         low = [min(float(pose.x.min()) for pose in poses) - far, min(float(pose.y.min()) for pose in poses) - far]
         high = [max(float(pose.x.max()) for pose in poses) + far, max(float(pose.y.max()) for pose in poses) + far]
-        told = {"left": low[0], "top": low[1], "right": high[0], "bottom": high[1]} | self.edges | edges
+        table = {"left": low[0], "top": low[1], "right": high[0], "bottom": high[1]} | self.edges | edges
         self.edges |= edges
-        open_sides = [side for side in told if side not in self.edges]
+        open_sides = [side for side in table if side not in self.edges]
         why = f"{self.why_edges}; {why}" if self.why_edges else why
         self.why_edges = why
         why += f"; no log of {', '.join(open_sides)}" if open_sides else ""
-        self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in told.values()) + "]", why)
+        self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in table.values()) + "]", why)

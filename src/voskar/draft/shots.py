@@ -62,15 +62,16 @@ class ShotDraft(Seen):
     def shots(self) -> None:
         """All kinds that appear with an owner."""
         found: dict[str, dict[str, list[Shot]]] = defaultdict(lambda: defaultdict(list))
-        for played, told in zip(self.recordings, self.hits, strict=True):
+        for played, claims in zip(self.recordings, self.hits, strict=True):
             ends: dict[str, list[int]] = defaultdict(list)
-            for claim in told:
+            for claim in claims:
                 ends[claim.attacker or ""].append(claim.frame)
             for shot in _shots_of(played, ends):
                 kind = self._kind(played, shot.id)
                 found[kind][self._kind(played, shot.owner)].append(shot)
         shots = {
-            kind: [shot for some in by_owner.values() for shot in some] for kind, by_owner in sorted(found.items())
+            kind: [shot for entries in by_owner.values() for shot in entries]
+            for kind, by_owner in sorted(found.items())
         }
         self._walls(shots)
         for kind, by_owner in sorted(found.items()):
@@ -79,19 +80,19 @@ class ShotDraft(Seen):
                 self.unknown.append(f"{kind}: what fires it: {counted(len(every), 'shot')} tell too little")
                 continue
             self._motion(kind, every)
-            for owner, some in sorted(by_owner.items()):
-                if len(some) >= LEAST:
-                    self._emitter(owner, kind, some)
+            for owner, items in sorted(by_owner.items()):
+                if len(items) >= LEAST:
+                    self._emitter(owner, kind, items)
 
     # what becomes of it
 
     def _walls(self, shots: Mapping[str, Sequence[Shot]]) -> None:
         """Walls that shots of any kind end at."""
         found = walls(
-            [one for some in shots.values() for one in _lifetimes(some)[2]],
-            [one for some in shots.values() for one in some],
+            [lifetime for shot in shots.values() for lifetime in _lifetimes(shot)[2]],
+            [shot for entry in shots.values() for shot in entry],
         )
-        self.walled = {id(one) for _, some in found for one in some}
+        self.walled = {id(flight) for _, flights in found for flight in flights}
         if found:
             rects = [f"{{ rect = [{', '.join(map(shown, rect))}] }}" for rect, _ in found]
             why = f"{counted(len(self.walled), 'shot')} end at {counted(len(found), 'wall')}"
@@ -117,9 +118,9 @@ class ShotDraft(Seen):
         if rest:
             edges = _edges(rest)
             if edges is None:
-                told = f"{len(full)} are there for {longest} frames, " if full else ""
-                told += f"{counted(len(rest), 'shot')} end sooner, neither by a hit nor at one edge"
-                self.unknown.append(f"{kind}: when it ends: {told}")
+                text = f"{len(full)} are there for {longest} frames, " if full else ""
+                text += f"{counted(len(rest), 'shot')} end sooner, neither by a hit nor at one edge"
+                self.unknown.append(f"{kind}: when it ends: {text}")
                 return
             self._bounds(edges, f"{counted(len(rest), 'shot')} end at {', '.join(sorted(edges))}")
             keys.append('at_edge = "remove"')
@@ -172,8 +173,8 @@ class ShotDraft(Seen):
         middle = math.remainder(first + float(np.median(turns)), 360.0)
         same = [abs(math.remainder(heading - middle, 360.0)) <= SPREAD for heading in headings]
         if np.mean(same) >= MOST:
-            told = Value(shown(middle), f"{sum(same)} of {len(shots)} go that way")
-            return {} if abs(middle) <= SPREAD else {"aim": told}
+            value = Value(shown(middle), f"{sum(same)} of {len(shots)} go that way")
+            return {} if abs(middle) <= SPREAD else {"aim": value}
         pointed = sum(_is_aimed(shot, _input_of(shot)) for shot in shots)
         if pointed >= MOST * len(shots):
             return {"aim": Value('"input"', f"{pointed} of {len(shots)} go where the input points")}
@@ -207,7 +208,7 @@ def _shots_of(played: Recording, ends: dict[str, list[int]]) -> Iterator[Shot]:
         last = int(poses.frame[rows[-1]])
         clip = played.clips[poses.clip[own]] if poses.clip[own] >= 0 else ""
         cell = int(poses.cell[own]) if poses.cell[own] >= 0 else int(poses.tick[own])
-        struck = any(abs(one - last) <= CLOSE for one in ends.get(actor.id, ()))
+        struck = any(abs(end - last) <= CLOSE for end in ends.get(actor.id, ()))
         places = (float(x[0]), float(y[0])), (float(x[-1]), float(y[-1]))
         yield Shot(played, actor.id, actor.owner or "", frame, last, *places, offset, step, heading, clip, cell, struck)
 
@@ -237,9 +238,9 @@ def _edges(shots: Sequence[Shot]) -> dict[str, float] | None:
         turn = sides[side][1]
         groups[side].append((turn(shot.end[axis]), turn(shot.end[axis] + shot.step[axis])))
     found = {}
-    for side, some in groups.items():
-        low, high = max(inside for inside, _ in some), min(beyond for _, beyond in some)
-        if low >= high or len(some) < 2:
+    for side, pairs in groups.items():
+        low, high = max(inside for inside, _ in pairs), min(beyond for _, beyond in pairs)
+        if low >= high or len(pairs) < 2:
             return None
         found[side] = sides[side][1](roundest(low, high))
     return found
@@ -251,7 +252,7 @@ def _by_owner(shots: Sequence[Shot]) -> list[tuple[Recording, str, list[int]]]:
     recordings = {id(shot.played): shot.played for shot in shots}
     for shot in shots:
         frames[id(shot.played), shot.owner].add(shot.frame)
-    return [(recordings[key], owner, sorted(some)) for (key, owner), some in frames.items()]
+    return [(recordings[key], owner, sorted(numbers)) for (key, owner), numbers in frames.items()]
 
 
 def _pressed(shots: Sequence[Shot]) -> dict[str, Value] | None:
@@ -261,21 +262,21 @@ def _pressed(shots: Sequence[Shot]) -> dict[str, Value] | None:
     buttons = sorted({button for played, *_ in owners for button in played.inputs.buttons})
     for word in ("pressed", "released", "held"):
         for button in buttons:
-            marks = [[one for one, what in played.resets.items() if what == "run"] for played, *_ in owners]
-            told = [
+            marks = [[number for number, what in played.resets.items() if what == "run"] for played, *_ in owners]
+            groups = [
                 played.inputs.held(owner, button)
                 if word == "held"
                 else getattr(played.inputs, word)(owner, button, mark)
                 for (played, owner, _), mark in zip(owners, marks, strict=True)
             ]
             going = sum(
-                len(set(fired) & set(frames.tolist())) for (*_, fired), frames in zip(owners, told, strict=True)
+                len(set(fired) & set(frames.tolist())) for (*_, fired), frames in zip(owners, groups, strict=True)
             )
             if going >= MOST * total:
                 verb = {"pressed": "press", "released": "release", "held": "hold"}[word]
                 why = f"{going} of {counted(total, 'time')} {quoted(button)} is {word}"
                 keys = {"when": Value(f"{{ {verb} = {quoted(button)} }}", why)}
-                return keys | _held_off(shots, owners, [frames.tolist() for frames in told], held=word == "held")
+                return keys | _held_off(shots, owners, [frames.tolist() for frames in groups], held=word == "held")
     return None
 
 
@@ -297,7 +298,7 @@ def _held_off(
     crowds: list[int] = []
     for (played, owner, fired), asked in zip(owners, triggers, strict=True):
         for frame in set(asked) - set(fired):
-            before = [one for one in fired if one < frame]
+            before = [number for number in fired if number < frame]
             if not before:
                 continue
             if frame - before[-1] < least:
@@ -326,7 +327,7 @@ def _beaten(shots: Sequence[Shot]) -> dict[str, Value] | None:
     if not gaps:
         return None
     beat = gaps.most_common(1)[0][0]
-    count = sum(some for gap, some in gaps.items() if gap % beat == 0)  # one that cannot fire loses its beat
+    count = sum(number for gap, number in gaps.items() if gap % beat == 0)  # one that cannot fire loses its beat
     if gaps[beat] < 2 or count < MOST * sum(gaps.values()):
         return None
     waits = Counter(
@@ -373,4 +374,4 @@ def _nearest(shot: Shot, kind: str) -> Vector | None:
         for row in range(rows.start, rows.stop)
         if played.actors[poses.actor[row]].kind == kind and played.actors[poses.actor[row]].id != shot.owner
     ]
-    return min(there, key=lambda one: math.dist(one, shot.place), default=None)
+    return min(there, key=lambda pair: math.dist(pair, shot.place), default=None)

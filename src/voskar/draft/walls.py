@@ -32,14 +32,14 @@ class Flight(Protocol):
 def walls(ended: Sequence[Flight], every: Sequence[Flight]) -> list[tuple[Rect, list[Flight]]]:
     """Rectangles that explain where shots `ended`, and which: each of these would have been inside in its next frame,
     and none of `every` shot ever was. A side that no shot comes from is where the furthest would have been."""
-    left = [one for one in ended if one.step is not None]
+    left = [flight for flight in ended if flight.step is not None]
     found: list[tuple[Rect, list[Flight]]] = []
     for near in NEAR:
-        for some in _clusters(left, near):
-            rect = _rect(some) if len(some) >= LEAST else None
-            if rect is not None and not any(_is_ever_inside(one, rect) for one in every):
-                found.append((rect, some))
-                left = [event for event in left if event not in some]
+        for cluster in _clusters(left, near):
+            rect = _rect(cluster) if len(cluster) >= LEAST else None
+            if rect is not None and not any(_is_ever_inside(flight, rect) for flight in every):
+                found.append((rect, cluster))
+                left = [event for event in left if event not in cluster]
     return found
 
 
@@ -47,12 +47,12 @@ def _clusters(shots: Sequence[Flight], near: float) -> list[list[Flight]]:
     """Shots whose ends are near one another, or near those of others that are."""
     left, found = list(shots), []
     while left:
-        some = [left.pop(0)]
-        for one in some:  # grows
-            close = [other for other in left if math.dist(one.end, other.end) <= near]
-            some += close
+        flights = [left.pop(0)]
+        for flight in flights:  # grows
+            close = [other for other in left if math.dist(flight.end, other.end) <= near]
+            flights += close
             left = [other for other in left if other not in close]
-        found.append(some)
+        found.append(flights)
     return found
 
 
@@ -78,8 +78,10 @@ def _rect(shots: Sequence[Flight]) -> Rect | None:
             beyond[over[0]].append(sides[over[0]][0](shot.end))
     if sum(map(bool, beyond)) < 2:
         return None
-    told = [-roundest(-min(some), -edge) if some else edge for some, (_, edge) in zip(beyond, sides, strict=True)]
-    return -told[0], -told[1], told[2], told[3]
+    numbers = [
+        -roundest(-min(values), -edge) if values else edge for values, (_, edge) in zip(beyond, sides, strict=True)
+    ]
+    return -numbers[0], -numbers[1], numbers[2], numbers[3]
 
 
 def _is_ever_inside(shot: Flight, rect: Rect) -> bool:

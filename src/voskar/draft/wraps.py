@@ -24,20 +24,20 @@ class WrapDraft(Seen):
         """Of each axis on which some kinds come round, always by the same width."""
         for axis, (low_side, high_side) in zip("xy", SIDES, strict=True):
             rounds = {kind: self._rounds(kind, axis) for kind in self.kind_names}
-            every = [one for some in rounds.values() for one in some]
+            every = [entry for entries in rounds.values() for entry in entries]
             if len(every) < FEW:
                 continue
-            width = float(np.median([one for one, *_ in every]))
-            same = [one for one in every if abs(one[0] - width) <= APART]
+            width = float(np.median([value for value, *_ in every]))
+            same = [entry for entry in every if abs(entry[0] - width) <= APART]
             if len(same) < FEW or len(same) < 0.8 * len(every):
                 self.unknown.append(f"edges: {counted(len(every), 'actor')} come round, each by another width")
                 continue
-            least, most = min(one[1] for one in every), max(one[2] for one in every)
+            least, most = min(entry[1] for entry in every), max(entry[2] for entry in every)
             width = float(round(max(width, most - least)))
             low = 0.0 if most - width <= 0.0 <= least else roundest(most - width, least)
-            for kind, some in rounds.items():
-                if some:
-                    why = f"it comes round {counted(len(some), 'time')}"
+            for kind, items in rounds.items():
+                if items:
+                    why = f"it comes round {counted(len(items), 'time')}"
                     self.kinds[kind].keys["wraps"] = Value("true", why)
             why = f"{counted(len(same), 'time')} one comes round from {low_side} to {high_side} or back, by {width:g}"
             self._bounds({low_side: low, high_side: low + width}, why)
@@ -57,5 +57,5 @@ class WrapDraft(Seen):
             space = max(most - least, LEAST_SPACE)
             step, last = column[rows] - column[before[rows]], column[before[rows]] - column[before[before[rows]]]
             rounds = (np.abs(step) > ACROSS * space) & (np.abs(last) < SLOW * space) & (step * last <= 0)
-            found += [(float(abs(one)), least, most) for one in (step - last)[rounds]]
+            found += [(float(abs(item)), least, most) for item in (step - last)[rounds]]
         return found

@@ -42,7 +42,7 @@ def rulebook_text(found: Guess, sources: Sequence[str]) -> str:
     for attack in found.attacks:
         lines += ["", f"[attacks.{_key(attack.name)}]", *_keys(attack.keys)]
     if found.unknown:
-        lines += ["", "# Could not be inferred from these recordings:", *(f"# - {one}" for one in found.unknown)]
+        lines += ["", "# Could not be inferred from these recordings:", *(f"# - {text}" for text in found.unknown)]
     return "\n".join(lines) + "\n"
 
 

@@ -95,7 +95,7 @@ class Canvas:
         pen.set_foreground(colour)
         pen.set_linewidth(width)
         if not isinstance(dashes, str):
-            pen.set_dashes(dashes[0] * width, [one * width for one in dashes[1]])
+            pen.set_dashes(dashes[0] * width, [dash * width for dash in dashes[1]])
         if alpha < 1:
             pen.set_alpha(alpha)
         if self.clip is not None:
@@ -160,9 +160,9 @@ class Canvas:
 
     def measure(self, text: str, size: float, *, bold: bool = False) -> tuple[float, float]:
         """Width and height of a text in dots."""
-        told = text.split("\n")
-        wide = max(_extent(line, size, bold, self.inch)[0] for line in told)
-        return wide, _extent(LINE, size, bold, self.inch)[1] * (1 + SPACING * (len(told) - 1))
+        texts = text.split("\n")
+        wide = max(_extent(line, size, bold, self.inch)[0] for line in texts)
+        return wide, _extent(LINE, size, bold, self.inch)[1] * (1 + SPACING * (len(texts) - 1))
 
     def text(
         self, text: str, at: Point, size: float, colour: str,

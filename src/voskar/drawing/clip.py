@@ -28,8 +28,8 @@ def images(
     title: str,
 ) -> Iterator[Image.Image]:
     """Each scene as a picture; all show the same part of the world, and have one legend."""
-    for one, values in zip(scenes, displays, strict=True):
-        yield drawn(rules, recording, [one], [values], shown, title, DOTS, explained=scenes).image()
+    for scene, values in zip(scenes, displays, strict=True):
+        yield drawn(rules, recording, [scene], [values], shown, title, DOTS, explained=scenes).image()
 
 
 def write_clip(frames: Sequence[Image.Image], path: Path, ending: str, milliseconds: float) -> None:

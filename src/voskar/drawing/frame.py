@@ -94,20 +94,20 @@ def drawn(
     most = 1 if alone else 2 if len(scenes) < 5 and wide > 1.6 * high else 3 if len(scenes) <= 12 else 4
     columns = min(len(scenes), most)
     rows = math.ceil(len(scenes) / columns)
-    told = [_display_lines(values, float(recording.rate)) for values in displays]
+    groups = [_display_lines(values, float(recording.rate)) for values in displays]
     legend = rows_of(samples(explained or scenes, shown), WIDE - LEFT - RIGHT)
-    head = 0.32 if alone else 0.26 + 0.11 * max(max(map(len, told)) - 1, 0)  # inches above a panel
+    head = 0.32 if alone else 0.26 + 0.11 * max(max(map(len, groups)) - 1, 0)  # inches above a panel
     below = 0.45 + ROW * len(legend)
     across = (WIDE - LEFT - RIGHT - GAP * (columns - 1)) / columns
     fits = rows * (across * high / wide + head + TICKS) - TICKS + TITLE + below
     height = min(max(fits, 4.0), 24.0)
     deep = (height - TITLE - below - rows * head - (rows - 1) * TICKS) / rows
     canvas = Canvas(WIDE, height, dots, vector)
-    for number, (one, lines) in enumerate(zip(scenes, told, strict=True)):
+    for number, (scene, lines) in enumerate(zip(scenes, groups, strict=True)):
         x = LEFT + (number % columns) * (across + GAP)
         y = height - TITLE - (number // columns) * (head + deep + TICKS) - head
         cell = x * canvas.inch, (y - deep) * canvas.inch, (x + across) * canvas.inch, y * canvas.inch
-        _scene(Panel(canvas, cell, shown, down=rules.space.up == "-y"), one, lines, rules, recording, alone=alone)
+        _scene(Panel(canvas, cell, shown, down=rules.space.up == "-y"), scene, lines, rules, recording, alone=alone)
     title = f" · {recording.title}" * bool(recording.title) + f" · {title}"
     first, last = scenes[0].frame, scenes[-1].frame
     frames = f"frame {first}" if alone else f"frames {first} to {last}"
@@ -119,7 +119,9 @@ def drawn(
     return canvas
 
 
-def _scene(panel: Panel, scene: Scene, told: Sequence[str], rules: Rules, recording: Recording, *, alone: bool) -> None:
+def _scene(
+    panel: Panel, scene: Scene, names: Sequence[str], rules: Rules, recording: Recording, *, alone: bool
+) -> None:
     """One panel: what is further behind is drawn first."""
     canvas, shown = panel.canvas, panel.shown
     x0, _, x1, y1 = panel.bounds
@@ -127,8 +129,8 @@ def _scene(panel: Panel, scene: Scene, told: Sequence[str], rules: Rules, record
     seconds = (scene.frame - recording.first) / float(recording.rate)
     above = y1 + 6 * canvas.dot
     canvas.text(f"{scene.frame}  ({seconds:.3f} s)", (x0, above), 10, INK, along="bottom")
-    text, size = ("   " if alone else "\n").join(told), 9 if alone else 6.5
-    if told:
+    text, size = ("   " if alone else "\n").join(names), 9 if alone else 6.5
+    if names:
         canvas.text(text, (x1, above), size, INK, across="right", along="bottom")
     canvas.clip = panel.bounds
     if rules.space.bounds:
@@ -168,9 +170,9 @@ def _scene(panel: Panel, scene: Scene, told: Sequence[str], rules: Rules, record
     _contacts(labels, scene, alone=alone)
     _claims(labels, scene, alone=alone)
     for shot in (shot for shot in scene.shots if shot.expected):
-        told = "it is not shown" if shot.shown is None else f"{shot.shown[0]} appears {shot.shown[1]:.1f} units off"
+        names = "it is not shown" if shot.shown is None else f"{shot.shown[0]} appears {shot.shown[1]:.1f} units off"
         away = "" if shot.pivot is None else f", {math.dist(shot.pivot, (shot.x, shot.y)):.1f} from its pivot"
-        text = f"expected: {shot.emitter or 'left behind'}{away}; {told}" if alone else "expected"
+        text = f"expected: {shot.emitter or 'left behind'}{away}; {names}" if alone else "expected"
         labels.put(text, (shot.x, shot.y), (24, 26), 8 if alone else 6.5, MUZZLE, boxed=True)
     for actor in actors:
         labels.keep_free((actor.x, actor.y), 5)
@@ -268,7 +270,7 @@ def _claims(labels: Labels, scene: Scene, *, alone: bool) -> None:
     """What the game claims in the frame, and what it does not, as flags above whom it is about."""
     up = -1 if labels.panel.down else 1
     odd = [(event.detail, event.attacker, event.target or event.id) for event in scene.adopted]
-    told: list[tuple[str | None, str]] = []
+    pairs: list[tuple[str | None, str]] = []
     landed = Counter((event.attacker, event.target) for event in scene.contacts if event.outcome == "landed")
     claims = [claim for claim in scene.claims if claim.frame == scene.frame]
     alike = Counter((claim.event, claim.attacker, claim.target or claim.id) for claim in claims)
@@ -282,13 +284,13 @@ def _claims(labels: Labels, scene: Scene, *, alone: bool) -> None:
         elif claim.event == "hit" and alike["hit", claim.attacker, name] > max(landed[claim.attacker, name], 1):
             denied = True
             alike["hit", claim.attacker, name] -= 1
-        told.append((name, f"■ game claims {claim.event}{by}" + (", the rules do not" if denied else "")))
+        pairs.append((name, f"■ game claims {claim.event}{by}" + (", the rules do not" if denied else "")))
     for claim in scene.claims:
         if claim.frame != scene.frame:
             by = f" by {claim.attacker}" if claim.attacker and claim.target else ""
-            told.append((claim.target or claim.attacker, f"■ game claims hit{by} in {claim.frame}"))
-    told += [(name, f"□ game claims no hit by {by}") for detail, by, name in odd if detail == "no hit"]
-    for name, text in told:
+            pairs.append((claim.target or claim.attacker, f"■ game claims hit{by} in {claim.frame}"))
+    pairs += [(name, f"□ game claims no hit by {by}") for detail, by, name in odd if detail == "no hit"]
+    for name, text in pairs:
         actor = next((actor for actor in scene.actors if actor.id == name), None)
         if actor is None:
             continue

@@ -40,14 +40,14 @@ class Labels:
         x0, y0, x1, y1 = self.panel.bounds
         if not (x0 <= x <= x1 and y0 <= y <= y1):
             return
-        wide, high = (one + 2 * pad for one in canvas.measure(text, size, bold=bold))
+        wide, high = (value + 2 * pad for value in canvas.measure(text, size, bold=bold))
         left = x + shift[0] * self.dot - (0 if boxed and shift[0] > 0 else wide if boxed else wide / 2)
         left = min(max(left, x0), max(x1 - wide, x0))  # a label at the edge does not leave its panel
         wanted, way = y + shift[1] * self.dot - high / 2, STEP * self.dot * (1 if shift[1] > 0 else -1)
         lows = [wanted + sign * way * step for step in range(1, FEW if spare else STEPS) for sign in (1, -1)]
         if over is not None:
             lows.insert(0, self.panel.dot(*over)[1] - shift[1] * self.dot - high / 2)
-        free = next((one for one in (wanted, *lows) if self._is_free(left, one, wide, high)), None)
+        free = next((value for value in (wanted, *lows) if self._is_free(left, value, wide, high)), None)
         if free is None and spare:
             return
         low = wanted if free is None else free

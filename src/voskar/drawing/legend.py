@@ -54,17 +54,17 @@ def samples(scenes: Sequence[Scene], shown: Bounds) -> list[Sample]:
     return found
 
 
-def rows_of(told: Sequence[Sample], wide: float) -> list[list[tuple[float, Sample]]]:
+def rows_of(entries: Sequence[Sample], wide: float) -> list[list[tuple[float, Sample]]]:
     """The samples in rows of so many inches, each with where it begins. How long a label is, is known well enough: how
     large a page is that could measure it depends on the rows."""
     rows: list[list[tuple[float, Sample]]] = [[]]
     at = 0.0
-    for one in told:
-        needed = SAMPLE + APART + LETTER * len(one.label)
+    for sample in entries:
+        needed = SAMPLE + APART + LETTER * len(sample.label)
         if at + needed > wide and rows[-1]:
             rows.append([])
             at = 0.0
-        rows[-1].append((at, one))
+        rows[-1].append((at, sample))
         at += needed
     return rows
 
@@ -74,17 +74,17 @@ def draw_legend(canvas: Canvas, rows: Sequence[Sequence[tuple[float, Sample]]], 
     wide = SAMPLE * canvas.inch
     for number, row in enumerate(reversed(rows)):
         y = (0.16 + ROW * number) * canvas.inch
-        for at, one in row:
+        for at, sample in row:
             x = (left + at) * canvas.inch
-            if one.area is not None:
+            if sample.area is not None:
                 ring = [(x, y - 4), (x + wide, y - 4), (x + wide, y + 4), (x, y + 4)]
-                look = one.area
+                look = sample.area
                 canvas.area(ring, fill=look.fill, line=look.line, width=1.0, dashes=look.dashes, hatch=look.hatch)
-            if one.line is not None:
-                canvas.lines([[(x, y), (x + wide, y)]], one.colour, *one.line)
-            if one.sign:
-                canvas.mark((x + wide / 2, y), one.sign, one.size, one.colour, one.fill, MARKED)
-            canvas.text(one.label, (x + wide + 6 * canvas.dot, y), SIZE, INK)
+            if sample.line is not None:
+                canvas.lines([[(x, y), (x + wide, y)]], sample.colour, *sample.line)
+            if sample.sign:
+                canvas.mark((x + wide / 2, y), sample.sign, sample.size, sample.colour, sample.fill, MARKED)
+            canvas.text(sample.label, (x + wide + 6 * canvas.dot, y), SIZE, INK)
 
 
 def _bounds(ring: Floats) -> Bounds:

@@ -66,5 +66,5 @@ def name_alike() -> None:
 def save(figure: Figure, path: Path, ending: str) -> None:
     """Writes a picture: "png" or "svg"."""
     name_alike()
-    more = {"metadata": VECTOR} if ending == "svg" else {"pil_kwargs": PICTURE}
-    figure.savefig(path, format=ending, **more)
+    fields = {"metadata": VECTOR} if ending == "svg" else {"pil_kwargs": PICTURE}
+    figure.savefig(path, format=ending, **fields)

@@ -103,13 +103,13 @@ def _in_lane(lane: str, course: Course, strip: Strip) -> bool:
         "dealt": course.dealt, "ignored": course.ignored, "i-frames": course.immune, "stun": course.stunned,
         "hitstop": course.frozen,
     }  # fmt: skip
-    return any(_reach(one)[1] >= strip.first and _reach(one)[0] <= strip.last for one in found[lane])
+    return any(_reach(entry)[1] >= strip.first and _reach(entry)[0] <= strip.last for entry in found[lane])
 
 
-def _reach(one: Event | Span) -> tuple[int, int]:
-    if isinstance(one, Span):
-        return one.first, one.last
-    return one.frame, one.frame if one.until is None else one.until
+def _reach(entry: Event | Span) -> tuple[int, int]:
+    if isinstance(entry, Span):
+        return entry.first, entry.last
+    return entry.frame, entry.frame if entry.until is None else entry.until
 
 
 def _axes(ax: Axes, strip: Strip, rate: float, *, begins: bool, ends: bool, first: bool, last: bool) -> None:
@@ -151,9 +151,9 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     ax.set_yticklabels(["0", f"{full:g}"] if full is not None else [], fontsize=8)
     ax.tick_params(axis="y", colors=FAINT, length=2)
 
-    def spans(some: Sequence[Span]) -> list[tuple[int, int]]:
+    def spans(entries: Sequence[Span]) -> list[tuple[int, int]]:
         """(start, length) of those that are seen, a frame being as wide as 1."""
-        cut = [(max(one.first, strip.first), min(one.last, strip.last)) for one in some]
+        cut = [(max(span.first, strip.first), min(span.last, strip.last)) for span in entries]
         return [(first - origin, last - first + 1) for first, last in cut if last >= first]
 
     ax.broken_barh(spans(course.present), (-0.02, 0.02), color=FAINT, linewidth=0)
@@ -164,14 +164,14 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     ax.broken_barh(spans(course.down), (0, 1), facecolor=DOWN, alpha=0.45, linewidth=0, zorder=2)
     ax.broken_barh(spans(course.waiting), (0.9, 0.1), facecolor=HELD, linewidth=0, zorder=3)
     awake = _without(course.immune, course.down)  # nobody asks for the i-frames of one that is down
-    for lane, some, colour, hatch in (
+    for lane, items, colour, hatch in (
         ("i-frames", awake, SHIELD, ""),
         ("stun", course.stunned, STUN, "xxxx"),
         ("hitstop", course.frozen, FREEZE, "||||"),
     ):
         if lane in lanes:
             low, high = LANES[lane]
-            ax.broken_barh(spans(some), (low, high - low), facecolor=colour, edgecolor=PAPER, hatch=hatch, linewidth=0)
+            ax.broken_barh(spans(items), (low, high - low), facecolor=colour, edgecolor=PAPER, hatch=hatch, linewidth=0)
     _marks(ax, strip, course)
     for lane in lanes:
         if _in_lane(lane, course, strip):
@@ -199,8 +199,8 @@ def _without(spans: Sequence[Span], others: Sequence[Span]) -> list[Span]:
     """What others leave of some spans; neither overlap among themselves."""
     found = list(spans)
     for other in others:
-        pieces = [(Span(one.first, min(one.last, other.first - 1)), Span(max(one.first, other.last + 1), one.last))
-                  for one in found]  # fmt: skip
+        pieces = [(Span(span.first, min(span.last, other.first - 1)), Span(max(span.first, other.last + 1), span.last))
+                  for span in found]  # fmt: skip
         found = [piece for pair in pieces for piece in pair if piece.first <= piece.last]
     return found
 
@@ -294,9 +294,9 @@ def _legend(rows: Sequence[tuple[Strip, Course]], lanes: Sequence[str]) -> list[
     courses = [course for _, course in rows]
     handles: list[Any] = [Patch(facecolor=HEALTH, edgecolor=HEALTH_LINE, label="health")]
 
-    def sign(marker: str, label: str, **more: Any) -> None:
+    def sign(marker: str, label: str, **fields: Any) -> None:
         handles.append(
-            Line2D([], [], marker=marker, linestyle="none", **{"color": INK, "markersize": 7, **more}, label=label)
+            Line2D([], [], marker=marker, linestyle="none", **{"color": INK, "markersize": 7, **fields}, label=label)
         )
 
     damages = [event.damage or 0.0 for course in courses for event in course.taken]

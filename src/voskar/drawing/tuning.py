@@ -64,7 +64,7 @@ def _curves(rows: Sequence[Axes], axis: Keyed, scores: Mapping[Point, VariantSco
     at = range(len(values))
     rest = list(rows)
     if claims:
-        ax, wrong = rest.pop(0), [one.wrong for one in line]
+        ax, wrong = rest.pop(0), [score.wrong for score in line]
         _dress(ax, "disagreements")
         ax.plot(at, wrong, color=WRONG, marker="o", markersize=5, linewidth=1.6)
         best = [place for place in at if wrong[place] == min(wrong)]
@@ -78,17 +78,17 @@ def _curves(rows: Sequence[Axes], axis: Keyed, scores: Mapping[Point, VariantSco
         _whole(ax)
     ax = rest.pop(0)
     _dress(ax, "hits and deaths")
-    ax.plot(at, [one.hits for one in line], color=HITS, marker="s", markersize=5, linewidth=1.6, label="hits")
-    deaths = [one.deaths for one in line]
+    ax.plot(at, [score.hits for score in line], color=HITS, marker="s", markersize=5, linewidth=1.6, label="hits")
+    deaths = [score.deaths for score in line]
     ax.plot(at, deaths, color=DEATHS, marker="x", markersize=6, linewidth=1.2, linestyle=(0, (4, 2)), label="deaths")
-    ax.set_ylim(0, max(one.hits for one in line) * 1.15 + 1)
+    ax.set_ylim(0, max(score.hits for score in line) * 1.15 + 1)
     _whole(ax)
     ax.legend(frameon=False, labelcolor=INK, loc="center right", ncols=2)
     for ax in rest:
         _dress(ax, "frames to down (median)")
-        lived = [float("nan") if one.time_to_down is None else one.time_to_down for one in line]
+        lived = [float("nan") if score.time_to_down is None else score.time_to_down for score in line]
         ax.plot(at, lived, color=LIVED, marker="^", markersize=5, linewidth=1.6)
-        ax.set_ylim(0, max(one.time_to_down or 0 for one in line) * 1.15 + 1)
+        ax.set_ylim(0, max(score.time_to_down or 0 for score in line) * 1.15 + 1)
     step = -(-len(values) // 24)
     ax = rows[-1]
     ax.set_xticks(list(at)[::step], list(values)[::step])
@@ -100,9 +100,9 @@ def _maps(cells: Sequence[Axes], axes: Sequence[Keyed], scores: Mapping[Point, V
     from matplotlib.colors import LinearSegmentedColormap
 
     (first, across), (second, up) = axes
-    deaths = {point: one.deaths for point, one in scores.items()}
-    left = {point: one.wrong for point, one in scores.items()} if claims else deaths
-    hits = {point: one.hits for point, one in scores.items()}
+    deaths = {point: score.deaths for point, score in scores.items()}
+    left = {point: score.wrong for point, score in scores.items()} if claims else deaths
+    hits = {point: score.hits for point, score in scores.items()}
     for ax, name, cell, full in (
         (cells[0], "disagreements" if claims else "deaths", left, "#e8a15c"),
         (cells[1], "hits", hits, "#8fb8d6"),

@@ -19,7 +19,7 @@ class _Appeared(NamedTuple):
     group: tuple[str, str]
 
 
-def aligned(one: Recording, other: Recording, near: int) -> Recording:
+def aligned(recording: Recording, other: Recording, near: int) -> Recording:
     """The other recording, with the ids of the first one.
 
     An actor without an owner is the one of the same id and kind, else the next one of its kind by first appearance. A
@@ -28,11 +28,11 @@ def aligned(one: Recording, other: Recording, near: int) -> Recording:
     """
     pairs: dict[str, str] = {}
     for owned in (False, True):  # owners first: a shot's owner has its id by then
-        before, after = list(_appeared(one, {}, owned=owned)), list(_appeared(other, pairs, owned=owned))
+        before, after = list(_appeared(recording, {}, owned=owned)), list(_appeared(other, pairs, owned=owned))
         if owned:
             for window, key in ((Window(), _same), (Window(near, near), _group)):
                 found, before, after = pair_up(before, after, window, key, key)
-                pairs |= {told.id: name.id for name, told in found}
+                pairs |= {shot.id: former.id for former, shot in found}
         for key in (_same, _group):
             waiting: dict[Hashable, list[str]] = {}
             for actor in sorted(before, reverse=True):
@@ -41,17 +41,17 @@ def aligned(one: Recording, other: Recording, near: int) -> Recording:
             before = [actor for actor in before if actor.id in waiting[key(actor)]]
             after = [actor for actor in after if actor.id not in pairs]
     for name in other.numbers:
-        if name not in pairs and name in one.numbers:
+        if name not in pairs and name in recording.numbers:
             pairs[name] = f"{name} (other)"  # another actor, who must not be taken for that one
-    return renamed(other, {told: name for told, name in pairs.items() if told != name})
+    return renamed(other, {text: name for text, name in pairs.items() if text != name})
 
 
-def _same(one: _Appeared) -> Hashable:
-    return one.id, one.group
+def _same(shot: _Appeared) -> Hashable:
+    return shot.id, shot.group
 
 
-def _group(one: _Appeared) -> Hashable:
-    return one.group
+def _group(shot: _Appeared) -> Hashable:
+    return shot.group
 
 
 def _appeared(recording: Recording, pairs: Mapping[str, str], *, owned: bool) -> Iterator[_Appeared]:
@@ -59,7 +59,7 @@ def _appeared(recording: Recording, pairs: Mapping[str, str], *, owned: bool) ->
         frames = recording.poses.frames_of(number)
         if (actor.owner is not None) == owned and len(frames):
             owner = pairs.get(actor.owner or "", actor.owner or "")
-            yield _Appeared(int(frames[0]), actor.id, (actor.told, owner))
+            yield _Appeared(int(frames[0]), actor.id, (actor.logged_kind, owner))
 
 
 def renamed(recording: Recording, names: Mapping[str, str]) -> Recording:
@@ -76,12 +76,16 @@ def renamed(recording: Recording, names: Mapping[str, str]) -> Recording:
     put = msgspec.structs.replace
     return replace(
         recording,
-        actors=tuple(put(one, id=names.get(one.id, one.id), owner=own(one.owner)) for one in recording.actors),
+        actors=tuple(
+            put(actor, id=names.get(actor.id, actor.id), owner=own(actor.owner)) for actor in recording.actors
+        ),
         claims=tuple(
-            put(one, attacker=own(one.attacker), target=own(one.target), id=own(one.id), owner=own(one.owner))
-            for one in recording.claims
+            put(claim, attacker=own(claim.attacker), target=own(claim.target), id=own(claim.id), owner=own(claim.owner))
+            for claim in recording.claims
         ),
         inputs=replace(recording.inputs, ids=all_of(recording.inputs.ids)),
         display=replace(recording.display, ids=all_of(recording.display.ids)),
-        owner_changes=tuple(one._replace(owner=names.get(one.owner, one.owner)) for one in recording.owner_changes),
+        owner_changes=tuple(
+            change._replace(owner=names.get(change.owner, change.owner)) for change in recording.owner_changes
+        ),
     )

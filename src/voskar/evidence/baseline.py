@@ -87,7 +87,7 @@ def compare(
     """
     near = round(before.rate / 2) if near is None else near
     sides = _Contacts(before), _Contacts(after)
-    old, new = ([event for event in one.events if _counts(event)] for one in (before, after))
+    old, new = ([event for event in entry.events if _counts(event)] for entry in (before, after))
     groups: dict[str, str] = {}
     if recordings is not None:
         for events, ledger, recording in ((old, before, recordings.old), (new, after, recordings.new)):
@@ -107,18 +107,18 @@ def compare(
         sort = SORTS[event.event]
         found.append((Difference(change, event.frame, _what(event), old, new, shift, sort=sort, who=who), event))
 
-    for one, other in [*same, *moved]:
-        shift = other.frame - one.frame
+    for logged, other in [*same, *moved]:
+        shift = other.frame - logged.frame
         if shift:
             text = f"{abs(shift)} {'frame' if abs(shift) == 1 else 'frames'} {'later' if shift > 0 else 'earlier'}"
-            add("moved", one, str(one.frame), f"{other.frame}, {text}", shift)
-        told = _value(one), _value(other)
-        if told[0] != told[1]:
-            add("changed", one, *told)
-    for one in lost:
-        add("lost", one, _value(one), sides[1].instead(one))
-    for one in gained:
-        add("gained", one, sides[0].instead(one), _value(one))
+            add("moved", logged, str(logged.frame), f"{other.frame}, {text}", shift)
+        texts = _value(logged), _value(other)
+        if texts[0] != texts[1]:
+            add("changed", logged, *texts)
+    for logged in lost:
+        add("lost", logged, _value(logged), sides[1].instead(logged))
+    for logged in gained:
+        add("gained", logged, sides[0].instead(logged), _value(logged))
     for log in recordings.apart if recordings is not None else ():
         who = (log.claim.attacker or "" if log.claim is not None else ""), log.id
         found.append((Difference("changed", log.frame, log.what, log.old, log.new, sort=log.sort, who=who), log))
@@ -148,7 +148,7 @@ def _shots(ledger: Ledger, recording: Recording) -> Iterator[SpawnEvent]:
         for rows, _ in stretches:
             row = int(rows[0])
             place = float(poses.x[row]), float(poses.y[row]), float(poses.angle[row])
-            yield SpawnEvent(int(poses.frame[row]), actor.id, actor.told, *place, actor.owner)
+            yield SpawnEvent(int(poses.frame[row]), actor.id, actor.logged_kind, *place, actor.owner)
 
 
 def _counts(event: Event) -> bool:
@@ -199,7 +199,7 @@ class _Contacts:
         if event.event != "contact":
             return f"no {event.event}"
         found: Sequence[Event] = self.of.get((event.attacker, event.target, event.attack), ())
-        here = [one for one in found if one.frame <= event.frame <= (one.until or one.frame)]
+        here = [entry for entry in found if entry.frame <= event.frame <= (entry.until or entry.frame)]
         return (here[0].outcome or "") if here else "no contact"
 
 

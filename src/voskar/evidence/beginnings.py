@@ -20,10 +20,10 @@ def beginnings(held: Held) -> Iterator[Finding]:
         for kind, rule in starts.items():
             own = [row for row in shown if recording.actors[poses.actor[row]].kind == kind]
             if rule.count is not None and len(own) != rule.count:
-                told = f"{len(own)} {kind} in the first frame of the run, {frame}"
-                yield of_actor("start", frame, "", told, f"{rule.count} of them")
+                text = f"{len(own)} {kind} in the first frame of the run, {frame}"
+                yield of_actor("start", frame, "", text, f"{rule.count} of them")
             for row in own if rule.at is not None else ():
                 name, place = recording.actors[poses.actor[row]].id, (float(poses.x[row]), float(poses.y[row]))
                 if rule.at is not None and math.dist(place, rule.at) > held.tolerance_of(name):
-                    told = f"begins the run in {frame} at ({place[0]:g}, {place[1]:g})"
-                    yield of_actor("start", frame, name, told, f"begins at ({rule.at[0]:g}, {rule.at[1]:g})")
+                    text = f"begins the run in {frame} at ({place[0]:g}, {place[1]:g})"
+                    yield of_actor("start", frame, name, text, f"begins at ({rule.at[0]:g}, {rule.at[1]:g})")

@@ -106,11 +106,11 @@ class Beside:
         if self.parted:
             frame, goal = self.parted[0]
             x, y = self.place(frame - self.flight.first)
-            told = f"leaves its path in {frame}: at ({x:.1f}, {y:.1f}), {math.dist((x, y), goal):.1f} units off"
+            text = f"leaves its path in {frame}: at ({x:.1f}, {y:.1f}), {math.dist((x, y), goal):.1f} units off"
             if len(self.parted) > 1:
-                told += f"; again in {self.parted[1][0]}" + (", …" if len(self.parted) > 2 else "")
+                text += f"; again in {self.parted[1][0]}" + (", …" if len(self.parted) > 2 else "")
             rule = f"at ({goal[0]:.1f}, {goal[1]:.1f}), from its first pose in {self.flight.first} on"
-            yield of_actor("path", frame, self.flight.name, told, rule)
+            yield of_actor("path", frame, self.flight.name, text, rule)
         if not ended and not self.sure:
             self.known = False
 
@@ -212,14 +212,14 @@ class Beside:
     def _follow(self, at: int) -> Generator[Finding, None, bool]:
         """From place to place; True if the shadow is gone before the last."""
         look, flight, shadow, count = self.look, self.flight, self.shadow, len(self.flight.rows)
-        orders = [one for one in look.orders.get(flight.name, ()) if flight.first <= one.frame < flight.last]
+        orders = [order for order in look.orders.get(flight.name, ()) if flight.first <= order.frame < flight.last]
         while at < count:
             while orders and orders[0].frame < shadow.frame:
                 del orders[0]
             while orders and orders[0].frame == shadow.frame:
                 shadow.obey(orders.pop(0))
                 self.more = self.lag + self.grain
-            stop = min([one.frame - flight.first + 1 for one in orders[:1]], default=count)
+            stop = min([order.frame - flight.first + 1 for order in orders[:1]], default=count)
             slack = self.tolerance + self.more * (at - self.base)
             at = shadow.follow(self.x[:stop], self.y[:stop], at, slack, self.more)
             if not self.sure and at - self.base > SURE:
@@ -287,15 +287,15 @@ class Beside:
             out = np.flatnonzero(far > tolerance)
             if len(out) > within:
                 frame = flight.first + at + int(out[0])
-                told = f"is {float(far[out].max()):.1f} units outside the bounds, first in {frame}"
-                yield of_actor("outside", frame, flight.name, told, f'at_edge = "{motion.at_edge}"')
+                text = f"is {float(far[out].max()):.1f} units outside the bounds, first in {frame}"
+                yield of_actor("outside", frame, flight.name, text, f'at_edge = "{motion.at_edge}"')
             elif len(far) > within and not self.parted:
-                told = f"goes on behind an edge, at ({x[0]:.1f}, {y[0]:.1f})"
+                text = f"goes on behind an edge, at ({x[0]:.1f}, {y[0]:.1f})"
                 rule = f'gone by {shadow.frame}: at_edge = "{motion.at_edge}"'
-                yield of_actor("path", shadow.frame, flight.name, told, rule)
+                yield of_actor("path", shadow.frame, flight.name, text, rule)
         elif math.dist(self.place(at), shadow.place) > slack + self._turning():
             self.parted.append((flight.first + at, shadow.place))
         elif len(x) - 1 > within and not self.parted:
-            told = f"goes on behind a solid, at ({x[1]:.1f}, {y[1]:.1f}) in {shadow.frame + 1}"
+            text = f"goes on behind a solid, at ({x[1]:.1f}, {y[1]:.1f}) in {shadow.frame + 1}"
             rule = f'gone behind {shadow.frame}: on_solid = "{motion.on_solid}"'
-            yield of_actor("path", shadow.frame + 1, flight.name, told, rule)
+            yield of_actor("path", shadow.frame + 1, flight.name, text, rule)

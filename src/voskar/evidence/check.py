@@ -108,11 +108,13 @@ def check(
     landed, events, spawned, reacted = hits(held), event_claims(held), emissions(held), reactions(held)
     reasons = Reasons(held, unfired=spawned.unfired if explains else ())
     found = [*landed.findings, *events.findings, *reacted.findings, *spawned.odd]
-    found += [reasons.of_spawn(one) if explains else one.finding("") for one in spawned.unfired]
+    found += [reasons.of_spawn(spawn) if explains else spawn.finding("") for spawn in spawned.unfired]
     moved = motions(held, spawned.sources)
-    found += [*moved.findings, *jumps(held, moved.compared), *(one for row in ROWS for one in row(held))]
+    found += [*moved.findings, *jumps(held, moved.compared), *(finding for row in ROWS for finding in row(held))]
     if recording.lost:  # frames that nobody has seen disagree with nothing
-        found = [one for one in found if not any(first <= one.frame <= last for first, last in recording.lost)]
+        found = [
+            finding for finding in found if not any(first <= finding.frame <= last for first, last in recording.lost)
+        ]
     found = _sorted(found)
     verdict = Verdict(
         landed.claims,
@@ -147,7 +149,7 @@ def roots_of_hits(
     orders = seen.stepper.world.orders
     held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, None, orders)
     landed, events = hits(held), event_claims(held)
-    found = [*landed.findings, *events.findings, *(one for row in STATE_ROWS for one in row(held))]
+    found = [*landed.findings, *events.findings, *(finding for row in STATE_ROWS for finding in row(held))]
     return [root for root, _ in folded(_sorted(found), held, {*landed.matched, *events.matched})]
 
 

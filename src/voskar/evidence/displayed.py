@@ -51,10 +51,10 @@ def displayed(held: Held) -> Iterator[Finding]:
             found += _numbers(held, course, name, rows)
             clocks = rows[log.clock[rows] >= 0]
             found += _clocks(held, course, name, clocks) if len(clocks) else ()
-    for one in sorted(found, key=lambda one: (one.first, one.row)):
-        if one.last - one.first + 1 > held.within("display"):
-            told = f"shows {one.field} {one.shown} {span_words(one.first, one.last, held.recording.last)}"
-            yield of_actor("display", one.first, one.name, told, f"{one.field} {one.right}")
+    for wrong in sorted(found, key=lambda entry: (entry.first, entry.row)):
+        if wrong.last - wrong.first + 1 > held.within("display"):
+            text = f"shows {wrong.field} {wrong.shown} {span_words(wrong.first, wrong.last, held.recording.last)}"
+            yield of_actor("display", wrong.first, wrong.name, text, f"{wrong.field} {wrong.right}")
 
 
 def _numbers(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_Wrong]:
@@ -78,14 +78,14 @@ def _numbers(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_W
         total = dict(rules.score).get(side or name, 0.0)
         values = dict(zip(NUMBERS, shown[:, start].tolist(), strict=True))
         for field, value, right, fits in _values(values, rules, total):
-            one = running.pop(field, None) if fits else running.get(field)
+            wrong = running.pop(field, None) if fits else running.get(field)
             if fits:
                 continue
             off: float | str = value - float(right) if field in EXACT else f"{value} {right}"
-            if one is None or one.off != off:
-                running[field] = one = _Wrong(int(rows[start]), name, field, frame, last, number(value), right, off)
-                yield one
-            one.last = last
+            if wrong is None or wrong.off != off:
+                running[field] = wrong = _Wrong(int(rows[start]), name, field, frame, last, number(value), right, off)
+                yield wrong
+            wrong.last = last
 
 
 def _values(shown: dict[str, float], rules: HudFrame, total: float) -> Iterator[tuple[str, float, str, bool]]:

@@ -36,20 +36,20 @@ class Unfired:
         """When it appears."""
         return self.shown.frame
 
-    def finding(self, told: str) -> Finding:
-        """The disagreement; `told` is what those emitters say."""
-        one, kind = self.shown, self.shown.actor.told
-        reason = told or f"nothing that spawns {kind} belongs to it"
-        game = f"{one.actor.id} appears at ({one.x:.1f}, {one.y:.1f})"
+    def finding(self, text: str) -> Finding:
+        """The disagreement; `text` is what those emitters say."""
+        shown, kind = self.shown, self.shown.actor.logged_kind
+        reason = text or f"nothing that spawns {kind} belongs to it"
+        game = f"{shown.actor.id} appears at ({shown.x:.1f}, {shown.y:.1f})"
         gun = f"{self.guns[0][0]}/{self.guns[0][1].name}" if len(self.guns) == 1 else ""
-        owner = one.actor.owner or ""
+        owner = shown.actor.owner or ""
         rules = f"no emitter fires: {reason}"
-        return Finding("spawn-unexpected", one.frame, owner, one.actor.id, game=game, rules=rules, emitter=gun)
+        return Finding("spawn-unexpected", shown.frame, owner, shown.actor.id, game=game, rules=rules, emitter=gun)
 
 
 @dataclass(frozen=True)
 class Spawned:
-    """How many spawns were foretold, how many agreed, and what did not."""
+    """How many spawns were predicted, how many agreed, and what did not."""
 
     expected: int
     agreed: int
@@ -62,7 +62,7 @@ class Spawned:
 
 
 def emissions(held: Held) -> Spawned:
-    """Matches foretold spawns with first appearances of the same kind, and owner where the recording tells it.
+    """Matches predicted spawns with first appearances of the same kind, and owner where the recording tells it.
 
     All of a kind are matched at once, no more than `near` frames apart; outside the window they
     disagree. Places are compared where both fall in one frame. What is there in the first frame, or after a mark, needs
@@ -87,7 +87,7 @@ def emissions(held: Held) -> Spawned:
             found = _missing(event)
         agreed += [id(event)] if found is None else []
         odd += [] if found is None else [found]
-    spare = [one for index, one in enumerate(shown) if index not in used and not one.given]
+    spare = [appearance for index, appearance in enumerate(shown) if index not in used and not appearance.given]
     reflected = {(event.detail, event.frame + 1) for event in ledger.of("reflect")}
     spare = [claim for claim in spare if (claim.actor.id, claim.frame) not in reflected]
     spare = [claim for claim in spare if held.recording.logs("spawn", claim.actor.id)]
@@ -109,32 +109,32 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
     kinds: dict[str, tuple[list[_Numbered], list[_Numbered]]] = {}
     for at, event in enumerate(expected):
         kinds.setdefault(event.kind, ([], []))[0].append(_Numbered(event.frame, at))
-    for at, one in enumerate(shown):
-        if one.actor.told in kinds:
-            kinds[one.actor.told][1].append(_Numbered(one.frame, at))
+    for at, appearance in enumerate(shown):
+        if appearance.actor.logged_kind in kinds:
+            kinds[appearance.actor.logged_kind][1].append(_Numbered(appearance.frame, at))
 
-    def may_be(foretold: _Numbered, seen: _Numbered) -> bool:
-        event, one = expected[foretold.at], shown[seen.at]
-        return one.actor.owner in (None, event.owner) and (not one.given or window.holds(one.frame, event.frame))
+    def may_be(predicted: _Numbered, seen: _Numbered) -> bool:
+        event, entry = expected[predicted.at], shown[seen.at]
+        return entry.actor.owner in (None, event.owner) and (not entry.given or window.holds(entry.frame, event.frame))
 
-    def cost(foretold: _Numbered, seen: _Numbered) -> tuple[int, ...] | None:
-        if not may_be(foretold, seen):
+    def cost(predicted: _Numbered, seen: _Numbered) -> tuple[int, ...] | None:
+        if not may_be(predicted, seen):
             return None
-        event, one = expected[foretold.at], shown[seen.at]
-        turned = round(starts.turned(event, one))
-        apart = min(round(starts.apart(event, one)), 1000)
-        return abs(one.frame - event.frame), one.given, turned, apart  # one that needs a cause comes first
+        event, entry = expected[predicted.at], shown[seen.at]
+        turned = round(starts.turned(event, entry))
+        apart = min(round(starts.apart(event, entry)), 1000)
+        return abs(entry.frame - event.frame), entry.given, turned, apart  # one that needs a cause comes first
 
     of: dict[int, int] = {}
     for mine, theirs in kinds.values():
-        untold = {seen.frame for seen in theirs if shown[seen.at].actor.owner is None}
+        unlogged = {seen.frame for seen in theirs if shown[seen.at].actor.owner is None}
         groups: dict[tuple[int, str | None], tuple[list[_Numbered], list[_Numbered]]] = {}
 
-        def group(one: _Numbered, owner: str | None, untold: set[int] = untold) -> tuple[int, str | None]:
-            return one.frame, None if one.frame in untold else owner
+        def group(shot: _Numbered, owner: str | None, unlogged: set[int] = unlogged) -> tuple[int, str | None]:
+            return shot.frame, None if shot.frame in unlogged else owner
 
-        for foretold in mine:
-            groups.setdefault(group(foretold, expected[foretold.at].owner), ([], []))[0].append(foretold)
+        for predicted in mine:
+            groups.setdefault(group(predicted, expected[predicted.at].owner), ([], []))[0].append(predicted)
         for seen in theirs:
             key = group(seen, shown[seen.at].actor.owner)
             if key in groups:
@@ -145,12 +145,15 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
             else:
                 if all(shown[seen.at].tells for seen in poses):  # those that are alike otherwise go by their speed
                     poses.sort(key=lambda seen: round(shown[seen.at].speed, 3))
-                    events.sort(key=lambda foretold: round(math.hypot(*starts.of(expected[foretold.at]).velocity), 3))
+                    events.sort(key=lambda predicted: round(math.hypot(*starts.of(expected[predicted.at]).velocity), 3))
                 pairs = assigned(events, poses, Window(), cost)
-            of |= {event.at: one.at for event, one in pairs}
+            of |= {event.at: shot.at for event, shot in pairs}
         taken = set(of.values())
-        left = [one for one in mine if one.at not in of], [one for one in theirs if one.at not in taken]
-        of |= {event.at: one.at for event, one in assigned(*left, Window(held.near, held.near), cost)}
+        left = (
+            [column for column in mine if column.at not in of],
+            [column for column in theirs if column.at not in taken],
+        )
+        of |= {event.at: shot.at for event, shot in assigned(*left, Window(held.near, held.near), cost)}
     return of
 
 
@@ -166,21 +169,23 @@ def spawned_kinds(rules: Rules) -> set[str]:
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
     """Where recorded actors of those kinds appear, also when they do so again."""
     kinds, poses, found = spawned_kinds(rules), recording.poses, []
-    rows, given = recording.appearances([number for number, one in enumerate(recording.actors) if one.told in kinds])
+    rows, mask = recording.appearances(
+        [number for number, actor in enumerate(recording.actors) if actor.logged_kind in kinds]
+    )
     then = poses.following[rows]
-    there, told = (then >= 0) & ~poses.cut[then], ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))
+    there, chosen = (then >= 0) & ~poses.cut[then], ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))
     ways = [
-        np.where(told, velocity[rows], np.where(there, place[then] - place[rows], 0.0)).tolist()
+        np.where(chosen, velocity[rows], np.where(there, place[then] - place[rows], 0.0)).tolist()
         for velocity, place in ((poses.vx, poses.x), (poses.vy, poses.y))
     ]
     columns = (column[rows].tolist() for column in (poses.actor, poses.frame, poses.x, poses.y, poses.angle))
     for row, known, tells, number, frame, x, y, angle, *way in zip(
-        rows.tolist(), given.tolist(), told.tolist(), *columns, *ways, strict=True
+        rows.tolist(), mask.tolist(), chosen.tolist(), *columns, *ways, strict=True
     ):
         moves = angle_of(*way) if any(way) else None
         speed = math.hypot(*way) if tells else 0.0
         found.append(Appearance(recording.actors[number], row, frame, x, y, angle, moves, tells, speed, known))
-    return sorted(found, key=lambda one: (one.frame, one.actor.id))
+    return sorted(found, key=lambda appearance: (appearance.frame, appearance.actor.id))
 
 
 NEAR = 30
@@ -190,7 +195,9 @@ NEAR = 30
 def near_shots(rules: Rules, recording: Recording, frame: int) -> list[Appearance]:
     """Which actors that something spawns appear about a frame, the nearest first."""
     found = [appearance for appearance in appearances(rules, recording) if abs(appearance.frame - frame) <= NEAR]
-    return sorted(found, key=lambda one: (abs(one.frame - frame), one.frame, one.actor.id))[:3]
+    return sorted(found, key=lambda appearance: (abs(appearance.frame - frame), appearance.frame, appearance.actor.id))[
+        :3
+    ]
 
 
 def _place(event: Event) -> tuple[float, float]:
@@ -212,7 +219,7 @@ def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: 
 
 
 def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts) -> Finding | None:
-    """The first thing that differs between a foretold spawn and what appeared. The direction is that of its motion
+    """The first thing that differs between a predicted spawn and what appeared. The direction is that of its motion
     if it moves, else that of its pose, where that tells any."""
     shift, who = event.frame - appearance.frame, appearance.actor.id
     if not held.windows.of("spawn").holds(appearance.frame, event.frame):
@@ -228,8 +235,8 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Star
     apart = _apart(held, event, appearance, starts)
     if shift == 0 and apart > held.tolerance_of(who):
         moved = held.births[event.frame, event.id].moves_at_once
-        told = f"({event.x:.1f}, {event.y:.1f}) and moves it at once" if moved else f"({event.x:.1f}, {event.y:.1f})"
-        rules = f"{_who(event)} spawns it at {told}, {apart:.1f} units off"
+        text = f"({event.x:.1f}, {event.y:.1f}) and moves it at once" if moved else f"({event.x:.1f}, {event.y:.1f})"
+        rules = f"{_who(event)} spawns it at {text}, {apart:.1f} units off"
         game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
         return _finding("spawn-place", appearance.frame, event, who, game, rules)
     if shift == 0 and event.emitter is not None and starts.turned(event, appearance) > DEGREES:
@@ -248,7 +255,7 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts
                 sides = [(hit.attacker, hit.hitbox), (hit.target, hit.hurtbox)]
                 for t in WAY:  # a game may sweep what the recording only shows where it ends up
                     known = [held.outside(name or "", box or "", hit.frame, t, place) for name, box in sides]
-                    away += [max(one for one in known if one is not None)] if None not in known else []
+                    away += [max(value for value in known if value is not None)] if None not in known else []
     return min(away)
 
 
@@ -263,6 +270,6 @@ def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfi
         (name, emitter)
         for name in owners
         for emitter in rules.kinds[kinds[name]].emitters
-        if emitter.fan.kind == appearance.actor.told
+        if emitter.fan.kind == appearance.actor.logged_kind
     ]
     return Unfired(appearance, tuple(guns))

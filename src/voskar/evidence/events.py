@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from operator import attrgetter
 from typing import NamedTuple
 
 from voskar.core.adopt import Window
@@ -55,23 +56,23 @@ def event_claims(held: Held) -> EventEvidence:
     names = [event for event in EVENTS if held.recording.asks_for(event)]
     events: list[Event | Shown] = [
         event
-        for event in sorted((event for name in names for event in held.of(name)), key=lambda name: name.frame)
+        for event in sorted((event for name in names for event in held.of(name)), key=attrgetter("frame"))
         if (event.id or event.event in ("over", "won")) and held.recording.logs(event.event, event.id)
     ]
     events += _poses(held, claims, events)
     taken = {} if held.resync is None else held.resync.plan
-    known = [(one, taken[number].rules) for number, one in enumerate(held.recording.claims) if number in taken]
-    known = [(one, event) for one, event in known if one in claims]
-    gone = {id(one) for one, _ in known}
+    known = [(entry, taken[number].rules) for number, entry in enumerate(held.recording.claims) if number in taken]
+    known = [(entry, event) for entry, event in known if entry in claims]
+    gone = {id(entry) for entry, _ in known}
     own = {(event.frame, event.event, event.id) for _, event in known if event is not None}
     left = [event for event in events if (event.frame, event.event, event.id) not in own]
     agreed: list[tuple[Claim, Event | Shown]] = []
     spare: list[Claim] = []
     for name in EVENTS:
         window = held.windows.of(name)
-        some = [claim for claim in claims if claim.event == name and id(claim) not in gone]
-        more, rest, left = pair_up(some, left, window, _key, _key)
-        agreed, spare = agreed + more, spare + rest
+        logged = [claim for claim in claims if claim.event == name and id(claim) not in gone]
+        pairs, rest, left = pair_up(logged, left, window, _key, _key)
+        agreed, spare = agreed + pairs, spare + rest
     late, window = [claim for claim in spare if claim.event == "removed"], held.windows.of("removed")
     again, _, left = pair_up(late, left, Window(window.before + 1, window.after + 1), _key, _key)
     for claim, event in again:  # gone in the frame behind its last pose
@@ -80,17 +81,17 @@ def event_claims(held: Held) -> EventEvidence:
             spare.remove(claim)
         else:
             left.append(event)
-    moved, denied, untold = pair_up(spare, left, Window(held.near, held.near), _key, _key)
-    moved += [(one, event) for one, event in known if event is not None]
-    denied += [one for one, event in known if event is None]
+    moved, denied, unlogged = pair_up(spare, left, Window(held.near, held.near), _key, _key)
+    moved += [(entry, event) for entry, event in known if event is not None]
+    denied += [entry for entry, event in known if event is None]
     other = [finding for claim, event in agreed for finding in _other(held, claim, event)]
     found = list(other)
     for claim, event in moved:
         shift = event.frame - claim.frame
-        told, rules = f"tells {claim.event} in {claim.frame}", _when(event, claim.frame)
-        found.append(Finding("event-moved", claim.frame, "", _who(claim) or "", claim, None, shift, told, rules))
+        text, rules = f"tells {claim.event} in {claim.frame}", _when(event, claim.frame)
+        found.append(Finding("event-moved", claim.frame, "", _who(claim) or "", claim, None, shift, text, rules))
     for claim in denied:
-        told = f"tells {claim.event} in {claim.frame}"
+        text = f"tells {claim.event} in {claim.frame}"
         found.append(
             Finding(
                 "event-denied",
@@ -98,19 +99,19 @@ def event_claims(held: Held) -> EventEvidence:
                 "",
                 _who(claim) or "",
                 claim,
-                game=told,
+                game=text,
                 rules=_instead(held, claim, events),
             )
         )
     driven = [claim for claim in claims if claim.id not in held.recording.numbers]
     asked = {(event.event, brood(event.id or "")) for event in driven}
     forced = {(event.frame, event.id) for event in held.of("adopted") if event.detail == "spawn"}
-    for event in untold:
+    for event in unlogged:
         if isinstance(event, Shown) or (event.event == "spawn" and (event.frame, event.id) in forced):
             continue
         if _is_asked(held, event, asked):
-            told, rules = f"claims no {event.event}", f"{event.event} in {event.frame}"
-            found.append(Finding("event-missing", event.frame, "", _who(event) or "", game=told, rules=rules))
+            text, rules = f"claims no {event.event}", f"{event.event} in {event.frame}"
+            found.append(Finding("event-missing", event.frame, "", _who(event) or "", game=text, rules=rules))
     wrong = {id(finding.claim) for finding in other}
     return EventEvidence(
         len(claims),
@@ -144,15 +145,15 @@ def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> b
     return recorded or (event.event, brood(event.id or "")) in asked
 
 
-def _key(one: Claim | Event | Shown) -> tuple[str, str | None]:
-    return one.event, _who(one)
+def _key(entry: Claim | Event | Shown) -> tuple[str, str | None]:
+    return entry.event, _who(entry)
 
 
-def _who(one: Claim | Event | Shown) -> str | None:
+def _who(entry: Claim | Event | Shown) -> str | None:
     """Whom it is about: of a clash both sides."""
-    if one.event != "clash":
-        return one.id
-    both = (one.attacker, one.target) if isinstance(one, Claim) else (one.id, getattr(one, "other", None))
+    if entry.event != "clash":
+        return entry.id
+    both = (entry.attacker, entry.target) if isinstance(entry, Claim) else (entry.id, getattr(entry, "other", None))
     return " and ".join(sorted(name or "" for name in both))
 
 
@@ -181,8 +182,8 @@ def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
 def _other(held: Held, claim: Claim, event: Event | Shown) -> Iterator[Finding]:
     """Values of a claim that are not those of its event."""
     for field, game, rules in _values(held, claim, event):
-        told = f"tells {claim.event} with {field} {game}"
-        yield Finding("event-values", claim.frame, "", _who(claim) or "", claim, game=told, rules=f"{field} {rules}")
+        text = f"tells {claim.event} with {field} {game}"
+        yield Finding("event-values", claim.frame, "", _who(claim) or "", claim, game=text, rules=f"{field} {rules}")
 
 
 def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[str, str, str]]:

@@ -33,7 +33,7 @@ class Range:
         match = _RANGE.fullmatch(text.strip())
         if match is None or not (match[1] or match[2]):
             raise ValueError(text)
-        low, high = (None if one is None else float(one) for one in (match[1], match[2]))
+        low, high = (None if item is None else float(item) for item in (match[1], match[2]))
         if low is not None and high is not None and high < low:
             raise ValueError(text)
         return cls(low, high)
@@ -49,7 +49,7 @@ class Range:
         return max(below, above, 0.0)
 
     def __str__(self) -> str:
-        low, high = ("" if one is None else str(written(float(one))) for one in (self.low, self.high))
+        low, high = ("" if item is None else str(written(float(item))) for item in (self.low, self.high))
         return low if low == high else f"{low}-{high}"
 
 
@@ -71,8 +71,8 @@ class Wanted:
         return all(_fits(getattr(event, name), value) for name, value in self.columns.items() if name != without)
 
     def __str__(self) -> str:
-        told = [f"{name} {value}" for name, value in self.columns.items()]
-        return " ".join([self.event, *told])
+        text = [f"{name} {value}" for name, value in self.columns.items()]
+        return " ".join([self.event, *text])
 
 
 def _fits(value: Any, wanted: str | Range) -> bool:
@@ -140,8 +140,8 @@ class Failure:
     event: Event | None = None
 
 
-def _failure(one: Statement | State, expected: str, found: str, event: Event | None = None) -> Failure:
-    return Failure(str(one), one.line, expected, found, one.file, event)
+def _failure(statement: Statement | State, expected: str, found: str, event: Event | None = None) -> Failure:
+    return Failure(str(statement), statement.line, expected, found, statement.file, event)
 
 
 def hold(
@@ -176,14 +176,14 @@ def _statement(statement: Statement, ledger: Ledger) -> Failure | None:
             return None
         amount = "none" if count == Range(0, 0) else "at least one" if statement.count is None else str(count)
         expected = f"{amount} of {statement.wanted}{where}"
-    told = f"{len(events)}: in {_list(frames)}" if events else "none"
+    text = f"{len(events)}: in {_list(frames)}" if events else "none"
     extra = (
         [event for event in events if event.frame not in (statement.at or ())]
         if statement.count is None
         else events[-1:]
     )
-    more, near = _nearest(statement, ledger, frames)
-    return _failure(statement, expected, told + more, extra[0] if extra else near)
+    suffix, near = _nearest(statement, ledger, frames)
+    return _failure(statement, expected, text + suffix, extra[0] if extra else near)
 
 
 def _order(statement: Statement, ledger: Ledger, starts: Sequence[Event]) -> tuple[str, Event | None] | None:
@@ -192,8 +192,8 @@ def _order(statement: Statement, ledger: Ledger, starts: Sequence[Event]) -> tup
     Each event is the first of its name behind the one before, in the order of the ledger.
     """
     if not starts:
-        more, near = _nearest(statement, ledger, [])
-        return f"no {statement.wanted}{more}", near
+        suffix, near = _nearest(statement, ledger, [])
+        return f"no {statement.wanted}{suffix}", near
     place = ledger.events.index(starts[0])
     for wanted in statement.then:
         later = (index for index in range(place + 1, len(ledger.events)) if wanted.takes(ledger.events[index]))
@@ -222,14 +222,14 @@ def _nearest(statement: Statement, ledger: Ledger, frames: Sequence[int]) -> tup
                 continue
             goal = min(missed, key=lambda frame: abs(frame - event.frame)) if missed else event.frame
             apart = abs(goal - event.frame) if missed else statement.frames.away(event.frame)
-            told = f"{_told(event, condition)} in {event.frame}"
-            rank = (int(bool(condition)) + int(not inside), bool(condition), apart, told)
+            text = f"{_described(event, condition)} in {event.frame}"
+            rank = (int(bool(condition)) + int(not inside), bool(condition), apart, text)
             if best is None or rank < best:
                 best, nearest = rank, event
     return f"; nearest miss: {best[3]}" if best is not None else "", nearest
 
 
-def _told(event: Event, condition: str) -> str:
+def _described(event: Event, condition: str) -> str:
     name = event.outcome or event.event
     value = getattr(event, condition) if condition in COLUMNS and condition != "event" else None
     return name if value is None else f"{name} with {condition} {written(value)}"
@@ -238,31 +238,31 @@ def _told(event: Event, condition: str) -> str:
 PLACE = 0.5  # units by which a position may be off a number; a range says itself how far
 
 
-def _state(one: State, course: Timeline, judged: Recording | None) -> Failure | None:
-    actor = course.courses.get(one.id)
+def _state(state: State, course: Timeline, judged: Recording | None) -> Failure | None:
+    actor = course.courses.get(state.id)
     if actor is None:
-        return _failure(one, f"an actor {one.id}", "no such actor")
-    if not course.first <= one.frame <= course.last:
-        return _failure(one, f"frame {one.frame}", f"the recording has frames {course.first} to {course.last}")
+        return _failure(state, f"an actor {state.id}", "no such actor")
+    if not course.first <= state.frame <= course.last:
+        return _failure(state, f"frame {state.frame}", f"the recording has frames {course.first} to {course.last}")
     for name in ("health", "lives"):
-        wanted: Range | None = getattr(one, name)
-        value = getattr(actor, name).now(one.frame)
+        wanted: Range | None = getattr(state, name)
+        value = getattr(actor, name).now(state.frame)
         if wanted is not None and (value is None or not wanted.takes(value)):
             found = "none" if value is None else str(written(float(value)))
             steps: Steps = getattr(actor, name)
             fitting = [frame for frame, other in zip(steps.frames, steps.values, strict=True) if wanted.takes(other)]
-            near = min(fitting, key=lambda frame: abs(frame - one.frame), default=None)
-            told = "" if near is None else f"; nearest miss: {name} {written(steps.now(near))} from {near} on"
-            return _failure(one, f"{name} {wanted} after frame {one.frame}", f"{name} {found}{told}")
-    if not one.places:
+            near = min(fitting, key=lambda frame: abs(frame - state.frame), default=None)
+            text = "" if near is None else f"; nearest miss: {name} {written(steps.now(near))} from {near} on"
+            return _failure(state, f"{name} {wanted} after frame {state.frame}", f"{name} {found}{text}")
+    if not state.places:
         return None
-    row = None if judged is None else judged.row(one.id, one.frame)
+    row = None if judged is None else judged.row(state.id, state.frame)
     for name in ("x", "y"):
-        wanted = getattr(one, name)
+        wanted = getattr(state, name)
         slack = PLACE if wanted is not None and wanted.low == wanted.high else TOLERANCE
         if wanted is not None and (row is None or wanted.away(_place(judged, name, row)) > slack):
             found = "not there" if row is None else f"{name} {written(_place(judged, name, row))}"
-            return _failure(one, f"{name} {wanted} in frame {one.frame}", found)
+            return _failure(state, f"{name} {wanted} in frame {state.frame}", found)
     return None
 
 
@@ -271,5 +271,5 @@ def _place(judged: Recording | None, name: str, row: int) -> float:
 
 
 def _list(frames: Sequence[int]) -> str:
-    told = ", ".join(map(str, frames[:SHOWN]))
-    return f"{told}, … ({len(frames)})" if len(frames) > SHOWN else told or "no frame"
+    text = ", ".join(map(str, frames[:SHOWN]))
+    return f"{text}, … ({len(frames)})" if len(frames) > SHOWN else text or "no frame"

@@ -67,7 +67,7 @@ def _along(
         counts = ask([_with(point, axis, place) for place in places])
         least = min(counts)
         if least < count:
-            alike = [place for place, one in zip(places, counts, strict=True) if one == least]
+            alike = [place for place, number in zip(places, counts, strict=True) if number == least]
             point, count = _with(point, axis, alike[len(alike) // 2]), least
         if step == 1:
             return point, count

@@ -61,10 +61,12 @@ class _Folding:
 
     def of(self, findings: Sequence[Finding]) -> list[Root]:
         order = {code: place for place, code in enumerate(CODES)}
-        ordered = sorted(findings, key=lambda one: (one.first, _phase(one), order[one.code], not one.target, one.frame))
+        ordered = sorted(
+            findings, key=lambda entry: (entry.first, _phase(entry), order[entry.code], not entry.target, entry.frame)
+        )
         follows: dict[int, list[Finding]] = {}
         roots: list[Finding] = []
-        for (frame, phase), alike in groupby(ordered, key=lambda one: (one.first, _phase(one))):
+        for (frame, phase), alike in groupby(ordered, key=lambda entry: (entry.first, _phase(entry))):
             while self._marks and self._marks[0] <= frame:
                 self._begin_again(self._marks.pop(0))
             self.provenance.go_to(frame + 1 if phase >= THEN else frame)
@@ -199,9 +201,13 @@ class _Folding:
         """Whether a hit would take all the health that is left."""
         course = self.held.course.courses.get(finding.target)
         health = None if course is None else course.health.now(finding.first - 1)
-        damages = [one.damage for one in (finding.claim, finding.hit) if one is not None and one.damage is not None]
+        damages = [
+            entry.damage for entry in (finding.claim, finding.hit) if entry is not None and entry.damage is not None
+        ]
         names = [
-            one.attack for one in (finding.claim, finding.hit) if one is not None and one.attack in self.rules.attacks
+            entry.attack
+            for entry in (finding.claim, finding.hit)
+            if entry is not None and entry.attack in self.rules.attacks
         ]
         damages += [self.rules.attacks[name or ""].damage for name in names]
         return health is not None and health <= max(damages, default=0.0)

@@ -155,7 +155,7 @@ class Held:
     def outside(self, name: str, box: str, frame: int, t: float, point: Vector) -> float | None:
         """How far a point is from a box of a recorded actor, at a time of a frame; 0 inside, None without a pose."""
         row = self.recording.row(name, frame)
-        found = next((one for one in self.boxes(name) if one.name == box), None) if row is not None else None
+        found = next((entry for entry in self.boxes(name) if entry.name == box), None) if row is not None else None
         if row is None or found is None:
             return None
         self.pose(0, row)
@@ -200,8 +200,8 @@ def runs(frames: np.ndarray, wrong: np.ndarray) -> Iterator[tuple[int, int, int]
     if not len(places):
         return
     breaks = np.flatnonzero((np.diff(places) > 1) | (np.diff(frames[places]) > 1)) + 1
-    for some in np.split(places, breaks):
-        yield int(some[0]), int(frames[some[0]]), int(frames[some[-1]])
+    for place in np.split(places, breaks):
+        yield int(place[0]), int(frames[place[0]]), int(frames[place[-1]])
 
 
 def span_words(first: int, last: int, end: int) -> str:

@@ -13,9 +13,9 @@ from voskar.evidence.held import Held
 
 def hints(held: Held, findings: Sequence[Finding]) -> Iterator[str]:
     """Sentences for the reader, each about several findings."""
-    early = [one for one in findings if one.code == "hit-denied" and _was_open(held, one)]
+    early = [finding for finding in findings if finding.code == "hit-denied" and _was_open(held, finding)]
     if early:
-        frames = ", ".join(str(one.frame) for one in early[:3]) + (", …" if len(early) > 3 else "")
+        frames = ", ".join(str(finding.frame) for finding in early[:3]) + (", …" if len(early) > 3 else "")
         yield (
             f"of the hits that are denied as open, {len(early)} had their attack open (or next to open) in the frame "
             f"before, with another clip: {frames}. Does the game log its clips after the hits of a frame? A pose "
@@ -36,6 +36,6 @@ def _was_open(held: Held, finding: Finding) -> bool:
     clip = np.full(2, poses.clip[before])
     cells = np.array([held.cells[before], held.cells[before] + 1])
     attack = finding.claim.attack if finding.claim is not None else None
-    boxes = [one for one in held.boxes(finding.attacker) if one.box.role == "hitbox"]
-    boxes = [one for one in boxes if one.attack.name == attack] or boxes
-    return any(bool(openness(one.box, clip, cells, recording.clips).any()) for one in boxes)
+    boxes = [box for box in held.boxes(finding.attacker) if box.box.role == "hitbox"]
+    boxes = [box for box in boxes if box.attack.name == attack] or boxes
+    return any(bool(openness(box.box, clip, cells, recording.clips).any()) for box in boxes)

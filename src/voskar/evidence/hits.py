@@ -57,9 +57,9 @@ def match(
     whole = [claim for claim in claims if claim.attacker and claim.target]
     pairs, spare, hits = _by_attack(whole, hits, window)
     for half, other in (("target", "attacker"), ("attacker", "target")):
-        some = [claim for claim in claims if getattr(claim, other) is None]
-        more, left, hits = pair_up(some, hits, window, attrgetter(half), attrgetter(half))
-        pairs, spare = pairs + more, spare + left
+        logged = [claim for claim in claims if getattr(claim, other) is None]
+        entries, left, hits = pair_up(logged, hits, window, attrgetter(half), attrgetter(half))
+        pairs, spare = pairs + entries, spare + left
     place = {id(claim): number for number, claim in enumerate(claims)}
     pairs.sort(key=lambda pair: place[id(pair[0])])
     return pairs, sorted(spare, key=lambda claim: place[id(claim)]), list(hits)
@@ -78,7 +78,7 @@ def _by_attack(
     for pair in sorted(mixed, key=str):
         own = [claim for claim in claims if _pair(claim) == pair], [hit for hit in hits if _pair(hit) == pair]
         found = assigned(*own, window, _cost)
-        used = {id(one) for match in found for one in match}
+        used = {id(entry) for match in found for entry in match}
         pairs += found
         spare += [claim for claim in own[0] if id(claim) not in used]
         rest += [hit for hit in own[1] if id(hit) not in used]
@@ -106,28 +106,30 @@ def hits(held: Held) -> HitEvidence:
     spared, claims = _spared(held, claims)
     judged = [hit for hit in ledger.hits() if _is_logged(held, hit)]
     taken = {} if held.resync is None else held.resync.plan
-    known = [(one, taken[number].rules) for number, one in enumerate(recording.claims) if number in taken]
+    known = [(entry, taken[number].rules) for number, entry in enumerate(recording.claims) if number in taken]
     compared = {id(claim) for claim in claims}
-    known = [(one, event) for one, event in known if id(one) in compared]
-    moved = [(one, event) for one, event in known if event is not None]
-    gone = {id(one) for one, _ in known}
-    told = {_hit(event) for _, event in moved}
-    left = [one for one in judged if _hit(one) not in told]
+    known = [(entry, event) for entry, event in known if id(entry) in compared]
+    moved = [(entry, event) for entry, event in known if event is not None]
+    gone = {id(entry) for entry, _ in known}
+    groups = {_hit(event) for _, event in moved}
+    left = [event for event in judged if _hit(event) not in groups]
     window = held.windows.of("hit")
     due = [event for event in left if event.frame + window.after <= recording.last]  # the claims of others may yet come
     agreed, denied, unmatched = match([claim for claim in claims if id(claim) not in gone], due, window)
-    more, denied, late = match(denied, [event for event in left if event.frame + window.after > recording.last], window)
-    agreed, unmatched = agreed + more, unmatched + late
+    pairs, denied, late = match(
+        denied, [event for event in left if event.frame + window.after > recording.last], window
+    )
+    agreed, unmatched = agreed + pairs, unmatched + late
     near, denied, unmatched = match(denied, unmatched, Window(held.near, held.near))
     moved += near
     denied = [claim for claim in denied if not _is_tick(held, claim)]
-    denied += [one for one, event in known if event is None]
+    denied += [entry for entry, event in known if event is None]
     missed = _claimable(held, unmatched) if held.recording.asks_for("hit") else []
     missed = [hit for hit in missed if hit.case not in held.recording.scope.cases]
     why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.ask else lambda claim: None
     drift = _Drift(claims, judged, ledger, resynced=held.resync is not None)
     differing = [list(_differs(held, claim, hit)) for claim, hit in agreed]
-    found = [finding for some in differing for finding in some]
+    found = [finding for findings in differing for finding in findings]
     for claim, hit in moved:
         account = why(claim)
         pair = hit.attacker or "", hit.target or ""
@@ -139,14 +141,14 @@ def hits(held: Held) -> HitEvidence:
         found.append(Finding("hit-denied", claim.frame, claim.attacker or "", claim.target or "", claim, why=account))
     found += [Finding("hit-missing", hit.frame, hit.attacker or "", hit.target or "", hit=hit) for hit in missed]
     clean = [id(hit) for (_, hit), different in zip(agreed, differing, strict=True) if not different]
-    landed = len(left) - len(unmatched) + len(missed) + len(told)
+    landed = len(left) - len(unmatched) + len(missed) + len(groups)
     return HitEvidence(len(claims) + len(spared), landed, len(clean) + len(spared), tuple(found), clean)
 
 
 def _is_tick(held: Held, claim: Claim) -> bool:
     """Whether damage over time by the attack that is claimed falls in its frame."""
     ticks = (event for event in held.ledger.all(HealthEvent) if event.cause is not None)
-    return any((one.frame, one.id, one.cause) == (claim.frame, claim.target, claim.attack) for one in ticks)
+    return any((tick.frame, tick.id, tick.cause) == (claim.frame, claim.target, claim.attack) for tick in ticks)
 
 
 def _spared(held: Held, claims: list[Claim]) -> tuple[list[Claim], list[Claim]]:
@@ -220,8 +222,8 @@ class Reasons:
         if step.gate != "present" or "no pose" not in step.text or not (claim.attacker and claim.target):
             return account
         nearest = self._pairs.nearest(claim.frame, claim.attacker, claim.target)
-        more = replace(step, text=f"{step.text}; {nearest}") if nearest else step
-        return replace(account, steps=(*account.steps[:-1], more))
+        entry = replace(step, text=f"{step.text}; {nearest}") if nearest else step
+        return replace(account, steps=(*account.steps[:-1], entry))
 
     def _window(self, claim: Claim) -> range:
         first, last = self.recording.first, self.recording.last
@@ -246,14 +248,14 @@ class Reasons:
         step = Step("touch", False, f"{who} is within {AROUND:g} units")
         return Account(frame, claim.attacker or "", claim.target or "", (step,))
 
-    def of_spawn(self, one: Unfired) -> Finding:
+    def of_spawn(self, spawn: Unfired) -> Finding:
         """What the emitters that could have fired it say."""
-        return one.finding("; ".join(self._silent(one.frame, owner, emitter) for owner, emitter in one.guns[:3]))
+        return spawn.finding("; ".join(self._silent(spawn.frame, owner, emitter) for owner, emitter in spawn.guns[:3]))
 
     def _silent(self, frame: int, owner: str, emitter: Emitter) -> str:
         """The gate that kept an emitter from firing in a frame."""
         who = f"{owner}/{emitter.name}"
-        if (owner, emitter.name) not in {(name, one.name) for name, one in self._emitters.emitters(frame, owner)}:
+        if (owner, emitter.name) not in {(name, gun.name) for name, gun in self._emitters.emitters(frame, owner)}:
             return f"{owner} is not there"
         steps = self._emitters.steps(frame, owner, emitter)
         stopped = next((step for step in steps if not step.passed), None)
@@ -272,8 +274,8 @@ class _Drift:
         self.resynced = resynced
         self.until = {(event.id, event.until) for event in ledger.of("iframes")}
         self.claimed, self.landed = (
-            {name: sorted({hit.frame for hit in some if hit.target == name}) for name in {hit.target for hit in some}}
-            for some in (claims, hits)
+            {name: sorted({hit.frame for hit in claim if hit.target == name}) for name in {hit.target for hit in claim}}
+            for claim in (claims, hits)
         )
 
     def __call__(self, claim: Claim, hit: Event, account: Account | None) -> int:
@@ -327,11 +329,11 @@ def _place(held: Held, claim: Claim, hit: Event, finding: Callable[[str, str, st
     t = hit.t if hit.t is not None else 1.0
     sides = [(hit.attacker, hit.hitbox), (hit.target, hit.hurtbox)]
     away = [held.outside(name or "", box or "", hit.frame, t, point) for name, box in sides]
-    known = [one for one in away if one is not None]
+    known = [value for value in away if value is not None]
     apart = max(known) if known else math.dist(point, (hit.x or 0.0, hit.y or 0.0))
     if apart > max(held.tolerance_of(name or "") for name in (hit.attacker, hit.target)):
-        told = f"({point[0]:g}, {point[1]:g}), {apart:.1f} units away"
-        yield finding("hit-place", told, f"({hit.x:g}, {hit.y:g})")
+        text = f"({point[0]:g}, {point[1]:g}), {apart:.1f} units away"
+        yield finding("hit-place", text, f"({hit.x:g}, {hit.y:g})")
 
 
 def _health_after(held: Held, hit: Event) -> float | None:

@@ -53,8 +53,8 @@ def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
         ordered = any(first <= frame <= last for first, last in orders.get(actor.id, ()))
         ordered |= held.course.courses[actor.id].is_down(frame)  # what a body does is told otherwise
         if not ordered and together[frame] < MANY:
-            told = f"leaps {length:.1f} units in {frame}, and steps {pace:.1f} at most within a second of it"
-            yield of_actor("teleport", frame, actor.id, told, "nothing sends it there: mark it `cut` if it is meant")
+            text = f"leaps {length:.1f} units in {frame}, and steps {pace:.1f} at most within a second of it"
+            yield of_actor("teleport", frame, actor.id, text, "nothing sends it there: mark it `cut` if it is meant")
 
 
 class _Strides(NamedTuple):
@@ -76,10 +76,10 @@ def _steps_of(poses: Poses, rows: Ints, across: Floats) -> _Strides:
 def _far(poses: Poses, rows: Ints, length: Floats, least: Floats) -> list[tuple[int, int]]:
     """Steps that may be leaps: their rows, and their places among some rows, which are by actor and frame."""
     linked = poses.previous[rows] >= 0
-    one = np.where(linked, np.roll(length, 1), np.nan)
+    values = np.where(linked, np.roll(length, 1), np.nan)
     two = np.where(linked & np.roll(linked, 1), np.roll(length, 2), np.nan)  # most that fly on are sorted out by it
     with np.errstate(invalid="ignore"):
-        far = np.flatnonzero((length > least[poses.actor[rows]]) & (length > TIMES * two) & ~np.isnan(one))
+        far = np.flatnonzero((length > least[poses.actor[rows]]) & (length > TIMES * two) & ~np.isnan(values))
     return list(zip(rows[far].tolist(), far.tolist(), strict=True))
 
 

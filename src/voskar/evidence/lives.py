@@ -50,11 +50,11 @@ def _state(held: Held, course: Course) -> Iterator[Finding]:
         steps = steps_of(course, column)
         if not steps.values:
             continue
-        told = told_by(recording, column)[rows]
-        known = ~np.isnan(told)
+        values = logged_column(recording, column)[rows]
+        known = ~np.isnan(values)
         if not known.any():
             continue
-        at, game = poses.frame[rows[known]], told[known]
+        at, game = poses.frame[rows[known]], values[known]
         apart = np.round(game - steps.at(at), 6)
         begins = (apart != 0) & (apart != np.r_[0.0, apart[:-1]])
         for row in np.flatnonzero(begins).tolist():
@@ -78,8 +78,8 @@ def _taken_over(held: Held, course: Course) -> Iterator[Finding]:
             continue
         event = next(event for event in own if event.detail == column and event.frame >= first)
         row = held.recording.row(name, event.frame)
-        told = event.after if row is None else float(told_by(held.recording, column)[row])
-        yield _differs(held, course, column, (first, last), told or 0.0, event.before)
+        value = event.after if row is None else float(logged_column(held.recording, column)[row])
+        yield _differs(held, course, column, (first, last), value or 0.0, event.before)
 
 
 def steps_of(course: Course, column: Column) -> Steps:
@@ -91,7 +91,7 @@ def steps_of(course: Course, column: Column) -> Steps:
     return found
 
 
-def told_by(recording: Recording, column: Column) -> Floats:
+def logged_column(recording: Recording, column: Column) -> Floats:
     """(poses,) what poses tell of a column, NaN for nothing."""
     if column.startswith(COUNTER):
         place = recording.counters.names.index(column.removeprefix(COUNTER))
@@ -109,8 +109,8 @@ def _differs(
     below = ", below zero" if value < 0 else ""
     text = f"{column} {plain_number(rule)}: {last_change(course, column, first)}"
     steps = steps_of(course, column)
-    same = [one for one, told in zip(steps.frames, steps.values, strict=True) if told == value]
-    close = [one for one in same if 0 < abs(one - first) <= held.near]
+    same = [number for number, amount in zip(steps.frames, steps.values, strict=True) if amount == value]
+    close = [number for number in same if 0 < abs(number - first) <= held.near]
     if close:
         text += f"; {plain_number(value)} {'from' if close[0] > first else 'was reached in'} {close[0]}"
         text += " on" if close[0] > first else ""
@@ -128,17 +128,17 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
     """The run begins again before one that has lost its last life has been seen to the end. A recording may end
     whenever it likes: that is no word about the run."""
     for event in ledger.of("down"):
-        one = course.courses.get(event.id or "")
-        if one is None or one.kind.lives is None or not one.kind.down.lasts:
+        timeline = course.courses.get(event.id or "")
+        if timeline is None or timeline.kind.lives is None or not timeline.kind.down.lasts:
             continue
-        until = event.frame + one.kind.down.lasts
+        until = event.frame + timeline.kind.down.lasts
         lost = {first for first, _ in recording.lost}
         marks = [mark for mark in recording.resets if event.frame < mark <= until and mark not in lost]
-        final = is_last(one, event) or (one.kind.respawn is None and not one.kind.succession)
-        if final and marks and until not in one.outs:
+        final = is_last(timeline, event) or (timeline.kind.respawn is None and not timeline.kind.succession)
+        if final and marks and until not in timeline.outs:
             mark = min(marks)
-            told = f"is down for {one.kind.down.lasts} frames, and out in {until}: only then may the run be over"
-            yield of_actor("cut-short", mark - 1, one.actor.id, f"the run begins again in {mark}", told)
+            text = f"is down for {timeline.kind.down.lasts} frames, and out in {until}: only then may the run be over"
+            yield of_actor("cut-short", mark - 1, timeline.actor.id, f"the run begins again in {mark}", text)
 
 
 class _Body:
@@ -174,7 +174,7 @@ class _Body:
 
     def _back(self, span: Span) -> str:
         """When one that is down is to be back."""
-        held = [one for one in self.course.waiting if span.first <= one.first <= span.last + 1]
+        held = [stretch for stretch in self.course.waiting if span.first <= stretch.first <= span.last + 1]
         kept = f", kept by {held[0].cause} since {held[0].first}" if held else ""
         if span.last >= self.recording.last:
             return f"not back by the end{kept}"
@@ -204,7 +204,7 @@ class _Body:
             if not len(rows):
                 return
         if self.course.kind.down.keeps_push:
-            until = max([one.until or 0 for one in self.pushes if one.frame < span.first], default=0)
+            until = max([push.until or 0 for push in self.pushes if push.frame < span.first], default=0)
             rest = rows[poses.frame[rows] >= until]
             rows = rows[poses.frame[rows] > until]
             if not len(rows):
@@ -233,7 +233,7 @@ class _Body:
         yield of_actor("down-moves", frame, self.name, text, f"{fell}: it stands still")
 
     def _place_of_return(self, span: Span) -> tuple[float, float] | None:
-        event = next((one for one in self.course.returns if one.frame == span.last + 1), None)
+        event = next((comeback for comeback in self.course.returns if comeback.frame == span.last + 1), None)
         return None if event is None else (event.x or 0.0, event.y or 0.0)
 
     def _deeds(self, span: Span) -> Iterator[Finding]:
@@ -310,20 +310,20 @@ class _Body:
         early = np.flatnonzero(cell > np.maximum(soonest, cell[0]))
         if len(early):
             at = int(early[0])
-            told = f"{kind.down.clip} is in cell {int(cell[at])} in {int(frames[at])} already"
+            text = f"{kind.down.clip} is in cell {int(cell[at])} in {int(frames[at])} already"
             due = int(np.minimum(soonest[at], last))
             yield of_actor(
-                "down-clip", int(frames[at]), self.name, told, f"{fell}: by then it is in cell {due} at most"
+                "down-clip", int(frames[at]), self.name, text, f"{fell}: by then it is in cell {due} at most"
             )
             return
         step = clip.step(self.rules.rate)
-        whole, one = math.ceil(last / step), math.ceil(1 / step)
+        whole, number = math.ceil(last / step), math.ceil(1 / step)
         held = np.flatnonzero(cell != cell[-1])
         stands = int(frames[held[-1]]) + 1 if len(held) else int(frames[0])
-        if cell[-1] < last and since[-1] > whole + self.within and frames[-1] - stands > one + self.within:
-            told = f"{kind.down.clip} stands in cell {int(cell[-1])} from {stands} on"
+        if cell[-1] < last and since[-1] > whole + self.within and frames[-1] - stands > number + self.within:
+            text = f"{kind.down.clip} stands in cell {int(cell[-1])} from {stands} on"
             ends = f"it runs to its last cell, {last}, in {int(frames[0]) + whole}"
-            yield of_actor("down-clip", stands + one, self.name, told, f"{fell}: {ends}")
+            yield of_actor("down-clip", stands + number, self.name, text, f"{fell}: {ends}")
 
     def _sight(self, span: Span) -> Iterator[Finding]:
         """It is hidden at once, or when it has been seen for as long as it lasts."""
@@ -337,8 +337,8 @@ class _Body:
             frame = int(poses.frame[rows[0]])
             gone = "hidden at once" if down.hide else f"seen for {down.lasts} frames, to {since - 1}"
             text = f"is to be seen in {frame}"
-            told = f"down since {span.first - 1}, {gone}, {self._back(span)}"
-            yield of_actor("down-long", frame, self.name, text, told)
+            words = f"down since {span.first - 1}, {gone}, {self._back(span)}"
+            yield of_actor("down-long", frame, self.name, text, words)
 
     def _return(self, event: Event) -> Iterator[Finding]:
         """In the frame of its return it is seen, at its place."""
@@ -362,5 +362,5 @@ class _Body:
         place = float(poses.x[row]), float(poses.y[row])
         if math.dist(place, goal) > self.tolerance:
             text = f"is at ({place[0]:g}, {place[1]:g}) in {event.frame}"
-            told = f"back in {event.frame} at ({goal[0]:g}, {goal[1]:g})"
-            yield of_actor("respawn-place", event.frame, self.name, text, told)
+            words = f"back in {event.frame} at ({goal[0]:g}, {goal[1]:g})"
+            yield of_actor("respawn-place", event.frame, self.name, text, words)

@@ -32,10 +32,10 @@ _Score = tuple[int, int]
 
 
 def pair_up(
-    told: Sequence[A],
+    items: Sequence[A],
     judged: Sequence[B],
     window: Window,
-    key_of_told: Callable[[A], Hashable],
+    claim_key: Callable[[A], Hashable],
     key_of_judged: Callable[[B], Hashable],
 ) -> tuple[list[tuple[A, B]], list[A], list[B]]:
     """Pairs two sequences where keys are equal and what is told is in a window around what is judged.
@@ -45,26 +45,26 @@ def pair_up(
     Returns the pairs in the order of the first, and what is left over of both.
     """
     sides: dict[Hashable, tuple[list[int], list[int]]] = {}
-    for number, one in enumerate(told):
-        sides.setdefault(key_of_told(one), ([], []))[0].append(number)
+    for number, item in enumerate(items):
+        sides.setdefault(claim_key(item), ([], []))[0].append(number)
     for index, other in enumerate(judged):
         own = sides.get(key_of_judged(other))
         if own is not None:
             own[1].append(index)
     partner: dict[int, int] = {}
     for numbers, indices in sides.values():
-        numbers.sort(key=lambda number: told[number].frame)
+        numbers.sort(key=lambda number: items[number].frame)
         indices.sort(key=lambda index: judged[index].frame)
-        frames = [told[number].frame for number in numbers], [judged[index].frame for index in indices]
+        frames = [items[number].frame for number in numbers], [judged[index].frame for index in indices]
         partner |= {numbers[i]: indices[j] for i, j in aligned(*frames, window)}
-    pairs = [(told[number], judged[partner[number]]) for number in sorted(partner)]
-    spare = [one for number, one in enumerate(told) if number not in partner]
+    pairs = [(items[number], judged[partner[number]]) for number in sorted(partner)]
+    spare = [value for number, value in enumerate(items) if number not in partner]
     used = set(partner.values())
-    return pairs, spare, [one for index, one in enumerate(judged) if index not in used]
+    return pairs, spare, [value for index, value in enumerate(judged) if index not in used]
 
 
 def assigned(
-    told: Sequence[A],
+    items: Sequence[A],
     judged: Sequence[B],
     reach: Window,
     cost: Callable[[A, B], tuple[int, ...] | None],
@@ -76,27 +76,27 @@ def assigned(
     reach of each other is paired at once, by the assignment of least cost (Jonker, Volgenant 1987; SciPy's).
     """
     found: list[tuple[A, B]] = []
-    if not told or not judged:
+    if not items or not judged:
         return found
-    for mine, theirs in _components(told, judged, reach):
+    for mine, theirs in _components(items, judged, reach):
         if len(mine) == len(theirs) == 1:
-            one, other = mine[0], theirs[0]
-            fits = reach.holds(one.frame, other.frame) and cost(one, other) is not None
-            found += [(one, other)] if fits else []
+            item, other = mine[0], theirs[0]
+            fits = reach.holds(item.frame, other.frame) and cost(item, other) is not None
+            found += [(item, other)] if fits else []
         else:
             found += _least(mine, theirs, reach, cost)
     return found
 
 
-def _components(told: Sequence[A], judged: Sequence[B], reach: Window) -> Iterator[tuple[list[A], list[B]]]:
+def _components(items: Sequence[A], judged: Sequence[B], reach: Window) -> Iterator[tuple[list[A], list[B]]]:
     """Both in pieces that cannot be in reach of each other, or that are small enough."""
-    everything = [(one.frame, False, at) for at, one in enumerate(told)]
-    everything = sorted(everything + [(one.frame, True, at) for at, one in enumerate(judged)])
+    everything = [(item.frame, False, at) for at, item in enumerate(items)]
+    everything = sorted(everything + [(item.frame, True, at) for at, item in enumerate(judged)])
     far = reach.before + reach.after
     starts = [0, *(at for at in range(1, len(everything)) if everything[at][0] - everything[at - 1][0] > far)]
     for first, last in zip(starts, [*starts[1:], len(everything)], strict=True):
         for piece in _small(everything[first:last]):
-            mine = [told[at] for _, theirs, at in piece if not theirs]
+            mine = [items[at] for _, theirs, at in piece if not theirs]
             others = [judged[at] for _, theirs, at in piece if theirs]
             if mine and others:
                 yield mine, others
@@ -114,26 +114,26 @@ def _small(piece: list[tuple[int, bool, int]]) -> Iterator[list[tuple[int, bool,
 
 
 def _least(
-    told: Sequence[A], judged: Sequence[B], reach: Window, cost: Callable[[A, B], tuple[int, ...] | None]
+    items: Sequence[A], judged: Sequence[B], reach: Window, cost: Callable[[A, B], tuple[int, ...] | None]
 ) -> list[tuple[A, B]]:
     costs = {
         (i, j): known
-        for i, one in enumerate(told)
+        for i, item in enumerate(items)
         for j, other in enumerate(judged)
-        if reach.holds(one.frame, other.frame) and (known := cost(one, other)) is not None
+        if reach.holds(item.frame, other.frame) and (known := cost(item, other)) is not None
     }
     if not costs:
         return []
-    nearest = _each_nearest(len(told), costs)
+    nearest = _each_nearest(len(items), costs)
     if nearest is not None:
-        return [(told[i], judged[j]) for i, j in nearest]
+        return [(items[i], judged[j]) for i, j in nearest]
     from scipy.optimize import linear_sum_assignment  # takes longer to import than most recordings to check
 
     # each place counts more than all that follow it can come to
-    most = max(len(told), len(judged))
+    most = max(len(items), len(judged))
     sizes = [most * max(values) + 1 for values in zip(*costs.values(), strict=True)]
     weights = [math.prod(sizes[place + 1 :]) for place in range(len(sizes))]
-    matrix = np.full((len(told), len(judged)), math.inf)
+    matrix = np.full((len(items), len(judged)), math.inf)
     for (i, j), values in costs.items():
         matrix[i, j] = sum(map(operator.mul, values, weights))
     never = (float(matrix[np.isfinite(matrix)].max()) + 1.0) * (most + 1)  # rather all others than one less
@@ -141,7 +141,7 @@ def _least(
     matrix[np.isinf(matrix)] = never
     rows, columns = linear_sum_assignment(matrix)
     pairs = zip(rows.tolist(), columns.tolist(), strict=True)
-    return [(told[i], judged[j]) for i, j in pairs if (i, j) in costs]
+    return [(items[i], judged[j]) for i, j in pairs if (i, j) in costs]
 
 
 def _each_nearest(count: int, costs: Mapping[tuple[int, int], tuple[int, ...]]) -> list[tuple[int, int]] | None:
@@ -161,20 +161,20 @@ def _each_nearest(count: int, costs: Mapping[tuple[int, int], tuple[int, ...]]) 
     return found
 
 
-def aligned(told: Sequence[int], judged: Sequence[int], window: Window) -> list[tuple[int, int]]:
+def aligned(numbers: Sequence[int], judged: Sequence[int], window: Window) -> list[tuple[int, int]]:
     """The same of two sequences of frames that rise, as pairs of places.
 
     The usual table of two sequences that are aligned, of which only the band is kept in which frames are in the window:
     its cost is that of the pairs that could be.
     """
-    if len(told) == len(judged) == 1:
-        return [(0, 0)] if window.holds(told[0], judged[0]) else []
-    if told == judged:  # and no other pairs are less apart
-        return [(at, at) for at in range(len(told))]
+    if len(numbers) == len(judged) == 1:
+        return [(0, 0)] if window.holds(numbers[0], judged[0]) else []
+    if numbers == judged:  # and no other pairs are less apart
+        return [(at, at) for at in range(len(numbers))]
     rows: list[tuple[int, list[_Score]]] = []  # of each told one: where its band begins, and the scores from there on
     low, high = 0, 0
     first, before = 0, [(0, 0)]
-    for frame in told:
+    for frame in numbers:
         while high < len(judged) and judged[high] <= frame + window.before:
             high += 1
         while low < high and judged[low] < frame - window.after:
@@ -191,7 +191,7 @@ def aligned(told: Sequence[int], judged: Sequence[int], window: Window) -> list[
         first, before = low, row
     found: list[tuple[int, int]] = []
     at = len(judged)
-    for number in range(len(told) - 1, -1, -1):
+    for number in range(len(numbers) - 1, -1, -1):
         low, row = rows[number]
         first, before = rows[number - 1] if number else (0, [(0, 0)])
         at = min(at, low + len(row) - 1)

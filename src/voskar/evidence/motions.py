@@ -29,15 +29,15 @@ class Motions(NamedTuple):
 
 
 def motions(held: Held, sources: Mapping[int, SpawnEvent]) -> Motions:
-    """`sources` are the foretold spawns that appearances were matched with, by their rows."""
+    """`sources` are the predicted spawns that appearances were matched with, by their rows."""
     if held.recording.reactions == "raw":
         return Motions()
     moving = {name for name, kind in held.rules.kinds.items() if kind.motion != Motion()}
-    actors = [number for number, one in enumerate(held.recording.actors) if one.kind in moving]
+    actors = [number for number, actor in enumerate(held.recording.actors) if actor.kind in moving]
     if not actors:
         return Motions()
     look = _Comparison(held)
-    found = [one for flight in _flights(held, sources, actors) for one in look.at(flight)]
+    found = [finding for flight in _flights(held, sources, actors) for finding in look.at(flight)]
     found += look.velocities()
     return Motions(tuple(found), tuple(sorted(look.alone)), look.compared - look.guessed)
 
@@ -54,15 +54,15 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
     before, shot = poses.previous[rows], np.isin(rows, np.array(list(sources), dtype=np.int64))
     anew = np.isin(poses.frame[rows], [recording.first, *recording.resets]) | np.isin(rows, _comes_back(held))
     begins = np.flatnonzero((before < 0) | poses.hidden[before] | shot | anew)
-    given = (~shot & ((before >= 0) | anew))[begins].tolist()
-    for some, known in zip(np.split(rows, begins[1:]), given, strict=True):
-        actor = recording.actors[poses.actor[some[0]]]
-        first, count = int(poses.frame[some[0]]), len(some)
+    item = (~shot & ((before >= 0) | anew))[begins].tolist()
+    for places, known in zip(np.split(rows, begins[1:]), item, strict=True):
+        actor = recording.actors[poses.actor[places[0]]]
+        first, count = int(poses.frame[places[0]]), len(places)
         ends = [event.frame - first + 1 for event in held.ledger.about(actor.id, "down", "removed")]
         count = min([end for end in ends if 0 < end <= count], default=count)
         if recording.logs("spawn", actor.id):
-            kind, source = held.rules.kinds[actor.kind], sources.get(int(some[0]))
-            yield LoggedFlight(actor.id, kind, some[:count], first, source, known, count in ends)
+            kind, source = held.rules.kinds[actor.kind], sources.get(int(places[0]))
+            yield LoggedFlight(actor.id, kind, places[:count], first, source, known, count in ends)
 
 
 def _comes_back(held: Held) -> list[int]:
@@ -120,18 +120,18 @@ class _Comparison:
         ]
         due = None if life is None or not begins else begins[-1] + life - 1
         if due is not None and last > due + within:
-            told = f"is there from {flight.first} to {last}, {last - due} frames too long"
-            yield of_actor("life-long", due + 1, name, told, f"lives {life} frames, to {due}")
+            text = f"is there from {flight.first} to {last}, {last - due} frames too long"
+            yield of_actor("life-long", due + 1, name, text, f"lives {life} frames, to {due}")
         elif due is not None and last >= due - max(within, kind.linger):
             return
         elif beside.known and not self._may_end(flight) and not self._is_at_wall(flight, beside, within):
             if due is not None:
-                told = f"is there from {flight.first} to {last}, {due - last} frames too short"
-                yield of_actor("life-short", last + 1, name, told, f"lives {life} frames, to {due}")
+                text = f"is there from {flight.first} to {last}, {due - last} frames too short"
+                yield of_actor("life-short", last + 1, name, text, f"lives {life} frames, to {due}")
             elif life is None:
                 x, y = beside.place(-1)
-                told = f"is gone in {last + 1}, last at ({x:.1f}, {y:.1f})"
-                yield of_actor("vanished", last + 1, name, told, "goes on: no edge, solid, hit or life ends it")
+                text = f"is gone in {last + 1}, last at ({x:.1f}, {y:.1f})"
+                yield of_actor("vanished", last + 1, name, text, "goes on: no edge, solid, hit or life ends it")
 
     def _is_at_wall(self, flight: LoggedFlight, beside: Beside, within: int) -> bool:
         """Whether its shadow leaves next. For one without a body that is at its position; a game may well stop its
@@ -178,9 +178,9 @@ class _Comparison:
         angles = shown[0] + spin * self.dt * np.arange(len(shown))
         apart = np.abs(np.remainder(shown - angles + 180.0, 360.0) - 180.0)
         for at in np.flatnonzero(apart > DEGREES)[:1].tolist():
-            told = f"is turned by {shown[at]:.1f}° in {flight.first + at}, {apart[at]:.1f}° off"
+            text = f"is turned by {shown[at]:.1f}° in {flight.first + at}, {apart[at]:.1f}° off"
             rule = f"spins by {spin:g}° a second from {shown[0]:.1f}° in {flight.first} on"
-            yield of_actor("path", flight.first + at, flight.name, told, rule)
+            yield of_actor("path", flight.first + at, flight.name, text, rule)
 
     def is_free(self, kind: Kind, place: Vector, step: float) -> bool:
         """Whether one meets nothing within a step or two."""
@@ -204,16 +204,16 @@ class _Comparison:
         smooth = np.hypot(step_x - next_x, step_y - next_y) <= slack  # it meets nothing here
         far = np.hypot(poses.vx[rows] * self.dt - step_x, poses.vy[rows] * self.dt - step_y)
         wrong = rows[smooth & (far > 2.0 * slack)]
-        told_of: set[int] = set()
+        described: set[int] = set()
         for row in wrong.tolist():
             reach = math.hypot(poses.vx[row], poses.vy[row]) * self.dt
             where, actor = (float(poses.x[row]), float(poses.y[row])), int(poses.actor[row])
-            if actor in told_of or not self.is_free(self.rules.kinds[actors[actor].kind], where, reach):
+            if actor in described or not self.is_free(self.rules.kinds[actors[actor].kind], where, reach):
                 continue
-            told_of.add(actor)
+            described.add(actor)
             name, frame = actors[poses.actor[row]].id, int(poses.frame[row])
-            told = f"tells a velocity of ({poses.vx[row]:.1f}, {poses.vy[row]:.1f}) in {frame}"
-            yield of_actor("velocity", frame, name, told, "goes otherwise, in this frame and in the next")
+            text = f"tells a velocity of ({poses.vx[row]:.1f}, {poses.vy[row]:.1f}) in {frame}"
+            yield of_actor("velocity", frame, name, text, "goes otherwise, in this frame and in the next")
 
 
 def _is_long(box: Box) -> bool:
@@ -230,7 +230,7 @@ def _grain(held: Held) -> float:
     poses, digits = held.recording.poses, 0
     for column in (poses.x, poses.y):
         for start in range(0, len(column), AT_ONCE):
-            some = column[start : start + AT_ONCE]
-            while digits < 5 and bool((np.abs(np.round(some, digits) - some) >= 1e-9).any()):
+            values = column[start : start + AT_ONCE]
+            while digits < 5 and bool((np.abs(np.round(values, digits) - values) >= 1e-9).any()):
                 digits += 1
     return float(10.0**-digits) if digits < 5 and len(poses) else 0.0

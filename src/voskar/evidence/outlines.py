@@ -20,18 +20,18 @@ def outlines(held: Held) -> Iterator[Finding]:
     poses, log = held.recording.poses, held.recording.boxes
     if not log.names:
         return
-    told = np.flatnonzero((poses.logged >= 0) & ~poses.hidden)
-    kinds = np.array([held.catalog.kind_number[actor.kind] for actor in held.recording.actors])[poses.actor[told]]
+    places = np.flatnonzero((poses.logged >= 0) & ~poses.hidden)
+    kinds = np.array([held.catalog.kind_number[actor.kind] for actor in held.recording.actors])[poses.actor[places]]
     found: list[tuple[int, int, Finding]] = []
     for kind, boxes in enumerate(held.catalog.by_kind.values()):
-        rows = told[kinds == kind]
+        rows = places[kinds == kind]
         rows = rows[np.argsort(poses.actor[rows], kind="stable")]
         compared = [box for box in boxes if not box.box.logged and box.name in log.names] if len(rows) else []
         for box in compared:
             game = log.bounds[poses.logged[rows], log.names.index(box.name)].T
             if not np.isnan(game[0]).all():
                 found += _of_box(held, box, rows, game)
-    yield from (finding for *_, finding in sorted(found, key=lambda one: one[:2]))
+    yield from (finding for *_, finding in sorted(found, key=lambda entry: entry[:2]))
 
 
 def _of_box(held: Held, box: FormedBox, rows: Ints, game: Floats) -> Iterator[tuple[int, int, Finding]]:
@@ -53,11 +53,11 @@ def _of_box(held: Held, box: FormedBox, rows: Ints, game: Floats) -> Iterator[tu
         code = ("", OPEN, CLOSED, MOVED)[codes[start]]
         first, last = int(poses.frame[rows[start]]), int(poses.frame[rows[end - 1]])
         if code and (code == MOVED or last - first + 1 > held.within("boxes")):
-            told, rules = _words(code, box.name, game[:, start].tolist(), own[:, start].tolist())
+            text, rules = _words(code, box.name, game[:, start].tolist(), own[:, start].tolist())
             of = int(rows[firsts[np.searchsorted(firsts, start, side="right") - 1]])
             name = recording.actors[actors[start]].id
-            told = f"{told} {span_words(first, last, recording.last)}"
-            yield of, box.number, of_actor(code, first, name, told, rules)
+            text = f"{text} {span_words(first, last, recording.last)}"
+            yield of, box.number, of_actor(code, first, name, text, rules)
 
 
 def _bounds(held: Held, box: FormedBox, rows: Ints) -> tuple[Floats, Bools]:
@@ -93,5 +93,5 @@ def _words(code: str, box: str, shown: list[float], own: list[float]) -> tuple[s
         return f"has no {box}", f"{box} is open"
     dx, dy = (shown[0] + shown[2] - own[0] - own[2]) / 2, (shown[1] + shown[3] - own[1] - own[3]) / 2
     off = f"is ({dx:+.1f}, {dy:+.1f}) off" if max(abs(dx), abs(dy)) > 0.05 else "is in place"
-    sizes = [f"{one[2] - one[0]:.1f} by {one[3] - one[1]:.1f}" for one in (shown, own)]
+    sizes = [f"{values[2] - values[0]:.1f} by {values[3] - values[1]:.1f}" for values in (shown, own)]
     return f"{box} {off} and {sizes[0]}", f"{box} is {sizes[1]}"

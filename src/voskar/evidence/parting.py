@@ -79,7 +79,7 @@ class Parting:
         """ "not logged", "same" or "other"."""
         if not self.has_inputs:
             return "not logged"
-        return "other" if any(one.sort == "inputs" for one in self.firsts) else "same"
+        return "other" if any(difference.sort == "inputs" for difference in self.firsts) else "same"
 
     @property
     def has_other_inputs(self) -> bool:
@@ -95,20 +95,20 @@ def parting(old: Recording, new: Recording, tolerance: float, near: int) -> Part
     low, high = both = max(old.first, new.first), min(old.last, new.last)
     apart = sorted(
         [*_poses(old, new, both, tolerance, near), *_apart("claims", _claims(old), _claims(new), both)],
-        key=lambda one: (one.frame, one.rank, one.id),
+        key=lambda pose: (pose.frame, pose.rank, pose.id),
     )
     others = [
         *_header(old, new, low),
         *_apart("marks", _marks(old), _marks(new), both),
         *_apart("inputs", _inputs(old), _inputs(new), both),
     ]
-    found = [next((one for one in [*others, *apart] if one.sort == sort), None) for sort in SORTS]
-    firsts = [one for one in found if one is not None]
+    found = [next((difference for difference in [*others, *apart] if difference.sort == sort), None) for sort in SORTS]
+    firsts = [difference for difference in found if difference is not None]
     if old.first != new.first:
         firsts.append(Parted(low, high, "length", "", "first frame", str(old.first), str(new.first)))
     if old.last != new.last:
         firsts.append(Parted(high + 1, high + 1, "length", "", "last frame", str(old.last), str(new.last)))
-    firsts.sort(key=lambda one: (one.frame, one.rank))
+    firsts.sort(key=lambda first: (first.frame, first.rank))
     until = firsts[0].frame if firsts else high + 1
     poses = old.poses
     same = {
@@ -122,8 +122,8 @@ def parting(old: Recording, new: Recording, tolerance: float, near: int) -> Part
 
 def _header(old: Recording, new: Recording, frame: int) -> list[Parted]:
     """What the headers say otherwise of how the rest is meant."""
-    told = (("up", "up"), ("reactions", "reactions"), ("seed", "seed"), ("poses", "after_hits"))
-    values = ((name, getattr(old, field), getattr(new, field)) for name, field in told)
+    entry = (("up", "up"), ("reactions", "reactions"), ("seed", "seed"), ("poses", "after_hits"))
+    values = ((name, getattr(old, field), getattr(new, field)) for name, field in entry)
     return [
         Parted(frame, frame, "header", "", name, str(before), str(after))
         for name, before, after in values
@@ -140,11 +140,11 @@ def _marks(recording: Recording) -> Logged:
 
 
 def _inputs(recording: Recording) -> Logged:
-    told = recording.inputs
-    columns = (told.frame, told.id, told.button, told.down, told.aim)
+    inputs = recording.inputs
+    columns = (inputs.frame, inputs.id, inputs.button, inputs.down, inputs.aim)
     for frame, who, button, down, (x, y) in zip(*(column.tolist() for column in columns), strict=True):
         aim = f", aim ({written(x)}, {written(y)})" if x == x else ""
-        yield frame, told.ids[who], told.buttons[button], ("down" if down else "up") + aim, None
+        yield frame, inputs.ids[who], inputs.buttons[button], ("down" if down else "up") + aim, None
 
 
 def _claims(recording: Recording) -> Logged:
@@ -153,8 +153,8 @@ def _claims(recording: Recording) -> Logged:
         by = f"by {claim.attacker}" if claim.attacker and claim.target else ""
         what = " ".join(part for part in (f"claimed {claim.event}", claim.attack, by) if part)
         values = {name: getattr(claim, name) for name in ("case", "damage", "health", "lives", "x", "y")}
-        told = ", ".join(f"{name} {written(value)}" for name, value in values.items() if value not in (None, ""))
-        yield claim.frame, who, what, told or "claimed", claim
+        text = ", ".join(f"{name} {written(value)}" for name, value in values.items() if value not in (None, ""))
+        yield claim.frame, who, what, text or "claimed", claim
 
 
 def _apart(sort: PartedSort, old: Logged, new: Logged, frames: tuple[int, int]) -> list[Parted]:
@@ -216,10 +216,10 @@ def _spans(keys: Ints, actors: int, near: int) -> dict[int, list[tuple[int, int]
     """By actor, the stretches of frames; those at most `near` frames apart are one."""
     found: dict[int, list[tuple[int, int]]] = {}
     frames, who = np.divmod(keys, actors)
-    for one in np.unique(who).tolist():
-        own = frames[who == one]
+    for item in np.unique(who).tolist():
+        own = frames[who == item]
         parts = np.split(own, np.flatnonzero(np.diff(own) > max(near, 1)) + 1)
-        found[one] = [(int(part[0]), int(part[-1])) for part in parts]
+        found[item] = [(int(part[0]), int(part[-1])) for part in parts]
     return found
 
 
@@ -236,16 +236,16 @@ def _columns(
             sides.append(np.array([codes.setdefault(value, len(codes)) for value in values], dtype=np.int64)[places])
         yield name, sides[0] != sides[1]
     for name in FIELDS:
-        one, other = getattr(old.poses, name)[old_rows], getattr(new.poses, name)[new_rows]
-        if one.dtype.kind == "f":
+        item, other = getattr(old.poses, name)[old_rows], getattr(new.poses, name)[new_rows]
+        if item.dtype.kind == "f":
             slack = max(tolerance, ROUNDED) if name in ("x", "y", "z") else ROUNDED
-            differs = ~((np.abs(one - other) <= slack) | (np.isnan(one) & np.isnan(other)))
+            differs = ~((np.abs(item - other) <= slack) | (np.isnan(item) & np.isnan(other)))
         else:
-            differs = one != other
+            differs = item != other
         yield name, differs
     for name in ("push_x", "push_y"):
-        one, other = getattr(old.poses, name)[old_rows], getattr(new.poses, name)[new_rows]
-        yield name, ~((np.abs(one - other) <= max(tolerance, ROUNDED)) | (np.isnan(one) & np.isnan(other)))
+        item, other = getattr(old.poses, name)[old_rows], getattr(new.poses, name)[new_rows]
+        yield name, ~((np.abs(item - other) <= max(tolerance, ROUNDED)) | (np.isnan(item) & np.isnan(other)))
 
 
 def _logged(recording: Recording, field: str, number: int) -> Hashable:
@@ -257,8 +257,8 @@ def _logged(recording: Recording, field: str, number: int) -> Hashable:
     if field == "tags":
         return tuple(sorted(recording.tag_sets[number]))
     if field == "counters":
-        told = zip(recording.counters.names, recording.counters.values[number].tolist(), strict=True)
-        return tuple(sorted((name, written(value)) for name, value in told if value == value))
+        item = zip(recording.counters.names, recording.counters.values[number].tolist(), strict=True)
+        return tuple(sorted((name, written(value)) for name, value in item if value == value))
     parts = recording.boxes.parts(number)
     return tuple(
         (name, *((part.radius, *np.round(part.corners, 4).ravel().tolist()) for part in parts[name]))
@@ -273,8 +273,8 @@ def _value(recording: Recording, field: str, row: int) -> str:
     if field == "boxes":
         return NONE if value < 0 else "boxes " + ", ".join(sorted(recording.boxes.parts(value)))
     if field in ("clip", "tags", "counters"):
-        told = _logged(recording, field, value)
-        return NONE if told is None else _in_words(told)
+        number = _logged(recording, field, value)
+        return NONE if number is None else _in_words(number)
     if value != value or (value == -1 and FIELDS[field].type in ("count", "answer") if field in FIELDS else False):
         return NONE
     if isinstance(value, bool) or (field in FIELDS and FIELDS[field].type == "answer"):
@@ -282,8 +282,8 @@ def _value(recording: Recording, field: str, row: int) -> str:
     return str(written(value))
 
 
-def _in_words(told: Hashable) -> str:
-    if isinstance(told, str):
-        return told
-    parts: Sequence[Any] = told  # type: ignore[assignment]
-    return ", ".join(one if isinstance(one, str) else " ".join(map(str, one)) for one in parts) or NONE
+def _in_words(value: Hashable) -> str:
+    if isinstance(value, str):
+        return value
+    parts: Sequence[Any] = value  # type: ignore[assignment]
+    return ", ".join(part if isinstance(part, str) else " ".join(map(str, part)) for part in parts) or NONE

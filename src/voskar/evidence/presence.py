@@ -47,8 +47,8 @@ def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
     if len(late) and (poses.frame[seen[0]] <= since + 1 + held.within("poses")):
         first, last = int(poses.frame[seen[0]]), int(poses.frame[seen[-1]])
         count = last - first + 1
-        told = f"is still in play {span_words(first, last, held.recording.last)}, for {count} frame{'s' * (count > 1)}"
-        yield of_actor("still-active", first, name, told, rule)
+        text = f"is still in play {span_words(first, last, held.recording.last)}, for {count} frame{'s' * (count > 1)}"
+        yield of_actor("still-active", first, name, text, rule)
 
 
 def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
@@ -65,8 +65,8 @@ def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
     early = max(held.within("poses"), kind.linger)
     if missing is not None and missing <= until - early:
         shown = missing - since - 1
-        told = f"is gone in {missing}, after {shown} of {kind.down.lasts} frames"
-        yield of_actor("down-short", missing, name, told, f"down since {since}, and seen for {kind.down.lasts} frames")
+        text = f"is gone in {missing}, after {shown} of {kind.down.lasts} frames"
+        yield of_actor("down-short", missing, name, text, f"down since {since}, and seen for {kind.down.lasts} frames")
 
 
 def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
@@ -76,7 +76,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     if respawn is None or respawn.needs is not None or kind.succession:
         return
     down = next((span for span in course.down if span.first == since + 1), None)
-    held_up = any(since < one.first for one in course.waiting if one.first <= (down.last + 1 if down else since))
+    held_up = any(since < span.first for span in course.waiting if span.first <= (down.last + 1 if down else since))
     last = any(is_last(course, event) for event in held.ledger.about(name, "down") if event.frame == since)
     consumed = any(event.frame == since and event.detail == "consumed" for event in held.ledger.about(name, "removed"))
     if held_up or last or consumed:
@@ -93,5 +93,5 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     row = held.recording.row(name, due)
     if row is not None and poses.hidden[row]:
         return  # told where hidden bodies are looked at
-    told = "is never back" if first is None else f"is back in {first}, {first - due} frames late"
-    yield of_actor("respawn-late", due, name, f"has no pose in {due}, and {told}", f"down since {since}, back in {due}")
+    text = "is never back" if first is None else f"is back in {first}, {first - due} frames late"
+    yield of_actor("respawn-late", due, name, f"has no pose in {due}, and {text}", f"down since {since}, back in {due}")

@@ -61,10 +61,10 @@ def _ends(ledger: Ledger) -> dict[int, int]:
             ends[id(event)] = event.until or event.frame
             pushes.setdefault(name, []).append(id(event))
         elif event.event == "hitstop" and event.until is not None:
-            more = event.until - max(frozen.get(name, event.frame), event.frame)
+            extra = event.until - max(frozen.get(name, event.frame), event.frame)
             frozen[name] = max(event.until, frozen.get(name, 0))
-            for push in pushes.get(name, []) if more > 0 else ():
-                ends[push] += more if ends[push] > event.frame else 0
+            for push in pushes.get(name, []) if extra > 0 else ():
+                ends[push] += extra if ends[push] > event.frame else 0
     return ends
 
 
@@ -125,16 +125,16 @@ class _Look:
             return
         frozen = self.held.course.courses[name].frozen  # a push waits for the end of a freeze
         frames = range(event.frame + 1, until + 1)
-        free = [one for one in frames if not any(span.first <= one <= span.last for span in frozen)]
+        free = [frame for frame in frames if not any(span.first <= frame <= span.last for span in frozen)]
         rows = [self._row(event, frame) for frame in (event.frame, *free)]
         poses = self.recording.poses
         if any(row is None or poses.cut[row] or poses.hidden[row] for row in rows[1:]):
             self.undecided += 1
             return
-        told = self._told_push(event, [row for row in rows[1:] if row is not None])
-        if told is not None:
-            if math.dist(told, goal) > self.tolerance:
-                shown = f"logs a push of {_polar(*told)} to frame {until}"
+        pair = self._stated_push(event, [row for row in rows[1:] if row is not None])
+        if pair is not None:
+            if math.dist(pair, goal) > self.tolerance:
+                shown = f"logs a push of {_polar(*pair)} to frame {until}"
                 yield self._finding(event, shown, f"pushed {_polar(*goal)} from {event.frame + 1} to {until}")
             return
         # what goes along up is its own, unless the push points more up or down than sideways
@@ -154,8 +154,8 @@ class _Look:
         if self.bounces and any(self._is_stopped(event, row, (ux, uy)) for row in rows if row is not None):
             self.undecided += 1
             return
-        told_own = not np.isnan(poses.vx[[row for row in rows[1:] if row is not None]]).any()
-        if self.recording.presses(name, event.frame, until) and not told_own:
+        stated_own = not np.isnan(poses.vx[[row for row in rows[1:] if row is not None]]).any()
+        if self.recording.presses(name, event.frame, until) and not stated_own:
             self.undecided += 1
             return
         text = f"moves {_polar(*shown_way)} to frame {until}"
@@ -179,7 +179,7 @@ class _Look:
             for other in self.held.ledger.of(name)
         )
 
-    def _told_push(self, event: Event, rows: list[int]) -> Vector | None:
+    def _stated_push(self, event: Event, rows: list[int]) -> Vector | None:
         """What the game itself says that it was pushed by; None if it never says such a thing of anybody."""
         poses = self.recording.poses
         own = poses.rows_of(self.recording.numbers[event.id or ""])
@@ -254,16 +254,16 @@ class _Look:
         fall = abs(self.held.rules.space.gravity) / self.rate
         rows = [self._row(event, event.frame - back) for back in range(3)]
         if not fall and None not in rows:
-            fell = [self._velocity(one)[1] for one in rows if one is not None]
+            fell = [self._velocity(number)[1] for number in rows if number is not None]
             fall = min(abs(a - b) for a, b in pairwise(fell))
         if abs(shown - goal) > fall + SHARE * abs(goal) + 1e-6:
             up = self.held.rules.space.upwards
             height = f", {100 * (shown * up) ** 2 / goal**2:.0f} % of the height" if goal and shown * up > 0 else ""
-            told = f"vertical speed {shown:.1f} in {frame}{height}"
-            yield self._finding(event, told, f"sent off at {goal:.1f} from {frame} on")
+            text = f"vertical speed {shown:.1f} in {frame}{height}"
+            yield self._finding(event, text, f"sent off at {goal:.1f} from {frame} on")
         elif self._is_sideways(event, row):
-            told = f"horizontal speed {self._velocity(row)[0]:.1f} in {frame}"
-            yield self._finding(event, told, f"is to have {event.vx or 0.0:.1f} from {frame} on")
+            text = f"horizontal speed {self._velocity(row)[0]:.1f} in {frame}"
+            yield self._finding(event, text, f"is to have {event.vx or 0.0:.1f} from {frame} on")
 
     def _is_sideways(self, event: Event, row: int) -> bool:
         """Whether a launch has sent it off along x: at another speed than it had, and than it walks."""
@@ -275,7 +275,7 @@ class _Look:
         own = None if before[0] is None else self._velocity(before[0])[0]
         if own is not None and abs(goal - own) > slack:  # the launch gives it another speed: that is to be seen
             return abs(self._velocity(row)[0] - goal) > slack + SHARE * abs(goal)
-        walks = [0.0, goal, *(self._velocity(one)[0] for one in before if one is not None)]
+        walks = [0.0, goal, *(self._velocity(number)[0] for number in before if number is not None)]
         return not min(walks) - slack <= self._velocity(row)[0] <= max(walks) + slack
 
     def reflect(self, event: Event) -> Iterator[Finding]:
@@ -288,14 +288,14 @@ class _Look:
             return
         shown, goal = self._velocity(row), (event.vx or 0.0, event.vy or 0.0)
         if math.dist(shown, goal) > self.tolerance * self.rate + SHARE * math.hypot(*goal):
-            told = f"goes at ({shown[0]:.1f}, {shown[1]:.1f}) in {frame}"
-            yield self._finding(event, told, f"is reflected, and goes at ({goal[0]:.1f}, {goal[1]:.1f})")
+            text = f"goes at ({shown[0]:.1f}, {shown[1]:.1f}) in {frame}"
+            yield self._finding(event, text, f"is reflected, and goes at ({goal[0]:.1f}, {goal[1]:.1f})")
 
     def home(self, event: Event) -> Iterator[Finding]:
         """The place in the frame after the hit; of one that another's return sends home, in the frame of the return."""
         frame = event.frame if event.frame in self.pair_returns else event.frame + 1
         row = self._row(event, frame)
-        fell = any(one.id == event.id and one.frame == event.frame for one in self.held.ledger.of("down"))
+        fell = any(entry.id == event.id and entry.frame == event.frame for entry in self.held.ledger.of("down"))
         if row is None or fell:
             return
         poses = self.recording.poses

@@ -105,9 +105,9 @@ class Starts:
         if emitter is None or not emitter.fan.inherit or owner not in held.recording.numbers:
             return False
         row = held.recording.row(owner, event.frame)
-        told = row is not None and not math.isnan(held.recording.poses.vx[row])
+        is_logged = row is not None and not math.isnan(held.recording.poses.vx[row])
         moved = held.ledger.about(owner, "knockback", "launch", "reflect", "home", "respawn")
-        return not told and any(one.frame <= event.frame <= (one.until or one.frame) + 1 for one in moved)
+        return not is_logged and any(entry.frame <= event.frame <= (entry.until or entry.frame) + 1 for entry in moved)
 
     def turned(self, event: SpawnEvent, appearance: Appearance) -> float:
         """By how many degrees it heads elsewhere than it may; 0 where nothing tells."""

@@ -16,12 +16,12 @@ def states(held: Held) -> Iterator[Finding]:
     either is right; nothing is asked while hidden, down or out. Then those that move while they are frozen."""
     poses = held.recording.poses
     for column in COLUMNS:
-        told = getattr(poses, column)
-        if not len(told) or (told < 0).all():
+        value = getattr(poses, column)
+        if not len(value) or (value < 0).all():
             continue
         for name, number in held.recording.numbers.items():
             rows = poses.rows_of(number)
-            rows = rows[(told[rows] >= 0) & ~poses.hidden[rows]]
+            rows = rows[(value[rows] >= 0) & ~poses.hidden[rows]]
             if len(rows):
                 yield from _of_one(held, column, name, rows)
     if held.recording.reactions == "baked" and "hitstop" not in held.recording.scope.reactions:
@@ -49,25 +49,25 @@ def _moves(held: Held, name: str) -> Iterator[Finding]:
         odd = np.flatnonzero(moves | plays)
         if len(odd):
             frame = int(poses.frame[rows[odd[0] + 1]])
-            told = f"moves {step[odd[0]]:.1f} units in {frame}" if moves[odd[0]] else f"goes on in its clip in {frame}"
-            yield of_actor("frozen", frame, name, told, f"frozen {span.first} to {span.last}")
+            text = f"moves {step[odd[0]]:.1f} units in {frame}" if moves[odd[0]] else f"goes on in its clip in {frame}"
+            yield of_actor("frozen", frame, name, text, f"frozen {span.first} to {span.last}")
 
 
 def clip_immune(held: Held, name: str, rows: np.ndarray) -> np.ndarray:
     """(n,) whether the cells that some poses show make their actor immune."""
     poses, kind = held.recording.poses, held.course.courses[name].kind
     found = np.zeros(len(rows), dtype=np.bool_)
-    for clip, one in kind.clips.items():
-        if one.iframes and clip in held.recording.clips:
+    for clip, entry in kind.clips.items():
+        if entry.iframes and clip in held.recording.clips:
             shows = poses.clip[rows] == held.recording.clips.index(clip)
-            for first, last in one.iframes:
+            for first, last in entry.iframes:
                 found |= shows & (held.cells[rows] >= first) & (held.cells[rows] <= last)
     return found
 
 
 def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Finding]:
     poses, course = held.recording.poses, held.course.courses[name]
-    frames, told = poses.frame[rows], getattr(poses, column)[rows] == 1
+    frames, value = poses.frame[rows], getattr(poses, column)[rows] == 1
     spans: list[Span] = getattr(course, column)
     state = np.zeros(len(frames), dtype=np.bool_)
     either = np.zeros(len(frames), dtype=np.bool_)
@@ -75,19 +75,19 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
         state |= (frames >= span.first) & (frames <= span.last)
     if column == "immune":
         state |= clip_immune(held, name, rows)
-    given = {event.frame for event in held.ledger.about(name, COLUMNS[column])}
-    for frame in given:
+    numbers = {event.frame for event in held.ledger.about(name, COLUMNS[column])}
+    for frame in numbers:
         either |= frames == frame
     for span in course.down:
         either |= (frames >= span.first - 1) & (frames <= span.last)
     runs_begin = [mark for mark, what in held.recording.resets.items() if what == "run"]
     for out in course.outs:  # until the run begins again
         either |= (frames >= out) & (frames < min([mark for mark in runs_begin if mark > out], default=1 << 60))
-    for _, first, last in runs(frames, (state != told) & ~either):
+    for _, first, last in runs(frames, (state != value) & ~either):
         if last - first + 1 <= held.within(column):
             continue
         at = int(np.searchsorted(frames, first))
-        word = column if told[at] else f"not {column}"
+        word = column if value[at] else f"not {column}"
         rule = f"not {column}"
         if spans:
             nearest = min(reversed(spans), key=lambda span: max(span.first - first, first - span.last, 0))
@@ -98,5 +98,5 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
         if ended is not None:
             continue
         code = "frozen" if column == "frozen" else f"state-{column}"
-        told_words = f"is {word} {span_words(first, last, held.recording.last)}"
-        yield of_actor(code, first, name, told_words, rule)
+        stated_words = f"is {word} {span_words(first, last, held.recording.last)}"
+        yield of_actor(code, first, name, stated_words, rule)

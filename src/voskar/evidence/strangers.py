@@ -10,6 +10,6 @@ from voskar.evidence.held import Held
 
 def strangers(held: Held) -> Iterator[Finding]:
     """Each once, where it is named first. An actor that comes and goes within a frame has no pose either."""
-    for one in held.recording.strangers:
-        rules = "has no pose in any frame" + (f" ({one.hint})" if one.hint else "")
-        yield of_actor("unknown-actor", one.frame, one.id, f"is named in {one.field}", rules)
+    for stranger in held.recording.strangers:
+        rules = "has no pose in any frame" + (f" ({stranger.hint})" if stranger.hint else "")
+        yield of_actor("unknown-actor", stranger.frame, stranger.id, f"is named in {stranger.field}", rules)

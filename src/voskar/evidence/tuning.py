@@ -84,8 +84,8 @@ def score(
     """Checks one recording and counts every finding. `lag` is how many frames late the game tells its claims; with
     `actor` only what is about it counts. `first` is the ledger of the variant that changes are counted against."""
 
-    def counts(one: Event | Claim) -> bool:
-        return actor is None or actor in (one.target, one.id)
+    def counts(entry: Event | Claim) -> bool:
+        return actor is None or actor in (entry.target, entry.id)
 
     recording = _in_time(recording, lag)
     verdict, whole = check(rules, recording, windows=windows, resync=resync, explains=False)
@@ -99,7 +99,7 @@ def score(
         len(downs),
         tuple(_lived(recording, ledger, downs)),
         len(claims),
-        len(claims) - len({id(one.claim) for one in wrong if one.claim is not None}),
+        len(claims) - len({id(finding.claim) for finding in wrong if finding.claim is not None}),
         hits,
         len(wrong) - hits,
     )
@@ -191,28 +191,30 @@ def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapp
     """What fits best, and how sharply, in sentences. Empty where there are no claims to fit."""
     if not any(score.evidence for score in scores.values()):
         return []
-    wrong = {point: one.wrong for point, one in scores.items()}
-    found = fit(wrong, [len(some) for some in values])
+    wrong = {point: entry.wrong for point, entry in scores.items()}
+    found = fit(wrong, [len(names) for names in values])
     if len(found.alike) == len(scores):
         return ["these values cannot be distinguished: each has as many disagreements as the others"]
     best = scores[found.best]
-    named = ", ".join(f"{key} = {some[place]}" for key, some, place in zip(keys, values, found.best, strict=True))
+    named = ", ".join(f"{key} = {text[place]}" for key, text, place in zip(keys, values, found.best, strict=True))
     others = len(found.alike) - 1
     tail = f"; {others} other{'s fit' if others > 1 else ' fits'} as well" if others else ""
     lines = [f"best: {named}: {best.agreed} of {best.claims} claims agree, {_wrong(best)}{tail}"]
-    for key, some, sharp in zip(keys, values, found.axes, strict=True):
-        lines.append(f"{key}: {_sharp(some, sharp)}")
+    for key, words, sharp in zip(keys, values, found.axes, strict=True):
+        lines.append(f"{key}: {_sharp(words, sharp)}")
     return lines
 
 
-def _wrong(one: VariantScore) -> str:
+def _wrong(entry: VariantScore) -> str:
     """How much is still wrong."""
-    if not one.wrong:
+    if not entry.wrong:
         return "nothing disagrees"
-    told = [
-        f"{count} of {what}" for count, what in ((one.hits_wrong, "hits"), (one.rest_wrong, "other things")) if count
+    text = [
+        f"{count} of {what}"
+        for count, what in ((entry.hits_wrong, "hits"), (entry.rest_wrong, "other things"))
+        if count
     ]
-    return f"{one.wrong} disagreement{'s' * (one.wrong > 1)}, {' and '.join(told)}"
+    return f"{entry.wrong} disagreement{'s' * (entry.wrong > 1)}, {' and '.join(text)}"
 
 
 def _sharp(values: Sequence[str], sharp: Sharpness) -> str:
@@ -226,7 +228,7 @@ def _sharp(values: Sequence[str], sharp: Sharpness) -> str:
         costs.append(f"{values[sharp.high + 1]} costs {sharp.above} more")
     kind = "only this fits" if sharp.low == sharp.high else "fit alike"
     end = ""
-    if sharp.open_ended and any(one.isdecimal() for one in values[0]):  # a word has nothing beyond it
+    if sharp.open_ended and any(name.isdecimal() for name in values[0]):  # a word has nothing beyond it
         last = "first" if sharp.below is None else "last"
         end = f"; this is the {last} that was tried: try beyond it"
     return f"{span}: {kind}, {' and '.join(costs)}{end}"

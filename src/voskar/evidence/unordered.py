@@ -71,11 +71,11 @@ class _Struck:
         for frame, hit in sorted(self.hits.items()):
             if frame in self.gone or self.ordered[frame + 1] or self.held.ended_before(frame + 1) is not None:
                 continue
-            told = None if "home" in scope else self._put_back(frame)
-            told = told or (None if {"knockback", "launch", "reflect"} & scope else self._thrown(frame))
-            if told is not None:
+            text = None if "home" in scope else self._put_back(frame)
+            text = text or (None if {"knockback", "launch", "reflect"} & scope else self._thrown(frame))
+            if text is not None:
                 orders = f"{hit.attack or 'the hit'} in {frame} orders nothing of the kind"
-                yield self._finding(frame, hit.attacker or "", told, orders)
+                yield self._finding(frame, hit.attacker or "", text, orders)
         if "knockback" not in scope:
             for event in self.held.ledger.about(self.name, "knockback"):
                 yield from self._goes_on(event)
@@ -97,7 +97,7 @@ class _Struck:
         if first is None or first[1] > frame or frame + 1 in recording.resets:
             return None
         x, y = float(poses.x[first[0]]), float(poses.y[first[0]])
-        near = [math.dist((x, y), (float(poses.x[one]), float(poses.y[one]))) for one in (row, before)]
+        near = [math.dist((x, y), (float(poses.x[number]), float(poses.y[number]))) for number in (row, before)]
         if near[0] > self.tolerance or near[1] <= self.tolerance:
             return None
         return f"is put back to its start, ({x:g}, {y:g}), in {frame + 1}"
@@ -161,7 +161,7 @@ class _Struck:
         names = [recording.actors[number].id for number in poses.actor[rows].tolist()]
         alike = np.hypot(x - step[0], y - step[1]) <= TOGETHER
         return any(
-            same and name != self.name and not any(abs(frame - one) <= 1 for one in self.all.get(name, ()))
+            same and name != self.name and not any(abs(frame - number) <= 1 for number in self.all.get(name, ()))
             for same, name in zip(alike.tolist(), names, strict=True)
         )
 
@@ -173,7 +173,7 @@ class _Struck:
         if last is None or after is None or length == 0 or until in self.gone or self.ordered[until + 1] > 1:
             return
         way = (event.dx or 0.0) / length, (event.dy or 0.0) / length
-        along, goes, walked = (one[0] * way[0] + one[1] * way[1] for one in (last, after, own))
+        along, goes, walked = (pair[0] * way[0] + pair[1] * way[1] for pair in (last, after, own))
         pushed = [self.steps.get(frame, (0.0, 0.0)) for frame in range(event.frame + 1, until + 1)]
         whole = sum(x * way[0] + y * way[1] for x, y in pushed)
         if abs(whole - length) > self.tolerance + abs(walked) * len(pushed):
@@ -182,8 +182,8 @@ class _Struck:
             return
         if self._explains(until, until + 1, after):
             return
-        told = f"goes on at {goes:.1f} units a frame in {until + 1}"
-        yield self._finding(event.frame, event.by or "", told, f"the push ends in {until}")
+        text = f"goes on at {goes:.1f} units a frame in {until + 1}"
+        yield self._finding(event.frame, event.by or "", text, f"the push ends in {until}")
 
 
 class _Steps:

@@ -46,16 +46,20 @@ class VersionsCompared:
         """The same without some kinds of differences. What follows from one of them stays, as a cause."""
         if not allow:
             return self
-        dropped = [one for one in self.differs.differences if one.sort in allow or one.change in allow]
-        frames, numbers = {one.frame for one in dropped}, set(map(id, dropped))
+        dropped = [
+            difference
+            for difference in self.differs.differences
+            if difference.sort in allow or difference.change in allow
+        ]
+        frames, numbers = {item.frame for item in dropped}, set(map(id, dropped))
         kept = tuple(
-            replace(one, follows=None if one.follows in frames else one.follows)
-            for one in self.differs.differences
-            if id(one) not in numbers
+            replace(difference, follows=None if difference.follows in frames else difference.follows)
+            for difference in self.differs.differences
+            if id(difference) not in numbers
         )
         own = self.parting
         if own is not None:
-            own = replace(own, firsts=tuple(one for one in own.firsts if one.sort not in allow))
+            own = replace(own, firsts=tuple(first for first in own.firsts if first.sort not in allow))
         return replace(self, differs=replace(self.differs, differences=kept), parting=own, allowed=len(dropped))
 
 
@@ -80,7 +84,9 @@ def compare_versions(
         return VersionsCompared(compare(before, after, near, ground=ground))
     parted = parting(old.recording, new.recording, tolerance, near_of(old.recording, near))
     if parted.has_other_inputs:
-        both = (statistics(one.rules, one.recording, ledger) for one, ledger in ((old, before), (new, after)))
+        both = (
+            statistics(version.rules, version.recording, ledger) for version, ledger in ((old, before), (new, after))
+        )
         return VersionsCompared(LedgerDiff(0, ()), parted, (next(both), next(both)))
     recordings = TwoRecordings(old.recording, new.recording, parted.apart)
     return VersionsCompared(compare(before, after, near, ground=ground, recordings=recordings), parted)

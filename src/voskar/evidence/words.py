@@ -6,7 +6,7 @@ from voskar.core.ledger import Event
 from voskar.evidence.finding import CODES, Finding
 from voskar.words import counted
 
-WORDS = {code: one.words for code, one in CODES.items()}
+WORDS = {code: entry.words for code, entry in CODES.items()}
 """What each code of a finding is called where they are counted."""
 
 

@@ -19,8 +19,8 @@ OFF = re.compile(r"(\d+) frames? too (short|long)")
 
 def touch_gaps(findings: Iterable[Finding]) -> list[float]:
     """How far boxes are apart, or overlap, where the accounts differ about a touch; the farthest first."""
-    told = {abs(one.why.gap) for one in findings if one.why is not None and one.why.gap is not None}
-    far = sorted(gap for gap in told if 0 < gap < 2000)
+    values = {abs(finding.why.gap) for finding in findings if finding.why is not None and finding.why.gap is not None}
+    far = sorted(gap for gap in values if 0 < gap < 2000)
     return [round(gap + 0.01, 2) for gap in dict.fromkeys([*far[-1:], *far[len(far) // 2 :][:1]])]
 
 
@@ -36,13 +36,13 @@ def compared(value: float, findings: Iterable[Finding]) -> Iterator[tuple[float,
     """Numbers that both accounts have, but frames, put in the place of a value, or in its proportion."""
     for finding in findings:
         shown, meant = (
-            [float(one) for one in NUMBER.findall(_FRAMES.sub(" ", PLACE.sub(" ", text)))]
+            [float(item) for item in NUMBER.findall(_FRAMES.sub(" ", PLACE.sub(" ", text)))]
             for text in (finding.game, finding.rules)
         )
-        for at, one in enumerate(shown[:3]):
-            yield round(one, 4), 3 if at == 0 else 1
-            if at < len(meant) and meant[at] != one:
-                yield round(value + one - meant[at], 4), 2
-                yield round(value - one + meant[at], 4), 1
+        for at, number in enumerate(shown[:3]):
+            yield round(number, 4), 3 if at == 0 else 1
+            if at < len(meant) and meant[at] != number:
+                yield round(value + number - meant[at], 4), 2
+                yield round(value - number + meant[at], 4), 1
                 if meant[at] and value:
-                    yield round(value * one / meant[at], 4), 2
+                    yield round(value * number / meant[at], 4), 2

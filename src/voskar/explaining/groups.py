@@ -24,7 +24,7 @@ def groups(findings: Sequence[Finding], kinds: Mapping[str, str], rules: Rules) 
         event = f" {event_of(finding)}" if finding.code.startswith("event-") else ""
         rule = f"{table_of(finding, kinds, rules) or 'goal'}{event}"
         found.setdefault(f"{rule} {finding.code}", []).append(finding)
-    made = [Group(rule, tuple(some)) for rule, some in found.items()]
+    made = [Group(rule, tuple(roots)) for rule, roots in found.items()]
     return sorted(made, key=lambda group: (-len(group.findings), group.findings[0].first))
 
 
@@ -36,7 +36,9 @@ def table_of(finding: Finding, kinds: Mapping[str, str], rules: Rules) -> str:
         kind = kinds.get(owner or finding.attacker, "")
         own = rules.kinds[kind].emitters if kind in rules.kinds else ()
         shown = kinds.get(finding.target)
-        emitters = [one.name for one in own if one.name == name] or [one.name for one in own if one.fan.kind == shown]
+        emitters = [emitter.name for emitter in own if emitter.name == name] or [
+            emitter.name for emitter in own if emitter.fan.kind == shown
+        ]
         return f"kinds.{kind}.emitters.{emitters[0]}" if emitters else f"kinds.{shown or kind}"
     attack = attack_of(finding)
     if attack in rules.attacks:

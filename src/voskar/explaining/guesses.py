@@ -48,43 +48,44 @@ class Guesses:
             found = self._motion(str(leaf.path[1]))
             shown = [found.get(f"acceleration_{axis}") for axis in "xy"]
             return all(
-                one and abs(one[0] - own) <= 2 + 0.03 * abs(own) for one, own in zip(shown, leaf.value, strict=True)
+                values and abs(values[0] - own) <= 2 + 0.03 * abs(own)
+                for values, own in zip(shown, leaf.value, strict=True)
             )
         if leaf.sort != "number" or isinstance(leaf.value, str):
             return False
         own, measured = leaf.value or 0.0, self._measured(leaf)
-        return bool(measured) and min(abs(one - own) for one in measured) <= 0.02 * abs(own) + 0.02
+        return bool(measured) and min(abs(value - own) for value in measured) <= 0.02 * abs(own) + 0.02
 
     def _all(self, leaf: Leaf, findings: Sequence[Finding]) -> Iterator[Guess]:
         match leaf.sort:
             case "switch":
-                yield from ((WORD, one) for one in ((True, False) if leaf.value is None else (not leaf.value,)))
+                yield from ((WORD, flag) for flag in ((True, False) if leaf.value is None else (not leaf.value,)))
             case "options":
-                yield from ((WORD, one) for one in leaf.options)
+                yield from ((WORD, option) for option in leaf.options)
                 if leaf.path[-1] in ("aim", "direction"):
                     yield from self._numbers(leaf, findings)
                 if leaf.path[-1] == "at":
                     yield from self._places(leaf, findings)
             case "name":
                 shown = [self.kinds.get(finding.target) for finding in findings]
-                yield from ((MEASURED, one) for one in shown if one in leaf.options)
-                yield from ((NEXT, one) for one in leaf.options)
+                yield from ((MEASURED, name) for name in shown if name in leaf.options)
+                yield from ((NEXT, option) for option in leaf.options)
             case "names" | "several":
                 own = list(leaf.value or ())
                 met = [name for finding in findings[:4] for name in self._met(leaf, finding)]
                 yield from ((TOLD, [*own, name]) for name in met if name not in own)
-                for one in leaf.options:
-                    yield WORD, [name for name in own if name != one] if one in own else [*own, one]
+                for entry in leaf.options:
+                    yield WORD, [name for name in own if name != entry] if entry in own else [*own, entry]
             case "cells":
-                yield from ((TOLD, one) for one in _opened(leaf.value, findings))
-                yield from ((WORD, one) for one in _windows(leaf.value))
+                yield from ((TOLD, finding) for finding in _opened(leaf.value, findings))
+                yield from ((WORD, window) for window in _windows(leaf.value))
             case "frames" | "rehit":
                 yield from self._frames(leaf, findings)
             case "whole":
                 yield from self._counts(leaf, findings)
             case "number":
                 yield from self._numbers(leaf, findings)
-                yield from ((WORD, one) for one in leaf.options)
+                yield from ((WORD, option) for option in leaf.options)
             case "numbers":
                 yield from self._vectors(leaf, findings)
 
@@ -95,8 +96,8 @@ class Guesses:
         if finding.why is None or None in kinds or leaf.path[0] != "kinds":
             return ()
         boxes = [
-            next((box for box in kind.boxes if box.name == told), None)
-            for kind, told in zip(kinds, (finding.why.hitbox, finding.why.hurtbox), strict=True)
+            next((box for box in kind.boxes if box.name == text), None)
+            for kind, text in zip(kinds, (finding.why.hitbox, finding.why.hurtbox), strict=True)
             if kind is not None
         ]
         other = boxes[1 if kinds[0] is not None and kinds[0].name == leaf.path[1] else 0]
@@ -109,13 +110,13 @@ class Guesses:
     def _frames(self, leaf: Leaf, findings: Sequence[Finding]) -> Iterator[Guess]:
         value = leaf.value if isinstance(leaf.value, int) else 0
         yield from _voted(self._from_frames(value, findings))
-        yield from ((MEASURED, one) for one in self._measured_frames(leaf))
+        yield from ((MEASURED, frame) for frame in self._measured_frames(leaf))
         if leaf.path[0] == "attacks":
             yield from self._since_hits(findings)
         if leaf.sort == "rehit":
-            yield from ((WORD, one) for one in leaf.options)
-        yield from ((NEXT, one) for one in (value + 1, value - 1, value + 2, value - 2))
-        yield from ((FAR, one) for one in (2 * value, value // 2, 0, value + 5, value - 5, value + 12))
+            yield from ((WORD, option) for option in leaf.options)
+        yield from ((NEXT, number) for number in (value + 1, value - 1, value + 2, value - 2))
+        yield from ((FAR, number) for number in (2 * value, value // 2, 0, value + 5, value - 5, value + 12))
 
     def _from_frames(self, value: int, findings: Iterable[Finding]) -> Iterator[tuple[int, int]]:
         for finding in findings:
@@ -190,13 +191,13 @@ class Guesses:
             groups = self.measures.births(str(leaf.path[1]), kind) if kind else {}
             if name == "count":
                 together = commonest(frames.count(frame) for frames in groups.values() for frame in frames)
-                yield from ((MEASURED, int(one)) for one in together)
+                yield from ((MEASURED, int(number)) for number in together)
             elif kind:
-                yield from ((MEASURED, one) for one in self.measures.alive(kind))
+                yield from ((MEASURED, number) for number in self.measures.alive(kind))
         elif name in ("lives", "priority", "rank"):
-            yield from ((trust, int(one)) for trust, one in _voted(compared(value, findings)) if one.is_integer())
-        yield from ((NEXT, one) for one in (value + 1, value - 1, value + 2, value - 2))
-        yield from ((FAR, one) for one in (value + 3, value + 8))
+            yield from ((trust, int(item)) for trust, item in _voted(compared(value, findings)) if item.is_integer())
+        yield from ((NEXT, item) for item in (value + 1, value - 1, value + 2, value - 2))
+        yield from ((FAR, item) for item in (value + 3, value + 8))
 
     def _numbers(self, leaf: Leaf, findings: Sequence[Finding]) -> Iterator[Guess]:
         value, name = leaf.value if isinstance(leaf.value, float | int) else 0.0, leaf.path[-1]
@@ -208,22 +209,24 @@ class Guesses:
             for trust, number in _voted(compared(value, findings)):
                 yield from _near(trust, number)
         if name in ("slack", "onto"):
-            told = [finding.why.sentence for finding in findings if finding.why is not None]
-            numbers = [float(one) for text in told for one in NUMBER.findall(text)]
-            yield from ((TOLD, round(one + 0.05, 1)) for one in sorted(set(numbers), reverse=True)[:4])
+            texts = [finding.why.sentence for finding in findings if finding.why is not None]
+            numbers = [float(item) for text in texts for item in NUMBER.findall(text)]
+            yield from ((TOLD, round(amount + 0.05, 1)) for amount in sorted(set(numbers), reverse=True)[:4])
         if name == "jitter":
-            off = [abs(one) for finding in findings for one in headings(finding)]
+            off = [abs(heading) for finding in findings for heading in headings(finding)]
             yield from ((MEASURED, round(by * max(off) + 0.5)) for by in (1, 2) if off)
         if name in ("circle", "grow", "slack"):
-            yield from ((TOLD, value + one) for gap in touch_gaps(findings) for one in (gap, -gap))
+            yield from ((TOLD, value + amount) for gap in touch_gaps(findings) for amount in (gap, -gap))
             for way, dx, dy in self._early(findings):
                 yield TOLD, round(value + way * max(abs(dx), abs(dy)), 2)
         if value:
             yield from ((NEXT, round(value * by, 4)) for by in (0.5, 2, 0.0))
-            yield from ((FAR, one) for one in (0.8 * value, 1.25 * value, value + 1, value - 1, -value, value * 4))
+            yield from (
+                (FAR, amount) for amount in (0.8 * value, 1.25 * value, value + 1, value - 1, -value, value * 4)
+            )
         else:
-            yield from ((NEXT, one) for one in ((0.5, 1.0, 2.0) if name in SHARES else (1.0, 10.0, 100.0)))
-            yield from ((FAR, one) for one in (-1.0, 100.0, 5.0))
+            yield from ((NEXT, amount) for amount in ((0.5, 1.0, 2.0) if name in SHARES else (1.0, 10.0, 100.0)))
+            yield from ((FAR, amount) for amount in (-1.0, 100.0, 5.0))
 
     def _measured(self, leaf: Leaf) -> list[float]:
         path, name = leaf.path, str(leaf.path[-1])
@@ -231,9 +234,9 @@ class Guesses:
             down = -1.0 if self.recording.up == "+y" else 1.0
             falls = {kind.name: kind.motion for kind in self.rules.kinds.values() if kind.motion.gravity}
             return [
-                (one - down * motion.acceleration[1]) / motion.gravity
+                (value - down * motion.acceleration[1]) / motion.gravity
                 for name, motion in falls.items()
-                for one in self._motion(name).get("world_gravity", ())
+                for value in self._motion(name).get("world_gravity", ())
             ]
         kind = self._spawned(path) if "emitters" in path else None
         if "motion" in path and "down" not in path:
@@ -247,9 +250,9 @@ class Guesses:
             change = self.rules.kinds[kind].motion.acceleration[1]
             fall = self._motion(kind).get("world_gravity", ())
             down = -1.0 if self.recording.up == "+y" else 1.0
-            return [(one - down * change) / self.rules.space.gravity for one in fall]
+            return [(value - down * change) / self.rules.space.gravity for value in fall]
         if name == "aim":
-            return [angle for one in self._motion(kind).get("heading", ()) for angle in (one, 180 - one)]
+            return [angle for value in self._motion(kind).get("heading", ()) for angle in (value, 180 - value)]
         return list(self._motion(kind).get(name, ()))
 
     def _fall(self, leaf: Leaf) -> float:
@@ -270,10 +273,10 @@ class Guesses:
         if name == "acceleration":
             found = self._motion(str(leaf.path[1]))
             x, y = (found.get(f"acceleration_{axis}", [0.0])[0] for axis in "xy")
-            one, another = snapped(x)[0], snapped(y - self._fall(leaf))[0]
+            number, another = snapped(x)[0], snapped(y - self._fall(leaf))[0]
             if not self.is_cleared(leaf):
-                yield from ((MEASURED, some) for some in ([one, another], [one, value[1]], [value[0], another]))
-                yield from ((TOLD, some) for some in ([-one, another], [-one, value[1]]))
+                yield from ((MEASURED, items) for items in ([number, another], [number, value[1]], [value[0], another]))
+                yield from ((TOLD, items) for items in ([-number, another], [-number, value[1]]))
         if name == "bounds":
             places = [place for finding in findings for place in PLACE.findall(finding.game)]
             for axis in (0, 1) if places else ():
@@ -300,13 +303,13 @@ class Guesses:
         """Of hits told in another frame: 1 if the game has them earlier, else -1, and by how much the two actors come
         nearer, along x and y, from a bit behind the one frame to the other."""
         recording, poses = self.recording, self.recording.poses
-        for finding in [one for one in findings if one.code == "hit-moved" and one.shift][:2]:
+        for finding in [entry for entry in findings if entry.code == "hit-moved" and entry.shift][:2]:
             names, frames = (finding.attacker, finding.target), (finding.frame, finding.frame + finding.shift)
             rows = [[recording.row(name, frame) for name in names] for frame in frames]
             apart = [
-                (poses.x[one] - poses.x[other], poses.y[one] - poses.y[other])
-                for one, other in rows
-                if one is not None and other is not None
+                (poses.x[number] - poses.x[other], poses.y[number] - poses.y[other])
+                for number, other in rows
+                if number is not None and other is not None
             ]
             if len(apart) == 2:
                 share = (abs(finding.shift) - 0.5) / abs(finding.shift)
@@ -335,8 +338,8 @@ class Guesses:
 
 def _near(trust: float, number: float) -> Iterator[Guess]:
     """A number, and what may be meant by it."""
-    for place, one in enumerate(snapped(number)):
-        yield trust if place == 0 else min(trust, NEXT), one
+    for place, value in enumerate(snapped(number)):
+        yield trust if place == 0 else min(trust, NEXT), value
 
 
 def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
@@ -350,24 +353,24 @@ def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
 
 def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
     """Ranges of cells whose first range goes on to the cell in which a box is told to be closed."""
-    first, *more = text.split(",")
-    low, high = (int(one) for one in (first.split("-") * 2)[:2])
+    first, *names = text.split(",")
+    low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for finding in findings:
-        for told in CELL.findall(finding.why.sentence if finding.why is not None else ""):
-            yield ",".join([f"{min(low, int(told))}-{max(high, int(told))}", *more])
+        for words in CELL.findall(finding.why.sentence if finding.why is not None else ""):
+            yield ",".join([f"{min(low, int(words))}-{max(high, int(words))}", *names])
 
 
 def _windows(text: str) -> Iterator[str]:
     """Ranges of cells whose first range begins or ends elsewhere."""
-    first, *more = text.split(",")
-    low, high = (int(one) for one in (first.split("-") * 2)[:2])
+    first, *names = text.split(",")
+    low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for by, to in ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (-1, -1), (0, 2), (0, -2), (2, 0), (-2, 0), (0, 4)):
         if 0 <= low + by <= high + to:
-            yield ",".join([f"{low + by}-{high + to}" if high + to > low + by else f"{low + by}", *more])
+            yield ",".join([f"{low + by}-{high + to}" if high + to > low + by else f"{low + by}", *names])
 
 
 def _with(value: Sequence[float], place: int, other: float) -> list[float]:
-    return [round(other, 3) + 0.0 if at == place else one for at, one in enumerate(value)]
+    return [round(other, 3) + 0.0 if at == place else number for at, number in enumerate(value)]
 
 
 def _snap(value: float) -> float:

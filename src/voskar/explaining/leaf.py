@@ -46,7 +46,7 @@ def words(leaf: Leaf, value: Any) -> str:
     if isinstance(value, float):
         return written_number(value)
     if isinstance(value, list | tuple):
-        return f"[{', '.join(words(leaf._replace(sort='number'), one) for one in value)}]"
+        return f"[{', '.join(words(leaf._replace(sort='number'), name) for name in value)}]"
     return str(value)
 
 

@@ -84,15 +84,15 @@ def _others(leaf: Leaf) -> Iterator[Any]:
             yield not value
         case "names" | "several":
             own = list(value or ())
-            yield from ([name for name in own if name != one] for one in own)
+            yield from ([name for name in own if name != item] for item in own)
         case "cells":
-            first, *more = str(value).split(",")
-            low, high = (int(one) for one in (first.split("-") * 2)[:2])
+            first, *names = str(value).split(",")
+            low, high = (int(name) for name in (first.split("-") * 2)[:2])
             for by, to in ((-1, 0), (1, 0), (0, -1), (0, 1)):
                 if 0 <= low + by <= high + to:
-                    yield ",".join([f"{low + by}-{high + to}", *more])
+                    yield ",".join([f"{low + by}-{high + to}", *names])
         case _:
-            yield from (one for one in leaf.options if one != value)
+            yield from (option for option in leaf.options if option != value)
 
 
 def _number(leaf: Leaf, place: int, noticed: Noticed) -> Margin:
@@ -173,6 +173,6 @@ def instruction(margin: Margin) -> str:
     path = margin.leaf.path
     name = str(path[-2] if margin.leaf.sort == "cells" else path[-1])
     names = [str(step) for step in path[:-1] if isinstance(step, str)]
-    owner = ".".join(one for one in names if one not in ("kinds", "attacks", "boxes", "emitters", "motion", "when"))
-    told = INSTRUCTIONS.get(name, "a moment in which `{owner}` depends on it")
-    return told.format(owner=owner or name)
+    owner = ".".join(text for text in names if text not in ("kinds", "attacks", "boxes", "emitters", "motion", "when"))
+    words = INSTRUCTIONS.get(name, "a moment in which `{owner}` depends on it")
+    return words.format(owner=owner or name)

@@ -50,8 +50,8 @@ class Measures:
             actors = [number for number, actor in enumerate(recording.actors) if actor.kind == kind]
             found = []
             if actors:
-                rows, given = recording.appearances(actors)
-                for row in rows[~given][:FLIGHTS].tolist():
+                rows, mask = recording.appearances(actors)
+                for row in rows[~mask][:FLIGHTS].tolist():
                     poses = recording.poses
                     way = poses.unbroken(int(poses.actor[row]), int(poses.frame[row]))
                     found.append(ShotPath(recording, way))
@@ -94,8 +94,8 @@ class Measures:
         actors = [number for number, actor in enumerate(recording.actors) if actor.kind == kind and actor.owner]
         found: dict[str, list[int]] = {}
         if actors:
-            rows, given = recording.appearances(actors)
-            for row in rows[~given].tolist():
+            rows, mask = recording.appearances(actors)
+            for row in rows[~mask].tolist():
                 owner = recording.actors[int(recording.poses.actor[row])].owner or ""
                 number = recording.numbers.get(owner)
                 if number is None or recording.actors[number].kind == owners:
@@ -135,7 +135,7 @@ def gaps(groups: Iterable[Sequence[int]]) -> list[int]:
 def commonest(values: Iterable[float], count: int = 3) -> list[float]:
     """The values that stand most often, the commonest first; of those that stand as often the smallest."""
     counted = Counter(round(value, 3) for value in values)
-    return [value for value, _ in sorted(counted.items(), key=lambda one: (-one[1], one[0]))[:count]]
+    return [value for value, _ in sorted(counted.items(), key=lambda pair: (-pair[1], pair[0]))[:count]]
 
 
 def snapped(value: float) -> list[float]:
@@ -187,7 +187,7 @@ def shown_motion(flights: Sequence[ShotPath], recording: Recording) -> Mapping[s
     shown["inherit"] = _inherited(flights, recording)
     shown["spread"] = _spread(flights)
     if found.get("heading"):
-        off = [abs(math.remainder(one - middle["heading"], 180.0)) for one in found["heading"]]
+        off = [abs(math.remainder(value - middle["heading"], 180.0)) for value in found["heading"]]
         shown["jitter"] = [math.ceil(2.2 * max(off))] if 0.05 < max(off) < 60 else []
     shown["life"] = commonest(lives, 2)
     return shown
@@ -231,17 +231,17 @@ def _steps(velocities: Floats, rate: float) -> tuple[float, Floats]:
     """Drag and acceleration (2,), by least squares from how the first velocities change: each step takes drag / rate of
     the velocity away and adds acceleration / rate. Of the longest beginning that goes by that, if any does."""
     for steps in (FITTED, 6, 4, 3):
-        some = velocities[: steps + 1]
-        count = len(some) - 1
+        values = velocities[: steps + 1]
+        count = len(values) - 1
         if count < 2 or (steps > 3 and count < steps):
             continue
-        change = np.diff(some, axis=0)
-        one, none = np.ones(count), np.zeros(count)
+        change = np.diff(values, axis=0)
+        numbers, none = np.ones(count), np.zeros(count)
         rows = np.concatenate(
-            [np.column_stack([-some[:-1, 0], one, none]), np.column_stack([-some[:-1, 1], none, one])]
+            [np.column_stack([-values[:-1, 0], numbers, none]), np.column_stack([-values[:-1, 1], none, numbers])]
         )
-        told = np.concatenate([change[:, 0], change[:, 1]])
-        found, *_ = np.linalg.lstsq(rows, told, rcond=1e-9)
-        if np.abs(rows @ found - told).max() <= 0.02 * np.abs(some).max() + 1.0 or steps == 3:
+        column = np.concatenate([change[:, 0], change[:, 1]])
+        found, *_ = np.linalg.lstsq(rows, column, rcond=1e-9)
+        if np.abs(rows @ found - column).max() <= 0.02 * np.abs(values).max() + 1.0 or steps == 3:
             return float(found[0]) * rate, np.asarray(found[1:]) * rate
     return 0.0, np.zeros(2)

@@ -12,7 +12,7 @@ def moved_place(leaf: Leaf, value: Any) -> int | None:
     if leaf.sort in ("frames", "rehit", "whole", "number") and not isinstance(value, bool | str | None):
         return -1
     if leaf.sort == "numbers" and isinstance(value, list) and isinstance(leaf.value, list):
-        others = [at for at, (one, own) in enumerate(zip(value, leaf.value, strict=True)) if one != own]
+        others = [at for at, (item, own) in enumerate(zip(value, leaf.value, strict=True)) if item != own]
         return others[0] if len(others) == 1 else None
     return None
 
@@ -27,7 +27,7 @@ def with_number(value: Any, place: int, other: float) -> Any:
     """A value with another number in its place."""
     if place < 0:
         return type(value)(other)
-    return [round(other, 3) if at == place else one for at, one in enumerate(value)]
+    return [round(other, 3) if at == place else item for at, item in enumerate(value)]
 
 
 def neighbours(leaf: Leaf, value: Any) -> list[Any]:
@@ -39,4 +39,4 @@ def neighbours(leaf: Leaf, value: Any) -> list[Any]:
     now = number_at(value, place)
     step = 1.0 if whole else max(abs(now - number_at(leaf.value, place)) / 10, 0.01)
     found = [with_number(value, place, now + way * step) for way in (-1, 1)]
-    return [one for one in found if not (leaf.least is not None and place < 0 and one < leaf.least)]
+    return [item for item in found if not (leaf.least is not None and place < 0 and item < leaf.least)]

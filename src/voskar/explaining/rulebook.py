@@ -22,7 +22,7 @@ from voskar.files.likes import has_likes
 from voskar.files.own_rules import AT, KEPT, KEPT_OF_BOXES
 from voskar.files.rulebook import Rulebook
 from voskar.files.values import REHIT_WORDS
-from voskar.files.vary import Change, changed, told_value
+from voskar.files.vary import Change, changed, current_value
 
 WORDS = {
     "aim": ("facing", "input"),
@@ -74,7 +74,7 @@ class RulebookVariants:
 
     def said(self) -> tuple[Leaf, ...]:
         """The values that the rulebook itself says."""
-        return tuple(leaf for leaf in self.leaves if told_value(self.book, leaf.path) is not None)
+        return tuple(leaf for leaf in self.leaves if current_value(self.book, leaf.path) is not None)
 
     def place(self, path: KeyPath) -> tuple[str, int | None]:
         """File and line of a key, else of the nearest table above it."""
@@ -95,9 +95,9 @@ class RulebookVariants:
 
     def changed(self, changes: Mapping[KeyPath, Any]) -> Rulebook | None:
         """The same as a rulebook."""
-        some = [Change(dotted(path), path, self.written(path, value)) for path, value in changes.items()]
+        entries = [Change(dotted(path), path, self.written(path, value)) for path, value in changes.items()]
         try:
-            return changed(self.book, some)
+            return changed(self.book, entries)
         except InputError:
             return None
 
@@ -130,7 +130,7 @@ class _Walk:
     def value(self, value: Any, path: KeyPath, field: FieldInfo) -> Iterator[Leaf]:
         key = str(path[-1])
         if isinstance(value, BaseModel):
-            if key == "launch" and not isinstance(told_value(self.book, path), dict):
+            if key == "launch" and not isinstance(current_value(self.book, path), dict):
                 yield Leaf(path, "number", value.up)  # type: ignore[attr-defined]
             else:
                 yield from self.table(value, path)
@@ -146,7 +146,7 @@ class _Walk:
                     own = ("actors", actor) if path == ("kinds",) and of_actor else (*path, name)
                     yield from self.value(inner, own, field)
         elif isinstance(value, list) and value and isinstance(value[0], BaseModel):
-            if path[0] == "actors" and told_value(self.book, path) is None:
+            if path[0] == "actors" and current_value(self.book, path) is None:
                 return  # a list is taken over whole
             for place, inner in enumerate(value):
                 yield from self.table(inner, (*path, place))
@@ -161,7 +161,7 @@ class _Walk:
         types, words, least = _types(field)
         if key in LAYERS:
             return Leaf(path, "names", value, self.layers)
-        is_table = any(isinstance(one, type) and issubclass(one, BaseModel) for one in types)
+        is_table = any(isinstance(kind_type, type) and issubclass(kind_type, BaseModel) for kind_type in types)
         if (is_table and value is None) or isinstance(value, tuple):
             return None
         if key in KINDS and (value is None or isinstance(value, str)):
@@ -186,7 +186,7 @@ class _Walk:
             return Leaf(path, "several", value, words)
         if words:
             return Leaf(path, "options", value, words)
-        if isinstance(value, list) and value and all(isinstance(one, float | int) for one in value):
+        if isinstance(value, list) and value and all(isinstance(item, float | int) for item in value):
             return Leaf(path, "numbers", value)
         if value is None and (list in types or dict in types):
             return None
@@ -211,12 +211,12 @@ def _ranges(cells: Sequence[tuple[int, int]]) -> str:
 
 
 def _lasts(types: frozenset[type]) -> bool:
-    return any(issubclass(one, Duration) and one is not Duration for one in types)
+    return any(issubclass(kind_type, Duration) and kind_type is not Duration for kind_type in types)
 
 
 def _types(field: FieldInfo) -> tuple[frozenset[type], tuple[str, ...], float | None]:
     """The plain types that a field may have, the words, and the least number."""
-    least = next((one.ge for one in field.metadata if getattr(one, "ge", None) is not None), None)
+    least = next((item.ge for item in field.metadata if getattr(item, "ge", None) is not None), None)
     types, words = _plain(typing.cast("typing.Hashable", field.annotation))
     return types, words, least
 
@@ -224,7 +224,7 @@ def _types(field: FieldInfo) -> tuple[frozenset[type], tuple[str, ...], float | 
 @cache
 def _plain(annotation: Any) -> tuple[frozenset[type], tuple[str, ...]]:
     if typing.get_origin(annotation) is Literal:
-        return frozenset(), tuple(one for one in typing.get_args(annotation) if isinstance(one, str))
+        return frozenset(), tuple(argument for argument in typing.get_args(annotation) if isinstance(argument, str))
     if isinstance(annotation, type) and not typing.get_args(annotation):
         base: set[type] = {Duration} if issubclass(annotation, Duration) else set()
         return frozenset({annotation, *base}), ()
@@ -233,6 +233,6 @@ def _plain(annotation: Any) -> tuple[frozenset[type], tuple[str, ...]]:
     words: tuple[str, ...] = ()
     for inner in typing.get_args(annotation):
         if isinstance(inner, type) or typing.get_args(inner):
-            more, said = _plain(inner)
-            types, words = types | more, words + said
+            items, said = _plain(inner)
+            types, words = types | items, words + said
     return types, words

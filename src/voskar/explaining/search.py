@@ -130,7 +130,7 @@ class _Search:
         if base is None:
             return None
         real = {mark(finding) for finding in left}
-        self._spurious = frozenset(subject(one) for one in base.roots - real) - {subject(one) for one in real}
+        self._spurious = frozenset(subject(entry) for entry in base.roots - real) - {subject(entry) for entry in real}
         base = base.without(self._spurious)
         if not base.roots:
             return None
@@ -138,12 +138,12 @@ class _Search:
         better = [fit for fit in fits if fit.worth[0] < len(base.roots)]
         # as many findings, but the game is nearer by then; or others instead: the value may be too far
         nearer = [fit for fit in fits if fit.worth[0] == len(base.roots) and fit.off < NEARER * base.off]
-        nearer = sorted(nearer, key=lambda one: one.off)[:2] + [fit for fit in fits if fit.gone][:2]
+        nearer = sorted(nearer, key=lambda trial: trial.off)[:2] + [fit for fit in fits if fit.gone][:2]
         for fit in nearer if not better else ():
             fit = self._refined(fit, stretch, base)
             if fit.worth[0] < len(base.roots):
                 better.append(fit)
-        better.sort(key=lambda one: (one.worth, one.order))
+        better.sort(key=lambda trial: (trial.worth, trial.order))
         found: list[tuple[int, int, Explanation, Verdict]] = []
         tried: set[KeyPath] = set()
         for fit in better:
@@ -152,7 +152,7 @@ class _Search:
             tried.add(fit.leaf.path)
             fit = self._refined(fit, stretch, base)
             verdict = self._whole({fit.leaf.path: fit.value})
-            explanation = self._told(fit, better, base, left, verdict)
+            explanation = self._explanation(fit, better, base, left, verdict)
             explained = len(explanation.explains)
             if explained and len(verdict.roots) < len(left) and 3 * explanation.new <= explained:
                 found.append((len(verdict.roots) + explanation.new, len(found), explanation, verdict))
@@ -160,7 +160,7 @@ class _Search:
                     break
         if not found:
             return None
-        _, _, explanation, verdict = min(found, key=lambda one: one[:2])
+        _, _, explanation, verdict = min(found, key=lambda entry: entry[:2])
         explanation = replace(explanation, beside=self._beside(explanation, stretch))
         self.changes[explanation.leaf.path] = explanation.value
         self._explained({mark(finding) for finding in verdict.findings})
@@ -184,15 +184,15 @@ class _Search:
         self._cuts.clear()
         self._tried.clear()
         leaf = Leaf(("lag", event), "frames", 0)
-        new = len(known - {mark(one) for one in left})
+        new = len(known - {mark(finding) for finding in left})
         return Explanation(leaf, -shift, self._explained(known), len(verdict.roots), new), self._take(verdict.roots)
 
     def _explained(self, known: Collection[Mark]) -> tuple[Finding, ...]:
         """The first roots that are not found any more, without those that were explained before."""
-        gone = [one for one in self.unexplained if one not in known]
-        return tuple(self.unexplained.pop(one) for one in gone)
+        gone = [entry for entry in self.unexplained if entry not in known]
+        return tuple(self.unexplained.pop(entry) for entry in gone)
 
-    def _told(
+    def _explanation(
         self,
         fit: TriedValue,
         better: Sequence[TriedValue],
@@ -202,12 +202,12 @@ class _Search:
     ) -> Explanation:
         known = {mark(finding) for finding in verdict.findings}
         before = {mark(finding) for finding in left}
-        explains = tuple(finding for one, finding in self.unexplained.items() if one not in known)
+        explains = tuple(finding for entry, finding in self.unexplained.items() if entry not in known)
         new = sum(mark(root) not in before for root, _ in verdict.roots)
         alike = {
-            one.leaf.path: (one.leaf, one.value)
-            for one in better
-            if one.leaf.path != fit.leaf.path and one.worth[0] <= fit.worth[0]
+            trial.leaf.path: (trial.leaf, trial.value)
+            for trial in better
+            if trial.leaf.path != fit.leaf.path and trial.worth[0] <= fit.worth[0]
         }
         return Explanation(
             fit.leaf,
@@ -220,9 +220,12 @@ class _Search:
             remain=fit.remain,
         )
 
-    def _beside(self, one: Explanation, stretch: tuple[int, int]) -> tuple[tuple[Any, int], ...]:
+    def _beside(self, explanation: Explanation, stretch: tuple[int, int]) -> tuple[tuple[Any, int], ...]:
         """How many roots of the stretch the next values leave."""
-        tried = [(value, self._try({one.leaf.path: value}, stretch)) for value in neighbours(one.leaf, one.value)]
+        tried = [
+            (value, self._try({explanation.leaf.path: value}, stretch))
+            for value in neighbours(explanation.leaf, explanation.value)
+        ]
         return tuple((value, len(found.roots)) for value, found in tried if found is not None)
 
     # trying
@@ -238,7 +241,7 @@ class _Search:
                 if leaf.path not in self.changes:
                     leaves[leaf.path] = leaf
                     weights[leaf.path] = weights.get(leaf.path, 0.0) + share / (4 + rank)
-        seen = [one for finding in group.findings for one in (finding, *self.follows.get(id(finding), ()))]
+        seen = [following for finding in group.findings for following in (finding, *self.follows.get(id(finding), ()))]
         waiting: list[tuple[float, int, Leaf, Any]] = []
         for path, leaf in leaves.items():
             weight = weights[path] * (CLEARED if self.guesses.is_cleared(leaf) else 1.0)
@@ -247,11 +250,11 @@ class _Search:
                 score = weight * trust / (1 + (0.3 if words else 1.0) * place)
                 heapq.heappush(waiting, (-score, len(waiting), leaf, value))
         fits: list[TriedValue] = []
-        more = MORE
+        extra = MORE
         best = len(base.roots)
         spent, cost = 0.0, _cost(stretch)
         most = min(2 * self.budget / 3, self.share * (1 + len(group.findings)))
-        while waiting and self.budget > 0 and more > 0 and spent < most:
+        while waiting and self.budget > 0 and extra > 0 and spent < most:
             _, order, leaf, value = heapq.heappop(waiting)
             if best == 0 and any(fit.leaf.path == leaf.path and fit.worth[0] == 0 for fit in fits):
                 continue
@@ -264,7 +267,7 @@ class _Search:
             fits.append(TriedValue(tried.beside(base, leaf), tried.off, gone, len(tried.roots), order, leaf, value))
             best = min(best, fits[-1].worth[0])
             if best == 0:
-                more -= 1
+                extra -= 1
         return fits
 
     def _refined(self, fit: TriedValue, stretch: tuple[int, int], base: Tried) -> TriedValue:
@@ -298,19 +301,19 @@ class _Search:
     def _stretch(self, group: Group) -> tuple[int, int]:
         """The frames that values are tried on for a group."""
         recording = self.recording
-        ordered = sorted(group.findings, key=lambda one: one.first)
-        some = [one for one in ordered[:FIRST] if one.first <= ordered[0].first + SPREAD]
+        ordered = sorted(group.findings, key=lambda finding: finding.first)
+        findings = [finding for finding in ordered[:FIRST] if finding.first <= ordered[0].first + SPREAD]
         after = AFTER + self.windows.at(recording).widest
-        start = max((at for at, what in recording.resets.items() if what == "run" and at <= some[0].first),
+        start = max((at for at, what in recording.resets.items() if what == "run" and at <= findings[0].first),
                     default=recording.first)  # fmt: skip
-        if some[0].first - start > LONG:
-            start = max(some[0].first - BEFORE, recording.first)
-        last = max(one.last for one in some) + after
+        if findings[0].first - start > LONG:
+            start = max(findings[0].first - BEFORE, recording.first)
+        last = max(finding.last for finding in findings) + after
         return start, min(last, recording.last)
 
-    def _try(self, more: Mapping[KeyPath, Any], stretch: tuple[int, int]) -> Tried | None:
+    def _try(self, fields: Mapping[KeyPath, Any], stretch: tuple[int, int]) -> Tried | None:
         """A variant in a stretch; None if it is no rulebook."""
-        changes = {**self.changes, **more}
+        changes = {**self.changes, **fields}
         key = repr(sorted(changes.items(), key=repr)), stretch
         if key not in self._tried:
             rules = self.variants.rules(changes)
@@ -332,13 +335,13 @@ class _Search:
             self._tried[key] = Tried(
                 frozenset(mark(root) for root, _ in verdict.roots),
                 frozenset(mark(finding) for finding in verdict.findings),
-                sum(float(told[1]) for root, _ in verdict.roots if (told := APART.search(root.game)) is not None),
+                sum(float(entry[1]) for root, _ in verdict.roots if (entry := APART.search(root.game)) is not None),
             )
         found = self._tried[key]
         return None if found is None else found.without(self._spurious)
 
-    def _whole(self, more: Mapping[KeyPath, Any]) -> Verdict:
-        rules = self.variants.rules({**self.changes, **more})
+    def _whole(self, fields: Mapping[KeyPath, Any]) -> Verdict:
+        rules = self.variants.rules({**self.changes, **fields})
         assert rules is not None
         return check(rules, self.recording, windows=self.windows, tolerance=self.tolerance, resync=self.resync)[0]
 

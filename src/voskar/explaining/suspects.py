@@ -55,8 +55,8 @@ GATES: dict[str, tuple[str, ...]] = {
         "kinds.{A}.boxes.{h}.if.**", "kinds.{T}.boxes.{u}.if.**", *FREEZES,
     ),
     "touch": (
-        "kinds.{A}.boxes.{h}.swept", *(f"kinds.{{A}}.boxes.{{h}}.{one}" for one in SHAPE),
-        *(f"kinds.{{T}}.boxes.{{u}}.{one}" for one in SHAPE), "contact.edges_touch", "kinds.{T}.boxes.{u}.swept",
+        "kinds.{A}.boxes.{h}.swept", *(f"kinds.{{A}}.boxes.{{h}}.{name}" for name in SHAPE),
+        *(f"kinds.{{T}}.boxes.{{u}}.{name}" for name in SHAPE), "contact.edges_touch", "kinds.{T}.boxes.{u}.swept",
         "contact.linger", "kinds.{A}.linger", "kinds.{A}.wraps", "kinds.{T}.wraps",
     ),
     "play": (
@@ -80,14 +80,14 @@ UNCLAIMED = (
 )  # fmt: skip
 """What may keep the game from counting a hit that the rules count."""
 
-EMITTERS = tuple(f"kinds.{{E}}.emitters.{{e}}.{one}" for one in EMITTER)
-MOTIONS = tuple(f"kinds.{{T}}.motion.{one}" for one in MOTION)
+EMITTERS = tuple(f"kinds.{{E}}.emitters.{{e}}.{name}" for name in EMITTER)
+MOTIONS = tuple(f"kinds.{{T}}.motion.{name}" for name in MOTION)
 CHILD = "kinds.*.down.spawn.*"
 FLIGHT = (
     "kinds.*.emitters.{s}.speed", *MOTIONS[:4], "space.gravity", "kinds.*.emitters.{s}.inherit",
     "kinds.*.emitters.{s}.jitter", f"{CHILD}.inherit", f"{CHILD}.speed", f"{CHILD}.spread", "space.bounds",
     "kinds.*.emitters.*.spawn", f"{CHILD}.kind", *MOTIONS[4:],
-    "space.solids.**", *(f"kinds.*.emitters.{{s}}.{one}" for one in ("aim", "spread")), f"{CHILD}.jitter",
+    "space.solids.**", *(f"kinds.*.emitters.{{s}}.{name}" for name in ("aim", "spread")), f"{CHILD}.jitter",
     "attacks.*.*.knockback.**", "attacks.*.*.launch.**", "attacks.*.*.launch", "attacks.*.attacker.remove",
     "kinds.{T}.boxes.*.rect", "kinds.{T}.boxes.*.at", "kinds.{T}.boxes.*.role", "kinds.{T}.boxes.*.grow",
     "kinds.{T}.weight", "kinds.{T}.bounce", "kinds.{T}.wraps",
@@ -107,8 +107,8 @@ HEALTH = (
 DOWN = ("kinds.{T}.down.**", "kinds.{T}.respawn.*", "kinds.{T}.lives", "kinds.{T}.linger")
 RESPAWN = ("kinds.{T}.respawn.*", "kinds.{T}.down.lasts", "kinds.{T}.down.life_after", "kinds.{T}.succession")
 PUSH = tuple(
-    f"attacks.{{a}}.{side}.{one}"
-    for one in ("knockback.**", "launch", "launch.**", "home")
+    f"attacks.{{a}}.{side}.{name}"
+    for name in ("knockback.**", "launch", "launch.**", "home")
     for side in ("target", "attacker")
 )
 
@@ -169,7 +169,7 @@ SUSPECTS: dict[str, tuple[str, ...]] = {
         "kinds.*.cases.**", "kinds.*.counters.**",
     ),
     "frozen": (*FREEZES, "kinds.*.cases.**"),
-    "box-moved": tuple(f"kinds.{{T}}.boxes.*.{one}" for one in ("at", *SHAPE, "blend")),
+    "box-moved": tuple(f"kinds.{{T}}.boxes.*.{name}" for name in ("at", *SHAPE, "blend")),
     "box-open": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),
     "box-closed": ("kinds.{T}.boxes.*.during.*", "kinds.{T}.boxes.*.except_during.*", "kinds.{T}.clips.**"),
     "display": (
@@ -240,8 +240,8 @@ class Suspects:
 
     def _giver(self, finding: Finding) -> str | None:
         """The attack that i-frames come from, as far as the account says, else the one that the finding is about."""
-        told = _GIVER.search(finding.why.sentence if finding.why is not None else "")
-        return told[1] if told is not None and told[1] in self.rules.attacks else attack_of(finding)
+        entry = _GIVER.search(finding.why.sentence if finding.why is not None else "")
+        return entry[1] if entry is not None and entry[1] in self.rules.attacks else attack_of(finding)
 
     def _kinds(self, name: str) -> str | None:
         """The kind of an actor; of one with rules of its own, those and its kind, with a bar between them."""
@@ -250,19 +250,26 @@ class Suspects:
 
     def _box(self, finding: Finding, role: str, name: str) -> str | None:
         """The box that a finding is about, or all of its role that it may be, with bars between them."""
-        told = getattr(finding.why, role, None) or getattr(finding.hit, role, None)
+        value = getattr(finding.why, role, None) or getattr(finding.hit, role, None)
         kind = self.rules.kinds.get(self.kinds.get(name, ""))
-        if told or kind is None:
-            return told
+        if value or kind is None:
+            return value
         own = [box for box in kind.boxes if box.role == role]
         attack = attack_of(finding)
-        some = [box.name for box in own if box.attack == attack] if role == "hitbox" else []
-        return "|".join(some or [box.name for box in own]) or None
+        names = [box.name for box in own if box.attack == attack] if role == "hitbox" else []
+        return "|".join(names or [box.name for box in own]) or None
 
     def _spawners(self, kind: str | None) -> str:
         """The names of the emitters that spawn a kind, with bars between them."""
         return "|".join(
-            sorted({one.name for other in self.rules.kinds.values() for one in other.emitters if one.fan.kind == kind})
+            sorted(
+                {
+                    emitter.name
+                    for other in self.rules.kinds.values()
+                    for emitter in other.emitters
+                    if emitter.fan.kind == kind
+                }
+            )
         )
 
     def _match(self, finding: Finding, pattern: str) -> list[Leaf]:
@@ -292,8 +299,8 @@ class Suspects:
 
 def attack_of(finding: Finding) -> str | None:
     """The attack that a finding is about, as the rules have it, else as the game does."""
-    told = (getattr(finding.hit, "attack", None), finding.why.attack if finding.why is not None else None)
-    return next((one for one in told if one), finding.claim.attack if finding.claim is not None else None)
+    pair = (getattr(finding.hit, "attack", None), finding.why.attack if finding.why is not None else None)
+    return next((item for item in pair if item), finding.claim.attack if finding.claim is not None else None)
 
 
 def event_of(finding: Finding) -> str:
@@ -308,5 +315,5 @@ def fits(path: tuple[str, ...], steps: tuple[str, ...]) -> bool:
     if len(path) != len(steps):
         return False
     return all(
-        step in ("*", one) or ("|" in step and one in step.split("|")) for one, step in zip(path, steps, strict=True)
+        step in ("*", name) or ("|" in step and name in step.split("|")) for name, step in zip(path, steps, strict=True)
     )

@@ -12,9 +12,9 @@ Mark = tuple[str, int, str, str]
 Subject = tuple[str, str]
 
 
-def subject(one: Mark) -> Subject:
+def subject(entry: Mark) -> Subject:
     """What a finding says, and of whom."""
-    return one[0], one[3]
+    return entry[0], entry[3]
 
 
 @dataclass(frozen=True)
@@ -51,12 +51,13 @@ class Tried(NamedTuple):
         new = len(self.roots - base.findings)
         return len(self.roots) + new, leaf.value is None, self.off + len(self.findings) if self.roots else 0.0
 
-    def without(self, some: frozenset[Subject]) -> Tried:
+    def without(self, subjects: frozenset[Subject]) -> Tried:
         """The same but for the findings about some subjects."""
-        if not some:
+        if not subjects:
             return self
         roots, findings = (
-            frozenset(one for one in marks if subject(one) not in some) for marks in (self.roots, self.findings)
+            frozenset(entry for entry in marks if subject(entry) not in subjects)
+            for marks in (self.roots, self.findings)
         )
         return Tried(roots, findings, self.off)
 

@@ -86,7 +86,7 @@ def weigh(
             resync=resync,
             trials=trials,
         )
-    explained = {id(finding) for one in explanations for finding in one.explains}
+    explained = {id(finding) for explanation in explanations for finding in explanation.explains}
     return Weighed(
         ledger,
         verdict,

@@ -40,7 +40,7 @@ def _comparisons(value: Any, *, percent: bool = False) -> Any:
         found = tuple(Comparison.parse(text) for text in texts)
     except (TypeError, ValueError):
         raise ValueError(f"{example}, or a list of them") from None
-    if not percent and any(one.percent for one in found):
+    if not percent and any(comparison.percent for comparison in found):
         raise ValueError(f"{example}, or a list of them")
     return found
 
@@ -225,7 +225,7 @@ class ConsequenceTable(ClashConsequenceTable):
 
 def _damage(value: Any) -> Any:
     numbers = value if isinstance(value, list) else [value]
-    plain = all(type(one) in (int, float) and abs(one) <= LIMIT for one in numbers)
+    plain = all(type(number) in (int, float) and abs(number) <= LIMIT for number in numbers)
     if not plain or len(numbers) != (2 if isinstance(value, list) else 1):
         raise ValueError("a number, or the least and the most that the game draws, such as [2, 4]")
     if isinstance(value, list):

@@ -15,7 +15,7 @@ from voskar.files.frames import SORTS, WHOLE, FrameLine, LineTypes, Sort
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is told."""
 
-UNTOLD = {name: (one.default, one.absent) for name, one in FIELDS.items()}
+UNTOLD = {name: (field.default, field.absent) for name, field in FIELDS.items()}
 """The value of a number that a line does not have, and of one that is null."""
 
 CHUNK = 1 << 14
@@ -42,7 +42,7 @@ class EntryColumns(NamedTuple):
         return EntryColumns(self.at[:end], texts, {name: column[:end] for name, column in self.numbers.items()})
 
 
-class ToldValues(NamedTuple):
+class LoggedValues(NamedTuple):
     """Boxes or counters of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each, its
     name as a place in `names`, `values` (k, 4 or 1) as they are told. `odd` are the rows of
     boxes that are no corners, with what they tell."""
@@ -80,9 +80,9 @@ class Block(NamedTuple):
     """Frames that the logger lost before this one."""
     problems: list[tuple[int, list[str]]]
     """What the logger had to repair."""
-    boxes: ToldValues
+    boxes: LoggedValues
     """Where a game has boxes itself."""
-    counters: ToldValues
+    counters: LoggedValues
     pushes: tuple[Ints, Floats]
     """(k,) places of poses, and (k, 2) by how much each says that a hit displaced it."""
 
@@ -121,7 +121,7 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
 def gathered_block(columns: GatheredPoses, places: Any) -> Block:
     """What has been gathered, without its spare room; `places` are the line or row of each frame."""
     frames, poses = columns.frames, columns.rows
-    numbers = {name: untold_column(name, poses) for name in FIELDS}
+    numbers = {name: missing_column(name, poses) for name in FIELDS}
     for name, column in zip(columns.fields, np.asarray(columns.numbers).reshape(-1, columns.room), strict=True):
         numbers[name] = column[:poses].astype(FIELDS[name].dtype)
     others = columns.others
@@ -136,37 +136,37 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
         list(columns.clips),
         np.array(columns.clip[:poses]),
         list(columns.tag_sets),
-        np.array(columns.tags[:poses]) if columns.tags_slot >= 0 else untold_places(poses),
+        np.array(columns.tags[:poses]) if columns.tags_slot >= 0 else missing_places(poses),
         numbers,
-        {name: gathered_entries(SORTS[name], one) for name, one in zip(SORTS, columns.entries, strict=True)},
+        {name: gathered_entries(SORTS[name], entry) for name, entry in zip(SORTS, columns.entries, strict=True)},
         [(at, frame.reset) for at, frame in others if frame.reset],
         [(at, frame.dropped) for at, frame in others if frame.dropped],
         [(at, frame.problems) for at, frame in others if frame.problems],
-        told_values(columns.boxes),
-        told_values(columns.counters),
+        logged_values(columns.boxes),
+        logged_values(columns.counters),
         (pushed, pushes[pushed]),
     )
 
 
-def told_values(told: GatheredValues) -> ToldValues:
+def logged_values(gathered: GatheredValues) -> LoggedValues:
     """Boxes or counters that have been gathered."""
-    count = told.rows
-    at, name = (np.array(column[:count]) for column in (told.at, told.name))
-    values = np.asarray(told.values).reshape(-1, told.width)[:count]
-    return ToldValues(np.array(told.poses, dtype=np.int64), at, list(told.names), name, values, told.odd)
+    count = gathered.rows
+    at, name = (np.array(column[:count]) for column in (gathered.at, gathered.name))
+    values = np.asarray(gathered.values).reshape(-1, gathered.width)[:count]
+    return LoggedValues(np.array(gathered.poses, dtype=np.int64), at, list(gathered.names), name, values, gathered.odd)
 
 
-def untold_places(rows: int) -> Ints:
+def missing_places(rows: int) -> Ints:
     """A column of places that no pose tells."""
     return np.broadcast_to(np.full(1, -1, dtype=np.int64), rows)
 
 
-def entry_columns(name: str, some: Iterable[tuple[int, Any]]) -> EntryColumns:
+def entry_columns(name: str, pairs: Iterable[tuple[int, Any]]) -> EntryColumns:
     """Entries of a sort that were read one by one, each with the place of its frame."""
     sort = SORTS[name]
     entries = GatheredEntries(FrameLine, name, sort.line, sort.texts, sort.numbers, sort.point)
-    for at, one in some:
-        entries.take(at, (one,))
+    for at, item in pairs:
+        entries.take(at, (item,))
     return gathered_entries(sort, entries)
 
 
@@ -184,7 +184,7 @@ def gathered_entries(sort: Sort, entries: GatheredEntries) -> EntryColumns:
     return EntryColumns(np.array(entries.at[:rows]), texts, numbers)
 
 
-def untold_column(name: str, rows: int) -> Any:
+def missing_column(name: str, rows: int) -> Any:
     """A column of a field that no pose tells."""
     return np.broadcast_to(np.array([FIELDS[name].default], dtype=FIELDS[name].dtype), rows)
 
@@ -253,5 +253,5 @@ class GrowingColumn:
         return self.whole() if self._all is None else self._all[: self.count].copy()
 
 
-def _same(one: Any, other: Any) -> bool:
-    return bool(np.array_equal(one[:1], other[:1], equal_nan=one.dtype.kind == "f"))
+def _same(item: Any, other: Any) -> bool:
+    return bool(np.array_equal(item[:1], other[:1], equal_nan=item.dtype.kind == "f"))

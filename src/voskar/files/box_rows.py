@@ -31,9 +31,9 @@ def rows_of(kind: str, boxes: tuple[Box, ...], tables: dict[str, BoxTable]) -> l
             cells = (
                 "" if first < 0 or (first, last) == (0, LAST) else str(first) if first == last else f"{first}-{last}"
             )
-            told = {"clip": clip, "cells": cells, "x": at[0] + centre[0], "y": at[1] + centre[1]}
-            told |= {"turn": turn or None, **{name: round(size * scale[name], 9) for name, size in sizes.items()}}
-            whole = {**same, **told}
+            fields = {"clip": clip, "cells": cells, "x": at[0] + centre[0], "y": at[1] + centre[1]}
+            fields |= {"turn": turn or None, **{name: round(size * scale[name], 9) for name, size in sizes.items()}}
+            whole = {**same, **fields}
             rows.append({name: "" if whole.get(name) is None else whole[name] for name in COLUMNS})
     return rows
 
@@ -42,7 +42,7 @@ def _shape(kind: str, name: str, table: BoxTable) -> tuple[str, dict[str, float]
     if table.span is not None and not table.turn and not table.grow:
         x0, y0, x1, y1 = table.span
         return "rect", {"w": abs(x1 - x0), "h": abs(y1 - y0)}, ((x0 + x1) / 2, (y0 + y1) / 2)
-    shape = next((one for one in SHAPES if getattr(table, one) is not None), None)
+    shape = next((text for text in SHAPES if getattr(table, text) is not None), None)
     if shape is None or table.grow:
         raise VoskarError(f"{kind}.{name}: a row of a table says {', '.join(SHAPES)} only, and nothing of `grow`")
     value = getattr(table, shape)
@@ -59,8 +59,8 @@ def _open(kind: str, box: Box) -> Iterator[tuple[str, Cells]]:
     for clip, windows in box.during.items():
         keys = box.keys.get(clip, ())
         moves = {key.cell for key in keys}
-        for one, other in pairwise(keys):
-            moves |= set(range(one.cell, other.cell + 1)) if one.blend == "linear" else set()
+        for entry, other in pairwise(keys):
+            moves |= set(range(entry.cell, other.cell + 1)) if entry.blend == "linear" else set()
         shut = box.except_during.get(clip, ())
         moves |= {cell for first, last in shut for cell in (first, last + 1)}
         for first, last in windows:

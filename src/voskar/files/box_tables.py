@@ -143,8 +143,8 @@ def _box(rows: Iterable[Row], wrong: Wrong) -> dict[str, Any]:
     for other, row in rows[1:]:
         for column in SAME:
             if row.get(column) != first.get(column):
-                told = f"found {row.get(column, 'nothing')}, expected {first.get(column, 'nothing')} as in row {number}"
-                raise wrong(other, column, told)
+                text = f"found {row.get(column, 'nothing')}, expected {first.get(column, 'nothing')} as in row {number}"
+                raise wrong(other, column, text)
     sizes = [first.get(column, 0.0) for column in SHAPES[first["shape"]]]
     box: dict[str, Any] = {"role": first["role"], first["shape"]: sizes[0] if len(sizes) == 1 else sizes}
     box |= {"at": [first.get("x", 0.0), first.get("y", 0.0)]}

@@ -17,7 +17,7 @@ from voskar.core.recording.poses import FIELDS
 from voskar.core.rules import KindNames
 from voskar.core.rules.shapes import LIMIT, Floats, Ints
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import Block, GrowingColumn, Key, ToldValues, is_one, made_of, thin
+from voskar.files.blocks import Block, GrowingColumn, Key, LoggedValues, is_one, made_of, thin
 from voskar.files.entries import RESERVED, Entries, refuse_control
 from voskar.files.frames import MOST_LOST
 from voskar.files.logged_shapes import EXPECTED, shape_of
@@ -50,13 +50,13 @@ class _Named:
         self.values: list[tuple[Ints, Ints, Floats]] = []
         """Of some values, which of these poses each belongs to, the number of its name, and the numbers."""
 
-    def take(self, told: ToldValues, rows: int, values: Floats) -> Ints:
+    def take(self, column: LoggedValues, rows: int, values: Floats) -> Ints:
         """Adds those of a block of so many poses; (rows,) which of the poses that tell any each one is, -1 for none."""
         found = np.full(rows, -1, dtype=np.int64)
-        found[told.poses] = np.arange(self.poses, self.poses + len(told.poses))
-        numbers = np.array([self.names.setdefault(one, len(self.names)) for one in told.names], dtype=np.int64)
-        self.values.append((found[told.at], numbers[told.name], values))
-        self.poses += len(told.poses)
+        found[column.poses] = np.arange(self.poses, self.poses + len(column.poses))
+        numbers = np.array([self.names.setdefault(name, len(self.names)) for name in column.names], dtype=np.int64)
+        self.values.append((found[column.at], numbers[column.name], values))
+        self.poses += len(column.poses)
         return found
 
     def whole(self) -> Floats:
@@ -108,7 +108,7 @@ class ColumnBuilder:
         for at, what in block.resets:
             self.resets[int(block.frame[at])] = what
 
-        entries = {name: one.until(whole) for name, one in block.entries.items()}
+        entries = {name: entry.until(whole) for name, entry in block.entries.items()}
         self.entries.take(entries, block.place, block.frame)
         if len(self.entries) > MOST_ENTRIES or len(self.actors) > MOST_ACTORS:
             message = f"found more than {MOST_ENTRIES:,} claims and entries of the display, or {MOST_ACTORS:,} actors"
@@ -181,7 +181,7 @@ class ColumnBuilder:
             self._take_owners(numbers, block)
         for name in block.clips:
             if name not in self.clips:
-                refuse_control(name, lambda told: InputError(Problem(told, file=self.name, key="poses.clip")))
+                refuse_control(name, lambda text: InputError(Problem(text, file=self.name, key="poses.clip")))
         clips = [self.clips.setdefault(name, len(self.clips)) for name in block.clips]
         rows = len(block.key)
         clip_of = np.array([*clips, -1], dtype=np.int64)
@@ -207,8 +207,8 @@ class ColumnBuilder:
             push_x[at], push_y[at] = pushes.T
         logged = self._take_boxes(columns, block) if len(block.boxes.poses) else np.full(1, -1)
         counted = self._take_counters(block) if len(block.counters.poses) else np.full(1, -1)
-        told = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counted}
-        return {name: np.broadcast_to(column, rows) for name, column in told.items()}
+        values = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counted}
+        return {name: np.broadcast_to(column, rows) for name, column in values.items()}
 
     def _take_owners(self, numbers: Ints, block: Block) -> None:
         """Notes where an actor is told to have another owner than it had."""
@@ -242,18 +242,18 @@ class ColumnBuilder:
         if len(odd):
             message = f"found {values[odd[0], 0].item()}, expected a number within ±{LIMIT:g}"
             raise self._pose_error(int(at[odd[0]]), f"counters.{names[name[odd[0]]]}", message, None, block)
-        for one in names:
-            if one not in self.counters.names:
-                refuse_control(one, lambda told: InputError(Problem(told, file=self.name, key="poses.counters")))
+        for counter in names:
+            if counter not in self.counters.names:
+                refuse_control(counter, lambda text: InputError(Problem(text, file=self.name, key="poses.counters")))
         return self.counters.take(block.counters, len(block.key), values)
 
     def _take_boxes(self, columns: dict[str, Any], block: Block) -> Ints:
         _, at, names, name, corners, odd_ones = block.boxes
         place = np.column_stack([columns["x"][at], columns["y"][at]])
         shapes: dict[int, tuple[LoggedPart, ...]] = {}
-        for row, told in odd_ones:
+        for row, value in odd_ones:
             try:
-                shapes[row] = shape_of(told)
+                shapes[row] = shape_of(value)
                 self._refuse_loss(shapes[row], names[name[row]], block.keys[block.key[at[row]]][1])
             except ValueError as error:
                 raise self._pose_error(int(at[row]), f"boxes.{names[name[row]]}", str(error), None, block) from None
@@ -291,8 +291,8 @@ class ColumnBuilder:
         def wrong(field: str, message: str, hint: str | None = None) -> InputError:
             return self._pose_error(int(np.flatnonzero(block.key == at)[0]), field, message, hint, block)
 
-        name, told, owner = key
-        kind = self._kind_of(name, told, wrong)
+        name, text, owner = key
+        kind = self._kind_of(name, text, wrong)
         number = self.numbers.get(name)
         if number is None:
             if not name:
@@ -302,14 +302,14 @@ class ColumnBuilder:
                 raise wrong("id", f'found "{name}": / + # are kept for driven actors')
             if self.kinds is not None and kind not in self.kinds:
                 raise wrong("kind", f'unknown kind "{kind}"', nearest(kind, self.kinds))
-            base = told if told != kind else ""
+            base = text if text != kind else ""
             number = len(self.actors)
             self.numbers[name] = number
             self.actors.append(Actor(name, kind, None, base=base))
         else:
             actor = self.actors[number]
-            if told != actor.told:
-                raise wrong("kind", f'"{name}" changes its kind from "{actor.told}" to "{told}"')
+            if text != actor.logged_kind:
+                raise wrong("kind", f'"{name}" changes its kind from "{actor.logged_kind}" to "{text}"')
         known = self.actors[number].owner
         if owner is not None and known is None:
             refuse_control(owner, lambda message: wrong("owner", message))
@@ -321,20 +321,20 @@ class ColumnBuilder:
             refuse_control(owner, lambda message: wrong("owner", message))
             self.owners[number] = known
         elif owner is not None and owner != known:
-            told = f'"{name}" changes its owner from "{known}" to "{owner}"'
-            raise wrong("owner", told, "what several share needs an id for each of them, or no owner")
+            text = f'"{name}" changes its owner from "{known}" to "{owner}"'
+            raise wrong("owner", text, "what several share needs an id for each of them, or no owner")
         self.known[key] = number
         return number
 
-    def _kind_of(self, name: str, told: str, wrong: Callable[[str, str], InputError]) -> str:
+    def _kind_of(self, name: str, text: str, wrong: Callable[[str, str], InputError]) -> str:
         """The kind of an actor: that of its own rules, if it has any."""
-        names = None if self.kinds is None else self.kinds.get(told)
+        names = None if self.kinds is None else self.kinds.get(text)
         if names is None or name not in names.own:
-            return told
+            return text
         kind = names.own[name]
         assert self.kinds is not None
-        if self.kinds[kind].base != told:
-            raise wrong("kind", f'"{name}" is a {told}, and its own rules are like {self.kinds[kind].base}')
+        if self.kinds[kind].base != text:
+            raise wrong("kind", f'"{name}" is a {text}, and its own rules are like {self.kinds[kind].base}')
         return kind
 
     def _ring(self, name: str, owner: str) -> str:
@@ -413,7 +413,12 @@ class ColumnBuilder:
         if self.first is None:
             hint = next(iter(warnings), None)
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))
-        poses = Poses(**{name: one.so_far() if goes_on else one.whole() for name, one in self.columns.items()})
+        poses = Poses(
+            **{
+                name: growing_column.so_far() if goes_on else growing_column.whole()
+                for name, growing_column in self.columns.items()
+            }
+        )
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs = self.entries.inputs()
         boxes = self._logged_boxes()
@@ -447,9 +452,9 @@ class ColumnBuilder:
         return recording
 
     def _notes(self) -> list[str]:
-        more = len(self.notes) - MOST_NOTES
+        suffix = len(self.notes) - MOST_NOTES
         notes = [f"{self.name}: {note}" for note in self.notes[:MOST_NOTES]]
-        return [*notes, f"{self.name}: and {more} more notes of the logger"] if more > 0 else notes
+        return [*notes, f"{self.name}: and {suffix} more notes of the logger"] if suffix > 0 else notes
 
     def _refuse_loss(self, parts: Sequence[LoggedPart], box: str, kind: str) -> None:
         """Raises ValueError for a polygon where the rulebook takes something off on every side."""

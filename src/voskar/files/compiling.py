@@ -17,15 +17,15 @@ from voskar.core.rules import Duration
 S = TypeVar("S", bound=Struct)
 
 
-def compiled(struct: type[S], table: BaseModel, rate: Fraction, **given: Any) -> S:
+def compiled(struct: type[S], table: BaseModel, rate: Fraction, **values: Any) -> S:
     """A struct with the values of the table's keys of the same names, and with the fields `given` as they are.
 
     Durations become frames at `rate` frames a second, lists tuples or sets, tables the structs that their fields name.
     A field that the table does not have keeps its default.
     """
     hints = _hints(struct)
-    own = (name for name in type(table).model_fields if name in hints and name not in given)
-    return struct(**{name: _value(getattr(table, name), hints[name], rate) for name in own}, **given)
+    own = (name for name in type(table).model_fields if name in hints and name not in values)
+    return struct(**{name: _value(getattr(table, name), hints[name], rate) for name in own}, **values)
 
 
 @cache

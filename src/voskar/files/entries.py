@@ -59,9 +59,9 @@ class Entries:
     def take(self, entries: dict[str, EntryColumns], line: Ints, frame: Ints) -> None:
         """Takes some of each sort; `line` and `frame` (frames,) are those of their block. Raises InputError."""
         takes = {"inputs": self._take_inputs, "claims": self._take_claims, "display": self._take_display}
-        for name, told in entries.items():
-            if len(told):
-                takes[name](told, line[told.at], frame[told.at])
+        for name, columns in entries.items():
+            if len(columns):
+                takes[name](columns, line[columns.at], frame[columns.at])
 
     def clear(self) -> None:
         """Drops what was gathered."""
@@ -88,12 +88,12 @@ class Entries:
         columns = {field.name: found[field.name] for field in fields(DisplayLog) if field.name in found}
         return DisplayLog(**columns, ids=tuple(names["id"]), clocks=tuple(names["clock"]))
 
-    def _take_inputs(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
-        (ids, who), (buttons, button), down = told.texts["id"], told.texts["button"], told.numbers["down"]
-        aim_x, aim_y = told.numbers["aim_x"], told.numbers["aim_y"]
+    def _take_inputs(self, columns: EntryColumns, line: Ints, frame: Ints) -> None:
+        (ids, who), (buttons, button), down = columns.texts["id"], columns.texts["button"], columns.numbers["down"]
+        aim_x, aim_y = columns.numbers["aim_x"], columns.numbers["aim_y"]
         odd = (np.abs(aim_x) > LIMIT) | (np.abs(aim_y) > LIMIT) | (np.isnan(aim_x) != np.isnan(aim_y))
         if down.min() != down.max():
-            same = (told.at * len(ids) + who) * len(buttons) + button
+            same = (columns.at * len(ids) + who) * len(buttons) + button
             order = np.argsort(same, kind="stable")
             begins = np.flatnonzero(np.diff(same[order], prepend=-1))
             first = np.repeat(down[order[begins]], np.diff(begins, append=len(order)))
@@ -107,45 +107,45 @@ class Entries:
             names = f'the button "{buttons[button[row]]}" of "{ids[who[row]]}"'
             return self._wrong(*place, f"{names} is down and up in one frame")
 
-        self._meet(told, "inputs", ("id",), ("button",), odd, error, line, frame)
-        self._inputs.add(told, frame, line)
+        self._meet(columns, "inputs", ("id",), ("button",), odd, error, line, frame)
+        self._inputs.add(columns, frame, line)
 
-    def _take_claims(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
-        told = _with_both(told)
-        count = len(told)
-        events, event = told.texts["event"]
+    def _take_claims(self, entries: EntryColumns, line: Ints, frame: Ints) -> None:
+        entries = _with_both(entries)
+        count = len(entries)
+        events, event = entries.texts["event"]
         odd, needs = np.zeros(count, dtype=np.bool_), np.zeros((count, len(CLAIM)), dtype=np.bool_)
         for at, field in enumerate(CLAIM):
-            is_text = field in told.texts
-            has = told.texts[field][1] >= 0 if is_text else ~np.isnan(told.numbers[field])
+            is_text = field in entries.texts
+            has = entries.texts[field][1] >= 0 if is_text else ~np.isnan(entries.numbers[field])
             if not has.any():
                 continue
             odd |= has & np.array([field not in CLAIMED[name][1] for name in events])[event]
             needs[:, at] = has & np.array([field in CLAIMED[name][0] for name in events])[event]
             if not is_text:
-                odd |= np.abs(told.numbers[field]) > LIMIT
+                odd |= np.abs(entries.numbers[field]) > LIMIT
         odd |= np.array([bool(CLAIMED[name][0]) for name in events])[event] & ~needs.any(axis=1)
         self._meet(
-            told,
+            entries,
             "claims",
             IDS,
             ("attack", "case"),
             odd,
-            lambda row: self._of_claim(told, row, line, frame),
+            lambda row: self._of_claim(entries, row, line, frame),
             line,
             frame,
         )
-        columns = [_values(told, field, count) for field in CLAIM]
-        self.claims += map(Claim, frame.tolist(), [events[one] for one in event.tolist()], line.tolist(), *columns)
+        columns = [_values(entries, field, count) for field in CLAIM]
+        self.claims += map(Claim, frame.tolist(), [events[item] for item in event.tolist()], line.tolist(), *columns)
 
-    def _of_claim(self, told: EntryColumns, row: int, line: Ints, frame: Ints) -> InputError:
+    def _of_claim(self, columns: EntryColumns, row: int, line: Ints, frame: Ints) -> InputError:
         """What is wrong with a claim."""
         place = int(line[row]), int(frame[row])
-        names, codes = told.texts["event"]
+        names, codes = columns.texts["event"]
         event = names[codes[row]]
         needed, allowed = CLAIMED[event]
         for field in CLAIM:
-            (value,) = _values(told, field, 1, row)
+            (value,) = _values(columns, field, 1, row)
             if value is not None and field not in allowed:
                 hint = f"it takes {', '.join(allowed) or 'nothing else'}"
                 return self._wrong(*place, f"claims.{field}", f'a "{event}" claim has no "{field}"', hint)
@@ -154,21 +154,21 @@ class Entries:
         missing = " or ".join(f'"{field}"' for field in needed)
         return self._wrong(*place, "claims", f'a "{event}" claim needs {missing}')
 
-    def _take_display(self, told: EntryColumns, line: Ints, frame: Ints) -> None:
-        nobody = told.texts["id"][1] < 0
-        odd = np.zeros(len(told), dtype=np.bool_)
-        for column in told.numbers.values() if nobody.any() else ():
+    def _take_display(self, columns: EntryColumns, line: Ints, frame: Ints) -> None:
+        nobody = columns.texts["id"][1] < 0
+        odd = np.zeros(len(columns), dtype=np.bool_)
+        for column in columns.numbers.values() if nobody.any() else ():
             odd |= nobody & ~np.isnan(column)
 
         def error(row: int) -> InputError:
             return self._wrong(int(line[row]), int(frame[row]), "display", 'an entry of the display needs an "id"')
 
-        self._meet(told, "display", ("id",), (), odd, error, line, frame)
-        self._display.add(told, frame, line)
+        self._meet(columns, "display", ("id",), (), odd, error, line, frame)
+        self._display.add(columns, frame, line)
 
     def _meet(
         self,
-        told: EntryColumns,
+        columns: EntryColumns,
         sort: str,
         ids: Iterable[str],
         words: Iterable[str],
@@ -179,10 +179,10 @@ class Entries:
     ) -> None:
         """Ids that have to be somebody's, and words, that are new; then the first entry that is odd is an error."""
         rows = np.flatnonzero(odd)
-        end = int(rows[0]) if len(rows) else len(told)
+        end = int(rows[0]) if len(rows) else len(columns)
         found = []
         for order, field in enumerate((*ids, *words)):
-            names, codes = told.texts[field]
+            names, codes = columns.texts[field]
             is_id = field in IDS
             for name, row in zip(names, _first(codes[:end], len(names)), strict=True):
                 if row >= 0 and name not in (self.named if is_id else self._words):
@@ -216,10 +216,10 @@ class _Pieces:
     def __len__(self) -> int:
         return self.count
 
-    def add(self, told: EntryColumns, frame: Ints, line: Ints) -> None:
-        columns: dict[str, Any] = {"frame": frame, "line": line, **told.numbers}
+    def add(self, entries: EntryColumns, frame: Ints, line: Ints) -> None:
+        columns: dict[str, Any] = {"frame": frame, "line": line, **entries.numbers}
         for field, known in self.names.items():
-            names, codes = told.texts[field]
+            names, codes = entries.texts[field]
             columns[field] = np.array([*(known.setdefault(name, len(known)) for name in names), -1])[codes]
         self.pieces.append(columns)
         self.count += len(frame)
@@ -229,13 +229,13 @@ class _Pieces:
         return {name: np.concatenate([piece[name] for piece in self.pieces]) for name in next(iter(self.pieces), ())}
 
 
-def _values(told: EntryColumns, field: str, count: int, first: int = 0) -> list[Any]:
+def _values(columns: EntryColumns, field: str, count: int, first: int = 0) -> list[Any]:
     """So many values of a field from a row on, None where it is not told."""
-    if field in told.texts:
-        names, codes = told.texts[field]
+    if field in columns.texts:
+        names, codes = columns.texts[field]
         known = [*names, None]
         return [known[code] for code in codes[first : first + count].tolist()] if names else [None] * count
-    column = told.numbers[field][first : first + count]
+    column = columns.numbers[field][first : first + count]
     if np.isnan(column).all():
         return [None] * count
     return [None if value != value else value for value in column.tolist()]
@@ -255,10 +255,10 @@ def refuse_control(text: str, wrong: Callable[[str], InputError]) -> None:
         raise wrong(f"found {json.dumps(text)}, expected no control characters")
 
 
-def _with_both(told: EntryColumns) -> EntryColumns:
+def _with_both(columns: EntryColumns) -> EntryColumns:
     """Claims of clashes, which name both sides in `ids`: one is the attacker, the other the target."""
-    pairs, codes = told.texts["ids"]
-    texts = {field: one for field, one in told.texts.items() if field != "ids"}
+    pairs, codes = columns.texts["ids"]
+    texts = {field: pair for field, pair in columns.texts.items() if field != "ids"}
     rows = np.flatnonzero(codes >= 0)
     if len(rows):
         for place, field in enumerate(("attacker", "target")):
@@ -268,4 +268,4 @@ def _with_both(told: EntryColumns) -> EntryColumns:
                 name = pairs[codes[row]][place]
                 column[row] = number.setdefault(name, len(number))
             texts[field] = (list(number), column)
-    return EntryColumns(told.at, texts, told.numbers)
+    return EntryColumns(columns.at, texts, columns.numbers)

@@ -15,7 +15,7 @@ from voskar.core.ledger.events import EVENT_TYPES
 from voskar.core.views.timeline import Timeline
 from voskar.errors import InputError, nearest
 from voskar.evidence.expectations import Range, State, Statement, Wanted
-from voskar.files.rulebook_checks import Told, schema_problems
+from voskar.files.rulebook_checks import FoundProblem, schema_problems
 from voskar.files.toml_sources import Source, read_source
 from voskar.files.values import VERSION, Table, Version
 
@@ -81,7 +81,7 @@ def load_expectations(path: str | Path) -> list[Statement | State]:
     """The statements of a file, in order. Raises InputError with every problem found."""
     source = read_source(path)
     raw = json.loads(json.dumps(source.raw, default=str))
-    found: list[Told] = []
+    found: list[FoundProblem] = []
     wanted: dict[int, Wanted] = {}
     thens: dict[int, tuple[Wanted, ...]] = {}
     tables = raw.get("expect", [])
@@ -90,8 +90,8 @@ def load_expectations(path: str | Path) -> list[Statement | State]:
             where: tuple[str | int, ...] = ("expect", index)
             wanted[index] = _wanted(table, where, found)
             later = table.get("then", [])
-            some = [one for one in later if isinstance(one, dict)] if isinstance(later, list) else []
-            thens[index] = tuple(_wanted(dict(one), (*where, "then", k), found) for k, one in enumerate(some))
+            entries = [fields for fields in later if isinstance(fields, dict)] if isinstance(later, list) else []
+            thens[index] = tuple(_wanted(dict(fields), (*where, "then", k), found) for k, fields in enumerate(entries))
             modes = [key for key in ("count", "never", "at", "then") if table.get(key)]
             if len(modes) > 1:
                 found.append((where, f"found {' and '.join(modes)}, expected one of count, never, at, then", None))
@@ -101,15 +101,15 @@ def load_expectations(path: str | Path) -> list[Statement | State]:
     except ValidationError as error:
         found += schema_problems(error, ExpectFile)
     if found or data is None:
-        problems = {source.problem(*one) for one in found}
+        problems = {source.problem(*entry) for entry in found}
         raise InputError(sorted(problems, key=lambda problem: (problem.line or 0, problem.key or "", problem.message)))
     result: list[Statement | State] = []
-    for index, one in enumerate(data.expect):
-        count = Range(0, 0) if one.never else one.count
-        at = None if one.at is None else tuple(one.at)
+    for index, expect_table in enumerate(data.expect):
+        count = Range(0, 0) if expect_table.never else expect_table.count
+        at = None if expect_table.at is None else tuple(expect_table.at)
         line = _line(source, ("expect", index))
-        frames = one.frames or Range()
-        result.append(Statement(wanted[index], line, one.say, str(path), frames, count, at, thens[index]))
+        frames = expect_table.frames or Range()
+        result.append(Statement(wanted[index], line, expect_table.say, str(path), frames, count, at, thens[index]))
     for index, state in enumerate(data.state):
         line = _line(source, ("state", index))
         result.append(
@@ -122,7 +122,7 @@ def _line(source: Source, where: tuple[str | int, ...]) -> int | None:
     return source.problem(where, "").line
 
 
-def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[Told]) -> Wanted:
+def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[FoundProblem]) -> Wanted:
     """Takes the columns out of a table, and notes what is wrong with them."""
     event = table.get("event")
     if isinstance(event, str) and event not in EXPECTED:
@@ -156,7 +156,7 @@ def propose(ledger: Ledger, course: Timeline) -> str:
         "# Proposed from a replay: delete what does not matter, and correct what is wrong.",
         f"voskar = {VERSION}",
     ]
-    shots = {name for name, one in course.courses.items() if one.actor.owner is not None}
+    shots = {name for name, timeline in course.courses.items() if timeline.actor.owner is not None}
     ends = "attacker", "target"
     open_ends = {(hit.attack, end) for hit in ledger.hits() for end in ends if getattr(hit, end) in shots}
     hits: dict[tuple[tuple[str, str], ...], list[int]] = {}
@@ -173,9 +173,9 @@ def propose(ledger: Ledger, course: Timeline) -> str:
         for actor, frames in actors.items():
             who = [f"id = {json.dumps(actor)}"] if actor else []
             lines += ["", "[[expect]]", f"event = {json.dumps(name)}", *who, f"at = {frames}"]
-    for name, one in course.courses.items():
-        health, lives = one.health.now(course.last), one.lives.now(course.last)
-        if health is not None and (one.taken or one.lives.values) and name not in shots:
+    for name, entry in course.courses.items():
+        health, lives = entry.health.now(course.last), entry.lives.now(course.last)
+        if health is not None and (entry.taken or entry.lives.values) and name not in shots:
             lines += ["", "[[state]]", f"id = {json.dumps(name)}", f"frame = {course.last}"]
             lines.append(f"health = {written(float(health))}")
             lines += [f"lives = {written(float(lives))}"] if lives is not None else []

@@ -14,7 +14,7 @@ import msgspec
 import numpy as np
 from msgspec import UNSET, UnsetType
 
-from voskar.core.kernel.gather import NOTHING, keys_told
+from voskar.core.kernel.gather import NOTHING, logged_keys
 from voskar.errors import InputError, Problem, nearest
 from voskar.files.logged_shapes import EXPECTED, LoggedValue
 
@@ -121,7 +121,7 @@ class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fie
     problems: list[str] | UnsetType | None = UNSET
 
 
-def told(value: Any) -> Any:
+def or_none(value: Any) -> Any:
     """A field's value, None where it is not told."""
     return None if value is UNSET else value
 
@@ -165,7 +165,7 @@ _OWN_KEY = re.compile(r"_(?!_)\w*")  # two underscores in front may mean somethi
 
 def names_in(text: bytes) -> set[str]:
     """What may be keys in some lines."""
-    return {one.decode() for one in _KEY.findall(text)}
+    return {item.decode() for item in _KEY.findall(text)}
 
 
 class LineTypes(NamedTuple):
@@ -180,7 +180,7 @@ WHOLE = LineTypes(FrameLine, PoseLine, {name: sort.line for name, sort in SORTS.
 """Those that tell every field."""
 
 
-def frames_telling(names: Collection[str], *, strict: bool = True) -> LineTypes:
+def frames_with_logs(names: Collection[str], *, strict: bool = True) -> LineTypes:
     """Structs of which a pose tells these fields at most, beside who and what it is: most games tell few, and what none
     of their poses can have need not be looked for in each. Names with _ in front are keys of the game's own, wherever
     they stand. Any other field is an error; where one is not `strict`, it is passed over."""
@@ -211,14 +211,14 @@ def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> It
         frame: FrameLine | None = None
         with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
             frame = decode(line)
-        if frame is None or keys_told(frame) != keys_written(line):
+        if frame is None or logged_keys(frame) != keys_written(line):
             frame = decoded(name, number, line, warn)
         if frame is not None:
             yield number, frame
 
 
 keys_written: Callable[[bytes], int] = methodcaller("count", b'":')
-"""How many keys stand in lines; another number than `keys_told` may mean that one stands twice, or only that a text
+"""How many keys stand in lines; another number than `logged_keys` may mean that one stands twice, or only that a text
 has a colon in it, which has to be looked at."""
 
 
@@ -233,8 +233,8 @@ def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None
     None for one that is cut off, of which `warn` is told. Raises InputError.
     """
 
-    def problem(message: str, **more: Any) -> InputError:
-        return InputError(Problem(message, file=name, line=number, **more))
+    def problem(message: str, **fields: Any) -> InputError:
+        return InputError(Problem(message, file=name, line=number, **fields))
 
     try:
         value = json.loads(line, object_pairs_hook=_Pairs)
@@ -247,8 +247,8 @@ def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None
         raise problem(f"found {sort_of(value)}, expected a frame: an object")
     frame, doubled = _plain(value)
     if doubled:
-        number_told = frame.get("frame")
-        where = number_told if type(number_told) is int else None
+        described_number = frame.get("frame")
+        where = described_number if type(described_number) is int else None
         raise problem(f'the key "{doubled.rpartition(".")[2]}" stands twice', frame=where, key=doubled)
     for path, odd in _odd_numbers(frame, ""):
         raise InputError(_problem(name, number, frame, path, f"found {odd}, expected a finite number"))
@@ -279,7 +279,7 @@ def _plain(value: Any, path: str = "") -> tuple[Any, str]:
         return found, doubled
     if isinstance(value, list):
         items = [_plain(inner, f"{path}[{index}]") for index, inner in enumerate(value)]
-        return [one for one, _ in items], next((deeper for _, deeper in items if deeper), "")
+        return [item for item, _ in items], next((deeper for _, deeper in items if deeper), "")
     return value, ""
 
 
@@ -334,7 +334,7 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
         odd = (
             []
             if deeper.startswith("[") or not isinstance(boxes, dict)
-            else [one for one in boxes.items() if not _is_box(one[1])]
+            else [pair for pair in boxes.items() if not _is_box(pair[1])]
         )
         for box, corners in odd:
             return problem(f"found {json.dumps(corners)}, expected {EXPECTED}", f"{path}.{box}")

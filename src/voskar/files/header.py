@@ -106,8 +106,8 @@ def check_lag(found: Any, wrong: Callable[..., InputError]) -> None:
             continue
         if name not in EVIDENCE:
             raise wrong(f'unknown evidence "{name}"', f"lag.{name}", nearest(name, EVIDENCE))
-        whole = isinstance(frames, list) and len(frames) == 2 and all(type(one) is int for one in frames)
-        if not whole or not all(0 <= one <= MOST_LAG for one in frames):
+        whole = isinstance(frames, list) and len(frames) == 2 and all(type(frame) is int for frame in frames)
+        if not whole or not all(0 <= frame <= MOST_LAG for frame in frames):
             message = f"found {json.dumps(frames)}, expected frames before and after, such as [0, 8]"
             raise wrong(message, f"lag.{name}")
 
@@ -138,7 +138,7 @@ def _check_scope(found: Any, key: str, lists: dict[str, Any], wrong: Callable[..
 
 
 def _is_span(value: Any) -> bool:
-    whole = isinstance(value, list) and len(value) == 2 and all(type(one) is int for one in value)
+    whole = isinstance(value, list) and len(value) == 2 and all(type(item) is int for item in value)
     return whole and 0 <= value[0] <= value[1] <= 1 << 40
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from voskar.core.rules.shapes import Ints
 from voskar.files.blocks import Block, chunks, gathered_block, gathering, of_frames
-from voskar.files.frames import PoseLine, Warn, colons, decoded, frames_telling, json_frames, keys_written, names_in
+from voskar.files.frames import PoseLine, Warn, colons, decoded, frames_with_logs, json_frames, keys_written, names_in
 from voskar.files.reading import ShortLines
 
 PIECE = 1 << 20
@@ -42,17 +42,17 @@ class LineReader:
 
     def _know(self) -> None:
         self.passes_over = sum(name.startswith("_") for name in self.names) > MOST_OWN
-        self.types = frames_telling(self.names, strict=not self.passes_over)
+        self.types = frames_with_logs(self.names, strict=not self.passes_over)
         self.decode = msgspec.json.Decoder(self.types.line).decode
 
     def _learn(self, lines: list[bytes]) -> bool:
         """Whether some lines have keys that no line had before."""
-        more = names_in(b"".join(lines[:SAMPLE])[: max(SAMPLED, len(lines[0]))])
+        names = names_in(b"".join(lines[:SAMPLE])[: max(SAMPLED, len(lines[0]))])
         if self.passes_over:
-            more &= {*PoseLine.__struct_fields__}
-        if more <= self.names:
+            names &= {*PoseLine.__struct_fields__}
+        if names <= self.names:
             return False
-        self.names |= more
+        self.names |= names
         self._know()
         return True
 
@@ -83,13 +83,13 @@ class LineReader:
         """Lines one by one: what is wrong is told, what is the game's own left out."""
         numbered = zip(places.tolist(), lines, strict=False)
         frames = ((place, decoded(self.name, place, line, self.warn)) for place, line in numbered)
-        return map(of_frames, chunks((place, one) for place, one in frames if one is not None))
+        return map(of_frames, chunks((place, line) for place, line in frames if line is not None))
 
-    def _count(self, told: int, lines: list[bytes], text: bytes, places: Ints) -> None:
+    def _count(self, number: int, lines: list[bytes], text: bytes, places: Ints) -> None:
         """Raises InputError for a line in which a key stands twice."""
         if self.passes_over and b'\\"_' not in text:  # a key within a text has a stroke before its quotation mark
-            told += len(_OWN.findall(text))
+            number += len(_OWN.findall(text))
         # colons may stand in texts, too: as those of a clock do
-        if told != colons(text) and told != keys_written(text):
+        if number != colons(text) and number != keys_written(text):
             for _ in json_frames(self.name, zip(places.tolist(), lines, strict=False), self.warn):
                 pass

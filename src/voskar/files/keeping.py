@@ -50,9 +50,9 @@ def why_not_kept() -> str | None:
 
 
 def _safe(name: str) -> Path:
-    told = os.environ.get("XDG_CACHE_HOME")
+    text = os.environ.get("XDG_CACHE_HOME")
     try:
-        home = Path(told or Path.home() / ".cache")
+        home = Path(text or Path.home() / ".cache")
     except RuntimeError:  # a build server may have none
         raise _UnsafeError("there is no home folder; set XDG_CACHE_HOME") from None
     if not home.is_absolute():
@@ -61,9 +61,9 @@ def _safe(name: str) -> Path:
     try:
         home.mkdir(parents=True, exist_ok=True)
         _check(home, shared=True)
-        for one in (folder, folder / name):
-            one.mkdir(mode=0o700, exist_ok=True)
-            _check(one)
+        for path in (folder, folder / name):
+            path.mkdir(mode=0o700, exist_ok=True)
+            _check(path)
     except OSError as error:
         raise _UnsafeError(f"{folder}: {(error.strerror or str(error)).lower()}") from None
     return folder / name

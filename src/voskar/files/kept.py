@@ -58,12 +58,12 @@ class _Writer(pickle.Pickler):
     """Writes rules so that only `_RulesReader` need read them."""
 
     dispatch_table = copyreg.dispatch_table | {
-        Fraction: lambda one: (_fraction, (f"{one.numerator}/{one.denominator}",)),
-        np.ndarray: lambda one: (_array, (one.dtype.str, one.shape, one.tobytes())),
+        Fraction: lambda name: (_fraction, (f"{name.numerator}/{name.denominator}",)),
+        np.ndarray: lambda item: (_array, (item.dtype.str, item.shape, item.tobytes())),
     }
 
 
-PARTS = {(__name__, one.__name__): one for one in (_array, _fraction, _KeptRules)}
+PARTS = {(__name__, KeptRule.__name__): KeptRule for KeptRule in (_array, _fraction, _KeptRules)}
 """What kept rules are made of beside the classes of rules."""
 
 
@@ -103,7 +103,7 @@ class ReadyRulebook:
         with noted() as files:
             book = load_rulebook(self.path)
         self._files = files
-        if self._kept is not None and self._kept.files != {str(one): digest for one, digest in files.items()}:
+        if self._kept is not None and self._kept.files != {str(path): digest for path, digest in files.items()}:
             raise InputError(Problem("it changed while it was read", file=self.path, hint="run the command again"))
         return book
 
@@ -112,7 +112,7 @@ class ReadyRulebook:
         if self._kept is not None and self._kept.rules.rate == rate:
             return self._kept.rules
         rules = self.whole.rules(rate)
-        files = {str(one): digest for one, digest in self._files.items() if digest is not None}
+        files = {str(path): digest for path, digest in self._files.items() if digest is not None}
         if self._place is not None and len(files) == len(self._files):
             stream = BytesIO()
             _Writer(stream, 4).dump(_KeptRules(files, self.kinds, self.fixtures, rules))

@@ -9,4 +9,4 @@ KeyPath: TypeAlias = tuple[str | int, ...]
 
 def dotted(path: KeyPath) -> str:
     """`kinds.keeper.layer[0]`"""
-    return "".join(f"[{one}]" if isinstance(one, int) else f".{one}" for one in path).removeprefix(".")
+    return "".join(f"[{name}]" if isinstance(name, int) else f".{name}" for name in path).removeprefix(".")

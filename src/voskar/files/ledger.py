@@ -149,7 +149,7 @@ def read_ledger(path: str | Path) -> Ledger:
     header, events = _read_lines(path, data) if ending == ".jsonl" else _read_table(path, data, ending)
     span = [0, max((event.frame for event in events), default=-1)]
     try:
-        told = msgspec.convert({"frames": span, **header}, Header)
+        entry = msgspec.convert({"frames": span, **header}, Header)
     except UnicodeEncodeError:
         raise InputError(Problem(f"not the header of a ledger: {SURROGATE}", file=str(path), line=1)) from None
     except msgspec.ValidationError as error:
@@ -157,7 +157,7 @@ def read_ledger(path: str | Path) -> Ledger:
         message = str(error) if found is None else f"expected {found[1].replace('`', '')}"
         key = None if found is None else found[2]
         raise InputError(Problem(f"not the header of a ledger: {message}", file=str(path), line=1, key=key)) from None
-    return Ledger(events, told.rulebook, told.recording, told.rate, *told.frames, told.options)
+    return Ledger(events, entry.rulebook, entry.recording, entry.rate, *entry.frames, entry.options)
 
 
 def _check_version(path: str | Path, version: Any) -> None:
@@ -207,8 +207,8 @@ def _read_lines(path: str | Path, data: bytes) -> tuple[dict[str, Any], list[Eve
             else:
                 events.append(_event(row))
         except (ValueError, RecursionError, msgspec.ValidationError) as error:
-            told = SURROGATE if isinstance(error, UnicodeEncodeError) else error
-            raise InputError(Problem(f"not a line of a ledger: {told}", file=str(path), line=number)) from None
+            text = SURROGATE if isinstance(error, UnicodeEncodeError) else error
+            raise InputError(Problem(f"not a line of a ledger: {text}", file=str(path), line=number)) from None
     return header, events
 
 

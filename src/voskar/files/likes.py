@@ -23,12 +23,12 @@ def with_likes(source: Source) -> Source:
     raw, places = dict(source.raw), dict(source.places)
     for name in TABLES:
         tables = _own(raw, name)
-        raw[name] = {one: _whole(source, name, one, ()) for one in tables}
-        for one in tables:
-            for model in _models(tables, one):
+        raw[name] = {table: _whole(source, name, table, ()) for table in tables}
+        for entry in tables:
+            for model in _models(tables, entry):
                 for path, place in source.places.items():
                     if path[:2] == (name, model):
-                        places.setdefault((name, one, *path[2:]), place)
+                        places.setdefault((name, entry, *path[2:]), place)
     return replace(source, raw=raw, places=places)
 
 

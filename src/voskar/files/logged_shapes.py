@@ -30,41 +30,41 @@ EXPECTED = (
 )
 
 
-def shape_of(told: Any) -> tuple[LoggedPart, ...]:
+def shape_of(items: Any) -> tuple[LoggedPart, ...]:
     """The convex parts of a value, in the world. Raises ValueError, saying what is wrong."""
-    some = told if isinstance(told, list) and told and not _is_number(told[0]) else [told]
-    return tuple(part for one in some for part in _parts(one))
+    entries = items if isinstance(items, list) and items and not _is_number(items[0]) else [items]
+    return tuple(part for item in entries for part in _parts(item))
 
 
-def shown(told: Any) -> str:
+def shown(value: Any) -> str:
     """A value as it is written."""
-    return json.dumps(_plain(msgspec.to_builtins(told)))
+    return json.dumps(_plain(msgspec.to_builtins(value)))
 
 
-def _plain(told: Any) -> Any:
-    if isinstance(told, list):
-        return [_plain(one) for one in told]
-    if isinstance(told, dict):
-        return {name: _plain(one) for name, one in told.items()}
-    return int(told) if isinstance(told, float) and told.is_integer() else told
+def _plain(value: Any) -> Any:
+    if isinstance(value, list):
+        return [_plain(item) for item in value]
+    if isinstance(value, dict):
+        return {name: _plain(item) for name, item in value.items()}
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
-def _parts(told: Any) -> list[LoggedPart]:
-    if isinstance(told, list):
-        if len(told) == 4 and all(map(_is_number, told)):
-            (x0, x1), (y0, y1) = sorted(told[::2]), sorted(told[1::2])
+def _parts(value: Any) -> list[LoggedPart]:
+    if isinstance(value, list):
+        if len(value) == 4 and all(map(_is_number, value)):
+            (x0, x1), (y0, y1) = sorted(value[::2]), sorted(value[1::2])
             return [LoggedPart(np.array([(x0, y0), (x1, y0), (x1, y1), (x0, y1)]), is_rect=True)]
-    elif (told.circle is UNSET) == (told.polygon is UNSET):
+    elif (value.circle is UNSET) == (value.polygon is UNSET):
         pass
-    elif told.circle is not UNSET:
-        if len(told.circle) == 3 and all(map(_is_number, told.circle)) and told.circle[2] >= 0:
-            return [LoggedPart(np.array([told.circle[:2]]), told.circle[2])]
-    elif told.polygon is not UNSET and all(len(point) == 2 and all(map(_is_number, point)) for point in told.polygon):
+    elif value.circle is not UNSET:
+        if len(value.circle) == 3 and all(map(_is_number, value.circle)) and value.circle[2] >= 0:
+            return [LoggedPart(np.array([value.circle[:2]]), value.circle[2])]
+    elif value.polygon is not UNSET and all(len(point) == 2 and all(map(_is_number, point)) for point in value.polygon):
         try:
-            return [LoggedPart(np.array(part)) for part in convex_parts([(x, y) for x, y in told.polygon])]
+            return [LoggedPart(np.array(part)) for part in convex_parts([(x, y) for x, y in value.polygon])]
         except ValueError as error:
             raise ValueError(f"a polygon: {error}") from None
-    raise ValueError(f"found {shown(told)}, expected {EXPECTED}")
+    raise ValueError(f"found {shown(value)}, expected {EXPECTED}")
 
 
 def _is_number(value: object) -> bool:

@@ -45,7 +45,7 @@ def with_own_rules(source: Source) -> Source:
     return replace(source, raw=raw, places=places)
 
 
-def where_told(source: Source, where: KeyPath) -> KeyPath:
+def stated_place(source: Source, where: KeyPath) -> KeyPath:
     """A key of a kind that an actor with rules of its own makes, as the actor says it; others as they are."""
     if len(where) > 2 and where[0] == "kinds":
         own = ("actors", str(where[1]).partition(AT)[2], *where[2:])
@@ -65,5 +65,5 @@ def _refuse(source: Source, where: tuple[str, str], own: dict[str, Any], kind: A
             raise InputError(source.problem((*where, "boxes", box), message, nearest(box, known)))
         for key in KEPT_OF_BOXES:
             if isinstance(table, dict) and key in table:
-                told = f"{key} is that of its kind, {own['like']}"
-                raise InputError(source.problem((*where, "boxes", box, key), told))
+                text = f"{key} is that of its kind, {own['like']}"
+                raise InputError(source.problem((*where, "boxes", box, key), text))

@@ -19,7 +19,7 @@ def plain_rows(file: Any) -> Iterator[dict[str, Any]]:
     import pyarrow
 
     try:
-        columns = [one for one in file.schema_arrow if not one.name.startswith("_")]
+        columns = [item for item in file.schema_arrow if not item.name.startswith("_")]
         for column in columns:
             if not _is_plain(column.type):
                 raise ValueError(f'the column "{column.name}" holds {column.type}, expected numbers, truths or texts')

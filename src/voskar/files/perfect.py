@@ -15,5 +15,5 @@ from voskar.files.source import FrameSource
 def perfect_source(rules: Rules, recording: Recording) -> FrameSource:
     """What such a game would have logged of a recording."""
     header, plain = perfect_log(rules, recording)
-    frames = [(0, msgspec.convert(one, FrameLine)) for one in plain]
+    frames = [(0, msgspec.convert(fields, FrameLine)) for fields in plain]
     return FrameSource("perfect log", "frame", header, iter(frames), map(of_frames, chunks(iter(frames))), float, [])

@@ -127,15 +127,15 @@ def _and_others(path: str | Path, rulebook: Kinds | None, first: InputError) -> 
     with open_lines(path) as lines:
         header = lines.stream.readline()
         looked_at = 0
-        for number, told in enumerate(islice(lines.stream, line - 1 + TRIED), 2):
-            if number <= line or told.isspace():
+        for number, name in enumerate(islice(lines.stream, line - 1 + TRIED), 2):
+            if number <= line or name.isspace():
                 continue
             try:
-                read_recording([header, told, b""], str(path), rulebook)
+                read_recording([header, name, b""], str(path), rulebook)
             except InputError as error:
-                known = {_alike(one) for one in found}
+                known = {_alike(problem) for problem in found}
                 found += [replace(problem, line=number) for problem in error.problems if _alike(problem) not in known]
-            looked_at += len(told)
+            looked_at += len(name)
             if len(found) >= MOST or looked_at > PIECE:
                 break
     return found[:MOST]
@@ -175,8 +175,8 @@ def open_frames(path: str | Path, *, pipes: bool = True, without: Collection[int
         folder = Path(path)
         reads_folder(folder)
         header = read_header(str(folder / HEADER), None, header_text(folder), tables=True)
-        told = header.pop("frames", None)
-        frames, blocks = table_frames(folder, told), table_blocks(folder, told)
+        value = header.pop("frames", None)
+        frames, blocks = table_frames(folder, value), table_blocks(folder, value)
         yield FrameSource(str(folder / "poses"), "row", header, frames, blocks, lambda: 0.0, [])
         reads_folder(folder)  # it is another one if a table has come since
         return
@@ -215,11 +215,11 @@ def _gather(source: FrameSource, rulebook: Kinds | None) -> Recording:
     builder = ColumnBuilder(source.name, None if rulebook is None else rulebook.kinds, source.place)
     for block in source.blocks:
         builder.add(block)
-    told = meaning(source.header)
-    unknown = () if rulebook is None else sorted(told["scope"].kinds - set(rulebook.kinds))
+    fields = meaning(source.header)
+    unknown = () if rulebook is None else sorted(fields["scope"].kinds - set(rulebook.kinds))
     for kind in unknown:
         hint = nearest(kind, rulebook.kinds) if rulebook is not None else None
         message = f'unknown kind "{kind}"'
         raise InputError(Problem(message, file=source.name, key="unlogged.kinds", hint=hint))
     fixtures = frozenset[str]() if rulebook is None else rulebook.fixtures
-    return builder.finish(**told, fixtures=fixtures, warnings=source.warnings)
+    return builder.finish(**fields, fixtures=fixtures, warnings=source.warnings)

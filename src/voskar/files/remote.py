@@ -35,7 +35,7 @@ def fetched(url: str) -> Iterator[Path]:
                 problem.file.replace(str(local), url) if problem.file else problem.file for problem in error.problems
             ]
             raise InputError(
-                [replace(one, file=name) for one, name in zip(error.problems, named, strict=True)]
+                [replace(problem, file=name) for problem, name in zip(error.problems, named, strict=True)]
             ) from None
 
 

@@ -41,8 +41,8 @@ from voskar.files.box_tables import with_box_tables
 from voskar.files.compiling import compiled
 from voskar.files.images import read_alpha
 from voskar.files.likes import with_likes
-from voskar.files.own_rules import AT, where_told, with_own_rules
-from voskar.files.rulebook_checks import Told, meaning, schema_problems
+from voskar.files.own_rules import AT, stated_place, with_own_rules
+from voskar.files.rulebook_checks import FoundProblem, meaning, schema_problems
 from voskar.files.rulebook_motion import emitter, fixtures
 from voskar.files.rulebook_schema import (
     BoxTable,
@@ -76,13 +76,13 @@ class Rulebook:
     def kinds(self) -> dict[str, KindNames]:
         """What recordings may name of its kinds."""
         data = self.data
-        tables = [table for one in data.attacks.values() for table in (one.attacker, one.target)]
+        tables = [table for attack in data.attacks.values() for table in (attack.attacker, attack.target)]
         with_cases: list[KindTable | AttackTable] = [*data.kinds.values(), *data.attacks.values()]
-        for cases in (one.cases for one in with_cases):
-            tables += [table for one in cases for table in (one.attacker, one.target) if table is not None]
+        for cases in (case.cases for case in with_cases):
+            tables += [table for case in cases for table in (case.attacker, case.target) if table is not None]
         reflects = any(table.reflect is not None for table in tables)
-        own = {one: f"{table.like}{AT}{one}" for one, table in data.actors.items()}
-        base = {made: str(data.actors[one].like) for one, made in own.items()}
+        own = {name: f"{table.like}{AT}{name}" for name, table in data.actors.items()}
+        base = {made: str(data.actors[name].like) for name, made in own.items()}
         return {
             name: KindNames(
                 _names_of_boxes(kind), frozenset(kind.tags), reflects, base.get(name, ""), own, _shrunk(kind)
@@ -136,7 +136,7 @@ class Rulebook:
                 data.contact,
                 rate,
                 clash={
-                    bits[one]: sum(bits[other] for other in set(those)) for one, those in data.contact.clash.items()
+                    bits[name]: sum(bits[other] for other in set(those)) for name, those in data.contact.clash.items()
                 },
             ),
             fixtures=fixtures(data.fixtures, data.actors),
@@ -154,7 +154,7 @@ class Rulebook:
         most = table.max_lives
 
         def compiled_box(box_name: str, box: BoxTable) -> Box:
-            layer = sum(bits[one] for one in set(table.layer if box.layer is None else box.layer))
+            layer = sum(bits[text] for text in set(table.layer if box.layer is None else box.layer))
             named = box.mask if box.mask is not None else table.mask
             return compiled(
                 Box,
@@ -182,9 +182,10 @@ class Rulebook:
             spare=spare,
             cases=_cases(table.cases, rate),
             counters={
-                one: compiled(CounterRule, table.counters[one], rate, name=one) for one in sorted(table.counters)
+                counter: compiled(CounterRule, table.counters[counter], rate, name=counter)
+                for counter in sorted(table.counters)
             },
-            emitters=tuple(emitter(one, table.emitters[one], rate) for one in sorted(table.emitters)),
+            emitters=tuple(emitter(text, table.emitters[text], rate) for text in sorted(table.emitters)),
             linger=linger.frames(rate),
             boxes=tuple(compiled_box(box_name, box) for box_name, box in table.boxes.items()),
         )
@@ -214,7 +215,7 @@ def check_source(source: Source) -> Rulebook:
         message = f"no `voskar` key: a rulebook begins with `voskar = {VERSION}`"
         raise InputError(Problem(message, file=source.name, line=1, hint=hint))
     written, source = source, with_own_rules(with_likes(with_box_tables(source)))
-    found: list[Told] = list(meaning(source.raw))
+    found: list[FoundProblem] = list(meaning(source.raw))
     outlines: dict[tuple[str, str], Outline] = {}
     solids: list[Outline] = []
     data: RulebookFile | None = None
@@ -241,10 +242,10 @@ def check_source(source: Source) -> Rulebook:
             except ValueError as error:
                 found.append((("space", "solids", index, "polygon"), f"cannot use this shape: {error}", None))
     if found or data is None:
-        found = [(where_told(source, where), message, hint) for where, message, hint in found]
-        problems = {source.problem(*one) for one in found if not _is_made(one, source.raw)}
+        found = [(stated_place(source, where), message, hint) for where, message, hint in found]
+        problems = {source.problem(*entry) for entry in found if not _is_made(entry, source.raw)}
         places = {(problem.file, problem.line) for problem in problems}
-        made = (source.problem(*one) for one in found if _is_made(one, source.raw))
+        made = (source.problem(*entry) for entry in found if _is_made(entry, source.raw))
         problems |= {problem for problem in made if (problem.file, problem.line) not in places}
         raise InputError(
             sorted(
@@ -265,17 +266,17 @@ def _names_of_boxes(kind: KindTable) -> frozenset[str]:
 
 def _shrunk(kind: KindTable) -> frozenset[str]:
     """The boxes that a pose may log and that lose something on every side."""
-    some = {name: box for name, box in kind.boxes.items() if box.logged is not None and box.grow < 0}
-    return frozenset(box.logged if isinstance(box.logged, str) else name for name, box in some.items())
+    table = {name: box for name, box in kind.boxes.items() if box.logged is not None and box.grow < 0}
+    return frozenset(box.logged if isinstance(box.logged, str) else name for name, box in table.items())
 
 
-def _is_made(problem: Told, raw: dict[str, Any]) -> bool:
+def _is_made(problem: FoundProblem, raw: dict[str, Any]) -> bool:
     """Whether it is told of what an actor with rules of its own takes over: it is told of the kind, too."""
     path = problem[0]
     return len(path) > 1 and path[0] == "kinds" and str(path[1]).partition(AT)[2] in raw.get("actors", ())
 
 
-def _eaten(box: BoxTable, where: tuple[str, ...], outline: Outline) -> Iterator[Told]:
+def _eaten(box: BoxTable, where: tuple[str, ...], outline: Outline) -> Iterator[FoundProblem]:
     """Where a box that loses something on every side has nothing left: on its own, or stretched by a key."""
     spots: list[tuple[tuple[str | int, ...], list[float]]] = [((*where, "grow"), [1.0, 1.0])]
     for clip, keys in box.keys.items():
@@ -339,11 +340,11 @@ def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:
     )
 
 
-def _damage(told: float | list[float]) -> dict[str, Any]:
+def _damage(item: float | list[float]) -> dict[str, Any]:
     """What is drawn goes up to `damage`."""
-    if isinstance(told, list):
-        return {"damage": told[1], "least_damage": told[0]}
-    return {"damage": told, "least_damage": None}
+    if isinstance(item, list):
+        return {"damage": item[1], "least_damage": item[0]}
+    return {"damage": item, "least_damage": None}
 
 
 def _condition(table: ContactConditionTable, rate: Fraction) -> ContactCondition:

@@ -14,7 +14,7 @@ from voskar.files.own_rules import AT
 from voskar.files.rulebook_schema import TRIGGERS, RulebookFile
 from voskar.files.shapes import SHAPES
 
-Told = tuple[tuple[str | int, ...], str, str | None]
+FoundProblem = tuple[tuple[str | int, ...], str, str | None]
 
 BY_CLIP = ("clips", "during", "not_during", "keys")
 """Tables whose keys are names of clips."""
@@ -36,7 +36,7 @@ _EXPECTED = {
 """What the validation library calls a mistake, and what a rulebook's author wants to hear was expected."""
 
 
-def told(error: Any, root: type[BaseModel]) -> Told:
+def in_words(error: Any, root: type[BaseModel]) -> FoundProblem:
     """One finding of the validation library in our own words."""
     path, value, kind = tuple(error["loc"]), error["input"], error["type"]
     context = error.get("ctx", {})
@@ -84,13 +84,13 @@ def _known_keys(path: tuple[str | int, ...], root: type[BaseModel]) -> list[str]
 
 def _model_in(annotation: Any) -> type[BaseModel] | None:
     """The model inside Model, dict[str, Model], list[Model] or Model | None."""
-    for one in (annotation, *typing.get_args(annotation)):
-        if isinstance(one, type) and issubclass(one, BaseModel):
-            return one
+    for argument in (annotation, *typing.get_args(annotation)):
+        if isinstance(argument, type) and issubclass(argument, BaseModel):
+            return argument
     return None
 
 
-def meaning(raw: dict[str, Any]) -> Iterable[Told]:
+def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
     """Problems that no single value shows: names that point nowhere, boxes without a shape, two shapes.
 
     Looks at the file as it was read, so that it can run beside the models' own checks and leave to them
@@ -151,7 +151,7 @@ def meaning(raw: dict[str, Any]) -> Iterable[Told]:
 
 def _names_in(
     value: Any, path: tuple[str | int, ...], tags: set[str], kinds: dict[str, Any], layers: list[str]
-) -> Iterable[Told]:
+) -> Iterable[FoundProblem]:
     """Conditions ask for tags that a kind declares, what is spawned is of a kind, what is reflected on known layers."""
     if isinstance(value, list):
         for index, inner in enumerate(value):
@@ -169,7 +169,7 @@ def _names_in(
             yield from _names_in(inner, (*path, key), tags, kinds, layers)
 
 
-def _control(value: Any, path: tuple[str | int, ...] = ()) -> Iterable[Told]:
+def _control(value: Any, path: tuple[str | int, ...] = ()) -> Iterable[FoundProblem]:
     """Names go to terminals and reports."""
     if isinstance(value, dict):
         for key, inner in value.items():
@@ -183,7 +183,7 @@ def _control(value: Any, path: tuple[str | int, ...] = ()) -> Iterable[Told]:
         yield path, f"found {json.dumps(value)}, expected no control characters", None
 
 
-def _fixtures(raw: dict[str, Any]) -> Iterable[Told]:
+def _fixtures(raw: dict[str, Any]) -> Iterable[FoundProblem]:
     kinds, seen = _table(raw, "kinds"), set()
     for index, fixture in enumerate(_list(raw, "fixtures")):
         if not isinstance(fixture, dict):
@@ -198,12 +198,12 @@ def _fixtures(raw: dict[str, Any]) -> Iterable[Told]:
             seen.add(name)
 
 
-def _unknown_kind(where: tuple[str | int, ...], kind: Any, kinds: dict[str, Any]) -> Iterable[Told]:
+def _unknown_kind(where: tuple[str | int, ...], kind: Any, kinds: dict[str, Any]) -> Iterable[FoundProblem]:
     if isinstance(kind, str) and kind not in kinds:
         yield where, f'unknown kind "{kind}"', nearest(kind, kinds)
 
 
-def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iterable[Told]:
+def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iterable[FoundProblem]:
     """Emitters and children: kinds that exist, one trigger each, and no kind that leaves itself behind."""
     for name, emitter in _tables(kind, "emitters"):
         here = ("kinds", kind_name, "emitters", name)
@@ -216,8 +216,8 @@ def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iter
         if isinstance(when, dict):
             named = [key for key in TRIGGERS if key in when]
             if len(named) != 1:
-                told = f"{len(named)} triggers" if named else "no trigger"
-                yield (*here, "when"), f"found {told}, expected one of {', '.join(TRIGGERS)}", None
+                text = f"{len(named)} triggers" if named else "no trigger"
+                yield (*here, "when"), f"found {text}, expected one of {', '.join(TRIGGERS)}", None
             for key, owner in (("first", "every"), ("cell", "clip")):
                 if key in when and owner not in when:
                     yield (*here, "when", key), f"`{key}` goes with `{owner}`", None
@@ -247,14 +247,14 @@ def _list(parent: dict[str, Any], key: str) -> list[Any]:
     return value if isinstance(value, list) else []
 
 
-def _layer_names(where: tuple[str | int, ...], table: dict[str, Any], layers: list[str]) -> Iterable[Told]:
+def _layer_names(where: tuple[str | int, ...], table: dict[str, Any], layers: list[str]) -> Iterable[FoundProblem]:
     for key in ("layer", "mask"):
         for index, name in enumerate(_list(table, key)):
             if isinstance(name, str) and name not in layers:
                 yield (*where, key, index), f'unknown layer "{name}"', nearest(name, layers)
 
 
-def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dict[str, Any]) -> Iterable[Told]:
+def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dict[str, Any]) -> Iterable[FoundProblem]:
     shapes = [shape for shape in SHAPES if shape in box]
     role, attack, grow = box.get("role"), box.get("attack"), box.get("grow")
     if "pad" in box and "logged" not in box:
@@ -278,6 +278,6 @@ def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dic
         yield (*here, "attack"), f'unknown attack "{attack}"', nearest(attack, attacks)
 
 
-def schema_problems(error: ValidationError, root: type[BaseModel] = RulebookFile) -> list[Told]:
+def schema_problems(error: ValidationError, root: type[BaseModel] = RulebookFile) -> list[FoundProblem]:
     """Everything the validation library found in a file of which `root` is the model."""
-    return [told(one, root) for one in error.errors()]
+    return [in_words(error_details, root) for error_details in error.errors()]

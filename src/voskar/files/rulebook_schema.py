@@ -95,9 +95,13 @@ Blend = Literal["hold", "linear"]
 
 def _depth(value: Any) -> Any:
     plain = isinstance(value, list) and len(value) == 2
-    if not plain or not all(type(one) in (int, float) and abs(one) <= LIMIT for one in value) or value[0] >= value[1]:
+    if (
+        not plain
+        or not all(type(item) in (int, float) and abs(item) <= LIMIT for item in value)
+        or value[0] >= value[1]
+    ):
         raise ValueError("[z0, z1] with z0 below z1")
-    return [float(one) for one in value]
+    return [float(item) for item in value]
 
 
 Depth = Annotated[list[float], BeforeValidator(_depth, json_schema_input_type=Pair)]
@@ -159,7 +163,7 @@ class MotionTable(Table):
 
 def _speed(value: Any) -> Any:
     numbers = value if isinstance(value, list) else [value]
-    plain = all(type(one) in (int, float) and abs(one) <= LIMIT for one in numbers)
+    plain = all(type(number) in (int, float) and abs(number) <= LIMIT for number in numbers)
     if not plain or len(numbers) != (2 if isinstance(value, list) else 1):
         raise ValueError("units a second, or the least and the most that the game draws, such as [40, 60]")
     return sorted(map(float, value)) if isinstance(value, list) else float(value)
@@ -205,10 +209,10 @@ RESPAWN_PLACES = ("start", "here", "checkpoint")
 def _respawn_place(value: Any) -> Any:
     if value in RESPAWN_PLACES:
         return value
-    numbers = isinstance(value, list) and [type(one) in (int, float) and abs(one) <= LIMIT for one in value]
+    numbers = isinstance(value, list) and [type(item) in (int, float) and abs(item) <= LIMIT for item in value]
     if numbers != [True, True]:
         raise ValueError('"start", "here", "checkpoint", or a place [x, y]')
-    return [float(one) for one in value]
+    return [float(item) for item in value]
 
 
 class RespawnTable(Table):

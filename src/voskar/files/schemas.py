@@ -94,7 +94,7 @@ def _relaxed(defs: dict[str, Any], name: str, whole: dict[str, Any]) -> str:
 
 def _without_required(defs: dict[str, Any], part: Any) -> Any:
     if isinstance(part, list):
-        return [_without_required(defs, one) for one in part]
+        return [_without_required(defs, item) for item in part]
     if not isinstance(part, dict):
         return part
     found = {}
@@ -110,7 +110,7 @@ def _without_required(defs: dict[str, Any], part: Any) -> Any:
 def _is_demand(key: str, value: Any) -> bool:
     """Whether a keyword of a schema demands keys. A table may have keys of these names, too."""
     if key in ("required", "oneOf"):
-        return isinstance(value, list) and all(isinstance(one, str) or "required" in one for one in value)
+        return isinstance(value, list) and all(isinstance(item, str) or "required" in item for item in value)
     return isinstance(value, dict) and ("required" in value or "const" in str(value))
 
 

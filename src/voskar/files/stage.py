@@ -104,9 +104,9 @@ def play_script(source: Source) -> FrameSource:
     check_lag(header.get("lag", {}), wrong)
     rate = Fraction(repr(script.rate))
     lines: dict[int, int] = {}
-    told = [("claims", index, one.f) for index, one in enumerate(script.claims)]
-    told += [("display", index, one.f) for index, one in enumerate(script.display)]
-    for key, index, moment in told:
+    entries = [("claims", index, claim_table.f) for index, claim_table in enumerate(script.claims)]
+    entries += [("display", index, display_table.f) for index, display_table in enumerate(script.display)]
+    for key, index, moment in entries:
         lines.setdefault(moment.frames(rate), source.place((key, index))[1] or 0)
     frames = ((lines.get(line.frame, 0), line) for line in _frames(script, players))
     return FrameSource(name, "frame", header, frames, map(of_frames, chunks(frames)), lambda: 0.0, [])
@@ -168,7 +168,7 @@ class _Track(Generic[K]):
         count = self.until(frame)
         return self.keys[count - 1] if count else None
 
-    def told(self, frame: int, name: str) -> Any:
+    def value_at(self, frame: int, name: str) -> Any:
         """What the last key at or before a frame that says it says; None where none does."""
         for at in range(self.until(frame) - 1, -1, -1):
             value = getattr(self.keys[at], name)
@@ -216,8 +216,8 @@ class _Player:
         key = self.way.at(own)
         jumped = key is not None and key.ease == "jump" and key is not self.way.keys[0]
         jumped |= self.every > 0 and own == 0 and frame > self.late
-        facing, angle = self.turns.told(own, "facing") or 1, self.turns.told(own, "angle") or 0.0
-        z = self.turns.told(own, "z") or 0.0
+        facing, angle = self.turns.value_at(own, "facing") or 1, self.turns.value_at(own, "angle") or 0.0
+        z = self.turns.value_at(own, "z") or 0.0
         if part.mirror is not None:
             x, facing, angle = 2 * part.mirror - x, -facing, -angle
         line = PoseLine(self.id, part.kind or "", _plain(x + self.x), _plain(y + self.y))
@@ -237,7 +237,7 @@ class _Player:
             line.cut = True
         if self.tells.until(own):
             for name in STATES:
-                value = self.tells.told(own, name)
+                value = self.tells.value_at(own, name)
                 if value is not None:
                     setattr(line, name, value)
         if part.tags is not None:
@@ -284,18 +284,18 @@ class _Player:
         return [InputLine(self.id, button, aim=UNSET if aim is None else list(map(float, aim))) for button in held]
 
 
-def _placed(told: OpenShape | list[Any], x: float, y: float, facing: int) -> LoggedValue:
+def _placed(item: OpenShape | list[Any], x: float, y: float, facing: int) -> LoggedValue:
     """A box in the world that is told beside an actor, mirrored with it."""
-    if isinstance(told, list) and not isinstance(told[0], float):
-        return [_placed(one, x, y, facing) for one in told]  # type: ignore[misc]
-    if isinstance(told, list):
-        left, right = sorted((told[0] * facing, told[2] * facing))
-        low, high = sorted((told[1], told[3]))
+    if isinstance(item, list) and not isinstance(item[0], float):
+        return [_placed(value, x, y, facing) for value in item]  # type: ignore[misc]
+    if isinstance(item, list):
+        left, right = sorted((item[0] * facing, item[2] * facing))
+        low, high = sorted((item[1], item[3]))
         return [_plain(x + left), _plain(y + low), _plain(x + right), _plain(y + high)]
-    if told.circle is not None:
-        place = [_plain(x + told.circle[0] * facing), _plain(y + told.circle[1])]
-        return ShapeLine(circle=[*place, told.circle[2]])
-    return ShapeLine(polygon=[[_plain(x + px * facing), _plain(y + py)] for px, py in told.polygon or ()])
+    if item.circle is not None:
+        place = [_plain(x + item.circle[0] * facing), _plain(y + item.circle[1])]
+        return ShapeLine(circle=[*place, item.circle[2]])
+    return ShapeLine(polygon=[[_plain(x + px * facing), _plain(y + py)] for px, py in item.polygon or ()])
 
 
 def _inside(ranges: Ranges | None, frame: int) -> bool:
@@ -307,14 +307,14 @@ def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:
     claims: dict[int, list[ClaimLine]] = defaultdict(list)
     display: dict[int, list[DisplayLine]] = defaultdict(list)
     for claim in script.claims:
-        told = claim.model_dump(exclude={"f"}, exclude_unset=True)
-        told |= {"ids": tuple(claim.ids)} if claim.ids is not None else {}
-        claims[claim.f.frames(rate)].append(ClaimLine(**told))
+        fields = claim.model_dump(exclude={"f"}, exclude_unset=True)
+        fields |= {"ids": tuple(claim.ids)} if claim.ids is not None else {}
+        claims[claim.f.frames(rate)].append(ClaimLine(**fields))
     for entry in script.display:
         display[entry.f.frames(rate)].append(DisplayLine(**entry.model_dump(exclude={"f"}, exclude_unset=True)))
     resets = {reset.f.frames(rate): reset.reset for reset in script.resets}
     for frame in range(max(script.frames.frames(rate), 1)):
         poses = [pose for player in players if (pose := player.pose(frame)) is not None]
-        inputs = [one for player in players for one in player.inputs(frame)]
-        more = (claims.get(frame, NOTHING), display.get(frame, NOTHING), resets.get(frame, UNSET))
-        yield FrameLine(frame, poses or NOTHING, inputs or NOTHING, *more)
+        inputs = [input for player in players for input in player.inputs(frame)]
+        item = (claims.get(frame, NOTHING), display.get(frame, NOTHING), resets.get(frame, UNSET))
+        yield FrameLine(frame, poses or NOTHING, inputs or NOTHING, *item)

@@ -147,7 +147,7 @@ def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
             if not found:
                 raise InputError(source.problem(where, f'no file matches "{pattern}"'))
             try:
-                jobs += [_job(root, one, rulebook, runs, data.suite) for one in found]
+                jobs += [_job(root, file, rulebook, runs, data.suite) for file in found]
             except ValueError as error:
                 raise InputError(source.problem(("runs", index), str(error))) from None
     if not jobs:

@@ -26,8 +26,8 @@ from voskar.files.frames import (
     FrameLine,
     InputLine,
     PoseLine,
+    or_none,
     plain_type,
-    told,
 )
 from voskar.files.logged_shapes import LoggedValue
 from voskar.files.parquet import plain_rows
@@ -282,7 +282,7 @@ def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
     row: dict[str, Any] = {"frame": frame}
     both: tuple[str | None, str | None] = (None, None)
     for name in line.__struct_fields__:
-        value = told(getattr(line, name))
+        value = or_none(getattr(line, name))
         if name == "ids":
             both = value or (None, None)
         elif name in ("attacker", "target") and both[0] is not None:
@@ -318,9 +318,11 @@ class TableWriter:
         for line in frames:
             self.span = (self.span[0] if self.span else line.frame, line.frame)
             for name in ("poses", "inputs", "claims", "display"):
-                rows[name] += [_row_of(line.frame, one) for one in getattr(line, name)]
+                rows[name] += [_row_of(line.frame, item) for item in getattr(line, name)]
             if line.reset or line.dropped:
-                rows["marks"].append({"frame": line.frame, "reset": told(line.reset), "dropped": told(line.dropped)})
+                rows["marks"].append(
+                    {"frame": line.frame, "reset": or_none(line.reset), "dropped": or_none(line.dropped)}
+                )
             rows["marks"] += [{"frame": line.frame, "problem": problem} for problem in line.problems or ()]
         for name, columns in COLUMNS.items():
             if rows[name]:
@@ -333,7 +335,8 @@ class TableWriter:
                 self._tables[name] = csv.DictWriter(file, columns, lineterminator="\n")
                 self._tables[name].writeheader()
             written = (
-                {key: str(one).lower() if isinstance(one, bool) else one for key, one in row.items()} for row in rows
+                {key: str(flag).lower() if isinstance(flag, bool) else flag for key, flag in row.items()}
+                for row in rows
             )
             self._tables[name].writerows(written)
             return

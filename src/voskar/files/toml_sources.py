@@ -42,9 +42,9 @@ class Source:
     def problem(self, where: KeyPath, message: str, hint: str | None = None) -> Problem:
         """A problem at a key."""
         file, line = self.place(where)
-        for path, told in self.changes.items():
+        for path, item in self.changes.items():
             if where[: len(path)] == path:
-                file, line = told, None
+                file, line = item, None
         return Problem(message, file=file, line=line, key=dotted(where), hint=hint)
 
     def path_of(self, where: KeyPath, name: str) -> Path:
@@ -131,33 +131,33 @@ class _Included:
         is included last: whatever it says there again replaces what stood between."""
         order: dict[Path, None] = {}
 
-        def visit(one: Path) -> None:
-            if one not in order:
-                order[one] = None
-                for other in reversed(self.includes[one]):
+        def visit(path: Path) -> None:
+            if path not in order:
+                order[path] = None
+                for other in reversed(self.includes[path]):
                     visit(other)
 
         visit(key)
-        return [self.sources[one] for one in reversed(order)]
+        return [self.sources[path] for path in reversed(order)]
 
 
 def _read(path: Path, root: Path) -> Source:
     included = _Included(root)
-    first, *more = included.in_order(included.read(path, ()))
-    if not more:
+    first, *sources = included.in_order(included.read(path, ()))
+    if not sources:
         return first
     merged = Source(str(path), {}, {}, root)
-    for one in (first, *more):
-        if one is not more[-1]:
-            one.raw.pop("include", None)
-        _merge(merged, one)
+    for source in (first, *sources):
+        if source is not sources[-1]:
+            source.raw.pop("include", None)
+        _merge(merged, source)
     return merged
 
 
-def _merge(onto: Source, more: Source) -> None:
+def _merge(onto: Source, source: Source) -> None:
     shifts = {path: len(found) for path in ADDED_UP if isinstance(found := _at(onto.raw, path), list)}
-    onto.raw = merged(onto.raw, more.raw, ())
-    for where, place in more.places.items():
+    onto.raw = merged(onto.raw, source.raw, ())
+    for where, place in source.places.items():
         for path, shift in shifts.items():
             if where[: len(path)] == path and len(where) > len(path):
                 index = where[len(path)]

@@ -35,8 +35,8 @@ CHARGE_INPUT: Any = text(rf"\s*{_SPAN}\s*-\s*(?:{_SPAN})?\s*")
 
 def comparison_input(*, percent: bool) -> Any:
     """In a JSON Schema, a comparison or a list of them."""
-    one = text(r"\s*(?:<=|>=|==|<|>)\s*[-+]?[0-9]{1,15}(?:\.[0-9]{1,15})?\s*" + (r"%?\s*" if percent else ""))
-    return one | list[one]  # type: ignore[valid-type]
+    item = text(r"\s*(?:<=|>=|==|<|>)\s*[-+]?[0-9]{1,15}(?:\.[0-9]{1,15})?\s*" + (r"%?\s*" if percent else ""))
+    return item | list[item]  # type: ignore[valid-type]
 
 
 def exactly_one(*names: str) -> dict[str, Any]:

@@ -53,17 +53,17 @@ class Change:
     option: str = "--vary"
 
     @property
-    def told(self) -> str:
+    def as_asked(self) -> str:
         """As it was asked for."""
         return f"{self.option} {self.key}={self.value}"
 
 
-def parse_axis(told: str, option: str = "--vary") -> Axis:
+def parse_axis(words: str, option: str = "--vary") -> Axis:
     """`kinds.keeper.iframes=30f,45f,60f` or `…=30f..60f`, in steps of 1 or of what follows a slash: `30f..60f/5`.
     Keys with a `+` between them take the same value together. Raises InputError.
     """
-    text = f"{option} {told}"
-    named, equals, listed = told.partition("=")
+    text = f"{option} {words}"
+    named, equals, listed = words.partition("=")
     if not equals or not named.strip() or not listed.strip():
         raise _wrong(text, "expected KEYPATH=VALUES, such as kinds.keeper.iframes=30f,45f,60f")
     keys = tuple((key.strip(), _path(text, key.strip())) for key in named.split("+"))
@@ -82,9 +82,9 @@ def including(axis: Axis, own: Any) -> Axis:
     """An axis that has the rulebook's own value among those that are tried, where it belongs by its size."""
     if own is None or isinstance(own, bool | list | dict) or any(own in (meant(value), value) for value in axis.values):
         return axis
-    told = [_SIZE.fullmatch(one) for one in (str(own), *axis.values)]
-    sizes = [(one[2], Decimal(one[1])) for one in told if one is not None]
-    if len(sizes) < len(told) or len({unit for unit, _ in sizes}) > 1:
+    matches = [_SIZE.fullmatch(name) for name in (str(own), *axis.values)]
+    sizes = [(entry[2], Decimal(entry[1])) for entry in matches if entry is not None]
+    if len(sizes) < len(matches) or len({unit for unit, _ in sizes}) > 1:
         return replace(axis, values=(str(own), *axis.values))
     place = sum(size < sizes[0][1] for _, size in sizes[1:])
     return replace(axis, values=(*axis.values[:place], str(own), *axis.values[place:]))
@@ -107,16 +107,16 @@ def _wrong(text: str, message: str, hint: str | None = None) -> InputError:
 def _pieces(listed: str) -> list[str]:
     """Split at commas that stand in no brackets or quotes."""
     pieces, depth, quoted = [""], 0, ""
-    for one in listed:
+    for name in listed:
         if quoted:
-            quoted = "" if one == quoted else quoted
-        elif one in "\"'":
-            quoted = one
-        depth += (one in "[{") - (one in "]}")
-        if one == "," and depth == 0 and not quoted:
+            quoted = "" if name == quoted else quoted
+        elif name in "\"'":
+            quoted = name
+        depth += (name in "[{") - (name in "]}")
+        if name == "," and depth == 0 and not quoted:
             pieces.append("")
         else:
-            pieces[-1] += one
+            pieces[-1] += name
     return [piece.strip() for piece in pieces]
 
 
@@ -150,10 +150,10 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
     own = {id(raw)}
     """Tables and lists that are copies already: only what leads to a change is copied."""
     for change in changes:
-        told = change.told
+        text = change.as_asked
         at: Any = raw
         for depth, step in enumerate(change.path):
-            _known(book, at, change.path[:depth], step, told)
+            _known(book, at, change.path[:depth], step, text)
             if depth == len(change.path) - 1:
                 at[step] = meant(change.value)
                 break
@@ -164,11 +164,11 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
                 at[step] = copy.copy(at[step])
                 own.add(id(at[step]))
             at = at[step]
-    told_by = {change.path: change.told for change in changes}
-    return check_source(replace(source, raw=raw, changes=told_by))
+    logged_column = {change.path: change.as_asked for change in changes}
+    return check_source(replace(source, raw=raw, changes=logged_column))
 
 
-def told_value(book: Rulebook, path: KeyPath) -> Any:
+def current_value(book: Rulebook, path: KeyPath) -> Any:
     """What a rulebook says of a key as it is written; None if it says nothing."""
     at: Any = book.source.raw
     for step in path:
@@ -195,17 +195,17 @@ def _is_taken_over(book: Rulebook, above: KeyPath, name: str) -> bool:
     return name in getattr(kind, str(above[2]))
 
 
-def _known(book: Rulebook, at: Any, above: KeyPath, step: str | int, told: str) -> None:
+def _known(book: Rulebook, at: Any, above: KeyPath, step: str | int, text: str) -> None:
     """Raises InputError where a step leads nowhere."""
     if isinstance(step, int):
         if not isinstance(at, list) or step >= len(at):
             found = f"a list of {len(at)}" if isinstance(at, list) else "not a list of the rulebook"
-            raise _wrong(told, f"found {found}, expected one with a place [{step}]")
+            raise _wrong(text, f"found {found}, expected one with a place [{step}]")
     elif not isinstance(at, dict):
         hint = (
             f"places of a list are written as {above[-1]}[{step}]" if isinstance(at, list) and step.isdigit() else None
         )
-        raise _wrong(told, f'found a {"list" if hint else "value"}, expected a table with "{step}"', hint)
+        raise _wrong(text, f'found a {"list" if hint else "value"}, expected a table with "{step}"', hint)
     elif (
         above
         and above[-1] in NAMED
@@ -213,4 +213,4 @@ def _known(book: Rulebook, at: Any, above: KeyPath, step: str | int, told: str) 
         and step not in at
         and not _is_taken_over(book, above, step)
     ):
-        raise _wrong(told, f'the rulebook has no {NAMED[str(above[-1])]} "{step}"', nearest(step, at))
+        raise _wrong(text, f'the rulebook has no {NAMED[str(above[-1])]} "{step}"', nearest(step, at))

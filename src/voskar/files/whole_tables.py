@@ -21,13 +21,13 @@ from voskar.core.rules.shapes import Floats, Ints
 from voskar.files.blocks import (
     Block,
     EntryColumns,
-    ToldValues,
+    LoggedValues,
     chunks,
     entry_columns,
+    logged_values,
+    missing_column,
+    missing_places,
     of_frames,
-    told_values,
-    untold_column,
-    untold_places,
 )
 from voskar.files.frames import EVENTS, SORTS
 from voskar.files.reading import opened_anywhere
@@ -120,22 +120,22 @@ def _of_columns(
         raise _UnlikeError
     rows = len(poses["x"])
     (ids, id_names), (kinds, kind_names), (owners, owner_names) = (
-        _codes(poses[one], rows) for one in ("id", "kind", "owner")
+        _codes(poses[name], rows) for name in ("id", "kind", "owner")
     )
     key, firsts = _in_order(ids, len(id_names) - 1)
-    if any((one[firsts][key] != one).any() for one in (kinds, owners) if one.strides != (0,)):
+    if any((kind[firsts][key] != kind).any() for kind in (kinds, owners) if kind.strides != (0,)):
         # an owner that is told later, say
         whole = (ids.astype(np.int64) * len(kind_names) + kinds) * len(owner_names) + owners
         met = pyarrow.array(whole).dictionary_encode()
         key, firsts = _in_order(_whole(met.indices), len(met.dictionary))
-    triples = zip(*(one[firsts].tolist() for one in (ids, kinds, owners)), strict=True)
+    triples = zip(*(kind[firsts].tolist() for kind in (ids, kinds, owners)), strict=True)
     keys = [(id_names[who], kind_names[kind], owner_names[owner]) for who, kind, owner in triples]
     clip, clip_names = _words(poses["clip"], rows)
     tags, tag_sets = _words(poses["tags"], rows)
-    if any(one != " ".join(one.split()) for one in tag_sets):
+    if any(entry != " ".join(entry.split()) for entry in tag_sets):
         raise _UnlikeError
     numbers = {
-        name: untold_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in FIELDS
+        name: missing_column(name, rows) if poses[name] is None else _number(name, poses[name]) for name in FIELDS
     }
     pushes = np.column_stack(
         [np.full(rows, np.nan) if poses[axis] is None else _finite(poses[axis]) for axis in ("push_x", "push_y")]
@@ -143,30 +143,30 @@ def _of_columns(
     pushed = np.flatnonzero(~np.isnan(pushes).all(axis=1))
     if np.isnan(pushes[pushed]).any():
         raise _UnlikeError
-    resets: list[tuple[int, str]] = [(at, one.reset) for at, one in marks if one.reset]
-    dropped = [(at, one.dropped) for at, one in marks if one.dropped]
-    problems = [(at, [one.problem]) for at, one in marks if one.problem]
+    resets: list[tuple[int, str]] = [(at, line.reset) for at, line in marks if line.reset]
+    dropped = [(at, line.dropped) for at, line in marks if line.dropped]
+    problems = [(at, [line.problem]) for at, line in marks if line.problem]
     boxes, counters = _map("boxes", poses["boxes"], 4), _map("counters", poses["counters"], 1)
-    told = entries, resets, dropped, problems, boxes, counters, (pushed, pushes[pushed])
-    return Block(frame, place, counts, keys, key, clip_names, clip, tag_sets, tags, numbers, *told)
+    item = entries, resets, dropped, problems, boxes, counters, (pushed, pushes[pushed])
+    return Block(frame, place, counts, keys, key, clip_names, clip, tag_sets, tags, numbers, *item)
 
 
 def _words(column: Any, rows: int) -> tuple[Ints, list[str]]:
     """Texts as places in a list, in the order in which they first appear; -1 for none."""
     if column is None:
-        return untold_places(rows), []
+        return missing_places(rows), []
     codes, names = _codes(column, rows)
     found, firsts = _in_order(codes, len(names) - 1)
     return np.where(found == len(firsts), -1, found), [names[code] for code in codes[firsts].tolist()]
 
 
-def _map(name: str, column: Any, width: int) -> ToldValues:
+def _map(name: str, column: Any, width: int) -> LoggedValues:
     found = GatheredValues(width)
     if column is not None:
         for row, text in enumerate(column.to_pylist()):
             if text is not None:
                 found.take(row, map_in(name, text))
-    return told_values(found)
+    return logged_values(found)
 
 
 def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:
@@ -178,11 +178,11 @@ def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:
     if path is None:
         return np.zeros(0, dtype=np.int64), entry_columns(name, [])
     if path.suffix == ".csv":
-        rows = [(frame, one) for frame, group in gathered(folder, name, sort.line).items() for one in group]
+        rows = [(frame, struct) for frame, group in gathered(folder, name, sort.line).items() for struct in group]
         frames = np.array([frame for frame, _ in rows], dtype=np.int64)
-        return frames, entry_columns(name, enumerate(one for _, one in rows))
+        return frames, entry_columns(name, enumerate(struct for _, struct in rows))
     with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream, read_dictionary=[*sort.texts]) as file:
-        named = [one for one in file.schema_arrow.names if not one.startswith("_")]
+        named = [item for item in file.schema_arrow.names if not item.startswith("_")]
         if "frame" not in named or not set(named) <= COLUMNS[name].keys() or len(named) > len(set(named)):
             raise _UnlikeError
         table = file.read(named)
@@ -230,7 +230,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             named = [name for name in file.schema_arrow.names if not name.startswith("_")]
             if not {"frame", *NEEDED} <= set(named) <= COLUMNS["poses"].keys() or len(named) > len(set(named)):
                 return None
-            table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_told(file.metadata, name)])
+            table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_logged(file.metadata, name)])
         columns = {name: _column(table, "poses", name) for name in COLUMNS["poses"]}
         row_frame = _counted(columns.pop("frame"))
         steps = np.diff(row_frame)
@@ -256,11 +256,11 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             known = np.append(frame, -1)[at] == frames
             return at[known], known
 
-        told = {}
-        for name, (frames, some) in entries.items():
+        values = {}
+        for name, (frames, items) in entries.items():
             within, known = placed(frames)
-            texts = {one: (names, codes[known]) for one, (names, codes) in some.texts.items()}
-            told[name] = EntryColumns(within, texts, {one: column[known] for one, column in some.numbers.items()})
+            texts = {text: (names, codes[known]) for text, (names, codes) in items.texts.items()}
+            values[name] = EntryColumns(within, texts, {text: column[known] for text, column in items.numbers.items()})
         numbers = sorted(marks)
         within, known = placed(np.array(numbers, dtype=np.int64))
         marked = [
@@ -269,8 +269,8 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             if is_known
             for group in [marks[number]]
         ]
-        beside = [(at, one) for at, group in zip(within.tolist(), marked, strict=True) for one in group]
-        return _of_columns(frame, place, counts, columns, told, beside)
+        beside = [(at, line) for at, group in zip(within.tolist(), marked, strict=True) for line in group]
+        return _of_columns(frame, place, counts, columns, values, beside)
     except (pyarrow.ArrowException, UnicodeDecodeError, OverflowError, KeyError, msgspec.MsgspecError, _UnlikeError):
         return None
 
@@ -284,7 +284,7 @@ def _frames(rows: Ints, span: tuple[int, int] | None, others: Ints) -> Ints:
     return whole if inside else np.union1d(rows, whole)
 
 
-def _is_told(metadata: Any, name: str) -> bool:
+def _is_logged(metadata: Any, name: str) -> bool:
     """Whether any row of a file has a value in a column, as far as its statistics say."""
     groups = (metadata.row_group(at) for at in range(metadata.num_row_groups))
     # by its path: within a column of the game's own there may be another of this name
@@ -292,7 +292,7 @@ def _is_told(metadata: Any, name: str) -> bool:
     if place is None:
         return True
     counts = ((group.num_rows, group.column(place).statistics) for group in groups)
-    return any(told is None or not told.has_null_count or told.null_count < rows for rows, told in counts)
+    return any(value is None or not value.has_null_count or value.null_count < rows for rows, value in counts)
 
 
 def _column(table: Any, of: str, name: str) -> Any:

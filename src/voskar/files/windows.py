@@ -38,11 +38,11 @@ def parse_windows(texts: Sequence[str | int], key: str = "--within") -> Windows:
 def window_words(windows: Windows) -> str:
     """` within 4 frames`, or what the windows are."""
 
-    def told(window: Window) -> str:
+    def words(window: Window) -> str:
         return str(window.before) if window.before == window.after else f"{window.before},{window.after}"
 
     every = windows.every
     if not windows.own and every.before == every.after:
         return f" within {every.before} frame{'s' * (every.before != 1)}" if every.before else ""
-    texts = [told(every)] if any(every) else []
-    return f" within {' '.join([*texts, *(f'{evidence}={told(one)}' for evidence, one in windows.own.items())])}"
+    texts = [words(every)] if any(every) else []
+    return f" within {' '.join([*texts, *(f'{evidence}={words(name)}' for evidence, name in windows.own.items())])}"

@@ -56,14 +56,14 @@ class LivePage:
         first = max(self._sure + 1, recording.first)
         events = []
         if first <= recording.last:
-            self._chunks = [one for one in self._chunks if one[1].first < first]
+            self._chunks = [chunk for chunk in self._chunks if chunk[1].first < first]
             assert found.verdict.seen is not None
             events = self._poses(rules, found.verdict.seen.recording, first, recording.last, forget)
             self._sure = recording.last
         frames = recording.first, recording.last
         now = page_data(rules, recording, found, self.files, frames, draws=False).plain
         if forget is not None:
-            self._chunks = [one for one in self._chunks if one[1].last >= forget]
+            self._chunks = [chunk for chunk in self._chunks if chunk[1].last >= forget]
             self._before = None if self._before is None else without(self._before, forget)
         self.known = now if self._before is None else joined(self._before, now)
         self.number += 1
@@ -74,7 +74,7 @@ class LivePage:
         """The run that the last look was at is over: what is known of it stays."""
         self._before = self.known
 
-    def begins_anew(self) -> list[PageEvent]:
+    def restarts(self) -> list[PageEvent]:
         """Another recording: nothing is known."""
         self.number += 1
         self._begin()

@@ -62,8 +62,8 @@ class PageServer:
 
     def send(self, events: Iterable[PageEvent]) -> None:
         """Sends news to everybody who has the page open."""
-        for one in events:
-            self._loop.call_soon_threadsafe(self._pass_on, one)
+        for event in events:
+            self._loop.call_soon_threadsafe(self._pass_on, event)
 
     def stop(self) -> None:
         """Sends the end to all pages, and stops."""
@@ -81,9 +81,9 @@ class PageServer:
         await asyncio.sleep(0.1)
         await self._runner.cleanup()
 
-    def _pass_on(self, one: PageEvent) -> None:
+    def _pass_on(self, event: PageEvent) -> None:
         for reader in self._readers:
-            reader.put_nowait(None if reader.qsize() > MOST_WAITING else one)
+            reader.put_nowait(None if reader.qsize() > MOST_WAITING else event)
 
     def _serve(self) -> None:
         asyncio.set_event_loop(self._loop)
@@ -144,9 +144,9 @@ class PageServer:
         try:
             with self.lock:
                 missed = list(self.page.since(number))
-            for one in missed:
-                await response.write(_written(one))
-                number = max(number, one.number)
+            for entry in missed:
+                await response.write(_written(entry))
+                number = max(number, entry.number)
             while (event := await self._next(reader, response)) is not None:
                 if event.number > number:
                     await response.write(_written(event))
@@ -163,5 +163,5 @@ class PageServer:
             await response.write(b": nothing new\n\n")
 
 
-def _written(one: PageEvent) -> bytes:
-    return f"id: {one.number}\nevent: {one.event}\ndata: {one.text}\n\n".encode()
+def _written(event: PageEvent) -> bytes:
+    return f"id: {event.number}\nevent: {event.event}\ndata: {event.text}\n\n".encode()

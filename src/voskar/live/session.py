@@ -99,8 +99,8 @@ class Session:
         keeps of each look how all frames were judged; `name` is what errors call the recording.
         Raises InputError for a bad rulebook or `within`."""
         self.book = rulebook if isinstance(rulebook, ReadyRulebook) else ReadyRulebook(str(rulebook))
-        told = [within] if isinstance(within, int | str) else within
-        self.windows: Windows = parse_windows(told, "within")
+        items = [within] if isinstance(within, int | str) else within
+        self.windows: Windows = parse_windows(items, "within")
         self.tolerance, self.resync, self.name = tolerance, resync, name
         self.forget, self.draws = forget, draws
         self.looked: Looked | None = None
@@ -123,7 +123,7 @@ class Session:
         self.problem: InputError | None = None
         """What ended the recording; nothing is taken until another one begins."""
         self._before = LiveTally()
-        self._reader = LineReader(self.name, lambda told: None)
+        self._reader = LineReader(self.name, lambda item: None)
         self._new_run()
 
     def _new_run(self) -> None:
@@ -142,7 +142,7 @@ class Session:
         """Those that nobody has drawn."""
         self._odd: dict[Mark, tuple[str, str]] = {}
         self.looked = None
-        self._told: dict[Mark, Finding] = {}
+        self._reported: dict[Mark, Finding] = {}
         self._seen = LiveTally()
 
     def _columns(self) -> ColumnBuilder:
@@ -168,13 +168,13 @@ class Session:
             before.frames + seen.frames,
             before.claims + seen.claims,
             before.agreed + seen.agreed,
-            before.findings + len(self._told),
+            before.findings + len(self._reported),
         )
 
     def feed(self, *frames: Mapping[str, Any] | str | bytes) -> None:
         """Takes frames, each as a dictionary or a line of a recording; a header begins another recording. Raises
         InputError for one that is wrong, and ends the recording there."""
-        lines = [one if isinstance(one, bytes) else _line(one) for one in frames]
+        lines = [frame if isinstance(frame, bytes) else _line(frame) for frame in frames]
         found: InputError | None = None
         while lines:
             begins = _begins(lines[0])
@@ -204,8 +204,8 @@ class Session:
         before = self.line
         try:
             if self.header is None:
-                told = "found a frame, expected the header of a recording first"
-                raise InputError(Problem(told, file=self.name, line=before + 1))
+                text = "found a frame, expected the header of a recording first"
+                raise InputError(Problem(text, file=self.name, line=before + 1))
             self._add([line.rstrip(b"\n") + b"\n" for line in lines])
         except InputError as error:
             bad = error.problems[0].line
@@ -259,7 +259,7 @@ class Session:
     def fresh(self) -> list[Recording]:
         """The frames that have come since this was last asked, as they are logged, for a session that draws."""
         assert self.header is not None or not self._fresh
-        made = [one.finish(**meaning(self.header or {}), goes_on=True) for one in self._fresh]
+        made = [column_builder.finish(**meaning(self.header or {}), goes_on=True) for column_builder in self._fresh]
         self._fresh = []
         return made
 
@@ -299,13 +299,15 @@ class Session:
         else:
             roots = roots_of_hits(rules, recording, **options)
         cold = recording.first + round(WARM * rate) if recording.first != self._run.begun else recording.first
-        kinds = {actor.id: actor.told for actor in recording.actors}
+        kinds = {actor.id: actor.logged_kind for actor in recording.actors}
         odd = {
             mark(root): (root.code, kinds.get(root.target, ""))
             for root in roots
             if cold <= root.frame <= self.last - late and root.frame > self._judged - late
         }
-        self._odd |= {key: what for key, what in odd.items() if self._refuted[what] < REFUTED and key not in self._told}
+        self._odd |= {
+            key: what for key, what in odd.items() if self._refuted[what] < REFUTED and key not in self._reported
+        }
         self._glanced = self.last
         return bool(self._odd)
 
@@ -343,7 +345,7 @@ class Session:
             sure += round(UNSURE * float(recording.rate))
         news = self._news(found.verdict, sure, until)
         for key, what in self._odd.items():
-            self._refuted[what] = self._refuted[what] + 1 if key not in self._told else -REFUTED
+            self._refuted[what] = self._refuted[what] + 1 if key not in self._reported else -REFUTED
         self._odd = {}
         verdict = found.verdict
         self._seen = LiveTally(recording.last - recording.first + 1, verdict.claims, verdict.agreed)
@@ -352,16 +354,16 @@ class Session:
 
     def _news(self, verdict: Verdict, sure: int, until: int) -> News:
         roots = {mark(root): (root, follows) for root, follows in verdict.roots if sure <= root.frame <= until}
-        fresh = tuple(one for key, one in roots.items() if key not in self._told)
-        every = {mark(one) for one in verdict.findings}
-        gone = {key: one for key, one in self._told.items() if one.frame >= sure and key not in every}
-        self._told = {key: one for key, one in self._told.items() if key not in gone}
-        self._told |= {mark(root): root for root, _ in fresh}
+        fresh = tuple(pair for key, pair in roots.items() if key not in self._reported)
+        every = {mark(finding) for finding in verdict.findings}
+        gone = {key: finding for key, finding in self._reported.items() if finding.frame >= sure and key not in every}
+        self._reported = {key: finding for key, finding in self._reported.items() if key not in gone}
+        self._reported |= {mark(root): root for root, _ in fresh}
         return News(fresh, tuple(gone.values()))
 
 
-def _line(told: Mapping[str, Any] | str) -> bytes:
-    return told.encode() if isinstance(told, str) else msgspec.json.encode(told)
+def _line(text: Mapping[str, Any] | str) -> bytes:
+    return text.encode() if isinstance(text, str) else msgspec.json.encode(text)
 
 
 def _begins(line: bytes) -> Literal["recording", "run"] | None:
@@ -369,9 +371,9 @@ def _begins(line: bytes) -> Literal["recording", "run"] | None:
     if b'"voskar"' not in line and b'"reset"' not in line:
         return None
     try:
-        told = msgspec.json.decode(line)
+        value = msgspec.json.decode(line)
     except (msgspec.MsgspecError, UnicodeDecodeError):
         return None
-    if not isinstance(told, dict):
+    if not isinstance(value, dict):
         return None
-    return "recording" if told.get("voskar") == "recording" else "run" if told.get("reset") == "run" else None
+    return "recording" if value.get("voskar") == "recording" else "run" if value.get("reset") == "run" else None

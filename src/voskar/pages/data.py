@@ -66,7 +66,7 @@ def page_data(
     chunks = tuple(pose_chunks(rules, judged, catalog, frames)) if draws else ()
     explainer = PairExplainer(seen.asking(questions))
     gates = {
-        f"{frame}|{attacker}|{target}": [_account(one) for one in explainer.pair(frame, attacker, target)]
+        f"{frame}|{attacker}|{target}": [_account(account) for account in explainer.pair(frame, attacker, target)]
         for frame, question_ in sorted(questions.items())
         for attacker, target in sorted(question_.pairs)
         if attacker in judged.numbers and target in judged.numbers
@@ -98,17 +98,17 @@ def page_data(
         ],
         "explanations": [
             {
-                "text": sentence(one, found.variants, len(verdict.roots)),
-                "more": "; ".join(filter(None, (sharpness(one), others(one)))),
-                "finding": next((place[id(finding)] for finding in one.explains if id(finding) in place), -1),
+                "text": sentence(explanation, found.variants, len(verdict.roots)),
+                "more": "; ".join(filter(None, (sharpness(explanation), others(explanation)))),
+                "finding": next((place[id(finding)] for finding in explanation.explains if id(finding) in place), -1),
             }
-            for one in found.explanations
+            for explanation in found.explanations
         ],
         "gates": gates,
         "courses": {
-            name: told
-            for name, one in course.courses.items()
-            if name in judged.numbers and any(map(_says_something, (told := _course(one, played)).values()))
+            name: fields
+            for name, entry in course.courses.items()
+            if name in judged.numbers and any(map(_says_something, (fields := _course(entry, played)).values()))
         },
         "inputs": _inputs(played),
         "runs": course.runs,
@@ -127,7 +127,8 @@ def other_data(other: PageData, found: VersionsCompared) -> PageData:
     first = None if found.parting is None else found.parting.first
     plain["parting"] = None if first is None else [first.frame, f"{first.what}: {first.old}, then {first.new}"]
     plain["differences"] = [
-        [one.frame, one.what, one.before, one.after, one.follows, one.who] for one in found.differs.differences
+        [difference.frame, difference.what, difference.before, difference.after, difference.follows, difference.who]
+        for difference in found.differs.differences
     ]
     return PageData(plain, other.chunks)
 
@@ -151,8 +152,8 @@ def _within(events: Iterable[Event], frames: tuple[int, int]) -> Iterator[Event]
 
 
 def _lifecycle(ledger: Ledger) -> Iterator[Event]:
-    told = ("contact", "health", "iframes", "stun", "counter", "score", "life")
-    return (event for event in ledger.events if event.event not in told)
+    texts = ("contact", "health", "iframes", "stun", "counter", "score", "life")
+    return (event for event in ledger.events if event.event not in texts)
 
 
 def _kinds(rules: Rules, catalog: BoxCatalog) -> list[Plain]:
@@ -184,14 +185,14 @@ def _extent(judged: Recording, frames: tuple[int, int]) -> list[float] | None:
     """The least and the greatest place of some frames: x, y, x, y."""
     block = judged.block(frames[0], frames[1] + 1)
     x, y = judged.poses.x[block], judged.poses.y[block]
-    return [float(one) for one in (x.min(), y.min(), x.max(), y.max())] if len(x) else None
+    return [float(item) for item in (x.min(), y.min(), x.max(), y.max())] if len(x) else None
 
 
-def _says_something(told: Any) -> bool:
+def _says_something(value: Any) -> bool:
     """Whether a part of a course has any spans or values."""
-    if isinstance(told, dict):
-        return any(map(_says_something, told.values()))
-    return any(not isinstance(one, list) or one for one in told)
+    if isinstance(value, dict):
+        return any(map(_says_something, value.values()))
+    return any(not isinstance(item, list) or item for item in value)
 
 
 def _points(corners: np.ndarray) -> list[float]:
@@ -203,8 +204,8 @@ def _contact(event: Event) -> list[Any]:
 
 
 def _event(event: Event) -> list[Any]:
-    told = [written(value) for value in (event.x, event.y, event.angle)]
-    return [event.frame, event.event, event.id or event.target or "", event.words(), event.detail or "", *told]
+    items = [written(value) for value in (event.x, event.y, event.angle)]
+    return [event.frame, event.event, event.id or event.target or "", event.words(), event.detail or "", *items]
 
 
 def _claim(claim: Claim) -> Plain:
@@ -232,31 +233,37 @@ def _finding(finding: Finding, files: tuple[str, str]) -> Plain:
     }
 
 
-def _account(one: Account) -> Plain:
-    steps = [[step.gate, step.passed, step.text, *step.more] for step in one.steps]
-    return {"hitbox": one.hitbox, "hurtbox": one.hurtbox, "attack": one.attack, "gate": one.gate, "steps": steps}
-
-
-def _course(one: Course, played: Recording) -> Plain:
-    """An actor's state by the rules, and as the game logged it."""
-
-    def spans(some: Sequence[Span]) -> list[list[Any]]:
-        return [[span.first, span.last, span.cause] for span in some]
-
-    number = played.numbers.get(one.actor.id)
+def _account(account: Account) -> Plain:
+    steps = [[step.gate, step.passed, step.text, *step.more] for step in account.steps]
     return {
-        "health": [one.health.frames, one.health.values],
-        "lives": [one.lives.frames, one.lives.values],
-        "immune": spans(one.immune),
-        "stunned": spans(one.stunned),
-        "frozen": spans(one.frozen),
-        "down": spans(one.down),
-        "counters": {name: [steps.frames, steps.values] for name, steps in one.counters.items()},
-        "game": {} if number is None else {name: _told(played, number, name) for name in ("health", "lives")},
+        "hitbox": account.hitbox,
+        "hurtbox": account.hurtbox,
+        "attack": account.attack,
+        "gate": account.gate,
+        "steps": steps,
     }
 
 
-def _told(played: Recording, number: int, column: str) -> list[list[float]]:
+def _course(course: Course, played: Recording) -> Plain:
+    """An actor's state by the rules, and as the game logged it."""
+
+    def spans(entries: Sequence[Span]) -> list[list[Any]]:
+        return [[span.first, span.last, span.cause] for span in entries]
+
+    number = played.numbers.get(course.actor.id)
+    return {
+        "health": [course.health.frames, course.health.values],
+        "lives": [course.lives.frames, course.lives.values],
+        "immune": spans(course.immune),
+        "stunned": spans(course.stunned),
+        "frozen": spans(course.frozen),
+        "down": spans(course.down),
+        "counters": {name: [steps.frames, steps.values] for name, steps in course.counters.items()},
+        "game": {} if number is None else {name: _logged_values(played, number, name) for name in ("health", "lives")},
+    }
+
+
+def _logged_values(played: Recording, number: int, column: str) -> list[list[float]]:
     """Frames and values where a logged value changes."""
     rows = played.poses.rows_of(number)
     values, frames = getattr(played.poses, column)[rows], played.poses.frame[rows]
@@ -278,7 +285,7 @@ def _inputs(played: Recording) -> list[list[Any]]:
             for _, run in groupby(enumerate(held), key=lambda pair: pair[1] - pair[0]):
                 frames = [frame for _, frame in run]
                 found.append([name, button, frames[0], frames[-1]])
-    return sorted(found, key=lambda one: (one[2], one[0], one[1]))
+    return sorted(found, key=lambda items: (items[2], items[0], items[1]))
 
 
 def counts(verdict: Verdict) -> list[int]:
@@ -287,9 +294,9 @@ def counts(verdict: Verdict) -> list[int]:
     return [verdict.agreed, verdict.claims, roots, len(verdict.findings) - roots]
 
 
-def summary(told: Sequence[int]) -> str:
+def summary(numbers: Sequence[int]) -> str:
     """The same in words."""
-    agreed, claims, roots, follows = told
+    agreed, claims, roots, follows = numbers
     hits = f"{agreed} of {claims} claimed hits agree" if claims else "no hits claimed"
-    more = f", {follows} more follow from them" if follows else ""
-    return f"{hits}; " + (f"{roots} finding{'s' * (roots != 1)}{more}" if roots else "nothing disagrees")
+    suffix = f", {follows} more follow from them" if follows else ""
+    return f"{hits}; " + (f"{roots} finding{'s' * (roots != 1)}{suffix}" if roots else "nothing disagrees")

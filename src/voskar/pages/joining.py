@@ -16,11 +16,11 @@ def joined(before: Plain, now: Plain) -> Plain:
     """What a page knows of two runs that follow each other. What is neither by frame nor by actor is that of the
     second."""
     shift = len(before["findings"])
-    counts = [one + two for one, two in zip(before["counts"], now["counts"], strict=True)]
-    extents = [one["extent"] for one in (before, now) if one["extent"]]
+    counts = [item + two for item, two in zip(before["counts"], now["counts"], strict=True)]
+    extents = [fields["extent"] for fields in (before, now) if fields["extent"]]
     corners = list(zip(*extents, strict=True))
-    actors = {one["id"]: one for one in [*before["actors"], *now["actors"]]}
-    causes = [one | {"finding": one["finding"] + shift * (one["finding"] >= 0)} for one in now["explanations"]]
+    actors = {item["id"]: item for item in [*before["actors"], *now["actors"]]}
+    causes = [item | {"finding": item["finding"] + shift * (item["finding"] >= 0)} for item in now["explanations"]]
     return {
         **now,
         **{name: before[name] + now[name] for name in LISTS},
@@ -33,7 +33,7 @@ def joined(before: Plain, now: Plain) -> Plain:
         "courses": _each(before["courses"], now["courses"], _course),
         "score": _each(before["score"], now["score"], _steps),
         "runs": sorted({*before["runs"], *now["runs"]}),
-        "marks": [list(one) for one in sorted({(frame, what) for frame, what in [*before["marks"], *now["marks"]]})],
+        "marks": [list(pair) for pair in sorted({(frame, what) for frame, what in [*before["marks"], *now["marks"]]})],
         "counts": counts,
         "summary": summary(counts),
     }
@@ -44,9 +44,9 @@ def without(plain: Plain, frame: int) -> Plain:
     first = {"contacts": 0, "events": 0, "ends": 0, "inputs": 2}
     return {
         **plain,
-        **{name: [one for one in plain[name] if one[at] >= frame] for name, at in first.items()},
-        "claims": [one for one in plain["claims"] if one["frame"] >= frame],
-        "gates": {key: told for key, told in plain["gates"].items() if int(key.partition("|")[0]) >= frame},
+        **{name: [item for item in plain[name] if item[at] >= frame] for name, at in first.items()},
+        "claims": [item for item in plain["claims"] if item["frame"] >= frame],
+        "gates": {key: value for key, value in plain["gates"].items() if int(key.partition("|")[0]) >= frame},
         "first": max(plain["first"], frame),
     }
 
@@ -58,7 +58,7 @@ def _each(before: Plain, now: Plain, join: Any) -> Plain:
 
 
 def _steps(before: list[list[float]], now: list[list[float]]) -> list[list[float]]:
-    return [one + two for one, two in zip(before, now, strict=True)]
+    return [values + two for values, two in zip(before, now, strict=True)]
 
 
 def _course(before: Plain, now: Plain) -> Plain:

@@ -43,7 +43,9 @@ def show(
     >>> view.page.startswith("<!doctype html>")
     True
     """
-    names = [str(one) if isinstance(one, str | Path) else own for one, own in ((rulebook, "rulebook"), (recording, ""))]
+    names = [
+        str(name) if isinstance(name, str | Path) else own for name, own in ((rulebook, "rulebook"), (recording, ""))
+    ]
     book = rulebook if isinstance(rulebook, Rulebook) else load_rulebook(rulebook)
     played = recording if isinstance(recording, Recording) else load_recording(recording, book)
     rules = book.rules(played.rate)

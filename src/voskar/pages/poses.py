@@ -89,7 +89,7 @@ class _Chunk:
         turns = list(zip(*(column[firsts].tolist() for column in turn), strict=True))
         look = self.kind, poses.clip[rows], self.cell
         firsts, at_look = _distinct(look)
-        looks = [self._look(*one) for one in zip(*(column[firsts].tolist() for column in look), strict=True)]
+        looks = [self._look(*items) for items in zip(*(column[firsts].tolist() for column in look), strict=True)]
         plain = {
             "first": self.first,
             "last": self.last,
@@ -106,7 +106,7 @@ class _Chunk:
     def _columns(self, at_turn: np.ndarray, at_look: np.ndarray) -> Mapping[str, np.ndarray]:
         """One row a pose: x and y as differences from the row before, the rest as they are."""
         poses, rows = self.judged.poses, self.rows
-        x, y = (np.round(one[rows] * UNIT).astype(np.int64) for one in (poses.x, poses.y))
+        x, y = (np.round(pose[rows] * UNIT).astype(np.int64) for pose in (poses.x, poses.y))
         flags = poses.hidden[rows] * 1 + poses.cut[rows] * 2 + poses.lingering[rows] * 4 + self._shut() * 8
         z = poses.z[rows]
         return {
@@ -148,9 +148,9 @@ class _Chunk:
         own = self.catalog.by_kind[self.catalog.kinds[kind]]
         name = self.judged.clips[clip] if clip >= 0 else None
         return [
-            [place, self._form(one.form_in(name, cell))]
-            for place, one in enumerate(own)
-            if not one.box.logged and one.box.opens(name, cell)
+            [place, self._form(box.form_in(name, cell))]
+            for place, box in enumerate(own)
+            if not box.box.logged and box.box.opens(name, cell)
         ]
 
     def _shut(self) -> np.ndarray:
@@ -176,15 +176,15 @@ class _Chunk:
             name = self.judged.actors[poses.actor[row]].id
             for box, parts in boxes.parts(int(poses.logged[row])).items():
                 rings = [np.round(_outline(part.corners + place, part.radius), 3).tolist() for part in parts]
-                told = [*rings[0][0], *rings[0][2]] if len(parts) == 1 and parts[0].is_rect else [rings]
-                found.append([int(poses.frame[row]), name, box, *told])
-        return sorted(found, key=lambda one: one[:3])
+                groups = [*rings[0][0], *rings[0][2]] if len(parts) == 1 and parts[0].is_rect else [rings]
+                found.append([int(poses.frame[row]), name, box, *groups])
+        return sorted(found, key=lambda items: items[:3])
 
 
 def plain_actor(judged: Recording, number: int, kind: int) -> Plain:
     """An actor, with the number of its kind."""
-    one = judged.actors[number]
-    return {"id": one.id, "kind": kind, "owner": one.owner, "driven": one.driven}
+    actor = judged.actors[number]
+    return {"id": actor.id, "kind": kind, "owner": actor.owner, "driven": actor.driven}
 
 
 def _display(entry: Display) -> Plain:

@@ -51,8 +51,8 @@ def packed(plain: Mapping[str, Any], columns: Mapping[str, np.ndarray] | None = 
         planes = np.ascontiguousarray(column).view(np.uint8).reshape(-1, width).T
         layout.append({"name": name, "type": column.dtype.str.lstrip("<|"), "rows": len(column), "width": width})
         blocks.append(planes.tobytes())
-    told = json.dumps({**plain, "columns": layout}, ensure_ascii=False, separators=(",", ":"))
-    text = told.encode(errors="backslashreplace")  # of a file name, say
+    words = json.dumps({**plain, "columns": layout}, ensure_ascii=False, separators=(",", ":"))
+    text = words.encode(errors="backslashreplace")  # of a file name, say
     whole = len(text).to_bytes(4, "little") + text + b"".join(blocks)
     return base64.b64encode(zlib.compress(whole, LEVEL)).decode()
 
@@ -67,7 +67,7 @@ class PackedChunk(NamedTuple):
 
 def packed_chunks(chunks: Iterable[PoseChunk]) -> list[PackedChunk]:
     """The poses of some frames, packed."""
-    return [PackedChunk(one.first, one.last, packed(one.plain, one.columns)) for one in chunks]
+    return [PackedChunk(chunk.first, chunk.last, packed(chunk.plain, chunk.columns)) for chunk in chunks]
 
 
 def script() -> str:

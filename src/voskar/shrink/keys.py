@@ -13,7 +13,7 @@ def key_paths(value: Any, depth: int, above: KeyPath = ()) -> Iterator[KeyPath]:
     keys: list[str | int] = []
     if isinstance(value, dict):
         keys = list(value)
-    elif isinstance(value, list) and all(isinstance(one, dict | str) for one in value):
+    elif isinstance(value, list) and all(isinstance(item, dict | str) for item in value):
         keys = list(range(len(value) - 1, -1, -1))
     for key in keys:
         if depth == 1:

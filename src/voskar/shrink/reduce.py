@@ -53,7 +53,7 @@ def _sooner(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> Non
     own = now()
     first = min(_frames_in(own["parts"]), default=0)
     attempt({**_moved(own, -first), "frames": own["frames"] - first})
-    last = max((one["f"] for one in now().get("claims", ())), default=0)
+    last = max((item["f"] for item in now().get("claims", ())), default=0)
     for frames in (last + 1, last + 2, last + 10, (last + now()["frames"]) // 2):
         if 0 < frames < now()["frames"] and attempt({**now(), "frames": frames}):
             break
@@ -79,7 +79,7 @@ def _within(script: Script) -> Script:
     for part in script["parts"]:
         own = dict(part)
         for name in ("clips", "turns", "tells", "pushes", "boxes", "aims"):
-            kept = [one for one in part.get(name, ()) if one["f"] <= last]
+            kept = [item for item in part.get(name, ()) if item["f"] <= last]
             own = {key: value for key, value in own.items() if key != name} | ({name: kept} if kept else {})
         for name in ("present", "hidden"):
             if name in part:
@@ -103,8 +103,8 @@ def _cut(text: str, last: int) -> str:
 
 def _frames_in(value: Any) -> Iterator[int]:
     """Every frame that keys of parts name."""
-    for one in value.values() if isinstance(value, dict) else value if isinstance(value, list) else ():
-        yield from _frames_in(one)
+    for item in value.values() if isinstance(value, dict) else value if isinstance(value, list) else ():
+        yield from _frames_in(item)
     if isinstance(value, dict) and "f" in value:
         yield value["f"]
 
@@ -112,19 +112,19 @@ def _frames_in(value: Any) -> Iterator[int]:
 def _moved(value: Any, by: int) -> Any:
     """The same with every frame moved; ranges are texts of frames."""
     if isinstance(value, list):
-        return [_moved(one, by) for one in value]
+        return [_moved(item, by) for item in value]
     if not isinstance(value, dict):
         return value
     found = {}
-    for name, one in value.items():
+    for name, entry in value.items():
         if name == "f":
-            found[name] = max(one + by, 0)
+            found[name] = max(entry + by, 0)
         elif name in ("present", "hidden"):
-            found[name] = _moved_ranges(one, by)
+            found[name] = _moved_ranges(entry, by)
         elif name == "hold":
-            found[name] = {button: _moved_ranges(frames, by) for button, frames in one.items()}
+            found[name] = {button: _moved_ranges(frames, by) for button, frames in entry.items()}
         else:
-            found[name] = _moved(one, by)
+            found[name] = _moved(entry, by)
     return found
 
 

@@ -34,7 +34,9 @@ def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) ->
     script["parts"] = [_part(name, own, len(frames), delay) for name, own in poses.items()]
     _hold(script["parts"], frames, delay)
     for table in ("claims", "display"):
-        entries = [{"f": number + delay, **one} for number, frame in enumerate(frames) for one in frame.get(table, ())]
+        entries = [
+            {"f": number + delay, **item} for number, frame in enumerate(frames) for item in frame.get(table, ())
+        ]
         script |= {table: entries} if entries else {}
     resets = [{"f": n + delay, "reset": frame["reset"]} for n, frame in enumerate(frames) if frame.get("reset")]
     return script | ({"resets": resets} if resets else {})
@@ -48,8 +50,8 @@ def _begun(own: Mapping[int, Mapping[str, Any]]) -> int:
 
 def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: int) -> Script:
     frames = sorted(own)
-    one = own[frames[0]]
-    part: Script = {"id": name, "kind": one["kind"]}
+    fields = own[frames[0]]
+    part: Script = {"id": name, "kind": fields["kind"]}
     owner = next((pose["owner"] for pose in own.values() if pose.get("owner")), None)
     part |= {"owner": owner} if owner else {}
     if len(frames) < length or delay:
@@ -57,7 +59,7 @@ def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: i
     part["way"] = way([(frame + delay, own[frame]["x"], own[frame]["y"]) for frame in frames], _leaps(own, delay))
     hidden = [frame + delay for frame in frames if own[frame].get("hidden")]
     part |= {"hidden": ranges(hidden)} if hidden else {}
-    part |= {"scale": one["scale"]} if one.get("scale", 1) != 1 else {}
+    part |= {"scale": fields["scale"]} if fields.get("scale", 1) != 1 else {}
     clips = _clips(own, delay)
     part |= {"clips": clips} if clips else {}
     turns = _changes(own, ("facing", "angle", "z"), {"facing": 1, "angle": 0, "z": 0}, delay)
@@ -156,8 +158,8 @@ def _changes(
     keys: list[Script] = []
     last = dict(plain)
     for frame, pose in sorted(own.items()):
-        told = {name: pose[name] if pose.get(name) is not None else plain.get(name) for name in names}
-        new = {name: value for name, value in told.items() if value is not None and last.get(name) != value}
+        fields = {name: pose[name] if pose.get(name) is not None else plain.get(name) for name in names}
+        new = {name: value for name, value in fields.items() if value is not None and last.get(name) != value}
         if new:
             keys.append({"f": frame + delay, **new})
             last |= new
@@ -168,15 +170,15 @@ def _hold(parts: Sequence[Script], frames: Sequence[Mapping[str, Any]], delay: i
     by_id = {part["id"]: part for part in parts}
     held: dict[tuple[str, str], list[int]] = {}
     for number, frame in enumerate(frames):
-        for one in frame.get("inputs", ()):
-            part = by_id.get(one["id"])
+        for item in frame.get("inputs", ()):
+            part = by_id.get(item["id"])
             if part is None:
                 continue
-            if one.get("down", True):
-                held.setdefault((one["id"], one["button"]), []).append(number + delay)
+            if item.get("down", True):
+                held.setdefault((item["id"], item["button"]), []).append(number + delay)
             aims = part.get("aims", [])
-            if one.get("aim") and (not aims or aims[-1]["at"] != one["aim"]):
-                part.setdefault("aims", []).append({"f": number + delay, "at": one["aim"]})
+            if item.get("aim") and (not aims or aims[-1]["at"] != item["aim"]):
+                part.setdefault("aims", []).append({"f": number + delay, "at": item["aim"]})
     for (name, button), frames_held in held.items():
         by_id[name].setdefault("hold", {})[button] = ranges(frames_held)
 
@@ -200,8 +202,8 @@ def script_text(script: Script, about: str) -> str:
         if script.get(key):
             lines += ["", f"[{key}]", *(f"{name} = {_value(value)}" for name, value in script[key].items())]
     for table in ("parts", "claims", "display", "resets"):
-        for one in script.get(table, ()):
-            lines += ["", f"[[{table}]]", *(f"{_key(name)} = {_value(value)}" for name, value in one.items())]
+        for item in script.get(table, ()):
+            lines += ["", f"[[{table}]]", *(f"{_key(name)} = {_value(value)}" for name, value in item.items())]
     return "\n".join(lines) + "\n"
 
 
@@ -211,7 +213,7 @@ def _key(name: str) -> str:
 
 def _value(value: Any) -> str:
     if isinstance(value, Mapping):
-        return "{ " + ", ".join(f"{_key(name)} = {_value(one)}" for name, one in value.items()) + " }"
+        return "{ " + ", ".join(f"{_key(name)} = {_value(text)}" for name, text in value.items()) + " }"
     if isinstance(value, list | tuple):
         return "[" + ", ".join(map(_value, value)) + "]"
     if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:

@@ -42,7 +42,7 @@ class Shrunk:
     lines they were. Where a search was `interrupted` it is the best so far."""
 
     text: str
-    told: str
+    summary: str
     size: str
     rules: str = ""
     of: int = 0
@@ -59,8 +59,8 @@ def shrunk(search: Search, recording: str, tell: Tell) -> Shrunk:
     frames, found = search.cut(header, frames)
     best = script_of(header, frames) if found is None else found
     if found is None:
-        told = "the scripts made here do not say all that this finding needs (velocities, a scale that changes)"
-        raise VoskarError(f"{told}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
+        words = "the scripts made here do not say all that this finding needs (velocities, a scale that changes)"
+        raise VoskarError(f"{words}; the frames that it needs are {frames[0]['frame']} to {frames[-1]['frame']}")
 
     def better(script: dict[str, Any]) -> None:
         nonlocal best
@@ -129,8 +129,8 @@ class Search:
         place = next(k for k, frame in enumerate(frames) if frame["frame"] == self.finding.frame)
         shown: list[dict[str, Any]] = list(frames)
         best: tuple[list[dict[str, Any]], Script, Roots] | None = None
-        for some in (*(frames[max(place - before, 0) : place + AFTER + 1] for before in SPREADS), frames):
-            lines = [msgspec.json.encode(header), *map(msgspec.json.encode, some)]
+        for entries in (*(frames[max(place - before, 0) : place + AFTER + 1] for before in SPREADS), frames):
+            lines = [msgspec.json.encode(header), *map(msgspec.json.encode, entries)]
             try:
                 played = read_recording(lines, "the scene", self.book)
             except InputError:
@@ -138,10 +138,10 @@ class Search:
             self.others = None
             if not self._is_in(played):
                 continue
-            shown = list(some) if len(shown) == len(frames) else shown
-            self.others, script = None, script_of(header, some)
+            shown = list(entries) if len(shown) == len(frames) else shown
+            self.others, script = None, script_of(header, entries)
             if self.shows(script) and (best is None or len(self.others or ()) < len(best[2])):
-                best = list(some), script, self.others or frozenset()
+                best = list(entries), script, self.others or frozenset()
             if best is not None and not best[2]:
                 break
         if best is None:
@@ -179,12 +179,12 @@ class Search:
         return True
 
 
-def _is_same(one: Finding, other: Finding) -> bool:
+def _is_same(finding: Finding, other: Finding) -> bool:
     """Whether two findings are one mistake: half a push that is missing is another than a whole one."""
-    if _signature(one) != _signature(other):
+    if _signature(finding) != _signature(other):
         return False
-    sides = (one.game, other.game), (one.rules, other.rules)
-    return all(_are_near(*map(_numbers, side)) for side in sides) and _damage(one) == _damage(other)
+    sides = (finding.game, other.game), (finding.rules, other.rules)
+    return all(_are_near(*map(_numbers, side)) for side in sides) and _damage(finding) == _damage(other)
 
 
 def _damage(finding: Finding) -> float | None:
@@ -192,9 +192,9 @@ def _damage(finding: Finding) -> float | None:
     return None if finding.hit is None else finding.hit.damage
 
 
-def _are_near(some: Sequence[float], others: Sequence[float]) -> bool:
-    pairs = zip(some, others, strict=False)
-    return len(some) == len(others) and all(abs(a - b) <= max(NEAR, NEAR * abs(a)) for a, b in pairs)
+def _are_near(values: Sequence[float], others: Sequence[float]) -> bool:
+    pairs = zip(values, others, strict=False)
+    return len(values) == len(others) and all(abs(a - b) <= max(NEAR, NEAR * abs(a)) for a, b in pairs)
 
 
 NEAR = 0.1
@@ -205,7 +205,7 @@ _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 def _numbers(text: str) -> list[float]:
     """The numbers of an account, without frames and places, which a smaller scene has elsewhere, and without ids."""
-    return [float(one) for one in _NUMBER.findall(_FRAMES.sub("", text)) if not one.startswith("-")]
+    return [float(item) for item in _NUMBER.findall(_FRAMES.sub("", text)) if not item.startswith("-")]
 
 
 def _signature(finding: Finding) -> tuple[object, ...]:

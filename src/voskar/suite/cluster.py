@@ -113,9 +113,9 @@ class Cluster:
         threads = sum(self.client.nthreads().values())
         going: dict[Any, int] = {}
         done: dict[int, R] = {}
-        told = 0
+        number = 0
         try:
-            while told < len(items):
+            while number < len(items):
                 while waiting and len(going) < max(AHEAD * threads, 1):
                     at = waiting.pop()
                     own = [name for name in _names(items[at]) if name not in shared]
@@ -129,9 +129,9 @@ class Cluster:
                         if lost is None:
                             raise VoskarError("its workers died, however often it was tried") from None
                         done[at] = lost(items[at])
-                while told in done:
-                    yield done.pop(told)
-                    told += 1
+                while number in done:
+                    yield done.pop(number)
+                    number += 1
         except (CancelledError, CommClosedError, OSError) as error:
             raise self._lost(f"was lost: {type(error).__name__}") from None
 
@@ -148,16 +148,16 @@ def _shared(items: Sequence[Any]) -> frozenset[str]:
 def _room(name: str, items: Sequence[Any]) -> Room:
     rulebooks = {item.rulebook for item in items}
     kept: dict[str, bytes] = {}
-    for one in sorted(_shared(items)):
-        kept |= shipped_with(one) if one in rulebooks else _of_file(one)
+    for text in sorted(_shared(items)):
+        kept |= shipped_with(text) if text in rulebooks else _of_file(text)
     return name, _shared(items), kept
 
 
 def _names(item: Any) -> list[str]:
     """Local files that a piece of work names beside its rulebook."""
-    told = [getattr(item, name, None) for name in NAMES]
-    flat = [one for some in told for one in (some if isinstance(some, tuple) else [some])]
-    return [one for one in flat if one is not None and not is_remote(one)]
+    items = [getattr(item, name, None) for name in NAMES]
+    flat = [value for entries in items for value in (entries if isinstance(entries, tuple) else [entries])]
+    return [value for value in flat if value is not None and not is_remote(value)]
 
 
 def _of_file(name: str) -> dict[str, bytes]:
@@ -166,7 +166,7 @@ def _of_file(name: str) -> dict[str, bytes]:
     path = Path(name)
     with suppress(OSError, InputError):
         if path.is_dir():
-            return {os.path.join(name, one.name): read_bytes(one) for one in sorted(path.iterdir())}
+            return {os.path.join(name, file.name): read_bytes(file) for file in sorted(path.iterdir())}
         return {name: read_bytes(path)}
     return {}
 
@@ -208,15 +208,15 @@ def remotely(function: Callable[[T], R], item: T, room: Room, files: Mapping[str
     try:
         _put(own, files)
 
-        def moved(told: Any) -> Any:
-            if isinstance(told, tuple):
-                return tuple(map(moved, told))
-            return told if told is None or is_remote(told) else _in(common if told in shared else own, told)
+        def moved(value: Any) -> Any:
+            if isinstance(value, tuple):
+                return tuple(map(moved, value))
+            return value if value is None or is_remote(value) else _in(common if value in shared else own, value)
 
-        there = {one: moved(getattr(item, one)) for one in ("rulebook", *NAMES) if hasattr(item, one)}
+        there = {text: moved(getattr(item, text)) for text in ("rulebook", *NAMES) if hasattr(item, text)}
         found = function(replace(item, **there))  # type: ignore[type-var]
-        for folder, told in ((common, item.rulebook), (own, item.recording)):  # type: ignore[attr-defined]
-            found = _named(found, str(folder) if os.path.isabs(told) else f"{folder}/")
+        for folder, number in ((common, item.rulebook), (own, item.recording)):  # type: ignore[attr-defined]
+            found = _named(found, str(folder) if os.path.isabs(number) else f"{folder}/")
         return "done", found
     except OSError as error:  # of the disk here, say: on its way it would be taken for a connection that is lost
         return "failed", f"{type(error).__name__}: {error}"
@@ -229,8 +229,8 @@ def forget(room: str) -> None:
     shutil.rmtree(Path(_rooms()) / room, ignore_errors=True)
 
 
-def _unpacked(told: Any) -> Any:
-    word, found = told
+def _unpacked(value: Any) -> Any:
+    word, found = value
     if word == "failed":
         raise VoskarError(f"a worker of the cluster failed: {found}")
     if word == "other":
@@ -267,13 +267,13 @@ def _put(room: Path, files: Mapping[str, bytes]) -> None:
             part.replace(path)
 
 
-def _named(told: Any, room: str) -> Any:
+def _named(value: Any, room: str) -> Any:
     """A result in which files have the names that they were asked for by."""
-    if isinstance(told, str):
-        return told.replace(room, "")
-    if isinstance(told, tuple) and not hasattr(told, "_fields"):
-        return tuple(_named(one, room) for one in told)
-    if is_dataclass(told) and not isinstance(told, type):
-        changed = {field.name: _named(getattr(told, field.name), room) for field in fields(told)}
-        return replace(told, **changed)
-    return told
+    if isinstance(value, str):
+        return value.replace(room, "")
+    if isinstance(value, tuple) and not hasattr(value, "_fields"):
+        return tuple(_named(item, room) for item in value)
+    if is_dataclass(value) and not isinstance(value, type):
+        changed = {field.name: _named(getattr(value, field.name), room) for field in fields(value)}
+        return replace(value, **changed)
+    return value

@@ -30,25 +30,25 @@ def covered(book: Rulebook, recording: Recording, ledger: Ledger) -> list[Covere
     rules = book.rules(recording.rate)
     counts = exercised(rules, recording, ledger)
     found = []
-    for one in rules_of(rules):
-        file, line = book.source.place(one.path) if one.path else (None, None)
-        found.append(Covered(one.group, one.name, file, line, counts[one.group, one.name]))
+    for rule in rules_of(rules):
+        file, line = book.source.place(rule.path) if rule.path else (None, None)
+        found.append(Covered(rule.group, rule.name, file, line, counts[rule.group, rule.name]))
     return found
 
 
-def joined(some: Iterable[Sequence[Covered]]) -> list[Covered]:
+def joined(coveredses: Iterable[Sequence[Covered]]) -> list[Covered]:
     """Several recordings together. Rulebooks share a rule if they share the line that it stands in."""
     found: dict[tuple[str, str, str | None, int | None], Covered] = {}
-    for each in some:
-        for one in each:
-            key = one.group, one.name, one.file, one.line
-            found[key] = replace(one, count=one.count + (found[key].count if key in found else 0))
-    return sorted(found.values(), key=lambda one: GROUPS.index(one.group))
+    for each in coveredses:
+        for entry in each:
+            key = entry.group, entry.name, entry.file, entry.line
+            found[key] = replace(entry, count=entry.count + (found[key].count if key in found else 0))
+    return sorted(found.values(), key=lambda item: GROUPS.index(item.group))
 
 
 def percent(rules: Sequence[Covered]) -> float:
     """The share of rules that were exercised at all, in percent; 100 where there are none."""
-    return 100.0 * sum(one.count > 0 for one in rules) / len(rules) if rules else 100.0
+    return 100.0 * sum(rule.count > 0 for rule in rules) / len(rules) if rules else 100.0
 
 
 @dataclass(frozen=True)
@@ -66,18 +66,18 @@ class Coverage:
     @property
     def text(self) -> str:
         """In one line."""
-        met = sum(one.count > 0 for one in self.rules)
+        met = sum(rule.count > 0 for rule in self.rules)
         least = "" if self.least is None else f", at least {self.least:g} % is asked for"
         return f"{met} of {len(self.rules)} rules exercised, {percent(self.rules):.1f} %{least}"
 
     def plain(self) -> dict[str, object]:
         """The machine form."""
-        rules = [vars(one) for one in self.rules]
+        rules = [vars(rule) for rule in self.rules]
         return {"percent": round(percent(self.rules), 3), "least": self.least, "ok": self.ok, "rules": rules}
 
     def never(self) -> Iterator[str]:
         """`file:line: never exercised: …`, one for each rule that was not."""
-        for one in self.rules:
-            if not one.count:
-                place = "" if one.file is None else f"{one.file}:{one.line}: "
-                yield f"{place}never exercised: {one.group} {one.name}"
+        for rule in self.rules:
+            if not rule.count:
+                place = "" if rule.file is None else f"{rule.file}:{rule.line}: "
+                yield f"{place}never exercised: {rule.group} {rule.name}"

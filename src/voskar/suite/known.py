@@ -33,9 +33,9 @@ class KnownFindings:
         if not known:
             return replace(result, faults=tuple(left))
         causes = {fault.cause for fault in left}
-        told = tuple(one for one in result.explanations if one.cause in causes)
+        explained = tuple(explanation for explanation in result.explanations if explanation.cause in causes)
         counts = f"{result.counts}, {len(known)} known"
-        return replace(result, faults=tuple(left), known=tuple(known), explanations=told, counts=counts)
+        return replace(result, faults=tuple(left), known=tuple(known), explanations=explained, counts=counts)
 
     def gone(self) -> list[Known]:
         """The known findings that no result had."""

@@ -56,7 +56,7 @@ def margins(job: MarginJob) -> list[Margin]:
     """The margins of one value."""
     bases = [_base(job.rulebook, recording, job.within) for recording in job.recordings]
     variants = bases[0].variants
-    leaf = next(one for one in variants.leaves if one.path == job.path)
+    leaf = next(leave for leave in variants.leaves if leave.path == job.path)
     met = [base for base in bases if base.meets(leaf)]
 
     def noticed(value: Any) -> bool:
@@ -64,7 +64,7 @@ def margins(job: MarginJob) -> list[Margin]:
         return rules is None or any(base.notices(rules, leaf) for base in met)
 
     found = margins_of(leaf, noticed if met else lambda value: False)
-    return [one if met else replace(one, met=False) for one in found]
+    return [margin if met else replace(margin, met=False) for margin in found]
 
 
 @dataclass(frozen=True, eq=False)

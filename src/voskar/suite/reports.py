@@ -33,10 +33,10 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
         sum(result.error is not None for result in results),
     )
     failures += coverage is not None and not coverage.ok
-    told = {"tests": len(results) + (coverage is not None), "failures": failures, "errors": errors, "time": 0, "id": 0}
+    table = {"tests": len(results) + (coverage is not None), "failures": failures, "errors": errors, "time": 0, "id": 0}
     named = {"package": "voskar", "name": "voskar", "hostname": "localhost", "timestamp": "1970-01-01T00:00:00"}
     root = ElementTree.Element("testsuites")
-    suite = ElementTree.SubElement(root, "testsuite", named | {key: str(count) for key, count in told.items()})
+    suite = ElementTree.SubElement(root, "testsuite", named | {key: str(count) for key, count in table.items()})
     ElementTree.SubElement(suite, "properties")
     lines = []
     for result in results:
@@ -51,7 +51,7 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
                 "failure",
                 first,
                 result.faults[0].code,
-                [*(one.text for one in result.explanations), *texts],
+                [*(explanation.text for explanation in result.explanations), *texts],
             )
         else:
             _case(suite, result.name)
@@ -71,13 +71,13 @@ def _case(
 ) -> None:
     case = ElementTree.SubElement(suite, "testcase", {"classname": "voskar", "name": _plain(name), "time": "0"})
     if tag:
-        told = ElementTree.SubElement(case, tag, {"message": _plain(message), "type": code})
-        told.text = _plain("\n".join(lines))
+        element = ElementTree.SubElement(case, tag, {"message": _plain(message), "type": code})
+        element.text = _plain("\n".join(lines))
 
 
-def _plain(told: str) -> str:
+def _plain(words: str) -> str:
     """Text without characters that XML forbids."""
-    return "".join(one for one in told if one in "\t\n" or (ord(one) >= 0x20 and not _is_forbidden(ord(one))))
+    return "".join(name for name in words if name in "\t\n" or (ord(name) >= 0x20 and not _is_forbidden(ord(name))))
 
 
 def _is_forbidden(code: int) -> bool:
@@ -99,7 +99,7 @@ def common(results: Sequence[Result]) -> list[Common]:
     for result in results:
         for cause, count in Counter(fault.cause for fault in result.faults if fault.cause).items():
             counts.setdefault(cause, []).append(count)
-    found = [Common(cause, sum(some), len(some)) for cause, some in counts.items() if len(some) > 1]
+    found = [Common(cause, sum(numbers), len(numbers)) for cause, numbers in counts.items() if len(numbers) > 1]
     return sorted(found, key=lambda result: (-result.recordings, -result.faults, result.cause))
 
 
@@ -130,7 +130,7 @@ VERSION = 3
 
 def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[str, object]:
     """The machine form."""
-    more: dict[str, object] = {} if coverage is None else {"coverage": coverage.plain()}
+    fields: dict[str, object] = {} if coverage is None else {"coverage": coverage.plain()}
     return {
         "voskar": "suite",
         "version": VERSION,
@@ -142,7 +142,7 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
                 "frames": result.frames,
                 "counts": result.counts,
                 "error": result.error,
-                "explanations": [vars(one) for one in result.explanations],
+                "explanations": [vars(explanation) for explanation in result.explanations],
                 "faults": [vars(fault) for fault in result.faults],
                 "known": [vars(fault) for fault in result.known],
             }
@@ -159,8 +159,8 @@ def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[s
             for result in results
             if result.is_audit
         ],
-        "common": [vars(one) for one in common(results)],
-        **more,
+        "common": [vars(entry) for entry in common(results)],
+        **fields,
     }
 
 
@@ -178,21 +178,25 @@ def read(path: str) -> tuple[list[Result], list[Covered] | None]:
         message = f"found a report of {len(data) >> 20} MiB, expected at most {LARGEST >> 20} MiB"
         raise InputError(Problem(message, file=path))
     try:
-        told = msgspec.json.decode(data, type=_Report)
-        odd = next((one for one in told.coverage.rules if one.group not in GROUPS), None) if told.coverage else None
+        report = msgspec.json.decode(data, type=_Report)
+        odd = (
+            next((rule for rule in report.coverage.rules if rule.group not in GROUPS), None)
+            if report.coverage
+            else None
+        )
         if odd is not None:
             raise ValueError(f'found the group "{odd.group}", expected one of {", ".join(GROUPS)}')
     except (ValueError, RecursionError, msgspec.MsgspecError) as error:
         hint = "write one with voskar suite --report part.json"
         raise InputError(Problem(f"not the JSON report of a suite: {error}", file=path, hint=hint)) from None
-    if told.version != VERSION:
-        again = "run the part again with this Voskar" if told.version < VERSION else None
+    if report.version != VERSION:
+        again = "run the part again with this Voskar" if report.version < VERSION else None
         raise InputError(
-            Problem(f"found a report of version {told.version}, expected {VERSION}", file=path, hint=again)
+            Problem(f"found a report of version {report.version}, expected {VERSION}", file=path, hint=again)
         )
-    audits = [msgspec.structs.replace(audit, is_audit=True) for audit in told.audits]
-    results = [Result(**msgspec.structs.asdict(recording)) for recording in (*told.recordings, *audits)]
-    return results, None if told.coverage is None else told.coverage.rules
+    audits = [msgspec.structs.replace(audit, is_audit=True) for audit in report.audits]
+    results = [Result(**msgspec.structs.asdict(recording)) for recording in (*report.recordings, *audits)]
+    return results, None if report.coverage is None else report.coverage.rules
 
 
 class _Told(msgspec.Struct):
@@ -234,7 +238,8 @@ def overview(results: Sequence[Result], folder: Path, coverage: Coverage | None 
             "counts": result.counts,
             "faults": [result.error]
             if result.error
-            else [one.text for one in result.explanations] or [text(fault) for fault in result.faults[:3]],
+            else [explanation.text for explanation in result.explanations]
+            or [text(fault) for fault in result.faults[:3]],
             "href": None if result.page is None else quote(os.fsencode(os.path.relpath(result.page, folder))),
         }
         for result in results

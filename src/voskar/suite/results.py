@@ -89,11 +89,12 @@ def result_of(
     if found.differs is not None:
         counts.append(f"{found.differs.same} events of the baseline")
     roots = len(verdict.roots)
-    told = tuple(
-        Explained(explained.cause(one), explained.sentence(one, found.variants, roots)) for one in found.explanations
+    entry = tuple(
+        Explained(explained.cause(explanation), explained.sentence(explanation, found.variants, roots))
+        for explanation in found.explanations
     )
     faults = tuple(_faults(job, found))
-    return Result(job.name, played.frames, ", ".join(counts), faults, told, covered=rules_met)
+    return Result(job.name, played.frames, ", ".join(counts), faults, entry, covered=rules_met)
 
 
 def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
@@ -108,7 +109,11 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
     cause = {
         id(finding): f"{group.rule}: {WORDS[finding.code]}" for group in found.groups for finding in group.findings
     }
-    cause |= {id(finding): explained.cause(one) for one in found.explanations for finding in one.explains}
+    cause |= {
+        id(finding): explained.cause(explanation)
+        for explanation in found.explanations
+        for finding in explanation.explains
+    }
     for finding, follows in found.verdict.roots:
         game, judged = accounts(finding)
         line = finding.claim.line if finding.claim is not None else None
@@ -135,5 +140,7 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
 
 def baseline_faults(differs: LedgerDiff) -> Iterator[Fault]:
     """The causes of what is not as it was."""
-    for one in differs.causes:
-        yield Fault(f"baseline-{one.change}", one.frame, f"{one.what}: {one.before} in the baseline, now {one.after}")
+    for cause in differs.causes:
+        yield Fault(
+            f"baseline-{cause.change}", cause.frame, f"{cause.what}: {cause.before} in the baseline, now {cause.after}"
+        )

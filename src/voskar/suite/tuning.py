@@ -44,9 +44,9 @@ def trials_of(
 ) -> list[Trial]:
     """Some variants on every recording: one variant after the other."""
     first = _changes(axes, points[0]), _lag(axes, points[0])
-    told = {"reactions": None, "within": (), "resync": True, "actor": None, **options}
+    fields = {"reactions": None, "within": (), "resync": True, "actor": None, **options}
     return [
-        Trial(point, rulebook, recording, _changes(axes, point), _lag(axes, point), first, **told)
+        Trial(point, rulebook, recording, _changes(axes, point), _lag(axes, point), first, **fields)
         for point in points
         for recording in recordings
     ]
@@ -84,10 +84,10 @@ def trials(
 
 
 def _changes(axes: Sequence[Axis], point: Point) -> tuple[Change, ...]:
-    told = zip(axes, point, strict=True)
+    item = zip(axes, point, strict=True)
     return tuple(
         Change(key, path, axis.values[place], axis.option)
-        for axis, place in told
+        for axis, place in item
         if axis.key != LAG
         for key, path in axis.keys
     )
@@ -97,9 +97,9 @@ def _lag(axes: Sequence[Axis], point: Point) -> int:
     return sum(int(axis.values[place]) for axis, place in zip(axes, point, strict=True) if axis.key == LAG)
 
 
-def run_trials(some: Sequence[Trial], engine: Engine) -> Iterator[tuple[Trial, VariantScore]]:
+def run_trials(entries: Sequence[Trial], engine: Engine) -> Iterator[tuple[Trial, VariantScore]]:
     """Each trial with its score, in order."""
-    yield from zip(some, engine(run_trial, some), strict=True)
+    yield from zip(entries, engine(run_trial, entries), strict=True)
 
 
 def run_trial(trial: Trial) -> VariantScore:

@@ -114,10 +114,10 @@ def test_the_nearest_place_may_be_over_an_edge() -> None:
     data = sting(hornet={"wraps": True}) | {"space": {"bounds": [0, 0, 200, 200]}}
     hornet = {"id": "hornet", "kind": "hornet", "x": 198, "y": 100}
     frames = [{"poses": [hornet, {"id": "keeper", "kind": "keeper", "x": x, "y": 100}]} for x in (150, 12)]
-    touch = next(step for step in told_by(data, frames).steps if step.gate == "touch")
+    touch = next(step for step in logged_column(data, frames).steps if step.gate == "touch")
     assert touch.text == "apart by 40.000 units; nearest within a second in 1: 6.000 units"
 
 
-def told_by(data: dict[str, Any], frames: list[dict[str, Any]]) -> Account:
+def logged_column(data: dict[str, Any], frames: list[dict[str, Any]]) -> Account:
     """The same account of frames as they are."""
     return witness(data, frames, 0).deciding(0, "hornet", "keeper")

@@ -127,9 +127,9 @@ def test_an_index_out_of_range_is_refused(door: tuple[str, str, tuple[Any, ...],
 def test_every_door_is_tried() -> None:
     """Functions that the kernel opens to Python; those without an index are named here."""
     no_index = {
-        "stop", "delay", "recorded", "driven", "solid_takes", "tell_left", "touch", "find", "touches", "copy_across",
+        "stop", "delay", "recorded", "driven", "solid_takes", "take_leavers", "touch", "find", "touches", "copy_across",
         "clear", "separation", "closest", "gap", "time_of_impact", "contact_point", "surface_normal", "take",
-        "keys_within", "keys_beside", "beside", "keys_told", "share", "grow",
+        "keys_within", "keys_beside", "beside", "logged_keys", "share", "grow",
     }  # fmt: skip
     opened = {
         name

@@ -12,7 +12,7 @@ from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
 from voskar.core.clashes import Clashes
 from voskar.core.judge import Judge
-from voskar.core.judging.cases import cases_of, told_choice
+from voskar.core.judging.cases import cases_of, claimed_choice
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES
 from voskar.core.judging.outcomes import LANDED
@@ -71,8 +71,8 @@ class HitAdoption:
         """The frames of claimed clashes, by ids in order."""
         for claim in recording.claims if recording.asks_for("clash") else ():
             if claim.event == "clash" and claim.attacker and claim.target:
-                one, two = sorted((claim.attacker, claim.target))
-                self._clashes.setdefault((one, two), set()).add(claim.frame)
+                first, second = sorted((claim.attacker, claim.target))
+                self._clashes.setdefault((first, second), set()).add(claim.frame)
                 self.world.visit(claim.frame)
         window = resync.windows.of("hit")
         for number, claim in self.index.claims.items():
@@ -92,17 +92,17 @@ class HitAdoption:
         """Whether the game claims a hit in this frame, give or take the window, that nothing stands for yet."""
         frame, claims = self.world.frame, self.index.claims
         numbers = [*self._opens.get(frame, ()), *self._open] if self._open else self._opens.get(frame, ())
-        open_ = [claims[one] for one in numbers if one not in self.index.settled and self.index.fits(one, frame)]
+        open_ = [claims[at] for at in numbers if at not in self.index.settled and self.index.fits(at, frame)]
         if not open_:
             return None
         known = {(claim.attacker, claim.attack, claim.target) for claim in open_}
-        return lambda *hit: any(one in known for one in product(*((told, None) for told in hit)))
+        return lambda *hit: any(items in known for items in product(*((value, None) for value in hit)))
 
     def clashes(self) -> Clashes | None:
         """Which clashes the game claims about this frame; None if it claims none at all."""
-        told, window, frame = self._clashes, self.resync.windows.of("clash"), self.world.frame
-        near = {pair for pair, frames in told.items() if any(window.holds(one, frame) for one in frames)}
-        return Clashes(near, {pair for pair, frames in told.items() if frame in frames}) if told else None
+        table, window, frame = self._clashes, self.resync.windows.of("clash"), self.world.frame
+        near = {pair for pair, frames in table.items() if any(window.holds(number, frame) for number in frames)}
+        return Clashes(near, {pair for pair, frames in table.items() if frame in frames}) if table else None
 
     def look(self, contact: Contact) -> None:
         """Notes what the game claims of a contact that only the game can know: its case, and its damage if it is
@@ -167,7 +167,7 @@ class HitAdoption:
             if (claim.attacker, claim.target) == pair and self.index.fits(other, frame):
                 self._let_pass(tentative.event)  # the claim is this one's
                 return False
-        number = self.index.nearest(self._keys(pair), frame, lambda one: self.index.is_near(one, frame))
+        number = self.index.nearest(self._keys(pair), frame, lambda key: self.index.is_near(key, frame))
         if number is None:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         claim, taken = self.index.claims[number], self.decisions.taken.get(number)
@@ -192,7 +192,7 @@ class HitAdoption:
     def _take_case(contact: Contact, claim: Claim) -> None:
         """The hit has the consequences of the case that the game claims."""
         if claim.case is not None and claim.case != (contact.case or ""):
-            choice = told_choice(contact, claim.case)
+            choice = claimed_choice(contact, claim.case)
             if choice is not None and choice.lands:
                 contact.choose(choice)
 
@@ -221,7 +221,7 @@ class HitAdoption:
 
         keys, window = self._keys(pair), self.index.windows.of("hit")
         own = self.index.nearest(
-            keys, frame, lambda one: fits(one) and self.index.claims[one].attack in (None, attack), window
+            keys, frame, lambda number: fits(number) and self.index.claims[number].attack in (None, attack), window
         )
         return own if own is not None or exactly else self.index.nearest(keys, frame, fits, window)
 
@@ -236,10 +236,10 @@ class HitAdoption:
     def _passes(self, contact: Contact) -> bool:
         """A hit that the game knows nothing of."""
         self._silent[contact.key] = self.world.frame
-        self._tell("no hit", contact.attacker.id, contact.target.id, contact.attack.name)
+        self._report("no hit", contact.attacker.id, contact.target.id, contact.attack.name)
         return False
 
-    def _tell(self, detail: str, attacker: str | None, target: str | None, attack: str | None) -> None:
+    def _report(self, detail: str, attacker: str | None, target: str | None, attack: str | None) -> None:
         self.world.events.append(
             AdoptedEvent(frame=self.world.frame, detail=detail, attacker=attacker, target=target, attack=attack)
         )
@@ -267,13 +267,13 @@ class HitAdoption:
         self._now.clear()
         self._landed.clear()
         if self._doubtful:
-            self._doubtful = {one: event for one, event in self._doubtful.items() if self.index.fits(one, frame + 1)}
+            self._doubtful = {at: event for at, event in self._doubtful.items() if self.index.fits(at, frame + 1)}
 
     def _agree_on_ticks(self) -> None:
         """Damage over time that falls in this frame is what a claim of its attack may mean."""
         frame = self.world.frame
-        for (row, attack), some in self.world.run.poisons.items():
-            if any(one.next == frame for one in some):
+        for (row, attack), poisons in self.world.run.poisons.items():
+            if any(poison.next == frame for poison in poisons):
                 for number in sorted(self._open):
                     claim = self.index.claims[number]
                     if (claim.frame, claim.attack, claim.target) == (frame, attack, self.world.state(row).id):
@@ -285,7 +285,7 @@ class HitAdoption:
         tentative, frame = self._tentative[number], self.world.frame
         contact = tentative.contact
         own = self._now.get((contact.attacker.id, contact.target.id), ())
-        touches = any(one.key == contact.key for one, _ in own)
+        touches = any(entry.key == contact.key for entry, _ in own)
         unbroken = tentative.until >= frame - 1
         if touches and unbroken:
             tentative.until = frame
@@ -331,10 +331,10 @@ class HitAdoption:
         if claim.attacker and claim.target:
             return self._now.get((claim.attacker, claim.target), [])
         return [
-            one
+            entry
             for pair in sorted(self._now, key=str)
             if claim.attacker in (None, pair[0]) and claim.target in (None, pair[1])
-            for one in self._now[pair]
+            for entry in self._now[pair]
         ]
 
     def _force(self, claim: Claim) -> None:
@@ -346,11 +346,11 @@ class HitAdoption:
         if contact.key in self._landed:
             return  # not a second time in a frame
         self._take_case(contact, claim)
-        contact.told_damage = self._damage(claim, contact.target)
+        contact.known_damage = self._damage(claim, contact.target)
         if claim.x is not None and claim.y is not None:
-            contact.told_point = claim.x, claim.y
+            contact.adopted_point = claim.x, claim.y
         self._silent.pop(contact.key, None)
-        self._tell("hit", contact.attacker.id, contact.target.id, contact.attack.name)
+        self._report("hit", contact.attacker.id, contact.target.id, contact.attack.name)
         self._landed.add(contact.key)
         self.judge.strike(contact)
 
@@ -378,19 +378,19 @@ class HitAdoption:
 
     def _damage(self, claim: Claim, target: ActorState) -> float | None:
         """What a claim takes from its target: logged health goes before the claim's own word."""
-        told = self.logged.value(target.row, "health", self.world.frame) if not target.driven else None
-        return claim.damage if told is None or target.health is None else target.health - told
+        value = self.logged.value(target.row, "health", self.world.frame) if not target.driven else None
+        return claim.damage if value is None or target.health is None else target.health - value
 
     def _only_damage(self, claim: Claim) -> None:
         """Nobody that could have struck is there: only health changes."""
         world = self.world
         target = world.find(claim.target)
         attack = world.rules.attacks.get(claim.attack or "")
-        self._tell("hit", claim.attacker, claim.target, claim.attack)
+        self._report("hit", claim.attacker, claim.target, claim.attack)
         if target is None or target.health is None or target.down is not None:
             return
-        told = self._damage(claim, target)
-        damage = told if told is not None else 0.0 if attack is None else attack.damage
+        value = self._damage(claim, target)
+        damage = value if value is not None else 0.0 if attack is None else attack.damage
         before, full = target.health, target.kind.health or 0.0
         target.health = after = min(max(before - damage, 0.0), max(full, before))
         if after != before:

@@ -42,11 +42,11 @@ class Ends(PlannedClaims):
     def _match(self, event: Event) -> None:
         key = event.event, event.id
         window = self.index.windows.of(event.event)
-        number = self.index.nearest([key], event.frame, lambda one: self.index.fits(one, event.frame), window)
+        number = self.index.nearest([key], event.frame, lambda index: self.index.fits(index, event.frame), window)
         if number is not None:
             self.settle(number)
             return
-        number = self.index.nearest([key], event.frame, lambda one: self.index.is_near(one, event.frame))
+        number = self.index.nearest([key], event.frame, lambda index: self.index.is_near(index, event.frame))
         if number is not None:
             claim = self.index.claims[number]
             self.settle(number)
@@ -75,21 +75,21 @@ class Ends(PlannedClaims):
     def _take(self, claim: Claim) -> None:
         world, frame = self.world, self.world.frame
         state = world.find(claim.id)
-        told = AdoptedEvent(frame=frame, detail=claim.event, id=claim.id)
+        adopted_event = AdoptedEvent(frame=frame, detail=claim.event, id=claim.id)
         if claim.event == "over":
-            world.events += [told, OverEvent(frame)]
+            world.events += [adopted_event, OverEvent(frame)]
             world.run.ended = frame
         elif state is None:
             return
         elif claim.event == "down" and state.down is None:
-            world.events.append(told)
+            world.events.append(adopted_event)
             state.health = 0.0 if state.health is not None else None
             state.credit = claim.attacker
             self.settling.fall(state)
         elif claim.event == "respawn" and state.down is not None:
-            world.events.append(told)
+            world.events.append(adopted_event)
             self.returns.take_back(state)
         elif claim.event == "out" and not state.out:
             world.run.stays_in(state)
-            world.events += [told, OutEvent(frame=frame, id=state.id)]
+            world.events += [adopted_event, OutEvent(frame=frame, id=state.id)]
             state.out = world.run.anyone_out = world.run.recheck = True

@@ -18,7 +18,7 @@ class Logged:
         self.windows = windows
         self.changes: dict[int, list[tuple[int, Column]]] = {}
         """By frame: whose told value is another than before, or the first."""
-        self._told: dict[tuple[int, Column], tuple[Ints, Floats]] = {}
+        self._logged: dict[tuple[int, Column], tuple[Ints, Floats]] = {}
         self._hits: dict[tuple[int, str | None], list[Claim]] = {}
         self._downs: dict[str | None, list[int]] = {}
         for claim in recording.claims:
@@ -29,8 +29,8 @@ class Logged:
         poses = recording.poses
         columns = {column: getattr(poses, column) for column in COLUMNS}
         for place, name in enumerate(recording.counters.names):
-            told = np.append(recording.counters.values[:, place], np.nan)
-            columns[COUNTER + name] = told[poses.counted]
+            numbers = np.append(recording.counters.values[:, place], np.nan)
+            columns[COUNTER + name] = numbers[poses.counted]
         for column, values in columns.items():
             known = np.flatnonzero(~np.isnan(values))
             for row in sorted(set(poses.actor[known].tolist())):
@@ -38,48 +38,48 @@ class Logged:
                 rows = rows[~np.isnan(values[rows]) & ~poses.lingering[rows]]
                 if not len(rows):
                     continue
-                frames, told = poses.frame[rows], values[rows]
+                frames, numbers = poses.frame[rows], values[rows]
                 if column in COLUMNS:
-                    told = np.maximum(told, 0.0)
-                self._told[row, column] = frames, told
-                changed = np.r_[True, (np.diff(told) != 0) | (np.diff(frames) > 1)]
+                    numbers = np.maximum(numbers, 0.0)
+                self._logged[row, column] = frames, numbers
+                changed = np.r_[True, (np.diff(numbers) != 0) | (np.diff(frames) > 1)]
                 for frame in frames[changed].tolist():
                     self.changes.setdefault(frame, []).append((row, column))
 
     def value(self, row: int, column: Column, frame: int) -> float | None:
         """What is told in a frame, None if nothing is."""
-        frames, told = self._told.get((row, column), (None, None))
-        if frames is None or told is None:
+        frames, values = self._logged.get((row, column), (None, None))
+        if frames is None or values is None:
             return None
         at = int(np.searchsorted(frames, frame))
-        return float(told[at]) if at < len(frames) and frames[at] == frame else None
+        return float(values[at]) if at < len(frames) and frames[at] == frame else None
 
     def last(self, row: int, column: Column) -> int:
         """The last frame in which it is told."""
-        return int(self._told[row, column][0][-1])
+        return int(self._logged[row, column][0][-1])
 
     def _claimed(self, contact: Contact) -> float:
         """The damage that other hits claimed on its target in this frame have done."""
         attacks = contact.world.rules.attacks
         found = 0.0
-        for one in self._hits.get((contact.frame, contact.target.id), ()):
-            attack = attacks.get(one.attack or "")
-            found += one.damage if one.damage is not None else 0.0 if attack is None else attack.damage
+        for hit in self._hits.get((contact.frame, contact.target.id), ()):
+            attack = attacks.get(hit.attack or "")
+            found += hit.damage if hit.damage is not None else 0.0 if attack is None else attack.damage
         return found
 
     def shows(self, contact: Contact) -> bool:
         """Whether told health, or a claimed `down`, shows the effect of a hit that the game does not claim."""
         frame, target, damage = contact.frame, contact.target, contact.damage
         window = self.windows.of("health")
-        found = self._told.get((target.row, "health"))
+        found = self._logged.get((target.row, "health"))
         if found is not None and damage:
-            frames, told = found
+            frames, values = found
             low, high = np.searchsorted(frames, [frame - window.before, frame + window.after + 1])
-            before = float(told[low - 1]) if low else target.kind.health or 0.0
+            before = float(values[low - 1]) if low else target.kind.health or 0.0
             before -= self._claimed(contact)
             return any(
-                abs(before - one - damage) < 1e-6 or (one == 0 and 0 < before <= damage)
-                for one in told[low:high].tolist()
+                abs(before - item - damage) < 1e-6 or (item == 0 and 0 < before <= damage)
+                for item in values[low:high].tolist()
             )
         if target.health is None or target.health > damage:
             return False

@@ -109,13 +109,13 @@ class ClaimIndex:
         self, recording: Recording, wanted: Callable[[Claim], bool], key: Callable[[Claim], Hashable], windows: Windows
     ) -> None:
         self.windows = windows
-        self.claims = {number: one for number, one in enumerate(recording.claims) if wanted(one)}
+        self.claims = {number: claim for number, claim in enumerate(recording.claims) if wanted(claim)}
         self.settled: set[int] = set()
         self._by_key: dict[Hashable, tuple[list[int], list[int]]] = {}
         """Frames and numbers, rising."""
-        for number, one in sorted(self.claims.items(), key=lambda item: (item[1].frame, item[0])):
-            frames, numbers = self._by_key.setdefault(key(one), ([], []))
-            frames.append(one.frame)
+        for number, entry in sorted(self.claims.items(), key=lambda item: (item[1].frame, item[0])):
+            frames, numbers = self._by_key.setdefault(key(entry), ([], []))
+            frames.append(entry.frame)
             numbers.append(number)
         self._reach = max(windows.near, windows.widest)
 

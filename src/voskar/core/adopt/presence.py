@@ -71,7 +71,7 @@ class Presence:
             state = world.find(event.id)
             if state is None or state.driven:
                 continue
-            if what == "down" and (state.kind.down.motion is not None or self._is_told_down(state.id, event.frame)):
+            if what == "down" and (state.kind.down.motion is not None or self._is_logged_down(state.id, event.frame)):
                 continue
             frame = self.goes_on(state, event.frame, what)
             if frame is not None:
@@ -82,7 +82,7 @@ class Presence:
         """Whether one that is consumed in this frame will turn out to be still there: nothing of it is forgotten."""
         return self._looks and self.goes_on(state, self.world.frame, "consumed") is not None
 
-    def _is_told_down(self, name: str, frame: int) -> bool:
+    def _is_logged_down(self, name: str, frame: int) -> bool:
         window = self.resync.windows.near
         return any(abs(when - frame) <= window for when in self._downs.get(name, ()))
 

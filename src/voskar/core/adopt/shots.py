@@ -33,12 +33,14 @@ class Shots:
         rules, recording = self.world.rules, self.world.recording
         kinds = {emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters}
         actors, poses = recording.actors, recording.poses
-        shots = [row for row, one in enumerate(actors) if one.told in kinds and recording.logs("spawn", one.id)]
-        rows, given = recording.appearances(shots)
+        shots = [
+            row for row, actor in enumerate(actors) if actor.logged_kind in kinds and recording.logs("spawn", actor.id)
+        ]
+        rows, mask = recording.appearances(shots)
         for row, frame, known in zip(
-            poses.actor[rows].tolist(), poses.frame[rows].tolist(), given.tolist(), strict=True
+            poses.actor[rows].tolist(), poses.frame[rows].tolist(), mask.tolist(), strict=True
         ):
-            key = actors[row].told, actors[row].owner
+            key = actors[row].logged_kind, actors[row].owner
             if known:
                 self._given.setdefault(key, []).append((frame, row))
             else:
@@ -108,7 +110,7 @@ class Shots:
         """The frame of the nearest such shot that appears in some frames. It is used up, and that emitter's own."""
         kind, found = emitter.fan.kind, []
         for key in ((kind, owner.id), (kind, None)):
-            for frames in filter(None, (one.get(key) for one in shown)):
+            for frames in filter(None, (table.get(key) for table in shown)):
                 low = bisect_left(frames, (frame - before, -1))
                 near = frames[low : bisect_left(frames, (frame + after + 1, -1), low)]
                 found += [(abs(shot[0] - frame), shot) for shot in near if shot not in self._used]

@@ -61,25 +61,25 @@ class States:
                 if state is not None and not state.driven:
                     changed.add((state.row, COUNTER + event.counter))
         for key in sorted(changed):
-            told = self.logged.value(*key, world.frame)
-            if told is not None:
-                self._compare(world.state(key[0]), key[1], told)
+            value = self.logged.value(*key, world.frame)
+            if value is not None:
+                self._compare(world.state(key[0]), key[1], value)
         self._seen = len(world.events)
 
-    def _compare(self, state: ActorState, column: Column, told: float) -> None:
+    def _compare(self, state: ActorState, column: Column, value: float) -> None:
         world, key = self.world, (state.row, column)
         now = self._now(state, column)
         if now is None:
             return
         beside = self._carry(key, now)
-        if abs(told - now) < SAME:
+        if abs(value - now) < SAME:
             self._since.pop(key, None)
             if beside is not None and abs(beside - now) < SAME:
                 self._close(key)
             return
-        if beside is not None and abs(told - beside) < SAME:  # the log is back at what the rules had
+        if beside is not None and abs(value - beside) < SAME:  # the log is back at what the rules had
             self._close(key)
-            self._take(state, column, told)
+            self._take(state, column, value)
             return
         if state.down is not None and column == "health" and world.frame > state.down and key not in self._since:
             return  # a body may show anything: how it lies there is held against its death
@@ -93,14 +93,14 @@ class States:
         self._beside.setdefault(key, now)
         name = (since, state.id, column)
         self._running[key], self.ends[name] = name, self.logged.last(*key)
-        self._take(state, column, told)
+        self._take(state, column, value)
 
     def _now(self, state: ActorState, column: Column) -> float | None:
         """What the rules have."""
         if column.startswith(COUNTER):
             return self.world.counter_of(state, column.removeprefix(COUNTER))
         if column == "lives":
-            return None if state.lives is None else state.kind.told_lives(state.lives)
+            return None if state.lives is None else state.kind.logged_lives(state.lives)
         return state.health
 
     def _carry(self, key: tuple[int, Column], now: float) -> float | None:
@@ -115,7 +115,7 @@ class States:
                 if abs(now - full) < SAME < change:
                     self._beside[key] = now
             else:
-                full = (kind.health if key[1] == "health" else kind.told_lives(kind.lives or 0)) or 0.0
+                full = (kind.health if key[1] == "health" else kind.logged_lives(kind.lives or 0)) or 0.0
                 self._beside[key] = now if abs(now - full) < SAME < change else max(self._beside[key] + change, 0.0)
             self._known[key] = now
         return self._beside.get(key)
@@ -127,24 +127,24 @@ class States:
             self.ends[name] = self.world.frame - 1
         self._since.pop(key, None)
 
-    def _take(self, state: ActorState, column: Column, told: float) -> None:
+    def _take(self, state: ActorState, column: Column, value: float) -> None:
         world, key = self.world, (state.row, column)
         before = self._now(state, column) or 0.0
         world.events.append(
-            AdoptedEvent(frame=world.frame, detail=column, id=state.id, before=float(before), after=float(told))
+            AdoptedEvent(frame=world.frame, detail=column, id=state.id, before=float(before), after=float(value))
         )
-        self._known[key] = told
+        self._known[key] = value
         if column.startswith(COUNTER):
-            put(world, state, column.removeprefix(COUNTER), told)
+            put(world, state, column.removeprefix(COUNTER), value)
             return
         if column == "lives":
-            state.lives = state.kind.real_lives(told, state.lives)
+            state.lives = state.kind.real_lives(value, state.lives)
             return
-        if state.down is not None and told > 0:
+        if state.down is not None and value > 0:
             stand_again(world, state)
-        state.health = told
+        state.health = value
         fell = (self.logged.value(state.row, "health", world.frame - 1) or 0.0) > 0
-        if told == 0 and fell and not world.recording.asks_for("down"):
+        if value == 0 and fell and not world.recording.asks_for("down"):
             state.credit = None
             self.settling.fall(state)
 

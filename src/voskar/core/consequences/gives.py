@@ -7,22 +7,22 @@ from voskar.core.counting import change
 from voskar.core.rules.attacks import Given
 
 
-def amount(effect: Effect, given: Given) -> float:
+def amount(effect: Effect, gift: Given) -> float:
     """What is added: a number, or the damage of the hit."""
-    if isinstance(given, int | float):
-        return given
+    if isinstance(gift, int | float):
+        return gift
     contact = effect.contact
     if contact is None:
         return 0.0
-    damage = contact.unscaled if given.endswith("unscaled") else contact.damage
-    return -damage if given.startswith("-") else damage
+    damage = contact.unscaled if gift.endswith("unscaled") else contact.damage
+    return -damage if gift.startswith("-") else damage
 
 
 def apply(effect: Effect) -> None:
     """Counts."""
-    given = effect.table.gives
-    for name in sorted(given):
-        change(effect.world, effect.own, name, amount(effect, given[name]), effect.by)
+    table = effect.table.gives
+    for name in sorted(table):
+        change(effect.world, effect.own, name, amount(effect, table[name]), effect.by)
 
 
 CONSEQUENCE = Consequence("gives", "counter", lambda table: bool(table.gives), apply, "counters")

@@ -21,7 +21,7 @@ def apply(effect: Effect) -> None:
     if state.down is not None or (running and rule.stacking == "ignore"):
         return
     if rule.stacking == "renew":  # what is due in this frame still falls
-        running = [one._replace(left=1) for one in running if one.next == world.frame]
+        running = [poison._replace(left=1) for poison in running if poison.next == world.frame]
     dealer = effect.other
     by = effect.by if dealer is None else dealer.owner or dealer.id
     first = world.now(state) + rule.every
@@ -32,23 +32,27 @@ def apply(effect: Effect) -> None:
 def tick(world: World, reach: Reach) -> None:
     """The damage that is due in this frame, by actor, then attack; before anybody goes down."""
     poisons = world.run.poisons
-    due = [(some[0].id, key) for key, some in poisons.items() if any(one.next == world.frame for one in some)]
-    for name, key in sorted(due, key=lambda one: (one[0], one[1][1])):
+    due = [
+        (entries[0].id, key)
+        for key, entries in poisons.items()
+        if any(poison.next == world.frame for poison in entries)
+    ]
+    for name, key in sorted(due, key=lambda pair: (pair[0], pair[1][1])):
         left = []
-        for one in poisons.get(key, ()):
-            if one.next == world.frame:
+        for entry in poisons.get(key, ()):
+            if entry.next == world.frame:
                 state = world.actors[key[0]]
                 if state is None or state.id != name or state.down is not None:
                     continue
-                lose(world, state, one.damage, one.by, key[1])
+                lose(world, state, entry.damage, entry.by, key[1])
                 if world.run.reached:
-                    dealer = world.find(one.by)
+                    dealer = world.find(entry.by)
                     reach(world, key[1], {} if dealer is None else {state.id: dealer})
-                one = one._replace(next=one.next + one.every, left=one.left - 1)
-                if one.left:
-                    world.visit(one.next)
-            if one.left:
-                left.append(one)
+                entry = entry._replace(next=entry.next + entry.every, left=entry.left - 1)
+                if entry.left:
+                    world.visit(entry.next)
+            if entry.left:
+                left.append(entry)
         if left and key in poisons:
             poisons[key] = left
         else:

@@ -34,8 +34,8 @@ def apply(effect: Effect) -> None:
     step = math.hypot(vx, vy) / world.rate
     heir = None if own.driven else world.recording.passed_on(own.row, world.frame, owner, step)
     name = None if heir is None else world.state(heir).id
-    told = ReflectEvent(frame=world.frame, id=own.id, owner=owner, vx=vx, vy=vy, by=other.id, detail=name)
-    world.events.append(told)
+    reflect_event = ReflectEvent(frame=world.frame, id=own.id, owner=owner, vx=vx, vy=vy, by=other.id, detail=name)
+    world.events.append(reflect_event)
     world.run.reflections[own.row] = Reflection(own.id, owner, row, other.side, rule, (vx, vy), heir)
 
 

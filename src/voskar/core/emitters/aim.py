@@ -28,7 +28,7 @@ class Stance(Struct, frozen=True):
     @property
     def heading(self) -> float:
         """The direction of its local +x, in (-180, 180] degrees."""
-        return told_angle(self.angle if self.facing > 0 else self.angle + 180.0)
+        return wrapped_angle(self.angle if self.facing > 0 else self.angle + 180.0)
 
     def place(self, point: Vector) -> Vector:
         """A local point in the world."""
@@ -37,7 +37,7 @@ class Stance(Struct, frozen=True):
         return self.x + cos * x - sin * y, self.y + sin * x + cos * y
 
 
-def told_angle(degrees: float) -> float:
+def wrapped_angle(degrees: float) -> float:
     """The same direction in (-180, 180]."""
     turned = math.fmod(degrees, 360.0)
     return turned - 360.0 if turned > 180.0 else turned + 360.0 if turned <= -180.0 else turned
@@ -52,13 +52,13 @@ def direction(degrees: float) -> Vector:
 
 def angle_of(x: float, y: float) -> float:
     """The direction of a vector, in (-180, 180] degrees."""
-    return told_angle(math.degrees(math.atan2(y, x)))
+    return wrapped_angle(math.degrees(math.atan2(y, x)))
 
 
 def aim_of(
     emitter: Emitter,
     stance: Stance,
-    told: Callable[[], Vector | None],
+    callback: Callable[[], Vector | None],
     nearest: Callable[[Vector, str], Vector | None],
     over: Callable[[float, float], Vector],
 ) -> float:
@@ -66,11 +66,11 @@ def aim_of(
     by how much a way is shortened where the space wraps."""
     aim = emitter.aim
     if isinstance(aim, float | int):
-        return told_angle(180.0 - aim if direction(stance.heading)[0] < 0 else aim)
+        return wrapped_angle(180.0 - aim if direction(stance.heading)[0] < 0 else aim)
     if aim == "facing":
         return stance.heading
     origin = stance.place(emitter.pivot if emitter.turns else emitter.muzzle)
-    goal = nearest(origin, aim.target) if isinstance(aim, Target) else told()
+    goal = nearest(origin, aim.target) if isinstance(aim, Target) else callback()
     if goal is None:
         return stance.heading
     dx, dy = goal[0] - origin[0], goal[1] - origin[1]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from voskar.core.counting import begin
-from voskar.core.emitters.aim import direction, told_angle
+from voskar.core.emitters.aim import direction, wrapped_angle
 from voskar.core.immunity import guard
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.inputs import Vector
@@ -45,7 +45,7 @@ def _even_fan(fan: Fan, centre: float, inherited: Vector) -> list[tuple[float, V
 
 
 def _one_of(fan: Fan, angle: float, inherited: Vector, speed: float) -> tuple[float, Vector | None]:
-    angle = told_angle(angle)
+    angle = wrapped_angle(angle)
     if fan.speed is None and fan.inherit is None:
         return angle, None
     cos, sin = direction(angle)

@@ -38,14 +38,14 @@ class Emitters:
     def thaw(self) -> None:
         """Actors have been frozen in this frame: their cooldowns and beats come so many frames later."""
         run = self.world.run
-        for row, more in run.delayed.items():
+        for row, extra in run.delayed.items():
             state = self.world.actors[row]
             if state is None or not state.kind.emitters or row not in self._since:
                 continue
             for emitter in state.kind.emitters:
                 if (row, emitter.name) in self.fired:
-                    self.fired[row, emitter.name] += more
-            self.triggers.delays[row] = self.triggers.delays.get(row, 0) + more
+                    self.fired[row, emitter.name] += extra
+            self.triggers.delays[row] = self.triggers.delays.get(row, 0) + extra
             self.triggers.rearm(state)
             for emitter in state.kind.emitters:
                 again = self.world.frame + 1
@@ -108,8 +108,8 @@ class Emitters:
                 if reason is None:
                     fresh += self._shoot(state, emitter)
                 elif emitter.when.on in ONCE and reason not in SILENT:
-                    told = DeniedEvent(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
-                    world.events.append(told)
+                    denied_event = DeniedEvent(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
+                    world.events.append(denied_event)
             if emitter.when.on == "hold":
                 again = max(again, self.fired.get((state.row, emitter.name), NEVER) + emitter.cooldown)
             triggers.again(state, emitter, again, self._since[state.row])
@@ -148,7 +148,7 @@ class Emitters:
         kernel, table = world.kernel, world.table
         found: list[tuple[float, str, Vector]] = []
         for row in kernel.recorded() + kernel.driven():
-            if world.state(row).kind.told == kind and row != state.row and world.is_in_play(row):
+            if world.state(row).kind.logged_kind == kind and row != state.row and world.is_in_play(row):
                 x, y = table.x[row], table.y[row]
                 over = world.over(x - origin[0], y - origin[1], row, state.row)
                 x, y = x + over[0], y + over[1]

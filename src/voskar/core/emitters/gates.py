@@ -30,14 +30,14 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         first appears in a frame is the one being fired.
         """
         world, row, counted = self.world, self.owner.row, self.emitter.counted_as
-        emitters = [one for one in self.owner.kind.emitters if one.counted_as == counted]
-        names = {one.name for one in emitters}
-        shown = {one.fan.kind for one in emitters if one.fan.kind in world.shown_kinds}
+        emitters = [entry for entry in self.owner.kind.emitters if entry.counted_as == counted]
+        names = {entry.name for entry in emitters}
+        shown = {entry.fan.kind for entry in emitters if entry.fan.kind in world.shown_kinds}
         count = world.guns.get((row, counted), 0)
         if shown:
             table, frame = world.table, world.frame
             for other in world.kernel.recorded():
-                own = world.state(other).kind.told in shown and table.owner[other] == row
+                own = world.state(other).kind.logged_kind in shown and table.owner[other] == row
                 own = own and world.state(other).origins is None  # a reflected one counts under nobody's limit
                 name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
                 count += name in names and table.before_at[other] == frame - 1
@@ -103,8 +103,8 @@ def _within_limit(pull: Pull) -> bool:
 
 def _condition(pull: Pull) -> GateAnswer:
     condition = pull.emitter.if_
-    told = words(pull.world, pull.owner, condition) or "it asks for nothing"
-    return GateAnswer(not holds(pull.world, pull.owner, condition), told)
+    text = words(pull.world, pull.owner, condition) or "it asks for nothing"
+    return GateAnswer(not holds(pull.world, pull.owner, condition), text)
 
 
 NOTHING = ActorCondition()

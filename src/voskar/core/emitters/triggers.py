@@ -122,7 +122,7 @@ class Triggers:
                 text += f" after {least} frames or more" if most is None else f" after {least} to {most} frames"
         if due == frame:
             return GateAnswer(False, text)
-        near = [str(one) for one in (self._before(state, emitter, frame, since), due) if one is not None]
+        near = [str(number) for number in (self._before(state, emitter, frame, since), due) if number is not None]
         near = [pair for pair in near if pair != str(FOREVER)]
         return GateAnswer(True, text + (f"; nearest in {' and '.join(near)}" if near else ""))
 

@@ -25,31 +25,31 @@ def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, fra
 
     `judged` has the poses of that frame as they were judged. Raises KeyError for an actor that never was there.
     """
-    one = course.courses[name]
-    there = _in(one.present, frame)
+    timeline = course.courses[name]
+    there = _in(timeline.present, frame)
     lines = [
-        ("present", f"from {there.first} to {there.last}" if there else f"not in this frame{_nearest(one, frame)}")
+        ("present", f"from {there.first} to {there.last}" if there else f"not in this frame{_nearest(timeline, frame)}")
     ]
     row = judged.row(name, frame)
     if row is not None:
         lines.append(("place", f"({number(judged.poses.x[row])}, {number(judged.poses.y[row])})"))
     for topic in ("health", "lives"):
-        value = getattr(one, topic).now(frame)
+        value = getattr(timeline, topic).now(frame)
         if value is not None:
-            lines.append((topic, f"{number(value)}: {last_change(one, topic, frame, taken_over=True)}"))
-    immune = _in(one.immune, frame)
+            lines.append((topic, f"{number(value)}: {last_change(timeline, topic, frame, taken_over=True)}"))
+    immune = _in(timeline.immune, frame)
     if immune is not None:
         left = immune.last - frame + 1
         lines.append(
             ("immune", f"{immune.first} to {immune.last}, from {immune.cause}: {left} left, this one included")
         )
-    stunned = _in(one.stunned, frame)
+    stunned = _in(timeline.stunned, frame)
     if stunned is not None:
         lines.append(("stunned", f"{stunned.first} to {stunned.last}, by {stunned.cause}"))
-    fallen = _in(one.down, frame)
+    fallen = _in(timeline.down, frame)
     if fallen is not None:
-        lines.append(("down", f"since {fallen.first - 1}, by {fallen.cause}; {_way_back(one, frame)}"))
-    held = _in(one.waiting, frame)
+        lines.append(("down", f"since {fallen.first - 1}, by {fallen.cause}; {_way_back(timeline, frame)}"))
+    held = _in(timeline.waiting, frame)
     if held is not None:
         lines.append(("held", f"since {held.first}: {held.cause} would meet it where it comes back"))
     lines += [("in this frame", text) for text in befell(ledger, name, frame)]
@@ -87,7 +87,7 @@ def last_change(course: Course, column: str, frame: int, *, taken_over: bool = F
     if column == "lives" and not (course.kind.respawn and course.kind.respawn.resets == "run"):
         # its own return gives it no life
         if course.kind.down.life_after:
-            past = [one for one in past if not isinstance(one, DownEvent)]
+            past = [event for event in past if not isinstance(event, DownEvent)]
         past = [
             event
             for event in past
@@ -126,7 +126,7 @@ def _in(spans: Sequence[Span], frame: int) -> Span | None:
 def _nearest(course: Course, frame: int) -> str:
     if not course.present:
         return ""
-    span = min(course.present, key=lambda one: min(abs(one.first - frame), abs(one.last - frame)))
+    span = min(course.present, key=lambda stretch: min(abs(stretch.first - frame), abs(stretch.last - frame)))
     return f": it was there from {span.first} to {span.last}"
 
 

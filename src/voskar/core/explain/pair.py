@@ -118,7 +118,12 @@ class PairExplainer:
         accounts = [self._boxes(frame, attacker, target, hit, hurt, steps) for hit in hits for hurt in hurts]
         return sorted(
             accounts,
-            key=lambda one: (one.reach[0], one.gate == "landed", one.gate == "open" and one.in_clip, one.reach[1]),
+            key=lambda account: (
+                account.reach[0],
+                account.gate == "landed",
+                account.gate == "open" and account.in_clip,
+                account.reach[1],
+            ),
             reverse=True,
         )
 
@@ -127,10 +132,10 @@ class PairExplainer:
         boxes that overlap but are closed, or that layers keep from meeting."""
         found = []
         for attacker, target in sorted(self.moments[frame].pairs if frame in self.moments else ()):
-            for one in self.pair(frame, attacker, target):
-                if one.gap is not None and one.gap <= (within if self._open_and_eligible(one) else 0.0):
-                    found.append(one)
-        return sorted(found, key=lambda one: one.reach, reverse=True)
+            for account in self.pair(frame, attacker, target):
+                if account.gap is not None and account.gap <= (within if self._open_and_eligible(account) else 0.0):
+                    found.append(account)
+        return sorted(found, key=lambda entry: entry.reach, reverse=True)
 
     @staticmethod
     def _open_and_eligible(account: Account) -> bool:
@@ -158,8 +163,8 @@ class PairExplainer:
             if row is None:
                 return [Step("present", False, f"{name} has no pose in this frame; {self._seen(name, frame)}")]
         held = [name for name, row in zip((attacker, target), rows, strict=True) if recording.poses.lingering[row or 0]]
-        told = f", {' and '.join(held)} lingering" if held else ""
-        steps = [Step("present", True, f"both have a pose{told}")]
+        text = f", {' and '.join(held)} lingering" if held else ""
+        steps = [Step("present", True, f"both have a pose{text}")]
         if ended is not None:
             return [*steps, Step("run", False, ended_words(ended))]
         states = self.moments[frame].states
@@ -191,11 +196,11 @@ class PairExplainer:
     def _seen(self, name: str, frame: int) -> str:
         frames = self.recording.poses.frame[self.recording.poses.rows_of(self.recording.numbers[name])]
         before, after = frames[frames < frame], frames[frames > frame]
-        told = [f"last seen in {before[-1]}"] if len(before) else []
-        told += [f"next in {after[0]}"] if len(after) else []
+        texts = [f"last seen in {before[-1]}"] if len(before) else []
+        texts += [f"next in {after[0]}"] if len(after) else []
         gone = [event for event in self.ledger.about(name, "removed") if event.frame <= frame]
-        told += [f"removed ({gone[-1].detail}) in {gone[-1].frame}"] if gone else []
-        return ", ".join(told)
+        texts += [f"removed ({gone[-1].detail}) in {gone[-1].frame}"] if gone else []
+        return ", ".join(texts)
 
     def nearest(self, frame: int, attacker: str, target: str) -> str:
         """How near two actors came within a second of a frame, in words; empty if they never shared one."""
@@ -218,7 +223,7 @@ class PairExplainer:
         verdicts = self.moments[frame].verdicts[attacker, hit.name, target, hurt.name]
         states = (self._state(frame, name) for name in (attacker, target))
         by = (None if state is None else state.layers for state in states)
-        boxes = (self.rules.reflected(box.box, one) for box, one in zip((hit, hurt), by, strict=True))
+        boxes = (self.rules.reflected(box.box, reflect) for box, reflect in zip((hit, hurt), by, strict=True))
         steps = [*presence, own, layers_step(self.rules, *boxes), opened, touch, *steps_of(verdicts)]
         clip = self.recording.poses.clip[self._row(attacker, frame) or 0]
         in_clip = clip >= 0 and self.recording.clips[clip] in (hit.box.during or ())
@@ -346,7 +351,7 @@ class PairExplainer:
         order = np.argsort(far, kind="stable")
         nearest: tuple[float, int, int] | None = None
         for least, other, row_a, row_b in zip(
-            *(one[order].tolist() for one in (far, shared, mine, theirs)), strict=True
+            *(column[order].tolist() for column in (far, shared, mine, theirs)), strict=True
         ):
             if nearest is not None and least > nearest[0] + TOLERANCE:
                 break

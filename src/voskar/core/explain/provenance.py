@@ -191,9 +191,9 @@ class Provenance(Generic[Cause]):
         if gate is not None:
             return self._read(HIT_GATES[gate].reads, whose)
         found: list[Piece] = [("run", ALL), *self.read_of_one(attacker), *self.read_of_one(target)]
-        for one in HIT_GATES.values():
-            if attack is None or one.possible(self.rules, attack):
-                found += self._read(one.reads, whose)
+        for entry in HIT_GATES.values():
+            if attack is None or entry.possible(self.rules, attack):
+                found += self._read(entry.reads, whose)
         return found
 
     def _read(self, reads: Iterable[tuple[What, str]], whose: Mapping[str, str]) -> list[Piece]:
@@ -257,7 +257,7 @@ class Provenance(Generic[Cause]):
         if kills and victim is not None:
             found += [(("presence", target), None), (("lives", target), None), (("children", target), 1)]
             found += [(("score", ALL), None), (("run", ALL), None)] if victim.down.worth or victim.lives else []
-        for attack in (self.rules.attacks[one] for one in names):
+        for attack in (self.rules.attacks[text] for text in names):
             found += self._rehits(attack, attacker, target)
             for side, consequence in consequences_of(attack, self.rules):
                 who = attacker if side == "attacker" else target

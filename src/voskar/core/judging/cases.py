@@ -46,14 +46,14 @@ def remember(contact: Contact, choice: Choice) -> None:
         contact.memory.choices[_group(contact)] = choice
 
 
-def told_choice(contact: Contact, name: str) -> Choice | None:
+def claimed_choice(contact: Contact, name: str) -> Choice | None:
     """What the game says that a contact came to, None if no such cases are known."""
     cases = cases_of(contact.attack, contact.target.kind)
     names = [case.name for case in cases]
     wanted = name.split(SEPARATOR) if name else []
     if not set(wanted) <= set(names):
         return None
-    return choice_of(contact, tuple(names.index(one) for one in wanted))
+    return choice_of(contact, tuple(names.index(text) for text in wanted))
 
 
 def _group(contact: Contact) -> tuple[int, str, int]:
@@ -93,8 +93,8 @@ def choice_of(contact: Contact, places: tuple[int, ...]) -> Choice:
     lands = all(case.lands for case in cases)
     effect = attack
     for case in cases if lands else ():
-        told = {name: getattr(case, name) for name in ("damage", "hitstop", "hitstop_on", "attacker", "target")}
-        named = {name: value for name, value in told.items() if value is not None}
+        fields = {name: getattr(case, name) for name in ("damage", "hitstop", "hitstop_on", "attacker", "target")}
+        named = {name: value for name, value in fields.items() if value is not None}
         if case.damage is not None:
             named["least_damage"] = case.least_damage
         effect = replace(effect, scales=(*effect.scales, case.scale), **named)

@@ -92,7 +92,9 @@ def _slope_words(contact: Contact, asked: ContactCondition) -> str:
 CONDITIONS: tuple[Condition, ...] = (
     _box("hitbox", lambda contact: contact.hitbox.name, lambda asked: asked.hitbox),
     _box("hurtbox", lambda contact: contact.hurtbox.name, lambda asked: asked.hurtbox),
-    Condition("ally", lambda asked: asked.ally is not None, lambda one, asked: is_ally(one) != asked.ally, _ally_words),
+    Condition(
+        "ally", lambda asked: asked.ally is not None, lambda contact, asked: is_ally(contact) != asked.ally, _ally_words
+    ),
     *(_of("attacker", check) for check in ACTOR_CHECKS),
     *(_of("target", check) for check in ACTOR_CHECKS),
     Condition("falling", lambda asked: asked.falling is not None, _falls, _fall_words),
@@ -121,7 +123,7 @@ def asked_of(asked: ContactCondition) -> tuple[Condition, ...]:
     if known is None or known[0] is not asked:
         if len(_ASKED) > 10_000:
             _ASKED.clear()
-        known = _ASKED[id(asked)] = asked, tuple(one for one in CONDITIONS if one.asks(asked))
+        known = _ASKED[id(asked)] = asked, tuple(condition for condition in CONDITIONS if condition.asks(asked))
     return known[1]
 
 

@@ -120,9 +120,9 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     """The case that the game claims of it, if it is known."""
     claimed_damage: float | None = None
     """The damage that the game claims, where the game draws it."""
-    told_damage: float | None = None
+    known_damage: float | None = None
     """The damage that the game claims, if its account is adopted."""
-    told_point: Vector | None = None
+    adopted_point: Vector | None = None
     """The place that the game claims, likewise."""
 
     @property
@@ -151,9 +151,9 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     @property
     def damage(self) -> float:
         """What it takes with all its factors, unless the game claims another."""
-        if self.told_damage is None:
-            self.told_damage = damage_of(self)
-        return self.told_damage
+        if self.known_damage is None:
+            self.known_damage = damage_of(self)
+        return self.known_damage
 
     @property
     def unscaled(self) -> float:
@@ -208,8 +208,8 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     ) -> Contact:
         """A pair of boxes that does not touch, to ask what would be; `attacker` and `target` are rows."""
         key = (attacker, hitbox.memory_key, target)
-        one, other = world.state(attacker), world.state(target)
-        return cls(world, memory, key, world.frame, one, hitbox, other, hurtbox, hitbox.attack)
+        item, other = world.state(attacker), world.state(target)
+        return cls(world, memory, key, world.frame, item, hitbox, other, hurtbox, hitbox.attack)
 
     def slope(self) -> float:
         """How many degrees off up the hurtbox's surface faces where the two first touch: 0 is a floor, 90 a wall."""
@@ -228,8 +228,8 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     def point(self) -> Vector:
         """Where the game claims it; else a point inside the overlap of the two boxes, at the time of the touch; of a
         pair that does not touch, the point halfway between them."""
-        if self.told_point is not None:
-            return self.told_point
+        if self.adopted_point is not None:
+            return self.adopted_point
         world = self.world
         if self.touch >= 0:
             world.finder.contact_point(self.touch)

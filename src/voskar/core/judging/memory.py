@@ -63,21 +63,21 @@ class Memory:
     def held(self, key: Key, frame: int) -> int:
         """How many other targets an attack has landed on in contacts that go on."""
         count = 0
-        for one in self._keys.get(key[0], ()):
-            hit, run = self.hits.get(one), self._runs.get(one)
-            if one[:2] == key[:2] and one != key and hit is not None and run is not None:
+        for entry in self._keys.get(key[0], ()):
+            hit, run = self.hits.get(entry), self._runs.get(entry)
+            if entry[:2] == key[:2] and entry != key and hit is not None and run is not None:
                 count += run[1] >= frame - 1 and run[0] <= hit.frame
         return count
 
-    def delay(self, row: int, frame: int, more: int) -> None:
+    def delay(self, row: int, frame: int, extra: int) -> None:
         """An attacker is frozen: rehit durations and unbroken contacts go on so many frames later."""
         for key in self._keys.get(row, ()):
             if key[0] == row and key in self.hits:
                 hit = self.hits[key]
-                self.hits[key] = LastHit(hit.frame, hit.swing, hit.since + more)
+                self.hits[key] = LastHit(hit.frame, hit.swing, hit.since + extra)
             run = self._runs.get(key)
             if key[0] == row and run is not None and run[1] >= frame:
-                self._runs[key] = run[0], run[1] + more
+                self._runs[key] = run[0], run[1] + extra
 
     def cancel(self, key: tuple[int, str], swing: int) -> None:
         """An attack lands on nobody for the rest of its swing."""
@@ -117,11 +117,11 @@ class Memory:
         if self._counts:
             self._counts.pop(row, None)
         if self.clashes:
-            self.clashes = {key: one for key, one in self.clashes.items() if row not in (key[0], key[2])}
+            self.clashes = {key: entry for key, entry in self.clashes.items() if row not in (key[0], key[2])}
         if self.cancelled:
-            self.cancelled = {key: one for key, one in self.cancelled.items() if key[0] != row}
+            self.cancelled = {key: number for key, number in self.cancelled.items() if key[0] != row}
         if self.struck:
-            self.struck = {key: one for key, one in self.struck.items() if key[0] != row}
+            self.struck = {key: names for key, names in self.struck.items() if key[0] != row}
         if row not in self._keys:
             return
         for key in self._keys.pop(row):
@@ -131,10 +131,10 @@ class Memory:
             if other is not None:
                 other.discard(key)
 
-    def begin_anew(self, row: int) -> None:
+    def restart(self, row: int) -> None:
         """What an attacker has hit, and how often, counts no more."""
         self._counts.pop(row, None)
-        self.struck = {key: one for key, one in self.struck.items() if key[0] != row}
+        self.struck = {key: names for key, names in self.struck.items() if key[0] != row}
         for key in self._keys.get(row, ()):
             if key[0] == row:
                 self.hits.pop(key, None)

@@ -69,4 +69,4 @@ class Order:
             among = (rank[hurtbox], t, name[hitbox], name[hurtbox])
             keyed.append((first[hitbox], began, unsaid, whose, its, whom, among, touch))
         keyed.sort()
-        return [one[-1] for one in keyed]
+        return [items[-1] for items in keyed]

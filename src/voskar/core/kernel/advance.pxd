@@ -78,7 +78,7 @@ cdef class Kernel:
     cpdef list solid_takes(self)
 
     @cython.locals(k=Py_ssize_t)
-    cpdef list tell_left(self)
+    cpdef list take_leavers(self)
 
     @cython.locals(pose=Py_ssize_t, row=int64_t, k=Py_ssize_t)
     cpdef int touch(self, int64_t frame) except -1

@@ -301,7 +301,7 @@ class Kernel:
         """The rows of those that a solid takes at the end of this frame."""
         return [self.ended_row[k] for k in range(self.ended)]
 
-    def tell_left(self) -> list[tuple[int, int, bool]]:
+    def take_leavers(self) -> list[tuple[int, int, bool]]:
         """Frame, row and whether by an edge of each driven actor that has gone since this was last asked."""
         found = [(self.left_frame[k], self.left_row[k], self.left_at_edge[k] != 0) for k in range(self.left)]
         self.left = 0

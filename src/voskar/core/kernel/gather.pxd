@@ -36,7 +36,7 @@ cdef class GatheredEntries:
     cpdef object grow(self)
 
     @cython.locals(
-        told=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, code=int64_t, known=dict, is_told=bint
+        told=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, code=int64_t, known=dict, is_reported=bint
     )
     cpdef Py_ssize_t take(self, Py_ssize_t at, object entries) except -1
 
@@ -79,4 +79,4 @@ cpdef list beside(object line)
 cpdef Py_ssize_t keys_beside(object line)
 
 @cython.locals(told=Py_ssize_t, name=str)
-cpdef Py_ssize_t keys_told(object line)
+cpdef Py_ssize_t logged_keys(object line)

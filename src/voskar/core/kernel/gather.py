@@ -107,11 +107,11 @@ class GatheredEntries:
                 value = slot_at(entry, self.point_slot)
                 if value is not UNSET:
                     told += 1
-                is_told = value is not UNSET and value is not None
-                if is_told and len(value) != 2:
+                is_reported = value is not UNSET and value is not None
+                if is_reported and len(value) != 2:
                     raise IndexError("expected two numbers")
-                self.values[row * self.width + self.numbers] = value[0] if is_told else NAN
-                self.values[row * self.width + self.numbers + 1] = value[1] if is_told else NAN
+                self.values[row * self.width + self.numbers] = value[0] if is_reported else NAN
+                self.values[row * self.width + self.numbers + 1] = value[1] if is_reported else NAN
             for place in self.own_slots:
                 value = slot_at(entry, place)
                 if value is not UNSET:
@@ -371,7 +371,7 @@ def keys_beside(line: Any) -> int:
     return told
 
 
-def keys_told(line: Any) -> int:
+def logged_keys(line: Any) -> int:
     """How many keys a frame's line has in all."""
     told = keys_beside(line) + (1 if line.poses is NOTHING else 2)
     for pose in line.poses:

@@ -28,9 +28,9 @@ class ContactEvent(Event, frozen=True, gc=False):
     case: str | None = None
 
     def words(self) -> str:
-        told = f", damage {number(self.damage)}" if self.damage is not None else ""
+        text = f", damage {number(self.damage)}" if self.damage is not None else ""
         case = f", {self.case}" if self.case else ""
-        return f"{self.attacker} on {self.target}: {self.hitbox} on {self.hurtbox}, {self.outcome}{case}{told}"
+        return f"{self.attacker} on {self.target}: {self.hitbox} on {self.hurtbox}, {self.outcome}{case}{text}"
 
 
 class HealthEvent(Event, frozen=True, gc=False):

@@ -53,8 +53,8 @@ class Ledger:
         for row in rows:
             cells = ("" if row.get(name) is None else escape(str(row[name])) for name in names)
             lines.append("<tr>" + "".join(f"<td>{cell}</td>" for cell in cells) + "</tr>")
-        more = f"<p>… and {len(self) - SHOWN} more</p>" if len(self) > SHOWN else ""
-        return f"<table><thead><tr>{head}</tr></thead><tbody>{''.join(lines)}</tbody></table>{more}"
+        text = f"<p>… and {len(self) - SHOWN} more</p>" if len(self) > SHOWN else ""
+        return f"<table><thead><tr>{head}</tr></thead><tbody>{''.join(lines)}</tbody></table>{text}"
 
     def header(self) -> dict[str, Any]:
         """The first line of a written ledger. It holds no time and no path, so equal replays write equal bytes."""

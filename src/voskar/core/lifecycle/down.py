@@ -23,7 +23,7 @@ def go_down(world: World, state: ActorState) -> None:
         world.visit(due)
     elif state.lives is not None:
         state.lives = max(state.lives - 1, 0)
-    lives = None if state.lives_left is None else float(kind.told_lives(state.lives_left))
+    lives = None if state.lives_left is None else float(kind.logged_lives(state.lives_left))
     world.events.append(DownEvent(frame=world.frame, id=state.id, by=state.credit, lives=lives))
     world.run.recheck = True
     if down.worth:
@@ -38,22 +38,22 @@ def take_life(world: World, state: ActorState) -> None:
     """The life that an actor owes is taken now."""
     if state.owes is None or state.lives is None:
         return
-    before, after = (float(state.kind.told_lives(one)) for one in (state.lives, state.lives_left or 0))
+    before, after = (float(state.kind.logged_lives(count)) for count in (state.lives, state.lives_left or 0))
     state.lives, state.owes = state.lives_left, None
     if after != before:
         world.events.append(LifeEvent(frame=world.frame, id=state.id, before=before, after=after))
 
 
-def give_lives(world: World, state: ActorState, more: int, by: str | None = None) -> None:
+def give_lives(world: World, state: ActorState, extra: int, by: str | None = None) -> None:
     """It gains lives, where anybody counts them, up to the most that its kind may have; or loses some."""
     if state.lives is None:
         return
     before, most = state.lives, state.kind.max_lives
-    after = max(before + more, 0)
+    after = max(before + extra, 0)
     state.lives = after if most is None else min(after, max(most, before))
-    told = [float(state.kind.told_lives(one)) for one in (before, state.lives)]
-    if told[0] != told[1]:
-        world.events.append(LifeEvent(frame=world.frame, id=state.id, before=told[0], after=told[1], by=by))
+    values = [float(state.kind.logged_lives(count)) for count in (before, state.lives)]
+    if values[0] != values[1]:
+        world.events.append(LifeEvent(frame=world.frame, id=state.id, before=values[0], after=values[1], by=by))
 
 
 def earn(world: World) -> None:
@@ -63,7 +63,7 @@ def earn(world: World) -> None:
     if not run.score or not any(kind.extra_life for kind in world.rules.kinds.values()):
         return
     fresh: dict[tuple[str, str], int] = {}
-    for state in sorted(world.everyone(), key=lambda one: one.id):
+    for state in sorted(world.everyone(), key=lambda actor: actor.id):
         rule, lives, key = state.kind.extra_life, state.lives, (state.side or state.id, state.kind.name)
         if rule is None or lives is None:
             continue

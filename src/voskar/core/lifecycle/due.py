@@ -40,11 +40,11 @@ def _pressed(world: World, state: ActorState, frame: int) -> int:
     who = [state.id] if state.owner is None else [state.id, state.owner]
     marks = [mark for mark, what in recording.resets.items() if what == "run"]
     button = rule_of(state).needs or ""
-    presses = {one for name in who for one in recording.inputs.pressed(name, button, marks).tolist()}
+    presses = {mark for name in who for mark in recording.inputs.pressed(name, button, marks).tolist()}
     if not state.driven:
         rows = poses.rows_of(state.row)
         presses &= set(poses.frame[rows[~poses.lingering[rows]]].tolist())
-    return min((one for one in presses if one >= frame), default=FOREVER)
+    return min((press for press in presses if press >= frame), default=FOREVER)
 
 
 def place(world: World, state: ActorState) -> Vector:

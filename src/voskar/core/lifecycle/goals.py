@@ -32,7 +32,7 @@ class Goals:
         poses = recording.poses
         if not self.goal.clear or not len(poses):
             return set()
-        wanted = np.array([actor.told in self.goal.clear for actor in recording.actors], dtype=np.bool_)
+        wanted = np.array([actor.logged_kind in self.goal.clear for actor in recording.actors], dtype=np.bool_)
         rows = poses.by_actor
         rows = rows[wanted[poses.actor[rows]] & ~poses.hidden[rows]]
         if not len(rows):
@@ -78,7 +78,7 @@ class Goals:
         world, run, wanted = self.world, self.world.run, self.goal.clear
         seen = set(run.seen_kinds)
         for state in world.everyone():
-            name = state.kind.told
+            name = state.kind.logged_kind
             if name not in wanted:
                 continue
             if state.returns:

@@ -19,7 +19,7 @@ class Settling:
         self.keeps: Callable[[ActorState], bool] = lambda state: False
         """Whether one that is consumed will be shown all the same, so that nothing of it is forgotten."""
 
-    def tell_who_left(self) -> None:
+    def report_leavers(self) -> None:
         """Those whose life is over, and who left by an edge: before anything touches."""
         if self.world.kernel.left:
             for frame, state, why in self.world.left():
@@ -45,10 +45,10 @@ class Settling:
             self.leave(world.frame, world.state(row), why)
         self.goals.look()
 
-    def _owes(self, one: tuple[str, int], frame: int) -> bool:
+    def _owes(self, pair: tuple[str, int], frame: int) -> bool:
         """Whether an actor of that id and row is still in play, and owes a life to be taken now."""
-        found = self.world.find(one[0])
-        return found is not None and (found.row, found.owes) == (one[1], frame)
+        found = self.world.find(pair[0])
+        return found is not None and (found.row, found.owes) == (pair[1], frame)
 
     def settle(self) -> None:
         """Everything that a frame brings at its end."""
@@ -72,7 +72,7 @@ class Settling:
                     outs += lie_down(world, state, going)
             world.settling.clear()
         outs += run.outs.pop(frame, [])
-        due = [one for one in run.lives.pop(frame, ()) if self._owes(one, frame)]
+        due = [count for count in run.lives.pop(frame, ()) if self._owes(count, frame)]
         for name, _ in sorted({*due, *outs}):
             owing = world.find(name)
             if owing is not None:

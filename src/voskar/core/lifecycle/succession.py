@@ -45,7 +45,7 @@ class Succession:
         world = self.world
         found: list[tuple[int, str, ActorState]] = []
         for former in world.everyone():
-            same = not former.driven and (former.kind.told, former.side) == (state.kind.told, state.side)
+            same = not former.driven and (former.kind.logged_kind, former.side) == (state.kind.logged_kind, state.side)
             if not same or former is state or former.row in later:
                 continue
             if world.is_in_play(former.row):
@@ -57,7 +57,7 @@ class Succession:
                 found.append((last, former.id, former))
         if not found:
             return
-        former = max(found, key=lambda one: one[:2])[2]
+        former = max(found, key=lambda entry: entry[:2])[2]
         take_life(world, former)
         state.is_heir = True
         former.succeeded, former.returns, world.run.recheck = True, False, True

@@ -52,9 +52,9 @@ class LoggedBoxes(Struct, frozen=True, eq=False):
     def of(self, row: int) -> dict[str, tuple[float, float, float, float]]:
         """The boxes of one row by name."""
         found = {}
-        for name, one in zip(self.names, self.bounds[row].tolist(), strict=True):
-            if one[0] == one[0]:
-                found[name] = (one[0], one[1], one[2], one[3])
+        for name, item in zip(self.names, self.bounds[row].tolist(), strict=True):
+            if item[0] == item[0]:
+                found[name] = (item[0], item[1], item[2], item[3])
         return found
 
 

@@ -30,7 +30,7 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
     run = max((mark for mark in marks if mark <= first), default=recording.first)
     until = min((mark for mark in marks if mark > last), default=recording.last + 1)
     rows = recording.block(run, until)
-    kinds = {recording.actors[number].told for number in np.unique(recording.poses.actor[rows]).tolist()}
+    kinds = {recording.actors[number].logged_kind for number in np.unique(recording.poses.actor[rows]).tolist()}
     return replace(
         recording,
         first=first,
@@ -43,12 +43,12 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
         resets={mark: what for mark, what in recording.resets.items() if first < mark <= last},
         scope=msgspec.structs.replace(recording.scope, always=recording.scope.always | recording.claimed),
         lost=tuple((low, high) for low, high in recording.lost if first <= low and high <= last),
-        strangers=tuple(one for one in recording.strangers if first <= one.frame <= last),
+        strangers=tuple(stranger for stranger in recording.strangers if first <= stranger.frame <= last),
         owner_changes=tuple(
-            one._replace(actor=number)
-            for one in recording.owner_changes
-            if first <= one.frame <= last
-            for number in np.flatnonzero(shown == one.actor).tolist()
+            change._replace(actor=number)
+            for change in recording.owner_changes
+            if first <= change.frame <= last
+            for number in np.flatnonzero(shown == change.actor).tolist()
         ),
         shown=frozenset(kinds),
     )
@@ -62,6 +62,6 @@ def _frame(claim: Any) -> int:
 def _columns(table: C, first: int, last: int) -> C:
     frames: Ints = table.frame
     low, high = np.searchsorted(frames, [first, last + 1]).tolist()
-    columns: dict[str, Any] = {one.name: getattr(table, one.name) for one in fields(table)}
+    columns: dict[str, Any] = {field.name: getattr(table, field.name) for field in fields(table)}
     cut_out = {name: value[low:high] for name, value in columns.items() if isinstance(value, np.ndarray)}
     return type(table)(**(columns | cut_out))

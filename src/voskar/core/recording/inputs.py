@@ -40,7 +40,7 @@ class Inputs:
 
     def who(self, button: str) -> list[str]:
         """The ids that ever told of a button."""
-        return [name for name, told in self._rows if told == button]
+        return [name for name, item in self._rows if item == button]
 
     def held(self, name: str, button: str) -> Ints:
         """The frames in which a button is down, rising."""

@@ -133,8 +133,8 @@ def velocities(poses: Poses, rate: float, across: Floats, rows: Ints) -> tuple[F
     width, height = across[poses.actor[rows]].T
     vx = np.where(known, shorter(poses.x[rows] - poses.x[before], width) * rate, 0.0)
     vy = np.where(known, shorter(poses.y[rows] - poses.y[before], height) * rate, 0.0)
-    told_x, told_y = poses.vx[rows], poses.vy[rows]
-    return np.where(np.isnan(told_x), vx, told_x), np.where(np.isnan(told_y), vy, told_y)
+    logged_x, logged_y = poses.vx[rows], poses.vy[rows]
+    return np.where(np.isnan(logged_x), vx, logged_x), np.where(np.isnan(logged_y), vy, logged_y)
 
 
 def shorter(way: Floats, across: Floats) -> Floats:

@@ -21,12 +21,12 @@ def _taken(column: np.ndarray, which: slice | Ints) -> np.ndarray:
     return np.broadcast_to(column[:1], len(which))
 
 
-def _joined(column: np.ndarray, more: np.ndarray) -> np.ndarray:
+def _joined(column: np.ndarray, values: np.ndarray) -> np.ndarray:
     """Two columns as one; views of one and the same value stay one."""
-    thin = column.strides == more.strides == (0,) and len(column) > 0 and len(more) > 0
-    if thin and np.array_equal(column[:1], more[:1], equal_nan=column.dtype.kind == "f"):
-        return np.broadcast_to(column[:1], len(column) + len(more))
-    return np.concatenate([column, more])
+    thin = column.strides == values.strides == (0,) and len(column) > 0 and len(values) > 0
+    if thin and np.array_equal(column[:1], values[:1], equal_nan=column.dtype.kind == "f"):
+        return np.broadcast_to(column[:1], len(column) + len(values))
+    return np.concatenate([column, values])
 
 
 Signs = NDArray[np.int8]
@@ -118,10 +118,10 @@ class Poses:
     def __len__(self) -> int:
         return len(self.frame)
 
-    def and_also(self, more: Poses) -> Poses:
+    def and_also(self, poses: Poses) -> Poses:
         """These rows, then more."""
         names = [field.name for field in fields(self)]
-        return Poses(**{name: _joined(getattr(self, name), getattr(more, name)) for name in names})
+        return Poses(**{name: _joined(getattr(self, name), getattr(poses, name)) for name in names})
 
     def rows(self, which: slice | Ints) -> Poses:
         """The same columns for some rows only."""
@@ -245,5 +245,5 @@ FIELDS: dict[str, PoseField] = {
     if hint not in (Floats, Ints, Bools)
 }
 """The numbers and truths that a pose logs, by name."""
-STATES = tuple(name for name, one in FIELDS.items() if one.state)
+STATES = tuple(name for name, field in FIELDS.items() if field.state)
 """Those that are states of an actor, which a stage script can log."""

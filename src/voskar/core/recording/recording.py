@@ -38,7 +38,7 @@ class Actor(Struct, frozen=True):
     base: str = ""
 
     @property
-    def told(self) -> str:
+    def logged_kind(self) -> str:
         """Its kind as it is logged."""
         return self.base or self.kind
 
@@ -141,13 +141,13 @@ class Recording:
         new, before = poses.previous < 0, poses.hidden[poses.previous]
         begins = new | (~poses.hidden & (poses.cut | before))
         rows = np.flatnonzero(begins & ~poses.lingering & np.isin(poses.actor, np.array(actors, dtype=np.int64)))
-        given = ~new[rows] | poses.hidden[rows] | np.isin(poses.frame[rows], [self.first, *self.resets])
-        return rows, given
+        item = ~new[rows] | poses.hidden[rows] | np.isin(poses.frame[rows], [self.first, *self.resets])
+        return rows, item
 
     def stretches(self, actors: Sequence[int]) -> dict[int, list[tuple[Ints, bool]]]:
         """By actor: the rows that are not hidden from each appearance to the next, and whether that needs no cause."""
-        starts, given = self.appearances(actors)
-        known, poses = dict(zip(starts.tolist(), given.tolist(), strict=True)), self.poses
+        starts, item = self.appearances(actors)
+        known, poses = dict(zip(starts.tolist(), item.tolist(), strict=True)), self.poses
         times = np.bincount(poses.actor[starts], minlength=len(self.actors)).tolist()
         found = {}
         for actor in actors:
@@ -199,7 +199,7 @@ class Recording:
         """Whether it logs an event of some actors at all."""
         if not self.scope.kinds:
             return event not in self.scope.events
-        kinds = {self.actors[self.numbers[name]].told for name in names if name and name in self.numbers}
+        kinds = {self.actors[self.numbers[name]].logged_kind for name in names if name and name in self.numbers}
         return event not in self.scope.events and not kinds & self.scope.kinds
 
     def asks_for(self, event: str) -> bool:

@@ -18,13 +18,13 @@ def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: Frac
     A told cell counts as it is. A tick becomes floor(tick * clip rate / recording rate), exactly, modulo the
     clip's cells if it loops, else held at the last; a clip that the kind does not declare has cell = tick.
     """
-    clip, tick, told = poses.clip[rows], poses.tick[rows], poses.cell[rows]
+    clip, tick, places = poses.clip[rows], poses.tick[rows], poses.cell[rows]
     result = np.where(clip >= 0, tick, -1)
     for name, declared in kind.clips.items():
         if name in clips:
             at = np.flatnonzero((clip == clips.index(name)) & (tick >= 0))
             result[at] = _cell_of_tick(tick[at], declared, rate)
-    return np.where((clip >= 0) & (told >= 0), told, result)
+    return np.where((clip >= 0) & (places >= 0), places, result)
 
 
 def cells_of_all(poses: Poses, kinds: Ints, rules: Rules, clips: Sequence[str]) -> Ints:

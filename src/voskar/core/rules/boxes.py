@@ -31,7 +31,7 @@ def _from_below(value: Fraction) -> Fraction:
     while q0 + n // d * q1 <= MOST_TICKS:
         p0, q0, p1, q1, n, d = p1, q1, p0 + n // d * p1, q0 + n // d * q1, d, n - n // d * d
     k = (MOST_TICKS - q0) // q1
-    return max(one for one in (Fraction(p1, q1), Fraction(p0 + k * p1, q0 + k * q1)) if one <= value)
+    return max(number for number in (Fraction(p1, q1), Fraction(p0 + k * p1, q0 + k * q1)) if number <= value)
 
 
 class Clip(Struct, frozen=True):

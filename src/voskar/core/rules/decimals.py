@@ -17,11 +17,11 @@ def decimal(value: float) -> Fraction:
     return Fraction(repr(value))
 
 
-def added(one: float, other: float) -> float:
+def added(value: float, other: float) -> float:
     """The sum of two numbers, exact as they are written: ten times 0.1 is 1."""
-    if one.is_integer() and other.is_integer():
-        return one + other
-    return float(decimal(one) + decimal(other))
+    if value.is_integer() and other.is_integer():
+        return value + other
+    return float(decimal(value) + decimal(other))
 
 
 def changed(value: float, by: float, times: int) -> float:

@@ -114,9 +114,9 @@ def _meeting(ring: Sequence[Point]) -> tuple[int, int] | None:
         """Whether the side at a place meets the one below it."""
         if not 0 < place < len(sweep.sides):
             return None
-        one, other = sorted(sweep.sides[place - 1 : place + 1])
-        apart = other - one not in (1, count - 1)
-        return (one, other) if apart and _meet(*sweep.ends(one), *sweep.ends(other)) else None
+        number, other = sorted(sweep.sides[place - 1 : place + 1])
+        apart = other - number not in (1, count - 1)
+        return (number, other) if apart and _meet(*sweep.ends(number), *sweep.ends(other)) else None
 
     for corner in sorted(range(count), key=ring.__getitem__):
         point, pair = ring[corner], ((corner - 1) % count, corner)
@@ -196,7 +196,7 @@ def _triangle_cuts(ring: Sequence[Point], face: Sequence[int]) -> Iterator[Diago
     stack = order[:2]
     for previous, corner in pairwise(order[1:-1]):
         if (corner in lower) != (stack[-1] in lower):
-            yield from ((corner, one) for one in stack[1:])
+            yield from ((corner, number) for number in stack[1:])
             stack = [previous, corner]
             continue
         sense = 1 if corner in lower else -1
@@ -205,7 +205,7 @@ def _triangle_cuts(ring: Sequence[Point], face: Sequence[int]) -> Iterator[Diago
             passed = stack.pop()
             yield corner, passed
         stack += [passed, corner]
-    yield from ((order[-1], one) for one in stack[1:-1])
+    yield from ((order[-1], number) for number in stack[1:-1])
 
 
 class _Rotation:
@@ -215,9 +215,9 @@ class _Rotation:
     def __init__(self, ring: Sequence[Point], cuts: Iterable[Diagonal]) -> None:
         self.ring = ring
         spokes: list[list[int]] = [[] for _ in ring]
-        for one, other in cuts:
-            spokes[one].append(other)
-            spokes[other].append(one)
+        for number, other in cuts:
+            spokes[number].append(other)
+            spokes[other].append(number)
         self.onward: dict[Diagonal, int] = {}
         """What follows a spoke, by corner and other end."""
         self.back: dict[Diagonal, int] = {}
@@ -225,9 +225,9 @@ class _Rotation:
             after, before = (corner + 1) % len(ring), (corner - 1) % len(ring)
             start = self._direction(corner, after)
             own.sort(key=lambda end: (self._direction(corner, end) - start) % math.tau)
-            for one, other in zip([after, *own], [*own, before], strict=True):
-                self.onward[corner, one] = other
-                self.back[corner, other] = one
+            for number, other in zip([after, *own], [*own, before], strict=True):
+                self.onward[corner, number] = other
+                self.back[corner, other] = number
 
     def _direction(self, corner: int, end: int) -> float:
         (x0, y0), (x1, y1) = self.ring[corner], self.ring[end]

@@ -73,17 +73,17 @@ class Kind(Struct, frozen=True):
     spare: bool = False
 
     @property
-    def told(self) -> str:
+    def logged_kind(self) -> str:
         """Its name in recordings and conditions."""
         return self.base or self.name
 
-    def told_lives(self, lives: float) -> float:
+    def logged_lives(self, lives: float) -> float:
         """Lives as logs, ledgers and displays have them: of `spare` ones those in reserve."""
         return max(lives - 1, 0) if self.spare else lives
 
-    def real_lives(self, told: float, lives: int | None) -> int:
+    def real_lives(self, value: float, lives: int | None) -> int:
         """What told lives are, of one that has so many."""
-        return int(told) if not self.spare else int(told) + 1 if told or lives else 0
+        return int(value) if not self.spare else int(value) + 1 if value or lives else 0
 
     @property
     def any_clip_iframes(self) -> bool:
@@ -148,7 +148,7 @@ class Rules(Struct, frozen=True):
         """Whether anything freezes an actor."""
         attacks = self.attacks.values()
         cases = [
-            *(case for one in attacks for case in one.cases),
+            *(case for attack in attacks for case in attack.cases),
             *(case for kind in self.kinds.values() for case in kind.cases),
         ]
         return any(attack.hitstop or attack.clash.hitstop for attack in attacks) or any(case.hitstop for case in cases)
@@ -189,7 +189,7 @@ class Rules(Struct, frozen=True):
     def reflections(self) -> tuple[Reflect, ...]:
         """Those that give a shot other layers or masks, each once."""
         found = (table.reflect for table in self.tables if table.reflect is not None)
-        return tuple(dict.fromkeys(one for one in found if one.layer is not None or one.mask is not None))
+        return tuple(dict.fromkeys(item for item in found if item.layer is not None or item.mask is not None))
 
     def reflected(self, box: Box, by: Reflect | None) -> Box:
         """A box of a shot that was reflected."""

@@ -54,12 +54,12 @@ def sees(mask: int, layer: int) -> bool:
     return bool(mask & layer)
 
 
-def clash(rules: ContactRules, one: Box, other: Box) -> bool:
+def clash(rules: ContactRules, box: Box, other: Box) -> bool:
     """Whether two hitboxes clash: either direction of the table is enough."""
     return any(
         bool(mine.layer & bit and theirs.layer & mask)
         for bit, mask in rules.clash.items()
-        for mine, theirs in ((one, other), (other, one))
+        for mine, theirs in ((box, other), (other, box))
     )
 
 

@@ -64,14 +64,14 @@ def rules_of(rules: Rules) -> list[Rule]:
             limits = {"cooldown": emitter.cooldown > 0 and not held, "limit": emitter.limit is not None and not held}
             found += [
                 Rule("emitter", f"{kind.name}/{emitter.name} {key}", (*path, key))
-                for key, told in limits.items()
-                if told
+                for key, is_logged in limits.items()
+                if is_logged
             ]
         for why, key in _ends(kind.motion):
             found.append(Rule("way", f"{kind.name} {why}", ("kinds", kind.name, "motion", key)))
     goals = {"survive": rules.goal.survive is not None, "clear": bool(rules.goal.clear)}
-    found += [Rule("life", f"won: {key}", ("goal", key)) for key, told in goals.items() if told]
-    return sorted(found, key=lambda one: GROUPS.index(one.group))
+    found += [Rule("life", f"won: {key}", ("goal", key)) for key, is_logged in goals.items() if is_logged]
+    return sorted(found, key=lambda rule: GROUPS.index(rule.group))
 
 
 def _consequence_rules(name: str, of: Attack | Case, path: Path) -> Iterator[Rule]:
@@ -264,7 +264,7 @@ def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tup
         yield "life", f"{kinds[parent]} down.spawn"
     else:
         named: list[tuple[str, Attack | Case]] = [(attack.name, attack) for attack in rules.attacks.values()]
-        named += [(f"{one.name}: {case.name}", case) for one in rules.attacks.values() for case in one.cases]
+        named += [(f"{attack.name}: {case.name}", case) for attack in rules.attacks.values() for case in attack.cases]
         named += [(f"{kind.name}: {case.name}", case) for kind in rules.kinds.values() for case in kind.cases]
         for name, of in named:
             for side in ("attacker", "target"):

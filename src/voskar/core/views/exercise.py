@@ -63,8 +63,8 @@ class LayerPair:
         if not self.pairs:
             return ""
         names = ", ".join(f"{pair.hitbox} on {pair.hurtbox}" for pair in self.pairs[:3])
-        more = f" and {len(self.pairs) - 3} more" if len(self.pairs) > 3 else ""
-        return f"the table does not have them meet, and masks let {names}{more}"
+        text = f" and {len(self.pairs) - 3} more" if len(self.pairs) > 3 else ""
+        return f"the table does not have them meet, and masks let {names}{text}"
 
     @property
     def reason(self) -> str:

@@ -81,10 +81,18 @@ def _gauge(course: Course, frame: int, icon: float) -> Gauge | None:
 
 def displayed(course: Timeline) -> list[str]:
     """Who has a gauge of its own: those whose lives are counted, else all recorded ones with health."""
-    own = [name for name, one in course.courses.items() if one.kind.lives is not None and not one.actor.spawned]
+    own = [
+        name
+        for name, timeline in course.courses.items()
+        if timeline.kind.lives is not None and not timeline.actor.spawned
+    ]
     if own:
         return own
-    return [name for name, one in course.courses.items() if one.kind.health is not None and not one.actor.driven]
+    return [
+        name
+        for name, timeline in course.courses.items()
+        if timeline.kind.health is not None and not timeline.actor.driven
+    ]
 
 
 def changes(rules: Rules, course: Timeline, names: Sequence[str]) -> list[int]:
@@ -93,9 +101,9 @@ def changes(rules: Rules, course: Timeline, names: Sequence[str]) -> list[int]:
     for steps in course.score.values():
         found.update(steps.frames)
     for name in names:
-        one = course.courses[name]
-        found.update(one.health.frames, one.lives.frames, one.outs)
-        for span in (*one.present, *one.waiting):
+        timeline = course.courses[name]
+        found.update(timeline.health.frames, timeline.lives.frames, timeline.outs)
+        for span in (*timeline.present, *timeline.waiting):
             found.update((span.first, span.last + 1))
     return sorted(frame for frame in found if course.first <= frame <= course.last)
 

@@ -36,8 +36,8 @@ class Meter(Struct):
         before = self.bases[-1]
         since = before.since
         regen = None if self.rule is None else self.rule.regen
-        told = self.value(frame, frozen)
-        if by_hit and regen is not None and since is not None and (value - told) * regen.amount < 0:
+        item = self.value(frame, frozen)
+        if by_hit and regen is not None and since is not None and (value - item) * regen.amount < 0:
             since = frame
         self.bases.append(Base(frame, value, since))
 
@@ -90,7 +90,7 @@ def frames_in(spans: list[Span], first: int, last: int) -> int:
 def frame_after(frozen: list[Span], since: int, elapsed: int) -> int:
     """The frame that is so many after another, those left out that are frozen."""
     frame = since + elapsed
-    for span in frozen[bisect_right(frozen, since, key=lambda one: one.last) :]:
+    for span in frozen[bisect_right(frozen, since, key=lambda stretch: stretch.last) :]:
         if span.first > frame:
             break
         frame += span.last - max(span.first, since + 1) + 1

@@ -71,24 +71,24 @@ class _Log:
         inputs = self._inputs()
         found = []
         for frame in range(self.recording.first, self.recording.last + 1):
-            one: Frame = {"frame": frame, "poses": self._poses(frame)}
+            fields: Frame = {"frame": frame, "poses": self._poses(frame)}
             for key, entries in (("inputs", inputs), ("claims", claims)):
                 if entries.get(frame):
-                    one[key] = entries[frame]
+                    fields[key] = entries[frame]
             if frame in self.recording.resets:
-                one["reset"] = self.recording.resets[frame]
-            found.append(one)
+                fields["reset"] = self.recording.resets[frame]
+            found.append(fields)
         return found
 
     def _inputs(self) -> dict[int, list[dict[str, Any]]]:
         inputs, found = self.recording.inputs, defaultdict(list)
         for row in range(len(inputs)):
-            one: dict[str, Any] = {"id": inputs.ids[inputs.id[row]], "button": inputs.buttons[inputs.button[row]]}
+            fields: dict[str, Any] = {"id": inputs.ids[inputs.id[row]], "button": inputs.buttons[inputs.button[row]]}
             if not inputs.down[row]:
-                one["down"] = False
+                fields["down"] = False
             if not math.isnan(inputs.aim[row][0]):
-                one["aim"] = inputs.aim[row].tolist()
-            found[int(inputs.frame[row])].append(one)
+                fields["aim"] = inputs.aim[row].tolist()
+            found[int(inputs.frame[row])].append(fields)
         return found
 
     def _claims(self) -> dict[int, list[dict[str, Any]]]:
@@ -100,14 +100,14 @@ class _Log:
         return found
 
     def _claim(self, event: Event) -> dict[str, Any] | None:
-        def name(one: str | None) -> str:
-            return self.names.get(one or "", one or "")
+        def name(text: str | None) -> str:
+            return self.names.get(text or "", text or "")
 
         match event.event:
             case "contact" if event.outcome == "landed":
-                told = {"event": "hit", "attacker": name(event.attacker), "target": name(event.target)}
-                told |= {"attack": event.attack or "", "damage": written(event.damage)}
-                return told | ({"case": event.case or ""} if self.has_cases else {})
+                table = {"event": "hit", "attacker": name(event.attacker), "target": name(event.target)}
+                table |= {"attack": event.attack or "", "damage": written(event.damage)}
+                return table | ({"case": event.case or ""} if self.has_cases else {})
             case "clash":
                 return {"event": "clash", "ids": [name(event.id), name(event.other)]}
             case "down" | "out":
@@ -137,15 +137,15 @@ class _Log:
         actor = self.judged.actors[poses.actor[row]]
         if course is not None and self._is_gone(course, name, frame):
             return None
-        pose: dict[str, Any] = {"id": self.names[name], "kind": actor.told}
+        pose: dict[str, Any] = {"id": self.names[name], "kind": actor.logged_kind}
         pose |= {"x": float(poses.x[row]), "y": float(poses.y[row])}
         for key, plain in (("facing", 1.0), ("angle", 0.0), ("scale", 1.0), ("z", 0.0)):
             value = float(getattr(poses, key)[row])
             pose |= {} if value == plain else {key: written(value) if key == "facing" else value}
         if poses.clip[row] >= 0:
             pose["clip"] = self.judged.clips[poses.clip[row]]
-            told = "tick" if poses.tick[row] >= 0 else "cell"
-            pose[told] = int(getattr(poses, told)[row])
+            text = "tick" if poses.tick[row] >= 0 else "cell"
+            pose[text] = int(getattr(poses, text)[row])
         if actor.driven:
             pose |= {"vx": float(poses.vx[row]), "vy": float(poses.vy[row])}
         else:
@@ -161,7 +161,7 @@ class _Log:
         pose |= {"cut": True} if poses.cut[row] or again else {}
         pose |= {"hidden": True} if poses.hidden[row] else {}
         if course is not None and not actor.driven:
-            self._tell(course, frame, pose)
+            self._report(course, frame, pose)
             self._lie(course, name, frame, pose)
         return pose
 
@@ -174,10 +174,10 @@ class _Log:
 
     def _velocity(self, own: int, *, back: bool) -> dict[str, float]:
         """That of its own motion; 0 where it is back in play, and the game told none."""
-        told = self.seen.world.recording.poses
+        poses = self.seen.world.recording.poses
         return {
-            "vx": 0.0 if back and math.isnan(told.vx[own]) else float(self.vx[own]),
-            "vy": 0.0 if back and math.isnan(told.vy[own]) else float(self.vy[own]),
+            "vx": 0.0 if back and math.isnan(poses.vx[own]) else float(self.vx[own]),
+            "vy": 0.0 if back and math.isnan(poses.vy[own]) else float(self.vy[own]),
         }
 
     def _is_gone(self, course: Course, name: str, frame: int) -> bool:
@@ -189,20 +189,20 @@ class _Log:
         out = any(since <= out < frame for out in course.outs)
         consumed = [event.frame for event in self.ledger.about(name, "removed") if event.detail == "consumed"]
         number = self.recording.numbers[name]
-        used = [one for one in consumed if since <= one < frame < self.recording.returns(number, one)]
+        used = [index for index in consumed if since <= index < frame < self.recording.returns(number, index)]
         return out or bool(used)
 
-    def _tell(self, course: Course, frame: int, pose: dict[str, Any]) -> None:
+    def _report(self, course: Course, frame: int, pose: dict[str, Any]) -> None:
         """Its state."""
         for key in ("health", "lives"):
             value = getattr(course, key).now(frame)
             pose |= {} if value is None else {key: written(value)}
         counters = {name: steps.now(frame) for name, steps in course.counters.items()}
-        told = {name: written(value) for name, value in sorted(counters.items()) if value is not None}
-        pose |= {"counters": told} if told else {}
+        fields = {name: written(value) for name, value in sorted(counters.items()) if value is not None}
+        pose |= {"counters": fields} if fields else {}
         down = any(span.first - 1 <= frame <= span.last for span in course.down)
-        given = {event.frame for event in self.ledger.of("iframes") if event.id == course.actor.id}
-        if not down and frame not in given:
+        numbers = {event.frame for event in self.ledger.of("iframes") if event.id == course.actor.id}
+        if not down and frame not in numbers:
             pose["immune"] = any(span.first <= frame <= span.last for span in course.immune) or self._is_guarded(
                 course, pose
             )
@@ -233,9 +233,9 @@ class _Log:
             pose.pop("cell", None)
             pose |= {"clip": down.clip, "tick": frame - span.first}
         elif fell is not None and poses.clip[fell] >= 0:  # nothing goes on while it lies there
-            told = "tick" if poses.tick[fell] >= 0 else "cell"
+            text = "tick" if poses.tick[fell] >= 0 else "cell"
             pose.pop("tick", None)
             pose.pop("cell", None)
-            pose |= {"clip": self.judged.clips[poses.clip[fell]], told: int(getattr(poses, told)[fell])}
+            pose |= {"clip": self.judged.clips[poses.clip[fell]], text: int(getattr(poses, text)[fell])}
         if down.hide or (down.lasts and frame >= span.first + down.lasts):
             pose["hidden"] = True

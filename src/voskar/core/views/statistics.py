@@ -79,15 +79,15 @@ def statistics(rules: Rules, recording: Recording, ledger: Ledger) -> Statistics
     actors: dict[str, Record] = {}
     group: dict[str, Record] = {}
     for name in sorted(course.courses, key=natural):
-        one = course.courses[name]
-        label = brood(name) if one.actor.spawned else name
+        entry = course.courses[name]
+        label = brood(name) if entry.actor.spawned else name
         if label in actors:
             actors[label].count += 1
         else:
-            actors[label] = Record(label, one.kind.name, Tally(label), Tally(label))
+            actors[label] = Record(label, entry.kind.name, Tally(label), Tally(label))
         group[name] = actors[label]
-        actors[label].alive += _alive(one, course)
-        actors[label].returns += len(one.returns)
+        actors[label].alive += _alive(entry, course)
+        actors[label].returns += len(entry.returns)
     attacks = {name: Tally(name) for name in rules.attacks}
     last: dict[str, Event] = {}  # the last hit that took health from each
     hit: Event | None = None

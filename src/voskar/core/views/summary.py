@@ -86,7 +86,7 @@ def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str
 
 
 class Brood(Struct):
-    """What one emitter, parent or hit effect has spawned: how many, how many of them only foretold, how they ended,
+    """What one emitter, parent or hit effect has spawned: how many, how many of them only predicted, how they ended,
     the most at once, and how often and why nothing was fired."""
 
     name: str
@@ -104,12 +104,12 @@ def broods(ledger: Ledger) -> Mapping[str, Brood]:
     alive: Counter[str] = Counter()
     for event in ledger.events:
         if event.event == "spawn" and event.id:
-            one = found.setdefault(brood(event.id), Brood(brood(event.id)))
-            one.kind = event.kind or ""
-            one.spawned += 1
-            one.expected += event.detail == "expected"
-            alive[one.name] += event.detail != "expected"
-            one.most = max(one.most, alive[one.name])
+            entry = found.setdefault(brood(event.id), Brood(brood(event.id)))
+            entry.kind = event.kind or ""
+            entry.spawned += 1
+            entry.expected += event.detail == "expected"
+            alive[entry.name] += event.detail != "expected"
+            entry.most = max(entry.most, alive[entry.name])
         elif event.event == "denied":
             name = f"{event.id}/{event.emitter}-*"
             found.setdefault(name, Brood(name)).denied[event.detail or ""] += 1

@@ -129,7 +129,7 @@ def eventful(course: Timeline, most: int = 6) -> list[str]:
     """Who is most worth a look: those whose lives are counted, then those with health to whom most happened."""
     found = [actor for actor in course.courses.values() if actor.kind.health is not None and not actor.actor.spawned]
     found.sort(key=lambda actor: (actor.kind.lives is None, -len(actor.taken) - len(actor.changes)))
-    chosen = {one.actor.id for one in found[:most]}
+    chosen = {entry.actor.id for entry in found[:most]}
     return [name for name in course.courses if name in chosen] or list(course.courses)[:most]
 
 
@@ -190,7 +190,7 @@ class _Reading:
         if course.kind.health is not None:
             course.health.put(frame, course.kind.health)
         if lives and course.kind.lives is not None:
-            course.lives.put(frame, float(course.kind.told_lives(course.kind.lives)))
+            course.lives.put(frame, float(course.kind.logged_lives(course.kind.lives)))
 
     def _begin_again(self, frame: int, what: str) -> None:
         """A mark of the recording."""
@@ -198,13 +198,13 @@ class _Reading:
             if what == "room" and course.is_out(frame):
                 continue
             self._revive(course, frame)
-            self._place_anew(course, frame)
+            self._replace_row(course, frame)
             course.changes.append(ResetMark(frame, what))
             self._fill(course, frame, lives=what == "run")
         if what == "run":
             self._new_run(frame, frame - 1)
 
-    def _place_anew(self, course: Course, frame: int) -> None:
+    def _replace_row(self, course: Course, frame: int) -> None:
         """A fixture that was gone is there again."""
         if course.actor.id in self.fixtures and course.present[-1].last < self.recording.last:
             course.present.append(Span(frame, self.recording.last))
@@ -291,12 +291,12 @@ class _Reading:
             if name in self.fixtures and name != event.id:
                 self._revive(course, event.frame)
                 self._fill(course, event.frame, lives=True)
-                self._place_anew(course, event.frame)
+                self._replace_row(course, event.frame)
             elif whole:
                 kind, frame = course.kind, event.frame
                 gone = kind.respawn is None or (bool(course.outs) if kind.spare else course.lives.now(frame) == 0)
                 if kind.lives is not None:
-                    course.lives.put(frame, float(kind.told_lives(kind.lives)))
+                    course.lives.put(frame, float(kind.logged_lives(kind.lives)))
                 if name != event.id and gone and not kind.succession and course.down and course.down[-1].last >= frame:
                     self._revive(course, frame)
                     self._fill(course, frame, lives=False)
@@ -378,14 +378,14 @@ class _Reading:
 def _freeze(course: Course, frame: int, until: int) -> None:
     """It is frozen, and what runs ends so much later."""
     running = course.frozen[-1] if course.frozen and course.frozen[-1].last >= frame else None
-    more = until - (frame if running is None else running.last)
+    extra = until - (frame if running is None else running.last)
     if running is None:
         course.frozen.append(Span(frame + 1, until))
     else:
         running.last = until
     for spans in (course.immune, course.stunned):
         if spans and spans[-1].last > frame:
-            spans[-1].last += more
+            spans[-1].last += extra
 
 
 def _drop_empty(spans: list[Span]) -> None:

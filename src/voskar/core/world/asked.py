@@ -91,7 +91,9 @@ class Asked(Stage):
         if not catalog.reflections:
             return found
         formed, by = catalog.formed, [None if state is None else state.layers for state in self.actors]
-        return [one for one in found if catalog.meets(formed[one[1]], formed[one[3]], by[one[0]], by[one[2]])]
+        return [
+            entry for entry in found if catalog.meets(formed[entry[1]], formed[entry[3]], by[entry[0]], by[entry[2]])
+        ]
 
     # what time it is for it
 

@@ -97,7 +97,7 @@ class Stage:
         self._entering = {
             kind.name: (
                 kind,
-                kind.told,
+                kind.logged_kind,
                 self.catalog.kind_number[kind.name],
                 -1 if kind.motion.clip is None else self.clip_number[kind.motion.clip],
                 kind.motion.life or FOREVER,
@@ -120,7 +120,7 @@ class Stage:
         self._boxes = self.catalog.table(self.clips, recording.boxes.names, recording.tag_sets)
         self._clip_table = self.catalog.clip_table(self.clips)
         still = Motion()
-        motions = [one for kind in rules.kinds.values() for one in (kind.motion, kind.down.motion or still)]
+        motions = [motion for kind in rules.kinds.values() for motion in (kind.motion, kind.down.motion or still)]
         self.motions = MotionColumns(motions, rules.space, float(1 / rules.rate))
         self.shapes = self.catalog.shapes(recording.boxes.room)
         self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners), self.up)
@@ -137,9 +137,8 @@ class Stage:
         everyone = sides([*recording.actors, *fixtures], kind_sides, rules.sides_of_children)
         owners = recording.owners.tolist()
         table = self.table
-        table.begin(
-            len(recording.actors), NEVER, *((int(poses.tags[0]), float(poses.z[0])) if len(poses) else (-1, 0.0))
-        )
+        tags, z = (int(poses.tags[0]), float(poses.z[0])) if len(poses) else (-1, 0.0)
+        table.begin(len(recording.actors), NEVER, tags, z)
         for row, actor in enumerate(recording.actors):
             kind = rules.kinds[actor.kind]
             state = ActorState(row, actor.id, kind, everyone[row], actor.owner, False, kind.health, kind.lives)
@@ -223,7 +222,8 @@ class Stage:
         recording = self.recording
         marks = (mark for mark, what in recording.resets.items() if what == "run" and mark > frame)
         rows = recording.block(frame, min(marks, default=recording.last + 1))
-        return {recording.actors[number].told for number in set(recording.poses.actor[rows].tolist())} | recording.shown
+        numbers = set(recording.poses.actor[rows].tolist())
+        return {recording.actors[number].logged_kind for number in numbers} | recording.shown
 
     def seen_frames(self, row: int) -> Ints:
         """The frames in which a recorded actor has a pose that is not hidden."""
@@ -349,14 +349,14 @@ class Stage:
             forms.append(form)
         parts = [range(shapes.part_start[form], shapes.part_end[form]) for form in forms]
         gaps = []
-        for one in parts[0]:
-            placing.corners_a(narrow, one, a, *over)
+        for number in parts[0]:
+            placing.corners_a(narrow, number, a, *over)
             for other in parts[1]:
                 placing.corners_b(narrow, other, b, 0.0, 0.0)
-                radii = shapes.part_radius[one] * table.scale[a], shapes.part_radius[other] * table.scale[b]
-                gaps.append((narrow.gap(sum(radii)), one, other, radii))
-        _, one, other, radii = min(gaps)
-        placing.corners_a(narrow, one, a, *over)
+                radii = shapes.part_radius[number] * table.scale[a], shapes.part_radius[other] * table.scale[b]
+                gaps.append((narrow.gap(sum(radii)), number, other, radii))
+        _, number, other, radii = min(gaps)
+        placing.corners_a(narrow, number, a, *over)
         placing.corners_b(narrow, other, b, 0.0, 0.0)
         return radii
 
@@ -386,7 +386,7 @@ class Stage:
     def left(self) -> list[tuple[int, ActorState, str]]:
         """Who has gone by itself since this was last asked: frame, actor, why; by frame, then id."""
         actors = cast(list[ActorState], self.actors)  # whoever has left is still known
-        found = [(frame, actors[row].id, row, at_edge) for frame, row, at_edge in self.kernel.tell_left()]
+        found = [(frame, actors[row].id, row, at_edge) for frame, row, at_edge in self.kernel.take_leavers()]
         found.sort()
         return [(frame, actors[row], "edge" if at_edge else "expired") for frame, _, row, at_edge in found]
 

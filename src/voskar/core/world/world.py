@@ -116,7 +116,7 @@ class World(Asked):
             table.past[row] = 0
             self._shift_to(row, x, y)
         else:
-            self._start_anew(row, x, y)
+            self._restart(row, x, y)
         return x, y
 
     def put(self, state: ActorState, x: float, y: float) -> None:
@@ -136,7 +136,7 @@ class World(Asked):
         """What was before this frame counts as nothing."""
         self.table.past[state.row] = self.table.flows[state.row] = 0
 
-    def _start_anew(self, row: int, x: float, y: float) -> None:
+    def _restart(self, row: int, x: float, y: float) -> None:
         """A driven actor is at a place, with its first velocity and facing."""
         table = self.table
         table.x[row], table.y[row] = x, y
@@ -176,7 +176,8 @@ class World(Asked):
         left = table.frozen_until[row] - self.frame + 1
         if left > 0 and state.regens:  # its counters were to go on later by these frames, too
             state.regens = {
-                name: Regenerating(one.value, one.since - left, one.done) for name, one in state.regens.items()
+                name: Regenerating(regenerating.value, regenerating.since - left, regenerating.done)
+                for name, regenerating in state.regens.items()
             }
         table.away_until[row] = table.disarmed_until[row] = table.frozen_since[row] = table.frozen_until[row] = NEVER
 
@@ -213,7 +214,7 @@ class World(Asked):
         table.tick[row] = table.hidden[row] = table.returns[row] = table.fixed[row] = 0
         table.cell[row] = self.first_cell(row)
         table.ends[row] = table.hides[row] = FOREVER
-        self._start_anew(row, x, y)
+        self._restart(row, x, y)
 
     def hold_row(self, row: int) -> None:
         """Something refers to a driven actor's row: it is not given to another."""
@@ -247,7 +248,7 @@ class World(Asked):
 
     def enter(self, birth: Birth, facing: float = 1.0) -> ActorState:
         """A driven actor appears in this frame; it first moves in the next."""
-        kind, told, number, clip, life = self._entering[birth.kind]
+        kind, text, number, clip, life = self._entering[birth.kind]
         if birth.id in self.fixtures:
             row = self.fixture_row[birth.id]
         else:
@@ -269,7 +270,7 @@ class World(Asked):
         )
         if self.freezes and run.frozen_until >= self.frame:
             self.table.frozen_since[row], self.table.frozen_until[row] = self.frame, run.frozen_until
-        run.seen_kinds.add(told)
+        run.seen_kinds.add(text)
         return state
 
     def move_at_once(self, state: ActorState) -> None:

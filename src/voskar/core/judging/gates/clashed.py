@@ -17,8 +17,8 @@ def stops(contact: Contact) -> bool:
 def check(contact: Contact) -> GateAnswer:
     """Since when."""
     stopped = stops(contact)
-    told = f"its attack was cancelled in the swing that began in {contact.swing}" if stopped else "it was not cancelled"
-    return GateAnswer(stopped, told)
+    text = f"its attack was cancelled in the swing that began in {contact.swing}" if stopped else "it was not cancelled"
+    return GateAnswer(stopped, text)
 
 
 def possible(rules: Rules, attack: Attack) -> bool:

@@ -15,7 +15,7 @@ def stops(contact: Contact) -> bool:
 
 def check(contact: Contact) -> GateAnswer:
     """Who was consumed."""
-    used = [one.id for one in (contact.attacker, contact.target) if one.consumed == contact.frame]
+    used = [state.id for state in (contact.attacker, contact.target) if state.consumed == contact.frame]
     if used:
         return GateAnswer(True, f"{' and '.join(used)} was consumed earlier in this frame")
     return GateAnswer(False, "neither was consumed earlier in this frame")

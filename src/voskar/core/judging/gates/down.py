@@ -15,7 +15,7 @@ def stops(contact: Contact) -> bool:
 
 def check(contact: Contact) -> GateAnswer:
     """Who went down."""
-    fallen = [one.id for one in (contact.attacker, contact.target) if one.down == contact.frame]
+    fallen = [state.id for state in (contact.attacker, contact.target) if state.down == contact.frame]
     if fallen:
         return GateAnswer(True, f"{' and '.join(fallen)} went down earlier in this frame")
     return GateAnswer(False, "neither went down earlier in this frame")

@@ -39,11 +39,11 @@ def check(contact: Contact) -> GateAnswer:
 
 def possible(rules: Rules, attack: Attack) -> bool:
     """An attack that does not ignore them, and anything that gives any."""
-    given = any(
+    flag = any(
         kind.iframes or kind.start_iframes or kind.any_clip_iframes or (kind.respawn and kind.respawn.iframes)
         for kind in rules.kinds.values()
     )
-    return not attack.ignores_iframes and (given or any(table.iframes for table in rules.tables))
+    return not attack.ignores_iframes and (flag or any(table.iframes for table in rules.tables))
 
 
 GATE = Gate("immune", "o", "cyan", stops, check, possible, reads=(("iframes", "target"),))

@@ -33,13 +33,13 @@ def check(contact: Contact) -> GateAnswer:
         return GateAnswer(True, f"{_what(contact)} landed on this target already in this frame")
     if contact.is_full:
         when = "in this swing" if contact.has_swings else "in contacts that go on"
-        told = f"max_targets {contact.attack.max_targets}: {_what(contact)} landed on as many others {when}"
-        return GateAnswer(True, told)
+        text = f"max_targets {contact.attack.max_targets}: {_what(contact)} landed on as many others {when}"
+        return GateAnswer(True, text)
     stopped = stops(contact)
     if rehit.mode == "entry":
         since = contact.memory.touching_since(key, frame)
-        told = f"in contact since {since}" if stopped else "first frame of the touch"
-        return GateAnswer(stopped, f'rehit "entry": {told}')
+        text = f"in contact since {since}" if stopped else "first frame of the touch"
+        return GateAnswer(stopped, f'rehit "entry": {text}')
     if hit is None:
         return GateAnswer(False, f'rehit "{rehit}": it has not landed on this target before')
     if rehit.mode == "once":

@@ -22,18 +22,18 @@ def stops(contact: Contact) -> bool:
 
 def check(contact: Contact) -> GateAnswer:
     """What the attack and its cases ask for, and what the contact is like."""
-    told = list(words(contact, contact.attack.if_))
+    texts = list(words(contact, contact.attack.if_))
     if not holds(contact, contact.attack.if_):
-        return GateAnswer(True, "; ".join(told))
+        return GateAnswer(True, "; ".join(texts))
     choice = contact.choice or decide(contact)
     cases = cases_of(contact.attack, contact.target.kind)
     if choice.name:
-        told.append(f"case {choice.name}" + ("" if choice.lands else ", which does not land"))
+        texts.append(f"case {choice.name}" + ("" if choice.lands else ", which does not land"))
     for case in cases if not choice.name else ():
         asked = "; ".join(words(contact, case.if_)) or "nothing"
         why = "only the game's claim can say so" if case.by_claim and holds(contact, case.if_) else asked
-        told.append(f"not {case.name}: {why}")
-    return GateAnswer(not choice.lands, "; ".join(told) or "the attack asks for nothing")
+        texts.append(f"not {case.name}: {why}")
+    return GateAnswer(not choice.lands, "; ".join(texts) or "the attack asks for nothing")
 
 
 def possible(rules: Rules, attack: Attack) -> bool:
