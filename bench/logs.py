@@ -145,7 +145,7 @@ FIELDS: dict[str, tuple[Callable[[Frame], None], float]] = {
     "claims: a spawn": (spawns, 60.0),
     "claims: hits by all": (hits, 6.0),
 }
-"""What is told beside places, and how far neighbours are apart."""
+"""What is reported next to places, and how far neighbours are apart."""
 
 
 SESSION = """
@@ -290,7 +290,7 @@ def command(*arguments: object) -> float:
 
 
 def lengths(folder: Path) -> None:
-    """Twenty minutes and two hours of twenty actors, with all that a game may tell of them."""
+    """Twenty minutes and two hours of twenty actors, with all that a game may state of them."""
     print("\n| length | MB | decode s | load, times decoding | replay | check | page | draft | tune | peak MB |")
     print("|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|")
     rulebook = folder / "session.toml"

@@ -1,4 +1,4 @@
-"""`make bench`: what a replay costs, beside what a bare C loop over the same scene costs, as ratios of one run.
+"""`make bench`: what a replay costs, next to what a bare C loop over the same scene costs, as ratios of one run.
 
 Every measurement runs in a fresh process, so that peak memory is its own.
 """
@@ -32,7 +32,7 @@ HERE = Path(__file__).parent
 FIGHTS = {"plain": scenes.RULES, "fights": scenes.fights()}
 
 
-os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # an installed package has its bytecode beside it
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # an installed package has its bytecode next to it
 
 
 def peak() -> float:
@@ -196,7 +196,7 @@ def best_of(runs: int, measured: Callable[[], dict[str, float]], key: str) -> di
 
 
 def against_c(folder: Path) -> None:
-    """Moving and touching beside the C loop, which has to count the same touches."""
+    """Moving and touching next to the C loop, which has to count the same touches."""
     compiler = shutil.which(os.environ.get("CC", "cc"))
     if compiler is None:
         print("\nno C compiler: nothing to hold the kernel against")
@@ -262,7 +262,7 @@ def scenes_table(folder: Path) -> None:
 
 
 def fights_table(folder: Path) -> None:
-    """Scenes with rules of fights on everyone, beside the same scenes without."""
+    """Scenes with rules of fights on everyone, next to the same scenes without."""
     print("\n| rules of fights on everyone | without, replay s | with, replay s | times without |")
     print("|---|--:|--:|--:|")
     for scene, frames in (("duel", 30_000), ("crowd", 900), ("skirmish", 9_000)):
@@ -273,7 +273,7 @@ def fights_table(folder: Path) -> None:
 
 
 def reading_table(folder: Path) -> None:
-    """Reading beside what the JSON library takes alone."""
+    """Reading next to what the JSON library takes alone."""
     voskar = str(Path(sys.executable).with_name("voskar"))
     print(
         "\n| reading | MB | decoded by line s | at once s | JSON Lines s | times by line | Parquet s | times as fast |"
@@ -293,7 +293,7 @@ def reading_table(folder: Path) -> None:
 
 
 def whole_process(folder: Path) -> None:
-    """The command on the demo's meadow, beside importing NumPy and Click."""
+    """The command on the demo's meadow, next to importing NumPy and Click."""
     voskar = str(Path(sys.executable).with_name("voskar"))
     demo = folder / "demo"
     subprocess.run([voskar, "demo", str(demo)], capture_output=True, check=True)
@@ -347,7 +347,7 @@ def suites() -> None:
 
 
 def clusters(recordings: int = OFTEN) -> None:
-    """A big suite on processes of this machine, and on workers of a scheduler beside them, recordings shipped."""
+    """A big suite on processes of this machine, and on workers of a scheduler next to them, recordings shipped."""
     from distributed import LocalCluster
 
     with tempfile.TemporaryDirectory() as folder:
@@ -372,7 +372,7 @@ def clusters(recordings: int = OFTEN) -> None:
 
 
 def check_shots(shots: str, rulebook: str, recording: str) -> dict[str, float]:
-    """Checking logged shots and their claims, beside replaying them."""
+    """Checking logged shots and their claims, next to replaying them."""
     from voskar.core.step import replay
     from voskar.explaining.weighing import weigh
     from voskar.files.recording import load_recording

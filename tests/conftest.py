@@ -54,7 +54,7 @@ Here = Callable[..., "subprocess.CompletedProcess[str]"]
 def here(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Here:
     """As `voskar` of test_cli, but within this process: a process for each of many lines would take a second more.
 
-    It has one worker unless told: a process that is forked beside the threads of the test runner may never go on.
+    It has one worker by default: a process that is forked next to the threads of the test runner may never go on.
     """
     monkeypatch.setattr(os, "cpu_count", lambda: 1)
     monkeypatch.setenv("COLUMNS", "100")

@@ -135,7 +135,7 @@ def doubled(event: str) -> Mistake:
 
 
 def added(health: float | None = None, apart: bool = False) -> Mistake:
-    """A hit on the keeper that never was: its boxes touch some hornet's, or `apart` nobody's; the first one in the
+    """A hit on the keeper that never was: its boxes touch some hornet's, or `apart` no actor's; the first one in the
     i-frames of another."""
 
     def change(frames: Frames, draw: random.Random) -> bool:
@@ -364,7 +364,7 @@ def shot_lost(frames: Frames, draw: random.Random) -> bool:
 
 
 def shot_beside(frames: Frames, draw: random.Random) -> bool:
-    """A shot that leaves beside its muzzle."""
+    """A shot that leaves besides its muzzle."""
     shots = _shots(frames)
     for _, pose in draw.choice(shots) if shots else ():
         pose["y"] += 5
@@ -433,7 +433,7 @@ STATES = ("health", "lives", "immune", "stunned")
 
 
 def told(frames: Frames, level: int) -> Frames:
-    """What different games tell: 0 everything, 1 no states, 2 no states and no shots either, which the rules drive."""
+    """What different games log: 0 everything, 1 no states, 2 no states and no shots either, which the rules drive."""
     for frame in frames if level else ():
         frame["poses"] = [
             {key: value for key, value in pose.items() if key not in STATES}
@@ -452,7 +452,7 @@ class Outcome(NamedTuple):
     found: bool
     named: bool
     first: bool
-    """The first finding that is told names it."""
+    """The first finding that is reported names it."""
     outside: tuple[str, ...]
     """Roots that stand outside the window."""
 

@@ -944,7 +944,7 @@ class Reference:
     def react(
         self, frame: int, name: str, other: str | None, attacker: str, attack: str, table: Any, side: str, t: float
     ) -> None:
-        """One side's table; of a counter that has come to a limit, `other` may be nobody."""
+        """One side's table; of a counter that has come to a limit, `other` may be no actor."""
         kind, poses = self.kind[name], self.all_poses
         by = other or name
 

@@ -333,7 +333,7 @@ class Driven:
             )
         elif when.on == "clip":
             due = pose["clip"] == when.name and pose["shown"] >= when.cell
-            placed = name in self.bodies and self.bodies[name]["played"] == frame  # its clip begins anew
+            placed = name in self.bodies and self.bodies[name]["played"] == frame  # its clip starts again
             if due and not placed and not anew and before is not None and before["clip"] == when.name:
                 anew = pose["shown"] < before["shown"] or pose["tick"] < before["tick"]
                 due = anew or before["shown"] < when.cell

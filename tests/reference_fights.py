@@ -36,7 +36,7 @@ def plus(one: float, other: float) -> float:
 
 
 class Fights:
-    """Counts every tick of every counter, and asks every condition anew."""
+    """Counts every tick of every counter, and asks every condition again."""
 
     def __init__(self, world: Reference) -> None:
         self.world, self.rules = world, world.rules
@@ -109,7 +109,7 @@ class Fights:
         self.sides.pop(name, None)
 
     def forget(self, name: str) -> None:
-        """What clashed begins anew."""
+        """What clashed starts again."""
         self.cancelled = {key: one for key, one in self.cancelled.items() if name != key[0]}
         self.clashes = {key: one for key, one in self.clashes.items() if name not in (key[0], key[2])}
 
@@ -205,7 +205,7 @@ class Fights:
             del self.since[key]
 
     def tick(self, frame: int, ended: bool = False) -> None:
-        """Move: regen, and counters that begin anew; of a run that is over nothing is told."""
+        """Move: regen, and counters that start again; of a run that is over nothing is reported."""
         world, self.frame = self.world, frame
         for name in sorted(world.kind):
             if name not in world.recording.numbers and name not in world.driven.bodies:

@@ -1,4 +1,4 @@
-"""The slow reference model's lives: who is down, who comes back and when, what begins anew, and when a run ends."""
+"""The slow reference model's lives: who is down, who comes back and when, what starts again, and when a run ends."""
 
 from __future__ import annotations
 
@@ -410,7 +410,7 @@ class Vitals:
         driven.since[name] = frame
 
     def forget(self, name: str) -> None:
-        """Rehit, touches and pierce counts begin anew."""
+        """Rehit, touches and pierce counts start again."""
         world = self.world
         world.landed = [one for one in world.landed if name not in one]
         world.struck = [one for one in world.struck if name != one[1]]

@@ -85,7 +85,7 @@ def test_another_header_begins_anew(rules: Path) -> None:
 
 @pytest.mark.parametrize("seed", range(6))
 def test_pieces_make_no_difference(rules: Path, seed: int) -> None:
-    """However the bytes come, in the end all is told that is told of the whole."""
+    """However the bytes come, in the end all is reported that is told of the whole."""
     draw = random.Random(seed)
     missing = tuple(at for at in range(0, 300, 20) if draw.random() < 0.4)
     text = b"".join(json.dumps(line).encode() + b"\n" for line in game(300, missing, marks=(140,)))
@@ -149,14 +149,14 @@ def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
             assert news.withdrawn == ()
     assert session.looked is not None
     assert session.looked.recording.frames <= 600
-    assert found == [(60, "hit-missing")]  # behind forgotten frames nothing is told for half a minute
+    assert found == [(60, "hit-missing")]  # behind forgotten frames nothing is reported for half a minute
     session, found = Session(rules, forget=25), []
     session.feed(*game(6000, missing=(5900,)))
     assert [(one.frame, one.code) for one, _ in session.look().found] == [(5900, "hit-missing")]
 
 
 def test_an_actor_that_changes_its_kind_is_wrong_in_its_frame(rules: Path) -> None:
-    """However far apart the two frames came, and though nobody has looked yet."""
+    """However far apart the two frames came, and though nothing has looked yet."""
     session, lines = Session(rules), game(100, missing=(20,))
     lines[71]["poses"][0]["kind"] = "hornet"
     for line in lines[:71]:

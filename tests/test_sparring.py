@@ -1,4 +1,4 @@
-"""The sparring match: a right one is silent, and of each mistake the finding that tells it comes first."""
+"""The sparring match: a right one is silent, and of each mistake the finding that states it comes first."""
 
 from __future__ import annotations
 

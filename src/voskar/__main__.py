@@ -11,10 +11,10 @@ def main() -> None:
     gc.disable()
     answers = signal.getsignal(signal.SIGINT) is signal.default_int_handler  # or it is told to ignore it
     if answers:
-        signal.signal(signal.SIGINT, signal.SIG_DFL)  # without a word, as long as nobody is there to say one
+        signal.signal(signal.SIGINT, signal.SIG_DFL)  # until the program can report it itself
     from voskar.commands.main import main as run
 
-    gc.freeze()  # what was imported stays: nobody need look at it for garbage
+    gc.freeze()  # what was imported stays: the garbage collector can skip it
     gc.enable()
     if answers:
         signal.signal(signal.SIGINT, signal.default_int_handler)

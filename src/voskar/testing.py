@@ -3,7 +3,7 @@
     replay = voskar.testing.replayed("apiary.toml", "meadow.jsonl")
     assert replay.landed(attacker="hornet-1").on("keeper").frames == [213, 274, 1131]
 
-Under pytest a failed comparison of frames tells every gate of the first hit that differs.
+Under pytest a failed comparison of frames lists every gate of the first hit that differs.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Words that are told alike everywhere."""
+"""Words that are worded alike everywhere."""
 
 from __future__ import annotations
 

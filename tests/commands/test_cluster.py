@@ -68,7 +68,7 @@ def suite(apiary: Path, tmp_path: Path) -> Path:
 
 @contextmanager
 def begun(suite: Path, address: str) -> Iterator[subprocess.Popen[str]]:
-    """A check on the cluster, of which the first recording has been told. The suite is named in full, so are its
+    """A check on the cluster, of which the first recording has been reported. The suite is named in full, so are its
     files."""
     command = [VOSKAR, "suite", "--no-explain", "--fresh", suite / "voskar.toml", "--cluster", address]
     pipes: Any = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "text": True}

@@ -80,7 +80,7 @@ def test_check_draws_what_it_finds(apiary: Path, tmp_path: Path, here: Any) -> N
 
 
 TOLD = [
-    # a frame, and what is told above whom: the game's claims, those that the rules deny, those that it does not make
+    # a frame, and the flags above an actor: the game's claims, those that the rules deny, those that it does not make
     ("meadow.jsonl", 213, ["■ game claims hit by hornet-1"]),
     ("meadow.jsonl", 273, ["■ game claims hit by hornet-1, the rules do not"]),
     ("meadow.jsonl", 274, []),

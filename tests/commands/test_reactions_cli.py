@@ -54,7 +54,7 @@ def test_check_tells_both_numbers(push: Path, here: Any) -> None:
         "pushed 12.0 units at 0° from 1 to 2",
     )
     loose = here("check", "rules.toml", "play.jsonl", "--json", "--tolerance", 13, cwd=push)
-    assert {one["code"] for one in json.loads(loose.stdout)["findings"]} <= {"teleport"}  # nobody claims a hit at all
+    assert {one["code"] for one in json.loads(loose.stdout)["findings"]} <= {"teleport"}  # no actor claims a hit at all
 
 
 def test_moves(apiary: Path, here: Any) -> None:

@@ -189,7 +189,7 @@ BUGS = [
 
 
 def test_the_demo_is_a_suite_of_the_usual_mistakes(apiary: Path, here: Any) -> None:
-    """Each is told by one line, and confirmed by the command that the suite names for it."""
+    """Each is reported by one line, and confirmed by the command that the suite names for it."""
     done = voskar("suite", "--json", cwd=apiary)
     found = json.loads(done.stdout)["recordings"]
     assert done.returncode == 1
@@ -348,7 +348,7 @@ def _waits_for(path: Path, word: str, count: int) -> bool:
 
 
 CHANGES = [
-    # a file, and what becomes of its text: whatever it is, the verdict is that of judging anew
+    # a file, and what becomes of its text: whatever it is, the verdict is that of judging again
     ("apiary.toml", lambda text: text.replace('iframes = "60f"', 'iframes = "59f"', 1)),
     ("hive.toml", lambda text: text.replace("[attacks.sting]\ndamage = 1", "[attacks.sting]\ndamage = 2")),
     ("short.jsonl", lambda text: text.replace('"health": 8', '"health": 7').replace('"health":8', '"health":7')),

@@ -175,7 +175,7 @@ def test_outcomes_do_not_depend_on_where_the_world_is(
     played = recording(book, frames)
     rules = book.rules(played.rate)
     ledgers = [replay(rules, one) for one in (moved(played, change), played)]
-    kept = ("contact", "health", "iframes", "down", "removed")  # those that tell no place and no direction
+    kept = ("contact", "health", "iframes", "down", "removed")  # those that state no place and no direction
     found, expected = (told(event for event in ledger.events if event.event in kept) for ledger in ledgers)
     assert found == expected
 

@@ -205,7 +205,7 @@ def test_what_is_wrong_in_a_table_is_told(old: str, new: str, told: str, tmp_pat
 
 
 def test_counters_of_an_owner_that_is_gone_keep_to_their_limits() -> None:
-    """Its shot takes three from a guard of two that nobody is left to hold."""
+    """Its shot takes three from a guard of two that no actor is left to hold."""
     data = sting(
         attack={"target": {"gives": {"guard": -3}}, "rehit": "once"},
         keeper={"motion": {"life": "3f"}, "counters": {"guard": {"start": 2, "max": 4}}},

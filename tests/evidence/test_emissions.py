@@ -83,7 +83,7 @@ def test_one_that_is_fired_in_the_first_frame_is_the_one_shown_there(mark: int, 
 
 @pytest.mark.parametrize(("idle", "told"), [("gone", [(27, "spawn-unexpected")]), ("hidden", [])])
 def test_a_pool_fires_the_same_shots_again(idle: str, told: list[Any]) -> None:
-    fired = {3: "p", 9: "q", 15: "p", 21: "q", 27: "p"}  # the last one by nobody
+    fired = {3: "p", 9: "q", 15: "p", 21: "q", 27: "p"}  # the last one by no actor
     frames = []
     for frame in range(40):
         flying = {name: frame - first for first, name in fired.items() if first <= frame < first + 5}

@@ -1,4 +1,4 @@
-"""Typical mistakes of games with health, death and lives: each is told from a correct game, by name."""
+"""Typical mistakes of games with health, death and lives: each is logged from a correct game, by name."""
 
 from __future__ import annotations
 

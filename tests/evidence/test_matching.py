@@ -1,4 +1,4 @@
-"""Pairing frames that are told with frames that are judged."""
+"""Pairing frames that are logged with frames that are judged."""
 
 from __future__ import annotations
 
@@ -123,7 +123,7 @@ def test_which_of_equal_hits_comes_first_is_the_games_to_say(counted: str) -> No
     stronger["kinds"]["wasp"] = {"boxes": {"tip": {"role": "hitbox", "attack": "jab", "circle": 3, "mask": ["keeper"]}}}
     stronger["attacks"]["jab"] = {"damage": 1, "priority": 1}
     frames[2]["poses"].append({"id": "wasp", "kind": "wasp", "x": 0, "y": 0})
-    assert verdict(stronger, frames) == ["hit-missing"]  # no tie: the wasp's goes first, and nobody claims it
+    assert verdict(stronger, frames) == ["hit-missing"]  # no tie: the wasp's goes first, and no actor claims it
 
 
 @given(st.permutations(["hornet-1", "hornet-2", "hornet-3"]))

@@ -1,4 +1,4 @@
-"""Logged actors of kinds with a motion, beside what the rules would make of them."""
+"""Logged actors of kinds with a motion, next to what the rules would make of them."""
 
 from __future__ import annotations
 
@@ -73,7 +73,7 @@ MIRRORED_AT_ONCE = [*straight(17), *[(95.0 - 5.0 * at, 50.0) for at in range(20)
         (GONE | {"life": 10}, straight(10), []),
         (GONE | {"life": 10}, straight(9), [(12, "life-short")]),
         (GONE | {"life": 10}, straight(11), [(13, "life-long")]),
-        (GONE, [*straight(6), (48.0, 53.0), *straight(10, 55.0)], [(9, "path")]),  # beside its path in one frame only
+        (GONE, [*straight(6), (48.0, 53.0), *straight(10, 55.0)], [(9, "path")]),  # besides its path in one frame only
     ],
 )  # fmt: skip
 def test_what_meets_a_wall(motion: dict[str, Any], places: list[Place | None], told: Found) -> None:

@@ -47,7 +47,7 @@ def frames(told: dict[int, dict[str, Any]], count: int = 12) -> list[dict[str, A
 
 
 GAMES = [
-    # what the barb's pose tells from some frames on, and the codes of the findings
+    # what the barb's pose logs from some frames on, and the codes of the findings
     ({}, []),
     ({6: {"owner": "keeper"}}, []),
     ({7: {"owner": "keeper"}}, ["owner"]),

@@ -20,7 +20,7 @@ from voskar.evidence.check import check
 from voskar.evidence.finding import CODES
 
 LEAP = 7.0
-"""Units that nobody moves in a frame without a cut."""
+"""Units that no actor moves in a frame without a cut."""
 
 
 def plausible(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -31,7 +31,7 @@ def plausible(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[dict[s
     before: dict[str, dict[str, Any]] = {}
     for frame in frames:
         frame.pop("reset", None)  # a random mark may cut a death short, which is told
-        shown = [pose for pose in frame["poses"] if pose["kind"] not in made]  # nobody would have fired them
+        shown = [pose for pose in frame["poses"] if pose["kind"] not in made]  # no actor would have fired them
         for pose in shown:
             pose["hidden"] = False  # and one that is hidden when it is due is back too late
             x, y = starts.setdefault(pose["id"], (pose["x"], pose["y"]))
@@ -94,7 +94,7 @@ def test_so_is_one_that_tells_less_or_later(name: str, data: dict[str, Any], fra
     rules = book.rules(played.rate)
     _, log = perfect_log(rules, played)
     header = {"voskar": "recording", "version": 2, "rate": float(played.rate), "up": played.up}
-    for frame in log:  # where it is down, or sent, is told in the frame itself
+    for frame in log:  # where it is down, or sent, is logged in the frame itself
         frame["claims"] = [one for one in frame.get("claims", ()) if one["event"] == "hit"]
     verdict, _ = check(rules, logged(book, header, tells(log)), windows=windows)
     assert [finding for finding in verdict.findings if finding.code in ("hit-denied", "hit-moved", "hit-missing")] == []
@@ -152,7 +152,7 @@ def test_what_hits_have_moved_stays_moved_once_the_run_is_over() -> None:
 
 
 def test_one_that_returns_has_no_velocity_yet() -> None:
-    """The keeper falls until it dies, and in the frame of its return nothing tells that it falls."""
+    """The keeper falls until it dies, and in the frame of its return nothing says that it falls."""
     data = sting(keeper={"health": 1, "respawn": {"after": 5, "at": "here"}})
     stomp = {"role": "hitbox", "attack": "stomp", "rect": [10, 10], "mask": ["hive"]}
     data["kinds"]["keeper"]["boxes"]["feet"] = stomp

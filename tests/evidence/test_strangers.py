@@ -1,4 +1,4 @@
-"""Ids that nobody has are findings, and nothing else is refused for them."""
+"""Ids that no actor has are findings, and nothing else is refused for them."""
 
 from __future__ import annotations
 

@@ -102,7 +102,7 @@ LEFT_OUT = [{}, {"owner": None}, {"clip": None, "tick": None}, {"health": None},
 
 @given(strategies.recordings(), st.data())
 def test_whole_tables_give_the_recording_of_its_lines(frames: Any, more: st.DataObject) -> None:
-    """Whoever is told when: ids, owners and clips are numbered as they are met."""
+    """Every actor that is logged when: ids, owners and clips are numbered as they are met."""
     frames = more.draw(strategies.inputs(frames))
     for frame in frames:
         frame["poses"] = [one | more.draw(st.sampled_from(LEFT_OUT)) for one in frame["poses"]]

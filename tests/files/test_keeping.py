@@ -121,7 +121,7 @@ def test_nothing_is_kept_where_others_could_write(folder: Path) -> None:
     cache = folder / "cache/voskar"
     assert kept_folder("verdicts") == cache / "verdicts"
     assert (cache.stat().st_mode & 0o777, (cache / "verdicts").stat().st_mode & 0o777) == (0o700, 0o700)
-    cache.chmod(0o755)  # as an earlier Voskar left it: nobody else could write there
+    cache.chmod(0o755)  # as an earlier Voskar left it: no other actor could write there
     assert kept_folder("verdicts") is not None
     assert cache.stat().st_mode & 0o777 == 0o700
 

@@ -1,4 +1,4 @@
-"""Rulebooks that are kept ready: the same as read anew, and never one that is no more."""
+"""Rulebooks that are kept ready: the same as read again, and never one that is no more."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ RATE = Fraction(60)
 
 @pytest.fixture
 def folder(apiary: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """Rulebooks and an image that nobody has written to for a while, and nothing kept."""
+    """Rulebooks and an image that were not written to for a while, and nothing kept."""
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     for name in ("apiary.toml", "hive.toml", "moth.png", "meadow.jsonl"):
         shutil.copy(apiary / name, tmp_path / name)

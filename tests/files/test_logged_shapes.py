@@ -47,7 +47,7 @@ def poses(torso: Any, sting: Any, **keys: Any) -> list[dict[str, Any]]:
         ([[0, 0, 2, 2], {"circle": [10, 0, 3]}], [12.9, -1, 20, 1], {}, True),  # each part has its own radius
         ([[0, 0, 2, 2], {"circle": [10, 0, 3]}], [2, 0, 7, 2], {}, False),
         ([{"circle": [10, 0, 3]}, [0, 0, 2, 2]], [1.9, 0, 7, 2], {}, True),
-        (NOTCHED, {"circle": [14, 5, 9.1]}, {"angle": 77, "scale": 2, "facing": -1}, True),  # it is told in the world
+        (NOTCHED, {"circle": [14, 5, 9.1]}, {"angle": 77, "scale": 2, "facing": -1}, True),  # it is logged in the world
         (NOTCHED, {"circle": [14, 5, 9]}, {"angle": 77, "scale": 2, "facing": -1}, False),
         ([0, 0, 2, 2], {"circle": [1, 1, 0]}, {}, False),  # nothing of it
         ([0, 0, 2, 2], None, {}, False),

@@ -199,7 +199,7 @@ def test_gzip_and_own_keys(tmp_path: Path) -> None:
 
 
 def test_several_problems_are_told_at_once(tmp_path: Path) -> None:
-    """Of frames behind the first one too, in the words that each would have alone; what is alike is told once."""
+    """Of frames behind the first one too, in the words that each would have alone; what is alike is logged once."""
     poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
     frames: list[Any] = [{"frame": frame, "poses": poses} for frame in range(9)]
     frames[2] = {"frame": 2, "poses": [poses[0] | {"x": "a"}]}

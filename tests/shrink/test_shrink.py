@@ -82,7 +82,7 @@ def paths(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
 
 
 def test_the_rules_that_it_needs(apiary: Path, tmp_path: Path, here: Any) -> None:
-    """A rulebook of a few lines, beside the whole one, by which the small scene shows the same."""
+    """A rulebook of a few lines, next to the whole one, by which the small scene shows the same."""
     for name in ("darts.toml", "apiary.toml", "hive.toml", "moth.png"):
         shutil.copy(apiary / name, tmp_path)
     out, rules = tmp_path / "small.stage.toml", tmp_path / "few.toml"

@@ -95,7 +95,7 @@ def drawn(draw: random.Random) -> tuple[dict[str, Any], dict[str, str]]:
 
 
 def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
-    """Of rules with other numbers, from three logs each: nine values in ten are right where any is told."""
+    """Of rules with other numbers, from three logs each: nine values in ten are right where any is logged."""
     told: Counter[str] = Counter()
     right: Counter[str] = Counter()
     for seed in range(DRAWN):
@@ -141,7 +141,7 @@ def test_the_command(apiary: Path, tmp_path: Path, here: Any) -> None:
     assert here("audit", out, "meadow.jsonl", cwd=apiary).returncode == 0
     assert "rect = [16, 30]" in out.read_text()  # as the game logs its torso
     both = here("draft", "meadow.jsonl", "swarm.jsonl", "-o", tmp_path / "both.toml", cwd=apiary)
-    assert both.returncode == 0, both.stderr  # of one nobody is near whom the other has hits of
+    assert both.returncode == 0, both.stderr  # of one no actor is near whom the other has hits of
     held = here("draft", "meadow.jsonl", "-o", out, cwd=apiary)
     assert (held.returncode, "--overwrite" in held.stderr) == (2, True)
 

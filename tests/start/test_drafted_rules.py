@@ -300,7 +300,7 @@ def test_edges_that_are_one(tmp_path: Path, width: int, pace: float) -> None:
 
 @pytest.mark.parametrize(("mark", "down"), [(None, '{ lasts = "20f" }'), (60, None)])
 def test_a_restart_is_no_return(tmp_path: Path, mark: int | None, down: str | None) -> None:
-    """A body that lies there as the game begins again tells nothing of how long it would have."""
+    """A body that lies there as the game begins again says nothing of how long it would have."""
 
     def of(frame: int) -> Frame:
         health = 1 if frame < 50 or frame > 70 else 0

@@ -276,7 +276,7 @@ static class Scene {
 
 @pytest.mark.parametrize("language", sorted(SLOW))
 def test_a_slow_reader_costs_frames_and_no_time(language: str, tmp_path: Path, here: Any) -> None:
-    """The game is over before its reader reads anything; what was lost is told where it was lost."""
+    """The game is over before its reader reads anything; what was lost is logged where it was lost."""
     name, _, commands = prepared(language, tmp_path, here)
     frames = 12_000
     with socket.create_server(("127.0.0.1", 0)) as door:
@@ -288,7 +288,7 @@ def test_a_slow_reader_costs_frames_and_no_time(language: str, tmp_path: Path, h
         connection, _ = door.accept()
         with connection:
             assert game.stdout is not None
-            lost = int(game.stdout.readline())  # all frames are over, and nobody has read any
+            lost = int(game.stdout.readline())  # all frames are over, and nothing has read any
             text = b""
             while piece := connection.recv(1 << 20):
                 text += piece

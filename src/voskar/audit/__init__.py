@@ -26,7 +26,7 @@ CHECKS = {
     **KEY_CHECKS,
     **PLAYED_CHECKS,
 }
-"""Every check by name. Those that need a recording tell nothing without one."""
+"""Every check by name. Those that need a recording say nothing without one."""
 
 
 UNSHOWN = ("clip-unshown", "never-open", "never-logged", "input-unseen")
@@ -60,7 +60,7 @@ def _is_taken_over(finding: AuditFinding) -> bool:
 
 
 def _once(pairs: Sequence[tuple[AuditedBook, AuditFinding]], cases: Sequence[AuditedBook]) -> list[AuditFinding]:
-    """What the first recording tells of it; nothing, if another one shows what it misses."""
+    """What the first recording shows of it; nothing, if another one shows what it misses."""
     first, entry = pairs[0]
     if entry.name in UNSHOWN:
         kind = entry.key.split(".")[1] if entry.key.startswith("kinds.") else None

@@ -1,4 +1,4 @@
-"""What checks look at and what they tell."""
+"""What checks look at and what they report."""
 
 from __future__ import annotations
 

@@ -161,7 +161,7 @@ def down_outlasts(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def lives_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """Lives that nobody can lose one by one, and what goes with health without it."""
+    """Lives that no actor can lose one by one, and what goes with health without it."""
     for kind in audit.rules.kinds.values():
         where: KeyPath = ("kinds", kind.name)
         if kind.health is None:

@@ -41,7 +41,7 @@ def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def pace(audit: AuditedBook, fan: Fan) -> float:
-    """The speed in units a second at which something sets off, as far as the rulebook tells."""
+    """The speed in units a second at which something sets off, as far as the rulebook says."""
     motion = audit.rules.kinds[fan.kind].motion
     speed = fan.speeds[1] if fan.speed is not None else 0.0 if fan.inherit is not None else math.hypot(*motion.velocity)
     return min(abs(speed), math.inf if motion.max_speed is None else motion.max_speed)
@@ -83,7 +83,7 @@ def limit_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def input_unseen(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """An emitter whose button nobody of its kind ever tells of in the recording."""
+    """An emitter whose button no actor of its kind ever tells of in the recording."""
     if audit.recording is None:
         return
     kinds = {actor.id: actor.kind for actor in audit.recording.actors} | {

@@ -98,7 +98,7 @@ def tunnels(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 def thinnest(audit: AuditedBook, formed: FormedBox) -> tuple[float, FormedBox] | None:
     """The thinnest unswept box that a hitbox should meet, and how thick it is; None if it should meet none of a size
-    that the rulebook tells."""
+    that the rulebook says."""
     catalog = audit.catalog
     others = [
         box

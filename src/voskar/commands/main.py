@@ -165,7 +165,7 @@ def _prepare() -> None:
     """Streams show what they can, whatever their encoding; a termination leaves nothing behind; nothing read so far."""
     codecs.register_error("voskar", _degraded)
     for name in ("stdout", "stderr"):
-        if getattr(sys, name) is None:  # closed by whoever started us: the exit code is still asked for
+        if getattr(sys, name) is None:  # closed by the parent process, which still reads the exit code
             setattr(sys, name, os.fdopen(os.open(os.devnull, os.O_WRONLY), "w", encoding="utf-8"))
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):

@@ -88,7 +88,7 @@ def table(title: str, columns: Iterable[tuple[str, str]]) -> Table:
 
 
 def number(value: float | None) -> str:
-    """A number as short as it can be told, nothing for None."""
+    """A number as short as it can be reported, nothing for None."""
     return "" if value is None else f"{round(value, 6):g}"
 
 

@@ -131,7 +131,7 @@ def shrink(work: Shrinking) -> Shrunk:
 
 @contextmanager
 def _bar() -> Iterator[Callable[[str], None]]:
-    """A bar that tells how far a search has come."""
+    """A bar that states how far a search has come."""
     console = present.console()
     with Progress(transient=True, disable=not console.is_terminal, console=console) as bar:
         task = bar.add_task("shrinking", total=None)

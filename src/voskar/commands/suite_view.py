@@ -17,7 +17,7 @@ from voskar.suite.results import Result
 from voskar.words import counted
 
 WHOLE = 3
-"""Recordings whose faults are told in full."""
+"""Recordings whose faults are reported in full."""
 
 WHOSE = {
     "rules": "the game is not what its rules say",
@@ -31,7 +31,7 @@ COMMON = 8
 """Most causes listed that several recordings have in common."""
 
 FAULTS = 6
-"""Most faults of one recording that are told."""
+"""Most faults of one recording that are reported."""
 
 
 class Conclusion:

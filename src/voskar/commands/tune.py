@@ -94,7 +94,7 @@ def command(
 
     Hits, deaths, time to down, and what differs from the first variant. Where the recordings have claims: how many
     agree, which values fit best, and how sharply; so an unknown number can be found from what the game did.
-    `claims.lag` is how many frames late the game tells its claims.
+    `claims.lag` is how many frames late the game logs its claims.
     """
     if bool(fitted) == bool(varied):
         raise click.UsageError("give --vary to try values, or --fit to search for the best")

@@ -30,7 +30,7 @@ class ClashSide(NamedTuple):
 
 
 class Clashes(NamedTuple):
-    """What the game tells of clashes about a frame: the pairs that clash near it, and those that clash in it, by ids in
+    """What the game logs of clashes about a frame: the pairs that clash near it, and those that clash in it, by ids in
     order."""
 
     near: set[tuple[str, str]]
@@ -39,9 +39,9 @@ class Clashes(NamedTuple):
 
 def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashes | None = None) -> None:
     """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged. One of which the game does
-    not tell, though it tells of clashes, does not count; one that only the game tells of does."""
+    not tell, though it tells of clashes, does not count; one that only the game logs does."""
     formed = world.catalog.formed
-    actors = cast(list[ActorState], world.actors)  # whoever touches is there
+    actors = cast(list[ActorState], world.actors)  # every actor that touches is there
     found: dict[tuple[Any, Any, str, str], tuple[float, ClashSide, ClashSide, int]] = {}
     known: set[tuple[str, str]] = set()
     rank = ranks(world)

@@ -1,7 +1,7 @@
 """Counters: whose they are, what they have come to, and how they change.
 
-Regen costs nothing while nobody looks. A counter holds the value that was told last, and beside it what regen counts
-from (`Regenerating`): its value in a frame follows from these.
+Regen costs nothing while nothing reads it. A counter holds the value that was reported last, and next to it what regen
+counts from (`Regenerating`): its value in a frame follows from these.
 """
 
 from __future__ import annotations
@@ -62,7 +62,7 @@ def _regrow(state: ActorState, name: str, base: Regenerating) -> None:
 
 
 def settle(world: World, holder: ActorState, name: str) -> None:
-    """What regen has brought so far is told."""
+    """What regen has brought so far is reported."""
     before, after = holder.counters.get(name), world.counter_of(holder, name)
     if name in holder.regens and before is not None and after != before:
         _report(world, holder.id, name, before, after, None)
@@ -92,7 +92,7 @@ def _expect(world: World, holder: ActorState, rule: CounterRule) -> None:
 
 
 def move(world: World) -> None:
-    """The end of Move: counters that regen has filled are told, and those that are to begin anew do."""
+    """The end of Move: counters that regen has filled are reported, and those that are to start again do."""
     run = world.run
     for row, name, counter in sorted(run.fills.pop(world.frame, ()), key=lambda fill: fill[1:]):
         holder = world.find(name)
@@ -131,7 +131,7 @@ def _reset_counters(world: World) -> None:
 
 
 def _watch(world: World, state: ActorState, counter: str) -> None:
-    """Whether a counter is to begin anew is asked in the next frame."""
+    """Whether a counter is to start again is asked in the next frame."""
     world.run.away.add((state.row, counter))
     world.visit(world.frame + 1)
 

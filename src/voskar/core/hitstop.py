@@ -32,7 +32,7 @@ def freeze(world: World, memory: Memory, state: ActorState, length: int, *, is_l
 
 
 def freeze_all(world: World, memory: Memory, length: int) -> None:
-    """Everyone is frozen, and whoever appears meanwhile."""
+    """Everyone is frozen, and every actor that appears meanwhile."""
     world.run.frozen_until = max(world.run.frozen_until, world.frame + length)
     for state in sorted(world.everyone(), key=lambda actor: actor.id):
         freeze(world, memory, state, length, is_logged=world.is_present(state.row))

@@ -1,4 +1,4 @@
-"""I-frames, whoever gives them: a hit or a return."""
+"""I-frames, whatever gives them: a hit or a return."""
 
 from __future__ import annotations
 

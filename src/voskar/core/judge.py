@@ -80,7 +80,7 @@ class Judge:
     def frame(self, judged: Judged | None = None) -> None:
         """Judges the touches that the kernel has found."""
         world, memory, formed = self.world, self.memory, self.world.catalog.formed
-        frame, actors = world.frame, cast(list[ActorState], world.actors)  # whoever touches is there
+        frame, actors = world.frame, cast(list[ActorState], world.actors)  # every actor that touches is there
         memory.preempted.clear()
         memory.choices.clear()
         account, all_gates = self.account, self._gates

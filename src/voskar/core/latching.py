@@ -23,8 +23,8 @@ def latch(world: World, frame: int, rows: Set[int] | None = None) -> None:
 
 
 def changed_since(world: World, number: int) -> set[int]:
-    """The rows of those whose state has changed since so many events had been told, with what they own: health, stun
-    and counters change with an event of their own."""
+    """The rows of those whose state has changed since so many events had been reported, with what they own: health,
+    stun and counters change with an event of their own."""
     names = {event.id for event in world.events[number:] if event.id is not None}
     rows = {world.rows[name] for name in names if name in world.rows}
     if names and world.has_owners:

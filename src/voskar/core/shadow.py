@@ -1,4 +1,4 @@
-"""A shadow: one driven actor that goes beside a logged one, moved by what moves every driven actor of a replay."""
+"""A shadow: one driven actor that goes next to a logged one, moved by what moves every driven actor of a replay."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from voskar.core.world import ActorState, Birth, VerbCall, World
 
 
 class Shadow:
-    """Goes beside one logged actor after the other. It touches nothing, and its life never ends.
+    """Goes next to one logged actor after the other. It touches nothing, and its life never ends.
 
     `frame` is the one that it stands in. `gone` says what has ended it: "edge" (it is not there in that frame any
     more), "solid" (that frame is its last), or nothing.
@@ -87,7 +87,7 @@ class Shadow:
         getattr(self.world, order.verb)(self._state, *order.arguments)
 
     def follow(self, x: Floats, y: Floats, at: int, slack: float, value: float) -> int:
-        """Goes on from frame to frame, beside places (n,) from `at` on, as long as it is there and no further than
+        """Goes on from frame to frame, next to places (n,) from `at` on, as long as it is there and no further than
         `slack`, and `more` for each frame so far, from them.
 
         Returns the first place that it is not at, or at which a solid takes it; n if there is none.

@@ -21,7 +21,7 @@ Rect = tuple[float, float, float, float]
 
 
 class Bug(NamedTuple):
-    """A mistake, a short match in which it shows (its seed and length), and the code of the finding that tells it."""
+    """A mistake, a short match in which it shows (its seed and length), and the code of the finding that states it."""
 
     text: str
     seed: int

@@ -54,7 +54,7 @@ def hornet(name: str, frame: int) -> tuple[float, float, int]:
 
 
 def keeper(frame: int) -> tuple[float, float, int]:
-    """The keeper walks a slow round below and beside the hive."""
+    """The keeper walks a slow round below and next to the hive."""
     angle = 2 * math.pi * frame / 900 + 1.2
     return round(310 + 150 * math.cos(angle), 2), round(250 + 70 * math.sin(angle), 2), 1 if math.sin(angle) < 0 else -1
 

@@ -148,7 +148,7 @@ class BoxDraft(LoggedDraft):
         attack = Value(quoted(group.name), "")
         if attacker in hits:
             for box in hits[attacker]:
-                if "attack" not in box.keys:  # nothing tells which of several attacks a box has
+                if "attack" not in box.keys:  # nothing says which of several attacks a box has
                     box.keys |= {"attack": attack, "mask": mask}
                     self.kinds[attacker].boxes.append(box)
             return

@@ -19,7 +19,7 @@ LAG = 6
 EARLY = 30
 """Frames before a hit in which the two may have met first."""
 LEAST = 3
-"""Hits from which their frames tell how far two reach."""
+"""Hits from which their frames log how far two reach."""
 STEADY = 0.25
 """Frames a hit by which a game that counts hits exactly is uneven at most, where boxes are."""
 STEPS = 24
@@ -119,7 +119,7 @@ def extents(
     last = np.array([rows[-1] for rows in windows])
     up = 0.0
     if not known:
-        # of a single hit nothing tells whether one is that far up or reaches that far
+        # of a single hit nothing says whether one is that far up or reaches that far
         up = float(np.median(dy[last])) if len(last) > 2 or (len(last) == 2 and np.ptp(dy[last]) < 4) else 0.0
         up = up if abs(up) > 2 and not _comes_along_y(places, dx, dy, hits) else 0.0
     # where hits are all as far up, they say so; else it takes more to believe it
@@ -331,7 +331,7 @@ def _fitted(
     offset: tuple[float, float],
     claims: int,
 ) -> Extents:
-    """Of a grid of extents one of the smaller of those that explain most hits with the fewest touches beside, and of
+    """Of a grid of extents one of the smaller of those that explain most hits with the fewest other touches, and of
     these that which the hits come after most evenly."""
     windows = list(windows)
     # of each hit the frame in which the two were nearest in both directions at once

@@ -72,7 +72,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
     # who is against whom
 
     def _sides(self) -> None:
-        """Two sides, if nobody then hits its own."""
+        """Two sides, if no actor then hits its own."""
         links: dict[str, set[str]] = defaultdict(set)
         for attacker, target in self.pairs:
             links[attacker].add(target)
@@ -147,7 +147,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         self.reactions(made, claims)
 
     def _cases(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
-        """The cases that the game names, taken where it names them: what decides them is not to be told."""
+        """The cases that the game names, taken where it names them: what decides them is not to be logged."""
         table: dict[str, list[float]] = defaultdict(list)
         for _, claim in claims:
             if claim.case:
@@ -206,7 +206,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         return found
 
     def _fights(self) -> None:
-        """Tags and counters as they are logged; what else is logged of fights is named: nothing tells what brings it
+        """Tags and counters as they are logged; what else is logged of fights is named: nothing says what brings it
         about."""
         tags: dict[str, set[str]] = defaultdict(set)
         firsts: dict[tuple[str, str], list[float]] = defaultdict(list)

@@ -215,7 +215,7 @@ class LifeDraft(Seen):
 
     @staticmethod
     def _immune_after(played: Recording, name: str, since: int, until: int) -> Spell | None:
-        """How many frames from one on it is logged immune at least, and at most; None where that is not told."""
+        """How many frames from one on it is logged immune at least, and at most; None where that is not logged."""
         poses, reach = played.poses, FEW_FRAMES
         while True:  # most end soon
             own = poses.between(played.numbers[name], since + 1, min(until - 1, since + reach))

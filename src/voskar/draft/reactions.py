@@ -16,7 +16,7 @@ from voskar.draft.values import AttackGuess, Value, shown
 from voskar.words import counted
 
 LEAST = 3
-"""Hits from which they tell anything."""
+"""Hits from which they log anything."""
 MINIMUM = 60.0
 """Units a second that are a throw and no step."""
 LONGEST = 60

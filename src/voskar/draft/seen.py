@@ -38,7 +38,7 @@ def _falls(played: Recording) -> Iterator[Claim]:
 
 
 def _whole(played: Recording, claim: Claim) -> Claim:
-    """A hit with both of its sides: one that is not told is the nearest of another kind that is not of its own."""
+    """A hit with both of its sides: one that is not logged is the nearest of another kind that is not of its own."""
     name = claim.attacker or claim.target
     row = None if claim.attacker and claim.target else played.row(name or "", claim.frame)
     if row is None:

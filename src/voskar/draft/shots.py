@@ -17,7 +17,7 @@ from voskar.draft.walls import walls
 from voskar.words import counted
 
 LEAST = 3
-"""Shots of an owner's kind from which they tell anything."""
+"""Shots of an owner's kind from which they log anything."""
 MOST = 0.8
 """The share that has to agree for a rule; the rest may be bugs."""
 SPREAD = 0.5
@@ -28,7 +28,7 @@ Vector = tuple[float, float]
 
 @dataclass(frozen=True)
 class Shot:
-    """One that appears beside its owner. `offset` and `heading` are as the owner has them, which faces +x."""
+    """One that appears besides its owner. `offset` and `heading` are as the owner has them, which faces +x."""
 
     played: Recording
     id: str
@@ -215,7 +215,7 @@ def _shots_of(played: Recording, ends: dict[str, list[int]]) -> Iterator[Shot]:
 
 def _lifetimes(shots: Sequence[Shot]) -> tuple[int, list[Shot], list[Shot]]:
     """The longest that any of a kind is there; those that are there so long, if they are several; those that are not.
-    Of all only such as hit nobody and end before the recording does."""
+    Of all only such as hit no actor and end before the recording does."""
     longest = max(shot.last - shot.frame + 1 for shot in shots)
     whole = [shot for shot in shots if shot.whole]
     full = [shot for shot in whole if shot.last - shot.frame + 1 == longest]

@@ -49,7 +49,8 @@ class AttackGuess:
 
 @dataclass
 class Guess:
-    """The whole draft. `unknown` says what could not be told, and what to log to learn it; `notes` tell of the log."""
+    """The whole draft. `unknown` says what could not be logged, and what to log to learn it; `notes` tell of the
+    log."""
 
     up: str
     layers: list[str]

@@ -9,7 +9,7 @@ from typing import Protocol
 from voskar.draft.values import roundest
 
 LEAST = 4
-"""Shots from whose ends a wall is told."""
+"""Shots from whose ends a wall is logged."""
 NEAR = (200.0, 80.0, 30.0)
 """Units from one end to the next at one wall: large walls are looked for first."""
 

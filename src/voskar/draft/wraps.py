@@ -9,7 +9,7 @@ from voskar.draft.values import Value, roundest
 from voskar.words import counted
 
 ACROSS, LEAST_SPACE = 0.8, 64.0
-"""Which part of a space of at least so many units nobody crosses in a frame."""
+"""Which part of a space of at least so many units no actor crosses in a frame."""
 SLOW = 0.2
 """Which part of it one goes at most in the frame before it comes round."""
 APART = 1.5

@@ -23,16 +23,17 @@ from voskar.drawing.labels import Labels
 from voskar.drawing.legend import ROW, draw_legend, rows_of, samples
 from voskar.drawing.style import BOUNCED, CLAIM, FAINT, GRID, INK, MARKED, MUZZLE, PAPER, PIVOT, SOLID, mark
 
-LABELLED = 26  # boxes up to which each is named beside it
+LABELLED = 26  # boxes up to which each is named next to it
 CROWD = 12  # recorded actors up to which each is named with its clip
 BEHIND = ("body", "hurtbox", "hitbox")  # what is drawn over by the next
 WIDE, TITLE, LEFT, RIGHT, GAP, TICKS = 12.8, 0.42, 0.5, 0.15, 0.45, 0.3
-"""Inches: of a picture, above all, beside all, between two panels, for the numbers below one."""
+"""Inches: of a picture, above all, at the sides, between two panels, for the numbers below one."""
 
 
 @dataclass(frozen=True)
 class View:
-    """What to show: a region of the world, or some actors and whom they touch; else whoever touches, or everything."""
+    """What to show: a region of the world, or some actors and whom they touch; else every actor that touches, or
+    everything."""
 
     region: Bounds | None = None
     actors: tuple[str, ...] = ()

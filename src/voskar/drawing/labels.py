@@ -32,7 +32,7 @@ class Labels:
         self, text: str, at: Point, shift: Point, size: float, colour: str,
         *, bold: bool = False, boxed: bool = False, spare: bool = False, over: Point | None = None,
     ) -> None:  # fmt: skip
-        """A label that is wanted `shift` points beside a place in the world, or as far on the other side of the place
+        """A label that is wanted `shift` points next to a place in the world, or as far on the other side of the place
         `over`; one that is `spare` is left out where there is no room near. A boxed one begins or ends at its place,
         others have it in their middle."""
         canvas, pad = self.panel.canvas, PAD * self.dot
@@ -59,7 +59,7 @@ class Labels:
         canvas.text(text, (left + wide / 2, low + high / 2), size, colour, bold=bold, across="middle")
 
     def put_beside(self, text: str, at: Point, size: float) -> None:
-        """A boxed label beside a place, on the side where there is room for it."""
+        """A boxed label next to a place, on the side where there is room for it."""
         reach = 30 * self.dot + self.panel.canvas.measure(text, size, bold=True)[0]
         x = self.panel.dot(*at)[0]
         left, right = x - self.panel.bounds[0], self.panel.bounds[2] - x

@@ -31,7 +31,7 @@ LANES = {
 
 @dataclass(frozen=True)
 class GameAccount:
-    """What the game tells of an actor: frames of its claims, and the health that it logs; where it disagrees."""
+    """What the game logs of an actor: frames of its claims, and the health that it logs; where it disagrees."""
 
     claims: Sequence[int] = ()
     findings: Sequence[int] = ()
@@ -163,7 +163,7 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     )
     ax.broken_barh(spans(course.down), (0, 1), facecolor=DOWN, alpha=0.45, linewidth=0, zorder=2)
     ax.broken_barh(spans(course.waiting), (0.9, 0.1), facecolor=HELD, linewidth=0, zorder=3)
-    awake = _without(course.immune, course.down)  # nobody asks for the i-frames of one that is down
+    awake = _without(course.immune, course.down)  # nothing asks for the i-frames of one that is down
     for lane, items, colour, hatch in (
         ("i-frames", awake, SHIELD, ""),
         ("stun", course.stunned, STUN, "xxxx"),

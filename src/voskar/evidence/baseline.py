@@ -44,7 +44,7 @@ class Difference:
     follows: int | None = None
     sort: str = "hits"
     who: tuple[str, str] = ("", "")
-    """Attacker and target of a hit, else nobody and whom it is about."""
+    """Attacker and target of a hit, else no actor and whom it is about."""
 
 
 @dataclass(frozen=True)

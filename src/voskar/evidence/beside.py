@@ -1,4 +1,4 @@
-"""A logged actor of a kind with a motion, and its shadow beside it."""
+"""A logged actor of a kind with a motion, and its shadow next to it."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from voskar.evidence.held import Held, Vector
 from voskar.evidence.starts import Starts, fan_of
 
 SURE = 2
-"""A first velocity that only poses tell is known once so many further poses agree with it."""
+"""A first velocity that only poses log is known once so many further poses agree with it."""
 FAR = 1 << 60
 TRIES = 8
 """After so many first velocities that no further pose agrees with, an actor is said to steer itself."""
@@ -44,7 +44,7 @@ class LoggedFlight(Struct, frozen=True, gc=False):
 
 class FlightLook(Protocol):
     """What all flights share: the recording and the rules, what was said to recorded actors, the space, the step in
-    which places are logged, and the kinds of which nothing tells how they set off."""
+    which places are logged, and the kinds of which nothing says how they set off."""
 
     held: Held
     starts: Starts
@@ -74,7 +74,7 @@ class Beside:
         fall = motion.gravity * look.held.rules.space.gravity
         # a game may add its acceleration behind the move, and so is a step of it behind in each frame
         self.lag = (math.hypot(*motion.acceleration) + abs(fall)) * look.dt * look.dt
-        # one that nobody fired may have been there before
+        # one that no actor fired may have been there before
         known = flight.source is not None or flight.kind.name not in look.spawned
         self.known, self.has_age = False, known and not flight.given
         self.parted: list[tuple[int, Vector]] = []
@@ -116,7 +116,7 @@ class Beside:
 
     def leaves(self, frames: int) -> bool:
         """Whether its shadow is no longer there after so many more frames; a frame before a solid takes it, it may be
-        at its surface already. How often one has bounced is not known if its age is not, or if it was derived anew."""
+        at its surface already. How often one has bounced is not known if its age is not, or if it was derived again."""
         may_end = not (self.has_age and self.counts) and self.flight.kind.motion.bounces is not None
         for _ in range(frames):
             if self.shadow.gone:
@@ -128,7 +128,7 @@ class Beside:
         return self.shadow.gone == "edge" or (self.shadow.gone == "solid" and near)
 
     def _set_off(self) -> int | None:
-        """The shadow stands where the game shows it first; the next place to compare, or None if nothing tells how it
+        """The shadow stands where the game shows it first; the next place to compare, or None if nothing says how it
         flies."""
         look, flight, kind = self.look, self.flight, self.flight.kind
         motion = kind.motion

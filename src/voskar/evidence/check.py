@@ -111,7 +111,7 @@ def check(
     found += [reasons.of_spawn(spawn) if explains else spawn.finding("") for spawn in spawned.unfired]
     moved = motions(held, spawned.sources)
     found += [*moved.findings, *jumps(held, moved.compared), *(finding for row in ROWS for finding in row(held))]
-    if recording.lost:  # frames that nobody has seen disagree with nothing
+    if recording.lost:  # frames that were not logged disagree with nothing
         found = [
             finding for finding in found if not any(first <= finding.frame <= last for first, last in recording.lost)
         ]
@@ -166,7 +166,7 @@ def check_hits(rules: Rules, recording: Recording, windows: Windows) -> HitEvide
 
 
 def _placed(recording: Recording, windows: Windows) -> set[int]:
-    """Frames in which a pose tells where something came about that a claim places."""
+    """Frames in which a pose logs where something came about that a claim places."""
     placed = (claim.frame for claim in recording.claims if claim.x is not None and claim.event in ("down", "removed"))
     return {frame for middle in placed for frame in range(middle - windows.widest - 1, middle + windows.widest + 1)}
 

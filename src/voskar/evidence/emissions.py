@@ -26,7 +26,7 @@ WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
 
 @dataclass(frozen=True)
 class Unfired:
-    """An actor that appears though nobody fired it, and the emitters that could have, with their owners."""
+    """An actor that appears though no actor fired it, and the emitters that could have, with their owners."""
 
     shown: Appearance
     guns: tuple[tuple[str, Emitter], ...]
@@ -62,7 +62,7 @@ class Spawned:
 
 
 def emissions(held: Held) -> Spawned:
-    """Matches predicted spawns with first appearances of the same kind, and owner where the recording tells it.
+    """Matches predicted spawns with first appearances of the same kind, and owner where the recording logs it.
 
     All of a kind are matched at once, no more than `near` frames apart; outside the window they
     disagree. Places are compared where both fall in one frame. What is there in the first frame, or after a mark, needs
@@ -104,7 +104,7 @@ class _Numbered(NamedTuple):
 
 def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appearance], starts: Starts) -> dict[int, int]:
     """Which of the appearances each of the spawns is, by places: those of one frame first, and of one owner where the
-    game tells all of them, then those up to `near` frames off; all of a kind at once, by frame, direction and place."""
+    game logs all of them, then those up to `near` frames off; all of a kind at once, by frame, direction and place."""
     window = held.windows.of("spawn")
     kinds: dict[str, tuple[list[_Numbered], list[_Numbered]]] = {}
     for at, event in enumerate(expected):
@@ -219,8 +219,8 @@ def _finding(code: str, frame: int, event: Event, actor: str, game: str, rules: 
 
 
 def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts) -> Finding | None:
-    """The first thing that differs between a predicted spawn and what appeared. The direction is that of its motion
-    if it moves, else that of its pose, where that tells any."""
+    """The first thing that differs between a predicted spawn and what appeared. The direction is that of its motion if
+    it moves, else that of its pose, where that states any."""
     shift, who = event.frame - appearance.frame, appearance.actor.id
     if not held.windows.of("spawn").holds(appearance.frame, event.frame):
         word = "later" if shift > 0 else "earlier"
@@ -260,7 +260,7 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts
 
 
 def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfired:
-    """One that nobody fired, and the emitters that could have."""
+    """One that no actor fired, and the emitters that could have."""
     owner = appearance.actor.owner
     kinds = {actor.id: actor.kind for actor in recording.actors} | {
         fixture.id: fixture.kind for fixture in rules.fixtures

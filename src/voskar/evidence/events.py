@@ -1,4 +1,4 @@
-"""Claims of other events than hits, held against the same events of a ledger, with all that they tell."""
+"""Claims of other events than hits, held against the same events of a ledger, with all that they log."""
 
 from __future__ import annotations
 
@@ -44,8 +44,8 @@ class EventEvidence(NamedTuple):
 
 
 def event_claims(held: Held) -> EventEvidence:
-    """Matches claims and events by event and actor. An event nobody claimed is odd only where the game claims events of
-    that name at all, or says that it does, of an actor that the recording shows.
+    """Matches claims and events by event and actor. An event no actor claimed is odd only where the game claims events
+    of that name at all, or says that it does, of an actor that the recording shows.
 
     A claimed spawn of a recorded actor is held against its first pose too, a claimed end of one that the rules do not
     end against its last pose, in that frame or the next.

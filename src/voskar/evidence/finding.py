@@ -259,7 +259,7 @@ class Finding:
     """One disagreement. `frame` is the game's where it claimed or showed something, else the rules'.
 
     `code` is one of CODES. `target` is who it is about, `attacker` who it is by. `shift` is the rules' frame less the
-    game's; `claim` and `hit` what either side has, where they have. `why` tells the gates that decided.
+    game's; `claim` and `hit` what either side has, where they have. `why` lists the gates that decided.
     """
 
     code: str

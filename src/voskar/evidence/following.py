@@ -39,7 +39,7 @@ Root = tuple[Finding, tuple[Finding, ...]]
 
 def folded(findings: Sequence[Finding], held: Held, agreed: Collection[int]) -> list[Root]:
     """The roots in frame order, each with what follows from it; of those of one frame first the ones from which
-    something follows. `agreed` are the events, by `id()`, that the game tells as the rules do."""
+    something follows. `agreed` are the events, by `id()`, that the game logs as the rules do."""
     if not findings:
         return []
     return _Folding(held, agreed, findings).of(findings)

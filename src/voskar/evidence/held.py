@@ -86,7 +86,7 @@ class Held:
 
     @cached_property
     def shadow(self) -> Shadow:
-        """A driven actor to go beside logged ones."""
+        """A driven actor to go next to logged ones."""
         return Shadow(self.rules, self.recording)
 
     @cached_property

@@ -84,7 +84,7 @@ def _far(poses: Poses, rows: Ints, length: Floats, least: Floats) -> list[tuple[
 
 
 def _pace(steps: _Strides, poses: Poses, rows: Ints, place: int, second: int) -> float | None:
-    """The largest other step of an actor within a second of a pose, but for one right beside it that leads back: that
+    """The largest other step of an actor within a second of a pose, but for one right next to it that leads back: that
     is a leap out and back. None if it makes no other step there."""
     around = np.arange(max(place - second, 0), min(place + second + 1, len(rows)))
     apart = np.abs(poses.frame[rows[around]] - poses.frame[rows[place]])

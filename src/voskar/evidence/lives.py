@@ -1,4 +1,4 @@
-"""Health, lives, death and return: what a recording tells of them against what the rules make of it."""
+"""Health, lives, death and return: what a recording logs of them against what the rules make of it."""
 
 from __future__ import annotations
 
@@ -25,10 +25,10 @@ from voskar.evidence.held import Held
 def lives(held: Held) -> list[Finding]:
     """Disagreements about state, in frame order.
 
-    `health` and `lives` are compared in every frame that tells them; of each disagreement the first frame is told. In
-    a baked recording the poses are evidence too: a body that is down stands still and does nothing, shows its death
-    clip once, and comes back where and when the rules have it. `near` is how many frames off a change may be and
-    still be told as the same one, `within` how many frames late a body may stop.
+    `health` and `lives` are compared in every frame that states them; of each disagreement the first frame is logged.
+    In a baked recording the poses are evidence too: a body that is down stands still and does nothing, shows its death
+    clip once, and comes back where and when the rules have it. `near` is how many frames off a change may be and still
+    be logged as the same one, `within` how many frames late a body may stop.
     """
     rules, recording, ledger, course = held.rules, held.recording, held.ledger, held.course
     found: list[Finding] = []
@@ -92,7 +92,7 @@ def steps_of(course: Course, column: Column) -> Steps:
 
 
 def logged_column(recording: Recording, column: Column) -> Floats:
-    """(poses,) what poses tell of a column, NaN for nothing."""
+    """(poses,) what poses log of a column, NaN for nothing."""
     if column.startswith(COUNTER):
         place = recording.counters.names.index(column.removeprefix(COUNTER))
         return np.append(recording.counters.values[:, place], np.nan)[recording.poses.counted]

@@ -1,4 +1,4 @@
-"""Pairing what a game tells with what the rules make of it, so that the whole fits best."""
+"""Pairing what a game logs with what the rules make of it, so that the whole fits best."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def pair_up(
     claim_key: Callable[[A], Hashable],
     key_of_judged: Callable[[B], Hashable],
 ) -> tuple[list[tuple[A, B]], list[A], list[B]]:
-    """Pairs two sequences where keys are equal and what is told is in a window around what is judged.
+    """Pairs two sequences where keys are equal and what is logged is in a window around what is judged.
 
     As many pairs as can be, each used once and in order, so that what is late by the same each time is paired so even
     where the next one is nearer; of equally many those that are least apart in all. Ties go to the earlier ones.

@@ -1,4 +1,4 @@
-"""Recorded actors of kinds with a motion, beside their shadows: the way they go, where it ends, and how long it is."""
+"""Recorded actors of kinds with a motion, next to their shadows: the way they go, where it ends, and how long it is."""
 
 from __future__ import annotations
 
@@ -20,8 +20,8 @@ from voskar.evidence.starts import DEGREES, Starts
 
 
 class Motions(NamedTuple):
-    """What does not go as it should, the kinds of which nothing tells how they set off, and the ids of those of whom
-    the whole way was compared."""
+    """What does not go as it should, the kinds of which nothing says how they set off, and the ids of those of whom the
+    whole way was compared."""
 
     findings: tuple[Finding, ...] = ()
     alone: tuple[str, ...] = ()
@@ -43,7 +43,7 @@ def motions(held: Held, sources: Mapping[int, SpawnEvent]) -> Motions:
 
 
 def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -> Iterator[LoggedFlight]:
-    """The poses of those actors, parted where one is away, appears or comes back, and where all begins anew."""
+    """The poses of those actors, parted where one is away, appears or comes back, and where all starts again."""
     recording, poses = held.recording, held.recording.poses
     chosen = np.zeros(len(recording.actors), dtype=np.bool_)
     chosen[actors] = True

@@ -1,4 +1,4 @@
-"""Shots that change their owner, as the game tells it, though nothing reflects them then."""
+"""Shots that change their owner, as the game logs it, though nothing reflects them then."""
 
 from __future__ import annotations
 

@@ -132,7 +132,7 @@ def _header(old: Recording, new: Recording, frame: int) -> list[Parted]:
 
 
 Logged = Iterator[tuple[int, str, str, str, Claim | None]]
-"""What a recording logs beside poses: frame, whose, field, value."""
+"""What a recording logs besides poses: frame, whose, field, value."""
 
 
 def _marks(recording: Recording) -> Logged:

@@ -16,7 +16,7 @@ from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
 
 SHARE = 0.05
-"""Of a launch's speed, by which it may differ; beside one frame's gravity."""
+"""Of a launch's speed, by which it may differ; next to one frame's gravity."""
 
 
 class Reactions(NamedTuple):

@@ -110,7 +110,7 @@ class Starts:
         return not is_logged and any(entry.frame <= event.frame <= (entry.until or entry.frame) + 1 for entry in moved)
 
     def turned(self, event: SpawnEvent, appearance: Appearance) -> float:
-        """By how many degrees it heads elsewhere than it may; 0 where nothing tells."""
+        """By how many degrees it heads elsewhere than it may; 0 where nothing says."""
         start, jitter = self.of(event), self.jitter(event)
         if appearance.moves is not None:
             if self.is_open(event):

@@ -1,4 +1,4 @@
-"""What a game says of an actor's state beside its health, held against the rules: i-frames, stun, hitstop."""
+"""What a game says of an actor's state besides its health, held against the rules: i-frames, stun, hitstop."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ def states(held: Held) -> Iterator[Finding]:
 
 
 COLUMNS = {"immune": "iframes", "stunned": "stun", "frozen": "hitstop"}
-"""What poses tell, each with the event that brings it about."""
+"""What poses log, each with the event that brings it about."""
 
 
 def _moves(held: Held, name: str) -> Iterator[Finding]:

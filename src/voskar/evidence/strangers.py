@@ -1,4 +1,4 @@
-"""Ids that inputs and claims name, and that nobody has."""
+"""Ids that inputs and claims name, and that no actor has."""
 
 from __future__ import annotations
 

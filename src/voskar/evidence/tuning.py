@@ -49,7 +49,7 @@ class VariantScore:
 
     @property
     def evidence(self) -> bool:
-        """Whether the game tells anything that rules may disagree with."""
+        """Whether the game logs anything that rules may disagree with."""
         return bool(self.claims or self.rest_wrong)
 
     @property
@@ -64,7 +64,7 @@ class VariantScore:
 
 
 def _in_time(recording: Recording, lag: int) -> Recording:
-    """A recording whose game tells its claims `lag` frames late, as if it told them at once."""
+    """A recording whose game logs its claims `lag` frames late, as if it told them at once."""
     if not lag:
         return recording
     claims = tuple(structs.replace(claim, frame=claim.frame - lag) for claim in recording.claims)
@@ -81,7 +81,7 @@ def score(
     lag: int = 0,
     actor: str | None = None,
 ) -> tuple[VariantScore, Ledger]:
-    """Checks one recording and counts every finding. `lag` is how many frames late the game tells its claims; with
+    """Checks one recording and counts every finding. `lag` is how many frames late the game logs its claims; with
     `actor` only what is about it counts. `first` is the ledger of the variant that changes are counted against."""
 
     def counts(entry: Event | Claim) -> bool:

@@ -42,7 +42,7 @@ def accounts(finding: Finding) -> tuple[str, str]:
 
 
 def question(finding: Finding) -> list[str]:
-    """What to ask `voskar why`, so that it tells the gates, or the state, behind a finding."""
+    """What to ask `voskar why`, so that it lists the gates, or the state, behind a finding."""
     about = CODES[finding.code].about
     if about == "hit" and finding.attacker and finding.target:
         frame = finding.why.frame if finding.why is not None else finding.frame
@@ -54,7 +54,7 @@ def question(finding: Finding) -> list[str]:
 
 
 def question_of(event: Event) -> list[str] | None:
-    """The same for an event of the ledger; None if it is nobody's."""
+    """The same for an event of the ledger; None if it is no actor's."""
     if event.attacker and event.target:
         return _pair(event.frame, event.attacker, event.target)
     return ["--frame", str(event.frame), "--actor", event.id] if event.id else None

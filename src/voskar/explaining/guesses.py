@@ -317,7 +317,7 @@ class Guesses:
                 yield 1 if finding.shift > 0 else -1, dx, dy
 
     def _places(self, leaf: Leaf, findings: Sequence[Finding]) -> Iterator[Guess]:
-        """Where the game has something, beside where the rules have it."""
+        """Where the game has something, next to where the rules have it."""
         votes: list[tuple[tuple[float, float], int]] = []
         value = leaf.value if isinstance(leaf.value, list) else [0.0, 0.0]
         for finding in findings:

@@ -167,14 +167,14 @@ class _Search:
         return explanation, self._take(verdict.roots)
 
     def _late(self, event: str, shift: int, left: Sequence[Finding]) -> tuple[Explanation, list[Finding]] | None:
-        """What is left if each claim of an event is told so many frames late, and is taken as told in time."""
+        """What is left if each claim of an event is reported so many frames late, and counts as logged in time."""
         logged = self.recording
         claims = [
             msgspec.structs.replace(claim, frame=claim.frame + shift) if claim.event == event else claim
             for claim in logged.claims
         ]
         if not all(logged.first <= claim.frame <= logged.last for claim in claims):
-            return None  # such a thing was told before it can have been
+            return None  # such a thing was reported before it can have been
         self.recording = replace(logged, claims=tuple(sorted(claims, key=lambda claim: claim.frame)))
         verdict = self._whole({})
         known = {mark(root) for root, _ in verdict.roots}
@@ -352,7 +352,7 @@ def _cost(stretch: tuple[int, int]) -> float:
 
 
 def shifts(recording: Recording, roots: Sequence[Finding]) -> list[tuple[str, int]]:
-    """The events of which most claims are told in another frame, all by as many frames: by how many."""
+    """The events of which most claims are reported in another frame, all by as many frames: by how many."""
     moved: dict[str, list[int]] = {}
     for root in roots:
         if root.code in ("hit-moved", "event-moved") and root.claim is not None:

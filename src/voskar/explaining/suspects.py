@@ -185,7 +185,7 @@ SUSPECTS: dict[str, tuple[str, ...]] = {
     "respawn-late": RESPAWN,
     "cut-short": DOWN,
 }  # fmt: skip
-"""By code; of hits that are told elsewhere, or by one side alone, the gate says more."""
+"""By code; of hits that are reported elsewhere, or by one side alone, the gate says more."""
 
 EVENTS: dict[str, tuple[str, ...]] = {
     "down": (*HEALTH, *DOWN),
@@ -196,7 +196,7 @@ EVENTS: dict[str, tuple[str, ...]] = {
     "spawn": EMITTERS,
     "removed": ENDING,
 }
-"""By the event of a claim that is told elsewhere, or by one side alone."""
+"""By the event of a claim that is reported elsewhere, or by one side alone."""
 
 
 class Suspects:

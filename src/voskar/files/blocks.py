@@ -13,7 +13,7 @@ from voskar.core.rules.shapes import Floats, Ints
 from voskar.files.frames import SORTS, WHOLE, FrameLine, LineTypes, Sort
 
 Key = tuple[str, str, str | None]
-"""Id, kind, and the owner as it is told."""
+"""Id, kind, and the owner as it is logged."""
 
 UNTOLD = {name: (field.default, field.absent) for name, field in FIELDS.items()}
 """The value of a number that a line does not have, and of one that is null."""
@@ -44,8 +44,8 @@ class EntryColumns(NamedTuple):
 
 class LoggedValues(NamedTuple):
     """Boxes or counters of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each, its
-    name as a place in `names`, `values` (k, 4 or 1) as they are told. `odd` are the rows of
-    boxes that are no corners, with what they tell."""
+    name as a place in `names`, `values` (k, 4 or 1) as they are logged. `odd` are the rows of boxes that are no
+    corners, with what they log."""
 
     poses: Ints
     at: Ints
@@ -157,7 +157,7 @@ def logged_values(gathered: GatheredValues) -> LoggedValues:
 
 
 def missing_places(rows: int) -> Ints:
-    """A column of places that no pose tells."""
+    """A column of places that no pose logs."""
     return np.broadcast_to(np.full(1, -1, dtype=np.int64), rows)
 
 
@@ -185,7 +185,7 @@ def gathered_entries(sort: Sort, entries: GatheredEntries) -> EntryColumns:
 
 
 def missing_column(name: str, rows: int) -> Any:
-    """A column of a field that no pose tells."""
+    """A column of a field that no pose logs."""
     return np.broadcast_to(np.array([FIELDS[name].default], dtype=FIELDS[name].dtype), rows)
 
 

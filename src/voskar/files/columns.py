@@ -23,7 +23,7 @@ from voskar.files.frames import MOST_LOST
 from voskar.files.logged_shapes import EXPECTED, shape_of
 
 LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged", "tags", "counted")
-"""Columns of poses that tell nothing to a replay, or not on their own; told, they are part of the digest."""
+"""Columns of poses that say nothing to a replay, or not on their own; told, they are part of the digest."""
 NUMBERS = tuple(field.name for field in FIELDS.values() if field.type == "number")
 NEEDED = ("x", "y", "angle", "scale", "z")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
@@ -40,18 +40,19 @@ class LoggedAgainError(InputError):
 
 
 class _Named:
-    """Values that some poses tell by name, block by block: `width` numbers each."""
+    """Values that some poses log by name, block by block: `width` numbers each."""
 
     def __init__(self, width: int) -> None:
         self.width = width
         self.names: dict[str, int] = {}
         self.poses = 0
-        """Poses that tell any."""
+        """Poses that state any."""
         self.values: list[tuple[Ints, Ints, Floats]] = []
         """Of some values, which of these poses each belongs to, the number of its name, and the numbers."""
 
     def take(self, column: LoggedValues, rows: int, values: Floats) -> Ints:
-        """Adds those of a block of so many poses; (rows,) which of the poses that tell any each one is, -1 for none."""
+        """Adds those of a block of so many poses; (rows,) which of the poses that state any each one is, -1 for
+        none."""
         found = np.full(rows, -1, dtype=np.int64)
         found[column.poses] = np.arange(self.poses, self.poses + len(column.poses))
         numbers = np.array([self.names.setdefault(name, len(self.names)) for name in column.names], dtype=np.int64)
@@ -60,7 +61,7 @@ class _Named:
         return found
 
     def whole(self) -> Floats:
-        """(poses that tell any, names, width), NaN where not told."""
+        """(poses that state any, names, width), NaN where not logged."""
         found = np.full((self.poses, len(self.names), self.width), np.nan)
         for row, number, values in self.values:
             found[row, number] = values
@@ -70,8 +71,8 @@ class _Named:
 class ColumnBuilder:
     """Takes frames in order, in blocks; `finish` gives the recording.
 
-    `place` is what a frame's number in the file is called in errors: "line", or "row" for tables; with "frame" it
-    is not told. `kinds` are the names that each kind has; without it any kind is taken.
+    `place` is what a frame's number in the file is called in errors: "line", or "row" for tables; with "frame" it is
+    not logged. `kinds` are the names that each kind has; without it any kind is taken.
     """
 
     def __init__(
@@ -89,7 +90,7 @@ class ColumnBuilder:
         self.entries = Entries(self._error)
         self.resets: dict[int, str] = {}
         self.owners: dict[int, str | None] = {}
-        """The owners as they are told last, of those who have had several."""
+        """The owners as they are logged last, of those who have had several."""
         self.owner_changes: list[OwnerChange] = []
         self.boxes, self.counters = _Named(4), _Named(1)
         self.shapes: list[tuple[int, int, tuple[LoggedPart, ...]]] = []
@@ -133,7 +134,7 @@ class ColumnBuilder:
     def _dropped(self, block: Block, expected: Ints) -> Ints:
         """Places (missing,) in a block before which a frame is missing that the logger lost; moves what is expected.
 
-        The run begins anew in the first of them, where nobody is any more, and in the frame behind the last.
+        The run starts again in the first of them, where no actor is any more, and in the frame behind the last.
         """
         missing: list[int] = []
         for at, count in block.dropped:
@@ -475,7 +476,7 @@ class ColumnBuilder:
         self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs, named: Iterable[Any]
     ) -> str:
         """A digest of all that a replay looks at, the same whatever file form it came in."""
-        digest = xxh3_128()  # nobody is kept out by it, and ten times the bytes are taken in its time
+        digest = xxh3_128()  # it is no security measure, and ten times the bytes are taken in its time
         actors: list[Any] = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
         actors += self.owner_changes
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]

@@ -33,7 +33,7 @@ CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "over": ((), ()),
     "won": ((), ()),
 }
-"""What each claim needs one of, and what it may tell."""
+"""What each claim needs one of, and what it may state."""
 CLAIM = [name for name in SORTS["claims"].line.__struct_fields__ if name not in ("event", "ids")]
 IDS = ("attacker", "target", "id", "owner")
 Wrong = Callable[..., InputError]
@@ -41,7 +41,7 @@ Wrong = Callable[..., InputError]
 
 
 class Entries:
-    """Gathers what frames tell beside poses."""
+    """Gathers what frames log besides poses."""
 
     def __init__(self, wrong: Wrong) -> None:
         self._wrong = wrong
@@ -199,7 +199,7 @@ class Entries:
             raise error(end)
 
     def strangers(self, known: Collection[str], fixtures: Collection[str]) -> Iterator[Stranger]:
-        """Ids that are nowhere else: nobody is called so, or nobody who was ever there at the end of a frame."""
+        """Ids that are nowhere else: no actor has that id, or no actor who was ever there at the end of a frame."""
         for name, (number, frame, field) in self.named.items():
             if name not in known and name not in fixtures and not any(mark in name for mark in RESERVED):
                 yield Stranger(name, frame, field, number, nearest(name, [*known, *fixtures]))
@@ -230,7 +230,7 @@ class _Pieces:
 
 
 def _values(columns: EntryColumns, field: str, count: int, first: int = 0) -> list[Any]:
-    """So many values of a field from a row on, None where it is not told."""
+    """So many values of a field from a row on, None if it is not logged."""
     if field in columns.texts:
         names, codes = columns.texts[field]
         known = [*names, None]

@@ -46,7 +46,7 @@ Numbers = Annotated[Range, BeforeValidator(_range, json_schema_input_type=str | 
 
 
 class ExpectTable(Table):
-    """`[[expect]]`; columns of the ledger stand beside these keys."""
+    """`[[expect]]`; columns of the ledger stand besides these keys."""
 
     event: str
     say: str = ""

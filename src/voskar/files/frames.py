@@ -24,7 +24,7 @@ Whole = Annotated[int, msgspec.Meta(ge=-1 << 40, le=1 << 40)]
 Count = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
 Point = Annotated[list[float], msgspec.Meta(min_length=2, max_length=2)]
 
-# an optional field is UNSET where it is not told, so that a line is written again as it was read
+# an optional field is UNSET if it is not logged, so that a line is written again as it was read
 _Text: TypeAlias = str | UnsetType | None
 _Number: TypeAlias = float | UnsetType | None
 _Flag: TypeAlias = bool | UnsetType | None
@@ -122,7 +122,7 @@ class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fie
 
 
 def or_none(value: Any) -> Any:
-    """A field's value, None where it is not told."""
+    """A field's value, None if it is not logged."""
     return None if value is UNSET else value
 
 
@@ -138,8 +138,8 @@ def plain_type(hint: Any) -> type:
 
 
 class Sort(NamedTuple):
-    """A sort of entries that frames hold beside poses: its struct, the fields that tell texts, those that tell numbers
-    or truths, each with its value where an entry does not have it, and the one that tells a point, or ""."""
+    """A sort of entries that frames hold besides poses: its struct, the fields that state texts, those that state
+    numbers or truths, each with its value where an entry does not have it, and the one that states a point, or ""."""
 
     line: type[msgspec.Struct]
     texts: tuple[str, ...]
@@ -177,11 +177,11 @@ class LineTypes(NamedTuple):
 
 
 WHOLE = LineTypes(FrameLine, PoseLine, {name: sort.line for name, sort in SORTS.items()})
-"""Those that tell every field."""
+"""Those that state every field."""
 
 
 def frames_with_logs(names: Collection[str], *, strict: bool = True) -> LineTypes:
-    """Structs of which a pose tells these fields at most, beside who and what it is: most games tell few, and what none
+    """Structs of which a pose logs these fields at most, besides who and what it is: most games log few, and what none
     of their poses can have need not be looked for in each. Names with _ in front are keys of the game's own, wherever
     they stand. Any other field is an error; where one is not `strict`, it is passed over."""
     own = sorted(name for name in names if _OWN_KEY.fullmatch(name)) if strict else []
@@ -223,14 +223,14 @@ has a colon in it, which has to be looked at."""
 
 
 def colons(text: bytes) -> int:
-    """No less than `keys_written`, sooner: as many as keys are told, and no key stands twice."""
+    """No less than `keys_written`, sooner: as many as keys are logged, and no key stands twice."""
     return int(np.count_nonzero(np.frombuffer(text, dtype=np.uint8) == ord(":")))
 
 
 def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None:
     """The frame of a line, looked at slowly: without what is the game's own, and with no key twice.
 
-    None for one that is cut off, of which `warn` is told. Raises InputError.
+    None for one that is cut off, of which `warn` is logged. Raises InputError.
     """
 
     def problem(message: str, **fields: Any) -> InputError:

@@ -44,7 +44,7 @@ def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 
 def read_header(name: str, line: int | None, text: bytes, *, tables: bool = False) -> dict[str, Any]:
-    """The header, checked, as it was written. That of tables may tell the first and last of its `frames`."""
+    """The header, checked, as it was written. That of tables may state the first and last of its `frames`."""
 
     def wrong(message: str, key: str | None = None, hint: str | None = None) -> InputError:
         return InputError(Problem(message, file=name, line=line, key=key, hint=hint))

@@ -17,7 +17,7 @@ from voskar.files.reading import ShortLines
 PIECE = 1 << 20
 """Bytes of JSON Lines between two blocks; bounds memory, too."""
 SAMPLE, SAMPLED = 64, 1 << 16
-"""Lines, and bytes of them, that are looked at for what a game tells."""
+"""Lines, and bytes of them, that are looked at for what a game logs."""
 MOST_OWN = 16
 """Keys of a game's own from which on they are passed over and counted: it may make them up in every frame."""
 _OWN = re.compile(rb'"_(?!_)\w*":')
@@ -80,7 +80,7 @@ class LineReader:
                 lines, places = lines[len(taken) :], places[len(taken) :]
 
     def _slowly(self, lines: list[bytes], places: Ints) -> Iterator[Block]:
-        """Lines one by one: what is wrong is told, what is the game's own left out."""
+        """Lines one by one: what is wrong is logged, what is the game's own left out."""
         numbered = zip(places.tolist(), lines, strict=False)
         frames = ((place, decoded(self.name, place, line, self.warn)) for place, line in numbered)
         return map(of_frames, chunks((place, line) for place, line in frames if line is not None))

@@ -1,5 +1,5 @@
-"""The folder of the user in which Voskar keeps what can be made again. Whoever else could write there could turn a
-verdict round, so that it must be the user's alone; else nothing is kept."""
+"""The folder of the user in which Voskar keeps what can be made again. Every actor that else could write there could
+turn a verdict round, so that it must be the user's alone; else nothing is kept."""
 
 from __future__ import annotations
 

@@ -64,7 +64,7 @@ class _Writer(pickle.Pickler):
 
 
 PARTS = {(__name__, KeptRule.__name__): KeptRule for KeptRule in (_array, _fraction, _KeptRules)}
-"""What kept rules are made of beside the classes of rules."""
+"""What kept rules are made of next to the classes of rules."""
 
 
 class _RulesReader(pickle.Unpickler):

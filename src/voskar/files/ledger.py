@@ -171,7 +171,7 @@ def _check_version(path: str | Path, version: Any) -> None:
 
 
 def _event(row: Any) -> Event:
-    """The event that a row tells. Raises ValueError, saying what is wrong with it."""
+    """The event that a row logs. Raises ValueError, saying what is wrong with it."""
     if not isinstance(row, dict):
         raise ValueError(f"found {json.dumps(row)}, expected an object")
     unknown = sorted(set(row) - set(COLUMNS))

@@ -31,7 +31,7 @@ LONGEST = 64 << 20
 """Bytes that one line may have: a small file may unpack to a line without end."""
 
 Digest = bytes
-"""What stands for the bytes of a file: two files with one digest are the same file, whoever wrote them."""
+"""What stands for the bytes of a file: two files with one digest are the same file, whatever wrote them."""
 
 
 class _Reads:
@@ -218,7 +218,7 @@ def plain_errors(path: str | Path) -> Iterator[None]:
 
 
 def _neighbour(path: str | Path) -> str | None:
-    """The nearest name beside a file that is not there."""
+    """The nearest name next to a file that is not there."""
     folder = Path(path).parent
     try:
         names = [entry.name for entry in folder.iterdir()]
@@ -331,7 +331,7 @@ def made_folder(path: str | Path) -> None:
 
 @contextmanager
 def whole_file(path: str | Path) -> Iterator[Path]:
-    """A temporary path beside `path` that takes its place when the block succeeds, and is removed when not.
+    """A temporary path next to `path` that takes its place when the block succeeds, and is removed when not.
 
     A link is written through; a URL gets the file when it is whole. Raises InputError for a file that this run has
     read.

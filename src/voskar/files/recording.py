@@ -114,12 +114,12 @@ def replaced_lines(path: str | Path) -> frozenset[int]:
 
 
 MOST, TRIED = 10, 400
-"""Problems of a recording that are told at most, and frames behind the first that are looked at for them."""
+"""Problems of a recording that are logged at most, and frames behind the first that are looked at for them."""
 
 
 def _and_others(path: str | Path, rulebook: Kinds | None, first: InputError) -> list[Problem]:
     """The first problem, and other ones of frames behind it, each frame looked at by itself. What is wrong in the same
-    way is told once."""
+    way is logged once."""
     found = list(first.problems)
     line = found[0].line
     if line is None or line < 2 or str(path) == "-" or not Path(path).is_file() or Path(path).suffix == ".toml":

@@ -80,7 +80,7 @@ def _system(url: str) -> tuple[Any, str]:
 
 
 def _options(service: str) -> dict[str, Any]:
-    """How long to wait for a service, as its library wants to be told."""
+    """How long to wait for a service, as its library wants to be logged."""
     if f"{service}://" in WEB:
         from aiohttp import ClientTimeout
 

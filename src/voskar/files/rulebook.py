@@ -96,7 +96,7 @@ class Rulebook:
         return frozenset(fixture.id for fixture in fixtures(self.data.fixtures, {}))
 
     def some_rules(self, others: Rules, names: Collection[str]) -> Rules:
-        """Rules whose kinds and attacks of some names are compiled anew, and all else is that of others."""
+        """Rules whose kinds and attacks of some names are compiled again, and all else is that of others."""
         data, rate = self.data, others.rate
         bits, meets = self._bits, others.meets
         kinds = {name: self._kind(name, data.kinds[name], bits, meets, rate) for name in names if name in data.kinds}

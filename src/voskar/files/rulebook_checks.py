@@ -93,8 +93,8 @@ def _model_in(annotation: Any) -> type[BaseModel] | None:
 def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
     """Problems that no single value shows: names that point nowhere, boxes without a shape, two shapes.
 
-    Looks at the file as it was read, so that it can run beside the models' own checks and leave to them
-    whatever has the wrong type.
+    Looks at the file as it was read, so that it can run next to the models' own checks and leave to them whatever has
+    the wrong type.
     """
     layers = [name for name in _list(_table(raw, "layers"), "names") if isinstance(name, str)]
     attacks = _table(raw, "attacks")

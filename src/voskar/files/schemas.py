@@ -115,5 +115,6 @@ def _is_demand(key: str, value: Any) -> bool:
 
 
 def schema_line(path: Path, file: str) -> str:
-    """A first line that names the schema to an editor, where there is one beside a file, as `voskar init` writes it."""
+    """A first line that names the schema to an editor, where there is one next to a file, as `voskar init` writes
+    it."""
     return f"#:schema ./schema/{file}.json\n" if (path.parent / "schema" / f"{file}.json").is_file() else ""

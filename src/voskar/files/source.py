@@ -24,6 +24,6 @@ class FrameSource:
     blocks: Iterator[Block]
     """The same frames as columns; either is read, not both."""
     share: Callable[[], float]
-    """How much has been read, from 0 to 1; 0 where that cannot be told."""
+    """How much has been read, from 0 to 1; 0 where that cannot be logged."""
     warnings: list[str]
     """What was left out so far, in words."""

@@ -285,7 +285,7 @@ class _Player:
 
 
 def _placed(item: OpenShape | list[Any], x: float, y: float, facing: int) -> LoggedValue:
-    """A box in the world that is told beside an actor, mirrored with it."""
+    """A box in the world that is logged next to an actor, mirrored with it."""
     if isinstance(item, list) and not isinstance(item[0], float):
         return [_placed(value, x, y, facing) for value in item]  # type: ignore[misc]
     if isinstance(item, list):

@@ -20,7 +20,7 @@ from voskar.files.values import Names, Table, Version
 
 
 class RunsTable(Table):
-    """`[[runs]]`; keys that are not told are those of `[suite]`."""
+    """`[[runs]]`; keys that are not logged are those of `[suite]`."""
 
     recordings: Names
     rulebook: str | None = None

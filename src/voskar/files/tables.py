@@ -68,8 +68,8 @@ def header_text(folder: Path) -> bytes:
 def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[int, FrameLine]]:
     """Every frame with the row of `poses` it begins at. Raises InputError naming file, row and field.
 
-    `span` are the first and last frame the header tells; without it they are those of the tables, and frames
-    that no table mentions are left out for the caller to complain about.
+    `span` are the first and last frame the header logs; without it they are those of the tables, and frames that no
+    table mentions are left out for the caller to complain about.
     """
     inputs = gathered(folder, "inputs", InputLine)
     claims = gathered(folder, "claims", ClaimLine)

@@ -16,7 +16,7 @@ from voskar.files.own_rules import AT
 from voskar.files.rulebook import Rulebook, check_source
 
 LAG = "claims.lag"
-"""The one key that is not the rulebook's: how many frames late the game tells its claims."""
+"""The one key that is not the rulebook's: how many frames late the game logs its claims."""
 
 MOST = 4096
 """Most values on one axis, and most variants of a grid."""

@@ -47,7 +47,7 @@ def _whole(column: Any) -> Any:
 
 
 def _counted(column: Any) -> Ints:
-    """Whole numbers of 0 or more; -1 where not told."""
+    """Whole numbers of 0 or more; -1 where not logged."""
     found: Ints = _whole(column.fill_null(-1))
     if len(found) and (found.min() < -1 or found.max() > 1 << 40 or (found == -1).sum() != column.null_count):
         raise _UnlikeError
@@ -55,7 +55,7 @@ def _counted(column: Any) -> Ints:
 
 
 def _finite(column: Any) -> Floats:
-    """Numbers; NaN where not told, which may stand in a table as well."""
+    """Numbers; NaN where not logged, which may stand in a table as well."""
     found: Floats = _whole(column)
     if np.isinf(found).any():
         raise _UnlikeError
@@ -124,7 +124,7 @@ def _of_columns(
     )
     key, firsts = _in_order(ids, len(id_names) - 1)
     if any((kind[firsts][key] != kind).any() for kind in (kinds, owners) if kind.strides != (0,)):
-        # an owner that is told later, say
+        # an owner that is logged later, say
         whole = (ids.astype(np.int64) * len(kind_names) + kinds) * len(owner_names) + owners
         met = pyarrow.array(whole).dictionary_encode()
         key, firsts = _in_order(_whole(met.indices), len(met.dictionary))

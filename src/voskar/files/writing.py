@@ -77,7 +77,7 @@ def _to_tables(source: FrameSource, out: Path, form: str, callback: Callable[[],
 
 @contextmanager
 def _whole_folder(path: Path) -> Iterator[Path]:
-    """A temporary folder beside `path` that takes its place when the block succeeds."""
+    """A temporary folder next to `path` that takes its place when the block succeeds."""
     with plain_errors(path):
         if path.exists():
             raise InputError(Problem("it is there already", file=str(path), hint="name another folder"))

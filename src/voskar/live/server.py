@@ -1,4 +1,4 @@
-"""Serves the live page on the loopback interface, to whoever has its address.
+"""Serves the live page on the loopback interface, to every client that has its address.
 
 Nothing can be changed through it: it answers GET alone, to requests whose Host is its own and whose Origin, if sent,
 is too, below a path that begins with a random token.

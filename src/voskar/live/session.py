@@ -1,7 +1,7 @@
 """A recording that grows: judged as far as it has come, run by run.
 
-A *look* judges all of a run, as `check` does, and alone decides what is told. A *glance* judges the last seconds from
-nothing, which takes the same time however long the run is: it only says whether a look may find something new.
+A *look* judges all of a run, as `check` does, and alone decides what is reported. A *glance* judges the last seconds
+from nothing, which takes the same time however long the run is: it only says whether a look may find something new.
 """
 
 from __future__ import annotations
@@ -39,7 +39,7 @@ WARM = 2.0
 GLANCE = 0.5
 """Seconds that a glance looks at, at least."""
 UNSURE = 30.0
-"""Seconds behind forgotten frames in which nothing is told, as what came before them is unknown."""
+"""Seconds behind forgotten frames in which nothing is reported, as what came before them is unknown."""
 WHOLE = 4
 """Of so many glances one compares shots, ways and reactions too."""
 REFUTED = 3
@@ -48,7 +48,7 @@ REFUTED = 3
 
 class News(NamedTuple):
     """What a look at a recording has brought: root findings that were not there before, each with those that follow
-    from it, and findings that were told and are none."""
+    from it, and findings that were reported and are none."""
 
     found: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     withdrawn: tuple[Finding, ...] = ()
@@ -64,7 +64,7 @@ class Looked(NamedTuple):
 
 @dataclass(frozen=True)
 class LiveTally:
-    """What has come of a recording so far. `findings` are the roots that have been told and not withdrawn."""
+    """What has come of a recording so far. `findings` are the roots that have been reported and not withdrawn."""
 
     frames: int = 0
     claims: int = 0
@@ -139,7 +139,7 @@ class Session:
         self._waiting: list[tuple[int, list[bytes]]] = []
         """Lines that are checked and not in the columns yet, each part with the number of the line before it."""
         self._fresh: list[ColumnBuilder] = []
-        """Those that nobody has drawn."""
+        """Those that are not drawn yet."""
         self._odd: dict[Mark, tuple[str, str]] = {}
         self.looked = None
         self._reported: dict[Mark, Finding] = {}

@@ -134,7 +134,7 @@ class Saved(LiveSource):
         self._folder = tempfile.TemporaryDirectory(prefix="voskar-live-") if save is None else None
 
     def _next_path(self) -> Path:
-        """The file of the next recording: the one that was asked for, then others beside it."""
+        """The file of the next recording: the one that was asked for, then others next to it."""
         self._made += 1
         path = self._save or Path(self._folder.name if self._folder else ".") / "live.jsonl"
         return path if self._made == 1 else path.with_name(f"{path.stem}-{self._made}{path.suffix}")
@@ -167,7 +167,7 @@ class Listener(Saved):
     """A door on this machine that a game connects to; one game at a time, and each connection is a recording."""
 
     def __init__(self, host: str, port: int, save: Path | None) -> None:
-        """Raises InputError where nobody may listen."""
+        """Raises InputError where listening is not allowed."""
         super().__init__(save)
         try:
             self._door = socket.create_server((host, port), backlog=1)

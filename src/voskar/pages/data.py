@@ -28,7 +28,7 @@ from voskar.explaining.words import others, sentence, sharpness
 from voskar.pages.poses import UNIT, Plain, PoseChunk, plain_actor, pose_chunks
 
 GATES = 1500
-"""Most contacts whose gates are told in the page; of the others the command is."""
+"""Most contacts whose gates are logged in the page; of the others the command is."""
 
 CONTACT = (
     "frame", "until", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "t", "x", "y", "damage", "case",

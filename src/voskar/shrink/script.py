@@ -16,7 +16,7 @@ Script = dict[str, Any]
 
 BARE = re.compile(r"[A-Za-z0-9_-]+")
 EXACT = 1e-6
-"""Units by which a position may lie beside a line and be on it."""
+"""Units by which a position may lie next to a line and be on it."""
 JUMP = {"ease": "jump"}
 
 
@@ -74,7 +74,7 @@ def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: i
 
 def _boxes(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
     """Where a game has boxes itself, as they stand about a position that faces +x. From a pose without any the last
-    ones go on: a script cannot say that nothing is told."""
+    ones go on: a script cannot say that nothing is logged."""
     keys: list[Script] = []
     for frame, pose in sorted(own.items()):
         if pose.get("boxes") is None:

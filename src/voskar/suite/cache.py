@@ -1,7 +1,7 @@
 """What suites came to before: a recording is judged again only if something that its verdict hangs on has changed.
 
 A verdict is kept under the digest of exactly the bytes that were judged, as they were when they were read. To look one
-up, the files that were read last time are digested as they are now; which these were is kept beside, and it hangs on
+up, the files that were read last time are digested as they are now; which these were is kept as well, and it hangs on
 nothing but what is in them.
 """
 

@@ -38,7 +38,7 @@ AHEAD = 2
 DEEP = "a/b/c/d/e/f/g/h"
 """Below a room, so that paths such as `../x.jsonl` stay in it."""
 NAMES = ("recording", "expect", "baseline")
-"""Fields of a piece of work that name files beside its `rulebook`."""
+"""Fields of a piece of work that name files besides its `rulebook`."""
 
 Room = tuple[str, frozenset[str], dict[str, bytes]]
 """What several pieces of work share: the name of its room, which names are in it, and the files."""
@@ -154,7 +154,7 @@ def _room(name: str, items: Sequence[Any]) -> Room:
 
 
 def _names(item: Any) -> list[str]:
-    """Local files that a piece of work names beside its rulebook."""
+    """Local files that a piece of work names besides its rulebook."""
     items = [getattr(item, name, None) for name in NAMES]
     flat = [value for entries in items for value in (entries if isinstance(entries, tuple) else [entries])]
     return [value for value in flat if value is not None and not is_remote(value)]
@@ -162,7 +162,7 @@ def _names(item: Any) -> list[str]:
 
 def _of_file(name: str) -> dict[str, bytes]:
     """A file, or those of a folder of tables, under the name that it is asked for by; nothing where it cannot be read:
-    that is told where it is asked for."""
+    that is reported where it is asked for."""
     path = Path(name)
     with suppress(OSError, InputError):
         if path.is_dir():
@@ -197,8 +197,8 @@ def _itself(room: Room) -> Room:
 
 
 def remotely(function: Callable[[T], R], item: T, room: Room, files: Mapping[str, bytes], asked: object) -> Any:
-    """Does a piece of work in a room of its own, beside that of what it shares with others. ("other", version) where it
-    was asked for by another Voskar, ("failed", why) where this machine could not, else ("done", result)."""
+    """Does a piece of work in a room of its own, besides that of what it shares with others. ("other", version) where
+    it was asked for by another Voskar, ("failed", why) where this machine could not, else ("done", result)."""
     if asked != program():
         return "other", program()[0]
     name, shared, kept = room

@@ -18,7 +18,7 @@ from voskar.words import command_line
 @dataclass(frozen=True)
 class Fault:
     """One thing that a recording was found to do wrong, in words. `file` and `line` where a source line is known; `why`
-    is the command that tells the gates behind it. Faults of one `cause` are alike."""
+    is the command that lists the gates behind it. Faults of one `cause` are alike."""
 
     code: str
     frame: int | None
@@ -43,7 +43,7 @@ class Fault:
 
 @dataclass(frozen=True)
 class Explained:
-    """An explanation: the cause that its faults have, and the sentence that tells it."""
+    """An explanation: the cause that its faults have, and the sentence that states it."""
 
     cause: str
     text: str

@@ -62,8 +62,8 @@ def judge(job: Job, *, coverage: bool, pages: str | None) -> tuple[Result, tuple
 
 
 def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Result:
-    """Checks one recording. What is wrong with its files is its own result, and nobody else's. With `coverage` the
-    rules that it exercised are told too; a page of one that fails is written into the folder `pages`."""
+    """Checks one recording. What is wrong with its files is its own result, and no other actor's. With `coverage` the
+    rules that it exercised are reported too; a page of one that fails is written into the folder `pages`."""
     from voskar.files.expect import load_expectations
     from voskar.files.ledger import read_ledger
     from voskar.files.recording import load_recording

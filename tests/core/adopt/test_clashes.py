@@ -1,4 +1,4 @@
-"""Clashes that the game tells of: adopted as hits are."""
+"""Clashes that the game logs of: adopted as hits are."""
 
 from __future__ import annotations
 

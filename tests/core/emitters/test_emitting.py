@@ -52,7 +52,7 @@ def fire(line: str, emitter: dict[str, Any], *, life: int = 50, poses: Any = Non
         ("hh....", {"when": {"every": 2, "first": 1}}, [3, 5], []),  # counted from the first frame in play
         ("..h...", {"when": {"every": 2}}, [4], []),  # a beat that cannot fire is lost
         ("......", {"when": {"every": 2}, "cooldown": 3}, [2], []),
-        ("........", {"when": {"clip": "throw", "cell": 2}}, [2, 6], []),  # a loop begins the clip anew
+        ("........", {"when": {"clip": "throw", "cell": 2}}, [2, 6], []),  # a loop begins the clip again
         ("........", {"when": {"clip": "throw", "cell": 0}}, [0, 4], []),
         ("..h...", {"when": {"clip": "throw", "cell": 2}}, [], [(2, "hidden")]),
     ],

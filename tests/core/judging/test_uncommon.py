@@ -48,7 +48,7 @@ def test_a_box_of_the_game_is_where_it_says() -> None:
         {"torso": [97.1, -1, 98, 1]},
     ]
     frames = [[{"id": "k", "x": 0, "boxes": box}, hornet] for box in boxes]
-    frames.append([{"id": "k", "x": 0}, hornet])  # tells nothing of its boxes: none is open
+    frames.append([{"id": "k", "x": 0}, hornet])  # says nothing of its boxes: none is open
     assert landed(play(data, frames)) == [0, 3]
     data["kinds"]["keeper"]["boxes"]["torso"]["grow"] = -1
     assert landed(play(data, frames)) == [0]  # that of frame 3 is eaten up
@@ -91,7 +91,7 @@ def test_attacks_of_a_group_are_one() -> None:
     second = {"role": "hitbox", "attack": "prod", "circle": 3, "mask": ["keeper"]}
     data["kinds"]["hornet"]["boxes"] |= {"prod": second | {"during": {"dive": "2-9"}}}
     poses = [[{"id": "k", "x": 0}, {"id": "h", "x": 0, "clip": "dive", "tick": n}] for n in (0, 1, 2, 3, 0, 1)]
-    assert landed(play(data, poses)) == [0, 4]  # the swing begins anew with the clip alone
+    assert landed(play(data, poses)) == [0, 4]  # the swing starts again with the clip alone
 
 
 def test_power_ups() -> None:

@@ -1,4 +1,4 @@
-"""The kernel in use is the compiled one, and of the source that lies beside it."""
+"""The kernel in use is the compiled one, and of the source that lies next to it."""
 
 from __future__ import annotations
 

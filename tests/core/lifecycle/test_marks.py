@@ -22,7 +22,7 @@ from voskar.core.step import replay
 def test_what_follows_a_run_mark_is_a_recording_of_its_own(
     data: Any, before: Any, after: Any, reactions: str, more: st.DataObject
 ) -> None:
-    """The owners of actors are told for a whole recording, so that both parts have to agree about them."""
+    """The owners of actors are reported for a whole recording, so that both parts have to agree about them."""
     owners: dict[str, Any] = {}
     for frame in [*before, *after]:
         for pose in frame["poses"]:
@@ -52,7 +52,7 @@ def test_starts_presses_and_runs_of_contact_begin_at_a_mark() -> None:
     frames[3]["reset"] = "run"
     ledger = run(data, frames)
     assert outcomes(ledger, "hornet", 6) == "LrrLrr"
-    assert frames_of(ledger, "spawn") == [0, 3]  # a held button is pressed anew
+    assert frames_of(ledger, "spawn") == [0, 3]  # a held button is pressed again
     assert [event.until for event in ledger.of("contact")] == [0, 2, 3, 5]
 
 

@@ -234,7 +234,7 @@ def test_a_room_takes_what_was_spawned_and_a_pair_goes_home() -> None:
     ledger = run(data, brush({"hornet": "..#..."}))
     removed = [(event.frame, event.id, event.detail) for event in ledger.of("removed")]
     assert removed == [(3, "comb/drip-1", "reset"), (3, "comb/drip-2", "reset")]
-    assert [(event.frame, event.id) for event in ledger.of("spawn")][-1] == (4, "comb/drip-3")  # its beat is anew
+    assert [(event.frame, event.id) for event in ledger.of("spawn")][-1] == (4, "comb/drip-3")  # its beat is again
     data = sting(keeper={"health": 1, "respawn": {"resets": "pair", "after": "2f"}})
     ledger = run(data, brush({"hornet": ".####"}), reactions="raw")
     assert [(event.frame, event.id, event.x) for event in ledger.of("home")] == [(3, "hornet", 100)]
@@ -297,7 +297,7 @@ def test_names_of_a_new_run_are_none_that_is_still_there() -> None:
 
 @pytest.mark.parametrize(("limit", "fired"), [(1, [0]), (2, [0, 2, 4])])
 def test_a_shot_that_brings_the_room_back_counts_under_the_limit(limit: int, fired: list[int]) -> None:
-    """Its ant is placed anew and would fire in that very frame: the cub is still the ant's."""
+    """Its ant is placed again and would fire in that very frame: the cub is still the ant's."""
     ledger = run(brood(limit=limit), [{"poses": []}] * 5, reactions="raw")
     assert frames_of(ledger, "respawn", id="ant#1/gun-1") == [2, 4]
     assert frames_of(ledger, "spawn") == fired
@@ -375,7 +375,7 @@ def test_whom_a_new_run_brings_back_has_no_way_behind_it() -> None:
 
 
 def test_clear_when_the_last_comes_back_out_of_play() -> None:
-    """The keeper waits to come back, so the room is not clear; in frame 2 it does, hidden: nobody is left."""
+    """The keeper waits to come back, so the room is not clear; in frame 2 it does, hidden: no actor is left."""
     frames = brush({"hornet": "#...."})
     frames[1]["poses"].pop(0)
     frames[2]["poses"][0]["hidden"] = True

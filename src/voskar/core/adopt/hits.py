@@ -39,9 +39,9 @@ class Tentative(Struct):
 
 
 class HitAdoption:
-    """A hit with a claim takes effect, at the claim's frame if that is another and the pair still touches there;
-    one without has no effect, and its unbroken run of contact is told once. A claim without a hit takes effect all
-    the same."""
+    """A hit with a claim takes effect, at the claim's frame if that is another and the pair still touches there; one
+    without has no effect, and its unbroken run of contact is reported once. A claim without a hit takes effect all the
+    same."""
 
     SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_marks", "_opens", "_clashes"))
 
@@ -382,7 +382,7 @@ class HitAdoption:
         return claim.damage if value is None or target.health is None else target.health - value
 
     def _only_damage(self, claim: Claim) -> None:
-        """Nobody that could have struck is there: only health changes."""
+        """No actor that could have struck is there: only health changes."""
         world = self.world
         target = world.find(claim.target)
         attack = world.rules.attacks.get(claim.attack or "")

@@ -1,4 +1,4 @@
-"""What poses tell of actors' health and lives, frame by frame."""
+"""What poses log of actors' health and lives, frame by frame."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ class Logged:
                     self.changes.setdefault(frame, []).append((row, column))
 
     def value(self, row: int, column: Column, frame: int) -> float | None:
-        """What is told in a frame, None if nothing is."""
+        """What is reported in a frame, None if nothing is."""
         frames, values = self._logged.get((row, column), (None, None))
         if frames is None or values is None:
             return None
@@ -55,7 +55,7 @@ class Logged:
         return float(values[at]) if at < len(frames) and frames[at] == frame else None
 
     def last(self, row: int, column: Column) -> int:
-        """The last frame in which it is told."""
+        """The last frame in which it is reported."""
         return int(self._logged[row, column][0][-1])
 
     def _claimed(self, contact: Contact) -> float:
@@ -90,6 +90,6 @@ class Logged:
         )
 
     def _is_explained(self, target: str, death: int) -> bool:
-        """Whether a claimed hit on it stands beside a claimed death."""
+        """Whether a claimed hit on it stands next to a claimed death."""
         window = self.windows.of("down")
         return any((frame, target) in self._hits for frame in range(death - window.after, death + window.before + 1))

@@ -84,8 +84,8 @@ Plan = Mapping[int, Taken]
 class Resync(Struct, frozen=True):
     """A replay goes on from the game's account where the rules have another.
 
-    It is told the `windows`. What it finds out is left here: the `plan` says which claims were adopted in another frame
-    or against the rules, `ends` the last frames of disagreements about an adopted state, by (first frame, actor,
+    It is given the `windows`. What it finds out is left here: the `plan` says which claims were adopted in another
+    frame or against the rules, `ends` the last frames of disagreements about an adopted state, by (first frame, actor,
     column). Another replay that is given the same `decisions` takes the same course without going back.
     """
 

@@ -14,7 +14,7 @@ from voskar.core.world import ActorState, World
 LEAST = 3
 """Frames, beyond the window, that one has to be shown for to be back."""
 TAKES = {"out": "out", "down": "down", "removed": "consumed"}
-"""What takes one out of play, by the event that tells it."""
+"""What takes one out of play, by the event that states it."""
 MOVED = 1.0
 """Units from where it was last in play: it moves on."""
 FEW = 256
@@ -22,8 +22,8 @@ FEW = 256
 
 
 class Presence:
-    """One that is shown for more than a few frames is back from the frame in which it moves on, or is claimed in a
-    hit. Only baked poses tell of it."""
+    """One that is shown for more than a few frames is back from the frame in which it moves on, or is claimed in a hit.
+    Only baked poses show it."""
 
     SHARED = frozenset(("resync", "_claimed", "_downs", "_marks"))
 
@@ -125,7 +125,7 @@ class Presence:
 
 
 def rules_say_nothing(world: World) -> bool:
-    """Whether nobody is ever consumed, out or down."""
+    """Whether no actor is ever consumed, out or down."""
     return not any(table.remove for table in world.rules.tables) and all(
         kind.health is None for kind in world.rules.kinds.values()
     )

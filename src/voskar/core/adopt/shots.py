@@ -15,8 +15,8 @@ Shown = dict[tuple[str, str | None], list[tuple[int, int]]]
 
 
 class Shots:
-    """An emission that is shown at another frame counts there for its cooldown; one never shown counts for none,
-    though its number is consumed; one that nobody fired counts for all that could have fired it."""
+    """An emission that is shown at another frame counts there for its cooldown; one never shown counts for none, though
+    its number is consumed; one that no actor fired counts for all that could have fired it."""
 
     SHARED = frozenset(("resync", "_shown", "_given", "_firsts"))
 

@@ -25,8 +25,8 @@ CHANGES = (HealthEvent, LifeEvent, DownEvent, RespawnEvent)
 
 
 class States:
-    """A disagreement that outlasts its window is adopted. The value that the rules would have without it is kept
-    beside; where the log comes back to that, the disagreement ends.
+    """A disagreement that outlasts its window is adopted. The value that the rules would have without it is kept as
+    well: where the log comes back to that value, the disagreement ends.
 
     `ends` has the last frame of each disagreement, by (first frame, actor, column).
     """
@@ -39,7 +39,7 @@ class States:
         self._since: dict[tuple[int, Column], int] = {}
         self._beside: dict[tuple[int, Column], float] = {}
         self._known: dict[tuple[int, Column], float] = {}
-        """What the state was when it was last looked at: what has changed since has changed beside it too."""
+        """What the state was when it was last looked at: what has changed since has changed there too."""
         self._running: dict[tuple[int, Column], tuple[int, str, Column]] = {}
         self._seen = 0
         for frame in logged.changes:

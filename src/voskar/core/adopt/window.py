@@ -29,7 +29,7 @@ class Window(NamedTuple):
 
 
 Column = str
-"""What poses tell of a state that may be adopted: one of COLUMNS, or a counter."""
+"""What poses log of a state that may be adopted: one of COLUMNS, or a counter."""
 COLUMNS: tuple[Column, ...] = ("health", "lives")
 
 EVIDENCE = (

@@ -12,7 +12,7 @@ Reach = Callable[[World, str, Mapping[str, ActorState]], None]
 
 
 def apply(effect: Effect) -> None:
-    """Begins it, unless its actor is down; what runs already of the same attack begins anew, goes on beside it, or
+    """Begins it, unless its actor is down; what runs already of the same attack starts again, goes on next to it, or
     lets nothing begin."""
     rule, world, state = effect.table.over_time, effect.world, effect.own
     assert rule is not None

@@ -23,7 +23,7 @@ def velocity(effect: Effect) -> Vector:
 
 
 def apply(effect: Effect) -> None:
-    """Its new owner is the owner of the other one, or the other one itself. Nobody owns itself."""
+    """Its new owner is the owner of the other one, or the other one itself. No actor owns itself."""
     rule, world, own, other = effect.table.reflect, effect.world, effect.own, effect.other
     assert rule is not None
     if other is None or own.id in (other.owner, other.id):

@@ -40,7 +40,7 @@ def _speed(fan: Fan, seed: int, name: str) -> float:
 
 @lru_cache(maxsize=64)
 def _even_fan(fan: Fan, centre: float, inherited: Vector) -> list[tuple[float, Vector | None]]:
-    """A fan without draws: whoever stands and fires on a beat fires the same one again and again."""
+    """A fan without draws: every actor that stands and fires on a beat fires the same one again and again."""
     return [_one_of(fan, centre + offset, inherited, fan.speeds[0]) for offset in fan.offsets()]
 
 

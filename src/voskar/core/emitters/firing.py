@@ -16,7 +16,7 @@ from voskar.core.rules import Emitter
 from voskar.core.world import NEVER, ActorState, Birth, World
 
 ONCE = ("press", "release", "clip")
-"""Triggers that are told when they are denied; a held button waits, a beat is lost."""
+"""Triggers that are reported when they are denied; a held button waits, a beat is lost."""
 
 
 class Emitters:

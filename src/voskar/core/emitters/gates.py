@@ -38,7 +38,7 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
             table, frame = world.table, world.frame
             for other in world.kernel.recorded():
                 own = world.state(other).kind.logged_kind in shown and table.owner[other] == row
-                own = own and world.state(other).origins is None  # a reflected one counts under nobody's limit
+                own = own and world.state(other).origins is None  # a reflected one counts under no actor's limit
                 name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
                 count += name in names and table.before_at[other] == frame - 1
         return count

@@ -27,7 +27,7 @@ class Due(NamedTuple):
 
 
 class Triggers:
-    """The queue. An owner's triggers are armed when it comes into play, and anew after a return or a mark."""
+    """The queue. An owner's triggers are armed when it comes into play, and again after a return or a mark."""
 
     SHARED = frozenset(("emitters", "_clip_frames", "_tick_starts", "_input_frames", "_run_marks"))
 
@@ -144,7 +144,7 @@ class Triggers:
 
     def input_frames(self, when: Trigger, name: str) -> list[int]:
         """The frames in which an actor's button sets off a press, release or hold. What follows a run mark is pressed
-        anew, and not released."""
+        again, and not released."""
         key = (name, when)
         if key not in self._input_frames:
             inputs = self.world.recording.inputs
@@ -163,8 +163,8 @@ class Triggers:
     def clip_frames(self, kind: Kind, when: Trigger) -> dict[int, list[int]]:
         """By row of recorded actors, the frames in which a clip first reaches the trigger's cell since it began.
 
-        It begins anew where it was not shown in the frame before, where its cell or tick has gone back, and after a run
-        mark.
+        It starts again where it was not shown in the frame before, where its cell or tick has gone back, and after a
+        run mark.
         """
         key = (kind.name, f"{when.name}:{when.cell}")
         if key in self._clip_frames:

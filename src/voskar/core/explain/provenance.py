@@ -67,7 +67,7 @@ class Differences(Generic[Cause]):
                     del self._spans[piece]
 
     def clear(self, kept: Collection[str]) -> None:
-        """Everything begins anew, except for some kinds of state."""
+        """Everything starts again, except for some kinds of state."""
         self._spans = {piece: spans for piece, spans in self._spans.items() if piece[0] in kept}
 
     def cause(self, pieces: Iterable[Piece], first: int, last: int) -> Cause | None:
@@ -88,7 +88,7 @@ class Provenance(Generic[Cause]):
     """Goes through a ledger and carries causes on.
 
     `kind_of` knows the kind of each actor, `is_moved` whether the rules say where it is, `owned` are those that have an
-    owner. `agreed` are events that the game tells as the rules do, by `id()`: whatever they read and change is the same
+    owner. `agreed` are events that the game logs as the rules do, by `id()`: whatever they read and change is the same
     in both accounts. `disputed` are those that a disagreement is about, which says itself what it changes.
     """
 

@@ -80,7 +80,7 @@ class Memory:
                 self._runs[key] = run[0], run[1] + extra
 
     def cancel(self, key: tuple[int, str], swing: int) -> None:
-        """An attack lands on nobody for the rest of its swing."""
+        """An attack lands on no actor for the rest of its swing."""
         self.cancelled[key] = swing
 
     def note_clash(self, key: tuple[int, str, int, str], met: tuple[int, int, int]) -> None:
@@ -113,7 +113,7 @@ class Memory:
         return number
 
     def forget(self, row: int) -> None:
-        """What comes back begins anew: rehit, touches and pierce counts."""
+        """What comes back starts again: rehit, touches and pierce counts."""
         if self._counts:
             self._counts.pop(row, None)
         if self.clashes:
@@ -141,7 +141,7 @@ class Memory:
                 self._runs.pop(key, None)
 
     def clear(self) -> None:
-        """Everything begins anew."""
+        """Everything starts again."""
         self.hits.clear()
         self.struck.clear()
         self._runs.clear()

@@ -48,7 +48,7 @@ class Order:
 
     def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[TouchRow]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
-        actors = cast(list[ActorState], world.actors)  # whoever touches is there
+        actors = cast(list[ActorState], world.actors)  # every actor that touches is there
         name_of = None if world.rules.contact.order == "id" else ranks(world)
         earliest: dict[tuple[int, int, int], float] = {}
         for attacker, hitbox, target, _, t, _ in found:

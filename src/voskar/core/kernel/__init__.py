@@ -1,5 +1,5 @@
-"""What is numeric and per frame: poses into the world, motion, boxes, touches. Plain typed Python, compiled when
-the package is installed; the types stand in the `.pxd` beside each module. Without a compiler the source runs as it is.
+"""What is numeric and per frame: poses into the world, motion, boxes, touches. Plain typed Python, compiled when the
+package is installed; the types stand in the `.pxd` next to each module. Without a compiler the source runs as it is.
 """
 
 from __future__ import annotations

@@ -21,17 +21,16 @@ class ActorTable:
     same memory for the kernel.
 
     Position, matrix (`m00` …: R(angle) · diag(facing · scale, scale)), clip and cell of this frame, with those of the
-    frame before beside them (`before_x` …; for one that wraps the nearest of the places that are one, by `near_x`
-    and `near_y`). `at` is the last frame it was there, `played` the last it was in play,
-    `away_until` the first in which it is in play again. `past` says whether the frame before counts, `flows` the same
-    for its velocity. Driven ones: velocity, `sent` to another from the next frame on, turned by `turns` degrees then,
-    `homing`, `since` (clip and beats count from it), `expires`, `ends` (last frame of one that is down), `hides`,
-    `motion`, `bounces`, their home, and
-    `fixed` for one that is down and stands still. `entered` is the frame since which it is in play, `clip_since` that
-    since which its clip goes on, and its hitboxes are closed through `disarmed_until`. `met` are the conditions of its
-    boxes that its state meets, a bit each, `tags` the place of its pose's tags, `opens` the conditions that it meets
-    with both. It is frozen from `frozen_since` to `frozen_until`; its depth is `z`. Recorded ones: `pose`, the row
-    of the recording's columns, `offset_x` (what hits have moved it by), home while `homing`.
+    frame before next to them (`before_x` …; for one that wraps the nearest of the places that are one, by `near_x` and
+    `near_y`). `at` is the last frame it was there, `played` the last it was in play, `away_until` the first in which it
+    is in play again. `past` says whether the frame before counts, `flows` the same for its velocity. Driven ones:
+    velocity, `sent` to another from the next frame on, turned by `turns` degrees then, `homing`, `since` (clip and
+    beats count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home,
+    and `fixed` for one that is down and stands still. `entered` is the frame since which it is in play, `clip_since`
+    that since which its clip goes on, and its hitboxes are closed through `disarmed_until`. `met` are the conditions of
+    its boxes that its state meets, a bit each, `tags` the place of its pose's tags, `opens` the conditions that it
+    meets with both. It is frozen from `frozen_since` to `frozen_until`; its depth is `z`. Recorded ones: `pose`, the
+    row of the recording's columns, `offset_x` (what hits have moved it by), home while `homing`.
     """
 
     x: Floats

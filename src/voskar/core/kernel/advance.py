@@ -35,8 +35,8 @@ class Kernel:
     """Steps the numbers of the world; the judge works between its frames.
 
     `begin` brings a frame's poses in and moves what is driven; `touch` finds its touches. `advance` does both for frame
-    after frame until something touches, leaves at a bad time, or a frame is reached in which something is due.
-    `left_*` are driven actors that have gone and are yet to be told; `ended` those that a solid takes at the end of the
+    after frame until something touches, leaves at a bad time, or a frame is reached in which something is due. `left_*`
+    are driven actors that have gone and are yet to be reported; `ended` those that a solid takes at the end of the
     frame. `turned` is the last frame in which one that was followed bounced or turned.
     """
 
@@ -290,7 +290,7 @@ class Kernel:
         return actor.at == frame and not actor.hidden and actor.away_until <= frame
 
     def recorded(self) -> list[int]:
-        """The rows of whoever the recording shows in this frame."""
+        """The rows of every actor that the recording shows in this frame."""
         return [self.poses.actor[pose] for pose in range(self.first_row, self.last_row)]
 
     def driven(self) -> list[int]:
@@ -381,7 +381,7 @@ class Kernel:
         return at
 
     def advance(self, frame: int, until: int) -> int:
-        """Whole frames from one on, until the first in which something touches, is to be told at once, or `until`.
+        """Whole frames from one on, until the first in which something touches, is to be reported at once, or `until`.
 
         Returns the frame it stopped in. `begun` says whether it has moved (else it is `until`), `touched` whether its
         touches have been found.

@@ -248,7 +248,7 @@ class TouchFinder:
         return low - min(one.z + boxes.far_z[hit] * one.scale, other.z + boxes.far_z[hurt] * other.scale)
 
     def meet(self, i: int, j: int) -> bool:
-        """Whether two boxes touch where they are; of several pairs of parts the first in order is told."""
+        """Whether two boxes touch where they are; of several pairs of parts the first in order is reported."""
         placing, narrow, slack = self.placing, self.narrow, self.slack
         hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
         form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]
@@ -271,7 +271,7 @@ class TouchFinder:
         return False
 
     def meet_on_way(self, i: int, j: int) -> bool:
-        """Whether two boxes touch along their relative way; of their parts those that touch first are told."""
+        """Whether two boxes touch along their relative way; of their parts those that touch first are reported."""
         placing, narrow = self.placing, self.narrow
         hits, hurts, shapes, actors = placing.hits, placing.hurts, placing.shapes, placing.actors
         form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]

@@ -27,7 +27,7 @@ class ActorColumns:
     """`rows[k]` is the actor of row k in the world, of `count` rows; the memory is that of an `ActorTable`."""
 
     def bind(self, memory: np.ndarray, places: np.ndarray, row: type[ActorRow]) -> None:
-        """Where each row stands now in memory, which is kept: told anew whenever the table has grown."""
+        """Where each row stands now in memory, which is kept: told again whenever the table has grown."""
         self.memory = memory
         self.count = len(places)
         self.places: Ints = shared_ints(places)
@@ -35,7 +35,7 @@ class ActorColumns:
 
 
 class PoseColumns:
-    """A recording's poses as the kernel reads them. Columns that nobody told are one value long: `…_step` is 0."""
+    """A recording's poses as the kernel reads them. Columns that were not logged are one value long: `…_step` is 0."""
 
     def __init__(self, recording: Recording, shown: np.ndarray) -> None:
         """`shown` is the cell of each pose."""

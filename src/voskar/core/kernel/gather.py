@@ -32,9 +32,9 @@ if not cython.compiled:  # compiled, it is the field's place in a struct's memor
 
 NAN = float("nan")
 MARKS = ("reset", "dropped", "problems")
-"""What a frame tells beside poses and entries."""
+"""What a frame logs besides poses and entries."""
 NOTHING: tuple[Any, ...] = ()
-"""What a frame has of poses, inputs, claims or display where its line has no such key; an empty list is told."""
+"""What a frame has of poses, inputs, claims or display where its line has no such key; an empty list is logged."""
 
 
 FEW = 64
@@ -42,7 +42,7 @@ FEW = 64
 
 
 class GatheredEntries:
-    """Takes entries of one sort that frames hold beside their poses: structs of type `entry`, in the field `name` of a
+    """Takes entries of one sort that frames hold next to their poses: structs of type `entry`, in the field `name` of a
     frame of type `line`.
 
     `codes` (rows, texts) are places in `names`, a dict for each field of `texts`, in the order in which texts are
@@ -77,7 +77,7 @@ class GatheredEntries:
         self.values = shared_floats(np.resize(self.values, self.room * self.width))
 
     def take(self, at: int, entries: Iterable[Any]) -> int:
-        """Takes the entries of one frame; how many keys they tell. Raises TypeError for another type of struct,
+        """Takes the entries of one frame; how many keys they log. Raises TypeError for another type of struct,
         IndexError for a point that has not two numbers."""
         told = 0
         for entry in entries:
@@ -128,11 +128,11 @@ def are_numbers(value: object, count: int) -> bool:
 
 
 class GatheredValues:
-    """Takes what poses tell by name, each `width` numbers: 4 for the corners of a box, 1 for a counter.
+    """Takes what poses log by name, each `width` numbers: 4 for the corners of a box, 1 for a counter.
 
     `at` (rows,) are places of poses, `name` (rows,) places in `names`, in the order in which they are first met,
-    `values` (rows, width) as they are told. `poses` are those that tell any, or none of them: a game that has no box
-    just then tells an empty object. `odd` are the rows, with what they tell, that are no corners; their values are 0.
+    `values` (rows, width) as they are logged. `poses` are those that state any, or none of them: a game that has no box
+    just then tells an empty object. `odd` are the rows, with what they log, that are no corners; their values are 0.
     """
 
     def __init__(self, width: int) -> None:
@@ -177,13 +177,13 @@ class GatheredValues:
 class GatheredPoses:
     """Takes up to so many `frames`, structs of type `line`, with up to so many `poses`, structs of type `pose`.
 
-    `numbers` are the fields that tell numbers or truths: each with what stands for one that a line does not have
+    `numbers` are the fields that state numbers or truths: each with what stands for one that a line does not have
     (UNSET), and for one that is null; those that `pose` has are `fields`, laid one behind the other in `numbers`, so
     many (`room`) values each. Fields of both types that begin with _ are the game's own, and only counted. `frame` and
     `counts` (frames,) and `key`, `clip` and `tags` (poses,) are as in a block; `keys`, `clips` and `tag_sets` (tags
-    with a space between) give what is met a number, in the order in which it is first met; `clip` and `tags` are -1
-    for none. `pushes` (poses, 2) are NaN where none is told; `boxes` and `counters` take those of poses, `entries` take
-    what frames have beside poses. `told` counts the keys of all lines; `others` are frames that tell yet more, each
+    with a space between) give what is met a number, in the order in which it is first met; `clip` and `tags` are -1 for
+    none. `pushes` (poses, 2) are NaN where none is logged; `boxes` and `counters` take those of poses, `entries` take
+    what frames have besides poses. `told` counts the keys of all lines; `others` are frames that state yet more, each
     with its place.
     """
 
@@ -344,7 +344,7 @@ class GatheredPoses:
 
 
 def beside(line: Any) -> list[str]:
-    """The fields of a frame's line beside its number, its poses and the game's own keys."""
+    """The fields of a frame's line besides its number, its poses and the game's own keys."""
     return [name for name in line.__struct_fields__ if name not in ("frame", "poses") and not name.startswith("_")]
 
 
@@ -356,7 +356,7 @@ def keys_within(value: Any) -> int:
 
 
 def keys_beside(line: Any) -> int:
-    """How many keys a frame's line has beside those of its poses, its number and the game's own."""
+    """How many keys a frame's line has besides those of its poses, its number and the game's own."""
     told = 0
     for field in beside(line):
         entries = getattr(line, field)

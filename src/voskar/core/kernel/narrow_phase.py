@@ -271,7 +271,7 @@ class NarrowPhase:
     def past_edges(self, of_a: bool, distance: float, move_x: float, move_y: float) -> None:
         """The moments in [0, 1] in which any corner of one is within a distance of any edge of the other.
 
-        Each edge with its distance is a rectangle beside it and a disc about its start.
+        Each edge with its distance is a rectangle next to it and a disc about its start.
         """
         best_begin, best_end = INFINITE, -INFINITE
         corners, sides = (self.na, self.nb) if of_a else (self.nb, self.na)

@@ -1,4 +1,4 @@
-"""Boxes into the world: every open box of whoever is in play, with its bounds and how far it has come."""
+"""Boxes into the world: every open box of every actor that is in play, with its bounds and how far it has come."""
 
 from __future__ import annotations
 

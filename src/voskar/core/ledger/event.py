@@ -1,7 +1,7 @@
 """What all events of a ledger have in common.
 
-An event's columns are its fields; a column that does not apply to it reads as None, so that whoever looks for an actor
-or a frame need not know every event type.
+An event's columns are its fields; a column that does not apply to it reads as None, so that code that looks for
+an actor or a frame need not know every event type.
 """
 
 from __future__ import annotations

@@ -143,7 +143,7 @@ class HitstopEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 class ClashEvent(Event, frozen=True, gc=False):
-    """Two attacks meet: `winner` goes on, nobody if they are equal."""
+    """Two attacks meet: `winner` goes on, no actor if they are equal."""
 
     event: ClassVar[str] = "clash"
     changes = ("rehit",)
@@ -298,7 +298,7 @@ class CheckpointEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 class CounterEvent(Event, frozen=True, gc=False):
-    """A counter that has changed; `by` nobody: by itself."""
+    """A counter that has changed; `by` None: by itself."""
 
     event: ClassVar[str] = "counter"
     changes = ("counters",)

@@ -1,1 +1,1 @@
-"""Health that runs out, and what follows: down, lives, coming back, what begins anew, and the end of a run."""
+"""Health that runs out, and what follows: down, lives, coming back, what starts again, and the end of a run."""

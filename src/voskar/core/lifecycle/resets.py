@@ -1,4 +1,4 @@
-"""What begins anew: at a mark of the recording, or as someone returns whose rule resets the room or the run."""
+"""What starts again: at a mark of the recording, or as someone returns whose rule resets the room or the run."""
 
 from __future__ import annotations
 
@@ -95,7 +95,7 @@ class Resets:
         world, run = self.world, self.world.run
         run.room_start = world.frame
         run.seen_kinds.clear()
-        for outs in run.outs.values():  # what is placed anew begins anew, and what was spawned is gone
+        for outs in run.outs.values():  # what is placed again starts again, and what was spawned is gone
             outs[:] = [out for out in outs if out[1] < len(world.recording.actors) or self._is(out, returning)]
         driven = [state for state in world.everyone() if state.driven and state is not returning]
         for state in sorted(driven, key=lambda state: state.id):

@@ -18,7 +18,8 @@ from voskar.core.world import ActorState, World
 
 class Returns:
     """Brings back those who are due. `angles` are the angles that driven actors first had; `start_over` puts back the
-    room or the run, as the rule of one that returns may say, and `armed` is told of whoever is in play anew."""
+    room or the run, as the rule of one that returns may say, and `armed` is told of every actor that is in play
+    again."""
 
     def __init__(
         self,
@@ -31,14 +32,14 @@ class Returns:
         self.armed, self.start_over = armed, start_over
 
     def bring_back(self) -> None:
-        """All who are due in this frame, by id; whoever has to wait is tried again in the next."""
+        """All who are due in this frame, by id; every actor that has to wait is tried again in the next."""
         world = self.world
         due = [row for row, frame in world.run.due.items() if frame == world.frame]
         if due:
             latch(world, world.frame)
         for row in sorted(due, key=lambda row: world.state(row).id):
             if world.run.due.get(row) != world.frame:
-                continue  # the return of another one has placed it anew, or it has left
+                continue  # the return of another one has placed it again, or it has left
             state = world.state(row)
             attacker = self._in_the_way(state) if rule_of(state).if_unsafe == "wait" else None
             if attacker is not None:
@@ -54,7 +55,7 @@ class Returns:
         return state.driven or (world.is_present(state.row) and not world.table.lingering[state.row])
 
     def _in_the_way(self, state: ActorState) -> str | None:
-        """Who would meet one that is to come back with a hit that does harm, None if nobody would.
+        """Who would meet one that is to come back with a hit that does harm, None if no actor would.
 
         Layers, sides and owners decide what could land; i-frames, rehit and the conditions of an attack do not, as
         they pass. One that the game does not show yet stands there as its next pose shows it.

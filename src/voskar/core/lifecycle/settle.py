@@ -56,7 +56,7 @@ class Settling:
         if run.poisons:
             self.tick()
         if not (world.settling or world.kernel.ended or run.ends or run.outs or run.lives):
-            self.goals.look()  # nobody has run out of anything, and nothing falls due
+            self.goals.look()  # no actor has run out of anything, and nothing falls due
             return
         going, outs = world.ending(), []
         if world.settling:

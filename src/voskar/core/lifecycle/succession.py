@@ -20,7 +20,7 @@ class Succession:
         self.begin()
 
     def begin(self) -> None:
-        """A run begins: whoever appears from now on is new."""
+        """A run begins: every actor that appears from now on is new."""
         world = self.world
         self._heirs.clear()
         for state in world.everyone():

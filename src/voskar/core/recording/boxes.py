@@ -1,4 +1,4 @@
-"""What a game tells by name: where it has its boxes, and the values of counters."""
+"""What a game logs by name: where it has its boxes, and the values of counters."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a game says of itself beside its poses: claims, and which of them it makes at all."""
+"""What a game says of itself besides its poses: claims, and which of them it makes at all."""
 
 from __future__ import annotations
 

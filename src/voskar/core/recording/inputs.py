@@ -15,8 +15,8 @@ Vector = tuple[float, float]
 
 @dataclass(frozen=True, eq=False)
 class Inputs:
-    """Columns of one length n, sorted by frame. `id` and `button` index `ids` and `buttons`; `aim` (n, 2) is a
-    world point, NaN where none was told."""
+    """Columns of one length n, sorted by frame. `id` and `button` index `ids` and `buttons`; `aim` (n, 2) is a world
+    point, NaN where none was logged."""
 
     frame: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     id: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
@@ -51,12 +51,12 @@ class Inputs:
         return down[np.diff(down, prepend=-1) > 0]  # each once: `np.unique` costs 20 ms when it is first called
 
     def pressed(self, name: str, button: str, anew: Sequence[int] = ()) -> Ints:
-        """The frames in which it is down and was not in the frame before, or in which everything begins `anew`."""
+        """The frames in which it is down and was not in the frame before, or in which everything begins `again`."""
         held = self.held(name, button)
         return held[(np.diff(held, prepend=-2) > 1) | np.isin(held, anew)]
 
     def released(self, name: str, button: str, anew: Sequence[int] = ()) -> Ints:
-        """The frames in which it is not down and was in the frame before, unless everything begins `anew` in it."""
+        """The frames in which it is not down and was in the frame before, unless everything begins `again` in it."""
         held = self.held(name, button)
         found = held[np.diff(held, append=1 << 60) > 1] + 1
         return found[~np.isin(found, anew)]

@@ -50,10 +50,10 @@ def leaving(rules: Rules, recording: Recording, across: Floats) -> Bools:
 def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> Recording:
     """The recording with every actor that leaves it held for up to so many `frames` (actors,) more.
 
-    It moves on at its last velocity in its last cell, until it comes back, the recording ends or a reset
-    mark begins the room anew; a hidden one does not linger. Nor does one that has ended by itself, unless a claim names
-    it in a hit while it would linger: its end is claimed, it has been shown for all its frames of life (`lives`,
-    (actors,)), or its next step would end it. `Poses.lingering` marks the poses so added.
+    It moves on at its last velocity in its last cell, until it comes back, the recording ends or a reset mark begins
+    the room again; a hidden one does not linger. Nor does one that has ended by itself, unless a claim names it in a
+    hit while it would linger: its end is claimed, it has been shown for all its frames of life (`lives`, (actors,)), or
+    its next step would end it. `Poses.lingering` marks the poses so added.
     """
     if not frames.any() or not len(recording.poses):
         return recording

@@ -71,7 +71,7 @@ class PoseField(NamedTuple):
 def _logged(
     type: FieldType, default: float | None = None, *, lingers: bool = True, state: bool = False, late: bool = False
 ) -> tuple[Any, ...]:
-    """What a PoseField holds beside the name, which is that of the column."""
+    """What a PoseField holds next to the name, which is that of the column."""
     absent = -1.0 if type in ("count", "answer") else math.nan
     return type, absent if default is None else default, absent, lingers, state, late
 
@@ -80,12 +80,12 @@ def _logged(
 class Poses:
     """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
 
-    `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN
-    where the game told none. `immune`, `stunned` and `frozen` are 1, 0, or -1 where it told neither; `tags` is the
-    place of its tags in `Recording.tag_sets`, `counted` the row of `Recording.counters` with its counters, -1 for none;
-    `push_x`, `push_y` by how much it says a hit displaced the actor, NaN for not at all; `logged` is the row of
-    `Recording.boxes` with its own boxes, -1 for none. `lingering` marks poses that the game did not log. A column that
-    nobody told is a view of one value and costs no memory.
+    `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN where the
+    game told none. `immune`, `stunned` and `frozen` are 1, 0, or -1 where it told neither; `tags` is the place of its
+    tags in `Recording.tag_sets`, `counted` the row of `Recording.counters` with its counters, -1 for none; `push_x`,
+    `push_y` by how much it says a hit displaced the actor, NaN for not at all; `logged` is the row of `Recording.boxes`
+    with its own boxes, -1 for none. `lingering` marks poses that the game did not log. A column that was not logged is a view of one value
+    and costs no memory.
     """
 
     frame: Ints

@@ -52,7 +52,7 @@ class OwnerChange(NamedTuple):
 
 
 class Stranger(Struct, frozen=True):
-    """An id that an input, a claim or the display names, and that nobody has: where it is named first (`field` of a
+    """An id that an input, a claim or the display names, and that no actor has: where it is named first (`field` of a
     frame, in a line or row), and which id may be meant."""
 
     id: str
@@ -98,7 +98,7 @@ class Recording:
     warnings: tuple[str, ...] = ()
     strangers: tuple[Stranger, ...] = ()
     owner_changes: tuple[OwnerChange, ...] = ()
-    """By frame: of shots that were reflected, as the game tells it."""
+    """By frame: of shots that were reflected, as the game logs it."""
     shown: frozenset[str] = frozenset()
     """Kinds that the game shows in the runs that this is a part of, if only before or after it."""
 
@@ -203,7 +203,7 @@ class Recording:
         return event not in self.scope.events and not kinds & self.scope.kinds
 
     def asks_for(self, event: str) -> bool:
-        """Whether an event that nobody claimed is missed: it is claimed at all, or said to be whenever it happens."""
+        """Whether an event that no actor claimed is missed: it is claimed at all, or said to be whenever it happens."""
         return event in self.scope.always or event in self.claimed
 
     @cached_property

@@ -56,8 +56,8 @@ class Launch(Struct, frozen=True):
 
 
 class OverTime(Struct, frozen=True):
-    """Damage in every `every`th frame after a hit, so often. A hit while it runs begins it anew (`renew`), adds another
-    (`add`), or changes nothing (`ignore`)."""
+    """Damage in every `every`th frame after a hit, so often. A hit while it runs begins it again (`renew`), adds
+    another (`add`), or changes nothing (`ignore`)."""
 
     damage: float
     every: int

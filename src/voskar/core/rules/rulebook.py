@@ -37,12 +37,12 @@ class KindNames(Struct, frozen=True):
 
 
 class Kind(Struct, frozen=True):
-    """A type of actor. `health` None: it cannot go down. `lives` None: nobody counts them. `respawn` None: it does not
-    come back; with `succession` a new actor of its kind takes its place. One that has left a recording `linger`s for
-    so many frames; for one that `wraps` opposite edges of the space are one; `stun_disarms` closes its hitboxes. It is
-    immune for `start_iframes` from its first frame in a run on. A pose may have its `tags`; `cases` are of whatever
-    hits it. Damage of a type counts `resistance` times.
-    Places of one may be off by `tolerance`, else by the command's. Of one actor's own rules `base` is the kind."""
+    """A type of actor. `health` None: it cannot go down. `lives` None: lives are not counted. `respawn` None: it does
+    not come back; with `succession` a new actor of its kind takes its place. One that has left a recording `linger`s
+    for so many frames; for one that `wraps` opposite edges of the space are one; `stun_disarms` closes its hitboxes. It
+    is immune for `start_iframes` from its first frame in a run on. A pose may have its `tags`; `cases` are of whatever
+    hits it. Damage of a type counts `resistance` times. Places of one may be off by `tolerance`, else by the command's.
+    Of one actor's own rules `base` is the kind."""
 
     name: str
     base: str = ""

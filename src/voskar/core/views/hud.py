@@ -15,7 +15,7 @@ ICONS = 12
 @dataclass(frozen=True)
 class Gauge:
     """One actor's health and lives after a frame. `whole` icons are full, one more is filled by `part` (0 to 1), of
-    `icons` in all. `lives` None: nobody counts them."""
+    `icons` in all. `lives` None: lives are not counted."""
 
     actor: str
     health: float

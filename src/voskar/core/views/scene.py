@@ -114,8 +114,8 @@ def scene(
 ) -> Scene:
     """The scene of a frame of a recording as it was judged (`Watched.recording`). A hit may be claimed within `window`.
 
-    Hidden actors are left out, and the boxes of those that are `down`: they touch nothing. `trail` frames before it
-    are told for each actor.
+    Hidden actors are left out, and the boxes of those that are `down`: they touch nothing. `trail` frames before it are
+    reported for each actor.
     """
     catalog = catalog or BoxCatalog.of(rules)
     poses, rows = recording.poses, recording.block(frame, frame + 1)
@@ -145,7 +145,7 @@ def scene(
             )
         )
         pushes = ledger.about(actor.id, "knockback", "launch", "reflect", "home")
-        if not any(frame - trail <= push.frame <= frame for push in pushes):  # else what threw it is told by its hit
+        if not any(frame - trail <= push.frame <= frame for push in pushes):  # else its hit is reported
             bounces += _bounces(rules, recording, actor, own)
         if actor.id not in down:
             own_boxes = list(_boxes(posed, recording, row, actor))

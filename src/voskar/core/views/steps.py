@@ -11,7 +11,7 @@ from voskar.core.rules.shapes import Floats, Ints
 
 
 class Steps(Struct):
-    """A value that changes now and then: from each of `frames` on it is the one beside it."""
+    """A value that changes now and then: from each of `frames` on it is the one next to it."""
 
     frames: list[int] = []
     values: list[float] = []

@@ -66,7 +66,7 @@ class Course(Struct):
     """What changed its health or lives, in order."""
 
     def meter(self, counter: str, first: int) -> Meter:
-        """What a counter is counted from; one that nobody has told of yet has been at its start since a frame."""
+        """What a counter is counted from; one that no actor has told of yet has been at its start since a frame."""
         found = self.meters.get(counter)
         if found is None:
             found = self.meters[counter] = Meter(self.kind.counters.get(counter))
@@ -286,7 +286,7 @@ class _Reading:
         return {event.id or "": event.kind or "" for event in self.ledger.of("spawn")}
 
     def _reset(self, event: Event, *, whole: bool) -> None:
-        """A return that puts back driven actors, or begins the whole run anew."""
+        """A return that puts back driven actors, or begins the whole run again."""
         for name, course in self.courses.items():
             if name in self.fixtures and name != event.id:
                 self._revive(course, event.frame)

@@ -385,7 +385,7 @@ class Stage:
 
     def left(self) -> list[tuple[int, ActorState, str]]:
         """Who has gone by itself since this was last asked: frame, actor, why; by frame, then id."""
-        actors = cast(list[ActorState], self.actors)  # whoever has left is still known
+        actors = cast(list[ActorState], self.actors)  # every actor that has left is still known
         found = [(frame, actors[row].id, row, at_edge) for frame, row, at_edge in self.kernel.take_leavers()]
         found.sort()
         return [(frame, actors[row], "edge" if at_edge else "expired") for frame, _, row, at_edge in found]

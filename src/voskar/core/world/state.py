@@ -90,7 +90,7 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     gone_until: int = NEVER
     """The first frame in which it is in play again after that."""
     counters: Mapping[str, float] = NOTHING
-    """As they were told last: see `World.counter`. Neither this nor `regens` is ever changed in place."""
+    """As they were reported last: see `World.counter`. Neither this nor `regens` is ever changed in place."""
     regens: Mapping[str, Regenerating] = NOTHING
     checkpoint: Vector | None = None
     fell_at: Vector | None = None
@@ -198,9 +198,9 @@ class RunState(Struct):
     away: set[tuple[int, str]] = set()
     """Counters that may go back to their start: rows and names."""
     frozen_until: int = NEVER
-    """The last frame in which everyone is frozen, whoever appears."""
+    """The last frame in which everyone is frozen, every actor that appears."""
     delayed: dict[int, int] = {}
-    """By how many frames actors have been frozen in this frame, by row: their emitters are still to be told."""
+    """By how many frames actors have been frozen in this frame, by row: their emitters still have to learn of it."""
     starts: dict[int, list[tuple[str, int]]] = {}
     """Who is in play for the first time in a frame, and guarded then: ids and rows."""
     poisons: dict[tuple[int, str], list[Poison]] = {}

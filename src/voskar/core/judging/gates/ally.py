@@ -1,4 +1,4 @@
-"""Both on one side, unless the attack is friendly. Actors without a side are nobody's ally."""
+"""Both on one side, unless the attack is friendly. Actors without a side are no actor's ally."""
 
 from __future__ import annotations
 
