@@ -26,14 +26,19 @@ def reduced(script: Script, shows: Shows, tell: Callable[[Script], None] = lambd
     """The script without what it does not need, by steps that are tried in a fixed order until none helps. `tell` is
     given each smaller one."""
     best = script
+    failed: set[str] = set()  # what did not show it never does: a later round tries most scenes again
 
     def attempt(candidate: Script) -> bool:
         nonlocal best
-        if candidate != best and shows(candidate):
-            best = candidate
-            tell(best)
-            return True
-        return False
+        text = repr(candidate)
+        if candidate == best or text in failed:
+            return False
+        if not shows(candidate):
+            failed.add(text)
+            return False
+        best = candidate
+        tell(best)
+        return True
 
     while True:
         before = best

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ import tomlkit
 
 from voskar.core.adopt import Windows
 from voskar.core.recording import Recording
+from voskar.core.rules import Rules
 from voskar.errors import InputError, VoskarError
 from voskar.evidence.check import check
 from voskar.evidence.finding import Finding
@@ -118,6 +120,7 @@ class Search:
 
     def __init__(self, book: Rulebook, windows: Windows, finding: Finding, *, resync: bool) -> None:
         self.book, self.windows, self.finding, self.resync, self.tried = book, windows, finding, resync, 0
+        self._rules: dict[Fraction, Rules] = {}
         self.others: Roots | None = None
         """All other findings of the smallest scene so far: it gets no new ones."""
 
@@ -142,6 +145,8 @@ class Search:
             self.others, script = None, script_of(header, entries)
             if self.shows(script) and (best is None or len(self.others or ()) < len(best[2])):
                 best = list(entries), script, self.others or frozenset()
+            elif best is not None:
+                break  # frames further away bring findings of their own
             if best is not None and not best[2]:
                 break
         if best is None:
@@ -165,9 +170,15 @@ class Search:
         except InputError:
             return False
 
+    def _rules_at(self, rate: Fraction) -> Rules:
+        """The compiled rules, and with them all that is made of them, once for all scenes of a rate."""
+        if rate not in self._rules:
+            self._rules[rate] = self.book.rules(rate)
+        return self._rules[rate]
+
     def _is_in(self, played: Recording, book: Rulebook | None = None) -> bool:
         self.tried += 1
-        rules = (book or self.book).rules(played.rate)
+        rules = self._rules_at(played.rate) if book is None else book.rules(played.rate)
         verdict, _ = check(rules, played, windows=self.windows, resync=self.resync)
         same = [_is_same(self.finding, root) for root, _ in verdict.roots]
         others = frozenset(

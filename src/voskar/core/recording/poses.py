@@ -84,8 +84,8 @@ class Poses:
     game told none. `immune`, `stunned` and `frozen` are 1, 0, or -1 where it told neither; `tags` is the place of its
     tags in `Recording.tag_sets`, `counted` the row of `Recording.counters` with its counters, -1 for none; `push_x`,
     `push_y` by how much it says a hit displaced the actor, NaN for not at all; `logged` is the row of `Recording.boxes`
-    with its own boxes, -1 for none. `lingering` marks poses that the game did not log. A column that was not logged is a view of one value
-    and costs no memory.
+    with its own boxes, -1 for none. `lingering` marks poses that the game did not log. A column that was not
+    logged is a view of one value and costs no memory.
     """
 
     frame: Ints
