@@ -63,7 +63,7 @@ def here(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) ->
         with monkeypatch.context() as patch:
             patch.chdir(cwd)
             code = run(list(map(str, arguments)))
-        told = capsys.readouterr()
-        return subprocess.CompletedProcess(arguments, code, told.out, told.err)
+        capture_result = capsys.readouterr()
+        return subprocess.CompletedProcess(arguments, code, capture_result.out, capture_result.err)
 
     return command

@@ -206,14 +206,14 @@ class Trials:
         whole, _ = self.expected(command)
         self.clear()
         shutil.rmtree(self.folder / "cache", ignore_errors=True)
-        with self.start(command, number) as one, self.start(command, number) as other:
-            told = [self.finish(run)[1] for run in (one, other)]
-        codes = {one.returncode, other.returncode}
-        if not codes <= {0, 1} and not (codes <= {0, 2} and "there already" in "".join(told)):
-            yield f"{command}, twice: exit {one.returncode} and {other.returncode}: {''.join(told)[-300:]}"
+        with self.start(command, number) as popen, self.start(command, number) as other:
+            texts = [self.finish(run)[1] for run in (popen, other)]
+        codes = {popen.returncode, other.returncode}
+        if not codes <= {0, 1} and not (codes <= {0, 2} and "there already" in "".join(texts)):
+            yield f"{command}, twice: exit {popen.returncode} and {other.returncode}: {''.join(texts)[-300:]}"
         if self.written() != whole:
             yield f"{command}, twice: what is written differs"
-        yield from self.faults(f"{command}, twice", whole, "".join(told))
+        yield from self.faults(f"{command}, twice", whole, "".join(texts))
 
     def clock(self, number: int, draw: random.Random) -> Iterator[str]:
         """The clock goes back: what was written before is of tomorrow. A file then changes within a tick of it."""
@@ -242,7 +242,7 @@ class Trials:
             elif what == 1:
                 path.write_bytes(path.read_bytes()[: draw.randrange(200)])
             elif what == 2:
-                others = [one for one in kept if one != path and one.is_file() and not one.is_symlink()]
+                others = [file for file in kept if file != path and file.is_file() and not file.is_symlink()]
                 path.write_bytes(draw.choice(others).read_bytes() if others else b"")
             elif what == 3:
                 path.unlink()
@@ -255,12 +255,12 @@ class Trials:
 
     def verdict(self, number: int) -> Iterator[str]:
         """What a suite says, from what is kept and afresh."""
-        told = []
-        for more in ("", " --fresh"):
-            with self.start(f"check --json --workers 1{more}", number) as run:
-                told.append(self.finish(run))
-        if told[0][0] != told[1][0] or not told[0][0]:
-            yield f"a kept verdict is not that of a fresh run: {told[0][1][-200:]} {told[1][1][-200:]}"
+        pairs = []
+        for item in ("", " --fresh"):
+            with self.start(f"check --json --workers 1{item}", number) as run:
+                pairs.append(self.finish(run))
+        if pairs[0][0] != pairs[1][0] or not pairs[0][0]:
+            yield f"a kept verdict is not that of a fresh run: {pairs[0][1][-200:]} {pairs[1][1][-200:]}"
 
     def faults(self, what: str, whole: dict[str, bytes], errors: str, *, killed: bool = False) -> Iterator[str]:
         """What must hold whatever has happened."""
@@ -310,7 +310,7 @@ def try_all(folder: Path, count: int, seed: int, cluster: str | None = None) -> 
         name, _, fault = order[(number * 7) % len(order)]  # 7 and 20 have no factor in common: each has its share
         draw = random.Random(f"{seed}:{number}")
         found.trials[name] += 1
-        found.wrong += [f"{seed}:{number}: {name}: {one}" for one in fault(trials, number, draw)]
+        found.wrong += [f"{seed}:{number}: {name}: {trial}" for trial in fault(trials, number, draw)]
         for _ in range(30):
             left = orphans(number)
             if not left:

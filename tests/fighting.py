@@ -46,13 +46,13 @@ def state_conditions(draw: Any, often: int = 3) -> dict[str, Any]:
 def actor_conditions(draw: Any) -> dict[str, Any]:
     """A condition on an actor."""
     windows = st.dictionaries(st.sampled_from(["walk", "bite"]), st.sampled_from(["", "0", "1-2"]), min_size=1)
-    more = {
+    fields = {
         "during": windows,
         "not_during": windows,
         "immune": st.booleans(),
         "kinds": st.lists(st.sampled_from(["ant", "bee", "cub"]), min_size=1, max_size=2, unique=True),
     }
-    return draw(state_conditions(5)) | _some(draw, more, 6)
+    return draw(state_conditions(5)) | _some(draw, fields, 6)
 
 
 @st.composite

@@ -100,9 +100,9 @@ def value_changed(data: bytes, draw: random.Random) -> bytes:
     found = list(re.finditer(rb'"[^"\n]*"|-?\d+(?:\.\d+)?|\b(?:true|false|null)\b', data))
     if not found:
         return data
-    one, value = draw.choice(found), draw.choice(ODD)
-    told = json.dumps(value, ensure_ascii=draw.random() < 0.5).encode("utf-8", "surrogatepass")
-    return data[: one.start()] + told + data[one.end() :]
+    entry, value = draw.choice(found), draw.choice(ODD)
+    name = json.dumps(value, ensure_ascii=draw.random() < 0.5).encode("utf-8", "surrogatepass")
+    return data[: entry.start()] + name + data[entry.end() :]
 
 
 def json_changed(data: bytes, draw: random.Random) -> bytes:
@@ -176,7 +176,7 @@ def image_changed(data: bytes, draw: random.Random) -> bytes:
     if draw.random() < 0.2:
         chunks.insert(draw.randrange(len(chunks)), chunks[draw.randrange(len(chunks))])
     whole = (
-        len(one).to_bytes(4, "big") + kind + one + zlib.crc32(kind + one).to_bytes(4, "big") for kind, one in chunks
+        len(text).to_bytes(4, "big") + kind + text + zlib.crc32(kind + text).to_bytes(4, "big") for kind, text in chunks
     )
     return data[:8] + b"".join(whole)
 
@@ -222,8 +222,8 @@ def parquet_changed(data: bytes, draw: random.Random) -> bytes:
             extra = draw.choice(["x", "", "_own", name, "frame", "\u001b[1m"])
             table = table.append_column(extra, columns_of(table.num_rows, draw))
         elif what == 4:
-            told = draw.choice([b"[1]", b"{", b"[" * 3000, b'"x"', b'{"rate": 1e999}', b'{"frames": [5, 1]}', b"\xff"])
-            table = table.replace_schema_metadata({b"voskar": told, b"pandas": told})
+            text = draw.choice([b"[1]", b"{", b"[" * 3000, b'"x"', b'{"rate": 1e999}', b'{"frames": [5, 1]}', b"\xff"])
+            table = table.replace_schema_metadata({b"voskar": text, b"pandas": text})
         else:
             table = table.slice(0, draw.randrange(table.num_rows + 1))
     out = io.BytesIO()
@@ -453,11 +453,11 @@ def main(count: int = 40_000, seed: int = 1) -> None:
     jobs = [(first, min(PART, count - first), seed) for first in range(0, count, PART)]
     # a new process for each part: what matplotlib or a cache of strings keeps is not what a command needs
     with ProcessPoolExecutor(os.cpu_count(), max_tasks_per_child=1, mp_context=get_context("spawn")) as pool:
-        for one in pool.map(share, jobs):
-            found.wrong += one.wrong
-            for reader, codes in one.codes.items():
+        for job in pool.map(share, jobs):
+            found.wrong += job.wrong
+            for reader, codes in job.codes.items():
                 found.codes[reader] += codes
-            for line in one.wrong:
+            for line in job.wrong:
                 print(line, file=sys.stderr, flush=True)
     print("| mutated | runs | 0 agreed | 1 disagreed | 2 refused | 3 our bug |\n|---|--:|--:|--:|--:|--:|")
     for reader, codes in found.codes.items():

@@ -145,9 +145,9 @@ def _frames(draw: random.Random) -> Frames:
         for number, (start, side, y) in enumerate(visits):
             near = max(abs(frame - start - 20) * 4 - 40, 0)
             poses.append({"id": f"hornet-{number}", "kind": "hornet", "x": 300 + side * near, "y": y})
-        one: dict[str, Any] = {"poses": poses}
-        one |= {"inputs": [{"id": "keeper", "button": "smoke", "aim": [400, 150]}]} if held else {}
-        frames.append(one | ({"reset": marks[frame]} if frame in marks else {}))
+        fields: dict[str, Any] = {"poses": poses}
+        fields |= {"inputs": [{"id": "keeper", "button": "smoke", "aim": [400, 150]}]} if held else {}
+        frames.append(fields | ({"reset": marks[frame]} if frame in marks else {}))
     return frames
 
 
@@ -182,9 +182,9 @@ WAYS: dict[str, tuple[Way, Windows]] = {}
 def way(name: str, windows: Windows = EXACT) -> Callable[[Way], Way]:
     """Registers one."""
 
-    def known(one: Way) -> Way:
-        WAYS[name] = one, windows
-        return one
+    def known(callback: Way) -> Way:
+        WAYS[name] = callback, windows
+        return callback
 
     return known
 
@@ -202,7 +202,9 @@ def _no_shots(log: Log, draw: random.Random) -> Log:
     ids = {pose["id"] for frame in frames for pose in frame["poses"] if pose["kind"] in kinds}
     for frame in frames:
         frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in kinds]
-        frame["claims"] = [one for one in frame.get("claims", ()) if not ids & {one.get("attacker"), one.get("target")}]
+        frame["claims"] = [
+            item for item in frame.get("claims", ()) if not ids & {item.get("attacker"), item.get("target")}
+        ]
     return header | {"unlogged": header.get("unlogged", {}) | {"kinds": kinds}}, frames
 
 
@@ -228,8 +230,8 @@ def _less(log: Log, draw: random.Random) -> Log:
     states = draw.sample(["health", "lives", "immune", "vx", "vy"], 2)
     states = [*states, *({"vx", "vy"} - set(states))] if {"vx", "vy"} & set(states) else states
     for frame in frames:
-        frame["claims"] = [one for one in frame.get("claims", ()) if one["event"] not in events]
-        frame["poses"] = [{key: one for key, one in pose.items() if key not in states} for pose in frame["poses"]]
+        frame["claims"] = [item for item in frame.get("claims", ()) if item["event"] not in events]
+        frame["poses"] = [{key: item for key, item in pose.items() if key not in states} for pose in frame["poses"]]
     known = [event for event in header["logged"]["events"] if event not in events]
     unlogged = header.get("unlogged", {}) | {"events": events}
     return header | {"logged": {"events": known}, "unlogged": unlogged}, frames
@@ -269,7 +271,7 @@ def _pool(log: Log, draw: random.Random) -> Log:
             name = pose["id"]
             if name in last and name not in names:
                 pool = free.setdefault(kind[name], [])
-                again = next((one for one in pool if one[0] + 2 <= at), None)
+                again = next((pair for pair in pool if pair[0] + 2 <= at), None)
                 if again is not None:
                     pool.remove(again)
                 names[name] = again[1] if again is not None else f"{kind[name]}-{len(names)}"
@@ -339,7 +341,7 @@ def findings(seed: int, name: str) -> list[tuple[str, int, str, str, str]]:
     header, frames = way(copy.deepcopy(log), random.Random(f"{name} {seed}"))
     played = logged(book, header, frames)
     verdict, _ = check(book.rules(played.rate), played, windows=windows)
-    return [(one.code, one.frame, one.target, one.game, one.rules) for one in verdict.findings]
+    return [(finding.code, finding.frame, finding.target, finding.game, finding.rules) for finding in verdict.findings]
 
 
 BY = {"x": 20, "y": 20, "health": 1, "lives": 1, "vx": 300, "vy": 300, "angle": 40, "damage": 1}
@@ -436,9 +438,12 @@ def main(count: int = 1000) -> None:
         print(f"| {name} | {len(counts)} | {sum(map(bool, counts))} |")
     print("\n| a changed value | changed | found | root outside |\n|---|--:|--:|--:|")
     for name in sorted(wrong):
-        told = sum(one.found for one in wrong[name]), sum(bool(one.outside) for one in wrong[name])
-        print(f"| {name} | {len(wrong[name])} | {told[0]} | {told[1]} |")
+        item = (
+            sum(changed_value.found for changed_value in wrong[name]),
+            sum(bool(changed_value.outside) for changed_value in wrong[name]),
+        )
+        print(f"| {name} | {len(wrong[name])} | {item[0]} | {item[1]} |")
 
 
 if __name__ == "__main__":
-    main(*map(int, [one for one in sys.argv[1:] if one.isdecimal()]))
+    main(*map(int, [name for name in sys.argv[1:] if name.isdecimal()]))

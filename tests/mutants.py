@@ -90,8 +90,8 @@ def world(draw: random.Random, rules: dict[str, Any] = RULES) -> tuple[Rulebook,
 def _claims(frames: Frames, event: str) -> list[tuple[int, int]]:
     return [
         (at, k)
-        for at, one in enumerate(frames)
-        for k, claim in enumerate(one.get("claims", ()))
+        for at, fields in enumerate(frames)
+        for k, claim in enumerate(fields.get("claims", ()))
         if claim["event"] == event
     ]
 
@@ -143,8 +143,8 @@ def added(health: float | None = None, apart: bool = False) -> Mistake:
         for at in draw.sample(range(10, len(frames) - 50), len(frames) - 60):
             poses = {pose["id"]: pose for pose in frames[at]["poses"]}
             keeper, after = poses.get("keeper"), [hit for hit in hits if at - 12 <= hit < at]
-            near = [one for one in poses.values() if one["kind"] == "hornet" and keeper is not None]
-            near = [one for one in near if (abs(one["x"] - keeper["x"]) < 8) != apart]  # type: ignore[index]
+            near = [pose for pose in poses.values() if pose["kind"] == "hornet" and keeper is not None]
+            near = [item for item in near if (abs(item["x"] - keeper["x"]) < 8) != apart]  # type: ignore[index]
             if near and keeper is not None and keeper.get("clip") != "fall" and (apart or after):
                 claim = {"event": "hit", "attacker": near[0]["id"], "target": "keeper", "attack": "sting"}
                 frames[at].setdefault("claims", []).append(claim | ({} if health is None else {"damage": health}))
@@ -181,8 +181,8 @@ def valued(event: str, field: str, by: float) -> Mistake:
 
 def _poses(frames: Frames, kind: str) -> dict[str, list[tuple[int, dict[str, Any]]]]:
     found: dict[str, list[tuple[int, dict[str, Any]]]] = {}
-    for at, one in enumerate(frames):
-        for pose in one["poses"]:
+    for at, fields in enumerate(frames):
+        for pose in fields["poses"]:
             if pose["kind"] == kind:
                 found.setdefault(pose["id"], []).append((at, pose))
     return found
@@ -409,7 +409,7 @@ MUTANTS: dict[str, tuple[Mistake, tuple[str, ...]]] = {
 
 def logged(book: Rulebook, header: dict[str, Any], frames: Frames) -> Recording:
     """A log as a recording."""
-    return read_recording([json.dumps(one).encode() for one in (header, *frames)], "log.jsonl", book)
+    return read_recording([json.dumps(frame).encode() for frame in (header, *frames)], "log.jsonl", book)
 
 
 @lru_cache(maxsize=4)
@@ -506,4 +506,4 @@ def main(count: int = 220) -> None:
 
 
 if __name__ == "__main__":
-    main(*map(int, [one for one in sys.argv[1:] if one.isdecimal()]))
+    main(*map(int, [name for name in sys.argv[1:] if name.isdecimal()]))

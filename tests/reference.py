@@ -60,7 +60,7 @@ def box_parts(box: Box, pose: dict[str, Any]) -> list[tuple[list[Point], float]]
     else:
         local = [[(x * wide, y * high) for x, y in part] for part in local]
         if box.outline.grow < 0:
-            middle = [sum(one[axis] for one in local[0]) / 4 for axis in (0, 1)]
+            middle = [sum(item[axis] for item in local[0]) / 4 for axis in (0, 1)]
             less = box.outline.grow
             local = [[tuple(c - math.copysign(-less, c - m) for c, m in zip(p, middle, strict=True)) for p in local[0]]]
             radius -= less
@@ -72,12 +72,12 @@ def box_parts(box: Box, pose: dict[str, Any]) -> list[tuple[list[Point], float]]
 def logged(box: Box, pose: dict[str, Any]) -> list[tuple[list[Point], float]]:
     """The parts that the game has of a box, as seen from its pose, with what they gain or lose; none if it has none."""
     found = []
-    more = box.outline.grow * pose["scale"]
+    item = box.outline.grow * pose["scale"]
     for part in pose["boxes"].get(box.logged, ()):
         corners = [(x, y) for x, y in part.corners.tolist()]
         if part.is_rect:
             (x0, y0), (x1, y1) = corners[0], corners[2]
-            less = min(more, 0.0)
+            less = min(item, 0.0)
             x0, y0, x1, y1 = (
                 x0 - less - box.pad[0],
                 y0 - less - box.pad[1],
@@ -85,9 +85,9 @@ def logged(box: Box, pose: dict[str, Any]) -> list[tuple[list[Point], float]]:
                 y1 + less + box.pad[3],
             )
             if x1 > x0 and y1 > y0:
-                found.append(([(x0, y0), (x1, y0), (x1, y1), (x0, y1)], max(more, 0.0)))
-        elif part.radius + more > 0 or len(corners) > 2:
-            found.append((corners, part.radius + more))
+                found.append(([(x0, y0), (x1, y0), (x1, y1), (x0, y1)], max(item, 0.0)))
+        elif part.radius + item > 0 or len(corners) > 2:
+            found.append((corners, part.radius + item))
     return found
 
 
@@ -149,7 +149,7 @@ def first_moment(
             reach = radius_a + radius_b
 
             def at(t: float, a: list[Point] = part_a, b: list[Point] = part_b, reach: float = reach) -> float:
-                x, y = ((1 - t) * (one - other) for one, other in zip(way_a, way_b, strict=True))
+                x, y = ((1 - t) * (value - other) for value, other in zip(way_a, way_b, strict=True))
                 return gap([(p - x, q - y) for p, q in a], b) - reach
 
             low, high = 0.0, 1.0
@@ -283,7 +283,7 @@ class Reference:
         self.fights.start(name)
         self.fights.cure(name)
         if hasattr(self, "driven"):
-            self.driven.fired = {gun: one for gun, one in self.driven.fired.items() if gun[0] != name}
+            self.driven.fired = {gun: number for gun, number in self.driven.fired.items() if gun[0] != name}
         self.vitals.lives[name] = kind.lives
         self.vitals.kinds_seen.add(kind.name)
         self.vitals.checkpoint.pop(name, None)
@@ -332,8 +332,8 @@ class Reference:
             way = list(self.shorter(way[0], way[1], name))
             if last != frame - 1 or name not in self.seen:
                 self.since[name] = frame
-            told = [way[k] if math.isnan(pose[v]) else pose[v] / rate for k, v in enumerate(("vx", "vy"))]
-            self.held[name] = (frame, pose, (told[0], told[1]))
+            items = [way[k] if math.isnan(pose[v]) else pose[v] / rate for k, v in enumerate(("vx", "vy"))]
+            self.held[name] = (frame, pose, (items[0], items[1]))
         self.seen = dict(poses)
         for name, pose in poses.items():
             pose["v"] = tuple(step * float(self.rules.rate) for step in self.held[name][2])
@@ -494,7 +494,7 @@ class Reference:
             return 0.0, 0.0
         if box.name not in old["open"]:
             return 0.0, 0.0
-        now, then = (self.anchor(box, one) for one in (pose, old))
+        now, then = (self.anchor(box, fields) for fields in (pose, old))
         return now[0] - then[0], now[1] - then[1]
 
     @staticmethod
@@ -502,14 +502,14 @@ class Reference:
         """What of a box is followed on its way."""
         if not box.logged:
             return place(keyed(box, pose, "at", box.at), pose)
-        told = pose["boxes"].get(box.logged, ())
+        value = pose["boxes"].get(box.logged, ())
         own = logged(box, pose)
-        if len(told) == 1 and told[0].is_rect and own:
+        if len(value) == 1 and value[0].is_rect and own:
             (x0, y0), _, (x1, y1), _ = own[0][0]
         else:
-            bounds = [part.bounds for part in told] or [(0.0, 0.0, 0.0, 0.0)]
-            x0, y0 = (min(one[axis] for one in bounds) for axis in (0, 1))
-            x1, y1 = (max(one[axis] for one in bounds) for axis in (2, 3))
+            bounds = [part.bounds for part in value] or [(0.0, 0.0, 0.0, 0.0)]
+            x0, y0 = (min(bound[axis] for bound in bounds) for axis in (0, 1))
+            x1, y1 = (max(bound[axis] for bound in bounds) for axis in (2, 3))
         return pose["x"] + (x0 + x1) / 2, pose["y"] + (y0 + y1) / 2
 
     def meeting(
@@ -593,64 +593,66 @@ class Reference:
         found: dict[Any, float] = {}
         ranks = self.ranks(poses)
         layers = {name: 1 << place for place, name in enumerate(self.rules.layers)}
-        pairs = [(one, two) for one, mask in self.rules.contact.clash.items() for two in layers.values() if mask & two]
-        for one, pose_a in poses.items():
+        pairs = [
+            (number, two) for number, mask in self.rules.contact.clash.items() for two in layers.values() if mask & two
+        ]
+        for text, pose_a in poses.items():
             for two, pose_b in poses.items():
-                owned = self.owner[one] == two or self.owner[two] == one
-                owned = owned or (self.owner[one] is not None and self.owner[one] == self.owner[two])
-                ally = self.side(one) is not None and self.side(one) == self.side(two)
-                if not pairs or ranks[one] >= ranks[two] or ally or owned:
+                owned = self.owner[text] == two or self.owner[two] == text
+                owned = owned or (self.owner[text] is not None and self.owner[text] == self.owner[two])
+                ally = self.side(text) is not None and self.side(text) == self.side(two)
+                if not pairs or ranks[text] >= ranks[two] or ally or owned:
                     continue
-                for mine in self.kind[one].boxes:
+                for mine in self.kind[text].boxes:
                     for theirs in self.kind[two].boxes:
                         if mine.role != "hitbox" or theirs.role != "hitbox":
                             continue
-                        if self.fights.is_frozen(one, frame) or self.fights.is_frozen(two, frame):
+                        if self.fights.is_frozen(text, frame) or self.fights.is_frozen(two, frame):
                             continue
-                        own, other = self.fights.turned(one, mine), self.fights.turned(two, theirs)
+                        own, other = self.fights.turned(text, mine), self.fights.turned(two, theirs)
                         either = ((own.layer, other.layer), (other.layer, own.layer))
                         if not any(a & first and b & second for first, second in pairs for a, b in either):
                             continue
-                        met = self.meeting(frame, one, mine, pose_a, two, theirs, pose_b, 0.0)
+                        met = self.meeting(frame, text, mine, pose_a, two, theirs, pose_b, 0.0)
                         if met is not None:
-                            key = (one, two, mine.attack, theirs.attack)
+                            key = (text, two, mine.attack, theirs.attack)
                             found[key] = min(round(met[0], 6), found.get(key, 1.0))
         for key in sorted(found, key=lambda key: (found[key], ranks[key[0]], ranks[key[1]], *key[2:])):
             self.meet(frame, *key)
 
-    def meet(self, frame: int, one: str, two: str, mine: str, theirs: str) -> None:
+    def meet(self, frame: int, text: str, two: str, mine: str, theirs: str) -> None:
         """One clash."""
         fights, attacks = self.fights, (self.rules.attacks[mine], self.rules.attacks[theirs])
-        swings = self.swing(one, attacks[0]), self.swing(two, attacks[1])
-        sides = [(one, attacks[0].memory_key), (two, attacks[1].memory_key)]
-        keys = (*sides[0], *sides[1]) if one < two else (*sides[1], *sides[0])
+        swings = self.swing(text, attacks[0]), self.swing(two, attacks[1])
+        sides = [(text, attacks[0].memory_key), (two, attacks[1].memory_key)]
+        keys = (*sides[0], *sides[1]) if text < two else (*sides[1], *sides[0])
         before = fights.clashes.get(keys)
-        fights.clashes[keys] = (*(swings if one < two else reversed(swings)), frame)
+        fights.clashes[keys] = (*(swings if text < two else reversed(swings)), frame)
         if before is not None:
-            before = before if one < two else (before[1], before[0], before[2])
+            before = before if text < two else (before[1], before[0], before[2])
             again = before[2] < frame - 1
             timed = [any(b.attack == a.name and b.during is not None for b in self.kind[n].boxes)
-                     for n, a in ((one, attacks[0]), (two, attacks[1]))]  # fmt: skip
+                     for n, a in ((text, attacks[0]), (two, attacks[1]))]  # fmt: skip
             fresh = [before[k] != swings[k] if timed[k] else again for k in (0, 1)]
             if not any(fresh):
                 return
         if any(fights.cancelled.get(side) == swing for side, swing in zip(sides, swings, strict=True)):
             return
-        if {one, two} & self.consumed or {one, two} & set(self.down):
+        if {text, two} & self.consumed or {text, two} & set(self.down):
             return
         strong = attacks[0].strength, attacks[1].strength
         lost = (strong[0] <= strong[1], strong[1] <= strong[0])
-        row = {"frame": frame, "event": "clash", "id": one, "other": two, "attack": mine, "other_attack": theirs}
+        row = {"frame": frame, "event": "clash", "id": text, "other": two, "attack": mine, "other_attack": theirs}
         if not all(lost):
-            row["winner"] = two if lost[0] else one
+            row["winner"] = two if lost[0] else text
         self.events.append(row)
         for k in (0, 1):
             if lost[k]:
                 fights.cancelled[sides[k]] = swings[k]
         length = max(attacks[0].clash.hitstop, attacks[1].clash.hitstop)
-        for name in (one, two) if length else ():
+        for name in (text, two) if length else ():
             fights.freeze(frame, name, length)
-        for k, name, other in ((0, one, two), (1, two, one)):
+        for k, name, other in ((0, text, two), (1, two, text)):
             table = attacks[k].clash.attacker if lost[k] else attacks[k].clash.winner
             if table is not None:
                 fights.lose(frame, name, table.damage, other)
@@ -694,8 +696,8 @@ class Reference:
                             )
                             found.append((*order, hit.name, hurt.name, attack, hit, hurt))
         earliest: dict[Any, float] = {}
-        for one in found:
-            earliest[one[2:5]] = min(one[1], earliest.get(one[2:5], 1.0))
+        for items in found:
+            earliest[items[2:5]] = min(items[1], earliest.get(items[2:5], 1.0))
         ranks = self.ranks(poses)
         found.sort(key=lambda o: (o[0], earliest[o[2:5]], ranks[o[2]], o[3], ranks[o[4]], *o[5:9]))
         hurt_now = self.hurt_now
@@ -746,8 +748,8 @@ class Reference:
             self.events.append({"frame": frame, "event": "removed", "id": name, "detail": why})
             if name in self.driven.bodies:
                 self.driven.remove(name)
-            self.landed = [one for one in self.landed if name not in one]
-            self.struck = [one for one in self.struck if name != one[1]]
+            self.landed = [entry for entry in self.landed if name not in entry]
+            self.struck = [entry for entry in self.struck if name != entry[1]]
             self.contacts = {contact for contact in self.contacts if name not in contact}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
             self.fights.forget(name)
@@ -785,7 +787,7 @@ class Reference:
             return "unmet"
         if (attacker, target) in early:
             return "preempted"
-        hits = [one[0] for one in self.landed if one[1:] == (attacker, attack.memory_key, target)]
+        hits = [entry[0] for entry in self.landed if entry[1:] == (attacker, attack.memory_key, target)]
         timed = any(box.attack == attack.name and box.during is not None for box in self.kind[attacker].boxes)
         mode = attack.rehit.mode if attack.rehit else "once" if self.owner[attacker] or timed else "always"
         if frame in hits:
@@ -793,10 +795,10 @@ class Reference:
         if attack.max_targets is not None:
             swings = timed or attack.rehit_group is not None
             others = set()
-            for one, *whose, other in self.struck:
-                since = one >= self.swing(attacker, attack)
+            for number, *whose, other in self.struck:
+                since = number >= self.swing(attacker, attack)
                 if not swings:
-                    span = [at for at in range(one, frame) if not self.fights.is_frozen(attacker, at)]
+                    span = [at for at in range(number, frame) if not self.fights.is_frozen(attacker, at)]
                     since = all((at, attacker, attack.memory_key, other) in self.contacts for at in span)
                 if whose == [attacker, attack.memory_key] and other != target and since:
                     others.add(other)
@@ -813,7 +815,7 @@ class Reference:
         if mode == "entry" and (last, attacker, attack.memory_key, target) in before:
             return "repeat"
         free = [self.fights.free(attacker, hit, frame) for hit in hits]
-        if mode == "after" and attack.rehit and any(one < attack.rehit.frames for one in free):
+        if mode == "after" and attack.rehit and any(index < attack.rehit.frames for index in free):
             return "repeat"
         if self.is_immune(target, frame) and not attack.ignores_iframes:
             return "immune"
@@ -865,8 +867,8 @@ class Reference:
             if all(name in self.before and not poses[name]["cut"] for name in (attacker, target)):
                 pasts = self.past(attacker, mine), self.past(target, theirs)
                 mine, theirs = (  # a box that it had not, or that was eaten up, has the shape of this frame
-                    old | ({} if logged(box, old) else {"boxes": one["boxes"]})
-                    for box, one, old in zip((hit, hurt), (mine, theirs), pasts, strict=True)
+                    old | ({} if logged(box, old) else {"boxes": fields["boxes"]})
+                    for box, fields, old in zip((hit, hurt), (mine, theirs), pasts, strict=True)
                 )
             mine = mine | {"x": mine["x"] + self.now_over[0], "y": mine["y"] + self.now_over[1]}
             heights = []
@@ -1021,9 +1023,9 @@ class Reference:
             self.fights.give(frame, name, counter, points, by)
         lives = self.vitals.lives[name]
         if table.lives and lives is not None:
-            more = max(lives + table.lives, 0)
-            self.vitals.lives[name] = more if kind.max_lives is None else min(more, max(kind.max_lives, lives))
-            before, after = (self.vitals.told(name, one) for one in (lives, self.vitals.lives[name]))
+            item = max(lives + table.lives, 0)
+            self.vitals.lives[name] = item if kind.max_lives is None else min(item, max(kind.max_lives, lives))
+            before, after = (self.vitals.told(name, count) for count in (lives, self.vitals.lives[name]))
             if before != after:
                 tell("life", before=before, after=after, by=by)
         if table.over_time:
@@ -1054,8 +1056,8 @@ class Reference:
             stolen = whole(exact, self.rules.contact.round_damage)
             fights.lose(frame, thief, -float(stolen), target)
         stops = [(case.hitstop, case.hitstop_on) for case in cases]
-        length = next((one for one, _ in reversed(stops) if one is not None), attack.hitstop)
-        whom = next((one for _, one in reversed(stops) if one is not None), attack.hitstop_on)
+        length = next((number for number, _ in reversed(stops) if number is not None), attack.hitstop)
+        whom = next((literal for _, literal in reversed(stops) if literal is not None), attack.hitstop_on)
         if length:
             fights.stop(frame, attacker, target, length, whom)
         most = next((case.damage for case in reversed(cases) if case.damage is not None), attack.damage)

@@ -85,12 +85,12 @@ class Driven:
     def appear(self, frame: int, birth: dict[str, Any], quiet: bool = False) -> None:
         """A birth comes true."""
         self.world.gone.discard(birth["id"])  # a fixture of a run that begins again
-        told = {key: birth[key] for key in ("id", "kind", "x", "y", "angle")}
-        told |= {key: birth[key] for key in ("owner", "emitter") if birth.get(key) is not None}
+        fields = {key: birth[key] for key in ("id", "kind", "x", "y", "angle")}
+        fields |= {key: birth[key] for key in ("owner", "emitter") if birth.get(key) is not None}
         expected = not quiet and birth["kind"] in self.shown
         if not quiet:
-            more = {"detail": "expected"} if expected else {}
-            self.world.events.append({"frame": frame, "event": "spawn", **told, **more})
+            table = {"detail": "expected"} if expected else {}
+            self.world.events.append({"frame": frame, "event": "spawn", **fields, **table})
         if expected:
             return
         kind = self.rules.kinds[birth["kind"]]
@@ -166,7 +166,7 @@ class Driven:
     def remove(self, name: str) -> None:
         """Gone for good."""
         del self.bodies[name]
-        self.world.contacts = {one for one in self.world.contacts if name not in one}
+        self.world.contacts = {contact for contact in self.world.contacts if name not in contact}
         self.world.fights.cure(name)
         self.world.fights.forget(name)
         self.world.vitals.due.pop(name, None)
@@ -280,12 +280,14 @@ class Driven:
                     continue
                 outside = [side for side in sides if side[0] > 1e-9 and way[side[1]] * side[2] < 0]
                 if outside:
-                    t = max(one[3] for one in outside)
-                    met = [one for one in outside if one[3] > t - 1e-9]
+                    t = max(entry[3] for entry in outside)
+                    met = [entry for entry in outside if entry[3] > t - 1e-9]
                 else:
                     t, best = 0.0, max(side[0] for side in sides)
                     met = [side for side in sides if side[0] > best - 1e-6]
-                into, level, axis, sign = min((round(way[one[1]] * one[2], 9), -one[1], *one[1:3]) for one in met)
+                into, level, axis, sign = min(
+                    (round(way[entry[1]] * entry[2], 9), -entry[1], *entry[1:3]) for entry in met
+                )
                 if into < 0:
                     found.append((round(t, 9), into, level, t, axis, sign))
         return min(found)[3:] if found else None
@@ -309,7 +311,7 @@ class Driven:
             if motion.at_edge == "bounce":
                 body[name] = 2 * (low if body[name] < low else high) - body[name]
                 body["bounces"] = body["bounces"] and body["bounces"] - 1
-                v = [one * motion.bounciness for one in v]
+                v = [item * motion.bounciness for item in v]
                 v[axis] = -v[axis]
             else:
                 v[axis] = 0.0
@@ -374,9 +376,9 @@ class Driven:
         """How many of an emitter's own are there, those left out that a recording shows for the first time."""
         group = [emitter]
         if emitter.limit_group is not None:
-            group = [one for one in self.world.kind[name].emitters if one.limit_group == emitter.limit_group]
-        kinds = {one.fan.kind for one in group} & set(self.shown)
-        guns = [(name, one.name) for one in group if one.fan.kind not in kinds]
+            group = [gun for gun in self.world.kind[name].emitters if gun.limit_group == emitter.limit_group]
+        kinds = {gun.fan.kind for gun in group} & set(self.shown)
+        guns = [(name, gun.name) for gun in group if gun.fan.kind not in kinds]
         count = sum(body["gun"] in guns for body in self.bodies.values())
         for pose in self.poses:
             recorded = pose not in self.bodies and self.world.kind[pose].name in kinds
@@ -403,8 +405,8 @@ class Driven:
             goal = min(others)[2] if others else None
         elif emitter.aim == "input":
             timed = emitter.when.on in ("every", "clip")
-            told = [point for button, point in self.aims[frame, name] if timed or button == emitter.when.name]
-            goal = told[-1] if told else None
+            pairs = [point for button, point in self.aims[frame, name] if timed or button == emitter.when.name]
+            goal = pairs[-1] if pairs else None
             if goal is not None:
                 way = self.world.shorter(goal[0] - origin[0], goal[1] - origin[1], name)
                 goal = goal if way == (0, 0) else (origin[0] + way[0], origin[1] + way[1])
@@ -450,7 +452,7 @@ class Driven:
         vx, vy = self.rules.kinds[birth["kind"]].motion.velocity if birth["v"] is None else birth["v"]
         rate = float(self.recording.rate)
         goal = birth["x"] + vx / rate, birth["y"] + vy / rate
-        back = {one["id"] for one in world.events if (one["event"], one["frame"]) == ("respawn", frame)}
+        back = {event["id"] for event in world.events if (event["event"], event["frame"]) == ("respawn", frame)}
         for other, pose in self.poses.items():
             known = (other in world.before or pose["cut"]) and frame not in self.recording.resets
             known = known or other in self.came or other in back
@@ -483,7 +485,7 @@ class Driven:
                 parts = zip(unit(angle), inherited, strict=True)
                 least, most = fan.speed if isinstance(fan.speed, tuple) else (fan.speed or 0,) * 2
                 speed = least + (most - least) * chance(self.recording.seed, name, "speed")
-                x, y = (one * speed + other * (fan.inherit or 0) for one, other in parts)
+                x, y = (value * speed + other * (fan.inherit or 0) for value, other in parts)
                 velocity = (x, y)
             births.append({"id": name, "kind": fan.kind, "x": at[0], "y": at[1], "angle": angle, "v": velocity})
         return births
@@ -494,8 +496,8 @@ class Driven:
         centre = turned(math.degrees(math.atan2(v[1], v[0]))) if v[0] or v[1] else 90.0 * self.up
         for fan in self.world.kind[name].down.spawn:
             for birth in self.fan(f"{name}+{fan.kind}", fan, centre, (pose["x"], pose["y"]), v):
-                more = {"at_once": fan.moves_at_once, "z": pose["z"]} | {
+                fields = {"at_once": fan.moves_at_once, "z": pose["z"]} | {
                     "owner": self.world.owner[name],
                     "side": self.world.side(name),
                 }
-                self.waiting.append(birth | more)
+                self.waiting.append(birth | fields)

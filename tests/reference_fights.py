@@ -30,9 +30,9 @@ def whole(number: Fraction, how: str) -> Fraction:
     return size if number >= 0 else -size
 
 
-def plus(one: float, other: float) -> float:
+def plus(value: float, other: float) -> float:
     """As they are written."""
-    return float(Fraction(repr(float(one))) + Fraction(repr(float(other))))
+    return float(Fraction(repr(float(value))) + Fraction(repr(float(other))))
 
 
 class Fights:
@@ -63,7 +63,7 @@ class Fights:
         rule = self.layers.get(name)
         names = {"layer": rule.layer, "mask": rule.mask} if rule else {}
         bits = {
-            key: sum({1 << self.rules.layers.index(one) for one in ones})
+            key: sum({1 << self.rules.layers.index(item) for item in ones})
             for key, ones in names.items()
             if ones is not None
         }
@@ -80,8 +80,8 @@ class Fights:
         if way is None:
             x, y = world.heading(world.all_poses[other])
             way = x * hypot(vx, vy), y * hypot(vx, vy)
-        told = {"owner": owner, "vx": way[0], "vy": way[1], "by": other}
-        world.events.append({"frame": frame, "event": "reflect", "id": name, **told})
+        fields = {"owner": owner, "vx": way[0], "vy": way[1], "by": other}
+        world.events.append({"frame": frame, "event": "reflect", "id": name, **fields})
         self.reflected[name] = (owner, world.side(other), rule, way, (vx, vy))
 
     def change_hands(self, frame: int) -> None:
@@ -96,9 +96,9 @@ class Fights:
                 body["v"], body["gun"], body["reborn"] = way, None, frame
                 turn = degrees(atan2(way[1], way[0]) - atan2(was[1], was[0])) if any(was) else 0.0
                 body["turn"] = body.get("turn", 0.0) + turn
-            world.landed = [one for one in world.landed if one[1] != name]
-            world.struck = [one for one in world.struck if one[1] != name]
-            world.contacts = {one for one in world.contacts if one[1] != name}
+            world.landed = [entry for entry in world.landed if entry[1] != name]
+            world.struck = [entry for entry in world.struck if entry[1] != name]
+            world.contacts = {contact for contact in world.contacts if contact[1] != name}
             world.counts = {key: count for key, count in world.counts.items() if key[0] != name}
         self.reflected = {}
 
@@ -110,8 +110,8 @@ class Fights:
 
     def forget(self, name: str) -> None:
         """What clashed starts again."""
-        self.cancelled = {key: one for key, one in self.cancelled.items() if name != key[0]}
-        self.clashes = {key: one for key, one in self.clashes.items() if name not in (key[0], key[2])}
+        self.cancelled = {key: number for key, number in self.cancelled.items() if name != key[0]}
+        self.clashes = {key: item for key, item in self.clashes.items() if name not in (key[0], key[2])}
 
     # time
 
@@ -131,17 +131,17 @@ class Fights:
         """Whether it is."""
         return frame in self.frozen.get(name, ())
 
-    def freeze(self, frame: int, name: str, length: int, told: bool = True) -> None:
+    def freeze(self, frame: int, name: str, length: int, is_logged: bool = True) -> None:
         """From the next frame on."""
         frames = self.frozen.setdefault(name, set())
-        last = max([one for one in frames if one >= frame], default=frame)
+        last = max([number for number in frames if number >= frame], default=frame)
         if frame + length <= last:
             return
         if frame not in frames:
             pose = self.world.all_poses.get(name)
             self.stopped[name] = pose["v"] if pose else (0.0, 0.0)
         frames |= set(range(last + 1, frame + length + 1))
-        if told:
+        if is_logged:
             self.world.events.append({"frame": frame, "event": "hitstop", "id": name, "until": frame + length})
 
     def stop(self, frame: int, attacker: str, target: str, length: int, whom: str) -> None:
@@ -318,12 +318,12 @@ class Fights:
         ]
         for counter, those in asked.counters.items():
             value = self.value(self.whose(name, counter), counter)
-            answers += [compares(value, one.number, one.sign) for one in those]
+            answers += [compares(value, comparison.number, comparison.sign) for comparison in those]
         health = world.health[name]
-        for one in asked.health:
+        for entry in asked.health:
             full = kind.health or 0
-            number = Fraction(one.number) * Fraction(full) / 100 if one.percent else Fraction(one.number)
-            answers.append(health is not None and compares(health, number, one.sign))  # type: ignore[arg-type]
+            number = Fraction(entry.number) * Fraction(full) / 100 if entry.percent else Fraction(entry.number)
+            answers.append(health is not None and compares(health, number, entry.sign))  # type: ignore[arg-type]
         return all(answers)
 
     def holds(self, attacker: str, target: str, hit: Box, hurt: Box, asked: ContactCondition) -> bool:
@@ -377,8 +377,8 @@ class Fights:
                 factors.append(by.factors[-1] if place >= len(by.factors) else by.factors[max(place, 0)])
         how = self.rules.contact.round_damage
         ends = []
-        for one in (most if least is None else least, most):
-            exact = Fraction(repr(float(one)))
+        for number in (most if least is None else least, most):
+            exact = Fraction(repr(float(number)))
             for factor in factors:
                 exact *= Fraction(repr(float(factor)))
             found = whole(exact, how)
@@ -393,15 +393,17 @@ class Fights:
         if before is None or full is None or not damage:
             return 0.0
         owner = world.owner.get(name)
-        names = {(name, one.name) for one in world.kind[name].counters.values() if one.absorbs}
+        names = {
+            (name, counter_rule.name) for counter_rule in world.kind[name].counters.values() if counter_rule.absorbs
+        }
         if owner in world.recording.numbers or owner in world.driven.bodies:
             own = world.kind[name].counters
             names |= {
-                (owner or "", one.name)
-                for one in world.kind[owner or ""].counters.values()
-                if one.absorbs and one.name not in own
+                (owner or "", counter_rule.name)
+                for counter_rule in world.kind[owner or ""].counters.values()
+                if counter_rule.absorbs and counter_rule.name not in own
             }
-        for holder, counter in sorted(names, key=lambda one: one[1]) if damage > 0 else ():
+        for holder, counter in sorted(names, key=lambda pair: pair[1]) if damage > 0 else ():
             rule = self.rule(holder, counter)
             taken = min(damage, plus(self.value(holder, counter), -(rule.min if rule else 0)))
             if taken > 0:
@@ -425,35 +427,40 @@ class Fights:
 
     def poison(self, frame: int, name: str, other: str, attack: str, rule: Any) -> None:
         """Begins."""
-        mine = [one for one in self.poisons if (one["id"], one["attack"]) == (name, attack)]
+        mine = [fields for fields in self.poisons if (fields["id"], fields["attack"]) == (name, attack)]
         if (mine and rule.stacking == "ignore") or name in self.world.down:
             return
-        for one in mine if rule.stacking == "renew" else ():
-            one["left"] = int(self.falls(one, frame))
+        for values in mine if rule.stacking == "renew" else ():
+            values["left"] = int(self.falls(values, frame))
         by = self.world.owner.get(other) or other
-        told = {"id": name, "attack": attack, "since": frame, "every": rule.every, "left": rule.times}
-        self.poisons.append(told | {"damage": rule.damage, "by": by})
+        entries = {"id": name, "attack": attack, "since": frame, "every": rule.every, "left": rule.times}
+        self.poisons.append(entries | {"damage": rule.damage, "by": by})
 
-    def falls(self, one: dict[str, Any], frame: int) -> bool:
+    def falls(self, fields: dict[str, Any], frame: int) -> bool:
         """Whether damage over time falls in a frame."""
-        passed = self.free(one["id"], one["since"], frame)
-        return passed > 0 and passed % one["every"] == 0 and not self.is_frozen(one["id"], frame) and one["left"] > 0
+        passed = self.free(fields["id"], fields["since"], frame)
+        return (
+            passed > 0
+            and passed % fields["every"] == 0
+            and not self.is_frozen(fields["id"], frame)
+            and fields["left"] > 0
+        )
 
     def ache(self, frame: int) -> None:
         """What falls in this frame."""
         world = self.world
-        due = [one for one in self.poisons if self.falls(one, frame)]
-        for one in sorted(due, key=lambda one: (one["id"], one["attack"])):
-            one["left"] -= 1
-            if any(one is other for other in self.poisons) and one["id"] not in world.down:
-                self.lose(frame, one["id"], one["damage"], one["by"], one["attack"])
-                there = one["by"] in world.recording.numbers or one["by"] in world.driven.bodies
-                self.reach(frame, one["attack"], {one["id"]: one["by"]} if there else {}, None)
-        self.poisons = [one for one in self.poisons if one["left"] > 0]
+        due = [fields for fields in self.poisons if self.falls(fields, frame)]
+        for values in sorted(due, key=lambda fields: (fields["id"], fields["attack"])):
+            values["left"] -= 1
+            if any(values is other for other in self.poisons) and values["id"] not in world.down:
+                self.lose(frame, values["id"], values["damage"], values["by"], values["attack"])
+                there = values["by"] in world.recording.numbers or values["by"] in world.driven.bodies
+                self.reach(frame, values["attack"], {values["id"]: values["by"]} if there else {}, None)
+        self.poisons = [fields for fields in self.poisons if fields["left"] > 0]
 
     def cure(self, name: str) -> None:
         """Ends."""
-        self.poisons = [one for one in self.poisons if one["id"] != name]
+        self.poisons = [fields for fields in self.poisons if fields["id"] != name]
 
     def reach(self, frame: int, cause: str, others: dict[str, str], pair: tuple[str, str] | None) -> None:
         """What counters do that have come to a limit."""

@@ -153,8 +153,8 @@ class Vitals:
             there = who in self.recording.numbers or who in world.driven.bodies
             side = (world.side(who) if there else None) or who
             self.score[side] = self.score.get(side, 0) + kind.down.worth
-            told = {"id": side, "points": kind.down.worth, "total": self.score[side]}
-            world.events.append({"frame": frame, "event": "score", **told})
+            fields = {"id": side, "points": kind.down.worth, "total": self.score[side]}
+            world.events.append({"frame": frame, "event": "score", **fields})
         world.driven.leave_children(name, pose)
 
     def told(self, name: str, lives: int) -> int:
@@ -183,8 +183,8 @@ class Vitals:
             room = steps[key] if kind.max_lives is None else max(min(steps[key], kind.max_lives - before), 0)
             self.lives[name] = before + room
             if self.told(name, before + room) != self.told(name, before):
-                told = {"before": self.told(name, before), "after": self.told(name, before + room)}
-                world.events.append({"frame": frame, "event": "life", "id": name, **told})
+                table = {"before": self.told(name, before), "after": self.told(name, before + room)}
+                world.events.append({"frame": frame, "event": "life", "id": name, **table})
             if room and name in self.outs and world.down[name] < frame:
                 self.come_after_all(frame, name)
 
@@ -221,9 +221,9 @@ class Vitals:
         before, after = self.lives.get(name), self.left(name) if name in self.owed else None
         if self.owed.pop(name, None) is not None and after != before:
             self.lives[name] = after
-            told = {"before": self.told(name, before or 0), "after": self.told(name, after or 0)}
-            if told["before"] != told["after"]:
-                self.world.events.append({"frame": frame, "event": "life", "id": name, **told})
+            table = {"before": self.told(name, before or 0), "after": self.told(name, after or 0)}
+            if table["before"] != table["after"]:
+                self.world.events.append({"frame": frame, "event": "life", "id": name, **table})
 
     def take_lives(self, frame: int) -> None:
         """Those that fall due in a frame."""
@@ -309,13 +309,17 @@ class Vitals:
         world, driven = self.world, self.world.driven
         shown = name not in self.recording.numbers or name in world.poses(frame)
         waits = respawn.if_unsafe == "wait" and respawn.needs is None and name not in self.safe
-        later = [one for one in range(frame, self.recording.last + 1) if name in world.poses(one)] if not shown else []
+        later = (
+            [number for number in range(frame, self.recording.last + 1) if name in world.poses(number)]
+            if not shown
+            else []
+        )
         if not shown and not (waits and later):
             return False
         if respawn.needs is not None:
             who = [name] + ([world.owner[name] or ""] if world.owner[name] else [])
-            held = [driven.down[one, respawn.needs] for one in who]
-            if not any(frame in one and frame - 1 not in one for one in held):
+            held = [driven.down[text, respawn.needs] for text in who]
+            if not any(frame in numbers and frame - 1 not in numbers for numbers in held):
                 return False
         if respawn.if_unsafe == "appear":
             return True
@@ -330,8 +334,8 @@ class Vitals:
         world.all_poses = poses | {name: there}
         world.present = set(world.all_poses)
         world.latched = {
-            one: {box.name for box in world.kind[one].boxes if world.fights.meets(one, box.if_)}
-            for one in world.present
+            text: {box.name for box in world.kind[text].boxes if world.fights.meets(text, box.if_)}
+            for text in world.present
         }
         found = []
         for attacker, pose in poses.items():
@@ -395,8 +399,8 @@ class Vitals:
         if respawn.resets in ("room", "run"):
             self.readmitted: list[str] = []
             self.start_over(frame, name, respawn.resets == "run")
-            for one in set(self.readmitted) & set(recorded):
-                recorded[one] = recorded[one] | {"cut": True, "v": world.told(recorded[one])}
+            for text in set(self.readmitted) & set(recorded):
+                recorded[text] = recorded[text] | {"cut": True, "v": world.told(recorded[text])}
         body = driven.bodies.get(name)
         driven.since.pop(name, None)
         if body is None:
@@ -412,8 +416,8 @@ class Vitals:
     def forget(self, name: str) -> None:
         """Rehit, touches and pierce counts start again."""
         world = self.world
-        world.landed = [one for one in world.landed if name not in one]
-        world.struck = [one for one in world.struck if name != one[1]]
+        world.landed = [entry for entry in world.landed if name not in entry]
+        world.struck = [entry for entry in world.struck if name != entry[1]]
         world.contacts = {contact for contact in world.contacts if name not in contact}
         world.counts = {key: count for key, count in world.counts.items() if key[0] != name}
         world.fights.forget(name)
@@ -465,7 +469,7 @@ class Vitals:
             if playing and not coming and other not in world.down and other not in world.gone:
                 return
         past = [(world.down.get(other, self.seen[other]), other) for other in others if other in self.seen]
-        past = [one for one in past if one[1] not in self.succeeded]
+        past = [pair for pair in past if pair[1] not in self.succeeded]
         if not past:
             return
         old = max(past)[1]

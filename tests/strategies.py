@@ -267,7 +267,7 @@ def driving_rulebooks(draw: Any) -> dict[str, Any]:
             place = [draw(steps), draw(steps)]
             kind["boxes"]["hull"] = {"role": "body", "rect": size, "at": place, "mask": draw(layer_lists)}
         if draw(st.booleans()):
-            kind["down"] = kind.get("down", {}) | draw(goings([one for one in ("cub", "dot") if one != name]))
+            kind["down"] = kind.get("down", {}) | draw(goings([text for text in ("cub", "dot") if text != name]))
         for label in draw(st.sampled_from([[], ["gun"], ["gun", "arm"]])) if name != "dot" else []:
             kind.setdefault("emitters", {})[label] = draw(emitters("dot" if name == "cub" else "cub"))
             if name == "cub":  # what is fired fires only now and then: the reference model goes through all pairs
@@ -329,7 +329,7 @@ def goings(draw: Any, kinds: list[str]) -> dict[str, Any]:
     going: dict[str, Any] = {"lasts": draw(st.integers(0, 2)), "hide": draw(st.booleans())}
     if draw(st.booleans()):
         going["motion"] = draw(motions())
-    going["spawn"] = [{"kind": one, **draw(fans())} for one in draw(st.lists(st.sampled_from(kinds), max_size=2))]
+    going["spawn"] = [{"kind": item, **draw(fans())} for item in draw(st.lists(st.sampled_from(kinds), max_size=2))]
     return going
 
 
@@ -365,8 +365,8 @@ def inputs(draw: Any, frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
         for pose in frame["poses"]:
             for button in ("fire", "bomb"):
                 if draw(st.booleans()):
-                    one = {"id": pose["id"], "button": button, "down": bool(draw(st.integers(0, 3)))}
-                    pressed.append(one | ({"aim": [draw(steps), draw(steps)]} if draw(st.booleans()) else {}))
+                    fields = {"id": pose["id"], "button": button, "down": bool(draw(st.integers(0, 3)))}
+                    pressed.append(fields | ({"aim": [draw(steps), draw(steps)]} if draw(st.booleans()) else {}))
         found.append(frame | {"inputs": pressed})
     return found
 

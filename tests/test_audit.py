@@ -13,11 +13,11 @@ from voskar.audit import CHECKS, audit
 def found(data: dict[str, Any], frames: list[dict[str, Any]] | None = None, **header: Any) -> set[str]:
     book = rulebook(data)
     played = [recording(book, frames, **header)] if frames else []
-    told = audit(book, played)
-    for one in told:
-        assert one.reason
-        assert one.remedy
-    return {one.name for one in told}
+    findings = audit(book, played)
+    for finding in findings:
+        assert finding.reason
+        assert finding.remedy
+    return {entry.name for entry in findings}
 
 
 def sound() -> dict[str, Any]:
@@ -72,8 +72,8 @@ def test_every_lost_entry_is_told() -> None:
     box = {"role": "hitbox", "attack": "bite", "circle": 3, "mask": ["keeper"]}
     data["kinds"]["waxling"] = {"side": "hive", "boxes": {"jaw": box}}
     book = rulebook(data)
-    told = [one.key for one in audit(book, []) if one.name == "entry-lost"]
-    assert told == ["attacks.bite", "attacks.sting"]
+    texts = [finding.key for finding in audit(book, []) if finding.name == "entry-lost"]
+    assert texts == ["attacks.bite", "attacks.sting"]
 
 
 GUN = {"spawn": "puff", "when": {"press": "fire"}}
@@ -126,7 +126,7 @@ def test_inputs_budgets_and_what_multiplies() -> None:
     held = [frame | {"inputs": [{"id": "hornet-1", "button": "fire"}]} for frame in frames]
     assert found(data, held) == set()
     book = rulebook(data)
-    assert [one.name for one in audit(book, [recording(book, held)], budget=4)] == ["over-budget"]
+    assert [finding.name for finding in audit(book, [recording(book, held)], budget=4)] == ["over-budget"]
     data["kinds"]["puff"]["down"] = {"spawn": [{"kind": "crumb"}]}
     data["kinds"]["crumb"] = {"down": {"spawn": [{"kind": "puff"}]}}
     assert found(data) == {"multiplies"}
@@ -263,6 +263,6 @@ def test_what_one_recording_does_not_show_another_may() -> None:
     shown[0]["poses"][1] |= {"clip": "dive", "cell": 0}
     not_shown[0]["poses"][1] |= {"clip": "rest", "cell": 0}
     played = [recording(book, frames) for frames in (not_shown, shown)]
-    assert [one.name for one in audit(book, played[:1])] == ["clip-unshown"]
+    assert [finding.name for finding in audit(book, played[:1])] == ["clip-unshown"]
     assert audit(book, played) == []
     assert audit(book, played[:1], allowed=["clip-unshown"]) == []

@@ -84,9 +84,9 @@ def test_questions_to_ledgers(
     capsys.readouterr()
     for code in re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "ledger.md").read_text(), re.S):
         exec(code, {})
-    told = capsys.readouterr().out
-    assert re.search(r"meadow +│ keeper +│ +\d+ │ +\d+ │", told)
-    assert "sting" in told
+    item = capsys.readouterr().out
+    assert re.search(r"meadow +│ keeper +│ +\d+ │ +\d+ │", item)
+    assert "sting" in item
 
 
 def test_python_of_the_readme_runs(

@@ -39,10 +39,10 @@ def folder(tmp_path: Path) -> Path:
 
 
 def test_names_are_data(folder: Path, here: Any) -> None:
-    told = here("replay", "r.toml", "r.jsonl", cwd=folder)
-    assert told.returncode == 0
+    process = here("replay", "r.toml", "r.jsonl", cwd=folder)
+    assert process.returncode == 0
     for name in ("crate[red]", ":bee:", "[/x]"):
-        assert name in told.stdout
+        assert name in process.stdout
     assert "crate[red]" in here("why", "r.toml", "r.jsonl", "--frame", 1, cwd=folder).stdout
 
 
@@ -161,11 +161,11 @@ LATE = [
 ]
 
 
-@pytest.mark.parametrize("command", LATE, ids=[one[0] for one in LATE])
+@pytest.mark.parametrize("command", LATE, ids=[names[0] for names in LATE])
 def test_an_interrupted_run_leaves_whole_files_or_none(apiary: Path, tmp_path: Path, command: tuple[str, ...]) -> None:
     """Early and late, however it is ended: under its final name a file is whole, or is not there."""
     write_suite(apiary, tmp_path, 3)
-    out = tmp_path / next(one for one in command if one.startswith("out."))
+    out = tmp_path / next(name for name in command if name.startswith("out."))
     start = time.perf_counter()
     subprocess.run([VOSKAR, *command], cwd=tmp_path, capture_output=True, check=False)
     seconds, whole = time.perf_counter() - start, out.read_bytes()
@@ -249,7 +249,7 @@ def test_what_is_included_again_later_stands_again(folder: Path) -> None:
 def test_a_chain_of_includes(folder: Path, here: Any, count: int) -> None:
     (folder / "r.toml").rename(folder / "base.toml")
     chain = [f"c{k}.toml" for k in range(count - 1)]
-    include(folder, dict(zip(["r.toml", *chain], [[one] for one in [*chain, "base.toml"]], strict=True)))
+    include(folder, dict(zip(["r.toml", *chain], [[name] for name in [*chain, "base.toml"]], strict=True)))
     done = here("audit", "r.toml", cwd=folder)
     assert done.returncode == (2 if count > 256 else 1), done.stderr[-500:]  # 1: the audit finds something
     assert (count > 256) == ("more than 256 included files" in done.stderr)
@@ -385,8 +385,8 @@ def test_ledgers_as_parquet_with_other_metadata(folder: Path, here: Any, told: b
 
 def test_reports_of_another_making(folder: Path, here: Any) -> None:
     rule = {"group": "spells", "name": "x", "file": None, "line": None, "count": 1}
-    told = {"voskar": "suite", "version": 2, "recordings": [], "coverage": {"rules": [rule]}}
-    for text in (json.dumps(told), "[" * 5000, '{"voskar":"suite","recordings":' + "[" * 3000, '{"a":1}'):
+    fields = {"voskar": "suite", "version": 2, "recordings": [], "coverage": {"rules": [rule]}}
+    for text in (json.dumps(fields), "[" * 5000, '{"voskar":"suite","recordings":' + "[" * 3000, '{"a":1}'):
         (folder / "one.json").write_text(text)
         done = here("report", "one.json", cwd=folder)
         assert (done.returncode, "one.json: not the JSON report" in done.stderr) == (2, True), done.stderr

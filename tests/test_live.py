@@ -52,7 +52,7 @@ def rules(tmp_path: Path) -> Path:
 
 
 def told(session: Session) -> list[tuple[int, str]]:
-    return [(one.frame, one.code) for one in session.findings()]
+    return [(finding.frame, finding.code) for finding in session.findings()]
 
 
 def test_a_finding_is_told_once_when_its_window_has_passed(rules: Path) -> None:
@@ -72,7 +72,7 @@ def test_runs_are_judged_one_by_one(rules: Path) -> None:
     session = Session(rules)
     session.feed(*game(200, missing=(60, 100, 180), marks=(70, 110)))
     assert told(session) == [(60, "hit-missing"), (100, "hit-missing")]
-    assert [(one.frame, one.code) for one, _ in session.look(over=True).found] == [(180, "hit-missing")]
+    assert [(finding.frame, finding.code) for finding, _ in session.look(over=True).found] == [(180, "hit-missing")]
     assert session.tally.findings == 3
 
 
@@ -95,7 +95,7 @@ def test_pieces_make_no_difference(rules: Path, seed: int) -> None:
         session.feed(*lines.take(text[:size]))
         text = text[size:]
         found += told(session)
-    found += [(one.frame, one.code) for one, _ in session.look(over=True).found]
+    found += [(finding.frame, finding.code) for finding, _ in session.look(over=True).found]
     assert sorted(found) == [(at, "hit-missing") for at in missing]
     assert len(set(found)) == len(found)
 
@@ -117,7 +117,7 @@ def test_a_wrong_frame_ends_a_recording_and_not_the_session(rules: Path, spoil: 
         session.feed(*lines)
     assert error.value.problems[0].line == 82
     session.feed(*lines[82:])  # nothing more is taken of it
-    assert [(one.frame, one.code) for one, _ in session.look(over=True).found] == [(20, "hit-missing")]
+    assert [(finding.frame, finding.code) for finding, _ in session.look(over=True).found] == [(20, "hit-missing")]
     assert session.last == 79
     with pytest.raises(InputError, match=message):
         session.feed(*lines, *game(90, missing=(20,)))
@@ -145,14 +145,14 @@ def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
         session.feed(line)
         if at % 200 == 0:
             news = session.look()
-            found += [(one.frame, one.code) for one, _ in news.found]
+            found += [(finding.frame, finding.code) for finding, _ in news.found]
             assert news.withdrawn == ()
     assert session.looked is not None
     assert session.looked.recording.frames <= 600
     assert found == [(60, "hit-missing")]  # behind forgotten frames nothing is reported for half a minute
     session, found = Session(rules, forget=25), []
     session.feed(*game(6000, missing=(5900,)))
-    assert [(one.frame, one.code) for one, _ in session.look().found] == [(5900, "hit-missing")]
+    assert [(finding.frame, finding.code) for finding, _ in session.look().found] == [(5900, "hit-missing")]
 
 
 def test_an_actor_that_changes_its_kind_is_wrong_in_its_frame(rules: Path) -> None:
@@ -228,7 +228,7 @@ def test_a_file_that_grows(rules: Path, tmp_path: Path, here: Any) -> None:
     assert live.returncode == 1
     whole = here("check", rules, path, "--json", cwd=tmp_path)
     assert last + "\n" == whole.stdout
-    described = [(json.loads(one)["event"], json.loads(one).get("frame")) for one in events]
+    described = [(json.loads(event)["event"], json.loads(event).get("frame")) for event in events]
     assert described == [("finding", 60), ("finding", 100), ("begun", None), ("finding", 20)]
 
 

@@ -85,11 +85,11 @@ def test_a_table_shows_what_a_file_holds_as_data(capsys: pytest.CaptureFixture[s
     present.console().print(table)
     present.console().print("a\x1b[2J\nb\u202e")
     present.say("", "c\nd")
-    told = capsys.readouterr().out
-    assert "\x1b" not in told
-    assert "\u202e" not in told
-    assert "hornet\\x1b[2J" in told
-    assert told.endswith("\nc\\nd\n")
+    text = capsys.readouterr().out
+    assert "\x1b" not in text
+    assert "\u202e" not in text
+    assert "hornet\\x1b[2J" in text
+    assert text.endswith("\nc\\nd\n")
 
 
 ODD_NAMES = (
@@ -105,8 +105,8 @@ def test_file_names_in_a_suite(folder: Path) -> None:
         (folder / name).write_text(log(2))
     (folder / "voskar.toml").write_text('voskar = 2\n[[runs]]\nrulebook = "r.toml"\nrecordings = ["*.jsonl"]\n')
     reports = [word for ending in ("xml", "json", "txt", "html") for word in ("--report", f"r.{ending}")]
-    for more in ((), ("--pages", "pages")):
-        done = voskar("suite", "--all", *reports, *more, cwd=folder)
+    for pair in ((), ("--pages", "pages")):
+        done = voskar("suite", "--all", *reports, *pair, cwd=folder)
         assert (done.returncode, done.stderr) == (1, "")
         assert "0 of 6 recordings agree" in done.stdout
         texts = [done.stdout, *((folder / f"r.{ending}").read_text() for ending in ("xml", "txt"))]

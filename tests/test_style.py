@@ -48,7 +48,7 @@ def sentences(text: str) -> Iterator[str]:
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
 def test_sentences_are_short(page: Path) -> None:
-    long = [one for one in sentences(page.read_text(encoding="utf-8")) if len(one.split()) > LONGEST]
+    long = [sentence for sentence in sentences(page.read_text(encoding="utf-8")) if len(sentence.split()) > LONGEST]
     assert long == []
 
 
@@ -57,7 +57,7 @@ def found(text: str) -> set[str]:
     text = re.sub(r"^(```|~~~).*?^\1|^    .*?$", "", text, flags=re.DOTALL | re.MULTILINE)
     plain = re.sub(r"\s+", " ", text)
     plain = re.sub(r"`[^`]*`", "", plain)
-    return {one for one in OLD if re.search(rf"\b{one}\b", plain, re.IGNORECASE)}
+    return {name for name in OLD if re.search(rf"\b{name}\b", plain, re.IGNORECASE)}
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
@@ -75,12 +75,12 @@ def test_help_has_plain_words(name: str) -> None:
             assert found(option.help) == set(), option.name
             assert option.help[0].isupper() or not option.help[0].isalpha(), option.name
             if isinstance(option.type, click.IntRange | click.FloatRange) or option.type in (click.INT, click.FLOAT):
-                told = f"{option.help} {option.metavar or ''}"
-                assert UNITS.search(told), f"{option.name}: a number without its unit"
+                text = f"{option.help} {option.metavar or ''}"
+                assert UNITS.search(text), f"{option.name}: a number without its unit"
 
 
 def test_codes_have_plain_words() -> None:
-    assert {code: words for code, one in CODES.items() if (words := found(str(one)))} == {}
+    assert {code: words for code, entry in CODES.items() if (words := found(str(entry)))} == {}
 
 
 @pytest.mark.parametrize("name", voskar.__all__)
@@ -88,6 +88,6 @@ def test_examples_run(name: str, apiary: Path, monkeypatch: pytest.MonkeyPatch) 
     monkeypatch.chdir(apiary)
     thing = getattr(voskar, name)
     tests = doctest.DocTestFinder(recurse=False).find(thing, name, module=import_module(thing.__module__))
-    assert sum(len(one.examples) for one in tests) > 0 or name == "VoskarError"
-    for one in tests:
-        assert doctest.DocTestRunner(verbose=False).run(one).failed == 0
+    assert sum(len(test.examples) for test in tests) > 0 or name == "VoskarError"
+    for entry in tests:
+        assert doctest.DocTestRunner(verbose=False).run(entry).failed == 0

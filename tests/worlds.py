@@ -30,14 +30,14 @@ MARKS = {
 def toml(data: Mapping[str, Any]) -> str:
     """A dictionary as TOML, every top-level value inline."""
 
-    def value(one: Any) -> str:
-        if isinstance(one, Mapping):
-            return "{" + ", ".join(f'"{key}" = {value(inner)}' for key, inner in one.items()) + "}"
-        if isinstance(one, list | tuple):
-            return "[" + ", ".join(map(value, one)) + "]"
-        return json.dumps(one)
+    def value(item: Any) -> str:
+        if isinstance(item, Mapping):
+            return "{" + ", ".join(f'"{key}" = {value(inner)}' for key, inner in item.items()) + "}"
+        if isinstance(item, list | tuple):
+            return "[" + ", ".join(map(value, item)) + "]"
+        return json.dumps(item)
 
-    return "\n".join(f'"{key}" = {value(one)}' for key, one in data.items())
+    return "\n".join(f'"{key}" = {value(item)}' for key, item in data.items())
 
 
 def rulebook(data: Mapping[str, Any]) -> Rulebook:
@@ -138,5 +138,7 @@ def outcomes(ledger: Ledger, attacker: str, length: int) -> str:
 def frames_of(ledger: Ledger, event: str, **columns: Any) -> Sequence[int]:
     """Frames of the events of one type whose columns have these values."""
     return [
-        one.frame for one in ledger.of(event) if all(getattr(one, key) == wanted for key, wanted in columns.items())
+        entry.frame
+        for entry in ledger.of(event)
+        if all(getattr(entry, key) == wanted for key, wanted in columns.items())
     ]

@@ -36,7 +36,7 @@ def other(leaf: Leaf, draw: random.Random) -> Any:
         case "frames" | "rehit" if not isinstance(value, str):
             return max((value or 0) + draw.choice([-5, -2, -1, 1, 2, 5, 12]), int(leaf.least or 0))
         case "rehit" | "options":
-            return draw.choice([one for one in leaf.options if one != value])
+            return draw.choice([option for option in leaf.options if option != value])
         case "switch":
             return not value
         case "number":
@@ -46,15 +46,15 @@ def other(leaf: Leaf, draw: random.Random) -> Any:
         case "numbers":
             place = draw.randrange(len(value))
             by = draw.choice([-8, -3, 3, 8, 20]) if abs(value[place]) < 60 else value[place] * draw.choice([-0.4, 0.4])
-            return [one + by if at == place else one for at, one in enumerate(value)]
+            return [item + by if at == place else item for at, item in enumerate(value)]
         case "names":
-            own, one = list(value or []), draw.choice(leaf.options or ("",))
-            return [name for name in own if name != one] if one in own else [*own, one]
+            own, text = list(value or []), draw.choice(leaf.options or ("",))
+            return [name for name in own if name != text] if text in own else [*own, text]
         case "several":
-            one = draw.choice(leaf.options)
-            return [name for name in value if name != one] if one in value else [*value, one]
+            text = draw.choice(leaf.options)
+            return [name for name in value if name != text] if text in value else [*value, text]
         case "name":
-            return draw.choice([one for one in leaf.options if one != value] or [value])
+            return draw.choice([option for option in leaf.options if option != value] or [value])
         case "cells":
             first, _, last = value.split(",")[0].partition("-")
             low, high = int(first), int(last or first)
@@ -85,20 +85,20 @@ def games(seed: int, count: int, at_once: int = 1) -> list[Game]:
         if len(found) == count:
             break
         names = draw.sample(sorted(by_template), at_once)
-        some = [draw.choice(by_template[name]) for name in names]
-        changes = [(leaf, other(leaf, draw)) for leaf in some]
+        leafs = [draw.choice(by_template[name]) for name in names]
+        changes = [(leaf, other(leaf, draw)) for leaf in leafs]
         made = variants.changed({leaf.path: value for leaf, value in changes})
         if made is None:
             continue
         header, wrong = played_by(made, frames, seed)
         if at_once > 1:
             alone = [variants.changed({leaf.path: value}) for leaf, value in changes]
-            logs = [right, wrong, *(played_by(one, frames, seed)[1] for one in alone if one is not None)]
-            if any(one == another for at, one in enumerate(logs) for another in logs[:at]):
+            logs = [right, wrong, *(played_by(rulebook, frames, seed)[1] for rulebook in alone if rulebook is not None)]
+            if any(entries == another for at, entries in enumerate(logs) for another in logs[:at]):
                 continue
         if wrong != right:
             log = recording(
-                book, wrong, **{key: one for key, one in header.items() if key not in ("voskar", "version")}
+                book, wrong, **{key: item for key, item in header.items() if key not in ("voskar", "version")}
             )
             found.append(Game(book, log, tuple(changes)))
     return found
@@ -128,8 +128,8 @@ def explained(game: Game) -> Found:
     keys = any(path in changed for path, _ in fits)
     named = {
         path
-        for one in found.explanations[:3]
-        for path in (one.leaf.path, *(leaf.path for leaf, _ in one.alike))
+        for explanation in found.explanations[:3]
+        for path in (explanation.leaf.path, *(leaf.path for leaf, _ in explanation.alike))
         if path in changed
     }
     right = any(changed.get(path) == value for path, value in fits)
@@ -145,24 +145,24 @@ def main(count: int = 100) -> None:
     """The tables: one change at a time, by key; and two at once."""
     with ProcessPoolExecutor() as pool:
         for at_once in (1, 2):
-            done = [one for some in pool.map(of_world, range(count), [at_once] * count) for one in some]
-            seen = [(key, one) for key, one in done if one.roots]
-            both = sum(one.keys >= 2 or one.left == 0 for _, one in seen)
-            named, valued = sum(one.named for _, one in seen), sum(one.valued for _, one in seen)
-            most = sum(one.left <= 1 for _, one in seen)
+            done = [pair for pairs in pool.map(of_world, range(count), [at_once] * count) for pair in pairs]
+            seen = [(key, found) for key, found in done if found.roots]
+            both = sum(found.keys >= 2 or found.left == 0 for _, found in seen)
+            named, valued = sum(found.named for _, found in seen), sum(found.valued for _, found in seen)
+            most = sum(found.left <= 1 for _, found in seen)
             print(f"\n{len(done)} games, {at_once} changed: {len(seen)} with findings, {named} named first, ", end="")
             print(f"{valued} with the value, {most} with at most one finding left, {both} wholly explained or named")
             by_key: dict[str, list[Found]] = defaultdict(list)
-            for key, one in done:
-                by_key[key].append(one)
+            for key, entry in done:
+                by_key[key].append(entry)
             if at_once == 1:
                 print("\n| key | games | with findings | named first | value | at most one left |")
                 print("|---|--:|--:|--:|--:|--:|")
-                for key, some in sorted(by_key.items()):
-                    told = [one for one in some if one.roots]
-                    counts = [sum(one.named for one in told), sum(one.valued for one in told)]
-                    counts.append(sum(one.left <= 1 for one in told))
-                    print(f"| `{key}` | {len(some)} | {len(told)} | {' | '.join(map(str, counts))} |")
+                for key, founds in sorted(by_key.items()):
+                    entries = [found for found in founds if found.roots]
+                    counts = [sum(found.named for found in entries), sum(found.valued for found in entries)]
+                    counts.append(sum(found.left <= 1 for found in entries))
+                    print(f"| `{key}` | {len(founds)} | {len(entries)} | {' | '.join(map(str, counts))} |")
 
 
 if __name__ == "__main__":

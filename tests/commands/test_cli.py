@@ -45,7 +45,7 @@ def test_check_finds_exactly_the_planted_bugs(apiary: Path, here: Any) -> None:
     done = here("check", "apiary.toml", "meadow.jsonl", "--json", cwd=apiary)
     assert done.returncode == 1
     verdict = json.loads(done.stdout)
-    found = [(one["code"], one["frame"], one["shift"], one["gate"]) for one in verdict["findings"]]
+    found = [(item["code"], item["frame"], item["shift"], item["gate"]) for item in verdict["findings"]]
     assert found == [("hit-moved", 273, 1, "immune"), ("hit-denied", 1131, None, "repeat")]
     assert (verdict["claims"], verdict["hits"], verdict["agreed"]) == (20, 19, 18)
     text = here("check", "apiary.toml", "meadow.jsonl", cwd=apiary).stdout
@@ -73,7 +73,7 @@ def test_check_agrees_with_what_the_rules_say(apiary: Path) -> None:
     assert (done.returncode, "19 agreed" in done.stdout) == (0, True)
     hard = text.replace('"damage": 1', '"damage": 2', 1).replace('"attack": "scald"', '"attack": "sting"', 1)
     done = voskar("check", "apiary.toml", "-", "--json", cwd=apiary, stdin=hard)
-    assert [one["code"] for one in json.loads(done.stdout)["findings"]] == ["hit-damage", "hit-attack"]
+    assert [load["code"] for load in json.loads(done.stdout)["findings"]] == ["hit-damage", "hit-attack"]
 
 
 def test_ledger_in_every_form(apiary: Path, tmp_path: Path, here: Any) -> None:
@@ -159,11 +159,11 @@ def test_what_comes_before_a_wrong_line(apiary: Path, here: Any, tmp_path: Path)
     assert refused.returncode == 2
     assert "note: --until-error reads the frames before" in refused.stderr
     assert 'bad.jsonl:302: frame 300: poses[0].x: found "a", expected a number' in refused.stderr
-    told = [
+    items = [
         here("replay", apiary / "apiary.toml", name, "--until-error", "--json", cwd=tmp_path)
         for name in ("bad.jsonl", "good.jsonl")
     ]
-    assert (told[0].returncode, told[0].stdout) == (0, told[1].stdout)
-    assert "warning: only frames 0 to 299 are read: bad.jsonl:302" in told[0].stderr
+    assert (items[0].returncode, items[0].stdout) == (0, items[1].stdout)
+    assert "warning: only frames 0 to 299 are read: bad.jsonl:302" in items[0].stderr
     (tmp_path / "worse.jsonl").write_text("\n".join([lines[0], lines[301]]))
     assert here("replay", apiary / "apiary.toml", "worse.jsonl", "--until-error", cwd=tmp_path).returncode == 2

@@ -83,26 +83,26 @@ def test_the_same_bytes_though_a_worker_dies(suite: Path, running: Any) -> None:
     here = voskar("suite", "--no-explain", "--fresh", suite / "voskar.toml", "--report", "here.json", cwd=suite)
     with begun(suite, address) as there:
         os.kill(pids[0], signal.SIGKILL)  # in the middle of the others
-        told, error = (stream.read() if stream else "" for stream in (there.stdout, there.stderr))
+        text, error = (stream.read() if stream else "" for stream in (there.stdout, there.stderr))
     _, _, rest = here.stdout.partition("\n")
     assert f"{suite}/plays/torn.jsonl:2" in rest
-    assert (there.returncode, told) == (here.returncode, rest) == (2, told), error
+    assert (there.returncode, text) == (here.returncode, rest) == (2, text), error
     assert (suite / "there.json").read_bytes() == (suite / "here.json").read_bytes()
 
 
 def test_a_grid_too(apiary: Path, running: Any) -> None:
     grid = ("tune", "apiary.toml", "meadow.jsonl", "--vary", "kinds.keeper.iframes=58f..61f", "--json")
-    here, there = (voskar(*grid, *more, cwd=apiary) for more in ((), ("--cluster", running[0])))
+    here, there = (voskar(*grid, *pair, cwd=apiary) for pair in ((), ("--cluster", running[0])))
     assert (there.returncode, there.stdout) == (0, here.stdout), there.stderr
 
 
 def test_shrinking_too(apiary: Path, tmp_path: Path, here: Any, running: Any) -> None:
-    for name, more in (("here", ()), ("there", ("--cluster", running[0]))):
+    for name, pair in (("here", ()), ("there", ("--cluster", running[0]))):
         out = tmp_path / f"{name}.stage.toml"
-        done = here("shrink", "darts.toml", "bugs/shots-tunnel.stage.toml", "-o", out, *more, cwd=apiary)
+        done = here("shrink", "darts.toml", "bugs/shots-tunnel.stage.toml", "-o", out, *pair, cwd=apiary)
         assert done.returncode == 0, done.stderr
     assert (tmp_path / "here.stage.toml").read_bytes() == (tmp_path / "there.stage.toml").read_bytes()
-    wrong = here("shrink", "darts.toml", "none.jsonl", "-o", tmp_path / "x.stage.toml", *more, cwd=apiary)
+    wrong = here("shrink", "darts.toml", "none.jsonl", "-o", tmp_path / "x.stage.toml", *pair, cwd=apiary)
     assert (wrong.returncode, "none.jsonl: no such file" in wrong.stderr) == (2, True), wrong.stderr
 
 
@@ -144,16 +144,16 @@ def test_workers_with_another_voskar_are_refused(suite: Path, tmp_path: Path) ->
 def test_files_by_url(apiary: Path, tmp_path: Path, here: Any) -> None:
     url = f"file://{tmp_path}"
     shutil.copy(apiary / "meadow.jsonl", tmp_path / "play.jsonl")
-    one = here("replay", "apiary.toml", f"{url}/play.jsonl", "--ledger", f"{url}/out.parquet", cwd=apiary)
+    item = here("replay", "apiary.toml", f"{url}/play.jsonl", "--ledger", f"{url}/out.parquet", cwd=apiary)
     two = here("replay", "apiary.toml", "meadow.jsonl", "--ledger", tmp_path / "own.parquet", cwd=apiary)
-    assert (one.returncode, two.returncode) == (0, 0), one.stderr
+    assert (item.returncode, two.returncode) == (0, 0), item.stderr
     assert (tmp_path / "out.parquet").read_bytes() == (tmp_path / "own.parquet").read_bytes()
     held = here("check", "apiary.toml", f"{url}/play.jsonl", "--baseline", f"{url}/out.parquet", cwd=apiary)
     assert "against file://" in held.stdout
     (tmp_path / "play.jsonl").write_text(BROKEN)
-    for name, told in (("play.jsonl", "play.jsonl:2"), ("none.jsonl", "none.jsonl: no such file")):
+    for name, value in (("play.jsonl", "play.jsonl:2"), ("none.jsonl", "none.jsonl: no such file")):
         bad = here("replay", "apiary.toml", f"{url}/{name}", cwd=apiary)
-        assert (bad.returncode, f"error: {url}/{told}" in bad.stderr) == (2, True), bad.stderr
+        assert (bad.returncode, f"error: {url}/{value}" in bad.stderr) == (2, True), bad.stderr
     unknown = here("replay", "apiary.toml", "zzz://there/x.jsonl", cwd=apiary)
     assert (unknown.returncode, unknown.stderr.count("\n")) == (2, 1), unknown.stderr
 
@@ -164,10 +164,10 @@ def test_a_scheduler_that_goes(suite: Path, running: Any) -> None:
         shutil.copy(suite / "plays" / "meadow 00.jsonl", suite / "plays" / f"more-{copy}.jsonl")
     with begun(suite, address) as there:
         process.kill()
-        told = there.stderr.read() if there.stderr else ""
+        text = there.stderr.read() if there.stderr else ""
     assert there.returncode == 2
-    assert told.startswith(f"error: --cluster: the scheduler at {address} was lost")
-    assert told.count("\n") == 1  # whatever the libraries had to say
+    assert text.startswith(f"error: --cluster: the scheduler at {address} was lost")
+    assert text.count("\n") == 1  # whatever the libraries had to say
     assert not (suite / "there.json").exists()
 
 

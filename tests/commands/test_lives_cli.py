@@ -52,7 +52,7 @@ def test_hud_icons(apiary: Path, here: Any) -> None:
 
 def test_stats(apiary: Path, here: Any) -> None:
     found = json.loads(here("stats", *FILES, "--json", cwd=apiary).stdout)
-    keeper = next(one for one in found["actors"] if one["id"] == "keeper")
+    keeper = next(item for item in found["actors"] if item["id"] == "keeper")
     assert keeper["deaths"] == {"drone: gore": 3}
     assert (keeper["returns"], keeper["alive_frames"]) == (2, 2040 - 121 - 59 - 88)
     assert found["attacks"]["gore"]["landed"] == 6
@@ -112,12 +112,12 @@ def test_timeline(apiary: Path, tmp_path: Path, options: tuple[Any, ...], here: 
 
 
 def test_usage_errors(apiary: Path, here: Any) -> None:
-    for options, told in (
+    for options, text in (
         ((), "give --frame, or --timeline"),
         (("--frame", "1", "--by-run"), "go with --timeline"),
         (("--timeline", "--frame", "9000"), "expected frames of the recording"),
         (("--timeline", "--actor", "keper"), "keeper"),
     ):
         done = here("draw", *FILES, *options, cwd=apiary)
-        assert (done.returncode, told in done.stderr) == (2, True), done.stderr
+        assert (done.returncode, text in done.stderr) == (2, True), done.stderr
     assert here("hud", *FILES, "--json", "--csv", cwd=apiary).returncode == 2

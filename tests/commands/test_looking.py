@@ -43,7 +43,10 @@ def test_why_a_closed_box(apiary: Path) -> None:
 
 
 def test_why_without_a_pair(apiary: Path, here: Any) -> None:
-    found = {(one["attacker"], one["target"], one["decided"]) for one in why(apiary, "--frame", 1131, "--near", 1)}
+    found = {
+        (fields["attacker"], fields["target"], fields["decided"])
+        for fields in why(apiary, "--frame", 1131, "--near", 1)
+    }
     assert {("hornet-1", "keeper", "landed"), ("hornet-1", "keeper", "repeat")} <= found
     text = here("why", "apiary.toml", "meadow.jsonl", "--frame", 5, cwd=apiary).stdout
     assert "nothing touched" in text
@@ -68,7 +71,7 @@ def test_draw(apiary: Path, tmp_path: Path, options: tuple[object, ...], name: s
             assert len(image.convert("RGB").getcolors(1 << 20) or []) > 50
     else:
         here("draw", *files, *options[:-1], "again.svg", cwd=tmp_path)
-        first, again = ((tmp_path / one).read_bytes() for one in (name, "again.svg"))
+        first, again = ((tmp_path / text).read_bytes() for text in (name, "again.svg"))
         assert (b"<path" in first, first == again) == (True, True)
 
 
@@ -103,7 +106,7 @@ def test_both_accounts_are_drawn(
 def test_layers(apiary: Path, here: Any) -> None:
     done = here("layers", "apiary.toml", "meadow.jsonl", "--json", "-o", "l.png", cwd=apiary)
     (apiary / "l.png").unlink()
-    pairs = {(one["hitbox_layer"], one["hurtbox_layer"]): one for one in map(json.loads, done.stdout.splitlines())}
+    pairs = {(load["hitbox_layer"], load["hurtbox_layer"]): load for load in map(json.loads, done.stdout.splitlines())}
     assert (pairs["hive", "keeper"]["eligible"], pairs["hive", "keeper"]["landed"]) == (True, 6)
     assert (pairs["tool", "keeper"]["eligible"], pairs["thorns", "keeper"]["contacts"]) == (False, 0)
     shown = here("layers", "apiary.toml", "meadow.jsonl", "--boxes", cwd=apiary).stdout

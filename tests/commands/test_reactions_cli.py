@@ -47,14 +47,16 @@ def test_later_rows_follow_from_a_different_course(push: Path, here: Any) -> Non
 
 def test_check_tells_both_numbers(push: Path, here: Any) -> None:
     done = here("check", "rules.toml", "play.jsonl", "--json", cwd=push)
-    found = [one for one in json.loads(done.stdout)["findings"] if one["code"] == "knockback"]
-    assert (done.returncode, [one["frame"] for one in found]) == (1, [0, 3])
+    found = [load for load in json.loads(done.stdout)["findings"] if load["code"] == "knockback"]
+    assert (done.returncode, [item["frame"] for item in found]) == (1, [0, 3])
     assert (found[0]["game"], found[0]["rules"]) == (
         "moves 0.0 units to frame 2",
         "pushed 12.0 units at 0° from 1 to 2",
     )
     loose = here("check", "rules.toml", "play.jsonl", "--json", "--tolerance", 13, cwd=push)
-    assert {one["code"] for one in json.loads(loose.stdout)["findings"]} <= {"teleport"}  # no actor claims a hit at all
+    assert {load["code"] for load in json.loads(loose.stdout)["findings"]} <= {
+        "teleport"
+    }  # no actor claims a hit at all
 
 
 def test_moves(apiary: Path, here: Any) -> None:

@@ -46,8 +46,8 @@ def bucket(storage: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Ite
     client.create_bucket(Bucket="hive")
     (tmp_path / "r.toml").write_text(toml({"voskar": 2, **sting()}))
     yield client
-    for one in client.list_objects_v2(Bucket="hive").get("Contents", ()):
-        client.delete_object(Bucket="hive", Key=one["Key"])
+    for item in client.list_objects_v2(Bucket="hive").get("Contents", ()):
+        client.delete_object(Bucket="hive", Key=item["Key"])
     client.delete_bucket(Bucket="hive")
 
 
@@ -84,7 +84,7 @@ def test_a_worker_of_a_cluster_reads_them(bucket: Any, tmp_path: Path, here: Any
     with engine() as (address, *_):
         done = here("suite", "--cluster", address, "--json", cwd=tmp_path)
     there = json.loads(done.stdout)["recordings"]
-    assert [one["ok"] for one in there] == [True, False]
+    assert [item["ok"] for item in there] == [True, False]
     assert there[1]["error"] == "s3://hive/none.jsonl: no such file"
 
 
@@ -135,21 +135,21 @@ def test_what_storage_refuses(
 
     with monkeypatch.context() as patch:
         patch.setenv("AWS_ENDPOINT_URL", "http://127.0.0.1:9")
-        assert all("cannot be reached: Could not connect" in one for one in tried())
+        assert all("cannot be reached: Could not connect" in text for text in tried())
     with cut_after(port, 90) as cut, monkeypatch.context() as patch:
         patch.setenv("AWS_ENDPOINT_URL", f"http://127.0.0.1:{cut}")
-        assert all("cannot be reached" in one for one in tried())
+        assert all("cannot be reached" in text for text in tried())
     for name in ("s3://none/a.jsonl", "s3://hive/none.jsonl"):
         assert one_error(here("check", "r.toml", name, cwd=tmp_path), name) == "no such file"
     with monkeypatch.context() as patch:
         patch.delenv("AWS_ACCESS_KEY_ID")
         patch.delenv("AWS_SECRET_ACCESS_KEY")
         patch.setenv("AWS_EC2_METADATA_DISABLED", "true")
-        assert all("Unable to locate credentials" in one or "no permission" in one for one in tried())
+        assert all("Unable to locate credentials" in text or "no permission" in text for text in tried())
     with monkeypatch.context() as patch:
         patch.setenv("AWS_SECRET_ACCESS_KEY", "wrong")
         patch.setattr("moto.settings.INITIAL_NO_AUTH_ACTION_COUNT", 0)
-        assert all("no permission" in one or "InvalidAccessKeyId" in one for one in tried())
+        assert all("no permission" in text or "InvalidAccessKeyId" in text for text in tried())
 
 
 ANSWERS = [
@@ -171,13 +171,13 @@ def test_web_servers(tmp_path: Path, here: Any, monkeypatch: pytest.MonkeyPatch)
     (tmp_path / "r.toml").write_text(toml({"voskar": 2, **sting()}))
     (tmp_path / "a.jsonl").write_text(log(1))
     with fuzz.served(tmp_path) as address:
-        for way, told in ANSWERS:
+        for way, text in ANSWERS:
             url = f"{address}/{way}/a.jsonl"
             done = here("check", "r.toml", url, cwd=tmp_path)
-            if told is None:
+            if text is None:
                 assert done.returncode == 0, done.stderr
             else:
-                assert told in one_error(done, url), way
+                assert text in one_error(done, url), way
         # a link in a recording is not followed, and a name that leads elsewhere is only a name
         frames = [{"frame": 0, "poses": [], "_note": f'<a href="{address}/plain/a.jsonl">'}]
         (tmp_path / "l.jsonl").write_text("\n".join(map(json.dumps, [HEADER, *frames])) + "\n")

@@ -73,12 +73,12 @@ def test_reports_and_any_number_of_workers(folder: Path) -> None:
     xmlschema.XMLSchema(Path(__file__).parent.parent / "junit.xsd").validate(xml)
     (suite,) = junitparser.JUnitXml.fromstring(xml.encode())
     assert (suite.tests, suite.failures, suite.errors) == (5, 2, 1)
-    told = {outcome: [] for outcome in (junitparser.Failure, junitparser.Error)}
+    fields = {outcome: [] for outcome in (junitparser.Failure, junitparser.Error)}
     for case in suite:
         for result in case.result:
-            told[type(result)].append((case.name, result.type))
-    assert told[junitparser.Failure] == [("long.jsonl", "hit-moved"), ("short.jsonl", "hit-moved")]
-    assert told[junitparser.Error] == [("broken.jsonl", "unread")]
+            fields[type(result)].append((case.name, result.type))
+    assert fields[junitparser.Failure] == [("long.jsonl", "hit-moved"), ("short.jsonl", "hit-moved")]
+    assert fields[junitparser.Error] == [("broken.jsonl", "unread")]
     assert "voskar why apiary.toml short.jsonl --frame 273" in xml
     found = json.loads(plain)
     assert found["ok"] is False
@@ -133,8 +133,8 @@ def test_known_findings(folder: Path, here: Any, known: str, accepted: int, code
     done = here("suite", cwd=folder)
     assert (done.returncode, said in done.stdout) == (code, True), done.stdout
     found = json.loads(here("suite", "--json", "--report", "r.json", cwd=folder).stdout)
-    assert [len(one["known"]) for one in found["recordings"]] == [accepted]
-    assert [len(one["faults"]) for one in found["recordings"]] == [1 - accepted]
+    assert [len(item["known"]) for item in found["recordings"]] == [accepted]
+    assert [len(item["faults"]) for item in found["recordings"]] == [1 - accepted]
     assert here("report", "r.json", cwd=folder).returncode == code
 
 
@@ -193,21 +193,21 @@ def test_the_demo_is_a_suite_of_the_usual_mistakes(apiary: Path, here: Any) -> N
     done = voskar("suite", "--json", cwd=apiary)
     found = json.loads(done.stdout)["recordings"]
     assert done.returncode == 1
-    right = [one["name"] for one in found if one["ok"]]
+    right = [item["name"] for item in found if item["ok"]]
     assert right[0] == "volley.stage.toml"
     assert [Path(name).name.split(".")[0] for name in right[1:]] == sorted(name for name, _, _ in BUGS[2:])
-    found = [one for one in found if not one["ok"]]
-    assert [Path(one["name"]).name.removesuffix(".stage.toml") for one in found] == [name for name, _, _ in BUGS]
-    assert [one["faults"][0]["code"] for one in found] == [code for _, code, _ in BUGS]
-    assert [one["name"] for one in found if len({fault["code"] for fault in one["faults"]}) > 1] == [
+    found = [item for item in found if not item["ok"]]
+    assert [Path(item["name"]).name.removesuffix(".stage.toml") for item in found] == [name for name, _, _ in BUGS]
+    assert [item["faults"][0]["code"] for item in found] == [code for _, code, _ in BUGS]
+    assert [item["name"] for item in found if len({fault["code"] for fault in item["faults"]}) > 1] == [
         "meadow.jsonl", "swarm.jsonl"
     ]  # fmt: skip
-    expected = [one["name"] for one in found for fault in one["faults"] if fault["code"] == "expectation"]
+    expected = [item["name"] for item in found for fault in item["faults"] if fault["code"] == "expectation"]
     assert expected == ["bugs/rules-no-mercy.stage.toml"]
-    for one, (_, _, text) in zip(found, BUGS, strict=True):
-        why = shlex.split(one["faults"][0]["why"])
-        told = here(*why[1:], cwd=apiary).stdout
-        assert text in " ".join(told.split()), told
+    for value, (_, _, text) in zip(found, BUGS, strict=True):
+        why = shlex.split(value["faults"][0]["why"])
+        number = here(*why[1:], cwd=apiary).stdout
+        assert text in " ".join(number.split()), number
     text = here("suite", cwd=apiary).stdout
     assert "the game plays as if kinds.keeper.iframes were 59f (rules: 60f, apiary.toml:20): explains 4 of 4" in text
     assert "in 29 the game is not what its rules say" in text
@@ -243,8 +243,8 @@ def test_coverage_of_rules_with_a_threshold(folder: Path, here: Any) -> None:
     done = here("check", "apiary.toml", "long.jsonl", "--report", "one.xml", "--report", "one.json", cwd=folder)
     (suite,) = junitparser.JUnitXml.fromfile(str(folder / "one.xml"))
     assert (done.returncode, [(case.name, case.result[0].type) for case in suite]) == (1, [("long.jsonl", "hit-moved")])
-    (one,) = json.loads((folder / "one.json").read_text())["recordings"]
-    assert [fault["code"] for fault in one["faults"]] == ["hit-moved"]
+    (item,) = json.loads((folder / "one.json").read_text())["recordings"]
+    assert [fault["code"] for fault in item["faults"]] == ["hit-moved"]
 
 
 def test_tune_finds_what_the_game_did(apiary: Path, tmp_path: Path, here: Any) -> None:
@@ -259,9 +259,9 @@ def test_tune_finds_what_the_game_did(apiary: Path, tmp_path: Path, here: Any) -
     ]
     assert texts[0] == texts[1]
     found = json.loads(texts[0])["variants"]
-    assert [tuple(one["values"].values()) for one in found[:3]] == [("58f", "0"), ("58f", "1"), ("59f", "0")]
+    assert [tuple(item["values"].values()) for item in found[:3]] == [("58f", "0"), ("58f", "1"), ("59f", "0")]
     alone = json.loads(here("tune", "apiary.toml", files[2], *keys[:2], "--json", cwd=apiary).stdout)
-    assert [one["wrong"] for one in alone["variants"]] == [4, 0, 4, 4]
+    assert [item["wrong"] for item in alone["variants"]] == [4, 0, 4, 4]
     assert alone["fit"][1] == "kinds.keeper.iframes: 59f: only this fits, 58f costs 4 more and 60f costs 4 more"
     done = here("tune", "apiary.toml", late, "--vary", "claims.lag=-1..2", "-o", tmp_path / "x.png", cwd=apiary)
     assert "best: claims.lag = 1: 4 of 4 claims agree" in done.stdout
@@ -311,10 +311,10 @@ def test_a_worker_that_is_killed_fails_alone(tmp_path: Path) -> None:
 
 def test_shards_are_the_whole(apiary: Path, here: Any) -> None:
     options = ((), *(("--shard", f"{part}/3") for part in (1, 2, 3)))
-    told = [here("suite", "--json", "--no-explain", *more, cwd=apiary).stdout for more in options]
-    whole, *parts = [json.loads(one)["recordings"] for one in told]
-    assert sorted(one["name"] for part in parts for one in part) == sorted(one["name"] for one in whole)
-    assert {one["name"]: one for part in parts for one in part} == {one["name"]: one for one in whole}
+    items = [here("suite", "--json", "--no-explain", *option, cwd=apiary).stdout for option in options]
+    whole, *parts = [json.loads(item)["recordings"] for item in items]
+    assert sorted(item["name"] for part in parts for item in part) == sorted(item["name"] for item in whole)
+    assert {item["name"]: item for part in parts for item in part} == {item["name"]: item for item in whole}
     assert "expected a part" in here("suite", "--shard", "4/3", cwd=apiary).stderr
 
 
@@ -369,11 +369,11 @@ def test_what_is_kept_is_never_wrong(folder: Path, here: Any, monkeypatch: pytes
             assert change(text) != text
             (folder / name).write_text(change(text))
         for options in ((), ("--coverage",)) if change is None else ((),):
-            told = [
-                here("suite", *options, *more, "--json", "--explain-trials", 4, cwd=folder).stdout
-                for more in ((), (), ("--fresh",))
+            items = [
+                here("suite", *options, *entry, "--json", "--explain-trials", 4, cwd=folder).stdout
+                for entry in ((), (), ("--fresh",))
             ]
-            assert told[0] == told[1] == told[2]
+            assert items[0] == items[1] == items[2]
     monkeypatch.setattr("voskar.suite.running.run_job", lambda job, **more: pytest.fail(f"{job.name} is judged again"))
     again = ("suite", "--json", "--explain-trials", 4)
     assert here(*again, cwd=folder).stdout == here(*again, cwd=folder).stdout
@@ -389,16 +389,16 @@ def test_parts_put_together_are_the_whole(folder: Path, here: Any) -> None:
     done = here("report", "1.json", "2.json", "--json", "--report", "all.xml", cwd=folder)
     joined = json.loads(done.stdout)
 
-    def by_name(told: dict[str, Any]) -> list[dict[str, Any]]:
-        return sorted(told["recordings"], key=lambda one: (one["name"], one["counts"]))
+    def by_name(fields: dict[str, Any]) -> list[dict[str, Any]]:
+        return sorted(fields["recordings"], key=lambda values: (values["name"], values["counts"]))
 
     assert by_name(joined) == by_name(whole)
     assert (joined["ok"], joined["common"], joined["coverage"]["percent"], done.returncode) == (
         whole["ok"], whole["common"], whole["coverage"]["percent"], 2,
     )  # fmt: skip
     assert len(junitparser.JUnitXml.fromfile(str(folder / "all.xml"))) == 1
-    for mistake, told in (
+    for mistake, text in (
         ("1.json 2.json 1.json", "the same part as 1.json"),
         ("voskar.toml", "not the JSON report of a suite"),
     ):
-        assert told in here("report", *mistake.split(), cwd=folder).stderr
+        assert text in here("report", *mistake.split(), cwd=folder).stderr

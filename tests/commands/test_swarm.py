@@ -24,10 +24,10 @@ def soon(apiary: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_check_finds_exactly_the_planted_drips(apiary: Path, here: Any) -> None:
     done = here("check", *SWARM, "--json", cwd=apiary)
     verdict = json.loads(done.stdout)
-    found = [(one["code"], one["frame"], one["shift"]) for one in verdict["findings"]]
+    found = [(item["code"], item["frame"], item["shift"]) for item in verdict["findings"]]
     assert found == [("spawn-moved", 544, -4), ("spawn-unexpected", 700, None)]
     assert (verdict["spawns"], verdict["spawns_agreed"], verdict["claims"], verdict["agreed"]) == (27, 26, 3, 3)
-    text = " ".join(f"{one['game']} {one['rules']}" for one in verdict["findings"])
+    text = " ".join(f"{item['game']} {item['rules']}" for item in verdict["findings"])
     assert all(word in text for word in ("drip-15", "hornet-2/spit spawns it in 540", "drip-19", "no emitter fires"))
     assert here("audit", *SWARM, cwd=apiary).returncode == 0
 
@@ -55,9 +55,9 @@ def test_an_actor_that_never_was(soon: Path, here: Any) -> None:
 )
 def test_why_of_emitters(soon: Path, frame: int, emitter: str, fired: list[str], stopped: list[str], here: Any) -> None:
     arguments = ("why", *SWARM, "--frame", frame, "--emitter", emitter)
-    told = json.loads(here(*arguments, "--json", cwd=soon).stdout)
-    assert told["fired"] == fired
-    assert [one["gate"] for one in told["gates"] if not one["passed"]] == stopped
+    value = json.loads(here(*arguments, "--json", cwd=soon).stdout)
+    assert value["fired"] == fired
+    assert [item["gate"] for item in value["gates"] if not item["passed"]] == stopped
     text = here(*arguments, cwd=soon).stdout
     assert (f"fired {fired[0]}" if fired else f"nothing fired, stopped by {stopped[0]}") in text
 
@@ -72,10 +72,10 @@ def test_why_agrees_with_every_denial(apiary: Path, tmp_path: Path, here: Any) -
     assert denied
     for event in denied:
         name = f"{event['id']}/{event['emitter']}"
-        told = json.loads(
+        value = json.loads(
             here("why", *files, "--frame", event["frame"], "--emitter", name, "--json", cwd=tmp_path).stdout
         )
-        assert next(one["gate"] for one in told["gates"] if not one["passed"]) == event["detail"]
+        assert next(item["gate"] for item in value["gates"] if not item["passed"]) == event["detail"]
 
 
 def test_stage_writes_a_recording_that_replays(apiary: Path, tmp_path: Path, here: Any) -> None:

@@ -47,10 +47,10 @@ def agrees(rules: Rules, played: Recording, ledger: Ledger) -> None:
     spots = {(event.frame, event.id or ""): (event.x or 0.0, event.y or 0.0) for event in ledger.of("spawn")}
     assume(len(spots) < BRED)
     found, expected = plain(told(ledger.events)), plain(Reference(rules, played, spots).events)
-    for one, other in zip(found, expected, strict=True):
+    for fields, other in zip(found, expected, strict=True):
         for column in ("t", "dx", "dy", "x", "y", "vx", "vy", "angle"):
-            assert one.pop(column, None) == pytest.approx(other.pop(column, None), abs=2e-6)
-        assert one == other
+            assert fields.pop(column, None) == pytest.approx(other.pop(column, None), abs=2e-6)
+        assert fields == other
 
 
 @at_least_30
@@ -174,7 +174,7 @@ def test_outcomes_do_not_depend_on_where_the_world_is(
     book = rulebook(data)
     played = recording(book, frames)
     rules = book.rules(played.rate)
-    ledgers = [replay(rules, one) for one in (moved(played, change), played)]
+    ledgers = [replay(rules, entry) for entry in (moved(played, change), played)]
     kept = ("contact", "health", "iframes", "down", "removed")  # those that state no place and no direction
     found, expected = (told(event for event in ledger.events if event.event in kept) for ledger in ledgers)
     assert found == expected

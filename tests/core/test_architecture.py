@@ -26,16 +26,16 @@ def imported(path: Path) -> set[str]:
     found = set()
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Import):
-            found |= {name.name for name in node.names}
+            found |= {alias.name for alias in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
-            inner = {f"{node.module}.{name.name}" for name in node.names}
+            inner = {f"{node.module}.{alias.name}" for alias in node.names}
             found |= inner & EVERY.keys() or {node.module}
     return {name for name in found if name.split(".")[0] == "voskar"}
 
 
 def test_the_core_imports_only_itself_and_in_no_circle() -> None:
     needs = {name: imported(path) - {name} for name, path in MODULES.items()}
-    assert {one for own in needs.values() for one in own} <= MODULES.keys()
+    assert {name for own in needs.values() for name in own} <= MODULES.keys()
     tuple(graphlib.TopologicalSorter(needs).static_order())  # raises CycleError, and says which
 
 
@@ -59,7 +59,7 @@ def test_no_circle_between_folders(top: str) -> None:
     needs: dict[str, set[str]] = {}
     for name, path in EVERY.items():
         if name.startswith(f"{top}."):
-            own = {place(one) for one in imported(path) if one.startswith(f"{top}.")}
+            own = {place(text) for text in imported(path) if text.startswith(f"{top}.")}
             needs[place(name)] = needs.get(place(name), set()) | own - {place(name)}
     assert circle_of(needs) == []
 

@@ -46,10 +46,10 @@ def test_a_copy_goes_on_as_its_original_does(
     copy = original.copy()
     original.run_to(more.draw(st.integers(frame, played.last + 1)))
     again = copy.copy()
-    for one in (copy, original, again):
-        assert [*ledger_lines(one.run())] == whole
-        assert isinstance(one.observer, Watch)
-        poses, known = one.observer.recording_of(one.world).poses, films.recording_of(stepper.world).poses
+    for entry in (copy, original, again):
+        assert [*ledger_lines(entry.run())] == whole
+        assert isinstance(entry.observer, Watch)
+        poses, known = entry.observer.recording_of(entry.world).poses, films.recording_of(stepper.world).poses
         assert (poses.x.tolist(), poses.y.tolist()) == (known.x.tolist(), known.y.tolist())
 
 

@@ -38,7 +38,7 @@ def test_a_freeze_moves_the_ends_of_timers(touch: str, attack: dict[str, Any], e
 
 def test_of_two_freezes_the_latest_end_counts() -> None:
     ledger = run(sting(attack={"hitstop": "4f"}), brush({"hornet-1": "#.......", "hornet-2": ".#......"}))
-    assert [(one.frame, one.id, one.until) for one in ledger.of("hitstop")] == [
+    assert [(event.frame, event.id, event.until) for event in ledger.of("hitstop")] == [
         (0, "keeper", 4),
         (0, "hornet-1", 4),
         (1, "keeper", 5),
@@ -60,7 +60,7 @@ CASES = [
 @pytest.mark.parametrize(("own", "theirs", "expected"), CASES)
 def test_the_first_case_that_holds(own: list[Any], theirs: list[Any], expected: tuple[str | None, float]) -> None:
     ledger = run(sting(attack={"cases": own}, keeper={"cases": theirs}), brush({"hornet": "#"}))
-    assert [(one.case, one.damage) for one in ledger.hits()] == [expected]
+    assert [(hit.case, hit.damage) for hit in ledger.hits()] == [expected]
 
 
 def test_a_case_that_does_not_land_leaves_no_memory() -> None:
@@ -91,8 +91,8 @@ def blades(**attack: Any) -> dict[str, Any]:
 )
 def test_the_stronger_attack_goes_on(strength: int, winner: str | None, hits: list[str]) -> None:
     ledger = run(blades(strength=strength, rehit="once"), brush({"hornet": "#"}))
-    assert [(one.id, one.other, one.winner) for one in ledger.of("clash")] == [("hornet", "keeper", winner)]
-    assert [one.attack for one in ledger.hits()] == hits
+    assert [(event.id, event.other, event.winner) for event in ledger.of("clash")] == [("hornet", "keeper", winner)]
+    assert [hit.attack for hit in ledger.hits()] == hits
     assert bool(ledger.of("iframes")) == (winner == "keeper")
 
 
@@ -110,8 +110,8 @@ def test_a_clash_takes_health_and_brings_counters_to_their_limits() -> None:
     data = blades(strength=2, rehit="once")
     data["attacks"]["slash"]["clash"] = {"attacker": {"damage": 1, "gives": {"guard": -1}}}
     data["kinds"]["keeper"] |= {"counters": {"guard": {"start": 1, "on_min": {"stun": "5f"}}}}
-    told = [(one.event, one.before, one.after) for one in run(data, brush({"hornet": "#"})).events]
-    assert told[:4] == [("clash", None, None), ("health", 100, 99), ("counter", 1, 0), ("stun", None, None)]
+    entries = [(event.event, event.before, event.after) for event in run(data, brush({"hornet": "#"})).events]
+    assert entries[:4] == [("clash", None, None), ("health", 100, 99), ("counter", 1, 0), ("stun", None, None)]
 
 
 @pytest.mark.parametrize(
@@ -126,7 +126,7 @@ def test_what_regen_has_brought_is_kept_across_a_mark(mark: int, values: str, to
     played = recording(book, frames)
     rules = book.rules(played.rate)
     ledger = replay(rules, played)
-    assert [(one.frame, one.before, one.after) for one in ledger.of("counter")] == [(told, 2, 0)]
+    assert [(event.frame, event.before, event.after) for event in ledger.of("counter")] == [(told, 2, 0)]
     counted = timeline(rules, played, ledger).courses["keeper"].counters["heat"]
     assert "".join(f"{value:g}" for value in counted.at(np.arange(len(values)))) == values
 
@@ -160,11 +160,11 @@ def test_how_far_a_logger_lags() -> None:
     frames = brush({"hornet": ".#........."})
     frames[6]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
     book = rulebook(data)
-    late, told = recording(book, frames), recording(book, frames, lag={"hit": [0, 6]})
+    late, played = recording(book, frames), recording(book, frames, lag={"hit": [0, 6]})
     rules = book.rules(late.rate)
     assert check(rules, late)[0].findings
-    assert not check(rules, told)[0].findings
-    assert check(rules, told, windows=Windows(Window(1, 1)))[0].findings
+    assert not check(rules, played)[0].findings
+    assert check(rules, played, windows=Windows(Window(1, 1)))[0].findings
 
 
 TABLE = """clip,cells,box,role,attack,shape,x,y,w,h,r,length,layer,mask
@@ -215,5 +215,5 @@ def test_counters_of_an_owner_that_is_gone_keep_to_their_limits() -> None:
     hornet = {"id": "hornet", "kind": "hornet", "x": 0, "y": 0}
     hatch = {"id": "hatch", "kind": "hatch", "owner": "old", "x": 0, "y": 0}
     frames = [{"poses": [hornet, hatch] if frame > 5 else []} for frame in range(9)]
-    told = [(one.id, one.before, one.after) for one in run(data, frames).of("counter")]
-    assert told == [("old", 2, 0)]
+    entries = [(frame.id, frame.before, frame.after) for frame in run(data, frames).of("counter")]
+    assert entries == [("old", 2, 0)]

@@ -38,8 +38,8 @@ def test_labels_with_room_cover_none(wanted: list[tuple[Any, str, bool]]) -> Non
     labels = Labels(panel())
     for at, text, boxed in wanted:
         labels.put(text, at, (0, -12), 7, "#000000", boxed=boxed, spare=True)
-    for one, other in itertools.combinations(labels.taken, 2):
-        assert one[0] >= other[2] or other[0] >= one[2] or one[1] >= other[3] or other[1] >= one[3]
+    for entry, other in itertools.combinations(labels.taken, 2):
+        assert entry[0] >= other[2] or other[0] >= entry[2] or entry[1] >= other[3] or other[1] >= entry[3]
     _, y0, _, y1 = labels.panel.bounds
     assert all(y0 <= low and high <= y1 for _, low, _, high in labels.taken)
 
@@ -62,7 +62,7 @@ def test_strokes_are_where_they_are_told(tmp_path: Path) -> None:
     canvas.clip = None
     canvas.mark((150, 50), "o", 10, "#00ff00", "#00ff00")
     dots = np.asarray(canvas.image()).astype(int)[::-1]  # from the lower left
-    red, green, blue = ((dots[..., one] > 200) & (dots.sum(axis=2) < 400) for one in range(3))
+    red, green, blue = ((dots[..., number] > 200) & (dots.sum(axis=2) < 400) for number in range(3))
     for found, (x0, y0, x1, y1) in ((red, (20, 10, 59, 39)), (blue, (0, 78, 99, 81)), (green, (143, 43, 156, 56))):
         ys, xs = np.nonzero(found)
         assert np.abs(np.array([xs.min(), ys.min(), xs.max(), ys.max()]) - (x0, y0, x1, y1)).max() <= 1

@@ -78,7 +78,7 @@ def test_one_that_is_fired_in_the_first_frame_is_the_one_shown_there(mark: int, 
     shots = {name: (first + wait, 8.0, 0.0, 1.0) for name, wait in (("p", 0), ("q", 4))}
     assert findings([first, first + 4], {"early": (0, 500, 0, 0), **shots}, mark=mark) == []
     late = findings([first, first + 3], {"early": (0, 500, 0, 0), **shots}, mark=mark)
-    assert [one[:2] for one in late] == [(first + 4, "spawn-unexpected")]
+    assert [item[:2] for item in late] == [(first + 4, "spawn-unexpected")]
 
 
 @pytest.mark.parametrize(("idle", "told"), [("gone", [(27, "spawn-unexpected")]), ("hidden", [])])

@@ -113,8 +113,8 @@ def test_every_mistake_in_the_file_is_told_at_once(tmp_path: Path) -> None:
     with pytest.raises(InputError) as error:
         failures(tmp_path, *wrong)
     text = str(error.value)
-    for told in ("landd", "did you mean", "strikr", "many", "count and never", "damage", "evnt"):
-        assert told in text
+    for words in ("landd", "did you mean", "strikr", "many", "count and never", "damage", "evnt"):
+        assert words in text
 
 
 def test_what_is_proposed_holds(tmp_path: Path) -> None:

@@ -36,8 +36,8 @@ def test_a_forgotten_number_is_found_and_written(apiary: Path, tmp_path: Path, h
     path = tmp_path / "apiary.toml"
     before = path.read_text()
     path.write_text(before.replace('iframes = "60f"', 'iframes = "41f"   # forgotten', 1))
-    told = here("check", "apiary.toml", "bugs.jsonl", cwd=tmp_path)
-    assert told.returncode == 2
+    process = here("check", "apiary.toml", "bugs.jsonl", cwd=tmp_path)
+    assert process.returncode == 2
     keys = ("--fit", "kinds.keeper.iframes=20f..90f", "--fit", "attacks.gore.damage=1..9")
     done = here("tune", "apiary.toml", "meadow.jsonl", *keys, "--write", "--json", "--workers", 1, cwd=tmp_path)
     assert done.returncode == 0, done.stderr

@@ -16,7 +16,7 @@ def test_right_logs_are_silent(seed: int) -> None:
 def test_a_changed_value_is_found_and_the_rest_is_judged_again(seed: int) -> None:
     changed = laws.changes(seed)
     assert changed
-    assert [one for one in changed if not one.found or one.outside] == []
+    assert [changed_value for changed_value in changed if not changed_value.found or changed_value.outside] == []
 
 
 @pytest.mark.parametrize("seed", [2120, 2174], ids=["fired where one comes round an edge", "ends with its last bounce"])

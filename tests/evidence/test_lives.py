@@ -126,8 +126,8 @@ def test_mistake(name: str, mistake: Callable[[Frames], None], expected: list[tu
     frames = correct()
     mistake(frames)
     found = told(frames)
-    assert [one[:2] for one in found] == expected
-    assert any(text in one[2] for one in found) or not expected, found
+    assert [entry[:2] for entry in found] == expected
+    assert any(text in entry[2] for entry in found) or not expected, found
 
 
 def test_a_held_return_that_the_game_does_not_hold() -> None:
@@ -136,8 +136,8 @@ def test_a_held_return_that_the_game_does_not_hold() -> None:
         frames[frame]["poses"][1]["x"] = 50  # the hornet waits at the place of return
     held = {"respawn": {**KEEPER["respawn"], "if_unsafe": "wait"}}
     found = told(frames, held)
-    assert ("health", 30) in [one[:2] for one in found]
-    assert any("kept by hornet since 30" in one[2] for one in found)
+    assert ("health", 30) in [entry[:2] for entry in found]
+    assert any("kept by hornet since 30" in entry[2] for entry in found)
 
 
 def test_lives_and_health_after_a_mark() -> None:
@@ -147,7 +147,7 @@ def test_lives_and_health_after_a_mark() -> None:
     assert told(frames) == []
     change(*range(40, 45), lives=0)(frames)
     found = told(frames)
-    assert [one[:2] for one in found] == [("lives", 40)]
+    assert [entry[:2] for entry in found] == [("lives", 40)]
     assert "lives 2: the run began again in 40" in found[0][2]
 
 
@@ -158,7 +158,7 @@ def test_a_successor_still_marked_as_dead() -> None:
     for frame in range(BACK):
         frames[frame]["poses"][0]["id"] = "keeper"
     found = told(frames, {"succession": True})
-    assert [one[:2] for one in found] == [("health", 30)]
+    assert [entry[:2] for entry in found] == [("health", 30)]
     assert "took the place of keeper in 30" in found[0][2]
 
 
@@ -168,11 +168,11 @@ def test_the_game_ends_before_the_last_death_was_seen() -> None:
     for frame in range(26):
         frames[frame]["poses"][0]["lives"] = 0 if frame >= DIES else 1
     assert told(frames, whole) == told(frames[:20], whole) == []
-    again = frames[:24] + [{"poses": [one | {"health": 1, "lives": 1, "hidden": False}
-                                      for one in frame["poses"]]} for frame in frames[:2]]  # fmt: skip
+    again = frames[:24] + [{"poses": [item | {"health": 1, "lives": 1, "hidden": False}
+                                      for item in frame["poses"]]} for frame in frames[:2]]  # fmt: skip
     again[24]["reset"] = "run"
     found = told(again, whole)
-    assert ("cut-short", 23) in [one[:2] for one in found]
+    assert ("cut-short", 23) in [entry[:2] for entry in found]
     assert "the run begins again in 24; is down for 15 frames, and out in 25" in found[0][2]
     late = frames + [dict(frames[-1]) for _ in range(3)]
     late[27] = {"poses": late[27]["poses"], "claims": [{"event": "hit", "attacker": "hornet", "target": "keeper"}]}
@@ -192,5 +192,5 @@ def test_a_pick_up_taken_twice_after_a_return() -> None:
     found = told(
         frames, kinds=rules["kinds"], attacks=rules["attacks"], fixtures=[{"kind": "comb", "id": "comb", "at": [50, 0]}]
     )
-    assert [one[:2] for one in found] == [("hit-denied", 40)]
+    assert [entry[:2] for entry in found] == [("hit-denied", 40)]
     assert "removed (consumed) in 2" in found[0][2]

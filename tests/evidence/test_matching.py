@@ -19,15 +19,15 @@ from voskar.evidence.matching import LARGEST, aligned, assigned
 frames = st.lists(st.integers(0, 12), max_size=5).map(sorted)
 
 
-def best(told: list[int], judged: list[int], window: Window) -> tuple[int, int]:
+def best(numbers: list[int], judged: list[int], window: Window) -> tuple[int, int]:
     """How many pairs there can be, and the least that they are apart in all, tried one by one."""
-    if not told:
+    if not numbers:
         return 0, 0
-    found = [best(told[1:], judged, window)]
+    found = [best(numbers[1:], judged, window)]
     for at, frame in enumerate(judged):
-        if window.holds(told[0], frame):
-            count, apart = best(told[1:], judged[:at] + judged[at + 1 :], window)
-            found.append((count + 1, apart - abs(told[0] - frame)))
+        if window.holds(numbers[0], frame):
+            count, apart = best(numbers[1:], judged[:at] + judged[at + 1 :], window)
+            found.append((count + 1, apart - abs(numbers[0] - frame)))
     return max(found)
 
 
@@ -52,9 +52,13 @@ class Marble(NamedTuple):
     colour: int
 
 
-def cost(one: Marble, other: Marble) -> tuple[int, ...] | None:
+def cost(marble: Marble, other: Marble) -> tuple[int, ...] | None:
     """Black goes with nothing."""
-    return None if 0 in (one.colour, other.colour) else (int(one.colour != other.colour), abs(one.frame - other.frame))
+    return (
+        None
+        if 0 in (marble.colour, other.colour)
+        else (int(marble.colour != other.colour), abs(marble.frame - other.frame))
+    )
 
 
 things = st.lists(st.builds(Marble, st.integers(0, 9), st.integers(0, 2)), max_size=4)
@@ -66,20 +70,20 @@ def test_the_whole_fits_best(told: list[Marble], judged: list[Marble], window: W
         costs = [cost(*pair) or (0, 0) for pair in pairs]
         return (-len(pairs), *(sum(values) for values in zip(*costs, strict=True))) if costs else (0, 0, 0)
 
-    def allowed(one: Marble, other: Marble) -> bool:
-        return window.holds(one.frame, other.frame) and cost(one, other) is not None
+    def allowed(marble: Marble, other: Marble) -> bool:
+        return window.holds(marble.frame, other.frame) and cost(marble, other) is not None
 
     short, long = (told, judged) if len(told) <= len(judged) else (judged, told)
     ways = ([pair if short is told else pair[::-1] for pair in zip(short, own, strict=True)]
             for own in permutations(long, len(short)))  # fmt: skip
-    tried = [worth([(one, other) for one, other in way if allowed(one, other)]) for way in ways]
+    tried = [worth([(marble, other) for marble, other in way if allowed(marble, other)]) for way in ways]
     assert worth(assigned(told, judged, window, cost)) == min(tried)
 
 
 def test_many_are_parted_where_the_gap_is_widest() -> None:
-    told = [Marble(cluster * (LARGEST + 8) + at, 1) for cluster in range(3) for at in range(LARGEST)]
-    pairs = assigned(told, [Marble(one.frame + 1, 1) for one in told], Window(9, 9), cost)
-    assert [other.frame - one.frame for one, other in sorted(pairs)] == [1] * len(told)
+    marbles = [Marble(cluster * (LARGEST + 8) + at, 1) for cluster in range(3) for at in range(LARGEST)]
+    pairs = assigned(marbles, [Marble(marble.frame + 1, 1) for marble in marbles], Window(9, 9), cost)
+    assert [other.frame - marble.frame for marble, other in sorted(pairs)] == [1] * len(marbles)
 
 
 def verdict(rules: dict[str, Any], frames: list[dict[str, Any]]) -> list[str]:

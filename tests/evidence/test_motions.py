@@ -124,12 +124,12 @@ def test_a_patrol_turns_at_walls_whoever_logs_it() -> None:
     data: dict[str, Any] = {"space": {"bounds": BOUNDS, "solids": [WALL]}}
     data["kinds"] = {"wax": {"motion": {"velocity": [120, 0], "on_solid": "turn"}}}
     book = rulebook(data)
-    for turns, told in ((10, []), (14, [(12, "path")])):
+    for turns, pairs in ((10, []), (14, [(12, "path")])):
         xs = [80.0 + 2.0 * at for at in range(turns + 1)]
         xs += [xs[-1] - 2.0 * at for at in range(30 - turns)]
         played = recording(book, [{"poses": [{"id": "wax", "kind": "wax", "x": x, "y": 50}]} for x in xs])
         verdict, _ = check(book.rules(played.rate), played)
-        assert [(one.frame, one.code) for one in verdict.findings] == told
+        assert [(finding.frame, finding.code) for finding in verdict.findings] == pairs
 
 
 def test_what_steers_itself_is_not_compared() -> None:

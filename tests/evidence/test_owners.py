@@ -28,20 +28,20 @@ DATA: dict[str, Any] = {
 }
 
 
-def frames(told: dict[int, dict[str, Any]], count: int = 12) -> list[dict[str, Any]]:
+def frames(fields: dict[int, dict[str, Any]], count: int = 12) -> list[dict[str, Any]]:
     """A barb flies from a hornet to a keeper and back; `told` says more of its pose, from a frame on."""
-    found, more = [], {"id": "barb", "owner": "hornet"}
+    found, table = [], {"id": "barb", "owner": "hornet"}
     for frame in range(count):
-        more |= told.get(frame, {})
+        table |= fields.get(frame, {})
         x = 40.0 - 8 * frame if frame <= 5 else 8.0 * (frame - 5)
         poses = [
             {"id": "keeper", "kind": "keeper", "x": 0, "y": 0},
             {"id": "hornet", "kind": "hornet", "x": 52, "y": 0},
-            {"kind": "barb", "x": x, "y": 0, **more},
+            {"kind": "barb", "x": x, "y": 0, **table},
         ]
         hits = [{"event": "hit", "attacker": "barb", "target": "keeper", "case": "reflected"}] if frame == 5 else []
         if frame == 11:
-            hits = [{"event": "hit", "attacker": more["id"], "target": "hornet", "damage": 2}]
+            hits = [{"event": "hit", "attacker": table["id"], "target": "hornet", "damage": 2}]
         found.append({"frame": frame, "poses": poses, "claims": hits})
     return found
 
@@ -64,7 +64,7 @@ def test_whose_a_reflected_shot_is(told: dict[int, dict[str, Any]], codes: list[
     verdict, ledger = check(book.rules(played.rate), played)
     assert [finding.code for finding in verdict.findings] == codes
     goes_on = told.get(6, {}).get("id")
-    assert [(one.frame, one.owner, one.detail) for one in ledger.of("reflect")] == [(5, "keeper", goes_on)]
+    assert [(event.frame, event.owner, event.detail) for event in ledger.of("reflect")] == [(5, "keeper", goes_on)]
 
 
 def test_it_keeps_its_owner_where_nothing_reflects() -> None:

@@ -48,12 +48,16 @@ def played(shots: dict[str, int] | None = None, frames: int = 40) -> list[dict[s
 
 
 def both(new: list[dict[str, Any]], old: list[dict[str, Any]] | None = None) -> tuple[Parting, LedgerDiff, Recording]:
-    one, other = recording(BOOK, old or played()), recording(BOOK, new)
-    rules = BOOK.rules(one.rate)
-    other = aligned(one, other, 30)
-    parted = parting(one, other, 0.0, 30)
-    recordings = TwoRecordings(one, other, parted.apart)
-    return parted, compare(replay(rules, one), replay(rules, other), ground=(rules, one), recordings=recordings), other
+    entry, other = recording(BOOK, old or played()), recording(BOOK, new)
+    rules = BOOK.rules(entry.rate)
+    other = aligned(entry, other, 30)
+    parted = parting(entry, other, 0.0, 30)
+    recordings = TwoRecordings(entry, other, parted.apart)
+    return (
+        parted,
+        compare(replay(rules, entry), replay(rules, other), ground=(rules, entry), recordings=recordings),
+        other,
+    )
 
 
 def changed(frame: int, pose: dict[str, Any] | None = None, **more: Any) -> list[dict[str, Any]]:
@@ -104,8 +108,8 @@ def test_the_first_difference(new: list[dict[str, Any]], expected: tuple[Any, ..
 )
 def test_other_headers_and_frames(first: int, header: dict[str, Any], expected: tuple[Any, ...]) -> None:
     old, new = recording(BOOK, played()), recording(BOOK, played(), first=first, **header)
-    for one, other in ((old, new), (new, old)):
-        assert parting(one, aligned(one, other, 30), 0.0, 30).first is not None
+    for entry, other in ((old, new), (new, old)):
+        assert parting(entry, aligned(entry, other, 30), 0.0, 30).first is not None
     found = parting(old, aligned(old, new, 30), 0.0, 30).first
     assert found is not None
     assert (found.sort, found.frame, found.field, found.old, found.new) == expected
@@ -139,8 +143,10 @@ def test_other_ids_are_the_same_game() -> None:
 
 def test_a_shot_that_leaves_early_comes_before_the_hit_that_moves_by_it() -> None:
     _, differs, _ = both(played({"dart-1": 5, "dart-2": 18}))
-    assert [(one.frame, one.sort) for one in differs.causes] == [(20, "shots")]
-    assert ("hits", "moved", -2) in {(one.sort, one.change, one.shift) for one in differs.differences}
+    assert [(cause.frame, cause.sort) for cause in differs.causes] == [(20, "shots")]
+    assert ("hits", "moved", -2) in {
+        (difference.sort, difference.change, difference.shift) for difference in differs.differences
+    }
 
 
 @pytest.mark.parametrize("name", sparring.BUGS)
@@ -152,7 +158,7 @@ def test_a_change_of_a_game_is_the_first_cause(name: str, here: Here, tmp_path: 
         (tmp_path / f"{side}.jsonl").write_text(sparring.text(bug.seed, bug.frames, bugs))
     done = here("compare", "sparring.toml", "old.jsonl", "new.jsonl", "--json", cwd=tmp_path)
     found = json.loads(done.stdout)
-    causes = [one for one in found["differences"] if one["follows"] is None]
+    causes = [item for item in found["differences"] if item["follows"] is None]
     assert done.returncode == 1
     assert causes[0]["frame"] == found["parting"]["first"]["frame"]
     assert len(causes) <= 2

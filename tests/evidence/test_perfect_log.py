@@ -26,7 +26,7 @@ LEAP = 7.0
 def plausible(data: dict[str, Any], frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """A random recording, without what no game that plays by the rules would show."""
     made = {fan["kind"] for kind in data["kinds"].values() for fan in kind.get("down", {}).get("spawn", ())}
-    made |= {one["spawn"] for kind in data["kinds"].values() for one in kind.get("emitters", {}).values()}
+    made |= {item["spawn"] for kind in data["kinds"].values() for item in kind.get("emitters", {}).values()}
     starts: dict[str, tuple[float, float]] = {}
     before: dict[str, dict[str, Any]] = {}
     for frame in frames:
@@ -95,7 +95,7 @@ def test_so_is_one_that_tells_less_or_later(name: str, data: dict[str, Any], fra
     _, log = perfect_log(rules, played)
     header = {"voskar": "recording", "version": 2, "rate": float(played.rate), "up": played.up}
     for frame in log:  # where it is down, or sent, is logged in the frame itself
-        frame["claims"] = [one for one in frame.get("claims", ()) if one["event"] == "hit"]
+        frame["claims"] = [item for item in frame.get("claims", ()) if item["event"] == "hit"]
     verdict, _ = check(rules, logged(book, header, tells(log)), windows=windows)
     assert [finding for finding in verdict.findings if finding.code in ("hit-denied", "hit-moved", "hit-missing")] == []
 
@@ -131,7 +131,7 @@ def test_a_return_that_clears_the_room_ends_shots_early(resets: str) -> None:
 
 @pytest.mark.parametrize("name", MUTANTS)
 def test_a_mistake_is_found_and_named(name: str) -> None:
-    results = [one for seed in range(6) for one in (tried(name, seed),) if one is not None][:2]
+    results = [outcome for seed in range(6) for outcome in (tried(name, seed),) if outcome is not None][:2]
     assert results
     assert all(outcome.found and not outcome.outside for outcome in results)
     assert any(outcome.named for outcome in results)
@@ -178,7 +178,7 @@ def test_the_command_writes_it(apiary: Path, tmp_path: Path, here: Any) -> None:
 
 def test_the_page_of_findings_is_the_table_in_use() -> None:
     text = (Path(__file__).parents[2] / "docs" / "findings.md").read_text(encoding="utf-8")
-    told = [line.split("|") for line in text.splitlines() if line.startswith("| ") and "`voskar why" in line]
-    assert [(row[1].strip(), row[2].strip(" `"), row[3].strip()) for row in told] == [
-        (one.seen, code, one.words) for code, one in CODES.items()
+    groups = [line.split("|") for line in text.splitlines() if line.startswith("| ") and "`voskar why" in line]
+    assert [(row[1].strip(), row[2].strip(" `"), row[3].strip()) for row in groups] == [
+        (entry.seen, code, entry.words) for code, entry in CODES.items()
     ]

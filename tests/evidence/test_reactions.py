@@ -45,7 +45,7 @@ SHOWN = [
 ]
 
 
-@pytest.mark.parametrize(("name", "attack", "xs", "expected"), SHOWN, ids=[one[0] for one in SHOWN])
+@pytest.mark.parametrize(("name", "attack", "xs", "expected"), SHOWN, ids=[entry[0] for entry in SHOWN])
 def test_knockback_and_home(name: str, attack: Any, xs: list[float], expected: Any) -> None:
     assert findings(attack, xs) == expected
 
@@ -54,8 +54,8 @@ def test_launch() -> None:
     attack = {"target": {"launch": 300}}
     assert findings(attack, [4] * 3, [0, 0, -5]) == []
     assert findings(attack, [4] * 3, [0, 0, -4.8]) == []  # 5 % slower
-    told = [("launch", 1, "vertical speed -246.0 in 2, 67 % of the height")]
-    assert findings(attack, [4] * 3, [0, 0, -4.1]) == told
+    entries = [("launch", 1, "vertical speed -246.0 in 2, 67 % of the height")]
+    assert findings(attack, [4] * 3, [0, 0, -4.1]) == entries
     assert findings(attack, [4] * 3, [0, 0, 2]) == [("launch", 1, "vertical speed 120.0 in 2")]
     assert findings(attack, [4, 4, 4.8], [0, 0, -5]) == []  # a unit a frame
     assert findings(attack, [4, 4, 8], [0, 0, -5]) == [("launch", 1, "horizontal speed 240.0 in 2")]

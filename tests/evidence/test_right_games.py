@@ -237,5 +237,5 @@ def test_a_score_that_stays_as_much_off_is_one_finding() -> None:
         frame["display"] = [{"id": "hornet", "score": 10 * (at // 5 + 1) + off}]
     book = rulebook(sting(keeper=keeper))
     verdict, _ = check(book.rules(60), recording(book, frames))
-    found = [(one.frame, one.game) for one in verdict.findings if one.code == "display"]
+    found = [(finding.frame, finding.game) for finding in verdict.findings if finding.code == "display"]
     assert found == [(7, "shows score 25 from 7 to 11"), (12, "shows score 38 from 12 to the end")]

@@ -28,8 +28,8 @@ def test_each_is_a_root_of_its_own(entries: dict[str, Any], expected: list[tuple
     frames = brush({"hornet": "#.....#....."})
     frames[0]["claims"] = [HIT]
     frames[6]["claims"] = [HIT]
-    for key, some in entries.items():
-        frames[3][key] = some
+    for key, item in entries.items():
+        frames[3][key] = item
     book = rulebook(sting())
     played = recording(book, frames)
     verdict, _ = check(book.rules(played.rate), played, resync=resync)

@@ -24,7 +24,7 @@ def scored(iframes: int, *, first: int | None = None, claims: tuple[int, ...] = 
     for frame in claims:
         frames[frame].setdefault("claims", []).append(HIT)
     keeper = {"health": 2, "lives": 3, "respawn": {"after": 2}}
-    books = [rulebook(sting(keeper=keeper | {"iframes": one})) for one in (iframes, first or 0)]
+    books = [rulebook(sting(keeper=keeper | {"iframes": iframe})) for iframe in (iframes, first or 0)]
     played = recording(books[0], frames)
     rules, other = (book.rules(played.rate) for book in books)
     against = None if first is None else replay(other, played)
@@ -42,8 +42,8 @@ def test_hits_deaths_and_time_to_down() -> None:
 
 def test_against_the_first_and_for_one_actor() -> None:
     assert scored(3, first=3).differ == 0
-    more = scored(0, first=3)
-    assert (more.gained, more.lost, more.moved) == (8, 0, 0)  # three hits, two downs, a return, and that was the end
+    entry = scored(0, first=3)
+    assert (entry.gained, entry.lost, entry.moved) == (8, 0, 0)  # three hits, two downs, a return, and that was the end
     assert scored(3, actor="hornet") == VariantScore()
     assert scored(3, actor="keeper").hits == 3
 

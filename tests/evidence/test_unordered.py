@@ -53,15 +53,15 @@ def test_ways(way: list[float], more: dict[int, Any], target: dict[str, Any], fo
         place = x if frame == 4 and not claimed else away
         hornet = {"id": "hornet", "kind": "hornet", "x": place, "y": 0, "cut": True}
         keeper = {"id": "keeper", "kind": "keeper", "x": x, "y": 0}
-        told = dict(more.get(frame, {}))
-        frames.append({"poses": [keeper | told.pop("keeper", {}), hornet], **told})
+        fields = dict(more.get(frame, {}))
+        frames.append({"poses": [keeper | fields.pop("keeper", {}), hornet], **fields})
     frames[4]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
     book = rulebook(sting(keeper={"health": 9}, attack={"target": target}))
     verdict, _ = check(book.rules(60), recording(book, frames, reactions="baked"))
-    told = [
+    fields = [
         (finding.code, finding.frame) for finding in verdict.findings if finding.code not in ("hit-denied", "teleport")
     ]
-    assert told == found
-    assert [one.code for one, _ in verdict.roots] == (
+    assert fields == found
+    assert [finding.code for finding, _ in verdict.roots] == (
         ["hit-denied"] if claimed else ["unexplained-motion"] * bool(found)
     )

@@ -41,10 +41,10 @@ def test_the_cause_is_told_first(
     log = tmp_path / "log.jsonl"
     made = here("stage", f"bugs/{bug}.stage.toml", "-o", log, cwd=apiary)
     assert made.returncode == 0, made.stderr
-    told = json.loads(here("check", f"{book}.toml", log, "--json", cwd=apiary).stdout)
-    first = told["explanations"][0]
+    number = json.loads(here("check", f"{book}.toml", log, "--json", cwd=apiary).stdout)
+    first = number["explanations"][0]
     assert (first["key"], first["game"], first["left"], first["new"]) == (key, value, 0, 0)
-    assert first["explains"] == list(range(len(told["findings"])))
+    assert first["explains"] == list(range(len(number["findings"])))
     if not key.startswith("lag"):
         line = (apiary / first["file"]).read_text().splitlines()[first["line"] - 1]
         assert key.rpartition(".")[2] in line or first["rules"] in ("false", "0", "not set")
@@ -52,7 +52,7 @@ def test_the_cause_is_told_first(
     assert text.startswith(("the game plays as if ", "the log has each "))
     plain = json.loads(here("check", f"{book}.toml", log, "--json", "--no-explain", cwd=apiary).stdout)
     assert plain["explanations"] == []
-    assert [one["code"] for one in plain["findings"]] == [one["code"] for one in told["findings"]]
+    assert [item["code"] for item in plain["findings"]] == [item["code"] for item in number["findings"]]
 
 
 def test_games_by_a_changed_rulebook() -> None:
@@ -93,7 +93,7 @@ def test_two_causes_one_after_the_other() -> None:
     book = rulebook(data)
     played = recording(book, [frame(number) for number in range(34)])
     found = weigh(book.rules(played.rate), played, variants=lambda: RulebookVariants(book, played.rate))
-    assert {(one.leaf.key, one.value) for one in found.explanations} == {
+    assert {(explanation.leaf.key, explanation.value) for explanation in found.explanations} == {
         ("kinds.keeper.iframes", 11),
         ("attacks.sting.damage", 1.0),
     }
@@ -112,10 +112,11 @@ def test_a_part_of_a_recording_goes_as_in_the_whole() -> None:
             whole = [event for event in replay(rules, log).events if first <= event.frame <= part.last]
             own = replay(rules, part).events
             # what goes on behind the end has another end
-            told, parted = (
-                [[one for one in event.columns() if one[0] != "until"] for event in some] for some in (own, whole)
+            groups, parted = (
+                [[column for column in event.columns() if column[0] != "until"] for event in events]
+                for events in (own, whole)
             )
-            assert told == parted
+            assert groups == parted
 
 
 def test_every_suspect_is_a_key_of_the_schema() -> None:
@@ -129,7 +130,7 @@ def test_every_suspect_is_a_key_of_the_schema() -> None:
         "capsule",
         "launch",
     )  # one shape of several, and a launch that is a number alone
-    patterns = {one for table in (GATES, SUSPECTS, EVENTS) for some in table.values() for one in some}
+    patterns = {name for table in (GATES, SUSPECTS, EVENTS) for item in table.values() for name in item}
     for pattern in sorted(patterns | {*UNCLAIMED, *CHILDREN}):
         steps = tuple("*" if step.startswith("{") else step for step in pattern.split("."))
         assert any(fits(path, steps) for path in leaves) or steps[-1] in others, pattern

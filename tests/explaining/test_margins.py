@@ -50,7 +50,7 @@ def test_margins_of_a_scene(apiary: Path, here: Any, tmp_path: Path) -> None:
     command = ("margins", "apiary.toml", "right/hits-short-iframes.jsonl", "--key", "kinds.keeper.iframes")
     done = here(*command, "--key", "attacks", "--json", "--least", 90, "-o", tmp_path / "m.png", cwd=apiary)
     assert done.returncode == 1
-    found = {one["key"]: one for one in json.loads(done.stdout)["margins"]}
+    found = {load["key"]: load for load in json.loads(done.stdout)["margins"]}
     assert found["kinds.keeper.iframes"]["held"]
     assert (found["kinds.keeper.iframes"]["below"], found["kinds.keeper.iframes"]["above"]) == ("59f", "61f")
     assert found["attacks.sting.damage"]["held"]

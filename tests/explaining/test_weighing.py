@@ -59,12 +59,12 @@ def test_whatever_a_game_claims(data: Any, frames: Any, reactions: str, draw: An
     grouped = [finding for group in found.groups for finding in group.findings]
     roots = found.verdict.roots
     assert sorted(map(id, grouped)) == sorted(id(root) for root, _ in roots)
-    every = [one for root, follows in roots for one in (root, *follows)]
+    every = [following for root, follows in roots for following in (root, *follows)]
     assert sorted(map(id, every)) == sorted(map(id, found.verdict.findings))
     for failure in found.failures:
         nobodys = failure.event is None or failure.event.event in ("over", "won")
         assert nobodys or question_of(failure.event)
-    known = {(one.group, one.name) for one in rules_of(rules)}
+    known = {(rule.group, rule.name) for rule in rules_of(rules)}
     held = {key for key in exercised(rules, played, ledger) if key[0] != "way" and not key[1].endswith("held")}
     assert held <= known
     assert score(rules, played, ledger, resync=False)[0].differ == 0

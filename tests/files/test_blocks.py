@@ -43,17 +43,22 @@ def by_frame(name: str, stream: IO[bytes], number: int, warn: Warn) -> Iterator[
     return map(blocks.of_frames, blocks.chunks(json_frames(name, lines, warn)))
 
 
-def same(one: Recording | str, other: Recording | str) -> bool:
-    if isinstance(one, str) or isinstance(other, str):
-        return one == other
-    return (one.digest, one.claims, one.actors, one.clips) == (other.digest, other.claims, other.actors, other.clips)
+def same(played: Recording | str, other: Recording | str) -> bool:
+    if isinstance(played, str) or isinstance(other, str):
+        return played == other
+    return (played.digest, played.claims, played.actors, played.clips) == (
+        other.digest,
+        other.claims,
+        other.actors,
+        other.clips,
+    )
 
 
 def lines_of(frames: list[dict[str, Any]]) -> list[str]:
     rows = [{"frame": number, **frame} for number, frame in enumerate(frames)]
     for row in rows:
         row["poses"] = [{key: value for key, value in pose.items() if value is not None} for pose in row["poses"]]
-    return [json.dumps(one) for one in (HEADER, *rows)]
+    return [json.dumps(fields) for fields in (HEADER, *rows)]
 
 
 ANT = '{"id": "a", "kind": "ant", "x": 0, "y": 0'
@@ -105,7 +110,7 @@ def test_whole_tables_give_the_recording_of_its_lines(frames: Any, more: st.Data
     """Every actor that is logged when: ids, owners and clips are numbered as they are met."""
     frames = more.draw(strategies.inputs(frames))
     for frame in frames:
-        frame["poses"] = [one | more.draw(st.sampled_from(LEFT_OUT)) for one in frame["poses"]]
+        frame["poses"] = [item | more.draw(st.sampled_from(LEFT_OUT)) for item in frame["poses"]]
     with TemporaryDirectory() as name:
         path = Path(name) / "game.jsonl"
         path.write_text("\n".join(lines_of(frames)) + "\n", encoding="utf-8")
@@ -217,8 +222,8 @@ def test_a_misspelt_key_is_seen_beside_many_of_the_games_own() -> None:
     book = rulebook({"kinds": {"ant": {}}})
     poses = [{"id": "_a", "kind": "ant", "x": 0, "y": 0, f"_{frame}": 1} for frame in range(300)]
     lines = [{"frame": frame, "poses": [pose]} for frame, pose in enumerate(poses)]
-    text = [json.dumps(one).encode() for one in (HEADER, *lines)]
+    text = [json.dumps(line).encode() for line in (HEADER, *lines)]
     assert read_recording(text, "r", book).frames == 300
     lines[299]["poses"][0]["facng"] = 1
     with pytest.raises(InputError, match=r'r:301: frame 299: poses\[0\].facng: unknown field "facng"'):
-        read_recording([json.dumps(one).encode() for one in (HEADER, *lines)], "r", book)
+        read_recording([json.dumps(line).encode() for line in (HEADER, *lines)], "r", book)

@@ -111,10 +111,10 @@ def test_recordings_are_digested_as_they_are_read(folder: Path) -> None:
     book = load_rulebook(folder / "r.toml")
     path = folder / "a.jsonl.gz"
     path.write_bytes(gzip.compress(log(1).encode()))
-    for one in (folder / "a.jsonl", path):
+    for file in (folder / "a.jsonl", path):
         with noted() as files:
-            load_recording(one, book)
-        assert files == {one: digest_of(one)}
+            load_recording(file, book)
+        assert files == {file: digest_of(file)}
 
 
 def test_nothing_is_kept_where_others_could_write(folder: Path) -> None:

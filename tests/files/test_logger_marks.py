@@ -51,7 +51,7 @@ def test_frames_logged_again_replace_those_before(tmp_path_factory: Any, steps: 
             lines[-1]["poses"].append(shot)
     left: dict[int, dict[str, Any]] = {}
     for line in lines:
-        left = {number: one for number, one in left.items() if number < line["frame"]} | {line["frame"]: line}
+        left = {number: fields for number, fields in left.items() if number < line["frame"]} | {line["frame"]: line}
     if not left:
         return
     folder = tmp_path_factory.mktemp("again")

@@ -34,7 +34,7 @@ WRONG: list[tuple[dict[str, Any], str]] = [
 ]
 
 
-@pytest.mark.parametrize(("actors", "told"), WRONG, ids=lambda one: one if isinstance(one, str) else "")
+@pytest.mark.parametrize(("actors", "told"), WRONG, ids=lambda name: name if isinstance(name, str) else "")
 def test_what_it_may_not_say(actors: dict[str, Any], told: str) -> None:
     data = sting()
     box = next(iter(data["kinds"]["hornet"]["boxes"]))

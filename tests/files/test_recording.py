@@ -101,7 +101,7 @@ BAD = [
 ]
 
 
-@pytest.mark.parametrize(("lines", "message"), BAD, ids=[one[1][:40] for one in BAD])
+@pytest.mark.parametrize(("lines", "message"), BAD, ids=[pair[1][:40] for pair in BAD])
 def test_bad_recording(lines: list[str], message: str) -> None:
     with pytest.raises(InputError) as error:
         read_recording("\n".join(lines).encode().splitlines(), "r", rulebook(sting()))
@@ -118,14 +118,14 @@ def test_what_is_the_games_own_is_left_alone() -> None:
 
 
 def test_all_that_a_game_may_tell() -> None:
-    told = [
+    items = [
         {"event": "hit", "target": "k", "health": 2, "x": 1},
         {"event": "spawn", "id": "k", "owner": "h/gun-1"},
         {"event": "over"},
     ]
     shown = [{"id": "k", "percent": 66, "icons": 2, "score": 200}, {"clock": "1:15"}]
     head = HEAD[:-1] + ', "logged": {"events": ["hit"]}, "unlogged": {"attacks": ["jab"], "reactions": ["home"]}}'
-    line = frame(pose(immune=True, stunned=False, push=[1, -2]), claims=told, display=shown)
+    line = frame(pose(immune=True, stunned=False, push=[1, -2]), claims=items, display=shown)
     played = read_recording([head.encode(), line.encode()], "r", rulebook(sting()))
     assert [(claim.event, claim.target, claim.health, claim.owner) for claim in played.claims] == [
         ("hit", "k", 2, None),
@@ -212,8 +212,8 @@ def test_several_problems_are_told_at_once(tmp_path: Path) -> None:
     path.write_text("\n".join(lines) + "\n")
     with pytest.raises(InputError) as caught:
         load_recording(path, rulebook(sting()))
-    told = [(problem.line, problem.message) for problem in caught.value.problems]
-    assert [line for line, _ in told] == [4, 5, 8, 9]
+    pairs = [(problem.line, problem.message) for problem in caught.value.problems]
+    assert [line for line, _ in pairs] == [4, 5, 8, 9]
     assert [
-        words in message for (_, message), words in zip(told, ("number", "clams", "keepr", "JSON"), strict=True)
+        words in message for (_, message), words in zip(pairs, ("number", "clams", "keepr", "JSON"), strict=True)
     ] == [True] * 4

@@ -122,9 +122,11 @@ def test_every_key_has_a_line(value: object) -> None:
         return
     lines = key_lines(text)
 
-    def look(path: tuple[str | int, ...], one: object) -> None:
+    def look(path: tuple[str | int, ...], fields: object) -> None:
         assert lines[path] >= 1
-        for key, inner in one.items() if isinstance(one, dict) else enumerate(one) if isinstance(one, list) else ():
+        for key, inner in (
+            fields.items() if isinstance(fields, dict) else enumerate(fields) if isinstance(fields, list) else ()
+        ):
             if not isinstance(key, str) or (key.isascii() and '"' not in key and "\\" not in key and key.isprintable()):
                 look((*path, key), inner)
 

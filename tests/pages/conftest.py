@@ -39,7 +39,7 @@ def opened(browser: Any, page: Path, anchor: str = "") -> Any:
     browser.get("about:blank")
     browser.get_log("performance")
     browser.get(f"file://{page}{anchor}")
-    WebDriverWait(browser, 20).until(lambda one: one.execute_script("return document.body.dataset.ready"))
+    WebDriverWait(browser, 20).until(lambda item: item.execute_script("return document.body.dataset.ready"))
     return browser
 
 

@@ -132,17 +132,17 @@ class Drawn:
         """Whether something has just these corners, in any order."""
         aim = sorted(wanted)
         return any(
-            len(path) == len(aim) and all(abs(a - b) < 0.5 for one, two in zip(sorted(path), aim, strict=True)
-                                          for a, b in zip(one, two, strict=True))
+            len(path) == len(aim) and all(abs(a - b) < 0.5 for item, two in zip(sorted(path), aim, strict=True)
+                                          for a, b in zip(item, two, strict=True))
             for path in self.paths(colour, **how)
         )  # fmt: skip
 
     def texts(self, on: str = "world") -> dict[str, tuple[float, float]]:
         """Where texts stand."""
         return {
-            one["told"][0]: tuple(one["told"][1:3])
-            for one in self.notes
-            if one["act"] == "fillText" and one["on"] == on
+            note["told"][0]: tuple(note["told"][1:3])
+            for note in self.notes
+            if note["act"] == "fillText" and note["on"] == on
         }
 
     def corners(self, x: float, y: float, width: float, height: float) -> list[tuple[float, float]]:
@@ -191,9 +191,10 @@ def faults(browser: Any, page: Path) -> list[str]:
     expect(stung.has(shape, "wrong", act="fill"), "a hit is a filled diamond")
     expect("i" in again.texts() and "i" not in stung.texts(), "a letter says why a contact was ignored")
     expect("game: hit" in stung.texts() and "game: hit, denied" in again.texts(), "claims say what becomes of them")
-    square = [one for one in stung.notes if one["path"] and one["path"][0][0] == "rect" and one["act"] == "stroke"]
+    square = [note for note in stung.notes if note["path"] and note["path"][0][0] == "rect" and note["act"] == "stroke"]
     expect(
-        [one["colour"] for one in square if one["on"] == "world"] == [stung.colours["right"]], "a right claim is green"
+        [item["colour"] for item in square if item["on"] == "world"] == [stung.colours["right"]],
+        "a right claim is green",
     )
     time(browser, found, expect)
     browser.execute_script("document.getElementById('speed').value = '2'")
@@ -212,12 +213,12 @@ def time(browser: Any, found: list[str], expect: Callable[[bool, str], None]) ->
     def x(frame: float) -> float:
         return 118 + (frame - 20) / 40 * (wide - 126)
 
-    marks = [one["told"] for one in lanes.notes if one["on"] == "lanes" and one["act"] == "strokeRect"]
-    claims = [one[0] + 4 for one in marks if one[2] == 8]
+    marks = [note["told"] for note in lanes.notes if note["on"] == "lanes" and note["act"] == "strokeRect"]
+    claims = [mark[0] + 4 for mark in marks if mark[2] == 8]
     expect(claims == pytest.approx([x(40), x(50)], abs=0.5), "claims stand in their frames")
-    bars = [one for one in marks if one[3] == 5]
-    expect(any(one[0] == pytest.approx(x(41), abs=0.5) for one in bars), "i-frames begin behind the hit")
-    clips = [one["path"][-1] for one in lanes.notes if one["on"] == "lanes" and one["act"] == "clip"]
+    bars = [mark for mark in marks if mark[3] == 5]
+    expect(any(bar[0] == pytest.approx(x(41), abs=0.5) for bar in bars), "i-frames begin behind the hit")
+    clips = [note["path"][-1] for note in lanes.notes if note["on"] == "lanes" and note["act"] == "clip"]
     expect(bool(clips) and clips[0][1] == 118, "names are not drawn over")
     line = [path for path in lanes.paths("ink", on="lanes") if len(path) == 2]
     expect(any(path[0][0] == pytest.approx(x(30), abs=0.5) for path in line), "a line stands in this frame")
@@ -230,8 +231,8 @@ def time(browser: Any, found: list[str], expect: Callable[[bool, str], None]) ->
 
 def place(browser: Any, frame: int) -> tuple[float, float]:
     """Where the rules have the contact of a frame."""
-    told = f"return voskar.versions.shown.contacts.filter(c => c.frame === {frame}).map(c => [c.x, c.y])[0]"
-    x, y = browser.execute_script(told)
+    text = f"return voskar.versions.shown.contacts.filter(c => c.frame === {frame}).map(c => [c.x, c.y])[0]"
+    x, y = browser.execute_script(text)
     return x, y
 
 

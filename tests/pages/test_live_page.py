@@ -72,7 +72,7 @@ def test_a_page_grows_with_its_game(browser: Any, playing: Playing) -> None:
     until(lambda: "240 hit-missing" in browser.find_element(By.ID, "rows").text.replace("  ", " "))
     press(browser, "l")
     assert shown(browser, "voskar.state.frame") == 399
-    assert [one for one in browser.get_log("browser") if one["level"] == "SEVERE"] == []
+    assert [item for item in browser.get_log("browser") if item["level"] == "SEVERE"] == []
     add(playing, [HEAD, *(frame(at, claims=True) for at in range(50))])  # the game begins again
     until(lambda: shown(browser, "window.voskar && voskar.versions.shown.last") == 49)
     playing.process.send_signal(signal.SIGINT)
@@ -124,15 +124,17 @@ def test_runs_follow_each_other_on_a_page(tmp_path: Path) -> None:
     page.looked(session.looked)
     known = page.known
     assert known is not None
-    assert [one["frame"] for one in known["findings"]] == [60, 160]
-    assert [one["finding"] for one in known["explanations"]] == sorted(one["finding"] for one in known["explanations"])
+    assert [item["frame"] for item in known["findings"]] == [60, 160]
+    assert [item["finding"] for item in known["explanations"]] == sorted(
+        item["finding"] for item in known["explanations"]
+    )
     assert known["counts"] == [13, 13, 2, 0]
     assert known["whole"] == [0, 299]
     health, values = known["courses"]["keeper"]["health"]
     assert health == sorted(health)
     assert len(health) == len(values)
-    told = [one for one in page.since(0) if one.event == "poses"]
-    assert [one.number for one in told] == sorted(one.number for one in told)
+    events = [event for event in page.since(0) if event.event == "poses"]
+    assert [event.number for event in events] == sorted(event.number for event in events)
     html = page.html()
     assert html is not None
-    assert html.count('class="chunk"') == len(told)
+    assert html.count('class="chunk"') == len(events)

@@ -45,8 +45,8 @@ def test_boxes_stand_where_the_core_puts_them(browser: Any, meadow: Path, apiary
         down = {"keeper"} if frame == 1500 else set()
         boxes = scene(rules, seen.recording, seen.ledger, frame, down=down).boxes
         assert set(found) == {(box.actor, box.name) for box in boxes}
-        for one in boxes:
-            assert found[one.actor, one.name] == pytest.approx(one.bounds, abs=0.02)
+        for scene_box in boxes:
+            assert found[scene_box.actor, scene_box.name] == pytest.approx(scene_box.bounds, abs=0.02)
 
 
 @needs_browser
@@ -149,7 +149,7 @@ def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path:
         frame["poses"][1]["id"] = "<i onclick=x>"
     frames[0]["claims"] = [{"event": "hit", "attacker": "<i onclick=x>", "target": "keeper"}]
     lines = [{"voskar": "recording", "version": 2, "rate": 60, "title": bad}]
-    lines += [{"frame": number, **one} for number, one in enumerate(frames)]
+    lines += [{"frame": number, **fields} for number, fields in enumerate(frames)]
     (tmp_path / "r.toml").write_text(toml(data))
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     done = voskar("page", "r.toml", "r.jsonl", "-o", "r.html", cwd=tmp_path)
@@ -157,9 +157,9 @@ def test_hostile_names_do_nothing_and_nothing_is_fetched(browser: Any, tmp_path:
     opened(browser, tmp_path / "r.html", "#frame=2")
     assert browser.title.startswith(bad)
     assert browser.execute_script("return document.querySelectorAll('img, i, b[onclick]').length") == 0
-    assert [one for one in browser.get_log("browser") if one["level"] == "SEVERE"] == []
-    sent = [json.loads(one["message"])["message"] for one in browser.get_log("performance")]
-    urls = {one["params"]["request"]["url"] for one in sent if one["method"] == "Network.requestWillBeSent"}
+    assert [item for item in browser.get_log("browser") if item["level"] == "SEVERE"] == []
+    sent = [json.loads(item["message"])["message"] for item in browser.get_log("performance")]
+    urls = {item["params"]["request"]["url"] for item in sent if item["method"] == "Network.requestWillBeSent"}
     assert {url for url in urls if not url.startswith(("file:", "about:", "data:", "blob:"))} == set()
 
 
@@ -238,7 +238,7 @@ def test_notebooks_show_pages_and_ledgers(browser: Any, apiary: Path, tmp_path: 
     (tmp_path / "cell.html").write_text(html)
     browser.get(f"file://{tmp_path / 'cell.html'}")
     browser.switch_to.frame(0)
-    WebDriverWait(browser, 20).until(lambda one: one.execute_script("return document.body.dataset.ready"))
+    WebDriverWait(browser, 20).until(lambda item: item.execute_script("return document.body.dataset.ready"))
     assert browser.execute_script("return voskar.versions.shown.first") == 200
     browser.switch_to.default_content()
     book = voskar.load_rulebook(apiary / "apiary.toml")

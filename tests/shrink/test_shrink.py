@@ -40,7 +40,7 @@ def test_what_is_left_shows_the_finding(
     text = out.read_text()
     assert len([line for line in text.splitlines() if line and not line.startswith("#")]) <= lines
     found = json.loads(here("check", files[0], out, "--json", cwd=apiary).stdout)["findings"]
-    assert [one["code"] for one in found] == [code]
+    assert [item["code"] for item in found] == [code]
     less = tmp_path / "less.stage.toml"
     check = ("check", files[0], less, "--no-explain", "--json")
     assert needless(tomllib.loads(text), found[0], less, lambda: here(*check, cwd=apiary)) == []
@@ -98,12 +98,12 @@ def test_the_rules_that_it_needs(apiary: Path, tmp_path: Path, here: Any) -> Non
 
 
 def test_what_is_refused(apiary: Path, here: Any, tmp_path: Path) -> None:
-    for arguments, told in (
+    for arguments, text in (
         (("--finding", 9), "expected at most 2"),
         (("-o", tmp_path / "x.toml"), "ends in .stage.toml"),
     ):
         done = here("shrink", "apiary.toml", "meadow.jsonl", *arguments, cwd=apiary)
-        assert (done.returncode, told in done.stderr) == (2, True)
+        assert (done.returncode, text in done.stderr) == (2, True)
 
 
 @given(strategies.rulebooks(), strategies.recordings())
@@ -120,8 +120,8 @@ def test_a_script_of_frames_plays_alike(data: dict[str, Any], frames: list[dict[
         (int(f) - delay, again.actors[a].id): (x, y)
         for f, a, x, y in zip(again.poses.frame, again.poses.actor, again.poses.x, again.poses.y, strict=True)
     }
-    for frame, one in enumerate(plain):
-        for pose in one["poses"]:
+    for frame, item in enumerate(plain):
+        for pose in item["poses"]:
             assert places.pop((frame, pose["id"])) == pytest.approx((pose["x"], pose["y"]), abs=2e-6)
     assert not places
     assert replay(rules, again).first == 0

@@ -96,7 +96,7 @@ def drawn(draw: random.Random) -> tuple[dict[str, Any], dict[str, str]]:
 
 def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
     """Of rules with other numbers, from three logs each: nine values in ten are right where any is logged."""
-    told: Counter[str] = Counter()
+    counter: Counter[str] = Counter()
     right: Counter[str] = Counter()
     for seed in range(DRAWN):
         rules, wanted = drawn(random.Random(seed))
@@ -107,10 +107,10 @@ def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
         for kind in found.kinds:
             for name, own in kind.emitters.items():
                 keys |= {f"{kind.name}.{name}.{key}": value.text for key, value in own.items()}
-        told.update(key for key in wanted if key in keys)
+        counter.update(key for key in wanted if key in keys)
         right.update(key for key, text in wanted.items() if keys.get(key) == text)
-    shares = {key: (right[key], told[key]) for key in wanted}
-    assert all(told[key] >= DRAWN / 2 and right[key] >= 0.9 * told[key] for key in wanted), shares
+    shares = {key: (right[key], counter[key]) for key in wanted}
+    assert all(counter[key] >= DRAWN / 2 and right[key] >= 0.9 * counter[key] for key in wanted), shares
 
 
 def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:
@@ -126,8 +126,8 @@ def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     found = guess([load_recording(tmp_path / "r.jsonl", None)])
     kinds = {kind.name: kind for kind in found.kinds}
-    told = {key: value.text for key, value in kinds["hive"].emitters["drip"].items()}
-    assert told == {"spawn": '"drip"', "when": '{ every = "10f", first = "5f" }', "muzzle": "[3, -2]", "speed": "480"}
+    table = {key: value.text for key, value in kinds["hive"].emitters["drip"].items()}
+    assert table == {"spawn": '"drip"', "when": '{ every = "10f", first = "5f" }', "muzzle": "[3, -2]", "speed": "480"}
     assert kinds["drip"].keys["motion"].text == '{ at_edge = "remove" }'
     assert json.loads(found.space["bounds"].text)[2] == 200
     assert "no log of left, top, bottom" in found.space["bounds"].why
@@ -171,12 +171,12 @@ def test_what_the_demo_claims(
 ) -> None:
     out = tmp_path / "drafted.toml"
     drafted = here("draft", f"{name}.jsonl", "-o", out, cwd=apiary)
-    assert [one for one in written if one not in out.read_text()] == []
+    assert [text for text in written if text not in out.read_text()] == []
     late = " --within 0,4" if name == "meadow" else ""  # only as wide as it is of use
     assert drafted.stdout.endswith(f"next: voskar check {out} {name}.jsonl{late}\n")
-    told = json.loads(here("check", out, f"{name}.jsonl", "--within", 8, "--json", cwd=apiary).stdout)
-    hits = [one["frame"] for one in told["findings"] if one["code"] in ("hit-denied", "hit-missing")]
-    assert (told["agreed"], hits) == (agreed, denied)
+    value = json.loads(here("check", out, f"{name}.jsonl", "--within", 8, "--json", cwd=apiary).stdout)
+    hits = [item["frame"] for item in value["findings"] if item["code"] in ("hit-denied", "hit-missing")]
+    assert (value["agreed"], hits) == (agreed, denied)
 
 
 @pytest.mark.parametrize(
@@ -193,9 +193,9 @@ def test_what_the_demo_claims(
 )
 def test_short_recordings(apiary: Path, tmp_path: Path, here: Any, name: str, claims: str | None, written: str) -> None:
     out = tmp_path / "drafted.toml"
-    told = here("draft", apiary / "right" / name, "-o", out, cwd=apiary).stdout
+    value = here("draft", apiary / "right" / name, "-o", out, cwd=apiary).stdout
     assert written in out.read_text()
-    assert claims is None or re.search(rf"of {claims} claimed hits? agree (.*, )?{claims}( within|;)", told), told
+    assert claims is None or re.search(rf"of {claims} claimed hits? agree (.*, )?{claims}( within|;)", value), value
     assert here("audit", out, apiary / "right" / name, cwd=apiary).returncode == 0
 
 
@@ -215,8 +215,8 @@ def test_claims_that_tell_little(
     """Without some fields of claims, of their events all hits, and of poses."""
     header, *frames = (json.loads(line) for line in (apiary / "meadow.jsonl").read_text().splitlines())
     for frame in frames:
-        frame["claims"] = [one for one in frame.get("claims", ()) if "event" not in claims or one["event"] != "hit"]
-        for own, keys in (*((one, claims) for one in frame["claims"]), *((one, poses) for one in frame["poses"])):
+        frame["claims"] = [item for item in frame.get("claims", ()) if "event" not in claims or item["event"] != "hit"]
+        for own, keys in (*((item, claims) for item in frame["claims"]), *((item, poses) for item in frame["poses"])):
             for key in set(keys) - {"event"}:
                 own.pop(key, None)
     (tmp_path / "less.jsonl").write_text("\n".join(map(json.dumps, [header, *frames])) + "\n")
@@ -227,5 +227,5 @@ def test_claims_that_tell_little(
     assert found["agreed"] >= agreed
     if "health" not in poses:
         assert [
-            one for one in ("[attacks.hornet", 'iframes = "60f"') if one not in (tmp_path / "less.toml").read_text()
+            name for name in ("[attacks.hornet", 'iframes = "60f"') if name not in (tmp_path / "less.toml").read_text()
         ] == []

@@ -40,9 +40,10 @@ BORN = range(10, 190, 20)
 
 def shots(frame: int, born: range | list[int], way: tuple[float, float], life: int = 12) -> list[Frame]:
     """Of a keeper at (0, 0) with its muzzle at (4, -3): each flies on for a while."""
-    alive = [one for one in born if one <= frame < one + life]
+    alive = [number for number in born if number <= frame < number + life]
     return [
-        pose(f"puff-{one}", 4 + way[0] * (frame - one), -3 + way[1] * (frame - one), owner="keeper") for one in alive
+        pose(f"puff-{number}", 4 + way[0] * (frame - number), -3 + way[1] * (frame - number), owner="keeper")
+        for number in alive
     ]
 
 
@@ -54,25 +55,28 @@ def pressed(frame: int) -> Frame:
     """A press also five frames after each shot, which comes to nothing."""
     return {
         "poses": [pose("keeper", 0), *shots(frame, BORN, (3, 0))],
-        "inputs": inputs(frame, lambda one: one in BORN or one - 5 in BORN),
+        "inputs": inputs(frame, lambda number: number in BORN or number - 5 in BORN),
     }
 
 
 def held(frame: int) -> Frame:
-    return {"poses": [pose("keeper", 0), *shots(frame, BORN, (3, 0))], "inputs": inputs(frame, lambda one: one >= 10)}
+    return {
+        "poses": [pose("keeper", 0), *shots(frame, BORN, (3, 0))],
+        "inputs": inputs(frame, lambda number: number >= 10),
+    }
 
 
 def released(frame: int) -> Frame:
     return {
         "poses": [pose("keeper", 0), *shots(frame, BORN, (0, -2))],
-        "inputs": inputs(frame, lambda one: any(first - 4 <= one < first for first in BORN)),
+        "inputs": inputs(frame, lambda number: any(first - 4 <= number < first for first in BORN)),
     }
 
 
 def shown(frame: int) -> Frame:
     """In cell 6 of its throw, now and then."""
     born = [10, 33, 61, 84, 120, 151]
-    begun = max((one - 6 for one in born if one - 6 <= frame), default=-99)
+    begun = max((number - 6 for number in born if number - 6 <= frame), default=-99)
     clip = {"clip": "throw", "cell": frame - begun} if frame - begun < 10 else {"clip": "idle", "cell": 6}
     return {"poses": [pose("keeper", 0, **clip), *shots(frame, born, (3, 0))]}
 
@@ -80,22 +84,22 @@ def shown(frame: int) -> Frame:
 def pointed(frame: int) -> Frame:
     """At its input, which goes round."""
     poses = [pose("keeper", 0)]
-    for one in BORN:
-        if one <= frame < one + 12:
-            x, y = 3 * math.cos(one), 3 * math.sin(one)
-            poses += [pose(f"puff-{one}", 4 + x * (frame - one), -3 + y * (frame - one), owner="keeper")]
+    for number in BORN:
+        if number <= frame < number + 12:
+            x, y = 3 * math.cos(number), 3 * math.sin(number)
+            poses += [pose(f"puff-{number}", 4 + x * (frame - number), -3 + y * (frame - number), owner="keeper")]
     aim = [4 + 100 * math.cos(frame), -3 + 100 * math.sin(frame)]
-    return {"poses": poses, "inputs": inputs(frame, lambda one: one in BORN, aim=aim)}
+    return {"poses": poses, "inputs": inputs(frame, lambda index: index in BORN, aim=aim)}
 
 
 def crowded(frame: int) -> Frame:
     """Two at once: of three presses in a row the third comes to nothing."""
     starts = range(10, 190, 40)
-    born = [one for first in starts for one in (first, first + 4)]
-    presses = {one for first in starts for one in (first, first + 4, first + 8)}
+    born = [number for first in starts for number in (first, first + 4)]
+    presses = {number for first in starts for number in (first, first + 4, first + 8)}
     return {
         "poses": [pose("keeper", 0), *shots(frame, born, (3, 0), 20)],
-        "inputs": inputs(frame, lambda one: one in presses),
+        "inputs": inputs(frame, lambda number: number in presses),
     }
 
 
@@ -127,7 +131,7 @@ def test_what_fires(tmp_path: Path, told: Callable[[int], Frame], expected: dict
 def test_what_fires_is_not_told(tmp_path: Path, told: Callable[[int], Frame], missing: str) -> None:
     found = drafted(tmp_path, told)
     assert not any(kind.emitters for kind in found.kinds)
-    assert any(missing in one for one in found.unknown), found.unknown
+    assert any(missing in name for name in found.unknown), found.unknown
 
 
 # hits
@@ -174,7 +178,7 @@ CLAIMED: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
 ]
 
 
-@pytest.mark.parametrize(("told", "expected"), [one[1:] for one in CLAIMED], ids=[one[0] for one in CLAIMED])
+@pytest.mark.parametrize(("told", "expected"), [entry[1:] for entry in CLAIMED], ids=[entry[0] for entry in CLAIMED])
 def test_what_a_hit_needs_and_does(tmp_path: Path, told: Callable[[int], Frame], expected: dict[str, str]) -> None:
     found = {key: value.text for key, value in drafted(tmp_path, told).attacks[0].keys.items()}
     assert found | expected == found
@@ -197,7 +201,7 @@ def test_what_a_hit_needs_and_does(tmp_path: Path, told: Callable[[int], Frame],
 )
 def test_clips(tmp_path: Path, cell: Callable[[int], int], expected: dict[str, str]) -> None:
     found = drafted(tmp_path, lambda frame: {"poses": [pose("moth", 0, clip="fly", cell=cell(frame))]})
-    assert {name: one.text for name, one in found.kinds[0].clips["fly"].items()} == expected
+    assert {name: value.text for name, value in found.kinds[0].clips["fly"].items()} == expected
 
 
 # lives
@@ -248,8 +252,8 @@ def test_who_is_sent_home(tmp_path: Path, room: bool, resets: str) -> None:
 
 def test_a_log_that_is_late(tmp_path: Path) -> None:
     found = drafted(tmp_path, lambda frame: haunted(frame, room=False, late=3))
-    told = "hits are claimed 3 frames after health falls, 3 of 3 times: check with --within hit=0,3"
-    assert found.notes == [told]
+    text = "hits are claimed 3 frames after health falls, 3 of 3 times: check with --within hit=0,3"
+    assert found.notes == [text]
 
 
 @pytest.mark.parametrize(
@@ -265,16 +269,16 @@ def test_the_roundest_number(low: float, high: float, expected: float) -> None:
 def test_tags_and_counters_are_declared(tmp_path: Path) -> None:
     def of(frame: int) -> Frame:
         own = {"tags": ["low"]} if frame % 5 == 0 else {}
-        told = pose("keeper-1", 0, counters={"guard": 20 - frame // 50, "combo": 0}, **own)
+        fields = pose("keeper-1", 0, counters={"guard": 20 - frame // 50, "combo": 0}, **own)
         claims = [{"event": "hit", "attacker": "hornet-1", "target": "keeper-1", "case": "soft"}] if frame == 50 else []
-        return {"poses": [told, pose("hornet-1", 9)], "claims": claims}
+        return {"poses": [fields, pose("hornet-1", 9)], "claims": claims}
 
     found = drafted(tmp_path, of)
     keeper = next(kind for kind in found.kinds if kind.name == "keeper")
     assert keeper.keys["tags"].text == '["low"]'
     assert keeper.keys['counters."guard".start'].text == "20"
     assert not any("combo" in key for key in keeper.keys)
-    assert [one for one in found.unknown if "counters" in one or "cases" in one] == [
+    assert [name for name in found.unknown if "counters" in name or "cases" in name] == [
         "counters combo, guard: what changes them, and their limits",
         "cases of hits, soft: when each holds, and what else it does",
     ]
@@ -306,8 +310,8 @@ def test_a_restart_is_no_return(tmp_path: Path, mark: int | None, down: str | No
         health = 1 if frame < 50 or frame > 70 else 0
         keeper = [] if 70 < frame < 90 and mark is None else [pose("keeper-1", 0 if frame < 60 else 30, health=health)]
         claims = [{"event": "hit", "attacker": "hornet-1", "target": "keeper-1"}, {"event": "down", "id": "keeper-1"}]
-        more = {"claims": claims} if frame == 50 else {"reset": "run"} if frame == mark else {}
-        return {"poses": [*keeper, pose("hornet-1", 9)], **more}
+        table = {"claims": claims} if frame == 50 else {"reset": "run"} if frame == mark else {}
+        return {"poses": [*keeper, pose("hornet-1", 9)], **table}
 
     keys = next(kind for kind in drafted(tmp_path, of).kinds if kind.name == "keeper").keys
     assert ("down" in keys, keys["down"].text if "down" in keys else None) == (down is not None, down)
@@ -356,7 +360,7 @@ def test_times_without_a_hit_bound_the_reach(tmp_path: Path) -> None:
         frames.append({"poses": poses, "claims": [hit] if hits else []})
         immune = 20 if hits else max(immune - 1, 0)
     head = {"voskar": "recording", "version": 2, "rate": 60}
-    lines = [head, *({"frame": at, **one} for at, one in enumerate(frames))]
+    lines = [head, *({"frame": at, **fields} for at, fields in enumerate(frames))]
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     boxes = {box.name: box for kind in guess([load_recording(tmp_path / "r.jsonl", None)]).kinds for box in kind.boxes}
     reach = [sum(json.loads(box.keys["rect"].text)[axis] for box in boxes.values()) / 2 for axis in (0, 1)]
@@ -375,7 +379,7 @@ def test_a_swing_reaches_ahead_and_rain_is_no_stomp(tmp_path: Path) -> None:
         x = 40 * math.sin(at / 37)
         poses = [pose("keeper", 0, facing=facing, lives=3, **clip), pose("wax", x)]
         claims = []
-        if 4 <= beat <= 6 and 10 < x * facing < 30 and not any(one["claims"] for one in frames[-3:]):
+        if 4 <= beat <= 6 and 10 < x * facing < 30 and not any(frame["claims"] for frame in frames[-3:]):
             claims.append({"event": "hit", "attacker": "keeper", "target": "wax", "damage": 0})
         fall = at % 100
         if fall <= 60:
@@ -385,7 +389,7 @@ def test_a_swing_reaches_ahead_and_rain_is_no_stomp(tmp_path: Path) -> None:
             claims += [hit, {"event": "down", "id": "keeper"}]
         frames.append({"poses": [*poses, pose("sky", 0, -400)], "claims": claims})
     head = {"voskar": "recording", "version": 2, "rate": 60}
-    lines = [head, *({"frame": at, **one} for at, one in enumerate(frames))]
+    lines = [head, *({"frame": at, **fields} for at, fields in enumerate(frames))]
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     found = guess([load_recording(tmp_path / "r.jsonl", None)])
     kinds = {kind.name: kind for kind in found.kinds}

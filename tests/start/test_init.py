@@ -413,12 +413,12 @@ def test_odd_values_are_repaired_and_told(language: str, tmp_path: Path, here: A
         assert json.loads((tmp_path / "empty.jsonl").read_text()) == {"voskar": "recording", "version": 2}
     (path,) = tmp_path.glob("play.jsonl*")
     assert here("convert", path.name, "same.jsonl", cwd=tmp_path).returncode == 0
-    notes = [one for one in load_recording(path, None).warnings if "the logger repaired" in one]
-    assert [("x was" in one, "health was" in one, "id had" in one) for one in sorted(notes)] == [
+    notes = [warning for warning in load_recording(path, None).warnings if "the logger repaired" in warning]
+    assert [("x was" in note, "health was" in note, "id had" in note) for note in sorted(notes)] == [
         (False, True, False), (False, False, True), (True, False, False),
     ], notes  # fmt: skip
-    assert all("frame 0" in one and "keeper?x" in one for one in notes)
+    assert all("frame 0" in note and "keeper?x" in note for note in notes)
     first, second = [json.loads(line)["poses"] for line in (tmp_path / "same.jsonl").read_text().splitlines()[1:]]
-    assert [(one["id"], one["x"], one["y"]) for one in first] == [("keeper?x", 0.0, 0.3333), ("shot-0", 1e7, 0.0)]
-    assert [(one["id"], one["x"]) for one in second] == [("shot-0~2", 123.4568), ("shot-1", 1.0)]
+    assert [(item["id"], item["x"], item["y"]) for item in first] == [("keeper?x", 0.0, 0.3333), ("shot-0", 1e7, 0.0)]
+    assert [(item["id"], item["x"]) for item in second] == [("shot-0~2", 123.4568), ("shot-1", 1.0)]
     assert second[0]["boxes"] == {"sting": {"polygon": [[0, 0], [4, 0], [0, 0.3333]]}}

@@ -53,4 +53,4 @@ def test_walls(ended: list[Throw], others: list[Throw], expected: list[Rect]) ->
     found = sorted(rect for rect, _ in walls(ended, [*ended, *others]))
     assert len(found) == len(expected)
     for rect, right in zip(found, expected, strict=True):
-        assert all(abs(one - other) < 3.0 for one, other in zip(rect, right, strict=True)), rect
+        assert all(abs(value - other) < 3.0 for value, other in zip(rect, right, strict=True)), rect

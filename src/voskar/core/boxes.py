@@ -77,6 +77,10 @@ class FormedBox(Struct, frozen=True, eq=False):
         return found
 
 
+TABLES = 16
+"""So many tables of a catalog are kept."""
+
+
 class BoxCatalog:
     """All boxes of a rulebook, numbered by kind name and then as written."""
 
@@ -95,6 +99,7 @@ class BoxCatalog:
         """Those that boxes of a kind are open by: their places are their bits in the kernel."""
         self.reflections = rules.reflections
         """What a shot may be on other layers by."""
+        self._tables: dict[tuple[tuple[str, ...], tuple[str, ...], tuple[frozenset[str], ...]], BoxColumns] = {}
         self._met: dict[tuple[int, int, Reflect | None, Reflect | None], bool] = {}
         self._upright = [is_upright(form) for form in self.forms]
 
@@ -171,8 +176,17 @@ class BoxCatalog:
         return any(self.meets(hit, other, *both) for both in product(by, by))
 
     def table(self, clips: Sequence[str], logged: Sequence[str] = (), tag_sets: Sequence[Set[str]] = ()) -> BoxColumns:
-        """The flat table for the kernel; `clips` are those that poses can show, `logged` the boxes that they log,
-        `tag_sets` the tags that they have, all by number."""
+        """The flat table for the kernel, which only reads it. `clips` are those that poses can show, `logged` the boxes
+        that they log, `tag_sets` the tags that they have, all by number. Made once for each of them."""
+        key = tuple(clips), tuple(logged), tuple(map(frozenset, tag_sets))
+        found = self._tables.get(key)
+        if found is None:
+            if len(self._tables) >= TABLES:
+                self._tables.clear()
+            found = self._tables[key] = self._table(clips, logged, tag_sets)
+        return found
+
+    def _table(self, clips: Sequence[str], logged: Sequence[str], tag_sets: Sequence[Set[str]]) -> BoxColumns:
         kinds = []
         for name in self.kinds:
             own = self.by_kind[name]

@@ -30,7 +30,7 @@ def test_claims_of_clashes(claimed: list[int], codes: list[str], counts: list[in
     book = rulebook(data)
     played = recording(book, frames)
     verdict, ledger = check(book.rules(played.rate), played)
-    assert [one.code for one in verdict.findings] == codes
+    assert [finding.code for finding in verdict.findings] == codes
     adopted = [event.frame for event in ledger.of("adopted") if event.detail == "no clash"]
     assert [event.frame for event in ledger.of("clash") if event.frame not in adopted] == counts
 

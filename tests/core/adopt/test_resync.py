@@ -27,8 +27,10 @@ def resynced(
     """A hornet brushes a keeper; the game claims hits, and logs a digit of health a frame. The ledger with resync, and
     the roots that `check` finds."""
     frames = brush({"hornet": line})
-    for frame, some in claims.items():
-        frames[frame]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"} | one for one in some]
+    for frame, entries in claims.items():
+        frames[frame]["claims"] = [
+            {"event": "hit", "attacker": "hornet", "target": "keeper"} | fields for fields in entries
+        ]
     for frame, digit in zip(frames, health, strict=False):
         frame["poses"][0] |= {"health": int(digit)} if digit != "." else {}
     book = rulebook(sting(keeper=keeper, **more))
@@ -101,7 +103,10 @@ def test_a_claimed_death_brings_down_and_back() -> None:
     alone = replay(rules, played)
     assert not alone.of("down")
     verdict, ledger = check(rules, played)
-    assert [(one.code, one.frame) for one, _ in verdict.roots] == [("event-denied", 3), ("event-missing", 7)][:1]
+    assert [(finding.code, finding.frame) for finding, _ in verdict.roots] == [
+        ("event-denied", 3),
+        ("event-missing", 7),
+    ][:1]
     assert taken(ledger) == [(3, "down")]
     assert [(event.frame, event.lives) for event in ledger.of("down")] == [(3, 2)]
     assert [event.frame for event in ledger.of("respawn")] == [7]
@@ -117,7 +122,7 @@ def test_a_return_that_follows_from_the_games_hits_is_no_disagreement() -> None:
     keeper = {"health": 2, "iframes": 4, "lives": 3, "respawn": {"after": 4}}
     book = rulebook(sting(keeper=keeper))
     verdict, ledger = check(book.rules(recording(book, frames).rate), recording(book, frames))
-    assert [(one.code, one.frame) for one, _ in verdict.roots] == [("hit-moved", 4)]
+    assert [(finding.code, finding.frame) for finding, _ in verdict.roots] == [("hit-moved", 4)]
     assert [event.frame for event in ledger.of("respawn")] == [8]
 
 

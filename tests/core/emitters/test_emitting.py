@@ -103,8 +103,8 @@ def test_fans_lie_about_the_aim_and_jitter_is_drawn_by_name() -> None:
     plain = fire("#", {"count": 3, "spread": 90, "aim": 170}).of("spawn")
     assert [event.angle for event in plain] == [125, 170, -145]
     shaken = fire("#", {"count": 3, "spread": 90, "aim": 170, "jitter": 10}).of("spawn")
-    for one, other in zip(plain, shaken, strict=True):
-        off = ((other.angle or 0) - (one.angle or 0) + 180) % 360 - 180
+    for entry, other in zip(plain, shaken, strict=True):
+        off = ((other.angle or 0) - (entry.angle or 0) + 180) % 360 - 180
         assert off == pytest.approx(10 * (2 * draw(7, other.id or "", "jitter") - 1))
 
 
@@ -115,7 +115,7 @@ def test_a_draw_is_the_same_everywhere() -> None:
 
 
 def test_stunned_and_down_owners_are_denied() -> None:
-    for more, reasons in (({"target": {"stun": 2}}, ["stunned"]), ({"damage": 1}, ["down", "down", "down"])):
+    for table, reasons in (({"target": {"stun": 2}}, ["stunned"]), ({"damage": 1}, ["down", "down", "down"])):
         data: dict[str, Any] = {
             "layers": {"names": ["keeper"]},
             "kinds": {
@@ -127,7 +127,7 @@ def test_stunned_and_down_owners_are_denied() -> None:
                 "hornet": {"boxes": {"sting": {"role": "hitbox", "attack": "sting", "circle": 3, "mask": ["keeper"]}}},
                 "puff": {},
             },
-            "attacks": {"sting": {"rehit": "once", **more}},
+            "attacks": {"sting": {"rehit": "once", **table}},
         }
         poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}, {"id": "hornet", "kind": "hornet", "x": 4, "y": 0}]
         fired = [{"id": "keeper", "button": "fire"}]
@@ -202,16 +202,16 @@ def test_a_shot_that_moves_at_once() -> None:
     ]
     frames[1]["inputs"] = [{"id": "h", "button": "fire"}]
 
-    def told() -> list[tuple[str, int]]:
+    def outcomes() -> list[tuple[str, int]]:
         ledger = run(data, frames)
         found = [("landed", hit.frame) for hit in ledger.hits()]
         return found + [("removed", event.frame) for event in ledger.of("removed")]
 
-    assert told() == [("landed", 2), ("removed", 4)]
+    assert outcomes() == [("landed", 2), ("removed", 4)]
     data["kinds"]["hornet"]["emitters"]["spit"]["moves_at_once"] = True
-    assert told() == [("landed", 1), ("removed", 4)]  # swept from its muzzle in the frame it is fired
+    assert outcomes() == [("landed", 1), ("removed", 4)]  # swept from its muzzle in the frame it is fired
     data["kinds"]["hornet"]["emitters"]["spit"]["if"] = {"counters": {"wax": ">= 1"}}
-    assert told() == []
+    assert outcomes() == []
     assert not run(data, frames).of("denied")
 
 

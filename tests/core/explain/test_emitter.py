@@ -46,7 +46,7 @@ def told(data: dict[str, Any], *, length: int, bitten: int, fire: tuple[int, ...
         stopped = next((step.gate for step in explainer.steps(frame, "keeper", emitter) if not step.passed), "fired")
         said.append(stopped)
         assert bool(explainer.fired(frame, "keeper", emitter)) == (stopped == "fired")
-    assert [frame for frame, one in enumerate(said) if one == "fired"] == frames_of(found.ledger, "spawn")
+    assert [frame for frame, name in enumerate(said) if name == "fired"] == frames_of(found.ledger, "spawn")
     return said
 
 
@@ -61,7 +61,7 @@ def test_an_owner_that_is_used_up_fires_nothing() -> None:
 def test_beats_are_counted_from_a_return(bitten: int) -> None:
     said = told(world({"every": 10}, health=1, respawn={"after": 14}), length=48, bitten=bitten)
     back = bitten + 14
-    assert [frame for frame, one in enumerate(said) if one == "fired"] == [
+    assert [frame for frame, name in enumerate(said) if name == "fired"] == [
         *range(10, bitten + 1, 10),
         *range(back + 10, 48, 10),
     ]

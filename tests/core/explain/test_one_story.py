@@ -44,9 +44,9 @@ class Witness(Watch):
     def before_judging(self, stepper: Stepper) -> None:
         super().before_judging(stepper)
         frame = stepper.world.frame
-        self.down |= {(one.id, frame): one.down is not None for one in stepper.world.everyone()}
+        self.down |= {(state.id, frame): state.down is not None for state in stepper.world.everyone()}
         self.immune |= {
-            (one.id, frame) for one in stepper.world.everyone() if one.immune_since <= frame <= one.immune_until
+            (state.id, frame) for state in stepper.world.everyone() if state.immune_since <= frame <= state.immune_until
         }
 
     def judged(self, contact: Contact, outcome: str) -> None:
@@ -90,14 +90,14 @@ def pairs_agree(found: Watched) -> None:
             contacts[frame].add(tuple(map(str, names)))
     explainer = PairExplainer(found)
     for frame, moment in found.watch.moments.items():
-        told = set()
+        entries = set()
         for attacker, target in moment.pairs:
             for account in explainer.pair(frame, attacker, target):
                 touched = (attacker, account.hitbox, target, account.hurtbox) in moment.touched
                 if account.gate in OUTCOMES and (touched or account.gate == "landed"):
-                    told.add((attacker, account.hitbox, target, account.hurtbox, account.gate))
+                    entries.add((attacker, account.hitbox, target, account.hurtbox, account.gate))
                 assert not touched or account.gate in OUTCOMES
-        assert told == contacts[frame]
+        assert entries == contacts[frame]
 
 
 def emitters_agree(found: Watched) -> None:
@@ -114,9 +114,9 @@ def emitters_agree(found: Watched) -> None:
                 emitter.name,
                 steps,
             )
-            told = denied.pop((frame, owner, emitter.name), None)
+            text = denied.pop((frame, owner, emitter.name), None)
             speaks = emitter.when.on in ("press", "release", "clip") and stopped not in (None, "trigger", "run")
-            assert told == (stopped if speaks else None)
+            assert text == (stopped if speaks else None)
     assert not denied
 
 
@@ -124,18 +124,18 @@ def states_agree(found: Watched, witness: Witness) -> None:
     """The timeline, read off the ledger alone, knows what the world knew."""
     course = timeline(found.world.rules, found.world.recording, found.ledger)
     for (name, frame), (health, lives) in witness.states.items():
-        one = course.courses[name]
-        assert one.health.now(frame) == health, (name, frame)
-        assert one.lives.now(frame) == lives, (name, frame)
-        counted = {counter: steps.now(frame) for counter, steps in one.counters.items()}
+        entry = course.courses[name]
+        assert entry.health.now(frame) == health, (name, frame)
+        assert entry.lives.now(frame) == lives, (name, frame)
+        counted = {counter: steps.now(frame) for counter, steps in entry.counters.items()}
         assert {counter: value for counter, value in counted.items() if value} == witness.counters[name, frame]
     for (name, frame), down in witness.down.items():
         assert course.courses[name].is_down(frame) == down, (name, frame)
     shielded = {
         (name, frame)
-        for name, one in course.courses.items()
-        for span in one.immune
+        for name, item in course.courses.items()
+        for span in item.immune
         for frame in range(span.first, span.last + 1)
     }
     judged = {state for state in witness.states if state in witness.down}
-    assert {one for one in witness.immune if one in judged} == {one for one in shielded if one in judged}
+    assert {pair for pair in witness.immune if pair in judged} == {pair for pair in shielded if pair in judged}

@@ -43,8 +43,8 @@ def test_a_story(frame: int, topic: str, expected: str | None) -> None:
     seen = watched(rules, played)
     ledger, shown = seen.ledger, seen.recording
     found = standing(timeline(rules, played, ledger), ledger, shown, "keeper", frame)
-    told = [text for one, text in found if one == topic]
-    assert (expected in told) if expected else not told
+    texts = [text for name, text in found if name == topic]
+    assert (expected in texts) if expected else not texts
 
 
 def test_an_actor_that_is_not_there() -> None:

@@ -57,7 +57,7 @@ TWO = [
 
 
 @pytest.mark.parametrize(
-    ("name", "contact", "attack", "one", "two", "first", "second"), TWO, ids=[one[0] for one in TWO]
+    ("name", "contact", "attack", "one", "two", "first", "second"), TWO, ids=[entry[0] for entry in TWO]
 )
 def test_two_attackers(
     name: str, contact: dict[str, Any], attack: dict[str, Any], one: str, two: str, first: str, second: str

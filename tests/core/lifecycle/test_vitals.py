@@ -405,5 +405,5 @@ def test_who_is_out_is_told_though_another_has_its_row_and_comes_back() -> None:
         "fixtures": [{"kind": "vent", "id": "vent", "at": [0, 0]}, {"kind": "bramble", "id": "bramble", "at": [0, 0]}],
     }
     ledger = run(data, [{"poses": []}] * 10)
-    told = [(event.frame, event.event) for event in ledger.about("vent/gun-1", "down", "respawn", "removed", "out")]
-    assert told == [(2, "down"), (3, "respawn"), (3, "down"), (4, "removed"), (5, "out")]
+    pairs = [(event.frame, event.event) for event in ledger.about("vent/gun-1", "down", "respawn", "removed", "out")]
+    assert pairs == [(2, "down"), (3, "respawn"), (3, "down"), (4, "removed"), (5, "out")]

@@ -253,7 +253,7 @@ def test_a_swept_touch_lies_where_they_met() -> None:
     ],
 )
 def test_a_capsule_of_no_length_is_a_circle(step: tuple[float, float], swept: bool, lands: bool) -> None:
-    told = []
+    groups = []
     for shape in ({"capsule": [3, 0]}, {"circle": 3}):
         data = sting()
         data["kinds"]["keeper"]["boxes"]["torso"] = {"role": "hurtbox", "layer": ["keeper"], **shape}
@@ -264,6 +264,6 @@ def test_a_capsule_of_no_length_is_a_circle(step: tuple[float, float], swept: bo
             {"poses": [{"id": "k", "kind": "keeper", "x": 0, "y": 0}, {"id": "h", "kind": "hornet", "x": x, "y": y}]}
             for x, y in ((-20, 40), step, (step[0], step[1] + 30))
         ]
-        told.append([(event.frame, event.t, event.x, event.y) for event in run(data, frames).of("contact")])
-    assert told[0] == told[1]
-    assert bool(told[0]) == lands
+        groups.append([(event.frame, event.t, event.x, event.y) for event in run(data, frames).of("contact")])
+    assert groups[0] == groups[1]
+    assert bool(groups[0]) == lands

@@ -17,7 +17,7 @@ def counts(data: dict[str, Any], touch: str, **header: Any) -> dict[str, int]:
     played = recording(book, brush({"hornet": touch}), **header)
     rules = book.rules(played.rate)
     met = exercised(rules, played, replay(rules, played))
-    return {f"{one.group} {one.name}": met[one.group, one.name] for one in rules_of(rules)}
+    return {f"{rule.group} {rule.name}": met[rule.group, rule.name] for rule in rules_of(rules)}
 
 
 EVERYWHERE = {"attack sting": 1, "pair hornet.sting on keeper.torso": 1, "gate landed": 1, "gate repeat": 0}

@@ -110,7 +110,7 @@ def driven(
     keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
     poses = [[keeper, *(shown or ())] if number == 2 else [keeper] for number in range(frames)]
     book = rulebook(data)
-    played = recording(book, [{"poses": some} for some in poses])
+    played = recording(book, [{"poses": pose} for pose in poses])
     seen = watched(book.rules(played.rate), played)
     return scene(book.rules(played.rate), seen.recording, seen.ledger, frame, 60)
 
@@ -169,9 +169,9 @@ def test_claims_within_the_window_of_what_lands() -> None:
     rules = book.rules(played.rate)
     seen = watched(rules, played)
 
-    def told(frame: int, after: int) -> list[int]:
+    def claimed(frame: int, after: int) -> list[int]:
         shown = scene(rules, seen.recording, seen.ledger, frame, 0, (), None, Window(0, after))
         return [claim.frame for claim in shown.claims]
 
-    assert [told(1, after) for after in (0, 1, 2, 3)] == [[], [], [3], [3, 4]]
-    assert [told(frame, 3) for frame in (0, 2, 3)] == [[], [], [3]]  # nothing lands there
+    assert [claimed(1, after) for after in (0, 1, 2, 3)] == [[], [], [3], [3, 4]]
+    assert [claimed(frame, 3) for frame in (0, 2, 3)] == [[], [], [3]]  # nothing lands there
