@@ -216,8 +216,10 @@ class _Player:
         key = self.way.at(own)
         jumped = key is not None and key.ease == "jump" and key is not self.way.keys[0]
         jumped |= self.every > 0 and own == 0 and frame > self.late
-        facing, angle = self.turns.value_at(own, "facing") or 1, self.turns.value_at(own, "angle") or 0.0
-        z = self.turns.value_at(own, "z") or 0.0
+        facing, angle, z = 1, 0.0, 0.0
+        if self.turns.keys:
+            facing, angle = self.turns.value_at(own, "facing") or 1, self.turns.value_at(own, "angle") or 0.0
+            z = self.turns.value_at(own, "z") or 0.0
         if part.mirror is not None:
             x, facing, angle = 2 * part.mirror - x, -facing, -angle
         line = PoseLine(self.id, part.kind or "", _plain(x + self.x), _plain(y + self.y))
@@ -242,9 +244,10 @@ class _Player:
                     setattr(line, name, value)
         if part.tags is not None:
             line.tags = [tag for tag, frames in part.tags.items() if _inside(frames, own)]
-        known = {name: track.last(own) for name, track in self.counters.items()}
-        if any(known.values()):
-            line.counters = {name: key.is_ for name, key in known.items() if key is not None}
+        if self.counters:
+            known = {name: track.last(own) for name, track in self.counters.items()}
+            if any(known.values()):
+                line.counters = {name: key.is_ for name, key in known.items() if key is not None}
         if part.pushes is not None:
             push = self.pushes.at(own)
             line.push = [0.0, 0.0] if push is None else push.by
@@ -275,8 +278,10 @@ class _Player:
 
     def inputs(self, frame: int) -> list[InputLine]:
         """The buttons it holds."""
+        if not self.part.hold:
+            return []
         own = self._own(frame)
-        held = [button for button, frames in (self.part.hold or {}).items() if own >= 0 and _inside(frames, own)]
+        held = [button for button, frames in self.part.hold.items() if own >= 0 and _inside(frames, own)]
         key = self.aims.last(own)
         aim = None if key is None else [_plain(key.at[0] + self.x), _plain(key.at[1] + self.y)]
         if aim is not None and key is not None and self.part.mirror is not None:
