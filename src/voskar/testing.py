@@ -83,7 +83,7 @@ class Replay:
                 raise ValueError(_no(column, value, self._names[column]))
 
     def _actor(self, name: str | None, what: str = "actor") -> None:
-        """One that is there at some time, or that something known could spawn."""
+        """An actor that is there at some time, or that a known emitter, parent or hit could spawn."""
         origin = Origin.parse(name or "")
         parent = "" if origin is None else origin.parent
         known = self._course.courses
@@ -173,15 +173,15 @@ class Selection:
         return Selection(self.replay, self.name, kept, {**self.columns, **columns})
 
     def on(self, target: str) -> Selection:
-        """Those on a target."""
+        """The hits on a target."""
         return self._where(target=target)
 
     def by(self, attacker: str) -> Selection:
-        """Those by an attacker."""
+        """The hits by an attacker."""
         return self._where(attacker=attacker)
 
     def within(self, first: int, last: int) -> Selection:
-        """Those that begin in some frames, both ends included."""
+        """The hits that begin in some frames, both ends included."""
         kept = [event for event in self.events if first <= event.frame <= last]
         return Selection(self.replay, self.name, kept, self.columns)
 

@@ -74,7 +74,7 @@ def _posed(audit: AuditedBook, stands: Sequence[Stand]) -> Posed:
 
 
 def _met(audit: AuditedBook, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
-    """Whose harmful hitbox, where it starts, meets one that stands somewhere, and whether it stays there."""
+    """The actors with a harmful hitbox at their start that meets an actor at a place, and whether they stay there."""
     others = [entry for entry in _standing(audit) if entry[1] != where]
     if not others:
         return

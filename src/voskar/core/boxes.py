@@ -96,7 +96,7 @@ class BoxCatalog:
             swings = {attack: number for number, attack in enumerate(kind.timed_attacks())}
             self.by_kind[kind.name] = [self._form(kind, box, swings) for box in kind.boxes]
         self.conditions = {kind.name: kind.box_conditions for kind in rules.kinds.values() if kind.box_conditions}
-        """Those that boxes of a kind are open by: their places are their bits in the kernel."""
+        """The conditions of the boxes of each kind. The place of a condition is its bit in the kernel."""
         self.reflections = rules.reflections
         """What a shot may be on other layers by."""
         self._tables: dict[tuple[tuple[str, ...], tuple[str, ...], tuple[frozenset[str], ...]], BoxColumns] = {}

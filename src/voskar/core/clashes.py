@@ -118,7 +118,7 @@ def _is_over(world: World, memory: Memory, *sides: ClashSide) -> bool:
 
 
 def _lost(side: ClashSide, two: ClashSide) -> tuple[bool, bool]:
-    """Whose attack is cancelled: the weaker one, or both."""
+    """Whether the attack of either side is cancelled: the weaker one, or both."""
     strengths = side.box.attack.strength, two.box.attack.strength
     return strengths[0] <= strengths[1], strengths[1] <= strengths[0]
 

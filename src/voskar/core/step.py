@@ -44,7 +44,7 @@ class Observer(Protocol):
         ...
 
     def before_firing(self, stepper: Stepper) -> None:
-        """Who is there is there; no emitter has fired yet."""
+        """All actors of the frame are there; no emitter has fired yet."""
         ...
 
     def before_judging(self, stepper: Stepper) -> None:

@@ -150,7 +150,7 @@ class Watch:
         moment.touched[key], moment.outcomes[key] = contact.t, outcome
 
     def after(self, stepper: Stepper) -> None:
-        """Of an ended run only what the recording shows is left; emitters and pairs have no verdicts."""
+        """A frame after the end of a run: it has poses of the recording, but no verdicts of emitters and pairs."""
         world = stepper.world
         self._moment = None
         if self._films(world.frame) and world.run.ended is not None and world.frame > world.run.ended:

@@ -10,7 +10,7 @@ from pathlib import Path
 from voskar.files.reading import plain_errors, whole_file, write_text
 
 RULEBOOKS = {"shots": "darts.toml", "spit": "swarm.toml", "yard": "yard.toml"}
-"""Of each kind of mistake in `bugs`; else it is the meadow's."""
+"""The rulebook of each kind of mistake in `bugs`; the others use that of the meadow."""
 
 
 def write(folder: Path) -> int:

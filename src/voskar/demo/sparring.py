@@ -166,7 +166,7 @@ class Puff:
     age: int = 0
     reflected: bool = False
     turned: str = ""
-    """Who has swatted it in this frame."""
+    """The fighter that swatted it in this frame."""
     spent: bool = False
     hit: set[str] = field(default_factory=set)
 

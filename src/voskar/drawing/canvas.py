@@ -52,7 +52,7 @@ class Canvas:
     in dots."""
 
     def __init__(self, wide: float, high: float, dots: int = 100, vector: Path | None = None) -> None:
-        """Of `dots` an inch; into a file as SVG where `vector` names one, which `close` finishes."""
+        """A canvas of `dots` an inch. If `vector` names a file, it is drawn as SVG; `close` finishes it."""
         self._file = None
         self.inch = dots
         if vector is not None:
@@ -139,7 +139,7 @@ class Canvas:
         self._stroke(pen, np.concatenate([corners, corners[:1]]), codes, face)
 
     def mark(self, at: Point, sign: str, size: float, line: str, fill: str | None = None, width: float = 1.0) -> None:
-        """One of Matplotlib's markers."""
+        """Draws a marker of Matplotlib."""
         from matplotlib.colors import to_rgba
         from matplotlib.markers import MarkerStyle
 

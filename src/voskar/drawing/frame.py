@@ -204,7 +204,7 @@ def _stand(panel: Panel, actor: SceneActor, scene: Scene) -> None:
 
 
 def _names(labels: Labels, scene: Scene, actors: Sequence[SceneActor], *, alone: bool) -> None:
-    """Who is who. Of a crowd, and of driven actors, those near which there is room, in short."""
+    """Labels of actors. In a crowd, and for driven actors, only where there is room, and short."""
     busy = {name for event in scene.contacts for name in (event.attacker, event.target)}
     busy |= {name for claim in scene.claims for name in (claim.attacker, claim.target, claim.id)}
     named = [actor for actor in actors if _is_named(actor, scene)]

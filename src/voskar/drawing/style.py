@@ -44,11 +44,11 @@ MARKED = 1.5
 """Width of a mark's line."""
 
 TOUCHING: Dashes = (0, (1, 1))
-"""Of a swept box where it touches."""
+"""The line of a swept box at the time of its touch."""
 
 VECTOR: dict[str, Any] = {"Date": None}
 PICTURE = {"compress_level": 2}
-"""Of SVG and PNG: without a date the same one gives the same bytes; flat colours gain little by more compression."""
+"""Options of SVG and PNG: without a date the same picture gives the same bytes; compression gains little."""
 
 
 def mark(outcome: str | None) -> str:

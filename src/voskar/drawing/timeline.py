@@ -56,7 +56,7 @@ class Strip:
         return self.accounts.get(course.actor.id, GameAccount())
 
     def within(self, frames: Sequence[int]) -> list[int]:
-        """Those frames that are seen."""
+        """The part of the spans that is in view."""
         return [frame for frame in frames if self.first <= frame <= self.last]
 
 
@@ -139,7 +139,7 @@ def _scaled(factor: float) -> Callable[[Any], Any]:
 
 
 def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins: bool) -> None:
-    """One actor."""
+    """The row of one actor."""
     origin = strip.origin
     lowest = min([LANES[lane][0] for lane in lanes if LANES[lane][0] < 0], default=-0.08)
     highest = max([LANES[lane][1] for lane in lanes], default=1.26)

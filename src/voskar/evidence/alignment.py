@@ -1,4 +1,4 @@
-"""Who is who in two recordings of one game: one gets the ids of the other."""
+"""Matches the actors of two recordings of one game: one recording gets the ids of the other."""
 
 from __future__ import annotations
 

@@ -241,7 +241,7 @@ def _provenance(
 def _by_state(
     found: Sequence[Disputed], provenance: Provenance[Difference], owners: Mapping[str, str | None]
 ) -> Iterator[Difference]:
-    """Those that read what an earlier one has changed follow from it."""
+    """Folds differences that read a state which an earlier difference changed."""
     claimed: dict[tuple[str | None, ...], tuple[int, Difference]] = {}
     for difference, event in sorted(
         found, key=lambda pair: (min(pair[0].frame, pair[0].frame + pair[0].shift), _rank(*pair))

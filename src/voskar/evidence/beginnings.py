@@ -10,7 +10,7 @@ from voskar.evidence.held import Held
 
 
 def beginnings(held: Held) -> Iterator[Finding]:
-    """Of each kind with a start as many as it says, each at its place; hidden ones do not count."""
+    """Compares number and places of actors at the start of a run, for kinds with a start. Hidden ones do not count."""
     recording, starts = held.recording, held.rules.starts
     runs = [recording.first, *(mark for mark, what in recording.resets.items() if what == "run")]
     poses = recording.poses

@@ -153,7 +153,7 @@ class Beside:
         return 1
 
     def _born(self, at: int, velocity: Vector) -> Birth:
-        """One that is there at a pose of the game's."""
+        """A shadow that starts at a pose of the game."""
         poses, row = self.look.held.recording.poses, self.flight.rows[at]
         return Birth(self.flight.name, self.flight.kind.name, *self.place(at), float(poses.angle[row]), velocity)
 

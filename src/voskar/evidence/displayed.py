@@ -18,7 +18,7 @@ from voskar.evidence.held import Held, span_words
 
 NUMBERS = ("health", "percent", "icons", "lives", "score")
 EXACT = ("health", "lives", "score")
-"""Those that go on with the rules' and may be off by as much as before."""
+"""Displayed numbers that change as in the rules, and may stay off by the same amount."""
 CLOCK = re.compile(r"(?:(\d+):)?(\d+)(?:[.,](\d+))?")
 
 

@@ -55,7 +55,7 @@ class Spawned:
     agreed: int
     odd: tuple[Finding, ...]
     sources: dict[int, SpawnEvent]
-    """Of each row in which one appears that was matched the spawn it was matched with."""
+    """The spawn that each matched appearance belongs to, by row."""
     unfired: tuple[Unfired, ...]
     matched: Collection[int] = ()
     """The spawns that agreed, by `id()`."""
@@ -162,7 +162,7 @@ def _is_logged(held: Held, event: SpawnEvent) -> bool:
 
 
 def spawned_kinds(rules: Rules) -> set[str]:
-    """Those that emitters, parents or hits spawn."""
+    """The kinds that emitters, parents or hits spawn."""
     return {*rules.bred, *rules.effects}
 
 
@@ -260,7 +260,7 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts
 
 
 def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfired:
-    """One that no actor fired, and the emitters that could have."""
+    """A shot that no emitter fired, and the emitters that could have."""
     owner = appearance.actor.owner
     kinds = {actor.id: actor.kind for actor in recording.actors} | {
         fixture.id: fixture.kind for fixture in rules.fixtures

@@ -273,9 +273,9 @@ class Finding:
     rules: str = ""
     why: Account | None = None
     emitter: str = ""
-    """Of spawn-*: the emitter it is about, `owner/name`, if there is just one."""
+    """For spawn-*: the emitter `owner/name`, if there is only one."""
     drift: int = 0
-    """Of a moved one that i-frames of its target held back: how many more of them the rules have than the game."""
+    """For a moved hit that i-frames of the target held back: how many more i-frames the rules have than the game."""
 
     @property
     def first(self) -> int:

@@ -236,7 +236,7 @@ class Reasons:
         return self._pairs.deciding(frame, claim.attacker, claim.target, attack=claim.attack, second=True)
 
     def _furthest(self, claim: Claim, frame: int) -> Account:
-        """Of a claim that names one of the two: the pair with it that came furthest."""
+        """For a claim that names only one of the two actors: the pair that came furthest."""
         near = [
             pair
             for pair in self._pairs.near(frame, AROUND)

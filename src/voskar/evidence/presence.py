@@ -1,4 +1,4 @@
-"""Who is shown though the rules have used it up or put it out, and who is not though it should be."""
+"""Actors that the game shows although they are consumed or out, and actors that it should show but does not."""
 
 from __future__ import annotations
 

@@ -16,7 +16,7 @@ from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
 
 SHARE = 0.05
-"""Of a launch's speed, by which it may differ; next to one frame's gravity."""
+"""Share by which the speed of a launch may differ, besides the gravity of one frame."""
 
 
 class Reactions(NamedTuple):
@@ -96,7 +96,7 @@ class _Look:
         return list(check(event))
 
     def _velocity(self, row: int) -> Vector:
-        """Of a pose, in units a second."""
+        """The velocity of a pose, in units a second."""
         vx, vy = velocities(self.recording.poses, self.rate, self._across, np.array([row]))
         return float(vx[0]), float(vy[0])
 

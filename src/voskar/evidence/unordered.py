@@ -17,7 +17,7 @@ from voskar.evidence.finding import Finding
 from voskar.evidence.held import Held, Vector
 
 MANY = 12
-"""One step that is looked up takes as long as so many that are made all at once."""
+"""Looking up one step takes as long as computing this many at once."""
 TOGETHER = 0.01
 """Units a frame by which the steps of two that are carried along may differ."""
 GOES_ON = 0.9

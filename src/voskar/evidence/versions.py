@@ -16,7 +16,7 @@ from voskar.evidence.parting import Parting, parting
 
 @dataclass(frozen=True)
 class Version:
-    """One of the two."""
+    """One of the two versions."""
 
     rules: Rules
     recording: Recording

@@ -8,7 +8,7 @@ from voskar.explaining.leaf import Leaf
 
 
 def moved_place(leaf: Leaf, value: Any) -> int | None:
-    """Of a number -1, of several the place of the only one that is another; None where there is none."""
+    """The place of the only number that differs, -1 for a single number; None if several differ."""
     if leaf.sort in ("frames", "rehit", "whole", "number") and not isinstance(value, bool | str | None):
         return -1
     if leaf.sort == "numbers" and isinstance(value, list) and isinstance(leaf.value, list):

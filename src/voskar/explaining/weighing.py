@@ -36,7 +36,7 @@ class Weighed:
     explanations: tuple[Explanation, ...] = ()
     groups: tuple[Group, ...] = ()
     variants: Variants | None = field(default=None, repr=False)
-    """Of the rulebook, where values were tried."""
+    """The variants of the rulebook, if values were tried."""
     tables: Mapping[int, str] = field(default_factory=dict, repr=False)
     """The table of the rulebook that each root concerns, by `id()`."""
     kinds: Mapping[str, str] = field(default_factory=dict, repr=False)

@@ -34,7 +34,7 @@ class EntryColumns(NamedTuple):
         return len(self.at)
 
     def until(self, frame: int) -> EntryColumns:
-        """Those of the frames before a place."""
+        """The entries of the frames before a place."""
         if not len(self.at) or self.at[-1] < frame:
             return self
         end = int(np.searchsorted(self.at, frame))
@@ -66,7 +66,7 @@ class Block(NamedTuple):
     """Poses of each frame."""
     keys: list[Key]
     key: Ints
-    """Of each pose, its place in `keys`, which are in the order in which they first appear."""
+    """For each pose the place of its key in `keys`. Keys are in order of first appearance."""
     clips: list[str]
     clip: Ints
     tag_sets: list[str]

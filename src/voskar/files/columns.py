@@ -28,7 +28,7 @@ NUMBERS = tuple(field.name for field in FIELDS.values() if field.type == "number
 NEEDED = ("x", "y", "angle", "scale", "z")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
 MOST_ENTRIES, MOST_ACTORS = 3_000_000, 1_500_000
-"""Of one recording: many hours of play. Each takes hundreds of bytes, and a few megabytes of input may ask for more."""
+"""Most frames of one recording: many hours of play. A few megabytes of input may ask for more, of hundreds of bytes."""
 
 
 MOST_NOTES = 20
@@ -48,7 +48,7 @@ class _Named:
         self.poses = 0
         """Poses that state any."""
         self.values: list[tuple[Ints, Ints, Floats]] = []
-        """Of some values, which of these poses each belongs to, the number of its name, and the numbers."""
+        """For each value the pose that it belongs to, the number of its name, and its numbers."""
 
     def take(self, column: LoggedValues, rows: int, values: Floats) -> Ints:
         """Adds those of a block of so many poses; (rows,) which of the poses that state any each one is, -1 for

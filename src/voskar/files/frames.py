@@ -177,7 +177,7 @@ class LineTypes(NamedTuple):
 
 
 WHOLE = LineTypes(FrameLine, PoseLine, {name: sort.line for name, sort in SORTS.items()})
-"""Those that state every field."""
+"""The structs that have every field."""
 
 
 def frames_with_logs(names: Collection[str], *, strict: bool = True) -> LineTypes:

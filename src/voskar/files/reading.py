@@ -47,7 +47,7 @@ class _Reads:
 
 
 _reads = _Reads(digests=False)
-"""Of this run of the command: output never takes the place of a file that was read."""
+"""The files read in this run of the command: output never replaces one of them."""
 
 
 def begin() -> None:

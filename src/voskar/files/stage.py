@@ -47,7 +47,7 @@ INHERITED = (
 )
 """What a part takes over from the one it is `like`, unless it says so itself."""
 MOST_FRAMES, MOST_POSES = 500_000, 2_000_000
-"""Of a script: hours of play. A few characters more would ask for years of it."""
+"""Most frames of a script: hours of play. A few characters more would ask for years of it."""
 
 
 class _Keyed(Protocol):

@@ -230,7 +230,7 @@ def gathered(folder: Path, name: str, struct: type[T]) -> dict[int, list[T]]:
 
 
 MOST_ROWS = 3_000_000
-"""Of a small table, which is held as a whole: many hours of play."""
+"""Most frames of a small table, which is held as a whole: many hours of play."""
 
 
 LINES: Mapping[str, type[msgspec.Struct]] = {

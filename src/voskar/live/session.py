@@ -41,7 +41,7 @@ GLANCE = 0.5
 UNSURE = 30.0
 """Seconds behind forgotten frames in which nothing is reported, as what came before them is unknown."""
 WHOLE = 4
-"""Of so many glances one compares shots, ways and reactions too."""
+"""One of this many glances also compares shots, motion and reactions."""
 REFUTED = 3
 """A glance asks for a look no more by what so many looks running have not found."""
 
@@ -139,7 +139,7 @@ class Session:
         self._waiting: list[tuple[int, list[bytes]]] = []
         """Lines that are checked and not in the columns yet, each part with the number of the line before it."""
         self._fresh: list[ColumnBuilder] = []
-        """Those that are not drawn yet."""
+        """Columns of frames that are not drawn yet."""
         self._odd: dict[Mark, tuple[str, str]] = {}
         self.looked = None
         self._reported: dict[Mark, Finding] = {}
@@ -162,7 +162,7 @@ class Session:
 
     @property
     def tally(self) -> LiveTally:
-        """Of the recording so far, as far as it has been looked at."""
+        """The tally of the recording, up to the last look."""
         before, seen = self._before, self._seen
         return LiveTally(
             before.frames + seen.frames,

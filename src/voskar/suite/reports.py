@@ -125,7 +125,7 @@ def source_lines(results: Sequence[Result], coverage: Coverage | None = None) ->
 LARGEST = 32 << 20
 """Bytes of a JSON report that are read: that of ten thousand recordings."""
 VERSION = 3
-"""Of the JSON report. It rises if a key changes its meaning; keys only ever get more."""
+"""The version of the JSON report. It rises if a key changes its meaning; new keys do not raise it."""
 
 
 def plain(results: Sequence[Result], coverage: Coverage | None = None) -> dict[str, object]:

@@ -66,7 +66,7 @@ class Result:
     known: tuple[Fault, ...] = ()
     """Faults that the suite accepts for now."""
     is_audit: bool = False
-    """Of a rulebook, not of a recording."""
+    """The name of a result about a rulebook, not a recording."""
 
     @property
     def ok(self) -> bool:

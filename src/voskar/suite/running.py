@@ -108,7 +108,7 @@ def _write_page(job: Job, folder: Path, rules: Rules, played: Recording, found: 
 
 
 def _lost(job: Job) -> Result:
-    """One whose process did not come back twice."""
+    """The result of a job whose process died twice."""
     return Result(job.name, 0, "", (), error="its process was killed, and once more when it was tried again")
 
 

@@ -49,7 +49,7 @@ class Adopter:
         self.states.begin_again()
 
     def returned(self) -> None:
-        """Who comes back by the rules is back."""
+        """Called when the respawns of the rules are done."""
         self.presence.before()
         self.ends.returned()
 

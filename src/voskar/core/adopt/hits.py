@@ -59,7 +59,7 @@ class HitAdoption:
         """Claims by the first frame in which a hit may stand for them."""
         self._open: set[int] = set()
         self._furthest: dict[int, tuple[int, int]] = {}
-        """Of open claims: how far a contact of the pair came at most, and in which frame."""
+        """For open claims: the furthest gate that a contact of the pair reached, and its frame."""
         self._tentative: dict[int, Tentative] = {}
         self._doubtful: dict[int, Event] = {}
         """Claims that a hit of another attack stands for, unless one of theirs comes."""

@@ -23,7 +23,7 @@ class Ends(PlannedClaims):
         self._seen = 0
 
     def returned(self) -> None:
-        """Who comes back by the rules is back: others the game may have brought back."""
+        """Actors that respawn by the rules are back: now the respawns that only the game claims are adopted."""
         self._force("respawn")
 
     def after(self) -> None:

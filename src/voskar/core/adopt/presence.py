@@ -1,4 +1,4 @@
-"""Who is shown in play though the rules have used it up, put it out or laid it down."""
+"""Actors that the game shows in play although they are consumed, out or down by the rules."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ class Presence:
                 self._downs.setdefault(claim.id, []).append(claim.frame)
 
     def before(self) -> None:
-        """Who is back in this frame."""
+        """Returns the actors that are back in this frame."""
         for state, what, since in self._back.pop(self.world.frame, ()):
             still = {
                 "consumed": state.consumed == since,

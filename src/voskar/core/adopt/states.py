@@ -156,7 +156,7 @@ class States:
 
 
 def stand_again(world: World, state: ActorState) -> None:
-    """One that the rules had consumed, put out or laid down is in play all the same, as it was before."""
+    """Puts an actor back in play that was consumed, out or down by the rules, with the state that it had before."""
     world.run.stays_in(state)
     world.run.due.pop(state.row, None)
     state.down = state.owes = state.consumed = None

@@ -41,7 +41,7 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def by(self) -> str:
-        """Who did it."""
+        """The id of the actor that did it."""
         return self.own.id if self.other is None else self.other.id
 
     @property
@@ -53,7 +53,7 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def leader(self) -> ActorState:
-        """Whose heading a push goes by: the attacker."""
+        """The actor whose heading a push follows: the attacker."""
         return (self.other or self.own) if self.contact is None else self.contact.attacker
 
 

@@ -9,7 +9,7 @@ from voskar.core.world import ActorState
 
 
 def count(contact: Contact, side: Side, own: ActorState, table: Consequences, outcome: str) -> None:
-    """One more outcome; each attack counts for itself."""
+    """Counts an outcome. Each attack has a count of its own."""
     if outcome not in table.consumed_by:
         return
     counted = contact.memory.count(own.row, contact.attack.name, side)

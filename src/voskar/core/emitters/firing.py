@@ -156,7 +156,7 @@ class Emitters:
         return min(found)[2] if found else None
 
     def _shoot(self, state: ActorState, emitter: Emitter) -> list[ActorState]:
-        """One fan; those of it that are there."""
+        """Fires one fan. Returns the shots that appear."""
         own = names(self.world, f"{state.id}/{emitter.name}", emitter.fan.count)
         return self._emit(state, emitter, own, own)
 

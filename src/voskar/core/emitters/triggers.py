@@ -68,7 +68,7 @@ class Triggers:
         return self._queue[0].frame if self._queue else FOREVER
 
     def pop(self, frame: int) -> Iterator[tuple[ActorState, Emitter]]:
-        """Those that go off in a frame, in order."""
+        """The emitters that are triggered in a frame, in order."""
         while self._queue and self._queue[0].frame <= frame:
             due = heapq.heappop(self._queue)
             state = self.world.actors[due.row]

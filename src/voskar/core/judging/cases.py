@@ -24,7 +24,7 @@ class Picked(Struct, frozen=True):
 
 
 def cases_of(attack: Attack, kind: Kind) -> tuple[Case, ...]:
-    """Those that a contact of an attack with a target of a kind may come to, in the order in which they are asked."""
+    """The cases that a contact of an attack with a target of a kind can have, in the order in which they are tried."""
     return (*attack.cases, *kind.cases)
 
 
@@ -72,7 +72,7 @@ def _picked(contact: Contact, cases: tuple[Case, ...]) -> tuple[int, ...]:
 
 
 def _order(contact: Contact, cases: tuple[Case, ...]) -> Iterator[int]:
-    """Those first that only the game can know, and says."""
+    """The order of places: first cases that the game claims, then the others."""
     claimed = contact.claimed_case.split(SEPARATOR) if contact.claimed_case else ()
     for place, case in enumerate(cases):
         if case.by_claim and case.name in claimed:

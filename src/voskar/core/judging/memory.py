@@ -107,7 +107,7 @@ class Memory:
         self._runs[key] = (self.touching_since(key, frame), until)
 
     def count(self, row: int, attack: str, side: str) -> int:
-        """One more outcome that counts towards the removal of one side; how many there are now."""
+        """Counts an outcome towards the removal of one side. Returns the new count."""
         counts = self._counts.setdefault(row, {})
         counts[attack, side] = number = counts.get((attack, side), 0) + 1
         return number

@@ -54,57 +54,57 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def attacker(self) -> str | None:
-        """Of a contact: who struck."""
+        """The id of the attacker, for contacts."""
         return None
 
     @property
     def hitbox(self) -> str | None:
-        """Of a contact: with which box."""
+        """The name of the hitbox, for contacts."""
         return None
 
     @property
     def target(self) -> str | None:
-        """Of a contact: who was struck."""
+        """The id of the target, for contacts."""
         return None
 
     @property
     def hurtbox(self) -> str | None:
-        """Of a contact: on which box."""
+        """The name of the hurtbox, for contacts."""
         return None
 
     @property
     def attack(self) -> str | None:
-        """Of a contact: by which attack."""
+        """The name of the attack, for contacts."""
         return None
 
     @property
     def outcome(self) -> str | None:
-        """Of a contact: what became of it."""
+        """The outcome, for contacts."""
         return None
 
     @property
     def case(self) -> str | None:
-        """Of a contact: the case that it came to."""
+        """The name of the case, for contacts."""
         return None
 
     @property
     def counter(self) -> str | None:
-        """Of a counter: its name."""
+        """The name of the counter."""
         return None
 
     @property
     def detail(self) -> str | None:
-        """One more word."""
+        """A further word about the event."""
         return None
 
     @property
     def damage(self) -> float | None:
-        """Of a hit: the whole damage."""
+        """The whole damage, for hits."""
         return None
 
     @property
     def t(self) -> float | None:
-        """Of a contact: its time in the frame."""
+        """The time in the frame, 0 to 1, for contacts."""
         return None
 
     @property
@@ -129,12 +129,12 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def by(self) -> str | None:
-        """Who brought it about."""
+        """The id of the actor that caused it."""
         return None
 
     @property
     def lives(self) -> float | None:
-        """Of a death: the lives left."""
+        """The lives left, for deaths."""
         return None
 
     @property
@@ -144,32 +144,32 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def dx(self) -> float | None:
-        """Of a push: its whole way."""
+        """The whole displacement in units, for pushes."""
         return None
 
     @property
     def dy(self) -> float | None:
-        """Of a push: its whole way."""
+        """The whole displacement in units, for pushes."""
         return None
 
     @property
     def vx(self) -> float | None:
-        """Of a launch or a reflection: the velocity."""
+        """The velocity in units a second, for launches and reflections."""
         return None
 
     @property
     def vy(self) -> float | None:
-        """Of a launch or a reflection: the velocity."""
+        """The velocity in units a second, for launches and reflections."""
         return None
 
     @property
     def kind(self) -> str | None:
-        """Of a spawn: the kind."""
+        """The kind, for spawns."""
         return None
 
     @property
     def owner(self) -> str | None:
-        """Of a spawn or a reflection: whose it is."""
+        """The id of the owner, for spawns and reflections."""
         return None
 
     @property
@@ -179,32 +179,32 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def angle(self) -> float | None:
-        """Of a spawn: which way it points."""
+        """The direction in degrees, for spawns."""
         return None
 
     @property
     def other(self) -> str | None:
-        """Of a clash: with whom."""
+        """The id of the other actor, for clashes."""
         return None
 
     @property
     def other_attack(self) -> str | None:
-        """Of a clash: the other one's attack."""
+        """The attack of the other actor, for clashes."""
         return None
 
     @property
     def winner(self) -> str | None:
-        """Of a clash: whose attack goes on."""
+        """The id of the winner, for clashes."""
         return None
 
     @property
     def points(self) -> float | None:
-        """Of a score: how much."""
+        """The points, for scores."""
         return None
 
     @property
     def total(self) -> float | None:
-        """Of a score: what it has come to."""
+        """The total after it, for scores."""
         return None
 
     @property

@@ -20,9 +20,9 @@ Piece = tuple[What, str]
 `numbers`."""
 
 ALL = ""
-"""Of `score` and `run`: everyone's."""
+"""The owner of `score` and `run`: all actors."""
 
 
 def pair(attacker: str, target: str) -> str:
-    """Whose memory of hits it is."""
+    """The id of the attacker that the memory of hits belongs to."""
     return f"{attacker}>{target}"

@@ -246,4 +246,4 @@ FIELDS: dict[str, PoseField] = {
 }
 """The numbers and truths that a pose logs, by name."""
 STATES = tuple(name for name, field in FIELDS.items() if field.state)
-"""Those that are states of an actor, which a stage script can log."""
+"""The fields that are states of an actor, which a stage script can log."""

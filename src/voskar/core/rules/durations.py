@@ -11,7 +11,7 @@ from msgspec import Struct
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)", re.ASCII)
 
 LONGEST = 1 << 31
-"""Of frames, seconds or milliseconds."""
+"""The unit of a duration: frames, seconds or milliseconds."""
 
 
 class Duration(Struct, frozen=True):

@@ -31,9 +31,9 @@ class KindNames(Struct, frozen=True):
     base: str = ""
     """The kind of the actor whose rules of its own this one has; empty for a kind."""
     own: Mapping[str, str] = {}
-    """Of every kind, by id the actors that have rules of their own, and the kinds that these make."""
+    """For each kind, the ids of actors with rules of their own, and the kinds made for them."""
     shrunk: frozenset[str] = frozenset()
-    """Of the boxes those that lose something on every side."""
+    """Boxes that shrink on every side."""
 
 
 class Kind(Struct, frozen=True):
@@ -92,7 +92,7 @@ class Kind(Struct, frozen=True):
 
     @property
     def box_conditions(self) -> tuple[ActorCondition, ...]:
-        """Those of its boxes, each once."""
+        """The conditions of its boxes, each once."""
         return tuple({repr(box.if_): box.if_ for box in self.boxes if box.if_ != NO_CONDITION}.values())
 
     @property
@@ -187,7 +187,7 @@ class Rules(Struct, frozen=True):
 
     @property
     def reflections(self) -> tuple[Reflect, ...]:
-        """Those that give a shot other layers or masks, each once."""
+        """The reflections that give a shot other layers or masks, each once."""
         found = (table.reflect for table in self.tables if table.reflect is not None)
         return tuple(dict.fromkeys(item for item in found if item.layer is not None or item.mask is not None))
 

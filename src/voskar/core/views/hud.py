@@ -80,7 +80,7 @@ def _gauge(course: Course, frame: int, icon: float) -> Gauge | None:
 
 
 def displayed(course: Timeline) -> list[str]:
-    """Who has a gauge of its own: those whose lives are counted, else all recorded ones with health."""
+    """Actors with a gauge: those with lives, else all recorded actors with health."""
     own = [
         name
         for name, timeline in course.courses.items()

@@ -66,7 +66,7 @@ class _Log:
         return header | ({"unlogged": {"reactions": unlogged}} if unlogged else {})
 
     def frames(self) -> list[Frame]:
-        """One a frame."""
+        """Yields one frame after the other."""
         claims = self._claims()
         inputs = self._inputs()
         found = []
@@ -166,7 +166,7 @@ class _Log:
         return pose
 
     def _owner(self, name: str, frame: int) -> str | None:
-        """Whose a driven shot is since it was reflected last."""
+        """The owner of a driven shot since its last reflection."""
         if name in self.seen.world.recording.numbers:
             return None
         events = [event.owner for event in self.ledger.about(name, "reflect") if event.frame < frame]

@@ -80,7 +80,7 @@ class Muzzle:
     expected: bool = False
     """The recording shows such shots itself, in the frame that is looked at."""
     shown: tuple[str, float] | None = None
-    """Of an expected one who appears in its frame, and how far off."""
+    """The recorded actor that appears for an expected spawn, and its distance."""
 
 
 @dataclass(frozen=True)
@@ -191,7 +191,7 @@ def _shot(rules: Rules, recording: Recording, event: SpawnEvent, *, now: bool) -
 
 
 def _appears(recording: Recording, event: SpawnEvent) -> tuple[str, float] | None:
-    """Who of a shot's kind is first shown in its frame, the nearest, and how far from where it should be."""
+    """The nearest recorded actor of a shot's kind that first appears in its frame, and how far off it is."""
     poses, rows = recording.poses, recording.block(event.frame, event.frame + 1)
     found: list[tuple[float, str]] = []
     for row in range(rows.start, rows.stop):

@@ -126,7 +126,7 @@ def timeline(rules: Rules, recording: Recording, ledger: Ledger, names: Collecti
 
 
 def eventful(course: Timeline, most: int = 6) -> list[str]:
-    """Who is most worth a look: those whose lives are counted, then those with health to whom most happened."""
+    """The most interesting actors: those with lives, then those with health and the most events."""
     found = [actor for actor in course.courses.values() if actor.kind.health is not None and not actor.actor.spawned]
     found.sort(key=lambda actor: (actor.kind.lives is None, -len(actor.taken) - len(actor.changes)))
     chosen = {entry.actor.id for entry in found[:most]}

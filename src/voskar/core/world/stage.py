@@ -61,7 +61,7 @@ class Stage:
         self.shown_kinds = self.kinds_shown_from(recording.first)
         """Kinds that this run of the recording shows itself: nothing spawns them."""
         self.fixtures = {fixture.id: fixture for fixture in rules.fixtures if fixture.id not in recording.numbers}
-        """Those to be placed: of the others the recording has poses, and these are the truth."""
+        """Fixtures that the replay places. The recording has poses of the others, and they count."""
         self.fixture_row = {name: len(recording.actors) + place for place, name in enumerate(self.fixtures)}
         self.actors: list[ActorState | None] = []
         self.rows: dict[str, int] = {}
@@ -79,7 +79,7 @@ class Stage:
         """The kinds that some clip makes immune."""
         self.has_owners = rules.drives or any(actor.owner is not None for actor in recording.actors)
         self.settling: set[int] = set()
-        """Who has run out of something in this frame."""
+        """Rows of actors that settle this frame: without health, or consumed."""
         self.entered = 0
         """How many driven actors have appeared."""
         self.made: dict[str, int] = {}
@@ -115,7 +115,7 @@ class Stage:
         kind_of = np.array([self.catalog.kind_number[actor.kind] for actor in recording.actors], dtype=np.int64)
         kinds = kind_of[poses.actor] if len(poses) else np.zeros(0, dtype=np.int64)
         self.pose_kinds = kinds.astype(np.int16)
-        """Of each pose the place of its kind among the rulebook's, and in `shown` its cell."""
+        """The number of the kind of each pose; `shown` has the cell of each pose."""
         self.shown = shown = cells_of_all(poses, kinds, rules, recording.clips)
         self._boxes = self.catalog.table(self.clips, recording.boxes.names, recording.tag_sets)
         self._clip_table = self.catalog.clip_table(self.clips)
@@ -384,14 +384,14 @@ class Stage:
         return max((mark for mark in self.recording.resets if mark <= self.frame), default=self.recording.first)
 
     def left(self) -> list[tuple[int, ActorState, str]]:
-        """Who has gone by itself since this was last asked: frame, actor, why; by frame, then id."""
+        """Actors that left by themselves since the last call: frame, actor, reason; by frame, then id."""
         actors = cast(list[ActorState], self.actors)  # every actor that has left is still known
         found = [(frame, actors[row].id, row, at_edge) for frame, row, at_edge in self.kernel.take_leavers()]
         found.sort()
         return [(frame, actors[row], "edge" if at_edge else "expired") for frame, _, row, at_edge in found]
 
     def ending(self) -> dict[int, str]:
-        """Who is taken away at the end of this frame, unless something else takes it: rows, and why."""
+        """Rows that are removed at the end of this frame, with the reason."""
         table = self.table
         found = dict.fromkeys(self.kernel.solid_takes(), "solid")
         for row in self.run.ends.pop(self.frame, ()):

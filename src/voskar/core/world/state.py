@@ -18,7 +18,7 @@ NEVER = -FOREVER
 """A frame before all others."""
 
 NOTHING: Mapping[str, Any] = MappingProxyType({})
-"""Of a swarm there are thousands: what none of them has takes no room."""
+"""A swarm has thousands of actors: an empty mapping is shared by all of them."""
 
 Gun = tuple[int, str]
 """An emitter: the row of its owner, and its name."""
@@ -58,7 +58,7 @@ class Reflection(NamedTuple):
 
 
 class Origins(NamedTuple):
-    """Whose a recorded shot is when it appears again."""
+    """Owner and side of a recorded shot when it appears again."""
 
     owner: str | None
     owner_row: int
@@ -121,7 +121,7 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
         return self.lives if self.lives is None or self.owes is None else max(self.lives - 1, 0)
 
     def copied(self, copier: Copier) -> Self:
-        """One that goes another way from now on."""
+        """A state for another replay, which changes apart from this one."""
         made: Self = copier.shallow(self)
         return made
 
@@ -180,15 +180,15 @@ class RunState(Struct):
     anyone_out: bool = False
     seen_kinds: set[str] = set()
     looks: dict[int, set[int]] = {}
-    """Whose boxes' conditions time alone may change, by frame: rows."""
+    """Rows of actors with box conditions that time alone may change, by frame."""
     recheck: bool = False
     """Whether something has changed that may end the run."""
     due: dict[int, int] = {}
     """The next frame in which one that is down may come back, by row."""
     outs: dict[int, list[tuple[str, int]]] = {}
-    """Who is out at the end of a frame: ids and rows."""
+    """Ids and rows of actors that are out at the end of a frame."""
     lives: dict[int, list[tuple[str, int]]] = {}
-    """Whose life is taken at the end of a frame: ids and rows."""
+    """Ids and rows of actors that lose a life at the end of a frame."""
     ghosts: dict[str, dict[str, float]] = {}
     """The counters of owners that are gone, by id."""
     ghost_kinds: dict[str, Kind] = {}
@@ -202,7 +202,7 @@ class RunState(Struct):
     delayed: dict[int, int] = {}
     """By how many frames actors have been frozen in this frame, by row: their emitters still have to learn of it."""
     starts: dict[int, list[tuple[str, int]]] = {}
-    """Who is in play for the first time in a frame, and guarded then: ids and rows."""
+    """Ids and rows of actors that get i-frames in their first frame in play, by frame."""
     poisons: dict[tuple[int, str], list[Poison]] = {}
     """Damage over time by the row of its actor and the attack."""
     reached: list[tuple[int, CounterRule, bool]] = []
@@ -212,7 +212,7 @@ class RunState(Struct):
     given_back: dict[int, list[int]] = {}
     """The rows of recorded shots that were reflected, by the frame in which they appear again."""
     ends: dict[int, list[int]] = {}
-    """Whose body is taken away at the end of a frame, if it still lies there."""
+    """Rows of bodies that are removed at the end of a frame, if they are still there."""
 
     def cure(self, row: int) -> None:
         """No damage over time goes on for an actor."""
@@ -220,6 +220,6 @@ class RunState(Struct):
             del self.poisons[key]
 
     def stays_in(self, state: ActorState) -> None:
-        """One that was to be out at the end of a frame is not. Its row alone does not name it: it may be another's."""
+        """Cancels that an actor is out at the end of a frame. The id counts: another actor may have its row."""
         for outs in self.outs.values():
             outs[:] = [out for out in outs if out != (state.id, state.row)]

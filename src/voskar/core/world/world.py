@@ -274,12 +274,12 @@ class World(Asked):
         return state
 
     def move_at_once(self, state: ActorState) -> None:
-        """One that has just entered makes its first move in this frame."""
+        """An actor that has just entered makes its first move in this frame."""
         self.kernel.first_move(self.frame, state.row)
         self.table.before_opens[state.row] = -1  # what is open now was open at the muzzle
 
     def returned(self) -> set[str]:
-        """Who has come back in this frame: they are not new."""
+        """Ids of actors that respawned in this frame: they are not new."""
         now = takewhile(lambda event: event.frame == self.frame, reversed(self.events))
         return {event.id or "" for event in now if event.event == "respawn"}
 

@@ -14,7 +14,7 @@ def stops(contact: Contact) -> bool:
 
 
 def check(contact: Contact) -> GateAnswer:
-    """Who was consumed."""
+    """Names the actors that were consumed."""
     used = [state.id for state in (contact.attacker, contact.target) if state.consumed == contact.frame]
     if used:
         return GateAnswer(True, f"{' and '.join(used)} was consumed earlier in this frame")

@@ -14,7 +14,7 @@ def stops(contact: Contact) -> bool:
 
 
 def check(contact: Contact) -> GateAnswer:
-    """Who went down."""
+    """Names the actors that went down."""
     fallen = [state.id for state in (contact.attacker, contact.target) if state.down == contact.frame]
     if fallen:
         return GateAnswer(True, f"{' and '.join(fallen)} went down earlier in this frame")
