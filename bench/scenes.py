@@ -231,7 +231,7 @@ RAW = (
     )
     .replace("circle = 5", "circle = 100_000")
 )
-"""A hornet within reach of its keeper for ever: a push every tenth frame."""
+"""A hornet within reach of its keeper forever: a push every tenth frame."""
 
 
 SCENES = {  # keepers, hornets, side of the field, frames at full size

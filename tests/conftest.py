@@ -27,7 +27,7 @@ settings.load_profile(os.environ.get("VOSKAR_PROPERTIES", "quick"))
 
 
 if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
-    # as of what runs in the background: commands would ignore it too, and the tests that interrupt them wait for ever
+    # as of what runs in the background: commands would ignore it too, and the tests that interrupt them wait forever
     with suppress(ValueError):
         signal.signal(signal.SIGINT, signal.default_int_handler)
 
@@ -54,7 +54,7 @@ Here = Callable[..., "subprocess.CompletedProcess[str]"]
 def here(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Here:
     """As `voskar` of test_cli, but within this process: a process for each of many lines would take a second more.
 
-    It has one worker by default: a process that is forked next to the threads of the test runner may never go on.
+    It has one worker by default: a process that is forked next to the threads of the test runner may never continue.
     """
     monkeypatch.setattr(os, "cpu_count", lambda: 1)
     monkeypatch.setenv("COLUMNS", "100")

@@ -161,7 +161,7 @@ class Trials:
         yield from self.signalled(f"{draw.choice(WATCHED)} --watch", number, draw, waits)
 
     def clustered(self, number: int, draw: random.Random) -> Iterator[str]:
-        """A suite on a cluster, ended at any moment; the cluster goes on."""
+        """A suite on a cluster, ended at any moment; the cluster continues."""
         if self.cluster is None:
             return
         command = f"check --report out/r.json --fresh --cluster {self.cluster}"

@@ -224,7 +224,7 @@ def _driven(log: Log, draw: random.Random) -> Log:
 
 @way("fewer claims and states")
 def _less(log: Log, draw: random.Random) -> Log:
-    """Some events and states are not logged by anybody."""
+    """Some events and states are not logged by any actor."""
     header, frames = log
     events = draw.sample(["hit", "down", "respawn", "out"], 2)
     states = draw.sample(["health", "lives", "immune", "vx", "vy"], 2)

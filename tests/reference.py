@@ -415,7 +415,7 @@ class Reference:
 
     @staticmethod
     def told(pose: dict[str, Any]) -> Point:
-        """The velocity of a pose that is cut: as told, else none."""
+        """The velocity of a pose that is cut: as logged, else none."""
         x, y = (0.0 if math.isnan(pose[axis]) else pose[axis] for axis in ("vx", "vy"))
         return x, y
 
@@ -833,7 +833,7 @@ class Reference:
         t: float,
         held: bool,
     ) -> None:
-        """Writes a contact, or lengthens the run it goes on with."""
+        """Writes a contact, or lengthens the run it continues with."""
         row: dict[str, Any] = {"attacker": attacker, "hitbox": hit.name, "target": target, "hurtbox": hurt.name}
         row |= {"attack": attack.name, "outcome": outcome}
         name = "+".join(case.name for case in self.cases or ())
@@ -908,6 +908,8 @@ class Reference:
             if math.hypot(nx, ny) > 1e-6:
                 return math.degrees(math.atan2(abs(nx), ny * up))
         normals = []
+        if len(ring) == 1:  # two points in one place: every way is as short, and the axes are asked
+            edges = [(ring[0], (ring[0][0] + dx, ring[0][1] + dy)) for dx, dy in ((1, 0), (0, 1), (-1, 0), (0, -1))]
         for (x0, y0), (x1, y1) in edges:
             length = math.hypot(x1 - x0, y1 - y0)
             nx, ny = -(y1 - y0) / length, (x1 - x0) / length  # into the difference: the way A goes to be free

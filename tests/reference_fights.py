@@ -283,7 +283,7 @@ class Fights:
         self.counters = {key: value for key, value in self.counters.items() if key[0] in there}
 
     def take_over(self, frame: int, name: str, old: str) -> None:
-        """One goes on with the counters of another."""
+        """One continues with the counters of another."""
         for memory in (self.counters, self.told, self.since):
             for key in [key for key in memory if key[0] == old]:
                 memory[name, key[1]] = memory[key]  # type: ignore[index]

@@ -34,7 +34,7 @@ def test_every_command_has_help_with_examples_that_run(
     text = voskar(command, "--help", cwd=apiary).stdout
     assert f"## voskar {command}" in (ROOT / "docs" / "commands.md").read_text()
     monkeypatch.chdir(folder)  # within this process: a process for each would take a second more
-    monkeypatch.setattr(os, "cpu_count", lambda: 1)  # and one that is forked besides its threads may never go on
+    monkeypatch.setattr(os, "cpu_count", lambda: 1)  # and one that is forked besides its threads may never continue
     examples = [line.strip() for line in text.split("Example:")[1].splitlines() if line.strip().startswith("voskar ")]
     assert examples
     for example in examples[: SLOW.get(command)]:

@@ -1,4 +1,4 @@
-"""The architecture: which folder imports which, how large a module may be, and that a class name stands once."""
+"""The architecture: which folder imports which, how large a module may be, and that a class name occurs once."""
 
 from __future__ import annotations
 

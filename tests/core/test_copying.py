@@ -1,4 +1,4 @@
-"""A replay that is copied goes on as if nothing had happened, and resync comes to the same from whatever copy it goes
+"""A copied replay continues as if it had not been copied. Resync gives the same result from every copy that it goes
 back to."""
 
 from __future__ import annotations

@@ -180,7 +180,7 @@ def test_a_shot_between_two_that_are_due_is_one_mistake() -> None:
 
 
 def test_the_shots_of_one_that_should_be_gone_follow_from_it() -> None:
-    """A hornet is consumed by its own sting; the game shows it on, and it goes on shooting."""
+    """A hornet is consumed by its own sting; the game shows it on, and it continues shooting."""
     gun = {"spawn": "wasp", "when": {"hold": "swarm"}, "cooldown": 8, "speed": 300, "aim": 90}
     rules = sting(keeper={"health": 9}, hornet={"emitters": {"gun": gun}}, attack={"attacker": {"remove": True}})
     rules["kinds"]["wasp"] = WASP

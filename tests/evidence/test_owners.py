@@ -1,4 +1,4 @@
-"""Reflected shots in a recording: whose they are, and as whom they go on."""
+"""Reflected shots in a recording: whose they are, and as whom they continue."""
 
 from __future__ import annotations
 

@@ -111,7 +111,7 @@ def test_a_part_of_a_recording_goes_as_in_the_whole() -> None:
             part = cut(log, first, log.last - 9)
             whole = [event for event in replay(rules, log).events if first <= event.frame <= part.last]
             own = replay(rules, part).events
-            # what goes on behind the end has another end
+            # what continues behind the end has another end
             groups, parted = (
                 [[column for column in event.columns() if column[0] != "until"] for event in events]
                 for events in (own, whole)

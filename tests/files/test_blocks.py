@@ -77,7 +77,7 @@ TELLING = [
 
 @pytest.mark.parametrize("told", TELLING)
 def test_what_is_in_order_is_read_once(told: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Keys are counted, so that one that stands twice is seen; counted wrongly, every line would be read slowly."""
+    """Keys are counted, so that one that occurs twice is seen; counted wrongly, every line would be read slowly."""
 
     def slowly(*_: Any) -> None:
         raise AssertionError("read twice")

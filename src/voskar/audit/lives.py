@@ -37,7 +37,7 @@ def _returning(audit: AuditedBook) -> Iterator[tuple[Kind, Respawn, KeyPath]]:
 
 
 def _standing(audit: AuditedBook) -> list[tuple[str, Stand, bool]]:
-    """Where everyone is at the start: id, where, and whether it stays there for ever."""
+    """Where everyone is at the start: id, where, and whether it stays there forever."""
     found = []
     for fixture in audit.rules.fixtures:
         motion = audit.rules.kinds[fixture.kind].motion

@@ -109,7 +109,7 @@ def draw_findings(moments: Moments, findings: Sequence[Finding], folder: Path) -
 
 
 def _accounts(recording: Recording, findings: Sequence[Finding]) -> dict[str, GameAccount]:
-    """What the game logs of each actor, and where it disagrees. A claim is told of whom it befell."""
+    """What the game logs of each actor, and where it disagrees. A claim is shown at the actor that it happened to."""
     from voskar.drawing.timeline import GameAccount
 
     claims, odd = defaultdict(list), defaultdict(list)

@@ -228,7 +228,7 @@ def account_options(*, resync: bool = True) -> Callable[[F], F]:
 
 
 def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync | None:
-    """What a replay needs to go on from the game's account."""
+    """What a replay needs to continue from the game's account."""
     from voskar.core.adopt import Resync
     from voskar.files.windows import parse_windows
 

@@ -136,7 +136,7 @@ def _came_of_it(ledger: Ledger, frame: int, attacker: str, target: str) -> list[
 
 
 def _taken_over(ledger: Ledger, frame: int, attacker: str, target: str) -> list[str]:
-    """What the game has otherwise of a pair in a frame, and the replay went on from."""
+    """What the game has otherwise of a pair in a frame, and the replay continued from."""
     names = {attacker, target}
     return [
         event.words()

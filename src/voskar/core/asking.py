@@ -153,7 +153,7 @@ ACTOR_CHECKS: tuple[ActorCheck, ...] = (
 
 
 def holds(world: World, state: ActorState, asked: ActorCondition) -> bool:
-    """Whether an actor meets a condition in this frame, as things stand now."""
+    """Whether an actor meets a condition at this moment of the frame."""
     return not any(check.asks(asked) and check.fails(world, state, asked) for check in ACTOR_CHECKS)
 
 

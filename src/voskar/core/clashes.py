@@ -1,4 +1,4 @@
-"""Clashes: hitboxes of different actors that meet. The stronger attack goes on, the weaker is cancelled."""
+"""Clashes: hitboxes of different actors that meet. The stronger attack continues, the weaker is cancelled."""
 
 from __future__ import annotations
 

@@ -94,8 +94,8 @@ class Copier:
     def fill(self, made: Any, value: Any, leaving_out: Collection[str] = ()) -> None:
         """Gives a new object copies of another's attributes, and those that the two share.
 
-        To look into an object's `__dict__` makes all its attributes slower from then on, so it is better to go on with
-        the copy, whose attributes are set one by one.
+        To look into an object's `__dict__` makes all its attributes slower from then on, so it is better to go on
+        with the copy, whose attributes are set one by one.
         """
         shared = getattr(value, "SHARED", ())
         for name, old in vars(value).items():

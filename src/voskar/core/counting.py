@@ -43,7 +43,7 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
 
 
 def put(world: World, holder: ActorState, name: str, value: float) -> None:
-    """A counter has this value from now on; regen goes on from there, in the frames that it had."""
+    """A counter has this value from now on; regen continues from there, in the frames that it had."""
     holder.counters = {**holder.counters, name: value}
     rule = holder.kind.counters.get(name)
     if rule is None:
@@ -169,7 +169,7 @@ def come_back(world: World, state: ActorState) -> None:
 
 
 def delay(world: World, state: ActorState, extra: int) -> None:
-    """An actor is frozen: its counters go on so many frames later."""
+    """An actor is frozen: its counters continue so many frames later."""
     for name, base in state.regens.items():
         _regrow(state, name, Regenerating(base.value, base.since + extra, base.done))
         _expect(world, state, state.kind.counters[name])

@@ -21,7 +21,7 @@ def freeze(world: World, memory: Memory, state: ActorState, length: int, *, is_l
     extra = until - max(table.frozen_until[row], frame)
     if extra <= 0:
         return
-    if table.frozen_until[row] < frame:  # else it goes on without a hole
+    if table.frozen_until[row] < frame:  # else it continues without a hole
         table.frozen_since[row] = frame + 1
     if not table.frozen_since[row] <= frame:
         world.stopped[row] = world.velocity(row)

@@ -16,7 +16,7 @@ def immunise(world: World, state: ActorState, since: int, length: int, cause: st
     until = start + length
     if until == state.immune_until or until < since or (mode == "longest" and until < state.immune_until):
         return
-    if state.immune_until < world.frame:  # else the running one goes on without a hole
+    if state.immune_until < world.frame:  # else the running one continues without a hole
         state.immune_since = since
     state.immune_until, state.immune_cause = until, cause
     world.events.append(IframesEvent(frame=world.frame, id=state.id, until=until, cause=cause))

@@ -20,7 +20,7 @@ from voskar.core.world import ActorState, World
 
 Asked = tuple[tuple[tuple[Callable[[Contact], bool], str], ...], bool]
 """The gates that can stop an attack at all under some rules, by what they ask and their names; and whether it matters
-how long its touches go on."""
+how long its touches continue."""
 
 Judged = Callable[[Contact, str], None]
 """Told of every contact and its outcome, before it takes effect: every gate can still be asked."""
@@ -42,7 +42,7 @@ class HitFilter(Protocol):
         ...
 
     def again(self, contact: Contact, outcome: str) -> bool:
-        """Whether a contact only goes on with a hit that does not count."""
+        """Whether a contact only continues with a hit that does not count."""
         ...
 
     def takes(self, contact: Contact, event: Event) -> bool:
@@ -154,7 +154,7 @@ class Judge:
         world = self.world
         frame, ledger, choice = world.frame, world.events, contact.choice
         case = None if choice is None else choice.name or None
-        if outcome != LANDED:  # a hit has a frame of its own, and a run does not go on across one
+        if outcome != LANDED:  # a hit has a frame of its own, and a run does not continue across one
             pair = (attacker.id, hitbox.number, target.id, hurtbox.number)
             last = self._running.get(pair)
             if last is not None:
@@ -202,7 +202,7 @@ class Judge:
             self.world.events[place] = ContactEvent(**(columns | {"until": until}))
 
     def _prune(self, frame: int) -> None:
-        """Closes contacts that no longer go on, as often as they have doubled: a long session does not grow."""
+        """Closes contacts that no longer continue, as often as they have doubled: a long session does not grow."""
         for pair in [pair for pair, (_, until) in self._running.items() if until < frame - 1]:
             self._close(pair)
         self._prune_at = 2 * len(self._running) + 1024

@@ -61,7 +61,7 @@ class Observer(Protocol):
 
 
 class Stepper:
-    """A world, and all that acts on it; `next` is the frame that it steps through next. With `resync` it goes on from
+    """A world, and all that acts on it; `next` is the frame that it steps through next. With `resync` it continues from
     the game's account; what that has found out is left there when it has run."""
 
     def __init__(
@@ -98,7 +98,7 @@ class Stepper:
         over_time.tick(self.world, reach)
 
     def copy(self) -> Stepper:
-        """Another stepper at the same frame, which goes on by itself. An observer is copied with it."""
+        """Another stepper at the same frame, which continues by itself. An observer is copied with it."""
         made: Stepper = Copier()(self)
         return made
 
@@ -253,12 +253,12 @@ class Played(NamedTuple):
 
 
 def replay(rules: Rules, recording: Recording, resync: Resync | None = None) -> Ledger:
-    """The main door: rules and a recording in, a ledger out. With `resync` it goes on from the game's account."""
+    """The main door: rules and a recording in, a ledger out. With `resync` it continues from the game's account."""
     return played_out(lambda: Stepper(rules, recording, resync=resync)).ledger
 
 
 def played_out(start: Callable[[], Stepper]) -> Played:
-    """Runs a stepper to the end of its recording. Where resync decides what became of something past, it goes on from
+    """Runs a stepper to the end of its recording. Where resync decides what became of something past, it continues from
     a copy made before that: so only that stretch is stepped through again."""
     stepper = start()
     adopter, resync, recording = stepper.adopter, stepper.resync, stepper.world.recording

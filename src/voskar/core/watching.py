@@ -70,7 +70,7 @@ class Watch:
         self._moved: list[tuple[slice, np.ndarray, np.ndarray, np.ndarray]] = []
 
     def copied(self, copier: Copier) -> Watch:
-        """A watch that goes on by itself; what was filmed stays as it is."""
+        """A watch that continues by itself; what was filmed stays as it is."""
         made: Watch = copier.empty(self)
         copier.fill(made, self, leaving_out=("moments", "_film", "_moved"))
         made.moments, made._film, made._moved = self.moments.copy(), self._film.copy(), self._moved.copy()
@@ -243,7 +243,7 @@ class Watch:
             hidden=hidden.astype(np.bool_),
             lingering=never,
         )
-        # in the order in which they came about, whatever place in the kernel's lists they have
+        # in the order in which they happened, whatever place in the kernel's lists they have
         both = poses.and_also(driven.rows(np.lexsort((driven.actor, driven.frame))))
         both = both.rows(np.argsort(both.frame, kind="stable"))
         starts = np.searchsorted(both.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
@@ -348,7 +348,7 @@ def watched(
     films: bool | Collection[int] = True,
     resync: Resync | None = None,
 ) -> Watched:
-    """Replays, and looks on at all frames, or at some; with `resync` it goes on from the game's account."""
+    """Replays, and looks on at all frames, or at some; with `resync` it continues from the game's account."""
     films = films if needs_film(rules, recording) else False
     done = played_out(lambda: Stepper(rules, recording, Watch(questions or {}, films=films), resync))
     assert isinstance(done.stepper.observer, Watch)

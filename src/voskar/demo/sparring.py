@@ -101,7 +101,7 @@ class Fighter:
     clip: str = "idle"
     cell: int = 0
     planned: int = 0
-    """Frames for which it goes on with what it does between moves."""
+    """Frames for which it keeps doing what it does between moves."""
     health: int = HEALTH
     guard: int = GUARD
     rested: int = 0
@@ -326,7 +326,7 @@ class Match:
     # attacks
 
     def clash(self) -> None:
-        """Attacks that meet: the stronger goes on."""
+        """Attacks that meet: the stronger continues."""
         entry, two = self.fighters["amber"], self.fighters["umber"]
         blades = entry.blade(), two.blade()
         if blades[0] is None or blades[1] is None or entry.clip == "throw" or two.clip == "throw":

@@ -206,8 +206,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         return found
 
     def _fights(self) -> None:
-        """Tags and counters as they are logged; what else is logged of fights is named: nothing says what brings it
-        about."""
+        """Tags and counters as they are logged; what else is logged of fights is named: nothing says what causes it."""
         tags: dict[str, set[str]] = defaultdict(set)
         firsts: dict[tuple[str, str], list[float]] = defaultdict(list)
         for played in self.recordings:

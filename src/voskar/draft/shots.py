@@ -44,7 +44,7 @@ class Shot:
     clip: str
     cell: int
     struck: bool
-    """It hits somebody where it ends."""
+    """It hits an actor where it ends."""
 
     @property
     def whole(self) -> bool:

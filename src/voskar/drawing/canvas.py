@@ -118,7 +118,7 @@ class Canvas:
         rows = [np.asarray(piece, dtype=np.float64) for piece in pieces]
         if not rows:
             return
-        codes = np.full(sum(map(len, rows)), 2, dtype=np.uint8)  # go on, but at the first of each
+        codes = np.full(sum(map(len, rows)), 2, dtype=np.uint8)  # continue, but at the first of each
         codes[np.cumsum([0, *map(len, rows[:-1])])] = 1
         self._stroke(self._pen(colour, width, dashes, alpha), np.concatenate(rows), codes, None)
 

@@ -33,7 +33,7 @@ def images(
 
 
 def write_clip(frames: Sequence[Image.Image], path: Path, ending: str, milliseconds: float) -> None:
-    """An animated picture that goes on for ever; each frame is shown for so long, at least 20 ms in a GIF."""
+    """An animated picture that continues forever; each frame is shown for so long, at least 20 ms in a GIF."""
     first, *rest = frames
     shown = max(round(milliseconds), 20 if ending == "gif" else 1)
     first.save(path, FORMATS[ending], save_all=True, append_images=rest, duration=shown, loop=0)

@@ -38,7 +38,7 @@ ROLES = {
 SOLID = Look(FAINT, GRID, "..", "solid", 1.0)
 
 BOUNCED, PIVOT = "2", "x"
-"""Signs of where somebody bounced, and of what a muzzle turned about."""
+"""Signs of where an actor bounced, and of what a muzzle turned about."""
 
 MARKED = 1.5
 """Width of a mark's line."""

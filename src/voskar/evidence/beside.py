@@ -190,7 +190,7 @@ class Beside:
         return float(dx), float(dy)
 
     def _derive(self, at: int) -> int:
-        """The shadow goes on from a place with the velocity that the game logs, or that leads to the next one. The
+        """The shadow continues from a place with the velocity that the game logs, or that leads to the next one. The
         next place to compare."""
         poses, rows = self.look.held.recording.poses, self.flight.rows
         self.sure, self.counts, self.more = False, False, self.lag + self.grain

@@ -93,7 +93,7 @@ def check(
     watched: bool = False,
 ) -> tuple[Verdict, Ledger]:
     """Replays and compares. `windows` are how far evidence may be off, `tolerance` is for places, in units. With
-    `resync` the replay goes on from the game's account where it and the rules disagree; with `explains` findings say
+    `resync` the replay continues from the game's account where it and the rules disagree; with `explains` findings say
     why. Of `watched` frames the poses of driven actors are kept too."""
     windows = windows.at(recording)
     seen = watch(
@@ -166,7 +166,7 @@ def check_hits(rules: Rules, recording: Recording, windows: Windows) -> HitEvide
 
 
 def _placed(recording: Recording, windows: Windows) -> set[int]:
-    """Frames in which a pose logs where something came about that a claim places."""
+    """Frames in which a pose logs where something happened that a claim places."""
     placed = (claim.frame for claim in recording.claims if claim.x is not None and claim.event in ("down", "removed"))
     return {frame for middle in placed for frame in range(middle - windows.widest - 1, middle + windows.widest + 1)}
 

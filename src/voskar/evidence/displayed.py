@@ -38,7 +38,7 @@ class _Wrong(Struct):
 
 def displayed(held: Held) -> Iterator[Finding]:
     """Health, percent (within a half), icons (rounded either way), lives, the score of an actor's side, and the clock,
-    which may go up or down. Each disagreement is logged with its first and last frame: a number that goes on with the
+    which may go up or down. Each disagreement is logged with its first and last frame: a number that continues with the
     rules' and stays as much off as it was is one disagreement."""
     log = held.recording.display
     if not len(log):

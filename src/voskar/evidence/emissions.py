@@ -21,7 +21,7 @@ from voskar.evidence.matching import assigned
 from voskar.evidence.starts import DEGREES, Appearance, Starts, emitter_of
 
 WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
-"""Moments of a frame at which a hit effect may have come about."""
+"""Moments of a frame at which a hit effect may have happened."""
 
 
 @dataclass(frozen=True)

@@ -212,7 +212,7 @@ def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[st
 
 
 def _place(held: Held, claim: Claim, event: Event | Shown) -> tuple[float, float] | None:
-    """Where it came about: as the event says, else where the pose of its frame is, else the last one before."""
+    """Where it happened: as the event says, else where the pose of its frame is, else the last one before."""
     if event.event in ("spawn", "respawn") or isinstance(event, Shown):
         return event.x or 0.0, event.y or 0.0
     judged = held.judged

@@ -29,7 +29,7 @@ PRESENCE = (
     "spawn-unexpected",
 )
 LASTING = ("lives", "score", "counters")
-"""What goes on behind a mark that begins the room again."""
+"""What continues behind a mark that begins the room again."""
 EVERYONES = ("score", "run")
 SHORT = ("motion",)
 """State that shows at once."""
@@ -70,7 +70,7 @@ class _Folding:
             while self._marks and self._marks[0] <= frame:
                 self._begin_again(self._marks.pop(0))
             self.provenance.go_to(frame + 1 if phase >= THEN else frame)
-            if phase == HIT:  # they come about at once
+            if phase == HIT:  # they happen at once
                 causes = [(finding, self._cause(finding)) for finding in alike]
             else:
                 causes = []

@@ -128,7 +128,7 @@ class Held:
 
     @cached_property
     def restarts(self) -> frozenset[int]:
-        """The frames in which a mark, or somebody's return, begins the room or the run again."""
+        """The frames in which a mark, or an actor's return, begins the room or the run again."""
         rules = (
             (event.frame, self.rules.kinds[self.kinds[event.id]].respawn) for event in self.ledger.all(RespawnEvent)
         )

@@ -68,7 +68,7 @@ def _state(held: Held, course: Course) -> Iterator[Finding]:
 
 
 def _taken_over(held: Held, course: Course) -> Iterator[Finding]:
-    """Values that the replay went on from as the game has them."""
+    """Values that the replay continued from as the game has them."""
     own = held.adopted.get(course.actor.id)
     if held.resync is None or own is None:
         return

@@ -66,7 +66,7 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
 
 
 def _comes_back(held: Held) -> list[int]:
-    """The rows in which somebody is in play again, or is sent home by a return in that very frame."""
+    """The rows in which an actor is in play again, or is sent home by a return in that very frame."""
     returns = held.ledger.of("respawn")
     frames = {event.frame for event in returns}
     homes = (event for event in held.ledger.of("home") if event.frame in frames)

@@ -82,7 +82,7 @@ class _Look:
             for event in held.ledger.of("respawn")
             if (kind := held.kind_of(event.id or "")) is not None and kind.respawn and kind.respawn.resets == "pair"
         }
-        """Frames in which somebody's return sends its attacker home at once."""
+        """Frames in which an actor's return sends its attacker home at once."""
         self.ends = _ends(held.ledger)
         self.turns: dict[str, list[int]] = {}  # frames in which an actor's course changes
         for event in held.ledger.events:
@@ -180,7 +180,7 @@ class _Look:
         )
 
     def _stated_push(self, event: Event, rows: list[int]) -> Vector | None:
-        """What the game itself says that it was pushed by; None if it never says such a thing of anybody."""
+        """What the game itself says that it was pushed by; None if it never says such a thing of any actor."""
         poses = self.recording.poses
         own = poses.rows_of(self.recording.numbers[event.id or ""])
         if np.isnan(poses.push_x[own]).all() or not rows:
@@ -188,7 +188,7 @@ class _Look:
         return float(np.nansum(poses.push_x[rows])), float(np.nansum(poses.push_y[rows]))
 
     def _own(self, rows: list[int | None], ux: float, uy: float) -> Vector:
-        """The least and most of its own motion along a push: from standing still to going on as before, or as after
+        """The least and most of its own motion along a push: from standing still to continuing as before, or as after
         it."""
         poses = self.recording.poses
         known = [row for row in rows if row is not None]
@@ -280,7 +280,7 @@ class _Look:
 
     def reflect(self, event: Event) -> Iterator[Finding]:
         """The velocity in the frame after, of a shot whose kind has no motion: that of others is compared as a whole.
-        One that goes on as another shows it there only a frame later."""
+        One that continues as another shows it there only a frame later."""
         name, kind = event.detail or event.id or "", self.held.kind_of(event.id or "")
         frame = event.frame + (2 if event.detail else 1)
         row = self.recording.row(name, frame)

@@ -30,7 +30,7 @@ def states(held: Held) -> Iterator[Finding]:
 
 
 COLUMNS = {"immune": "iframes", "stunned": "stun", "frozen": "hitstop"}
-"""What poses log, each with the event that brings it about."""
+"""What poses log, each with the event that causes it."""
 
 
 def _moves(held: Held, name: str) -> Iterator[Finding]:

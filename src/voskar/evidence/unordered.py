@@ -21,7 +21,7 @@ MANY = 12
 TOGETHER = 0.01
 """Units a frame by which the steps of two that are carried along may differ."""
 GOES_ON = 0.9
-"""A push goes on if the step after its last is at least so much of that."""
+"""A push continues if the step after its last is at least so much of that."""
 
 
 def unordered(held: Held) -> Iterator[Finding]:
@@ -152,7 +152,7 @@ class _Struck:
         return bool((np.hypot(*(self._quiet - step).T) <= self.tolerance).any())
 
     def _moves_with_others(self, frame: int, after: int, step: Vector) -> bool:
-        """Whether somebody else whom no hit concerns makes the same step: a platform, or a screen that scrolls."""
+        """Whether another actor whom no hit concerns makes the same step: a platform, or a screen that scrolls."""
         recording, poses = self.held.recording, self.held.recording.poses
         rows = np.arange(*recording.block(after, after + 1).indices(len(poses))[:2])
         rows = rows[(poses.previous[rows] >= 0) & ~poses.cut[rows] & ~poses.hidden[rows]]

@@ -352,7 +352,7 @@ def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
 
 
 def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
-    """Ranges of cells whose first range goes on to the cell in which a box is told to be closed."""
+    """Ranges of cells whose first range reaches to the cell in which a box is told to be closed."""
     first, *names = text.split(",")
     low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for finding in findings:

@@ -139,7 +139,7 @@ def commonest(values: Iterable[float], count: int = 3) -> list[float]:
 
 
 def snapped(value: float) -> list[float]:
-    """A measured number as somebody may have written it: round ones near to it, then itself."""
+    """A measured number as a person may have written it: round ones near to it, then itself."""
     found = []
     for step in (10.0, 5.0, 1.0, 0.5, 0.1, 0.05):
         near = round(value / step) * step

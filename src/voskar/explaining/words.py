@@ -17,7 +17,7 @@ def cause(explanation: Explanation) -> str:
 
 
 def sentence(explanation: Explanation, variants: Variants | None, roots: int) -> str:
-    """The key, the game's value, that of the rules, where it stands, and how much it explains of so many roots."""
+    """The key, the game's value, that of the rules, where it is, and how much it explains of so many roots."""
     leaf, value = explanation.leaf, explanation.value
     explains = f"explains {len(explanation.explains)} of {counted(roots, 'finding')}"
     new = f", and causes {explanation.new} new" if explanation.new else ""

@@ -56,7 +56,7 @@ class LoggedValues(NamedTuple):
 
 
 class Block(NamedTuple):
-    """Frames in a row, their poses as columns. Not told: -1 in `tick`, `cell`, `clip` and `tags`, NaN in other
+    """Frames in a row, their poses as columns. Not logged: -1 in `tick`, `cell`, `clip` and `tags`, NaN in other
     numbers."""
 
     frame: Ints

@@ -196,7 +196,7 @@ class ColumnBuilder:
         }
 
     def _apart(self, columns: dict[str, Any], block: Block) -> dict[str, Any]:
-        """The columns of what is told of few poses: pushes, and where the game has boxes itself."""
+        """The columns of what few poses log: pushes, and where the game has boxes itself."""
         rows = len(block.key)
         at, pushes = block.pushes
         wrong = ~(np.abs(pushes) <= LIMIT).all(axis=1)  # NaN is wrong, too
@@ -212,7 +212,7 @@ class ColumnBuilder:
         return {name: np.broadcast_to(column, rows) for name, column in values.items()}
 
     def _take_owners(self, numbers: Ints, block: Block) -> None:
-        """Notes where an actor is told to have another owner than it had."""
+        """Notes where an actor is logged with another owner than it had."""
         rows = np.flatnonzero(np.isin(numbers, list(self.owners))[block.key])
         frames = np.repeat(block.frame, block.counts)[rows]
         for frame, key in zip(frames.tolist(), block.key[rows].tolist(), strict=True):

@@ -177,7 +177,7 @@ class Entries:
         line: Ints,
         frame: Ints,
     ) -> None:
-        """Ids that have to be somebody's, and words, that are new; then the first entry that is odd is an error."""
+        """Ids that have to be an actor's, and words, that are new; then the first entry that is odd is an error."""
         rows = np.flatnonzero(odd)
         end = int(rows[0]) if len(rows) else len(columns)
         found = []
@@ -242,7 +242,7 @@ def _values(columns: EntryColumns, field: str, count: int, first: int = 0) -> li
 
 
 def _first(codes: Ints, count: int) -> list[int]:
-    """The row in which each of so many codes first stands, -1 for none."""
+    """The row in which each of these codes first occurs, -1 for none."""
     first = np.full(count + 1, -1, dtype=np.int64)
     first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)  # of several, the one that is written last stands
     found: list[int] = first[:count].tolist()

@@ -218,12 +218,12 @@ def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> It
 
 
 keys_written: Callable[[bytes], int] = methodcaller("count", b'":')
-"""How many keys stand in lines; another number than `logged_keys` may mean that one stands twice, or only that a text
-has a colon in it, which has to be looked at."""
+"""How many keys are in lines; another number than `logged_keys` may mean that one occurs twice, or only that a text has
+a colon in it, which has to be looked at."""
 
 
 def colons(text: bytes) -> int:
-    """No less than `keys_written`, sooner: as many as keys are logged, and no key stands twice."""
+    """No less than `keys_written`, sooner: as many as keys are logged, and no key occurs twice."""
     return int(np.count_nonzero(np.frombuffer(text, dtype=np.uint8) == ord(":")))
 
 
@@ -265,7 +265,7 @@ class _Pairs(list[tuple[str, Any]]):
 
 
 def _plain(value: Any, path: str = "") -> tuple[Any, str]:
-    """A value without keys that begin with _, and the path of the first key that stands twice in an object, or ""."""
+    """A value without keys that begin with _, and the path of the first key that occurs twice in an object, or ""."""
     doubled = ""
     if isinstance(value, _Pairs):
         found: dict[str, Any] = {}

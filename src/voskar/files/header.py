@@ -31,7 +31,7 @@ SCOPES: dict[str, dict[str, tuple[str, ...] | None]] = {
 
 
 class _TwiceError(Exception):
-    """A key that stands twice."""
+    """A key that occurs twice."""
 
 
 def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

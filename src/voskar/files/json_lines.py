@@ -1,4 +1,4 @@
-"""Lines of JSON as blocks, decoded by what lines have told so far."""
+"""Lines of JSON as blocks, decoded by what lines have shown so far."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def json_blocks(name: str, stream: ShortLines, number: int, warn: Warn) -> Itera
 
 
 class LineReader:
-    """Reads lines by what lines have told so far, and learns what stops it."""
+    """Reads lines by what lines have shown so far, and learns what stops it."""
 
     def __init__(self, name: str, warn: Warn) -> None:
         self.name, self.warn = name, warn
@@ -86,7 +86,7 @@ class LineReader:
         return map(of_frames, chunks((place, line) for place, line in frames if line is not None))
 
     def _count(self, number: int, lines: list[bytes], text: bytes, places: Ints) -> None:
-        """Raises InputError for a line in which a key stands twice."""
+        """Raises InputError for a line in which a key occurs twice."""
         if self.passes_over and b'\\"_' not in text:  # a key within a text has a stroke before its quotation mark
             number += len(_OWN.findall(text))
         # colons may stand in texts, too: as those of a clock do

@@ -97,7 +97,7 @@ class ReadyRulebook:
 
     @cached_property
     def whole(self) -> Rulebook:
-        """With its keys, and where they stand. Raises InputError where it is not what was kept any more."""
+        """With its keys, and where they are. Raises InputError where it is not what was kept any more."""
         from voskar.files.rulebook import load_rulebook  # with what validates it
 
         with noted() as files:

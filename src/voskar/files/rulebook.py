@@ -1,4 +1,4 @@
-"""Reads a rulebook: TOML in, checked as a whole, every problem told at once with file, line and key path."""
+"""Reads a rulebook: TOML in, checked as a whole, every problem reported together with file, line and key path."""
 
 from __future__ import annotations
 

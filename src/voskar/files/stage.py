@@ -160,7 +160,7 @@ class _Track(Generic[K]):
         self.frames = [key.f.frames(rate) for key in self.keys]
 
     def until(self, frame: int) -> int:
-        """How many keys stand at or before a frame."""
+        """How many keys are at or before a frame."""
         return bisect_right(self.frames, frame)
 
     def last(self, frame: int) -> K | None:

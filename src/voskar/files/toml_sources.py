@@ -23,7 +23,7 @@ MOST_INCLUDED = 256
 
 @dataclass
 class Source:
-    """The merged table, and where each key of it stands."""
+    """The merged table, and where each of its keys is."""
 
     name: str
     raw: dict[str, Any]

@@ -80,7 +80,7 @@ def _number(name: str, column: Any) -> Any:
 
 
 def _codes(column: Any, rows: int) -> tuple[Ints, list[Any]]:
-    """Texts as places in a list, in which each stands once; the last place is that of None."""
+    """Texts as places in a list, in which each occurs once; the last place is that of None."""
     import pyarrow
 
     if column is None:

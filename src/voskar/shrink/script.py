@@ -74,7 +74,7 @@ def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: i
 
 def _boxes(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
     """Where a game has boxes itself, as they stand about a position that faces +x. From a pose without any the last
-    ones go on: a script cannot say that nothing is logged."""
+    ones continue: a script cannot say that nothing is logged."""
     keys: list[Script] = []
     for frame, pose in sorted(own.items()):
         if pose.get("boxes") is None:

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Covered:
-    """One rule, where it stands, and how often it was exercised. `file` and `line` are None for gates."""
+    """One rule, where it is, and how often it was exercised. `file` and `line` are None for gates."""
 
     group: str
     name: str

@@ -243,7 +243,7 @@ def _alone(function: Callable[[T], R], item: T, lost: Callable[[T], R] | None) -
 
 
 def _follow(parent: int) -> None:
-    """In a worker: it ends with its parent, even one that was killed; else it would wait for work for ever."""
+    """In a worker: it ends with its parent, even one that was killed; else it would wait for work forever."""
 
     def watch() -> None:
         while os.getppid() == parent:

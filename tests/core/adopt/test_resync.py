@@ -113,7 +113,7 @@ def test_a_claimed_death_brings_down_and_back() -> None:
 
 
 def test_a_return_that_follows_from_the_games_hits_is_no_disagreement() -> None:
-    """The game's last hit is a frame early, by its i-frames; the return that it brings about agrees, frame by frame."""
+    """The game's last hit is a frame early, by its i-frames; the return that it causes agrees, frame by frame."""
     frames = brush({"hornet": "######" + "." * 8})
     for frame in (0, 4):
         frames[frame]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
@@ -145,7 +145,7 @@ def test_one_that_is_used_up_and_flies_on_is_back() -> None:
 
 @pytest.mark.parametrize("hidden", [range(1, 12), range(2, 12), range(1, 6)])
 def test_one_that_is_hidden_as_it_falls(hidden: range) -> None:
-    """From the frame of its death on, or after: nothing is seen of it that might go on."""
+    """From the frame of its death on, or after: nothing is seen of it that might continue."""
     frames = brush({"hornet": ".#" + "." * 10})
     frames[1]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
     for place in hidden:

@@ -1,4 +1,4 @@
-"""How an actor stands in a frame, and what befell it: the story of one keeper, frame by frame."""
+"""How an actor stands in a frame, and what happened to it: the story of one keeper, frame by frame."""
 
 from __future__ import annotations
 

@@ -319,7 +319,8 @@ def test_rehit_begins_anew_for_whom_a_new_run_brings_back() -> None:
 
 
 def test_a_run_that_ended_in_a_push_begins_again() -> None:
-    """A raw recording: the keeper's return moves it, its last death ends the run in that frame, and a mark goes on."""
+    """A raw recording: the keeper's return moves it, its last death ends the run in that frame, and a mark
+    continues."""
     data = sting(keeper={"health": 1, "lives": 2, "respawn": {}})
     frames = brush({"hornet": "#.#.##"})
     frames[0]["poses"][0]["x"] = frames[0]["poses"][1]["x"] = 20

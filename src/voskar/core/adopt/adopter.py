@@ -1,5 +1,5 @@
-"""What resync adopts from the game, and where in a frame: presence and returns before anybody comes back, spawns
-once emitters have fired, hits as they are judged, states when the frame is settled."""
+"""What resync adopts from the game, and where in a frame: presence and returns before any actor comes back, spawns once
+emitters have fired, hits as they are judged, states when the frame is settled."""
 
 from __future__ import annotations
 

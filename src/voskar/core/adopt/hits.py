@@ -118,7 +118,7 @@ class HitAdoption:
             contact.claimed_case, contact.claimed_damage = claim.case, claim.damage
 
     def again(self, contact: Contact, outcome: str) -> bool:
-        """Whether a contact only goes on with a hit that the game knows nothing of."""
+        """Whether a contact only continues with a hit that the game knows nothing of."""
         pair = contact.attacker.id, contact.target.id
         self._now.setdefault(pair, []).append((contact, outcome))
         if outcome == "unmet" and contact.case is not None:

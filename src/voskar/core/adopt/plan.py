@@ -33,9 +33,9 @@ Passed = tuple[int, str, str, str]
 
 
 class Decisions:
-    """What has been decided about claims and hits that lie in the past: a replay goes back, and goes on by it.
+    """What has been decided about claims and hits that lie in the past: a replay goes back, and continues by it.
 
-    A decision stands once it is made, so a replay goes back at most once for each claim and each hit. All copies of a
+    A decision is final once it is made, so a replay goes back at most once for each claim and each hit. All copies of a
     replay share them; `back` is the frame to go back to, None as long as nothing was decided.
     """
 
@@ -52,7 +52,7 @@ class Decisions:
 
     def take(self, number: int, taken: Taken) -> Taken:
         """A claim is adopted in a frame that is past. The decision that stands: the first one about a claim, or a
-        replay would go back for ever."""
+        replay would go back forever."""
         standing = self.taken.setdefault(number, taken)
         if standing is not taken:
             return standing
@@ -82,7 +82,7 @@ Plan = Mapping[int, Taken]
 
 
 class Resync(Struct, frozen=True):
-    """A replay goes on from the game's account where the rules have another.
+    """A replay continues from the game's account where the rules have another.
 
     It is given the `windows`. What it finds out is left here: the `plan` says which claims were adopted in another
     frame or against the rules, `ends` the last frames of disagreements about an adopted state, by (first frame, actor,

@@ -59,7 +59,7 @@ class Presence:
                 self.world.jump(state)
 
     def after(self) -> None:
-        """The frame has been settled: of whom it has taken out of play the recording says how it goes on."""
+        """The frame has been settled: of whom it has taken out of play the recording says how it continues."""
         world = self.world
         events, self._seen = world.events[self._seen :], len(world.events)
         if not self._looks:

@@ -1,4 +1,4 @@
-"""Runs that the rules end and the game goes on with."""
+"""Runs that the rules end and the game continues with."""
 
 from __future__ import annotations
 
@@ -8,12 +8,12 @@ from voskar.core.ledger.events import AdoptedEvent
 from voskar.core.world import World
 
 SIGNS = ("hit", "down", "respawn")
-"""Claims of a run that goes on."""
+"""Claims of a run that continues."""
 
 
 class RunsOn:
-    """A run that is over or won by the rules goes on if the game claims no end near it, and goes on with hits, deaths
-    or returns, or with somebody who should be out. From then on only the game ends it."""
+    """A run that is over or won by the rules continues if the game claims no end near it, and continues with hits,
+    deaths or returns, or with an actor who should be out. From then on only the game ends it."""
 
     SHARED = frozenset(("resync", "_ends", "_signs"))
 

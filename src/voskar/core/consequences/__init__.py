@@ -1,4 +1,4 @@
-"""What a hit does, a file each, in the order in which it comes about on either side of a contact.
+"""What a hit does, a file each, in the order in which it happens on either side of a contact.
 
 To add one: a file here with a `Consequence`, its place in CONSEQUENCES, its key in the rulebook's schema, its page
 in the docs. Coverage reads this table.
@@ -48,7 +48,7 @@ CONSEQUENCES: tuple[Consequence, ...] = (
 
 
 SIDES: tuple[Side, ...] = ("target", "attacker")
-"""In the order in which consequences come about."""
+"""In the order in which consequences happen."""
 
 Bound = tuple[tuple[Side, Consequence], ...]
 

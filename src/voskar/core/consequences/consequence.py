@@ -25,8 +25,8 @@ def table_of(attack: Attack, side: Side) -> Consequences:
 class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
     """A table of consequences, and whom it is done to.
 
-    `other` is the other one; `cause` the attack that brings it about. `contact` is the hit, None for what comes about
-    without one; `side` the side of it that the table is of.
+    `other` is the other one; `cause` the attack that causes it. `contact` is the hit, None for what happens without
+    one; `side` the side of it that the table is of.
     """
 
     world: World
@@ -37,7 +37,7 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
     side: Side
     contact: Contact | None = None
     place: Vector | None = None
-    """Where it comes about, if that is known."""
+    """Where it happens, if that is known."""
 
     @property
     def by(self) -> str:
@@ -46,7 +46,7 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def point(self) -> Vector:
-        """Where it comes about."""
+        """Where it happens."""
         if self.contact is not None:
             return self.contact.point()
         return self.world.position(self.own.row) if self.place is None else self.place
@@ -58,8 +58,8 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
 
 
 class Consequence(Struct, frozen=True):
-    """One consequence. `named` says whether a table has its key; `does` whether it can come about on a side, which is
-    the same for all but i-frames; `event` is the name of the ledger event that reports it; `changes` the state that it
+    """One consequence. `named` says whether a table has its key; `does` whether it can happen on a side, which is the
+    same for all but i-frames; `event` is the name of the ledger event that reports it; `changes` the state that it
     changes, and `lasts` for how many frames after the hit, given the actor's kind: None until something else changes it
     again."""
 

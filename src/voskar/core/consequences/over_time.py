@@ -12,8 +12,8 @@ Reach = Callable[[World, str, Mapping[str, ActorState]], None]
 
 
 def apply(effect: Effect) -> None:
-    """Begins it, unless its actor is down; what runs already of the same attack starts again, goes on next to it, or
-    lets nothing begin."""
+    """Begins it, unless its actor is down. If damage over time of the same attack runs already, that starts again,
+    continues, or lets nothing begin."""
     rule, world, state = effect.table.over_time, effect.world, effect.own
     assert rule is not None
     key = (state.row, effect.cause)
@@ -30,7 +30,7 @@ def apply(effect: Effect) -> None:
 
 
 def tick(world: World, reach: Reach) -> None:
-    """The damage that is due in this frame, by actor, then attack; before anybody goes down."""
+    """The damage that is due in this frame, by actor, then attack; before any actor goes down."""
     poisons = world.run.poisons
     due = [
         (entries[0].id, key)

@@ -18,7 +18,7 @@ def count(contact: Contact, side: Side, own: ActorState, table: Consequences, ou
 
 
 def apply(effect: Effect) -> None:
-    """A hit counts; what comes about without one consumes at once."""
+    """A hit counts; what happens without one consumes at once."""
     if effect.contact is None:
         if effect.own.consumed != effect.world.frame:
             effect.world.consume(effect.own)

@@ -16,7 +16,7 @@ def apply(effect: Effect) -> None:
     until = start + table.stun
     if until == state.stunned_until or (table.stun_mode == "longest" and until < state.stunned_until):
         return
-    if state.stunned_until < world.frame:  # else it goes on without a hole
+    if state.stunned_until < world.frame:  # else it continues without a hole
         state.stunned_since = world.frame + 1
     state.stunned_until = until
     if state.kind.stun_disarms:

@@ -21,7 +21,8 @@ from voskar.core.views.timeline import Change, Course, ResetMark, Timeline
 
 
 def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, frame: int) -> list[tuple[str, str]]:
-    """(topic, sentence) of everything that rules know of an actor after a frame, then what befell it in that frame.
+    """(topic, sentence) of everything that rules know of an actor after a frame, then what happened to it in that
+    frame.
 
     `judged` has the poses of that frame as they were judged. Raises KeyError for an actor that never was there.
     """
@@ -57,7 +58,7 @@ def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, fra
 
 
 def befell(ledger: Ledger, name: str, frame: int) -> Iterator[str]:
-    """What a frame does to one actor, and the hits it deals and takes, in the order in which they come about."""
+    """What a frame does to one actor, and the hits it deals and takes, in the order in which they happen."""
     for event in ledger.events:
         if event.frame == frame and name in (event.id, event.attacker, event.target, event.owner):
             yield event.words()

@@ -1,4 +1,4 @@
-"""Cases: what a contact comes to by the first condition that holds, of its attack, then of its target's kind."""
+"""Cases: the result of a contact by the first condition that holds, of its attack, then of its target's kind."""
 
 from __future__ import annotations
 
@@ -29,8 +29,8 @@ def cases_of(attack: Attack, kind: Kind) -> tuple[Case, ...]:
 
 
 def decide(contact: Contact) -> Choice:
-    """What a contact comes to, as things stand now: as the first one of its group in this frame that came so far, but
-    for cases of some boxes alone."""
+    """The result of a contact at this moment. In a frame the first contact of a group decides for the others, except
+    for cases of single boxes."""
     memo: Choice | None = contact.memory.choices.get(_group(contact))
     if memo is not None:
         return memo

@@ -128,7 +128,7 @@ def asked_of(asked: ContactCondition) -> tuple[Condition, ...]:
 
 
 def holds(contact: Contact, asked: ContactCondition) -> bool:
-    """Whether a condition holds for a contact, as things stand now."""
+    """Whether a condition holds for a contact at this moment."""
     for condition in asked_of(asked):  # noqa: SIM110 - asked of every contact, and a generator takes longer
         if condition.fails(contact, asked):
             return False

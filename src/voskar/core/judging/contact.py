@@ -85,7 +85,7 @@ class Bearing(NamedTuple):
 
 
 class Choice(msgspec.Struct, frozen=True):
-    """What a contact comes to: its case's name, "" for none, and what it does then.
+    """The result of a contact: its case's name, "" for none, and what it does then.
 
     One that does not land is `unmet`. One that `names_boxes` holds for the contacts of those alone.
     """
@@ -131,7 +131,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         return self.hitbox.attack
 
     def choose(self, choice: Choice) -> None:
-        """It is decided what it comes to."""
+        """Sets the result."""
         self.choice, self.effect = choice, choice.effect
 
     @property
@@ -179,7 +179,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     @property
     def is_full(self) -> bool:
         """Whether the attack has landed on as many other targets as it may: in this swing, or, if it has no swings, in
-        contacts that go on."""
+        contacts that continue."""
         most = self.hitbox.attack.max_targets
         if most is None:
             return False

@@ -61,7 +61,7 @@ class Memory:
         return names if last == swing else frozenset()
 
     def held(self, key: Key, frame: int) -> int:
-        """How many other targets an attack has landed on in contacts that go on."""
+        """How many other targets an attack has landed on in contacts that continue."""
         count = 0
         for entry in self._keys.get(key[0], ()):
             hit, run = self.hits.get(entry), self._runs.get(entry)
@@ -70,7 +70,7 @@ class Memory:
         return count
 
     def delay(self, row: int, frame: int, extra: int) -> None:
-        """An attacker is frozen: rehit durations and unbroken contacts go on so many frames later."""
+        """An attacker is frozen: rehit durations and unbroken contacts continue so many frames later."""
         for key in self._keys.get(row, ()):
             if key[0] == row and key in self.hits:
                 hit = self.hits[key]

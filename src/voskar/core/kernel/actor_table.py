@@ -27,8 +27,8 @@ class ActorTable:
     velocity, `sent` to another from the next frame on, turned by `turns` degrees then, `homing`, `since` (clip and
     beats count from it), `expires`, `ends` (last frame of one that is down), `hides`, `motion`, `bounces`, their home,
     and `fixed` for one that is down and stands still. `entered` is the frame since which it is in play, `clip_since`
-    that since which its clip goes on, and its hitboxes are closed through `disarmed_until`. `met` are the conditions of
-    its boxes that its state meets, a bit each, `tags` the place of its pose's tags, `opens` the conditions that it
+    that since which its clip continues, and its hitboxes are closed through `disarmed_until`. `met` are the conditions
+    of its boxes that its state meets, a bit each, `tags` the place of its pose's tags, `opens` the conditions that it
     meets with both. It is frozen from `frozen_since` to `frozen_until`; its depth is `z`. Recorded ones: `pose`, the
     row of the recording's columns, `offset_x` (what hits have moved it by), home while `homing`.
     """

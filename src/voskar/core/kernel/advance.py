@@ -326,7 +326,7 @@ class Kernel:
         self.finder.find()
 
     def play(self, frame: int, row: int) -> None:
-        """One that is in play in this frame: since when, since when its clip goes on, and its open boxes."""
+        """One that is in play in this frame: since when, since when its clip continues, and its open boxes."""
         actor = self.actors.rows[row]
         if actor.played != frame - 1:
             actor.entered = actor.clip_since = frame
@@ -336,7 +336,7 @@ class Kernel:
         self.placing.place(row, ALL)
 
     def probe(self, frame: int, row: int) -> None:
-        """What would meet an actor that is not yet in play, where it stands now. Raises IndexError."""
+        """What would meet an actor that is not yet in play, where it is now. Raises IndexError."""
         if not 0 <= row < self.actors.count:
             raise IndexError("no such row")
         self.placing.clear()

@@ -349,7 +349,7 @@ def beside(line: Any) -> list[str]:
 
 
 def keys_within(value: Any) -> int:
-    """How many keys stand within a field's value: names of boxes, or whatever a game's own value has."""
+    """How many keys are within a field's value: names of boxes, or whatever a game's own value has."""
     if isinstance(value, Raw):
         return bytes(value).count(b'":')
     return len(value) if isinstance(value, dict) else 0

@@ -162,7 +162,7 @@ class Mover:
         return STAYS
 
     def meet_solid(self, row: int, nx: float, ny: float) -> int:
-        """What a body does at a surface; `_met` stays set if it goes on along it."""
+        """What a body does at a surface; `_met` stays set if it continues along it."""
         actor, table = self.actors.rows[row], self.table
         motion = actor.motion
         rule = table.solid[motion]

@@ -80,7 +80,7 @@ class Pushes:
         self.count = kept
 
     def delay(self, row: int, more: int) -> None:
-        """All pushes of an actor go on so many frames later."""
+        """All pushes of an actor continue so many frames later."""
         for k in range(self.count):
             if self.row[k] == row:
                 self.start[k] += more

@@ -38,7 +38,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     event: ClassVar[str] = ""
     changes: ClassVar[tuple[What, ...]] = ()
-    """The state that it changes, of whom it befell."""
+    """The state of its actor that it changes."""
 
     frame: int
 
@@ -49,7 +49,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def id(self) -> str | None:
-        """Whom it befell."""
+        """The id of the actor that it happened to."""
         return None
 
     @property
@@ -217,7 +217,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         return [(name, written(value)) for name, value in self.cells]
 
     def words(self) -> str:
-        """What befell an actor, without the frame."""
+        """What happened to an actor, without the frame."""
         return f"{self.id}: {self.event}" + (f", {self.detail}" if self.detail else "")
 
     def _by(self) -> str:

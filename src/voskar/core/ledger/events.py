@@ -143,7 +143,7 @@ class HitstopEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 class ClashEvent(Event, frozen=True, gc=False):
-    """Two attacks meet: `winner` goes on, no actor if they are equal."""
+    """Two attacks meet: `winner` continues, no actor if they are equal."""
 
     event: ClassVar[str] = "clash"
     changes = ("rehit",)

@@ -1,4 +1,4 @@
-"""A ledger: events in the order in which they came about, found by their name; and the wide rows that files hold."""
+"""A ledger: events in the order in which they happened, found by their name; and the wide rows that files hold."""
 
 from __future__ import annotations
 
@@ -96,7 +96,7 @@ class Ledger:
 
     @cached_property
     def ends(self) -> Sequence[Event]:
-        """What ended a run, over or won; but for those that the game goes on with."""
+        """What ended a run, over or won; but for those that the game continues with."""
         on = {(event.frame, event.detail) for event in self.of("adopted")}
         ends = [event for name in ("over", "won") for event in self.of(name)]
         return [event for event in ends if (event.frame, f"no {event.event}") not in on]

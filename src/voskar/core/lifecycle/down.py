@@ -45,7 +45,7 @@ def take_life(world: World, state: ActorState) -> None:
 
 
 def give_lives(world: World, state: ActorState, extra: int, by: str | None = None) -> None:
-    """It gains lives, where anybody counts them, up to the most that its kind may have; or loses some."""
+    """It gains lives, where any actor counts them, up to the most that its kind may have; or loses some."""
     if state.lives is None:
         return
     before, most = state.lives, state.kind.max_lives

@@ -44,7 +44,7 @@ class Resets:
 
     def mark(self, what: str) -> None:
         """The game began its room or its whole run again: everyone is as at the start; under "room" lives, counters,
-        checkpoints, score and who is out go on."""
+        checkpoints, score and who is out continue."""
         world = self.world
         world.run.ended, world.run.won, world.run.goes_on, world.run.recheck = None, False, False, True
         self.close_contacts()

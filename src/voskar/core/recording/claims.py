@@ -6,7 +6,7 @@ from msgspec import Struct
 
 
 class Claim(Struct, frozen=True, gc=False):
-    """What the game itself believed. `line` is where it stands in the recording (a row, in tables).
+    """What the game itself believed. `line` is where it is in the recording (a row, in tables).
 
     A hit names its attacker, its target or both.
     """

@@ -169,7 +169,7 @@ class Recording:
         return int(frames[0]) if len(frames) else None
 
     def passed_on(self, actor: int, frame: int, owner: str, step: float) -> int | None:
-        """The actor as which a shot goes on that a game ends as it is reflected: of its kind, with its new owner, and
+        """The actor as which a shot continues that a game ends as it is reflected: of its kind, with its new owner, and
         in the next frame no further than a step from where it was."""
         poses, kind = self.poses, self.actors[actor].kind
         last, following = self.row(actor, frame), self.row(actor, frame + 1)

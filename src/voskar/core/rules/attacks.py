@@ -128,7 +128,7 @@ class ByCounter(Struct, frozen=True):
 
 
 class Case(Struct, frozen=True):
-    """What a contact comes to if its condition `if_` holds. None: as the attack has it; `damage` counts `scale` times.
+    """The result of a contact if its condition `if_` holds. None: as the attack has it; `damage` counts `scale` times.
 
     One that `goes_on` leaves the choice to the cases behind it as well; one that does not `lands` is no hit. Only the
     game's claim can say that one `by_claim` holds.
@@ -149,7 +149,7 @@ class Case(Struct, frozen=True):
 
 
 class ClashRule(Struct, frozen=True):
-    """What a clash does to the actor of an attack: if it is cancelled (`attacker`), and if it goes on (`winner`)."""
+    """What a clash does to the actor of an attack: if it is cancelled (`attacker`), and if it continues (`winner`)."""
 
     hitstop: int = 0
     attacker: Consequences | None = None
@@ -159,10 +159,10 @@ class ClashRule(Struct, frozen=True):
 class Attack(Struct, frozen=True):
     """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the attacker.
 
-    `if_` is what must hold for a contact to land, `cases` what it comes to then: the first that holds. Damage that the
-    game draws is from `least_damage` to `damage`; of no other is it told. Its factors are those of the hurtbox, the
-    case, the target's `resistance` to `damage_type`, and `by_counter`; then no hit takes less than `min_damage`. Of two
-    that clash, the one of greater `strength` goes on. It lands on `max_targets` targets a swing.
+    `if_` is what must hold for a contact to land, `cases` what it is then: the first that holds. Damage that the game
+    draws is from `least_damage` to `damage`; of no other is it told. Its factors are those of the hurtbox, the case,
+    the target's `resistance` to `damage_type`, and `by_counter`; then no hit takes less than `min_damage`. Of two that
+    clash, the one of greater `strength` continues. It lands on `max_targets` targets a swing.
     """
 
     name: str

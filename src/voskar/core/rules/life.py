@@ -13,7 +13,7 @@ from voskar.core.rules.motion import Motion
 class Down(Struct, frozen=True):
     """What becomes of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
 
-    With `keeps_push` a push goes on. `clip` is what a recording should show; `worth` are points for the side that did
+    With `keeps_push` a push continues. `clip` is what a recording should show; `worth` are points for the side that did
     it. The life is taken `life_after` frames later; one that cannot return is out and gone `out_after` frames later
     (None: after `lasts`).
     """

@@ -168,7 +168,7 @@ def _monotone_cuts(ring: Sequence[Point]) -> list[Diagonal]:
         if closes:
             settle(before, corner)
             sweep.leave(before, ring[corner])
-        if (not closes and not opens) or (closes != opens and reflex):  # the inside goes on below
+        if (not closes and not opens) or (closes != opens and reflex):  # the inside continues below
             place = sweep.below(ring[corner])
             if not place:
                 raise ValueError("it is too thin to be cut into convex parts")

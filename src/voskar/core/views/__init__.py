@@ -1,1 +1,1 @@
-"""Views of a ledger: what it comes to, actor by actor and frame by frame. They read, and judge nothing."""
+"""Views of a ledger: its result, actor by actor and frame by frame. They read, and judge nothing."""

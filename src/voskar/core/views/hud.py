@@ -43,7 +43,7 @@ class HudFrame:
     score: tuple[tuple[str, float], ...]
     gauges: tuple[Gauge, ...]
     end: str
-    """ "" while the run goes on, else "over" or "won"."""
+    """ "" while the run continues, else "over" or "won"."""
 
 
 def display(rules: Rules, course: Timeline, frame: int, names: Iterable[str], icon: float = 1.0) -> HudFrame:

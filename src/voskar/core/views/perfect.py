@@ -232,7 +232,7 @@ class _Log:
         if down.clip is not None:
             pose.pop("cell", None)
             pose |= {"clip": down.clip, "tick": frame - span.first}
-        elif fell is not None and poses.clip[fell] >= 0:  # nothing goes on while it lies there
+        elif fell is not None and poses.clip[fell] >= 0:  # nothing continues while it lies there
             text = "tick" if poses.tick[fell] >= 0 else "cell"
             pose.pop("tick", None)
             pose.pop("cell", None)

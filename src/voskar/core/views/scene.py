@@ -85,10 +85,10 @@ class Muzzle:
 
 @dataclass(frozen=True)
 class Scene:
-    """Everything in one frame. `contacts` are the ledger's contacts that run through it, `shots` what was spawned
-    since the trails began, `denied` the emitters that were denied in it, `solids` rings that stop bodies, `adopted`
-    what the game has otherwise than the rules in it, `bounces` where somebody was thrown back on its trail, `claims`
-    those of this frame, and of hits those that may mean what lands in it."""
+    """Everything in one frame. `contacts` are the ledger's contacts that run through it, `shots` what was spawned since
+    the trails began, `denied` the emitters that were denied in it, `solids` rings that stop bodies, `adopted` what the
+    game has otherwise than the rules in it, `bounces` where an actor was thrown back on its trail, `claims` those of
+    this frame, and of hits those that may mean what lands in it."""
 
     frame: int
     actors: tuple[SceneActor, ...]
@@ -203,7 +203,7 @@ def _appears(recording: Recording, event: SpawnEvent) -> tuple[str, float] | Non
 
 
 def _bounces(rules: Rules, recording: Recording, actor: Actor, rows: Ints) -> Iterator[tuple[float, float]]:
-    """Where on its trail one that bounces went on otherwise than by its own motion."""
+    """Where on its trail one that bounces continued otherwise than by its own motion."""
     kind, dt = rules.kinds[actor.kind], 1.0 / float(recording.rate)
     motion = kind.motion
     if not actor.driven or "bounce" not in (motion.at_edge, motion.on_solid) or len(rows) < 3:

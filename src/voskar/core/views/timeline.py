@@ -210,7 +210,7 @@ class _Reading:
             course.present.append(Span(frame, self.recording.last))
 
     def _new_run(self, frame: int, ended: int) -> None:
-        """A run begins in a frame. Regen of the last one goes on to the frame `ended`."""
+        """A run begins in a frame. Regen of the last one continues to the frame `ended`."""
         if self.runs[-1] != frame:
             self.runs.append(frame)
         for steps in self.score.values():

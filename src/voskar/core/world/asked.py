@@ -37,7 +37,7 @@ class Asked(Stage):
         return state.stunned_since <= self.frame <= state.stunned_until
 
     def is_immune(self, state: ActorState) -> bool:
-        """Whether i-frames guard it, as things stand now."""
+        """Whether i-frames guard it at this moment."""
         return state.immune_since <= self.frame <= state.immune_until or self.clip_guards(state)
 
     def clip_guards(self, state: ActorState) -> bool:

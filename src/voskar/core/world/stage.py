@@ -71,7 +71,7 @@ class Stage:
         self._visits: list[int] = []
         self._to_visit: set[int] = set()
         self.waiting: list[Birth] = []
-        """What was ordered for the next frame, in the order in which it came about."""
+        """What was ordered for the next frame, in the order in which it happened."""
         self.any_absorbs = any(rule.absorbs for kind in rules.kinds.values() for rule in kind.counters.values())
         """Whether any counter takes damage before health does."""
         self.freezes = rules.any_hitstop
@@ -151,7 +151,7 @@ class Stage:
             self.placing.forget(row)
         for _ in self.fixtures:
             self.actors.append(None)
-            self._refs.append(1)  # its row is its own for ever
+            self._refs.append(1)  # its row is its own forever
 
     def _connect(self) -> None:
         """A kernel for the table."""
@@ -240,7 +240,7 @@ class Stage:
             heapq.heappush(self._visits, frame)
 
     def next_visit(self, frame: int) -> int:
-        """The next frame, this one or later, in which something falls due that no touch brings about."""
+        """The next frame, this one or later, in which something falls due that no touch causes."""
         visits = self._visits
         while visits and visits[0] < frame:
             self._to_visit.discard(heapq.heappop(visits))
@@ -258,7 +258,7 @@ class Stage:
         return x0 + (x - x0) * t, y0 + (y - y0) * t
 
     def velocity(self, row: int) -> Vector:
-        """Units a second: a driven actor's own, a recorded one's as told, else from the difference of its logged poses.
+        """Units a second: of a driven actor its own, of a recorded one as logged, else from its last two poses.
 
         A push is no part of it, nor is being sent home. 0 in its first frame, after one out of play, and where cut.
         """

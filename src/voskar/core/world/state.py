@@ -46,7 +46,7 @@ class Poison(NamedTuple):
 
 class Reflection(NamedTuple):
     """What becomes of a shot in the next frame: its owner (id and row), its side, its way in units a second, and the
-    row of the recorded one as which it goes on, if the game has another one then."""
+    row of the recorded one as which it continues, if the game has another one then."""
 
     id: str
     owner: str
@@ -215,7 +215,7 @@ class RunState(Struct):
     """Rows of bodies that are removed at the end of a frame, if they are still there."""
 
     def cure(self, row: int) -> None:
-        """No damage over time goes on for an actor."""
+        """No damage over time continues for an actor."""
         for key in [key for key in self.poisons if key[0] == row]:
             del self.poisons[key]
 

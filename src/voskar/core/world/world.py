@@ -87,7 +87,7 @@ class World(Asked):
             state.gun = None
 
     def step_aside(self, state: ActorState) -> None:
-        """A recorded shot goes on as another one: it is out of play until it appears again."""
+        """A recorded shot continues as another one: it is out of play until it appears again."""
         self.table.away_until[state.row] = self.recording.returns(state.row, self.frame)
         self.table.played[state.row] = NEVER
 
@@ -174,7 +174,7 @@ class World(Asked):
         """In play from this frame on, and neither stunned nor frozen."""
         table, row = self.table, state.row
         left = table.frozen_until[row] - self.frame + 1
-        if left > 0 and state.regens:  # its counters were to go on later by these frames, too
+        if left > 0 and state.regens:  # its counters were to continue later by these frames, too
             state.regens = {
                 name: Regenerating(regenerating.value, regenerating.since - left, regenerating.done)
                 for name, regenerating in state.regens.items()
@@ -318,7 +318,7 @@ class World(Asked):
         table.before_m10[row], table.before_m11[row] = table.m10[row], table.m11[row]
 
     def discard(self, state: ActorState) -> None:
-        """A driven actor is no more; what it owns goes on with its counters."""
+        """A driven actor is no more; what it owns continues with its counters."""
         row = state.row
         if state.counters:
             self.run.ghosts[state.id] = {name: self.counter_of(state, name) for name in state.counters}
@@ -345,7 +345,7 @@ class World(Asked):
             self.finder.find()
 
     def probe(self, row: int) -> None:
-        """What would meet an actor that is not yet in play, where it stands now."""
+        """What would meet an actor that is not yet in play, where it is now."""
         self.kernel.probe(self.frame, row)
         self.find_all()
 

@@ -1,4 +1,4 @@
-"""A condition of the attack does not hold, or the contact comes to a case that does not land: see `conditions`."""
+"""A condition of the attack does not hold, or the contact has a case that does not land: see `conditions`."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def check(contact: Contact) -> GateAnswer:
 
 
 def possible(rules: Rules, attack: Attack) -> bool:
-    """An attack that asks for anything, or that may come to a case."""
+    """An attack that asks for anything, or that can have a case."""
     return bool(asked_of(attack.if_) or attack.cases or any(kind.cases for kind in rules.kinds.values()))
 
 
