@@ -90,22 +90,22 @@ class BoxDraft(LoggedDraft):
         if target in bodies:
             return
         own: dict[str, Extents] = {}
-        for (attacker, _, other), entry in fits.items():
+        for (attacker, _, other), shared in fits.items():
             least = own.get(attacker)
             if (
                 other == target
-                and entry is not None
-                and (least is None or entry.wide * entry.high < least.wide * least.high)
+                and shared is not None
+                and (least is None or shared.wide * shared.high < least.wide * least.high)
             ):
-                own[attacker] = entry
+                own[attacker] = shared
         if not own:
             self.unknown.append(f"{target}: its boxes, as no attacker was ever near it: log `boxes`")
             keys = {"rect": Value("[8, 8]", "not known: log `boxes`")}
             self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
             return
         attacker = min(own, key=lambda name: own[name].wide * own[name].high)
-        entry, share = own[attacker], 2.0 if attacker in hits else 1.5
-        keys = {"rect": Value(f"[{shown(share * entry.wide)}, {shown(share * entry.high)}]", _parted(entry))}
+        shared, share = own[attacker], 2.0 if attacker in hits else 1.5
+        keys = {"rect": Value(f"[{shown(share * shared.wide)}, {shown(share * shared.high)}]", _parted(shared))}
         ups = [found.up for name, found in own.items() if self._turns(name)]
         if ups and median(ups):  # what turns has no above of its own
             keys["at"] = Value(f"[0, {shown(median(ups))}]", "hits count where it is that far off")
@@ -159,20 +159,20 @@ class BoxDraft(LoggedDraft):
         box = BoxGuess(name, "hitbox", {"attack": attack, "mask": mask})
         sizes, ups, aheads, why = [], [], [], ""
         for target in targets:
-            entry, off = fits.get((attacker, group.name, target)), 0.0
-            if entry is None:
+            shared, off = fits.get((attacker, group.name, target)), 0.0
+            if shared is None:
                 continue
             if target in bodies:
-                size = 2 * entry.wide, 2 * entry.high
-                why = why or _parted(entry)
+                size = 2 * shared.wide, 2 * shared.high
+                why = why or _parted(shared)
             else:
                 body = next(own for own in self.kinds[target].boxes if own.name == "body")
                 held = _numbers(body.keys["rect"].text)
                 off = _numbers(body.keys["at"].text)[1] if "at" in body.keys else 0.0
-                size = 2 * entry.wide - held[0], 2 * entry.high - held[1]
+                size = 2 * shared.wide - held[0], 2 * shared.high - held[1]
             sizes.append(size)
-            ups.append(entry.up - off)
-            aheads.append(entry.ahead)
+            ups.append(shared.up - off)
+            aheads.append(shared.ahead)
         if sizes:
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
@@ -249,16 +249,16 @@ class BoxDraft(LoggedDraft):
 
     def _is_idle(self, fits: Mapping[str, Extents | None], group: AttackGroup, hitting: Collection[str]) -> bool:
         """Whether, before a hit, the two were as near in a clip that never hits."""
-        for target, entry in fits.items():
-            for number, claim in self._hits_in(group, target) if entry is not None else ():
+        for target, shared in fits.items():
+            for number, claim in self._hits_in(group, target) if shared is not None else ():
                 played = self.recordings[number]
                 for frame in range(max(claim.frame - EARLY, played.first), claim.frame):
                     rows = played.row(claim.attacker or "", frame), played.row(claim.target or "", frame)
-                    if entry is None or rows[0] is None or rows[1] is None or played.poses.clip[rows[0]] < 0:
+                    if shared is None or rows[0] is None or rows[1] is None or played.poses.clip[rows[0]] < 0:
                         continue
                     off = [float(axis[rows[0]] - axis[rows[1]]) for axis in (played.poses.x, played.poses.y)]
-                    ahead = -off[0] * float(played.poses.facing[rows[0]]) - entry.ahead
-                    near = abs(ahead) < entry.wide and abs(off[1] - entry.up) < entry.high
+                    ahead = -off[0] * float(played.poses.facing[rows[0]]) - shared.ahead
+                    near = abs(ahead) < shared.wide and abs(off[1] - shared.up) < shared.high
                     if near and played.clips[played.poses.clip[rows[0]]] not in hitting:
                         return True
         return False
@@ -275,11 +275,11 @@ class BoxDraft(LoggedDraft):
         return max(found)
 
 
-def _parted(entry: Extents) -> str:
-    sides = zip(entry.least, entry.most, strict=True)
+def _parted(shared: Extents) -> str:
+    sides = zip(shared.least, shared.most, strict=True)
     span = [f"{shown(low)} to {shown(high)}" if low < high else shown(low) for low, high in sides]
-    spare = f", {counted(entry.spare, 'pair')} as near without" if entry.spare else ""
-    return f"reach {span[0]} by {span[1]}: {entry.matched} of {counted(entry.claims, 'hit')}{spare}"
+    spare = f", {counted(shared.spare, 'pair')} as near without" if shared.spare else ""
+    return f"reach {span[0]} by {span[1]}: {shared.matched} of {counted(shared.claims, 'hit')}{spare}"
 
 
 def _numbers(text: str) -> tuple[float, float]:

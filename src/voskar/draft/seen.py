@@ -87,10 +87,10 @@ class Seen:
         self.kinds = {name: KindGuess(name) for name in self.kind_names}
         self.pairs: dict[tuple[str, str], list[tuple[int, Claim]]] = defaultdict(list)
         for number, (played, logged) in enumerate(zip(recordings, self.hits, strict=True)):
-            for entry in logged:
-                names = [self._kind(played, name) for name in (entry.attacker, entry.target)]
+            for claim in logged:
+                names = [self._kind(played, name) for name in (claim.attacker, claim.target)]
                 if names[0] and names[1]:
-                    self.pairs[names[0], names[1]].append((number, entry))
+                    self.pairs[names[0], names[1]].append((number, claim))
         self.unknown: list[str] = []
         if fallen and any(claimed):
             count = counted(sum(map(len, claimed)), "hit")
@@ -132,9 +132,9 @@ class Seen:
             for _, claim in claims:
                 if claim.attack is not None:
                     named[claim.attack].add(target)
-            rest = [(number, entry) for number, entry in claims if entry.attack is None]
+            rest = [(number, claim) for number, claim in claims if claim.attack is None]
             if rest:
-                clips[target] = {self._clip(self.recordings[number], entry) for number, entry in rest} - {""}
+                clips[target] = {self._clip(self.recordings[number], claim) for number, claim in rest} - {""}
         groups: list[tuple[set[str], list[str]]] = []
         for target, own in clips.items():
             fitting = next((group for group in groups if not own or not group[0] or group[0] & own), None)

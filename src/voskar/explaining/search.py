@@ -130,7 +130,7 @@ class _Search:
         if base is None:
             return None
         real = {mark(finding) for finding in left}
-        self._spurious = frozenset(subject(entry) for entry in base.roots - real) - {subject(entry) for entry in real}
+        self._spurious = frozenset(subject(root) for root in base.roots - real) - {subject(root) for root in real}
         base = base.without(self._spurious)
         if not base.roots:
             return None
@@ -189,8 +189,8 @@ class _Search:
 
     def _explained(self, known: Collection[Mark]) -> tuple[Finding, ...]:
         """The first roots that are not found any more, without those that were explained before."""
-        gone = [entry for entry in self.unexplained if entry not in known]
-        return tuple(self.unexplained.pop(entry) for entry in gone)
+        gone = [root for root in self.unexplained if root not in known]
+        return tuple(self.unexplained.pop(root) for root in gone)
 
     def _explanation(
         self,
@@ -202,7 +202,7 @@ class _Search:
     ) -> Explanation:
         known = {mark(finding) for finding in verdict.findings}
         before = {mark(finding) for finding in left}
-        explains = tuple(finding for entry, finding in self.unexplained.items() if entry not in known)
+        explains = tuple(finding for root, finding in self.unexplained.items() if root not in known)
         new = sum(mark(root) not in before for root, _ in verdict.roots)
         alike = {
             trial.leaf.path: (trial.leaf, trial.value)
@@ -335,7 +335,7 @@ class _Search:
             self._tried[key] = Tried(
                 frozenset(mark(root) for root, _ in verdict.roots),
                 frozenset(mark(finding) for finding in verdict.findings),
-                sum(float(entry[1]) for root, _ in verdict.roots if (entry := APART.search(root.game)) is not None),
+                sum(float(match[1]) for root, _ in verdict.roots if (match := APART.search(root.game)) is not None),
             )
         found = self._tried[key]
         return None if found is None else found.without(self._spurious)

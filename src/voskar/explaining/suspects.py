@@ -240,8 +240,8 @@ class Suspects:
 
     def _giver(self, finding: Finding) -> str | None:
         """The attack that i-frames come from, as far as the account says, else the one that the finding is about."""
-        entry = _GIVER.search(finding.why.sentence if finding.why is not None else "")
-        return entry[1] if entry is not None and entry[1] in self.rules.attacks else attack_of(finding)
+        match = _GIVER.search(finding.why.sentence if finding.why is not None else "")
+        return match[1] if match is not None and match[1] in self.rules.attacks else attack_of(finding)
 
     def _kinds(self, name: str) -> str | None:
         """The kind of an actor; of one with rules of its own, those and its kind, with a bar between them."""

@@ -12,9 +12,9 @@ Mark = tuple[str, int, str, str]
 Subject = tuple[str, str]
 
 
-def subject(entry: Mark) -> Subject:
+def subject(root: Mark) -> Subject:
     """What a finding says, and of whom."""
-    return entry[0], entry[3]
+    return root[0], root[3]
 
 
 @dataclass(frozen=True)
@@ -56,8 +56,7 @@ class Tried(NamedTuple):
         if not subjects:
             return self
         roots, findings = (
-            frozenset(entry for entry in marks if subject(entry) not in subjects)
-            for marks in (self.roots, self.findings)
+            frozenset(root for root in marks if subject(root) not in subjects) for marks in (self.roots, self.findings)
         )
         return Tried(roots, findings, self.off)
 
