@@ -1,4 +1,4 @@
-"""Tells pytest how to show that frames differ. Loaded by pytest itself; imports nothing heavy until it is needed."""
+"""Configures how pytest shows that frames differ. Loaded by pytest itself; imports nothing heavy until it is needed."""
 
 from __future__ import annotations
 

@@ -64,7 +64,7 @@ def command(
     as_json: bool,
     as_csv: bool,
 ) -> None:
-    """Tell health in per cent and icons, lives, clock and score after each frame of RECORDING, by RULEBOOK.
+    """Show health in per cent and icons, lives, clock and score after each frame of RECORDING, by RULEBOOK.
 
     For comparing with what the game's own display said. Without --actor it tells of those whose lives are
     counted, or of all recorded ones with health.

@@ -44,7 +44,7 @@ Example:
 def command(
     rulebook: str, recording: str | None, rate: float | None, out: Path | None, kind: str | None, as_json: bool
 ) -> None:
-    """Tell startup, active and recovery frames of every attack of RULEBOOK that has a `during`.
+    """Show startup, active and recovery frames of every attack of RULEBOOK that has a `during`.
 
     At the rate given, at that of a RECORDING, or at 60. Startup counts the frames before the first active one.
     """

@@ -58,7 +58,7 @@ def command(
     near: float,
     as_json: bool,
 ) -> None:
-    """Tell why a hit landed in a frame of RECORDING, or what stopped it.
+    """Explain why a hit landed in a frame of RECORDING, or what stopped it.
 
     With an attacker and a target: every gate between each of their boxes, passed or not, with the numbers; gates
     behind the deciding gate say what they would have done. With one of the two or none: all that

@@ -23,7 +23,7 @@ Asked = tuple[tuple[tuple[Callable[[Contact], bool], str], ...], bool]
 how long its touches continue."""
 
 Judged = Callable[[Contact, str], None]
-"""Told of every contact and its outcome, before it takes effect: every gate can still be asked."""
+"""Receives every contact and its outcome before it takes effect: every gate can still be asked."""
 
 
 class HitFilter(Protocol):

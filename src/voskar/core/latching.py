@@ -10,7 +10,7 @@ from voskar.core.world import World
 
 
 def latch(world: World, frame: int, rows: Set[int] | None = None) -> None:
-    """Tells the kernel which conditions of its boxes each actor meets in a frame, as far as its state decides: what
+    """Sets in the kernel which conditions of its boxes each actor meets in a frame, as far as its state decides: what
     tags its pose has is asked by the kernel itself. `rows` are those whose state may have changed, None for everyone.
     """
     conditions, met = world.catalog.conditions, world.table.met

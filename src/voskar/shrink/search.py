@@ -35,7 +35,7 @@ AFTER = 35
 Roots = frozenset[tuple[object, ...]]
 """Findings, by what stays the same of them."""
 Tell = Callable[[str], None]
-"""Told how far a search has come."""
+"""Receives how far a search has come."""
 
 
 @dataclass(frozen=True)

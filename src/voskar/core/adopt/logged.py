@@ -12,7 +12,7 @@ from voskar.core.rules.shapes import Floats, Ints
 
 
 class Logged:
-    """Told values by actor, and the frames in which they change."""
+    """Logged values by actor, and the frames in which they change."""
 
     def __init__(self, recording: Recording, windows: Windows) -> None:
         self.windows = windows

@@ -77,7 +77,7 @@ def order(
 
 
 def appear(world: World, birth: Birth) -> ActorState | None:
-    """Tells a birth, and lets it come into the world, unless the recording shows such actors itself."""
+    """Reports a birth. The actor enters the world, unless the recording shows actors of its kind itself."""
     expected = birth.kind in world.shown_kinds
     detail = "expected" if expected else None
     x, y, angle = birth.x, birth.y, birth.angle

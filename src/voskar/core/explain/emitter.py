@@ -13,7 +13,7 @@ from voskar.core.watching import Watched
 
 
 class EmitterExplainer:
-    """Tells the gates of emitters in watched frames, in the order in which they were asked."""
+    """Lists the gates of emitters in watched frames, in the order in which they were asked."""
 
     def __init__(self, found: Watched) -> None:
         self.ledger, self.recording = found.ledger, found.recording
