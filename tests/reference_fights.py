@@ -149,7 +149,7 @@ class Fights:
         if whom == "all":
             self.all_frozen = max(self.all_frozen, frame + length)
             for name in sorted({*self.world.recording.numbers, *self.world.driven.bodies}):
-                self.freeze(frame, name, length, told=name in self.world.present)
+                self.freeze(frame, name, length, is_logged=name in self.world.present)
             return
         for side, name in (("target", target), ("attacker", attacker)):
             if whom in ("both", side):
