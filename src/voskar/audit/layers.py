@@ -11,7 +11,7 @@ from voskar.core.views.exercise import layer_pairs
 
 
 def layer_unused(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A layer without actors, or one that no mask names though under this `detect` its boxes have to be seen."""
+    """A layer without boxes, or a layer that no mask names although `detect` needs its boxes to be seen."""
     looked_for = 0
     for _, box, _ in audit.boxes():
         looked_for |= box.mask

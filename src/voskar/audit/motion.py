@@ -83,7 +83,7 @@ def limit_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def input_unseen(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """An emitter whose button no actor of its kind ever tells of in the recording."""
+    """An emitter with a button that no actor of its kind ever logs in the recording."""
     if audit.recording is None:
         return
     kinds = {actor.id: actor.kind for actor in audit.recording.actors} | {

@@ -26,8 +26,7 @@ def _kind_words(world: World, state: ActorState, asked: ActorCondition) -> str:
 
 def _counters_fail(world: World, state: ActorState, asked: ActorCondition) -> bool:
     for name, comparisons in asked.counters.items():
-        own = name in state.kind.counters
-        value = world.counter_of(state, name) if own else world.counter(state, name)
+        value = world.counter(state, name)
         for comparison in comparisons:
             if not comparison.holds(value):
                 return True

@@ -38,34 +38,34 @@ class Clashes(NamedTuple):
 
 
 def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashes | None = None) -> None:
-    """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged. One of which the game does
-    not tell, though it tells of clashes, does not count; one that only the game logs does."""
+    """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged. If the game logs clashes,
+    its log decides: a clash that it does not log does not count, and a clash that only it logs does."""
     formed = world.catalog.formed
     actors = cast(list[ActorState], world.actors)  # every actor that touches is there
     found: dict[tuple[Any, Any, str, str], tuple[float, ClashSide, ClashSide, int]] = {}
     known: set[tuple[str, str]] = set()
     rank = ranks(world)
     for attacker, hit, target, other, t, touch in touches:
-        side = ClashSide(actors[attacker], formed[hit], swing_of(world, attacker, formed[hit]))
-        two = ClashSide(actors[target], formed[other], swing_of(world, target, formed[other]))
-        if _are_together(side.state, two.state):
+        first = ClashSide(actors[attacker], formed[hit], swing_of(world, attacker, formed[hit]))
+        second = ClashSide(actors[target], formed[other], swing_of(world, target, formed[other]))
+        if _are_together(first.state, second.state):
             continue
-        if rank(side.state) > rank(two.state):
-            side, two = two, side
-        key = rank(side.state), rank(two.state), side.box.attack.name, two.box.attack.name
+        if rank(first.state) > rank(second.state):
+            first, second = second, first
+        key = rank(first.state), rank(second.state), first.box.attack.name, second.box.attack.name
         if key not in found or t < found[key][0]:
-            found[key] = t, side, two, touch
+            found[key] = t, first, second, touch
     for key, _ in sorted(found.items(), key=lambda pair: (round(pair[1][0], 6), pair[0])):
-        _, side, two, touch = found[key]
-        if _is_new(memory, world.frame, side, two) and not _is_over(world, memory, side, two):
+        _, first, second, touch = found[key]
+        if _is_new(memory, world.frame, first, second) and not _is_over(world, memory, first, second):
             world.finder.contact_point(touch)
             place = world.narrow.point_x, world.narrow.point_y
-            ids = (min(side.state.id, two.state.id), max(side.state.id, two.state.id))
+            ids = (min(first.state.id, second.state.id), max(first.state.id, second.state.id))
             if clashes is None or ids in clashes.near:
-                _resolve(world, memory, side, two, place)
+                _resolve(world, memory, first, second, place)
                 known.add(ids)
             else:
-                world.events.append(_event(world, side, two, place))
+                world.events.append(_event(world, first, second, place))
                 world.events.append(AdoptedEvent(frame=world.frame, detail="no clash", id=ids[0]))
     for ids in sorted(clashes.now - known) if clashes is not None else ():
         sides = [_open_side(world, name) for name in ids]
@@ -85,25 +85,25 @@ def _open_side(world: World, name: str) -> ClashSide | None:
     return ClashSide(state, boxes[0], swing_of(world, state.row, boxes[0])) if boxes else None
 
 
-def _are_together(state: ActorState, two: ActorState) -> bool:
-    """Allies, an owner and what it owns, or two of one owner."""
-    ally = state.side is not None and state.side == two.side
-    owned = state.owner == two.id or two.owner == state.id
-    return ally or owned or (state.owner is not None and state.owner == two.owner)
+def _are_together(first: ActorState, second: ActorState) -> bool:
+    """Allies, an owner and what it owns, or two with one owner."""
+    ally = first.side is not None and first.side == second.side
+    owned = first.owner == second.id or second.owner == first.id
+    return ally or owned or (first.owner is not None and first.owner == second.owner)
 
 
-def _is_new(memory: Memory, frame: int, side: ClashSide, two: ClashSide) -> bool:
+def _is_new(memory: Memory, frame: int, first: ClashSide, second: ClashSide) -> bool:
     """One clash a swing and pair; of an attack that is not timed, until the boxes have been apart for a frame."""
-    if side.state.id > two.state.id:
-        side, two = two, side
-    key = (*side.key, *two.key)
+    if first.state.id > second.state.id:
+        first, second = second, first
+    key = (*first.key, *second.key)
     before = memory.clashes.get(key)
-    memory.note_clash(key, (side.swing, two.swing, frame))
+    memory.note_clash(key, (first.swing, second.swing, frame))
     if before is None:
         return True
     again = before[2] < frame - 1
-    new_one = before[0] != side.swing if side.box.swing >= 0 else again
-    new_two = before[1] != two.swing if two.box.swing >= 0 else again
+    new_one = before[0] != first.swing if first.box.swing >= 0 else again
+    new_two = before[1] != second.swing if second.box.swing >= 0 else again
     return new_one or new_two
 
 
@@ -117,30 +117,30 @@ def _is_over(world: World, memory: Memory, *sides: ClashSide) -> bool:
     )
 
 
-def _lost(side: ClashSide, two: ClashSide) -> tuple[bool, bool]:
+def _lost(first: ClashSide, second: ClashSide) -> tuple[bool, bool]:
     """Whether the attack of either side is cancelled: the weaker one, or both."""
-    strengths = side.box.attack.strength, two.box.attack.strength
+    strengths = first.box.attack.strength, second.box.attack.strength
     return strengths[0] <= strengths[1], strengths[1] <= strengths[0]
 
 
-def _event(world: World, side: ClashSide, two: ClashSide, place: Vector) -> ClashEvent:
-    lost = _lost(side, two)
-    winner = None if all(lost) else two.state.id if lost[0] else side.state.id
-    names = side.box.attack.name, two.box.attack.name
-    return ClashEvent(world.frame, side.state.id, two.state.id, *names, *place, winner)
+def _event(world: World, first: ClashSide, second: ClashSide, place: Vector) -> ClashEvent:
+    lost = _lost(first, second)
+    winner = None if all(lost) else second.state.id if lost[0] else first.state.id
+    names = first.box.attack.name, second.box.attack.name
+    return ClashEvent(world.frame, first.state.id, second.state.id, *names, *place, winner)
 
 
-def _resolve(world: World, memory: Memory, first: ClashSide, two: ClashSide, place: Vector) -> None:
-    world.events.append(_event(world, first, two, place))
-    lost = _lost(first, two)
-    for own, is_lost in ((first, lost[0]), (two, lost[1])):
+def _resolve(world: World, memory: Memory, first: ClashSide, second: ClashSide, place: Vector) -> None:
+    world.events.append(_event(world, first, second, place))
+    lost = _lost(first, second)
+    for own, is_lost in ((first, lost[0]), (second, lost[1])):
         if is_lost:
             memory.cancel(own.key, own.swing)
-    length = max(first.box.attack.clash.hitstop, two.box.attack.clash.hitstop)
-    for own in (first, two) if length else ():
+    length = max(first.box.attack.clash.hitstop, second.box.attack.clash.hitstop)
+    for own in (first, second) if length else ():
         freeze(world, memory, own.state, length)
     side: Side = "attacker"
-    for own, other, is_lost in ((first, two, lost[0]), (two, first, lost[1])):
+    for own, other, is_lost in ((first, second, lost[0]), (second, first, lost[1])):
         rule = own.box.attack.clash
         table = rule.attacker if is_lost else rule.winner
         if table is not None:

@@ -18,7 +18,7 @@ S = TypeVar("S", bound=Struct)
 
 
 def compiled(struct: type[S], table: BaseModel, rate: Fraction, **values: Any) -> S:
-    """A struct with the values of the table's keys of the same names, and with the fields `given` as they are.
+    """A struct with the values of the table's keys of the same names, and with the fields `values` as they are.
 
     Durations become frames at `rate` frames a second, lists tuples or sets, tables the structs that their fields name.
     A field that the table does not have keeps its default.

@@ -66,11 +66,11 @@ class Births(PlannedClaims):
     def _match(self, event: SpawnEvent) -> None:
         key, frame = ("spawn", event.id), event.frame
         index = self.index
-        number = index.nearest([key], frame, lambda row: index.fits(row, frame), index.windows.of("spawn"))
+        number = index.nearest([key], frame, lambda claim: index.fits(claim, frame), index.windows.of("spawn"))
         if number is not None:
             self.settle(number)
             return
-        number = index.nearest([key], frame, lambda row: index.is_near(row, frame) and row not in self._due)
+        number = index.nearest([key], frame, lambda claim: index.is_near(claim, frame) and claim not in self._due)
         if number is not None:
             taken = Taken(index.claims[number].frame, event)
             if taken.frame > frame:

@@ -96,7 +96,7 @@ class HitAdoption:
         if not open_:
             return None
         known = {(claim.attacker, claim.attack, claim.target) for claim in open_}
-        return lambda *hit: any(items in known for items in product(*((value, None) for value in hit)))
+        return lambda *hit: any(names in known for names in product(*((name, None) for name in hit)))
 
     def clashes(self) -> Clashes | None:
         """Which clashes the game claims about this frame; None if it claims none at all."""
@@ -167,7 +167,7 @@ class HitAdoption:
             if (claim.attacker, claim.target) == pair and self.index.fits(other, frame):
                 self._let_pass(tentative.event)  # the claim is this one's
                 return False
-        number = self.index.nearest(self._keys(pair), frame, lambda key: self.index.is_near(key, frame))
+        number = self.index.nearest(self._keys(pair), frame, lambda at: self.index.is_near(at, frame))
         if number is None:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         claim, taken = self.index.claims[number], self.decisions.taken.get(number)

@@ -42,11 +42,11 @@ class Ends(PlannedClaims):
     def _match(self, event: Event) -> None:
         key = event.event, event.id
         window = self.index.windows.of(event.event)
-        number = self.index.nearest([key], event.frame, lambda index: self.index.fits(index, event.frame), window)
+        number = self.index.nearest([key], event.frame, lambda claim: self.index.fits(claim, event.frame), window)
         if number is not None:
             self.settle(number)
             return
-        number = self.index.nearest([key], event.frame, lambda index: self.index.is_near(index, event.frame))
+        number = self.index.nearest([key], event.frame, lambda claim: self.index.is_near(claim, event.frame))
         if number is not None:
             claim = self.index.claims[number]
             self.settle(number)

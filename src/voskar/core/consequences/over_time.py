@@ -39,20 +39,20 @@ def tick(world: World, reach: Reach) -> None:
     ]
     for name, key in sorted(due, key=lambda pair: (pair[0], pair[1][1])):
         left = []
-        for entry in poisons.get(key, ()):
-            if entry.next == world.frame:
+        for poison in poisons.get(key, ()):
+            if poison.next == world.frame:
                 state = world.actors[key[0]]
                 if state is None or state.id != name or state.down is not None:
                     continue
-                lose(world, state, entry.damage, entry.by, key[1])
+                lose(world, state, poison.damage, poison.by, key[1])
                 if world.run.reached:
-                    dealer = world.find(entry.by)
+                    dealer = world.find(poison.by)
                     reach(world, key[1], {} if dealer is None else {state.id: dealer})
-                entry = entry._replace(next=entry.next + entry.every, left=entry.left - 1)
-                if entry.left:
-                    world.visit(entry.next)
-            if entry.left:
-                left.append(entry)
+                poison = poison._replace(next=poison.next + poison.every, left=poison.left - 1)
+                if poison.left:
+                    world.visit(poison.next)
+            if poison.left:
+                left.append(poison)
         if left and key in poisons:
             poisons[key] = left
         else:

@@ -58,19 +58,19 @@ def angle_of(x: float, y: float) -> float:
 def aim_of(
     emitter: Emitter,
     stance: Stance,
-    callback: Callable[[], Vector | None],
+    pointed: Callable[[], Vector | None],
     nearest: Callable[[Vector, str], Vector | None],
     over: Callable[[float, float], Vector],
 ) -> float:
-    """The aim of an emitter in degrees. `told` gives an input's aim, `nearest` the nearest of a kind to a point, `over`
-    by how much a way is shortened where the space wraps."""
+    """The aim of an emitter in degrees. `pointed` gives an input's aim, `nearest` the nearest of a kind to a point,
+    `over` by how much a way is shortened where the space wraps."""
     aim = emitter.aim
     if isinstance(aim, float | int):
         return wrapped_angle(180.0 - aim if direction(stance.heading)[0] < 0 else aim)
     if aim == "facing":
         return stance.heading
     origin = stance.place(emitter.pivot if emitter.turns else emitter.muzzle)
-    goal = nearest(origin, aim.target) if isinstance(aim, Target) else callback()
+    goal = nearest(origin, aim.target) if isinstance(aim, Target) else pointed()
     if goal is None:
         return stance.heading
     dx, dy = goal[0] - origin[0], goal[1] - origin[1]

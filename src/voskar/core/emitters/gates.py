@@ -30,9 +30,9 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         first appears in a frame is the one being fired.
         """
         world, row, counted = self.world, self.owner.row, self.emitter.counted_as
-        emitters = [entry for entry in self.owner.kind.emitters if entry.counted_as == counted]
-        names = {entry.name for entry in emitters}
-        shown = {entry.fan.kind for entry in emitters if entry.fan.kind in world.shown_kinds}
+        emitters = [gun for gun in self.owner.kind.emitters if gun.counted_as == counted]
+        names = {gun.name for gun in emitters}
+        shown = {gun.fan.kind for gun in emitters if gun.fan.kind in world.shown_kinds}
         count = world.guns.get((row, counted), 0)
         if shown:
             table, frame = world.table, world.frame

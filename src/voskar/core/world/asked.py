@@ -61,9 +61,11 @@ class Asked(Stage):
 
     def counter(self, state: ActorState, name: str) -> float:
         """What a counter of an actor, or of its owner, has come to."""
-        holder = self.holder(state, name)
+        if state.owner is None or name in state.kind.counters:
+            return self.counter_of(state, name)
+        holder = self.find(state.owner)
         if holder is None:
-            return self.run.ghosts.get(state.owner or "", {}).get(name, 0.0)
+            return self.run.ghosts.get(state.owner, {}).get(name, 0.0)
         return self.counter_of(holder, name)
 
     def counter_of(self, holder: ActorState, name: str, ago: int = 0) -> float:

@@ -233,9 +233,7 @@ class World(Asked):
         owner = self.table.owner[row]
         if owner >= 0:
             self.table.owner[row] = -1
-            self._refs[owner] -= 1
-            if not self._refs[owner] and self.actors[owner] is None:
-                self._release(owner)
+            self.drop_row(owner)
 
     def _new_row(self) -> int:
         row = len(self.actors)
@@ -263,8 +261,7 @@ class World(Asked):
         self.rows[birth.id] = row
         vx, vy = kind.motion.velocity if birth.velocity is None else birth.velocity
         owner = self.table.owner[row] = birth.owner_row
-        if owner >= 0:
-            self._refs[owner] += 1
+        self.hold_row(owner)
         self.kernel.enter(
             self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing, birth.z
         )
