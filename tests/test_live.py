@@ -155,6 +155,87 @@ def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
     assert [(finding.frame, finding.code) for finding, _ in session.look().found] == [(5900, "hit-missing")]
 
 
+RANGE = """
+voskar = 2
+[layers]
+names = ["hive", "keeper"]
+[kinds.keeper.emitters.smoker]
+spawn = "puff"
+when = { every = "100f", first = "5f" }
+aim = "facing"
+speed = 240
+[kinds.hornet]
+health = 1
+respawn = { after = "50f", at = "start" }
+down = { lasts = "20f" }
+[kinds.hornet.boxes.belly]
+role = "hurtbox"
+rect = [14, 10]
+layer = ["hive"]
+[kinds.puff.motion]
+life = "45f"
+[kinds.puff.boxes.core]
+role = "hitbox"
+attack = "puff"
+circle = 3
+mask = ["hive"]
+[attacks.puff]
+damage = 1
+attacker.remove = true
+"""
+"""What only the beginning of a run tells: when the smoker puffs, and where the hornet began."""
+
+
+def right_game(folder: Path, frames: int) -> tuple[Path, list[dict[str, Any]]]:
+    from voskar.core.views.perfect import perfect_log
+    from voskar.files.recording import read_recording
+    from voskar.files.rulebook import parse_rulebook
+
+    (folder / "range.toml").write_text(RANGE)
+    keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0}
+    lines = [HEAD | {"reactions": "raw"}]
+    for at in range(frames):
+        hornet = {"id": "hornet", "kind": "hornet", "x": 60 + at % 7, "y": at % 3}
+        lines.append({"frame": at, "poses": [keeper, hornet]})
+    book = parse_rulebook(RANGE, "range.toml")
+    played = read_recording([json.dumps(line).encode() for line in lines], "game", book)
+    header, entries = perfect_log(book.rules(played.rate), played)
+    return folder / "range.toml", [{"voskar": "recording", "version": 2} | header, *entries]
+
+
+def without_hit(lines: list[dict[str, Any]], since: int) -> int:
+    """The game does not claim the first hit from a frame on. Its frame."""
+    for line in lines[1 + since :]:
+        if any(claim["event"] == "hit" for claim in line.get("claims", ())):
+            line["claims"] = [claim for claim in line["claims"] if claim["event"] != "hit"]
+            return int(line["frame"])
+    raise AssertionError("no hit")
+
+
+def test_a_right_game_has_no_findings_after_frames_are_forgotten(tmp_path: Path) -> None:
+    rules, lines = right_game(tmp_path, 9000)
+    missing = without_hit(lines, 8000)
+    session, found = Session(rules, forget=40), []
+    for at in range(0, len(lines), 300):
+        session.feed(*lines[at : at + 300])
+        found += told(session)
+    assert session.short_look() == ((), ())
+    assert found == [(missing, "hit-missing")]
+    assert session.tally.frames == 9000
+
+
+def test_a_short_look_at_a_long_run_reports_what_a_whole_one_does(tmp_path: Path) -> None:
+    rules, lines = right_game(tmp_path, 9000)
+    missing = without_hit(lines, 8300)
+    session = Session(rules)
+    session.feed(*lines[:8000])
+    assert session.look() == ((), ())
+    session.feed(*lines[8000:])
+    assert [(finding.frame, finding.code) for finding, _ in session.short_look().found] == [(missing, "hit-missing")]
+    assert session.look(over=True) == ((), ())
+    assert session.tally.findings == 1
+
+
 def test_an_actor_that_changes_its_kind_is_wrong_in_its_frame(rules: Path) -> None:
     """However far apart the two frames came, and though nothing has looked yet."""
     session, lines = Session(rules), game(100, missing=(20,))

@@ -178,13 +178,15 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         left, is_paused = looks.left(), now - came_last >= PAUSE
         enough = min(2 * show.session.cost, MOST_SAVED)  # for another look, if something odd comes
         is_late = now - show.looked_at >= SELDOM and left >= enough
-        if (is_odd and left >= 0) or is_late or (is_paused and not explained and show.server is not None):
+        explains = is_paused and not explained and show.server is not None
+        if (is_odd and left >= 0) or is_late or explains:
             explained = explained or is_paused
             is_first = show.session.cost == 0.0
-            show.look(explains=is_paused and show.server is not None)
+            before = time.process_time()
+            show.look(explains=explains, short=not (is_late or explains or is_paused))
             is_odd = False
             if not is_first:  # which also makes everything ready
-                looks.take(show.session.cost)
+                looks.take(time.process_time() - before)
         else:
             glances.take(min(spent, MOST_CHARGED))
         counted_until = time.process_time()
@@ -244,12 +246,15 @@ class _Show:
                 events = self.server.page.logged(self.session.book.rules(recording.rate), recording)
             self.server.send(events)
 
-    def look(self, *, over: bool = False, explains: bool = False) -> None:
-        """Judges the whole run."""
-        self.looked_at = time.monotonic()
+    def look(self, *, over: bool = False, explains: bool = False, short: bool = False) -> None:
+        """Judges the whole run, or only the end of a long one."""
         before = self.session.looked
         try:
-            self.news(self.session.look(over=over, explains=explains))
+            if short:
+                self.news(self.session.short_look())
+            else:
+                self.looked_at = time.monotonic()
+                self.news(self.session.look(over=over, explains=explains))
         except InputError as error:
             self.problem(error)
             return

@@ -11,10 +11,10 @@ from voskar.files.columns import ColumnBuilder
 
 
 class LastFrames:
-    """All frames of a run, or with `least` at least so many of the last ones, and at most twice as many.
+    """All frames of a run, or with `least` at least so many of the last ones.
 
     Columns only grow, so what is to be forgotten goes as a whole: two builders follow each other, and the older one is
-    dropped when the younger one has enough.
+    dropped when the younger one has enough. That is when there are twice as many as `least`.
     """
 
     def __init__(self, make: Callable[[], ColumnBuilder], least: int | None = None) -> None:
@@ -41,8 +41,17 @@ class LastFrames:
         assert self._older.first is not None
         if self.least is not None and self.last - self._older.first >= self.least:
             self._younger.add(block)
-            if self._younger.first is not None and self.last - self._younger.first + 1 >= self.least:
-                self._older, self._younger = self._younger, self._make()
+
+    @property
+    def any_too_old(self) -> bool:
+        """Whether there are frames to forget."""
+        first = self._younger.first
+        return self.least is not None and first is not None and self.last - first + 1 >= self.least
+
+    def forget(self) -> None:
+        """Forgets frames that are too old."""
+        if self.any_too_old:
+            self._older, self._younger = self._younger, self._make()
 
     def finish(self, **header: Any) -> Recording:
         """The frames that are kept, as a recording. It shares its columns with what is added later."""

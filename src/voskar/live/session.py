@@ -1,7 +1,9 @@
 """A recording that grows: judged as far as it has come, run by run.
 
-A *look* judges all of a run, as `check` does, and alone decides what is reported. A *glance* judges the last seconds
-from nothing, which takes the same time however long the run is: it only says whether a look may find something new.
+A *look* judges all of a run, as `check` does. A *glance* judges the last seconds from nothing, which takes the same
+time however long the run is: it only says whether a look may find something new. Of a long run a *short look* at the
+last minute follows. It reports what it finds, except what only comes from its missing past (`Doubts`); the next look
+withdraws it if that is wrong.
 """
 
 from __future__ import annotations
@@ -32,6 +34,7 @@ from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import LineReader
 from voskar.files.kept import ReadyRulebook
 from voskar.files.windows import parse_windows
+from voskar.live.doubts import Doubts, subjects_of
 from voskar.live.last_frames import LastFrames
 
 WARM = 2.0
@@ -39,7 +42,9 @@ WARM = 2.0
 GLANCE = 0.5
 """Seconds that a glance looks at, at least."""
 UNSURE = 30.0
-"""Seconds behind forgotten frames in which nothing is reported, as what came before them is unknown."""
+"""Seconds after what a look does not see in which it reports nothing, as what came before is unknown."""
+SHORT = 60.0
+"""Seconds of a short look; a run of twice as many is long."""
 WHOLE = 4
 """One of this many glances also compares shots, motion and reactions."""
 REFUTED = 3
@@ -53,6 +58,10 @@ class News(NamedTuple):
     found: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     withdrawn: tuple[Finding, ...] = ()
 
+    def followed_by(self, other: News) -> News:
+        """With what another look has brought."""
+        return News((*self.found, *other.found), (*self.withdrawn, *other.withdrawn))
+
 
 class Looked(NamedTuple):
     """A look: what it judged, and all that came of it."""
@@ -60,6 +69,19 @@ class Looked(NamedTuple):
     rules: Rules
     recording: Recording
     found: Weighed
+
+
+class Seen(NamedTuple):
+    """The frames, both included, of which a look reports something; `late` is how long a finding waits for its window
+    to pass."""
+
+    since: int
+    until: int
+    late: int
+
+    def holds(self, finding: Finding) -> bool:
+        """Whether a finding lies in them."""
+        return self.since <= finding.frame <= self.until
 
 
 @dataclass(frozen=True)
@@ -111,8 +133,8 @@ class Session:
         """How many have begun."""
         self.over: list[Looked] = []
         """The last look at each run that is over, if the session draws, for a caller that takes them away."""
-        self._late: list[tuple[Finding, tuple[Finding, ...]]] = []
-        self._gone: list[Finding] = []
+        self._late = News()
+        """What looks have found that nobody asked for."""
         self._refuted: Counter[tuple[str, str]] = Counter()
         """How often glances found odd what looks did not: by code and the kind it is about."""
         self._begin(None)
@@ -123,6 +145,7 @@ class Session:
         self.problem: InputError | None = None
         """What ended the recording; nothing is taken until another one begins."""
         self._before = LiveTally()
+        self._doubts = Doubts()
         self._reader = LineReader(self.name, lambda item: None)
         self._new_run()
 
@@ -131,6 +154,10 @@ class Session:
         self._run = LastFrames(self._columns, None if self.forget is None else round(self.forget * rate))
         self._end = LastFrames(self._columns, round((WARM + GLANCE + 1) * rate))
         self._first: int | None = None
+        self._looked_from: int | None = None
+        """The first frame of the last look."""
+        self._known: set[Mark] = set()
+        """All findings of the last look."""
         self._last = self._judged = self._glanced = self._wholly_glanced = -1
         self._glances = 0
         known = self._columns()
@@ -242,15 +269,18 @@ class Session:
                 for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
                     self._run.add(block)
                     self._end.add(block)
+                    self._end.forget()
+                    if self._run.any_too_old:  # looks are held against one that saw more
+                        self._judge_late()
+                        self._run.forget()
         except InputError as error:
             self.problem = error
             raise
 
     def _end_run(self) -> None:
         """Judges a run that is over as a whole."""
-        found = self._look(over=True, explains=self.draws)
-        self._late += found.found
-        self._gone += found.withdrawn
+        self._settle()
+        self._judge_late(over=True)
         if self.draws and self.looked is not None:
             self.over.append(self.looked)
         self._before = self.tally
@@ -267,10 +297,18 @@ class Session:
         """Judges what has come. `over`: nothing more will, so no finding waits for its window to pass. If it `explains`
         findings, which takes many times as long, the look has the values that the game seems to have otherwise. Raises
         InputError for more than columns hold, and ends the recording there."""
-        found = self._look(over=over, explains=explains) if self._first is not None else News()
-        late, gone = tuple(self._late), tuple(self._gone)
-        self._late, self._gone = [], []
-        return News((*late, *found.found), (*gone, *found.withdrawn))
+        if self._first is None or (self.last == self._judged and not (over or explains)):
+            return self._taken(News())
+        self._settle()
+        return self._taken(self._judge(over=over, explains=explains))
+
+    def _taken(self, found: News) -> News:
+        """With what was found before and nobody has asked for."""
+        late, self._late = self._late, News()
+        return late.followed_by(found)
+
+    def _judge_late(self, *, over: bool = False) -> None:
+        self._late = self._late.followed_by(self._judge(over=over, explains=over and self.draws))
 
     def findings(self) -> list[Finding]:
         """The root findings that have become known since this was last asked. Raises InputError as `look` does."""
@@ -299,14 +337,11 @@ class Session:
         else:
             roots = roots_of_hits(rules, recording, **options)
         cold = recording.first + round(WARM * rate) if recording.first != self._run.begun else recording.first
-        kinds = {actor.id: actor.logged_kind for actor in recording.actors}
-        odd = {
-            mark(root): (root.code, kinds.get(root.target, ""))
-            for root in roots
-            if cold <= root.frame <= self.last - late and root.frame > self._judged - late
-        }
+        near = (root for root in roots if max(cold, self._judged - late + 1) <= root.frame <= self.last - late)
         self._odd |= {
-            key: what for key, what in odd.items() if self._refuted[what] < REFUTED and key not in self._reported
+            key: what
+            for key, what in subjects_of(recording, near).items()
+            if self._refuted[what] < REFUTED and what not in self._doubts and key not in self._reported
         }
         self._glanced = self.last
         return bool(self._odd)
@@ -320,11 +355,9 @@ class Session:
 
         return RulebookVariants(self.book.whole, recording.rate)
 
-    def _look(self, *, over: bool, explains: bool = False) -> News:
-        if self.last == self._judged and not (over or explains):
-            return News()
+    def _judge(self, *, over: bool, explains: bool = False) -> News:
+        """Judges the run, as far as it is kept."""
         began = process_time()
-        self._settle()
         recording = self._recording(self._run)
         rules = self.book.rules(recording.rate)
         found = weigh(
@@ -336,30 +369,70 @@ class Session:
             variants=(lambda: self._variants(recording)) if explains else None,
             watched_whole=self.draws,
         )
-        self.looked = Looked(rules, recording, found) if self.draws else None
-        self._judged = recording.last
-        windows = self.windows.at(recording)
-        until = recording.last - (0 if over else max(windows.near, windows.widest))
-        sure = recording.first
-        if recording.first != self._run.begun:
-            sure += round(UNSURE * float(recording.rate))
-        news = self._news(found.verdict, sure, until)
-        for key, what in self._odd.items():
-            self._refuted[what] = self._refuted[what] + 1 if key not in self._reported else -REFUTED
-        self._odd = {}
         verdict = found.verdict
-        self._seen = LiveTally(recording.last - recording.first + 1, verdict.claims, verdict.agreed)
+        self.looked = Looked(rules, recording, found) if self.draws else None
+        seen = self._seen_by(recording, over=over)
+        if recording.first != self._looked_from:
+            self._learn(recording, [root for root, _ in verdict.roots], seen)
+        self._looked_from, self._judged = recording.first, recording.last
+        self._known = {mark(finding) for finding in verdict.findings}
+        news = self._news(recording, verdict, seen)
+        self._doubts.learn(subjects_of(recording, news.withdrawn), self._known)
+        begun = recording.first if self._run.begun is None else self._run.begun
+        self._seen = LiveTally(recording.last - begun + 1, verdict.claims, verdict.agreed)
         self.cost = process_time() - began
         return news
 
-    def _news(self, verdict: Verdict, sure: int, until: int) -> News:
-        roots = {mark(root): (root, follows) for root, follows in verdict.roots if sure <= root.frame <= until}
-        fresh = tuple(pair for key, pair in roots.items() if key not in self._reported)
-        every = {mark(finding) for finding in verdict.findings}
-        gone = {key: finding for key, finding in self._reported.items() if finding.frame >= sure and key not in every}
+    def short_look(self) -> News:
+        """Judges the last minute of a run that is long, and all of any other. Raises InputError as `look` does."""
+        self._settle()
+        whole = self._recording(self._run)
+        rate = float(whole.rate)
+        if whole.frames <= 2 * round(SHORT * rate):
+            return self.look()
+        recording = cut(whole, whole.last - round(SHORT * rate), whole.last)
+        rules = self.book.rules(recording.rate)
+        options: dict[str, Any] = {"windows": self.windows, "tolerance": self.tolerance, "resync": self.resync}
+        verdict, _ = check(rules, recording, explains=False, **options)
+        seen = self._seen_by(recording)
+        self._learn(recording, [root for root, _ in verdict.roots], seen)
+        seen = Seen(max(seen.since, self._judged - seen.late + 1), seen.until, seen.late)
+        if any(seen.holds(root) and mark(root) not in self._reported for root, _ in verdict.roots):
+            verdict, _ = check(rules, recording, **options)  # with what decided
+        return self._taken(self._news(recording, verdict, seen))
+
+    def _seen_by(self, recording: Recording, *, over: bool = False) -> Seen:
+        """The frames of which a look reports something."""
+        windows = self.windows.at(recording)
+        late = max(windows.near, windows.widest)
+        cold = 0 if recording.first == self._run.begun else round(UNSURE * float(recording.rate))
+        return Seen(recording.first + cold, recording.last - (0 if over else late), late)
+
+    def _learn(self, recording: Recording, roots: Sequence[Finding], seen: Seen) -> None:
+        """Holds what a look has found against the last look, which saw more."""
+        both = [root for root in roots if seen.since <= root.frame <= self._judged - seen.late]
+        self._doubts.learn(subjects_of(recording, both), self._known)
+
+    def _news(self, recording: Recording, verdict: Verdict, seen: Seen) -> News:
+        """What a look brings."""
+        is_cold = recording.first != self._run.begun
+        every = {mark(finding): finding for finding in verdict.findings}
+        what = subjects_of(recording, every.values())
+        believed = {key for key in every if not is_cold or what[key] not in self._doubts}
+        fresh = {
+            mark(root): (root, follows)
+            for root, follows in verdict.roots
+            if seen.holds(root) and mark(root) in believed and mark(root) not in self._reported
+        }
+        gone = {
+            key: finding for key, finding in self._reported.items() if finding.frame >= seen.since and key not in every
+        }
         self._reported = {key: finding for key, finding in self._reported.items() if key not in gone}
-        self._reported |= {mark(root): root for root, _ in fresh}
-        return News(fresh, tuple(gone.values()))
+        self._reported |= {key: root for key, (root, _) in fresh.items()}
+        for key, odd in self._odd.items():
+            self._refuted[odd] = self._refuted[odd] + 1 if key not in self._reported else -REFUTED
+        self._odd = {}
+        return News(tuple(fresh.values()), tuple(gone.values()))
 
 
 def _line(text: Mapping[str, Any] | str) -> bytes:
