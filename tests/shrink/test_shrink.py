@@ -18,6 +18,7 @@ from tests import strategies
 from tests.worlds import recording, rulebook
 from voskar.core.step import replay
 from voskar.files.recording import read_script
+from voskar.files.stage import play_stage
 from voskar.shrink.script import ranges, script_of, script_text, way
 
 
@@ -125,6 +126,24 @@ def test_a_script_of_frames_plays_alike(data: dict[str, Any], frames: list[dict[
             assert places.pop((frame, pose["id"])) == pytest.approx((pose["x"], pose["y"]), abs=2e-6)
     assert not places
     assert replay(rules, again).first == 0
+
+
+def test_a_script_says_what_a_pose_logs() -> None:
+    """Shapes of boxes that turn with their actor, tags and counters that come and go, and how the game logs."""
+    header = {"rate": 60, "poses": "after_hits", "lag": {"hit": [0, 2]}, "seed": 7, "reactions": "raw"}
+    circle, polygon = {"circle": [13, 5, 2]}, {"polygon": [[8, 1], [12, 1], [10, 6]]}
+    frames: list[dict[str, Any]] = [
+        {"boxes": {"belly": circle}, "tags": [], "counters": {"heat": 2}},
+        {"boxes": {"belly": [[8, 4, 12, 6], polygon]}, "tags": ["calm"], "counters": {"heat": 2, "guard": 1.5}},
+        {"boxes": {"belly": [8, 4, 12, 6]}, "tags": ["calm", "fed"], "counters": {"heat": 0, "guard": 1.5}},
+        {"boxes": {}, "tags": [], "counters": {"heat": 0, "guard": 1.5}},
+    ]
+    poses = [{"id": "a", "kind": "waxling", "x": 10, "y": 5, "facing": -1, **fields} for fields in frames]
+    plain = [{"frame": at, "poses": [pose]} for at, pose in enumerate(poses)]
+    text = script_text(script_of(header, plain), "a scene")
+    played = play_stage(text, "scene.stage.toml")
+    assert {key: played.header[key] for key in header} == header
+    assert [msgspec.to_builtins(frame)["poses"] for _, frame in played.frames] == [[pose] for pose in poses]
 
 
 def test_lines_and_ranges() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from typing import Any
 
 from voskar.shrink.keys import key_paths, taken_out
@@ -14,6 +14,9 @@ Shows = Callable[[Script], bool]
 
 HEAD = ("stage", "frames", "rate", "up", "reactions")
 """Keys that every script keeps."""
+OPTIONAL = ("present", "hidden", "clips", "turns", "tells", "pushes", "boxes", "hold", "aims", "tags", "counters",
+            "owner", "scale")  # fmt: skip
+"""Keys that a part may do without."""
 DEPTH = 6
 """So many levels of tables at most."""
 MANY = 80
@@ -22,9 +25,14 @@ SLACKS = (64.0, 32.0, 16.0, 8.0, 4.0, 2.0, 1.0, 0.5)
 """Units by which a way may be straightened, the boldest first."""
 
 
-def reduced(script: Script, shows: Shows, tell: Callable[[Script], None] = lambda script: None) -> Script:
+def reduced(
+    script: Script,
+    shows: Shows,
+    tell: Callable[[Script], None] = lambda script: None,
+    about: Collection[str] = (),
+) -> Script:
     """The script without what it does not need, by steps that are tried in a fixed order until none helps. `tell` is
-    given each smaller one."""
+    given each smaller one. The finding is `about` some actors: usually it needs no others."""
     best = script
     failed: set[str] = set()  # what did not show it never does: a later round tries most scenes again
 
@@ -40,6 +48,7 @@ def reduced(script: Script, shows: Shows, tell: Callable[[Script], None] = lambd
         tell(best)
         return True
 
+    attempt(_only(best, about))
     while True:
         before = best
         for table in ("display", "resets", "claims", "parts"):
@@ -51,6 +60,18 @@ def reduced(script: Script, shows: Shows, tell: Callable[[Script], None] = lambd
         _needless(lambda: best, attempt)
         if best == before:
             return best
+
+
+def _only(script: Script, about: Collection[str]) -> Script:
+    """Only some actors, and what they claim of each other."""
+    left = {key: value for key, value in script.items() if key not in ("display", "resets", "claims")}
+    claims = [
+        claim
+        for claim in script.get("claims", ())
+        if all(claim[key] in about for key in ("attacker", "target") if key in claim)
+    ]
+    parts = [part for part in script["parts"] if part["id"] in about]
+    return left | ({"claims": claims} if claims else {}) | {"parts": parts}
 
 
 def _sooner(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> None:
@@ -89,10 +110,16 @@ def _within(script: Script) -> Script:
         for name in ("present", "hidden"):
             if name in part:
                 own[name] = _cut(part[name], last)
-        held = {button: _cut(frames, last) for button, frames in part.get("hold", {}).items()}
-        own = {key: value for key, value in own.items() if key != "hold" and value != ""}
-        held = {button: frames for button, frames in held.items() if frames}
-        parts.append(own | ({"hold": held} if held else {}))
+        own = {key: value for key, value in own.items() if value != ""}
+        for name in ("hold", "tags"):
+            if name in part:
+                own[name] = {key: frames for key, text in part[name].items() if (frames := _cut(text, last))}
+        if not own.get("hold", True):
+            del own["hold"]  # but no tags are said to be none
+        if "counters" in part:
+            counters = {name: [key for key in keys if key["f"] <= last] for name, keys in part["counters"].items()}
+            own["counters"] = {name: keys for name, keys in counters.items() if keys}
+        parts.append(own)
     return {**script, "parts": parts}
 
 
@@ -126,7 +153,7 @@ def _moved(value: Any, by: int) -> Any:
             found[name] = max(entry + by, 0)
         elif name in ("present", "hidden"):
             found[name] = _moved_ranges(entry, by)
-        elif name == "hold":
+        elif name in ("hold", "tags"):
             found[name] = {button: _moved_ranges(frames, by) for button, frames in entry.items()}
         else:
             found[name] = _moved(entry, by)
@@ -166,8 +193,9 @@ def _simpler(number: int, now: Callable[[], Script], attempt: Callable[[Script],
                 part[key] = value
         return attempt(candidate)
 
-    for key in ("present", "hidden", "clips", "turns", "tells", "pushes", "boxes", "hold", "aims", "owner", "scale"):
-        if key in now()["parts"][number]:
+    own = [key for key in OPTIONAL if key in now()["parts"][number]]
+    if not change(**dict.fromkeys(own)) and len(own) > 1:
+        for key in own:
             change(**{key: None})
     for key in ("clips", "turns", "tells", "pushes", "boxes"):
         place = 0
@@ -194,11 +222,14 @@ def _simpler(number: int, now: Callable[[], Script], attempt: Callable[[Script],
         for slack in SLACKS:
             if change(way=way(points, leaps, slack)):
                 break
-    place = 1
-    while place < len(now()["parts"][number]["way"]) - 1 and len(now()["parts"][number]["way"]) < MANY:
-        own = now()["parts"][number]["way"]
-        if not change(way=own[:place] + own[place + 1 :]):
-            place += 1
+    size = max(len(now()["parts"][number]["way"]) // 4, 1)
+    while size and len(now()["parts"][number]["way"]) < MANY:
+        place = 1
+        while place < len(own := now()["parts"][number]["way"]) - 1:
+            end = min(place + size, len(own) - 1)
+            if not change(way=own[:place] + own[end:]):
+                place += size
+        size //= 2
     for digits in (0, 1, 2):
         own = now()["parts"][number]["way"]
         if change(way=[key | {"at": [round(value, digits) for value in key["at"]]} for key in own]):

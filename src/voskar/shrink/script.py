@@ -20,6 +20,10 @@ EXACT = 1e-6
 JUMP = {"ease": "jump"}
 
 
+CARRIED = ("rate", "up", "poses", "seed", "title", "lag", "logged", "unlogged")
+"""Keys of a header that a script has too."""
+
+
 def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) -> Script:
     """Some frames, numbered from 0, as a script. What is not carried over (velocities, a scale that changes) is left
     out."""
@@ -30,7 +34,7 @@ def script_of(header: Mapping[str, Any], frames: Sequence[Mapping[str, Any]]) ->
     # a clip that is under way as the scene begins has to begin before it
     delay = max((_begun(own) for own in poses.values()), default=0)
     script: Script = {"stage": 2, "frames": len(frames) + delay, "reactions": header.get("reactions", "baked")}
-    script |= {key: header[key] for key in ("rate", "up", "seed", "title", "logged", "unlogged") if header.get(key)}
+    script |= {key: header[key] for key in CARRIED if header.get(key)}
     script["parts"] = [_part(name, own, len(frames), delay) for name, own in poses.items()]
     _hold(script["parts"], frames, delay)
     for table in ("claims", "display"):
@@ -68,8 +72,26 @@ def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: i
     part |= {"tells": tells} if tells else {}
     pushes = [{"f": frame + delay, "by": pose["push"]} for frame, pose in sorted(own.items()) if pose.get("push")]
     part |= {"pushes": pushes} if pushes else {}
+    tags = sorted({tag for pose in own.values() for tag in pose.get("tags") or ()})
+    shown = {
+        tag: ranges(frame + delay for frame, pose in own.items() if tag in (pose.get("tags") or ())) for tag in tags
+    }
+    if any(pose.get("tags") is not None for pose in own.values()):
+        part["tags"] = shown
+    counters = _counters(own, delay)
+    part |= {"counters": counters} if counters else {}
     boxes = _boxes(own, delay)
     return part | ({"boxes": boxes} if boxes else {})
+
+
+def _counters(own: Mapping[int, Mapping[str, Any]], delay: int) -> dict[str, list[Script]]:
+    keys: dict[str, list[Script]] = {}
+    for frame, pose in sorted(own.items()):
+        for name, value in (pose.get("counters") or {}).items():
+            known = keys.setdefault(name, [])
+            if not known or known[-1]["is"] != value:
+                known.append({"f": frame + delay, "is": value})
+    return keys
 
 
 def _boxes(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
@@ -79,14 +101,26 @@ def _boxes(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
     for frame, pose in sorted(own.items()):
         if pose.get("boxes") is None:
             continue
-        x, y, facing = pose["x"], pose["y"], pose.get("facing", 1)
-        about = {
-            name: [round(value, 6) for value in (facing * (x0 - x), y0 - y, facing * (x1 - x), y1 - y)]
-            for name, (x0, y0, x1, y1) in pose["boxes"].items()
-        }
+        about = {name: _about(shape, pose) for name, shape in pose["boxes"].items()}
         if not keys or keys[-1]["open"] != about:
             keys.append({"f": frame + delay, "open": about})
     return keys
+
+
+def _about(shape: Any, pose: Mapping[str, Any]) -> Any:
+    """A shape of the world as it stands about a position that faces +x."""
+    x, y, facing = pose["x"], pose["y"], pose.get("facing", 1)
+
+    def point(place: Sequence[float]) -> list[float]:
+        return [round(facing * (place[0] - x), 6), round(place[1] - y, 6)]
+
+    if isinstance(shape, Mapping):
+        if shape.get("circle") is not None:
+            return {"circle": [*point(shape["circle"][:2]), shape["circle"][2]]}
+        return {"polygon": [point(place) for place in shape["polygon"]]}
+    if isinstance(shape[0], int | float):
+        return [*point(shape[:2]), *point(shape[2:])]
+    return [_about(part, pose) for part in shape]
 
 
 def _leaps(own: Mapping[int, Mapping[str, Any]], delay: int) -> set[int]:
@@ -198,7 +232,7 @@ def script_text(script: Script, about: str) -> str:
     """The TOML of a script, a line a key."""
     lines = [f"# {printable(line)}" for line in about.split("\n")]
     lines += [f"{key} = {_value(value)}" for key, value in script.items() if not isinstance(value, list | dict)]
-    for key in ("logged", "unlogged"):
+    for key in ("lag", "logged", "unlogged"):
         if script.get(key):
             lines += ["", f"[{key}]", *(f"{name} = {_value(value)}" for name, value in script[key].items())]
     for table in ("parts", "claims", "display", "resets"):

@@ -72,7 +72,7 @@ def shrunk(search: Search, recording: str, tell: Tell) -> Shrunk:
 
     interrupted = False
     try:
-        best = reduced(best, search.shows, better)
+        best = reduced(best, search.shows, better, {finding.attacker, finding.target})
     except KeyboardInterrupt:
         interrupted = True
     game, rules = accounts(finding)
