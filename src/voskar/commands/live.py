@@ -31,16 +31,16 @@ if TYPE_CHECKING:
 WAIT = 0.03
 """Seconds to wait for something to come."""
 APART = 0.2
-"""Seconds between two times that frames are taken: fewer at a time take longer."""
+"""Seconds between two times that frames are taken."""
 SELDOM = 5.0
 """Seconds after which a look is due though nothing is odd: it tells how many hits agree."""
 PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
-GLANCES, LOOKS = 0.5, 0.35
+GLANCES, LOOKS = 0.45, 0.4
 """Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
 MOST_CHARGED = 0.1
 """Seconds that a glance counts at most: the first ones import libraries."""
-MOST_SAVED = 1.0
+MOST_SAVED = 4.0
 """Seconds of processor time that are saved at most."""
 
 
@@ -151,6 +151,8 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
     next_take, is_odd, explained, came_last = 0.0, False, False, 0.0
     counted_until = time.process_time()
     while True:
+        time.sleep(max(next_take - time.monotonic(), 0.0))  # frames are cheaper by the dozen
+        next_take = time.monotonic() + APART
         for items in came.arrived(WAIT):
             if isinstance(items, Ended):
                 if items.error:
@@ -165,28 +167,24 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
             else:
                 waiting += items
         now = time.monotonic()
-        if now < next_take:
-            continue
-        next_take = now + APART
         if waiting:
             came_last, explained = now, False
-            show.take(waiting)  # frames are cheaper by the dozen
+            show.take(waiting)
         if glances.left() >= 0:
             is_odd = show.glance() or is_odd
         spent = time.process_time() - counted_until  # also by what reads, and serves the page
         # a look is due when a glance finds something odd, or when there is time for it
-        left, is_paused = looks.left(), now - came_last >= PAUSE
-        enough = min(2 * show.session.cost, MOST_SAVED)  # for another look, if something odd comes
-        is_late = now - show.looked_at >= SELDOM and left >= enough
+        is_paused = now - came_last >= PAUSE
+        left, cost = looks.left(), show.session.cost
+        is_late = now - show.looked_at >= SELDOM and left >= min(2 * cost, MOST_SAVED)  # enough for something odd
         explains = is_paused and not explained and show.server is not None
         if (is_odd and left >= 0) or is_late or explains:
             explained = explained or is_paused
-            is_first = show.session.cost == 0.0
             before = time.process_time()
-            show.look(explains=explains, short=not (is_late or explains or is_paused))
-            is_odd = False
-            if not is_first:  # which also makes everything ready
+            show.look(explains=explains, short=is_odd and not (explains or is_paused))
+            if cost:  # the first one also makes everything ready
                 looks.take(time.process_time() - before)
+            is_odd = False
         else:
             glances.take(min(spent, MOST_CHARGED))
         counted_until = time.process_time()

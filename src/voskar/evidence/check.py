@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
@@ -139,18 +140,31 @@ STATE_ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, di
 """Rows that need no ways of actors: they take half the time."""
 
 
-def roots_of_hits(
-    rules: Rules, recording: Recording, *, windows: Windows, tolerance: float, resync: bool
-) -> list[Finding]:
-    """The roots among what hits, other claims and states show; shots, ways and reactions are not compared, and nothing
-    says why."""
+class Part(NamedTuple):
+    """What a part of the evidence shows: all findings, and the roots, each with those that follow from it."""
+
+    findings: tuple[Finding, ...]
+    roots: tuple[tuple[Finding, tuple[Finding, ...]], ...]
+
+
+def check_part(
+    rules: Rules,
+    recording: Recording,
+    *,
+    windows: Windows,
+    tolerance: float,
+    resync: bool,
+    explains: bool = False,
+) -> Part:
+    """What hits, other claims and states show. Shots, ways and reactions are not compared."""
     windows = windows.at(recording)
     seen = watch(rules, recording, films=False, resync=Resync(windows) if resync else None)
     orders = seen.stepper.world.orders
-    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, None, orders)
+    ask = seen.asking if explains else None
+    held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, ask, orders)
     landed, events = hits(held), event_claims(held)
-    found = [*landed.findings, *events.findings, *(finding for row in STATE_ROWS for finding in row(held))]
-    return [root for root, _ in folded(_sorted(found), held, {*landed.matched, *events.matched})]
+    found = _sorted([*landed.findings, *events.findings, *(finding for row in STATE_ROWS for finding in row(held))])
+    return Part(tuple(found), tuple(folded(found, held, {*landed.matched, *events.matched})))
 
 
 def _sorted(found: Iterable[Finding]) -> list[Finding]:

@@ -1,8 +1,8 @@
 """A recording that grows: judged as far as it has come, run by run.
 
 A *look* judges all of a run, as `check` does. A *glance* judges the last seconds from nothing, which takes the same
-time however long the run is: it only says whether a look may find something new. Of a long run a *short look* at the
-last minute follows. It reports what it finds, except what only comes from its missing past (`Doubts`); the next look
+time however long the run is: it only says whether a look may find something new. Of a long run a *short look* follows.
+It reports what it finds in the last seconds, except what only comes from its missing past (`Doubts`); the next look
 withdraws it if that is wrong.
 """
 
@@ -23,8 +23,8 @@ from voskar.core.recording import Recording
 from voskar.core.recording.cut import cut
 from voskar.core.rules import Rules
 from voskar.errors import InputError, Problem
-from voskar.evidence.check import Verdict, check, roots_of_hits
-from voskar.evidence.finding import Finding
+from voskar.evidence.check import Part, Verdict, check, check_part
+from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.tolerance import TOLERANCE
 from voskar.explaining.leaf import Variants
 from voskar.explaining.tried import Mark, mark
@@ -37,13 +37,13 @@ from voskar.files.windows import parse_windows
 from voskar.live.doubts import Doubts, subjects_of
 from voskar.live.last_frames import LastFrames
 
-WARM = 2.0
+WARM = 1.0
 """Seconds before what a glance looks at: by then what it has not seen hardly matters any more."""
 GLANCE = 0.5
 """Seconds that a glance looks at, at least."""
 UNSURE = 30.0
 """Seconds after what a look does not see in which it reports nothing, as what came before is unknown."""
-SHORT = 60.0
+SHORT = 45.0
 """Seconds of a short look; a run of twice as many is long."""
 WHOLE = 4
 """One of this many glances also compares shots, motion and reactions."""
@@ -137,6 +137,8 @@ class Session:
         """What looks have found that nobody asked for."""
         self._refuted: Counter[tuple[str, str]] = Counter()
         """How often glances found odd what looks did not: by code and the kind it is about."""
+        self._vain = 0
+        """How often whole glances did."""
         self._begin(None)
 
     def _begin(self, header: dict[str, Any] | None) -> None:
@@ -168,6 +170,8 @@ class Session:
         self._fresh: list[ColumnBuilder] = []
         """Columns of frames that are not drawn yet."""
         self._odd: dict[Mark, tuple[str, str]] = {}
+        self._wholly_odd: set[Mark] = set()
+        """Those of whole glances."""
         self.looked = None
         self._reported: dict[Mark, Finding] = {}
         self._seen = LiveTally()
@@ -264,8 +268,14 @@ class Session:
     def _settle(self) -> None:
         """Adds what waits to the columns. Raises InputError, and ends the recording, if it is too much for them."""
         waiting, self._waiting = self._waiting, []
+        joined: list[tuple[int, list[bytes]]] = []
+        for before, lines in waiting:
+            if joined and joined[-1][0] + len(joined[-1][1]) == before:
+                joined[-1][1].extend(lines)
+            else:
+                joined.append((before, lines))
         try:
-            for before, lines in waiting:
+            for before, lines in joined:
                 for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
                     self._run.add(block)
                     self._end.add(block)
@@ -325,24 +335,31 @@ class Session:
         windows = self.windows.at(whole)
         late = max(windows.near, windows.widest)
         self._glances += 1
-        is_whole = self._glances % WHOLE == 0
+        is_whole = self._glances % WHOLE == 0 and self._vain < REFUTED and not self.is_long
         since = self._wholly_glanced if is_whole else self._glanced
         seen = max(round(GLANCE * rate), self.last - since)
         recording = cut(whole, max(whole.first, self.last - round(WARM * rate) - late - seen), self.last)
         options: dict[str, Any] = {"windows": self.windows, "tolerance": self.tolerance, "resync": self.resync}
         rules = self.book.rules(recording.rate)
+        shown: Verdict | Part
         if is_whole:
-            roots = [root for root, _ in check(rules, recording, explains=False, **options)[0].roots]
+            shown, _ = check(rules, recording, explains=False, **options)
             self._wholly_glanced = self.last
         else:
-            roots = roots_of_hits(rules, recording, **options)
+            shown = check_part(rules, recording, **options)
+        # a hit may seem to follow from a value that is only unknown here
+        roots = [root for root, _ in shown.roots]
+        roots += [finding for finding in shown.findings if CODES[finding.code].about in ("hit", "event")]
         cold = recording.first + round(WARM * rate) if recording.first != self._run.begun else recording.first
         near = (root for root in roots if max(cold, self._judged - late + 1) <= root.frame <= self.last - late)
-        self._odd |= {
+        odd = {
             key: what
             for key, what in subjects_of(recording, near).items()
             if self._refuted[what] < REFUTED and what not in self._doubts and key not in self._reported
         }
+        self._odd |= odd
+        if is_whole:
+            self._wholly_odd |= odd.keys()
         self._glanced = self.last
         return bool(self._odd)
 
@@ -383,23 +400,35 @@ class Session:
         self.cost = process_time() - began
         return news
 
+    @property
+    def is_long(self) -> bool:
+        """Whether a look at the run takes so much longer than a short one that this comes first."""
+        if self.header is None or self._run.first is None:
+            return False
+        return self.last - self._run.first >= 2 * round(SHORT * float(meaning(self.header)["rate"]))
+
     def short_look(self) -> News:
-        """Judges the last minute of a run that is long, and all of any other. Raises InputError as `look` does."""
-        self._settle()
-        whole = self._recording(self._run)
-        rate = float(whole.rate)
-        if whole.frames <= 2 * round(SHORT * rate):
+        """Judges hits, other claims and states of the last seconds of a run that is long, and all of any other. Raises
+        InputError as `look` does."""
+        if self._first is not None:
+            self._settle()
+        if not self.is_long:
             return self.look()
-        recording = cut(whole, whole.last - round(SHORT * rate), whole.last)
-        rules = self.book.rules(recording.rate)
-        options: dict[str, Any] = {"windows": self.windows, "tolerance": self.tolerance, "resync": self.resync}
-        verdict, _ = check(rules, recording, explains=False, **options)
+        whole = self._recording(self._run)
+        recording = cut(whole, whole.last - round(SHORT * float(whole.rate)), whole.last)
+        found = check_part(
+            self.book.rules(recording.rate),
+            recording,
+            windows=self.windows,
+            tolerance=self.tolerance,
+            resync=self.resync,
+            explains=True,
+        )
         seen = self._seen_by(recording)
-        self._learn(recording, [root for root, _ in verdict.roots], seen)
-        seen = Seen(max(seen.since, self._judged - seen.late + 1), seen.until, seen.late)
-        if any(seen.holds(root) and mark(root) not in self._reported for root, _ in verdict.roots):
-            verdict, _ = check(rules, recording, **options)  # with what decided
-        return self._taken(self._news(recording, verdict, seen))
+        self._learn(recording, [root for root, _ in found.roots], seen)
+        return self._taken(
+            self._news(recording, found, seen._replace(since=max(seen.since, self._judged - seen.late + 1)))
+        )
 
     def _seen_by(self, recording: Recording, *, over: bool = False) -> Seen:
         """The frames of which a look reports something."""
@@ -413,7 +442,7 @@ class Session:
         both = [root for root in roots if seen.since <= root.frame <= self._judged - seen.late]
         self._doubts.learn(subjects_of(recording, both), self._known)
 
-    def _news(self, recording: Recording, verdict: Verdict, seen: Seen) -> News:
+    def _news(self, recording: Recording, verdict: Verdict | Part, seen: Seen) -> News:
         """What a look brings."""
         is_cold = recording.first != self._run.begun
         every = {mark(finding): finding for finding in verdict.findings}
@@ -430,8 +459,10 @@ class Session:
         self._reported = {key: finding for key, finding in self._reported.items() if key not in gone}
         self._reported |= {key: root for key, (root, _) in fresh.items()}
         for key, odd in self._odd.items():
-            self._refuted[odd] = self._refuted[odd] + 1 if key not in self._reported else -REFUTED
-        self._odd = {}
+            self._refuted[odd] = self._refuted[odd] + 1 if key not in every else -REFUTED
+        if self._wholly_odd:
+            self._vain += 1 if self._wholly_odd.isdisjoint(every) else -REFUTED
+        self._odd, self._wholly_odd = {}, set()
         return News(tuple(fresh.values()), tuple(gone.values()))
 
 

@@ -20,7 +20,7 @@ from typing import BinaryIO, NamedTuple
 from voskar.errors import InputError, Problem
 from voskar.files.reading import plain_errors
 
-PAUSE = 0.03
+PAUSE = 0.05
 """Seconds between two looks at a file."""
 PIECE = 1 << 16
 LONGEST = 1 << 28
