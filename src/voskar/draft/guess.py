@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
+from voskar.core.rules.shapes import Floats
 from voskar.draft.boxes import BoxDraft
 from voskar.draft.clashes import ClashDraft
 from voskar.draft.clips import ClipDraft
@@ -40,12 +41,14 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         self.wraps()
         self.clips()
         self.boxes()
-        for attacker in self.attackers:
-            for group in self._groups(attacker):
-                self._attack(group)
+        groups = [group for attacker in self.attackers for group in self._groups(attacker)]
+        for group in groups:
+            self._attack(group)
         contact = self._contact()
         for target in self.targets:
             self.life(target)
+        for group in groups:
+            self._rehit(group)
         self.shots()
         self._fights()
         layers = list(self.targets)
@@ -139,12 +142,58 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         gone = sum(self._vanishes(self.recordings[number], claim.attacker, claim.frame) for number, claim in claims)
         if gone >= FEW and gone >= 0.8 * len(claims):
             made.keys["attacker.remove"] = Value("true", f"it is gone after {gone} of {counted(len(claims), 'hit')}")
-        repeats = Counter((number, claim.attacker, claim.target) for number, claim in claims)
-        if max(repeats.values()) == 1 and "attacker.remove" not in made.keys:
-            made.keys["rehit"] = Value('"once"', f"none of {counted(len(repeats), 'pair')} hits twice")
         self._cases(made, claims)
         self._hitstop(made, claims)
         self.reactions(made, claims)
+
+    def _rehit(self, group: AttackGroup) -> None:
+        """Once, if no pair hits twice though some touch on after the i-frames; or if there are none that would keep a
+        touch from a hit in every frame."""
+        made, claims = self.attacks[group.name], self._hits_in(group)
+        pairs = Counter((number, claim.attacker, claim.target) for number, claim in claims)
+        if max(pairs.values()) > 1 or "attacker.remove" in made.keys:
+            return
+        hurts = float(made.keys["damage"].text) > 0  # what heals leaves nobody immune
+        tables = [made.keys, *(self.kinds[target].keys for target in group.targets)] if hurts else []
+        known = [keys[key].text for keys in tables for key in ("target.iframes", "iframes") if key in keys]
+        lapse = max((int(text.strip('"f')) for text in known), default=0)
+        again = self._again(claims, lapse)
+        if again or not known:
+            why = f"none of {counted(len(pairs), 'pair')} hits twice"
+            made.keys["rehit"] = Value('"once"', why + (f", and {again} come as near again" if again else ""))
+
+    def _again(self, claims: Sequence[tuple[int, Claim]], lapse: int) -> int:
+        """How many pairs stand as near as in a hit, `lapse` frames after theirs and before any mark."""
+        apart = {
+            (number, claim): found
+            for number, claim in claims
+            if (found := self._apart(number, claim, claim.frame, claim.frame)) is not None and len(found)
+        }
+        if not apart:
+            return 0
+        reach = np.abs(np.concatenate(list(apart.values()))).max(axis=0)
+        count = 0
+        for number, claim in apart:
+            played = self.recordings[number]
+            until = min((mark - 1 for mark in played.resets if mark > claim.frame), default=played.last)
+            later = self._apart(number, claim, claim.frame + lapse + 1, until)
+            count += later is not None and bool((np.abs(later) <= reach).all(axis=1).any())
+        return count
+
+    def _apart(self, number: int, claim: Claim, first: int, last: int) -> Floats | None:
+        """The ways from attacker to target in frames that show both, as rows; None for a claim without either."""
+        played = self.recordings[number]
+        poses, numbers = played.poses, [played.numbers.get(name or "") for name in (claim.attacker, claim.target)]
+        sides = []
+        for who in numbers:
+            if who is None:
+                return None
+            rows = poses.rows_of(who)
+            rows = rows[(poses.frame[rows] >= first) & (poses.frame[rows] <= last) & ~poses.hidden[rows]]
+            sides.append(rows)
+        _, here, there = np.intersect1d(poses.frame[sides[0]], poses.frame[sides[1]], return_indices=True)
+        here, there = sides[0][here], sides[1][there]
+        return np.column_stack((poses.x[there] - poses.x[here], poses.y[there] - poses.y[here]))
 
     def _cases(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """The cases that the game names, taken where it names them: what decides them is not to be logged."""
