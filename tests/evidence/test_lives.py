@@ -130,6 +130,44 @@ def test_mistake(name: str, mistake: Callable[[Frames], None], expected: list[tu
     assert any(text in entry[2] for entry in found) or not expected, found
 
 
+STOP = 4
+
+
+@pytest.mark.parametrize(
+    ("seen", "back", "expected"),
+    [
+        (SEEN + STOP, BACK + STOP, []),
+        (SEEN + STOP + 1, BACK + STOP, [("down-long", 30, "seen for 15 frames and 4 of hitstop, to 29, back in 34")]),
+        (SEEN, BACK + STOP, [("down-short", 26, "is gone in 26, after 15 of 15 frames and 4 of hitstop")]),
+        (SEEN + STOP, BACK + STOP + 2, [("respawn-late", 34, "back in 36, 2 frames late")]),
+        (SEEN + STOP, BACK, [("event-moved", 30, "")]),
+    ],
+)
+def test_hitstop_holds_up_a_death(seen: int, back: int, expected: list[tuple[str, int, str]]) -> None:
+    """The body lies there for as much longer, and returns as much later."""
+    frames = [*correct(), *[{"poses": []} for _ in range(5)]]
+    change(*range(6, 10), tick=5)(frames)
+    for frame in range(DIES + 1, len(frames)):
+        alive = frame >= back
+        pose = frames[5]["poses"][0] | {
+            "health": 2 if alive else 0,
+            "lives": 1,
+            "x": 50 if alive else 0,
+            "hidden": False,
+        }
+        pose |= {"clip": "idle", "tick": frame} if alive else {"clip": "fall", "tick": max(frame - DIES - STOP, 1)}
+        shown = alive or frame <= DIES + seen
+        frames[frame]["poses"] = [pose] * shown + [{"id": "hornet", "kind": "hornet", "x": 300, "y": 0}]
+        frames[frame]["claims"] = [{"event": "respawn", "id": "keeper"}] * (frame == back)
+    frames[DIES].setdefault("claims", []).append({"event": "down", "id": "keeper"})
+    rules = {"sting": {"damage": 1, "hitstop": STOP, "hitstop_on": "target"}}
+    found = told(frames, attacks=rules)
+    change(*range(DIES + 1, DIES + STOP + 1), clip="idle", tick=DIES)(frames)  # the death clip waits for its end
+    assert told(frames, attacks=rules) == found
+    assert [entry[:2] for entry in found] == [entry[:2] for entry in expected]
+    assert all(text in entry[2] for entry, (*_, text) in zip(found, expected, strict=True)), found
+
+
 def test_a_held_return_that_the_game_does_not_hold() -> None:
     frames = correct()
     for frame in range(25, 36):

@@ -6,7 +6,9 @@ import copy
 import json
 import random
 import re
+import tomllib
 from collections import Counter
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +24,8 @@ from voskar.files.windows import parse_windows
 
 DRAWN = 10
 """Rulebooks that are drafted."""
+VARIED = 12
+"""Rulebooks of which any key may be missing."""
 
 
 def log(folder: Path, seed: int, rules: dict[str, Any] = RULES) -> Path:
@@ -90,7 +94,7 @@ def drawn(draw: random.Random) -> tuple[dict[str, Any], dict[str, str]]:
         "sting.damage": str(sting["damage"]),
         "fumes.damage": str(fumes["damage"]),
         "fumes.attacker.remove": "true",
-        "sting.target.knockback": f'{{ distance = {push["distance"]}, over = "{push["over"]}f", direction = "flat" }}',
+        "sting.target.knockback": f'{{ distance = {push["distance"]}, over = "{push["over"]}f" }}',
     }
 
 
@@ -111,6 +115,66 @@ def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
         right.update(key for key, text in wanted.items() if keys.get(key) == text)
     shares = {key: (right[key], counter[key]) for key in wanted}
     assert all(counter[key] >= DRAWN / 2 and right[key] >= 0.9 * counter[key] for key in wanted), shares
+
+
+def varied(draw: random.Random) -> dict[str, Any]:
+    """Rules of other numbers, in which some of the keys of a rulebook come and go."""
+    rules, _ = drawn(draw)
+    keeper, hornet = rules["kinds"]["keeper"], rules["kinds"]["hornet"]
+    sting, fumes = rules["attacks"]["sting"], rules["attacks"]["fumes"]
+    changes: list[Callable[[], Any]] = [
+        lambda: keeper.pop("iframes"),
+        lambda: keeper.pop("lives"),
+        lambda: keeper.pop("respawn", None),
+        lambda: fumes["attacker"].pop("remove"),
+        lambda: hornet.update(health=draw.randrange(1, 4), down={"worth": 10 * draw.randrange(1, 9)}),
+        lambda: hornet.update(health=draw.randrange(1, 4), down={"lasts": draw.randrange(4, 20)}),
+        lambda: hornet.update(health=2, respawn={"after": draw.randrange(5, 40), "at": "start"}),
+        lambda: sting["target"].pop("knockback"),
+        lambda: sting["target"].setdefault("knockback", {"distance": 15, "over": 6}).update(ease="fade"),
+        lambda: sting["target"].update(stun=draw.randrange(3, 20)),
+        lambda: sting["target"].update(launch=60 * draw.randrange(2, 9)),
+        lambda: fumes.update(hitstop=draw.randrange(2, 6)),
+        lambda: keeper.update(health=draw.randrange(1, 3)),
+    ]
+    for change in changes:
+        if draw.random() < 0.25:
+            change()
+    return rules
+
+
+CHOICES = ("rehit", "iframes", "when", "cooldown")
+"""Keys of which some logs show no more than a range, or which the rules may have in another place."""
+
+
+def plain(value: Any) -> Any:
+    """A value of a rulebook with durations as frames."""
+    if isinstance(value, dict):
+        return {key: plain(item) for key, item in value.items()}
+    return int(value[:-1]) if isinstance(value, str) and re.fullmatch(r"\d+f", value) else value
+
+
+def test_no_value_is_written_that_is_another_one(tmp_path: Path) -> None:
+    """Of rules with other keys as well: what a draft says of them, they say."""
+    wrong, count = [], 0
+    for seed in range(VARIED):
+        rules = varied(random.Random(seed))
+        (folder := tmp_path / str(seed)).mkdir()
+        found = guess([load_recording(log(folder, 10 * seed + play, rules), None) for play in range(3)])
+        tables = [(rules["kinds"][kind.name], kind.keys) for kind in found.kinds]
+        tables += [(rules["attacks"][attack.name], attack.keys) for attack in found.attacks]
+        guns = {gun["spawn"]: gun for gun in rules["kinds"]["keeper"]["emitters"].values()}
+        tables += [(guns[name], keys) for kind in found.kinds for name, keys in kind.emitters.items()]
+        for table, keys in tables:
+            for key, value in keys.items():
+                told, is_ = plain(tomllib.loads(f"x = {value.text}")["x"]), table
+                for part in key.split("."):
+                    is_ = is_.get(part, {}) if isinstance(is_, dict) else {}
+                if key not in CHOICES:
+                    count += 1
+                    same = told.items() <= plain(is_).items() if isinstance(told, dict) else told == plain(is_)
+                    wrong += [] if same else [(seed, key, value, is_)]
+    assert (wrong, count > 8 * VARIED) == ([], True)
 
 
 def test_shots_by_a_beat_that_end_at_an_edge(tmp_path: Path) -> None:

@@ -151,8 +151,8 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         touch from a hit in every frame."""
         made, claims = self.attacks[group.name], self._hits_in(group)
         pairs = Counter((number, claim.attacker, claim.target) for number, claim in claims)
-        if max(pairs.values()) > 1 or "attacker.remove" in made.keys:
-            return
+        if max(pairs.values()) > 1 or all(self._owner(self.recordings[at], claim.attacker) for at, claim in claims):
+            return  # shots hit once anyway
         hurts = float(made.keys["damage"].text) > 0  # what heals leaves nobody immune
         tables = [made.keys, *(self.kinds[target].keys for target in group.targets)] if hurts else []
         known = [keys[key].text for keys in tables for key in ("target.iframes", "iframes") if key in keys]
@@ -163,7 +163,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             made.keys["rehit"] = Value('"once"', why + (f", and {again} come as near again" if again else ""))
 
     def _again(self, claims: Sequence[tuple[int, Claim]], lapse: int) -> int:
-        """How many pairs stand as near as in a hit, `lapse` frames after theirs and before any mark."""
+        """How many pairs stand as near as in a hit, `lapse` frames after theirs and before a mark or a death."""
         apart = {
             (number, claim): found
             for number, claim in claims
@@ -171,13 +171,18 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         }
         if not apart:
             return 0
-        reach = np.abs(np.concatenate(list(apart.values()))).max(axis=0)
+        reach = np.abs(np.concatenate(list(apart.values())))
         count = 0
         for number, claim in apart:
             played = self.recordings[number]
-            until = min((mark - 1 for mark in played.resets if mark > claim.frame), default=played.last)
+            ends = {
+                other.frame
+                for other in played.claims
+                if other.event == "down" and other.id in (claim.attacker, claim.target)
+            }
+            until = min((end - 1 for end in {*ends, *played.resets} if end > claim.frame), default=played.last)
             later = self._apart(number, claim, claim.frame + lapse + 1, until)
-            count += later is not None and bool((np.abs(later) <= reach).all(axis=1).any())
+            count += later is not None and any((np.abs(later) <= way).all(axis=1).any() for way in reach)
         return count
 
     def _apart(self, number: int, claim: Claim, first: int, last: int) -> Floats | None:

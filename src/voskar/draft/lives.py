@@ -284,15 +284,18 @@ class LifeDraft(Seen):
         places: set[tuple[float, float]] = set()
         shields: list[Spell] = []
         resets: list[str] = []
+        at_start = True
         for played, name, down in deaths:
             kind = self._kind(played, name)
             back = [frame for text, frame in self._ends(played, kind)[1] if text == name and frame > down]
             if not back or any(down < mark <= back[0] for mark in played.resets):
                 continue  # the game began again
-            waits.append(back[0] - down)
+            waits.append(back[0] - down - self._frozen(played, name, down, back[0]))
             row = played.row(name, back[0])
             if row is not None:
-                places.add((float(played.poses.x[row]), float(played.poses.y[row])))
+                place = float(played.poses.x[row]), float(played.poses.y[row])
+                places.add(place)
+                at_start &= math.dist(place, self._home_of(played, name, back[0])) < STILL
             ends = [frame for text, frame in self._ends(played, kind)[0] if text == name] + list(played.resets)
             until = min((frame for frame in ends if frame > back[0]), default=played.last + 1)
             shield = self._immune_after(played, name, back[0], until)
@@ -304,7 +307,7 @@ class LifeDraft(Seen):
         keys = [f'after = "{min(waits)}f"']
         if len(resets) >= FEW and resets.count(resets[0]) >= 0.8 * len(waits):
             keys.append(f'resets = "{resets[0]}"')
-        if len(places) == 1:
+        if len(places) == 1 and not at_start:
             x, y = next(iter(places))
             keys.append(f"at = [{shown(x)}, {shown(y)}]")
         agreed = agreed_on(shields)
@@ -336,7 +339,13 @@ class LifeDraft(Seen):
 
     def _down(self, deaths: Sequence[Death]) -> Value | None:
         """How long a body lies there, when its life is taken, and what it is worth."""
-        lasts = [seen - death[2] for death in deaths if (seen := self._seen_after(*death)) is not None]
+        lasts = [
+            seen - frame - self._frozen(played, name, frame, seen)
+            for played, name, frame in deaths
+            if (seen := self._seen_after(played, name, frame)) is not None
+            # else its return has ended it
+            and not {(name, seen), (name, seen + 1)} & set(self._ends(played, self._kind(played, name))[1])
+        ]
         owed = [late for death in deaths for late in self._owed(*death)]
         worth = [points for played, _, frame in deaths for points in self._worth(played, frame)]
         hidden = [played.row(name, frame + 1) for played, name, frame in deaths]
@@ -354,6 +363,12 @@ class LifeDraft(Seen):
             keys.append(f"worth = {shown(worth[0])}")
             reasons.append(f"the display's score rises so at {len(worth)}")
         return Value("{ " + ", ".join(keys) + " }", ", ".join(reasons)) if keys else None
+
+    @staticmethod
+    def _frozen(played: Recording, name: str, since: int, until: int) -> int:
+        """In how many frames behind one and up to another it is logged frozen: no time passes for it."""
+        rows = played.poses.between(played.numbers[name], since + 1, until)
+        return int((played.poses.frozen[rows] == 1).sum())
 
     def _owed(self, played: Recording, name: str, down: int) -> list[int]:
         """How many frames after a death the logged lives fall."""

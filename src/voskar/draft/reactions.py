@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections import Counter
-from collections.abc import Sequence
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
 from functools import cache
 from itertools import pairwise
 
@@ -140,20 +140,33 @@ class ReactionDraft(Seen):
 
     @staticmethod
     def _direction(same: Sequence[tuple[Push, object, int | None, int | None]]) -> str | None:
-        """Level, away from the other one's place, or the way that one faces, if each goes so."""
+        """Away from the other one's place, level, or the way that one faces: the first that each goes by."""
         sides: list[tuple[float, float, float, float, float]] = []
         for push, poses, row, other in same:
             if row is None or other is None:
                 return None
             x, y, facing = (getattr(poses, name) for name in ("x", "y", "facing"))
             sides.append((push[1], push[2], float(x[row] - x[other]), float(y[row] - y[other]), float(facing[other])))
+        turns = [math.remainder(math.atan2(dy, dx) - math.atan2(y, x), math.tau) for dx, dy, x, y, _ in sides]
+        if all(abs(turn) < 0.05 for turn in turns):
+            return '"away"'
         if all(abs(dy) < STILL for _, dy, *_ in sides):
             if all(dx * x > 0 for dx, _, x, _, _ in sides):
                 return '"flat"'
             if all(dx * facing > 0 for dx, *_, facing in sides):
                 return '"facing"'
-        turns = [math.remainder(math.atan2(dy, dx) - math.atan2(y, x), math.tau) for dx, dy, x, y, _ in sides]
-        return '"away"' if all(abs(turn) < 0.05 for turn in turns) else None
+        return None
+
+
+@cache
+def _hits_on(played: Recording) -> Mapping[str, Sequence[int]]:
+    """By id, the frames in which it is hit or goes down."""
+    found: dict[str, set[int]] = defaultdict(set)
+    for claim in played.claims:
+        name = {"hit": claim.target, "down": claim.id}.get(claim.event)
+        if name:
+            found[name].add(claim.frame)
+    return {name: sorted(frames) for name, frames in found.items()}
 
 
 @cache
@@ -180,6 +193,8 @@ def _push(played: Recording, name: str | None, frame: int) -> Push | None:
     else:
         return None
     steps = [math.dist(a, b) for a, b in pairwise(places[1:-1])]
+    if any(frame < later <= frame + len(steps) for later in _hits_on(played).get(name or "", ())):
+        return None  # another push, or a death, has ended this one
     if not steps:
         return 0, 0.0, 0.0, False
     slows = len(steps) > 1 and steps[-1] < 0.7 * steps[0]

@@ -16,8 +16,9 @@ from voskar.core.recording import Recording
 from voskar.core.recording.shown import cell_of_tick, cells
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.views.meters import frames_in
 from voskar.core.views.steps import Span, Steps
-from voskar.core.views.timeline import Course, Timeline
+from voskar.core.views.timeline import Course, Timeline, holds
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held
 
@@ -124,6 +125,11 @@ def is_last(course: Course, event: Event) -> bool:
     return event.lives == 0 and (not course.kind.spare or course.lives.now(event.frame - 1) == 0)
 
 
+def lasting_words(lasts: int, frames: int) -> str:
+    """How long a death lasts that takes so many frames, of which hitstop may take some."""
+    return f"{lasts} frames" + (f" and {frames - lasts} of hitstop" if frames > lasts else "")
+
+
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Finding]:
     """The run begins again before one that has lost its last life has been seen to the end. A recording may end
     whenever it likes: that is no word about the run."""
@@ -131,13 +137,14 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
         timeline = course.courses.get(event.id or "")
         if timeline is None or timeline.kind.lives is None or not timeline.kind.down.lasts:
             continue
-        until = event.frame + timeline.kind.down.lasts
+        until = timeline.after(event.frame, timeline.kind.down.lasts)
         lost = {first for first, _ in recording.lost}
         marks = [mark for mark in recording.resets if event.frame < mark <= until and mark not in lost]
         final = is_last(timeline, event) or (timeline.kind.respawn is None and not timeline.kind.succession)
         if final and marks and until not in timeline.outs:
             mark = min(marks)
-            text = f"is down for {timeline.kind.down.lasts} frames, and out in {until}: only then may the run be over"
+            lasting = lasting_words(timeline.kind.down.lasts, until - event.frame)
+            text = f"is down for {lasting}, and out in {until}: only then may the run be over"
             yield of_actor("cut-short", mark - 1, timeline.actor.id, f"the run begins again in {mark}", text)
 
 
@@ -263,17 +270,19 @@ class _Body:
                     )
 
     def _clip(self, span: Span) -> Iterator[Finding]:
-        """The death clip is shown at once, and runs once."""
+        """The death clip is shown at once, or when a hitstop is over, and runs once."""
         down, recording = self.course.kind.down, self.recording
         if down.clip is None:
             return
         poses = recording.poses
-        until = min(span.last, span.first - 1 + down.lasts) if down.lasts else span.last
+        until = min(span.last, self.course.after(span.first - 1, down.lasts)) if down.lasts else span.last
         rows = self._within(span.first + self.within, until)
         rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         wanted = recording.clips.index(down.clip) if down.clip in recording.clips else -2
         fell = f"down since {span.first - 1}, {self._back(span)}"
         other = rows[poses.clip[rows] != wanted]
+        if self.course.frozen:
+            other = other[[not holds(self.course.frozen, int(frame)) for frame in poses.frame[other]]]
         if len(other):
             frame = int(poses.frame[other[0]])
             clip = recording.clips[poses.clip[other[0]]] if poses.clip[other[0]] >= 0 else "no clip"
@@ -306,6 +315,8 @@ class _Body:
         cell = cells(poses, shown, kind, self.recording.clips, self.rules.rate)
         frames, last = poses.frame[shown], clip.cells - 1
         since = frames - frames[0]
+        if self.course.frozen:
+            since = since - [frames_in(self.course.frozen, int(frames[0]), int(frame)) for frame in frames]
         soonest = cell_of_tick(since + self.within + 1, kind, kind.down.clip or "", self.rules.rate)
         early = np.flatnonzero(cell > np.maximum(soonest, cell[0]))
         if len(early):
@@ -330,12 +341,13 @@ class _Body:
         down, poses = self.course.kind.down, self.recording.poses
         if not down.hide and not down.lasts:
             return
-        since = span.first if down.hide else span.first + down.lasts
+        since = span.first if down.hide else self.course.after(span.first - 1, down.lasts) + 1
         rows = self._within(since + self.within, span.last)
         rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         if len(rows):
             frame = int(poses.frame[rows[0]])
-            gone = "hidden at once" if down.hide else f"seen for {down.lasts} frames, to {since - 1}"
+            lasting = lasting_words(down.lasts, since - span.first)
+            gone = "hidden at once" if down.hide else f"seen for {lasting}, to {since - 1}"
             text = f"is to be seen in {frame}"
             words = f"down since {span.first - 1}, {gone}, {self._back(span)}"
             yield of_actor("down-long", frame, self.name, text, words)

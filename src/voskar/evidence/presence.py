@@ -8,7 +8,7 @@ import numpy as np
 
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, span_words
-from voskar.evidence.lives import is_last
+from voskar.evidence.lives import is_last, lasting_words
 
 
 def presence(held: Held) -> Iterator[Finding]:
@@ -53,11 +53,13 @@ def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
 
 def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
     """A body is to be seen for as long as it lasts, unless it is hidden at once or back before."""
-    kind = held.course.courses[name].kind
+    course = held.course.courses[name]
+    kind = course.kind
     if not kind.down.lasts or kind.down.hide:
         return
-    back = next((event.frame for event in held.course.courses[name].returns if event.frame > since), None)
-    until = min(since + kind.down.lasts, held.marks_after(since) - 1, *([] if back is None else [back - 1]))
+    back = next((event.frame for event in course.returns if event.frame > since), None)
+    ends = course.after(since, kind.down.lasts)
+    until = min(ends, held.marks_after(since) - 1, *([] if back is None else [back - 1]))
     poses = held.recording.poses
     rows = _rows(held, name, since + 1, until)
     seen = set(poses.frame[rows[~poses.hidden[rows]]].tolist())
@@ -65,8 +67,9 @@ def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
     early = max(held.within("poses"), kind.linger)
     if missing is not None and missing <= until - early:
         shown = missing - since - 1
-        text = f"is gone in {missing}, after {shown} of {kind.down.lasts} frames"
-        yield of_actor("down-short", missing, name, text, f"down since {since}, and seen for {kind.down.lasts} frames")
+        lasting = lasting_words(kind.down.lasts, ends - since)
+        text = f"is gone in {missing}, after {shown} of {lasting}"
+        yield of_actor("down-short", missing, name, text, f"down since {since}, and seen for {lasting}")
 
 
 def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
@@ -81,7 +84,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     consumed = any(event.frame == since and event.detail == "consumed" for event in held.ledger.about(name, "removed"))
     if held_up or last or consumed:
         return
-    due = since + max(respawn.after, 1)
+    due = course.after(since, max(respawn.after, 1))
     if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:
         return
     poses = held.recording.poses

@@ -34,11 +34,14 @@ COLUMNS = {"immune": "iframes", "stunned": "stun", "frozen": "hitstop"}
 
 
 def _moves(held: Held, name: str) -> Iterator[Finding]:
-    """A pose that is frozen is that of the frame before, in place and cell."""
-    spans = held.course.courses[name].frozen
+    """A pose that is frozen is that of the frame before, in place and cell; a death clip may begin."""
+    course = held.course.courses[name]
+    spans = course.frozen
     if not spans:
         return
-    poses = held.recording.poses
+    poses, clips, dies = held.recording.poses, held.recording.clips, course.kind.down.clip
+    falls = clips.index(dies) if dies in clips else -2
+    fell = [span.first for span in course.down]
     for span in spans:
         rows = poses.between(held.recording.numbers[name], span.first - 1, span.last)
         rows = rows[~poses.hidden[rows]]
@@ -46,6 +49,7 @@ def _moves(held: Held, name: str) -> Iterator[Finding]:
         follows = np.diff(poses.frame[rows]) == 1
         moves = follows & (step > held.tolerance_of(name)) & ~poses.cut[rows][1:]
         plays = follows & ((np.diff(poses.clip[rows]) != 0) | (np.diff(held.cells[rows]) != 0))
+        plays &= ~((poses.clip[rows][1:] == falls) & np.isin(poses.frame[rows][1:], fell))
         odd = np.flatnonzero(moves | plays)
         if len(odd):
             frame = int(poses.frame[rows[odd[0] + 1]])

@@ -14,6 +14,7 @@ from voskar.core.recording import Recording
 from voskar.core.recording.lingering import spans, velocities
 from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Rules
+from voskar.core.views.meters import frames_in
 from voskar.core.views.timeline import Course, Timeline, timeline
 from voskar.core.watching import Watched, watched
 
@@ -231,11 +232,12 @@ class _Log:
         poses = self.judged.poses
         if down.clip is not None:
             pose.pop("cell", None)
-            pose |= {"clip": down.clip, "tick": frame - span.first}
+            tick = frame - span.first - frames_in(course.frozen, span.first, frame)
+            pose |= {"clip": down.clip, "tick": tick}
         elif fell is not None and poses.clip[fell] >= 0:  # nothing continues while it lies there
             text = "tick" if poses.tick[fell] >= 0 else "cell"
             pose.pop("tick", None)
             pose.pop("cell", None)
             pose |= {"clip": self.judged.clips[poses.clip[fell]], text: int(getattr(poses, text)[fell])}
-        if down.hide or (down.lasts and frame >= span.first + down.lasts):
+        if down.hide or (down.lasts and frame > course.after(span.first - 1, down.lasts)):
             pose["hidden"] = True

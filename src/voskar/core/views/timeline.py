@@ -14,7 +14,7 @@ from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import COUNTER, RespawnEvent
 from voskar.core.recording import Actor, Recording, sides
 from voskar.core.rules import Kind, Rules
-from voskar.core.views.meters import Base, Meter
+from voskar.core.views.meters import Base, Meter, frame_after
 from voskar.core.views.steps import Span, Steps
 from voskar.core.views.summary import everyone
 
@@ -76,6 +76,11 @@ class Course(Struct):
     def is_out(self, frame: int) -> bool:
         """Whether it is out of lives before a frame, and has not come back."""
         return bool(self.outs) and bool(self.down) and self.down[-1].first <= self.outs[-1] + 1 and self.is_down(frame)
+
+    def after(self, since: int, count: int) -> int:
+        """The frame in which so many frames of its own have passed since another: those in which it is frozen do not
+        count."""
+        return frame_after(self.frozen, since, count)
 
     def is_down(self, frame: int) -> bool:
         """Whether it is down in a frame, that of its fall left out."""
