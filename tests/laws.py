@@ -129,6 +129,55 @@ def _rules(draw: random.Random) -> dict[str, Any]:
     }
 
 
+def _fight(draw: random.Random, rules: dict[str, Any]) -> dict[str, Any]:
+    """The same with some rules of fights."""
+    keeper, hornet = rules["kinds"]["keeper"], rules["kinds"]["hornet"]
+    sting, fumes = rules["attacks"]["sting"], rules["attacks"]["fumes"]
+    poison = {"damage": 0.5, "every": 7, "times": draw.randrange(1, 4)}
+    guard = {"max": 4, "start": 4, "regen": {"amount": 1, "every": draw.randrange(5, 30), "after": 9}}
+    swat = {
+        "role": "hitbox",
+        "attack": "swat",
+        "rect": [24, 40],
+        "at": [10, 0],
+        "mask": ["hive"],
+        "if": {"stunned": False},
+    }
+    changes: list[Callable[[], Any]] = [
+        lambda: sting.update(
+            hitstop=draw.randrange(2, 6), hitstop_on=draw.choice(["both", "attacker", "target", "all"])
+        ),
+        lambda: fumes.update(
+            hitstop=draw.randrange(2, 6), hitstop_on=draw.choice(["both", "attacker", "target", "all"])
+        ),
+        lambda: fumes["attacker"].pop("remove"),
+        lambda: keeper.update(clips={"fall": {"cells": 4, "rate": 30}}, down=keeper.get("down", {}) | {"clip": "fall"}),
+        lambda: sting["target"].update(over_time=poison),
+        lambda: keeper.update(counters={"guard": guard | {"absorbs": True}}),
+        lambda: hornet.update(counters={"guard": guard | {"on_min": {"stun": 12}}}),
+        lambda: fumes.setdefault("target", {}).update(gives={"guard": -1}),
+        lambda: fumes.update(
+            cases=[{"name": "blocked", "if": {"target": {"counters": {"guard": ">= 1"}}}, "scale": 0.5}]
+        ),
+        lambda: sting["target"].update(launch=180, stun_mode="add", stun=5),
+        lambda: rules["kinds"]["dart"]["boxes"].update(tip={"role": "hurtbox", "circle": 3, "layer": ["hive"]}),
+        lambda: keeper["boxes"].update(swat=swat),
+        lambda: rules["contact"].update(clash={"keeper": ["hive"]}),
+        lambda: hornet.update(respawn={"after": draw.randrange(5, 40), "at": draw.choice(["start", "here"])}),
+        lambda: hornet.update(down=hornet.get("down", {}) | {"lasts": draw.randrange(4, 20)}),
+    ]
+    rules |= {"contact": {}}
+    rules["attacks"]["swat"] = {"damage": 0.5, "rehit": 9, "target": {"reflect": {"way": "back"}}}
+    for name, layer in (("keeper", "keeper"), ("hornet", "hive"), ("dart", "hive"), ("puff", "keeper")):
+        for box in rules["kinds"][name]["boxes"].values():
+            if box["role"] == "hitbox":
+                box["layer"] = [layer]
+    for change in changes:
+        if draw.random() < 0.3:
+            change()
+    return rules
+
+
 def _frames(draw: random.Random) -> Frames:
     """A keeper that walks to and fro, and hornets that come and go."""
     marks = {draw.randrange(40, LENGTH): draw.choice(["run", "room"]) for _ in range(draw.choice([0, 0, 1, 2]))}
@@ -152,9 +201,10 @@ def _frames(draw: random.Random) -> Frames:
 
 
 def world(seed: int) -> tuple[Rulebook, Frames]:
-    """A rulebook, and frames without marks that cut a death short."""
+    """A rulebook, every other one with rules of fights, and frames without marks that cut a death short."""
     draw = random.Random(seed)
-    book, frames = rulebook(_rules(draw)), _frames(draw)
+    rules = _rules(draw)
+    book, frames = rulebook(_fight(random.Random(seed), rules) if seed % 2 else rules), _frames(draw)
     played = recording(book, frames, reactions="raw", seed=seed)
     down = [event.frame for event in replay(book.rules(played.rate), played).of("down")]
     if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):
@@ -203,7 +253,9 @@ def _no_shots(log: Log, draw: random.Random) -> Log:
     for frame in frames:
         frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in kinds]
         frame["claims"] = [
-            item for item in frame.get("claims", ()) if not ids & {item.get("attacker"), item.get("target")}
+            item
+            for item in frame.get("claims", ())
+            if not ids & {item.get("attacker"), item.get("target"), *item.get("ids", ())}
         ]
     return header | {"unlogged": header.get("unlogged", {}) | {"kinds": kinds}}, frames
 
@@ -219,6 +271,8 @@ def _driven(log: Log, draw: random.Random) -> Log:
         for claim in frame.get("claims", ()):
             for side in {"attacker", "target"} & claim.keys():
                 claim[side] = claim[side].replace(".", "/", 1) if claim[side] in ids else claim[side]
+            if "ids" in claim:
+                claim["ids"] = [name.replace(".", "/", 1) if name in ids else name for name in claim["ids"]]
     return header, frames
 
 
@@ -242,6 +296,8 @@ def _renamed(frames: Frames, names: dict[str, str]) -> None:
         for entry in [*frame["poses"], *frame.get("claims", ()), *frame.get("inputs", ())]:
             for key in {"id", "attacker", "target", "owner"} & entry.keys():
                 entry[key] = names.get(entry[key], entry[key])
+            if "ids" in entry:
+                entry["ids"] = [names.get(name, name) for name in entry["ids"]]
 
 
 @way("other ids for shots, in another order")

@@ -66,6 +66,37 @@ RULES: dict[str, Any] = {
 SCORED = copy.deepcopy(RULES)
 """The same with hornets that die, for points."""
 SCORED["kinds"]["hornet"] |= {"health": 4, "down": {"worth": 50}}
+
+
+def varied(draw: random.Random, rules: dict[str, Any] = RULES) -> dict[str, Any]:
+    """The same rules, in which some of the keys of a rulebook come and go."""
+    rules = copy.deepcopy(rules)
+    keeper, hornet = rules["kinds"]["keeper"], rules["kinds"]["hornet"]
+    sting, fumes = rules["attacks"]["sting"], rules["attacks"]["fumes"]
+    changes: list[Callable[[], Any]] = [
+        lambda: keeper.pop("iframes"),
+        lambda: keeper.pop("lives"),
+        lambda: keeper.pop("respawn", None),
+        lambda: fumes["attacker"].pop("remove"),
+        lambda: hornet.update(health=draw.randrange(1, 4), down={"worth": 10 * draw.randrange(1, 9)}),
+        lambda: hornet.update(health=draw.randrange(1, 4), down={"lasts": draw.randrange(4, 20)}),
+        lambda: hornet.update(health=2, respawn={"after": draw.randrange(5, 40), "at": "start"}),
+        lambda: sting["target"].pop("knockback"),
+        lambda: sting["target"].setdefault("knockback", {"distance": 15, "over": 6}).update(ease="fade"),
+        lambda: sting["target"].update(stun=draw.randrange(3, 20)),
+        lambda: sting["target"].update(launch=60 * draw.randrange(2, 9)),
+        lambda: fumes.update(hitstop=draw.randrange(2, 6)),
+        lambda: sting.update(
+            hitstop=draw.randrange(2, 6), hitstop_on=draw.choice(["both", "attacker", "target", "all"])
+        ),
+        lambda: keeper.update(health=draw.randrange(1, 3)),
+    ]
+    for change in changes:
+        if draw.random() < 0.25:
+            change()
+    return rules
+
+
 LENGTH = 200
 
 

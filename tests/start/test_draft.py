@@ -8,13 +8,12 @@ import random
 import re
 import tomllib
 from collections import Counter
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from tests.mutants import RULES, world
+from tests.mutants import RULES, varied, world
 from voskar.core.views.perfect import perfect_log
 from voskar.draft import guess, rulebook_text
 from voskar.evidence.check import check
@@ -117,32 +116,6 @@ def test_what_is_drafted_is_what_was_drawn(tmp_path: Path) -> None:
     assert all(counter[key] >= DRAWN / 2 and right[key] >= 0.9 * counter[key] for key in wanted), shares
 
 
-def varied(draw: random.Random) -> dict[str, Any]:
-    """Rules of other numbers, in which some of the keys of a rulebook come and go."""
-    rules, _ = drawn(draw)
-    keeper, hornet = rules["kinds"]["keeper"], rules["kinds"]["hornet"]
-    sting, fumes = rules["attacks"]["sting"], rules["attacks"]["fumes"]
-    changes: list[Callable[[], Any]] = [
-        lambda: keeper.pop("iframes"),
-        lambda: keeper.pop("lives"),
-        lambda: keeper.pop("respawn", None),
-        lambda: fumes["attacker"].pop("remove"),
-        lambda: hornet.update(health=draw.randrange(1, 4), down={"worth": 10 * draw.randrange(1, 9)}),
-        lambda: hornet.update(health=draw.randrange(1, 4), down={"lasts": draw.randrange(4, 20)}),
-        lambda: hornet.update(health=2, respawn={"after": draw.randrange(5, 40), "at": "start"}),
-        lambda: sting["target"].pop("knockback"),
-        lambda: sting["target"].setdefault("knockback", {"distance": 15, "over": 6}).update(ease="fade"),
-        lambda: sting["target"].update(stun=draw.randrange(3, 20)),
-        lambda: sting["target"].update(launch=60 * draw.randrange(2, 9)),
-        lambda: fumes.update(hitstop=draw.randrange(2, 6)),
-        lambda: keeper.update(health=draw.randrange(1, 3)),
-    ]
-    for change in changes:
-        if draw.random() < 0.25:
-            change()
-    return rules
-
-
 CHOICES = ("rehit", "iframes", "when", "cooldown")
 """Keys of which some logs show no more than a range, or which the rules may have in another place."""
 
@@ -158,7 +131,8 @@ def test_no_value_is_written_that_is_another_one(tmp_path: Path) -> None:
     """Of rules with other keys as well: what a draft says of them, they say."""
     wrong, count = [], 0
     for seed in range(VARIED):
-        rules = varied(random.Random(seed))
+        draw = random.Random(seed)
+        rules = varied(draw, drawn(draw)[0])
         (folder := tmp_path / str(seed)).mkdir()
         found = guess([load_recording(log(folder, 10 * seed + play, rules), None) for play in range(3)])
         tables = [(rules["kinds"][kind.name], kind.keys) for kind in found.kinds]

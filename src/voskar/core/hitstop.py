@@ -76,4 +76,4 @@ def _delay(world: World, memory: Memory, state: ActorState, extra: int) -> None:
         run.ends.setdefault(table.ends[row], []).append(row)
         world.visit(table.ends[row])
     if row in run.due and not state.held:
-        try_from(world, state, run.due[row] + extra)
+        try_from(world, state, max(state.awaits, frame + 1) + extra)  # when it is seen again is the game's

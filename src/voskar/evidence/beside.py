@@ -25,21 +25,38 @@ TRIES = 8
 
 
 class LoggedFlight(Struct, frozen=True, gc=False):
-    """A recorded actor from pose to pose, `rows` (n,) of the recording. `given`: its age is its own. `ends`: the rules
-    end it after the last of them."""
+    """A recorded actor from pose to pose, `rows` (n,) of the recording, `times` (n,) their frames. Those in which it is
+    frozen are left out, so its own time counts rows: its own frame is `first` at the first of them, and one more at
+    each. `end` is the row of its last pose, frozen or not. `given`: its age is its own. `ends`: the rules end it after
+    its last pose."""
 
     name: str
     kind: Kind
     rows: np.ndarray
-    first: int
+    times: np.ndarray
+    end: int
     source: SpawnEvent | None
     given: bool
     ends: bool
 
     @property
-    def last(self) -> int:
-        """The frame of its last pose."""
+    def first(self) -> int:
+        """The frame of its first pose, its own and the recording's."""
+        return int(self.times[0])
+
+    @property
+    def own_last(self) -> int:
+        """Its own frame of its last pose."""
         return self.first + len(self.rows) - 1
+
+    def frame(self, own: int) -> int:
+        """The recording's frame of an own one."""
+        at = own - self.first
+        return int(self.times[at]) if at < len(self.times) else int(self.times[-1]) + at - len(self.times) + 1
+
+    def own(self, frame: int) -> int:
+        """Its own frame in a frame of the recording: that of the last pose that is not frozen."""
+        return self.first + int(np.searchsorted(self.times, frame, side="right")) - 1
 
 
 class FlightLook(Protocol):
@@ -78,7 +95,7 @@ class Beside:
         known = flight.source is not None or flight.kind.name not in look.spawned
         self.known, self.has_age = False, known and not flight.given
         self.parted: list[tuple[int, Vector]] = []
-        """Frames in which it leaves its path, and where it should be."""
+        """Own frames in which it leaves its path, and where it should be."""
         self.base, self.more = 0, self.lag
         self.sure, self.counts = False, True
         self.tries, self.put = 0, -FAR
@@ -106,9 +123,10 @@ class Beside:
         if self.parted:
             frame, goal = self.parted[0]
             x, y = self.place(frame - self.flight.first)
+            frame = self.flight.frame(frame)
             text = f"leaves its path in {frame}: at ({x:.1f}, {y:.1f}), {math.dist((x, y), goal):.1f} units off"
             if len(self.parted) > 1:
-                text += f"; again in {self.parted[1][0]}" + (", …" if len(self.parted) > 2 else "")
+                text += f"; again in {self.flight.frame(self.parted[1][0])}" + (", …" if len(self.parted) > 2 else "")
             rule = f"at ({goal[0]:.1f}, {goal[1]:.1f}), from its first pose in {self.flight.first} on"
             yield of_actor("path", frame, self.flight.name, text, rule)
         if not ended and not self.sure:
@@ -212,14 +230,18 @@ class Beside:
     def _follow(self, at: int) -> Generator[Finding, None, bool]:
         """From place to place; True if the shadow is gone before the last."""
         look, flight, shadow, count = self.look, self.flight, self.shadow, len(self.flight.rows)
-        orders = [order for order in look.orders.get(flight.name, ()) if flight.first <= order.frame < flight.last]
+        orders = [
+            (flight.own(order.frame), order)
+            for order in look.orders.get(flight.name, ())
+            if flight.first <= order.frame < flight.times[-1]
+        ]
         while at < count:
-            while orders and orders[0].frame < shadow.frame:
+            while orders and orders[0][0] < shadow.frame:
                 del orders[0]
-            while orders and orders[0].frame == shadow.frame:
-                shadow.obey(orders.pop(0))
+            while orders and orders[0][0] == shadow.frame:
+                shadow.obey(orders.pop(0)[1])
                 self.more = self.lag + self.grain
-            stop = min([order.frame - flight.first + 1 for order in orders[:1]], default=count)
+            stop = min([own - flight.first + 1 for own, _ in orders[:1]], default=count)
             slack = self.tolerance + self.more * (at - self.base)
             at = shadow.follow(self.x[:stop], self.y[:stop], at, slack, self.more)
             if not self.sure and at - self.base > SURE:
@@ -286,16 +308,18 @@ class Beside:
                 return
             out = np.flatnonzero(far > tolerance)
             if len(out) > within:
-                frame = flight.first + at + int(out[0])
+                frame = flight.frame(flight.first + at + int(out[0]))
                 text = f"is {float(far[out].max()):.1f} units outside the bounds, first in {frame}"
                 yield of_actor("outside", frame, flight.name, text, f'at_edge = "{motion.at_edge}"')
             elif len(far) > within and not self.parted:
                 text = f"goes on behind an edge, at ({x[0]:.1f}, {y[0]:.1f})"
-                rule = f'gone by {shadow.frame}: at_edge = "{motion.at_edge}"'
-                yield of_actor("path", shadow.frame, flight.name, text, rule)
+                frame = flight.frame(shadow.frame)
+                rule = f'gone by {frame}: at_edge = "{motion.at_edge}"'
+                yield of_actor("path", frame, flight.name, text, rule)
         elif math.dist(self.place(at), shadow.place) > slack + self._turning():
             self.parted.append((flight.first + at, shadow.place))
         elif len(x) - 1 > within and not self.parted:
-            text = f"goes on behind a solid, at ({x[1]:.1f}, {y[1]:.1f}) in {shadow.frame + 1}"
-            rule = f'gone behind {shadow.frame}: on_solid = "{motion.on_solid}"'
-            yield of_actor("path", shadow.frame + 1, flight.name, text, rule)
+            frame = flight.frame(shadow.frame + 1)
+            text = f"goes on behind a solid, at ({x[1]:.1f}, {y[1]:.1f}) in {frame}"
+            rule = f'gone behind {flight.frame(shadow.frame)}: on_solid = "{motion.on_solid}"'
+            yield of_actor("path", frame, flight.name, text, rule)

@@ -294,6 +294,8 @@ class _Body:
         anew |= (poses.tick[shown] < poses.tick[before]) | (poses.cell[shown] < poses.cell[before])
         anew |= (poses.tick[shown] == 0) & (poses.tick[before] == 0)
         starts = poses.frame[shown[anew]]
+        if self.course.frozen:  # it stands still in its first cell, too
+            starts = starts[[at <= span.first or not holds(self.course.frozen, int(at) - 1) for at in starts]]
         if len(starts) == 1 and len(shown):
             yield from self._cells(shown, fell)
         if len(starts) > 1:

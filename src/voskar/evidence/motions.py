@@ -11,6 +11,7 @@ import numpy as np
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.lingering import shorter
 from voskar.core.rules import Box, Kind, Motion
+from voskar.core.views.timeline import holds
 from voskar.core.world import VerbCall
 from voskar.evidence.beside import Beside, LoggedFlight
 from voskar.evidence.emissions import spawned_kinds
@@ -62,7 +63,11 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
         count = min([end for end in ends if 0 < end <= count], default=count)
         if recording.logs("spawn", actor.id):
             kind, source = held.rules.kinds[actor.kind], sources.get(int(places[0]))
-            yield LoggedFlight(actor.id, kind, places[:count], first, source, known, count in ends)
+            places, end = places[:count], int(places[count - 1])
+            frozen = held.course.courses[actor.id].frozen
+            if frozen:
+                places = places[[at == 0 or not holds(frozen, first + at) for at in range(count)]]
+            yield LoggedFlight(actor.id, kind, places, poses.frame[places], end, source, known, count in ends)
 
 
 def _comes_back(held: Held) -> list[int]:
@@ -110,28 +115,30 @@ class _Comparison:
 
     def _life(self, flight: LoggedFlight, beside: Beside) -> Iterator[Finding]:
         """How long it is there, and whether anything ends it."""
-        held, kind, name, last = self.held, flight.kind, flight.name, flight.last
+        held, kind, name, last = self.held, flight.kind, flight.name, flight.own_last
         within, life = held.within("removed"), flight.kind.motion.life
         begins = [flight.first] if beside.has_age else []
         begins += [
-            event.frame + 1
+            flight.own(event.frame) + 1
             for event in held.ledger.about(name, "reflect")
-            if not event.detail and flight.first <= event.frame < last
+            if not event.detail and flight.first <= event.frame < flight.times[-1]
         ]
         due = None if life is None or not begins else begins[-1] + life - 1
         if due is not None and last > due + within:
-            text = f"is there from {flight.first} to {last}, {last - due} frames too long"
-            yield of_actor("life-long", due + 1, name, text, f"lives {life} frames, to {due}")
+            text = f"is there from {flight.first} to {flight.frame(last)}, {last - due} frames too long"
+            rule = f"lives {life} frames, to {flight.frame(due)}"
+            yield of_actor("life-long", flight.frame(due + 1), name, text, rule)
         elif due is not None and last >= due - max(within, kind.linger):
             return
         elif beside.known and not self._may_end(flight) and not self._is_at_wall(flight, beside, within):
+            gone = int(self.recording.poses.frame[flight.end]) + 1
             if due is not None:
-                text = f"is there from {flight.first} to {last}, {due - last} frames too short"
-                yield of_actor("life-short", last + 1, name, text, f"lives {life} frames, to {due}")
+                text = f"is there from {flight.first} to {gone - 1}, {due - last} frames too short"
+                yield of_actor("life-short", gone, name, text, f"lives {life} frames, to {flight.frame(due)}")
             elif life is None:
                 x, y = beside.place(-1)
-                text = f"is gone in {last + 1}, last at ({x:.1f}, {y:.1f})"
-                yield of_actor("vanished", last + 1, name, text, "goes on: no edge, solid, hit or life ends it")
+                text = f"is gone in {gone}, last at ({x:.1f}, {y:.1f})"
+                yield of_actor("vanished", gone, name, text, "goes on: no edge, solid, hit or life ends it")
 
     def _is_at_wall(self, flight: LoggedFlight, beside: Beside, within: int) -> bool:
         """Whether its shadow leaves next. For one without a body that is at its position; a game may well stop its
@@ -150,8 +157,9 @@ class _Comparison:
 
     def _may_end(self, flight: LoggedFlight) -> bool:
         """Whether anything but its motion and its life may take it away behind its last pose."""
-        held, recording, last = self.held, self.recording, flight.last
-        following = int(recording.poses.following[flight.rows[-1]])
+        held, recording = self.held, self.recording
+        last = int(recording.poses.frame[flight.end])
+        following = int(recording.poses.following[flight.end])
         within = held.within("removed") + flight.kind.linger
         frames = [event.frame for event in held.ledger.about(flight.name, "removed", "down")]
         frames += [event.frame for event in held.ledger.about(flight.name, "reflect") if event.detail]
@@ -178,9 +186,9 @@ class _Comparison:
         angles = shown[0] + spin * self.dt * np.arange(len(shown))
         apart = np.abs(np.remainder(shown - angles + 180.0, 360.0) - 180.0)
         for at in np.flatnonzero(apart > DEGREES)[:1].tolist():
-            text = f"is turned by {shown[at]:.1f}° in {flight.first + at}, {apart[at]:.1f}° off"
+            text = f"is turned by {shown[at]:.1f}° in {flight.times[at]}, {apart[at]:.1f}° off"
             rule = f"spins by {spin:g}° a second from {shown[0]:.1f}° in {flight.first} on"
-            yield of_actor("path", flight.first + at, flight.name, text, rule)
+            yield of_actor("path", int(flight.times[at]), flight.name, text, rule)
 
     def is_free(self, kind: Kind, place: Vector, step: float) -> bool:
         """Whether one meets nothing within a step or two."""

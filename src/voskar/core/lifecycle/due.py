@@ -19,6 +19,7 @@ def try_from(world: World, state: ActorState, frame: int, *, safe: bool = False)
     """Notes the first frame from one on in which an actor may come back: with a pose, and with the button pressed
     that it needs. One that waits for its place to be safe tries in each frame until it has been `safe`."""
     recording, respawn = world.recording, rule_of(state)
+    state.awaits = frame
     if respawn.needs is not None:
         at = _pressed(world, state, frame)
     elif state.driven:

@@ -146,12 +146,23 @@ class Rules(Struct, frozen=True):
     @property
     def any_hitstop(self) -> bool:
         """Whether anything freezes an actor."""
-        attacks = self.attacks.values()
-        cases = [
+        return any(attack.hitstop or attack.clash.hitstop for attack in self.attacks.values()) or any(
+            case.hitstop for case in self._cases
+        )
+
+    @property
+    def freezes_all(self) -> bool:
+        """Whether any hit freezes everyone, seen or not."""
+        attacks = any(attack.hitstop_on == "all" for attack in self.attacks.values())
+        return attacks or any(case.hitstop_on == "all" for case in self._cases)
+
+    @property
+    def _cases(self) -> list[Case]:
+        attacks, kinds = self.attacks.values(), self.kinds.values()
+        return [
             *(case for attack in attacks for case in attack.cases),
-            *(case for kind in self.kinds.values() for case in kind.cases),
+            *(case for kind in kinds for case in kind.cases),
         ]
-        return any(attack.hitstop or attack.clash.hitstop for attack in attacks) or any(case.hitstop for case in cases)
 
     @property
     def effects(self) -> frozenset[str]:

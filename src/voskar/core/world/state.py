@@ -98,6 +98,8 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     out: bool = False
     returns: bool = False
     """Down, and to come back, itself or in a successor."""
+    awaits: int = NEVER
+    """The frame from which it may come back, seen or not."""
     held: bool = False
     """Due to come back, and waiting for its place to be safe."""
     succeeded: bool = False
