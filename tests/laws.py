@@ -18,6 +18,7 @@ from typing import Any, NamedTuple
 from tests.mutants import Frames, logged
 from tests.worlds import recording, rulebook
 from voskar.core.adopt import Window, Windows
+from voskar.core.ledger import Ledger
 from voskar.core.step import replay
 from voskar.core.views.perfect import perfect_log
 from voskar.evidence.check import check
@@ -140,7 +141,7 @@ def _fight(draw: random.Random, rules: dict[str, Any]) -> dict[str, Any]:
         "attack": "swat",
         "rect": [24, 40],
         "at": [10, 0],
-        "mask": ["hive"],
+        "mask": ["tool"],
         "if": {"stunned": False},
     }
     changes: list[Callable[[], Any]] = [
@@ -160,7 +161,7 @@ def _fight(draw: random.Random, rules: dict[str, Any]) -> dict[str, Any]:
             cases=[{"name": "blocked", "if": {"target": {"counters": {"guard": ">= 1"}}}, "scale": 0.5}]
         ),
         lambda: sting["target"].update(launch=180, stun_mode="add", stun=5),
-        lambda: rules["kinds"]["dart"]["boxes"].update(tip={"role": "hurtbox", "circle": 3, "layer": ["hive"]}),
+        lambda: rules["kinds"]["dart"]["boxes"].update(tip={"role": "hurtbox", "circle": 3, "layer": ["tool"]}),
         lambda: keeper["boxes"].update(swat=swat),
         lambda: rules["contact"].update(clash={"keeper": ["hive"]}),
         lambda: hornet.update(respawn={"after": draw.randrange(5, 40), "at": draw.choice(["start", "here"])}),
@@ -200,13 +201,42 @@ def _frames(draw: random.Random) -> Frames:
     return frames
 
 
+def _frozen(ledger: Ledger) -> dict[str, set[int]]:
+    """By id, the frames in which it is frozen."""
+    found: dict[str, set[int]] = defaultdict(set)
+    for event in ledger.of("hitstop"):
+        found[event.id or ""] |= set(range(event.frame + 1, (event.until or 0) + 1))
+    return found
+
+
+def _held_still(frames: Frames, frozen: dict[str, set[int]]) -> Frames:
+    """The same with everybody in its place while it is frozen, and behind its time from then on."""
+    found, behind = [], defaultdict[str, int](int)
+    for at, frame in enumerate(frames):
+        for name, own in frozen.items():
+            behind[name] += at in own
+        poses = [
+            next(own for own in frames[at - behind[pose["id"]]]["poses"] if own["id"] == pose["id"])
+            for pose in frame["poses"]
+        ]
+        found.append(frame | {"poses": poses})
+    return found
+
+
 def world(seed: int) -> tuple[Rulebook, Frames]:
     """A rulebook, every other one with rules of fights, and frames without marks that cut a death short."""
     draw = random.Random(seed)
     rules = _rules(draw)
-    book, frames = rulebook(_fight(random.Random(seed), rules) if seed % 2 else rules), _frames(draw)
-    played = recording(book, frames, reactions="raw", seed=seed)
-    down = [event.frame for event in replay(book.rules(played.rate), played).of("down")]
+    book, moving = rulebook(_fight(random.Random(seed), rules) if seed % 2 else rules), _frames(draw)
+    frames, frozen = moving, {}
+    while True:
+        played = recording(book, frames, reactions="raw", seed=seed)
+        ledger = replay(book.rules(played.rate), played)
+        found = _frozen(ledger)
+        if found == frozen:
+            break
+        frozen, frames = found, _held_still(moving, found)
+    down = [event.frame for event in ledger.of("down")]
     if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):
         for frame in frames:
             frame.pop("reset", None)

@@ -31,7 +31,7 @@ def reactions(held: Held) -> Reactions:
 
     A knockback is looked at from the frame of the hit to its last, unless another reaction or going down cuts
     it short, a mark comes first, or the actor is gone by then. A launch is the speed in the frame after, home the
-    place in the frame after. Once the run has ended, what poses show is nothing.
+    place in the frame after; hitstop puts that off. Once the run has ended, what poses show is nothing.
     """
     if held.recording.reactions == "raw":
         return Reactions((), 0)
@@ -102,6 +102,11 @@ class _Look:
 
     def _row(self, event: Event, frame: int) -> int | None:
         return self.recording.row(event.id or "", frame)
+
+    def _takes_effect(self, event: Event) -> int:
+        """The first frame after a hit in which its actor is not frozen."""
+        course = self.held.course.courses.get(event.id or "")
+        return event.frame + 1 if course is None else course.after(event.frame, 1)
 
     def _finding(self, event: Event, shown: str, expected: str) -> Finding:
         return Finding(event.event, event.frame, event.by or "", event.id or "", None, event, 0, shown, expected)
@@ -245,9 +250,10 @@ class _Look:
         return left or right or top or (way[1] > 0 and max(y, extent[3]) >= bounds[3] - reach)
 
     def launch(self, event: Event) -> Iterator[Finding]:
-        """The speed in the frame after: the vertical one but for one frame's gravity either way, the horizontal one
-        as it was, unless it walks."""
-        row, frame = self._row(event, event.frame + 1), event.frame + 1
+        """The speed in the frame in which it takes effect: the vertical one but for one frame's gravity either way, the
+        horizontal one as it was, unless it walks."""
+        frame = self._takes_effect(event)
+        row = self._row(event, frame)
         if row is None or self.recording.poses.cut[row]:
             return
         shown, goal = self._velocity(row)[1], event.vy or 0.0
@@ -261,14 +267,14 @@ class _Look:
             height = f", {100 * (shown * up) ** 2 / goal**2:.0f} % of the height" if goal and shown * up > 0 else ""
             text = f"vertical speed {shown:.1f} in {frame}{height}"
             yield self._finding(event, text, f"sent off at {goal:.1f} from {frame} on")
-        elif self._is_sideways(event, row):
+        elif self._is_sideways(event, row, frame):
             text = f"horizontal speed {self._velocity(row)[0]:.1f} in {frame}"
             yield self._finding(event, text, f"is to have {event.vx or 0.0:.1f} from {frame} on")
 
-    def _is_sideways(self, event: Event, row: int) -> bool:
-        """Whether a launch has sent it off along x: at another speed than it had, and than it walks."""
+    def _is_sideways(self, event: Event, row: int, sent: int) -> bool:
+        """Whether a launch has sent it off along x, by a frame: at another speed than it had, and than it walks."""
         frame, name = event.frame, event.id or ""
-        if self._is_mixed(event) or self.recording.presses(name, frame - 1, frame + 1):
+        if self._is_mixed(event) or self.recording.presses(name, frame - 1, sent):
             return False
         before = [self._row(event, frame - back) for back in range(round(self.rate / 2))]
         goal, slack = event.vx or 0.0, self.tolerance * self.rate
@@ -279,10 +285,10 @@ class _Look:
         return not min(walks) - slack <= self._velocity(row)[0] <= max(walks) + slack
 
     def reflect(self, event: Event) -> Iterator[Finding]:
-        """The velocity in the frame after, of a shot whose kind has no motion: that of others is compared as a whole.
-        One that continues as another shows it there only a frame later."""
+        """The velocity in the frame in which it takes effect, of a shot whose kind has no motion: that of others is
+        compared as a whole. One that continues as another shows it there only a frame later."""
         name, kind = event.detail or event.id or "", self.held.kind_of(event.id or "")
-        frame = event.frame + (2 if event.detail else 1)
+        frame = self._takes_effect(event) + bool(event.detail)
         row = self.recording.row(name, frame)
         if row is None or kind is None or kind.motion != Motion() or self.recording.poses.cut[row]:
             return
@@ -292,8 +298,9 @@ class _Look:
             yield self._finding(event, text, f"is reflected, and goes at ({goal[0]:.1f}, {goal[1]:.1f})")
 
     def home(self, event: Event) -> Iterator[Finding]:
-        """The place in the frame after the hit; of one that another's return sends home, in the frame of the return."""
-        frame = event.frame if event.frame in self.pair_returns else event.frame + 1
+        """The place in the frame in which it takes effect; of one that another's return sends home, in the frame of the
+        return."""
+        frame = event.frame if event.frame in self.pair_returns else self._takes_effect(event)
         row = self._row(event, frame)
         fell = any(entry.id == event.id and entry.frame == event.frame for entry in self.held.ledger.of("down"))
         if row is None or fell:
