@@ -39,7 +39,8 @@ class Clashes(NamedTuple):
 
 def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashes | None = None) -> None:
     """Resolves the clashes of a frame, by time, ids and attacks; before any hit is judged. If the game logs clashes,
-    its log decides: a clash that it does not log does not count, and a clash that only it logs does."""
+    its log decides: a clash that it does not log does not count, a clash that only it logs does, and of several at one
+    time those that it logs come first."""
     formed = world.catalog.formed
     actors = cast(list[ActorState], world.actors)  # every actor that touches is there
     found: dict[tuple[Any, Any, str, str], tuple[float, ClashSide, ClashSide, int]] = {}
@@ -55,12 +56,13 @@ def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashe
         key = rank(first.state), rank(second.state), first.box.attack.name, second.box.attack.name
         if key not in found or t < found[key][0]:
             found[key] = t, first, second, touch
-    for key, _ in sorted(found.items(), key=lambda pair: (round(pair[1][0], 6), pair[0])):
-        _, first, second, touch = found[key]
+    near = set() if clashes is None else clashes.near
+    in_order = sorted(found.items(), key=lambda pair: (round(pair[1][0], 6), _ids(*pair[1][1:3]) not in near, pair[0]))
+    for _, (_, first, second, touch) in in_order:
         if _is_new(memory, world.frame, first, second) and not _is_over(world, memory, first, second):
             world.finder.contact_point(touch)
             place = world.narrow.point_x, world.narrow.point_y
-            ids = (min(first.state.id, second.state.id), max(first.state.id, second.state.id))
+            ids = _ids(first, second)
             if clashes is None or ids in clashes.near:
                 _resolve(world, memory, first, second, place)
                 known.add(ids)
@@ -72,6 +74,10 @@ def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashe
         if sides[0] is not None and sides[1] is not None:
             world.events.append(AdoptedEvent(frame=world.frame, detail="clash", id=ids[0]))
             _resolve(world, memory, sides[0], sides[1], world.position(sides[0].state.row))
+
+
+def _ids(first: ClashSide, second: ClashSide) -> tuple[str, str]:
+    return min(first.state.id, second.state.id), max(first.state.id, second.state.id)
 
 
 def _open_side(world: World, name: str) -> ClashSide | None:

@@ -179,8 +179,7 @@ class Beside:
         """The game draws how its shots set off: as the velocity that it logs, or the first step. The next place to
         compare."""
         poses, row, motion = self.look.held.recording.poses, self.flight.rows[0], self.flight.kind.motion
-        way = float(poses.vx[row]), float(poses.vy[row])
-        logs = not (math.isnan(way[0]) or math.isnan(way[1]))
+        way, logs = (float(poses.vx[row]), float(poses.vy[row])), self._tells
         if not logs:
             way = self._step(1) if len(self.flight.rows) > 1 else (0.0, 0.0)
         straight = (
@@ -227,6 +226,12 @@ class Beside:
         self.shadow.enter(self.flight.first + at, self._born(at, velocity), facing=facing, scale=scale)
         self.base = at
 
+    @property
+    def _tells(self) -> bool:
+        """Whether the game logs a velocity with its first pose."""
+        poses, row = self.look.held.recording.poses, self.flight.rows[0]
+        return not (math.isnan(poses.vx[row]) or math.isnan(poses.vy[row]))
+
     def _follow(self, at: int) -> Generator[Finding, None, bool]:
         """From place to place; True if the shadow is gone before the last."""
         look, flight, shadow, count = self.look, self.flight, self.shadow, len(self.flight.rows)
@@ -239,7 +244,11 @@ class Beside:
             while orders and orders[0][0] < shadow.frame:
                 del orders[0]
             while orders and orders[0][0] == shadow.frame:
-                shadow.obey(orders.pop(0)[1])
+                own, order = orders.pop(0)
+                if order.verb == "reflect" and own == flight.first and not self._tells:
+                    at = self._derive(0)  # its velocity is not known before it has moved
+                    continue
+                shadow.obey(order)
                 self.more = self.lag + self.grain
             stop = min([own - flight.first + 1 for own, _ in orders[:1]], default=count)
             slack = self.tolerance + self.more * (at - self.base)
