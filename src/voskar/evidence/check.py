@@ -140,7 +140,7 @@ STATE_ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, di
 """Rows that need no ways of actors: they take half the time."""
 
 
-class Part(NamedTuple):
+class PartVerdict(NamedTuple):
     """What a part of the evidence shows: all findings, and the roots, each with those that follow from it."""
 
     findings: tuple[Finding, ...]
@@ -155,7 +155,7 @@ def check_part(
     tolerance: float,
     resync: bool,
     explains: bool = False,
-) -> Part:
+) -> PartVerdict:
     """What hits, other claims and states show. Shots, ways and reactions are not compared."""
     windows = windows.at(recording)
     seen = watch(rules, recording, films=False, resync=Resync(windows) if resync else None)
@@ -164,7 +164,7 @@ def check_part(
     held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, ask, orders)
     landed, events = hits(held), event_claims(held)
     found = _sorted([*landed.findings, *events.findings, *(finding for row in STATE_ROWS for finding in row(held))])
-    return Part(tuple(found), tuple(folded(found, held, {*landed.matched, *events.matched})))
+    return PartVerdict(tuple(found), tuple(folded(found, held, {*landed.matched, *events.matched})))
 
 
 def _sorted(found: Iterable[Finding]) -> list[Finding]:

@@ -23,7 +23,7 @@ from voskar.core.recording import Recording
 from voskar.core.recording.cut import cut
 from voskar.core.rules import Rules
 from voskar.errors import InputError, Problem
-from voskar.evidence.check import Part, Verdict, check, check_part
+from voskar.evidence.check import PartVerdict, Verdict, check, check_part
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.tolerance import TOLERANCE
 from voskar.explaining.leaf import Variants
@@ -71,7 +71,7 @@ class Looked(NamedTuple):
     found: Weighed
 
 
-class Seen(NamedTuple):
+class SureFrames(NamedTuple):
     """The frames, both included, of which a look reports something; `late` is how long a finding waits for its window
     to pass."""
 
@@ -341,7 +341,7 @@ class Session:
         recording = cut(whole, max(whole.first, self.last - round(WARM * rate) - late - seen), self.last)
         options: dict[str, Any] = {"windows": self.windows, "tolerance": self.tolerance, "resync": self.resync}
         rules = self.book.rules(recording.rate)
-        shown: Verdict | Part
+        shown: Verdict | PartVerdict
         if is_whole:
             shown, _ = check(rules, recording, explains=False, **options)
             self._wholly_glanced = self.last
@@ -430,19 +430,19 @@ class Session:
             self._news(recording, found, seen._replace(since=max(seen.since, self._judged - seen.late + 1)))
         )
 
-    def _seen_by(self, recording: Recording, *, over: bool = False) -> Seen:
+    def _seen_by(self, recording: Recording, *, over: bool = False) -> SureFrames:
         """The frames of which a look reports something."""
         windows = self.windows.at(recording)
         late = max(windows.near, windows.widest)
         cold = 0 if recording.first == self._run.begun else round(UNSURE * float(recording.rate))
-        return Seen(recording.first + cold, recording.last - (0 if over else late), late)
+        return SureFrames(recording.first + cold, recording.last - (0 if over else late), late)
 
-    def _learn(self, recording: Recording, roots: Sequence[Finding], seen: Seen) -> None:
+    def _learn(self, recording: Recording, roots: Sequence[Finding], seen: SureFrames) -> None:
         """Holds what a look has found against the last look, which saw more."""
         both = [root for root in roots if seen.since <= root.frame <= self._judged - seen.late]
         self._doubts.learn(subjects_of(recording, both), self._known)
 
-    def _news(self, recording: Recording, verdict: Verdict | Part, seen: Seen) -> News:
+    def _news(self, recording: Recording, verdict: Verdict | PartVerdict, seen: SureFrames) -> News:
         """What a look brings."""
         is_cold = recording.first != self._run.begun
         every = {mark(finding): finding for finding in verdict.findings}
