@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, NamedTuple, cast
 
 from voskar.core.boxes import FormedBox
@@ -31,10 +32,11 @@ class ClashSide(NamedTuple):
 
 class Clashes(NamedTuple):
     """What the game logs of clashes about a frame: the pairs that clash near it, and those that clash in it, by ids in
-    order."""
+    order; and of whom it logs them at all."""
 
     near: set[tuple[str, str]]
     now: set[tuple[str, str]]
+    logs: Callable[[str, str], bool]
 
 
 def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashes | None = None) -> None:
@@ -63,7 +65,7 @@ def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashe
             world.finder.contact_point(touch)
             place = world.narrow.point_x, world.narrow.point_y
             ids = _ids(first, second)
-            if clashes is None or ids in clashes.near:
+            if clashes is None or ids in clashes.near or not clashes.logs(*ids):
                 _resolve(world, memory, first, second, place)
                 known.add(ids)
             else:

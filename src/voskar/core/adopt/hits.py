@@ -8,6 +8,7 @@ from itertools import product
 
 from msgspec import Struct
 
+from voskar.core.adopt.clashes import LoggedClashes
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
 from voskar.core.clashes import Clashes
@@ -43,7 +44,7 @@ class HitAdoption:
     without has no effect, and its unbroken run of contact is reported once. A claim without a hit takes effect all the
     same."""
 
-    SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_marks", "_opens", "_clashes"))
+    SHARED = frozenset(("resync", "decisions", "logged", "_claimable", "_marks", "_opens"))
 
     def __init__(self, resync: Resync, judge: Judge, logged: Logged) -> None:
         self.resync, self.judge, self.world, self.logged = resync, judge, judge.world, logged
@@ -67,13 +68,7 @@ class HitAdoption:
         self._silent: dict[tuple[int, str, int], int] = {}
         self._now: dict[Pair, list[tuple[Contact, str]]] = {}
         self._landed: set[tuple[int, str, int]] = set()
-        self._clashes: dict[tuple[str, str], set[int]] = {}
-        """The frames of claimed clashes, by ids in order."""
-        for claim in recording.claims if recording.asks_for("clash") else ():
-            if claim.event == "clash" and claim.attacker and claim.target:
-                first, second = sorted((claim.attacker, claim.target))
-                self._clashes.setdefault((first, second), set()).add(claim.frame)
-                self.world.visit(claim.frame)
+        self._clashes = LoggedClashes(self.world, resync.windows.of("clash"), self._claimable)
         window = resync.windows.of("hit")
         for number, claim in self.index.claims.items():
             opens = max(claim.frame - window.after, recording.first)
@@ -100,9 +95,7 @@ class HitAdoption:
 
     def clashes(self) -> Clashes | None:
         """Which clashes the game claims about this frame; None if it claims none at all."""
-        table, window, frame = self._clashes, self.resync.windows.of("clash"), self.world.frame
-        near = {pair for pair, frames in table.items() if any(window.holds(number, frame) for number in frames)}
-        return Clashes(near, {pair for pair, frames in table.items() if frame in frames}) if table else None
+        return self._clashes.now()
 
     def look(self, contact: Contact) -> None:
         """Notes what the game claims of a contact that only the game can know: its case, and its damage if it is

@@ -328,11 +328,10 @@ class _Reading:
                 course.changes.append(event)
             case "iframes":
                 since = frame if self._returned else frame + 1  # those of a return come right behind it
-                if course.immune and course.immune[-1].last >= since - 1:
-                    course.immune[-1].last = since - 1
-                    _drop_empty(course.immune)
+                if course.immune:
+                    _end(course.immune, since - 1)
                 course.immune.append(Span(since, event.until or frame, event.cause or ""))
-                _drop_empty(course.immune)
+                _end(course.immune, course.immune[-1].last)
             case "stun":
                 course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
             case "hitstop":
@@ -376,8 +375,9 @@ class _Reading:
             case "removed":
                 if course.present and course.actor.id not in self.recording.numbers:
                     gone_in_it = event.detail in ("expired", "edge", "no spawn")
-                    course.present[-1].last = frame - 1 if gone_in_it else frame
-                    _drop_empty(course.present)
+                    _end(course.present, frame - 1 if gone_in_it else frame)
+                elif course.frozen and not course.is_down(frame + 1):
+                    _end(course.frozen, frame)
 
 
 def _freeze(course: Course, frame: int, until: int) -> None:
@@ -393,7 +393,8 @@ def _freeze(course: Course, frame: int, until: int) -> None:
             spans[-1].last += extra
 
 
-def _drop_empty(spans: list[Span]) -> None:
-    """Drops the last span if it ends before it begins."""
-    if spans and spans[-1].last < spans[-1].first:
+def _end(spans: list[Span], last: int) -> None:
+    """Ends the last span by a frame, and drops it if that is before it begins."""
+    spans[-1].last = min(spans[-1].last, last)
+    if spans[-1].last < spans[-1].first:
         spans.pop()
