@@ -21,6 +21,7 @@ from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Box, Kind, Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.shadow import Shadow
+from voskar.core.views.steps import Span
 from voskar.core.views.timeline import Timeline, timeline
 from voskar.core.watching import Question, Watched
 from voskar.core.world import Birth, VerbCall
@@ -66,6 +67,24 @@ class Held:
     def course(self) -> Timeline:
         """Everyone's state over time."""
         return timeline(self.rules, self.recording, self.ledger, [actor.id for actor in self.recording.actors])
+
+    @cached_property
+    def freezes(self) -> list[Span]:
+        """When the rules may freeze everyone, seen or not: all that is frozen, where any hit does so."""
+        found: list[Span] = []
+        for event in self.ledger.of("hitstop") if self.rules.freezes_all else ():
+            first, last = event.frame + 1, event.until or event.frame
+            if found and first <= found[-1].last + 1:
+                found[-1].last = max(found[-1].last, last)
+            else:
+                found.append(Span(first, last))
+        return found
+
+    def frozen(self, name: str, first: int) -> list[Span]:
+        """When an actor is frozen that has its first pose in some frame; one that appears meanwhile is so at once."""
+        own = self.course.courses[name].frozen
+        meanwhile = [span for span in self.freezes if span.first <= first <= span.last]
+        return sorted([*own, *meanwhile], key=lambda span: span.first) if meanwhile else own
 
     @cached_property
     def kinds(self) -> dict[str, str]:

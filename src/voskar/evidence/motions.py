@@ -11,7 +11,7 @@ import numpy as np
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.recording.lingering import shorter
 from voskar.core.rules import Box, Kind, Motion
-from voskar.core.views.timeline import holds
+from voskar.core.views.meters import frames_in
 from voskar.core.world import VerbCall
 from voskar.evidence.beside import Beside, LoggedFlight
 from voskar.evidence.emissions import spawned_kinds
@@ -64,9 +64,8 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
         if recording.logs("spawn", actor.id):
             kind, source = held.rules.kinds[actor.kind], sources.get(int(places[0]))
             places, end = places[:count], int(places[count - 1])
-            frozen = held.course.courses[actor.id].frozen
-            if frozen:
-                places = places[[at == 0 or not holds(frozen, first + at) for at in range(count)]]
+            if frozen := held.frozen(actor.id, first):
+                places = places[[at == 0 or not frames_in(frozen, first + at - 1, first + at) for at in range(count)]]
             yield LoggedFlight(actor.id, kind, places, poses.frame[places], end, source, known, count in ends)
 
 

@@ -7,8 +7,6 @@ from collections.abc import Iterator
 import numpy as np
 
 from voskar.core.views.meters import frame_after
-from voskar.core.views.steps import Span
-from voskar.core.views.timeline import Course
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, span_words
 from voskar.evidence.lives import is_last, lasting_words
@@ -75,20 +73,6 @@ def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
         yield of_actor("down-short", missing, name, text, f"down since {since}, and seen for {lasting}")
 
 
-def _freezes(held: Held, course: Course) -> list[Span]:
-    """When an actor that may not be shown is frozen, at the most."""
-    if not held.rules.freezes_all:
-        return course.frozen
-    found: list[Span] = []
-    for event in held.ledger.of("hitstop"):
-        first, last = event.frame + 1, event.until or event.frame
-        if found and first <= found[-1].last + 1:
-            found[-1] = Span(found[-1].first, max(found[-1].last, last))
-        else:
-            found.append(Span(first, last))
-    return found
-
-
 def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     """Due back by a clock alone, and not seen there."""
     course = held.course.courses[name]
@@ -101,7 +85,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     consumed = any(event.frame == since and event.detail == "consumed" for event in held.ledger.about(name, "removed"))
     if held_up or last or consumed:
         return
-    due = frame_after(_freezes(held, course), since, max(respawn.after, 1))
+    due = frame_after(held.freezes or course.frozen, since, max(respawn.after, 1))
     if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:
         return
     poses = held.recording.poses
