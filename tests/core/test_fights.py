@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -34,6 +35,30 @@ LENGTHS = [
 def test_a_freeze_moves_the_ends_of_timers(touch: str, attack: dict[str, Any], expected: str) -> None:
     ledger = run(sting(attack=attack), brush({"hornet": touch}))
     assert outcomes(ledger, "hornet", len(touch)) == expected
+
+
+def test_a_return_waits_for_the_end_of_a_freeze_and_then_for_its_pose() -> None:
+    """The keeper goes down in 2, and is away until 18: of its ten frames eight are frozen."""
+    rules = sting(attack={"hitstop": "4f", "hitstop_on": "all", "rehit": "once"}, keeper={"health": 1})
+    rules["kinds"]["keeper"]["respawn"] = {"after": 10, "at": "start"}
+    rules["kinds"]["drone"] = copy.deepcopy(rules["kinds"]["keeper"]) | {"health": 9}
+    frames: list[dict[str, Any]] = []
+    for at in range(24):
+        poses = [{"id": "hornet", "kind": "hornet", "x": {2: 0, 8: 50}.get(at, 200), "y": 0}]
+        poses += [{"id": "drone", "kind": "drone", "x": 50, "y": 0}]
+        poses += [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}] if at < 3 or at >= 18 else []
+        frames.append({"poses": poses})
+    ledger = run(rules, frames)
+    assert {event.frame: event.until for event in ledger.of("hitstop")} == {2: 6, 8: 12}
+    assert [event.frame for event in ledger.of("respawn")] == [2 + 10 + 8]
+
+
+def test_what_appears_while_everyone_is_frozen_lives_as_much_longer() -> None:
+    """A spark of three frames: in 1, where it is frozen until 4, in 5 and in 6."""
+    rules = sting(attack={"hitstop": "4f", "hitstop_on": "all", "target": {"spawn": "spark"}})
+    rules["kinds"]["spark"] = {"motion": {"life": 3}}
+    ledger = run(rules, brush({"hornet": "#........."}))
+    assert [(event.frame, event.detail) for event in ledger.of("removed")] == [(7, "expired")]
 
 
 def test_of_two_freezes_the_latest_end_counts() -> None:

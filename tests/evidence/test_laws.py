@@ -2,14 +2,42 @@
 
 from __future__ import annotations
 
+import random
+
 import pytest
 
-from tests import laws
+from tests import laws, mutants
+from voskar.core.views.perfect import perfect_log
+from voskar.evidence.check import check
+
+FIGHTS = {
+    63: "of two clashes at one time the game has the other one",
+    87: "home after hitstop",
+    127: "reflected in its first frame",
+    303: "clashes with what is not logged",
+    503: "an id that is used again in hitstop",
+    537: "appears while everyone is frozen",
+}
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", [*range(4), *(pytest.param(seed, id=name) for seed, name in FIGHTS.items())])
 def test_right_logs_are_silent(seed: int) -> None:
     assert {name: found for name in laws.WAYS if (found := laws.findings(seed, name))} == {}
+
+
+@pytest.mark.parametrize("hidden", [True, False])
+def test_right_logs_of_other_rules_are_silent(hidden: bool) -> None:
+    """Of the dead, either hidden poses or none."""
+    odd = {}
+    for seed in range(12):
+        draw = random.Random(seed)
+        book, played = mutants.world(random.Random(seed), mutants.varied(draw))
+        header, frames = perfect_log(book.rules(played.rate), played)
+        for frame in frames:
+            frame["poses"] = [pose for pose in frame["poses"] if hidden or not pose.get("hidden")]
+        logged = mutants.logged(book, header, frames)
+        odd[seed] = check(book.rules(logged.rate), logged)[0].findings
+    assert {seed: found for seed, found in odd.items() if found} == {}
 
 
 @pytest.mark.parametrize("seed", range(4))

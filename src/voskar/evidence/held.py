@@ -70,15 +70,28 @@ class Held:
 
     @cached_property
     def freezes(self) -> list[Span]:
-        """When the rules may freeze everyone, seen or not: all that is frozen, where any hit does so."""
+        """When hits freeze everyone, seen or not."""
         found: list[Span] = []
-        for event in self.ledger.of("hitstop") if self.rules.freezes_all else ():
-            first, last = event.frame + 1, event.until or event.frame
+        frames = {event.frame for event in self.ledger.of("hitstop")} if self.rules.freezes_all else set()
+        for hit in self.ledger.hits():
+            length = self._freezes_all(hit) if hit.frame in frames else 0
+            if not length:
+                continue
+            first, last = hit.frame + 1, hit.frame + length
             if found and first <= found[-1].last + 1:
                 found[-1].last = max(found[-1].last, last)
             else:
                 found.append(Span(first, last))
         return found
+
+    def _freezes_all(self, hit: Event) -> int:
+        """For how many frames a hit freezes everyone."""
+        attack, target = self.rules.attacks[hit.attack or ""], self.kind_of(hit.target or "")
+        names = (hit.case or "").split("+")
+        cases = [case for case in (*attack.cases, *(target.cases if target else ())) if case.name in names]
+        on = [attack.hitstop_on, *(case.hitstop_on for case in cases if case.hitstop_on is not None)][-1]
+        lengths = [attack.hitstop, *(case.hitstop for case in cases if case.hitstop is not None)]
+        return lengths[-1] if on == "all" else 0
 
     def frozen(self, name: str, first: int) -> list[Span]:
         """When an actor is frozen that has its first pose in some frame; one that appears meanwhile is so at once."""

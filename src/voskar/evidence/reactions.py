@@ -254,7 +254,8 @@ class _Look:
         horizontal one as it was, unless it walks."""
         frame = self._takes_effect(event)
         row = self._row(event, frame)
-        if row is None or self.recording.poses.cut[row]:
+        other = any(event.frame < turn < frame for turn in self.turns.get(event.id or "", ()))
+        if row is None or self.recording.poses.cut[row] or other:
             return
         shown, goal = self._velocity(row)[1], event.vy or 0.0
         fall = abs(self.held.rules.space.gravity) / self.rate
@@ -302,7 +303,10 @@ class _Look:
         return."""
         frame = event.frame if event.frame in self.pair_returns else self._takes_effect(event)
         row = self._row(event, frame)
-        fell = any(entry.id == event.id and entry.frame == event.frame for entry in self.held.ledger.of("down"))
+        fell = any(
+            event.frame <= entry.frame < max(frame, event.frame + 1)
+            for entry in self.held.ledger.about(event.id or "", "down")
+        )
         if row is None or fell:
             return
         poses = self.recording.poses

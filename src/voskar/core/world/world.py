@@ -271,7 +271,10 @@ class World(Asked):
             self.frame, row, number, clip, life, birth.spawned, birth.x, birth.y, vx, vy, birth.angle, facing, birth.z
         )
         if self.freezes and run.frozen_until >= self.frame:
-            self.table.frozen_since[row], self.table.frozen_until[row] = self.frame, run.frozen_until
+            table, extra = self.table, run.frozen_until - self.frame
+            table.frozen_since[row], table.frozen_until[row] = self.frame, run.frozen_until
+            table.since[row] += extra
+            table.expires[row] += extra if life < FOREVER else 0
         run.seen_kinds.add(text)
         return state
 
