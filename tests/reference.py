@@ -753,8 +753,6 @@ class Reference:
             self.contacts = {contact for contact in self.contacts if name not in contact}
             self.counts = {key: count for key, count in self.counts.items() if key[0] != name}
             self.fights.forget(name)
-            if name not in self.down:
-                self.fights.thaw(name, frame + 1)
         self.gone |= self.consumed
         self.vitals.settle(frame)
         self.fights.change_hands(frame)

@@ -155,10 +155,9 @@ class Fights:
             if whom in ("both", side):
                 self.freeze(frame, name, length)
 
-    def thaw(self, name: str, since: int | None = None) -> None:
-        """A mark, its return, or consumed: what was frozen stays so."""
-        since = self.frame if since is None else since
-        self.frozen[name] = {frame for frame in self.frozen.get(name, ()) if frame < since}
+    def thaw(self, name: str) -> None:
+        """A mark, or its return: what was frozen stays so."""
+        self.frozen[name] = {frame for frame in self.frozen.get(name, ()) if frame < self.frame}
 
     def holds_on(self, timers: dict[str, Any], name: str, frame: int) -> bool:
         """Whether a timer (first frame, the one it counts from, length) is running."""

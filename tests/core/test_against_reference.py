@@ -89,7 +89,12 @@ def test_rules_that_few_games_need_agree_too(
 @given(
     uncommon.rulebooks(
         fighting.rulebooks(
-            st.one_of(strategies.rulebooks(), strategies.deadly_rulebooks(), strategies.deadly_rulebooks(driving=True))
+            st.one_of(
+                strategies.rulebooks(),
+                strategies.driving_rulebooks(),
+                strategies.deadly_rulebooks(),
+                strategies.deadly_rulebooks(driving=True),
+            )
         )
     ),
     strategies.recordings(frames_at_most=16),

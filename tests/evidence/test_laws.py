@@ -15,7 +15,6 @@ FIGHTS = {
     87: "home after hitstop",
     127: "reflected in its first frame",
     303: "clashes with what is not logged",
-    503: "an id that is used again in hitstop",
     537: "appears while everyone is frozen",
 }
 

@@ -65,6 +65,7 @@ class Emitters:
             if not world.guns[state.gun]:
                 del world.guns[state.gun]
         self._since.pop(state.row, None)
+        self.triggers.delays.pop(state.row, None)  # its row may soon be another actor's
         for emitter in state.kind.emitters:
             self.fired.pop((state.row, emitter.name), None)
             if state.id not in world.fixtures:

@@ -34,8 +34,6 @@ class Settling:
             self.resets.remove(state)
         elif not self.keeps(state):
             self.resets.memory.forget(state.row)
-            if state.down is None:
-                world.thaw(state, frame + 1)  # its id may soon be another shot's
 
     def fall(self, state: ActorState) -> None:
         """One goes down after the frame's own deaths."""

@@ -376,8 +376,6 @@ class _Reading:
                 if course.present and course.actor.id not in self.recording.numbers:
                     gone_in_it = event.detail in ("expired", "edge", "no spawn")
                     _end(course.present, frame - 1 if gone_in_it else frame)
-                elif course.frozen and not course.is_down(frame + 1):
-                    _end(course.frozen, frame)
 
 
 def _freeze(course: Course, frame: int, until: int) -> None:

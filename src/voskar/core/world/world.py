@@ -172,19 +172,14 @@ class World(Asked):
 
     def let_in(self, state: ActorState) -> None:
         """In play from this frame on, and neither stunned nor frozen."""
-        self.thaw(state, self.frame)
-        self.table.away_until[state.row] = self.table.disarmed_until[state.row] = NEVER
-
-    def thaw(self, state: ActorState, frame: int) -> None:
-        """Frozen no longer from a frame on."""
         table, row = self.table, state.row
-        left = table.frozen_until[row] - frame + 1
+        left = table.frozen_until[row] - self.frame + 1
         if left > 0 and state.regens:  # its counters were to continue later by these frames, too
             state.regens = {
                 name: Regenerating(regenerating.value, regenerating.since - left, regenerating.done)
                 for name, regenerating in state.regens.items()
             }
-        table.frozen_since[row] = table.frozen_until[row] = NEVER
+        table.away_until[row] = table.disarmed_until[row] = table.frozen_since[row] = table.frozen_until[row] = NEVER
 
     def disarm(self, state: ActorState, until: int) -> None:
         """Its hitboxes are closed from the next frame through another."""
