@@ -75,5 +75,5 @@ def _delay(world: World, memory: Memory, state: ActorState, extra: int) -> None:
     if state.driven and table.ends[row] < FOREVER // 2:
         run.ends.setdefault(table.ends[row], []).append(row)
         world.visit(table.ends[row])
-    if row in run.due and not state.held:
+    if row in run.due:
         try_from(world, state, max(state.awaits, frame + 1) + extra)  # when it is seen again is the game's
