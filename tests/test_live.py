@@ -168,20 +168,12 @@ speed = 240
 health = 1
 respawn = { after = "50f", at = "start" }
 down = { lasts = "20f" }
-[kinds.hornet.boxes.belly]
-role = "hurtbox"
-rect = [14, 10]
-layer = ["hive"]
-[kinds.puff.motion]
-life = "45f"
-[kinds.puff.boxes.core]
-role = "hitbox"
-attack = "puff"
-circle = 3
-mask = ["hive"]
-[attacks.puff]
-damage = 1
-attacker.remove = true
+boxes.belly = { role = "hurtbox", rect = [14, 10], layer = ["hive"] }
+[kinds.puff]
+motion = { life = "45f" }
+boxes.core = { role = "hitbox", attack = "puff", circle = 3, mask = ["hive"] }
+[attacks]
+puff = { damage = 1, attacker.remove = true }
 """
 """What only the beginning of a run tells: when the smoker puffs, and where the hornet began."""
 
