@@ -38,17 +38,26 @@ def test_a_freeze_moves_the_ends_of_timers(touch: str, attack: dict[str, Any], e
 
 
 def test_a_return_waits_for_the_end_of_a_freeze_and_then_for_its_pose() -> None:
-    """The keeper goes down in 2, and is away until 18: of its ten frames eight are frozen."""
-    rules = sting(attack={"hitstop": "4f", "hitstop_on": "all", "rehit": "once"}, keeper={"health": 1})
+    """The keeper goes down in 2, and is away until 20: of its frames four are frozen with the hornet, four with all."""
+    rules = sting(attack={"hitstop": "4f", "rehit": "once"}, keeper={"health": 1})
     rules["kinds"]["keeper"]["respawn"] = {"after": 10, "at": "start"}
     rules["kinds"]["drone"] = copy.deepcopy(rules["kinds"]["keeper"]) | {"health": 9}
+    rules["kinds"]["queen"] = copy.deepcopy(rules["kinds"]["hornet"])
+    for box in rules["kinds"]["queen"]["boxes"].values():
+        box["attack"] = "roar"
+    rules["attacks"]["roar"] = {"damage": 1, "hitstop": "4f", "hitstop_on": "all", "rehit": "once"}
     frames: list[dict[str, Any]] = []
     for at in range(24):
-        poses = [{"id": "hornet", "kind": "hornet", "x": {2: 0, 8: 50}.get(at, 200), "y": 0}]
+        poses = [{"id": "hornet", "kind": "hornet", "x": 0 if at in range(2, 7) else 200, "y": 0}]
+        poses += [{"id": "queen", "kind": "queen", "x": 50 if at in range(8, 13) else 300, "y": 0}]
         poses += [{"id": "drone", "kind": "drone", "x": 50, "y": 0}]
-        poses += [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}] if at < 3 or at >= 18 else []
-        frames.append({"poses": poses})
+        poses += [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}] if at < 3 or at >= 20 else []
+        hit = {2: ("hornet", "keeper"), 8: ("queen", "drone")}.get(at)
+        claims = [{"event": "hit", "attacker": hit[0], "target": hit[1]}] if hit else []
+        frames.append({"poses": poses, "claims": claims})
     ledger = run(rules, frames)
+    book = rulebook(rules)
+    assert check(book.rules(Fraction(60)), recording(book, frames))[0].findings == ()
     assert {event.frame: event.until for event in ledger.of("hitstop")} == {2: 6, 8: 12}
     assert [event.frame for event in ledger.of("respawn")] == [2 + 10 + 8]
 

@@ -21,7 +21,8 @@ from voskar.commands.options import Command, json_option, resync_option, toleran
 from voskar.errors import InputError, Problem
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
-from voskar.live.session import Looked, News, Session
+from voskar.live.news import Looked, News
+from voskar.live.session import Session
 from voskar.live.sources import Began, Ended, Listener, LiveSource, source_of
 from voskar.words import counted
 

@@ -239,9 +239,8 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Star
         rules = f"{_who(event)} spawns it at {text}, {apart:.1f} units off"
         game = f"{who} appears at ({appearance.x:.1f}, {appearance.y:.1f})"
         return _finding("spawn-place", appearance.frame, event, who, game, rules)
-    if shift == 0 and event.emitter is not None and not _is_reflected(held, appearance):
-        if starts.turned(event, appearance) <= DEGREES:
-            return None
+    turns = event.emitter is not None and starts.turned(event, appearance) > DEGREES
+    if shift == 0 and turns and not _is_reflected(held, appearance):
         heads = appearance.angle if appearance.moves is None else appearance.moves
         game = f"{who} heads {heads:.1f}°"
         return _finding("spawn-direction", appearance.frame, event, who, game, f"{_who(event)} aims {event.angle:.1f}°")

@@ -21,7 +21,7 @@ from voskar.core.recording.shown import cells_of_all
 from voskar.core.rules import Box, Kind, Rules
 from voskar.core.rules.shapes import Ints
 from voskar.core.shadow import Shadow
-from voskar.core.views.steps import Span
+from voskar.core.views.steps import Span, union
 from voskar.core.views.timeline import Timeline, timeline
 from voskar.core.watching import Question, Watched
 from voskar.core.world import Birth, VerbCall
@@ -71,33 +71,29 @@ class Held:
     @cached_property
     def freezes(self) -> list[Span]:
         """When hits freeze everyone, seen or not."""
-        found: list[Span] = []
-        frames = {event.frame for event in self.ledger.of("hitstop")} if self.rules.freezes_all else set()
-        for hit in self.ledger.hits():
-            length = self._freezes_all(hit) if hit.frame in frames else 0
-            if not length:
-                continue
-            first, last = hit.frame + 1, hit.frame + length
-            if found and first <= found[-1].last + 1:
-                found[-1].last = max(found[-1].last, last)
-            else:
-                found.append(Span(first, last))
-        return found
+        if not self.rules.freezes_all:
+            return []
+        frames = {event.frame for event in self.ledger.of("hitstop")}
+        hits = [(hit.frame, self._freezes_all(hit)) for hit in self.ledger.hits() if hit.frame in frames]
+        return union(Span(frame + 1, frame + length) for frame, length in hits if length)
 
     def _freezes_all(self, hit: Event) -> int:
         """For how many frames a hit freezes everyone."""
-        attack, target = self.rules.attacks[hit.attack or ""], self.kind_of(hit.target or "")
+        attack, target = self.rules.attacks.get(hit.attack or ""), self.kind_of(hit.target or "")
+        if attack is None:
+            return 0
         names = (hit.case or "").split("+")
         cases = [case for case in (*attack.cases, *(target.cases if target else ())) if case.name in names]
         on = [attack.hitstop_on, *(case.hitstop_on for case in cases if case.hitstop_on is not None)][-1]
         lengths = [attack.hitstop, *(case.hitstop for case in cases if case.hitstop is not None)]
         return lengths[-1] if on == "all" else 0
 
-    def frozen(self, name: str, first: int) -> list[Span]:
-        """When an actor is frozen that has its first pose in some frame; one that appears meanwhile is so at once."""
+    def frozen(self, name: str, first: int | None = None) -> list[Span]:
+        """When an actor is frozen: one that is not shown whenever everyone is, one that has its `first` pose while
+        everyone is from there on."""
         own = self.course.courses[name].frozen
-        meanwhile = [span for span in self.freezes if span.first <= first <= span.last]
-        return sorted([*own, *meanwhile], key=lambda span: span.first) if meanwhile else own
+        more = [span for span in self.freezes if first is None or span.first <= first <= span.last]
+        return union([*own, *more]) if more else own
 
     @cached_property
     def kinds(self) -> dict[str, str]:

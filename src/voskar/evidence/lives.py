@@ -126,7 +126,7 @@ def is_last(course: Course, event: Event) -> bool:
 
 
 def lasting_words(lasts: int, frames: int) -> str:
-    """How long a death lasts that takes so many frames, of which hitstop may take some."""
+    """How long a death lasts, given its frames by the rules and those that it takes: the rest is hitstop."""
     return f"{lasts} frames" + (f" and {frames - lasts} of hitstop" if frames > lasts else "")
 
 

@@ -85,7 +85,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     consumed = any(event.frame == since and event.detail == "consumed" for event in held.ledger.about(name, "removed"))
     if held_up or last or consumed:
         return
-    due = frame_after(held.freezes or course.frozen, since, max(respawn.after, 1))
+    due = frame_after(held.frozen(name), since, max(respawn.after, 1))
     if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:
         return
     poses = held.recording.poses

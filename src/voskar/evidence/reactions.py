@@ -250,8 +250,7 @@ class _Look:
         return left or right or top or (way[1] > 0 and max(y, extent[3]) >= bounds[3] - reach)
 
     def launch(self, event: Event) -> Iterator[Finding]:
-        """The speed in the frame in which it takes effect: the vertical one but for one frame's gravity either way, the
-        horizontal one as it was, unless it walks."""
+        """The speed when it takes effect: vertical within one frame's gravity, horizontal as before unless it walks."""
         frame = self._takes_effect(event)
         row = self._row(event, frame)
         other = any(event.frame < turn < frame for turn in self.turns.get(event.id or "", ()))
@@ -286,8 +285,8 @@ class _Look:
         return not min(walks) - slack <= self._velocity(row)[0] <= max(walks) + slack
 
     def reflect(self, event: Event) -> Iterator[Finding]:
-        """The velocity in the frame in which it takes effect, of a shot whose kind has no motion: that of others is
-        compared as a whole. One that continues as another shows it there only a frame later."""
+        """The velocity when it takes effect, of a shot whose kind has no motion: the way of other shots is compared as
+        a whole. A shot that continues under another id shows it a frame later."""
         name, kind = event.detail or event.id or "", self.held.kind_of(event.id or "")
         frame = self._takes_effect(event) + bool(event.detail)
         row = self.recording.row(name, frame)
@@ -299,8 +298,7 @@ class _Look:
             yield self._finding(event, text, f"is reflected, and goes at ({goal[0]:.1f}, {goal[1]:.1f})")
 
     def home(self, event: Event) -> Iterator[Finding]:
-        """The place in the frame in which it takes effect; of one that another's return sends home, in the frame of the
-        return."""
+        """The place when it takes effect; if a return sends the actor home, the place in the frame of the return."""
         frame = event.frame if event.frame in self.pair_returns else self._takes_effect(event)
         row = self._row(event, frame)
         fell = any(

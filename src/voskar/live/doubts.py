@@ -16,7 +16,7 @@ BEGUN = frozenset(("respawn-place", "home", "start"))
 
 
 def subjects_of(recording: Recording, roots: Iterable[Finding]) -> dict[Mark, What]:
-    """What each finding says, and of which kind."""
+    """The code and the kind of each finding."""
     kinds = {actor.id: actor.logged_kind for actor in recording.actors}
     return {mark(root): (root.code, kinds.get(root.target, "")) for root in roots}
 

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from voskar.core.boxes import BoxCatalog
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
-from voskar.live.session import Looked
+from voskar.live.news import Looked
 from voskar.pages.data import page_data
 from voskar.pages.joining import joined, without
 from voskar.pages.poses import Plain, pose_chunks

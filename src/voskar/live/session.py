@@ -10,10 +10,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from time import process_time
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 import msgspec
 import numpy as np
@@ -21,14 +20,13 @@ import numpy as np
 from voskar.core.adopt import Windows
 from voskar.core.recording import Recording
 from voskar.core.recording.cut import cut
-from voskar.core.rules import Rules
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import PartVerdict, Verdict, check, check_part
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.tolerance import TOLERANCE
 from voskar.explaining.leaf import Variants
 from voskar.explaining.tried import Mark, mark
-from voskar.explaining.weighing import Weighed, weigh
+from voskar.explaining.weighing import weigh
 from voskar.files.columns import ColumnBuilder
 from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import LineReader
@@ -36,6 +34,7 @@ from voskar.files.kept import ReadyRulebook
 from voskar.files.windows import parse_windows
 from voskar.live.doubts import Doubts, subjects_of
 from voskar.live.last_frames import LastFrames
+from voskar.live.news import LiveTally, Looked, News, SureFrames
 
 WARM = 1.0
 """Seconds before what a glance looks at: by then what it has not seen hardly matters any more."""
@@ -49,49 +48,6 @@ WHOLE = 4
 """One of this many glances also compares shots, motion and reactions."""
 REFUTED = 3
 """A glance asks for a look no more by what so many looks running have not found."""
-
-
-class News(NamedTuple):
-    """What a look at a recording has brought: root findings that were not there before, each with those that follow
-    from it, and findings that were reported and are none."""
-
-    found: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
-    withdrawn: tuple[Finding, ...] = ()
-
-    def followed_by(self, other: News) -> News:
-        """With what another look has brought."""
-        return News((*self.found, *other.found), (*self.withdrawn, *other.withdrawn))
-
-
-class Looked(NamedTuple):
-    """A look: what it judged, and all that came of it."""
-
-    rules: Rules
-    recording: Recording
-    found: Weighed
-
-
-class SureFrames(NamedTuple):
-    """The frames, both included, of which a look reports something; `late` is how long a finding waits for its window
-    to pass."""
-
-    since: int
-    until: int
-    late: int
-
-    def holds(self, finding: Finding) -> bool:
-        """Whether a finding lies in them."""
-        return self.since <= finding.frame <= self.until
-
-
-@dataclass(frozen=True)
-class LiveTally:
-    """What has come of a recording so far. `findings` are the roots that have been reported and not withdrawn."""
-
-    frames: int = 0
-    claims: int = 0
-    agreed: int = 0
-    findings: int = 0
 
 
 class Session:

@@ -68,7 +68,7 @@ def _only(script: Script, about: Collection[str]) -> Script:
     claims = [
         claim
         for claim in script.get("claims", ())
-        if all(claim[key] in about for key in ("attacker", "target") if key in claim)
+        if {*claim.get("ids", ()), *(claim[key] for key in ("attacker", "target", "id") if key in claim)} <= {*about}
     ]
     parts = [part for part in script["parts"] if part["id"] in about]
     return left | ({"claims": claims} if claims else {}) | {"parts": parts}

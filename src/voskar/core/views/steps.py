@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Iterable
 
 import numpy as np
 from msgspec import Struct
@@ -41,3 +42,14 @@ class Span(Struct):
     first: int
     last: int
     cause: str = ""
+
+
+def union(spans: Iterable[Span]) -> list[Span]:
+    """The frames of some spans, in order, as spans that do not overlap."""
+    found: list[Span] = []
+    for span in sorted(spans, key=lambda item: item.first):
+        if found and span.first <= found[-1].last + 1:
+            found[-1].last = max(found[-1].last, span.last)
+        else:
+            found.append(Span(span.first, span.last))
+    return found
