@@ -151,8 +151,9 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         touch from a hit in every frame."""
         made, claims = self.attacks[group.name], self._hits_in(group)
         pairs = Counter((number, claim.attacker, claim.target) for number, claim in claims)
-        if max(pairs.values()) > 1 or all(self._owner(self.recordings[at], claim.attacker) for at, claim in claims):
-            return  # shots hit once anyway
+        are_shots = all(self._owner(self.recordings[at], claim.attacker) for at, claim in claims)
+        if max(pairs.values()) > 1 or are_shots or "attacker.remove" in made.keys:
+            return  # those hit once anyway
         hurts = float(made.keys["damage"].text) > 0  # what heals leaves nobody immune
         tables = [made.keys, *(self.kinds[target].keys for target in group.targets)] if hurts else []
         known = [keys[key].text for keys in tables for key in ("target.iframes", "iframes") if key in keys]
@@ -171,7 +172,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         }
         if not apart:
             return 0
-        reach = np.abs(np.concatenate(list(apart.values())))
+        reach = _furthest(np.abs(np.concatenate(list(apart.values()))))
         count = 0
         for number, claim in apart:
             played = self.recordings[number]
@@ -302,3 +303,12 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             else "never two hits at once"
         )
         return {"same_frame": Value(f'"{text}"', why)} if guarded else {}
+
+
+def _furthest(ways: Floats) -> Floats:
+    """The ways (n, 2) that no other one exceeds both across and up."""
+    kept: list[np.ndarray] = []
+    for way in ways[np.lexsort((-ways[:, 1], -ways[:, 0]))]:
+        if not kept or way[1] > kept[-1][1]:
+            kept.append(way)
+    return np.array(kept)
