@@ -331,7 +331,20 @@ log.endFrame();
 local Recorder = require("recorder")
 Recorder.new("empty.jsonl"):close()
 Recorder.new("empty.jsonl", {}):close()
-local log = Recorder.new("play.jsonl", { rate = 60 })
+local failing = Recorder.new("empty.jsonl", {}, 0, function() error("no memory") end)
+failing:close()
+assert(failing.problem:find("no memory"))
+Recorder.new("empty.jsonl", {}):close()
+-- a gzip member that holds its text as it is
+local function pack(text)
+  local sum, size = 0xffffffff, #text
+  for at = 1, size do
+    sum = sum ~ text:byte(at)
+    for _ = 1, 8 do sum = (sum >> 1) ~ (0xedb88320 & -(sum & 1)) end
+  end
+  return string.pack("<BBBBI4BBBI2I2", 31, 139, 8, 0, 0, 0, 255, 1, size, size ~ 0xffff) .. text .. string.pack("<I4I4", ~sum & 0xffffffff, size)
+end
+local log = Recorder.new("play.jsonl.gz", { rate = 60 }, 0, pack)
 local a, b, c = log:pool("shot-0"), log:pool("shot-0"), log:pool("shot-1")
 log:pose("keeper\\nx", "keeper", 0 / 0, 1 / 3, { health = 1 / 0 })
 log:pose(a, "hornet", 1e7, -0.00001)
@@ -361,8 +374,15 @@ int main() {
     "rust": """
 mod recorder;
 use recorder::Recorder;
+/// A gzip member that holds its bytes as they are.
+fn pack(bytes: &[u8]) -> Vec<u8> {
+    let sum = bytes.iter().fold(!0u32, |sum, byte| (0..8).fold(sum ^ *byte as u32, |sum, _| (sum >> 1) ^ (0xedb88320 & (sum & 1).wrapping_neg())));
+    let size = bytes.len() as u16;
+    let head = [&[31u8, 139, 8, 0, 0, 0, 0, 0, 0, 255, 1][..], &size.to_le_bytes(), &(!size).to_le_bytes()].concat();
+    [&head, bytes, &(!sum).to_le_bytes(), &(bytes.len() as u32).to_le_bytes()].concat()
+}
 fn main() {
-    let mut log = Recorder::new("play.jsonl", 60.0, "");
+    let mut log = Recorder::packed("play.jsonl.gz", 60.0, "", pack);
     let (a, b, c) = (log.pool("shot-0"), log.pool("shot-0"), log.pool("shot-1"));
     log.pose("keeper\\nx", "keeper", f64::NAN, 1.0 / 3.0).with("health", f64::INFINITY);
     log.pose(&a, "hornet", 1e7, -0.00001);

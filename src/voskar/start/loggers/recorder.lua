@@ -11,6 +11,8 @@
 -- A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`, with LuaSocket. What is
 -- logged is written every tenth of a second; `log.flush_every = 1` writes every frame. Numbers have `log.decimals` places,
 -- 4 unless told. A thing out of a pool needs another id each time: id = log:pool("shot-0") as it is taken out.
+-- A file is compressed with a function that makes a whole gzip member of a string, from a library of your choice:
+-- Recorder.new("play.jsonl.gz", { rate = 60 }, 0, pack).
 --
 -- Nothing here raises into the game or keeps it waiting: a recorder that cannot write falls silent, and says why in
 -- `problem`; one whose reader is too slow loses frames, and counts them in `lost`. Numbers that are none and ids that cannot
@@ -74,8 +76,8 @@ local function printable(text)
   return table.concat(parts)
 end
 
-function Recorder.new(path, header, first)
-  local self = setmetatable({ frame = first or 0, buffer = {}, lost = 0, dropped = 0, waiting = "", decimals = 4, taken = {} }, Recorder)
+function Recorder.new(path, header, first, pack)
+  local self = setmetatable({ frame = first or 0, buffer = {}, lost = 0, dropped = 0, waiting = "", decimals = 4, taken = {}, pack = pack }, Recorder)
   self.flush_every = math.max(1, math.floor((header and header.rate or 60) / 10))
   local host, port = path:match("^tcp://(.*):(%d+)$")
   if host then
@@ -163,8 +165,10 @@ end
 
 function Recorder:flush()
   if self.file and #self.buffer > 0 then
-    local ok, problem = self.file:write(table.concat(self.buffer, "\n"), "\n")
-    if ok then self.file:flush() else self.problem, self.file = problem, nil end
+    local text, packs, ok, problem = table.concat(self.buffer, "\n") .. "\n", true, nil, nil
+    if self.pack then packs, text = pcall(self.pack, text) end
+    if packs then ok, problem = self.file:write(text) else problem = text end
+    if ok then self.file:flush() else self.problem, self.file = tostring(problem), nil end
   elseif self.socket then
     if #self.buffer > 0 then self.waiting = self.waiting .. table.concat(self.buffer, "\n") .. "\n" end
     local last, problem, partly = self.socket:send(self.waiting)

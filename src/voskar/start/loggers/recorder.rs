@@ -7,7 +7,7 @@
 //!     log.end_frame();
 //!
 //! A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`. What is logged is
-//! written after `flush_seconds`, 0 for every frame.
+//! written after `flush_seconds`, 0 for every frame. `Recorder::packed` writes a compressed file.
 //!
 //! Numbers have `decimals` places, 4 unless told. A thing out of a pool needs another id each time: `log.pool("shot-0")` as
 //! it is taken out.
@@ -22,7 +22,9 @@ use std::io::{ErrorKind, Write};
 use std::net::TcpStream;
 use std::time::{Duration, Instant};
 
-enum Sink { File(File), Tcp(TcpStream), None }
+/// Makes a whole gzip member of some bytes.
+pub type Pack = Box<dyn Fn(&[u8]) -> Vec<u8> + Send>;
+enum Sink { File(File), Packed(File, Pack), Tcp(TcpStream), None }
 /// Bytes that may wait for a slow reader before frames are lost.
 const MOST_WAITING: usize = 4_000_000;
 
@@ -162,6 +164,15 @@ impl Recorder {
             Some(address) => TcpStream::connect(address).and_then(|stream| { stream.set_nonblocking(true)?; Ok(Sink::Tcp(stream)) }),
             None => File::create(path).map(Sink::File),
         };
+        Self::over(opened, rate, more)
+    }
+    /// To a compressed file. With the crate `flate2`, `pack` is
+    ///
+    ///     |bytes| { let mut out = GzEncoder::new(Vec::new(), Compression::fast()); let _ = out.write_all(bytes); out.finish().unwrap_or_default() }
+    pub fn packed(path: &str, rate: f64, more: &str, pack: impl Fn(&[u8]) -> Vec<u8> + Send + 'static) -> Self {
+        Self::over(File::create(path).map(|file| Sink::Packed(file, Box::new(pack))), rate, more)
+    }
+    fn over(opened: std::io::Result<Sink>, rate: f64, more: &str) -> Self {
         let (sink, problem) = match opened { Ok(sink) => (sink, None), Err(error) => (Sink::None, Some(error.to_string())) };
         let comma = if more.is_empty() { "" } else { "," };
         let buffer = format!("{{\"voskar\":\"recording\",\"version\":2,\"rate\":{rate}{comma}{more}}}\n");
@@ -230,7 +241,9 @@ impl Recorder {
     pub fn flush(&mut self) {
         self.flushed = Instant::now();
         let done = match &mut self.sink {
+            _ if self.buffer.is_empty() => Ok(0),
             Sink::File(file) => file.write_all(&self.buffer).map(|_| self.buffer.len()),
+            Sink::Packed(file, pack) => file.write_all(&pack(&self.buffer)).map(|_| self.buffer.len()),
             Sink::Tcp(stream) => stream.write(&self.buffer),
             Sink::None => Ok(self.buffer.len()),
         };
