@@ -347,14 +347,23 @@ def test_clashes_that_are_claimed_are_drafted(tmp_path: Path) -> None:
     assert (verdict.agreed, verdict.claims, verdict.events_agreed, verdict.events) == (10, 10, 5, 5)
 
 
-def test_times_without_a_hit_bound_the_reach(tmp_path: Path) -> None:
-    """One hornet swings about the keeper and stings it wherever boxes of 28 by 32 together touch, but for i-frames that
-    are logged. All of its hits are of one pair, so only the times in between say where it does not reach."""
+@pytest.mark.parametrize(
+    ("touches", "shape", "reach"),
+    [
+        (lambda x, y: abs(x) < 14 and abs(y) < 16, "rect", [14, 16]),
+        (lambda x, y: math.hypot(x, y) < 18, "circle", [18]),
+    ],
+)
+def test_times_without_a_hit_bound_the_reach(
+    touches: Callable[[float, float], bool], shape: str, reach: list[float], tmp_path: Path
+) -> None:
+    """One hornet swings about the keeper and stings it wherever their boxes touch, but for i-frames that are logged.
+    All of its hits are of one pair, so only the times in between say where it does not reach."""
     immune = 0
     frames: list[Frame] = []
     for at in range(LENGTH * 4):
         x, y = 40 * math.sin(at / 9), 35 * math.sin(at / 23 + 1)
-        hits = not immune and abs(x) < 14 and abs(y) < 16
+        hits = not immune and touches(x, y)
         poses = [pose("keeper", 0, immune=immune > 0), pose("hornet", x, y)]
         hit = {"event": "hit", "attacker": "hornet", "target": "keeper", "damage": 1}
         frames.append({"poses": poses, "claims": [hit] if hits else []})
@@ -363,9 +372,9 @@ def test_times_without_a_hit_bound_the_reach(tmp_path: Path) -> None:
     lines = [head, *({"frame": at, **fields} for at, fields in enumerate(frames))]
     (tmp_path / "r.jsonl").write_text("\n".join(map(json.dumps, lines)))
     boxes = {box.name: box for kind in guess([load_recording(tmp_path / "r.jsonl", None)]).kinds for box in kind.boxes}
-    reach = [sum(json.loads(box.keys["rect"].text)[axis] for box in boxes.values()) / 2 for axis in (0, 1)]
-    assert abs(reach[0] - 14) < 1.5
-    assert abs(reach[1] - 16) < 1.5
+    sizes = [json.loads(box.keys[shape].text) for box in boxes.values()]
+    found = [sum(sizes)] if shape == "circle" else [sum(size[axis] for size in sizes) / 2 for axis in (0, 1)]
+    assert all(abs(drafted - true) < 1.5 for drafted, true in zip(found, reach, strict=True))
     assert not any("at" in box.keys for box in boxes.values())
 
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from statistics import median
 
 import numpy as np
 
 from voskar.core.recording import Claim
-from voskar.draft.extents import EARLY, Extents, Rect, extents
+from voskar.draft.extents import Rect, extents
+from voskar.draft.fitting import EARLY, Extents
 from voskar.draft.logged import LoggedDraft
 from voskar.draft.seen import FEW, AttackGroup, cell_of
 from voskar.draft.values import BoxGuess, Value, quoted, shown
@@ -105,7 +106,10 @@ class BoxDraft(LoggedDraft):
             return
         attacker = min(own, key=lambda name: own[name].wide * own[name].high)
         shared, share = own[attacker], 2.0 if attacker in hits else 1.5
-        keys = {"rect": Value(f"[{shown(share * shared.wide)}, {shown(share * shared.high)}]", _parted(shared))}
+        if _are_round(own.values()):
+            keys = {"circle": Value(shown(share * shared.wide / 2), _parted(shared))}
+        else:
+            keys = {"rect": Value(f"[{shown(share * shared.wide)}, {shown(share * shared.high)}]", _parted(shared))}
         ups = [found.up for name, found in own.items() if self._turns(name)]
         if ups and median(ups):  # what turns has no above of its own
             keys["at"] = Value(f"[0, {shown(median(ups))}]", "hits count where it is that far off")
@@ -131,7 +135,7 @@ class BoxDraft(LoggedDraft):
     def _rects_of(boxes: Sequence[BoxGuess]) -> list[Rect]:
         found = []
         for box in boxes:
-            size = _numbers(box.keys["rect"].text) if "rect" in box.keys else box.size
+            size = _size(box)
             x, y = _numbers(box.keys["at"].text) if "at" in box.keys else box.middle
             found.append((x - size[0] / 2, y - size[1] / 2, x + size[0] / 2, y + size[1] / 2))
         return found
@@ -158,6 +162,7 @@ class BoxDraft(LoggedDraft):
             name = f"{name}-{number + 1}"
         box = BoxGuess(name, "hitbox", {"attack": attack, "mask": mask})
         sizes, ups, aheads, why = [], [], [], ""
+        every = [shared for target in targets if (shared := fits.get((attacker, group.name, target))) is not None]
         for target in targets:
             shared, off = fits.get((attacker, group.name, target)), 0.0
             if shared is None:
@@ -167,7 +172,7 @@ class BoxDraft(LoggedDraft):
                 why = why or _parted(shared)
             else:
                 body = next(own for own in self.kinds[target].boxes if own.name == "body")
-                held = _numbers(body.keys["rect"].text)
+                held = _size(body)
                 off = _numbers(body.keys["at"].text)[1] if "at" in body.keys else 0.0
                 size = 2 * shared.wide - held[0], 2 * shared.high - held[1]
             sizes.append(size)
@@ -177,12 +182,13 @@ class BoxDraft(LoggedDraft):
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
             why = why or "the rest of the reach of both"
-            if self._turns(attacker):
-                box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle")
+            turns = self._turns(attacker)
+            if turns or _are_round(every):
+                box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle" if turns else why)
             else:
                 box.keys["rect"] = Value(text, why)
             at = median(aheads), -median(ups)
-            if any(at) and "circle" not in box.keys:
+            if any(at) and not turns:
                 box.keys["at"] = Value(f"[{shown(at[0])}, {shown(at[1])}]", "hits count where it is that far off")
             pace, fastest = self._pace(attacker)
             thin = min(
@@ -275,11 +281,23 @@ class BoxDraft(LoggedDraft):
         return max(found)
 
 
+def _are_round(fits: Iterable[Extents]) -> bool:
+    """Whether most hits come of circles."""
+    claims = [(fit.claims, fit.is_round) for fit in fits]
+    return 2 * sum(count for count, is_round in claims if is_round) > sum(count for count, _ in claims)
+
+
+def _size(box: BoxGuess) -> tuple[float, float]:
+    if "circle" in box.keys:
+        return (2 * float(box.keys["circle"].text),) * 2
+    return _numbers(box.keys["rect"].text) if "rect" in box.keys else box.size
+
+
 def _parted(shared: Extents) -> str:
-    sides = zip(shared.least, shared.most, strict=True)
-    span = [f"{shown(low)} to {shown(high)}" if low < high else shown(low) for low, high in sides]
+    sides = list(zip(shared.least, shared.most, strict=True))[: 1 if shared.is_round else 2]
+    span = " by ".join(f"{shown(low)} to {shown(high)}" if low < high else shown(low) for low, high in sides)
     spare = f", {counted(shared.spare, 'pair')} as near without" if shared.spare else ""
-    return f"reach {span[0]} by {span[1]}: {shared.matched} of {counted(shared.claims, 'hit')}{spare}"
+    return f"reach {span}: {shared.matched} of {counted(shared.claims, 'hit')}{spare}"
 
 
 def _numbers(text: str) -> tuple[float, float]:

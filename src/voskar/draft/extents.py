@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,20 +10,11 @@ import numpy as np
 from voskar.core.recording import Claim, Recording
 from voskar.core.recording.poses import Signs
 from voskar.core.rules.shapes import Bools, Floats, Ints
+from voskar.draft.fitting import EARLY, LAG, LEAST, Extents, fitted
 from voskar.draft.seen import Cells
 
 REACH = 80.0
 """Units within which two may have touched at all."""
-LAG = 6
-"""Frames that a game may count a hit after boxes first met."""
-EARLY = 30
-"""Frames before a hit in which the two may have met first."""
-LEAST = 3
-"""Hits from which their frames log how far two reach."""
-STEADY = 0.25
-"""Frames a hit by which a game that counts hits exactly is uneven at most, where boxes are."""
-STEPS = 24
-"""Candidates on each axis."""
 QUIET = 150
 """Frames after a hit on a target from which on it can be hit again, where the log does not say whether it is immune."""
 LEVEL = 8.0
@@ -38,26 +29,6 @@ UNSURE = 0.1
 
 Rect = tuple[float, float, float, float]
 """Low x, low y, high x, high y about a position that faces +x."""
-
-
-@dataclass(frozen=True)
-class Extents:
-    """An attacker of one kind hits one of another while it is within `wide` and `high` units of it, once `up` is taken
-    off, and `ahead` of where it looks: from centre to centre, or to the boxes of the one that are known.
-
-    `least` and `most` are what fits as well. `matched` of `claims` are explained by it, and `spare` pairs come as near
-    without a hit.
-    """
-
-    wide: float
-    high: float
-    up: float
-    ahead: float
-    least: tuple[float, float]
-    most: tuple[float, float]
-    claims: int
-    matched: int
-    spare: int
 
 
 @dataclass(frozen=True)
@@ -134,13 +105,13 @@ def extents(
         apart = np.abs(dx - ahead), np.abs(dy - height)
         lead = _lead(places, frame, *apart, hits)
         offset = height, ahead
-        found = _fitted(*apart, windows, ~struck, group, lead, offset, len(hits))
+        found = fitted(*apart, windows, ~struck, group, lead, offset, len(hits))
         coarse = found if height == up else coarse
         # times in which a pair that hits now and then does not say more, unless something else decides when it hits
         for lag in (0, LAG) if cells is None and len(hits) >= ENOUGH else ():
             open_times, times = _without_hits(places, frame, hits, is_open & struck & (until_hit > lag), lag)
             groups = np.where(struck, int(group.max()) + 1 + times, group)
-            finer = _fitted(*apart, windows, ~struck | open_times, groups, lead, offset, len(hits))
+            finer = fitted(*apart, windows, ~struck | open_times, groups, lead, offset, len(hits))
             if finer.spare - found.spare <= UNSURE * len(hits) and finer.matched >= found.matched:
                 return finer
     return coarse
@@ -305,92 +276,3 @@ def _lead(places: _Places, frame: Ints, dx: Floats, dy: Floats, hits: Sequence[t
         rows = places.of(number, when - EARLY, when)
         found[0, at, when - frame[rows]], found[1, at, when - frame[rows]] = dx[rows], dy[rows]
     return found
-
-
-def _unsteady(lead: Floats, wide: float, high: float) -> float:
-    """How many frames before each hit the two met first, as far as that differs from hit to hit; a game may count all
-    of them some frames late."""
-    inside = (lead[0] < wide) & (lead[1] < high)
-    began = np.argmax(inside[:, : LAG + 1], axis=1)
-    met = inside[np.arange(len(inside)), began]
-    after = np.arange(EARLY + 1)[None, :] >= began[:, None]
-    left = np.where((~inside & after).any(axis=1), np.argmax(~inside & after, axis=1), EARLY + 1)
-    early = (left - 1)[met & (left <= EARLY)]  # of others i-frames may have run out
-    if len(early) < LEAST:
-        return float("inf")
-    return float(np.minimum(np.abs(early - np.median(early)), LAG).sum() + max(float(np.median(early)) - LAG, 0.0))
-
-
-def _fitted(
-    dx: Floats,
-    dy: Floats,
-    windows: Iterable[Ints],
-    idle: np.ndarray,
-    pair: Ints,
-    lead: Floats,
-    offset: tuple[float, float],
-    claims: int,
-) -> Extents:
-    """Of a grid of extents one of the smaller of those that explain most hits with the fewest other touches, and of
-    these that which the hits come after most evenly."""
-    windows = list(windows)
-    # of each hit the frame in which the two were nearest in both directions at once
-    deepest = np.array([rows[np.argmin(np.maximum(dx[rows], dy[rows]))] for rows in windows])
-    candidates = [_candidates(values, deepest, idle) for values in (dx, dy)]
-    within, beside = _Least(windows, dx, dy), _Least(_groups(pair, np.flatnonzero(idle)), dx, dy)
-    best: list[tuple[int, int, float, float]] = []
-    for wide in candidates[0]:
-        counts = zip(
-            candidates[1], within.reached(wide, candidates[1]), beside.reached(wide, candidates[1]), strict=True
-        )
-        best += [(matched - spare, spare, wide, high) for high, matched, spare in counts]
-    top = max(best)[0]
-    spares = {(wide, high): spare for score, spare, wide, high in best if score == top}
-    fits = list(spares)
-    uneven = [_unsteady(lead, *fit) for fit in fits]
-    if min(uneven) <= STEADY * lead.shape[1]:  # else the game counts hits now sooner, now later
-        fits = [entry for entry, value in zip(fits, uneven, strict=True) if value <= min(uneven) + 0.5]
-    wide, high = sorted(fits, key=lambda fit: fit[0] * fit[1])[len(fits) // 3]
-    spare = spares[wide, high]
-    matched = top + spare
-    wides, highs = zip(*fits, strict=True)
-    least, most = (min(wides), min(highs)), (max(wides), max(highs))
-    return Extents(wide, high, *offset, least, most, claims, matched, spare)
-
-
-def _groups(pair: Ints, rows: Ints) -> list[Ints]:
-    """Rows, apart by pair."""
-    if not len(rows):
-        return []
-    rows = rows[np.argsort(pair[rows], kind="stable")]
-    return np.split(rows, np.flatnonzero(np.diff(pair[rows])) + 1)
-
-
-class _Least:
-    """How many of some groups of rows have one within given extents."""
-
-    def __init__(self, groups: Sequence[Ints], dx: Floats, dy: Floats) -> None:
-        rows = np.concatenate([*groups, np.zeros(0, dtype=np.int64)]).astype(np.int64)
-        self.starts = np.cumsum([0, *map(len, groups)])[:-1]
-        self.dx, self.dy = dx[rows], dy[rows]
-
-    def reached(self, wide: float, highs: Sequence[float]) -> list[int]:
-        """The count for each height, of those this wide."""
-        if not len(self.starts):
-            return [0] * len(highs)
-        least = np.sort(np.minimum.reduceat(np.where(self.dx < wide, self.dy, np.inf), self.starts))
-        counts: list[int] = np.searchsorted(least, highs).tolist()
-        return counts
-
-
-def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:
-    """Just above where hits were, and half-way to what missed beyond them."""
-    hits = np.unique(np.round(values[deepest], 2))
-    beyond = np.unique(np.round(values[idle], 2))
-    found = {float(hit) + 0.5 for hit in hits[-STEPS:]} | {
-        float(hit) + 0.5 for hit in hits[:: max(len(hits) // STEPS, 1)]
-    }
-    top = float(hits[-1])
-    found |= {float(item) for item in np.linspace(top + 0.5, top + 16, 12)}
-    found |= {(top + float(item)) / 2 for item in beyond[(beyond > top) & (beyond < top + 16)][:4]}
-    return sorted(round(value, 1) for value in found if value > 0.5)

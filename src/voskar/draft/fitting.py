@@ -1,0 +1,182 @@
+"""Which of many extents, as rectangles and as circles, best part the frames with hits from those without."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from voskar.core.rules.shapes import Bools, Floats, Ints
+
+LAG = 6
+"""Frames that a game may count a hit after boxes first met."""
+EARLY = 30
+"""Frames before a hit in which the two may have met first."""
+LEAST = 3
+"""Hits from which their frames log how far two reach."""
+STEADY = 0.25
+"""Frames a hit by which a game that counts hits exactly is uneven at most, where boxes are."""
+STEPS = 24
+"""Candidates on each axis."""
+ROUNDER = 0.1
+"""Frames, or touches, a hit by which circles must fit better than rectangles to be believed."""
+
+
+@dataclass(frozen=True)
+class Extents:
+    """An attacker of one kind hits one of another while it is within `wide` and `high` units of it, once `up` is taken
+    off, and `ahead` of where it looks: from centre to centre, or to the boxes of the one that are known. If it
+    `is_round`, both are the distance.
+
+    `least` and `most` are what fits as well. `matched` of `claims` are explained by it, and `spare` pairs come as near
+    without a hit.
+    """
+
+    wide: float
+    high: float
+    up: float
+    ahead: float
+    least: tuple[float, float]
+    most: tuple[float, float]
+    claims: int
+    matched: int
+    spare: int
+    is_round: bool
+
+
+class _Fit(NamedTuple):
+    """Extents, the hits that they explain, the touches without a hit, and how unevenly hits come after the touch."""
+
+    wide: float
+    high: float
+    matched: int
+    spare: int
+    uneven: float
+
+
+def fitted(
+    dx: Floats,
+    dy: Floats,
+    windows: Iterable[Ints],
+    idle: Bools,
+    pair: Ints,
+    lead: Floats,
+    offset: tuple[float, float],
+    claims: int,
+) -> Extents:
+    """The extents that explain most hits with the fewest other touches, and of these one of the smaller of those that
+    the hits come after most evenly. `dx` and `dy` (rows,) are how far apart two are, `windows` the rows about each hit,
+    `idle` those that should not touch, in groups by `pair`; `lead` is as `extents` makes it."""
+    windows, groups = list(windows), _groups(pair, np.flatnonzero(idle))
+    fits = _boxes(dx, dy, windows, idle, groups, lead)
+    rounds = _circles(np.hypot(dx, dy), windows, idle, groups, np.hypot(*lead))
+    is_round = _is_better(rounds, fits, claims)
+    chosen = rounds if is_round else fits
+    best = sorted(chosen, key=lambda fit: fit.wide * fit.high)[len(chosen) // 3]
+    wides, highs = {fit.wide for fit in chosen}, {fit.high for fit in chosen}
+    least, most = (min(wides), min(highs)), (max(wides), max(highs))
+    return Extents(best.wide, best.high, *offset, least, most, claims, best.matched, best.spare, is_round)
+
+
+def _is_better(circles: Sequence[_Fit], boxes: Sequence[_Fit], claims: int) -> bool:
+    """Whether circles explain what boxes do not."""
+    gain = (circles[0].matched - circles[0].spare) - (boxes[0].matched - boxes[0].spare)
+    uneven = min(box.uneven for box in boxes)
+    if gain == 0 and uneven < np.inf:
+        return uneven - min(circle.uneven for circle in circles) > ROUNDER * claims
+    return gain > ROUNDER * claims
+
+
+def _boxes(
+    dx: Floats, dy: Floats, windows: Sequence[Ints], idle: Bools, groups: Sequence[Ints], lead: Floats
+) -> list[_Fit]:
+    """The best of a grid of rectangles, all as good."""
+    # of each hit the frame in which the two were nearest in both directions at once
+    deepest = np.array([rows[np.argmin(np.maximum(dx[rows], dy[rows]))] for rows in windows])
+    candidates = [_candidates(values, deepest, idle) for values in (dx, dy)]
+    within, beside = _Least(windows, dx, dy), _Least(groups, dx, dy)
+    found = []
+    for wide in candidates[0]:
+        counts = zip(
+            candidates[1], within.reached(wide, candidates[1]), beside.reached(wide, candidates[1]), strict=True
+        )
+        found += [(wide, high, matched, spare) for high, matched, spare in counts]
+    return _evenest(found, lambda wide, high: (lead[0] < wide) & (lead[1] < high), lead.shape[1])
+
+
+def _circles(far: Floats, windows: Sequence[Ints], idle: Bools, groups: Sequence[Ints], lead: Floats) -> list[_Fit]:
+    """The best of some circles, all as good."""
+    deepest = np.array([rows[np.argmin(far[rows])] for rows in windows])
+    radii = _candidates(far, deepest, idle)
+    level = np.zeros(len(far))
+    within, beside = (_Least(rows, level, far).reached(1.0, radii) for rows in (windows, groups))
+    found = [(r, r, matched, spare) for r, matched, spare in zip(radii, within, beside, strict=True)]
+    return _evenest(found, lambda r, _: lead < r, len(lead))
+
+
+def _evenest(
+    found: Sequence[tuple[float, float, int, int]], inside: Callable[[float, float], Bools], hits: int
+) -> list[_Fit]:
+    top = max(matched - spare for _, _, matched, spare in found)
+    fits = [
+        _Fit(wide, high, matched, spare, _unevenness(inside(wide, high)))
+        for wide, high, matched, spare in found
+        if matched - spare == top
+    ]
+    least = min(fit.uneven for fit in fits)
+    if least <= STEADY * hits:  # else the game counts hits now sooner, now later
+        fits = [fit for fit in fits if fit.uneven <= least + 0.5]
+    return fits
+
+
+def _unevenness(inside: Bools) -> float:
+    """How many frames before each hit the two met first, as far as that differs from hit to hit; a game may count all
+    of them some frames late. `inside` (hits, EARLY + 1) says whether they touch in its frame, in the one before, …"""
+    began = np.argmax(inside[:, : LAG + 1], axis=1)
+    met = inside[np.arange(len(inside)), began]
+    after = np.arange(EARLY + 1)[None, :] >= began[:, None]
+    left = np.where((~inside & after).any(axis=1), np.argmax(~inside & after, axis=1), EARLY + 1)
+    early = (left - 1)[met & (left <= EARLY)]  # of others i-frames may have run out
+    if len(early) < LEAST:
+        return float("inf")
+    return float(np.minimum(np.abs(early - np.median(early)), LAG).sum() + max(float(np.median(early)) - LAG, 0.0))
+
+
+def _groups(pair: Ints, rows: Ints) -> list[Ints]:
+    """Rows, apart by pair."""
+    if not len(rows):
+        return []
+    rows = rows[np.argsort(pair[rows], kind="stable")]
+    return np.split(rows, np.flatnonzero(np.diff(pair[rows])) + 1)
+
+
+class _Least:
+    """How many of some groups of rows have one within given extents."""
+
+    def __init__(self, groups: Sequence[Ints], dx: Floats, dy: Floats) -> None:
+        rows = np.concatenate([*groups, np.zeros(0, dtype=np.int64)]).astype(np.int64)
+        self.starts = np.cumsum([0, *map(len, groups)])[:-1]
+        self.dx, self.dy = dx[rows], dy[rows]
+
+    def reached(self, wide: float, highs: Sequence[float]) -> list[int]:
+        """The count for each height, of those this wide."""
+        if not len(self.starts):
+            return [0] * len(highs)
+        least = np.sort(np.minimum.reduceat(np.where(self.dx < wide, self.dy, np.inf), self.starts))
+        counts: list[int] = np.searchsorted(least, highs).tolist()
+        return counts
+
+
+def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:
+    """Just above where hits were, and half-way to what missed beyond them."""
+    hits = np.unique(np.round(values[deepest], 2))
+    beyond = np.unique(np.round(values[idle], 2))
+    found = {float(hit) + 0.5 for hit in hits[-STEPS:]} | {
+        float(hit) + 0.5 for hit in hits[:: max(len(hits) // STEPS, 1)]
+    }
+    top = float(hits[-1])
+    found |= {float(item) for item in np.linspace(top + 0.5, top + 16, 12)}
+    found |= {(top + float(item)) / 2 for item in beyond[(beyond > top) & (beyond < top + 16)][:4]}
+    return sorted(round(value, 1) for value in found if value > 0.5)
