@@ -278,6 +278,8 @@ class Beside:
             self.put = at
             slack += self._turning()
         if math.hypot(dx, dy) <= slack:
+            if not self.sure:
+                return self._derive(at)  # what it met was in the step that gave its velocity
             shadow.put(x, y)
             self.base = at
             return at + 1

@@ -70,12 +70,16 @@ class Held:
 
     @cached_property
     def freezes(self) -> list[Span]:
-        """When hits freeze everyone, seen or not."""
+        """When hits freeze everyone, seen or not. A mark ends it."""
         if not self.rules.freezes_all:
             return []
         frames = {event.frame for event in self.ledger.of("hitstop")}
         hits = [(hit.frame, self._freezes_all(hit)) for hit in self.ledger.hits() if hit.frame in frames]
-        return union(Span(frame + 1, frame + length) for frame, length in hits if length)
+        marks = [*sorted(self.recording.resets), 1 << 60]
+        ends = [marks[bisect_right(marks, frame)] - 1 for frame, _ in hits]
+        return union(
+            Span(frame + 1, min(frame + length, end)) for (frame, length), end in zip(hits, ends, strict=True) if length
+        )
 
     def _freezes_all(self, hit: Event) -> int:
         """For how many frames a hit freezes everyone."""
