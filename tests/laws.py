@@ -347,7 +347,8 @@ def _pool(log: Log, draw: random.Random) -> Log:
     """Ids of shots are used again, two frames or more after the last one was gone."""
     header, frames = log
     last: dict[str, int] = {}
-    kind = {pose["id"]: f"{pose.get('owner', '')}{pose['kind']}" for frame in frames for pose in frame["poses"]}
+    poses = [pose for frame in reversed(frames) for pose in frame["poses"]]  # a reflection changes the owner later
+    kind = {pose["id"]: f"{pose.get('owner', '')}{pose['kind']}" for pose in poses}
     for at, frame in enumerate(frames):
         last |= {pose["id"]: at for pose in frame["poses"] if "." in pose["id"]}
     free: dict[str, list[tuple[int, str]]] = {}

@@ -229,7 +229,10 @@ class Reference:
                 if is_new or (not pose["hidden"] and (pose["cut"] or old["hidden"])):
                     self.fights.give_back(name)
             self.last_logged = self.poses(frame)
-            self.gone -= {name for name in self.gone if name in logged and name not in self.logged_before}
+            back = {name for name in self.gone if name in logged and name not in self.logged_before}
+            self.gone -= back
+            for name in back:
+                self.fights.thaw(name)
             shown = self.lingering(frame)
             self.lingered = set(shown) - logged
             self.logged_before = logged
@@ -273,8 +276,7 @@ class Reference:
         self.fights.give_back(name)
         self.steps[name] = []
         self.fights.frozen.pop(name, None)
-        if self.fights.all_frozen >= self.fights.frame:
-            self.fights.frozen[name] = set(range(self.fights.frame, self.fights.all_frozen + 1))
+        self.fights.thaw(name)
         self.sides[name] = side
         self.before.pop(name, None)
         self.vitals.forget(name)

@@ -156,8 +156,9 @@ class Fights:
                 self.freeze(frame, name, length)
 
     def thaw(self, name: str) -> None:
-        """A mark, or its return: what was frozen stays so."""
+        """A mark, its return, or another actor: what was frozen stays so. While everyone is frozen, it is too."""
         self.frozen[name] = {frame for frame in self.frozen.get(name, ()) if frame < self.frame}
+        self.frozen[name] |= set(range(self.frame, self.all_frozen + 1))
 
     def holds_on(self, timers: dict[str, Any], name: str, frame: int) -> bool:
         """Whether a timer (first frame, the one it counts from, length) is running."""

@@ -171,8 +171,7 @@ class _Reading:
                 for span in spans:
                     span.last = min(span.last, last)
             course.counters = {name: meter.steps(last, course.frozen) for name, meter in sorted(course.meters.items())}
-        ledger = self.ledger
-        resets = self.recording.resets
+        ledger, resets = self.ledger, self.recording.resets
         begins = sorted({*self.runs, *resets})
         return Timeline(first, last, ledger.rate, self.courses, self.runs, resets, self.ends, self.score, begins)
 
@@ -372,10 +371,13 @@ class _Reading:
                 course.present.append(Span(frame, last))
                 self._fill(course, frame, lives=True)
                 self._count_from(course, frame)
+            case "removed" if course.actor.id in self.recording.numbers:
+                back = min((span.first for span in course.present if span.first > frame), default=frame)
+                if course.frozen and event.detail == "consumed" and back > frame:  # it is another one then
+                    course.frozen[-1].last = min(course.frozen[-1].last, back - 1)
             case "removed":
-                if course.present and course.actor.id not in self.recording.numbers:
-                    gone_in_it = event.detail in ("expired", "edge", "no spawn")
-                    _end(course.present, frame - 1 if gone_in_it else frame)
+                if course.present:
+                    _end(course.present, frame - (event.detail in ("expired", "edge", "no spawn")))
 
 
 def _freeze(course: Course, frame: int, until: int) -> None:

@@ -92,7 +92,9 @@ class World(Asked):
         self.table.played[state.row] = NEVER
 
     def give_back(self, state: ActorState) -> None:
-        """A recorded shot is as at the start."""
+        """A recorded shot is as at the start. If it was consumed, no freeze of before goes on."""
+        if state.gone_until == self.frame:
+            self._thaw(state, self.run.frozen_until)
         if state.origins is not None:
             self.drop_row(self.table.owner[state.row])
             state.owner, self.table.owner[state.row], state.side = state.origins
@@ -164,6 +166,9 @@ class World(Asked):
         state.gone_until = FOREVER if state.driven else self.recording.returns(state.row, self.frame)
         self.table.away_until[state.row] = max(state.gone_until, self.table.away_until[state.row])  # it may be down
         self.table.played[state.row] = NEVER  # one that is back in the very next frame has no way behind it
+        if self.freezes and state.gone_until < FOREVER:  # it is another one then
+            self.run.given_back.setdefault(state.gone_until, []).append(state.row)
+            self.visit(state.gone_until)
         self.settling.add(state.row)
 
     def take_out(self, state: ActorState) -> None:
@@ -172,14 +177,19 @@ class World(Asked):
 
     def let_in(self, state: ActorState) -> None:
         """In play from this frame on, and neither stunned nor frozen."""
+        self.table.away_until[state.row] = self.table.disarmed_until[state.row] = NEVER
+        self._thaw(state, NEVER)
+
+    def _thaw(self, state: ActorState, until: int) -> None:
+        """Frozen from this frame on only through another."""
         table, row = self.table, state.row
-        left = table.frozen_until[row] - self.frame + 1
+        left = table.frozen_until[row] - max(until, self.frame - 1)
         if left > 0 and state.regens:  # its counters were to continue later by these frames, too
             state.regens = {
                 name: Regenerating(regenerating.value, regenerating.since - left, regenerating.done)
                 for name, regenerating in state.regens.items()
             }
-        table.away_until[row] = table.disarmed_until[row] = table.frozen_since[row] = table.frozen_until[row] = NEVER
+        table.frozen_since[row], table.frozen_until[row] = self.frame, until
 
     def disarm(self, state: ActorState, until: int) -> None:
         """Its hitboxes are closed from the next frame through another."""
