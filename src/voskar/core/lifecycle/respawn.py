@@ -35,17 +35,21 @@ class Returns:
         """All who are due in this frame, by id; every actor that has to wait is tried again in the next."""
         world = self.world
         due = [row for row, frame in world.run.due.items() if frame == world.frame]
-        if due:
-            latch(world, world.frame)
+        latched = False
         for row in sorted(due, key=lambda row: world.state(row).id):
             if world.run.due.get(row) != world.frame:
                 continue  # the return of another one has placed it again, or it has left
-            state = world.state(row)
-            attacker = self._in_the_way(state) if rule_of(state).if_unsafe == "wait" else None
+            state, attacker = world.state(row), None
+            if rule_of(state).if_unsafe == "wait":
+                if not latched:  # who is back meets other conditions
+                    latch(world, world.frame)
+                latched = True
+                attacker = self._in_the_way(state)
             if attacker is not None:
                 self._hold(state, attacker)
             elif self._is_there(state):
                 self._come_back(state)
+                latched = False
             else:
                 try_from(world, state, world.frame + 1, safe=True)
 
