@@ -15,12 +15,17 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import lru_cache
 from typing import Any, NamedTuple
 
+import pytest
+
 from tests.mutants import Frames, logged
 from tests.worlds import recording, rulebook
 from voskar.core.adopt import Window, Windows
+from voskar.core.judging.order import Order
+from voskar.core.kernel.broad_phase import TouchRow
 from voskar.core.ledger import Ledger
 from voskar.core.step import replay
 from voskar.core.views.perfect import perfect_log
+from voskar.core.world import World
 from voskar.evidence.check import check
 from voskar.evidence.held import EXACT
 from voskar.files.rulebook import Rulebook
@@ -250,10 +255,17 @@ def played_by(book: Rulebook, frames: Frames, seed: int) -> Log:
 
 
 @lru_cache(maxsize=4)
-def perfect(seed: int) -> tuple[Rulebook, Log]:
-    """The log of a game that plays exactly by the rules."""
-    book, frames = world(seed)
-    return book, played_by(book, frames, seed)
+def perfect(seed: int, otherwise: bool = False) -> tuple[Rulebook, Log]:
+    """The log of a game that plays exactly by the rules, or that breaks ties of hits `otherwise`."""
+
+    def turned(order: Order, world: World, found: list[TouchRow], claimed: Any = None) -> list[TouchRow]:
+        return [touch for run in order.ties(world, found, None) for group in reversed(run) for touch in group]
+
+    with pytest.MonkeyPatch.context() as patch:
+        if otherwise:
+            patch.setattr(Order, "of", turned)
+        book, frames = world(seed)
+        return book, played_by(book, frames, seed)
 
 
 WAYS: dict[str, tuple[Way, Windows]] = {}
@@ -412,6 +424,12 @@ def _cut_in_two(log: Log, draw: random.Random) -> Log:
     return header, [*frames, *again]
 
 
+@way("ties of hits broken otherwise")
+def _otherwise(log: Log, draw: random.Random) -> Log:
+    """As it is: the game has another order (`perfect`)."""
+    return log
+
+
 @way("all of that", Windows(every=Window(0, 2)))
 def _all(log: Log, draw: random.Random) -> Log:
     for name in draw.sample(
@@ -423,7 +441,7 @@ def _all(log: Log, draw: random.Random) -> Log:
 
 def findings(seed: int, name: str) -> list[tuple[str, int, str, str, str]]:
     """What `check` says of a right log."""
-    book, log = perfect(seed)
+    book, log = perfect(seed, otherwise=name == "ties of hits broken otherwise")
     way, windows = WAYS[name]
     header, frames = way(copy.deepcopy(log), random.Random(f"{name} {seed}"))
     played = logged(book, header, frames)

@@ -29,7 +29,11 @@ LENGTHS = [
     ("##########", {"target": {"iframes": "2f"}}, "LiiLiiLiiL"),
     ("##########", {"target": {"iframes": "2f"}, "hitstop": "2f", "hitstop_on": "target"}, "LiiiiLiiii"),
     # a shot out of a pool, consumed and used again within its freeze, is another one
-    ("##-##-####", {"attacker": {"remove": True}, "rehit": "2f", "hitstop": "8f", "hitstop_on": "attacker"}, "L..L..L..."),
+    (
+        "##-##-####",
+        {"attacker": {"remove": True}, "rehit": "2f", "hitstop": "8f", "hitstop_on": "attacker"},
+        "L..L..L...",
+    ),
     ("##-##-####", {"attacker": {"remove": True}, "rehit": "2f", "hitstop": "4f", "hitstop_on": "all"}, "L.....L..."),
 ]
 

@@ -130,15 +130,23 @@ def test_which_of_equal_hits_comes_first_is_the_games_to_say(counted: str) -> No
     assert verdict(stronger, frames) == ["hit-missing"]  # no tie: the wasp's goes first, and no actor claims it
 
 
-@given(st.permutations(["hornet-1", "hornet-2", "hornet-3"]))
-def test_a_game_that_breaks_ties_otherwise_is_right(order: list[str]) -> None:
-    rules = sting(keeper={"iframes": 4}, contact={"same_frame": "first"})
+BLOCKED = {"name": "blocked", "if": {"target": {"counters": {"guard": ">= 1"}}}, "scale": 0.5}
+FIRST = [
+    # what only the first of equal hits does: it lands, or is blocked
+    sting(keeper={"iframes": 4}, contact={"same_frame": "first"}),
+    sting(keeper={"counters": {"guard": {"max": 1, "start": 1}}},
+          attack={"damage": 2, "cases": [BLOCKED], "target": {"gives": {"guard": -1}}}),
+]  # fmt: skip
+
+
+@given(st.sampled_from(FIRST), st.permutations(["hornet-1", "hornet-2", "hornet-3"]))
+def test_a_game_that_breaks_ties_otherwise_is_right(rules: dict[str, Any], order: list[str]) -> None:
     book = rulebook(rules)
     raw = recording(book, brush(dict.fromkeys(order, "..#......##..#...")), reactions="raw")
     with pytest.MonkeyPatch.context() as patch:
         plain = Order._sorted
         patch.setattr(Order, "_sorted", lambda self, world, found, claims: sorted(
-            plain(self, world, found, None), key=lambda touch: order.index(world.state(touch[0]).id)
+            plain(self, world, found, None), key=lambda items: order.index(world.state(items[-1][0]).id)
         ))  # fmt: skip
         _, frames = perfect_log(book.rules(raw.rate), raw)
     assert verdict(rules, frames) == []

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from typing import Protocol, cast
 
 from voskar.core.boxes import FormedBox
@@ -14,6 +14,7 @@ from voskar.core.judging.gates import GATES
 from voskar.core.judging.memory import Memory
 from voskar.core.judging.order import Order
 from voskar.core.judging.outcomes import LANDED
+from voskar.core.kernel.broad_phase import TouchRow
 from voskar.core.ledger import Event
 from voskar.core.ledger.events import ContactEvent
 from voskar.core.world import ActorState, World
@@ -31,6 +32,10 @@ class HitFilter(Protocol):
 
     def claims(self) -> Callable[[str, str, str], bool] | None:
         """Whether it has a hit of an attacker, an attack and a target in this frame; None if it has none at all."""
+        ...
+
+    def agrees(self, contact: Contact) -> bool | None:
+        """Whether a contact would now come to what it says of it; None if it says nothing."""
         ...
 
     def clashes(self) -> Clashes | None:
@@ -79,8 +84,7 @@ class Judge:
 
     def frame(self, judged: Judged | None = None) -> None:
         """Judges the touches that the kernel has found."""
-        world, memory, formed = self.world, self.memory, self.world.catalog.formed
-        frame, actors = world.frame, cast(list[ActorState], world.actors)  # every actor that touches is there
+        world, memory, frame = self.world, self.memory, self.world.frame
         memory.preempted.clear()
         memory.choices.clear()
         account, all_gates = self.account, self._gates
@@ -91,26 +95,17 @@ class Judge:
             clashes = None if account is None else account.clashes()
             clash(world, memory, [touch for touch in touches if is_clash[touch[3]]], clashes)
             touches = [touch for touch in touches if not is_clash[touch[3]]]
-        for attacker, hit, target, hurt, t, touch in self._order.of(world, touches, claimed):
-            hitbox = formed[hit]
-            key = (attacker, hitbox.memory_key, target)
-            contact = Contact(
-                world,
-                memory,
-                key,
-                frame,
-                actors[attacker],
-                hitbox,
-                actors[target],
-                formed[hurt],
-                hitbox.attack,
-                t,
-                touch,
-            )
+        ordered: Iterable[TouchRow]
+        if account is None or len(touches) < 2:
+            ordered = self._order.of(world, touches, claimed)
+        else:
+            ordered = self._as_claimed(self._order.ties(world, touches, account.claims()), account)
+        for touch in ordered:
+            contact = self._contact(touch)
             outcome = LANDED
             if account is not None:
                 account.look(contact)
-            gates, is_watched = all_gates[hit] or self._gates_of(hitbox)
+            gates, is_watched = all_gates[touch[1]] or self._gates_of(contact.hitbox)
             for stops, name in gates:
                 if stops(contact):
                     outcome = name
@@ -120,7 +115,7 @@ class Judge:
             if judged is not None:
                 judged(contact, outcome)
             if is_watched and outcome != "unmet":
-                memory.touch(key, frame, world.now(contact.attacker))
+                memory.touch(contact.key, frame, world.now(contact.attacker))
             if account is not None and account.again(contact, outcome):
                 continue
             self._report(contact, outcome)
@@ -131,6 +126,30 @@ class Judge:
                 self.strike(contact)
         if len(self._running) > self._prune_at:
             self._prune(frame)
+
+    def _contact(self, touch: TouchRow) -> Contact:
+        attacker, hit, target, hurt, t, row = touch
+        world, formed = self.world, self.world.catalog.formed
+        actors = cast(list[ActorState], world.actors)  # every actor that touches is there
+        hitbox = formed[hit]
+        key = (attacker, hitbox.memory_key, target)
+        sides = actors[attacker], hitbox, actors[target], formed[hurt]
+        return Contact(world, self.memory, key, world.frame, *sides, hitbox.attack, t, row)
+
+    def _as_claimed(self, ties: list[list[list[TouchRow]]], account: HitFilter) -> Iterator[TouchRow]:
+        """Touches in order. In a run of equal groups a hit that would not come to what the game claims gives way to one
+        of its attacker or its target that does: each hit changes what the next ones come to."""
+        for groups in ties:
+            while groups:
+                first, at = groups[0][0], 0
+                if len(groups) > 1 and account.agrees(self._contact(first)) is False:
+                    rivals = (
+                        at
+                        for at, (touch, *_) in enumerate(groups)
+                        if (touch[0] == first[0] or touch[2] == first[2]) and account.agrees(self._contact(touch))
+                    )
+                    at = next(rivals, 0)
+                yield from groups.pop(at)
 
     def strike(self, contact: Contact) -> None:
         """A hit takes effect."""

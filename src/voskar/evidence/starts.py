@@ -68,8 +68,20 @@ class Starts:
                 cos, sin = direction(-drawn)
                 x, y = birth.velocity
                 birth = replace(birth, angle=birth.angle - drawn, velocity=(x * cos - y * sin, x * sin + y * cos))
-            self.known[key] = self._moved(birth, event, at_once=birth.moves_at_once)
+            start = self._moved(birth, event, at_once=birth.moves_at_once)
+            self.known[key] = start._replace(there=start.there and not self._may_leave(birth, event))
         return self.known[key]
+
+    def _may_leave(self, birth: Birth, event: SpawnEvent) -> bool:
+        """Whether its first move leads across an edge in some directions that the game may draw."""
+        held, fan = self.held, fan_of(self.held, event)
+        motion, bounds = held.rules.kinds[event.kind].motion, held.rules.space.bounds
+        if fan is None or not (fan.is_drawn and birth.moves_at_once and motion.at_edge == "remove") or bounds is None:
+            return False
+        vx, vy = motion.velocity if birth.velocity is None else birth.velocity
+        step = max(fan.speeds[1], math.hypot(vx, vy)) / float(held.rules.rate)
+        x0, y0, x1, y1 = bounds
+        return not (x0 + step <= birth.x <= x1 - step and y0 + step <= birth.y <= y1 - step)
 
     def _moved(self, birth: Birth, event: SpawnEvent, *, at_once: bool) -> Start:
         held = self.held

@@ -8,12 +8,13 @@ from itertools import product
 
 from msgspec import Struct
 
+from voskar.core.adopt.cases import comes_to, take_case
 from voskar.core.adopt.clashes import LoggedClashes
 from voskar.core.adopt.logged import Logged
 from voskar.core.adopt.plan import Claimable, ClaimIndex, Resync, Taken
 from voskar.core.clashes import Clashes
 from voskar.core.judge import Judge
-from voskar.core.judging.cases import cases_of, claimed_choice
+from voskar.core.judging.cases import cases_of
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import GATES
 from voskar.core.judging.outcomes import LANDED
@@ -93,6 +94,11 @@ class HitAdoption:
         known = {(claim.attacker, claim.attack, claim.target) for claim in open_}
         return lambda *hit: any(names in known for names in product(*((name, None) for name in hit)))
 
+    def agrees(self, contact: Contact) -> bool | None:
+        """Whether a contact would now have the case and the damage of its claim; None if that has neither."""
+        number = self._fitting((contact.attacker.id, contact.target.id), self.world.frame, contact.attack.name)
+        return None if number is None else comes_to(contact, self.index.claims[number])
+
     def clashes(self) -> Clashes | None:
         """Which clashes the game claims about this frame; None if it claims none at all."""
         return self._clashes.now()
@@ -144,7 +150,7 @@ class HitAdoption:
         number = self._fitting(pair, frame, attack, exactly=passed)
         if number is not None:
             self._settle(number)
-            self._take_case(contact, self.index.claims[number])
+            take_case(contact, self.index.claims[number])
             if self.index.claims[number].attack not in (None, attack):
                 self._doubtful[number] = event
             return self._lands(contact)
@@ -180,14 +186,6 @@ class HitAdoption:
             return self._lands(contact)
         self._held_back.add(number)
         return self._passes(contact)
-
-    @staticmethod
-    def _take_case(contact: Contact, claim: Claim) -> None:
-        """The hit has the consequences of the case that the game claims."""
-        if claim.case is not None and claim.case != (contact.case or ""):
-            choice = claimed_choice(contact, claim.case)
-            if choice is not None and choice.lands:
-                contact.choose(choice)
 
     def _is_compared(self, contact: Contact) -> bool:
         attacker, target = contact.attacker.id, contact.target.id
@@ -338,7 +336,7 @@ class HitAdoption:
             return
         if contact.key in self._landed:
             return  # not a second time in a frame
-        self._take_case(contact, claim)
+        take_case(contact, claim)
         contact.known_damage = self._damage(claim, contact.target)
         if claim.x is not None and claim.y is not None:
             contact.adopted_point = claim.x, claim.y

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_left
 
 from voskar.core.adopt.plan import Resync
@@ -85,7 +86,7 @@ class Shots:
         emitter = next(emitter for emitter in owner.kind.emitters if emitter.name == event.emitter)
         if self._use(owner, emitter, event.frame, window.before, window.after, self._shown, self._given) is not None:
             return
-        if self._leaves(event):
+        if self._leaves(owner, emitter, event):
             return  # there is nothing to be shown, in its frame or in another
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
         other = self._use(owner, emitter, event.frame, near, later, self._shown)
@@ -96,13 +97,19 @@ class Shots:
             self.emitters.unfire(owner.row, emitter, self._fired.get(gun))
             self.world.events.append(AdoptedEvent(frame=event.frame, detail="no spawn", id=owner.id))
 
-    def _leaves(self, event: SpawnEvent) -> bool:
-        """Whether one that an edge takes appears beyond it, and is gone at once."""
-        rules = self.world.rules
-        if rules.space.bounds is None or rules.kinds[event.kind].motion.at_edge != "remove":
+    def _leaves(self, owner: ActorState, emitter: Emitter, event: SpawnEvent) -> bool:
+        """Whether an edge may take it at once: it appears beyond the edge, or its first move may lead there."""
+        world, rules = self.world, self.world.rules
+        motion = rules.kinds[event.kind].motion
+        if rules.space.bounds is None or motion.at_edge != "remove":
             return False
+        step = 0.0
+        if emitter.moves_at_once:
+            fan = emitter.fan
+            own = max(fan.speeds[1], math.hypot(*motion.velocity))
+            step = (own + abs(fan.inherit or 0.0) * math.hypot(*world.velocity(owner.row))) / world.rate
         (x0, y0, x1, y1), x, y = rules.space.bounds, event.x or 0.0, event.y or 0.0
-        return not (x0 <= x <= x1 and y0 <= y <= y1)
+        return not (x0 + step <= x <= x1 - step and y0 + step <= y <= y1 - step)
 
     def _use(
         self, owner: ActorState, emitter: Emitter, frame: int, before: int, after: int, *shown: Shown

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import groupby
+from operator import itemgetter
 from typing import Any, cast
 
 from voskar.core.boxes import BoxCatalog
@@ -25,7 +27,8 @@ class Order:
     first), their earliest t, attacker id, attack name, target id; within a group by hurtbox rank (higher
     first), t, hitbox name, hurtbox name. Ids and names compare as strings, t rounded to 6 decimals as it is written.
 
-    Which of groups that are equal up to t comes first is the game's to say: what it claims goes before ids.
+    Which of groups that are equal up to t comes first is the game's to say: what it claims goes before ids. Of claimed
+    ones the next is one that now comes to the case and the damage that the game claims of it (`Judge`).
     """
 
     def __init__(self, catalog: BoxCatalog) -> None:
@@ -44,9 +47,17 @@ class Order:
         hit of an attacker, an attack and a target in this frame."""
         if len(found) < 2:
             return found
-        return self._sorted(world, found, None if claimed is None else claimed())
+        return [items[-1] for items in self._sorted(world, found, None if claimed is None else claimed())]
 
-    def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[TouchRow]:
+    def ties(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[list[list[TouchRow]]]:
+        """The same, as runs of groups of which only ids say which comes first."""
+        keyed = self._sorted(world, found, claims)
+        return [
+            [[items[-1] for items in group] for _, group in groupby(run, key=itemgetter(3, 4, 5))]
+            for _, run in groupby(keyed, key=itemgetter(0, 1, 2))
+        ]
+
+    def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[tuple[Any, ...]]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
         actors = cast(list[ActorState], world.actors)  # every actor that touches is there
         name_of = None if world.rules.contact.order == "id" else ranks(world)
@@ -69,4 +80,4 @@ class Order:
             among = (rank[hurtbox], t, name[hitbox], name[hurtbox])
             keyed.append((first[hitbox], began, unsaid, whose, its, whom, among, touch))
         keyed.sort()
-        return [items[-1] for items in keyed]
+        return keyed
