@@ -345,7 +345,7 @@ def test_standard_input_ends_by_itself(rules: Path, tmp_path: Path) -> None:
         (["a.jsonl", "--listen", "127.0.0.1:1"], "give a SOURCE, or --listen HOST:PORT"),
         (["--listen", "7777x"], 'found "7777x", expected an address such as 127.0.0.1:7777'),
         (["--listen", "127.0.0.1:1", "--save", "no/where.jsonl"], "no/where.jsonl"),
-        (["a.jsonl", "--forget", "10"], 'found "10", expected a time such as 90s, 10m or 1h'),
+        (["a.jsonl", "--forget", "10"], 'found "10", expected a time such as 90s, 10m or 1h, or never'),
     ],
 )
 def test_bad_arguments(rules: Path, tmp_path: Path, here: Any, arguments: list[str], message: str) -> None:

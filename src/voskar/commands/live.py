@@ -85,7 +85,13 @@ Exit codes: 0 all agrees, 1 a disagreement was found, 2 bad input.
 @click.option("--save", metavar="FILE", help="Keep what comes over TCP or standard input.")
 @click.option("--page", is_flag=True, help="Serve the page of the recording on this machine; it grows with it.")
 @click.option("--port", type=click.IntRange(0, 65535), default=0, metavar="PORT", help="Port of the page: any if 0.")
-@click.option("--forget", metavar="TIME", help="Keep only so much of a run, such as 10m: memory does not grow.")
+@click.option(
+    "--forget",
+    default="3m",
+    show_default=True,
+    metavar="TIME",
+    help="How much of a run to keep, at most twice as much: 90s, 10m, 1h, or never to forget.",
+)
 @click.option("--bell", is_flag=True, help="Ring the terminal's bell at each finding.")
 @click.option(
     "--share",
@@ -106,7 +112,7 @@ def command(
     save: str | None,
     page: bool,
     port: int,
-    forget: str | None,
+    forget: str,
     bell: bool,
     share: int,
     as_json: bool,
@@ -119,7 +125,7 @@ def command(
     if (source is None) == (listen is None):
         raise click.UsageError("give a SOURCE, or --listen HOST:PORT")
     name = source if source not in (None, "-") else "the game"
-    kept = None if forget is None else _seconds(forget)
+    kept = None if forget == "never" else _seconds(forget)
     session = Session(
         rulebook, within=within, tolerance=tolerance, resync=resync, forget=kept, draws=page, name=str(name)
     )
@@ -353,7 +359,7 @@ def _seconds(text: str) -> float:
     """A time such as 10m. Raises InputError for another text."""
     number, unit = text[:-1], text[-1:]
     if unit not in UNITS or not number.isdecimal() or not int(number):
-        expected = "expected a time such as 90s, 10m or 1h"
+        expected = "expected a time such as 90s, 10m or 1h, or never"
         raise InputError(Problem(f'found "{text}", {expected}', key="--forget"))
     return float(int(number) * UNITS[unit])
 
