@@ -11,7 +11,7 @@ CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028-\u202e\u2066-\u2069\ud800-\udfff
 """Characters that no id or name has: terminals obey them, they end lines or turn the order of what follows round, or
 they cannot be written at all."""
 OBEYED = re.compile(r"##(?=\w*\[)")
-"""What some build servers take for a command, wherever in a line it stands."""
+"""Text that some build servers take for a command, wherever in a line it stands."""
 SHOWN = 20  # problems printed before the rest is only counted
 
 
@@ -99,7 +99,7 @@ class InputError(VoskarError):
         super().__init__(str(self))
 
     def __reduce__(self) -> tuple[type[InputError], tuple[tuple[Problem, ...]]]:
-        """What was given, not its text: errors come out of other processes too."""
+        """Keeps the problems, not the text: errors come out of other processes too."""
         return type(self), (self.problems,)
 
     def __str__(self) -> str:

@@ -214,7 +214,7 @@ class Frames(list[int]):
         self.of = of
 
     def against(self, expected: Sequence[int]) -> list[str]:
-        """What differs from some frames, in lines, with the gates of the first hit that does."""
+        """The differences from some frames, in lines, with the gates of the first hit that differs."""
         suffix = sorted(set(self) - set(expected))
         less = sorted(set(expected) - set(self))
         lines = [f"{self.of.name} in {list(self)}, expected {list(expected)}"]

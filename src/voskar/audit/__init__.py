@@ -1,4 +1,4 @@
-"""What is probably wrong with a rulebook: one small function a finding, listed in one table."""
+"""Probable mistakes of a rulebook: one small function a finding, listed in one table."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def _is_taken_over(finding: AuditFinding) -> bool:
 
 
 def _once(pairs: Sequence[tuple[AuditedBook, AuditFinding]], cases: Sequence[AuditedBook]) -> list[AuditFinding]:
-    """What the first recording shows of it; nothing, if another one shows what it misses."""
+    """The cases that the first recording shows; none if another recording shows the missing ones."""
     first, entry = pairs[0]
     if entry.name in UNSHOWN:
         kind = entry.key.split(".")[1] if entry.key.startswith("kinds.") else None

@@ -1,4 +1,4 @@
-"""What checks look at and what they report."""
+"""The data that checks look at, and the findings that they report."""
 
 from __future__ import annotations
 

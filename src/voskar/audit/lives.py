@@ -10,7 +10,7 @@ from voskar.core.posing import Bounds, Posed
 from voskar.core.rules import Attack, Kind, Respawn, Role
 
 REACH = 2.0
-"""How near an enemy's reach may be to a place of return without i-frames, in sizes of who returns there."""
+"""Least distance of an enemy's reach from a place of return without i-frames, in sizes of the actor."""
 
 Stand = tuple[str, float, float, float, float]
 """Kind, x, y, facing, angle."""

@@ -12,7 +12,7 @@ from voskar.core.views.summary import broods
 
 
 def _spawners(audit: AuditedBook) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter | None]]:
-    """Everything that spawns: who, what, and where it is written."""
+    """Every kind that spawns another: the kind, the fan, and its place in the rulebook."""
     for kind in audit.rules.kinds.values():
         for emitter in kind.emitters:
             yield kind, emitter.fan, ("kinds", kind.name, "emitters", emitter.name), emitter
@@ -21,7 +21,7 @@ def _spawners(audit: AuditedBook) -> Iterator[tuple[Kind, Fan, KeyPath, Emitter 
 
 
 def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """What an emitter spawns and neither time nor an edge nor a solid ends, nor the recording that shows it."""
+    """Spawned kinds that no time, edge or solid ends, and that the recording does not show."""
     names = set()
     for _, fan, _, emitter in _spawners(audit):
         motion = audit.rules.kinds[fan.kind].motion

@@ -28,7 +28,7 @@ STORY = (
     ("", ("page", "@swarm.toml", "@swarm.jsonl", "-o", "@swarm.html")),
     ("", ("draw", "@apiary.toml", "@meadow.jsonl", "--frame", "1131", "--actor", "keeper", "-o", "@twice.png")),
 )
-"""What the demo runs, and the question that each answers."""
+"""The commands that the demo runs, each under the question that it answers."""
 
 REST = (
     ("", ("replay", "@apiary.toml", "@meadow.jsonl")),
@@ -36,7 +36,7 @@ REST = (
     ("", ("check", "@swarm.toml", "@swarm.jsonl")),
     ("", ("suite", "@voskar.toml")),
 )
-"""What it runs with --all too."""
+"""Further commands that it runs with --all."""
 
 
 @click.command(

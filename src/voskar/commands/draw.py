@@ -72,7 +72,7 @@ class Region(click.ParamType[Bounds]):
 
 
 class Moments:
-    """What pictures show of a recording as it was judged, frame by frame."""
+    """The data of pictures of a recording as it was judged, frame by frame."""
 
     def __init__(self, rulebook: str, recording: str, seen: Watched, windows: Windows) -> None:
         self.seen, self.rules, self.windows = seen, seen.world.rules, windows
@@ -109,7 +109,7 @@ def draw_findings(moments: Moments, findings: Sequence[Finding], folder: Path) -
 
 
 def _accounts(recording: Recording, findings: Sequence[Finding]) -> dict[str, GameAccount]:
-    """What the game logs of each actor, and where it disagrees. A claim is shown at the actor that it happened to."""
+    """The game's account of each actor, and where it disagrees. A claim is shown at the actor that it happened to."""
     from voskar.drawing.timeline import GameAccount
 
     claims, odd = defaultdict(list), defaultdict(list)

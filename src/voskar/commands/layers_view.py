@@ -1,4 +1,4 @@
-"""Who meets whom as one matrix."""
+"""The matrix of layers and masks: which hitboxes meet which hurtboxes."""
 
 from __future__ import annotations
 

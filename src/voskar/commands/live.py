@@ -53,7 +53,7 @@ class Allowance:
         self.share, self._left, self._at = share, 0.0, time.monotonic()
 
     def left(self) -> float:
-        """What may be spent now, in seconds."""
+        """Seconds that may be spent now."""
         now = time.monotonic()
         self._left, self._at = min(self._left + (now - self._at) * self.share, MOST_SAVED), now
         return self._left
@@ -296,7 +296,7 @@ class _Show:
             click.echo("\a", nl=False, err=True)
 
     def problem(self, error: InputError) -> None:
-        """What ends a recording before its time."""
+        """Reports an error that ends a recording before its time."""
         self.status_off()
         if self.as_json:
             click.echo(json.dumps({"event": "error", "message": str(error)}))

@@ -146,11 +146,11 @@ PLAIN = {
     "→": "->", "…": "...", "·": "-", "°": " deg", "±": "+-", "■": "#", "●": "*", "◐": "+", "○": "o", "█": "#",
     "\u2013": "-", "\u2212": "-", "\u00d7": "x", "╸": "-", "━": "-",
 }  # fmt: skip
-"""What stands for a character that a terminal cannot show."""
+"""Replacements for characters that a terminal cannot show."""
 
 
 def _degraded(error: UnicodeError) -> tuple[str, int]:
-    """What is written for characters that a stream's encoding does not have."""
+    """The replacement for characters that a stream's encoding does not have."""
     if not isinstance(error, UnicodeEncodeError):
         raise error
     return "".join(PLAIN.get(name, "?") for name in error.object[error.start : error.end]), error.end

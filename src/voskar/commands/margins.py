@@ -136,7 +136,7 @@ def _own(margin: Margin) -> Any:
 
 
 def _range(margin: Margin) -> str:
-    """What fits as well."""
+    """The range of values that fit as well."""
     if not margin.is_number:
         return ", ".join(_value_text(margin, item) for item in margin.loose[:3]) + (
             ", …" if len(margin.loose) > 3 else ""

@@ -138,7 +138,7 @@ def explain_options(most: int = TRIALS) -> Callable[[F], F]:
 
 
 def variants_of(book: ReadyRulebook, played: Recording) -> Callable[[], Variants]:
-    """What makes variants of a rulebook, for a recording, once they are wanted."""
+    """A function that makes variants of a rulebook for a recording, once they are wanted."""
 
     def made() -> Variants:
         from voskar.explaining.rulebook import RulebookVariants  # with what validates rulebooks
@@ -166,11 +166,11 @@ def report_options(function: F) -> F:
 
 
 FORMS = {".xml": "junit", ".json": "json", ".txt": "lines", ".html": "html"}
-"""What a report is written as, by the ending of its name."""
+"""The form of a report, by the ending of its file name."""
 
 
 def report_form(path: str) -> str:
-    """What a report is written as. Raises InputError for another ending, before any work is done."""
+    """The form of a report. Raises InputError for an unknown ending, before any work is done."""
     ending = Path(path).suffix.lower()
     if ending not in FORMS:
         message = f'found the ending "{ending}", expected .xml (JUnit), .json, .html or .txt (file:line: message)'
@@ -219,7 +219,7 @@ def resync_option(default: bool) -> Callable[[F], F]:
 
 
 def account_options(*, resync: bool = True) -> Callable[[F], F]:
-    """How a recording is taken, and held against the rules: `--reactions`, `--within`, `--resync`."""
+    """Options for how a recording is read and compared with the rules: `--reactions`, `--within`, `--resync`."""
 
     def decorated(function: F) -> F:
         return reactions_option(within_option(resync_option(resync)(function)))
@@ -228,7 +228,7 @@ def account_options(*, resync: bool = True) -> Callable[[F], F]:
 
 
 def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync | None:
-    """What a replay needs to continue from the game's account."""
+    """The input that a replay needs to continue from the game's account."""
     from voskar.core.adopt import Resync
     from voskar.files.windows import parse_windows
 

@@ -26,8 +26,8 @@ def say(*lines: str, err: bool = False) -> None:
 
 
 def shown(value: Any) -> Any:
-    """What is printed, with text from outside made printable. A text in several styles that had to be changed has one
-    style."""
+    """The value to print, with text from outside made printable. A text in several styles that had to be changed has
+    one style."""
     from rich.padding import Padding
     from rich.text import Text
 

@@ -175,7 +175,7 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
 
 
 def _life(event: Event) -> tuple[Text, str, str]:
-    """What became of an actor, or of the run: the last three columns of a row."""
+    """The fate of an actor, or of the run: the last three columns of a row."""
     table = {
         "down": "" if event.lives is None else counted(int(event.lives), "life", "lives") + " left",
         "respawn": f"for {event.detail}" if event.detail else "",
@@ -227,7 +227,7 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
 
 
 def _broods(ledger: Ledger, shown: Filter) -> None:
-    """What the rules spawned, and what became of it."""
+    """Prints the actors that the rules spawned, and how each ended."""
     found = [
         brood
         for brood in broods(ledger).values()

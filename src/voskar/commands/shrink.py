@@ -102,7 +102,7 @@ def command(
 
 @dataclass(frozen=True)
 class Shrinking:
-    """What is to be made small: the `number`th finding of a recording, and perhaps the rules with it."""
+    """The input of a shrink: the `number`th finding of a recording, and perhaps the rules with it."""
 
     rulebook: str
     recording: str

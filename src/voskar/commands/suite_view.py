@@ -25,7 +25,7 @@ WHOSE = {
     "baseline": "the rules are not what they were in the baseline",
     "audit": "the audit of the rules finds something",
 }
-"""Whose mistake it probably is, by what a recording was held against."""
+"""The probable source of a mistake, by what a recording was compared with."""
 
 COMMON = 8
 """Most causes listed that several recordings have in common."""
@@ -79,7 +79,7 @@ class Conclusion:
 
 
 def _common(results: list[Result]) -> None:
-    """What several recordings have in common."""
+    """Prints the findings that several recordings have in common."""
     found = reports.common(results)
     out = present.console()
     for cause in found[:COMMON]:

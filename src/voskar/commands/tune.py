@@ -208,7 +208,7 @@ def _fit(
 
 
 def _own(book: Rulebook, axis: Axis) -> Any:
-    """What the rulebook says now of a key; None if it says nothing."""
+    """The present value of a key in the rulebook; None if it has none."""
     return 0 if axis.key == LAG else current_value(book, axis.keys[0][1])
 
 

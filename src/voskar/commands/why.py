@@ -122,7 +122,7 @@ def _standing(frame: int, actor: str, lines: list[tuple[str, str]], as_json: boo
 
 
 def _came_of_it(ledger: Ledger, frame: int, attacker: str, target: str) -> list[str]:
-    """What a hit of this pair in this frame did: what the ledger tells behind it, up to the next contact."""
+    """The consequences of a hit of this pair in this frame: the ledger's events behind it, up to the next contact."""
     came: list[str] | None = None
     for event in ledger.events:
         if event.event == "contact":
@@ -136,7 +136,7 @@ def _came_of_it(ledger: Ledger, frame: int, attacker: str, target: str) -> list[
 
 
 def _taken_over(ledger: Ledger, frame: int, attacker: str, target: str) -> list[str]:
-    """What the game has otherwise of a pair in a frame, and the replay continued from."""
+    """The differences that the replay adopted from the game for a pair in a frame."""
     names = {attacker, target}
     return [
         event.words()
@@ -181,7 +181,7 @@ def _emitter(silence: EmitterExplainer, frame: int, named: str, shots: Sequence[
 
 
 def _emitters(silence: EmitterExplainer, frame: int, owner: str | None) -> None:
-    """What emitters fired in a frame, and those that would have but for one gate."""
+    """Prints the emitters that fired in a frame, and those that only one gate denied."""
     rows = []
     for name, emitter in silence.emitters(frame, owner):
         steps, fired = silence.steps(frame, name, emitter), silence.fired(frame, name, emitter)

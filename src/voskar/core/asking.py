@@ -166,7 +166,7 @@ def state_holds(world: World, state: ActorState, asked: ActorCondition, frame: i
 
 
 def words(world: World, state: ActorState, asked: ActorCondition) -> str:
-    """What a condition asks for, and what the actor has."""
+    """The condition's demands, and the actor's values, in words."""
     return "; ".join(check.words(world, state, asked) for check in ACTOR_CHECKS if check.asks(asked))
 
 

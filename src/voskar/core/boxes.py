@@ -98,7 +98,7 @@ class BoxCatalog:
         self.conditions = {kind.name: kind.box_conditions for kind in rules.kinds.values() if kind.box_conditions}
         """The conditions of the boxes of each kind. The place of a condition is its bit in the kernel."""
         self.reflections = rules.reflections
-        """What a shot may be on other layers by."""
+        """Layers of reflected shots."""
         self._tables: dict[tuple[tuple[str, ...], tuple[str, ...], tuple[frozenset[str], ...]], BoxColumns] = {}
         self._met: dict[tuple[int, int, Reflect | None, Reflect | None], bool] = {}
         self._upright = [is_upright(form) for form in self.forms]

@@ -26,13 +26,13 @@ class ClashSide(NamedTuple):
 
     @property
     def key(self) -> tuple[int, str]:
-        """What its cancelled attack is remembered by."""
+        """The key under which its cancelled attack is remembered."""
         return self.state.row, self.box.memory_key
 
 
 class Clashes(NamedTuple):
-    """What the game logs of clashes about a frame: the pairs that clash near it, and those that clash in it, by ids in
-    order; and of whom it logs them at all."""
+    """The logged clashes about a frame: the pairs that clash near it, those that clash in it, by ids in order, and the
+    actors for whom the game logs clashes at all."""
 
     near: set[tuple[str, str]]
     now: set[tuple[str, str]]

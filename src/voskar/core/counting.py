@@ -62,7 +62,7 @@ def _regrow(state: ActorState, name: str, base: Regenerating) -> None:
 
 
 def settle(world: World, holder: ActorState, name: str) -> None:
-    """What regen has brought so far is reported."""
+    """Reports the regen so far."""
     before, after = holder.counters.get(name), world.counter_of(holder, name)
     if name in holder.regens and before is not None and after != before:
         _report(world, holder.id, name, before, after, None)

@@ -1,4 +1,4 @@
-"""What a gate is: it stops a contact or lets it pass, and says with its numbers why."""
+"""A gate: it stops a contact or lets it pass, and gives the reason with its numbers."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ S = TypeVar("S")
 
 
 class GateAnswer(NamedTuple):
-    """What a gate found, in one sentence with its numbers."""
+    """The answer of a gate, in one sentence with its numbers."""
 
     stops: bool
     words: str
@@ -28,7 +28,7 @@ class Gate(Struct, Generic[S], frozen=True):
     mark: str
     """The sign of its outcome in figures."""
     style: str
-    """How its outcome is shown on a terminal."""
+    """The style of its outcome on a terminal."""
     stops: Callable[[S], bool]
     check: Callable[[S], GateAnswer]
     possible: Callable[[Rules, Attack], bool] = lambda rules, attack: True

@@ -28,7 +28,7 @@ Judged = Callable[[Contact, str], None]
 
 
 class HitFilter(Protocol):
-    """What a game made of contacts, where that is to count."""
+    """The game's account of contacts, where it overrules the judge."""
 
     def claims(self) -> Callable[[str, str, str], bool] | None:
         """Whether it has a hit of an attacker, an attack and a target in this frame; None if it has none at all."""

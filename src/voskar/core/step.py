@@ -103,7 +103,7 @@ class Stepper:
         return made
 
     def look_ahead(self) -> None:
-        """What has been decided about frames that are to come is due there."""
+        """Visits the frames to come that decisions are about."""
         if self.resync is not None:
             for frame in self.resync.decisions.frames_from(self.next):
                 self.world.visit(frame)
@@ -224,7 +224,7 @@ class Stepper:
 
 
 def ledger_of(world: World, *, resynced: bool = False) -> Ledger:
-    """What has been written, with what it came from."""
+    """The ledger of a world, with its origin."""
     recording = world.recording
     return Ledger(
         world.events,

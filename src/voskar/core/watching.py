@@ -31,7 +31,7 @@ Boxes = tuple[str, str, str, str]
 
 
 class Question(Struct):
-    """What is asked about a frame: pairs of actors, all pairs whose boxes come within `near` units, and emitters."""
+    """A question about a frame: pairs of actors, all pairs whose boxes come within `near` units, and emitters."""
 
     pairs: set[tuple[str, str]] = field(default_factory=set)
     near: float | None = None
@@ -39,7 +39,7 @@ class Question(Struct):
 
 
 class Moment(Struct):
-    """What was found in a frame before anything was judged in it, of those that were asked about.
+    """The answers for a frame, from before anything was judged in it.
 
     `states` are copies. `verdicts` hold every gate of boxes of the pairs asked about: those of contacts as they were
     when each was judged, of others as they would have been before the first hit. `touched` are the times of contacts.
@@ -298,7 +298,7 @@ class Watched:
 
     @property
     def resync(self) -> Resync | None:
-        """What was adopted from the game, where it was."""
+        """The resync, if the replay had one."""
         return self.stepper.resync
 
     def asking(self, questions: Mapping[int, Question]) -> Watched:

@@ -34,7 +34,8 @@ def write(folder: Path) -> int:
 
 
 def _write_right(folder: Path, script: str) -> bool:
-    """What a game without its mistake logs of a script; where the mistake is in the poses, the demo has it by hand."""
+    """Writes the log of a game without the mistake of a script; where the mistake is in the poses, the demo has it by
+    hand."""
     from voskar.files.perfect import perfect_source
     from voskar.files.recording import load_recording
     from voskar.files.rulebook import load_rulebook

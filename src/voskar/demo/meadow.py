@@ -187,7 +187,7 @@ class Keeper(Body):
         return {**self.pose(), **item, "health": self.health, "lives": self.lives}
 
     def display(self, frame: int) -> list[dict[str, object]]:
-        """What stands above the meadow on the screen."""
+        """The display above the meadow on the screen."""
         seconds = frame // RATE
         return [
             {"id": "keeper", "health": self.health, "lives": self.lives},

@@ -135,7 +135,7 @@ class Fighter:
         return xs[0], self.y + rect[1], xs[1], self.y + rect[3]
 
     def blade(self) -> Rect | None:
-        """What it reaches in this frame."""
+        """Its reach in this frame."""
         if self.clip not in MOVES or self.frozen or self.down >= 0:
             return None
         return next((self.box(rect) for cells, rect in MOVES[self.clip].reach.items() if self.cell in cells), None)
@@ -171,7 +171,7 @@ class Puff:
     hit: set[str] = field(default_factory=set)
 
     def body(self) -> Rect:
-        """What it touches."""
+        """Its body."""
         return self.x - 7, self.y - 7, self.x + 7, self.y + 7
 
     def pose(self) -> dict[str, object]:
@@ -226,7 +226,7 @@ class Match:
     # motion
 
     def move(self, fighter: Fighter) -> None:
-        """What it does in this frame."""
+        """Moves it by a frame."""
         fighter.frozen, fighter.own, fighter.back = fighter.freeze > 0, 0.0, False
         if fighter.frozen:
             fighter.freeze -= 1
@@ -291,7 +291,7 @@ class Match:
             self.walk(fighter, -1.5 * fighter.facing)
 
     def plan(self, fighter: Fighter) -> tuple[str, int]:
-        """What it does next, and for how long if that is no move."""
+        """Its next move, and for how long if that is no attack."""
         apart, draw = abs(self.other(fighter).x - fighter.x), self.draw.random()
         if fighter.hit and apart < 66 and draw < 0.8:
             return ("jab", 0) if draw < 0.6 else ("throw", 0)
@@ -344,7 +344,7 @@ class Match:
                 fighter.stun = max(fighter.stun, 10)
 
     def swing(self, fighter: Fighter) -> None:
-        """What its move reaches."""
+        """Finds what its move hits."""
         other, blade = self.other(fighter), fighter.blade()
         if (
             blade is None
@@ -362,7 +362,7 @@ class Match:
             fighter.hit.add(other.id)
 
     def drift(self, puff: Puff) -> None:
-        """What a puff reaches: it is used up, or swatted back."""
+        """Moves a puff and finds its hits: it is consumed, or swatted back."""
         target = self.fighters["amber" if puff.owner == "umber" else "umber"]
         if target.id in puff.hit or target.down >= 0 or not overlap(puff.body(), target.body()):
             return
@@ -378,7 +378,7 @@ class Match:
         return fighter.shield > 0 or (fighter.clip == "roll" and 3 <= fighter.cell <= 12)
 
     def case(self, source: Fighter | Puff, target: Fighter, attack: str) -> str:
-        """What becomes of a hit."""
+        """The case of a hit."""
         ahead = (source.x - target.x) * target.facing >= 0
         if attack == "throw":
             if "throw-blocked" in self.bugs and target.clip == "guard" and ahead:

@@ -60,7 +60,7 @@ def keeper(frame: int) -> tuple[float, float, int]:
 
 
 def aim(frame: int) -> tuple[float, float]:
-    """What the keeper aims at: the nearer lump at first, later the nearest hornet."""
+    """The keeper's aim: the nearer lump at first, later the nearest hornet."""
     x, y, _ = keeper(frame)
     points = [(cx + vx * frame / RATE, cy + vy * frame / RATE) for cx, cy, vx, vy in COMBS]
     if frame >= SMOKES[2][0]:

@@ -261,7 +261,7 @@ class _Places:
         return found
 
     def of(self, number: int, first: int, last: int) -> Ints:
-        """Those of a pair in some frames, rising."""
+        """The rows of a pair in some frames, rising."""
         low, high = np.searchsorted(self.pair, [number, number + 1])
         start, end = np.searchsorted(self.frame[low:high], [first, last + 1])
         found: Ints = self.order[low + start : low + end]

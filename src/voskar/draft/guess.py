@@ -1,4 +1,4 @@
-"""What recordings tell of the rules that made them: values, each with the evidence for it."""
+"""The draft of a rulebook from recordings: values, each with the evidence for it."""
 
 from __future__ import annotations
 
@@ -58,7 +58,8 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         return Guess(up, layers, kinds, attacks, contact, self.space, self.unknown, self._lag())
 
     def _lag(self) -> list[str]:
-        """How late hits are claimed, where logged health falls before them, by as many frames nearly each time."""
+        """By how many frames hits are claimed late: logged health falls so many frames before them, nearly each
+        time."""
         late: list[int] = []
         for played, claims in zip(self.recordings, self.hits, strict=True):
             for claim in claims:

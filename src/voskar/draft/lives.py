@@ -21,9 +21,9 @@ LATEST = 120
 """Frames after a death in which its life may be taken."""
 
 End = tuple[str, int]
-"""Who went down or came back, and in which frame."""
+"""The id of an actor that went down or returned, and the frame."""
 Death = tuple[Recording, str, int]
-"""Who went down, and in which frame."""
+"""A death: its recording, the actor's id, and the frame."""
 
 NARROW = 1.25
 """Within this share of its least a range of frames is written as a round number, else as its least."""
@@ -80,8 +80,8 @@ class LifeDraft(Seen):
             self.unknown.append(f"{target}: its health: log `health` in its poses")
 
     def _consumed(self, target: str) -> Value | None:
-        """What the hits on it took from one return to the next death, where deaths are claimed: so much, and more than
-        without the last one. None where too few agree."""
+        """The damage that an actor takes from one return to its next death, where deaths are claimed: so much, and more
+        than without the last hit. None where too few agree."""
         lives: list[tuple[float, float]] = []
         for number, played in enumerate(self.recordings):
             down, back = self._ends(played, target)
@@ -317,8 +317,8 @@ class LifeDraft(Seen):
         return Value("{ " + ", ".join(keys) + " }", why)
 
     def _sent_home(self, played: Recording, name: str, down: int, back: int) -> str:
-        """Who is at its start again as one returns, of those that are recorded and were elsewhere: "pair" if it is who
-        downed it, "room" if it is all others, else nothing."""
+        """The actors that are at their start again as one returns, of recorded actors that were elsewhere: "pair" if it
+        is its killer, "room" if it is all others, else nothing."""
         if back in played.resets:
             return ""
         attackers = {

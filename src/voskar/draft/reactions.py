@@ -175,8 +175,8 @@ def _deaths(played: Recording) -> frozenset[tuple[str | None, int]]:
 
 
 def _push(played: Recording, name: str | None, frame: int) -> Push | None:
-    """How one that stands as it is hit moves from the next frame on, until it stands again; None if that is not seen.
-    No frames where it stays."""
+    """The push of an actor that stands as it is hit: its motion from the next frame on, until it stands again; None if
+    that is not seen. No frames where it stays."""
     if (name, frame) in _deaths(played):
         return None  # a body lies where it fell
     poses = played.poses

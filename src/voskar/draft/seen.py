@@ -1,4 +1,4 @@
-"""What recordings of one game show and claim, as a draft looks at it."""
+"""The recordings of one game, as a draft looks at them."""
 
 from __future__ import annotations
 

@@ -287,7 +287,8 @@ def _held_off(
     *,
     held: bool,
 ) -> dict[str, Value]:
-    """What keeps it from firing at a trigger: too soon after the last shot, or too many of its own still there."""
+    """The reason for which it does not fire at a trigger: too soon after the last shot, or too many of its own still
+    there."""
     gaps = [b - a for *_, fired in owners for a, b in pairwise(fired)]
     if not gaps:
         return {}

@@ -25,8 +25,8 @@ def most_common(spells: Sequence[Spell]) -> int:
 
 
 def agreed_on(spells: Sequence[Spell], *, ends: bool = True) -> tuple[int, int, int] | None:
-    """What nearly all have in common, and how many that are: a game with a bug has one that differs. With `ends` an end
-    of it must be seen."""
+    """The value that nearly all have in common, and their number: a game with a bug has one that differs. With `ends`
+    an end of it must be seen."""
     least = most_common(spells)
     fitting = [spell for spell in spells if holds(spell, least)]
     most = min((high for _, high in fitting), default=FAR)

@@ -1,4 +1,4 @@
-"""What a draft is made of: kinds, boxes and attacks, whose values bring their evidence."""
+"""The parts of a draft: kinds, boxes and attacks, whose values have their evidence with them."""
 
 from __future__ import annotations
 

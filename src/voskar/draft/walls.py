@@ -19,7 +19,7 @@ Rect = tuple[float, float, float, float]
 
 
 class Flight(Protocol):
-    """What is asked of a shot: it flies `step` units a frame from its place to its end."""
+    """A question about a shot: it flies `step` units a frame from its place to its end."""
 
     @property
     def place(self) -> Vector: ...

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 def fill_box(panel: Panel, box: SceneBox) -> None:
-    """What is within a box."""
+    """Fills the inside of a box."""
     look = ROLES[box.role]
     for ring in box.rings if look.fill != "none" else ():
         panel.canvas.area(panel.dots(ring), fill=look.fill, line=look.line, hatch=look.hatch, alpha=0.55)

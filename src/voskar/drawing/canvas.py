@@ -81,7 +81,7 @@ class Canvas:
             self._file.close()
 
     def image(self) -> Image:
-        """What has been drawn."""
+        """The finished picture."""
         from PIL import Image
 
         return Image.fromarray(np.asarray(self._to.buffer_rgba())[..., :3])
@@ -126,7 +126,7 @@ class Canvas:
         self, ring: Any, *, fill: str | None = None, line: str = PAPER, width: float = 0.0, dashes: Dashes = "solid",
         hatch: str = "", alpha: float = 1.0,
     ) -> None:  # fmt: skip
-        """What lies within a ring (n, 2); the hatch has the line's colour."""
+        """Fills the inside of a ring (n, 2); the hatch has the line's colour."""
         from matplotlib.colors import to_rgba
 
         pen = self._pen(line, width, dashes, alpha)

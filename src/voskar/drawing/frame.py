@@ -32,8 +32,8 @@ WIDE, TITLE, LEFT, RIGHT, GAP, TICKS = 12.8, 0.42, 0.5, 0.15, 0.45, 0.3
 
 @dataclass(frozen=True)
 class View:
-    """What to show: a region of the world, or some actors and whom they touch; else every actor that touches, or
-    everything."""
+    """The view of a picture: a region of the world, or some actors and those they touch; else every actor that touches,
+    or everything."""
 
     region: Bounds | None = None
     actors: tuple[str, ...] = ()
@@ -221,7 +221,7 @@ def _names(labels: Labels, scene: Scene, actors: Sequence[SceneActor], *, alone:
 
 
 def _contacts(labels: Labels, scene: Scene, *, alone: bool) -> None:
-    """What touches, and what came of it."""
+    """Draws contacts and their outcomes."""
     panel, placed = labels.panel, list[tuple[float, float]]()
     span = panel.shown[2] - panel.shown[0]
     for contact in scene.contacts:
@@ -268,7 +268,7 @@ def _grid(panel: Panel, size: float) -> None:
 
 
 def _claims(labels: Labels, scene: Scene, *, alone: bool) -> None:
-    """What the game claims in the frame, and what it does not, as flags above whom it is about."""
+    """Draws the game's claims in the frame, and missing ones, as flags above their actors."""
     up = -1 if labels.panel.down else 1
     odd = [(event.detail, event.attacker, event.target or event.id) for event in scene.adopted]
     pairs: list[tuple[str | None, str]] = []

@@ -1,4 +1,4 @@
-"""What the looks of a picture mean."""
+"""The legend of a picture."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class Sample(NamedTuple):
 
 
 def samples(scenes: Sequence[Scene], shown: Bounds) -> list[Sample]:
-    """What the legend explains: what there is to be seen."""
+    """Samples for all that the picture shows."""
     roles = {box.role for scene in scenes for box in scene.boxes}
     found = [Sample(role, look) for role, look in ROLES.items() if role in roles]
     for outcome in sorted({contact.outcome or "" for scene in scenes for contact in scene.contacts}):

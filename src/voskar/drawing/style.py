@@ -1,4 +1,4 @@
-"""How things look: told apart by line, hatch and mark first, by colour second. Colours keep apart in grey."""
+"""Looks: line, hatch and mark tell things apart first, colour second. Colours keep apart in grey."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ def mark(outcome: str | None) -> str:
 
 
 def name_alike() -> None:
-    """What an SVG names inside it is named alike each time, or the same picture would have other bytes."""
+    """Gives the names inside an SVG the same values each time, or the same picture would have other bytes."""
     import matplotlib
 
     matplotlib.rcParams["svg.hashsalt"] = "voskar"

@@ -31,7 +31,7 @@ LANES = {
 
 @dataclass(frozen=True)
 class GameAccount:
-    """What the game logs of an actor: frames of its claims, and the health that it logs; where it disagrees."""
+    """The game's account of an actor: frames of its claims, the health that it logs, and where it disagrees."""
 
     claims: Sequence[int] = ()
     findings: Sequence[int] = ()
@@ -196,7 +196,7 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
 
 
 def _without(spans: Sequence[Span], others: Sequence[Span]) -> list[Span]:
-    """What others leave of some spans; neither overlap among themselves."""
+    """The parts of some spans that others leave; neither overlap among themselves."""
     found = list(spans)
     for other in others:
         pieces = [(Span(span.first, min(span.last, other.first - 1)), Span(max(span.first, other.last + 1), span.last))

@@ -23,7 +23,7 @@ SORTS = {
     "contact": "hits", "down": "deaths", "respawn": "returns", "out": "ends", "over": "ends", "won": "ends",
     "spawn": "shots", "score": "score",
 }  # fmt: skip
-"""What is compared, by event."""
+"""Names of compared events."""
 LIFE = ("down", "respawn", "out", "over", "won")
 
 Change = Literal["gained", "lost", "moved", "changed"]
@@ -49,7 +49,7 @@ class Difference:
 
 @dataclass(frozen=True)
 class LedgerDiff:
-    """Everything that differs, in frame order, and how many events the two have in common."""
+    """All differences, in frame order, and how many events the two have in common."""
 
     same: int
     differences: tuple[Difference, ...]
@@ -168,7 +168,7 @@ def _what(event: Event) -> str:
 
 
 def _value(event: Event) -> str:
-    """What a matched event may differ in."""
+    """The values in which a matched event may differ."""
     if event.event == "contact":
         return f"landed, damage {written(event.damage)}"
     if event.event == "down" and event.lives is not None:
@@ -181,13 +181,13 @@ def _value(event: Event) -> str:
 
 
 SHOWN_OF_HIT: tuple[What, ...] = ("health", "motion", "stun", "iframes", "counters")
-"""What a hit that only one game claims may change of both, whatever its case."""
+"""State that a hit that only one game claims may change in both, whatever its case."""
 
 Disputed = tuple[Difference, Event | Parted]
 
 
 class _Contacts:
-    """What a ledger has in a frame instead of a hit."""
+    """The contacts of a ledger in a frame, where it has no hit."""
 
     def __init__(self, ledger: Ledger) -> None:
         self.of: dict[tuple[str | None, str | None, str | None], list[Event]] = {}
@@ -288,7 +288,8 @@ def _of_hit(
 
 
 def _of_pose(pose: Parted, owner: str | None) -> tuple[list[Piece], list[PieceChange]]:
-    """What decides about a field of a pose, and what it decides: for as long as the two differ in it."""
+    """The state that decides a field of a pose, and the state that the field decides: for as long as the two differ in
+    it."""
     lasts = pose.last - pose.frame + 1
     if pose.field in STATE:
         what = STATE[pose.field]

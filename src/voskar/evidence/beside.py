@@ -60,8 +60,8 @@ class LoggedFlight(Struct, frozen=True, gc=False):
 
 
 class FlightLook(Protocol):
-    """What all flights share: the recording and the rules, what was said to recorded actors, the space, the step in
-    which places are logged, and the kinds of which nothing says how they set off."""
+    """Data that all flights share: the recording and the rules, verbs for recorded actors, the space, the step in which
+    places are logged, and the kinds whose start nothing describes."""
 
     held: Held
     starts: Starts

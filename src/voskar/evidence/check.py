@@ -1,4 +1,4 @@
-"""Everything that a recording shows, held against what the rules make of it: a row a module."""
+"""A recording compared with the rules: a row of evidence a module."""
 
 from __future__ import annotations
 
@@ -71,11 +71,11 @@ class Verdict:
     not_compared: tuple[str, ...] = ()
     seen: Watched | None = field(default=None, repr=False)
     resync: Resync | None = field(default=None, repr=False)
-    """What was adopted from the game, where it was."""
+    """The resync, if the replay had one."""
     roots: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     """The findings that do not follow from others, each with those that follow from it."""
     hints: tuple[str, ...] = ()
-    """What several findings may come from, other than a mistake of the game's."""
+    """Causes of several findings that are no mistake of the game."""
 
     @property
     def ok(self) -> bool:
@@ -141,7 +141,7 @@ STATE_ROWS: tuple[Callable[[Held], Iterable[Finding]], ...] = (lives, states, di
 
 
 class PartVerdict(NamedTuple):
-    """What a part of the evidence shows: all findings, and the roots, each with those that follow from it."""
+    """The result of a part of the evidence: all findings, and the roots, each with those that follow from it."""
 
     findings: tuple[Finding, ...]
     roots: tuple[tuple[Finding, tuple[Finding, ...]], ...]
@@ -156,7 +156,7 @@ def check_part(
     resync: bool,
     explains: bool = False,
 ) -> PartVerdict:
-    """What hits, other claims and states show. Shots, ways and reactions are not compared."""
+    """Compares hits, other claims and states, but no shots, ways and reactions."""
     windows = windows.at(recording)
     seen = watch(rules, recording, films=False, resync=Resync(windows) if resync else None)
     orders = seen.stepper.world.orders
@@ -186,7 +186,7 @@ def _placed(recording: Recording, windows: Windows) -> set[int]:
 
 
 def _not_compared(held: Held) -> Iterable[str]:
-    """What the rules say and the recording never tells."""
+    """Data that the rules have and the recording does not log."""
     scope = held.recording.scope
     names = {event.event for event in held.ledger.events}
     for event, word in (("hit", "hits"), ("down", "down"), ("respawn", "respawn"), ("out", "out")):

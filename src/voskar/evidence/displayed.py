@@ -1,4 +1,4 @@
-"""What a game's own display showed, held against the heads-up values."""
+"""A game's own display compared with the heads-up values."""
 
 from __future__ import annotations
 
@@ -58,8 +58,8 @@ def displayed(held: Held) -> Iterator[Finding]:
 
 
 def _numbers(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_Wrong]:
-    """What is wrong with the numbers of one. Entries are compared where the display or the rules have another value
-    than before."""
+    """Wrong numbers of one actor. Entries are compared where the display or the rules have another value than
+    before."""
     log = held.recording.display
     frames, shown = log.frame[rows], np.stack([getattr(log, field)[rows] for field in NUMBERS])
     names = [name] if name in course.courses else []
@@ -107,7 +107,7 @@ def _values(shown: dict[str, float], rules: HudFrame, total: float) -> Iterator[
 
 
 def _clocks(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_Wrong]:
-    """What is wrong with a clock."""
+    """Wrong clocks."""
     log, rate, survive = held.recording.display, float(held.rules.rate), held.rules.goal.survive
     frames, codes = log.frame[rows], log.clock[rows]
     seconds, slack = (np.array(column) for column in zip(*map(_seconds, log.clocks), (0.0, 0.0), strict=False))
@@ -129,7 +129,7 @@ def _clocks(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_Wr
 
 
 def _seconds(text: str) -> tuple[float, float]:
-    """What a clock shows, NaN if it is no clock, and by how much it may be off."""
+    """The seconds that a clock shows, NaN if it is no clock, and by how much it may be off."""
     match = CLOCK.fullmatch(text)
     if match is None:
         return math.nan, 0.0

@@ -20,7 +20,7 @@ from voskar.evidence.matching import pair_up
 
 @dataclass(frozen=True)
 class Shown:
-    """What poses show, as an event of its own: a recorded actor's first pose, or its last."""
+    """An event that poses show: a recorded actor's first pose, or its last."""
 
     frame: int
     id: str
@@ -164,7 +164,7 @@ def _when(event: Event | Shown, frame: int) -> str:
 
 
 def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
-    """What the rules have of that event for that actor, the nearest one first."""
+    """The rules' nearest event of that type for that actor, in words."""
     ended = held.ended_before(claim.frame)
     if ended is not None:
         return f"no {claim.event}: the run was {ended.event} in {ended.frame}"

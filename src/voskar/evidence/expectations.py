@@ -83,7 +83,7 @@ def _fits(value: Any, wanted: str | Range) -> bool:
 
 @dataclass(frozen=True)
 class Statement:
-    """What is expected of the wanted events: how many, in which frames, or which others follow in order.
+    """An expectation of events: how many, in which frames, or which others follow in order.
 
     `frames` is where to look. Without `count`, `at` or `then` at least one is expected.
     """
@@ -103,7 +103,7 @@ class Statement:
 
 @dataclass(frozen=True)
 class State:
-    """What an actor's health, lives or position should be after a frame; a position that is one number within half a
+    """An expectation of an actor's health, lives or position after a frame; a position that is one number within half a
     unit."""
 
     id: str
@@ -187,7 +187,7 @@ def _statement(statement: Statement, ledger: Ledger) -> Failure | None:
 
 
 def _order(statement: Statement, ledger: Ledger, starts: Sequence[Event]) -> tuple[str, Event | None] | None:
-    """What is missing of a sequence, and where.
+    """The missing part of a sequence, and its place.
 
     Each event is the first of its name behind the one before, in the order of the ledger.
     """

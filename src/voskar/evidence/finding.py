@@ -1,4 +1,4 @@
-"""What a disagreement is, and all codes of findings."""
+"""A disagreement of game and rules, and all codes of findings."""
 
 from __future__ import annotations
 

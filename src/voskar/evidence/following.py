@@ -29,7 +29,7 @@ PRESENCE = (
     "spawn-unexpected",
 )
 LASTING = ("lives", "score", "counters")
-"""What continues behind a mark that begins the room again."""
+"""State that continues behind a mark that begins the room again."""
 EVERYONES = ("score", "run")
 SHORT = ("motion",)
 """State that shows at once."""
@@ -98,8 +98,8 @@ class _Folding:
         return self.provenance.differences.cause(self._read(finding), finding.first - around, finding.first + around)
 
     def _see(self, finding: Finding) -> None:
-        """What the log shows of the actor's health and lives right before: where it is as the rules have it, nothing
-        that was before matters."""
+        """Looks at the logged health and lives right before: where they are as in the rules, earlier differences do not
+        matter."""
         row = self.recording.row(finding.target, finding.first - 1) if finding.target else None
         course = self.held.course.courses.get(finding.target)
         if row is None or course is None:

@@ -1,4 +1,4 @@
-"""What is held against each other: a recording, and what the rules make of it."""
+"""The two sides of a comparison: a recording, and the replay of its rules."""
 
 from __future__ import annotations
 
@@ -147,7 +147,7 @@ class Held:
 
     @cached_property
     def adopted(self) -> dict[str, list[Event]]:
-        """What was adopted from the game, by actor."""
+        """Events of adoption, by actor."""
         found: dict[str, list[Event]] = {}
         for event in self.ledger.of("adopted"):
             found.setdefault(event.id or "", []).append(event)
@@ -181,7 +181,7 @@ class Held:
         return frame + self.windows.of(evidence).after < self.marks_after(frame)
 
     def ended_before(self, frame: int) -> Event | None:
-        """What ended the run before a frame, if no mark has begun it again since."""
+        """The event that ended the run before a frame, if no mark has begun it again since."""
         return ended_before(self.ledger, self.recording, frame)
 
     def outside(self, name: str, box: str, frame: int, t: float, point: Vector) -> float | None:

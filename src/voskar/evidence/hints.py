@@ -1,4 +1,4 @@
-"""What many findings of one kind may come from, other than a mistake of the game's: its logger."""
+"""Causes of many findings of one kind that are no mistake of the game: its logger."""
 
 from __future__ import annotations
 

@@ -86,7 +86,7 @@ def _by_attack(
 
 
 def _cost(claim: Claim, hit: Event) -> tuple[int, ...]:
-    """How badly a claim fits a hit: its attack, frame, damage and place."""
+    """The misfit of a claim and a hit: attack, frame, damage and place."""
     other = claim.attack is not None and claim.attack != hit.attack
     damage = claim.damage is not None and hit.damage is not None and abs(claim.damage - hit.damage) > 1e-6
     apart = 0.0
@@ -100,7 +100,7 @@ def _pair(event: Claim | Event) -> tuple[str | None, str | None]:
 
 
 def hits(held: Held) -> HitEvidence:
-    """What the game counts as hits against what lands."""
+    """Compares claimed hits with the hits of the rules."""
     recording, ledger = held.recording, held.ledger
     claims = [claim for claim in recording.claims if claim.event == "hit" and _is_logged(held, claim)]
     spared, claims = _spared(held, claims)
@@ -175,7 +175,7 @@ def _spared(held: Held, claims: list[Claim]) -> tuple[list[Claim], list[Claim]]:
 
 
 def _hit(event: Event) -> tuple[object, ...]:
-    """What two replays tell of the same hit."""
+    """The key by which two replays have the same hit."""
     return event.frame, event.attacker, event.hitbox, event.target, event.hurtbox, event.attack
 
 
@@ -249,7 +249,7 @@ class Reasons:
         return Account(frame, claim.attacker or "", claim.target or "", (step,))
 
     def of_spawn(self, spawn: Unfired) -> Finding:
-        """What the emitters that could have fired it say."""
+        """The finding of a shot that no emitter fired, with the reasons of those that could have."""
         return spawn.finding("; ".join(self._silent(spawn.frame, owner, emitter) for owner, emitter in spawn.guns[:3]))
 
     def _silent(self, frame: int, owner: str, emitter: Emitter) -> str:

@@ -84,7 +84,7 @@ def _taken_over(held: Held, course: Course) -> Iterator[Finding]:
 
 
 def steps_of(course: Course, column: Column) -> Steps:
-    """What the rules have of a column."""
+    """The rules' values of a column."""
     if column.startswith(COUNTER):
         name = column.removeprefix(COUNTER)
         return course.counters.get(name) or Steps([0], [0.0])
@@ -149,7 +149,7 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
 
 
 class _Body:
-    """What the poses of one actor show while it is down, and when it comes back."""
+    """The poses of one actor while it is down, and its return."""
 
     def __init__(self, held: Held, course: Course) -> None:
         self.rules, self.recording, self.course = held.rules, held.recording, course

@@ -21,8 +21,8 @@ from voskar.evidence.starts import DEGREES, Starts
 
 
 class Motions(NamedTuple):
-    """What does not go as it should, the kinds of which nothing says how they set off, and the ids of those of whom the
-    whole way was compared."""
+    """Deviations of motion, the kinds whose start nothing describes, and the ids of actors whose whole way was
+    compared."""
 
     findings: tuple[Finding, ...] = ()
     alone: tuple[str, ...] = ()
@@ -103,7 +103,7 @@ class _Comparison:
         self.grain = _grain(held)
 
     def at(self, flight: LoggedFlight) -> Iterator[Finding]:
-        """What does not go as it should in one flight."""
+        """The deviations of one flight."""
         beside = Beside(self, flight)
         yield from beside.way()
         (self.compared if beside.known else self.guessed).add(flight.name)

@@ -35,8 +35,8 @@ def outlines(held: Held) -> Iterator[Finding]:
 
 
 def _of_box(held: Held, box: FormedBox, rows: Ints, game: Floats) -> Iterator[tuple[int, int, Finding]]:
-    """What is wrong with a box in some poses, by actor and frame, where the game has it at `game` (4, n): findings,
-    each with its actor's first pose and the number of the box."""
+    """Differences of a box in some poses, by actor and frame, where the game has it at `game` (4, n): findings, each
+    with its actor's first pose and the number of the box."""
     recording, poses = held.recording, held.recording.poses
     own, is_open = _bounds(held, box, rows)
     shown = ~np.isnan(game[0])

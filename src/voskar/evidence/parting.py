@@ -30,8 +30,8 @@ NONE = "none"
 
 
 RANKS = ("header", "marks", "inputs", "timers", "poses", "shots", "spawns", "claims", "hits", "state", "length")
-"""What comes first within a frame, because it may bring about what is behind it. Poses log i-frames and stun as earlier
-frames left them, health as this one did."""
+"""The order of differences within a frame: causes before what they may bring about. Poses log i-frames and stun as
+earlier frames left them, health as this one did."""
 
 
 class Parted(NamedTuple):
@@ -121,7 +121,7 @@ def parting(old: Recording, new: Recording, tolerance: float, near: int) -> Part
 
 
 def _header(old: Recording, new: Recording, frame: int) -> list[Parted]:
-    """What the headers say otherwise of how the rest is meant."""
+    """The differences of the headers, which say how the rest is meant."""
     entry = (("up", "up"), ("reactions", "reactions"), ("seed", "seed"), ("poses", "after_hits"))
     values = ((name, getattr(old, field), getattr(new, field)) for name, field in entry)
     return [
@@ -132,7 +132,7 @@ def _header(old: Recording, new: Recording, frame: int) -> list[Parted]:
 
 
 Logged = Iterator[tuple[int, str, str, str, Claim | None]]
-"""What a recording logs besides poses: frame, whose, field, value."""
+"""Logged values besides poses: frame, whose, field, value."""
 
 
 def _marks(recording: Recording) -> Logged:
@@ -249,7 +249,7 @@ def _columns(
 
 
 def _logged(recording: Recording, field: str, number: int) -> Hashable:
-    """What a number in a column of names stands for."""
+    """The value that a number in a column of names stands for."""
     if number < 0:
         return None
     if field == "clip":

@@ -20,7 +20,7 @@ SHARE = 0.05
 
 
 class Reactions(NamedTuple):
-    """What poses do not show, and how many reactions other motion leaves undecided."""
+    """Reactions that poses do not show, and how many reactions other motion leaves undecided."""
 
     findings: tuple[Finding, ...]
     undecided: int
@@ -91,7 +91,7 @@ class _Look:
                 self.turns.setdefault(event.id, []).append(event.frame)
 
     def at(self, event: Event, check: Callable[[Event], Iterator[Finding]]) -> list[Finding]:
-        """What a check finds at an event."""
+        """The findings of a check at an event."""
         self.tolerance = self.held.tolerance_of(event.id or "")
         return list(check(event))
 
@@ -185,7 +185,7 @@ class _Look:
         )
 
     def _stated_push(self, event: Event, rows: list[int]) -> Vector | None:
-        """What the game itself says that it was pushed by; None if it never says such a thing of any actor."""
+        """The push that the game itself logs; None if it never logs one of any actor."""
         poses = self.recording.poses
         own = poses.rows_of(self.recording.numbers[event.id or ""])
         if np.isnan(poses.push_x[own]).all() or not rows:

@@ -1,4 +1,4 @@
-"""How spawned actors should appear, and by how much one that is shown appears otherwise."""
+"""Starts of spawned actors, and by how much a shown actor starts otherwise."""
 
 from __future__ import annotations
 
@@ -41,8 +41,8 @@ class Appearance(Struct, frozen=True):
 
 
 class Start(NamedTuple):
-    """How a spawned actor appears: where, at what velocity, its first step after that, and its angle. `there`: it has
-    not left at once."""
+    """The start of a spawned actor: place, velocity, its first step after that, and its angle. `there`: it has not left
+    at once."""
 
     place: Vector
     velocity: Vector
@@ -52,7 +52,7 @@ class Start(NamedTuple):
 
 
 class Starts:
-    """How each spawned actor appears, moved by what moves driven ones."""
+    """Starts of spawned actors, moved by the code that moves driven ones."""
 
     def __init__(self, held: Held) -> None:
         self.held = held
@@ -171,7 +171,7 @@ class Starts:
 
 
 def fan_of(held: Held, event: SpawnEvent) -> Fan | None:
-    """What a spawn is one of: what its emitter fires, or what its parent leaves behind."""
+    """The fan that a spawn is one of: that of its emitter, or that of its parent."""
     emitter, origin = emitter_of(held, event), Origin.parse(event.id)
     if emitter is not None:
         return emitter.fan

@@ -1,4 +1,4 @@
-"""What a game says of an actor's state besides its health, held against the rules: i-frames, stun, hitstop."""
+"""A game's log of an actor's state besides its health, compared with the rules: i-frames, stun, hitstop."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ def states(held: Held) -> Iterator[Finding]:
 
 
 COLUMNS = {"immune": "iframes", "stunned": "stun", "frozen": "hitstop"}
-"""What poses log, each with the event that causes it."""
+"""Logged columns, each with the event that causes it."""
 
 
 def _moves(held: Held, name: str) -> Iterator[Finding]:

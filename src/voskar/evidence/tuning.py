@@ -20,7 +20,7 @@ from voskar.evidence.held import EXACT
 
 @dataclass(frozen=True)
 class VariantScore:
-    """What one variant of the rules comes to. Scores of several recordings add up.
+    """The score of one variant of the rules. Scores of several recordings add up.
 
     `lived` has the frames that each had lived when it went down. `claims` are what the game claims, `agreed` those
     that the rules agree with. `hits_wrong` and `rest_wrong` are findings about hits, and all others. What comes behind
@@ -54,7 +54,7 @@ class VariantScore:
 
     @property
     def differ(self) -> int:
-        """Everything that is not as in the first variant."""
+        """The number of all differences from the first variant."""
         return self.gained + self.lost + self.moved + self.changed
 
     @property
@@ -188,7 +188,7 @@ def fit(wrong: Mapping[Point, int], lengths: Sequence[int]) -> Fit:
 
 
 def fit_words(keys: Sequence[str], values: Sequence[Sequence[str]], scores: Mapping[Point, VariantScore]) -> list[str]:
-    """What fits best, and how sharply, in sentences. Empty where there are no claims to fit."""
+    """The best fit, and how sharp it is, in sentences. Empty where there are no claims to fit."""
     if not any(score.evidence for score in scores.values()):
         return []
     wrong = {point: entry.wrong for point, entry in scores.items()}

@@ -25,7 +25,8 @@ GOES_ON = 0.9
 
 
 def unordered(held: Held) -> Iterator[Finding]:
-    """What comes of hits, the game's too, and of pushes beyond what they order. A raw recording shows no reactions."""
+    """Motion after hits, the game's too, and after pushes, beyond what they order. A raw recording shows no
+    reactions."""
     recording = held.recording
     if recording.reactions == "raw":
         return

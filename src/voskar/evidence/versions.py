@@ -29,7 +29,7 @@ class Version:
 
 @dataclass(frozen=True)
 class VersionsCompared:
-    """What two replays do not share, and, of two recordings, where these part. With other inputs only `statistics` are
+    """The differences of two replays and, of two recordings, where they part. With other inputs only `statistics` are
     compared. `allowed` counts differences that do not count."""
 
     differs: LedgerDiff

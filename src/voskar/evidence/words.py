@@ -7,11 +7,11 @@ from voskar.evidence.finding import CODES, Finding
 from voskar.words import counted
 
 WORDS = {code: entry.words for code, entry in CODES.items()}
-"""What each code of a finding is called where they are counted."""
+"""The name of each code of a finding where findings are counted."""
 
 
 def accounts(finding: Finding) -> tuple[str, str]:
-    """What the game says and what the rules say, each in one sentence."""
+    """The game's account and the rules', each in one sentence."""
     pair = f"{finding.attacker or 'somebody'} hits {finding.target or 'somebody'}"
     gate = f"{finding.why.gate}: {finding.why.sentence}" if finding.why else ""
     match finding.code:
@@ -42,7 +42,7 @@ def accounts(finding: Finding) -> tuple[str, str]:
 
 
 def question(finding: Finding) -> list[str]:
-    """What to ask `voskar why`, so that it lists the gates, or the state, behind a finding."""
+    """The arguments of `voskar why` that list the gates, or the state, behind a finding."""
     about = CODES[finding.code].about
     if about == "hit" and finding.attacker and finding.target:
         frame = finding.why.frame if finding.why is not None else finding.frame

@@ -1,4 +1,4 @@
-"""What values of a rulebook's key the game may have instead, the likeliest first."""
+"""Values of a rulebook's key that the game may have instead, the likeliest first."""
 
 from __future__ import annotations
 
@@ -175,7 +175,7 @@ class Guesses:
             yield from map(int, commonest(measures.waits("down", "out"), 2))
 
     def _spawned(self, path: Sequence[str | int]) -> str | None:
-        """What the emitter of a path spawns."""
+        """The kind that the emitter of a path spawns."""
         kind = self.rules.kinds.get(str(path[1]))
         for emitter in kind.emitters if kind is not None else ():
             if len(path) > 3 and emitter.name == path[3]:

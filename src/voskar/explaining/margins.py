@@ -165,7 +165,7 @@ INSTRUCTIONS = {
     "slack": "touches of `{owner}` near the edge that it may still come from",
     "worth": "a `{owner}` that goes down while the display shows the score",
 }
-"""What to record for a key, so that the number matters."""
+"""Advice for a key: what to record so that the number matters."""
 
 
 def instruction(margin: Margin) -> str:

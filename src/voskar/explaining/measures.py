@@ -1,4 +1,4 @@
-"""What a recording shows of numbers that a rulebook has: gaps between hits and shots, speeds, turns, lives."""
+"""Measures of a recording for numbers that a rulebook has: gaps between hits and shots, speeds, turns, lives."""
 
 from __future__ import annotations
 
@@ -153,7 +153,7 @@ FITTED = 14
 
 
 def shown_motion(flights: Sequence[ShotPath], recording: Recording) -> Mapping[str, list[float]]:
-    """What flights show of each key: the middle of what each shows, but for lives, of which the commonest."""
+    """Values of each key as flights show them: the middle of all, but for lives, of which the commonest."""
     found: dict[str, list[float]] = {}
 
     def add(key: str, *values: float) -> None:
@@ -213,7 +213,7 @@ def _inherited(flights: Sequence[ShotPath], recording: Recording) -> list[float]
 
 
 def _spread(flights: Sequence[ShotPath]) -> list[float]:
-    """How wide the shots of one owner and frame go apart, in degrees."""
+    """The spread of shots of one owner and frame, in degrees."""
     fans: dict[tuple[str | None, int], list[float]] = {}
     for flight in flights:
         if len(flight.velocities):

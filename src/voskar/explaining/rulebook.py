@@ -49,7 +49,7 @@ SKIPPED = (
     "limit_group",
     "actors",
 )
-"""What is not varied: what files or logs give names to, and what is no rule. What an actor says itself is varied with
+"""Keys that are not varied: names of files or of the log, and keys that are no rule. Keys of one actor are varied with
 the kind that this makes."""
 
 

@@ -48,7 +48,7 @@ SHARE = 5
 NEARER = 0.7
 """A value that leaves as many findings is moved on if they are off by less than this part of what they were."""
 CLEARED = 0.15
-"""What is left of the suspicion against a key whose value the recording shows as it is."""
+"""The rest of the suspicion against a key whose value the recording shows as it is."""
 
 
 def explain(
@@ -95,7 +95,7 @@ class _Search:
         self._cuts: dict[tuple[int, int], Recording] = {}
         self._tried: dict[tuple[str, tuple[int, int]], Tried | None] = {}
         self._spurious: frozenset[Subject] = frozenset()
-        """What a stretch has roots about that the whole does not have: they come from what happened before it."""
+        """Roots of a stretch that the whole does not have: they come from what happened before it."""
 
     def run(self, roots: Sequence[Root]) -> Iterator[Explanation]:
         left = self._take(roots)
@@ -167,7 +167,8 @@ class _Search:
         return explanation, self._take(verdict.roots)
 
     def _late(self, event: str, shift: int, left: Sequence[Finding]) -> tuple[Explanation, list[Finding]] | None:
-        """What is left if each claim of an event is reported so many frames late, and counts as logged in time."""
+        """An explanation and the roots that are left if each claim of an event is logged so many frames late, and
+        counts as in time."""
         logged = self.recording
         claims = [
             msgspec.structs.replace(claim, frame=claim.frame + shift) if claim.event == event else claim
@@ -347,7 +348,7 @@ class _Search:
 
 
 def _cost(stretch: tuple[int, int]) -> float:
-    """What a value that is tried on a stretch counts for, in trials."""
+    """The cost of a value that is tried on a stretch, in trials."""
     return max((stretch[1] - stretch[0] + 1) / LONG, CHEAPEST)
 
 

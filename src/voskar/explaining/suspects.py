@@ -26,7 +26,7 @@ MOTION = (
 CASES = ("attacks.{a}.cases.**", "kinds.{T}.cases.**")
 COUNTERS = ("kinds.*.counters.**", "attacks.*.*.gives.*")
 FREEZES = ("attacks.{a}.hitstop", "attacks.*.hitstop", "attacks.*.hitstop_on", "attacks.*.cases.*.hitstop")
-"""What freezes, and so moves the ends of timers."""
+"""Keys that freeze, and so move the ends of timers."""
 
 GATES: dict[str, tuple[str, ...]] = {
     "immune": (
@@ -78,7 +78,7 @@ UNCLAIMED = (
     "attacks.*.attacker.pierce", "attacks.*.preempts", "contact.same_frame", "attacks.*.priority",
     "kinds.{A}.stun_disarms", "attacks.*.damage", "kinds.{A}.boxes.{h}.attack", "kinds.{T}.respawn.*",
 )  # fmt: skip
-"""What may keep the game from counting a hit that the rules count."""
+"""Keys that may keep the game from counting a hit that the rules count."""
 
 EMITTERS = tuple(f"kinds.{{E}}.emitters.{{e}}.{name}" for name in EMITTER)
 MOTIONS = tuple(f"kinds.{{T}}.motion.{name}" for name in MOTION)

@@ -1,4 +1,4 @@
-"""What is known of a value that was tried, and what an explanation says."""
+"""Values that were tried, and their explanations."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ Subject = tuple[str, str]
 
 
 def subject(root: Mark) -> Subject:
-    """What a finding says, and of whom."""
+    """The subject of a finding."""
     return root[0], root[3]
 
 
@@ -38,7 +38,7 @@ class Explanation:
 
 
 class Tried(NamedTuple):
-    """What a variant comes to in a stretch: its roots, and all of its findings."""
+    """The result of a variant in a stretch: its roots, and all of its findings."""
 
     roots: frozenset[Mark]
     findings: frozenset[Mark]
@@ -46,8 +46,8 @@ class Tried(NamedTuple):
     """By how many units all of them are off, as far as they say so."""
 
     def beside(self, base: Tried, leaf: Leaf) -> tuple[int, bool, float]:
-        """What it is worth, the less the better: the roots, those that only the variant has once more; what the
-        rulebook says itself before what it leaves unsaid; by how much findings are off, and how many they are."""
+        """The worth of a variant, the less the better: the roots, those that only the variant has once more; values
+        that the rulebook has before those that it leaves out; by how much findings are off, and how many they are."""
         new = len(self.roots - base.findings)
         return len(self.roots) + new, leaf.value is None, self.off + len(self.findings) if self.roots else 0.0
 
@@ -75,5 +75,5 @@ class TriedValue(NamedTuple):
 
 
 def mark(finding: Finding) -> Mark:
-    """What two replays have in common of one finding."""
+    """The key by which two replays have the same finding."""
     return finding.code, finding.frame, finding.attacker, finding.target

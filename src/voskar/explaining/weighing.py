@@ -25,9 +25,9 @@ from voskar.explaining.tried import Explanation
 
 @dataclass(frozen=True)
 class Weighed:
-    """What came of it. `differs` is None where there was no earlier ledger. `explanations` are the values of the
-    rulebook that the game seems to have otherwise; `groups` has every root that none of them explains once, with those
-    that concern the same rule."""
+    """The result. `differs` is None where there was no earlier ledger. `explanations` are the values of the rulebook
+    that the game seems to have otherwise; `groups` has every root that none of them explains once, with those that
+    concern the same rule."""
 
     ledger: Ledger
     verdict: Verdict

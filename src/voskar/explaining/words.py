@@ -11,7 +11,7 @@ from voskar.words import counted
 
 
 def cause(explanation: Explanation) -> str:
-    """What several recordings may have in common: the key and the two values."""
+    """The cause that several recordings may share: the key and the two values."""
     leaf = explanation.leaf
     return f"{leaf.key} is {words(leaf, explanation.value)} in the game, {words(leaf, leaf.value)} in the rules"
 
@@ -31,7 +31,8 @@ def sentence(explanation: Explanation, variants: Variants | None, roots: int) ->
 
 
 def sharpness(explanation: Explanation) -> str:
-    """What the next values on either side would explain of the findings that were tried; "" where there are none."""
+    """The findings that the next values on either side would explain, of those that were tried; "" where there are
+    none."""
     beside = [(value, left) for value, left in explanation.beside if value != explanation.leaf.value]
     if not beside:
         return ""

@@ -1,4 +1,4 @@
-"""What a rulebook may say of attacks: conditions, cases and consequences."""
+"""Attacks in a rulebook file: conditions, cases and consequences."""
 
 from __future__ import annotations
 

@@ -79,7 +79,7 @@ class Block(NamedTuple):
     dropped: list[tuple[int, int]]
     """Frames that the logger lost before this one."""
     problems: list[tuple[int, list[str]]]
-    """What the logger had to repair."""
+    """Values that the logger had to repair."""
     boxes: LoggedValues
     """Where a game has boxes itself."""
     counters: LoggedValues
@@ -88,7 +88,7 @@ class Block(NamedTuple):
 
 
 def gathering(frames: int, poses: int, types: LineTypes) -> GatheredPoses:
-    """What takes so many frames of these types, with so many poses."""
+    """Columns with room for so many frames of these types, with so many poses."""
     entries = [
         GatheredEntries(types.line, name, types.entries[name], sort.texts, sort.numbers, sort.point)
         for name, sort in SORTS.items()
@@ -119,7 +119,7 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
 
 
 def gathered_block(columns: GatheredPoses, places: Any) -> Block:
-    """What has been gathered, without its spare room; `places` are the line or row of each frame."""
+    """The gathered columns, without their spare room; `places` are the line or row of each frame."""
     frames, poses = columns.frames, columns.rows
     numbers = {name: missing_column(name, poses) for name in FIELDS}
     for name, column in zip(columns.fields, np.asarray(columns.numbers).reshape(-1, columns.room), strict=True):

@@ -188,7 +188,7 @@ def _key(cell: int, row: Mapping[str, Any], first: Mapping[str, Any]) -> dict[st
 
 
 def _extent(row: Mapping[str, Any]) -> tuple[float, float]:
-    """How wide and how high the shape of a row is."""
+    """The width and the height of the shape of a row."""
     if row["shape"] == "rect":
         return row["w"], row["h"]
     return 2 * row["r"] + row.get("length", 0.0), 2 * row["r"]

@@ -33,11 +33,11 @@ CLAIMED: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "over": ((), ()),
     "won": ((), ()),
 }
-"""What each claim needs one of, and what it may state."""
+"""Of each claim: the fields of which it needs one, and all others that it may have."""
 CLAIM = [name for name in SORTS["claims"].line.__struct_fields__ if name not in ("event", "ids")]
 IDS = ("attacker", "target", "id", "owner")
 Wrong = Callable[..., InputError]
-"""What an error at a line or row, in a frame, at a field, with a message and a hint is made of."""
+"""Makes an error at a line or row, in a frame, at a field, with a message and a hint."""
 
 
 class Entries:
@@ -81,7 +81,7 @@ class Entries:
         )
 
     def display(self) -> DisplayLog:
-        """All that the display showed."""
+        """The whole display."""
         found, names = self._display.whole(), self._display.names
         if not found:
             return DisplayLog()
@@ -139,7 +139,7 @@ class Entries:
         self.claims += map(Claim, frame.tolist(), [events[item] for item in event.tolist()], line.tolist(), *columns)
 
     def _of_claim(self, columns: EntryColumns, row: int, line: Ints, frame: Ints) -> InputError:
-        """What is wrong with a claim."""
+        """The mistake of a claim."""
         place = int(line[row]), int(frame[row])
         names, codes = columns.texts["event"]
         event = names[codes[row]]

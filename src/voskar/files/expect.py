@@ -20,7 +20,7 @@ from voskar.files.toml_sources import Source, read_source
 from voskar.files.values import VERSION, Table, Version
 
 EXPECTED = (*EVENT_TYPES, *OUTCOMES)
-"""What may be expected: an event of the ledger, or a contact by its outcome."""
+"""Names that may be expected: an event of the ledger, or a contact by its outcome."""
 FILTERS = tuple(name for name in COLUMNS if name not in ("frame", "event", "outcome"))
 
 

@@ -158,13 +158,13 @@ SORTS = {"inputs": _sort_of(InputLine, down=1.0), "claims": _sort_of(ClaimLine),
 
 
 ALWAYS = ("id", "kind", "x", "y", "owner", "clip")
-"""What is looked for in every pose."""
+"""Keys that are looked for in every pose."""
 _KEY = re.compile(rb'"(\w+)"\s*:')
 _OWN_KEY = re.compile(r"_(?!_)\w*")  # two underscores in front may mean something to Python
 
 
 def names_in(text: bytes) -> set[str]:
-    """What may be keys in some lines."""
+    """Texts that may be keys in some lines."""
     return {item.decode() for item in _KEY.findall(text)}
 
 
@@ -318,7 +318,7 @@ def _problem(
 
 
 def _line_problem(name: str, number: int, value: dict[str, Any], error: Exception) -> Problem:
-    """What is wrong in a frame that is no FrameLine, and where."""
+    """The mistake of a frame that is no FrameLine, and its place."""
 
     def problem(message: str, key: str | None, hint: str | None = None) -> Problem:
         return _problem(name, number, value, key, message, hint)

@@ -27,7 +27,7 @@ SCOPES: dict[str, dict[str, tuple[str, ...] | None]] = {
         "reactions": ("knockback", "launch", "reflect", "home", "hitstop"),
     },
 }
-"""What a header may say that is logged or not: lists of these names, or of any."""
+"""Names that a header may list as logged or not: lists of these names, or of any."""
 
 
 class _TwiceError(Exception):

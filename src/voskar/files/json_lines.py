@@ -76,7 +76,7 @@ class LineReader:
                 stopped = len(taken) < len(lines)
                 if taken:
                     yield gathered_block(columns, places[: len(taken)])
-                    self._count(columns.told, taken, b"".join(taken) if stopped else text, places)
+                    self._count(columns.key_count, taken, b"".join(taken) if stopped else text, places)
                 lines, places = lines[len(taken) :], places[len(taken) :]
 
     def _slowly(self, lines: list[bytes], places: Ints) -> Iterator[Block]:

@@ -64,7 +64,7 @@ class _Writer(pickle.Pickler):
 
 
 PARTS = {(__name__, KeptRule.__name__): KeptRule for KeptRule in (_array, _fraction, _KeptRules)}
-"""What kept rules are made of next to the classes of rules."""
+"""The classes of kept rules, besides the classes of rules."""
 
 
 class _RulesReader(pickle.Unpickler):
@@ -122,7 +122,7 @@ class ReadyRulebook:
 
 
 def _read(place: Path) -> _KeptRules | None:
-    """What is kept, if every file is still what it was."""
+    """The kept rules, if no file has changed since."""
     data = get(place)
     if data is None:
         return None

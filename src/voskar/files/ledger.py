@@ -234,7 +234,7 @@ ROWS = 1 << 16
 
 
 def _csv_rows(data: bytes) -> Iterator[dict[str, Any]]:
-    """What the rows of a table have. Raises ValueError."""
+    """The values of a table's rows. Raises ValueError."""
     import pandas
 
     # everything as text first: an id may be called NA, or an attack 7
@@ -261,7 +261,7 @@ def _parquet_rows(data: bytes, header: dict[str, Any]) -> Iterator[dict[str, Any
 
 
 FORMULA = ("=", "+", "-", "@", "\t", "\r")
-"""What a spreadsheet takes for the beginning of a formula, which may do anything."""
+"""Characters that a spreadsheet takes for the beginning of a formula, which may do anything."""
 
 
 def quoted(text: str) -> str:

@@ -38,7 +38,7 @@ def _own(raw: dict[str, Any], name: str) -> dict[str, Any]:
 
 
 def _models(tables: dict[str, Any], name: str) -> list[str]:
-    """What a table is like, and what that is like in turn."""
+    """The tables that a table is like, and those that they are like in turn."""
     found: list[str] = []
     table = tables[name]
     while isinstance(table, dict) and isinstance(table.get("like"), str) and table["like"] in tables:

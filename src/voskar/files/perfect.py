@@ -13,7 +13,7 @@ from voskar.files.source import FrameSource
 
 
 def perfect_source(rules: Rules, recording: Recording) -> FrameSource:
-    """What such a game would have logged of a recording."""
+    """The log that such a game would have written of a recording."""
     header, plain = perfect_log(rules, recording)
     frames = [(0, msgspec.convert(fields, FrameLine)) for fields in plain]
     return FrameSource("perfect log", "frame", header, iter(frames), map(of_frames, chunks(iter(frames))), float, [])

@@ -31,12 +31,12 @@ LONGEST = 64 << 20
 """Bytes that one line may have: a small file may unpack to a line without end."""
 
 Digest = bytes
-"""What stands for the bytes of a file: two files with one digest are the same file, whatever wrote them."""
+"""The digest of a file's bytes: two files with one digest are the same file, whatever wrote them."""
 
 
 class _Reads:
-    """What has been read: files, and folders of them, each with the digest of the bytes that were read, None where that
-    is not known, or where the file was another one each time. Digests are worked out only where someone asks."""
+    """The files that were read, and folders of them, each with the digest of the bytes that were read, None where that
+    is not known, or where the file was another one each time. Digests are worked out only where they are asked for."""
 
     def __init__(self, *, digests: bool) -> None:
         self.digests = digests
@@ -151,7 +151,7 @@ class _Digested(RawIOBase):
 
 
 def _state(file: FileIO) -> tuple[int, int, int]:
-    """What changes with a file: its size, and when it was changed last."""
+    """The state of a file: its size, and when it was changed last."""
     known = os.fstat(file.fileno())
     return known.st_size, known.st_mtime_ns, known.st_ctime_ns
 

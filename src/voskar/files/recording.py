@@ -28,7 +28,7 @@ from voskar.files.whole_tables import table_blocks
 
 
 class Kinds(Protocol):
-    """What a recording is read by: of a rulebook its kinds, each with the names that it has, and the ids that it
+    """The part of a rulebook that a recording is read by: its kinds, each with its names, and the ids that it
     places."""
 
     @property
@@ -81,7 +81,7 @@ T = TypeVar("T")
 
 
 def read_whole(path: str | Path, read: Callable[[FrameSource], T], *, pipes: bool = True) -> T:
-    """What `read` makes of a recording. Where its game went back and logged frames again, it is read a second time
+    """The result of `read` for a recording. Where its game went back and logged frames again, it is read a second time
     without the lines that others have replaced. Raises InputError."""
     try:
         with open_frames(path, pipes=pipes) as source:

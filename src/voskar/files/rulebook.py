@@ -74,7 +74,7 @@ class Rulebook:
 
     @property
     def kinds(self) -> dict[str, KindNames]:
-        """What recordings may name of its kinds."""
+        """The names of its kinds that recordings may use."""
         data = self.data
         tables = [table for attack in data.attacks.values() for table in (attack.attacker, attack.target)]
         with_cases: list[KindTable | AttackTable] = [*data.kinds.values(), *data.attacks.values()]
@@ -341,7 +341,7 @@ def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:
 
 
 def _damage(item: float | list[float]) -> dict[str, Any]:
-    """What is drawn goes up to `damage`."""
+    """The damage of a hit: drawn damage goes up to `damage`."""
     if isinstance(item, list):
         return {"damage": item[1], "least_damage": item[0]}
     return {"damage": item, "least_damage": None}

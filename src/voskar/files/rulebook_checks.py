@@ -1,4 +1,4 @@
-"""What can be wrong with a rulebook, in the words of its author."""
+"""Mistakes of a rulebook, in the words of its author."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ _EXPECTED = {
     "model_attributes_type": "a table",
     "finite_number": "a finite number",
 }
-"""What the validation library calls a mistake, and what a rulebook's author wants to hear was expected."""
+"""The expected value in the words of a rulebook's author, by the validation library's name of the mistake."""
 
 
 def in_words(error: Any, root: type[BaseModel]) -> FoundProblem:

@@ -1,4 +1,4 @@
-"""What a rulebook file may say, as models that refuse everything else. Meaning is given in `rulebook.py`."""
+"""The keys of a rulebook file, as models that refuse everything else. Meaning is given in `rulebook.py`."""
 
 from __future__ import annotations
 
@@ -173,7 +173,7 @@ Speed = Annotated[float | list[float], BeforeValidator(_speed, json_schema_input
 
 
 class FanTable(Table):
-    """What every table that spawns may say."""
+    """The keys of every table that spawns."""
 
     count: Annotated[int, Field(ge=1, le=4096)] = 1
     spread: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] = 0.0

@@ -26,4 +26,4 @@ class FrameSource:
     share: Callable[[], float]
     """How much has been read, from 0 to 1; 0 where that cannot be logged."""
     warnings: list[str]
-    """What was left out so far, in words."""
+    """Data that was left out so far, in words."""

@@ -45,7 +45,7 @@ INHERITED = (
     "scale",
     "repeat",
 )
-"""What a part takes over from the one it is `like`, unless it says so itself."""
+"""Keys that a part takes over from the part it is `like`, unless it has them itself."""
 MOST_FRAMES, MOST_POSES = 500_000, 2_000_000
 """Most frames of a script: hours of play. A few characters more would ask for years of it."""
 
@@ -169,7 +169,7 @@ class _Track(Generic[K]):
         return self.keys[count - 1] if count else None
 
     def value_at(self, frame: int, name: str) -> Any:
-        """What the last key at or before a frame that says it says; None where none does."""
+        """The value of the last key at or before a frame that has it; None without one."""
         for at in range(self.until(frame) - 1, -1, -1):
             value = getattr(self.keys[at], name)
             if value is not None:

@@ -1,4 +1,4 @@
-"""What a stage script may say, as models that refuse everything else."""
+"""The keys of a stage script, as models that refuse everything else."""
 
 from __future__ import annotations
 

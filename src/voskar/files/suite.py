@@ -163,7 +163,7 @@ def load_suite(path: str | Path, checks: Collection[str]) -> Suite:
 
 
 def _job(root: Path, recording: Path | str, rulebook: str, runs: RunsTable, suite: SuiteTable) -> Job:
-    """What one recording, a path or a URL, is held against. Raises ValueError for a path outside the suite's folder."""
+    """The job of one recording, a path or a URL. Raises ValueError for a path outside the suite's folder."""
     name = Path(recording).name.split(".")[0]
 
     def below(text: str) -> str:

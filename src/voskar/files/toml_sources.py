@@ -30,7 +30,7 @@ class Source:
     places: dict[KeyPath, tuple[str, int]] = field(default_factory=dict)
     root: Path | None = None
     changes: Mapping[KeyPath, str] = field(default_factory=dict)
-    """What was put in the place of a key since it was read, as errors should tell it."""
+    """Values that have replaced keys since they were read, as errors should print them."""
 
     def place(self, where: KeyPath) -> tuple[str, int | None]:
         """File and line of a key, else of the nearest table above it."""
@@ -127,8 +127,8 @@ class _Included:
         return key
 
     def in_order(self, key: Path) -> list[Source]:
-        """What to merge, one after the other: a file after what it includes. One that several include stands where it
-        is included last: whatever it says there again replaces what stood between."""
+        """The sources to merge, one after the other: a file after those that it includes. A file that several include
+        stands where it is included last: its keys again replace those that stood between."""
         order: dict[Path, None] = {}
 
         def visit(path: Path) -> None:

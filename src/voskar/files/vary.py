@@ -39,7 +39,7 @@ class Axis:
 
     @property
     def key(self) -> str:
-        """What it is called by."""
+        """The name of the axis."""
         return " + ".join(key for key, _ in self.keys)
 
 
@@ -136,7 +136,7 @@ def _values(text: str, piece: str) -> list[str]:
 
 
 def meant(text: str) -> Any:
-    """What a value means: TOML if it is any, else a text, so that `30f` and `once` need no quotes."""
+    """The value of a text: TOML if it is any, else a text, so that `30f` and `once` need no quotes."""
     try:
         return tomllib.loads(f"value = {text}")["value"]
     except tomllib.TOMLDecodeError:
@@ -169,7 +169,7 @@ def changed(book: Rulebook, changes: Sequence[Change]) -> Rulebook:
 
 
 def current_value(book: Rulebook, path: KeyPath) -> Any:
-    """What a rulebook says of a key as it is written; None if it says nothing."""
+    """The value of a key as the rulebook has it; None if it has none."""
     at: Any = book.source.raw
     for step in path:
         try:
@@ -180,7 +180,7 @@ def current_value(book: Rulebook, path: KeyPath) -> Any:
 
 
 def _default(book: Rulebook, path: KeyPath) -> Any:
-    """What a key is that the rulebook does not tell: a list of numbers, to vary one of them."""
+    """The default of a key that the rulebook leaves out: a list of numbers, to vary one of them."""
     at: Any = book.data
     for step in path:
         at = at.get(step) if isinstance(at, dict) else getattr(at, str(step), None)

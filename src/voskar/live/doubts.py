@@ -1,4 +1,4 @@
-"""What is not believed of a look that does not begin where the run does."""
+"""Findings that are not believed of a look that does not begin where the run does."""
 
 from __future__ import annotations
 
@@ -40,7 +40,8 @@ class Doubts:
 
 
 def _family(what: What) -> What:
-    """What is doubted together: a shot that seems to be in another frame may seem to be missing the next time."""
+    """The codes that are doubted together: a shot that seems to be in another frame may seem to be missing the next
+    time."""
     code, kind = what
     family = code.partition("-")[0]
     return family, "" if family == "spawn" else kind

@@ -1,4 +1,4 @@
-"""What looks at a recording that grows bring."""
+"""News of looks at a recording that grows."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from voskar.explaining.weighing import Weighed
 
 
 class News(NamedTuple):
-    """What a look at a recording has brought: root findings that were not there before, each with those that follow
-    from it, and findings that were reported and are none."""
+    """The news of a look: new root findings, each with those that follow from it, and reported findings that are
+    withdrawn."""
 
     found: tuple[tuple[Finding, tuple[Finding, ...]], ...] = ()
     withdrawn: tuple[Finding, ...] = ()
@@ -46,7 +46,7 @@ class SureFrames(NamedTuple):
 
 @dataclass(frozen=True)
 class LiveTally:
-    """What has come of a recording so far. `findings` are the roots that have been reported and not withdrawn."""
+    """The count of a recording so far. `findings` are the roots that have been reported and not withdrawn."""
 
     frames: int = 0
     claims: int = 0

@@ -36,7 +36,7 @@ class LivePage:
     def _begin(self) -> None:
         self.known: Plain | None = None
         self._before: Plain | None = None
-        """What is known of runs that are over."""
+        """The data of runs that are over."""
         self._chunks: list[tuple[int, PackedChunk]] = []
         """With the number of the event that brought them."""
         self._known_at = 0
@@ -51,7 +51,7 @@ class LivePage:
         return self._poses(rules, recording, first, recording.last) if first <= recording.last else []
 
     def looked(self, look: Looked, *, forget: int | None = None) -> list[PageEvent]:
-        """All that a look at the run knows. Poses before `forget` are dropped."""
+        """The events of a look at the run. Poses before `forget` are dropped."""
         rules, recording, found = look
         first = max(self._sure + 1, recording.first)
         events = []

@@ -44,6 +44,8 @@ UNSURE = 30.0
 """Seconds after what a look does not see in which it reports nothing, as what came before is unknown."""
 SHORT = 45.0
 """Seconds of a short look; a run of twice as many is long."""
+AT_ONCE = 600
+"""Frames that become columns at once, at most: more would take memory that is never given back."""
 WHOLE = 4
 """One of this many glances also compares shots, motion and reactions."""
 REFUTED = 3
@@ -90,7 +92,7 @@ class Session:
         self.over: list[Looked] = []
         """The last look at each run that is over, if the session draws, for a caller that takes them away."""
         self._late = News()
-        """What looks have found that nobody asked for."""
+        """News of looks that nobody asked for."""
         self._refuted: Counter[tuple[str, str]] = Counter()
         """How often glances found odd what looks did not: by code and the kind it is about."""
         self._vain = 0
@@ -101,7 +103,7 @@ class Session:
         self.header = header
         self.line = 0
         self.problem: InputError | None = None
-        """What ended the recording; nothing is taken until another one begins."""
+        """The error that ended the recording; nothing is taken until another one begins."""
         self._before = LiveTally()
         self._doubts = Doubts()
         self._reader = LineReader(self.name, lambda item: None)
@@ -127,7 +129,7 @@ class Session:
         """Columns of frames that are not drawn yet."""
         self._odd: dict[Mark, tuple[str, str]] = {}
         self._wholly_odd: set[Mark] = set()
-        """Those of whole glances."""
+        """Odd findings of whole glances."""
         self.looked = None
         self._reported: dict[Mark, Finding] = {}
         self._seen = LiveTally()
@@ -219,6 +221,8 @@ class Session:
             taken = int(block.place[-1])
             self._waiting.append((self.line, lines[self.line - begun : taken - begun]))
             self.line = taken
+            if sum(len(part) for _, part in self._waiting) >= AT_ONCE:
+                self._settle()
         self.line = int(places[-1])
 
     def _settle(self) -> None:
@@ -226,7 +230,7 @@ class Session:
         waiting, self._waiting = self._waiting, []
         joined: list[tuple[int, list[bytes]]] = []
         for before, lines in waiting:
-            if joined and joined[-1][0] + len(joined[-1][1]) == before:
+            if joined and joined[-1][0] + len(joined[-1][1]) == before and len(joined[-1][1]) < AT_ONCE:
                 joined[-1][1].extend(lines)
             else:
                 joined.append((before, lines))
@@ -399,7 +403,7 @@ class Session:
         self._doubts.learn(subjects_of(recording, both), self._known)
 
     def _news(self, recording: Recording, verdict: Verdict | PartVerdict, seen: SureFrames) -> News:
-        """What a look brings."""
+        """The news of a look."""
         is_cold = recording.first != self._run.begun
         every = {mark(finding): finding for finding in verdict.findings}
         what = subjects_of(recording, every.values())
@@ -427,7 +431,7 @@ def _line(text: Mapping[str, Any] | str) -> bytes:
 
 
 def _begins(line: bytes) -> Literal["recording", "run"] | None:
-    """What begins with a line."""
+    """The part of a recording that a line begins."""
     if b'"voskar"' not in line and b'"reset"' not in line:
         return None
     try:

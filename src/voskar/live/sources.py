@@ -74,7 +74,7 @@ class LiveSource:
         threading.Thread(target=self._guarded, daemon=True).start()
 
     def arrived(self, wait: float) -> Iterator[Arrived]:
-        """What has come, after at most so many seconds without anything."""
+        """The data that has come, after at most so many seconds without anything."""
         with suppress(queue.Empty):
             yield self._arrived.get(timeout=wait)
             while True:
@@ -126,7 +126,7 @@ class GrowingFile(LiveSource):
 
 
 class Saved(LiveSource):
-    """What comes by a stream, and is kept in a file as it comes."""
+    """A stream that is kept in a file as it comes."""
 
     def __init__(self, save: Path | None) -> None:
         super().__init__()
@@ -196,7 +196,8 @@ class Listener(Saved):
 
 
 def source_of(path: str | None, listen: tuple[str, int] | None, save: Path | None) -> LiveSource:
-    """What is asked for: a file, "-" for standard input, or an address to listen at. Raises InputError."""
+    """The source that the arguments ask for: a file, "-" for standard input, or an address to listen at. Raises
+    InputError."""
     if save is not None:
         with plain_errors(save):
             save.open("ab").close()

@@ -1,4 +1,4 @@
-"""What a page knows of a recording: its poses in chunks, and both accounts of what happened, as plain values."""
+"""The data of a page about a recording: its poses in chunks, and both accounts of what happened, as plain values."""
 
 from __future__ import annotations
 
@@ -122,7 +122,7 @@ def page_data(
 
 
 def other_data(other: PageData, found: VersionsCompared) -> PageData:
-    """What a page shows of the old one of two versions: its poses and state, and what differs from it."""
+    """The data of a page about the old one of two versions: its poses and state, and its differences."""
     plain = {name: value for name, value in other.plain.items() if name not in ("gates", "explanations")}
     first = None if found.parting is None else found.parting.first
     plain["parting"] = None if first is None else [first.frame, f"{first.what}: {first.old}, then {first.new}"]
@@ -276,7 +276,7 @@ def _logged_values(played: Recording, number: int, column: str) -> list[list[flo
 
 
 def _inputs(played: Recording) -> list[list[Any]]:
-    """Who holds which button: id, button, first and last frame."""
+    """Held buttons: id, button, first and last frame."""
     found = []
     inputs = played.inputs
     for name in inputs.ids:

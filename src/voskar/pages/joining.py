@@ -13,7 +13,7 @@ SPANS = ("immune", "stunned", "frozen", "down")
 
 
 def joined(before: Plain, now: Plain) -> Plain:
-    """What a page knows of two runs that follow each other. What is neither by frame nor by actor is that of the
+    """The data of two runs that follow each other. Values that are neither by frame nor by actor are those of the
     second."""
     shift = len(before["findings"])
     counts = [item + two for item, two in zip(before["counts"], now["counts"], strict=True)]

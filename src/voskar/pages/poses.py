@@ -120,7 +120,7 @@ class _Chunk:
         } | ({"z": np.round(z * UNIT).astype("<i4")} if z.any() else {})
 
     def _actors(self) -> list[Plain]:
-        """Who has poses, each with the stretches of frames: first frame, how many, and the first row."""
+        """Actors with poses, each with the stretches of frames: first frame, how many, and the first row."""
         poses, judged = self.judged.poses, self.judged
         actor, frame = poses.actor[self.rows], poses.frame[self.rows]
         breaks = np.flatnonzero((np.diff(actor) != 0) | (np.diff(frame) != 1)) + 1

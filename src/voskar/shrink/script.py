@@ -12,7 +12,7 @@ from voskar.core.recording.poses import STATES
 from voskar.errors import printable
 
 Script = dict[str, Any]
-"""What a stage script holds, as plain values."""
+"""A stage script, as plain values."""
 
 BARE = re.compile(r"[A-Za-z0-9_-]+")
 EXACT = 1e-6

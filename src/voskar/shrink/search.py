@@ -199,7 +199,7 @@ def _is_same(finding: Finding, other: Finding) -> bool:
 
 
 def _damage(finding: Finding) -> float | None:
-    """What the hit of the rules takes."""
+    """The damage of the rules' hit."""
     return None if finding.hit is None else finding.hit.damage
 
 
@@ -220,7 +220,7 @@ def _numbers(text: str) -> list[float]:
 
 
 def _signature(finding: Finding) -> tuple[object, ...]:
-    """What stays the same: code, pair, gate, and by how much it is off."""
+    """The part of a finding that stays the same: code, pair, gate, and by how much it is off."""
     return (
         finding.code,
         finding.attacker,

@@ -1,4 +1,4 @@
-"""What `voskar init` writes: a first rulebook, a suite, a scene by hand, and loggers to copy into a game."""
+"""The files of `voskar init`: a first rulebook, a suite, a scene by hand, and loggers to copy into a game."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ LOGGERS = {
 """The file of each language."""
 
 FILES = {"rules.toml": "rulebook", "voskar.toml": "suite", "first.stage.toml": "stage"}
-"""What is written, and whose schema it names to an editor."""
+"""The files that are written, and the schema that each names to an editor."""
 
 
 def contents(language: str | None) -> dict[str, str]:

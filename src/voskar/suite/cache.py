@@ -1,4 +1,4 @@
-"""What suites came to before: a recording is judged again only if something that its verdict hangs on has changed.
+"""Earlier results of suites: a recording is judged again only if something has changed that its verdict depends on.
 
 A verdict is kept under the digest of exactly the bytes that were judged, as they were when they were read. To look one
 up, the files that were read last time are digested as they are now; which these were is kept as well, and it hangs on
@@ -21,7 +21,7 @@ KEPT = 20_000
 """Verdicts, and lists of files, that are kept at most; of more the oldest half goes."""
 
 Files = Mapping[Path, Digest | None]
-"""What was read for a verdict, each with the digest of the bytes that were read."""
+"""The files that were read for a verdict, each with the digest of the bytes that were read."""
 
 
 class _KeptVerdict(msgspec.Struct):
@@ -40,7 +40,7 @@ class Verdicts:
         self._digests: dict[str, Digest | None] = {}
 
     def get(self, question: object) -> Result | None:
-        """What a question came to with the files as they are now; None if that is not known. `question` says what is
+        """The result of a question with the files as they are now; None if it is not known. `question` says what is
         asked, options included, in its `repr`."""
         if self.folder is None or self.fresh:
             return None

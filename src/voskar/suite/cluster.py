@@ -41,7 +41,7 @@ NAMES = ("recording", "expect", "baseline")
 """Fields of a piece of work that name files besides its `rulebook`."""
 
 Room = tuple[str, frozenset[str], dict[str, bytes]]
-"""What several pieces of work share: the name of its room, which names are in it, and the files."""
+"""The shared part of several pieces of work: the name of its room, which names are in it, and the files."""
 
 
 @contextmanager
@@ -100,7 +100,7 @@ class Cluster:
         lost: Callable[[T], R] | None = None,
         weight: Callable[[T], float] | None = None,
     ) -> Iterator[R]:
-        """What a function makes of each item, in their order, begun with those of the most `weight`. An item whose
+        """The results of a function for each item, in their order, begun with those of the most `weight`. An item whose
         workers die again and again is `lost`. Raises InputError where the scheduler goes."""
         from distributed import CancelledError, KilledWorker, wait
         from distributed.comm.core import CommClosedError
@@ -225,7 +225,7 @@ def remotely(function: Callable[[T], R], item: T, room: Room, files: Mapping[str
 
 
 def forget(room: str) -> None:
-    """What was shared is not needed any more."""
+    """Drops the shared part, which is not needed any more."""
     shutil.rmtree(Path(_rooms()) / room, ignore_errors=True)
 
 

@@ -1,4 +1,4 @@
-"""What a suite came to, for machines: JUnit XML, JSON, and annotations."""
+"""The results of a suite, for machines: JUnit XML, JSON, and annotations."""
 
 from __future__ import annotations
 

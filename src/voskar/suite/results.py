@@ -1,4 +1,4 @@
-"""What became of the recordings of a suite."""
+"""The results of the recordings of a suite."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class Fault:
 
     @property
     def against(self) -> str:
-        """What it is held against: "rules", "expectations", "baseline" or "audit"."""
+        """The other side of the comparison: "rules", "expectations", "baseline" or "audit"."""
         return {"expectation": "expectations", "baseline": "baseline", "audit": "audit"}.get(
             self.code.partition("-")[0], "rules"
         )
@@ -51,8 +51,8 @@ class Explained:
 
 @dataclass(frozen=True)
 class Result:
-    """What became of one job. `error` is what kept it from being checked at all; `explanations` name
-    the values of the rulebook that the game seems to have otherwise."""
+    """The result of one job. `error` is the reason for which it was not checked at all; `explanations` name the values
+    of the rulebook that the game seems to have otherwise."""
 
     name: str
     frames: int

@@ -137,7 +137,7 @@ def _first(
     resync: bool,
     changes: tuple[tuple[Change, ...], int],
 ) -> Ledger:
-    """What the first variant comes to."""
+    """The ledger of the first variant."""
     played = _recording(book, path, reactions)
     variant = changed(rulebook(book), changes[0]).rules(played.rate)
     windows = parse_windows(within)

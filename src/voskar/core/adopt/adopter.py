@@ -1,5 +1,5 @@
-"""What resync adopts from the game, and where in a frame: presence and returns before any actor comes back, spawns once
-emitters have fired, hits as they are judged, states when the frame is settled."""
+"""All that resync adopts from the game, and when in a frame: presence and returns before any actor comes back, spawns
+once emitters have fired, hits as they are judged, states when the frame is settled."""
 
 from __future__ import annotations
 
@@ -75,6 +75,6 @@ class Adopter:
 
     @property
     def found(self) -> Resync:
-        """What was found out."""
+        """The decisions that were made."""
         plan = {**self.hits.plan, **self.ends.plan, **self.births.plan}
         return Resync(self.resync.windows, self.resync.decisions, plan, self.states.ends)

@@ -37,7 +37,7 @@ class Births(PlannedClaims):
         """Claims that an earlier emission of the rules stands for, which appears in the claim's frame."""
 
     def after(self) -> None:
-        """What the rules spawn in this frame is there."""
+        """Adopts the spawns of the frame, once the rules have spawned theirs."""
         if not self.index.claims:
             return
         world = self.world

@@ -25,7 +25,7 @@ class LoggedClashes:
                 world.visit(claim.frame)
 
     def now(self) -> Clashes | None:
-        """Those about this frame; None if it claims none at all."""
+        """Clashes about this frame; None if the game claims none at all."""
         table, frame = self._frames, self.world.frame
         near = {pair for pair, frames in table.items() if any(self.window.holds(number, frame) for number in frames)}
         now = {pair for pair, frames in table.items() if frame in frames}

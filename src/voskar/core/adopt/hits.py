@@ -54,7 +54,7 @@ class HitAdoption:
         self.asked = recording.asks_for("hit")
         self.index = ClaimIndex(recording, self._is_hit, lambda hit: (hit.attacker, hit.target), resync.windows)
         self.plan: dict[int, Taken] = {}
-        """What has become of claims that no hit of their frame stands for."""
+        """The fate of claims that no hit of their frame stands for."""
         self._claimable = Claimable(self.world.rules, recording)
         self._marks = [*sorted(mark for mark in recording.resets if mark <= recording.last), recording.last + 1]
         self._opens: dict[int, list[int]] = {}
@@ -368,7 +368,7 @@ class HitAdoption:
         return Contact.asked(world, self.judge.memory, attacker.row, hit, target.row, hurt)
 
     def _damage(self, claim: Claim, target: ActorState) -> float | None:
-        """What a claim takes from its target: logged health goes before the claim's own word."""
+        """The damage that a claim takes from its target: logged health goes before the claim's own value."""
         value = self.logged.value(target.row, "health", self.world.frame) if not target.driven else None
         return claim.damage if value is None or target.health is None else target.health - value
 

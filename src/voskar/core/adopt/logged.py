@@ -1,4 +1,4 @@
-"""What poses log of actors' health and lives, frame by frame."""
+"""Health and lives as poses log them, frame by frame."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ class Logged:
                     self.changes.setdefault(frame, []).append((row, column))
 
     def value(self, row: int, column: Column, frame: int) -> float | None:
-        """What is reported in a frame, None if nothing is."""
+        """The value that a frame logs, None if it logs none."""
         frames, values = self._logged.get((row, column), (None, None))
         if frames is None or values is None:
             return None

@@ -1,4 +1,4 @@
-"""What becomes of claims that the rules have nothing for in their frame."""
+"""Claims that no hit of their frame stands for, and their fate."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ Passed = tuple[int, str, str, str]
 
 
 class Decisions:
-    """What has been decided about claims and hits that lie in the past: a replay goes back, and continues by it.
+    """Decisions about claims and hits of the past: a replay goes back, and continues with them.
 
     A decision is final once it is made, so a replay goes back at most once for each claim and each hit. All copies of a
     replay share them; `back` is the frame to go back to, None as long as nothing was decided.

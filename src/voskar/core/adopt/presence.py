@@ -14,7 +14,7 @@ from voskar.core.world import ActorState, World
 LEAST = 3
 """Frames, beyond the window, that one has to be shown for to be back."""
 TAKES = {"out": "out", "down": "down", "removed": "consumed"}
-"""What takes one out of play, by the event that states it."""
+"""The reason for which an actor is out of play, by the event that states it."""
 MOVED = 1.0
 """Units from where it was last in play: it moves on."""
 FEW = 256

@@ -28,7 +28,7 @@ class Shots:
         """The same of what needs no cause, but may have one in its frame."""
         self._firsts: dict[int, list[tuple[str, str | None]]] = {}
         self._used: set[tuple[int, int]] = set()
-        """What emissions have been found for, of both."""
+        """Shots that an emission was found for, of both tables."""
         self._fired: dict[tuple[int, str], int] = {}
         self._seen = 0
         rules, recording = self.world.rules, self.world.recording

@@ -39,7 +39,7 @@ class States:
         self._since: dict[tuple[int, Column], int] = {}
         self._beside: dict[tuple[int, Column], float] = {}
         self._known: dict[tuple[int, Column], float] = {}
-        """What the state was when it was last looked at: what has changed since has changed there too."""
+        """The state when it was last looked at: a value that has changed since has changed there too."""
         self._running: dict[tuple[int, Column], tuple[int, str, Column]] = {}
         self._seen = 0
         for frame in logged.changes:
@@ -96,7 +96,7 @@ class States:
         self._take(state, column, value)
 
     def _now(self, state: ActorState, column: Column) -> float | None:
-        """What the rules have."""
+        """The value by the rules."""
         if column.startswith(COUNTER):
             return self.world.counter_of(state, column.removeprefix(COUNTER))
         if column == "lives":
@@ -104,7 +104,7 @@ class States:
         return state.health
 
     def _carry(self, key: tuple[int, Column], now: float) -> float | None:
-        """What the rules would have without what was adopted."""
+        """The value that the rules would have without adoption."""
         if key in self._beside:
             change, kind = now - self._known[key], self.world.state(key[0]).kind
             if key[1].startswith(COUNTER):

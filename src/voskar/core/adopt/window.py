@@ -29,14 +29,14 @@ class Window(NamedTuple):
 
 
 Column = str
-"""What poses log of a state that may be adopted: one of COLUMNS, or a counter."""
+"""A logged state that may be adopted: one of COLUMNS, or a counter."""
 COLUMNS: tuple[Column, ...] = ("health", "lives")
 
 EVIDENCE = (
     "hit", "clash", "down", "respawn", "out", "over", "won", "spawn", "removed", "health", "lives", "counters",
     "immune", "stunned", "frozen", "boxes", "display", "poses",
 )  # fmt: skip
-"""What a window may be given for: claimed events, columns of poses, the display, and the poses themselves."""
+"""Names that a window may be given for: claimed events, columns of poses, the display, and the poses themselves."""
 
 
 class Windows(Struct, frozen=True):

@@ -1,4 +1,4 @@
-"""What a hit does, a file each, in the order in which it happens on either side of a contact.
+"""Consequences of a hit, a file each, in the order in which they happen on either side of a contact.
 
 To add one: a file here with a `Consequence`, its place in CONSEQUENCES, its key in the rulebook's schema, its page
 in the docs. Coverage reads this table.
@@ -54,15 +54,15 @@ Bound = tuple[tuple[Side, Consequence], ...]
 
 
 def consequences_of(attack: Attack, rules: Rules) -> Bound:
-    """What a hit of an attack can do, and to which side."""
+    """The consequences that a hit of an attack can have, and for which side."""
     return tuple(
         (side, consequence) for side in SIDES for consequence in CONSEQUENCES if consequence.does(attack, side, rules)
     )
 
 
 def land(contact: Contact, consequences: Bound) -> None:
-    """Everything that a hit does: health, then the consequences of its attack, then those of counters that it brought
-    to a limit."""
+    """Carries out a hit: health, then the consequences of its attack, then those of counters that it brought to a
+    limit."""
     health.take(contact)
     world, attacker, target, attack = contact.world, contact.attacker, contact.target, contact.effect
     if attack.hitstop:
@@ -88,7 +88,7 @@ def stop(contact: Contact) -> None:
 
 
 def carry_out(effect: Effect) -> None:
-    """Everything that a table does which is not that of a hit: its damage, then its consequences."""
+    """Carries out a table that is not that of a hit: its damage, then its consequences."""
     health.lose(effect.world, effect.own, effect.table.damage, effect.by)
     for consequence in CONSEQUENCES:
         if consequence.named(effect.table):
@@ -96,8 +96,8 @@ def carry_out(effect: Effect) -> None:
 
 
 def reach(world: World, cause: str, others: Mapping[str, ActorState], contact: Contact | None = None) -> None:
-    """What counters do to their actors that have come to a limit; `others` are the other ones of a hit, by id. What
-    that changes sets off nothing."""
+    """The consequences of counters that have come to a limit, for their actors; `others` are the other actors of a hit,
+    by id. Changes by these consequences trigger nothing further."""
     reached = world.run.reached.copy()
     for row, rule, lowest in reached:
         table, state = rule.on_min if lowest else rule.on_max, world.actors[row]
@@ -112,7 +112,7 @@ def reach(world: World, cause: str, others: Mapping[str, ActorState], contact: C
 
 
 def consume(contact: Contact, outcome: str) -> None:
-    """What other outcomes do: they may count towards a removal."""
+    """Counts an outcome other than a hit towards a removal."""
     attack = contact.effect
     if attack.target.remove:
         remove.count(contact, "target", contact.target, attack.target, outcome)

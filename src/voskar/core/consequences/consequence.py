@@ -1,4 +1,4 @@
-"""What a consequence is: one key of a table, and what it does to one actor."""
+"""A consequence: one key of a table, and its effect on one actor."""
 
 from __future__ import annotations
 

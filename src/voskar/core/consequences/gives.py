@@ -8,7 +8,7 @@ from voskar.core.rules.attacks import Given
 
 
 def amount(effect: Effect, gift: Given) -> float:
-    """What is added: a number, or the damage of the hit."""
+    """The amount to add: a number, or the damage of the hit."""
     if isinstance(gift, int | float):
         return gift
     contact = effect.contact

@@ -39,7 +39,7 @@ def lose(world: World, state: ActorState, damage: float, by: str, cause: str | N
 
 
 def _absorbed(world: World, state: ActorState, damage: float, by: str) -> float:
-    """What counters leave of damage."""
+    """The damage that is left after counters have absorbed their part."""
     for name in absorbing(world, state):
         holder = world.holder(state, name)
         if holder is not None and damage > 0:
@@ -51,7 +51,7 @@ def _absorbed(world: World, state: ActorState, damage: float, by: str) -> float:
 
 
 def take(contact: Contact) -> None:
-    """All that a hit takes of health and gives: its damage, then that of the tables, then what is stolen."""
+    """All changes of health by a hit: its damage, then that of the tables, then lifesteal."""
     world, attacker, target, effect = contact.world, contact.attacker, contact.target, contact.effect
     before = target.health
     lose(world, target, contact.damage, attacker.id)

@@ -1,4 +1,4 @@
-"""What is spawned: fans of births, those ordered for the next frame, and their coming into the world."""
+"""Spawned actors: fans of births, births ordered for the next frame, and how they enter the world."""
 
 from __future__ import annotations
 
@@ -94,7 +94,7 @@ def appear(world: World, birth: Birth) -> ActorState | None:
 
 
 def drop_waiting(world: World) -> None:
-    """What was ordered does not come."""
+    """Drops the births that were ordered."""
     for birth in world.waiting:
         world.drop_row(birth.owner_row)
     world.waiting.clear()

@@ -75,7 +75,7 @@ class Emitters:
                 world.made.pop(f"{state.id}+{fan.kind}", None)
 
     def pull(self, state: ActorState, emitter: Emitter) -> Pull:
-        """What decides whether an emitter may fire now."""
+        """The values that decide whether an emitter may fire now."""
         return Pull(self.world, state, emitter, self.fired.get((state.row, emitter.name), NEVER))
 
     def trigger_verdict(self, state: ActorState, emitter: Emitter) -> GateAnswer:
@@ -83,7 +83,7 @@ class Emitters:
         return self.triggers.verdict(state, emitter, self._since.get(state.row, self.world.frame))
 
     def spawn(self, asked: Callable[[], None] | None = None) -> None:
-        """What was ordered appears, in order; then those that are triggered fire.
+        """Ordered births appear, in order; then emitters that are triggered fire.
 
         `asked` is called between the two: every gate can still be asked.
         """
@@ -171,8 +171,8 @@ class Emitters:
             self._arm_next(fresh)
 
     def unfire(self, row: int, emitter: Emitter, before: int | None) -> None:
-        """What it has fired in this frame counts for no cooldown; it fired last `before`, if at all. A held button
-        would fire again and again: for that it counts."""
+        """Takes a shot of this frame back: it counts for no cooldown, and `before` is the last shot, if any. A held
+        button keeps it, as it would fire again and again."""
         if before is None:
             self.fired.pop((row, emitter.name), None)
         elif emitter.when.on != "hold":

@@ -1,4 +1,4 @@
-"""What keeps an emitter from firing, in the order in which it is asked: the first that stops names the denial."""
+"""Gates of emitters, in the order in which they are asked: the first that stops names the denial."""
 
 from __future__ import annotations
 

@@ -53,7 +53,7 @@ class Triggers:
             self.again(state, emitter, frame, frame)
 
     def rearm(self, state: ActorState) -> None:
-        """What has been queued for an owner, or for another one of its id, holds no more."""
+        """Drops queued triggers of an owner, or of an earlier actor of its id."""
         self._armed += 1
         state.armed = self._armed
 

@@ -1,4 +1,4 @@
-"""How one actor stands in a frame: health, lives, i-frames, down, and the events that brought it there."""
+"""The state of one actor in a frame: health, lives, i-frames, down, and the events that led to it."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, fra
 
 
 def befell(ledger: Ledger, name: str, frame: int) -> Iterator[str]:
-    """What a frame does to one actor, and the hits it deals and takes, in the order in which they happen."""
+    """The events of a frame for one actor, with the hits that it deals and takes, in the order in which they happen."""
     for event in ledger.events:
         if event.frame == frame and name in (event.id, event.attacker, event.target, event.owner):
             yield event.words()

@@ -46,5 +46,5 @@ class EmitterExplainer:
         return steps_of(verdicts)
 
     def fired(self, frame: int, owner: str, emitter: Emitter) -> list[SpawnEvent]:
-        """What it spawned in a frame."""
+        """The actors that it spawned in a frame."""
         return self._spawns.get((frame, owner, emitter.name), [])

@@ -203,7 +203,7 @@ class PairExplainer:
         return ", ".join(texts)
 
     def nearest(self, frame: int, attacker: str, target: str) -> str:
-        """How near two actors came within a second of a frame, in words; empty if they never shared one."""
+        """The least distance of two actors within a second of a frame, in words; empty if they never shared one."""
         best: tuple[float, int, str] | None = None
         for hit in self.catalog.by_kind[self._kind(attacker)]:
             for hurt in self.catalog.by_kind[self._kind(target)]:
@@ -361,7 +361,7 @@ class PairExplainer:
 
 
 def ended_before(ledger: Ledger, recording: Recording, frame: int) -> Event | None:
-    """What ended the run before a frame, if no mark has begun it again since."""
+    """The event that ended the run before a frame, if no mark has begun it again since."""
     since = max([mark for mark in recording.resets if mark <= frame], default=recording.first)
     ends = [event for event in ledger.ends if since <= event.frame < frame]
     return max(ends, key=lambda event: event.frame, default=None)

@@ -1,4 +1,4 @@
-"""What follows from what: for how long game and rules have different accounts of a piece of state, and how that passes
+"""Which findings follow from which: how long game and rules disagree about a piece of state, and how that passes
 through the events of a ledger from one piece to another."""
 
 from __future__ import annotations
@@ -186,7 +186,7 @@ class Provenance(Generic[Cause]):
         return self.rules.attacks.get(event.attack or "")
 
     def read_by(self, attacker: str, target: str, attack: Attack | None, gate: str | None = None) -> list[Piece]:
-        """What decides whether a touch of a pair is a hit: the state that every gate reads, or one of them."""
+        """The state that decides whether a touch of a pair is a hit: all that the gates read, or only one gate."""
         whose = {"attacker": attacker, "target": target, "pair": pair(attacker, target)}
         if gate is not None:
             return self._read(HIT_GATES[gate].reads, whose)
@@ -201,7 +201,7 @@ class Provenance(Generic[Cause]):
         return [piece for piece in pieces if piece[0] != "motion" or self.is_moved(piece[1])]
 
     def read_of_one(self, name: str) -> list[Piece]:
-        """What decides whether an actor is there, and where."""
+        """The state that decides whether an actor is there, and where."""
         origin = Origin.parse(name)
         found: list[Piece] = [("presence", name)]
         if origin is not None and origin.emitter is not None:
@@ -209,7 +209,7 @@ class Provenance(Generic[Cause]):
         return [*found, ("motion", name)] if self.is_moved(name) else found
 
     def read_by_spawn(self, name: str, owner: str, emitter: str) -> list[Piece]:
-        """What decides whether an actor appears, and where."""
+        """The state that decides whether an actor appears, and where."""
         origin = Origin.parse(name)
         found: list[Piece] = [("run", ALL), *self.read_of_one(owner)]
         if emitter:
@@ -222,7 +222,7 @@ class Provenance(Generic[Cause]):
         return found
 
     def changes_of(self, event: Event) -> list[Change]:
-        """What an event changes, and for how long."""
+        """The state that an event changes, and for how long."""
         name = event.id or ""
         if isinstance(event, ContactEvent):
             attack = self._attack(event) if event.outcome == "landed" else None
@@ -240,8 +240,8 @@ class Provenance(Generic[Cause]):
         return found
 
     def changes_of_emitter(self, owner: str, name: str) -> list[Change]:
-        """Who has fired may not fire again for its cooldown; under a limit for as long as its shots are there, and no
-        other emitter of its limit group."""
+        """The state that a shot changes: its emitter may not fire for the cooldown and, under a limit, while its shots
+        are there, nor may another emitter of the limit group."""
         kind = self.kind_of(owner)
         own = [emitter for emitter in kind.emitters if emitter.name == name] if kind is not None else []
         lasts = None if not own or own[0].limit is not None else own[0].cooldown - 1
@@ -249,7 +249,7 @@ class Provenance(Generic[Cause]):
         return [*found, (("emitter", owner), None)] if own and own[0].limit_group is not None else found
 
     def changes_of_hit(self, attacker: str, target: str, name: str, *, kills: bool) -> list[Change]:
-        """What a hit of an attack changes; of one that is not known, what any of the attacker's would."""
+        """The state that a hit of an attack changes; of an unknown attack, that of any attack of the attacker."""
         kind, victim = self.kind_of(attacker), self.kind_of(target)
         known = [box.attack for box in kind.boxes if box.role == "hitbox"] if kind is not None else []
         names = [name] if name in self.rules.attacks else sorted({attack for attack in known if attack})
@@ -271,7 +271,8 @@ class Provenance(Generic[Cause]):
         return found
 
     def _rehits(self, attack: Attack, attacker: str, target: str) -> list[Change]:
-        """What a hit keeps from landing: the same one, and others if it may land on few targets a swing."""
+        """The hits that a hit keeps from landing: the same attack again, and others if it may land on few targets a
+        swing."""
         found: list[Change] = [
             (("rehit", pair(attacker, target)), self._rehit(attack, self.kind_of(attacker), attacker))
         ]

@@ -47,7 +47,7 @@ def remember(contact: Contact, choice: Choice) -> None:
 
 
 def claimed_choice(contact: Contact, name: str) -> Choice | None:
-    """What the game says that a contact came to, None if no such cases are known."""
+    """The choice that the game claims for a contact, None if no such cases are known."""
     cases = cases_of(contact.attack, contact.target.kind)
     names = [case.name for case in cases]
     wanted = name.split(SEPARATOR) if name else []

@@ -136,5 +136,5 @@ def holds(contact: Contact, asked: ContactCondition) -> bool:
 
 
 def words(contact: Contact, asked: ContactCondition) -> Iterable[str]:
-    """What a condition asks for, and what the contact is like."""
+    """The condition's demands, and the contact's values, in words."""
     return [condition.words(contact, asked) for condition in asked_of(asked)]

@@ -55,7 +55,7 @@ def damage_between(contact: Contact) -> tuple[float, float]:
 
 
 def damage_of(contact: Contact) -> float:
-    """What it takes by the rules; of what the game draws, what it claims within that, else the middle."""
+    """The damage by the rules. Where the game draws it: the claimed damage if that is in range, else the middle."""
     effect = contact.effect
     own = contact.hitbox
     is_plain = own.is_plain if effect is own.attack else effect.is_plain
@@ -111,7 +111,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     target: ActorState
     hurtbox: FormedBox
     effect: Attack
-    """What it does: the attack, as its case has it."""
+    """The attack, as its case has it."""
     t: float = 1.0
     touch: int = -1
     choice: Choice | None = None
@@ -127,7 +127,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def attack(self) -> Attack:
-        """What the hitbox does."""
+        """The attack of the hitbox."""
         return self.hitbox.attack
 
     def choose(self, choice: Choice) -> None:
@@ -150,14 +150,14 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def damage(self) -> float:
-        """What it takes with all its factors, unless the game claims another."""
+        """The damage with all factors, unless the game claims another."""
         if self.known_damage is None:
             self.known_damage = damage_of(self)
         return self.known_damage
 
     @property
     def unscaled(self) -> float:
-        """What it takes before its factors."""
+        """The damage before its factors."""
         effect = self.effect
         return effect.damage if effect.least_damage is None else (effect.damage + effect.least_damage) / 2
 

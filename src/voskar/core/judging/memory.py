@@ -1,4 +1,4 @@
-"""What the judge remembers: the last hits, unbroken runs of contact, counts towards a removal.
+"""The memory of the judge: last hits, unbroken runs of contact, counts towards a removal.
 
 Whatever an actor is part of is found again by its row, so that to forget one costs what there is of it: a long session
 neither grows nor slows.
@@ -113,7 +113,7 @@ class Memory:
         return number
 
     def forget(self, row: int) -> None:
-        """What comes back starts again: rehit, touches and pierce counts."""
+        """An actor that returns starts again: rehit, touches and pierce counts."""
         if self._counts:
             self._counts.pop(row, None)
         if self.clashes:
@@ -132,7 +132,7 @@ class Memory:
                 other.discard(key)
 
     def restart(self, row: int) -> None:
-        """What an attacker has hit, and how often, counts no more."""
+        """Forgets the hits that an attacker has dealt, and their count."""
         self._counts.pop(row, None)
         self.struck = {key: names for key, names in self.struck.items() if key[0] != row}
         for key in self._keys.get(row, ()):

@@ -15,7 +15,7 @@ Claims = Callable[[str, str, str], bool]
 
 
 def ranks(world: World) -> Callable[[ActorState], Any]:
-    """What decides among equals: ids as texts, or the order of poses in the frame, then of appearance."""
+    """The key among equals: ids as texts, or the order of poses in the frame, then of appearance."""
     if world.rules.contact.order == "id":
         return lambda state: state.id
     pose = world.table.pose

@@ -10,4 +10,4 @@ OUTCOMES = (LANDED, *(gate.name for gate in reversed(GATES)))
 MARKS = {LANDED: "*"} | {gate.name: gate.mark for gate in GATES}
 """The sign of each in figures."""
 STYLES = {LANDED: "bold red"} | {gate.name: gate.style for gate in GATES}
-"""How each is shown on a terminal; colours only repeat what a word says next to them."""
+"""The style of each outcome on a terminal; colours only repeat a word next to them."""

@@ -1,6 +1,6 @@
-"""What is numeric and per frame: poses into the world, motion, boxes, touches. Plain typed Python, compiled when the
-package is installed; the types stand in the `.pxd` next to each module. Without a compiler the source runs as it is.
-"""
+"""The numeric work of each frame: poses into the world, motion, boxes, touches. Plain typed Python, compiled when the
+package is installed; the types stand in the `.pxd` next to each module. Without a compiler the source runs
+uncompiled."""
 
 from __future__ import annotations
 

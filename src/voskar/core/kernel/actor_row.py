@@ -1,4 +1,4 @@
-"""What the kernel knows of one actor, as a struct in memory."""
+"""The kernel's data of one actor, as a struct in memory."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ Flag: TypeAlias = int
 
 
 class ActorRow(ctypes.Structure):
-    """What the kernel knows of an actor, as it stands in memory; the `.pxd` of the columns declares it for C.
+    """The kernel's data of an actor, as it stands in memory; the `.pxd` of the columns declares it for C.
 
     Eight values are a line of the cache. What every frame asks of everyone fills the first five: how much memory is
     gone through decides the pace of a swarm. Uncompiled, the kernel reads and writes these very objects. What each

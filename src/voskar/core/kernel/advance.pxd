@@ -89,7 +89,7 @@ cdef class Kernel:
     @cython.locals(actor=ActorPointer, dx=double, dy=double)
     cpdef Py_ssize_t follow(
         self, Py_ssize_t row, int64_t frame, const double[::1] x, const double[::1] y, Py_ssize_t at, double slack,
-        double more,
+        double growth,
     ) except -1
 
     cpdef int64_t advance(self, int64_t frame, int64_t until) except? -1

@@ -28,7 +28,7 @@ AHEAD = 4
 """How many actors before its turn an actor's memory is asked for: the work on one takes a fraction of the wait."""
 
 LISTS = ("alive", "left_row", "left_frame", "left_at_edge", "ended_row")
-"""What has room for all driven actors."""
+"""Columns that have room for all driven actors."""
 
 
 class Kernel:
@@ -207,7 +207,7 @@ class Kernel:
                 self.come_near(actor)
 
     def remember(self, frame: int, actor: ActorRow) -> None:
-        """What an actor was in the frame before, if it was there."""
+        """Keeps the state of the frame before for an actor that was there."""
         if actor.at == frame - 1:
             actor.before_x, actor.before_y = actor.x, actor.y
             actor.before_facing = actor.facing
@@ -336,7 +336,7 @@ class Kernel:
         self.placing.place(row, ALL)
 
     def probe(self, frame: int, row: int) -> None:
-        """What would meet an actor that is not yet in play, where it is now. Raises IndexError."""
+        """Finds the touches of an actor that is not yet in play, at its present place. Raises IndexError."""
         if not 0 <= row < self.actors.count:
             raise IndexError("no such row")
         self.placing.clear()
@@ -354,9 +354,9 @@ class Kernel:
             self.placing.copy_across(max(self.placing.tolerance, -self.finder.slack))
         self.finder.find()
 
-    def follow(self, row: int, frame: int, x: Floats, y: Floats, at: int, slack: float, more: float) -> int:
+    def follow(self, row: int, frame: int, x: Floats, y: Floats, at: int, slack: float, growth: float) -> int:
         """Moves a driven actor from a frame on, a frame for each of the places (n,) from `at` on, while it is there and
-        no further than `slack` and `more` times the frames so far from them. No other actor moves.
+        no further than `slack` and `growth` times the frames so far from them. No other actor moves.
 
         Returns the first place that it is not at, or where a solid takes it; n if there is none. Raises IndexError.
         """
@@ -375,7 +375,7 @@ class Kernel:
             dx, dy = actor.x - x[at], actor.y - y[at]
             if self.ended or dx * dx + dy * dy > slack * slack:
                 return at
-            slack += more
+            slack += growth
             frame += 1
             at += 1
         return at

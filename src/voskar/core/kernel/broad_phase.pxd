@@ -45,8 +45,8 @@ cdef class TouchFinder:
     cdef void pair(self, Py_ssize_t i, Py_ssize_t j) except *
 
     @cython.locals(
-        boxes=BoxColumns, actors=ActorColumns, hits=PlacedBoxes, hurts=PlacedBoxes, one=ActorPointer,
-        other=ActorPointer, hit=int64_t, hurt=int64_t, low=double,
+        boxes=BoxColumns, actors=ActorColumns, hits=PlacedBoxes, hurts=PlacedBoxes, attacker=ActorPointer,
+        target=ActorPointer, hit=int64_t, hurt=int64_t, low=double,
     )
     cdef double depth_gap(self, Py_ssize_t i, Py_ssize_t j) noexcept
 

@@ -242,10 +242,10 @@ class TouchFinder:
     def depth_gap(self, i: int, j: int) -> float:
         """How far apart two boxes are in depth; below 0 where they overlap."""
         boxes, actors, hits, hurts = self.placing.boxes, self.placing.actors, self.placing.hits, self.placing.hurts
-        one, other = actors.rows[hits.actor[i]], actors.rows[hurts.actor[j]]
+        attacker, target = actors.rows[hits.actor[i]], actors.rows[hurts.actor[j]]
         hit, hurt = hits.box[i], hurts.box[j]
-        low = max(one.z + boxes.near_z[hit] * one.scale, other.z + boxes.near_z[hurt] * other.scale)
-        return low - min(one.z + boxes.far_z[hit] * one.scale, other.z + boxes.far_z[hurt] * other.scale)
+        low = max(attacker.z + boxes.near_z[hit] * attacker.scale, target.z + boxes.near_z[hurt] * target.scale)
+        return low - min(attacker.z + boxes.far_z[hit] * attacker.scale, target.z + boxes.far_z[hurt] * target.scale)
 
     def meet(self, i: int, j: int) -> bool:
         """Whether two boxes touch where they are; of several pairs of parts the first in order is reported."""

@@ -1,4 +1,4 @@
-"""What the kernel reads by row: the state of every actor, and a recording's poses."""
+"""The kernel's columns by row: the state of every actor, and a recording's poses."""
 
 from __future__ import annotations
 

@@ -17,10 +17,10 @@ cdef extern from *:
         Py_DECREF(slot);
         return place;
     }
-    #define voskar_slot_at(told, place) Py_NewRef(*(PyObject **) ((char *) (told) + (place)))
+    #define voskar_slot_at(item, place) Py_NewRef(*(PyObject **) ((char *) (item) + (place)))
     """
     Py_ssize_t slot_place "voskar_slot_place" (object type, str name) except -1
-    object slot_at "voskar_slot_at" (object told, Py_ssize_t place)
+    object slot_at "voskar_slot_at" (object item, Py_ssize_t place)
 
 cdef object UNSET, Raw
 cdef double NAN
@@ -36,7 +36,7 @@ cdef class GatheredEntries:
     cpdef object grow(self)
 
     @cython.locals(
-        told=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, code=int64_t, known=dict, is_reported=bint
+        key_count=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, code=int64_t, known=dict, is_reported=bint
     )
     cpdef Py_ssize_t take(self, Py_ssize_t at, object entries) except -1
 
@@ -51,7 +51,7 @@ cdef class GatheredValues:
     cpdef object grow(self)
 
     @cython.locals(name=str, place=Py_ssize_t)
-    cpdef object take(self, Py_ssize_t at, dict told)
+    cpdef object take(self, Py_ssize_t at, dict values)
 
 @cython.final
 cdef class GatheredPoses:
@@ -62,10 +62,10 @@ cdef class GatheredPoses:
     cdef public list fields, own_slots, line_own_slots, more_slots, others, entries
     cdef public dict keys, clips, tag_sets
     cdef public Py_ssize_t frame_slot, poses_slot, push_slot, boxes_slot, tags_slot, counters_slot
-    cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, told
+    cdef public Py_ssize_t room, id_slot, kind_slot, owner_slot, clip_slot, rows, frames, key_count
 
     @cython.locals(
-        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, at=Py_ssize_t, told=Py_ssize_t, name=str,
+        room=Py_ssize_t, fields=Py_ssize_t, before=list, poses=object, at=Py_ssize_t, key_count=Py_ssize_t, name=str,
         kind=str, owner=object, found=tuple, known=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t,
         says_more=bint, entries=GatheredEntries, text=str,
     )
@@ -75,8 +75,8 @@ cpdef Py_ssize_t keys_within(object value)
 
 cpdef list beside(object line)
 
-@cython.locals(told=Py_ssize_t, entries=object, field=str, name=str)
+@cython.locals(key_count=Py_ssize_t, entries=object, field=str, name=str)
 cpdef Py_ssize_t keys_beside(object line)
 
-@cython.locals(told=Py_ssize_t, name=str)
+@cython.locals(key_count=Py_ssize_t, name=str)
 cpdef Py_ssize_t logged_keys(object line)

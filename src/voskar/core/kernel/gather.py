@@ -25,16 +25,16 @@ if not cython.compiled:  # compiled, it is the field's place in a struct's memor
         place: int = type.__struct_fields__.index(name)
         return place
 
-    def slot_at(told: Any, place: int) -> Any:
-        """What a struct has at a place."""
-        return getattr(told, told.__struct_fields__[place])
+    def slot_at(struct: Any, place: int) -> Any:
+        """The value at a place of a struct."""
+        return getattr(struct, struct.__struct_fields__[place])
 
 
 NAN = float("nan")
 MARKS = ("reset", "dropped", "problems")
-"""What a frame logs besides poses and entries."""
+"""Keys of a frame besides poses and entries."""
 NOTHING: tuple[Any, ...] = ()
-"""What a frame has of poses, inputs, claims or display where its line has no such key; an empty list is logged."""
+"""Stands for poses, inputs, claims or display where a line has no such key; an empty list is logged."""
 
 
 FEW = 64
@@ -56,13 +56,13 @@ class GatheredEntries:
         has: tuple[str, ...] = entry.__struct_fields__  # type: ignore[attr-defined]
         self.entry = entry
         self.slot = slot_place(line, name)
-        self.text_slots: Ints = shared_ints(np.array([slot_place(entry, one) for one in texts], np.int64))
-        self.number_slots: Ints = shared_ints(np.array([slot_place(entry, one) for one in numbers], np.int64))
+        self.text_slots: Ints = shared_ints(np.array([slot_place(entry, name) for name in texts], np.int64))
+        self.number_slots: Ints = shared_ints(np.array([slot_place(entry, name) for name in numbers], np.int64))
         self.default: Floats = shared_floats(np.array([*numbers.values()], np.float64))
         self.texts, self.numbers = len(texts), len(numbers)
         self.point_slot = slot_place(entry, point) if point else -1
         self.width = self.numbers + (2 if point else 0)
-        self.own_slots = [slot_place(entry, one) for one in has if one.startswith("_")]
+        self.own_slots = [slot_place(entry, name) for name in has if name.startswith("_")]
         self.names: list[dict[str, int]] = [{} for _ in texts]
         self.rows, self.room = 0, FEW
         self.at: Ints = ints(FEW)
@@ -79,7 +79,7 @@ class GatheredEntries:
     def take(self, at: int, entries: Iterable[Any]) -> int:
         """Takes the entries of one frame; how many keys they log. Raises TypeError for another type of struct,
         IndexError for a point that has not two numbers."""
-        told = 0
+        key_count = 0
         for entry in entries:
             if type(entry) is not self.entry:
                 raise TypeError("expected an entry of another type")
@@ -91,7 +91,7 @@ class GatheredEntries:
                 value = slot_at(entry, self.text_slots[field])
                 code = -1
                 if value is not UNSET:
-                    told += 1
+                    key_count += 1
                     if value is not None:
                         known = self.names[field]
                         code = known.setdefault(value, len(known))
@@ -101,12 +101,12 @@ class GatheredEntries:
                 if value is UNSET:
                     self.values[row * self.width + field] = self.default[field]
                 else:
-                    told += 1
+                    key_count += 1
                     self.values[row * self.width + field] = NAN if value is None else value
             if self.point_slot >= 0:
                 value = slot_at(entry, self.point_slot)
                 if value is not UNSET:
-                    told += 1
+                    key_count += 1
                 is_reported = value is not UNSET and value is not None
                 if is_reported and len(value) != 2:
                     raise IndexError("expected two numbers")
@@ -115,16 +115,16 @@ class GatheredEntries:
             for place in self.own_slots:
                 value = slot_at(entry, place)
                 if value is not UNSET:
-                    told += 1 + keys_within(value)
+                    key_count += 1 + keys_within(value)
             self.rows += 1
-        return told
+        return key_count
 
 
 def are_numbers(value: object, count: int) -> bool:
     """Whether it is a list of so many numbers."""
     if not isinstance(value, list) or len(value) != count:
         return False
-    return all(isinstance(one, (float, int)) for one in value)
+    return all(isinstance(number, (float, int)) for number in value)
 
 
 class GatheredValues:
@@ -152,10 +152,10 @@ class GatheredValues:
         self.name = shared_ints(np.resize(self.name, self.room))
         self.values = shared_floats(np.resize(self.values, self.room * self.width))
 
-    def take(self, at: int, told: dict[str, Any]) -> None:
+    def take(self, at: int, values: dict[str, Any]) -> None:
         """Takes those of a pose; a name with _ in front is the game's own."""
         self.poses.append(at)
-        for name, value in told.items():
+        for name, value in values.items():
             if name.startswith("_"):
                 continue
             if self.rows >= self.room:
@@ -183,8 +183,8 @@ class GatheredPoses:
     `counts` (frames,) and `key`, `clip` and `tags` (poses,) are as in a block; `keys`, `clips` and `tag_sets` (tags
     with a space between) give what is met a number, in the order in which it is first met; `clip` and `tags` are -1 for
     none. `pushes` (poses, 2) are NaN where none is logged; `boxes` and `counters` take those of poses, `entries` take
-    what frames have besides poses. `told` counts the keys of all lines; `others` are frames that state yet more, each
-    with its place.
+    what frames have besides poses. `key_count` counts the keys of all lines; `others` are frames that state yet more,
+    each with its place.
     """
 
     def __init__(
@@ -226,7 +226,7 @@ class GatheredPoses:
         self.tag_sets: dict[str, int] = {}
         self.rows = 0
         self.frames = 0
-        self.told = 0
+        self.key_count = 0
         self.others: list[tuple[int, Any]] = []
         self.boxes, self.counters = GatheredValues(4), GatheredValues(1)
         self.pushes: Floats = floats(2 * self.room if "push" in has else 0, NAN)
@@ -248,7 +248,7 @@ class GatheredPoses:
                 raise IndexError("no room for another frame")
             poses = slot_at(line, self.poses_slot)
             at = 0
-            told = 1 if poses is NOTHING else 2
+            key_count = 1 if poses is NOTHING else 2
             for pose in poses:
                 if type(pose) is not self.pose:
                     raise TypeError("expected a pose of another type")
@@ -257,11 +257,11 @@ class GatheredPoses:
                 name = slot_at(pose, self.id_slot)
                 kind = slot_at(pose, self.kind_slot)
                 owner = slot_at(pose, self.owner_slot)
-                told += 2
+                key_count += 2
                 if owner is UNSET:
                     owner = None
                 else:
-                    told += 1
+                    key_count += 1
                 if at == known:
                     before.append(("", "", None, -1))
                     known += 1
@@ -274,19 +274,19 @@ class GatheredPoses:
                 if clip is UNSET:
                     self.clip[row] = -1
                 else:
-                    told += 1
+                    key_count += 1
                     self.clip[row] = -1 if clip is None else self.clips.setdefault(clip, len(self.clips))
                 for field in range(fields):
                     value = slot_at(pose, self.number_slots[field])
                     if value is UNSET:
                         self.numbers[field * room + row] = self.default[field]
                     else:
-                        told += 1
+                        key_count += 1
                         self.numbers[field * room + row] = self.absent[field] if value is None else value
                 if self.push_slot >= 0:
                     value = slot_at(pose, self.push_slot)
                     if value is not UNSET:
-                        told += 1
+                        key_count += 1
                         if value is not None:
                             if len(value) != 2:
                                 raise IndexError("expected two numbers")
@@ -295,29 +295,29 @@ class GatheredPoses:
                 if self.boxes_slot >= 0:
                     value = slot_at(pose, self.boxes_slot)
                     if value is not UNSET:
-                        told += 1
+                        key_count += 1
                         if value is not None:
-                            told += len(value)
+                            key_count += len(value)
                             self.boxes.take(row, value)
                 if self.counters_slot >= 0:
                     value = slot_at(pose, self.counters_slot)
                     if value is not UNSET:
-                        told += 1
+                        key_count += 1
                         if value is not None:
-                            told += len(value)
+                            key_count += len(value)
                             self.counters.take(row, value)
                 if self.tags_slot >= 0:
                     value = slot_at(pose, self.tags_slot)
                     self.tags[row] = -1
                     if value is not UNSET:
-                        told += 1
+                        key_count += 1
                         if value is not None:
                             text = " ".join(value)
                             self.tags[row] = self.tag_sets.setdefault(text, len(self.tag_sets))
                 for place in self.own_slots:
                     value = slot_at(pose, place)
                     if value is not UNSET:
-                        told += 1 + keys_within(value)
+                        key_count += 1 + keys_within(value)
                 at += 1
                 row += 1
             self.rows = row
@@ -326,20 +326,20 @@ class GatheredPoses:
             for entries in self.entries:
                 value = slot_at(line, entries.slot)
                 if value is not NOTHING:
-                    told += 1 + entries.take(self.frames, value)
+                    key_count += 1 + entries.take(self.frames, value)
             says_more = False
             for place in self.more_slots:
                 value = slot_at(line, place)
                 if value is not UNSET:
-                    told += 1
+                    key_count += 1
                     says_more = says_more or bool(value)
             if says_more:
                 self.others.append((self.frames, line))
             for place in self.line_own_slots:
                 value = slot_at(line, place)
                 if value is not UNSET:
-                    told += 1 + keys_within(value)
-            self.told += told
+                    key_count += 1 + keys_within(value)
+            self.key_count += key_count
             self.frames += 1
 
 
@@ -357,26 +357,26 @@ def keys_within(value: Any) -> int:
 
 def keys_beside(line: Any) -> int:
     """How many keys a frame's line has besides those of its poses, its number and the game's own."""
-    told = 0
+    key_count = 0
     for field in beside(line):
         entries = getattr(line, field)
         if entries is UNSET or entries is NOTHING:
             continue
-        told += 1
+        key_count += 1
         for entry in entries if isinstance(entries, list) else ():
             for name in getattr(entry, "__struct_fields__", ()):
                 value = getattr(entry, name)
                 if value is not UNSET:
-                    told += 1 + keys_within(value)
-    return told
+                    key_count += 1 + keys_within(value)
+    return key_count
 
 
 def logged_keys(line: Any) -> int:
     """How many keys a frame's line has in all."""
-    told = keys_beside(line) + (1 if line.poses is NOTHING else 2)
+    key_count = keys_beside(line) + (1 if line.poses is NOTHING else 2)
     for pose in line.poses:
         for name in pose.__struct_fields__:
             value = getattr(pose, name)
             if value is not UNSET:
-                told += 1 + keys_within(value)
-    return told
+                key_count += 1 + keys_within(value)
+    return key_count

@@ -16,6 +16,6 @@ cdef Py_ssize_t intersect(NarrowPhase narrow) noexcept
 
 @cython.locals(
     best=double, against=double, nx=double, ny=double, side=int, n=Py_ssize_t, index=Py_ssize_t, turn=int,
-    sign=double, apart=double, x=double, y=double, facing=double, level=double, flat=bint, more=bint, distance=double,
+    sign=double, apart=double, x=double, y=double, facing=double, level=double, flat=bint, is_better=bint, distance=double,
 )
 cpdef void surface_normal(NarrowPhase narrow, double move_x, double move_y, double tolerance) noexcept

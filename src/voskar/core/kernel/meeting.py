@@ -101,8 +101,8 @@ def surface_normal(narrow: NarrowPhase, move_x: float, move_y: float, tolerance:
                 facing = x * move_x + y * move_y
                 level = abs(y) - abs(ny)
                 flat = level > tolerance or (level > -tolerance and y * narrow.upwards > ny * narrow.upwards)
-                more = facing < against - tolerance or (facing < against + tolerance and flat)
-                if apart > best + tolerance or (apart > best - tolerance and more):
+                is_better = facing < against - tolerance or (facing < against + tolerance and flat)
+                if apart > best + tolerance or (apart > best - tolerance and is_better):
                     best, against, nx, ny = max(apart, best), facing, x, y
     if best > tolerance:
         distance = narrow.closest()

@@ -1,4 +1,4 @@
-"""How driven actors move: one step of a frame, solids on the way, then the edges of the space.
+"""Motion of driven actors: one step of a frame, solids on the way, then the edges of the space.
 
 v += a·dt, v *= max(0, 1 - drag·dt), |v| capped, position += v·dt plus the frame's step of knockback, angle += spin·dt
 (semi-implicit Euler).
@@ -52,15 +52,17 @@ class MotionColumns:
     def __init__(self, motions: Sequence[Motion], space: Space, dt: float) -> None:
         self.dt = dt
         fall = -space.gravity * space.upwards
-        self.ax: Floats = _floats([one.acceleration[0] * dt for one in motions])
-        self.ay: Floats = _floats([(one.acceleration[1] + one.gravity * fall) * dt for one in motions])
-        self.keep: Floats = _floats([max(0.0, 1.0 - one.drag * dt) for one in motions])
-        self.spin: Floats = _floats([one.spin * dt for one in motions])
-        self.cap: Floats = _floats([float("inf") if one.max_speed is None else one.max_speed for one in motions])
-        self.edge: Ints = _ints([EDGES.index(one.at_edge) if space.bounds else 0 for one in motions])
-        self.solid: Ints = _ints([SOLIDS.index(one.on_solid) if space.solids else 0 for one in motions])
-        self.bounces: Ints = _ints([FOREVER if one.bounces is None else one.bounces for one in motions])
-        self.bounciness: Floats = _floats([one.bounciness for one in motions])
+        self.ax: Floats = _floats([motion.acceleration[0] * dt for motion in motions])
+        self.ay: Floats = _floats([(motion.acceleration[1] + motion.gravity * fall) * dt for motion in motions])
+        self.keep: Floats = _floats([max(0.0, 1.0 - motion.drag * dt) for motion in motions])
+        self.spin: Floats = _floats([motion.spin * dt for motion in motions])
+        self.cap: Floats = _floats(
+            [float("inf") if motion.max_speed is None else motion.max_speed for motion in motions]
+        )
+        self.edge: Ints = _ints([EDGES.index(motion.at_edge) if space.bounds else 0 for motion in motions])
+        self.solid: Ints = _ints([SOLIDS.index(motion.on_solid) if space.solids else 0 for motion in motions])
+        self.bounces: Ints = _ints([FOREVER if motion.bounces is None else motion.bounces for motion in motions])
+        self.bounciness: Floats = _floats([motion.bounciness for motion in motions])
         bounds = space.bounds or (0.0, 0.0, 0.0, 0.0)
         self.left, self.top, self.right, self.bottom = map(float, bounds)
         parts = [(part, solid.layer) for solid in space.solids for part in solid.outline.parts]
@@ -70,10 +72,10 @@ class MotionColumns:
         self.solid_x: Floats = _floats(corners[:, 0].tolist())
         self.solid_y: Floats = _floats(corners[:, 1].tolist())
         bounds_of = [(*part.min(axis=0).tolist(), *part.max(axis=0).tolist()) for part, _ in parts]
-        self.solid_low_x: Floats = _floats([one[0] for one in bounds_of])
-        self.solid_low_y: Floats = _floats([one[1] for one in bounds_of])
-        self.solid_high_x: Floats = _floats([one[2] for one in bounds_of])
-        self.solid_high_y: Floats = _floats([one[3] for one in bounds_of])
+        self.solid_low_x: Floats = _floats([box[0] for box in bounds_of])
+        self.solid_low_y: Floats = _floats([box[1] for box in bounds_of])
+        self.solid_high_x: Floats = _floats([box[2] for box in bounds_of])
+        self.solid_high_y: Floats = _floats([box[3] for box in bounds_of])
         # 64 layers fill the sign bit too
         self.solid_layer: Ints = shared_ints(np.array([layer for _, layer in parts], dtype=np.uint64).astype(np.int64))
         self.most_corners = max((len(part) for part, _ in parts), default=1)
@@ -162,7 +164,7 @@ class Mover:
         return STAYS
 
     def meet_solid(self, row: int, nx: float, ny: float) -> int:
-        """What a body does at a surface; `_met` stays set if it continues along it."""
+        """The reaction of a body at a surface; `_met` stays set if it continues along it."""
         actor, table = self.actors.rows[row], self.table
         motion = actor.motion
         rule = table.solid[motion]
@@ -195,7 +197,7 @@ class Mover:
 
         A way is hindered by a solid that the body would come to overlap by more than the tolerance. A body that
         touches or overlaps one already is hindered, at 0, only by motion into it. Of surfaces met at one moment
-        the one that the motion heads into most counts, then the most level one.
+        the one that the motion heads into most counts, then the most level motion.
         """
         actor, placing, narrow, boxes = self.actors.rows[row], self.placing, self.narrow, self.placing.boxes
         kind = actor.kind

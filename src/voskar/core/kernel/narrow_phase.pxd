@@ -45,7 +45,7 @@ cdef class NarrowPhase:
 
     @cython.locals(
         begin=double, end=double, known=Py_ssize_t, side=int, n=Py_ssize_t, index=Py_ssize_t, pace=double, low=double,
-        high=double, one=double, other=double,
+        high=double, enter=double, leave=double,
     )
     cdef void between_sides(self, double distance, double move_x, double move_y) noexcept
 
@@ -57,6 +57,6 @@ cdef class NarrowPhase:
         px=double, py=double, j=Py_ssize_t, k=Py_ssize_t, x0=double, y0=double, dx=double, dy=double, ox=double,
         oy=double, begin=double, end=double, along=double, rest=double, root=double, length=double, ux=double,
         uy=double, first=double, last=double, turn=int, place=double, pace=double, low=double, high=double,
-        one=double, other=double,
+        enter=double, leave=double,
     )
     cdef void past_edges(self, bint of_a, double distance, double move_x, double move_y) noexcept

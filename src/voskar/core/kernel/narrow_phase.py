@@ -248,13 +248,13 @@ class NarrowPhase:
                     return
                 if pace == 0.0:
                     continue
-                one, other = (low + pace) / pace, (high + pace) / pace
-                if other < one:
-                    one, other = other, one
-                if one > begin:
-                    begin = one
-                if other < end:
-                    end = other
+                enter, leave = (low + pace) / pace, (high + pace) / pace
+                if leave < enter:
+                    enter, leave = leave, enter
+                if enter > begin:
+                    begin = enter
+                if leave < end:
+                    end = leave
         self.begin, self.end = begin, end
 
     def know_side(self, of_a: bool, index: int, move_x: float, move_y: float) -> None:
@@ -312,13 +312,13 @@ class NarrowPhase:
                             if low > 0.0 or high < 0.0:
                                 first, last = INFINITE, -INFINITE
                             continue
-                        one, other = low / pace, high / pace
-                        if other < one:
-                            one, other = other, one
-                        if one > first:
-                            first = one
-                        if other < last:
-                            last = other
+                        enter, leave = low / pace, high / pace
+                        if leave < enter:
+                            enter, leave = leave, enter
+                        if enter > first:
+                            first = enter
+                        if leave < last:
+                            last = leave
                     if first <= last:
                         begin, end = min(begin, first), max(end, last)
                 begin, end = max(begin, 0.0), min(end, 1.0)

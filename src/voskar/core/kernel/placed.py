@@ -1,4 +1,4 @@
-"""What the placing of boxes writes and reads, as columns: placed boxes, and the boxes that a recording logs."""
+"""Columns that the placing of boxes writes and reads: placed boxes, and the boxes that a recording logs."""
 
 from __future__ import annotations
 

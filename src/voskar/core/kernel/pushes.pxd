@@ -23,7 +23,7 @@ cdef class Pushes:
     cpdef void stop(self, Py_ssize_t row) noexcept
 
     @cython.locals(k=Py_ssize_t)
-    cpdef void delay(self, Py_ssize_t row, int64_t more) noexcept
+    cpdef void delay(self, Py_ssize_t row, int64_t extra) noexcept
 
     cdef void keep(self, Py_ssize_t k, Py_ssize_t place) noexcept
 

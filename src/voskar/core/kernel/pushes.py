@@ -79,11 +79,11 @@ class Pushes:
                 kept += 1
         self.count = kept
 
-    def delay(self, row: int, more: int) -> None:
+    def delay(self, row: int, extra: int) -> None:
         """All pushes of an actor continue so many frames later."""
         for k in range(self.count):
             if self.row[k] == row:
-                self.start[k] += more
+                self.start[k] += extra
 
     def keep(self, k: int, place: int) -> None:
         """Moves a push down in the list."""

@@ -71,10 +71,10 @@ class ShapeColumns:
         self.hull_x: Floats = _floats(hulls[:, 0].tolist())
         self.hull_y: Floats = _floats(hulls[:, 1].tolist())
         bounds = [(*form.hull.min(axis=0).tolist(), *form.hull.max(axis=0).tolist()) for form in forms]
-        self.low_x: Floats = _floats([one[0] for one in bounds])
-        self.low_y: Floats = _floats([one[1] for one in bounds])
-        self.high_x: Floats = _floats([one[2] for one in bounds])
-        self.high_y: Floats = _floats([one[3] for one in bounds])
+        self.low_x: Floats = _floats([box[0] for box in bounds])
+        self.low_y: Floats = _floats([box[1] for box in bounds])
+        self.high_x: Floats = _floats([box[2] for box in bounds])
+        self.high_y: Floats = _floats([box[3] for box in bounds])
         self.radius: Floats = _floats([form.radius for form in forms])
         self.part_radius: Floats = _floats([form.radius for form in forms for _ in form.parts])
         self.uneven: Flags = shared_flags(np.zeros(len(forms), dtype=np.bool_))
@@ -146,11 +146,11 @@ class BoxColumns:
         self.always: Ints = _ints(always)
         start, end = (np.zeros((self.boxes, self.clips), dtype=np.int64) for _ in range(2))
         flat: list[tuple[int, int]] = []
-        for box, one in enumerate(runs):
+        for box, run in enumerate(runs):
             start[box, 1:] = len(flat)
-            flat += one.other
+            flat += run.other
             end[box, 1:] = len(flat)
-            for clip, own in ((-1, one.none), *one.own.items()):
+            for clip, own in ((-1, run.none), *run.own.items()):
                 start[box, clip + 1] = len(flat)
                 flat += own
                 end[box, clip + 1] = len(flat)
@@ -163,7 +163,7 @@ class BoxColumns:
         self.meets: Flags = shared_flags(meets.reshape(-1))
         self.logged: Ints = _ints(logged)
         self.grow: Floats = _floats(grow)
-        self.pad: Floats = _floats([side for one in pads for side in one])
+        self.pad: Floats = _floats([side for pad in pads for side in pad])
         self.within: Flags = shared_flags(np.array(within, dtype=np.bool_))
         self.special: Flags = shared_flags(
             np.array(within, dtype=np.bool_) | (np.array(logged, dtype=np.int64) >= ABSENT)
@@ -173,11 +173,11 @@ class BoxColumns:
         self.wraps: Flags = shared_flags(np.array(wraps, dtype=np.bool_))
         self.any_wraps = any(wraps)
         self.condition: Ints = _ints(condition)
-        self.any_conditions = any(one >= 0 for one in condition)
+        self.any_conditions = any(number >= 0 for number in condition)
         self.any_depth = any(depths)
-        self.deep: Flags = shared_flags(np.array([one is not None for one in depths], dtype=np.bool_))
-        self.near_z: Floats = _floats([0.0 if one is None else one[0] for one in depths])
-        self.far_z: Floats = _floats([0.0 if one is None else one[1] for one in depths])
+        self.deep: Flags = shared_flags(np.array([depth is not None for depth in depths], dtype=np.bool_))
+        self.near_z: Floats = _floats([0.0 if depth is None else depth[0] for depth in depths])
+        self.far_z: Floats = _floats([0.0 if depth is None else depth[1] for depth in depths])
         self.any_clashes = any(clashes)
         self.clashes: Flags = shared_flags(np.array(clashes, dtype=np.bool_))
         self.tag_sets = tag_bits.shape[1]

@@ -1,4 +1,4 @@
-"""What all events of a ledger have in common.
+"""The common part of all events of a ledger.
 
 An event's columns are its fields; a column that does not apply to it reads as None, so that code that looks for
 an actor or a frame need not know every event type.
@@ -174,7 +174,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def emitter(self) -> str | None:
-        """What fired, or did not."""
+        """The emitter that fired, or was denied."""
         return None
 
     @property
@@ -217,7 +217,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         return [(name, written(value)) for name, value in self.cells]
 
     def words(self) -> str:
-        """What happened to an actor, without the frame."""
+        """The event of an actor in words, without the frame."""
         return f"{self.id}: {self.event}" + (f", {self.detail}" if self.detail else "")
 
     def _by(self) -> str:

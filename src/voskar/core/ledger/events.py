@@ -334,11 +334,11 @@ class OutEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 COUNTER = "counter "
-"""What the detail of an adopted counter begins with; its name follows."""
+"""The beginning of the detail of an adopted counter; its name follows."""
 
 
 class AdoptedEvent(Event, frozen=True, gc=False, kw_only=True):
-    """What resync adopted from the game; `detail` says what."""
+    """A state that resync adopted from the game; `detail` names it."""
 
     event: ClassVar[str] = "adopted"
 

@@ -20,7 +20,7 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def beginning(self) -> str:
-        """What their ids begin with."""
+        """The beginning of their ids."""
         return f"{self.parent}/{self.emitter}" if self.emitter is not None else f"{self.parent}+{self.kind}"
 
     def __str__(self) -> str:
@@ -28,7 +28,7 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
 
     @classmethod
     def parse(cls, name: str) -> Origin | None:
-        """What an id tells of its origin; None if it is not that of a spawned actor."""
+        """The origin that an id states; None if it is not the id of a spawned actor."""
         beginning, dash, count = name.rpartition("-")
         if not dash or not count.isascii() or not count.isdecimal():
             return None
@@ -42,5 +42,6 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
 
 
 def brood(name: str) -> str:
-    """What a spawned actor is summed up under: all of one emitter, parent or hit effect, `keeper/smoker-*`."""
+    """The name under which spawned actors are summed up: all of one emitter, parent or hit effect,
+    `keeper/smoker-*`."""
     return re.sub(r"-\d+$", "-*", name)

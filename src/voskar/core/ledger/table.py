@@ -96,7 +96,7 @@ class Ledger:
 
     @cached_property
     def ends(self) -> Sequence[Event]:
-        """What ended a run, over or won; but for those that the game continues with."""
+        """Events that ended a run, over or won, except those that the game continues after."""
         on = {(event.frame, event.detail) for event in self.of("adopted")}
         ends = [event for name in ("over", "won") for event in self.of(name)]
         return [event for event in ends if (event.frame, f"no {event.event}") not in on]

@@ -122,8 +122,8 @@ def may_return(state: ActorState, frame: int) -> bool:
 
 
 def lie_down(world: World, state: ActorState, going: dict[int, str]) -> list[tuple[str, int]]:
-    """What is to become of one that went down in this frame; those who are out at its end. `going` are rows that are
-    removed at its end, and why."""
+    """Decides the fate of actors that went down in this frame. Returns those that are out at its end. `going` are rows
+    that are removed at its end, with the reason."""
     frame, kind, row, now = world.frame, state.kind, state.row, world.now(state)
     state.returns = may_return(state, frame)
     if state.returns and (state.driven or not kind.succession):

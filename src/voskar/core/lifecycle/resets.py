@@ -1,4 +1,4 @@
-"""What starts again: at a mark of the recording, or as someone returns whose rule resets the room or the run."""
+"""New starts: at a mark of the recording, or when an actor returns whose rule resets the room or the run."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class Resets:
         self.emitters, self.goals, self.succession = emitters, goals, succession
 
     def place_fixtures(self) -> None:
-        """Those that are not there."""
+        """Enters fixtures that are not there."""
         world = self.world
         for fixture in world.fixtures.values():
             if fixture.id not in world.rows:

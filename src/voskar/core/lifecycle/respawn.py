@@ -59,7 +59,7 @@ class Returns:
         return state.driven or (world.is_present(state.row) and not world.table.lingering[state.row])
 
     def _in_the_way(self, state: ActorState) -> str | None:
-        """Who would meet one that is to come back with a hit that does harm, None if no actor would.
+        """The id of an actor that would hit and harm the returning one, None if there is none.
 
         Layers, sides and owners decide what could land; i-frames, rehit and the conditions of an attack do not, as
         they pass. One that the game does not show yet stands there as its next pose shows it.

@@ -20,7 +20,7 @@ class Settling:
         """Whether one that is consumed will be shown all the same, so that nothing of it is forgotten."""
 
     def report_leavers(self) -> None:
-        """Those whose life is over, and who left by an edge: before anything touches."""
+        """Removes actors whose life is over or that left through an edge: before anything touches."""
         if self.world.kernel.left:
             for frame, state, why in self.world.left():
                 self.leave(frame, state, why)
@@ -51,7 +51,7 @@ class Settling:
         return found is not None and (found.row, found.owes) == (pair[1], frame)
 
     def settle(self) -> None:
-        """Everything that a frame brings at its end."""
+        """The end of a frame: deaths, removals, runs."""
         world, run, frame = self.world, self.world.run, self.world.frame
         if run.poisons:
             self.tick()

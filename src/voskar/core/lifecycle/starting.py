@@ -18,7 +18,8 @@ def expect(world: World, state: ActorState) -> None:
 
 
 def give(world: World) -> None:
-    """Those who are in play for the first time in this frame, by id; one that takes another's place has none."""
+    """Gives start i-frames to actors that are in play for the first time in this frame, by id; an actor that takes
+    another's place gets none."""
     for name, row in sorted(world.run.starts.pop(world.frame, ())):
         state = world.find(name)
         if state is not None and state.row == row and not state.is_heir:

@@ -12,7 +12,7 @@ from voskar.core.world import ActorState, World
 
 
 class Succession:
-    """Who of the recorded actors of such kinds appears when."""
+    """When each recorded actor of such kinds appears."""
 
     def __init__(self, world: World) -> None:
         self.world = world
@@ -32,7 +32,7 @@ class Succession:
             world.visit(frame)
 
     def succeed(self) -> None:
-        """Those that first appear in this frame, by id."""
+        """Hands state over to actors that first appear in this frame, by id."""
         world = self.world
         rows = self._heirs.get(world.frame)
         if rows:

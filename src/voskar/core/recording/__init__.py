@@ -1,4 +1,4 @@
-"""What a game logged: poses, inputs, claims, its display and marks."""
+"""A game's log: poses, inputs, claims, its display and marks."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a game logs by name: where it has its boxes, and the values of counters."""
+"""Values that a game logs by name: places of boxes, and counters."""
 
 from __future__ import annotations
 

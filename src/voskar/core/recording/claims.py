@@ -1,4 +1,4 @@
-"""What a game says of itself besides its poses: claims, and which of them it makes at all."""
+"""A game's statements besides its poses: claims, and which of them it makes at all."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from msgspec import Struct
 
 
 class Claim(Struct, frozen=True, gc=False):
-    """What the game itself believed. `line` is where it is in the recording (a row, in tables).
+    """An event that the game logged. `line` is its place in the recording (a row, in tables).
 
     A hit names its attacker, its target or both.
     """
@@ -28,8 +28,8 @@ class Claim(Struct, frozen=True, gc=False):
 
 
 class LogScope(Struct, frozen=True):
-    """What a recording says that it logs: `always` are events that it claims whenever they happen; the others are
-    events, kinds (on either side), attacks, cases of hits and reactions that it does not log."""
+    """The scope of a recording: `always` are events that it claims whenever they happen; the others are events, kinds
+    (on either side), attacks, cases of hits and reactions that it does not log."""
 
     always: frozenset[str] = frozenset()
     events: frozenset[str] = frozenset()

@@ -1,4 +1,4 @@
-"""What a game's own display showed, as columns: one row an entry, in the order in which it was logged."""
+"""The game's own display, as columns: one row an entry, in the order in which it was logged."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What players pressed, as columns: one row an input, in the order in which it was logged."""
+"""Buttons that players pressed, as columns: one row an input, in the order in which it was logged."""
 
 from __future__ import annotations
 

@@ -71,7 +71,7 @@ class PoseField(NamedTuple):
 def _logged(
     type: FieldType, default: float | None = None, *, lingers: bool = True, state: bool = False, late: bool = False
 ) -> tuple[Any, ...]:
-    """What a PoseField holds next to the name, which is that of the column."""
+    """The fields of a PoseField behind the name, which is that of the column."""
     absent = -1.0 if type in ("count", "answer") else math.nan
     return type, absent if default is None else default, absent, lingers, state, late
 

@@ -1,4 +1,4 @@
-"""What poses show: the cell of a clip in each, and whether a box is open in it."""
+"""The look of poses: the cell of a clip in each, and whether a box is open in it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a rulebook means: frozen values, durations already in frames."""
+"""The compiled rulebook: frozen values, durations already in frames."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a hit does: attacks, and their tables of consequences."""
+"""Hits in the rules: attacks, and their tables of consequences."""
 
 from __future__ import annotations
 
@@ -75,14 +75,14 @@ class Reflect(Struct, frozen=True):
 
 
 Given = float | Literal["damage", "-damage", "unscaled", "-unscaled"]
-"""What a hit adds to a counter: a number, or its damage, with its factors or without."""
+"""The amount that a hit adds to a counter: a number, or its damage, with its factors or without."""
 
 Longer = Literal["longest", "set", "add"]
-"""What becomes of stun or i-frames that are running."""
+"""The treatment of stun or i-frames that are running."""
 
 
 class Consequences(Struct, frozen=True):
-    """What a hit does to one side. None: the rulebook does not name it.
+    """The consequences of a hit for one side. None: not in the rulebook.
 
     `damage` is taken from its health, `lifesteal` is the share of the health lost to the hit that it gains, `lives` are
     lives that it gains. `remove` uses it up by the (`pierce` + 1)th outcome among `consumed_by`. A shot that is
@@ -149,7 +149,7 @@ class Case(Struct, frozen=True):
 
 
 class ClashRule(Struct, frozen=True):
-    """What a clash does to the actor of an attack: if it is cancelled (`attacker`), and if it continues (`winner`)."""
+    """The consequences of a clash for the actor of an attack: `attacker` if it is cancelled, `winner` if it continues."""
 
     hitstop: int = 0
     attacker: Consequences | None = None
@@ -157,7 +157,7 @@ class ClashRule(Struct, frozen=True):
 
 
 class Attack(Struct, frozen=True):
-    """What a hitbox does when it lands. `rehit` None stands for the default, which depends on the attacker.
+    """The effect of a hitbox when it lands. `rehit` None stands for the default, which depends on the attacker.
 
     `if_` is what must hold for a contact to land, `cases` what it is then: the first that holds. Damage that the game
     draws is from `least_damage` to `damage`; of no other is it told. Its factors are those of the hurtbox, the case,
@@ -192,7 +192,7 @@ class Attack(Struct, frozen=True):
 
     @property
     def tables(self) -> Iterator[Consequences]:
-        """All that it may do to either side."""
+        """All tables of consequences, for either side."""
         yield from (self.attacker, self.target)
         yield from (table for table in (self.clash.attacker, self.clash.winner) if table is not None)
         for case in self.cases:
@@ -212,7 +212,7 @@ class Attack(Struct, frozen=True):
 
     @property
     def memory_key(self) -> str:
-        """What its hits are remembered by: its own name, or that of its rehit group."""
+        """The key under which its hits are remembered: its own name, or that of its rehit group."""
         return self.name if self.rehit_group is None else f"group {self.rehit_group}"
 
     @property

@@ -50,7 +50,7 @@ class Clip(Struct, frozen=True):
 
 
 class Key(Struct, frozen=True):
-    """What a box is moved to from a cell on. None: this key does not name the value."""
+    """A new shape or place of a box from a cell on. None: this key does not name the value."""
 
     cell: int
     at: tuple[float, float] | None = None

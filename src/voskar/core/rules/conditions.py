@@ -1,4 +1,4 @@
-"""What an attack, a case, a box or an emitter asks for: the key `if`."""
+"""Conditions of attacks, cases, boxes and emitters: the key `if`."""
 
 from __future__ import annotations
 

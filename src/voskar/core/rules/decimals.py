@@ -8,7 +8,7 @@ from math import floor
 from typing import Literal
 
 Rounding = Literal["none", "floor", "nearest", "ceil"]
-"""How damage is rounded: what is left of a point is dropped, or made whole."""
+"""The rounding of damage: parts of a point are dropped, or made whole."""
 
 
 @lru_cache(maxsize=4096)

@@ -1,4 +1,4 @@
-"""What spawns actors: emitters, their triggers and aims, the fans they fire, and what the rulebook places."""
+"""Spawning in the rules: emitters, their triggers and aims, the fans they fire, and fixtures."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from voskar.core.rules.conditions import NO_CONDITION, ActorCondition
 
 
 class Fan(Struct, frozen=True):
-    """What is spawned in one go: `count` actors of a kind over `spread` degrees, each off by up to `jitter` degrees.
+    """Actors that spawn together: `count` actors of a kind over `spread` degrees, each off by up to `jitter` degrees.
 
     They set off at `speed` units a second along their aims, with `inherit` times the velocity of who spawns them; with
     both None at their own kind's velocity. Of two speeds the game draws one between them. Children that `moves_at_once`
@@ -88,7 +88,7 @@ class Emitter(Struct, frozen=True):
 
     @property
     def counted_as(self) -> str:
-        """What its shots are counted by: its own name, or that of its limit group."""
+        """The name under which its shots are counted: its own, or that of its limit group."""
         return self.name if self.limit_group is None else f"group {self.limit_group}"
 
 

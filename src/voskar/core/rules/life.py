@@ -1,4 +1,4 @@
-"""What rules say of an actor's end and return, and of the end of a run."""
+"""Rules of an actor's end and return, and of the end of a run."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from voskar.core.rules.motion import Motion
 
 
 class Down(Struct, frozen=True):
-    """What becomes of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
+    """The rules of an actor that goes down: how many frames it stays to be seen, what it shows and leaves.
 
     With `keeps_push` a push continues. `clip` is what a recording should show; `worth` are points for the side that did
     it. The life is taken `life_after` frames later; one that cannot return is out and gone `out_after` frames later
@@ -41,7 +41,7 @@ Reset = Literal["self", "pair", "room", "run"]
 
 
 class Respawn(Struct, frozen=True):
-    """How an actor that went down in frame d comes back: in frame max(d + `after`, d + 1) at the earliest.
+    """The return of an actor that went down in frame d: in frame max(d + `after`, d + 1) at the earliest.
 
     `needs` names a button to press. With `if_unsafe` "wait" it does not return where an
     active hitbox would overlap it, or come nearer than `clearance` units. It is immune in `iframes` frames, the first
@@ -59,7 +59,7 @@ class Respawn(Struct, frozen=True):
 
 
 class StartRule(Struct, frozen=True):
-    """How a kind is in the first frame of each run: where each one of it is, and how many there are. None: anyhow."""
+    """The first frame of each run, for a kind: the places of its actors, and their number. None: not checked."""
 
     at: tuple[float, float] | None = None
     count: int | None = None

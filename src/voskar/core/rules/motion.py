@@ -1,4 +1,4 @@
-"""How driven actors move."""
+"""Motion of driven actors, in the rules."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ SolidRule = Literal["pass", "remove", "bounce", "stop", "turn"]
 
 
 class Motion(Struct, frozen=True):
-    """How a driven actor of a kind moves: units a second, units a second squared, degrees a second.
+    """The motion of driven actors of a kind: units a second, units a second squared, degrees a second.
 
     `gravity` is a multiple of the space's. `max_speed` and `bounces` None: any. `life` None: without end, else
     it is present in that many frames. `bounciness` is the share of its speed that a bounce keeps.

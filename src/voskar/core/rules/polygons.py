@@ -219,7 +219,7 @@ class _Rotation:
             spokes[number].append(other)
             spokes[other].append(number)
         self.onward: dict[Diagonal, int] = {}
-        """What follows a spoke, by corner and other end."""
+        """The diagonal that follows a spoke, by corner and other end."""
         self.back: dict[Diagonal, int] = {}
         for corner, own in enumerate(spokes):
             after, before = (corner + 1) % len(ring), (corner - 1) % len(ring)

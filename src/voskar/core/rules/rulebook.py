@@ -22,7 +22,7 @@ DEFAULT_RATE = Fraction(60)
 
 
 class KindNames(Struct, frozen=True):
-    """What recordings may name of a kind."""
+    """The names of a kind that recordings may use."""
 
     boxes: frozenset[str] = frozenset()
     tags: frozenset[str] = frozenset()
@@ -82,7 +82,7 @@ class Kind(Struct, frozen=True):
         return max(lives - 1, 0) if self.spare else lives
 
     def real_lives(self, value: float, lives: int | None) -> int:
-        """What told lives are, of one that has so many."""
+        """The lives behind a logged value, of an actor with so many lives."""
         return int(value) if not self.spare else int(value) + 1 if value or lives else 0
 
     @property

@@ -44,7 +44,7 @@ class ContactRules(Struct, frozen=True):
     edges_touch: bool = False
     round_damage: Rounding = "none"
     order: Literal["id", "recorded"] = "id"
-    """How ties between hits are decided: by ids, or by the order of poses in the frame."""
+    """The rule for ties between hits: by ids, or by the order of poses in the frame."""
     clash: Mapping[int, int] = {}
     """Layers of hitboxes that clash: a bit to those of the others."""
 

@@ -37,7 +37,7 @@ class Rule:
 
 
 def rules_of(rules: Rules) -> list[Rule]:
-    """Everything that can be exercised, in the order of GROUPS, within a group in that of the rules."""
+    """Every rule that can be exercised, in the order of GROUPS, within a group in that of the rules."""
     found = [Rule("attack", name, ("attacks", name)) for name in rules.attacks]
     pairs = dict.fromkeys((pair.hitbox, pair.hurtbox) for layers in layer_pairs(rules) for pair in layers.pairs)
     for hitbox, hurtbox in pairs:
@@ -216,7 +216,7 @@ KEYS = {consequence.event: consequence.key for consequence in CONSEQUENCES}
 
 
 def _of_hit(rules: Rules, kinds: dict[str, str], contacts: list[Event], event: Event) -> Iterator[tuple[str, str]]:
-    """What the last hit did that could have: consequences stand behind their contact."""
+    """The consequences of the last hit, of those that it could have: they stand behind their contact."""
     if event.event == "health":
         if event.cause is not None:
             yield from _of_tick(rules, kinds[event.id or ""], event)

@@ -1,4 +1,5 @@
-"""Who can hit whom, and whether it was ever tried: pairs of layers, the boxes behind them, and what recordings did."""
+"""Which kinds can hit which, and whether it was ever tried: pairs of layers, the boxes behind them, and the contacts of
+recordings."""
 
 from __future__ import annotations
 
@@ -35,7 +36,7 @@ class LayerPair:
     hurt_sees: int = 0
     boxes: int = 0
     promised: bool | None = None
-    """What the table of who meets whom says; None without one."""
+    """The entry in the table of who meets whom; None without a table."""
 
     @property
     def eligible(self) -> bool:
@@ -54,7 +55,7 @@ class LayerPair:
 
     @property
     def breaks(self) -> str:
-        """How the masks of their boxes break the table, in words; empty if they keep it."""
+        """The words for how the masks of their boxes break the table; empty if they keep it."""
         if self.promised is None or (self.promised and len(self.pairs) == self.boxes):
             return ""
         if self.promised:

@@ -13,8 +13,8 @@ from voskar.core.rules.decimals import scaled
 
 @dataclass(frozen=True)
 class Landing:
-    """What a hit of a move comes to in one of its cases. `advantage` is how many frames earlier its attacker may act
-    again than its target, if it lands in the first active frame; None where the clip is not declared."""
+    """A hit of a move in one of its cases. `advantage` is by how many frames its attacker may act earlier than its
+    target, if it lands in the first active frame; None where the clip is not declared."""
 
     case: str
     damage: float

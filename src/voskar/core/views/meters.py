@@ -48,7 +48,7 @@ class Meter(Struct):
             self.bases.append(Base(frame, self.value(frame, frozen), frame))
 
     def value(self, frame: int, frozen: list[Span]) -> float:
-        """What it has come to by a frame no earlier than the last change."""
+        """Its value by a frame no earlier than the last change."""
         return self._value(self.bases[-1], frame, frozen)
 
     def _ticks(self, since: int, frame: int, frozen: list[Span]) -> int:

@@ -221,7 +221,7 @@ class _Log:
         return any(first <= cell <= last for first, last in clip.iframes)
 
     def _lie(self, course: Course, name: str, frame: int, pose: dict[str, Any]) -> None:
-        """How one that is down is shown."""
+        """Gives a pose the look of an actor that is down."""
         down = course.kind.down
         span = next((span for span in course.down if span.first <= frame <= span.last), None)
         if span is None:

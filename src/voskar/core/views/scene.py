@@ -76,7 +76,7 @@ class Muzzle:
     """By an emitter, and not left behind by who went down or was hit."""
     emitter: str = ""
     pivot: tuple[float, float] | None = None
-    """What its muzzle turned about, in the frame that is looked at."""
+    """The point that its muzzle turned about, in the frame that is looked at."""
     expected: bool = False
     """The recording shows such shots itself, in the frame that is looked at."""
     shown: tuple[str, float] | None = None
@@ -251,7 +251,7 @@ def _boxes(posed: Posed, recording: Recording, row: int, actor: Actor) -> Iterat
 
 
 def _over_the_edges(box: SceneBox, bounds: Bounds) -> Iterator[SceneBox]:
-    """What of a box that sticks out comes in again on the other side."""
+    """The parts of a box beyond an edge, where they come in again on the other side."""
     low_x, low_y, high_x, high_y = bounds
     for across, along in product((-1, 0, 1), repeat=2):
         dx, dy = across * (high_x - low_x), along * (high_y - low_y)

@@ -15,7 +15,7 @@ from voskar.core.rules import Rules
 
 
 class ActorSum(Struct):
-    """What one actor dealt and took.
+    """Hits and damage that one actor dealt and took.
 
     `ignored` counts frames of contact on it that did not land, `stopped` those of its own contacts on others.
     """
@@ -86,8 +86,8 @@ def summarise(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str
 
 
 class Brood(Struct):
-    """What one emitter, parent or hit effect has spawned: how many, how many of them only predicted, how they ended,
-    the most at once, and how often and why nothing was fired."""
+    """The spawns of one emitter, parent or hit effect: their number, how many were only predicted, how they ended, the
+    most at once, and how often and why the emitter was denied."""
 
     name: str
     kind: str = ""
@@ -99,7 +99,7 @@ class Brood(Struct):
 
 
 def broods(ledger: Ledger) -> Mapping[str, Brood]:
-    """All that was spawned or denied, by what spawned it."""
+    """All spawns and denials, by emitter, parent or hit effect."""
     found: dict[str, Brood] = {}
     alive: Counter[str] = Counter()
     for event in ledger.events:

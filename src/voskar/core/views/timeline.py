@@ -1,4 +1,4 @@
-"""What each actor's state was in every frame, read off a ledger: health, lives, i-frames, stun, down, score, clock."""
+"""The state of each actor in every frame, read off a ledger: health, lives, i-frames, stun, down, score, clock."""
 
 from __future__ import annotations
 
@@ -61,12 +61,12 @@ class Course(Struct):
     outs: list[int] = []
     counters: dict[str, Steps] = {}
     meters: dict[str, Meter] = {}
-    """What its counters are counted from."""
+    """The base of each counter."""
     changes: list[Change] = []
-    """What changed its health or lives, in order."""
+    """Events that changed its health or lives, in order."""
 
     def meter(self, counter: str, first: int) -> Meter:
-        """What a counter is counted from; one that no actor has told of yet has been at its start since a frame."""
+        """The base of a counter; a counter without an event has been at its start since frame `first`."""
         found = self.meters.get(counter)
         if found is None:
             found = self.meters[counter] = Meter(self.kind.counters.get(counter))
@@ -106,7 +106,7 @@ class Timeline(Struct):
         return self.runs[max(bisect_right(self.runs, frame) - 1, 0)]
 
     def end_of(self, frame: int) -> Event | None:
-        """What had ended the run by a frame, if anything had."""
+        """The event that had ended the run by a frame, if there was one."""
         at = bisect_right(self.begins, frame)
         since = self.begins[at - 1] if at else self.first
         found = bisect_left(self.ends, since, key=attrgetter("frame"))
@@ -309,7 +309,7 @@ class _Reading:
             self._new_run(event.frame, event.frame)
 
     def _adopt(self, course: Course, event: Event) -> None:
-        """What was adopted from the game. Deaths and returns have events of their own."""
+        """Takes a state that was adopted from the game. Deaths and returns have events of their own."""
         if event.detail in ("health", "lives"):
             getattr(course, event.detail).put(event.frame, event.after or 0.0)
             course.changes.append(event)

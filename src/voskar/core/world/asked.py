@@ -1,4 +1,4 @@
-"""What may be asked of an actor: what it shows, what it has, and what time it is for it."""
+"""Questions about an actor: its look, its values, and its time."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ class Asked(Stage):
         return clip is not None and any(first <= cell <= last for first, last in clip.iframes)
 
     def holder(self, state: ActorState, name: str) -> ActorState | None:
-        """Who has a counter that is an actor's: itself if its kind declares it, else its owner; None if that is
+        """The actor that has a counter: the actor itself if its kind declares it, else its owner; None if the owner is
         gone."""
         if state.owner is None or name in state.kind.counters:
             return state
@@ -60,7 +60,7 @@ class Asked(Stage):
         return state.id if state.owner is None or name in state.kind.counters else state.owner
 
     def counter(self, state: ActorState, name: str) -> float:
-        """What a counter of an actor, or of its owner, has come to."""
+        """The value of a counter of an actor, or of its owner."""
         if state.owner is None or name in state.kind.counters:
             return self.counter_of(state, name)
         holder = self.find(state.owner)
@@ -69,7 +69,7 @@ class Asked(Stage):
         return self.counter_of(holder, name)
 
     def counter_of(self, holder: ActorState, name: str, ago: int = 0) -> float:
-        """What a counter has come to, with what regen has brought so far, or had some frames ago."""
+        """The value of a counter, with the regen so far, now or some frames ago."""
         rule = holder.kind.counters.get(name)
         base = holder.regens.get(name) if holder.regens else None
         if base is None or rule is None or rule.regen is None:

@@ -1,4 +1,4 @@
-"""What is there: the columns, the actors' states, and where things are and how they move."""
+"""The state of the world: the columns, the actors' states, places and motion."""
 
 from __future__ import annotations
 
@@ -36,9 +36,9 @@ class Stage:
 
     SHARED = frozenset(("catalog", "fixtures", "shapes", "narrow", "motions", "_entering", "_seen", "_boxes", "_logged",
                         "_poses", "_clip_table"))  # fmt: skip
-    """What all copies share: it never changes, or is scratch for one frame."""
+    """Attributes that all copies share: they never change, or are scratch for one frame."""
     OWN = frozenset(("table", "placing", "finder", "kernel", "events", "orders"))
-    """What each copy builds for itself."""
+    """Attributes that each copy builds for itself."""
 
     def __init__(self, rules: Rules, recording: Recording, catalog: BoxCatalog | None = None) -> None:
         self.rules = rules
@@ -52,7 +52,7 @@ class Stage:
         self.frame = recording.first
         self.events: list[Event] = []
         self.orders: list[VerbCall] = []
-        """What would have moved driven actors, but was said to recorded ones."""
+        """Verbs that would have moved driven actors, but were said to recorded ones."""
         self.run = RunState(recording.first, recording.first)
         self.catalog = catalog or BoxCatalog.of(rules)
         own_clips = [kind.motion.clip for kind in rules.kinds.values() if kind.motion.clip is not None]
@@ -71,7 +71,7 @@ class Stage:
         self._visits: list[int] = []
         self._to_visit: set[int] = set()
         self.waiting: list[Birth] = []
-        """What was ordered for the next frame, in the order in which it happened."""
+        """Births for the next frame, in the order in which they were ordered."""
         self.any_absorbs = any(rule.absorbs for kind in rules.kinds.values() for rule in kind.counters.values())
         """Whether any counter takes damage before health does."""
         self.freezes = rules.any_hitstop

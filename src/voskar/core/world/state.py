@@ -1,4 +1,4 @@
-"""What the rules know of an actor, of one that is about to appear, and of the run."""
+"""The state of an actor, of an actor that is about to appear, and of the run."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ Gun = tuple[int, str]
 
 
 class Regenerating(Struct, frozen=True, gc=False):
-    """What regen of a counter counts from: the value that it had when it had changed `done` times since a frame."""
+    """The base of a counter's regen: the value when it had changed `done` times since a frame."""
 
     value: float
     since: int
@@ -45,8 +45,8 @@ class Poison(NamedTuple):
 
 
 class Reflection(NamedTuple):
-    """What becomes of a shot in the next frame: its owner (id and row), its side, its way in units a second, and the
-    row of the recorded one as which it continues, if the game has another one then."""
+    """The next frame of a reflected shot: its owner (id and row), its side, its way in units a second, and the row of
+    the recorded actor as which it continues, if the game shows another one then."""
 
     id: str
     owner: str
@@ -66,7 +66,7 @@ class Origins(NamedTuple):
 
 
 class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
-    """What the rules know of one actor. Immune in frames `immune_since` … `immune_until`."""
+    """The state of one actor by the rules. Immune in frames `immune_since` … `immune_until`."""
 
     row: int
     id: str
@@ -107,13 +107,13 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
     is_heir: bool = False
     """It has taken over another one's."""
     gun: Gun | None = None
-    """What fired it, if that counts its own."""
+    """The emitter that fired it, if that has a limit."""
     armed: int = 0
     """Which setting of its triggers holds."""
     serial: int = 0
     """Which of all driven actors it is, as they appeared."""
     layers: Reflect | None = None
-    """What has reflected it says on which layers it is."""
+    """The rule that reflected it, with its layers from then on."""
     origins: Origins | None = None
     """Set once it was reflected."""
 
@@ -167,9 +167,8 @@ class VerbCall(NamedTuple):
 
 
 class RunState(Struct):
-    """What the run has come to. `start` and `room_start` are the frames since which its clock runs, and in which all
-    was as at the start; `ended` the frame in which it was over or won; one that `goes_on` though it was is ended by the
-    game alone."""
+    """The state of the run. `start` and `room_start` are the frames since which its clock runs, and in which all was as
+    at the start; `ended` the frame in which it was over or won. If it `goes_on` after that, only the game ends it."""
 
     start: int
     room_start: int

@@ -135,7 +135,7 @@ class World(Asked):
         table.x[row], table.y[row], table.homing[row] = x, y, 0
 
     def jump(self, state: ActorState) -> None:
-        """What was before this frame counts as nothing."""
+        """Forgets an actor's past: no way leads into this frame."""
         self.table.past[state.row] = self.table.flows[state.row] = 0
 
     def _restart(self, row: int, x: float, y: float) -> None:
@@ -355,12 +355,12 @@ class World(Asked):
             self.finder.find()
 
     def probe(self, row: int) -> None:
-        """What would meet an actor that is not yet in play, where it is now."""
+        """Finds the touches of an actor that is not yet in play, at its present place."""
         self.kernel.probe(self.frame, row)
         self.find_all()
 
     def fixture_birth(self, fixture: Fixture) -> Birth:
-        """How a fixture appears."""
+        """The birth of a fixture."""
         velocity = fixture.velocity
         if velocity is None:
             own = self.rules.kinds[fixture.kind].motion.velocity

@@ -6,7 +6,7 @@
 //   log.Claim("hit").With("attacker", "hornet-1").With("target", "keeper").With("damage", 1);
 //   log.EndFrame();
 //
-// A path that ends in .gz is compressed. Numbers have `Decimals` places, 4 unless told. A thing out of a pool needs another
+// A path that ends in .gz is compressed. Numbers have `Decimals` places, 4 by default. A thing out of a pool needs another
 // id each time: Pool("shot-0") as it is taken out.
 //
 // Nothing here throws into the game: a recorder that cannot write falls silent, and says why in Problem. Numbers that are
@@ -33,10 +33,10 @@ namespace Voskar
 
         public Entry With(string name, string value)
         {
-            string told = Printable(value);
-            if (text.Length == 0) who = told;
-            if (told != value) log.Note(who + ": " + name + " had characters that cannot be printed");
-            Begin(text, name).Append(Quoted(told));
+            string clean = Printable(value);
+            if (text.Length == 0) who = clean;
+            if (clean != value) log.Note(who + ": " + name + " had characters that cannot be printed");
+            Begin(text, name).Append(Quoted(clean));
             return this;
         }
         public Entry With(string name, bool value) { Begin(text, name).Append(value ? "true" : "false"); return this; }
@@ -77,23 +77,23 @@ namespace Voskar
             text.Append(']');
             return this;
         }
-        /// What one of its counters has come to.
+        /// The value of one of its counters.
         public Entry Counter(string name, double value) { Add(Begin(counters, name), "counters", value); return this; }
 
-        static StringBuilder Begin(StringBuilder some, string name)
+        static StringBuilder Begin(StringBuilder target, string name)
         {
-            return some.Append(some.Length > 0 ? "," : "").Append(Quoted(name)).Append(':');
+            return target.Append(target.Length > 0 ? "," : "").Append(Quoted(name)).Append(':');
         }
-        void Add(StringBuilder some, string name, double[] values)
+        void Add(StringBuilder target, string name, double[] values)
         {
-            some.Append('[');
-            for (int k = 0; k < values.Length; k++) { if (k > 0) some.Append(','); Add(some, name, values[k]); }
-            some.Append(']');
+            target.Append('[');
+            for (int k = 0; k < values.Length; k++) { if (k > 0) target.Append(','); Add(target, name, values[k]); }
+            target.Append(']');
         }
-        void Add(StringBuilder some, string name, double value)
+        void Add(StringBuilder target, string name, double value)
         {
-            if (!double.IsNaN(value) && !double.IsInfinity(value)) { some.Append(Number(value, log.Decimals)); return; }
-            some.Append('0');
+            if (!double.IsNaN(value) && !double.IsInfinity(value)) { target.Append(Number(value, log.Decimals)); return; }
+            target.Append('0');
             log.Note(who + ": " + name + " was " + (double.IsNaN(value) ? "NaN" : value > 0 ? "infinite" : "-infinite"));
         }
         internal void Write(StringBuilder all)
@@ -112,16 +112,16 @@ namespace Voskar
         internal static string Printable(string text)
         {
             text = text ?? "";
-            StringBuilder told = null;
+            StringBuilder clean = null;
             for (int k = 0; k < text.Length; k++)
             {
                 bool pair = char.IsHighSurrogate(text[k]) && k + 1 < text.Length && char.IsLowSurrogate(text[k + 1]);
                 bool odd = !pair && (char.IsControl(text[k]) || char.IsSurrogate(text[k]));
-                if (odd && told == null) told = new StringBuilder(text, 0, k, text.Length);
-                if (told != null) told.Append(odd ? '?' : text[k]);
-                if (pair) { k++; if (told != null) told.Append(text[k]); }
+                if (odd && clean == null) clean = new StringBuilder(text, 0, k, text.Length);
+                if (clean != null) clean.Append(odd ? '?' : text[k]);
+                if (pair) { k++; if (clean != null) clean.Append(text[k]); }
             }
-            return told == null ? text : told.ToString();
+            return clean == null ? text : clean.ToString();
         }
         internal static string Quoted(string text)
         {
@@ -212,15 +212,15 @@ namespace Voskar
         /// Before this frame the "room", or the whole "run", began again.
         public void Reset(string what) { reset = what; }
 
-        void Write(string name, Entries some, bool always)
+        void Write(string name, Entries entries, bool always)
         {
-            if (always || some.Count > 0)
+            if (always || entries.Count > 0)
             {
                 buffer.Append(",\"").Append(name).Append("\":[");
-                for (int k = 0; k < some.Count; k++) { if (k > 0) buffer.Append(','); some[k].Write(buffer); }
+                for (int k = 0; k < entries.Count; k++) { if (k > 0) buffer.Append(','); entries[k].Write(buffer); }
                 buffer.Append("]");
             }
-            some.Count = 0;
+            entries.Count = 0;
         }
         public void EndFrame()
         {
@@ -251,9 +251,9 @@ namespace Voskar
             {
                 if (file != null && buffer.Length > 0)
                 {
-                    byte[] told = new UTF8Encoding(false).GetBytes(buffer.ToString());
-                    if (packed) told = Packed(told);
-                    file.Write(told, 0, told.Length);
+                    byte[] bytes = new UTF8Encoding(false).GetBytes(buffer.ToString());
+                    if (packed) bytes = Packed(bytes);
+                    file.Write(bytes, 0, bytes.Length);
                     file.Flush();
                 }
                 if (socket != null) Send();
@@ -261,11 +261,11 @@ namespace Voskar
             catch (Exception error) { Problem = error.Message; file = null; socket = null; waiting = new byte[0]; }
             buffer.Length = 0;
         }
-        static byte[] Packed(byte[] told)
+        static byte[] Packed(byte[] bytes)
         {
             using (var made = new MemoryStream())
             {
-                using (var part = new GZipStream(made, CompressionMode.Compress)) part.Write(told, 0, told.Length);
+                using (var part = new GZipStream(made, CompressionMode.Compress)) part.Write(bytes, 0, bytes.Length);
                 return made.ToArray();
             }
         }

@@ -6,7 +6,7 @@
 //   log.claim("hit").with("attacker", "hornet-1").with("target", "keeper").with("damage", 1);
 //   log.end_frame();
 //
-// Numbers have 4 decimals unless told by decimals(n). A thing out of a pool needs another id each time: pool("shot-0") as
+// Numbers have 4 decimals, or as many as decimals(n) says. A thing out of a pool needs another id each time: pool("shot-0") as
 // it is taken out. With VOSKAR_GZIP defined, and linked with zlib, a path that ends in .gz is compressed.
 //
 // Nothing here throws into the game: a recorder that cannot write falls silent, and says why in problem(). A slow reader
@@ -39,7 +39,7 @@
 
 namespace voskar {
 
-// What a frame has to be told of itself, by all of its entries.
+// Notes of a frame, shared by all of its entries.
 struct Notes {
     void add(const std::string& what) {
         std::lock_guard<std::mutex> hold(mutex);
@@ -52,17 +52,17 @@ struct Notes {
 
 // Bytes of the UTF-8 character that begins here, 0 for what cannot be printed.
 inline std::size_t character(const unsigned char* at, std::size_t left) {
-    const unsigned char one = at[0];
-    if (one < 0x80) return one >= 0x20 && one != 0x7f ? 1 : 0;
-    const std::size_t length = one >= 0xf0 && one < 0xf5 ? 4 : one >= 0xe0 && one < 0xf0 ? 3 : one >= 0xc2 && one < 0xe0 ? 2 : 0;
+    const unsigned char first = at[0];
+    if (first < 0x80) return first >= 0x20 && first != 0x7f ? 1 : 0;
+    const std::size_t length = first >= 0xf0 && first < 0xf5 ? 4 : first >= 0xe0 && first < 0xf0 ? 3 : first >= 0xc2 && first < 0xe0 ? 2 : 0;
     if (!length || length > left) return 0;
     for (std::size_t k = 1; k < length; ++k) if ((at[k] & 0xc0) != 0x80) return 0;
-    const unsigned char two = at[1];
-    const bool is_odd = (one == 0xe0 && two < 0xa0) || (one == 0xed && two >= 0xa0) || (one == 0xf0 && two < 0x90) ||
-                        (one == 0xf4 && two >= 0x90) || (one == 0xc2 && two < 0xa0);
+    const unsigned char second = at[1];
+    const bool is_odd = (first == 0xe0 && second < 0xa0) || (first == 0xed && second >= 0xa0) || (first == 0xf0 && second < 0x90) ||
+                        (first == 0xf4 && second >= 0x90) || (first == 0xc2 && second < 0xa0);
     return is_odd ? 0 : length;
 }
-// Adds a text in quotes; false if some of it could not be told.
+// Adds a text in quotes; false if some of it could not be written.
 inline bool quote(std::string& out, const char* text, std::size_t size) {
     bool is_whole = true;
     out += '"';
@@ -132,9 +132,9 @@ public:
     // … or has corners: x, y, x, y, …
     Entry& polygon(const std::string& name, std::initializer_list<double> corners) {
         std::string& out = shape(name) += "{\"polygon\":[";
-        for (const double* one = corners.begin(); one + 1 < corners.end(); one += 2) {
-            if (one != corners.begin()) out += ',';
-            numbers("boxes", {one[0], one[1]}, out);
+        for (const double* corner = corners.begin(); corner + 1 < corners.end(); corner += 2) {
+            if (corner != corners.begin()) out += ',';
+            numbers("boxes", {corner[0], corner[1]}, out);
         }
         out += "]}";
         return *this;
@@ -143,14 +143,14 @@ public:
     Entry& list(const char* name, std::initializer_list<std::string> values) {
         begin(name);
         text_ += '[';
-        for (const std::string& one : values) {
-            if (&one != values.begin()) text_ += ',';
-            if (!quote(text_, one.data(), one.size())) unprintable(name);
+        for (const std::string& value : values) {
+            if (&value != values.begin()) text_ += ',';
+            if (!quote(text_, value.data(), value.size())) unprintable(name);
         }
         text_ += ']';
         return *this;
     }
-    // what one of its counters has come to
+    // the value of one of its counters
     Entry& counter(const std::string& name, double value) {
         if (!counters_.empty()) counters_ += ',';
         quote(counters_, name.data(), name.size());
@@ -188,10 +188,10 @@ private:
     }
     void numbers(const char* name, std::initializer_list<double> values, std::string& out) {
         out += '[';
-        for (const double& one : values) {
-            if (&one != values.begin()) out += ',';
-            if (std::isfinite(one)) number(out, one, notes_->decimals);
-            else { out += '0'; not_finite(name, one); }
+        for (const double& value : values) {
+            if (&value != values.begin()) out += ',';
+            if (std::isfinite(value)) number(out, value, notes_->decimals);
+            else { out += '0'; not_finite(name, value); }
         }
         out += ']';
     }
@@ -217,9 +217,9 @@ public:
     Entry& add(Notes& notes) {
         std::lock_guard<std::mutex> hold(notes.mutex);
         if (count_ == all_.size()) all_.emplace_back(&notes);
-        Entry& one = all_[count_++];
-        one.clear();
-        return one;
+        Entry& entry = all_[count_++];
+        entry.clear();
+        return entry;
     }
     void write(std::string& out) const {
         out += '[';
@@ -375,10 +375,10 @@ private:
         socket_ = -1;
     }
 #endif
-    void table(const char* name, const Entries& some) {
-        if (some.empty()) return;
+    void table(const char* name, const Entries& entries) {
+        if (entries.empty()) return;
         buffer_ += name;
-        some.write(buffer_);
+        entries.write(buffer_);
     }
     void clear() {
         poses_.clear(); inputs_.clear(); claims_.clear(); display_.clear(); reset_.clear(); notes_.problems.clear();

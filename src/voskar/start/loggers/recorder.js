@@ -11,11 +11,11 @@
 // CommonJS: const { Recorder } = require("./recorder.js"). Modules: import "./recorder.js", then Recorder is global; so it
 // is after <script src="recorder.js">. In a browser what is logged is offered as a download, part by part, whenever
 // `partBytes` have come, and at the end by log.close(): cat play-*.jsonl > play.jsonl. A path that ends in .gz is
-// compressed. Numbers have `decimals` places, 4 unless told. A thing out of a pool needs another id each time:
+// compressed. Numbers have `decimals` places, 4 by default. A thing out of a pool needs another id each time:
 // id = log.pool("shot-0") as it is taken out.
 //
 // Nothing here throws into the game or keeps it waiting: a recorder that cannot write falls silent, and says why in
-// `problem`; one whose reader is too slow loses frames, counts them in `lost`, and tells the reader. What is logged is
+// `problem`; if its reader is too slow, it loses frames, counts them in `lost`, and reports them. What is logged is
 // written after `flushSeconds`, 0 for every frame. Numbers that are none and ids that cannot be printed are replaced; the
 // log says so in `problems`.
 class Recorder {
@@ -140,16 +140,16 @@ class Recorder {
   }
 
   add(table, entry) {
-    const who = Recorder.printable(String(entry.id || entry.event || table)), told = {};
-    for (const name of Object.keys(entry)) told[name] = this.plain(entry[name], who, name);
-    (this.line[table] = this.line[table] || []).push(told);
+    const who = Recorder.printable(String(entry.id || entry.event || table)), clean = {};
+    for (const name of Object.keys(entry)) clean[name] = this.plain(entry[name], who, name);
+    (this.line[table] = this.line[table] || []).push(clean);
   }
 
   static printable(text) {
     return text.replace(/[\u0000-\u001f\u007f-\u009f]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, "?");
   }
 
-  // a value as JSON has it: what cannot be told is replaced, and the log says so
+  // a value as JSON has it: what cannot be written is replaced, and the log says so
   plain(value, who, name) {
     if (typeof value === "number") {
       if (Number.isFinite(value)) return Number.isInteger(value) ? value : Math.round(value * this.scale) / this.scale;
@@ -157,13 +157,13 @@ class Recorder {
       return 0;
     }
     if (typeof value === "string") {
-      const told = Recorder.printable(value);
-      if (told !== value) this.problems.push(`${who}: ${name} had characters that cannot be printed`);
-      return told;
+      const clean = Recorder.printable(value);
+      if (clean !== value) this.problems.push(`${who}: ${name} had characters that cannot be printed`);
+      return clean;
     }
-    if (Array.isArray(value)) return value.map((one) => this.plain(one, who, name));
+    if (Array.isArray(value)) return value.map((item) => this.plain(item, who, name));
     if (value && typeof value === "object") {
-      return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, this.plain(one, who, `${name}.${key}`)]));
+      return Object.fromEntries(Object.entries(value).map(([key, item]) => [key, this.plain(item, who, `${name}.${key}`)]));
     }
     return value;
   }

@@ -10,19 +10,19 @@
 --
 -- A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`, with LuaSocket. What is
 -- logged is written every tenth of a second; `log.flush_every = 1` writes every frame. Numbers have `log.decimals` places,
--- 4 unless told. A thing out of a pool needs another id each time: id = log:pool("shot-0") as it is taken out.
+-- 4 by default. A thing out of a pool needs another id each time: id = log:pool("shot-0") as it is taken out.
 -- A file is compressed with a function that makes a whole gzip member of a string, from a library of your choice:
 -- Recorder.new("play.jsonl.gz", { rate = 60 }, 0, pack).
 --
 -- Nothing here raises into the game or keeps it waiting: a recorder that cannot write falls silent, and says why in
--- `problem`; one whose reader is too slow loses frames, and counts them in `lost`. Numbers that are none and ids that cannot
+-- `problem`; if its reader is too slow, it loses frames, and counts them in `lost`. Numbers that are none and ids that cannot
 -- be printed are replaced; the log says so in `problems`.
 local Recorder = {}
 Recorder.__index = Recorder
 
-local function escaped(one)
-  if one == '"' or one == "\\" then return "\\" .. one end
-  return string.format("\\u%04x", one:byte())
+local function escaped(letter)
+  if letter == '"' or letter == "\\" then return "\\" .. letter end
+  return string.format("\\u%04x", letter:byte())
 end
 
 local function json(value, decimals, name)
@@ -31,20 +31,20 @@ local function json(value, decimals, name)
     local parts = {}
     if next(value) == nil then return name == "tags" and "[]" or "{}" end
     if #value > 0 then
-      for _, one in ipairs(value) do parts[#parts + 1] = json(one, decimals) end
+      for _, item in ipairs(value) do parts[#parts + 1] = json(item, decimals) end
       return "[" .. table.concat(parts, ",") .. "]"
     end
     local names = {}
     for name in pairs(value) do names[#names + 1] = tostring(name) end
     table.sort(names)
-    for _, one in ipairs(names) do parts[#parts + 1] = json(one) .. ":" .. json(value[one], decimals, one) end
+    for _, name in ipairs(names) do parts[#parts + 1] = json(name) .. ":" .. json(value[name], decimals, name) end
     return "{" .. table.concat(parts, ",") .. "}"
   elseif kind == "string" then
     return '"' .. value:gsub('[%c"\\]', escaped) .. '"'
   elseif kind == "number" then
     if value % 1 == 0 and value > -1e15 and value < 1e15 then return string.format("%d", value) end
-    local told = string.format("%." .. (decimals or 17) .. (decimals and "f" or "g"), value):gsub(",", ".")
-    return decimals and told:gsub("0+$", ""):gsub("%.$", "") or told
+    local text = string.format("%." .. (decimals or 17) .. (decimals and "f" or "g"), value):gsub(",", ".")
+    return decimals and text:gsub("0+$", ""):gsub("%.$", "") or text
   end
   return tostring(value)
 end
@@ -98,21 +98,21 @@ end
 
 function Recorder:_begin() self.line, self.problems = { frame = self.frame }, {} end
 
--- a value as JSON has it: what cannot be told is replaced, and the log says so
+-- a value as JSON has it: what cannot be written is replaced, and the log says so
 function Recorder:_plain(value, who, name)
   local kind = type(value)
   if kind == "number" and (value ~= value or value == math.huge or value == -math.huge) then
     table.insert(self.problems, printable(tostring(who)) .. ": " .. name .. " was " .. tostring(value))
     return 0
   elseif kind == "string" then
-    local told = printable(value)
-    if told ~= value then
-      table.insert(self.problems, (name == "id" and told or printable(tostring(who))) .. ": " .. name .. " had characters that cannot be printed")
+    local clean = printable(value)
+    if clean ~= value then
+      table.insert(self.problems, (name == "id" and clean or printable(tostring(who))) .. ": " .. name .. " had characters that cannot be printed")
     end
-    return told
+    return clean
   elseif kind == "table" then
     local made = {}
-    for key, one in pairs(value) do made[key] = self:_plain(one, who, type(key) == "number" and name or name .. "." .. tostring(key)) end
+    for key, item in pairs(value) do made[key] = self:_plain(item, who, type(key) == "number" and name or name .. "." .. tostring(key)) end
     return made
   end
   return value
@@ -124,10 +124,10 @@ local function with(entry, more)
 end
 
 function Recorder:_add(name, entry)
-  local who, told = entry.id or entry.event or name, {}
-  for field, value in pairs(entry) do told[field] = self:_plain(value, who, field) end
+  local who, clean = entry.id or entry.event or name, {}
+  for field, value in pairs(entry) do clean[field] = self:_plain(value, who, field) end
   self.line[name] = self.line[name] or {}
-  table.insert(self.line[name], told)
+  table.insert(self.line[name], clean)
 end
 
 -- more: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned,

@@ -7,11 +7,11 @@
     log.end_frame()
 
 A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`; one that ends in .gz is
-compressed. What is logged is written after `flush_seconds`, 0 for every frame. Numbers have `decimals` places, 4 unless
-told. A thing out of a pool needs another id each time: `id = log.pool("shot-0")` as it is taken out.
+compressed. What is logged is written after `flush_seconds`, 0 for every frame. Numbers have `decimals` places, 4 by
+default. A thing out of a pool needs another id each time: `id = log.pool("shot-0")` as it is taken out.
 
 Nothing here raises into the game or keeps it waiting: a recorder that cannot write falls silent, and says why in
-`problem`; one whose reader is too slow loses frames, counts them in `lost`, and tells the reader. Numbers that are none
+`problem`; if its reader is too slow, it loses frames, counts them in `lost`, and reports them. Numbers that are none
 and ids that cannot be printed are replaced; the log says so in `problems`. One thread logs.
 """
 
@@ -64,11 +64,11 @@ class Recorder:
         self._add("inputs", entry)
 
     def claim(self, event, **more):
-        """What the game believes: hit, clash (ids=[a, b]), down, respawn, out, removed, spawn, over, won."""
+        """An event of the game: hit, clash (ids=[a, b]), down, respawn, out, removed, spawn, over, won."""
         self._add("claims", {"event": event, **more})
 
     def display(self, **more):
-        """What its own display shows: id with health, percent, icons, lives, score; or clock."""
+        """An entry of its own display: id with health, percent, icons, lives, score; or clock."""
         self._add("display", more)
 
     def reset(self, what):
@@ -96,8 +96,8 @@ class Recorder:
         self._flushed = time.monotonic()
         try:
             if self._file is not None and self._buffer:
-                told = b"".join(self._buffer)
-                self._file.write(gzip.compress(told) if self._packed else told)
+                data = b"".join(self._buffer)
+                self._file.write(gzip.compress(data) if self._packed else data)
                 self._file.flush()
                 self._buffer, self._size = [], 0
             elif self._socket is not None and self._buffer:
@@ -113,9 +113,9 @@ class Recorder:
         if self._socket is not None:
             self._socket.settimeout(1)
         self.flush()
-        for one in (self._file, self._socket):
-            if one is not None:
-                one.close()
+        for sink in (self._file, self._socket):
+            if sink is not None:
+                sink.close()
         self._file = self._socket = None
 
     def _put(self, line):
@@ -124,11 +124,11 @@ class Recorder:
 
     def _add(self, table, entry):
         who = _printable(str(entry.get("id") or entry.get("event") or table))
-        told = {name: self._plain(value, who, name) for name, value in entry.items()}
-        self._line.setdefault(table, []).append(told)
+        clean = {name: self._plain(value, who, name) for name, value in entry.items()}
+        self._line.setdefault(table, []).append(clean)
 
     def _plain(self, value, who, name):
-        """A value as JSON has it: what cannot be told is replaced, and the log says so."""
+        """A value as JSON has it: what cannot be written is replaced, and the log says so."""
         if isinstance(value, bool) or value is None or isinstance(value, int):
             return value
         if isinstance(value, str):
@@ -136,9 +136,9 @@ class Recorder:
                 self._problems.append(f"{who}: {name} had characters that cannot be printed")
             return _printable(value)
         if isinstance(value, dict):
-            return {str(key): self._plain(one, who, f"{name}.{key}") for key, one in value.items()}
+            return {str(key): self._plain(item, who, f"{name}.{key}") for key, item in value.items()}
         if isinstance(value, (list, tuple, set, frozenset)):
-            return [self._plain(one, who, name) for one in value]
+            return [self._plain(item, who, name) for item in value]
         try:
             number = float(value)
         except Exception:
@@ -154,4 +154,4 @@ class Recorder:
 
 
 def _printable(text):
-    return text if text.isprintable() else "".join(one if one.isprintable() else "?" for one in text)
+    return text if text.isprintable() else "".join(letter if letter.isprintable() else "?" for letter in text)

@@ -9,11 +9,11 @@
 //! A path such as "tcp://127.0.0.1:7777" sends the lines to `voskar live --listen 127.0.0.1:7777`. What is logged is
 //! written after `flush_seconds`, 0 for every frame. `Recorder::packed` writes a compressed file.
 //!
-//! Numbers have `decimals` places, 4 unless told. A thing out of a pool needs another id each time: `log.pool("shot-0")` as
+//! Numbers have `decimals` places, 4 by default. A thing out of a pool needs another id each time: `log.pool("shot-0")` as
 //! it is taken out.
 //!
 //! Nothing here panics or returns an error into the game, or keeps it waiting: a recorder that cannot write falls silent,
-//! and says why in `problem`; one whose reader is too slow loses frames, and counts them in `lost`. Numbers that are none
+//! and says why in `problem`; if its reader is too slow, it loses frames, and counts them in `lost`. Numbers that are none
 //! and ids that cannot be printed are replaced; the log says so in `problems`.
 #![allow(dead_code)]
 use std::collections::HashMap;
@@ -22,7 +22,7 @@ use std::io::{ErrorKind, Write};
 use std::net::TcpStream;
 use std::time::{Duration, Instant};
 
-/// Makes a whole gzip member of some bytes.
+/// Makes a whole gzip member of entries bytes.
 pub type Pack = Box<dyn Fn(&[u8]) -> Vec<u8> + Send>;
 enum Sink { File(File), Packed(File, Pack), Tcp(TcpStream), None }
 /// Bytes that may wait for a slow reader before frames are lost.
@@ -31,11 +31,11 @@ const MOST_WAITING: usize = 4_000_000;
 /// A text in quotes; what cannot be printed is replaced.
 pub fn quoted(text: &str) -> String {
     let mut out = String::from("\"");
-    for one in text.chars() {
-        match one {
-            '"' | '\\' => { out.push('\\'); out.push(one); }
-            one if one.is_control() => out.push('?'),
-            one => out.push(one),
+    for letter in text.chars() {
+        match letter {
+            '"' | '\\' => { out.push('\\'); out.push(letter); }
+            letter if letter.is_control() => out.push('?'),
+            letter => out.push(letter),
         }
     }
     out.push('"');
@@ -47,7 +47,7 @@ fn number(value: f64, decimals: usize) -> String {
     let text = if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.') } else { &text };
     if text == "-0" { "0".into() } else { text.into() }
 }
-/// Why a number or a text could not be told as it was.
+/// Why a number or a text could not be written.
 fn odd_number(value: f64) -> Option<String> {
     if value.is_finite() { None } else { Some(format!("was {}", if value.is_nan() { "NaN" } else if value > 0.0 { "infinite" } else { "-infinite" })) }
 }
@@ -81,13 +81,13 @@ impl Value for f32 {
 }
 /// Tags, or the two ids of a clash.
 impl Value for &[&str] {
-    fn json(&self, _: usize) -> String { format!("[{}]", self.iter().map(|one| quoted(one)).collect::<Vec<_>>().join(",")) }
-    fn odd(&self) -> Option<String> { self.iter().find_map(|one| odd_text(one)) }
+    fn json(&self, _: usize) -> String { format!("[{}]", self.iter().map(|item| quoted(item)).collect::<Vec<_>>().join(",")) }
+    fn odd(&self) -> Option<String> { self.iter().find_map(|item| odd_text(item)) }
 }
 /// Numbers in a row, such as aim or push.
 impl<const N: usize> Value for [f64; N] {
-    fn json(&self, decimals: usize) -> String { format!("[{}]", self.iter().map(|one| number(*one, decimals)).collect::<Vec<_>>().join(",")) }
-    fn odd(&self) -> Option<String> { self.iter().find_map(|one| odd_number(*one)) }
+    fn json(&self, decimals: usize) -> String { format!("[{}]", self.iter().map(|item| number(*item, decimals)).collect::<Vec<_>>().join(",")) }
+    fn odd(&self) -> Option<String> { self.iter().find_map(|item| odd_number(*item)) }
 }
 impl Value for (f64, f64) {
     fn json(&self, decimals: usize) -> String { [self.0, self.1].json(decimals) }
@@ -100,38 +100,38 @@ impl Entry {
     fn new(decimals: usize) -> Self {
         Entry { who: "an entry".into(), fields: Vec::new(), boxes: Vec::new(), counters: Vec::new(), problems: Vec::new(), decimals }
     }
-    fn told<V: Value>(&mut self, name: &str, value: &V) -> String {
+    fn noted<V: Value>(&mut self, name: &str, value: &V) -> String {
         let text = value.json(self.decimals);
         if let Some(odd) = value.odd() { self.problems.push(format!("{}: {} {}", self.who, name, odd)); }
         text
     }
     pub fn with<V: Value>(&mut self, name: &str, value: V) -> &mut Self {
         if self.fields.is_empty() { self.who = value.json(self.decimals).trim_matches('"').into(); }
-        let text = self.told(name, &value);
+        let text = self.noted(name, &value);
         self.fields.push(format!("{}:{}", quoted(name), text));
         self
     }
     /// Where the game itself has an open box, corners in the world.
     pub fn open(&mut self, name: &str, x0: f64, y0: f64, x1: f64, y1: f64) -> &mut Self {
-        let text = self.told("boxes", &[x0, y0, x1, y1]);
+        let text = self.noted("boxes", &[x0, y0, x1, y1]);
         self.boxes.push(format!("{}:{}", quoted(name), text));
         self
     }
     /// Where the game itself has an open box that is round.
     pub fn open_circle(&mut self, name: &str, x: f64, y: f64, r: f64) -> &mut Self {
-        let text = self.told("boxes", &[x, y, r]);
+        let text = self.noted("boxes", &[x, y, r]);
         self.boxes.push(format!("{}:{{\"circle\":{}}}", quoted(name), text));
         self
     }
     /// … or has corners.
     pub fn open_polygon(&mut self, name: &str, corners: &[[f64; 2]]) -> &mut Self {
-        let texts: Vec<String> = corners.iter().map(|one| self.told("boxes", one)).collect();
+        let texts: Vec<String> = corners.iter().map(|corner| self.noted("boxes", corner)).collect();
         self.boxes.push(format!("{}:{{\"polygon\":[{}]}}", quoted(name), texts.join(",")));
         self
     }
-    /// What one of its counters has come to.
+    /// The value of one of its counters.
     pub fn counter(&mut self, name: &str, value: f64) -> &mut Self {
-        let text = self.told("counters", &value);
+        let text = self.noted("counters", &value);
         self.counters.push(format!("{}:{}", quoted(name), text));
         self
     }
@@ -189,10 +189,10 @@ impl Recorder {
         if *count == 1 { id.into() } else { format!("{id}~{count}") }
     }
     fn add(&mut self, table: usize) -> &mut Entry {
-        let some = &mut self.tables[table].1;
-        some.push(Entry::new(self.decimals));
-        let last = some.len() - 1;
-        &mut some[last]
+        let entries = &mut self.tables[table].1;
+        entries.push(Entry::new(self.decimals));
+        let last = entries.len() - 1;
+        &mut entries[last]
     }
     /// More: facing, angle, scale, clip with tick or cell, vx, vy, owner, cut, hidden, health, lives, immune, stunned,
     /// frozen, z, push; `with("tags", &["airborne"][..])`, `counter`, `open`, `open_circle`, `open_polygon`.
@@ -213,20 +213,20 @@ impl Recorder {
             self.dropped += 1;
             self.lost += 1;
             self.frame += 1;
-            for (_, some) in self.tables.iter_mut() { some.clear(); }
+            for (_, entries) in self.tables.iter_mut() { entries.clear(); }
             self.reset = None;
             self.flush();
             return;
         }
         let mut line = format!("{{\"frame\":{}", self.frame);
         let mut problems: Vec<String> = Vec::new();
-        for (name, some) in self.tables.iter_mut() {
-            problems.extend(some.iter().flat_map(|one| one.problems.iter().map(|what| quoted(what))));
-            if *name == "poses" || !some.is_empty() {
-                let texts: Vec<String> = some.iter().map(Entry::text).collect();
+        for (name, entries) in self.tables.iter_mut() {
+            problems.extend(entries.iter().flat_map(|entry| entry.problems.iter().map(|what| quoted(what))));
+            if *name == "poses" || !entries.is_empty() {
+                let texts: Vec<String> = entries.iter().map(Entry::text).collect();
                 line.push_str(&format!(",\"{}\":[{}]", name, texts.join(",")));
             }
-            some.clear();
+            entries.clear();
         }
         if let Some(what) = self.reset.take() { line.push_str(&format!(",\"reset\":{}", quoted(&what))); }
         if self.dropped > 0 { line.push_str(&format!(",\"dropped\":{}", self.dropped)); }

@@ -21,7 +21,7 @@ def stops(contact: Contact) -> bool:
 
 
 def check(contact: Contact) -> GateAnswer:
-    """What the attack and its cases ask for, and what the contact is like."""
+    """The demands of the attack and its cases, and the contact's values."""
     texts = list(words(contact, contact.attack.if_))
     if not holds(contact, contact.attack.if_):
         return GateAnswer(True, "; ".join(texts))
