@@ -149,7 +149,7 @@ class Case(Struct, frozen=True):
 
 
 class ClashRule(Struct, frozen=True):
-    """The consequences of a clash for the actor of an attack: `attacker` if it is cancelled, `winner` if it continues."""
+    """Consequences of a clash for the actor of an attack: `attacker` if it is cancelled, `winner` if it continues."""
 
     hitstop: int = 0
     attacker: Consequences | None = None
