@@ -144,7 +144,7 @@ class Replay:
         return timeline(self.rules, self.recording, self.ledger)
 
     def why(self, frame: int, attacker: str, target: str) -> Account:
-        """How far the hit came in a frame: every gate, as `voskar why` tells it. The first question about a pair
+        """How far the hit came in a frame: every gate, as `voskar why` prints it. The first question about a pair
         replays once more, and looks at it in every frame; all others about it cost nothing."""
         pair = attacker, target
         if pair not in self._pairs:

@@ -55,7 +55,8 @@ def audit(
 
 
 def _is_taken_over(finding: AuditFinding) -> bool:
-    """Whether it is told of what an actor with rules of its own takes over: it is told of the kind, too."""
+    """Whether a finding is about a rule that an actor with rules of its own takes over: its kind has the same
+    finding."""
     return finding.key.startswith("kinds.") and AT in finding.key.split(".")[1]
 
 

@@ -87,7 +87,8 @@ def _met(audit: AuditedBook, kind: Kind, where: Stand) -> Iterator[tuple[str, bo
 
 
 def respawn_hazard(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A place of return inside a hazard or where an enemy starts; one that is never free cannot be waited for."""
+    """A place of return inside a hazard or where an enemy starts; with a place that is never free, an actor waits
+    forever."""
     for kind, respawn, where in _returning(audit):
         for stand in _places(audit, kind, respawn):
             met = sorted(set(_met(audit, kind, stand)))
@@ -129,7 +130,7 @@ def respawn_naked(audit: AuditedBook) -> Iterator[AuditFinding]:
 def _nearest(
     audit: AuditedBook, kind: Kind, stand: Stand, others: Sequence[tuple[str, Stand, bool]]
 ) -> tuple[str, float] | None:
-    """The nearest enemy whose hitbox is within reach of one that stands somewhere, and how far away."""
+    """The nearest enemy whose hitbox is within reach of an actor at a place, and how far away."""
     foes = {attacker.name for attacker, attack, _ in _hits(audit, kind) if attack.harms}
     others = [other for other in others if other[1][0] in foes]
     if not others:

@@ -34,7 +34,7 @@ WAIT = 0.03
 APART = 0.2
 """Seconds between two times that frames are taken."""
 SELDOM = 5.0
-"""Seconds after which a look is due though nothing is odd: it tells how many hits agree."""
+"""Seconds after which a look is due though nothing is odd: it counts the hits that agree."""
 PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
 GLANCES, LOOKS = 0.45, 0.4

@@ -141,7 +141,7 @@ def _bar() -> Iterator[Callable[[str], None]]:
 def shrink_findings(
     book: Rulebook, recording: str, findings: Sequence[Finding], windows: Windows, folder: Path, *, resync: bool
 ) -> None:
-    """A script of each finding, up to 40; tells each, and those that no script can show."""
+    """Writes a script of each finding, up to 40; prints each, and those that no script can show."""
     made_folder(folder)
     stem = Path(recording).name.split(".")[0]
     for number, finding in enumerate(findings[:MOST], 1):

@@ -1,4 +1,4 @@
-"""Counters: whose they are, what they have come to, and how they change.
+"""Counters: their holders, their values, and how they change.
 
 Regen costs nothing while nothing reads it. A counter holds the value that was reported last, and next to it what regen
 counts from (`Regenerating`): its value in a frame follows from these.

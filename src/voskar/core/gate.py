@@ -21,8 +21,9 @@ class GateAnswer(NamedTuple):
 
 
 class Gate(Struct, Generic[S], frozen=True):
-    """One gate. `stops` is asked for every contact and looks only at whether; `check` tells the rest, and a test holds
-    the two together on random contacts. `possible` says whether rules (and an attack) can make it stop anything."""
+    """One gate. `stops` is asked for every contact and only says whether it stops; `check` gives the reason, and a test
+    holds the two together on random contacts. `possible` says whether rules (and an attack) can make it stop
+    anything."""
 
     name: str
     mark: str

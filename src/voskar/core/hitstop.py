@@ -15,7 +15,7 @@ from voskar.core.world import ActorState, World
 
 
 def freeze(world: World, memory: Memory, state: ActorState, length: int, *, is_logged: bool = True) -> None:
-    """Frozen in n+1 … n+`length`; one that ends no later than the running one changes nothing."""
+    """Freezes an actor in n+1 … n+`length`; a freeze that ends no later than the running one changes nothing."""
     table, row, frame = world.table, state.row, world.frame
     until = frame + length
     extra = until - max(table.frozen_until[row], frame)

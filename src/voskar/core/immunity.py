@@ -23,5 +23,5 @@ def immunise(world: World, state: ActorState, since: int, length: int, cause: st
 
 
 def guard(world: World, state: ActorState) -> None:
-    """Gives the i-frames of a start to one that is in play for the first time in a run."""
+    """Gives the i-frames of a start to an actor that is in play for the first time in a run."""
     immunise(world, state, world.frame, state.kind.start_iframes - 1, "start")

@@ -39,7 +39,7 @@ class HitFilter(Protocol):
         ...
 
     def clashes(self) -> Clashes | None:
-        """Which clashes it has in this frame; None if it never tells of any."""
+        """Which clashes it has in this frame; None if the game never logs any."""
         ...
 
     def look(self, contact: Contact) -> None:
@@ -51,7 +51,7 @@ class HitFilter(Protocol):
         ...
 
     def takes(self, contact: Contact, event: Event) -> bool:
-        """Whether a hit, told by `event`, is to take effect now."""
+        """Whether a hit, with its contact `event`, is to take effect now."""
         ...
 
 

@@ -116,7 +116,7 @@ class Posed:
         return self.clips[number] if number >= 0 else None
 
     def form(self, row: int, box: FormedBox) -> int:
-        """The form of a box, open or not; -1 for one that the game would have to log, and does not."""
+        """The form of a box, open or not; -1 for a box that the game would have to log, and does not."""
         if not box.box.logged:
             return box.form_in(self.clip(row), self.table.cell[row])
         table, form = self.table, self.shapes.own + self._spare(row, box)

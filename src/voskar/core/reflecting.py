@@ -1,4 +1,4 @@
-"""Shots that were reflected in a frame: whose they are from the next one on."""
+"""Shots that were reflected in a frame: their owners from the next frame on."""
 
 from __future__ import annotations
 

@@ -70,7 +70,7 @@ class BoxDraft(LoggedDraft):
                     box.keys["layer"] = Value(f"[{quoted(name)}]", "")
 
     def _armed(self, group: AttackGroup, names: Sequence[str]) -> None:
-        """The hitboxes of an attack that the game logs. One that is of several attacks is there for each of them."""
+        """Adds the hitboxes of an attack that the game logs. A box of several attacks is there for each of them."""
         boxes = self.kinds[group.attacker].boxes
         for name in names:
             box = self.logged_box(name, "hitbox", group.attacker)

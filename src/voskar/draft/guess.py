@@ -239,8 +239,8 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             made.keys["hitstop_on"] = Value(quoted(on[0]), "only it is logged frozen")
 
     def _frozen_after(self, number: int, name: str | None, frame: int) -> int | None:
-        """How many frames one is logged frozen from the frame after a hit; None if it is frozen in that frame already,
-        or the end is not seen."""
+        """For how many frames an actor is logged frozen from the frame after a hit; None if it is frozen in that frame
+        already, or the end is not seen."""
         played = self.recordings[number]
         poses, who = played.poses, played.numbers.get(name or "")
         now = None if who is None else played.row(who, frame)

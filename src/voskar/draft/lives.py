@@ -259,8 +259,8 @@ class LifeDraft(Seen):
         return self._known_ends[played, kind]
 
     def _all_ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
-        """Every death and every return of a kind: those that are claimed; of one that no death is claimed of, what its
-        logged health shows, nothing left and then some again."""
+        """Every death and every return of a kind: those that are claimed; for an actor without a claimed death, those
+        that its logged health shows, nothing left and then some again."""
         found: dict[str, list[End]] = {"down": [], "respawn": []}
         for claim in played.claims:
             if claim.event in found and self._kind(played, claim.id) == kind:
@@ -384,8 +384,8 @@ class LifeDraft(Seen):
         return [at[1][0] - at[0][0]] if all(at) else []
 
     def _seen_after(self, played: Recording, name: str, frame: int) -> int | None:
-        """The last frame in which one is still to be seen without a break, before it is back; None if the game begins
-        again or ends before."""
+        """The last frame in which an actor is still to be seen without a break, before it is back; None if the game
+        begins again or ends before."""
         back = [at for text, at in self._ends(played, self._kind(played, name))[1] if text == name and at > frame]
         marks = [mark for mark in played.resets if mark > frame]
         last, end = frame, min(back, default=played.last)

@@ -26,8 +26,8 @@ class LoggedDraft(Seen):
         return sorted({name for _, _, boxes in self._boxes(kind) for name in boxes})
 
     def _boxes(self, kind: str) -> Iterator[tuple[Recording, int, dict[str, tuple[float, float, float, float]]]]:
-        """The poses of a kind that log any box, each with its recording, row and boxes as they are for one that looks
-        to the right."""
+        """The poses of a kind that log any box, each with its recording, row and boxes as they are for an actor that
+        looks to the right."""
         for played in self.recordings:
             poses = played.poses
             rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[poses.actor])

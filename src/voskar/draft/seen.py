@@ -38,7 +38,8 @@ def _falls(played: Recording) -> Iterator[Claim]:
 
 
 def _whole(played: Recording, claim: Claim) -> Claim:
-    """A hit with both of its sides: one that is not logged is the nearest of another kind that is not of its own."""
+    """A hit with both of its sides: a side that is not logged is the nearest actor of another kind that is not its
+    own."""
     name = claim.attacker or claim.target
     row = None if claim.attacker and claim.target else played.row(name or "", claim.frame)
     if row is None:
@@ -61,7 +62,7 @@ def cell_of(played: Recording, row: int) -> int:
 
 
 class AttackGroup(NamedTuple):
-    """An attack of an attacker of one kind on targets of some kinds. One that `is_named` has the game's name."""
+    """An attack of an attacker of one kind on targets of some kinds. If it `is_named`, it has the game's name."""
 
     attacker: str
     name: str
@@ -115,7 +116,7 @@ class Seen:
 
     @staticmethod
     def _home_of(played: Recording, name: str, frame: int) -> tuple[float, float]:
-        """Where one was first seen since the last mark."""
+        """The place at which an actor was first seen since the last mark."""
         mark = max([at for at in played.resets if at <= frame], default=played.first)
         number = played.numbers[name]
         start = played.poses.rows_of(number)[int(np.searchsorted(played.poses.frames_of(number), mark))]
@@ -193,7 +194,7 @@ class Seen:
         return last < 0 or last <= frame + CLOSE < played.last
 
     def _last_shown(self, played: Recording, number: int) -> int:
-        """The last frame in which one is not hidden, -1 for none."""
+        """The last frame in which an actor is not hidden, -1 for none."""
         if (played, number) not in self._shown_last:
             rows = played.poses.rows_of(number)
             frames = played.poses.frame[rows[~played.poses.hidden[rows]]]

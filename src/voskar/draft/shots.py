@@ -28,7 +28,7 @@ Vector = tuple[float, float]
 
 @dataclass(frozen=True)
 class Shot:
-    """One that appears besides its owner. `offset` and `heading` are as the owner has them, which faces +x."""
+    """A shot that appears near its owner. `offset` and `heading` are as the owner has them, which faces +x."""
 
     played: Recording
     id: str

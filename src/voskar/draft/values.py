@@ -24,7 +24,7 @@ class BoxGuess:
     keys: dict[str, Value] = field(default_factory=dict)
     size: tuple[float, float] = (8.0, 8.0)
     middle: tuple[float, float] = (0.0, 0.0)
-    """Of one that the game logs, where it usually is."""
+    """The usual place of a box that the game logs."""
 
 
 @dataclass

@@ -25,7 +25,8 @@ def fill_box(panel: Panel, box: SceneBox) -> None:
 
 
 def outline_box(panel: Panel, box: SceneBox, *, strong: bool, covered: bool) -> None:
-    """A box as it is, and where it was if it is swept; one that another covers looks out on both sides of it."""
+    """Draws a box as it is, and where it was if it is swept; a box that another covers looks out on both sides of
+    it."""
     look, canvas = ROLES[box.role], panel.canvas
     if box.way:
         back = [ring - np.array(box.way) for ring in box.rings]

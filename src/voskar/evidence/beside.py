@@ -134,7 +134,7 @@ class Beside:
 
     def leaves(self, frames: int) -> bool:
         """Whether its shadow is no longer there after so many more frames; a frame before a solid takes it, it may be
-        at its surface already. How often one has bounced is not known if its age is not, or if it was derived again."""
+        at its surface already. The number of bounces is not known if its age is not, or if it was derived again."""
         may_end = not (self.has_age and self.counts) and self.flight.kind.motion.bounces is not None
         for _ in range(frames):
             if self.shadow.gone:

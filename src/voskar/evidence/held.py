@@ -93,8 +93,8 @@ class Held:
         return lengths[-1] if on == "all" else 0
 
     def frozen(self, name: str, first: int | None = None) -> list[Span]:
-        """When an actor is frozen: one that is not shown whenever everyone is, one that has its `first` pose while
-        everyone is from there on."""
+        """When an actor is frozen: an actor that is not shown whenever everyone is, an actor that has its `first` pose
+        while everyone is from there on."""
         own = self.course.courses[name].frozen
         more = [span for span in self.freezes if first is None or span.first <= first <= span.last]
         return union([*own, *more]) if more else own

@@ -42,7 +42,7 @@ class HitEvidence(NamedTuple):
 
 
 AROUND = 64.0
-"""Units within which the other one of a claim that names only one is looked for."""
+"""Units within which the other side of a claim is looked for that names only one."""
 
 
 def match(
@@ -268,7 +268,7 @@ class Reasons:
 
 class _Drift:
     """Compares how long i-frames last in the game and by the rules: by the time since the hit before on the same
-    target, so that of a chain of hits each tells the same, however far it has moved."""
+    target, so that of a chain of hits each shows the same, however far it has moved."""
 
     def __init__(self, claims: Sequence[Claim], hits: Sequence[Event], ledger: Ledger, *, resynced: bool) -> None:
         self.resynced = resynced

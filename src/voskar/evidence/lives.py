@@ -131,8 +131,8 @@ def lasting_words(lasts: int, frames: int) -> str:
 
 
 def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timeline) -> Iterator[Finding]:
-    """The run begins again before one that has lost its last life has been seen to the end. A recording may end
-    whenever it likes: that is no word about the run."""
+    """Reports runs that begin again before the death of an actor without a life left has been seen to the end. A
+    recording may end whenever it likes: that says nothing about the run."""
     for event in ledger.of("down"):
         timeline = course.courses.get(event.id or "")
         if timeline is None or timeline.kind.lives is None or not timeline.kind.down.lasts:
@@ -180,7 +180,7 @@ class _Body:
         return self.rows[low:high]
 
     def _back(self, span: Span) -> str:
-        """When one that is down is to be back."""
+        """When an actor that is down is to be back."""
         held = [stretch for stretch in self.course.waiting if span.first <= stretch.first <= span.last + 1]
         kept = f", kept by {held[0].cause} since {held[0].first}" if held else ""
         if span.last >= self.recording.last:

@@ -44,7 +44,7 @@ def motions(held: Held, sources: Mapping[int, SpawnEvent]) -> Motions:
 
 
 def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -> Iterator[LoggedFlight]:
-    """The poses of those actors, parted where one is away, appears or comes back, and where all starts again."""
+    """The poses of those actors, cut where an actor is away, appears or comes back, and where all starts again."""
     recording, poses = held.recording, held.recording.poses
     chosen = np.zeros(len(recording.actors), dtype=np.bool_)
     chosen[actors] = True

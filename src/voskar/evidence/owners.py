@@ -9,8 +9,8 @@ from voskar.evidence.held import Held
 
 
 def owners(held: Held) -> Iterator[Finding]:
-    """One whose reflection the rules have within the window of hits, with that owner, is right; so is one that
-    appears again with its first owner."""
+    """Reports changes of owner that no reflection explains. A reflection by the rules within the window of hits, to
+    that owner, does; so does a new appearance with the first owner."""
     recording, window = held.recording, held.windows.of("hit")
     for frame, number, owner in recording.owner_changes:
         actor = recording.actors[number]

@@ -35,7 +35,8 @@ earlier frames left them, health as this one did."""
 
 
 class Parted(NamedTuple):
-    """Something that the two log otherwise, in a frame and in those to `last`: whose field of what, and both values."""
+    """A value that the two recordings log otherwise, in a frame and in those to `last`: whose field of what, and both
+    values."""
 
     frame: int
     last: int

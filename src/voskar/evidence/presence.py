@@ -13,8 +13,8 @@ from voskar.evidence.lives import is_last, lasting_words
 
 
 def presence(held: Held) -> Iterator[Finding]:
-    """Poses in play of the consumed and of those who are out; bodies that are gone before they have lain there for as
-    long as they last; returns that are due and not seen."""
+    """Poses in play of actors that are consumed or out; bodies that are gone too early; returns that are due and not
+    seen."""
     if held.recording.reactions == "raw":
         return
     for event in held.ledger.of("removed"):

@@ -64,7 +64,7 @@ class VariantScore:
 
 
 def _in_time(recording: Recording, lag: int) -> Recording:
-    """A recording whose game logs its claims `lag` frames late, as if it told them at once."""
+    """A recording whose game logs its claims `lag` frames late, as if it logged them at once."""
     if not lag:
         return recording
     claims = tuple(structs.replace(claim, frame=claim.frame - lag) for claim in recording.claims)

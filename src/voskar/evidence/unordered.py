@@ -120,7 +120,7 @@ class _Struck:
         return f"sets off with {_length(now)} units a frame in {frame + 1}, after {_length(before)}"
 
     def _explains(self, frame: int, after: int, step: Vector) -> bool:
-        """Whether it is its own motion: told so, by a button, at a solid, with others, or as elsewhere."""
+        """Whether it is its own motion: by the log, by a button, at a solid, with others, or as elsewhere."""
         held, recording, poses = self.held, self.held.recording, self.held.recording.poses
         row = recording.row(self.name, after)
         if row is None:

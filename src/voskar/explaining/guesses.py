@@ -300,7 +300,7 @@ class Guesses:
                 yield from ((trust, _with(value, at, value[at] + way)) for way in (step, -step))
 
     def _early(self, findings: Sequence[Finding]) -> Iterator[tuple[int, float, float]]:
-        """Of hits told in another frame: 1 if the game has them earlier, else -1, and by how much the two actors come
+        """For hits in another frame: 1 if the game has them earlier, else -1, and by how much the two actors come
         nearer, along x and y, from a bit behind the one frame to the other."""
         recording, poses = self.recording, self.recording.poses
         for finding in [entry for entry in findings if entry.code == "hit-moved" and entry.shift][:2]:
@@ -352,7 +352,7 @@ def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
 
 
 def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
-    """Ranges of cells whose first range reaches to the cell in which a box is told to be closed."""
+    """Ranges of cells whose first range reaches to the cell in which a box is logged as closed."""
     first, *names = text.split(",")
     low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for finding in findings:

@@ -123,7 +123,7 @@ class _Walk:
                 yield from self.value(getattr(table, name), (*path, key), field)
 
     def is_idle(self, table: BaseModel, key: str) -> bool:
-        """Whether a key only says how another one is meant, which is not there."""
+        """Whether a key only says how another key is meant that is not there."""
         needed = NEEDED.get(key)
         return needed is not None and not self.frames(getattr(table, needed))
 

@@ -239,7 +239,7 @@ class Suspects:
         return SUSPECTS.get(finding.code, ())
 
     def _giver(self, finding: Finding) -> str | None:
-        """The attack that i-frames come from, as far as the account says, else the one that the finding is about."""
+        """The attack that i-frames come from, as far as the account says, else the attack that the finding is about."""
         match = _GIVER.search(finding.why.sentence if finding.why is not None else "")
         return match[1] if match is not None and match[1] in self.rules.attacks else attack_of(finding)
 

@@ -23,7 +23,7 @@ from voskar.files.frames import MOST_LOST
 from voskar.files.logged_shapes import EXPECTED, shape_of
 
 LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged", "tags", "counted")
-"""Columns of poses that say nothing to a replay, or not on their own; told, they are part of the digest."""
+"""Columns of poses that say nothing to a replay, or not on their own; where logged, they are part of the digest."""
 NUMBERS = tuple(field.name for field in FIELDS.values() if field.type == "number")
 NEEDED = ("x", "y", "angle", "scale", "z")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
@@ -409,8 +409,8 @@ class ColumnBuilder:
         goes_on: bool = False,
         **header: Any,
     ) -> Recording:
-        """The recording; `fixtures` are the ids of what the rulebook places. Only if it `goes_on` may frames be added
-        afterwards. Raises InputError if it holds no frame, or if something is told of an actor that is nowhere."""
+        """The recording; `fixtures` are the ids that the rulebook places. Only if it `goes_on` may frames be added
+        afterwards. Raises InputError if it holds no frame, or if something is logged of an actor that is nowhere."""
         if self.first is None:
             hint = next(iter(warnings), None)
             raise InputError(Problem("the recording has a header and no frames", file=self.name, hint=hint))

@@ -57,7 +57,7 @@ class LineReader:
         return True
 
     def read(self, lines: list[bytes], places: Ints) -> Iterator[Block]:
-        """Lines and their numbers as blocks, what is wrong further up told first."""
+        """Lines and their numbers as blocks; mistakes further up are reported first."""
         stopped = not self.names
         while lines:
             if stopped and any(map(bytes.isspace, lines)):

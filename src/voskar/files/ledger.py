@@ -76,7 +76,7 @@ def dataframe(ledger: Ledger) -> pandas.DataFrame:
 
 
 def check_ending(path: str | Path) -> str:
-    """The ending of a ledger's name. Raises InputError for one that is not known, before any work is done."""
+    """The ending of a ledger's name. Raises InputError for an unknown one, before any work is done."""
     ending = Path(path).suffix.lower()
     if ending not in ENDINGS:
         raise InputError(

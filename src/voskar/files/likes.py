@@ -17,7 +17,7 @@ def has_likes(raw: dict[str, Any]) -> bool:
 
 
 def with_likes(source: Source) -> Source:
-    """The same with each `like` written out. Raises InputError for one that names nothing, and for a ring."""
+    """The same with each `like` written out. Raises InputError for a `like` that names nothing, and for a ring."""
     if not has_likes(source.raw):
         return source
     raw, places = dict(source.raw), dict(source.places)

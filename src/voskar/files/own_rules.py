@@ -18,8 +18,8 @@ KEPT_OF_BOXES = (*SHAPES, "role", "layer", "mask")
 
 
 def with_own_rules(source: Source) -> Source:
-    """The same with a kind for each actor that has rules of its own. Raises InputError for one that is like no kind,
-    or that says what is its kind's to say."""
+    """The same with a kind for each actor that has rules of its own. Raises InputError for an actor that is like no
+    kind, or that has keys that only its kind may have."""
     actors, kinds = source.raw.get("actors"), source.raw.get("kinds")
     if not isinstance(actors, dict) or not isinstance(kinds, dict):
         return source

@@ -92,7 +92,7 @@ def _names_digest(path: str | Path) -> Digest:
 
 
 def digest_of(path: str | Path) -> Digest | None:
-    """The digest that a file, or a folder, would be noted with if it were read now; None for one that cannot be."""
+    """The digest that a file, or a folder, would be noted with if it were read now; None if it cannot be read."""
     try:
         if Path(path).is_dir():
             return _names_digest(path)

@@ -271,7 +271,8 @@ def _shrunk(kind: KindTable) -> frozenset[str]:
 
 
 def _is_made(problem: FoundProblem, raw: dict[str, Any]) -> bool:
-    """Whether it is told of what an actor with rules of its own takes over: it is told of the kind, too."""
+    """Whether a problem is about a rule that an actor with rules of its own takes over: its kind has the same
+    problem."""
     path = problem[0]
     return len(path) > 1 and path[0] == "kinds" and str(path[1]).partition(AT)[2] in raw.get("actors", ())
 

@@ -92,7 +92,7 @@ class BoxesKey(Table):
 
 
 class CounterKey(_Timed):
-    """A key of a counter in `counters`: what it is told to be from there on"""
+    """A key of a counter in `counters`: its logged value from there on"""
 
     is_: Annotated[Number, Field(alias="is")]
 

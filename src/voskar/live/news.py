@@ -32,8 +32,8 @@ class Looked(NamedTuple):
 
 
 class SureFrames(NamedTuple):
-    """The frames, both included, of which a look reports something; `late` is how long a finding waits for its window
-    to pass."""
+    """The frames, both included, of which a look reports findings; `late` is how long a finding waits for its window to
+    pass."""
 
     since: int
     until: int

@@ -1,4 +1,4 @@
-"""The page of a recording that grows: what it is made of, and what is to be sent to those who have it open."""
+"""The page of a recording that grows: its parts, and what is sent to browsers that have it open."""
 
 from __future__ import annotations
 

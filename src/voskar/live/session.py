@@ -162,7 +162,7 @@ class Session:
 
     def feed(self, *frames: Mapping[str, Any] | str | bytes) -> None:
         """Takes frames, each as a dictionary or a line of a recording; a header begins another recording. Raises
-        InputError for one that is wrong, and ends the recording there."""
+        InputError for a wrong frame, and ends the recording there."""
         lines = [frame if isinstance(frame, bytes) else _line(frame) for frame in frames]
         found: InputError | None = None
         while lines:

@@ -92,8 +92,8 @@ class LiveSource:
 
 
 class GrowingFile(LiveSource):
-    """A file that a game appends to, from its beginning. One that is not there yet is waited for; one that gets
-    shorter, or is replaced, is another recording."""
+    """A file that a game appends to, from its beginning. A missing file is waited for; a file that gets shorter, or is
+    replaced, is another recording."""
 
     def __init__(self, path: Path) -> None:
         super().__init__()

@@ -134,7 +134,7 @@ def other_data(other: PageData, found: VersionsCompared) -> PageData:
 
 
 def _pairs(verdict: Verdict, ledger: Ledger, frames: tuple[int, int]) -> Iterator[tuple[int, str, str]]:
-    """The pairs whose gates the page tells: of findings, and of the first contacts."""
+    """The pairs whose gates are in the page: of findings, and of the first contacts."""
     for finding in verdict.findings:
         if finding.attacker and finding.target and CODES[finding.code].about == "hit":
             yield from {

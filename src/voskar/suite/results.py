@@ -28,7 +28,7 @@ class Fault:
     why: str | None = None
     cause: str = ""
     attacker: tuple[str, ...] = ()
-    """Id and kind of the actor that it is by, and of the one that it is about."""
+    """Id and kind of the actor that did it, and of the actor that it happened to."""
     target: tuple[str, ...] = ()
     key: str = ""
     """The table of the rulebook that it is about: `attacks.sting`, `kinds.keeper.emitters.smoker`."""

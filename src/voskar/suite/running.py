@@ -62,8 +62,8 @@ def judge(job: Job, *, coverage: bool, pages: str | None) -> tuple[Result, tuple
 
 
 def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Result:
-    """Checks one recording. What is wrong with its files is its own result, and no other actor's. With `coverage` the
-    rules that it exercised are reported too; a page of one that fails is written into the folder `pages`."""
+    """Checks one recording. Mistakes in its files are its own result, and no other recording's. With `coverage` the
+    rules that it exercised are reported too; a page of a failing one is written into the folder `pages`."""
     from voskar.files.expect import load_expectations
     from voskar.files.ledger import read_ledger
     from voskar.files.recording import load_recording
@@ -182,9 +182,9 @@ def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
 
 
 class Engine(Protocol):
-    """Where work is done: what a function makes of each item, in their order, begun with those of the most `weight`.
-    `lost` says what comes of an item whose process is killed, and killed again when it is tried again; without it that
-    raises VoskarError."""
+    """Where work is done: the results of a function for each item, in their order, begun with those of the most
+    `weight`. `lost` gives the result of an item whose process is killed, and killed again when it is tried again;
+    without it that raises VoskarError."""
 
     def __call__(
         self,

@@ -140,7 +140,7 @@ class HitAdoption:
             self._settle(number)
 
     def takes(self, contact: Contact, event: Event) -> bool:
-        """Whether a hit takes effect; `event` tells it."""
+        """Whether a hit takes effect; `event` is its contact."""
         pair, frame = (contact.attacker.id, contact.target.id), self.world.frame
         if not self._is_compared(contact):
             return True
@@ -204,8 +204,8 @@ class HitAdoption:
         return pair, (None, pair[1]), (pair[0], None)
 
     def _fitting(self, pair: Pair, frame: int, attack: str, *, exactly: bool = False) -> int | None:
-        """The claim that a hit agrees with: one of its attack, else of any, unless it has to be `exactly` its attack.
-        One that was held back for its claim is no hit of its own."""
+        """The claim that a hit agrees with: a claim of its attack, else of any, unless it has to be `exactly` its
+        attack. A hit that was held back for its claim is no hit of its own."""
 
         def fits(number: int) -> bool:
             return number not in self._held_back and self.index.fits(number, frame)

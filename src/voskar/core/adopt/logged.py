@@ -17,7 +17,7 @@ class Logged:
     def __init__(self, recording: Recording, windows: Windows) -> None:
         self.windows = windows
         self.changes: dict[int, list[tuple[int, Column]]] = {}
-        """By frame: whose told value is another than before, or the first."""
+        """By frame: the actors and columns whose logged value is new, or the first."""
         self._logged: dict[tuple[int, Column], tuple[Ints, Floats]] = {}
         self._hits: dict[tuple[int, str | None], list[Claim]] = {}
         self._downs: dict[str | None, list[int]] = {}
@@ -68,7 +68,7 @@ class Logged:
         return found
 
     def shows(self, contact: Contact) -> bool:
-        """Whether told health, or a claimed `down`, shows the effect of a hit that the game does not claim."""
+        """Whether logged health, or a claimed `down`, shows the effect of a hit that the game does not claim."""
         frame, target, damage = contact.frame, contact.target, contact.damage
         window = self.windows.of("health")
         found = self._logged.get((target.row, "health"))

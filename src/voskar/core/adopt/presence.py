@@ -12,7 +12,7 @@ from voskar.core.rules.shapes import Ints
 from voskar.core.world import ActorState, World
 
 LEAST = 3
-"""Frames, beyond the window, that one has to be shown for to be back."""
+"""Frames, beyond the window, that an actor has to be shown for to be back."""
 TAKES = {"out": "out", "down": "down", "removed": "consumed"}
 """The reason for which an actor is out of play, by the event that states it."""
 MOVED = 1.0
@@ -22,8 +22,8 @@ FEW = 256
 
 
 class Presence:
-    """One that is shown for more than a few frames is back from the frame in which it moves on, or is claimed in a hit.
-    Only baked poses show it."""
+    """Adopts presence. An actor that is shown for more than a few frames is back from the frame in which it moves on,
+    or is claimed in a hit. Only baked poses show it."""
 
     SHARED = frozenset(("resync", "_claimed", "_downs", "_marks"))
 
@@ -59,7 +59,8 @@ class Presence:
                 self.world.jump(state)
 
     def after(self) -> None:
-        """The frame has been settled: of whom it has taken out of play the recording says how it continues."""
+        """After the frame is settled: looks up how the recording continues actors that the frame has taken out of
+        play."""
         world = self.world
         events, self._seen = world.events[self._seen :], len(world.events)
         if not self._looks:
@@ -79,7 +80,8 @@ class Presence:
                 world.visit(frame)
 
     def keeps(self, state: ActorState) -> bool:
-        """Whether one that is consumed in this frame will turn out to be still there: nothing of it is forgotten."""
+        """Whether an actor that is consumed in this frame will turn out to be still there: nothing of it is
+        forgotten."""
         return self._looks and self.goes_on(state, self.world.frame, "consumed") is not None
 
     def _is_logged_down(self, name: str, frame: int) -> bool:
@@ -87,7 +89,8 @@ class Presence:
         return any(abs(when - frame) <= window for when in self._downs.get(name, ()))
 
     def goes_on(self, state: ActorState, since: int, what: str) -> int | None:
-        """The frame in which one is back that something took out of play in the frame `since`; None if it is not."""
+        """The frame in which an actor is back that something took out of play in the frame `since`; None if it is
+        not."""
         rows = self.world.recording.poses.unbroken(state.row, since)
         rows = rows[: self._marks[bisect_right(self._marks, since)] - since]
         if what == "down" and state.kind.respawn is not None:  # when it is due back it is no body
@@ -115,7 +118,7 @@ class Presence:
         return min([*moves, *struck], default=None)
 
     def _upright(self, state: ActorState, shown: Ints) -> Ints:
-        """Poses of one that is down that do not show it as dead: a body lies there, too."""
+        """Poses of an actor that is down that do not show it as dead: a body lies there, too."""
         recording, poses, clip = self.world.recording, self.world.recording.poses, state.kind.down.clip
         dead = poses.health[shown] <= 0
         if clip in recording.clips:

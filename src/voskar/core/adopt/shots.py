@@ -16,8 +16,9 @@ Shown = dict[tuple[str, str | None], list[tuple[int, int]]]
 
 
 class Shots:
-    """An emission that is shown at another frame counts there for its cooldown; one never shown counts for none, though
-    its number is consumed; one that no actor fired counts for all that could have fired it."""
+    """Emissions and the shots that a game shows. An emission that is shown at another frame counts there for its
+    cooldown; an emission that is never shown counts for none, though its number is consumed; a shot that no emitter
+    fired counts for all that could have fired it."""
 
     SHARED = frozenset(("resync", "_shown", "_given", "_firsts"))
 

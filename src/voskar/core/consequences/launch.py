@@ -1,4 +1,5 @@
-"""Launch: sent off along up, the way that the other one faces, or away from it. A recorded actor is only told."""
+"""Launch: sends an actor up, along the way that the other one faces, or away from it. For a recorded actor it is only
+written."""
 
 from __future__ import annotations
 

@@ -7,7 +7,7 @@ from voskar.core.ledger.events import StunEvent
 
 
 def apply(effect: Effect) -> None:
-    """Stunned in n+1 … n+D. By default one that does not outlast the running one changes nothing."""
+    """Stunned in n+1 … n+D. By default a stun that does not outlast the running one changes nothing."""
     state, world, table = effect.own, effect.world, effect.table
     runs = state.stunned_until > world.frame
     start = world.now(state)

@@ -113,8 +113,8 @@ class Provenance(Generic[Cause]):
         """The same of the last death, return or removal for good."""
 
     def differ(self, piece: Piece, first: int, last: int, cause: Cause) -> None:
-        """Two accounts of a piece differ from one frame to another; of one that is not there in one of them, or cannot
-        act, also the numbers of its shots ever after."""
+        """Notes that two accounts of a piece differ from one frame to another; for an actor that is not there in one of
+        them, or cannot act, also the numbers of its shots ever after."""
         self.differences.add(piece, first, last, cause)
         kind = self.kind_of(piece[1]) if piece[0] in ("presence", "stun", "counters") else None
         for emitter in kind.emitters if kind is not None else ():

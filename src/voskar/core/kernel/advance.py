@@ -224,7 +224,7 @@ class Kernel:
         actor.at = frame
 
     def come_near(self, actor: ActorRow) -> None:
-        """For one that wraps, where it was is the nearest of the places that are one."""
+        """For an actor that wraps: moves its place in the frame before to the nearest copy."""
         placing = self.placing
         actor.near_x = actor.near_y = 0.0
         if actor.past and placing.boxes.wraps[actor.kind]:
@@ -326,7 +326,7 @@ class Kernel:
         self.finder.find()
 
     def play(self, frame: int, row: int) -> None:
-        """One that is in play in this frame: since when, since when its clip continues, and its open boxes."""
+        """Marks an actor as in play in this frame: since when, since when its clip continues, and its open boxes."""
         actor = self.actors.rows[row]
         if actor.played != frame - 1:
             actor.entered = actor.clip_since = frame

@@ -27,7 +27,7 @@ class ActorColumns:
     """`rows[k]` is the actor of row k in the world, of `count` rows; the memory is that of an `ActorTable`."""
 
     def bind(self, memory: np.ndarray, places: np.ndarray, row: type[ActorRow]) -> None:
-        """Where each row stands now in memory, which is kept: told again whenever the table has grown."""
+        """Sets where each row stands in memory; called again whenever the table has grown."""
         self.memory = memory
         self.count = len(places)
         self.places: Ints = shared_ints(places)

@@ -243,7 +243,7 @@ class LifeEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 class RespawnEvent(Event, frozen=True, gc=False, kw_only=True):
-    """Back in play; `detail` is the former id of one that takes another's place."""
+    """Back in play; `detail` is the former id of an actor that takes another's place."""
 
     event: ClassVar[str] = "respawn"
     changes = ("presence", "health", "iframes", "stun", "motion")

@@ -1,4 +1,4 @@
-"""Pieces of state: what a contact, an emission or an event reads, and what it changes.
+"""Pieces of state that a contact, an emission or an event reads, and those that it changes.
 
 Whether a disagreement follows from an earlier one is a question of these: the earlier one left game and rules with
 different accounts of a piece for some frames, and the later one read it in one of them.

@@ -1,4 +1,4 @@
-"""Going down, and what is to become of one that did."""
+"""Going down, and the fate of the actor."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from voskar.core.world import ActorState, World
 
 
 def go_down(world: World, state: ActorState) -> None:
-    """One whose health has run out: a life less, points for who did it, children."""
+    """Takes an actor down whose health has run out: a life less, points for its killer, children."""
     kind, down = state.kind, state.kind.down
     state.down, state.fell_at = world.frame, world.position(state.row)
     world.take_out(state)
@@ -57,7 +57,7 @@ def give_lives(world: World, state: ActorState, extra: int, by: str | None = Non
 
 
 def earn(world: World) -> None:
-    """Lives for the points that a side has come to, to all of it that have appeared and are not out. One that waits to
+    """Gives lives for the points of a side to all its actors that have appeared and are not out. An actor that waits to
     be out returns after all."""
     run = world.run
     if not run.score or not any(kind.extra_life for kind in world.rules.kinds.values()):
@@ -80,7 +80,7 @@ def earn(world: World) -> None:
 
 
 def _come_after_all(world: World, state: ActorState) -> None:
-    """One that waits to be out has a life again."""
+    """Gives a life again to an actor that waits to be out."""
     assert state.down is not None
     state.returns = may_return(state, state.down)
     if not state.returns:
@@ -115,7 +115,7 @@ def _leave_children(world: World, state: ActorState) -> None:
 
 
 def may_return(state: ActorState, frame: int) -> bool:
-    """Whether one that has just gone down can come back, itself or in a successor."""
+    """Whether an actor that has just gone down can come back, itself or in a successor."""
     if state.lives_left == 0 or state.consumed == frame:
         return False
     return state.kind.respawn is not None or (state.kind.succession and not state.driven)

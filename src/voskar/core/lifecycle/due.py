@@ -1,4 +1,4 @@
-"""When one that is down may come back, and where."""
+"""When an actor that is down may come back, and where."""
 
 from __future__ import annotations
 
@@ -16,8 +16,8 @@ def rule_of(state: ActorState) -> Respawn:
 
 
 def try_from(world: World, state: ActorState, frame: int, *, safe: bool = False) -> None:
-    """Notes the first frame from one on in which an actor may come back: with a pose, and with the button pressed
-    that it needs. One that waits for its place to be safe tries in each frame until it has been `safe`."""
+    """Notes the first frame, from one on, in which an actor may come back: with a pose, and with the button pressed
+    that it needs. An actor that waits for a safe place tries in each frame until it has been `safe`."""
     recording, respawn = world.recording, rule_of(state)
     state.awaits = frame
     if respawn.needs is not None:
@@ -49,7 +49,7 @@ def _pressed(world: World, state: ActorState, frame: int) -> int:
 
 
 def place(world: World, state: ActorState) -> Vector:
-    """Where one that is down comes back."""
+    """The place at which an actor that is down comes back."""
     at = "start" if state.kind.respawn is None else state.kind.respawn.at
     if isinstance(at, tuple):
         return at

@@ -137,7 +137,7 @@ class Resets:
         return state is not None and out == (state.id, state.row)
 
     def _readmit(self, state: ActorState) -> None:
-        """One that had no life left has some again: it is in play, or waits for its successor."""
+        """Lets an actor in again that had no life left: it is in play, or waits for its successor."""
         self.world.run.stays_in(state)
         if not state.kind.succession:
             state.revive()

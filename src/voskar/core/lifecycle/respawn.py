@@ -1,4 +1,4 @@
-"""Coming back: what holds one that is due, and how it is in play again."""
+"""Returns: what holds an actor that is due, and how it is in play again."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ from voskar.core.world import ActorState, World
 
 
 class Returns:
-    """Brings back those who are due. `angles` are the angles that driven actors first had; `start_over` puts back the
-    room or the run, as the rule of one that returns may say, and `armed` is told of every actor that is in play
+    """Brings back actors that are due. `angles` are the angles that driven actors first had; `start_over` puts back the
+    room or the run, as the rule of a returning actor may say, and `armed` is called with every actor that is in play
     again."""
 
     def __init__(
@@ -114,7 +114,7 @@ class Returns:
         try_from(world, state, world.frame + 1)
 
     def take_back(self, state: ActorState) -> None:
-        """One that is down is back in this frame, whenever it was due; by its rule, if its kind has one."""
+        """Brings an actor back that is down in this frame, whenever it was due; by its rule, if its kind has one."""
         if state.kind.respawn is not None:
             self._come_back(state)
             return

@@ -17,7 +17,7 @@ class Settling:
     def __init__(self, world: World, resets: Resets, goals: Goals, tick: Callable[[], None]) -> None:
         self.world, self.resets, self.goals, self.tick = world, resets, goals, tick
         self.keeps: Callable[[ActorState], bool] = lambda state: False
-        """Whether one that is consumed will be shown all the same, so that nothing of it is forgotten."""
+        """Whether an actor that is consumed will be shown all the same, so that nothing of it is forgotten."""
 
     def report_leavers(self) -> None:
         """Removes actors whose life is over or that left through an edge: before anything touches."""
@@ -26,7 +26,7 @@ class Settling:
                 self.leave(frame, state, why)
 
     def leave(self, frame: int, state: ActorState, why: str) -> None:
-        """One is gone for good, or out of play."""
+        """Removes an actor for good, or takes it out of play."""
         world = self.world
         world.events.append(RemovedEvent(frame, state.id, why))
         world.run.recheck = True

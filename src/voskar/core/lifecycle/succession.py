@@ -41,7 +41,7 @@ class Succession:
                 self._succeed(state, {heir.row for heir in heirs[index + 1 :]})
 
     def _succeed(self, state: ActorState, later: set[int]) -> None:
-        """Takes over from the last one that was, if no other is in play."""
+        """Takes over from the last actor of the kind, if no other is in play."""
         world = self.world
         found: list[tuple[int, str, ActorState]] = []
         for former in world.everyone():

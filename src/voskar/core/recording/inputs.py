@@ -39,7 +39,7 @@ class Inputs:
         return found
 
     def who(self, button: str) -> list[str]:
-        """The ids that ever told of a button."""
+        """The ids that ever log a button."""
         return [name for name, item in self._rows if item == button]
 
     def held(self, name: str, button: str) -> Ints:
@@ -62,7 +62,7 @@ class Inputs:
         return found[~np.isin(found, anew)]
 
     def aim_of(self, frame: int, name: str, button: str | None) -> Vector | None:
-        """The last aim told in a frame with a button, or with any."""
+        """The last aim logged in a frame with a button, or with any."""
         low, high = np.searchsorted(self.frame, [frame, frame + 1])
         for row in range(int(high) - 1, int(low) - 1, -1):
             if self.ids[self.id[row]] == name and button in (None, self.buttons[self.button[row]]):

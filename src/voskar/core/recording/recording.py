@@ -1,4 +1,4 @@
-"""A recording: who is in it, its poses, and what else the game told."""
+"""A recording: its actors, its poses, and the rest of the log."""
 
 from __future__ import annotations
 
@@ -90,7 +90,7 @@ class Recording:
     display: DisplayLog = field(default_factory=DisplayLog)
     scope: LogScope = field(default_factory=LogScope)
     lag: Mapping[str, tuple[int, int]] = field(default_factory=dict)
-    """By how many frames before and after its logger tells some sorts of evidence."""
+    """By how many frames before and after an event each sort of evidence may be logged."""
     after_hits: bool = False
     """Whether the clips and tags of a frame show the result of its hits."""
     lost: tuple[tuple[int, int], ...] = ()

@@ -1,4 +1,4 @@
-"""The values of a counter in every frame: a ledger tells of regen only where it ends, so it is counted here."""
+"""The values of a counter in every frame: a ledger reports regen only where it ends, so it is counted here."""
 
 from __future__ import annotations
 

@@ -174,7 +174,7 @@ class _Log:
         return events[-1] if events else None
 
     def _velocity(self, own: int, *, back: bool) -> dict[str, float]:
-        """That of its own motion; 0 where it is back in play, and the game told none."""
+        """The velocity of its own motion; 0 where it is back in play, and the game logged none."""
         poses = self.seen.world.recording.poses
         return {
             "vx": 0.0 if back and math.isnan(poses.vx[own]) else float(self.vx[own]),

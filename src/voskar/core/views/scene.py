@@ -203,7 +203,7 @@ def _appears(recording: Recording, event: SpawnEvent) -> tuple[str, float] | Non
 
 
 def _bounces(rules: Rules, recording: Recording, actor: Actor, rows: Ints) -> Iterator[tuple[float, float]]:
-    """Where on its trail one that bounces continued otherwise than by its own motion."""
+    """Places on its trail where an actor that bounces continued otherwise than by its own motion."""
     kind, dt = rules.kinds[actor.kind], 1.0 / float(recording.rate)
     motion = kind.motion
     if not actor.driven or "bounce" not in (motion.at_edge, motion.on_solid) or len(rows) < 3:

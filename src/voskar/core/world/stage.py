@@ -317,8 +317,8 @@ class Stage:
     def _logged_form(
         self, row: int, box: FormedBox, matrix: tuple[float, float, float, float], scale: float, *, before: bool
     ) -> int:
-        """A spare form with the shape of a box that the game logs, for a place by this matrix; one that it had not in
-        the frame before has the shape of this one."""
+        """A spare form with the shape of a box that the game logs, for a place by this matrix; a box without a shape in
+        the frame before has that of this frame."""
         table, form = self.table, self.shapes.own
         if not before or not self.placing.logged.lay(form, box.number, table.before_pose[row], *matrix, scale):
             self._lay_now(form, box, row, matrix, scale)
@@ -327,7 +327,7 @@ class Stage:
     def _lay_now(
         self, form: int, box: FormedBox, row: int, matrix: tuple[float, float, float, float], scale: float
     ) -> None:
-        """Gives a spare form the shape that the game logs of a box in this frame; one that it does not log is a point
+        """Gives a spare form the shape that the game logs of a box in this frame; a box that is not logged is a point
         at the actor's position."""
         if self.placing.logged.lay(form, box.number, self.table.pose[row], *matrix, scale):
             return
@@ -369,7 +369,8 @@ class Stage:
         return -width * math.floor(dx / width + 0.5), -height * math.floor(dy / height + 0.5)
 
     def start(self, row: int) -> Vector:
-        """Where an actor appeared first since the last mark; one that made its first move just then, at the muzzle."""
+        """The place at which an actor appeared first since the last mark; the muzzle for a shot that made its first
+        move just then."""
         if self.table.driven[row]:
             return self.table.home_x[row], self.table.home_y[row]
         if row in self.muzzles and self.muzzles[row][0] >= self.run_since:

@@ -119,7 +119,7 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def lives_left(self) -> int | None:
-        """Its lives once the one is taken that it owes."""
+        """Its lives once the life that it owes is taken."""
         return self.lives if self.lives is None or self.owes is None else max(self.lives - 1, 0)
 
     def copied(self, copier: Copier) -> Self:
@@ -185,7 +185,7 @@ class RunState(Struct):
     recheck: bool = False
     """Whether something has changed that may end the run."""
     due: dict[int, int] = {}
-    """The next frame in which one that is down may come back, by row."""
+    """The next frame in which an actor that is down may come back, by row."""
     outs: dict[int, list[tuple[str, int]]] = {}
     """Ids and rows of actors that are out at the end of a frame."""
     lives: dict[int, list[tuple[str, int]]] = {}

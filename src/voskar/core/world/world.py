@@ -26,7 +26,7 @@ class World(Asked):
     # verbs: what moves
 
     def push(self, state: ActorState, knockback: Knockback, dx: float, dy: float) -> None:
-        """A knockback begins in the next frame. One that is sent home or down is not moved by it any more."""
+        """Begins a knockback in the next frame. It does not move an actor that is sent home or down."""
         row = state.row
         if not (self.raw or state.driven):
             self._say(state, "push", knockback, dx, dy)
