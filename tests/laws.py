@@ -258,7 +258,7 @@ def played_by(book: Rulebook, frames: Frames, seed: int) -> Log:
 def perfect(seed: int, otherwise: bool = False) -> tuple[Rulebook, Log]:
     """The log of a game that plays exactly by the rules, or that breaks ties of hits `otherwise`."""
 
-    def turned(order: Order, world: World, found: list[TouchRow], claimed: Any = None) -> list[TouchRow]:
+    def turned(order: Order, world: World, found: list[TouchRow]) -> list[TouchRow]:
         return [touch for run in order.ties(world, found, None) for group in reversed(run) for touch in group]
 
     with pytest.MonkeyPatch.context() as patch:

@@ -88,18 +88,18 @@ class Judge:
         memory.preempted.clear()
         memory.choices.clear()
         account, all_gates = self.account, self._gates
-        claimed = None if account is None else account.claims
         touches = world.touches()
         if world.rules.contact.clash:
             is_clash = self._is_hitbox
             clashes = None if account is None else account.clashes()
             clash(world, memory, [touch for touch in touches if is_clash[touch[3]]], clashes)
             touches = [touch for touch in touches if not is_clash[touch[3]]]
+        claims = None if account is None or len(touches) < 2 else account.claims()
         ordered: Iterable[TouchRow]
-        if account is None or len(touches) < 2:
-            ordered = self._order.of(world, touches, claimed)
+        if account is None or claims is None:
+            ordered = self._order.of(world, touches)
         else:
-            ordered = self._as_claimed(self._order.ties(world, touches, account.claims()), account)
+            ordered = self._as_claimed(self._order.ties(world, touches, claims), account)
         for touch in ordered:
             contact = self._contact(touch)
             outcome = LANDED

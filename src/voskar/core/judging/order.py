@@ -40,17 +40,13 @@ class Order:
         self._rank = [-box.box.rank for box in catalog.formed]
         self._name = [names[box.name] for box in catalog.formed]
 
-    def of(
-        self, world: World, found: list[TouchRow], claimed: Callable[[], Claims | None] | None = None
-    ) -> list[TouchRow]:
-        """The touches of a frame, in the order in which they are judged. `claimed` is asked whether the game claims a
-        hit of an attacker, an attack and a target in this frame."""
-        if len(found) < 2:
-            return found
-        return [items[-1] for items in self._sorted(world, found, None if claimed is None else claimed())]
+    def of(self, world: World, found: list[TouchRow]) -> list[TouchRow]:
+        """The touches of a frame, in the order in which they are judged."""
+        return found if len(found) < 2 else [items[-1] for items in self._sorted(world, found, None)]
 
     def ties(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[list[list[TouchRow]]]:
-        """The same, as runs of groups of which only ids say which comes first."""
+        """The same, as runs of groups of which only ids say which comes first. `claims` says whether the game claims a
+        hit of an attacker, an attack and a target in this frame."""
         keyed = self._sorted(world, found, claims)
         return [
             [[items[-1] for items in group] for _, group in groupby(run, key=itemgetter(3, 4, 5))]
