@@ -37,7 +37,7 @@ SELDOM = 5.0
 """Seconds after which a look is due though nothing is odd: it counts the hits that agree."""
 PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
-GLANCES, LOOKS = 0.45, 0.4
+GLANCES, LOOKS = 0.55, 0.35
 """Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
 MOST_CHARGED = 0.1
 """Seconds that a glance counts at most: the first ones import libraries."""

@@ -369,8 +369,7 @@ class Stage:
         return -width * math.floor(dx / width + 0.5), -height * math.floor(dy / height + 0.5)
 
     def start(self, row: int) -> Vector:
-        """The place at which an actor appeared first since the last mark; the muzzle for a shot that made its first
-        move just then."""
+        """Where an actor first appeared since the last mark; the muzzle for a shot that made its first move then."""
         if self.table.driven[row]:
             return self.table.home_x[row], self.table.home_y[row]
         if row in self.muzzles and self.muzzles[row][0] >= self.run_since:
