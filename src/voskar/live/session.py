@@ -40,9 +40,9 @@ WARM = 1.0
 """Seconds before what a glance looks at: by then what it has not seen hardly matters any more."""
 GLANCE = 0.5
 """Seconds that a glance looks at, at least."""
-UNSURE = 30.0
+UNSURE = 24.0
 """Seconds after what a look does not see in which it reports nothing, as what came before is unknown."""
-SHORT = 45.0
+SHORT = 36.0
 """Seconds of a short look; a run of twice as many is long."""
 AT_ONCE = 600
 """Frames that become columns at once, at most: more would take memory that is never given back."""
@@ -307,9 +307,10 @@ class Session:
             self._wholly_glanced = self.last
         else:
             shown = check_part(rules, recording, **options)
-        # a hit may seem to follow from a value that is only unknown here
+        # a hit may seem to follow from a value that is only unknown here, as values of events mostly are
         roots = [root for root, _ in shown.roots]
         roots += [finding for finding in shown.findings if CODES[finding.code].about in ("hit", "event")]
+        roots = [root for root in roots if root.code != "event-values"]
         cold = recording.first + round(WARM * rate) if recording.first != self._run.begun else recording.first
         near = (root for root in roots if max(cold, self._judged - late + 1) <= root.frame <= self.last - late)
         odd = {
