@@ -211,7 +211,7 @@ class RunState(Struct):
     reflections: dict[int, Reflection] = {}
     """Shots that are reflected in this frame, by row."""
     given_back: dict[int, list[int]] = {}
-    """The rows of recorded shots that were reflected, by the frame in which they appear again."""
+    """The rows of recorded shots that were reflected or consumed, by the frame in which they appear again."""
     ends: dict[int, list[int]] = {}
     """Rows of bodies that are removed at the end of a frame, if they are still there."""
 
