@@ -15,7 +15,7 @@ from voskar.core.world import ActorState, Birth
 
 class Births(PlannedClaims):
     """Adopts claimed spawns. A claimed spawn that the rules deny appears where its emitter, else the claim, puts it; in
-    another frame than by the rules, it appears there. An unclaimed spawn of an emitter or parent whose others are
+    another frame than by the rules, it appears there. A spawn without a claim, of an emitter or parent whose others are
     claimed does not appear: its number is consumed."""
 
     SHARED = PlannedClaims.SHARED | {"_asked"}
