@@ -12,13 +12,18 @@ from voskar.core.views.framedata import moves
 from voskar.evidence.check import check
 
 
-def findings(attack: dict[str, Any], xs: list[float], ys: list[float] | None = None) -> list[tuple[str, int, str]]:
-    """What check says of a waxling that the keeper hits in frame 1 and that then stands at these places."""
+def findings(
+    attack: dict[str, Any], xs: list[float], ys: list[float] | None = None, mark: int | None = None
+) -> list[tuple[str, int, str]]:
+    """What check says of a waxling that the keeper hits in frame 1 and that then stands at these places; in the frame
+    `mark` the run begins again."""
     data = world({"damage": 1, "rehit": "once", **attack}, touch=False)
     frames = ways([(90, 0), *[(0, 0)] * (len(xs) - 1)])
     for frame, x, y in zip(frames, xs, ys or [0] * len(xs), strict=True):
         frame["poses"][1] |= {"x": x, "y": y}
     frames[1]["claims"] = [{"event": "hit", "attacker": "keeper", "target": "waxling"}]
+    if mark is not None:
+        frames[mark]["reset"] = "run"
     book = rulebook(data)
     played = recording(book, frames)
     return [
@@ -48,6 +53,13 @@ SHOWN = [
 @pytest.mark.parametrize(("name", "attack", "xs", "expected"), SHOWN, ids=[entry[0] for entry in SHOWN])
 def test_knockback_and_home(name: str, attack: Any, xs: list[float], expected: Any) -> None:
     assert findings(attack, xs) == expected
+
+
+@pytest.mark.parametrize(("mark", "codes"), [(2, []), (3, []), (4, []), (5, ["home"])])
+def test_a_mark_leaves_nothing_of_a_way_home(mark: int, codes: list[str]) -> None:
+    """It is frozen in 2 and 3, so it would be at home in 4; a mark ends the freeze. Behind it there are new hits."""
+    found = findings({"hitstop": "2f", "target": {"home": True}}, [40, 4, 4, 4, 30, 30], mark=mark)
+    assert [code for code, _, _ in found if code != "hit-missing"] == codes
 
 
 def test_launch() -> None:

@@ -305,7 +305,8 @@ class _Look:
             event.frame <= entry.frame < max(frame, event.frame + 1)
             for entry in self.held.ledger.about(event.id or "", "down")
         )
-        if row is None or fell:
+        begun = any(event.frame < mark <= frame for mark in self.recording.resets)  # and all are at their starts
+        if row is None or fell or begun:
             return
         poses = self.recording.poses
         shown, goal = (float(poses.x[row]), float(poses.y[row])), (event.x or 0.0, event.y or 0.0)
