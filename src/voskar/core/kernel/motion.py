@@ -197,7 +197,7 @@ class Mover:
 
         A way is hindered by a solid that the body would come to overlap by more than the tolerance. A body that
         touches or overlaps one already is hindered, at 0, only by motion into it. Of surfaces met at one moment
-        the one that the motion heads into most counts, then the most level motion.
+        the one that the motion heads into most counts, then the most level one.
         """
         actor, placing, narrow, boxes = self.actors.rows[row], self.placing, self.narrow, self.placing.boxes
         kind = actor.kind
