@@ -130,7 +130,7 @@ def respawn_naked(audit: AuditedBook) -> Iterator[AuditFinding]:
 def _nearest(
     audit: AuditedBook, kind: Kind, stand: Stand, others: Sequence[tuple[str, Stand, bool]]
 ) -> tuple[str, float] | None:
-    """The nearest enemy whose hitbox is within reach of an actor at a place, and how far away."""
+    """The nearest enemy with a hitbox within reach of an actor at a place, and its distance."""
     foes = {attacker.name for attacker, attack, _ in _hits(audit, kind) if attack.harms}
     others = [other for other in others if other[1][0] in foes]
     if not others:

@@ -143,7 +143,7 @@ def _way(spawns: dict[str, set[str]], start: str, goal: str) -> list[str] | None
 
 
 def unbounded(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A motion with rules for edges or solids that do not exist, or whose body collides with no solid."""
+    """A motion with rules for edges or solids that do not exist, or with a body that collides with no solid."""
     rules = audit.rules
     for kind in rules.kinds.values():
         where, motion = ("kinds", kind.name, "motion"), kind.motion

@@ -137,8 +137,8 @@ class Judge:
         return Contact(world, self.memory, key, world.frame, *sides, hitbox.attack, t, row)
 
     def _as_claimed(self, ties: list[list[list[TouchRow]]], account: HitFilter) -> Iterator[TouchRow]:
-        """Touches in order. In a run of equal groups a hit that would not come to what the game claims gives way to one
-        of its attacker or its target that does: each hit changes what the next ones come to."""
+        """Touches in order. In a run of equal groups, a hit that would not have the claimed case or damage gives way to
+        another hit of its attacker or target that would: each hit changes the state that decides the next."""
         for groups in ties:
             while groups:
                 first, at = groups[0][0], 0

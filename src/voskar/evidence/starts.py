@@ -74,14 +74,12 @@ class Starts:
 
     def _may_leave(self, birth: Birth, event: SpawnEvent) -> bool:
         """Whether its first move leads across an edge in some directions that the game may draw."""
-        held, fan = self.held, fan_of(self.held, event)
-        motion, bounds = held.rules.kinds[event.kind].motion, held.rules.space.bounds
-        if fan is None or not (fan.is_drawn and birth.moves_at_once and motion.at_edge == "remove") or bounds is None:
+        rules, fan = self.held.rules, fan_of(self.held, event)
+        if fan is None or not (fan.is_drawn and birth.moves_at_once):
             return False
-        vx, vy = motion.velocity if birth.velocity is None else birth.velocity
-        step = max(fan.speeds[1], math.hypot(vx, vy)) / float(held.rules.rate)
-        x0, y0, x1, y1 = bounds
-        return not (x0 + step <= birth.x <= x1 - step and y0 + step <= birth.y <= y1 - step)
+        vx, vy = rules.kinds[event.kind].motion.velocity if birth.velocity is None else birth.velocity
+        step = max(fan.speeds[1], math.hypot(vx, vy)) / float(rules.rate)
+        return rules.may_leave(event.kind, birth.x, birth.y, step)
 
     def _moved(self, birth: Birth, event: SpawnEvent, *, at_once: bool) -> Start:
         held = self.held

@@ -17,7 +17,7 @@ class Logged:
     def __init__(self, recording: Recording, windows: Windows) -> None:
         self.windows = windows
         self.changes: dict[int, list[tuple[int, Column]]] = {}
-        """By frame: the actors and columns whose logged value is new, or the first."""
+        """By frame: the actors and columns with a new logged value, or the first one."""
         self._logged: dict[tuple[int, Column], tuple[Ints, Floats]] = {}
         self._hits: dict[tuple[int, str | None], list[Claim]] = {}
         self._downs: dict[str | None, list[int]] = {}

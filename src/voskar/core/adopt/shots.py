@@ -100,17 +100,11 @@ class Shots:
 
     def _leaves(self, owner: ActorState, emitter: Emitter, event: SpawnEvent) -> bool:
         """Whether an edge may take it at once: it appears beyond the edge, or its first move may lead there."""
-        world, rules = self.world, self.world.rules
-        motion = rules.kinds[event.kind].motion
-        if rules.space.bounds is None or motion.at_edge != "remove":
-            return False
-        step = 0.0
+        world, fan, step = self.world, emitter.fan, 0.0
         if emitter.moves_at_once:
-            fan = emitter.fan
-            own = max(fan.speeds[1], math.hypot(*motion.velocity))
+            own = max(fan.speeds[1], math.hypot(*world.rules.kinds[event.kind].motion.velocity))
             step = (own + abs(fan.inherit or 0.0) * math.hypot(*world.velocity(owner.row))) / world.rate
-        (x0, y0, x1, y1), x, y = rules.space.bounds, event.x or 0.0, event.y or 0.0
-        return not (x0 + step <= x <= x1 - step and y0 + step <= y <= y1 - step)
+        return world.rules.may_leave(event.kind, event.x or 0.0, event.y or 0.0, step)
 
     def _use(
         self, owner: ActorState, emitter: Emitter, frame: int, before: int, after: int, *shown: Shown

@@ -27,8 +27,8 @@ class Order:
     first), their earliest t, attacker id, attack name, target id; within a group by hurtbox rank (higher
     first), t, hitbox name, hurtbox name. Ids and names compare as strings, t rounded to 6 decimals as it is written.
 
-    Which of groups that are equal up to t comes first is the game's to say: what it claims goes before ids. Of claimed
-    ones the next is one that now comes to the case and the damage that the game claims of it (`Judge`).
+    Which of groups that are equal up to t comes first is the game's to say: what it claims goes before ids. Among
+    claimed groups the judge takes next a group that now has the case and the damage of its claim.
     """
 
     def __init__(self, catalog: BoxCatalog) -> None:
@@ -45,8 +45,8 @@ class Order:
         return found if len(found) < 2 else [items[-1] for items in self._sorted(world, found, None)]
 
     def ties(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[list[list[TouchRow]]]:
-        """The same, as runs of groups of which only ids say which comes first. `claims` says whether the game claims a
-        hit of an attacker, an attack and a target in this frame."""
+        """The same, as runs of groups that only ids put in order. `claims` says whether the game claims a hit of an
+        attacker, an attack and a target in this frame."""
         keyed = self._sorted(world, found, claims)
         return [
             [[items[-1] for items in group] for _, group in groupby(run, key=itemgetter(3, 4, 5))]

@@ -12,7 +12,7 @@ from voskar.core.world import ActorState, World
 
 
 def go_down(world: World, state: ActorState) -> None:
-    """Takes an actor down whose health has run out: a life less, points for its killer, children."""
+    """Takes an actor down that has no health left: a life less, points for its killer, children."""
     kind, down = state.kind, state.kind.down
     state.down, state.fell_at = world.frame, world.position(state.row)
     world.take_out(state)

@@ -189,6 +189,14 @@ class Rules(Struct, frozen=True):
         """Whether anyone can come back."""
         return any(kind.respawn is not None for kind in self.kinds.values())
 
+    def may_leave(self, kind: str, x: float, y: float, step: float) -> bool:
+        """Whether an edge may remove an actor of a kind that starts at a place and moves by up to `step` units."""
+        bounds = self.space.bounds
+        if bounds is None or self.kinds[kind].motion.at_edge != "remove":
+            return False
+        x0, y0, x1, y1 = bounds
+        return not (x0 + step <= x <= x1 - step and y0 + step <= y <= y1 - step)
+
     def promises(self, hit_layer: str, hurt_layer: str) -> bool | None:
         """Whether the table has hitboxes on one layer meet hurtboxes on another; None without a table."""
         if self.meets is None:

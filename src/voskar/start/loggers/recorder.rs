@@ -22,7 +22,7 @@ use std::io::{ErrorKind, Write};
 use std::net::TcpStream;
 use std::time::{Duration, Instant};
 
-/// Makes a whole gzip member of entries bytes.
+/// Makes a whole gzip member of bytes.
 pub type Pack = Box<dyn Fn(&[u8]) -> Vec<u8> + Send>;
 enum Sink { File(File), Packed(File, Pack), Tcp(TcpStream), None }
 /// Bytes that may wait for a slow reader before frames are lost.
