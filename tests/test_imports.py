@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
@@ -29,3 +30,11 @@ def brought_by(code: str) -> set[str]:
 )
 def test_imports_stay_light(code: str, unwanted: set[str]) -> None:
     assert brought_by(code) & unwanted == set()
+
+
+def test_a_check_needs_no_masked_arrays(apiary: Path) -> None:
+    """They take a tenth of the time of a short one."""
+    script = "import sys; from voskar.commands.main import run; run(sys.argv[1:]); print(*sys.modules)"
+    command = [sys.executable, "-c", script, "check", "apiary.toml", "meadow.jsonl", "--no-explain"]
+    done = subprocess.run(command, cwd=apiary, capture_output=True, text=True, check=True)
+    assert "numpy.ma" not in done.stdout.split()

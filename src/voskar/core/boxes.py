@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections import deque
 from collections.abc import Mapping, Sequence, Set
+from functools import cached_property
 from itertools import chain, product
 
 import numpy as np
@@ -117,6 +118,11 @@ class BoxCatalog:
         """The flat table of all forms for a kernel of its own, and of logged ones with room for so many parts of so
         many corners."""
         return ShapeColumns(self.forms, self._upright, room)
+
+    @cached_property
+    def own_shapes(self) -> ShapeColumns:
+        """The flat table of all forms for every kernel that has no logged ones: nothing changes it."""
+        return ShapeColumns(self.forms, self._upright)
 
     def _form(self, kind: Kind, box: Box, swings: Mapping[str, int]) -> FormedBox:
         known: dict[tuple[object, ...], int] = {}

@@ -8,7 +8,7 @@ where something touches or leaves, and in every frame in which something is due 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from operator import attrgetter
 from typing import NamedTuple, Protocol
 
@@ -254,30 +254,30 @@ class Played(NamedTuple):
 
 def replay(rules: Rules, recording: Recording, resync: Resync | None = None) -> Ledger:
     """The main door: rules and a recording in, a ledger out. With `resync` it continues from the game's account."""
-    return played_out(lambda: Stepper(rules, recording, resync=resync)).ledger
+    return played_out(Stepper(rules, recording, resync=resync)).ledger
 
 
-def played_out(start: Callable[[], Stepper]) -> Played:
+def played_out(stepper: Stepper) -> Played:
     """Runs a stepper to the end of its recording. Where resync decides what became of something past, it continues from
     a copy made before that: so only that stretch is stepped through again."""
-    stepper = start()
     adopter, resync, recording = stepper.adopter, stepper.resync, stepper.world.recording
     if adopter is None or resync is None or not adopter.may_go_back:
         return Played(stepper, stepper.run())
     decisions = resync.decisions
     apart = stride = max(MOST, recording.frames // PARTS, FRAMES_A_ROW * len(stepper.world.actors))
     copies: list[Stepper] = []
-    recent: list[Stepper] = []
+    recent = [stepper]
     """The first of these lies before all that may still be decided."""
+    stepper = stepper.copy()
     stop = stepper.next + stride
     while True:
         stepper.run_to(stop)
         ledger = stepper.close() if stepper.next > recording.last and decisions.back is None else None
         if decisions.back is not None:
             back, decisions.back = decisions.back, None
-            while recent and recent[-1].next > back:
+            while len(recent) > 1 and recent[-1].next > back:
                 recent.pop()
-            stepper, stride = recent[-1].copy() if recent else start(), LEAST
+            stepper, stride = recent[-1].copy(), LEAST
             stepper.look_ahead()
             stop = max(back, stepper.next + stride)
         elif ledger is not None:

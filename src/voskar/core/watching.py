@@ -350,6 +350,6 @@ def watched(
 ) -> Watched:
     """Replays, and looks on at all frames, or at some; with `resync` it continues from the game's account."""
     films = films if needs_film(rules, recording) else False
-    done = played_out(lambda: Stepper(rules, recording, Watch(questions or {}, films=films), resync))
+    done = played_out(Stepper(rules, recording, Watch(questions or {}, films=films), resync))
     assert isinstance(done.stepper.observer, Watch)
     return Watched(done.stepper, done.ledger, done.stepper.observer, recording, done.copies)

@@ -8,6 +8,7 @@ from statistics import median
 
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.recording import Claim
 from voskar.draft.extents import Rect, extents
 from voskar.draft.fitting import EARLY, Extents
@@ -236,7 +237,7 @@ class BoxDraft(LoggedDraft):
         for played in self.recordings:
             poses = played.poses
             rows = np.flatnonzero(np.array([actor.kind == attacker for actor in played.actors])[poses.actor])
-            shown |= {played.clips[number] for number in np.unique(poses.clip[rows]).tolist() if number >= 0}
+            shown |= {played.clips[number] for number in distinct(poses.clip[rows]).tolist() if number >= 0}
         for number, claim in self._hits_in(group):
             played = self.recordings[number]
             row = played.row(claim.attacker or "", claim.frame)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.recording import Claim, Recording
 from voskar.core.recording.poses import Signs
 from voskar.core.rules.shapes import Bools, Floats, Ints
@@ -96,9 +97,9 @@ def extents(
     # where hits are all as far up, they say so; else it takes more to believe it
     ups = ([up, 0.0] if np.ptp(dy[last]) < LEVEL else [0.0, up]) if up else [0.0]
     ahead = 0.0
-    if not known and len(last) >= LEAST and (clip[last] >= 0).all() and len(np.unique(facing)) > 1:
+    if not known and len(last) >= LEAST and (clip[last] >= 0).all() and len(distinct(facing)) > 1:
         seen = dx[last]
-        is_aimed = len(np.unique(clip)) > 1 and max(np.mean(seen > 0), np.mean(seen < 0)) >= AIMED
+        is_aimed = len(distinct(clip)) > 1 and max(np.mean(seen > 0), np.mean(seen < 0)) >= AIMED
         ahead = float(seen.min() + seen.max()) / 2 if is_aimed else 0.0
     coarse: Extents | None = None
     for height in ups:
@@ -177,7 +178,7 @@ def _near(
     counts = np.searchsorted(poses.frame[theirs], poses.frame[mine], side="right") - low
     parts = []
     ends = np.cumsum(counts)
-    cuts = np.unique(np.searchsorted(ends, np.arange(0, int(ends[-1]) if len(ends) else 0, AT_ONCE)))
+    cuts = distinct(np.searchsorted(ends, np.arange(0, int(ends[-1]) if len(ends) else 0, AT_ONCE)))
     for cut in np.split(np.arange(len(mine)), cuts[1:]):
         a = np.repeat(mine[cut], counts[cut])
         begins = np.cumsum(counts[cut]) - counts[cut]

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.rules.shapes import Bools, Floats, Ints
 
 LAG = 6
@@ -171,8 +172,8 @@ class _Least:
 
 def _candidates(values: Floats, deepest: Ints, idle: np.ndarray) -> list[float]:
     """Just above where hits were, and half-way to what missed beyond them."""
-    hits = np.unique(np.round(values[deepest], 2))
-    beyond = np.unique(np.round(values[idle], 2))
+    hits = distinct(np.round(values[deepest], 2))
+    beyond = distinct(np.round(values[idle], 2))
     found = {float(hit) + 0.5 for hit in hits[-STEPS:]} | {
         float(hit) + 0.5 for hit in hits[:: max(len(hits) // STEPS, 1)]
     }

@@ -10,6 +10,7 @@ from typing import Protocol
 import numpy as np
 from msgspec import Struct
 
+from voskar.core.arrays import distinct
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.rules import Fan, Kind
 from voskar.core.world import Birth, VerbCall
@@ -103,7 +104,7 @@ class Beside:
     @cached_property
     def grain(self) -> float:
         """By how much a step may have been rounded; what goes in steps of one length has not been."""
-        steps = (np.unique(np.abs(np.diff(column)).round(9)) for column in (self.x, self.y))
+        steps = (distinct(np.abs(np.diff(column)).round(9)) for column in (self.x, self.y))
         return 0.0 if all(np.count_nonzero(own) < 2 for own in steps) else self.look.grain
 
     def place(self, at: int) -> Vector:

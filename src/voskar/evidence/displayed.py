@@ -9,6 +9,7 @@ from collections.abc import Iterator
 import numpy as np
 from msgspec import Struct
 
+from voskar.core.arrays import distinct
 from voskar.core.ledger.event import number
 from voskar.core.rules.shapes import Ints
 from voskar.core.views.hud import HudFrame, changes, display
@@ -66,7 +67,9 @@ def _numbers(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_W
     changed = [*changes(held.rules, course, names)]
     for span in course.courses[name].down if names else ():
         changed += [span.first, span.last + 1]
-    another = np.diff(np.searchsorted(np.unique(changed), frames, side="right"), prepend=-1) != 0
+    another = (
+        np.diff(np.searchsorted(distinct(np.array(changed, dtype=np.int64)), frames, side="right"), prepend=-1) != 0
+    )
     before = np.column_stack([np.full(len(NUMBERS), np.inf), shown[:, :-1]])
     another |= ~((shown == before) | (np.isnan(shown) & np.isnan(before))).all(axis=0)
     starts = np.flatnonzero(another)
@@ -139,7 +142,7 @@ def _seconds(text: str) -> tuple[float, float]:
 
 def _run_frames(course: Timeline, frames: Ints) -> Ints:
     """(n,) the frames of the run that have gone by in some frames, which rise."""
-    begins = np.unique([course.first, *course.begins, *(end.frame for end in course.ends)])
+    begins = distinct(np.array([course.first, *course.begins, *(end.frame for end in course.ends)], dtype=np.int64))
     piece = np.searchsorted(begins, frames, side="right")
     starts = np.flatnonzero(np.diff(piece, prepend=-1))
     found = np.zeros(len(frames), dtype=np.int64)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.boxes import FormedBox
 from voskar.core.rules.shapes import Bools, Floats, Ints
 from voskar.evidence.finding import Finding, of_actor
@@ -65,13 +66,13 @@ def _bounds(held: Held, box: FormedBox, rows: Ints) -> tuple[Floats, Bools]:
     poses, placing = held.recording.poses, held.posed.placing
     clips, cells = poses.clip[rows], held.cells[rows]
     forms = np.full(len(rows), -1, dtype=np.int64)
-    for clip in np.unique(clips).tolist():
+    for clip in distinct(clips).tolist():
         firsts, shapes = np.array(box.runs(held.recording.clips[clip] if clip >= 0 else None)).T
         at = np.flatnonzero(clips == clip)
         forms[at] = shapes[np.maximum(np.searchsorted(firsts, cells[at], side="right") - 1, 0)]
     own, is_open = np.zeros((4, len(rows))), forms >= 0
     m00, m01, m10, m11 = (column[rows] for column in poses.matrix)
-    for form in np.unique(forms[is_open]).tolist():
+    for form in distinct(forms[is_open]).tolist():
         at = forms == form
         hull = held.catalog.forms[form].hull
         radius = held.catalog.forms[form].radius * np.abs(poses.scale[rows[at]])

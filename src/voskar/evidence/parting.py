@@ -9,6 +9,7 @@ from typing import Any, Literal, NamedTuple
 
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.ledger import written
 from voskar.core.ledger.pieces import What
 from voskar.core.recording import Claim, Recording
@@ -217,7 +218,7 @@ def _spans(keys: Ints, actors: int, near: int) -> dict[int, list[tuple[int, int]
     """By actor, the stretches of frames; those at most `near` frames apart are one."""
     found: dict[int, list[tuple[int, int]]] = {}
     frames, who = np.divmod(keys, actors)
-    for item in np.unique(who).tolist():
+    for item in distinct(who).tolist():
         own = frames[who == item]
         parts = np.split(own, np.flatnonzero(np.diff(own) > max(near, 1)) + 1)
         found[item] = [(int(part[0]), int(part[-1])) for part in parts]

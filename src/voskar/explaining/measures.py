@@ -9,6 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.recording import Recording
 from voskar.core.rules.shapes import Floats, Ints
 
@@ -129,7 +130,7 @@ class Measures:
 
 def gaps(groups: Iterable[Sequence[int]]) -> list[int]:
     """Frames from each to the next, of all groups; several in one frame are one."""
-    return [int(gap) for group in groups for gap in np.diff(np.unique(np.array(group, dtype=np.int64)))]
+    return [int(gap) for group in groups for gap in np.diff(distinct(np.array(group, dtype=np.int64)))]
 
 
 def commonest(values: Iterable[float], count: int = 3) -> list[float]:

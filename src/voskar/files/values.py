@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
 
@@ -48,6 +48,10 @@ class Table(BaseModel):
     """A table of a file. Unknown keys are errors, and values keep their type: "3" is not a number."""
 
     model_config = ConfigDict(extra="forbid", strict=True, frozen=True, arbitrary_types_allowed=True, defer_build=True)
+
+    def __deepcopy__(self, memo: dict[int, Any] | None = None) -> Self:
+        # each table that a file leaves out is a copy of its default: two thirds of the time of reading a rulebook
+        return self
 
 
 VERSION = 2

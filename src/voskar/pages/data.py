@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.boxes import BoxCatalog
 from voskar.core.explain.pair import Account, PairExplainer
 from voskar.core.ledger import Event, Ledger
@@ -177,7 +178,7 @@ def _kinds(rules: Rules, catalog: BoxCatalog) -> list[Plain]:
 def _actors(rules: Rules, judged: Recording, frames: tuple[int, int]) -> list[Plain]:
     """Everybody who has a pose in some frames."""
     kinds = {name: number for number, name in enumerate(rules.kinds)}
-    there = np.unique(judged.poses.actor[judged.block(frames[0], frames[1] + 1)])
+    there = distinct(judged.poses.actor[judged.block(frames[0], frames[1] + 1)])
     return [plain_actor(judged, number, kinds[judged.actors[number].kind]) for number in there.tolist()]
 
 

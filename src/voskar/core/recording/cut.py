@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 import msgspec
 import numpy as np
 
+from voskar.core.arrays import distinct
 from voskar.core.recording.display import DisplayLog
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.recording import Recording
@@ -30,7 +31,7 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
     run = max((mark for mark in marks if mark <= first), default=recording.first)
     until = min((mark for mark in marks if mark > last), default=recording.last + 1)
     rows = recording.block(run, until)
-    kinds = {recording.actors[number].logged_kind for number in np.unique(recording.poses.actor[rows]).tolist()}
+    kinds = {recording.actors[number].logged_kind for number in distinct(recording.poses.actor[rows]).tolist()}
     return replace(
         recording,
         first=first,

@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, NamedTuple, get_type_hints
 import numpy as np
 from numpy.typing import NDArray
 
+from voskar.core.arrays import distinct
 from voskar.core.rules.shapes import Bools, Floats, Ints, cos_sin
 
 
@@ -142,7 +143,7 @@ class Poses:
     def pieces(self, size: int) -> Iterator[Ints]:
         """All rows by actor, then frame, in parts of about so many, none of which parts an actor."""
         starts = np.array(self._starts)
-        cuts = starts[np.unique(np.searchsorted(starts, np.arange(0, len(self), size)))]
+        cuts = starts[distinct(np.searchsorted(starts, np.arange(0, len(self), size)))]
         yield from np.split(self.by_actor, cuts[(cuts > 0) & (cuts < len(self))])
 
     def rows_of(self, actor: int) -> Ints:

@@ -122,7 +122,7 @@ class Stage:
         still = Motion()
         motions = [motion for kind in rules.kinds.values() for motion in (kind.motion, kind.down.motion or still)]
         self.motions = MotionColumns(motions, rules.space, float(1 / rules.rate))
-        self.shapes = self.catalog.shapes(recording.boxes.room)
+        self.shapes = self.catalog.shapes(recording.boxes.room) if recording.boxes.names else self.catalog.own_shapes
         self.narrow = NarrowPhase(max(self.shapes.most_corners, self.motions.most_corners), self.up)
         self._logged = box_log(recording)
         self._poses = PoseColumns(recording, shown)
