@@ -2,6 +2,7 @@
 # source is newer than its binary: an old binary would shadow it without a word.
 PYTHON ?= python3
 BIN := .venv/bin
+TOOLS := .venv/.tools
 STAMP := .venv/.installed
 KERNEL := .venv/.kernel
 KERNEL_SOURCES := setup.py $(wildcard src/voskar/core/kernel/*.py src/voskar/core/kernel/*.pxd)
@@ -15,21 +16,28 @@ unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: demo test lint site pure checked lowest bench shots soak mutants laws wrong-games fuzz faults bombs pythons release clean
 
-$(STAMP): pyproject.toml
+# The pip of a new environment may be years old: it needs a minute more to find versions that go together.
+$(TOOLS): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Voskar needs Python 3.11 or newer, this is " + sys.version.split()[0] if sys.version_info < (3, 11) else 0)'
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable '.[dev]'
+	$(BIN)/python -c 'import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["build-system"]["requires"], sep="\n")' > .venv/tools.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --upgrade pip --requirement .venv/tools.txt
 	touch $@
 
-# what pip has just built is not built again
-$(KERNEL): $(KERNEL_SOURCES) | $(STAMP)
-	test -z "$(VOSKAR_PURE)" -a $(STAMP) -nt setup.py -a -z "$$(find $(KERNEL_SOURCES) -newer $(STAMP))" || $(BIN)/python setup.py --quiet build_ext --inplace
+# The kernel has a rule of its own, so that it is built while the other packages are fetched.
+$(STAMP): pyproject.toml | $(TOOLS)
+	VOSKAR_PURE=1 $(BIN)/python -m pip install --quiet --no-compile --no-build-isolation --editable '.[dev]'
 	touch $@
 
-demo: $(STAMP) $(KERNEL)
+$(KERNEL): $(KERNEL_SOURCES) | $(TOOLS)
+	test -n "$(VOSKAR_PURE)" || $(BIN)/python setup.py --quiet build_ext --inplace
+	touch $@
+
+demo:
+	$(MAKE) -j2 --output-sync=target $(STAMP) $(KERNEL)
 	$(BIN)/voskar demo --overwrite build/demo
 
-test: $(STAMP) $(KERNEL)
+test:
 	$(MAKE) -j2 --output-sync=target lint site pure checked lowest
 	$(BIN)/python -m pytest -n auto
 
@@ -68,7 +76,7 @@ checked: $(STAMP) $(KERNEL)
 lowest: $(STAMP) $(KERNEL)
 	rm -rf build/lowest && $(PYTHON) -m venv build/lowest
 	$(PYTHON) -c 'import tomllib; print(*(one.replace(">=", "==") for one in tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"]), sep="\n")' > build/lowest/versions.txt
-	build/lowest/bin/python -m pip install --quiet --disable-pip-version-check --no-compile --requirement build/lowest/versions.txt
+	$(BIN)/python -m pip --python build/lowest/bin/python install --quiet --no-compile --requirement build/lowest/versions.txt
 	PYTHONPATH=src build/lowest/bin/python -m voskar demo --overwrite build/lowest/demo > /dev/null
 	PYTHONPATH=src build/lowest/bin/python -m voskar draft build/lowest/demo/meadow.jsonl -o build/lowest/draft.toml --overwrite > /dev/null
 

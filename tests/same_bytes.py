@@ -22,7 +22,7 @@ from voskar.core.kernel.build import is_compiled
 from voskar.core.step import Stepper
 from voskar.files.ledger import ledger_lines
 
-WORLDS = 120
+WORLDS = 60
 
 
 def main() -> None:

@@ -18,7 +18,7 @@ ROOT = Path(__file__).parent.parent
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
 
 
-SLOW = {"demo": 0, "shrink": 1, "tune": 2, "check": 5, "suite": 1, "margins": 1, "live": 0}
+SLOW = {"demo": 0, "shrink": 1, "tune": 2, "check": 3, "suite": 0, "margins": 1, "live": 0}
 """Commands of whose examples so many are run: what the others do is tried elsewhere, and `live` never ends."""
 
 

@@ -137,9 +137,9 @@ def test_mutated_input(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Every reader answers, or says in one error what is wrong: a share of what `make fuzz` runs."""
     monkeypatch.chdir(tmp_path)
     fuzz.prepare(tmp_path)
-    found = fuzz.fuzz(tmp_path, 200, seed=7)
+    found = fuzz.fuzz(tmp_path, 120, seed=7)
     assert not found.wrong
-    assert sum(codes[2] for codes in found.codes.values()) > 60
+    assert sum(codes[2] for codes in found.codes.values()) > 40
 
 
 def write_suite(apiary: Path, folder: Path, count: int) -> None:
@@ -156,8 +156,8 @@ LATE = [
     # commands that write a file
     ("replay", "apiary.toml", "m0.jsonl", "--ledger", "out.parquet"),
     ("convert", "m0.jsonl", "out.jsonl.gz"),
-    ("page", "apiary.toml", "m0.jsonl", "-o", "out.html"),
-    ("suite", "voskar.toml", "--report", "out.json", "--workers", "2", "--fresh"),
+    ("page", "apiary.toml", "m0.jsonl", "-o", "out.html", "--no-explain"),
+    ("suite", "voskar.toml", "--report", "out.json", "--workers", "2", "--fresh", "--no-explain"),
 ]
 
 
@@ -186,7 +186,7 @@ def test_an_interrupted_run_leaves_whole_files_or_none(apiary: Path, tmp_path: P
 @pytest.mark.skipif(not Path("/proc/self/environ").exists(), reason="processes are looked for in /proc")
 def test_disturbed_runs(tmp_path: Path) -> None:
     """No half file, no orphan, no wrong verdict: a share of what `make faults` tries."""
-    assert faults.try_all(tmp_path, 3, seed=5).wrong == []
+    assert faults.try_all(tmp_path, 2, seed=5).wrong == []
 
 
 def test_a_termination_leaves_nothing_behind(apiary: Path, tmp_path: Path) -> None:

@@ -370,12 +370,12 @@ def test_what_is_kept_is_never_wrong(folder: Path, here: Any, monkeypatch: pytes
             (folder / name).write_text(change(text))
         for options in ((), ("--coverage",)) if change is None else ((),):
             items = [
-                here("suite", *options, *entry, "--json", "--explain-trials", 4, cwd=folder).stdout
+                here("suite", *options, *entry, "--json", "--explain-trials", 1, cwd=folder).stdout
                 for entry in ((), (), ("--fresh",))
             ]
             assert items[0] == items[1] == items[2]
     monkeypatch.setattr("voskar.suite.running.run_job", lambda job, **more: pytest.fail(f"{job.name} is judged again"))
-    again = ("suite", "--json", "--explain-trials", 4)
+    again = ("suite", "--json", "--explain-trials", 1)
     assert here(*again, cwd=folder).stdout == here(*again, cwd=folder).stdout
     (folder / "moth.png").write_bytes((folder / "moth.png").read_bytes() + b"x")
     with pytest.raises(pytest.fail.Exception):
