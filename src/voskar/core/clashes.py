@@ -55,6 +55,7 @@ def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashe
             continue
         if rank(first.state) > rank(second.state):
             first, second = second, first
+        # the same pair may meet with several boxes: the first touch is the clash
         key = rank(first.state), rank(second.state), first.box.attack.name, second.box.attack.name
         if key not in found or t < found[key][0]:
             found[key] = t, first, second, touch
@@ -68,6 +69,7 @@ def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashe
             if clashes is None or ids in clashes.near or not clashes.logs(*ids):
                 _resolve(world, memory, first, second, place)
                 known.add(ids)
+            # it is still reported, but cancels no attack
             else:
                 world.events.append(_event(world, first, second, place))
                 world.events.append(AdoptedEvent(frame=world.frame, detail="no clash", id=ids[0]))

@@ -20,6 +20,7 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
     """Adds to a counter of an actor, or of its owner, as a hit does; `cause` is who did it."""
     holder = world.holder(state, name)
     if holder is None:
+        # the owner has left: its counter goes on without it, so that a later shot of its counts from there
         counters = world.run.ghosts.setdefault(state.owner or "", {})
         before = counters.get(name, 0.0)
         kind = world.run.ghost_kinds.get(state.owner or "")
@@ -34,6 +35,7 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
     if rule is not None:
         after = rule.within(after)
     base = holder.regens.get(name)
+    # a change against the direction of regen makes it start anew: a hit on stamina delays its return
     if base is not None and rule is not None and rule.regen is not None and (after - before) * rule.regen.amount < 0:
         _regrow(holder, name, Regenerating(after, world.now(holder), 0))
     put(world, holder, name, after)
@@ -50,6 +52,7 @@ def put(world: World, holder: ActorState, name: str, value: float) -> None:
         return
     base = holder.regens.get(name)
     if base is not None and rule.regen is not None:
+        # the frames that have passed towards the next tick are not lost
         done = rule.regen.ticks(world.elapsed(holder, base.since))
         _regrow(holder, name, Regenerating(value, base.since, done))
         _expect(world, holder, rule)
@@ -156,6 +159,7 @@ def begin(world: World, state: ActorState) -> None:
             if first is not None:
                 _regrow(state, name, Regenerating(value, first, 0))
         put(world, state, name, value)
+        # the ledger reports the value of the start, and regen counts on from there
         if name in state.regens:
             state.counters = {**state.counters, name: number}
 

@@ -24,6 +24,8 @@ def freeze(world: World, memory: Memory, state: ActorState, length: int, *, is_l
     if table.frozen_until[row] < frame:  # else it continues without a hole
         table.frozen_since[row] = frame + 1
     if not table.frozen_since[row] <= frame:
+        # a frozen actor stands still, but what asks for its velocity, a shot that inherits it for one, means that of
+        # before
         world.stopped[row] = world.velocity(row)
     table.frozen_until[row] = until
     _delay(world, memory, state, extra)
@@ -35,6 +37,7 @@ def freeze_all(world: World, memory: Memory, length: int) -> None:
     """Everyone is frozen, and every actor that appears meanwhile."""
     world.run.frozen_until = max(world.run.frozen_until, world.frame + length)
     for state in sorted(world.everyone(), key=lambda actor: actor.id):
+        # who is away freezes as well, or its timers would run ahead of the others'
         freeze(world, memory, state, length, is_logged=world.is_present(state.row))
 
 
@@ -53,6 +56,7 @@ def _delay(world: World, memory: Memory, state: ActorState, extra: int) -> None:
     if state.driven:
         table.since[row] += extra
         for column in (table.expires, table.hides, table.ends):
+            # FOREVER itself must not move: it would no longer be recognised
             if frame < column[row] < FOREVER // 2:
                 column[row] += extra
     world.kernel.pushes.delay(row, extra)

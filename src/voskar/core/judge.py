@@ -93,6 +93,7 @@ class Judge:
             is_clash = self._is_hitbox
             clashes = None if account is None else account.clashes()
             clash(world, memory, [touch for touch in touches if is_clash[touch[3]]], clashes)
+            # a hitbox that meets a hitbox can clash, but it cannot hit it
             touches = [touch for touch in touches if not is_clash[touch[3]]]
         claims = None if account is None or len(touches) < 2 else account.claims()
         ordered: Iterable[TouchRow]
@@ -114,6 +115,7 @@ class Judge:
                 remember(contact, contact.choice)
             if judged is not None:
                 judged(contact, outcome)
+            # a contact whose conditions do not hold is none: it does not keep a touch unbroken
             if is_watched and outcome != "unmet":
                 memory.touch(contact.key, frame, world.now(contact.attacker))
             if account is not None and account.again(contact, outcome):

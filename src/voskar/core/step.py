@@ -130,6 +130,7 @@ class Stepper:
             if frame >= stop:
                 break
             world.frame = frame
+            # a touch stops the kernel inside a frame that it has begun: its mark and its motion are done
             if not kernel.begun:
                 if frame in world.recording.resets:
                     self.settling.report_leavers()
@@ -142,6 +143,7 @@ class Stepper:
                     continue
                 kernel.begin(frame)
             self._frame(watched=frame == wanted)
+            # what follows is stepped through again anyway
             if decisions is not None and decisions.back is not None:
                 break
             if world.run.ended is not None:

@@ -155,6 +155,7 @@ class Held:
 
     def of(self, event: str) -> list[Event]:
         """The events of this name that the rules have on their own, not as the game has them."""
+        # an adopted event is followed by the event itself, which is then the game's own
         taken = {(event.frame, event.detail, event.id) for event in self.ledger.of("adopted")}
         return [found for found in self.ledger.of(event) if (found.frame, event, found.id) not in taken]
 
@@ -197,6 +198,7 @@ class Held:
             x1, y1 = self.posed.anchor(0, found)
             self.pose(1, before)
             x0, y0 = self.posed.anchor(1, found)
+            # boxes go straight between two frames: the claimed point is put to them as they were then
             way = (x1 - x0) * (1 - t), (y1 - y0) * (1 - t)
         away = self.posed.distance(0, found, point[0] + way[0], point[1] + way[1])
         return away if away < math.inf else None

@@ -112,6 +112,7 @@ def hits(held: Held) -> HitEvidence:
     moved = [(entry, event) for entry, event in known if event is not None]
     gone = {id(entry) for entry, _ in known}
     groups = {_hit(event) for _, event in moved}
+    # what was matched on the way must not be matched once more
     left = [event for event in judged if _hit(event) not in groups]
     window = held.windows.of("hit")
     due = [event for event in left if event.frame + window.after <= recording.last]  # the claims of others may yet come
@@ -120,6 +121,7 @@ def hits(held: Held) -> HitEvidence:
         denied, [event for event in left if event.frame + window.after > recording.last], window
     )
     agreed, unmatched = agreed + pairs, unmatched + late
+    # only now the wide window: a hit within its own window always goes first
     near, denied, unmatched = match(denied, unmatched, Window(held.near, held.near))
     moved += near
     denied = [claim for claim in denied if not _is_tick(held, claim)]
@@ -128,6 +130,7 @@ def hits(held: Held) -> HitEvidence:
     missed = [hit for hit in missed if hit.case not in held.recording.scope.cases]
     why = Reasons(held, [*(claim for claim, _ in moved), *denied]).of_claim if held.ask else lambda claim: None
     drift = _Drift(claims, judged, ledger, resynced=held.resync is not None)
+    # a hit that is elsewhere in time is one finding: what it says is not compared
     differing = [list(_differs(held, claim, hit)) for claim, hit in agreed]
     found = [finding for findings in differing for finding in findings]
     for claim, hit in moved:
@@ -329,6 +332,7 @@ def _place(held: Held, claim: Claim, hit: Event, finding: Callable[[str, str, st
     t = hit.t if hit.t is not None else 1.0
     sides = [(hit.attacker, hit.hitbox), (hit.target, hit.hurtbox)]
     away = [held.outside(name or "", box or "", hit.frame, t, point) for name, box in sides]
+    # a driven actor has no logged pose to measure from
     known = [value for value in away if value is not None]
     apart = max(known) if known else math.dist(point, (hit.x or 0.0, hit.y or 0.0))
     if apart > max(held.tolerance_of(name or "") for name in (hit.attacker, hit.target)):

@@ -47,6 +47,7 @@ class Births(PlannedClaims):
             if isinstance(event, SpawnEvent) and brood(event.id) in self._asked
         ]
         for event in fresh:
+            # a recorded actor shows by itself when it appears
             if event.detail is not None:
                 continue
             if brood(event.id) in self.decisions.early.get(world.frame, ()):

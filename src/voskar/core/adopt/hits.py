@@ -109,6 +109,7 @@ class HitAdoption:
         attack = contact.attack
         cases = cases_of(attack, contact.target.kind)
         drawn = attack.least_damage is not None or any(case.least_damage is not None for case in cases)
+        # where the rules can decide by themselves, a claim must not: it is what is checked
         if not drawn and not any(case.by_claim for case in cases):
             return
         number = self._fitting((contact.attacker.id, contact.target.id), self.world.frame, attack.name)
@@ -123,6 +124,7 @@ class HitAdoption:
         if outcome == "unmet" and contact.case is not None:
             self._agree_on_none(contact)
         key, frame = contact.key, self.world.frame
+        # an unbroken run of contact is one disagreement, not one a frame
         if self._silent.get(key) != frame - 1:
             return False
         if outcome != LANDED:
@@ -144,6 +146,7 @@ class HitAdoption:
         pair, frame = (contact.attacker.id, contact.target.id), self.world.frame
         if not self._is_compared(contact):
             return True
+        # a hit that the game had no way to log is not held against it
         asked = self._is_asked(pair)  # else a claim of one side may still mean it
         attack = contact.attack.name
         passed = (frame, *pair, attack) in self.decisions.passed
@@ -167,12 +170,14 @@ class HitAdoption:
                 self._let_pass(tentative.event)  # the claim is this one's
                 return False
         number = self.index.nearest(self._keys(pair), frame, lambda at: self.index.is_near(at, frame))
+        # nothing near: unless logged health shows it, the game knows nothing of this hit
         if number is None:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         claim, taken = self.index.claims[number], self.decisions.taken.get(number)
         if taken is None:
             here = self.logged.shows(contact)  # the game's health says when, whatever it claims
             if claim.frame > frame:
+                # the claim's own frame may still bring a better hit: this one then goes back
                 self._tentative[number] = Tentative(contact, event, here, frame)
             elif self._furthest.get(number, (-1, 0))[0] >= 0 and not here:
                 self.decisions.take(number, Taken(claim.frame, event))  # the pair touched there
@@ -180,6 +185,7 @@ class HitAdoption:
             self.plan[number] = Taken(frame, event)
             self._settle(number)
             return self._lands(contact)
+        # it was decided on an earlier pass that the claim counts in its own frame
         self.plan[number] = Taken(taken.frame, event)
         if taken.frame == frame:
             self._settle(number)
@@ -298,6 +304,7 @@ class HitAdoption:
             if number not in self._furthest or far > self._furthest[number][0]:
                 self._furthest[number] = far, frame
             self.world.visit(frame + 1)
+        # no hit so late can be the same one in another frame
         elif frame >= claim.frame + index.windows.near:
             self.give_up(number)
         else:
@@ -357,6 +364,7 @@ class HitAdoption:
         catalog = world.catalog
         hits = [box for box in catalog.by_kind[attacker.kind.name] if box.box.role == "hitbox"]
         if claim.attack is not None:
+            # the boxes do not touch, so any hitbox of the attack will do
             hits = [hit for hit in hits if hit.attack.name == claim.attack]  # without a box it only takes health
         elif found:
             return found[0][0]
@@ -383,6 +391,7 @@ class HitAdoption:
         value = self._damage(claim, target)
         damage = value if value is not None else 0.0 if attack is None else attack.damage
         before, full = target.health, target.kind.health or 0.0
+        # a negative damage heals, and a target may have begun above its full health
         target.health = after = min(max(before - damage, 0.0), max(full, before))
         if after != before:
             target.credit = claim.attacker

@@ -50,6 +50,7 @@ class Ends(PlannedClaims):
         if number is not None:
             claim = self.index.claims[number]
             self.settle(number)
+            # a claim that comes later than the rules have it changes nothing between the two
             if claim.frame < event.frame:
                 self.plan[number] = self.decisions.take(number, Taken(claim.frame, event))
 

@@ -40,6 +40,7 @@ class Logged:
                     continue
                 frames, numbers = poses.frame[rows], values[rows]
                 if column in COLUMNS:
+                    # some games log overkill as health below 0
                     numbers = np.maximum(numbers, 0.0)
                 self._logged[row, column] = frames, numbers
                 changed = np.r_[True, (np.diff(numbers) != 0) | (np.diff(frames) > 1)]
@@ -76,6 +77,7 @@ class Logged:
             frames, values = found
             low, high = np.searchsorted(frames, [frame - window.before, frame + window.after + 1])
             before = float(values[low - 1]) if low else target.kind.health or 0.0
+            # what the claimed hits of the frame took shows nothing of this one
             before -= self._claimed(contact)
             return any(
                 abs(before - item - damage) < 1e-6 or (item == 0 and 0 < before <= damage)

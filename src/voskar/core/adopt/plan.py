@@ -53,12 +53,14 @@ class Decisions:
     def take(self, number: int, taken: Taken) -> Taken:
         """A claim is adopted in a frame that is past. The decision that stands: the first one about a claim, or a
         replay would go back forever."""
+        # a pass that decides otherwise would undo the pass before it, and so on without end
         standing = self.taken.setdefault(number, taken)
         if standing is not taken:
             return standing
         self.due.setdefault(taken.frame, []).append(number)
         insort(self._frames, taken.frame)
         if taken.rules is not None and taken.frame < taken.rules.frame:
+            # when the rules come to it themselves, it must not appear a second time
             self.early.setdefault(taken.rules.frame, set()).add(brood(taken.rules.id or ""))
         self._go_back(taken.since)
         return taken

@@ -54,6 +54,7 @@ class Presence:
             }
             if still[what]:
                 stand_again(self.world, state)
+                # the hit that emptied it has not happened for the game
                 if state.health == 0:
                     state.health = state.kind.health
                 self.world.jump(state)
@@ -92,6 +93,7 @@ class Presence:
         """The frame in which an actor is back that something took out of play in the frame `since`; None if it is
         not."""
         rows = self.world.recording.poses.unbroken(state.row, since)
+        # after a mark everyone is back anyway
         rows = rows[: self._marks[bisect_right(self._marks, since)] - since]
         if what == "down" and state.kind.respawn is not None:  # when it is due back it is no body
             rows = rows[: max(state.kind.respawn.after, 1)]
@@ -106,11 +108,13 @@ class Presence:
         shown = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         if what == "down":
             shown = self._upright(state, shown)
+        # a few frames more of a pose are how games take an actor away, not a sign of life
         if len(shown) - 1 <= most:
             return None
         apart = np.hypot(poses.x[shown] - poses.x[shown[0]], poses.y[shown] - poses.y[shown[0]]) > MOVED
         moves = [int(poses.frame[shown[np.argmax(apart)]])] if apart.any() else []
         if what == "down":
+            # a body that is pushed moves for a few frames, too
             return moves[0] if int(apart.sum()) > most else None
         claimed = self._claimed.get(state.id, [])
         at = bisect_right(claimed, since)

@@ -33,6 +33,7 @@ class RunsOn:
         run, frame = world.run, world.frame
         if run.ended != frame or any(abs(end - frame) <= windows.near for end in self._ends):
             return
+        # signs of the next run say nothing of this one
         mark = min((mark for mark in world.recording.resets if mark > frame), default=world.recording.last + 1)
         late = frame + max(windows.of(sign).after for sign in SIGNS)
         out = {state.id for state in world.everyone() if state.out}  # whether these are there, their poses say

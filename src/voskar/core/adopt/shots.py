@@ -76,6 +76,7 @@ class Shots:
                 )
                 if owner is None or emitter is None or emitter.fan.kind != kind or name not in (None, event.id):
                     continue
+                # only a trigger of one frame is used up by a denial: the others fire as soon as they may
                 if emitter.when.on in ONCE and self._use(owner, emitter, world.frame, 0, 0, self._shown) is not None:
                     fired[owner.row, emitter.name] = world.frame
                     world.events.append(AdoptedEvent(frame=world.frame, detail="spawn", id=owner.id))
@@ -89,11 +90,13 @@ class Shots:
             return
         if self._leaves(owner, emitter, event):
             return  # there is nothing to be shown, in its frame or in another
+        # a shot that is a whole cooldown later is the next one
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
         other = self._use(owner, emitter, event.frame, near, later, self._shown)
         if other is not None:
             self.emitters.fired_in(owner, emitter, other)
             self.world.events.append(AdoptedEvent(frame=event.frame, detail="spawn", id=owner.id))
+        # nor is it missed where the recording ends before it may be shown
         elif self.world.frame + window.after <= self.world.recording.last:
             self.emitters.unfire(owner.row, emitter, self._fired.get(gun))
             self.world.events.append(AdoptedEvent(frame=event.frame, detail="no spawn", id=owner.id))

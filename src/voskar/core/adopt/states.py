@@ -74,6 +74,7 @@ class States:
         beside = self._carry(key, now)
         if abs(value - now) < SAME:
             self._since.pop(key, None)
+            # log, rules and the value without adoption are one again
             if beside is not None and abs(beside - now) < SAME:
                 self._close(key)
             return
@@ -84,6 +85,7 @@ class States:
         if state.down is not None and column == "health" and world.frame > state.down and key not in self._since:
             return  # a body may show anything: how it lies there is held against its death
         since = self._since.setdefault(key, world.frame)
+        # the log may still be late: a value of its window is no disagreement
         if world.frame - since < self.windows.within(column):
             world.visit(world.frame + 1)
             return
@@ -116,6 +118,7 @@ class States:
                     self._beside[key] = now
             else:
                 full = (kind.health if key[1] == "health" else kind.logged_lives(kind.lives or 0)) or 0.0
+                # a refill makes both values full, whatever they were
                 self._beside[key] = now if abs(now - full) < SAME < change else max(self._beside[key] + change, 0.0)
             self._known[key] = now
         return self._beside.get(key)
@@ -143,6 +146,7 @@ class States:
         if state.down is not None and value > 0:
             stand_again(world, state)
         state.health = value
+        # an actor that is logged without health from the start has not died in this frame
         fell = (self.logged.value(state.row, "health", world.frame - 1) or 0.0) > 0
         if value == 0 and fell and not world.recording.asks_for("down"):
             state.credit = None

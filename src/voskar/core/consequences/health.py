@@ -22,7 +22,9 @@ def lose(world: World, state: ActorState, damage: float, by: str, cause: str | N
     if damage > 0 and world.any_absorbs:
         damage = _absorbed(world, state, damage, by)
     full = state.kind.health or 0.0
+    # decimal sums are slow, and whole numbers are exact without
     rest = before - damage if before.is_integer() and damage.is_integer() else added(before, -damage)
+    # healing does not take off what an actor has above its full health
     after = max(rest, 0.0) if damage > 0 else min(rest, max(full, before))
     if after == before:
         if after == 0 and damage > 0:
@@ -61,6 +63,7 @@ def take(contact: Contact) -> None:
     if effect.attacker.damage:
         lose(world, attacker, effect.attacker.damage, target.id)
     share = effect.attacker.lifesteal
+    # of the health that was really lost: overkill and what was absorbed feed no thief
     if share and before is not None and after is not None and (lost := added(before, -after)) > 0:
         thief = world.find(attacker.owner) if attacker.owner is not None else attacker
         if thief is not None and thief.down is None:

@@ -12,6 +12,7 @@ def apply(effect: Effect) -> None:
     state, world, table = effect.own, effect.world, effect.table
     length = table.iframes
     if length is None:
+        # only a table of its own makes an attacker immune
         length = state.kind.iframes if effect.side == "target" else 0
     if length:
         since = world.frame if world.rules.contact.same_frame == "first" else world.frame + 1

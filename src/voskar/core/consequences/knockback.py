@@ -24,6 +24,7 @@ def way(effect: Effect) -> Vector:
     if isinstance(direction, float | int):
         radians = math.radians(direction)
         x, y = math.cos(radians), math.sin(radians)
+        # angles are given for an attacker that faces right, and mirrored with it
         return _of_length(-x if hx < 0 else x, y, length)
     x, y = hx, hy
     if direction in ("away", "flat"):

@@ -23,6 +23,7 @@ def apply(effect: Effect) -> None:
     if rule.stacking == "renew":  # what is due in this frame still falls
         running = [poison._replace(left=1) for poison in running if poison.next == world.frame]
     dealer = effect.other
+    # a shot is gone by the time the damage falls: its owner has the credit
     by = effect.by if dealer is None else dealer.owner or dealer.id
     first = world.now(state) + rule.every
     world.run.poisons[key] = [*running, Poison(state.id, first, rule.times, rule.damage, rule.every, by)]
@@ -42,6 +43,7 @@ def tick(world: World, reach: Reach) -> None:
         for poison in poisons.get(key, ()):
             if poison.next == world.frame:
                 state = world.actors[key[0]]
+                # the row may be another actor's by now
                 if state is None or state.id != name or state.down is not None:
                     continue
                 lose(world, state, poison.damage, poison.by, key[1])

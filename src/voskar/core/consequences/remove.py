@@ -13,6 +13,7 @@ def count(contact: Contact, side: Side, own: ActorState, table: Consequences, ou
     if outcome not in table.consumed_by:
         return
     counted = contact.memory.count(own.row, contact.attack.name, side)
+    # two outcomes of one frame consume only once
     if counted > table.pierce and own.consumed != contact.world.frame:
         contact.world.consume(own)
 

@@ -66,6 +66,7 @@ class Memory:
         for entry in self._keys.get(key[0], ()):
             hit, run = self.hits.get(entry), self._runs.get(entry)
             if entry[:2] == key[:2] and entry != key and hit is not None and run is not None:
+                # a run that began after the hit is another contact, which does not hold the attack up
                 count += run[1] >= frame - 1 and run[0] <= hit.frame
         return count
 
@@ -76,6 +77,7 @@ class Memory:
                 hit = self.hits[key]
                 self.hits[key] = LastHit(hit.frame, hit.swing, hit.since + extra)
             run = self._runs.get(key)
+            # only a run that goes on in this frame is held; a run that has ended stays ended
             if key[0] == row and run is not None and run[1] >= frame:
                 self._runs[key] = run[0], run[1] + extra
 

@@ -62,6 +62,7 @@ class Order:
             group = (attacker, attack[hitbox], target)
             if t < earliest.setdefault(group, t):
                 earliest[group] = t
+        # most frames: each touch is its own group, and its time that of the group
         alone = len(earliest) == len(found)
         keyed: list[tuple[Any, ...]] = []
         for touch in found:
@@ -70,6 +71,7 @@ class Order:
             if t != 1.0:
                 t = round(t, 6)
             began = t if alone else round(earliest[attacker, its, target], 6)
+            # behind the time, before ids: the log may only break ties
             unsaid = claims is not None and not claims(actors[attacker].id, self._attacks[its], actors[target].id)
             mine, other = actors[attacker], actors[target]
             whose, whom = (mine.id, other.id) if name_of is None else (name_of(mine), name_of(other))

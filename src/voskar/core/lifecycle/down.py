@@ -26,6 +26,7 @@ def go_down(world: World, state: ActorState) -> None:
     lives = None if state.lives_left is None else float(kind.logged_lives(state.lives_left))
     world.events.append(DownEvent(frame=world.frame, id=state.id, by=state.credit, lives=lives))
     world.run.recheck = True
+    # points before children: what they are worth is their own
     if down.worth:
         award(world, state.credit or "", down.worth)
     if kind.down.spawn:

@@ -26,6 +26,7 @@ def try_from(world: World, state: ActorState, frame: int, *, safe: bool = False)
         at = frame
     else:
         row = recording.poses.logged_from(state.row, frame)
+        # the game may show it only once the place is safe
         waits = respawn.if_unsafe == "wait" and not safe
         at = FOREVER if row is None else frame if waits else int(recording.poses.frame[row])
     if at == FOREVER:
@@ -44,6 +45,7 @@ def _pressed(world: World, state: ActorState, frame: int) -> int:
     presses = {mark for name in who for mark in recording.inputs.pressed(name, button, marks).tolist()}
     if not state.driven:
         rows = poses.rows_of(state.row)
+        # a game shows who returns in the frame of the press: a press without a pose was for something else
         presses &= set(poses.frame[rows[~poses.lingering[rows]]].tolist())
     return min((press for press in presses if press >= frame), default=FOREVER)
 

@@ -37,6 +37,7 @@ class Goals:
         rows = rows[wanted[poses.actor[rows]] & ~poses.hidden[rows]]
         if not len(rows):
             return set()
+        # the frame behind each unbroken stretch of poses
         goes_on = (poses.actor[rows][1:] == poses.actor[rows][:-1]) & (np.diff(poses.frame[rows]) == 1)
         return set((poses.frame[rows][~np.append(goes_on, False)] + 1).tolist())
 
@@ -45,6 +46,7 @@ class Goals:
         world, run, frame = self.world, self.world.run, self.world.frame
         if not (self._asks or run.won or run.anyone_out):
             return
+        # who is out or cleared changes only with an event: the scan over all actors is not for every frame
         recheck, run.recheck = run.recheck or frame in self._vanish, False
         if run.goes_on:
             return
@@ -68,6 +70,7 @@ class Goals:
 
     def _all_out(self) -> bool:
         for state in self.world.everyone():
+            # an actor without lives is never out, and one that was succeeded lives on in another
             plays = state.lives is not None and not state.out and not state.succeeded
             if plays and self._has_appeared(state.row, self.world.run.start):
                 return False
@@ -81,6 +84,7 @@ class Goals:
             name = state.kind.logged_kind
             if name not in wanted:
                 continue
+            # it is down, and comes back
             if state.returns:
                 return False
             here = state.driven or (world.is_present(state.row) and not world.table.hidden[state.row])

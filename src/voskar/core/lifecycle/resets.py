@@ -67,6 +67,7 @@ class Resets:
             if whole:
                 counting.stop(world, state)
             else:
+                # a life that falls due later is still owed: the mark does not give it back
                 take_life(world, state)
             state.revive()
             world.give_back(state)
@@ -79,6 +80,7 @@ class Resets:
                 table.at[state.row] = NEVER  # all are shown for the first time
         if what == "run":
             world.shown_kinds = world.kinds_shown_from(world.frame)
+        # succession and emitters begin behind it, as they look at who is there
         self._start_over(None, whole=what == "run", marked=True)
         if what == "run":
             self.succession.begin()

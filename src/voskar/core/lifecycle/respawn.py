@@ -78,6 +78,7 @@ class Returns:
             self._look_ahead(state)
         slack, clearance = world.finder.slack, rule_of(state).clearance
         if clearance:
+            # boxes within the clearance count as touching
             world.finder.slack = -clearance
         world.probe(row)
         world.finder.slack = slack
@@ -89,6 +90,7 @@ class Returns:
             contact = Contact.asked(world, self.memory, attacker, formed[hit], row, formed[hurt])
             if contact.attack.harms and not ally.stops(contact):
                 found.append(contact.attacker.id)
+        # the probe has moved only a row of the table: everything is put back as it was
         for name, value in kept.items():
             getattr(table, name)[row] = value
         return min(found, default=None)
@@ -138,6 +140,7 @@ class Returns:
         world.run.stays_in(state)
         world.run.recheck = True  # it may be out of play, and wait no longer
         x, y = place(world, state)
+        # looked up before the reset, which may remove it
         killer = world.find(state.credit)
         self.memory.forget(state.row)
         take_life(world, state)
@@ -149,6 +152,7 @@ class Returns:
         if respawn.resets == "pair" and killer is not None and killer.down is None and not self._is_consumed(killer):
             home = world.bring_home(killer)
             world.events.append(events.HomeEvent(frame=world.frame, id=killer.id, x=home[0], y=home[1]))
+        # after the event of the return, as the reset is a consequence of it
         if respawn.resets in ("room", "run"):
             self.start_over(state, respawn.resets == "run")
         if state.driven:

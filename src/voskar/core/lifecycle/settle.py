@@ -32,6 +32,7 @@ class Settling:
         world.run.recheck = True
         if state.driven:
             self.resets.remove(state)
+        # a recorded actor has its row for good: only what it has struck is forgotten
         elif not self.keeps(state):
             self.resets.memory.forget(state.row)
 
@@ -40,6 +41,7 @@ class Settling:
         world = self.world
         go_down(world, state)
         going: dict[int, str] = {}
+        # it is late for this frame's order of deaths, removals and outs, so it goes through all three by itself
         self._put_out(lie_down(world, state, going))
         for row, why in going.items():
             self.leave(world.frame, world.state(row), why)
@@ -64,6 +66,8 @@ class Settling:
             for state in states:
                 if state.health == 0 and state.down is None:
                     go_down(world, state)
+            # before lives are taken: a life that is earned by a death of this frame may be the one that saves an
+            # actor
             earn(world)
             for state in states:
                 if state.consumed == frame:
@@ -72,6 +76,7 @@ class Settling:
                     outs += lie_down(world, state, going)
             world.settling.clear()
         outs += run.outs.pop(frame, [])
+        # the row may have another actor by now, or the life was given back
         due = [count for count in run.lives.pop(frame, ()) if self._owes(count, frame)]
         for name, _ in sorted({*due, *outs}):
             owing = world.find(name)
@@ -87,6 +92,7 @@ class Settling:
         for name, row in sorted(outs):
             run.anyone_out = run.recheck = True
             found = world.find(name)
+            # a driven actor may have left, and its id may be another one's
             if found is not None and found.row == row:
                 found.out = True
             world.events.append(OutEvent(frame=world.frame, id=name))

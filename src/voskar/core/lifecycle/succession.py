@@ -36,6 +36,7 @@ class Succession:
         world = self.world
         rows = self._heirs.get(world.frame)
         if rows:
+            # two that appear in one frame: the first by id takes over, the other one finds it in play
             heirs = sorted((world.state(row) for row in rows), key=lambda state: state.id)
             for index, state in enumerate(heirs):
                 self._succeed(state, {heir.row for heir in heirs[index + 1 :]})
@@ -48,6 +49,7 @@ class Succession:
             same = not former.driven and (former.kind.logged_kind, former.side) == (state.kind.logged_kind, state.side)
             if not same or former is state or former.row in later:
                 continue
+            # the last of the kind is still there, so this is another player
             if world.is_in_play(former.row):
                 return
             frames = world.seen_frames(former.row)
