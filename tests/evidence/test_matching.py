@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from itertools import permutations
 from typing import Any, NamedTuple
 
@@ -14,7 +15,7 @@ from voskar.core.adopt import Window
 from voskar.core.judging.order import Order
 from voskar.core.views.perfect import perfect_log
 from voskar.evidence.check import check
-from voskar.evidence.matching import LARGEST, aligned, assigned
+from voskar.evidence.matching import CROWD, LARGEST, aligned, assigned
 
 frames = st.lists(st.integers(0, 12), max_size=5).map(sorted)
 
@@ -84,6 +85,26 @@ def test_many_are_parted_where_the_gap_is_widest() -> None:
     marbles = [Marble(cluster * (LARGEST + 8) + at, 1) for cluster in range(3) for at in range(LARGEST)]
     pairs = assigned(marbles, [Marble(marble.frame + 1, 1) for marble in marbles], Window(9, 9), cost)
     assert [other.frame - marble.frame for marble, other in sorted(pairs)] == [1] * len(marbles)
+
+
+@pytest.mark.parametrize("count", [LARGEST, LARGEST + 1, CROWD + 9])
+def test_a_crowd_of_one_frame_is_not_parted(count: int) -> None:
+    """Nor are its sides: everything of one side stands before the other."""
+    marbles = [Marble(4, at + 1) for at in range(count)]
+    assert assigned(marbles, marbles[::1], Window(), cost) == [(marble, marble) for marble in marbles]
+    if count <= CROWD:
+        few = marbles[: LARGEST + 1]
+        assert sorted(assigned(few, few[::-1], Window(), cost)) == [(marble, marble) for marble in few]
+        assert len(assigned(few, few[1:], Window(), cost)) == len(few) - 1
+
+
+def test_a_crowd_goes_by_its_first_costs_though_the_last_ones_are_large() -> None:
+    def far(marble: Marble, other: Marble) -> tuple[int, ...]:
+        return int(marble.colour != other.colour), abs(marble.colour - other.colour) * 10**6 % 999_983
+
+    crowd = [Marble(4, at) for at in range(3 * LARGEST)]
+    pairs = assigned(crowd, crowd[::-1], Window(), far)
+    assert all(marble == other for marble, other in pairs)
 
 
 def verdict(rules: dict[str, Any], frames: list[dict[str, Any]]) -> list[str]:
@@ -169,6 +190,30 @@ def test_shots_of_a_fan_under_any_ids(ids: tuple[str, ...], at_once: bool) -> No
         for pose in frame["poses"]:
             pose["id"] = names.get(pose["id"], pose["id"])
     assert verdict(rules, log) == []
+
+
+@pytest.mark.parametrize("left_out", [(), ("vx", "vy", "angle"), ("vx", "vy", "angle", "owner")])
+@pytest.mark.parametrize("at_once", [False, True])
+def test_a_ring_of_more_shots_than_are_paired_at_once(at_once: bool, left_out: tuple[str, ...]) -> None:
+    """Whatever the order that the game logs them in; and if it moves one of them, that is one finding."""
+    count = LARGEST + 8
+    ring = {"spawn": "puff", "when": {"every": "4f"}, "count": count, "spread": 355, "speed": 120,
+            "moves_at_once": at_once}  # fmt: skip
+    rules = sting(hornet={"emitters": {"ring": ring}})
+    rules["kinds"]["puff"] = {"motion": {"life": 6}}
+    book = rulebook(rules)
+    raw = recording(book, brush({"hornet": "." * 10}), reactions="raw")
+    _, log = perfect_log(book.rules(raw.rate), raw)
+    for frame in log:
+        random.Random(frame["frame"]).shuffle(frame["poses"])
+        for pose in frame["poses"]:
+            for key in left_out:
+                pose.pop(key, None)
+    assert verdict(rules, log) == []
+    for frame in log:
+        for pose in frame["poses"]:
+            pose["y"] += 9 * (pose["id"] == "hornet.ring-3")
+    assert verdict(rules, log) == ["spawn-place"]
 
 
 def test_an_emitter_is_its_owners() -> None:

@@ -143,9 +143,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
             if len(events) == len(poses) == 1:
                 pairs = [(events[0], poses[0])] if may_be(events[0], poses[0]) else []
             else:
-                if all(shown[seen.at].tells for seen in poses):  # those that are alike otherwise go by their speed
-                    poses.sort(key=lambda seen: round(shown[seen.at].speed, 3))
-                    events.sort(key=lambda predicted: round(math.hypot(*starts.of(expected[predicted.at]).velocity), 3))
+                _put_in_order(events, poses, expected, shown, starts)
                 pairs = assigned(events, poses, Window(), cost)
             of |= {event.at: shot.at for event, shot in pairs}
         taken = set(of.values())
@@ -155,6 +153,29 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         )
         of |= {event.at: shot.at for event, shot in assigned(*left, Window(held.near, held.near), cost)}
     return of
+
+
+def _put_in_order(
+    events: list[_Numbered],
+    poses: list[_Numbered],
+    expected: Sequence[SpawnEvent],
+    shown: Sequence[Appearance],
+    starts: Starts,
+) -> None:
+    """Sorts both sides by their ways: shots that are alike otherwise go by their speed, and most agree at once."""
+    tells = all(shown[seen.at].tells for seen in poses)
+
+    def way(predicted: _Numbered) -> tuple[float, float]:
+        velocity = starts.of(expected[predicted.at]).velocity
+        return _in_order(math.hypot(*velocity), angle_of(*velocity) if any(velocity) else None, tells)
+
+    poses.sort(key=lambda seen: _in_order(shown[seen.at].speed, shown[seen.at].moves, tells))
+    events.sort(key=way)
+
+
+def _in_order(speed: float, direction: float | None, tells: bool) -> tuple[float, float]:
+    """By speed, where the game tells it, then by direction."""
+    return round(speed, 3) if tells else 0.0, round(direction or 0.0, 1)
 
 
 def _is_logged(held: Held, event: SpawnEvent) -> bool:

@@ -26,6 +26,8 @@ B = TypeVar("B", bound=Framed)
 
 LARGEST = 64
 """So many on either side are paired at once; more are parted where the gap between their frames is widest."""
+CROWD = 1024
+"""So many of one frame are paired at once."""
 
 _Score = tuple[int, int]
 """How many pairs, and how far they are apart in all, below 0."""
@@ -83,9 +85,15 @@ def assigned(
             item, other = mine[0], theirs[0]
             fits = reach.holds(item.frame, other.frame) and cost(item, other) is not None
             found += [(item, other)] if fits else []
+        elif len(mine) == len(theirs) and all(map(_is_free, map(cost, mine, theirs))):
+            found += zip(mine, theirs, strict=True)  # no other pairs cost less
         else:
             found += _least(mine, theirs, reach, cost)
     return found
+
+
+def _is_free(cost: tuple[int, ...] | None) -> bool:
+    return cost is not None and not any(cost)
 
 
 def _components(items: Sequence[A], judged: Sequence[B], reach: Window) -> Iterator[tuple[list[A], list[B]]]:
@@ -108,9 +116,20 @@ def _small(piece: list[tuple[int, bool, int]]) -> Iterator[list[tuple[int, bool,
         yield piece
         return
     gaps = [(piece[at - 1][0] - piece[at][0], abs(2 * at - len(piece)), at) for at in range(1, len(piece))]
-    middle = min(gaps)[2]  # of equal gaps the one in the middle
-    yield from _small(piece[:middle])
-    yield from _small(piece[middle:])
+    gap, _, middle = min(gaps)  # of equal gaps the one in the middle
+    if gap:
+        yield from _small(piece[:middle])
+        yield from _small(piece[middle:])
+        return
+    # all of one frame, in which those of either side stand together: a cut through the row would part the two sides
+    mine, others = piece[: len(piece) - judged], piece[len(piece) - judged :]
+    parts = math.ceil(max(len(mine), len(others)) / CROWD)
+    for part in range(parts):
+        yield [
+            entry
+            for side in (mine, others)
+            for entry in side[part * len(side) // parts : (part + 1) * len(side) // parts]
+        ]
 
 
 def _least(
@@ -129,16 +148,19 @@ def _least(
         return [(items[i], judged[j]) for i, j in nearest]
     from scipy.optimize import linear_sum_assignment  # takes longer to import than most recordings to check
 
-    # each place counts more than all that follow it can come to
     most = max(len(items), len(judged))
-    sizes = [most * max(values) + 1 for values in zip(*costs.values(), strict=True)]
-    weights = [math.prod(sizes[place + 1 :]) for place in range(len(sizes))]
-    matrix = np.full((len(items), len(judged)), math.inf)
-    for (i, j), values in costs.items():
-        matrix[i, j] = sum(map(operator.mul, values, weights))
-    never = (float(matrix[np.isfinite(matrix)].max()) + 1.0) * (most + 1)  # rather all others than one less
-    assert never * most < 2**53  # as whole numbers, sums of float64 are exact
-    matrix[np.isinf(matrix)] = never
+    table = np.array(list(costs.values()), dtype=np.int64)
+    table -= table.min(axis=0)
+    while True:
+        # each place counts more than all that follow it can come to
+        highest = table.max(axis=0).tolist()
+        weights = [math.prod(most * size + 1 for size in highest[place + 1 :]) for place in range(len(highest))]
+        never = (sum(map(operator.mul, highest, weights)) + 1) * (most + 1)  # rather all others than one less
+        if never * most < 2**53:  # as whole numbers, sums of float64 are exact
+            break
+        table = np.minimum(table, table.max() // 2)  # of a crowd, what is far off is only far off
+    matrix = np.full((len(items), len(judged)), float(never))
+    matrix[tuple(np.array(list(costs)).T)] = table @ np.array(weights)
     rows, columns = linear_sum_assignment(matrix)
     pairs = zip(rows.tolist(), columns.tolist(), strict=True)
     return [(items[i], judged[j]) for i, j in pairs if (i, j) in costs]
