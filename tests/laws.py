@@ -297,7 +297,7 @@ def _no_shots(log: Log, draw: random.Random) -> Log:
         frame["claims"] = [
             item
             for item in frame.get("claims", ())
-            if not ids & {item.get("attacker"), item.get("target"), *item.get("ids", ())}
+            if not ids & {item.get("attacker"), item.get("target"), item.get("id"), *item.get("ids", ())}
         ]
     return header | {"unlogged": header.get("unlogged", {}) | {"kinds": kinds}}, frames
 
@@ -311,7 +311,7 @@ def _driven(log: Log, draw: random.Random) -> Log:
     for frame in frames:
         frame["poses"] = [pose for pose in frame["poses"] if pose["kind"] not in kinds]
         for claim in frame.get("claims", ()):
-            for side in {"attacker", "target"} & claim.keys():
+            for side in {"attacker", "target", "id"} & claim.keys():
                 claim[side] = claim[side].replace(".", "/", 1) if claim[side] in ids else claim[side]
             if "ids" in claim:
                 claim["ids"] = [name.replace(".", "/", 1) if name in ids else name for name in claim["ids"]]

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import cmath
+import json
 import math
+import re
 from typing import Any
 
 import pytest
@@ -239,3 +241,73 @@ def test_a_score_that_stays_as_much_off_is_one_finding() -> None:
     verdict, _ = check(book.rules(60), recording(book, frames))
     found = [(finding.frame, finding.game) for finding in verdict.findings if finding.code == "display"]
     assert found == [(7, "shows score 25 from 7 to 11"), (12, "shows score 38 from 12 to the end")]
+
+
+SWAT = {"damage": 1, "rehit": "once"}
+USED_AGAIN = {
+    "damaged": ({"health": 2}, SWAT, {}),
+    "destroyed": ({"health": 1}, SWAT, {}),
+    "immune": ({"health": 9, "iframes": "90f"}, SWAT, {}),
+    "stunned": ({"health": 9}, SWAT | {"target": {"stun": "90f"}}, {}),
+    "counted": ({"health": 9, "counters": {"heat": {"max": 9}}}, SWAT | {"target": {"gives": {"heat": 1}}}, {}),
+    "poisoned": ({"health": 9}, SWAT | {"target": {"over_time": {"damage": 1, "every": "4f", "times": 30}}}, {}),
+    "struck before": ({"health": 9}, SWAT | {"rehit": "90f"}, {}),
+    "pierced": ({"health": 9}, SWAT, {"attacker": {"remove": True, "pierce": 1}}),
+    "with lives": ({"health": 1, "lives": 1}, SWAT, {}),
+    "guarded at the start": ({"health": 1, "start_iframes": "2f"}, SWAT, {}),
+}
+
+
+def pool(puff: dict[str, Any], swat: dict[str, Any], sting: dict[str, Any]) -> tuple[dict[str, Any], Frames]:
+    """A hornet that fires a puff every 30 frames, always with the same id; the keeper swats it and is stung by it."""
+    rules = {
+        "layers": {"names": ["keepers", "puffs"]},
+        "attacks": {"sting": {"damage": 1} | sting, "swat": swat},
+        "kinds": {
+            "hornet": {"emitters": {"gun": {"spawn": "puff", "when": {"every": "30f"}, "speed": 120, "aim": 0}}},
+            "puff": {
+                "motion": {"life": "20f"},
+                "boxes": {
+                    "core": {"role": "hitbox", "attack": "sting", "circle": 4, "mask": ["keepers"]},
+                    "hull": {"role": "hurtbox", "circle": 3, "layer": ["puffs"]},
+                },
+            } | puff,
+            "keeper": {
+                "health": 50,
+                "lives": 9,
+                "boxes": {
+                    "body": {"role": "hurtbox", "layer": ["keepers"], "circle": 4},
+                    "hand": {"role": "hitbox", "mask": ["puffs"], "circle": 14, "attack": "swat"},
+                },
+            },
+        },
+    }  # fmt: skip
+    there = [{"id": "hornet", "kind": "hornet", "x": 0, "y": 0}, {"id": "keeper", "kind": "keeper", "x": 20, "y": 0}]
+    book = rulebook(rules)
+    raw = recording(book, [{"frame": frame, "poses": there} for frame in range(90)], reactions="raw")
+    _, log = perfect_log(book.rules(raw.rate), raw)
+    return rules, json.loads(re.sub(r"hornet\.gun-\d+", "puff-0", json.dumps(log)))
+
+
+def claimed(log: Frames) -> list[dict[str, Any]]:
+    return [claim for frame in log for claim in frame.get("claims", ()) if claim["event"] == "hit"]
+
+
+@pytest.mark.parametrize("name", USED_AGAIN)
+def test_an_id_that_is_used_again_is_another_actors(name: str) -> None:
+    """Whatever became of the one before, it is as at the start."""
+    rules, log = pool(*USED_AGAIN[name])
+    assert [claim["attacker"] for claim in claimed(log)].count("keeper") == 2
+    found, ledger = verdict(rules, log)
+    assert found == []
+    if name == "damaged":
+        changes = [(event.before, event.after) for event in ledger.of("health") if event.id == "puff-0"]
+        assert changes == [(2, 1), (2, 1)]
+
+
+def test_a_mistake_with_one_is_none_with_the_next() -> None:
+    rules, log = pool({"health": 9}, SWAT, {})
+    for claim in claimed(log):
+        claim["damage"] += 2 * (claim["target"] == "puff-0")
+    found, _ = verdict(rules, log)
+    assert [code for code, _ in found].count("hit-damage") == 2

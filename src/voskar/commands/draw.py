@@ -28,9 +28,8 @@ from voskar.commands.watching import watch_option
 from voskar.core.adopt.window import Windows
 from voskar.core.posing import Bounds
 from voskar.core.recording import Recording
-from voskar.core.views.hud import HudFrame, display, displayed
+from voskar.core.views.hud import HudFrame, display, displayed, eventful
 from voskar.core.views.scene import Scene, scene
-from voskar.core.views.timeline import eventful
 from voskar.core.views.timeline import timeline as timeline_of
 from voskar.core.watching import Watched, watched
 from voskar.errors import InputError, Problem, printable

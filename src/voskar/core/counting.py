@@ -147,15 +147,16 @@ def stop(world: World, state: ActorState) -> None:
     }
 
 
-def begin(world: World, state: ActorState) -> None:
-    """A run begins for an actor: its counters are at their start, but for those that it has kept."""
+def begin(world: World, state: ActorState, since: int | None = None) -> None:
+    """A run begins for an actor: its counters are at their start, but for those that it has kept. Regen counts from its
+    first frame in play, or from another one."""
     kept = {name: world.counter_of(state, name) for name in state.counters}
     state.regens = {}
     for name, rule in state.kind.counters.items():
         number = state.counters.get(name, rule.start)
         value = kept.get(name, number)
         if rule.regen is not None:
-            first = world.first_in_play(state)
+            first = world.first_in_play(state) if since is None else since
             if first is not None:
                 _regrow(state, name, Regenerating(value, first, 0))
         put(world, state, name, value)

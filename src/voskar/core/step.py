@@ -26,6 +26,7 @@ from voskar.core.latching import changed_since, due, latch
 from voskar.core.ledger import Ledger
 from voskar.core.lifecycle import starting
 from voskar.core.lifecycle.goals import Goals
+from voskar.core.lifecycle.renewal import Renewal
 from voskar.core.lifecycle.resets import Resets
 from voskar.core.lifecycle.respawn import Returns
 from voskar.core.lifecycle.settle import Settling
@@ -75,6 +76,7 @@ class Stepper:
         self.emitters = Emitters(world)
         self.goals = Goals(world)
         self.succession = Succession(world)
+        self.renewal = Renewal(world, memory, self.emitters)
         self.resets = Resets(world, memory, self.judge.close, self.emitters, self.goals, self.succession)
         self.returns = Returns(world, memory, self.emitters.arm, self.resets.start_over)
         self.settling = Settling(world, self.resets, self.goals, self.tick)
@@ -174,6 +176,7 @@ class Stepper:
         thawed = run.given_back.pop(world.frame, ()) if run.given_back else ()
         for row in thawed:
             world.give_back(world.state(row))
+        thawed = [*thawed, *self.renewal.renew()]
         if not kernel.touched:
             self.returns.bring_back()
             if adopter is not None:

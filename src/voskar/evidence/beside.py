@@ -66,7 +66,7 @@ class FlightLook(Protocol):
 
     held: Held
     starts: Starts
-    spawned: set[str]
+    spawned: frozenset[str]
     orders: dict[str, list[VerbCall]]
     alone: set[str]
     bounds: tuple[float, float, float, float]

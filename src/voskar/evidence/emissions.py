@@ -182,16 +182,11 @@ def _is_logged(held: Held, event: SpawnEvent) -> bool:
     return event.kind not in held.recording.scope.kinds and "spawn" not in held.recording.scope.events
 
 
-def spawned_kinds(rules: Rules) -> set[str]:
-    """The kinds that emitters, parents or hits spawn."""
-    return {*rules.bred, *rules.effects}
-
-
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
     """Where recorded actors of those kinds appear, also when they do so again."""
-    kinds, poses, found = spawned_kinds(rules), recording.poses, []
+    poses, found = recording.poses, []
     rows, mask = recording.appearances(
-        [number for number, actor in enumerate(recording.actors) if actor.logged_kind in kinds]
+        [number for number, actor in enumerate(recording.actors) if actor.logged_kind in rules.spawned]
     )
     then = poses.following[rows]
     there, chosen = (then >= 0) & ~poses.cut[then], ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))

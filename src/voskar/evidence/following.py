@@ -54,7 +54,10 @@ class _Folding:
         self.provenance: Provenance[Finding] = Provenance(
             held.rules, held.ledger, held.kind_of, self._is_moved, owned, agreed, disputed
         )
-        self._marks = sorted(held.recording.resets)
+        begins: list[tuple[int, str | None]] = [(mark, None) for mark in held.recording.resets]
+        begins += [(frame, name) for name, course in held.course.courses.items() for frame in course.used_again]
+        self._begins = sorted(begins, key=lambda begin: begin[0])
+        """The frames of marks, and those in which an id is another actor's from then on."""
 
     def _is_moved(self, name: str) -> bool:
         return self.recording.reactions == "raw" or name not in self.recording.numbers
@@ -67,8 +70,8 @@ class _Folding:
         follows: dict[int, list[Finding]] = {}
         roots: list[Finding] = []
         for (frame, phase), alike in groupby(ordered, key=lambda entry: (entry.first, _phase(entry))):
-            while self._marks and self._marks[0] <= frame:
-                self._begin_again(self._marks.pop(0))
+            while self._begins and self._begins[0][0] <= frame:
+                self._begin_again(*self._begins.pop(0))
             self.provenance.go_to(frame + 1 if phase >= THEN else frame)
             if phase == HIT:  # they happen at once
                 causes = [(finding, self._cause(finding)) for finding in alike]
@@ -87,9 +90,12 @@ class _Folding:
         roots.sort(key=lambda root: (root.first, id(root) not in follows, _phase(root), order[root.code]))
         return [(root, tuple(follows.get(id(root), ()))) for root in roots]
 
-    def _begin_again(self, mark: int) -> None:
-        self.provenance.go_to(mark)
-        self.provenance.differences.clear(LASTING if self.recording.resets[mark] == "room" else ())
+    def _begin_again(self, frame: int, name: str | None) -> None:
+        self.provenance.go_to(frame)
+        if name is not None:
+            self.provenance.differences.forget(name)
+        else:
+            self.provenance.differences.clear(LASTING if self.recording.resets[frame] == "room" else ())
 
     def _cause(self, finding: Finding) -> Finding | None:
         """The root that a finding follows from; None if it is one."""

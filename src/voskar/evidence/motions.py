@@ -14,7 +14,6 @@ from voskar.core.rules import Box, Kind, Motion
 from voskar.core.views.meters import frames_in
 from voskar.core.world import VerbCall
 from voskar.evidence.beside import Beside, LoggedFlight
-from voskar.evidence.emissions import spawned_kinds
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, Vector, extent
 from voskar.evidence.starts import DEGREES, Starts
@@ -83,7 +82,7 @@ class _Comparison:
 
     def __init__(self, held: Held) -> None:
         self.held, self.recording, self.rules = held, held.recording, held.rules
-        self.spawned, self.starts = spawned_kinds(held.rules), Starts(held)
+        self.spawned, self.starts = held.rules.spawned, Starts(held)
         self.alone: set[str] = set()
         self.compared: set[str] = set()
         self.covered = np.zeros(len(held.recording.poses), dtype=np.bool_)

@@ -107,6 +107,8 @@ def last_change(course: Course, column: str, frame: int, *, taken_over: bool = F
             return f"a life taken in {at}"
         case DownEvent(by=by, frame=at):
             return f"down in {at}, by {by}"
+        case ResetMark(what="another", frame=at):
+            return f"its id is used again from {at} on"
         case ResetMark(what=what, frame=at):
             return f"the {what} began again in {at}"
         case RespawnEvent(detail=str() as former, frame=at):

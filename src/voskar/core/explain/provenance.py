@@ -70,6 +70,16 @@ class Differences(Generic[Cause]):
         """Everything starts again, except for some kinds of state."""
         self._spans = {piece: spans for piece, spans in self._spans.items() if piece[0] in kept}
 
+    def forget(self, name: str) -> None:
+        """An id is another actor's from now on."""
+        self._spans = {
+            piece: spans
+            for piece, spans in self._spans.items()
+            if piece[1] != name
+            and not piece[1].startswith((f"{name}>", f"{name}/"))
+            and not piece[1].endswith(f">{name}")
+        }
+
     def cause(self, pieces: Iterable[Piece], first: int, last: int) -> Cause | None:
         """Why any of some pieces differs in some frames: of several causes the latest."""
         found: Apart[Cause] | None = None

@@ -176,6 +176,11 @@ class Rules(Struct, frozen=True):
         return frozenset(emitted | {fan.kind for kind in self.kinds.values() for fan in kind.down.spawn})
 
     @property
+    def spawned(self) -> frozenset[str]:
+        """The kinds that emitters, parents or hits spawn: an id of theirs may be used again, for another one."""
+        return self.bred | self.effects
+
+    @property
     def sides_of_children(self) -> dict[str, str]:
         """The side of the parents of a kind, where all that leave it behind have one and the same."""
         found: dict[str, set[str | None]] = {}

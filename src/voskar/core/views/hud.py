@@ -6,7 +6,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from voskar.core.rules import Rules
-from voskar.core.views.timeline import Course, Timeline, holds
+from voskar.core.views.steps import holds
+from voskar.core.views.timeline import Course, Timeline
 
 ICONS = 12
 """Most icons that are shown one by one."""
@@ -119,3 +120,11 @@ def clock(frames: int, rate: float) -> str:
     """`0:07.52`, minutes, seconds and hundredths, cut off as a clock shows them."""
     hundredths = int(frames * 100 / rate + 1e-9)
     return f"{hundredths // 6000}:{hundredths // 100 % 60:02}.{hundredths % 100:02}"
+
+
+def eventful(course: Timeline, most: int = 6) -> list[str]:
+    """The most interesting actors: those with lives, then those with health and the most events."""
+    found = [actor for actor in course.courses.values() if actor.kind.health is not None and not actor.actor.spawned]
+    found.sort(key=lambda actor: (actor.kind.lives is None, -len(actor.taken) - len(actor.changes)))
+    chosen = {entry.actor.id for entry in found[:most]}
+    return [name for name in course.courses if name in chosen] or list(course.courses)[:most]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Iterable
+from operator import attrgetter
 
 import numpy as np
 from msgspec import Struct
@@ -53,3 +54,19 @@ def union(spans: Iterable[Span]) -> list[Span]:
         else:
             found.append(Span(span.first, span.last))
     return found
+
+
+def holds(spans: list[Span], frame: int) -> bool:
+    """Whether a frame is in one of some spans, of which each begins no sooner than the one before and ends it."""
+    at = bisect_right(spans, frame, key=_FIRST)
+    return at > 0 and spans[at - 1].last >= frame
+
+
+_FIRST = attrgetter("first")
+
+
+def end_last(spans: list[Span], last: int) -> None:
+    """Ends the last span by a frame, and drops it if that is before it begins."""
+    spans[-1].last = min(spans[-1].last, last)
+    if spans[-1].last < spans[-1].first:
+        spans.pop()

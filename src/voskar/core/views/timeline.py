@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Mapping
-from functools import cached_property
-from operator import attrgetter
+from functools import cached_property, partial
+from operator import attrgetter, itemgetter
 
 import numpy as np
 from msgspec import Struct, field
@@ -13,29 +13,21 @@ from msgspec import Struct, field
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import COUNTER, RespawnEvent
 from voskar.core.recording import Actor, Recording, sides
+from voskar.core.recording.reuse import used_again
 from voskar.core.rules import Kind, Rules
 from voskar.core.views.meters import Base, Meter, frame_after
-from voskar.core.views.steps import Span, Steps
+from voskar.core.views.steps import Span, Steps, end_last, holds
 from voskar.core.views.summary import everyone
 
 
 class ResetMark(Struct, frozen=True):
-    """A mark of the recording: the room, or the whole run, began again."""
+    """The room, or the whole run, began again, by a mark of the recording; or `another` actor has this one's id."""
 
     frame: int
     what: str
 
 
 Change = Event | ResetMark
-
-
-def holds(spans: list[Span], frame: int) -> bool:
-    """Whether a frame is in one of some spans, of which each begins no sooner than the one before and ends it."""
-    at = bisect_right(spans, frame, key=_FIRST)
-    return at > 0 and spans[at - 1].last >= frame
-
-
-_FIRST = attrgetter("first")
 
 
 class Course(Struct):
@@ -76,6 +68,16 @@ class Course(Struct):
     def is_out(self, frame: int) -> bool:
         """Whether it is out of lives before a frame, and has not come back."""
         return bool(self.outs) and bool(self.down) and self.down[-1].first <= self.outs[-1] + 1 and self.is_down(frame)
+
+    @property
+    def used_again(self) -> list[int]:
+        """The frames from which on its id is another actor's."""
+        return [change.frame for change in self.changes if isinstance(change, ResetMark) and change.what == "another"]
+
+    @property
+    def may_return(self) -> bool:
+        """Whether it has a rule to come back by, and a life left for it."""
+        return self.kind.respawn is not None and (self.kind.lives is None or self.lives.values[-1] > 0)
 
     def after(self, since: int, count: int) -> int:
         """The frame in which so many frames of its own have passed since another: those in which it is frozen do not
@@ -130,14 +132,6 @@ def timeline(rules: Rules, recording: Recording, ledger: Ledger, names: Collecti
     return _Reading(rules, recording, ledger, courses).run()
 
 
-def eventful(course: Timeline, most: int = 6) -> list[str]:
-    """The most interesting actors: those with lives, then those with health and the most events."""
-    found = [actor for actor in course.courses.values() if actor.kind.health is not None and not actor.actor.spawned]
-    found.sort(key=lambda actor: (actor.kind.lives is None, -len(actor.taken) - len(actor.changes)))
-    chosen = {entry.actor.id for entry in found[:most]}
-    return [name for name in course.courses if name in chosen] or list(course.courses)[:most]
-
-
 class _Reading:
     """Goes through a ledger once."""
 
@@ -156,16 +150,19 @@ class _Reading:
             self._begin(course)
             if course.kind.counters:
                 self._count_from(course, first)
-        marks = sorted(self.recording.resets.items())
+        marks = [(frame, partial(self._begin_again, frame, what)) for frame, what in self.recording.resets.items()]
+        for frame, numbers in used_again(self.rules, self.recording).items():
+            marks += [(frame, partial(self._renew, frame, number)) for number in numbers]
+        marks.sort(key=itemgetter(0))
         before: Event | None = None
         for event in self.ledger.events:
             self._returned = isinstance(before, RespawnEvent) and before.id == event.id and before.frame == event.frame
             before = event
             while marks and marks[0][0] <= event.frame:
-                self._begin_again(*marks.pop(0))
+                marks.pop(0)[1]()
             self._event(event)
-        for mark in marks:
-            self._begin_again(*mark)
+        for _, begin in marks:
+            begin()
         for course in self.courses.values():
             for spans in (course.immune, course.stunned, course.frozen, course.down, course.waiting, course.present):
                 for span in spans:
@@ -207,6 +204,16 @@ class _Reading:
             self._fill(course, frame, lives=what == "run")
         if what == "run":
             self._new_run(frame, frame - 1)
+
+    def _renew(self, frame: int, number: int) -> None:
+        """The id of an actor is used again, for another one, unless it comes back by its rule."""
+        course = self.courses.get(self.recording.actors[number].id)
+        if course is None or (course.is_down(frame) and course.may_return):
+            return
+        self._revive(course, frame)
+        course.changes.append(ResetMark(frame, "another"))
+        self._fill(course, frame, lives=True)
+        self._count_from(course, frame)
 
     def _replace_row(self, course: Course, frame: int) -> None:
         """A fixture that was gone is there again."""
@@ -328,9 +335,9 @@ class _Reading:
             case "iframes":
                 since = frame if self._returned else frame + 1  # those of a return come right behind it
                 if course.immune:
-                    _end(course.immune, since - 1)
+                    end_last(course.immune, since - 1)
                 course.immune.append(Span(since, event.until or frame, event.cause or ""))
-                _end(course.immune, course.immune[-1].last)
+                end_last(course.immune, course.immune[-1].last)
             case "stun":
                 course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
             case "hitstop":
@@ -377,7 +384,7 @@ class _Reading:
                     course.frozen[-1].last = min(course.frozen[-1].last, back - 1)
             case "removed":
                 if course.present:
-                    _end(course.present, frame - (event.detail in ("expired", "edge", "no spawn")))
+                    end_last(course.present, frame - (event.detail in ("expired", "edge", "no spawn")))
 
 
 def _freeze(course: Course, frame: int, until: int) -> None:
@@ -391,10 +398,3 @@ def _freeze(course: Course, frame: int, until: int) -> None:
     for spans in (course.immune, course.stunned):
         if spans and spans[-1].last > frame:
             spans[-1].last += extra
-
-
-def _end(spans: list[Span], last: int) -> None:
-    """Ends the last span by a frame, and drops it if that is before it begins."""
-    spans[-1].last = min(spans[-1].last, last)
-    if spans[-1].last < spans[-1].first:
-        spans.pop()

@@ -100,6 +100,16 @@ class World(Asked):
             state.owner, self.table.owner[state.row], state.side = state.origins
             state.origins = state.layers = None
 
+    def renew(self, state: ActorState) -> None:
+        """A recorded actor is another one from this frame on, of which nothing is frozen, pushed or out of play."""
+        table, row = self.table, state.row
+        self.give_back(state)
+        self.stop_pushes(state)
+        table.away_until[row] = table.disarmed_until[row] = table.played[row] = NEVER
+        table.offset_x[row] = table.offset_y[row] = 0.0
+        table.homing[row] = 0
+        self._thaw(state, self.run.frozen_until)
+
     def _say(self, state: ActorState, verb: str, *arguments: Any) -> None:
         """An actor of a kind with a motion shows by itself what this verb would do to a driven one."""
         if not (self.raw or state.driven) and state.kind.motion != STILL:
