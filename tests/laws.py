@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import copy
 import random
-import re
 import sys
 from collections import defaultdict
 from collections.abc import Callable
@@ -355,54 +354,29 @@ def _other_ids(log: Log, draw: random.Random) -> Log:
     return header, frames
 
 
-def pooled(frames: Frames) -> dict[str, tuple[str, int]]:
-    """By the id of each shot: the id of a pool that it may have, used again two frames or more after the last one of
-    that id was gone, and the number of times that it has been used by then."""
+@way("ids of a pool")
+def _pool(log: Log, draw: random.Random) -> Log:
+    """Ids of shots are used again, two frames or more after the last one was gone."""
+    header, frames = log
     last: dict[str, int] = {}
     poses = [pose for frame in reversed(frames) for pose in frame["poses"]]  # a reflection changes the owner later
     kind = {pose["id"]: f"{pose.get('owner', '')}{pose['kind']}" for pose in poses}
     for at, frame in enumerate(frames):
         last |= {pose["id"]: at for pose in frame["poses"] if "." in pose["id"]}
-    free: dict[str, list[tuple[int, str, int]]] = {}
-    names: dict[str, tuple[str, int]] = {}
+    free: dict[str, list[tuple[int, str]]] = {}
+    names: dict[str, str] = {}
     for at, frame in enumerate(frames):
         for pose in frame["poses"]:
             name = pose["id"]
             if name in last and name not in names:
                 pool = free.setdefault(kind[name], [])
-                again = next((entry for entry in pool if entry[0] + 2 <= at), None)
+                again = next((pair for pair in pool if pair[0] + 2 <= at), None)
                 if again is not None:
                     pool.remove(again)
-                names[name] = (again[1], again[2] + 1) if again is not None else (f"{kind[name]}-{len(names):04}", 1)
-                pool.append((last[name], *names[name]))
-    return names
-
-
-@way("ids of a pool")
-def _pool(log: Log, draw: random.Random) -> Log:
-    header, frames = log
-    _renamed(frames, {name: again for name, (again, _) in pooled(frames).items()})
+                names[name] = again[1] if again is not None else f"{kind[name]}-{len(names)}"
+                pool.append((last[name], names[name]))
+    _renamed(frames, names)
     return header, frames
-
-
-def judged_with_a_pool(seed: int) -> tuple[int, list[str], list[str]]:
-    """The ledger of a right log in which ids are used again, and that of the same log with ids of their own, which sort
-    alike; as texts. And how many ids are used again."""
-    book, (header, frames) = perfect(seed)
-    names = pooled(frames)
-    found = []
-    for ids in (
-        {name: again for name, (again, _) in names.items()},
-        {name: f"{again}~{use}" for name, (again, use) in names.items()},
-    ):
-        own = copy.deepcopy(frames)
-        _renamed(own, ids)
-        played = logged(book, header, own)
-        events = replay(book.rules(played.rate), played).events
-        # how shots are numbered hangs on the id of their owner
-        texts = sorted(str(event) for event in events if event.event not in ("spawn", "denied"))
-        found.append([re.sub(r"~\d+", "", text) for text in texts])
-    return sum(use > 1 for _, use in names.values()), sorted(found[0]), sorted(found[1])
 
 
 @way("claims in another order")

@@ -54,12 +54,3 @@ def test_a_changed_value_is_found_and_the_rest_is_judged_again(seed: int) -> Non
 @pytest.mark.parametrize("seed", [2120, 2174], ids=["fired where one comes round an edge", "ends with its last bounce"])
 def test_shots_at_edges_are_silent(seed: int) -> None:
     assert laws.findings(seed, "as it is") == []
-
-
-def test_ids_that_are_used_again_are_judged_as_ids_of_their_own() -> None:
-    again = 0
-    for seed in range(20):
-        count, pool, own = laws.judged_with_a_pool(seed)
-        assert pool == own, seed
-        again += count
-    assert again > 50

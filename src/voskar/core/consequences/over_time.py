@@ -30,6 +30,11 @@ def apply(effect: Effect) -> None:
     world.visit(first)
 
 
+def _is_gone(world: World, state: ActorState) -> bool:
+    """Whether an actor is one that the game showed and shows no more: if it shows its id again, that is another one."""
+    return not state.driven and not world.is_present(state.row) and state.kind.logged_kind in world.rules.spawned
+
+
 def tick(world: World, reach: Reach) -> None:
     """The damage that is due in this frame, by actor, then attack; before any actor goes down."""
     poisons = world.run.poisons
@@ -44,7 +49,7 @@ def tick(world: World, reach: Reach) -> None:
             if poison.next == world.frame:
                 state = world.actors[key[0]]
                 # the row may be another actor's by now
-                if state is None or state.id != name or state.down is not None:
+                if state is None or state.id != name or state.down is not None or _is_gone(world, state):
                     continue
                 lose(world, state, poison.damage, poison.by, key[1])
                 if world.run.reached:
