@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from operator import attrgetter
 from typing import NamedTuple
 
 import numpy as np
@@ -272,9 +274,12 @@ def _is_reflected(held: Held, appearance: Appearance) -> bool:
 def _apart(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts) -> float:
     """Distance to where it should appear: for a hit effect the overlap of the two boxes."""
     place, away = (appearance.x, appearance.y), [starts.apart(event, appearance)]
-    if event.emitter is None and event.id.startswith("effect+"):
-        for hit in held.ledger.hits():
-            if hit.frame == event.frame - 1 and math.dist((hit.x or 0.0, hit.y or 0.0), _place(event)) < 1e-3:
+    is_off = away[0] > held.tolerance_of(appearance.actor.id)
+    if is_off and event.emitter is None and event.id.startswith("effect+"):
+        hits = held.ledger.hits()
+        first, last = (bisect_left(hits, frame, key=attrgetter("frame")) for frame in (event.frame - 1, event.frame))
+        for hit in hits[first:last]:
+            if math.dist((hit.x or 0.0, hit.y or 0.0), _place(event)) < 1e-3:
                 sides = [(hit.attacker, hit.hitbox), (hit.target, hit.hurtbox)]
                 for t in WAY:  # a game may sweep what the recording only shows where it ends up
                     known = [held.outside(name or "", box or "", hit.frame, t, place) for name, box in sides]
