@@ -89,6 +89,7 @@ class Emitters:
         """
         world, triggers = self.world, self.triggers
         waiting, world.waiting = world.waiting, []
+        shown: list[Birth] = []
         for birth in waiting:
             state = appear(world, birth)
             world.drop_row(birth.owner_row)
@@ -97,7 +98,9 @@ class Emitters:
             if birth.moves_at_once and state is not None:
                 world.move_at_once(state)
             elif birth.moves_at_once:
-                world.came_from(birth)
+                shown.append(birth)
+        if shown:
+            world.came_from(shown)
         if asked is not None:
             asked()
         fresh: list[ActorState] = []
@@ -195,7 +198,8 @@ class Emitters:
         seed = world.recording.seed
         x, y = muzzle_of(emitter, stance, aim)
         whose = (state.row, state.id, state.side, emitter.name, True, emitter.moves_at_once, world.table.z[state.row])
-        fresh = []
+        fresh: list[ActorState] = []
+        shown: list[Birth] = []
         for name, (angle, velocity) in zip(own, fan_of(fan, aim, own, seed, (stance.vx, stance.vy)), strict=True):
             if wanted is not own and name not in wanted:
                 continue
@@ -205,8 +209,7 @@ class Emitters:
             birth = Birth(name, fan.kind, x, y, angle, velocity, *whose)
             born = appear(world, birth)
             if born is None:
-                if emitter.moves_at_once:
-                    world.came_from(birth)
+                shown.append(birth)
             else:
                 fresh.append(born)
                 if emitter.moves_at_once:
@@ -214,4 +217,6 @@ class Emitters:
                 if emitter.limit is not None or emitter.limit_group is not None:
                     born.gun = gun = (state.row, emitter.counted_as)
                     world.guns[gun] = world.guns.get(gun, 0) + 1
+        if emitter.moves_at_once and shown:
+            world.came_from(shown)
         return fresh

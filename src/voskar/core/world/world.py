@@ -8,6 +8,7 @@ Judge, consequences and lifecycle change the world at once, through the verbs he
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from itertools import takewhile
 from typing import Any
 
@@ -303,25 +304,40 @@ class World(Asked):
         now = takewhile(lambda event: event.frame == self.frame, reversed(self.events))
         return {event.id or "" for event in now if event.event == "respawn"}
 
-    def came_from(self, birth: Birth) -> None:
-        """The recorded shot that is this one, if one appears in this frame, has made its first move: the frame before
-        counts, with it at the muzzle, unless it is cut. Of several it is the one nearest to where that move leads."""
-        table, number, dt = self.table, self.catalog.kind_number[birth.kind], 1.0 / self.rate
+    def came_from(self, births: Sequence[Birth]) -> None:
+        """The recorded shots that are these, as far as they appear in this frame, have made their first move: the frame
+        before counts, with each at the muzzle, unless it is cut. Of several it is the one nearest to where that move
+        leads."""
+        fresh: dict[str, list[tuple[float, float, str, str | None, int]]] = {}
+        for birth in births:
+            known = fresh.get(birth.kind)
+            if known is None:
+                known = fresh[birth.kind] = self._fresh(birth.kind)
+            self._came_from(birth, known)
+
+    def _fresh(self, kind: str) -> list[tuple[float, float, str, str | None, int]]:
+        """Place, id, owner and row of the recorded actors of a kind that appear in this frame."""
+        table, number, back = self.table, self.catalog.kind_number[kind], self.returned()
+        rows = (row for row in self.kernel.recorded() if table.kind[row] == number and not table.past[row])
+        states = (self.state(row) for row in rows if self.is_in_play(row) and not self.is_cut(row))
+        return [
+            (table.x[state.row], table.y[state.row], state.id, state.owner, state.row)
+            for state in states
+            if state.id not in back
+        ]
+
+    def _came_from(self, birth: Birth, fresh: list[tuple[float, float, str, str | None, int]]) -> None:
+        table, dt = self.table, 1.0 / self.rate
         vx, vy = birth.velocity or self.rules.kinds[birth.kind].motion.velocity
-        goal = birth.x + vx * dt, birth.y + vy * dt
-        back = self.returned()
-        fresh = (row for row in self.kernel.recorded() if table.kind[row] == number and not table.past[row])
+        x0, y0 = birth.x + vx * dt, birth.y + vy * dt
         found = [
-            (round(math.dist(goal, (table.x[row], table.y[row])), 6), self.state(row).id, row)
-            for row in fresh
-            if self.is_in_play(row)
-            and not self.is_cut(row)
-            and self.state(row).owner in (None, birth.owner)
-            and self.state(row).id not in back
+            (round(math.hypot(x - x0, y - y0), 6), name, at)
+            for at, (x, y, name, owner, _) in enumerate(fresh)
+            if owner is None or owner == birth.owner
         ]
         if not found:
             return
-        _, _, row = min(found)
+        *_, row = fresh.pop(min(found)[2])  # what came from one comes from no other
         there = self.recording.pose_from(row, self.run_since)
         if there is not None and there[1] == self.frame:
             self.muzzles[row] = self.frame, (birth.x, birth.y)
