@@ -218,10 +218,13 @@ class Reference:
         self.since: dict[str, int] = {}  # the first of its unbroken frames
         self.held: dict[str, tuple[int, dict[str, Any], Point]] = {}  # last frame seen, pose, velocity a frame
         self.lingered: set[str] = set()
+        self.last_shown: dict[str, int] = {}
         for frame in range(recording.first, recording.last + 1):
             self.fights.frame = frame
             if frame in recording.resets:
                 self.vitals.mark(frame)
+            if recording.resets.get(frame) == "run":
+                self.last_shown.clear()
             logged = set(self.poses(frame))
             for name, pose in self.poses(frame).items():
                 old = self.last_logged.get(name, pose)
@@ -240,6 +243,14 @@ class Reference:
                 self.driven.last_poses, self.before = shown, {}
                 self.fights.tick(frame, ended=True)
                 continue
+            for name in logged:
+                longest = self.kind[name].linger
+                if (
+                    frame - self.last_shown.get(name, frame) - 1 > longest
+                    and self.kind[name].logged_kind in rules.spawned
+                ):
+                    self.renew(frame, name)
+                self.last_shown[name] = frame
             self.present, self.all_poses = set(shown), shown
             shown |= self.driven.frame(frame, shown)
             self.fights.play(frame, shown)
@@ -292,6 +303,25 @@ class Reference:
         for memory in (self.down, self.credit, self.stuns, self.guards):
             memory.pop(name, None)  # type: ignore[attr-defined]
         self.entered.add(name)
+
+    def renew(self, frame: int, name: str) -> None:
+        """The id of a shot is another one's, unless it comes back by its rule."""
+        vitals, fights, kind = self.vitals, self.fights, self.kind[name]
+        if name in vitals.due:
+            return
+        vitals.revive(name)
+        vitals.forget(name)
+        vitals.outs.pop(name, None)
+        vitals.out.discard(name)
+        vitals.checkpoint.pop(name, None)
+        vitals.lives[name] = kind.lives
+        fights.give_back(name)
+        fights.cure(name)
+        fights.start(name)
+        self.gone.discard(name)
+        self.offset[name] = (0.0, 0.0)
+        self.driven.since.pop(name, None)
+        self.driven.fired = {gun: number for gun, number in self.driven.fired.items() if gun[0] != name}
 
     def poses(self, frame: int) -> dict[str, dict[str, Any]]:
         """The poses of a frame by actor id."""

@@ -453,7 +453,9 @@ class Fights:
         due = [fields for fields in self.poisons if self.falls(fields, frame)]
         for values in sorted(due, key=lambda fields: (fields["id"], fields["attack"])):
             values["left"] -= 1
-            if any(values is other for other in self.poisons) and values["id"] not in world.down:
+            gone = values["id"] in world.recording.numbers and values["id"] not in world.present
+            gone = gone and world.kind[values["id"]].logged_kind in world.rules.spawned
+            if any(values is other for other in self.poisons) and values["id"] not in world.down and not gone:
                 self.lose(frame, values["id"], values["damage"], values["by"], values["attack"])
                 there = values["by"] in world.recording.numbers or values["by"] in world.driven.bodies
                 self.reach(frame, values["attack"], {values["id"]: values["by"]} if there else {}, None)

@@ -10,9 +10,11 @@ from typing import Any
 
 import pytest
 
+from tests.core.test_against_reference import reports_the_same
 from tests.worlds import brush, recording, rulebook, sting
 from voskar.core.adopt import Window, Windows
 from voskar.core.ledger import Ledger
+from voskar.core.step import replay
 from voskar.core.views.perfect import perfect_log
 from voskar.core.watching import watched
 from voskar.evidence.check import check
@@ -312,6 +314,10 @@ def test_an_id_that_is_used_again_is_another_actors(name: str) -> None:
     alone = verdict(rules, own)[1]
     texts = [[str(event) for event in events if event.event != "spawn"] for events in (ledger.events, alone.events)]
     assert texts[0] == [re.sub(GUN, "puff-0", text) for text in texts[1]]
+    book = rulebook(rules)
+    for frames in (log, own) if "start_iframes" not in USED_AGAIN[name][0] else ():  # which the model has not
+        played = recording(book, frames)
+        reports_the_same(book.rules(played.rate), played, replay(book.rules(played.rate), played))
 
 
 def test_a_mistake_with_one_is_none_with_the_next() -> None:

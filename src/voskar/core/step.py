@@ -171,12 +171,13 @@ class Stepper:
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         run, latches = world.run, world.catalog.conditions
         self.settling.report_leavers()
+        renewed = self.renewal.renew()  # what regen would have filled in this frame was another actor's
         if run.fills or run.away:
             counting.move(world)
         thawed = run.given_back.pop(world.frame, ()) if run.given_back else ()
         for row in thawed:
             world.give_back(world.state(row))
-        thawed = [*thawed, *self.renewal.renew()]
+        thawed = [*thawed, *renewed]
         if not kernel.touched:
             self.returns.bring_back()
             if adopter is not None:
