@@ -186,9 +186,9 @@ def _is_logged(held: Held, event: SpawnEvent) -> bool:
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
     """Where recorded actors of those kinds appear, also when they do so again."""
-    poses, found = recording.poses, []
+    kinds, poses, found = rules.spawned, recording.poses, []
     rows, mask = recording.appearances(
-        [number for number, actor in enumerate(recording.actors) if actor.logged_kind in rules.spawned]
+        [number for number, actor in enumerate(recording.actors) if actor.logged_kind in kinds]
     )
     then = poses.following[rows]
     there, chosen = (then >= 0) & ~poses.cut[then], ~(np.isnan(poses.vx[rows]) | np.isnan(poses.vy[rows]))

@@ -6,6 +6,7 @@ the events of the ledger carry on. What reads a piece while the accounts differ 
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Collection, Iterable, Sequence
 from itertools import groupby
 
@@ -56,7 +57,7 @@ class _Folding:
         )
         begins: list[tuple[int, str | None]] = [(mark, None) for mark in held.recording.resets]
         begins += [(frame, name) for name, course in held.course.courses.items() for frame in course.used_again]
-        self._begins = sorted(begins, key=lambda begin: begin[0])
+        self._begins = deque(sorted(begins, key=lambda begin: begin[0]))
         """The frames of marks, and those in which an id is another actor's from then on."""
 
     def _is_moved(self, name: str) -> bool:
@@ -71,7 +72,7 @@ class _Folding:
         roots: list[Finding] = []
         for (frame, phase), alike in groupby(ordered, key=lambda entry: (entry.first, _phase(entry))):
             while self._begins and self._begins[0][0] <= frame:
-                self._begin_again(*self._begins.pop(0))
+                self._begin_again(*self._begins.popleft())
             self.provenance.go_to(frame + 1 if phase >= THEN else frame)
             if phase == HIT:  # they happen at once
                 causes = [(finding, self._cause(finding)) for finding in alike]

@@ -70,3 +70,16 @@ def end_last(spans: list[Span], last: int) -> None:
     spans[-1].last = min(spans[-1].last, last)
     if spans[-1].last < spans[-1].first:
         spans.pop()
+
+
+def freeze(frozen: list[Span], running: Iterable[list[Span]], frame: int, until: int) -> None:
+    """An actor is frozen from the next frame to another: what is running ends so much later."""
+    own = frozen[-1] if frozen and frozen[-1].last >= frame else None
+    extra = until - (frame if own is None else own.last)
+    if own is None:
+        frozen.append(Span(frame + 1, until))
+    else:
+        own.last = until
+    for spans in running:
+        if spans and spans[-1].last > frame:
+            spans[-1].last += extra

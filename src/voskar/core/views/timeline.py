@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
+from collections import deque
 from collections.abc import Collection, Mapping
 from functools import cached_property, partial
 from operator import attrgetter, itemgetter
@@ -16,7 +17,7 @@ from voskar.core.recording import Actor, Recording, sides
 from voskar.core.recording.reuse import used_again
 from voskar.core.rules import Kind, Rules
 from voskar.core.views.meters import Base, Meter, frame_after
-from voskar.core.views.steps import Span, Steps, end_last, holds
+from voskar.core.views.steps import Span, Steps, end_last, freeze, holds
 from voskar.core.views.summary import everyone
 
 
@@ -150,16 +151,16 @@ class _Reading:
             self._begin(course)
             if course.kind.counters:
                 self._count_from(course, first)
-        marks = [(frame, partial(self._begin_again, frame, what)) for frame, what in self.recording.resets.items()]
+        starts = [(frame, partial(self._begin_again, frame, what)) for frame, what in self.recording.resets.items()]
         for frame, numbers in used_again(self.rules, self.recording).items():
-            marks += [(frame, partial(self._renew, frame, number)) for number in numbers]
-        marks.sort(key=itemgetter(0))
+            starts += [(frame, partial(self._renew, frame, number)) for number in numbers]
+        marks = deque(sorted(starts, key=itemgetter(0)))
         before: Event | None = None
         for event in self.ledger.events:
             self._returned = isinstance(before, RespawnEvent) and before.id == event.id and before.frame == event.frame
             before = event
             while marks and marks[0][0] <= event.frame:
-                marks.pop(0)[1]()
+                marks.popleft()[1]()
             self._event(event)
         for _, begin in marks:
             begin()
@@ -341,7 +342,7 @@ class _Reading:
             case "stun":
                 course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
             case "hitstop":
-                _freeze(course, frame, event.until or frame)
+                freeze(course.frozen, (course.immune, course.stunned), frame, event.until or frame)
             case "down":
                 course.down.append(Span(frame + 1, last, event.by or ""))
                 if event.lives is not None and not course.kind.down.life_after:
@@ -385,16 +386,3 @@ class _Reading:
             case "removed":
                 if course.present:
                     end_last(course.present, frame - (event.detail in ("expired", "edge", "no spawn")))
-
-
-def _freeze(course: Course, frame: int, until: int) -> None:
-    """It is frozen, and what runs ends so much later."""
-    running = course.frozen[-1] if course.frozen and course.frozen[-1].last >= frame else None
-    extra = until - (frame if running is None else running.last)
-    if running is None:
-        course.frozen.append(Span(frame + 1, until))
-    else:
-        running.last = until
-    for spans in (course.immune, course.stunned):
-        if spans and spans[-1].last > frame:
-            spans[-1].last += extra
