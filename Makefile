@@ -37,8 +37,9 @@ demo:
 	$(MAKE) -j2 --output-sync=target $(STAMP) $(KERNEL)
 	$(BIN)/voskar demo --overwrite build/demo
 
+# one job more than most machines have cores: some of them wait for packages
 test:
-	$(MAKE) -j2 --output-sync=target lint site pure checked lowest
+	$(MAKE) -j3 --output-sync=target lint site pure checked lowest
 	$(BIN)/python -m pytest -n auto
 
 # node and npm come with the Python packages

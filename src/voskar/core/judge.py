@@ -115,7 +115,7 @@ class Judge:
                 remember(contact, contact.choice)
             if judged is not None:
                 judged(contact, outcome)
-            # a contact whose conditions do not hold is none: it does not keep a touch unbroken
+            # where its conditions do not hold, a contact does not keep a touch unbroken
             if is_watched and outcome != "unmet":
                 memory.touch(contact.key, frame, world.now(contact.attacker))
             if account is not None and account.again(contact, outcome):
