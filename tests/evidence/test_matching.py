@@ -91,11 +91,17 @@ def test_many_are_parted_where_the_gap_is_widest() -> None:
 def test_a_crowd_of_one_frame_is_not_parted(count: int) -> None:
     """Nor are its sides: everything of one side stands before the other."""
     marbles = [Marble(4, at + 1) for at in range(count)]
-    assert assigned(marbles, marbles[::1], Window(), cost) == [(marble, marble) for marble in marbles]
+    assert assigned(marbles, marbles, Window(), cost) == [(marble, marble) for marble in marbles]
     if count <= CROWD:
         few = marbles[: LARGEST + 1]
         assert sorted(assigned(few, few[::-1], Window(), cost)) == [(marble, marble) for marble in few]
         assert len(assigned(few, few[1:], Window(), cost)) == len(few) - 1
+
+
+def test_what_costs_nothing_is_out_of_reach_all_the_same() -> None:
+    early, late = [Marble(0, 1)] * 2, [Marble(3, 1)] * 2
+    assert assigned(early, late, Window(2, 2), lambda marble, other: (0,)) == []
+    assert len(assigned(early, late, Window(3, 3), lambda marble, other: (0,))) == 2
 
 
 def test_a_crowd_goes_by_its_first_costs_though_the_last_ones_are_large() -> None:

@@ -35,7 +35,7 @@ def change(world: World, state: ActorState, name: str, by: float, cause: str | N
     if rule is not None:
         after = rule.within(after)
     base = holder.regens.get(name)
-    # a change against the direction of regen makes it start anew: a hit on stamina delays its return
+    # a change against regen delays it: stamina returns a while after the last hit
     if base is not None and rule is not None and rule.regen is not None and (after - before) * rule.regen.amount < 0:
         _regrow(holder, name, Regenerating(after, world.now(holder), 0))
     put(world, holder, name, after)

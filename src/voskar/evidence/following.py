@@ -56,9 +56,9 @@ class _Folding:
             held.rules, held.ledger, held.kind_of, self._is_moved, owned, agreed, disputed
         )
         begins: list[tuple[int, str | None]] = [(mark, None) for mark in held.recording.resets]
-        begins += [(frame, name) for name, course in held.course.courses.items() for frame in course.used_again]
+        begins += [(frame, name) for name, course in held.course.courses.items() for frame in course.renewals]
         self._begins = deque(sorted(begins, key=lambda begin: begin[0]))
-        """The frames of marks, and those in which an id is another actor's from then on."""
+        """The frames of marks, and those in which an id becomes another actor's."""
 
     def _is_moved(self, name: str) -> bool:
         return self.recording.reactions == "raw" or name not in self.recording.numbers

@@ -85,7 +85,10 @@ def assigned(
             item, other = mine[0], theirs[0]
             fits = reach.holds(item.frame, other.frame) and cost(item, other) is not None
             found += [(item, other)] if fits else []
-        elif len(mine) == len(theirs) and all(map(_is_free, map(cost, mine, theirs))):
+        elif len(mine) == len(theirs) and all(
+            reach.holds(item.frame, other.frame) and _is_free(cost(item, other))
+            for item, other in zip(mine, theirs, strict=True)
+        ):
             found += zip(mine, theirs, strict=True)  # no other pairs cost less
         else:
             found += _least(mine, theirs, reach, cost)

@@ -31,7 +31,7 @@ def apply(effect: Effect) -> None:
 
 
 def _is_gone(world: World, state: ActorState) -> bool:
-    """Whether an actor is one that the game showed and shows no more: if it shows its id again, that is another one."""
+    """Whether the game no longer shows a shot. If it uses the id again, that is another shot."""
     return not state.driven and not world.is_present(state.row) and state.kind.logged_kind in world.rules.spawned
 
 

@@ -70,7 +70,7 @@ class Goals:
 
     def _all_out(self) -> bool:
         for state in self.world.everyone():
-            # an actor without lives is never out, and one that was succeeded lives on in another
+            # an actor without lives is never out, and a successor carries its lives on
             plays = state.lives is not None and not state.out and not state.succeeded
             if plays and self._has_appeared(state.row, self.world.run.start):
                 return False

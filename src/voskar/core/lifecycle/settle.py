@@ -66,8 +66,7 @@ class Settling:
             for state in states:
                 if state.health == 0 and state.down is None:
                     go_down(world, state)
-            # before lives are taken: a life that is earned by a death of this frame may be the one that saves an
-            # actor
+            # before lives are taken: a death of this frame may earn the life that saves an actor
             earn(world)
             for state in states:
                 if state.consumed == frame:

@@ -57,7 +57,7 @@ def union(spans: Iterable[Span]) -> list[Span]:
 
 
 def holds(spans: list[Span], frame: int) -> bool:
-    """Whether a frame is in one of some spans, of which each begins no sooner than the one before and ends it."""
+    """Whether a frame is in a span. The spans are in order, and each ends where the next begins."""
     at = bisect_right(spans, frame, key=_FIRST)
     return at > 0 and spans[at - 1].last >= frame
 

@@ -71,14 +71,9 @@ class Course(Struct):
         return bool(self.outs) and bool(self.down) and self.down[-1].first <= self.outs[-1] + 1 and self.is_down(frame)
 
     @property
-    def used_again(self) -> list[int]:
-        """The frames from which on its id is another actor's."""
+    def renewals(self) -> list[int]:
+        """The frames in which its id becomes another actor's."""
         return [change.frame for change in self.changes if isinstance(change, ResetMark) and change.what == "another"]
-
-    @property
-    def may_return(self) -> bool:
-        """Whether it has a rule to come back by, and a life left for it."""
-        return self.kind.respawn is not None and (self.kind.lives is None or self.lives.values[-1] > 0)
 
     def after(self, since: int, count: int) -> int:
         """The frame in which so many frames of its own have passed since another: those in which it is frozen do not
@@ -209,7 +204,10 @@ class _Reading:
     def _renew(self, frame: int, number: int) -> None:
         """The id of an actor is used again, for another one, unless it comes back by its rule."""
         course = self.courses.get(self.recording.actors[number].id)
-        if course is None or (course.is_down(frame) and course.may_return):
+        if course is None:
+            return
+        has_life = course.kind.lives is None or course.lives.values[-1] > 0
+        if course.is_down(frame) and course.kind.respawn is not None and has_life:
             return
         self._revive(course, frame)
         course.changes.append(ResetMark(frame, "another"))

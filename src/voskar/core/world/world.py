@@ -102,7 +102,7 @@ class World(Asked):
             state.origins = state.layers = None
 
     def renew(self, state: ActorState) -> None:
-        """A recorded actor is another one from this frame on, of which nothing is frozen, pushed or out of play."""
+        """A recorded actor becomes another one: not frozen, not pushed, and in play."""
         table, row = self.table, state.row
         self.give_back(state)
         self.stop_pushes(state)
