@@ -96,15 +96,30 @@ def check(
     """Replays and compares. `windows` are how far evidence may be off, `tolerance` is for places, in units. With
     `resync` the replay continues from the game's account where it and the rules disagree; with `explains` findings say
     why. Of `watched` frames the poses of driven actors are kept too."""
+    seen = replayed(rules, recording, windows=windows, resync=resync, watched=watched)
+    return compared(seen, windows=windows, tolerance=tolerance, explains=explains, watched=watched)
+
+
+def replayed(rules: Rules, recording: Recording, *, windows: Windows, resync: bool, watched: bool = False) -> Watched:
+    """The replay of a recording, which can be compared with it more than once."""
     windows = windows.at(recording)
-    seen = watch(
-        rules,
-        recording,
-        films=watched or _placed(recording, windows),
-        resync=Resync(windows) if resync else None,
-    )
+    films = watched or _placed(recording, windows)
+    return watch(rules, recording, films=films, resync=Resync(windows) if resync else None)
+
+
+def compared(
+    seen: Watched,
+    *,
+    windows: Windows,
+    tolerance: float = TOLERANCE,
+    explains: bool = True,
+    watched: bool = False,
+) -> tuple[Verdict, Ledger]:
+    """The recording of a replay compared with it, as `check` does."""
+    rules, recording = seen.world.rules, seen.logged
+    windows = windows.at(recording)
     ask = seen.asking if explains else None
-    orders = seen.stepper.world.orders
+    orders = seen.world.orders
     held = Held(rules, recording, seen.ledger, seen.recording, windows, tolerance, seen.resync, ask, orders)
     landed, events, spawned, reacted = hits(held), event_claims(held), emissions(held), reactions(held)
     reasons = Reasons(held, unfired=spawned.unfired if explains else ())

@@ -16,7 +16,7 @@ from voskar.core.adopt import Windows
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
 from voskar.errors import InputError, VoskarError
-from voskar.evidence.check import check
+from voskar.evidence.check import Verdict, compared, replayed
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
 from voskar.files.recording import read_recording, read_script, read_whole
@@ -130,18 +130,9 @@ class Search:
         """The fewest frames about it, of a few spreads, whose script shows it, and that script: one that shows nothing
         else, if there is one. Without a script the frames that show it."""
         place = next(k for k, frame in enumerate(frames) if frame["frame"] == self.finding.frame)
-        shown: list[dict[str, Any]] = list(frames)
+        spreads = [*(frames[max(place - before, 0) : place + AFTER + 1] for before in SPREADS), frames]
         best: tuple[list[dict[str, Any]], Script, Roots] | None = None
-        for entries in (*(frames[max(place - before, 0) : place + AFTER + 1] for before in SPREADS), frames):
-            lines = [msgspec.json.encode(header), *map(msgspec.json.encode, entries)]
-            try:
-                played = read_recording(lines, "the scene", self.book)
-            except InputError:
-                continue  # who is claimed or owned is not in it yet
-            self.others = None
-            if not self._is_in(played):
-                continue
-            shown = list(entries) if len(shown) == len(frames) else shown
+        for entries in spreads:
             self.others, script = None, script_of(header, entries)
             if self.shows(script) and (best is None or len(self.others or ()) < len(best[2])):
                 best = list(entries), script, self.others or frozenset()
@@ -150,9 +141,18 @@ class Search:
             if best is not None and not best[2]:
                 break
         if best is None:
-            return shown, None
+            return list(next((entries for entries in spreads if self._shows_itself(header, entries)), frames)), None
         self.others = best[2]
         return best[0], best[1]
+
+    def _shows_itself(self, header: Mapping[str, Any], entries: Sequence[dict[str, Any]]) -> bool:
+        """Whether frames of the recording show it as they are."""
+        self.others = None
+        lines = [msgspec.json.encode(header), *map(msgspec.json.encode, entries)]
+        try:
+            return self._is_in(read_recording(lines, "the scene", self.book))
+        except InputError:
+            return False  # who is claimed or owned is not in it yet
 
     def shows(self, script: dict[str, Any]) -> bool:
         """Whether a script does."""
@@ -179,7 +179,11 @@ class Search:
     def _is_in(self, played: Recording, book: Rulebook | None = None) -> bool:
         self.tried += 1
         rules = self._rules_at(played.rate) if book is None else book.rules(played.rate)
-        verdict, _ = check(rules, played, windows=self.windows, resync=self.resync)
+        seen = replayed(rules, played, windows=self.windows, resync=self.resync)
+        bare, _ = compared(seen, windows=self.windows, explains=False)
+        if not self._may_be(bare):
+            return False
+        verdict, _ = compared(seen, windows=self.windows)
         same = [_is_same(self.finding, root) for root, _ in verdict.roots]
         others = frozenset(
             _signature(root) for (root, _), is_same in zip(verdict.roots, same, strict=True) if not is_same
@@ -188,6 +192,14 @@ class Search:
             return False  # nor one that was not there before, as of a hit whose claim is taken away
         self.others = others
         return True
+
+    def _may_be(self, bare: Verdict) -> bool:
+        """Whether a verdict without reasons may show the finding and nothing new: half of a check are its reasons, and
+        most scenes that are tried show neither."""
+        roots = {_outline(root) for root, _ in bare.roots}
+        wanted = _outline(self.finding)
+        known = None if self.others is None else {other[:-1] for other in self.others}
+        return wanted in roots and (known is None or roots - {wanted} <= known)
 
 
 def _is_same(finding: Finding, other: Finding) -> bool:
@@ -220,11 +232,10 @@ def _numbers(text: str) -> list[float]:
 
 
 def _signature(finding: Finding) -> tuple[object, ...]:
-    """The part of a finding that stays the same: code, pair, gate, and by how much it is off."""
-    return (
-        finding.code,
-        finding.attacker,
-        finding.target,
-        None if finding.why is None else finding.why.gate,
-        finding.shift,
-    )
+    """The part of a finding that stays the same: its outline, and the gate that decided."""
+    return *_outline(finding), None if finding.why is None else finding.why.gate
+
+
+def _outline(finding: Finding) -> tuple[object, ...]:
+    """The part that stays the same and needs no reasons: code, pair, and by how many frames it is off."""
+    return finding.code, finding.attacker, finding.target, finding.shift
