@@ -9,6 +9,7 @@ import pytest
 from tests.worlds import recording, rulebook
 from voskar.errors import InputError
 from voskar.evidence.check import check
+from voskar.files import json_lines
 
 BARB = {"role": "hitbox", "circle": 2, "mask": ["keeper"], "attack": "barb"}
 CASE = {
@@ -71,3 +72,12 @@ def test_it_keeps_its_owner_where_nothing_reflects() -> None:
     book = rulebook(DATA | {"attacks": {"barb": {"damage": 2}}})
     with pytest.raises(InputError, match='changes its owner from "hornet" to "keeper"'):
         recording(book, frames({6: {"owner": "keeper"}}))
+
+
+def test_changes_of_owner_are_the_same_however_a_log_is_cut(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A third owner that appears in a later part says nothing of the second."""
+    fields = {3: {"owner": "keeper"}, 6: {"owner": "bee"}}
+    for piece in (1, 500, 1000, 1500, json_lines.PIECE):
+        monkeypatch.setattr(json_lines, "PIECE", piece)
+        played = recording(rulebook(DATA), frames(fields))
+        assert [(change.frame, change.owner) for change in played.owner_changes] == [(3, "keeper"), (6, "bee")]

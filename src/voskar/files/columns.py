@@ -320,7 +320,7 @@ class ColumnBuilder:
             self.actors[number] = structs.replace(self.actors[number], owner=owner)
         elif owner is not None and owner != known and (self.kinds is None or self.kinds[kind].changes_owner):
             refuse_control(owner, lambda message: wrong("owner", message))
-            self.owners[number] = known
+            self.owners.setdefault(number, known)
         elif owner is not None and owner != known:
             text = f'"{name}" changes its owner from "{known}" to "{owner}"'
             raise wrong("owner", text, "what several share needs an id for each of them, or no owner")
