@@ -245,6 +245,50 @@ def test_a_score_that_stays_as_much_off_is_one_finding() -> None:
     assert found == [(7, "shows score 25 from 7 to 11"), (12, "shows score 38 from 12 to the end")]
 
 
+@pytest.mark.parametrize(
+    "motion", [{"at_edge": "stop"}, {"at_edge": "bounce"}, {"on_solid": "stop"}, {"on_solid": "bounce"}]
+)
+@pytest.mark.parametrize("tells", [True, False])
+def test_shots_of_a_fan_that_a_wall_stops_at_once_are_still_told_apart(motion: dict[str, Any], tells: bool) -> None:
+    """Far shots of a fast fan end their first step in almost one direction: their steps say which is which."""
+    fan = {"spawn": "puff", "when": {"every": 20}, "count": 24, "spread": 345, "speed": 300, "inherit": 1}
+    rules = sting(hornet={"emitters": {"gun": fan}})
+    rules["space"] = {"bounds": [-900, -900, 900, 900], "solids": [{"rect": [-1000, 140, 1000, 300]}]}
+    if "at_edge" in motion:
+        rules["space"] = {"bounds": [-900, -900, 900, 140]}
+    rules["kinds"]["puff"] = {"motion": motion | {"life": 15}}
+    book = rulebook(rules)
+    frames = brush({"hornet": "." * 60})
+    for at, frame in enumerate(frames):
+        frame["poses"][1] |= {"x": 0, "y": -203 + 17 * at, "cut": False}
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    for frame in log:
+        for pose in frame["poses"] if not tells else ():
+            pose.pop("vx", None), pose.pop("vy", None)
+    assert any(pose["id"].startswith("hornet.gun") for frame in log for pose in frame["poses"])
+    assert verdict(rules, log)[0] == []
+
+
+@pytest.mark.parametrize(
+    ("edge", "shown"),
+    [({"at_edge": "remove"}, 0), ({"at_edge": "bounce", "bounces": 0}, 0), ({"at_edge": "bounce", "bounces": 2}, 1)],
+)
+def test_a_shot_that_its_first_move_ends_is_not_the_next_one(edge: dict[str, Any], shown: int) -> None:
+    gun = {"spawn": "puff", "when": {"every": 9}, "speed": 600, "aim": 0, "moves_at_once": True}
+    rules = sting(hornet={"emitters": {"gun": gun}}) | {"space": {"bounds": [-500, -500, 105, 500]}}
+    rules["kinds"]["puff"] = {"motion": edge | {"life": 5}}
+    book = rulebook(rules)
+    frames = brush({"hornet": "." * 40})
+    for at, frame in enumerate(frames):
+        frame["poses"][1] |= {"x": 100 if at < 30 else 60, "cut": at == 30}
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    of = {pose["id"] for frame in log[:30] for pose in frame["poses"] if pose["kind"] == "puff"}
+    assert len(of) == 3 * shown
+    found, ledger = verdict(rules, log)
+    assert found == []
+    assert not ledger.of("adopted")
+
+
 SWAT = {"damage": 1, "rehit": "once"}
 USED_AGAIN = {
     "damaged": ({"health": 2}, SWAT, {}),

@@ -26,10 +26,8 @@ def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
     for _, fan, _, emitter in _spawners(audit):
         motion = audit.rules.kinds[fan.kind].motion
         bounded = audit.rules.space.bounds is not None
-        ends = motion.life is not None or (motion.at_edge == "remove" and bounded)
-        ends |= motion.on_solid == "remove" and bool(audit.rules.space.solids)
-        bounces = (motion.at_edge == "bounce" and bounded) or motion.on_solid == "bounce"
-        ends |= bounces and motion.bounces is not None
+        ends = motion.life is not None or (motion.edge_ends and bounded)
+        ends |= motion.solid_ends and bool(audit.rules.space.solids)
         ends |= audit.shows(fan.kind) or (emitter is not None and emitter.limit is not None)
         if emitter is not None and not ends and fan.kind not in names:
             names.add(fan.kind)

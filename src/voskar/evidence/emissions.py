@@ -25,6 +25,9 @@ from voskar.evidence.starts import DEGREES, Appearance, Starts, emitter_of
 WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
 """Moments of a frame at which a hit effect may have happened."""
 
+FINE = 10
+"""Parts of a unit by which first steps of shots that are alike otherwise are told apart."""
+
 
 @dataclass(frozen=True)
 class Unfired:
@@ -125,7 +128,9 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         event, entry = expected[predicted.at], shown[seen.at]
         turned = round(starts.turned(event, entry))
         apart = min(round(starts.apart(event, entry)), 1000)
-        return abs(entry.frame - event.frame), entry.given, turned, apart  # one that needs a cause comes first
+        strays = min(round(FINE * starts.strays(event, entry)), 1000)
+        # one that needs a cause comes first
+        return abs(entry.frame - event.frame), entry.given, turned, apart, strays
 
     of: dict[int, int] = {}
     for mine, theirs in kinds.values():
@@ -171,7 +176,7 @@ def _put_in_order(
         velocity = starts.of(expected[predicted.at]).velocity
         return _in_order(math.hypot(*velocity), angle_of(*velocity) if any(velocity) else None, tells)
 
-    poses.sort(key=lambda seen: _in_order(shown[seen.at].speed, shown[seen.at].moves, tells))
+    poses.sort(key=lambda seen: _in_order(math.hypot(*shown[seen.at].way), shown[seen.at].moves, tells))
     events.sort(key=way)
 
 
@@ -201,8 +206,8 @@ def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
         rows.tolist(), mask.tolist(), chosen.tolist(), *columns, *ways, strict=True
     ):
         moves = angle_of(*way) if any(way) else None
-        speed = math.hypot(*way) if tells else 0.0
-        found.append(Appearance(recording.actors[number], row, frame, x, y, angle, moves, tells, speed, known))
+        actor, (vx, vy) = recording.actors[number], way
+        found.append(Appearance(actor, row, frame, x, y, angle, moves, tells, (vx, vy), known))
     return sorted(found, key=lambda appearance: (appearance.frame, appearance.actor.id))
 
 

@@ -25,7 +25,7 @@ EVEN = 0.01
 
 class Appearance(Struct, frozen=True):
     """The pose in which a recorded actor appears: its row, its angle, and the direction it moves in (None while it
-    stands still), by the velocity that it `tells` or else its first step. `speed` is that of the velocity, else 0."""
+    stands still), by its `way`: the velocity that it `tells`, or else its first step."""
 
     actor: Actor
     row: int
@@ -35,7 +35,7 @@ class Appearance(Struct, frozen=True):
     angle: float
     moves: float | None
     tells: bool
-    speed: float
+    way: Vector
     given: bool
     """It needs no cause: there in the first frame or at a mark, or before."""
 
@@ -133,6 +133,13 @@ class Starts:
         else:
             apart = math.remainder(start.angle - appearance.angle, 360.0) if appearance.angle else 0.0
         return max(abs(apart) - jitter, 0.0)
+
+    def strays(self, event: SpawnEvent, appearance: Appearance) -> float:
+        """By how many units its first step ends elsewhere: what stops it at once may turn ways into one direction."""
+        start = self.of(event)
+        if appearance.tells:
+            return math.dist(start.velocity, appearance.way) / float(self.held.rules.rate)
+        return math.dist(start.step, appearance.way) if any(appearance.way) else 0.0
 
     def _is_turned(self, event: SpawnEvent) -> bool:
         """Whether anything bends or stops it in its first moves."""

@@ -27,8 +27,8 @@ def leaving(rules: Rules, recording: Recording, across: Floats) -> Bools:
     found = np.zeros(len(recording.poses), dtype=np.bool_)
     poses, rate = recording.poses, float(recording.rate)
     for kind in rules.kinds.values():
-        by_edge = kind.motion.at_edge == "remove" and rules.space.bounds is not None
-        by_solid = kind.motion.on_solid == "remove" and bool(rules.space.solids)
+        by_edge = kind.motion.edge_ends and rules.space.bounds is not None
+        by_solid = kind.motion.solid_ends and bool(rules.space.solids)
         if not kind.linger or not (by_edge or by_solid):
             continue
         own = np.array([actor.kind == kind.name for actor in recording.actors], dtype=np.bool_)

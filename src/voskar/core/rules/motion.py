@@ -34,3 +34,13 @@ class Motion(Struct, frozen=True):
     def is_even(self) -> bool:
         """Whether nothing on its way bends or slows it."""
         return not (any(self.acceleration) or self.gravity or self.drag or self.max_speed is not None)
+
+    @property
+    def edge_ends(self) -> bool:
+        """Whether an edge ends it sooner or later: the first one, or the one after its last bounce."""
+        return self.at_edge == "remove" or (self.at_edge == "bounce" and self.bounces is not None)
+
+    @property
+    def solid_ends(self) -> bool:
+        """The same of solids."""
+        return self.on_solid == "remove" or (self.on_solid == "bounce" and self.bounces is not None)

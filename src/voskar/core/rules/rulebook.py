@@ -196,8 +196,10 @@ class Rules(Struct, frozen=True):
 
     def may_leave(self, kind: str, x: float, y: float, step: float) -> bool:
         """Whether an edge may remove an actor of a kind that starts at a place and moves by up to `step` units."""
-        bounds = self.space.bounds
-        if bounds is None or self.kinds[kind].motion.at_edge != "remove":
+        bounds, motion = self.space.bounds, self.kinds[kind].motion
+        # in a corner one move may use up two bounces
+        lasts = motion.at_edge == "bounce" and (motion.bounces or 0) > 1
+        if bounds is None or lasts or not motion.edge_ends:
             return False
         x0, y0, x1, y1 = bounds
         return not (x0 + step <= x <= x1 - step and y0 + step <= y <= y1 - step)
