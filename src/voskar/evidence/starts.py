@@ -177,9 +177,10 @@ class Starts:
 
 def fan_of(held: Held, event: SpawnEvent) -> Fan | None:
     """The fan that a spawn is one of: that of its emitter, or that of its parent."""
-    emitter, origin = emitter_of(held, event), Origin.parse(event.id)
+    emitter = emitter_of(held, event)
     if emitter is not None:
         return emitter.fan
+    origin = Origin.parse(event.id)
     parent = None if origin is None else held.kind_of(origin.parent)
     return next((fan for fan in parent.down.spawn if fan.kind == event.kind), None) if parent is not None else None
 
