@@ -233,19 +233,20 @@ def world(seed: int) -> tuple[Rulebook, Frames]:
     draw = random.Random(seed)
     rules = _rules(draw)
     book, moving = rulebook(_fight(random.Random(seed), rules) if seed % 2 else rules), _frames(draw)
-    frames, frozen = moving, {}
+    frames = moving
+    frozen: dict[str, set[int]] = {}
     while True:
         played = recording(book, frames, reactions="raw", seed=seed)
         ledger = replay(book.rules(played.rate), played)
         found = _frozen(ledger)
-        if found == frozen:
-            break
-        frozen, frames = found, _held_still(moving, found)
-    down = [event.frame for event in ledger.of("down")]
-    if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):
-        for frame in frames:
-            frame.pop("reset", None)
-    return book, frames
+        down = [event.frame for event in ledger.of("down")]
+        if any(0 <= mark - frame <= DYING for mark in played.resets for frame in down):
+            moving = [{key: value for key, value in frame.items() if key != "reset"} for frame in moving]
+            frames, frozen = moving, {}
+        elif found == frozen:
+            return book, frames
+        else:
+            frozen, frames = found, _held_still(moving, found)
 
 
 def played_by(book: Rulebook, frames: Frames, seed: int) -> Log:

@@ -289,6 +289,29 @@ def test_a_shot_that_its_first_move_ends_is_not_the_next_one(edge: dict[str, Any
     assert not ledger.of("adopted")
 
 
+@pytest.mark.parametrize("second", range(6, 22))
+def test_a_push_lasts_longer_by_every_freeze_that_meets_it(second: int) -> None:
+    """Of a second hit too, which freezes without a push of its own; once the push is over, nothing puts it off."""
+    rules = sting(attack={"hitstop": 4, "target": {"knockback": {"distance": 16, "over": 8}}})
+    rules["attacks"]["poke"] = {"damage": 1, "hitstop": 3}
+    rules["kinds"]["bee"] = {
+        "side": "hive",
+        "boxes": {"barb": {"role": "hitbox", "circle": 60, "attack": "poke", "mask": ["keeper"]}},
+    }
+    frames = brush({"hornet": ".....#" + "." * 40})
+    for at, frame in enumerate(frames):
+        frozen = {*range(6, 10), *range(second + 1, second + 4)}
+        x = 5 * (at - len([number for number in frozen if number <= at]))  # it walks, and stands while it is frozen
+        frame["poses"][0]["x"] = x
+        frame["poses"][1] |= {"x": x if at == 5 else -900, "cut": True}
+        frame["poses"].append({"id": "bee", "kind": "bee", "x": x if at == second else 900, "y": 0, "cut": True})
+    book = rulebook(rules)
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    found, ledger = verdict(rules, log)
+    assert found == []
+    assert len(ledger.hits()) == 2
+
+
 SWAT = {"damage": 1, "rehit": "once"}
 USED_AGAIN = {
     "damaged": ({"health": 2}, SWAT, {}),

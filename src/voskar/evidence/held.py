@@ -100,6 +100,28 @@ class Held:
         return union([*own, *more]) if more else own
 
     @cached_property
+    def _ends(self) -> dict[int, int]:
+        """The last frame of each push, by `id()`: a later freeze of its actor moves it."""
+        ends: dict[int, int] = {}
+        pushes: dict[str, list[int]] = {}
+        frozen: dict[str, int] = {}
+        for event in self.ledger.events:
+            name = event.id or ""
+            if event.event == "knockback":
+                ends[id(event)] = event.until or event.frame
+                pushes.setdefault(name, []).append(id(event))
+            elif event.event == "hitstop" and event.until is not None:
+                extra = event.until - max(frozen.get(name, event.frame), event.frame)
+                frozen[name] = max(event.until, frozen.get(name, 0))
+                for push in pushes.get(name, []) if extra > 0 else ():
+                    ends[push] += extra if ends[push] > event.frame else 0
+        return ends
+
+    def last_of(self, event: Event) -> int:
+        """The last frame of a reaction. The ledger says when a push ends by the freezes known as it began."""
+        return self._ends.get(id(event), event.until or event.frame)
+
+    @cached_property
     def kinds(self) -> dict[str, str]:
         """The kind of every actor that is ever there."""
         return kinds_of(self.rules, self.recording, self.ledger)

@@ -33,7 +33,7 @@ def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
     orders: dict[str, list[tuple[int, int]]] = {}
     for name in ("knockback", "launch", "reflect", "home", "respawn", "down"):
         for event in held.ledger.of(name):
-            orders.setdefault(event.id or "", []).append((event.frame, (event.until or event.frame) + 2))
+            orders.setdefault(event.id or "", []).append((event.frame, held.last_of(event) + 2))
     across = spans(held.rules, recording)
     bodies = {name: max(_extent(kind), LEAST) for name, kind in held.rules.kinds.items()}
     least = np.array([bodies[actor.kind] for actor in recording.actors])

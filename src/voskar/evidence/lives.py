@@ -152,7 +152,7 @@ class _Body:
     """The poses of one actor while it is down, and its return."""
 
     def __init__(self, held: Held, course: Course) -> None:
-        self.rules, self.recording, self.course = held.rules, held.recording, course
+        self.held, self.rules, self.recording, self.course = held, held.rules, held.recording, course
         recording = held.recording
         self.name = course.actor.id
         self.within, self.tolerance = held.within("poses"), held.tolerance_of(self.name)
@@ -211,7 +211,7 @@ class _Body:
             if not len(rows):
                 return
         if self.course.kind.down.keeps_push:
-            until = max([push.until or 0 for push in self.pushes if push.frame < span.first], default=0)
+            until = max([self.held.last_of(push) for push in self.pushes if push.frame < span.first], default=0)
             rest = rows[poses.frame[rows] >= until]
             rows = rows[poses.frame[rows] > until]
             if not len(rows):

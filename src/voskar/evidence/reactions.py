@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from voskar.core.ledger import Event, Ledger
+from voskar.core.ledger import Event
 from voskar.core.recording.lingering import spans, velocities
 from voskar.core.rules import Motion
 from voskar.evidence.finding import Finding
@@ -44,28 +44,10 @@ def reactions(held: Held) -> Reactions:
     }
     wanted = {name: check for name, check in checks.items() if name not in held.recording.scope.reactions}
     events = [event for event in held.ledger.events if event.event in wanted]
-    events = [event for event in events if held.ended_before((event.until or event.frame) + 1) is None]
-    events = [event for event in events if held.marks_after(event.frame) > max(event.until or 0, event.frame + 1)]
+    events = [event for event in events if held.ended_before(held.last_of(event) + 1) is None]
+    events = [event for event in events if held.marks_after(event.frame) > max(held.last_of(event), event.frame + 1)]
     found = [finding for event in events for finding in look.at(event, wanted[event.event])]
     return Reactions(tuple(found), look.undecided)
-
-
-def _ends(ledger: Ledger) -> dict[int, int]:
-    """The last frame of each push, by `id()`: a later freeze of its actor moves it."""
-    ends: dict[int, int] = {}
-    pushes: dict[str, list[int]] = {}
-    frozen: dict[str, int] = {}
-    for event in ledger.events:
-        name = event.id or ""
-        if event.event == "knockback":
-            ends[id(event)] = event.until or event.frame
-            pushes.setdefault(name, []).append(id(event))
-        elif event.event == "hitstop" and event.until is not None:
-            extra = event.until - max(frozen.get(name, event.frame), event.frame)
-            frozen[name] = max(event.until, frozen.get(name, 0))
-            for push in pushes.get(name, []) if extra > 0 else ():
-                ends[push] += extra if ends[push] > event.frame else 0
-    return ends
 
 
 class _Look:
@@ -83,7 +65,6 @@ class _Look:
             if (kind := held.kind_of(event.id or "")) is not None and kind.respawn and kind.respawn.resets == "pair"
         }
         """Frames in which an actor's return sends its attacker home at once."""
-        self.ends = _ends(held.ledger)
         self.turns: dict[str, list[int]] = {}  # frames in which an actor's course changes
         for event in held.ledger.events:
             keeps = event.event == "down" and (kind := held.kind_of(event.id or "")) and kind.down.keeps_push
@@ -117,7 +98,7 @@ class _Look:
 
     def knockback(self, event: Event) -> Iterator[Finding]:
         """The way along the push, from the frame of the hit to its last, less the body's own."""
-        name, until = event.id or "", self.ends[id(event)]
+        name, until = event.id or "", self.held.last_of(event)
         goal = event.dx or 0.0, event.dy or 0.0
         length = math.hypot(*goal)
         if any(event.frame < turn < until for turn in self.turns.get(name, ())) or length == 0:
@@ -174,7 +155,7 @@ class _Look:
     def _is_mixed(self, event: Event) -> bool:
         """Whether another push, or an end, of the same frame or still under way moves it too."""
         for other in self.held.ledger.of("knockback"):
-            if other is not event and other.id == event.id and other.frame <= event.frame < (other.until or 0):
+            if other is not event and other.id == event.id and other.frame <= event.frame < self.held.last_of(other):
                 return True
         kind = self.held.kind_of(event.id or "")
         keeps = kind is not None and kind.down.keeps_push

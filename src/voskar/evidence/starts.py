@@ -117,7 +117,7 @@ class Starts:
         row = held.recording.row(owner, event.frame)
         is_logged = row is not None and not math.isnan(held.recording.poses.vx[row])
         moved = held.ledger.about(owner, "knockback", "launch", "reflect", "home", "respawn")
-        return not is_logged and any(entry.frame <= event.frame <= (entry.until or entry.frame) + 1 for entry in moved)
+        return not is_logged and any(entry.frame <= event.frame <= held.last_of(entry) + 1 for entry in moved)
 
     def turned(self, event: SpawnEvent, appearance: Appearance) -> float:
         """By how many degrees it heads elsewhere than it may; 0 where nothing says."""

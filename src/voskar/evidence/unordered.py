@@ -64,7 +64,7 @@ class _Struck:
         self.ordered: Counter[int] = Counter()
         """Frames in which the rules have something of their own for it, up to one after its end, and how many such."""
         for order in held.ledger.about(name, "knockback", "launch", "reflect", "home", "respawn"):
-            self.ordered.update(range(order.frame, (order.until or order.frame) + 2))
+            self.ordered.update(range(order.frame, held.last_of(order) + 2))
 
     def odd(self) -> Iterator[Finding]:
         """Every reaction that nothing orders, once a hit."""
@@ -168,7 +168,7 @@ class _Struck:
 
     def _goes_on(self, event: Event) -> Iterator[Finding]:
         """At its pace, after the last frame of a push."""
-        until, length = event.until or event.frame, math.hypot(event.dx or 0.0, event.dy or 0.0)
+        until, length = self.held.last_of(event), math.hypot(event.dx or 0.0, event.dy or 0.0)
         last, after = self.steps.get(until), self.steps.get(until + 1)
         own = self.steps.get(event.frame, (0.0, 0.0))
         if last is None or after is None or length == 0 or until in self.gone or self.ordered[until + 1] > 1:
