@@ -312,6 +312,27 @@ def test_a_push_lasts_longer_by_every_freeze_that_meets_it(second: int) -> None:
     assert len(ledger.hits()) == 2
 
 
+@pytest.mark.parametrize(("last", "late"), [(12, 0), (12, 2), (7, 2), (6, 2), (5, 0), (5, 2)])
+def test_a_claim_of_a_clash_stands_for_one(last: int, late: int) -> None:
+    """Also where it is late: for none in its own frame, and where it is too late for the recording the rules decide."""
+    box = {"role": "hitbox", "circle": 5, "attack": "sting", "mask": ["keeper"], "layer": ["hive"]}
+    rules = sting(attack={"rehit": 1}, contact={"clash": {"hive": ["hive"]}})
+    rules["kinds"] |= {name: {"boxes": {"jaw": box}} for name in ("bee", "wasp")}
+    frames: Frames = []
+    for at in range(last + 1):
+        apart = 4 if at in (1, 5) else 40
+        poses = [{"id": name, "kind": name, "x": x, "y": 0} for name, x in (("bee", 0), ("wasp", apart), ("keeper", 2))]
+        frames.append({"poses": [pose | {"cut": True} for pose in poses]})
+    book = rulebook(rules)
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    claims = [frame.pop("claims", []) for frame in log]
+    for at in range(late, len(log)):
+        log[at]["claims"] = claims[at - late]
+    found, ledger = verdict(rules, log, within=late)
+    assert found == []
+    assert [event.frame for event in ledger.of("clash")] == [1, 5]
+
+
 SWAT = {"damage": 1, "rehit": "once"}
 USED_AGAIN = {
     "damaged": ({"health": 2}, SWAT, {}),

@@ -31,12 +31,13 @@ class ClashSide(NamedTuple):
 
 
 class Clashes(NamedTuple):
-    """The logged clashes about a frame: the pairs that clash near it, those that clash in it, by ids in order, and the
-    actors for whom the game logs clashes at all."""
+    """The logged clashes about a frame: the pairs that clash near it, those that clash in it, by ids in order, the
+    actors for whom the game logs clashes at all, and what uses up the log of a clash."""
 
     near: set[tuple[str, str]]
     now: set[tuple[str, str]]
     logs: Callable[[str, str], bool]
+    use: Callable[[str, str], None]
 
 
 def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashes | None = None) -> None:
@@ -68,16 +69,21 @@ def clash(world: World, memory: Memory, touches: list[TouchRow], clashes: Clashe
             ids = _ids(first, second)
             if clashes is None or ids in clashes.near or not clashes.logs(*ids):
                 _resolve(world, memory, first, second, place)
+                if clashes is not None and ids not in known:
+                    clashes.use(*ids)
                 known.add(ids)
             # it is still reported, but cancels no attack
             else:
                 world.events.append(_event(world, first, second, place))
                 world.events.append(AdoptedEvent(frame=world.frame, detail="no clash", id=ids[0]))
-    for ids in sorted(clashes.now - known) if clashes is not None else ():
+    if clashes is None:
+        return
+    for ids in sorted(clashes.now - known):
         sides = [_open_side(world, name) for name in ids]
         if sides[0] is not None and sides[1] is not None:
             world.events.append(AdoptedEvent(frame=world.frame, detail="clash", id=ids[0]))
             _resolve(world, memory, sides[0], sides[1], world.position(sides[0].state.row))
+            clashes.use(*ids)
 
 
 def _ids(first: ClashSide, second: ClashSide) -> tuple[str, str]:
