@@ -317,11 +317,11 @@ def test_a_claim_of_a_clash_stands_for_one(last: int, late: int) -> None:
     """Also where it is late: for none in its own frame, and where it is too late for the recording the rules decide."""
     box = {"role": "hitbox", "circle": 5, "attack": "sting", "mask": ["keeper"], "layer": ["hive"]}
     rules = sting(attack={"rehit": 1}, contact={"clash": {"hive": ["hive"]}})
-    rules["kinds"] |= {name: {"boxes": {"jaw": box}} for name in ("bee", "wasp")}
+    rules["kinds"] |= {name: {"boxes": {"jaw": box}} for name in ("bee", "wasp", "ant", "fly")}
     frames: Frames = []
     for at in range(last + 1):
-        apart = 4 if at in (1, 5) else 40
-        poses = [{"id": name, "kind": name, "x": x, "y": 0} for name, x in (("bee", 0), ("wasp", apart), ("keeper", 2))]
+        places = {"bee": 0, "wasp": 4 if at == 5 else 40, "keeper": 2, "ant": 900, "fly": 904 if at == 1 else 940}
+        poses = [{"id": name, "kind": name, "x": x, "y": 0} for name, x in places.items()]
         frames.append({"poses": [pose | {"cut": True} for pose in poses]})
     book = rulebook(rules)
     log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
