@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from collections import defaultdict
 from typing import Any
 
@@ -15,6 +16,7 @@ from voskar.core.recording.lingering import spans, velocities
 from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Rules
 from voskar.core.views.meters import frames_in
+from voskar.core.views.steps import holds
 from voskar.core.views.timeline import Course, Timeline, timeline
 from voskar.core.watching import Watched, watched
 
@@ -46,6 +48,12 @@ class _Log:
         self.has_cases = any(kind.cases for kind in rules.kinds.values())
         self.has_cases |= any(attack.cases for attack in rules.attacks.values())
         self.born = {(event.frame, event.id) for event in self.ledger.of("spawn")}
+        self.guarded = {(event.frame, event.id) for event in self.ledger.of("iframes")}
+        self.consumed: dict[str, list[int]] = defaultdict(list)
+        for event in self.ledger.of("removed"):
+            if event.detail == "consumed":
+                self.consumed[event.id or ""].append(event.frame)
+        self.begins = [recording.first, *sorted(recording.resets)]
         self.names = {actor.id: self._name(actor.id) for actor in self.judged.actors}
 
     def _name(self, name: str) -> str:
@@ -183,15 +191,15 @@ class _Log:
 
     def _is_gone(self, course: Course, name: str, frame: int) -> bool:
         """Consumed or out, and not back."""
-        world = self.seen.world
-        if name not in world.recording.numbers:
+        number = self.recording.numbers.get(name)
+        if number is None:
             return False
-        since = max([mark for mark in self.recording.resets if mark <= frame], default=self.recording.first)
-        out = any(since <= out < frame for out in course.outs)
-        consumed = [event.frame for event in self.ledger.about(name, "removed") if event.detail == "consumed"]
-        number = self.recording.numbers[name]
-        used = [index for index in consumed if since <= index < frame < self.recording.returns(number, index)]
-        return out or bool(used)
+        since = self.begins[bisect_right(self.begins, frame) - 1]
+        if any(since <= out < frame for out in course.outs):
+            return True
+        consumed = self.consumed[name]
+        at = bisect_left(consumed, frame) - 1
+        return at >= 0 and consumed[at] >= since and frame < self.recording.returns(number, consumed[at])
 
     def _report(self, course: Course, frame: int, pose: dict[str, Any]) -> None:
         """Its state."""
@@ -201,13 +209,10 @@ class _Log:
         counters = {name: steps.now(frame) for name, steps in course.counters.items()}
         fields = {name: written(value) for name, value in sorted(counters.items()) if value is not None}
         pose |= {"counters": fields} if fields else {}
-        down = any(span.first - 1 <= frame <= span.last for span in course.down)
-        numbers = {event.frame for event in self.ledger.of("iframes") if event.id == course.actor.id}
-        if not down and frame not in numbers:
-            pose["immune"] = any(span.first <= frame <= span.last for span in course.immune) or self._is_guarded(
-                course, pose
-            )
-        if any(span.first <= frame <= span.last for span in course.frozen):
+        down = holds(course.down, frame) or holds(course.down, frame + 1)
+        if not down and (frame, course.actor.id) not in self.guarded:
+            pose["immune"] = holds(course.immune, frame) or self._is_guarded(course, pose)
+        if holds(course.frozen, frame):
             pose["frozen"] = True
 
     def _is_guarded(self, course: Course, pose: dict[str, Any]) -> bool:
