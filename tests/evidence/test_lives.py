@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 
 from tests.worlds import recording, rulebook, sting
+from voskar.core.adopt import Window, Windows
 from voskar.evidence.check import check
 
 Frames = list[dict[str, Any]]
@@ -38,11 +39,13 @@ def correct() -> Frames:
     return frames
 
 
-def told(frames: Frames, keeper: dict[str, Any] | None = None, **rules: Any) -> list[tuple[str, int, str]]:
+def told(
+    frames: Frames, keeper: dict[str, Any] | None = None, late: int = 0, **rules: Any
+) -> list[tuple[str, int, str]]:
     """The findings: code, frame, and both accounts."""
     book = rulebook(sting(keeper={**KEEPER, **(keeper or {})}) | {"space": {"bounds": [-400, -400, 400, 400]}} | rules)
     played = recording(book, frames)
-    verdict, _ = check(book.rules(played.rate), played)
+    verdict, _ = check(book.rules(played.rate), played, windows=Windows(every=Window(0, late)))
     found = verdict.findings
     return [
         (finding.code, finding.frame, f"{finding.game}; {finding.rules}; {finding.why.sentence if finding.why else ''}")
@@ -128,6 +131,22 @@ def test_mistake(name: str, mistake: Callable[[Frames], None], expected: list[tu
     found = told(frames)
     assert [entry[:2] for entry in found] == expected
     assert any(text in entry[2] for entry in found) or not expected, found
+
+
+@pytest.mark.parametrize("late", [0, 2, 4])
+def test_what_is_pressed_just_before_a_death_may_be_shown_late(late: int) -> None:
+    """Its clip begins in the frame of the death and is logged up to `late` frames later, the fall behind it."""
+    frames = correct()
+    shown = [{key: frame["poses"][0][key] for key in ("clip", "tick")} for frame in frames]
+    shown[DIES] = {"clip": "swing", "tick": 0}
+    for at in range(late, len(frames)):
+        frames[at]["poses"][0] |= shown[at - late]
+    for at in (DIES, DIES + late):
+        frames[at]["inputs"] = [{"id": "keeper", "button": "strike"}]
+    assert told(frames, late=late) == []
+    frames[DIES + late + 2]["poses"][0] |= {"clip": "swing", "tick": 0}
+    frames[DIES + late + 2]["inputs"] = [{"id": "keeper", "button": "strike"}]
+    assert "down-acts" in [code for code, _, _ in told(frames, late=late)]
 
 
 STOP = 4

@@ -250,7 +250,8 @@ class _Body:
         fell = f"down since {span.first - 1}, {self._back(span)}: inputs have no effect"
         previous = poses.previous[rows]
         known = previous >= 0
-        changed = rows[known & (poses.clip[rows] != poses.clip[previous]) & (poses.frame[rows] > span.first)]
+        late = poses.frame[rows] > span.first + self.within  # before that, it may have done so ahead of its death
+        changed = rows[known & (poses.clip[rows] != poses.clip[previous]) & late]
         for row in changed.tolist():
             frame = int(poses.frame[row])
             clip = recording.clips[poses.clip[row]] if poses.clip[row] >= 0 else "none"
