@@ -320,6 +320,11 @@ class Reference:
         fights.start(name)
         self.gone.discard(name)
         self.offset[name] = (0.0, 0.0)
+        for fallen in self.down:
+            if self.credit.get(fallen) == name:
+                self.credit[fallen] = ""
+        pose = self.poses(frame)[name]
+        self.start[name] = pose["x"], pose["y"]
         self.driven.since.pop(name, None)
         self.driven.fired = {gun: number for gun, number in self.driven.fired.items() if gun[0] != name}
 

@@ -333,6 +333,51 @@ def test_a_claim_of_a_clash_stands_for_one(last: int, late: int) -> None:
     assert [event.frame for event in ledger.of("clash")] == [1, 5]
 
 
+FALL = {"clip": "fall"}
+DEATHS: dict[str, tuple[dict[str, Any], dict[int, str]]] = {
+    # a keeper that stands in a hornet, with one health: how it dies and returns, and marks
+    "again in the frame of its return": ({"down": FALL, "respawn": {"after": 8}}, {}),
+    "out before its body is gone": ({"lives": 1, "down": FALL | {"lasts": 12, "out_after": 3}}, {}),
+    "out after its body is gone": ({"lives": 1, "down": FALL | {"lasts": 3, "out_after": 12}}, {}),
+    "out, and a room begins again": ({"lives": 1, "down": FALL | {"lasts": 3}}, {20: "room"}),
+    "the run begins again in the frame behind its end": (
+        {"lives": 1, "down": {"lasts": 3, "out_after": 7}},
+        {13: "run"},
+    ),
+}
+
+
+@pytest.mark.parametrize("name", DEATHS)
+def test_deaths_of_a_right_game(name: str) -> None:
+    keeper, marks = DEATHS[name]
+    rules = sting(keeper={"health": 1, "clips": {"fall": {"cells": 3, "rate": 20}}} | keeper, attack={"rehit": 1})
+    frames = brush({"hornet": "....." + "#" * 35})
+    for at, frame in enumerate(frames):
+        frame["poses"][0] |= {"clip": "idle", "tick": at}
+        frame |= {"reset": marks[at]} if at in marks else {}
+    book = rulebook(rules)
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    assert any(claim["event"] == "down" for frame in log for claim in frame.get("claims", ()))
+    assert verdict(rules, log)[0] == []
+
+
+def test_a_push_in_the_frame_of_a_mark_waits_for_its_own_freeze() -> None:
+    """The mark ends the freeze of the hit before; that of a second hit comes behind the push in its frame."""
+    rules = sting(attack={"target": {"knockback": {"distance": 40, "over": 5}}})
+    rules["attacks"]["poke"] = {"damage": 1, "hitstop": 9, "rehit": 3}
+    barb = {"role": "hitbox", "circle": 60, "attack": "poke", "mask": ["keeper"]}
+    rules["kinds"]["wasp"] = {"side": "hive", "boxes": {"barb": barb}}
+    frames = brush({"hornet": "......#" + "." * 30})
+    frames[6]["reset"] = "run"
+    for at, frame in enumerate(frames):
+        x = 0 if at in (3, 6) else 900
+        frame["poses"].append({"id": "wasp", "kind": "wasp", "x": x, "y": 0, "cut": True})
+    book = rulebook(rules)
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    assert len([claim for frame in log for claim in frame.get("claims", ()) if claim["event"] == "hit"]) == 3
+    assert verdict(rules, log)[0] == []
+
+
 SWAT = {"damage": 1, "rehit": "once"}
 USED_AGAIN = {
     "damaged": ({"health": 2}, SWAT, {}),
@@ -345,6 +390,7 @@ USED_AGAIN = {
     "pierced": ({"health": 9}, SWAT, {"attacker": {"remove": True, "pierce": 1}}),
     "with lives": ({"health": 1, "lives": 1}, SWAT, {}),
     "guarded at the start": ({"health": 1, "start_iframes": "2f"}, SWAT, {}),
+    "sent home": ({"health": 9}, SWAT, {"attacker": {"home": True}}),
 }
 
 
@@ -372,9 +418,10 @@ def pool(puff: dict[str, Any], swat: dict[str, Any], sting: dict[str, Any]) -> t
             },
         },
     }  # fmt: skip
-    there = [{"id": "hornet", "kind": "hornet", "x": 0, "y": 0}, {"id": "keeper", "kind": "keeper", "x": 20, "y": 0}]
+    keeper = {"id": "keeper", "kind": "keeper", "x": 20, "y": 0}
+    hornets = [{"id": "hornet", "kind": "hornet", "x": -2 * (frame // 30), "y": 0} for frame in range(90)]
     book = rulebook(rules)
-    raw = recording(book, [{"frame": frame, "poses": there} for frame in range(90)], reactions="raw")
+    raw = recording(book, [{"poses": [hornet, keeper]} for hornet in hornets], reactions="raw")
     _, log = perfect_log(book.rules(raw.rate), raw)
     return rules, log
 
@@ -406,6 +453,21 @@ def test_an_id_that_is_used_again_is_another_actors(name: str) -> None:
     for frames in (log, own) if "start_iframes" not in USED_AGAIN[name][0] else ():  # which the model has not
         played = recording(book, frames)
         reports_the_same(book.rules(played.rate), played, replay(book.rules(played.rate), played))
+
+
+def test_a_return_sends_nobody_home_who_has_the_id_of_its_killer() -> None:
+    rules, _ = pool({}, SWAT, {"damage": 99, "attacker": {"remove": True}})
+    rules["kinds"]["keeper"] |= {"respawn": {"after": "40f", "resets": "pair"}}
+    there = [{"id": "hornet", "kind": "hornet", "x": 0, "y": 0}, {"id": "keeper", "kind": "keeper", "x": 30, "y": 0}]
+    book = rulebook(rules)
+    raw = recording(book, [{"frame": frame, "poses": there} for frame in range(120)], reactions="raw")
+    log = used_again(perfect_log(book.rules(raw.rate), raw)[1])
+    found, ledger = verdict(rules, log)
+    assert found == []
+    assert len(ledger.of("respawn")) > 0
+    assert not ledger.of("home")
+    played = recording(book, log)
+    reports_the_same(book.rules(played.rate), played, replay(book.rules(played.rate), played))
 
 
 def test_a_mistake_with_one_is_none_with_the_next() -> None:

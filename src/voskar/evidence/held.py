@@ -105,8 +105,14 @@ class Held:
         ends: dict[int, int] = {}
         pushes: dict[str, list[int]] = {}
         frozen: dict[str, int] = {}
+        marks = sorted(self.recording.resets, reverse=True)
         for event in self.ledger.events:
             name = event.id or ""
+            while marks and marks[-1] <= event.frame:  # a mark ends both
+                marks.pop()
+                pushes, frozen = {}, {}
+            if event.event == "respawn":
+                frozen.pop(name, None)
             if event.event == "knockback":
                 ends[id(event)] = event.until or event.frame
                 pushes.setdefault(name, []).append(id(event))

@@ -135,15 +135,18 @@ def _cut_short(rules: Rules, recording: Recording, ledger: Ledger, course: Timel
     recording may end whenever it likes: that says nothing about the run."""
     for event in ledger.of("down"):
         timeline = course.courses.get(event.id or "")
-        if timeline is None or timeline.kind.lives is None or not timeline.kind.down.lasts:
+        if timeline is None or timeline.kind.lives is None:
             continue
-        until = timeline.after(event.frame, timeline.kind.down.lasts)
+        lasts = timeline.kind.down.until_out
+        if not lasts:
+            continue
+        until = timeline.after(event.frame, lasts)
         lost = {first for first, _ in recording.lost}
         marks = [mark for mark in recording.resets if event.frame < mark <= until and mark not in lost]
         final = is_last(timeline, event) or (timeline.kind.respawn is None and not timeline.kind.succession)
         if final and marks and until not in timeline.outs:
             mark = min(marks)
-            lasting = lasting_words(timeline.kind.down.lasts, until - event.frame)
+            lasting = lasting_words(lasts, until - event.frame)
             text = f"is down for {lasting}, and out in {until}: only then may the run be over"
             yield of_actor("cut-short", mark - 1, timeline.actor.id, f"the run begins again in {mark}", text)
 
@@ -294,6 +297,9 @@ class _Body:
         anew = (before < 0) | (poses.clip[before] != wanted)
         anew |= (poses.tick[shown] < poses.tick[before]) | (poses.cell[shown] < poses.cell[before])
         anew |= (poses.tick[shown] == 0) & (poses.tick[before] == 0)
+        begins = np.flatnonzero(anew)
+        if len(begins) and poses.frame[shown[begins[0]]] <= span.first + self.within:
+            shown, anew = shown[begins[0] :], anew[begins[0] :]  # the end of the death before may be shown late
         starts = poses.frame[shown[anew]]
         if self.course.frozen:  # it stands still in its first cell, too
             starts = starts[[at <= span.first or not holds(self.course.frozen, int(at) - 1) for at in starts]]
@@ -303,7 +309,7 @@ class _Body:
             text = f"{down.clip} begins {len(starts)} times, again in {int(starts[1])}"
             yield of_actor("down-clip", int(starts[1]), self.name, text, f"{fell}: it runs once")
         alive = span.last + 2 + self.within
-        back = self._within(alive, alive)
+        back = self._within(alive, 0 if self.course.is_down(alive) else alive)  # it may be down again by then
         if span.last < recording.last and len(back) and poses.clip[back[0]] == wanted and not poses.hidden[back[0]]:
             text = f"still shows {down.clip} in {alive}"
             yield of_actor("down-clip", alive, self.name, text, f"{fell}: it is alive again")

@@ -130,7 +130,7 @@ def lie_down(world: World, state: ActorState, going: dict[int, str]) -> list[tup
     if state.returns and (state.driven or not kind.succession):
         assert kind.respawn is not None
         try_from(world, state, now + max(kind.respawn.after, 1))
-    leaves = kind.down.lasts if kind.down.out_after is None else kind.down.out_after
+    leaves = kind.down.until_out
     if state.driven and row not in going:
         if not leaves and not state.returns:
             going[row] = "down"

@@ -142,6 +142,9 @@ class Returns:
         x, y = place(world, state)
         # looked up before the reset, which may remove it
         killer = world.find(state.credit)
+        began = None if killer is None else world.origins.get(killer.row)
+        if began is not None and state.down is not None and began[0] > state.down:
+            killer = None  # its id is another one's by now
         self.memory.forget(state.row)
         take_life(world, state)
         state.revive()

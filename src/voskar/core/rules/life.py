@@ -28,6 +28,11 @@ class Down(Struct, frozen=True):
     out_after: int | None = None
     keeps_push: bool = False
 
+    @property
+    def until_out(self) -> int:
+        """After how many frames one that cannot return is out."""
+        return self.lasts if self.out_after is None else self.out_after
+
 
 class ExtraLife(Struct, frozen=True):
     """A life for each `score` points of its side, or once if it does not repeat."""

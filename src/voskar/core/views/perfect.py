@@ -195,7 +195,8 @@ class _Log:
         if number is None:
             return False
         since = self.begins[bisect_right(self.begins, frame) - 1]
-        if any(since <= out < frame for out in course.outs):
+        fell = next((span.first for span in reversed(course.down) if span.first <= frame <= span.last), since)
+        if any(min(since, fell) <= out < frame for out in course.outs):
             return True
         consumed = self.consumed[name]
         at = bisect_left(consumed, frame) - 1

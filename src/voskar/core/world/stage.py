@@ -87,8 +87,8 @@ class Stage:
         self.fired_by: dict[tuple[int, int], str] = {}
         """Which emitter of its owner has fired a recorded shot, where that is known: by the frame it appears in and
         its row."""
-        self.muzzles: dict[int, tuple[int, Vector]] = {}
-        """Where recorded shots began that had moved by their first pose of the run, and in which frame, by row."""
+        self.origins: dict[int, tuple[int, Vector]] = {}
+        """The frame and place of recorded shots that moved before their first pose, or use an id again, by row."""
         self.guns: dict[Gun, int] = {}
         """How many of its own are there of each emitter with a limit."""
         self.stopped: dict[int, Vector] = {}
@@ -372,8 +372,8 @@ class Stage:
         """Where an actor first appeared since the last mark; the muzzle for a shot that made its first move then."""
         if self.table.driven[row]:
             return self.table.home_x[row], self.table.home_y[row]
-        if row in self.muzzles and self.muzzles[row][0] >= self.run_since:
-            return self.muzzles[row][1]
+        if row in self.origins and self.origins[row][0] >= self.run_since:
+            return self.origins[row][1]
         there = self.recording.pose_from(row, self.run_since)
         assert there is not None
         return float(self.recording.poses.x[there[0]]), float(self.recording.poses.y[there[0]])

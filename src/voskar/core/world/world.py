@@ -109,6 +109,7 @@ class World(Asked):
         table.away_until[row] = table.disarmed_until[row] = table.played[row] = NEVER
         table.offset_x[row] = table.offset_y[row] = 0.0
         table.homing[row] = 0
+        self.origins[row] = self.frame, (table.x[row], table.y[row])
         self._thaw(state, self.run.frozen_until)
 
     def _say(self, state: ActorState, verb: str, *arguments: Any) -> None:
@@ -339,8 +340,9 @@ class World(Asked):
             return
         *_, row = fresh.pop(min(found)[2])  # what came from one comes from no other
         there = self.recording.pose_from(row, self.run_since)
-        if there is not None and there[1] == self.frame:
-            self.muzzles[row] = self.frame, (birth.x, birth.y)
+        began = self.origins[row][0] if row in self.origins else None if there is None else there[1]
+        if began == self.frame:
+            self.origins[row] = self.frame, (birth.x, birth.y)
         over = self.over(table.x[row] - birth.x, table.y[row] - birth.y, row)
         table.past[row], table.before_x[row], table.before_y[row] = 1, birth.x - over[0], birth.y - over[1]
         table.before_opens[row] = -1
