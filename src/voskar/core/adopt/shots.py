@@ -86,10 +86,12 @@ class Shots:
         window, near = self.resync.windows.of("spawn"), self.resync.windows.near
         gun = owner.row, event.emitter or ""
         emitter = next(emitter for emitter in owner.kind.emitters if emitter.name == event.emitter)
-        if self._use(owner, emitter, event.frame, window.before, window.after, self._shown, self._given) is not None:
+        if self._use(owner, emitter, event.frame, 0, 0, self._shown, self._given) is not None:
             return
         if self._leaves(owner, emitter, event):
-            return  # there is nothing to be shown, in its frame or in another
+            return  # there is nothing to be shown: what is in another frame is another's
+        if self._use(owner, emitter, event.frame, window.before, window.after, self._shown, self._given) is not None:
+            return
         # a shot that is a whole cooldown later is the next one
         later = min(near, emitter.cooldown - 1) if emitter.cooldown else near
         other = self._use(owner, emitter, event.frame, near, later, self._shown)

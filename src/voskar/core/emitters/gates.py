@@ -27,7 +27,7 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
 
         Its own are those of its limit group. Where the recording shows such actors, those recorded ones of that kind
         and owner that were there in the frame before too, and that no other emitter is known to have fired: one that
-        first appears in a frame is the one being fired.
+        first appears in a frame is the one being fired. One that only lingers is not there.
         """
         world, row, counted = self.world, self.owner.row, self.emitter.counted_as
         emitters = [gun for gun in self.owner.kind.emitters if gun.counted_as == counted]
@@ -35,12 +35,12 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
         shown = {gun.fan.kind for gun in emitters if gun.fan.kind in world.shown_kinds}
         count = world.guns.get((row, counted), 0)
         if shown:
-            table, frame = world.table, world.frame
+            table, frame, lingers = world.table, world.frame, world.recording.poses.lingering
             for other in world.kernel.recorded():
                 own = world.state(other).kind.logged_kind in shown and table.owner[other] == row
                 own = own and world.state(other).origins is None  # a reflected one counts under no actor's limit
                 name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
-                count += name in names and table.before_at[other] == frame - 1
+                count += name in names and table.before_at[other] == frame - 1 and not lingers[table.pose[other]]
         return count
 
 
