@@ -380,9 +380,10 @@ class Driven:
         kinds = {gun.fan.kind for gun in group} & set(self.shown)
         guns = [(name, gun.name) for gun in group if gun.fan.kind not in kinds]
         count = sum(body["gun"] in guns for body in self.bodies.values())
-        for pose in self.poses:
+        for pose, shown in self.poses.items():
             recorded = pose not in self.bodies and self.world.kind[pose].name in kinds
-            count += recorded and self.world.owner[pose] == name and pose in self.last_poses
+            recorded = recorded and self.world.owner[pose] == name and pose in self.last_poses
+            count += recorded and not (shown.get("held") or self.last_poses[pose].get("held"))  # which only lingers
         return count
 
     def shoot(self, frame: int, name: str, pose: dict[str, Any], emitter: Emitter) -> None:

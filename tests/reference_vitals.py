@@ -343,7 +343,10 @@ class Vitals:
                 continue
             if world.fights.is_frozen(attacker, frame):
                 continue
-            for hit in world.kind[attacker].boxes:
+            kind = world.kind[attacker]
+            if attacker in recorded and attacker not in driven.last_poses and kind.logged_kind in self.rules.spawned:
+                continue  # it is spawned after the returns
+            for hit in kind.boxes:
                 for hurt in world.kind[name].boxes:
                     if hit.role != "hitbox" or hurt.role != "hurtbox":
                         continue

@@ -333,6 +333,71 @@ def test_a_claim_of_a_clash_stands_for_one(last: int, late: int) -> None:
     assert [event.frame for event in ledger.of("clash")] == [1, 5]
 
 
+def gunner(gun: dict[str, Any], puff: dict[str, Any], **more: Any) -> dict[str, Any]:
+    """A hornet that fires puffs, which the keeper lets hit."""
+    rules = sting(hornet={"emitters": {"gun": {"spawn": "puff", "speed": 300, "aim": 0} | gun}})
+    rules["attacks"]["puff"] = {"damage": 1, "attacker": {"remove": True}}
+    core = {"role": "hitbox", "circle": 2, "attack": "puff", "mask": ["keeper"]}
+    rules["kinds"]["puff"] = {"boxes": {"core": core}} | puff
+    return rules | more
+
+
+ROOM = {"bounds": [-500, -500, 120, 500]}
+GUNS: dict[str, tuple[dict[str, Any], float]] = {
+    # rules, and where the hornet stands; the keeper is at 0
+    "hit shots that linger are under no limit": (
+        gunner({"when": {"every": 4}, "limit": 3, "aim": 180}, {"linger": 4, "motion": {"life": 90}}), 60,
+    ),
+    "shots that linger behind their life are under no limit": (
+        gunner({"when": {"every": 4}, "limit": 2}, {"linger": 6, "motion": {"life": 6}}), 60,
+    ),
+    "a first move uses up a bounce": (
+        gunner({"when": {"every": 20}, "aim": 90, "moves_at_once": True, "jitter": 9},
+               {"motion": {"at_edge": "bounce", "bounces": 1, "life": 90}}, space={"bounds": [-500, -100, 500, 2]}), 60,
+    ),
+    "some of many leave at once": (
+        gunner({"when": {"every": 1}, "moves_at_once": True, "jitter": 9, "limit": 6},
+               {"motion": {"at_edge": "remove", "life": 25}}, space=ROOM), 116,
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("within", [0, 2])
+@pytest.mark.parametrize("name", GUNS)
+def test_shots_of_a_right_game(name: str, within: int) -> None:
+    rules, x = GUNS[name]
+    frames = brush({"hornet": "." * 90})
+    for at, frame in enumerate(frames):
+        frame["poses"][1] |= {"x": x - at // 3, "cut": False}
+    book = rulebook(rules)
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    assert len({pose["id"] for frame in log for pose in frame["poses"]}) > 4
+    assert verdict(rules, log, within=within)[0] == []
+
+
+def test_a_return_comes_before_what_appears_in_its_frame() -> None:
+    """Children of what was in the way are not in it in that frame, also where the game shows them."""
+    rules = sting(keeper={"health": 1, "respawn": {"after": 6, "if_unsafe": "wait"}}, attack={"rehit": "once"})
+    wall = {"role": "hurtbox", "circle": 5, "layer": ["hive"]}
+    thorn = {"role": "hitbox", "circle": 9, "attack": "sting", "mask": ["keeper"]}
+    children = {"spawn": [{"kind": "splinter", "count": 2, "speed": 60}]}
+    rules["kinds"]["nest"] = {"health": 1, "side": "hive", "boxes": {"wall": wall, "thorn": thorn}, "down": children}
+    rules["kinds"]["splinter"] = {"side": "hive", "motion": {"life": 9}, "boxes": {"thorn": thorn}}
+    bolt = {"role": "hitbox", "circle": 3, "attack": "bolt", "mask": ["hive"]}
+    rules["kinds"]["bolt"] = {"boxes": {"tip": bolt}}
+    rules["attacks"]["bolt"] = {"damage": 1, "rehit": "once"}
+    rules["fixtures"] = [{"kind": "nest", "at": [0, 0]}]
+    frames = brush({"hornet": "." * 40})
+    for at, frame in enumerate(frames):
+        x = 0 if at == 20 else 900
+        frame["poses"].append({"id": "bolt", "kind": "bolt", "x": x, "y": 0, "cut": True})
+    book = rulebook(rules)
+    log = perfect_log(book.rules(60), recording(book, frames, reactions="raw"))[1]
+    found, ledger = verdict(rules, log)
+    assert found == []
+    assert [event.frame for event in ledger.of("respawn")][:1] == [21]
+
+
 FALL = {"clip": "fall"}
 DEATHS: dict[str, tuple[dict[str, Any], dict[int, str]]] = {
     # a keeper that stands in a hornet, with one health: how it dies and returns, and marks

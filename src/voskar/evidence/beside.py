@@ -189,7 +189,9 @@ class Beside:
             and any(way)
             and self.look.is_free(self.flight.kind, self.place(0), math.hypot(*way))
         )
-        if not (logs or straight):
+        # its first move may have used up a bounce
+        met = birth.moves_at_once and not self.look.is_free(self.flight.kind, (birth.x, birth.y), math.hypot(*way))
+        if not (logs or straight) or (met and motion.bounces is not None):
             return self._derive(0)
         if straight:  # then its speed is that of the rules
             own, (least, most) = math.hypot(*way), fan.speeds

@@ -40,7 +40,8 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
                 own = world.state(other).kind.logged_kind in shown and table.owner[other] == row
                 own = own and world.state(other).origins is None  # a reflected one counts under no actor's limit
                 name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
-                count += name in names and table.before_at[other] == frame - 1 and not lingers[table.pose[other]]
+                there = table.before_at[other] == frame - 1 and not lingers[table.before_pose[other]]
+                count += name in names and there and not lingers[table.pose[other]]
         return count
 
 

@@ -62,7 +62,8 @@ class Returns:
         """The id of an actor that would hit and harm the returning one, None if there is none.
 
         Layers, sides and owners decide what could land; i-frames, rehit and the conditions of an attack do not, as
-        they pass. One that the game does not show yet stands there as its next pose shows it.
+        they pass. One that the game does not show yet stands there as its next pose shows it. What is spawned in this
+        frame comes after the returns, also where the game shows it.
         """
         world, table, row = self.world, self.world.table, state.row
         names = ("x", "y", "facing", "angle", "scale", "m00", "m01", "m10", "m11", "clip", "tick", "cell", "pose",
@@ -88,12 +89,18 @@ class Returns:
             if target != row or formed[hurt].box.role == "hitbox":
                 continue
             contact = Contact.asked(world, self.memory, attacker, formed[hit], row, formed[hurt])
-            if contact.attack.harms and not ally.stops(contact):
+            if contact.attack.harms and not ally.stops(contact) and not self._is_born(contact.attacker):
                 found.append(contact.attacker.id)
         # the probe has moved only a row of the table: everything is put back as it was
         for name, value in kept.items():
             getattr(table, name)[row] = value
         return min(found, default=None)
+
+    def _is_born(self, state: ActorState) -> bool:
+        """Whether a recorded actor that something spawns appears in this frame."""
+        world = self.world
+        is_spawned = not state.driven and state.kind.logged_kind in world.rules.spawned
+        return is_spawned and world.table.before_at[state.row] < world.frame - 1
 
     def _look_ahead(self, state: ActorState) -> None:
         """Gives it the look of its next pose."""
