@@ -177,6 +177,9 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         if waiting:
             came_last, explained = now, False
             show.take(waiting)
+            looks.take(show.session.late_cost)
+            counted_until += show.session.late_cost
+            show.session.late_cost = 0.0
         if glances.left() >= 0:
             is_odd = show.glance() or is_odd
         spent = time.process_time() - counted_until  # also by what reads, and serves the page

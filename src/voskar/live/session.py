@@ -34,6 +34,7 @@ from voskar.files.kept import ReadyRulebook
 from voskar.files.windows import parse_windows
 from voskar.live.doubts import Doubts, subjects_of
 from voskar.live.last_frames import LastFrames
+from voskar.live.memory import give_back
 from voskar.live.news import LiveTally, Looked, News, SureFrames
 
 WARM = 1.0
@@ -87,6 +88,8 @@ class Session:
         """The last look at this run of a session that draws, None before the first."""
         self.cost = 0.0
         """CPU seconds of the last look."""
+        self.late_cost = 0.0
+        """CPU seconds of looks that nobody asked for, for a caller that takes them away."""
         self.recordings = 0
         """How many have begun."""
         self.over: list[Looked] = []
@@ -243,6 +246,7 @@ class Session:
                     if self._run.any_too_old:  # looks are held against one that saw more
                         self._judge_late()
                         self._run.forget()
+                        give_back()
         except InputError as error:
             self.problem = error
             raise
@@ -255,6 +259,7 @@ class Session:
             self.over.append(self.looked)
         self._before = self.tally
         self._new_run()
+        give_back()
 
     def fresh(self) -> list[Recording]:
         """The frames that have come since this was last asked, as they are logged, for a session that draws."""
@@ -274,11 +279,13 @@ class Session:
 
     def _taken(self, found: News) -> News:
         """With what was found before and nobody has asked for."""
+        give_back()
         late, self._late = self._late, News()
         return late.followed_by(found)
 
     def _judge_late(self, *, over: bool = False) -> None:
         self._late = self._late.followed_by(self._judge(over=over, explains=over and self.draws))
+        self.late_cost += self.cost
 
     def findings(self) -> list[Finding]:
         """The root findings that have become known since this was last asked. Raises InputError as `look` does."""
