@@ -72,6 +72,7 @@ def _numbers(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_W
     )
     before = np.column_stack([np.full(len(NUMBERS), np.inf), shown[:, :-1]])
     another |= ~((shown == before) | (np.isnan(shown) & np.isnan(before))).all(axis=0)
+    # between two of these neither side changes, so one look is enough for all frames of a stretch
     starts = np.flatnonzero(another)
     running: dict[str, _Wrong] = {}
     for start, end in zip(starts.tolist(), [*starts[1:].tolist(), len(rows)], strict=True):
@@ -84,6 +85,7 @@ def _numbers(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_W
             wrong = running.pop(field, None) if fits else running.get(field)
             if fits:
                 continue
+            # a difference that stays the same is one mistake; of rounded numbers only what is shown can be the same
             off: float | str = value - float(right) if field in EXACT else f"{value} {right}"
             if wrong is None or wrong.off != off:
                 running[field] = wrong = _Wrong(int(rows[start]), name, field, frame, last, number(value), right, off)
@@ -128,6 +130,7 @@ def _clocks(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_Wr
         if running is None or place > at + 1 or running.off != off:
             running = _Wrong(int(rows[place]), name, "clock", frame, frame, shown, right, off)
             yield running
+        # a clock that stands still is wrong by another amount in each frame, but shows one text
         running.last, at = frame, place
 
 
@@ -136,6 +139,7 @@ def _seconds(text: str) -> tuple[float, float]:
     match = CLOCK.fullmatch(text)
     if match is None:
         return math.nan, 0.0
+    # a clock may round up or down; of decimals the last one may also be cut off
     slack = 1.0 if match[3] is None else 1.5 * 10.0 ** -len(match[3])
     return 60 * int(match[1] or 0) + int(match[2]) + float(f"0.{match[3] or 0}"), slack
 

@@ -127,6 +127,7 @@ def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown])
     known = {(event.event, event.id) for event in events}
     for event in ("spawn", "removed"):
         for name in sorted({claim.id or "" for claim in claims if claim.event == event}):
+            # where the rules remove it themselves, their event is the better account
             if name not in recording.numbers or (event == "removed" and (event, name) in known):
                 continue
             number_of = recording.numbers[name]
@@ -141,6 +142,7 @@ def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> b
     whose fellows it claims such events of."""
     if not held.in_time(event.frame, event.event) or event.detail == "no spawn":
         return False
+    # a game can name what it shows; what only the rules drive it may know by other names, or not at all
     recorded = event.id is None or event.id in held.recording.numbers
     return recorded or (event.event, brood(event.id or "")) in asked
 
@@ -198,10 +200,12 @@ def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[st
     if claim.owner is not None and owner != claim.owner:
         yield "owner", claim.owner, str(owner or "nobody")
     lives = getattr(event, "lives", None)
+    # a return has no number of its own: the claim tells what the actor has then
     if lives is None and course is not None:
         lives = course.lives.now(event.frame)
     if claim.lives is not None and lives is not None and claim.lives != lives:
         yield "lives", number(claim.lives), number(lives)
+    # only claims of returns tell health, and they come back with all of it
     full = None if course is None else course.kind.health
     if claim.health is not None and full is not None and abs(claim.health - full) > 1e-6:
         yield "health", number(claim.health), number(full)

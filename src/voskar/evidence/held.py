@@ -111,12 +111,14 @@ class Held:
             while marks and marks[-1] <= event.frame:  # a mark ends both
                 marks.pop()
                 pushes, frozen = {}, {}
+            # who returns is free again, and the next freeze counts whole
             if event.event == "respawn":
                 frozen.pop(name, None)
             if event.event == "knockback":
                 ends[id(event)] = event.until or event.frame
                 pushes.setdefault(name, []).append(id(event))
             elif event.event == "hitstop" and event.until is not None:
+                # of freezes that overlap only what reaches beyond the others counts
                 extra = event.until - max(frozen.get(name, event.frame), event.frame)
                 frozen[name] = max(event.until, frozen.get(name, 0))
                 for push in pushes.get(name, []) if extra > 0 else ():

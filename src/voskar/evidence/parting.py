@@ -110,6 +110,7 @@ def parting(old: Recording, new: Recording, tolerance: float, near: int) -> Part
         firsts.append(Parted(low, high, "length", "", "first frame", str(old.first), str(new.first)))
     if old.last != new.last:
         firsts.append(Parted(high + 1, high + 1, "length", "", "last frame", str(old.last), str(new.last)))
+    # in one frame what players do comes before what follows from it
     firsts.sort(key=lambda first: (first.frame, first.rank))
     until = firsts[0].frame if firsts else high + 1
     poses = old.poses
@@ -166,6 +167,7 @@ def _apart(sort: PartedSort, old: Logged, new: Logged, frames: tuple[int, int]) 
         seen: Counter[tuple[int, str, str]] = Counter()
         for frame, who, what, value, claim in logged:
             if frames[0] <= frame <= frames[1]:
+                # several alike in one frame are compared in their order
                 side[frame, who, what, seen[frame, who, what]] = value, claim
                 seen[frame, who, what] += 1
     nothing = NONE, None
@@ -182,6 +184,7 @@ def _poses(old: Recording, new: Recording, frames: tuple[int, int], tolerance: f
     ids = {name: number for number, name in enumerate(dict.fromkeys([*old.numbers, *new.numbers]))}
     names = list(ids)
     (old_rows, old_keys), (new_rows, new_keys) = (_keys(side, ids, frames) for side in (old, new))
+    # one number for a frame and an actor, so that poses of both sides are matched in one go
     both, at_old, at_new = np.intersect1d(old_keys, new_keys, assume_unique=True, return_indices=True)
     for side, keys in enumerate((old_keys, new_keys)):
         alone = np.setdiff1d(keys, both, assume_unique=True)
@@ -191,6 +194,7 @@ def _poses(old: Recording, new: Recording, frames: tuple[int, int], tolerance: f
                 yield Parted(first, last, "spawns", names[who], "pose", before, after)
     old_rows, new_rows = old_rows[at_old], new_rows[at_new]
     apart = {name: differs for name, differs in _columns(old, new, old_rows, new_rows, tolerance) if differs.any()}
+    # place and state are told apart: a body that is elsewhere may well have the same health
     for is_state in (False, True):
         columns = {name: differs for name, differs in apart.items() if (name in STATE) == is_state}
         if not columns:

@@ -72,6 +72,7 @@ class Triggers:
         while self._queue and self._queue[0].frame <= frame:
             due = heapq.heappop(self._queue)
             state = self.world.actors[due.row]
+            # a row may belong to another actor by now, and an owner may have been armed again since it was queued
             if due.frame == frame and state is not None and state.id == due.owner and state.armed == due.armed:
                 yield state, self.emitters[state.kind.name, due.emitter]
 
@@ -86,6 +87,7 @@ class Triggers:
             if first == FOREVER:
                 return FOREVER
             beat = first + when.first
+            # floor division of a negative number rounds away from zero: the first beat in this frame or later
             return beat if beat >= frame else beat + -((beat - frame) // when.every) * when.every
         if when.on == "clip":
             if state.driven:
@@ -123,6 +125,7 @@ class Triggers:
         if due == frame:
             return GateAnswer(False, text)
         near = [str(number) for number in (self._before(state, emitter, frame, since), due) if number is not None]
+        # a trigger that never goes off again has no frame to name
         near = [pair for pair in near if pair != str(FOREVER)]
         return GateAnswer(True, text + (f"; nearest in {' and '.join(near)}" if near else ""))
 
@@ -154,6 +157,8 @@ class Triggers:
                 found = inputs.held(name, when.name)
             elif when.charge is not None:
                 least, most = when.charge
+                # each release belongs to the last press before it, so their difference is how long the button was
+                # down
                 pressed = inputs.pressed(name, when.name, self._run_marks)
                 lasted = found - pressed[np.searchsorted(pressed, found) - 1]
                 found = found[(lasted >= least) & (lasted <= (FOREVER if most is None else most))]
@@ -177,6 +182,7 @@ class Triggers:
             rows = np.flatnonzero((world.pose_kinds == world.catalog.kind_number[kind.name]) & (poses.clip == clip))
             cell, before = world.shown, poses.previous[rows]
             fresh = (before < 0) | (poses.clip[before] != clip) | np.isin(poses.frame[rows], self._run_marks)
+            # a clip that loops, or is started anew, passes its cells again
             fresh |= (cell[rows] < cell[before]) | (poses.tick[rows] < poses.tick[before])
             fires = rows[(cell[rows] >= when.cell) & (fresh | (cell[before] < when.cell))]
             for row, frame in zip(poses.actor[fires].tolist(), poses.frame[fires].tolist(), strict=True):
@@ -191,10 +197,12 @@ class Triggers:
             return FOREVER
         since = self.world.table.since[state.row]
         clip = kind.clips.get(when.name)
+        # a clip that does not loop never reaches a cell behind its last
         if clip is not None and not clip.loop and clip.cells <= when.cell:
             return FOREVER
         key = (kind.name, f"{when.name}:{when.cell}")
         ticks = self._tick_starts.get(key)
+        # shared by all driven actors of the kind, so as long as the longest of them may need
         horizon = self.world.recording.last - since + 1
         if ticks is None:
             ticks = self._tick_starts[key] = self._starts(kind, when, max(horizon, 1))

@@ -65,6 +65,7 @@ def damage_of(contact: Contact) -> float:
     if least == most:
         return most
     claimed = contact.claimed_damage
+    # what the game has drawn only its log can say
     if claimed is not None and least <= claimed <= most:
         return claimed
     return rounded((least + most) / 2, contact.world.rules.contact.round_damage)
@@ -183,6 +184,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         most = self.hitbox.attack.max_targets
         if most is None:
             return False
+        # without swings an attack counts as used while a contact goes on, as for `rehit` by entry
         if not self.has_swings:
             return self.memory.held(self.key, self.frame) >= most
         struck = self.memory.struck_in(self.key, self.swing)
@@ -194,6 +196,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         world, placing = self.world, self.world.placing
         if not placing.boxes.any_wraps:
             return 0.0, 0.0
+        # only pairs that touch have copies across an edge; of others the nearest way is meant
         if self.touch < 0:
             table, attacker, target = world.table, self.attacker.row, self.target.row
             way = table.x[attacker] - table.x[target], table.y[attacker] - table.y[target]
@@ -267,7 +270,9 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
         else:
             x, y = table.x[attacker] - table.x[target], table.y[attacker] - table.y[target]
             hx, hy = table.m00[target], table.m10[target]
+        # across an edge the attacker stands where it is nearest, not where its pose says
         x, y = x + over_x, y + over_y
+        # a column of the matrix is as long as the actor's scale
         length = (hx * hx + hy * hy) ** 0.5
         along = x * (hx / length) + y * (hy / length)
         place: Place = "above" if above else "below" if below else "ahead" if along >= 0 else "behind"

@@ -185,8 +185,11 @@ class Placing:
             pose = actor.before_pose
             m00, m01 = actor.before_m00, actor.before_m01
             m10, m11 = actor.before_m10, actor.before_m11
+            # the scale of the frame before is not kept; a column of its matrix has that length, also where it is
+            # mirrored
             scale = sqrt(m01 * m01 + m11 * m11)
         if boxes.logged[box] >= ABSENT:
+            # a logged box has another shape in each pose, so it is laid into a form that is free
             form = shapes.own + spare
             if not self.logged.lay(form, box, pose, m00, m01, m10, m11, scale):
                 return CLOSED
@@ -207,6 +210,7 @@ class Placing:
         at = row * self.boxes.swings + self.boxes.swing[box]
         if self.opened[at] == frame:
             return
+        # a clip that starts again is another swing, even if the box is open in both frames
         goes_on = (
             self.opened[at] == frame - 1
             and actor.before_clip == actor.clip
@@ -242,6 +246,7 @@ class Placing:
             box = boxes.kind_box[i]
             if roles != ALL and (roles == HITS) != boxes.is_hit[box]:
                 continue
+            # a stun closes hitboxes only: a stunned actor can still be hit
             if boxes.is_hit[box] and disarmed >= self.frame:
                 continue
             form = boxes.form_of(box, clip, cell)
@@ -255,6 +260,7 @@ class Placing:
                 self.swings_on(row, box)
             if boxes.any_conditions:
                 condition = boxes.condition[box]
+            # behind `swings_on`: a swing goes on while a condition or a freeze closes its box
             if (condition >= 0 and not opens >> condition & 1) or (frozen and boxes.is_hit[box]):
                 continue
             placed = self.hits if boxes.is_hit[box] else self.hurts
@@ -270,7 +276,9 @@ class Placing:
             placed.over_x[k] = placed.over_y[k] = 0.0
             # a box that is not swept itself moves on relative to one that is
             dx = dy = 0.0
+            # who turns round or goes over to another clip has no way: its boxes are elsewhere at once
             if actor.past and actor.before_facing == actor.facing and actor.before_clip == clip:
+                # a box that was closed in the frame before opens where it is, and sweeps nothing
                 old = boxes.form_of(box, clip, actor.before_cell)
                 if old >= 0 and boxes.special[box]:
                     old = self.form_of(row, box, True, 1)
@@ -279,6 +287,7 @@ class Placing:
                 if old >= 0 and not (boxes.is_hit[box] and disarmed >= self.frame - 1):
                     ax, ay = shapes.anchor_x[form], shapes.anchor_y[form]
                     bx, by = shapes.anchor_x[old], shapes.anchor_y[old]
+                    # most boxes have their anchor at the actor's position, and need no matrix
                     if ax == 0.0 and ay == 0.0 and bx == 0.0 and by == 0.0:
                         dx, dy = x - actor.before_x, y - actor.before_y
                     else:
@@ -293,6 +302,7 @@ class Placing:
             low, high = placed.low_y[k] - dy, placed.high_y[k] - dy
             placed.way_low_y[k] = low if low < placed.low_y[k] else placed.low_y[k]
             placed.way_high_y[k] = high if high > placed.high_y[k] else placed.high_y[k]
+            # hitboxes meet hurtboxes only, so one that may clash stands among these too
             if boxes.any_clashes and boxes.clashes[box] and roles == ALL:
                 self.copy(placed, self.hurts, k, 0.0, 0.0)
 

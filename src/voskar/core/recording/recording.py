@@ -153,6 +153,7 @@ class Recording:
         for actor in actors:
             rows = poses.rows_of(actor)
             rows = rows[~(poses.lingering[rows] | poses.hidden[rows])]
+            # most actors appear once, and need no search
             parts = [rows] if times[actor] < 2 else np.split(rows, np.flatnonzero(np.isin(rows, starts))[1:])
             found[actor] = [(part, known[int(part[0])]) for part in parts if len(part)]
         return found
@@ -173,6 +174,7 @@ class Recording:
         in the next frame no further than a step from where it was."""
         poses, kind = self.poses, self.actors[actor].kind
         last, following = self.row(actor, frame), self.row(actor, frame + 1)
+        # one that is shown on has not been passed on; what only lingers is gone from the log
         if last is None or frame == self.last or (following is not None and not poses.lingering[following]):
             return None
         block, near = self.block(frame + 1, frame + 2), []
@@ -199,6 +201,7 @@ class Recording:
         """Whether it logs an event of some actors at all."""
         if not self.scope.kinds:
             return event not in self.scope.events
+        # it is enough that one of them is of a kind that is not logged
         kinds = {self.actors[self.numbers[name]].logged_kind for name in names if name and name in self.numbers}
         return event not in self.scope.events and not kinds & self.scope.kinds
 

@@ -152,8 +152,10 @@ class _Reading:
         marks = deque(sorted(starts, key=itemgetter(0)))
         before: Event | None = None
         for event in self.ledger.events:
+            # i-frames right behind a return count from its own frame, all others from the next
             self._returned = isinstance(before, RespawnEvent) and before.id == event.id and before.frame == event.frame
             before = event
+            # a mark comes before whatever happens in its frame
             while marks and marks[0][0] <= event.frame:
                 marks.popleft()[1]()
             self._event(event)
@@ -173,6 +175,7 @@ class _Reading:
         if name in recording.numbers:
             rows = recording.poses.rows_of(recording.numbers[name])
             frames = recording.poses.frame[rows]
+            # most actors have no gaps: then the first and the last frame say so
             cuts = np.flatnonzero(np.diff(frames) > 1) + 1 if frames[-1] - frames[0] >= len(frames) else ()
             starts, ends = [0, *cuts], [*cuts, len(frames)]
             course.present = [
@@ -192,6 +195,7 @@ class _Reading:
     def _begin_again(self, frame: int, what: str) -> None:
         """A mark of the recording."""
         for course in self.courses.values():
+            # a room gives back nobody who has no life left
             if what == "room" and course.is_out(frame):
                 continue
             self._revive(course, frame)
@@ -226,6 +230,7 @@ class _Reading:
         for steps in self.score.values():
             steps.put(frame, 0.0)
         for course in self.courses.values():
+            # counters that outlast a death outlast the run that it ends, too
             kept = course.kind.respawn.keeps if course.kind.respawn is not None else ()
             self._count_from(course, frame, kept, ended)
 
@@ -276,6 +281,7 @@ class _Reading:
             kind = self.rules.kinds[self._kind_of(event.id or "")]
             if kind.respawn is not None and event.detail is None and kind.respawn.resets in ("room", "run"):
                 self._reset(event, whole=kind.respawn.resets == "run")
+        # the game goes on with a run that the rules have ended
         elif event.event == "adopted" and event.detail in ("no over", "no won"):
             self.ends.pop()
         course = self.courses.get(event.id or "")
@@ -304,6 +310,7 @@ class _Reading:
                 self._replace_row(course, event.frame)
             elif whole:
                 kind, frame = course.kind, event.frame
+                # of spare lives none may be left and the actor is still there: it is gone once it is out
                 gone = kind.respawn is None or (bool(course.outs) if kind.spare else course.lives.now(frame) == 0)
                 if kind.lives is not None:
                     course.lives.put(frame, float(kind.logged_lives(kind.lives)))
