@@ -398,6 +398,30 @@ def test_a_return_comes_before_what_appears_in_its_frame() -> None:
     assert [event.frame for event in ledger.of("respawn")][:1] == [21]
 
 
+@pytest.mark.parametrize("names", [("ash", "birch"), ("birch", "ash")])
+def test_of_equal_hits_one_that_removes_its_attacker_may_come_last(names: tuple[str, str]) -> None:
+    """One hornet stings and is gone, the other one hits it in that frame: whichever id comes first, both may land."""
+    rules = sting(attack={"attacker": {"remove": True}})
+    rules["attacks"]["claw"] = {"damage": 1}
+    hull = {"role": "hurtbox", "circle": 3, "layer": ["hive"]}
+    rules["kinds"]["hornet"] |= {"health": 5}
+    rules["kinds"]["hornet"]["boxes"]["hull"] = hull
+    claw = {"role": "hitbox", "circle": 3, "attack": "claw", "mask": ["hive"]}
+    rules["kinds"]["bear"] = {"boxes": {"claw": claw}}
+    first, second = names
+    frames = brush({first: "...#...."})
+    for at, frame in enumerate(frames):
+        frame["poses"].append({"id": second, "kind": "bear", "x": 0 if at == 3 else 900, "y": 0, "cut": True})
+    claims = [
+        {"event": "hit", "attacker": first, "target": "keeper", "damage": 1},
+        {"event": "hit", "attacker": second, "target": first, "damage": 1},
+    ]
+    frames[3]["claims"] = claims
+    frames = [frame | {"poses": [pose for pose in frame["poses"] if at < 4 or pose["id"] != first]}
+              for at, frame in enumerate(frames)]  # fmt: skip
+    assert verdict(rules, frames)[0] == []
+
+
 FALL = {"clip": "fall"}
 DEATHS: dict[str, tuple[dict[str, Any], dict[int, str]]] = {
     # a keeper that stands in a hornet, with one health: how it dies and returns, and marks

@@ -139,19 +139,26 @@ class Judge:
         return Contact(world, self.memory, key, world.frame, *sides, hitbox.attack, t, row)
 
     def _as_claimed(self, ties: list[list[list[TouchRow]]], account: HitFilter) -> Iterator[TouchRow]:
-        """Touches in order. In a run of equal groups, a hit that would not have the claimed case or damage gives way to
-        another hit of its attacker or target that would: each hit changes the state that decides the next."""
+        """Touches in order, of runs of equal groups each time the one that is to be next."""
         for groups in ties:
             while groups:
-                first, at = groups[0][0], 0
-                if len(groups) > 1 and account.agrees(self._contact(first)) is False:
-                    rivals = (
-                        at
-                        for at, (touch, *_) in enumerate(groups)
-                        if (touch[0] == first[0] or touch[2] == first[2]) and account.agrees(self._contact(touch))
-                    )
-                    at = next(rivals, 0)
-                yield from groups.pop(at)
+                yield from groups.pop(self._next(groups, account) if len(groups) > 1 else 0)
+
+    def _next(self, groups: list[list[TouchRow]], account: HitFilter) -> int:
+        """The place of the group that is next. A hit that would not have the claimed case or damage gives way to
+        another hit of its attacker or target that would: each hit changes the state that decides the next. So does a
+        hit that removes its attacker, to claimed hits on that."""
+        first = groups[0][0]
+        contact = self._contact(first)
+        agrees, own = account.agrees(contact), contact.attack.attacker
+        removes = bool(agrees) and own is not None and own.remove
+        if agrees is not False and not removes:
+            return 0
+        for at, (touch, *_) in enumerate(groups):
+            is_rival = touch[2] == first[0] if removes else touch[0] == first[0] or touch[2] == first[2]
+            if is_rival and account.agrees(self._contact(touch)):
+                return at
+        return 0
 
     def strike(self, contact: Contact) -> None:
         """A hit takes effect."""
