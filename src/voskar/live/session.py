@@ -49,6 +49,8 @@ AT_ONCE = 600
 """Frames that become columns at once, at most: more would take memory that is never given back."""
 WHOLE = 4
 """One of this many glances also compares shots, motion and reactions."""
+RARELY = 40
+"""After so many glances, about half a minute, free memory is given back."""
 REFUTED = 3
 """A glance asks for a look no more by what so many looks running have not found."""
 
@@ -302,6 +304,8 @@ class Session:
         windows = self.windows.at(whole)
         late = max(windows.near, windows.widest)
         self._glances += 1
+        if self._glances % RARELY == 0:
+            give_back()
         is_whole = self._glances % WHOLE == 0 and self._vain < REFUTED and not self.is_long
         since = self._wholly_glanced if is_whole else self._glanced
         seen = max(round(GLANCE * rate), self.last - since)
