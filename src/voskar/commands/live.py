@@ -21,6 +21,7 @@ from voskar.commands.options import Command, json_option, resync_option, toleran
 from voskar.errors import InputError, Problem
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
+from voskar.live.memory import give_back
 from voskar.live.news import Looked, News
 from voskar.live.session import Session
 from voskar.live.sources import Began, Ended, Listener, LiveSource, source_of
@@ -43,6 +44,8 @@ MOST_CHARGED = 0.1
 """Seconds that a glance counts at most: the first ones import libraries."""
 MOST_SAVED = 4.0
 """Seconds of processor time that are saved at most."""
+TIDIED = 30.0
+"""Seconds after which free memory is given back, without a look."""
 
 
 class Allowance:
@@ -177,9 +180,9 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         if waiting:
             came_last, explained = now, False
             show.take(waiting)
-            looks.take(show.session.late_cost)
-            counted_until += show.session.late_cost
-            show.session.late_cost = 0.0
+            late, show.session.late_cost = show.session.late_cost, 0.0
+            looks.take(late)
+            counted_until += late
         if glances.left() >= 0:
             is_odd = show.glance() or is_odd
         spent = time.process_time() - counted_until  # also by what reads, and serves the page
@@ -213,6 +216,7 @@ class _Show:
         self.live = sys.stderr.isatty() and not as_json
         self.shown = False
         self.looked_at = 0.0
+        self._tidied_at = time.monotonic()
 
     def take(self, lines: list[bytes]) -> None:
         """Takes some more lines, which are then gone."""
@@ -245,7 +249,14 @@ class _Show:
             self.problem(error)
             return False
         self.status()
+        if time.monotonic() - self._tidied_at >= TIDIED:
+            self._tidy()
         return is_odd
+
+    def _tidy(self) -> None:
+        """The largest part of what looks and glances need is free again, and the process keeps it."""
+        give_back()
+        self._tidied_at = time.monotonic()
 
     def _draw_fresh(self) -> None:
         assert self.server is not None
@@ -270,6 +281,7 @@ class _Show:
         if self.server is not None and looked is not None and looked is not before:
             self._draw(looked)
         self.status()
+        self._tidy()
 
     def news(self, news: News) -> None:
         """A line for each finding, and each that is none."""

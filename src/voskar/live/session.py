@@ -34,7 +34,6 @@ from voskar.files.kept import ReadyRulebook
 from voskar.files.windows import parse_windows
 from voskar.live.doubts import Doubts, subjects_of
 from voskar.live.last_frames import LastFrames
-from voskar.live.memory import give_back
 from voskar.live.news import LiveTally, Looked, News, SureFrames
 
 WARM = 1.0
@@ -49,8 +48,6 @@ AT_ONCE = 600
 """Frames that become columns at once, at most: more would take memory that is never given back."""
 WHOLE = 4
 """One of this many glances also compares shots, motion and reactions."""
-RARELY = 40
-"""After so many glances, about half a minute, free memory is given back."""
 REFUTED = 3
 """A glance asks for a look no more by what so many looks running have not found."""
 
@@ -248,7 +245,6 @@ class Session:
                     if self._run.any_too_old:  # looks are held against one that saw more
                         self._judge_late()
                         self._run.forget()
-                        give_back()
         except InputError as error:
             self.problem = error
             raise
@@ -261,7 +257,6 @@ class Session:
             self.over.append(self.looked)
         self._before = self.tally
         self._new_run()
-        give_back()
 
     def fresh(self) -> list[Recording]:
         """The frames that have come since this was last asked, as they are logged, for a session that draws."""
@@ -281,7 +276,6 @@ class Session:
 
     def _taken(self, found: News) -> News:
         """With what was found before and nobody has asked for."""
-        give_back()
         late, self._late = self._late, News()
         return late.followed_by(found)
 
@@ -304,8 +298,6 @@ class Session:
         windows = self.windows.at(whole)
         late = max(windows.near, windows.widest)
         self._glances += 1
-        if self._glances % RARELY == 0:
-            give_back()
         is_whole = self._glances % WHOLE == 0 and self._vain < REFUTED and not self.is_long
         since = self._wholly_glanced if is_whole else self._glanced
         seen = max(round(GLANCE * rate), self.last - since)
