@@ -181,7 +181,7 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
             came_last, explained = now, False
             show.take(waiting)
             late, show.session.late_cost = show.session.late_cost, 0.0
-            looks.take(late)
+            looks.take(min(late, max(looks.left(), 0.0)))  # a debt would keep what is found next waiting
             counted_until += late
         if glances.left() >= 0:
             is_odd = show.glance() or is_odd
