@@ -26,7 +26,8 @@ HIT = {"event": "hit", "attacker": "hornet", "target": "keeper"}
 def verdict(rules: dict[str, Any], frames: Frames, within: int = 0, **header: Any) -> tuple[list[Any], Ledger]:
     book = rulebook(rules)
     played = recording(book, frames, **header)
-    found, ledger = check(book.rules(played.rate), played, windows=Windows(every=Window(0, within)))
+    windows = Windows(every=Window(0, within))
+    found, ledger = check(book.rules(played.rate), played, windows=windows, explains=False)
     return [(root.code, root.frame) for root, _ in found.roots], ledger
 
 
