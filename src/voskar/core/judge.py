@@ -139,7 +139,7 @@ class Judge:
         return Contact(world, self.memory, key, world.frame, *sides, hitbox.attack, t, row)
 
     def _as_claimed(self, ties: list[list[list[TouchRow]]], account: HitFilter) -> Iterator[TouchRow]:
-        """Touches in order, of runs of equal groups each time the one that is to be next."""
+        """Touches in order. `_next` picks the next group of a run of equal ones."""
         for groups in ties:
             while groups:
                 yield from groups.pop(self._next(groups, account) if len(groups) > 1 else 0)

@@ -36,7 +36,7 @@ class LoggedClashes:
         return Clashes(set().union(*about), self._open(self.world.frame), self._logs, self._use)
 
     def _about(self) -> list[int]:
-        """The frames whose claims may stand for a clash in this frame, the nearest first."""
+        """Frames with claims that can count for a clash in this frame, the nearest first."""
         frame, (before, after) = self.world.frame, self.window
         return sorted(range(frame - before, frame + after + 1), key=lambda at: abs(at - frame))
 

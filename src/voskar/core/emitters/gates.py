@@ -27,7 +27,7 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
 
         Its own are those of its limit group. Where the recording shows such actors, those recorded ones of that kind
         and owner that were there in the frame before too, and that no other emitter is known to have fired: one that
-        first appears in a frame is the one being fired. One that only lingers is not there.
+        first appears in a frame is the one being fired. A shot that only lingers does not count.
         """
         world, row, counted = self.world, self.owner.row, self.emitter.counted_as
         emitters = [gun for gun in self.owner.kind.emitters if gun.counted_as == counted]

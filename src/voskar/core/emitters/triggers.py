@@ -182,7 +182,7 @@ class Triggers:
             rows = np.flatnonzero((world.pose_kinds == world.catalog.kind_number[kind.name]) & (poses.clip == clip))
             cell, before = world.shown, poses.previous[rows]
             fresh = (before < 0) | (poses.clip[before] != clip) | np.isin(poses.frame[rows], self._run_marks)
-            # a clip that loops, or is started anew, passes its cells again
+            # a looped or restarted clip passes its cells again
             fresh |= (cell[rows] < cell[before]) | (poses.tick[rows] < poses.tick[before])
             fires = rows[(cell[rows] >= when.cell) & (fresh | (cell[before] < when.cell))]
             for row, frame in zip(poses.actor[fires].tolist(), poses.frame[fires].tolist(), strict=True):

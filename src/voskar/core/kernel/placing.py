@@ -302,7 +302,7 @@ class Placing:
             low, high = placed.low_y[k] - dy, placed.high_y[k] - dy
             placed.way_low_y[k] = low if low < placed.low_y[k] else placed.low_y[k]
             placed.way_high_y[k] = high if high > placed.high_y[k] else placed.high_y[k]
-            # hitboxes meet hurtboxes only, so one that may clash stands among these too
+            # hitboxes are tested against hurtboxes only, so a hitbox that can clash is added to these, too
             if boxes.any_clashes and boxes.clashes[box] and roles == ALL:
                 self.copy(placed, self.hurts, k, 0.0, 0.0)
 

@@ -174,7 +174,7 @@ class Recording:
         in the next frame no further than a step from where it was."""
         poses, kind = self.poses, self.actors[actor].kind
         last, following = self.row(actor, frame), self.row(actor, frame + 1)
-        # one that is shown on has not been passed on; what only lingers is gone from the log
+        # an actor that is still logged was not passed on; a lingering pose is not logged
         if last is None or frame == self.last or (following is not None and not poses.lingering[following]):
             return None
         block, near = self.block(frame + 1, frame + 2), []

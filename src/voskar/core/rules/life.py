@@ -30,7 +30,7 @@ class Down(Struct, frozen=True):
 
     @property
     def until_out(self) -> int:
-        """After how many frames one that cannot return is out."""
+        """Frames until an actor that cannot return is out."""
         return self.lasts if self.out_after is None else self.out_after
 
 
