@@ -26,7 +26,7 @@ WAY = (1.0, 0.75, 0.5, 0.25, 0.0)
 """Moments of a frame at which a hit effect may have happened."""
 
 FINE = 10
-"""Parts of a unit by which first steps of shots that are alike otherwise are told apart."""
+"""Parts of a unit in which first steps are compared, to match shots that agree in everything else."""
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         turned = round(starts.turned(event, entry))
         apart = min(round(starts.apart(event, entry)), 1000)
         strays = min(round(FINE * starts.strays(event, entry)), 1000)
-        # one that needs a cause comes first
+        # an appearance that needs a cause comes first
         return abs(entry.frame - event.frame), entry.given, turned, apart, strays
 
     of: dict[int, int] = {}

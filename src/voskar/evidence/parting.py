@@ -194,7 +194,7 @@ def _poses(old: Recording, new: Recording, frames: tuple[int, int], tolerance: f
                 yield Parted(first, last, "spawns", names[who], "pose", before, after)
     old_rows, new_rows = old_rows[at_old], new_rows[at_new]
     apart = {name: differs for name, differs in _columns(old, new, old_rows, new_rows, tolerance) if differs.any()}
-    # place and state are told apart: a body that is elsewhere may well have the same health
+    # place and state are separate: a body in another place can have the same health
     for is_state in (False, True):
         columns = {name: differs for name, differs in apart.items() if (name in STATE) == is_state}
         if not columns:

@@ -60,7 +60,7 @@ def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
         return
     back = next((event.frame for event in course.returns if event.frame > since), None)
     ends = course.after(since, kind.down.lasts)
-    out = next((frame for frame in course.outs if frame > since), ends)  # one that is out may be gone
+    out = next((frame for frame in course.outs if frame > since), ends)  # an actor that is out may be gone
     until = min(ends, out, held.marks_after(since) - 1, *([] if back is None else [back - 1]))
     poses = held.recording.poses
     rows = _rows(held, name, since + 1, until)

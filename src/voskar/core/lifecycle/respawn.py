@@ -62,8 +62,8 @@ class Returns:
         """The id of an actor that would hit and harm the returning one, None if there is none.
 
         Layers, sides and owners decide what could land; i-frames, rehit and the conditions of an attack do not, as
-        they pass. One that the game does not show yet stands there as its next pose shows it. Spawns of this frame come after the
-        returns, even if the game shows them.
+        they pass. An actor without a pose is tested with its next pose. Spawns of this frame come after the returns,
+        even if the game shows them.
         """
         world, table, row = self.world, self.world.table, state.row
         names = ("x", "y", "facing", "angle", "scale", "m00", "m01", "m10", "m11", "clip", "tick", "cell", "pose",
