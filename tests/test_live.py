@@ -12,11 +12,13 @@ import sys
 import threading
 import time
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
 from tests.worlds import sting
+from voskar.commands.live import Allowance
 from voskar.errors import InputError
 from voskar.live.session import Session
 from voskar.live.sources import WholeLines
@@ -352,3 +354,17 @@ def test_bad_arguments(rules: Path, tmp_path: Path, here: Any, arguments: list[s
     done = here("live", rules, *arguments, cwd=tmp_path)
     assert done.returncode == 2
     assert message in done.stderr
+
+
+def test_what_had_to_be_spent_is_paid_back_bit_by_bit(monkeypatch: pytest.MonkeyPatch) -> None:
+    now = [0.0]
+    monkeypatch.setattr("voskar.commands.live.time", SimpleNamespace(monotonic=lambda: now[0]))
+    allowance = Allowance(0.5)
+    now[0] = 4.0
+    allowance.owe(5.0)  # of which 2 s are there
+    assert allowance.left() == 0.0
+    for when, left in ((8.0, 1.0), (14.0, 2.5), (16.0, 3.0), (17.0, 3.5), (30.0, 4.0)):
+        now[0] = when
+        assert allowance.left() == left
+    allowance.take(6.0)
+    assert allowance.left() == -2.0

@@ -92,6 +92,13 @@ def repainted(folder: Path) -> None:
         image.transpose(Image.Transpose.FLIP_TOP_BOTTOM).save(folder / "moth.png")
 
 
+def test_rules_are_made_once(folder: Path) -> None:
+    """Also those that no run before has kept."""
+    for _ in range(2):
+        book = ReadyRulebook(str(folder / "apiary.toml"))
+        assert book.rules(RATE) is book.rules(RATE)
+
+
 @pytest.mark.parametrize(
     "change",
     [edited("apiary.toml", '"60f"', '"61f"'), edited("hive.toml", '"45f"', '"46f"'), relinked, repainted],

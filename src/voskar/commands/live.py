@@ -40,7 +40,7 @@ PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
 GLANCES, LOOKS = 0.55, 0.35
 """Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
-MOST_CHARGED = 0.1
+MOST_CHARGED = 0.3
 """Seconds that a glance counts at most: the first ones import libraries."""
 MOST_SAVED = 4.0
 """Seconds of processor time that are saved at most."""
@@ -54,16 +54,27 @@ class Allowance:
 
     def __init__(self, share: float) -> None:
         self.share, self._left, self._at = share, 0.0, time.monotonic()
+        self._owed = 0.0
 
     def left(self) -> float:
         """Seconds that may be spent now."""
         now = time.monotonic()
-        self._left, self._at = min(self._left + (now - self._at) * self.share, MOST_SAVED), now
+        more = (now - self._at) * self.share
+        paid = min(self._owed, more / 2)
+        self._owed -= paid
+        self._left, self._at = min(self._left + more - paid, MOST_SAVED), now
         return self._left
 
     def take(self, spent: float) -> None:
         """Takes off what was spent."""
         self._left -= spent
+
+    def owe(self, spent: float) -> None:
+        """Takes off what had to be spent: at once as far as something is saved, else bit by bit, so that half of what
+        comes in stays for what is wanted next."""
+        at_once = min(spent, max(self.left(), 0.0))
+        self._left -= at_once
+        self._owed += spent - at_once
 
 
 @click.command(
@@ -180,11 +191,14 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         if waiting:
             came_last, explained = now, False
             show.take(waiting)
-            late, show.session.late_cost = show.session.late_cost, 0.0
-            looks.take(min(late, max(looks.left(), 0.0)))  # a debt would keep what is found next waiting
-            counted_until += late
+            if late := show.late_cost():
+                looks.owe(late)
+                counted_until += late
+                show.tidy()
         if glances.left() >= 0:
             is_odd = show.glance() or is_odd
+        if now - show.tidied_at >= TIDIED:
+            show.tidy()
         spent = time.process_time() - counted_until  # also by what reads, and serves the page
         # a look is due when a glance finds something odd, or when there is time for it
         is_paused = now - came_last >= PAUSE
@@ -195,8 +209,10 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
             explained = explained or is_paused
             before = time.process_time()
             show.look(explains=explains, short=is_odd and not (explains or is_paused))
+            late = show.late_cost()
+            looks.owe(late)
             if cost:  # the first one also makes everything ready
-                looks.take(time.process_time() - before)
+                looks.take(time.process_time() - before - late)
             is_odd = False
         else:
             glances.take(min(spent, MOST_CHARGED))
@@ -216,7 +232,7 @@ class _Show:
         self.live = sys.stderr.isatty() and not as_json
         self.shown = False
         self.looked_at = 0.0
-        self._tidied_at = time.monotonic()
+        self.tidied_at = time.monotonic()
 
     def take(self, lines: list[bytes]) -> None:
         """Takes some more lines, which are then gone."""
@@ -235,6 +251,11 @@ class _Show:
             self.session.over.clear()
             self._draw_fresh()
 
+    def late_cost(self) -> float:
+        """CPU seconds of looks that nobody asked for, since this was last asked."""
+        cost, self.session.late_cost = self.session.late_cost, 0.0
+        return cost
+
     def _draw(self, looked: Looked) -> None:
         assert self.server is not None
         with self.server.lock:
@@ -249,14 +270,12 @@ class _Show:
             self.problem(error)
             return False
         self.status()
-        if time.monotonic() - self._tidied_at >= TIDIED:
-            self._tidy()
         return is_odd
 
-    def _tidy(self) -> None:
+    def tidy(self) -> None:
         """The largest part of what looks and glances need is free again, and the process keeps it."""
         give_back()
-        self._tidied_at = time.monotonic()
+        self.tidied_at = time.monotonic()
 
     def _draw_fresh(self) -> None:
         assert self.server is not None
@@ -281,7 +300,7 @@ class _Show:
         if self.server is not None and looked is not None and looked is not before:
             self._draw(looked)
         self.status()
-        self._tidy()
+        self.tidy()
 
     def news(self, news: News) -> None:
         """A line for each finding, and each that is none."""

@@ -17,7 +17,7 @@ from voskar.core.recording.poses import FIELDS
 from voskar.core.rules import KindNames
 from voskar.core.rules.shapes import LIMIT, Floats, Ints
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import Block, GrowingColumn, Key, LoggedValues, is_one, made_of, thin
+from voskar.files.blocks import Block, GrowingColumn, Key, LoggedValues, is_one, made_of, repeated, thin
 from voskar.files.entries import RESERVED, Entries, refuse_control
 from voskar.files.frames import MOST_LOST
 from voskar.files.logged_shapes import EXPECTED, shape_of
@@ -192,7 +192,7 @@ class ColumnBuilder:
             "actor": numbers[block.key] if rows else np.zeros(0, dtype=np.int64),
             "clip": made_of(thin(block.clip), lambda column: clip_of[column]),
             "tags": self._tags(block),
-            "lingering": np.broadcast_to(np.zeros(1, dtype=np.bool_), rows),
+            "lingering": repeated(np.zeros(1, dtype=np.bool_), rows),
         }
 
     def _apart(self, columns: dict[str, Any], block: Block) -> dict[str, Any]:
@@ -209,7 +209,7 @@ class ColumnBuilder:
         logged = self._take_boxes(columns, block) if len(block.boxes.poses) else np.full(1, -1)
         counted = self._take_counters(block) if len(block.counters.poses) else np.full(1, -1)
         values = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counted}
-        return {name: np.broadcast_to(column, rows) for name, column in values.items()}
+        return {name: column if len(column) == rows else repeated(column, rows) for name, column in values.items()}
 
     def _take_owners(self, numbers: Ints, block: Block) -> None:
         """Notes where an actor is logged with another owner than it had."""

@@ -92,6 +92,8 @@ class ReadyRulebook:
         self._place = None if folder is None else folder / name
         self._kept = None if self._place is None else _read(self._place)
         self._files: Mapping[Path, Digest | None] = {}
+        self._made: dict[Fraction, Rules] = {}
+        """What was made by its rate: sessions ask again and again."""
         known: _KeptRules | Rulebook = self.whole if self._kept is None else self._kept
         self.kinds, self.fixtures = known.kinds, known.fixtures
 
@@ -111,6 +113,12 @@ class ReadyRulebook:
         """The rules at `rate` frames a second."""
         if self._kept is not None and self._kept.rules.rate == rate:
             return self._kept.rules
+        if rate not in self._made:
+            self._made[rate] = self._make(rate)
+        return self._made[rate]
+
+    def _make(self, rate: Fraction) -> Rules:
+        """Makes the rules, and keeps them for the next run."""
         rules = self.whole.rules(rate)
         files = {str(path): digest for path, digest in self._files.items() if digest is not None}
         if self._place is not None and len(files) == len(self._files):

@@ -20,8 +20,6 @@ class LastFrames:
     def __init__(self, make: Callable[[], ColumnBuilder], least: int | None = None) -> None:
         self._make, self.least = make, least
         self._older, self._younger = make(), make()
-        self.begun: int | None = None
-        """The first frame of the run, None before it."""
 
     @property
     def first(self) -> int | None:
@@ -36,8 +34,6 @@ class LastFrames:
     def add(self, block: Block) -> None:
         """Adds frames that follow."""
         self._older.add(block)
-        if self.begun is None:
-            self.begun = self._older.first
         assert self._older.first is not None
         if self.least is not None and self.last - self._older.first >= self.least:
             self._younger.add(block)

@@ -27,6 +27,7 @@ from voskar.evidence.tolerance import TOLERANCE
 from voskar.explaining.leaf import Variants
 from voskar.explaining.tried import Mark, mark
 from voskar.explaining.weighing import weigh
+from voskar.files.blocks import Block
 from voskar.files.columns import ColumnBuilder
 from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import LineReader
@@ -116,6 +117,7 @@ class Session:
         self._run = LastFrames(self._columns, None if self.forget is None else round(self.forget * rate))
         self._end = LastFrames(self._columns, round((WARM + GLANCE + 1) * rate))
         self._first: int | None = None
+        """The first frame of the run, None before it."""
         self._looked_from: int | None = None
         """The first frame of the last look."""
         self._known: set[Mark] = set()
@@ -126,7 +128,10 @@ class Session:
         self._actors = known.known, known.numbers, known.actors, known.owners
         """Everybody who has come in this run, as columns know them."""
         self._waiting: list[tuple[int, list[bytes]]] = []
-        """Lines that are checked and not in the columns yet, each part with the number of the line before it."""
+        """Lines that are checked and not in the columns of the run yet, each part with the number of the line before
+        it."""
+        self._blocks: list[Block] = []
+        """The same frames, which are not among the last ones yet."""
         self._fresh: list[ColumnBuilder] = []
         """Columns of frames that are not drawn yet."""
         self._odd: dict[Mark, tuple[str, str]] = {}
@@ -206,7 +211,7 @@ class Session:
 
     def _add(self, lines: list[bytes]) -> None:
         """Checks frames, block by block: of one with a mistake nothing is taken. They become columns when these are
-        wanted: frames are cheaper by the dozen."""
+        wanted: frames are cheaper by the hundred."""
         begun, places = self.line, np.arange(self.line + 1, self.line + len(lines) + 1)
         for block in self._reader.read(lines, places):
             trial = self._columns()
@@ -220,6 +225,7 @@ class Session:
             self._last = trial.last
             if self.draws:
                 self._fresh.append(trial)
+            self._blocks.append(block)
             taken = int(block.place[-1])
             self._waiting.append((self.line, lines[self.line - begun : taken - begun]))
             self.line = taken
@@ -227,8 +233,20 @@ class Session:
                 self._settle()
         self.line = int(places[-1])
 
+    def _catch_up(self) -> None:
+        """Adds what waits to the last frames. Raises InputError as `_settle` does."""
+        blocks, self._blocks = self._blocks, []
+        try:
+            for block in blocks:
+                self._end.add(block)
+                self._end.forget()
+        except InputError as error:
+            self.problem = error
+            raise
+
     def _settle(self) -> None:
         """Adds what waits to the columns. Raises InputError, and ends the recording, if it is too much for them."""
+        self._catch_up()
         waiting, self._waiting = self._waiting, []
         joined: list[tuple[int, list[bytes]]] = []
         for before, lines in waiting:
@@ -240,8 +258,6 @@ class Session:
             for before, lines in joined:
                 for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
                     self._run.add(block)
-                    self._end.add(block)
-                    self._end.forget()
                     if self._run.any_too_old:  # looks are held against one that saw more
                         self._judge_late()
                         self._run.forget()
@@ -292,7 +308,7 @@ class Session:
         and then. Raises InputError as `look` does."""
         if self._first is None or self.last == self._glanced:
             return False
-        self._settle()
+        self._catch_up()
         whole = self._recording(self._end)
         rate = float(whole.rate)
         windows = self.windows.at(whole)
@@ -314,7 +330,7 @@ class Session:
         roots = [root for root, _ in shown.roots]
         roots += [finding for finding in shown.findings if CODES[finding.code].about in ("hit", "event")]
         roots = [root for root in roots if root.code != "event-values"]
-        cold = recording.first + round(WARM * rate) if recording.first != self._run.begun else recording.first
+        cold = recording.first + round(WARM * rate) if recording.first != self._first else recording.first
         near = (root for root in roots if max(cold, self._judged - late + 1) <= root.frame <= self.last - late)
         odd = {
             key: what
@@ -359,8 +375,8 @@ class Session:
         self._known = {mark(finding) for finding in verdict.findings}
         news = self._news(recording, verdict, seen)
         self._doubts.learn(subjects_of(recording, news.withdrawn), self._known)
-        begun = recording.first if self._run.begun is None else self._run.begun
-        self._seen = LiveTally(recording.last - begun + 1, verdict.claims, verdict.agreed)
+        assert self._first is not None
+        self._seen = LiveTally(recording.last - self._first + 1, verdict.claims, verdict.agreed)
         self.cost = process_time() - began
         return news
 
@@ -398,7 +414,7 @@ class Session:
         """The frames of which a look reports something."""
         windows = self.windows.at(recording)
         late = max(windows.near, windows.widest)
-        cold = 0 if recording.first == self._run.begun else round(UNSURE * float(recording.rate))
+        cold = 0 if recording.first == self._first else round(UNSURE * float(recording.rate))
         return SureFrames(recording.first + cold, recording.last - (0 if over else late), late)
 
     def _learn(self, recording: Recording, roots: Sequence[Finding], seen: SureFrames) -> None:
@@ -408,7 +424,7 @@ class Session:
 
     def _news(self, recording: Recording, verdict: Verdict | PartVerdict, seen: SureFrames) -> News:
         """The news of a look."""
-        is_cold = recording.first != self._run.begun
+        is_cold = recording.first != self._first
         every = {mark(finding): finding for finding in verdict.findings}
         what = subjects_of(recording, every.values())
         believed = {key for key in every if not is_cold or what[key] not in self._doubts}

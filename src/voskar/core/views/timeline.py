@@ -137,6 +137,8 @@ class _Reading:
         self.score: dict[str, Steps] = {}
         self.runs = [recording.first]
         self.ends: list[Event] = []
+        self._in_play: dict[int, np.ndarray] = {}
+        """The frames in which an actor is there and not hidden, kept since an id of a pool is used again and again."""
         self._returned = False
 
     def run(self) -> Timeline:
@@ -236,8 +238,9 @@ class _Reading:
 
     def _count_from(self, course: Course, frame: int, kept: Collection[str] = (), ended: int = 0) -> None:
         """The counters of an actor begin a run; those that are `kept` have their values of the frame `ended`."""
-        since = self._first_in_play(course, frame)
-        for name in {*course.kind.counters, *course.meters}:
+        names = {*course.kind.counters, *course.meters}
+        since = self._first_in_play(course, frame) if names else None
+        for name in names:
             meter = course.meter(name, frame)
             if name in kept:
                 value = meter.value(max(ended, meter.bases[-1].frame), course.frozen)
@@ -250,9 +253,10 @@ class _Reading:
         number = self.recording.numbers.get(course.actor.id)
         if number is None:
             return course.present[-1].first if course.present else None
-        poses = self.recording.poses
-        rows = poses.rows_of(number)
-        frames = poses.frame[rows[~poses.hidden[rows]]]
+        if number not in self._in_play:
+            rows = self.recording.poses.rows_of(number)
+            self._in_play[number] = self.recording.poses.frame[rows[~self.recording.poses.hidden[rows]]]
+        frames = self._in_play[number]
         at = int(np.searchsorted(frames, frame))
         return int(frames[at]) if at < len(frames) else None
 
