@@ -5,6 +5,9 @@ Only ever run on text that a real parser has accepted, so it looks for structure
 
 from __future__ import annotations
 
+import re
+from bisect import bisect_left
+
 Path = tuple[str | int, ...]
 
 
@@ -13,17 +16,33 @@ def key_lines(text: str) -> dict[Path, int]:
     return _Scanner(text).run()
 
 
+_STRING = re.compile(
+    r'"""(?:\\.|[^\\])*?"{3,5}(?!")'  # quotes may stand right before the end
+    r"|'''.*?'{3,5}(?!')"
+    r'|"((?:\\.|[^"\\])*)"'
+    r"|'([^']*)'",
+    re.DOTALL,
+)
+_INDENT = re.compile(r"(?:[ \t]|#[^\n]*)*")
+_BLANK = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
+_BETWEEN = re.compile(r"(?:[ \t\r\n,]|#[^\n]*)*")
+"""What may stand between two values."""
+_BARE = re.compile(r"[^.=\] \t]*")
+_PLAIN = re.compile(r"[^,\]}#\n]*")
+"""A value that is no text, array or table."""
+
+
 class _Scanner:
     def __init__(self, text: str) -> None:
         self.text = text
         self.at = 0
-        self.line = 1
+        self.breaks = [found.start() for found in re.finditer("\n", text)]
         self.lines: dict[Path, int] = {}
         self.counts: dict[Path, int] = {}  # arrays of tables: elements seen so far
 
     def run(self) -> dict[Path, int]:
         table: Path = ()
-        while self._skip(" \t\r\n"):
+        while self._skip(_BLANK):
             if self._peek() == "[":
                 table = self._header()
             else:
@@ -33,33 +52,28 @@ class _Scanner:
     def _peek(self, width: int = 1) -> str:
         return self.text[self.at : self.at + width]
 
-    def _take(self, width: int = 1) -> str:
-        taken = self.text[self.at : self.at + width]
-        self.line += taken.count("\n")
-        self.at += width
-        return taken
+    def _take(self, pattern: re.Pattern[str]) -> re.Match[str]:
+        """What matches a pattern here, which is passed over."""
+        found = pattern.match(self.text, self.at)
+        assert found is not None
+        self.at = found.end()
+        return found
 
-    def _skip(self, blank: str) -> bool:
+    def _skip(self, blank: re.Pattern[str]) -> bool:
         """Passes over blanks and comments; False at the end of the text."""
-        while self.at < len(self.text):
-            if self._peek() == "#":
-                end = self.text.find("\n", self.at)
-                self.at = len(self.text) if end < 0 else end
-            elif self._peek() in blank:
-                self._take()
-            else:
-                return True
-        return False
+        self._take(blank)
+        return self.at < len(self.text)
 
     def _mark(self, path: Path) -> None:
+        line = bisect_left(self.breaks, self.at) + 1
         for depth in range(1, len(path) + 1):
-            self.lines.setdefault(path[:depth], self.line)
+            self.lines.setdefault(path[:depth], line)
 
     def _header(self) -> Path:
         array = self._peek(2) == "[["
-        self._take(2 if array else 1)
-        keys = self._keys("]")
-        self._take(2 if array else 1)
+        self.at += 2 if array else 1
+        keys = self._keys()
+        self.at += 2 if array else 1
         path = self._resolve(keys)
         if array:
             index = self.counts.get(path, 0)
@@ -77,65 +91,41 @@ class _Scanner:
                 path = (*path, self.counts[path] - 1)
         return path
 
-    def _keys(self, end: str) -> list[str]:
-        """A dotted key up to `end`, which is left standing."""
+    def _keys(self) -> list[str]:
+        """A dotted key up to what ends it, which is left standing."""
         keys = []
         while True:
-            self._skip(" \t")
-            if self._peek() in "\"'":
-                keys.append(self._string())
-            else:
-                start = self.at
-                while self._peek() not in (".", end, " ", "\t"):
-                    self._take()
-                keys.append(self.text[start : self.at])
-            self._skip(" \t")
+            self._skip(_INDENT)
+            found = self._take(_STRING if self._peek() in "\"'" else _BARE)
+            keys.append(next((text for text in found.groups() if text is not None), found[0]))
+            self._skip(_INDENT)
             if self._peek() != ".":
                 return keys
-            self._take()
+            self.at += 1
 
     def _pair(self, table: Path) -> None:
-        path: Path = (*table, *self._keys("="))
+        path: Path = (*table, *self._keys())
         self._mark(path)
-        self._take()
+        self.at += 1
         self._value(path)
 
     def _value(self, path: Path) -> None:
-        self._skip(" \t")
+        self._skip(_INDENT)
         first = self._peek()
         if first in "\"'":
-            self._string()
+            self._take(_STRING)
         elif first == "[":
-            self._take()
+            self.at += 1
             index = 0
-            while self._skip(" \t\r\n,") and self._peek() != "]":
+            while self._skip(_BETWEEN) and self._peek() != "]":
                 self._mark((*path, index))
                 self._value((*path, index))
                 index += 1
-            self._take()
+            self.at += 1
         elif first == "{":
-            self._take()
-            while self._skip(" \t\r\n,") and self._peek() != "}":
+            self.at += 1
+            while self._skip(_BETWEEN) and self._peek() != "}":
                 self._pair(path)
-            self._take()
+            self.at += 1
         else:
-            while self.at < len(self.text) and self._peek() not in ",]}#\n":
-                self._take()
-
-    def _string(self) -> str:
-        quote = self._peek()
-        mark = quote * 3 if self._peek(3) == quote * 3 else quote
-        self._take(len(mark))
-        start = self.at
-        while self.at < len(self.text):
-            if self._peek() == "\\" and quote == '"':
-                self._take(2)
-            elif self._peek(len(mark)) == mark:
-                while len(mark) == 3 and self._peek(4) == quote * 4:  # quotes may stand right before the end
-                    self._take()
-                break
-            else:
-                self._take()
-        content = self.text[start : self.at]
-        self._take(len(mark))
-        return content
+            self._take(_PLAIN)
