@@ -34,8 +34,9 @@ if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
 
 @pytest.fixture(scope="session", autouse=True)
 def kept_apart(tmp_path_factory: pytest.TempPathFactory) -> None:
-    """What is kept of suites is that of the tests alone."""
-    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+    """What is kept of suites and rulebooks is that of the tests alone. All workers share it, as runs of a user do."""
+    base = tmp_path_factory.getbasetemp()
+    os.environ["XDG_CACHE_HOME"] = str((base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "cache")
 
 
 @pytest.fixture(scope="session")

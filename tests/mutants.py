@@ -443,7 +443,7 @@ def logged(book: Rulebook, header: dict[str, Any], frames: Frames) -> Recording:
     return read_recording([json.dumps(frame).encode() for frame in (header, *frames)], "log.jsonl", book)
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=8)
 def perfect(seed: int) -> tuple[Rulebook, dict[str, Any], Frames]:
     """The log of a game without a mistake, with the score and the keeper's health on its display."""
     book, played = world(random.Random(seed), SCORED)

@@ -257,7 +257,7 @@ def test_a_chain_of_includes(folder: Path, here: Any, count: int) -> None:
 
 @pytest.mark.skipif(os.name != "posix", reason="devices and pipes are files there only")
 @pytest.mark.parametrize("odd", ["/dev/zero", "pipe"])
-def test_devices_and_pipes_where_a_file_belongs(folder: Path, odd: str) -> None:
+def test_devices_and_pipes_where_a_file_belongs(folder: Path, here: Any, odd: str) -> None:
     """In a suite, as an image, a rulebook, expectations or a baseline: refused at once, and the rest is judged."""
     if odd == "pipe":
         os.mkfifo(folder / "pipe")
@@ -279,7 +279,7 @@ def test_devices_and_pipes_where_a_file_belongs(folder: Path, odd: str) -> None:
         ("report", "odd.jsonl"),
         ("suite", "odd.toml"),
     ):
-        done = voskar(*command, cwd=folder)
+        done = here(*command, cwd=folder)
         refused = f"found a {word}" in done.stderr or "outside the folder" in done.stderr
         assert (done.returncode, refused) == (2, True), (command, done.stderr)
 

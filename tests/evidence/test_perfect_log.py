@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -131,7 +132,7 @@ def test_a_return_that_clears_the_room_ends_shots_early(resets: str) -> None:
 
 @pytest.mark.parametrize("name", MUTANTS)
 def test_a_mistake_is_found_and_named(name: str) -> None:
-    results = [outcome for seed in range(6) for outcome in (tried(name, seed),) if outcome is not None][:2]
+    results = list(islice((outcome for seed in range(6) if (outcome := tried(name, seed)) is not None), 2))
     assert results
     assert all(outcome.found and not outcome.outside for outcome in results)
     assert any(outcome.named for outcome in results)
