@@ -107,6 +107,7 @@ class BoxCatalog:
     @classmethod
     def of(cls, rules: Rules) -> BoxCatalog:
         """The catalog of some rules, which is made once for those that were asked for last."""
+        # by identity: to compare whole rules would take longer than to make a catalog
         for known, catalog in _KNOWN:
             if known is rules:
                 return catalog
@@ -187,6 +188,7 @@ class BoxCatalog:
         key = tuple(clips), tuple(logged), tuple(map(frozenset, tag_sets))
         found = self._tables.get(key)
         if found is None:
+            # searches ask for one after the other, each with other clips or tags
             if len(self._tables) >= TABLES:
                 self._tables.clear()
             found = self._tables[key] = self._table(clips, logged, tag_sets)

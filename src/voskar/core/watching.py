@@ -187,6 +187,7 @@ class Watch:
         numbers = []
         for row in here:
             state = world.state(row)
+            # numbers are given in order of first appearance, as columns of a recording have them
             if state.id not in self._names:
                 spawned = bool(table.spawned[row])
                 self._names[state.id] = Actor(state.id, state.kind.name, state.owner, driven=True, spawned=spawned)
@@ -245,6 +246,7 @@ class Watch:
         )
         # in the order in which they happened, whatever place in the kernel's lists they have
         both = poses.and_also(driven.rows(np.lexsort((driven.actor, driven.frame))))
+        # stable: within a frame recorded actors stay before driven ones
         both = both.rows(np.argsort(both.frame, kind="stable"))
         starts = np.searchsorted(both.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
         actors = (*recording.actors, *self._names.values())
@@ -316,6 +318,7 @@ class Watched:
                 stepper = self.copies[before - 1].copy()
             elif stepper is None:
                 stepper = Stepper(rules, self.logged, resync=self.resync)
+            # up to the stretch nobody looks on: that is faster, and `watch` keeps what it is asked about alone
             stepper.observer = None
             stepper.run_to(start)
             stepper.observer = watch

@@ -88,6 +88,8 @@ def compare(
     near = round(before.rate / 2) if near is None else near
     sides = _Contacts(before), _Contacts(after)
     old, new = ([event for event in entry.events if _counts(event)] for entry in (before, after))
+    # where one shot more or less leaves, a pool gives all later ones other ids: shots are told apart by kind and
+    # owner
     groups: dict[str, str] = {}
     if recordings is not None:
         for events, ledger, recording in ((old, before, recordings.old), (new, after, recordings.new)):
@@ -98,6 +100,7 @@ def compare(
     def key(event: Event) -> tuple[str | None, ...]:
         return event.event, *(groups.get(name or "", name) for name in (event.id, event.attacker)), *_rest(event)
 
+    # those of one frame first: else one that moved could take the partner of another that stayed
     same, old_spare, new_spare = pair_up(old, new, Window(), key, key)
     moved, lost, gained = pair_up(old_spare, new_spare, Window(near, near), key, key)
     found: list[tuple[Difference, Event | Parted]] = []
@@ -211,6 +214,7 @@ def _follow(found: Sequence[Disputed]) -> list[Difference]:
         since = touched.get(name)
         if since is not None and since < difference.frame and difference.change != "changed":
             difference = Difference(**{**vars(difference), "follows": since})
+        # the end of a run is about nobody, and may come from anything before it
         elif not name and touched:
             difference = Difference(**{**vars(difference), "follows": min(touched.values())})
         touched.setdefault(name, difference.frame)
@@ -262,6 +266,7 @@ def _by_state(
                 claimed[which] = event.frame, difference
                 both = [name for name in (hit.attacker, hit.target) if name]
                 changes += [((what, name), None) for name in both for what in SHOWN_OF_HIT]
+            # what the two games claim of a hit comes before what the rules make of it
             elif claimed.get(which, (None,))[0] == event.frame:
                 own_cause = claimed[which][1]
         elif isinstance(event, Parted):

@@ -129,6 +129,7 @@ class _Search:
         base = self._try({}, stretch)
         if base is None:
             return None
+        # a stretch that begins in the middle has roots of its own, as its past is missing
         real = {mark(finding) for finding in left}
         self._spurious = frozenset(subject(root) for root in base.roots - real) - {subject(root) for root in real}
         base = base.without(self._spurious)
@@ -155,6 +156,7 @@ class _Search:
             explanation = self._explanation(fit, better, base, left, verdict)
             explained = len(explanation.explains)
             if explained and len(verdict.roots) < len(left) and 3 * explanation.new <= explained:
+                # a value that brings new findings is the worse for each of them
                 found.append((len(verdict.roots) + explanation.new, len(found), explanation, verdict))
                 if not verdict.roots:
                     break
@@ -182,6 +184,7 @@ class _Search:
         if 2 * len(verdict.roots) > len(left):
             self.recording = logged
             return None
+        # what was tried before was tried against other claims
         self._cuts.clear()
         self._tried.clear()
         leaf = Leaf(("lag", event), "frames", 0)
@@ -248,6 +251,8 @@ class _Search:
             weight = weights[path] * (CLEARED if self.guesses.is_cleared(leaf) else 1.0)
             for place, (trust, value) in enumerate(self.guesses.of(leaf, seen)):
                 words = leaf.sort in ("several", "names", "options", "name")
+                # words have few values, and the right one may come late; of numbers the first guesses are the good
+                # ones
                 score = weight * trust / (1 + (0.3 if words else 1.0) * place)
                 heapq.heappush(waiting, (-score, len(waiting), leaf, value))
         fits: list[TriedValue] = []
@@ -257,6 +262,7 @@ class _Search:
         most = min(2 * self.budget / 3, self.share * (1 + len(group.findings)))
         while waiting and self.budget > 0 and extra > 0 and spent < most:
             _, order, leaf, value = heapq.heappop(waiting)
+            # a second value of a key that explains all adds nothing
             if best == 0 and any(fit.leaf.path == leaf.path and fit.worth[0] == 0 for fit in fits):
                 continue
             self.budget -= cost
@@ -305,6 +311,7 @@ class _Search:
         ordered = sorted(group.findings, key=lambda finding: finding.first)
         findings = [finding for finding in ordered[:FIRST] if finding.first <= ordered[0].first + SPREAD]
         after = AFTER + self.windows.at(recording).widest
+        # nothing before the run matters, so a stretch from its beginning has its whole past
         start = max((at for at, what in recording.resets.items() if what == "run" and at <= findings[0].first),
                     default=recording.first)  # fmt: skip
         if findings[0].first - start > LONG:

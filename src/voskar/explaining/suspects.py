@@ -205,6 +205,7 @@ class Suspects:
     def __init__(self, rules: Rules, kinds: Mapping[str, str], leaves: Sequence[Leaf]) -> None:
         self.rules, self.kinds = rules, kinds
         self._leaves: dict[str, list[tuple[tuple[str, ...], Leaf]]] = {}
+        # the rules of one actor are a kind that is named after its base and the actor
         own = {kind.name[len(kind.base) + 1 :]: kind.name for kind in rules.kinds.values() if kind.base}
         for leaf in leaves:
             path = tuple(map(str, leaf.path))
@@ -228,10 +229,12 @@ class Suspects:
             if finding.shift < 0:  # what the rules count earlier, the game has kept from landing there
                 gate = "immune"
             gap = finding.why.gap if finding.why is not None else None
+            # where edges only meet, the rule about edges is likelier than any shape
             if gate == "touch" and gap is not None and abs(gap) < EDGES:
                 return ("contact.edges_touch", *GATES["touch"])
             moved = ("attacks.{a}.if.**", *GATES["touch"]) if finding.code == "hit-moved" else ()
             return (*GATES.get(gate, ()), *moved, *UNCLAIMED)
+        # what has no owner was not fired
         if finding.code == "spawn-unexpected" and not finding.attacker:
             return CHILDREN + SUSPECTS[finding.code]
         if finding.code.startswith("event-"):

@@ -214,6 +214,7 @@ def check_source(source: Source) -> Rulebook:
         hint = None if source.raw else "the file is empty"
         message = f"no `voskar` key: a rulebook begins with `voskar = {VERSION}`"
         raise InputError(Problem(message, file=source.name, line=1, hint=hint))
+    # tables first, as `like` may copy them, and rules of one actor last, as they are like a kind
     written, source = source, with_own_rules(with_likes(with_box_tables(source)))
     found: list[FoundProblem] = list(meaning(source.raw))
     outlines: dict[tuple[str, str], Outline] = {}
@@ -246,6 +247,7 @@ def check_source(source: Source) -> Rulebook:
         problems = {source.problem(*entry) for entry in found if not _is_made(entry, source.raw)}
         places = {(problem.file, problem.line) for problem in problems}
         made = (source.problem(*entry) for entry in found if _is_made(entry, source.raw))
+        # a mistake in a kind is not reported again for each actor that is like it
         problems |= {problem for problem in made if (problem.file, problem.line) not in places}
         raise InputError(
             sorted(
@@ -253,6 +255,7 @@ def check_source(source: Source) -> Rulebook:
                 key=lambda problem: (problem.file or "", problem.line or 0, problem.key or "", problem.message),
             )
         )
+    # of what the rules say: comments, and the order of tables, change nothing
     digest = hashlib.blake2b(json.dumps(source.raw, sort_keys=True, default=str).encode(), digest_size=16)
     for name in sorted(images):
         digest.update(images[name])

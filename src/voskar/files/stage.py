@@ -193,6 +193,7 @@ class _Player:
         self.counters = {name: _Track(keys, rate) for name, keys in (part.counters or {}).items()}
         self.id = part.id if part.copies == 1 else f"{part.id}-{copy + 1}"
         self.x, self.y = part.shift[0] * copy, part.shift[1] * copy
+        # a single part is moved by its shift; copies are moved by it once more each
         if part.copies == 1:
             self.x, self.y = part.shift[0], part.shift[1]
         self.late = part.delay.frames(rate) * (copy if part.copies > 1 else 1)
@@ -204,6 +205,7 @@ class _Player:
         repeat = self.part.repeat
         if repeat is None or own < 0:
             return own
+        # the last time is played to its end, however long the part is
         turn = min(own // self.every, repeat.times - 1)
         return own - turn * self.every
 
@@ -215,6 +217,7 @@ class _Player:
         x, y = self._place(own)
         key = self.way.at(own)
         jumped = key is not None and key.ease == "jump" and key is not self.way.keys[0]
+        # a repeat begins at the first key, and there is no way from the last one to it
         jumped |= self.every > 0 and own == 0 and frame > self.late
         facing, angle, z = 1, 0.0, 0.0
         if self.turns.keys:
@@ -266,12 +269,14 @@ class _Player:
     def _place(self, own: int) -> tuple[float, float]:
         """On the way between two keys; before the first and after the last it stands."""
         keys, frames, count = self.way.keys, self.way.frames, self.way.until(own)
+        # a jump belongs to the frame of its own key: until then the actor stays at the one before
         if not 0 < count < len(keys) or keys[count].ease == "jump":
             key = keys[max(count - 1, 0)]
             return key.at[0], key.at[1]
         before, after = keys[count - 1], keys[count]
         share = (own - frames[count - 1]) / (frames[count] - frames[count - 1])
         if after.ease == "smooth":
+            # without speed at both ends
             share = share * share * (3 - 2 * share)
         (x0, y0), (x1, y1) = before.at, after.at
         return x0 + (x1 - x0) * share, y0 + (y1 - y0) * share

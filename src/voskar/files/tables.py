@@ -78,6 +78,7 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     poses = _grouped(folder, "poses", PoseLine)
     others = sorted({*inputs, *claims, *display, *marks})
     if span:
+        # a frame that any table mentions is there, whatever a mark says
         lost = lost_frames(marks) - set(others)
         others = [frame for frame in range(span[0], span[1] + 1) if frame not in lost]
     waiting = next(poses, None)
@@ -129,8 +130,10 @@ def _rows(folder: Path, name: str) -> Iterator[Row]:
     with plain_errors(path):
         for number, values in enumerate(_csv_rows(path) if path.suffix == ".csv" else _parquet_rows(path), 1):
             frame = values.pop("frame", None)
+            # digits alone: int() would also take signs, spaces and underscores
             if isinstance(frame, str) and re.fullmatch(r"\d+", frame, re.ASCII):
                 frame = int(frame)
+            # a Parquet column may hold truth values, and these are whole numbers to Python
             if not isinstance(frame, int) or isinstance(frame, bool) or not 0 <= frame <= 1 << 40:
                 message = f"found {json.dumps(frame, default=str)}, expected a frame number of 0 or more"
                 raise InputError(Problem(message, file=str(path), row=number, key="frame"))
@@ -145,8 +148,10 @@ def _csv_rows(path: Path) -> Iterator[dict[str, Any]]:
     with opened(path) as stream, TextIOWrapper(stream, newline="", encoding="utf-8-sig") as file:
         try:
             for values in csv.DictReader(file, strict=True):
+                # the reader keeps cells that no column stands above under None
                 if None in values:
                     yield {"frame": values.get("frame"), "more cells than the heading has": ""}
+                # CSV cannot tell an empty text from nothing: both are "not logged"
                 yield {key: value for key, value in values.items() if value not in ("", None)}
         except (csv.Error, UnicodeDecodeError) as error:
             raise InputError(Problem(f"not CSV: {error}", file=str(path))) from None
@@ -343,6 +348,7 @@ class TableWriter:
         import pyarrow
         import pyarrow.parquet
 
+        # stated, not guessed: a column that is empty in the first rows may have values in later ones
         schema = pyarrow.schema([(column, arrow_type(type)) for column, type in columns.items()])
         if name not in self._tables:
             writer = pyarrow.parquet.ParquetWriter(self.folder / f"{name}.parquet", schema, compression="lz4")

@@ -121,6 +121,7 @@ class PairExplainer:
             key=lambda account: (
                 account.reach[0],
                 account.gate == "landed",
+                # of closed hitboxes, the one that this clip opens is most likely meant
                 account.gate == "open" and account.in_clip,
                 account.reach[1],
             ),
@@ -222,6 +223,7 @@ class PairExplainer:
         value, touch = self._touch(frame, attacker, target, hit, hurt)
         verdicts = self.moments[frame].verdicts[attacker, hit.name, target, hurt.name]
         states = (self._state(frame, name) for name in (attacker, target))
+        # a reflected shot has other layers than its kind
         by = (None if state is None else state.layers for state in states)
         boxes = (self.rules.reflected(box.box, reflect) for box, reflect in zip((hit, hurt), by, strict=True))
         steps = [*presence, own, layers_step(self.rules, *boxes), opened, touch, *steps_of(verdicts)]
@@ -255,6 +257,7 @@ class PairExplainer:
         for name, box in both:
             number = self.recording.numbers[name]
             rows, frames, is_open = poses.rows_of(number), poses.frames_of(number), self._openness(name, box)
+            # both are present, so the frame is one of theirs
             at = int(np.searchsorted(frames, frame))
             state = self.moments[frame].states.get(name)
             stunned = state is not None and state.kind.stun_disarms and frame <= state.stunned_until

@@ -159,6 +159,7 @@ class Mover:
             came = self.meet_solid(row, nx, ny)
             if came != STAYS or not self._met:
                 return came
+            # what is left of the way continues along the surface
             into = way_x * nx + way_y * ny
             way_x, way_y = way_x - into * nx, way_y - into * ny
         return STAYS
@@ -262,6 +263,7 @@ class Mover:
             into = narrow.normal_x * way_x + narrow.normal_y * way_y
             if into >= 0.0:
                 continue
+            # rounded, so that the order of solids does not decide between moments that are equal but for rounding
             key_t, key_into, level = floor(t * 1e9 + 0.5), floor(into * 1e9 + 0.5), -abs(narrow.normal_y)
             if self._met and (
                 key_t > self._key_t
@@ -288,6 +290,7 @@ class Mover:
             inwards = 1.0 if place < low else -1.0
             self.pushes.bounce(row, inwards if across else 0.0, 0.0 if across else inwards)
         if rule == AT_EDGE_WRAP:
+            # a kind that wraps touches across the edge, so its way goes on there
             self.jumped = not self.placing.boxes.wraps[actor.kind]
             place = low + (place - low) % (high - low)
         elif rule == AT_EDGE_BOUNCE:
@@ -301,6 +304,7 @@ class Mover:
         else:
             actor.vy = 0.0
         if rule != AT_EDGE_WRAP:
+            # a body faster than the space is wide would be past the other edge
             place = low if place < low else high if place > high else place
         if across:
             actor.x = place

@@ -134,6 +134,7 @@ class _Log:
         rows = judged.block(frame, frame + 1)
         for row in range(rows.start, rows.stop):
             actor = judged.actors[judged.poses.actor[row]]
+            # a recording neither shows what lingers nor what the rulebook places
             if judged.poses.lingering[row] or actor.id in self.fixtures:
                 continue
             pose = self._pose(frame, row, actor.id)
@@ -166,6 +167,7 @@ class _Log:
         owner = self._owner(name, frame) or actor.owner
         if owner is not None:
             pose["owner"] = self.names.get(owner, owner)
+        # an id that is used again in the next frame would seem to have jumped there
         again = actor.driven and (frame, name) in self.born and self.judged.row(name, frame - 1) is not None
         pose |= {"cut": True} if poses.cut[row] or again else {}
         pose |= {"hidden": True} if poses.hidden[row] else {}
