@@ -40,7 +40,7 @@ demo:
 # one job more than most machines have cores: some of them wait for packages
 test:
 	$(MAKE) -j3 --output-sync=target lint site pure checked lowest
-	$(BIN)/python -m pytest -n auto
+	$(BIN)/python -m pytest -n auto --dist worksteal
 
 # node and npm come with the Python packages
 $(BIOME): package.json package-lock.json | $(STAMP)

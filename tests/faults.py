@@ -35,8 +35,8 @@ WRITERS = (
     "convert m.jsonl out/c.jsonl.gz", "convert m.jsonl out/t --tables csv", "page apiary.toml m.jsonl -o out/p.html",
     "draw apiary.toml m.jsonl --frame 95 --out out/f.png", "draw apiary.toml m.jsonl --timeline --out out/t.svg",
     "draft m.jsonl -o out/d.toml", "check apiary.toml m.jsonl --propose out/e.toml",
-    "check apiary.toml m.jsonl --draw out/drawn", "check --report out/r.xml --report out/r.json --workers 2",
-    "check --pages out/pages --workers 2 --fresh", "check --coverage --report out/r.html --workers 2",
+    "check apiary.toml m.jsonl --draw out/drawn", "suite --report out/r.xml --report out/r.json --workers 2",
+    "suite --pages out/pages --workers 2 --fresh", "suite --coverage --report out/r.html --workers 2",
     "stage volley.stage.toml -o out/s.jsonl", "shrink apiary.toml m.jsonl -o out/s.stage.toml",
     "schema rulebook -o out/s.json", "layers apiary.toml m.jsonl --out out/l.png",
     "tune apiary.toml m.jsonl --vary kinds.keeper.iframes=59f..61f -o out/t.png", "report part.json --report out/r.xml",
@@ -73,7 +73,7 @@ class Trials:
         suite = 'voskar = 2\n[[runs]]\nrulebook = "apiary.toml"\nrecordings = ["?.jsonl"]\n'
         (folder / "voskar.toml").write_text(suite)
         (folder / "out").mkdir()
-        with self.start("check --report part.json", -1) as run:
+        with self.start("suite --report part.json", -1) as run:
             run.communicate(timeout=120)
 
     def start(self, command: str, number: int, **more: object) -> subprocess.Popen[str]:
@@ -164,7 +164,7 @@ class Trials:
         """A suite on a cluster, ended at any moment; the cluster continues."""
         if self.cluster is None:
             return
-        command = f"check --report out/r.json --fresh --cluster {self.cluster}"
+        command = f"suite --report out/r.json --fresh --cluster {self.cluster}"
         yield from self.signalled(command, number, draw, (draw.uniform(0.1, 1.1),))
         with self.start(command, number) as run:
             self.finish(run)
@@ -257,7 +257,7 @@ class Trials:
         """What a suite says, from what is kept and afresh."""
         pairs = []
         for item in ("", " --fresh"):
-            with self.start(f"check --json --workers 1{item}", number) as run:
+            with self.start(f"suite --json --workers 1{item}", number) as run:
                 pairs.append(self.finish(run))
         if pairs[0][0] != pairs[1][0] or not pairs[0][0]:
             yield f"a kept verdict is not that of a fresh run: {pairs[0][1][-200:]} {pairs[1][1][-200:]}"
