@@ -17,9 +17,10 @@ from typing import Any
 
 import pytest
 
-from tests.worlds import sting
+from tests.worlds import recording, rulebook, sting
 from voskar.commands.live import Allowance
 from voskar.errors import InputError
+from voskar.live.past import any_remains, past_of
 from voskar.live.session import Session
 from voskar.live.sources import WholeLines
 
@@ -228,6 +229,58 @@ def test_a_short_look_at_a_long_run_reports_what_a_whole_one_does(tmp_path: Path
     assert [(finding.frame, finding.code) for finding, _ in session.short_look().found] == [(missing, "hit-missing")]
     assert session.look(over=True) == ((), ())
     assert session.tally.findings == 1
+
+
+FIRED = {"spawn": "puff", "when": {"every": "9f"}, "speed": 9}
+PUFF = {"motion": {"life": "20f"}}
+
+
+@pytest.mark.parametrize(
+    ("more", "logs", "past"),
+    [
+        ({}, {}, 60 + 30),
+        ({"keeper": {"iframes": "45f"}}, {}, 60 + 45),
+        ({"keeper": {"respawn": {"after": "50f", "iframes": "20f"}, "down": {"lasts": "10f"}}}, {}, 60 + 30 + 80),
+        ({"keeper": {"emitters": {"smoker": FIRED}}, "puff": PUFF}, {"puff": {}}, 60 + 30 + 20),
+        ({"keeper": {"emitters": {"smoker": FIRED}}, "puff": {}}, {"puff": {}}, 60 + 30 + 240),
+        ({"keeper": {"emitters": {"smoker": FIRED}}, "puff": PUFF}, {}, None),
+        ({}, {"keeper": {}}, None),
+        ({"keeper": {"lives": 3}}, {}, None),
+        ({"keeper": {"counters": {"guard": {"max": 9, "regen": {"amount": 1, "every": "20f"}}}}}, {}, None),
+        (
+            {"keeper": {"counters": {"guard": {"max": 9, "regen": {"amount": 1, "every": "20f"}}}}},
+            {"keeper": {"health": 3, "counters": {"guard": 2}}},
+            60 + 180,
+        ),
+        ({"bramble": {}}, {}, 60 + 30),
+        ({"bramble": {"motion": {"velocity": [9, 0]}}}, {}, None),
+        ({"bramble": {"health": 3}}, {}, None),
+    ],
+)
+def test_a_short_look_sees_as_much_as_the_rules_remember(
+    more: dict[str, Any], logs: dict[str, Any], past: int | None
+) -> None:
+    data = sting(keeper={"iframes": "30f", "health": 9})
+    for name, keys in more.items():
+        data["kinds"].setdefault(name, {}).update(keys)
+    if "bramble" in more:
+        data["fixtures"] = [{"kind": "bramble", "at": [900, 0]}]
+    book = rulebook(data)
+    shown = {"keeper": {"health": 9}, "hornet": {}} | logs
+    poses = [
+        {"id": name, "kind": name, "x": 400 * at, "y": 0} | fields for at, (name, fields) in enumerate(shown.items())
+    ]
+    played = recording(book, [{"poses": poses} for _ in range(3)])
+    assert past_of(book.rules(played.rate), played) == past
+
+
+def test_who_lies_dead_may_have_died_long_before() -> None:
+    book = rulebook(sting(keeper={"health": 9}))
+    health = [9, 0, 0, 5, 0]
+    frames = [{"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0, "health": value}]} for value in health]
+    played = recording(book, frames)
+    pairs = [(first, since) for first in range(5) for since in range(first, 5) if any_remains(played, first, since)]
+    assert pairs == [(1, 1), (1, 2), (1, 4), (2, 2), (2, 4), (4, 4)]
 
 
 def test_an_actor_that_changes_its_kind_is_wrong_in_its_frame(rules: Path) -> None:

@@ -38,12 +38,14 @@ SELDOM = 5.0
 """Seconds after which a look is due though nothing is odd: it counts the hits that agree."""
 PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
-GLANCES, LOOKS = 0.55, 0.35
+GLANCES, LOOKS = 0.6, 0.3
 """Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
 MOST_CHARGED = 0.3
 """Seconds that a glance counts at most: the first ones import libraries."""
 MOST_SAVED = 4.0
 """Seconds of processor time that are saved at most."""
+MOST_OVERDRAWN = 1.0
+"""Seconds by which looks at what is odd may be overdrawn: the longer they wait, the more they have to look at."""
 TIDIED = 30.0
 """Seconds after which free memory is given back, without a look."""
 
@@ -205,7 +207,7 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         left, cost = looks.left(), show.session.cost
         is_late = now - show.looked_at >= SELDOM and left >= min(2 * cost, MOST_SAVED)  # enough for something odd
         explains = is_paused and not explained and show.server is not None
-        if (is_odd and left >= 0) or is_late or explains:
+        if (is_odd and left >= -MOST_OVERDRAWN) or is_late or explains:
             explained = explained or is_paused
             before = time.process_time()
             show.look(explains=explains, short=is_odd and not (explains or is_paused))
@@ -300,7 +302,8 @@ class _Show:
         if self.server is not None and looked is not None and looked is not before:
             self._draw(looked)
         self.status()
-        self.tidy()
+        if not short:  # one of a few seconds leaves little
+            self.tidy()
 
     def news(self, news: News) -> None:
         """A line for each finding, and each that is none."""

@@ -1,9 +1,9 @@
 """A recording that grows: judged as far as it has come, run by run.
 
 A *look* judges all of a run, as `check` does. A *glance* judges the last seconds from nothing, which takes the same
-time however long the run is: it only says whether a look may find something new. Of a long run a *short look* follows.
-It reports what it finds in the last seconds, except what only comes from its missing past (`Doubts`); the next look
-withdraws it if that is wrong.
+time however long the run is: it only says whether a look may find something new. If so, a *short look* follows: with
+as much of the past as the rules remember. It reports what it finds, except what only comes from its missing past
+(`Doubts`); the next look withdraws it if that is wrong.
 """
 
 from __future__ import annotations
@@ -36,6 +36,7 @@ from voskar.files.windows import parse_windows
 from voskar.live.doubts import Doubts, subjects_of
 from voskar.live.last_frames import LastFrames
 from voskar.live.news import LiveTally, Looked, News, SureFrames
+from voskar.live.past import any_remains, past_of
 
 WARM = 1.0
 """Seconds before what a glance looks at: by then what it has not seen hardly matters any more."""
@@ -43,8 +44,10 @@ GLANCE = 0.5
 """Seconds that a glance looks at, at least."""
 UNSURE = 24.0
 """Seconds after what a look does not see in which it reports nothing, as what came before is unknown."""
-SHORT = 36.0
-"""Seconds of a short look; a run of twice as many is long."""
+RECENT = 12.0
+"""Seconds in which a short look reports something, where nothing odd says which."""
+LONG = 72.0
+"""Seconds of a run that is long."""
 AT_ONCE = 600
 """Frames that become columns at once, at most: more would take memory that is never given back."""
 WHOLE = 4
@@ -382,40 +385,47 @@ class Session:
 
     @property
     def is_long(self) -> bool:
-        """Whether a look at the run takes so much longer than a short one that this comes first."""
+        """Whether a look at the run takes so much longer than a glance that none is made for what it may find."""
         if self.header is None or self._run.first is None:
             return False
-        return self.last - self._run.first >= 2 * round(SHORT * float(meaning(self.header)["rate"]))
+        return self.last - self._run.first >= round(LONG * float(meaning(self.header)["rate"]))
 
     def short_look(self) -> News:
-        """Judges hits, other claims and states of the last seconds of a run that is long, and all of any other. Raises
-        InputError as `look` does."""
-        if self._first is not None:
-            self._settle()
-        if not self.is_long:
+        """Judges hits, other claims and states from the first that a glance found odd on. What a whole glance found odd
+        needs a whole look. Raises InputError as `look` does."""
+        if self._first is None or self._wholly_odd:
             return self.look()
+        self._settle()
         whole = self._recording(self._run)
-        recording = cut(whole, whole.last - round(SHORT * float(whole.rate)), whole.last)
+        rate, rules = float(whole.rate), self.book.rules(whole.rate)
+        remembered, most = past_of(rules, whole), round(UNSURE * rate)
+        past = most if remembered is None else min(remembered, most)
+        since = min((frame for _, frame, _, _ in self._odd), default=whole.last - round(RECENT * rate))
+        if any_remains(whole, max(since - past, whole.first), max(since, whole.first)):
+            past = most
+        recording = cut(whole, max(since - past, whole.first), whole.last)
         found = check_part(
-            self.book.rules(recording.rate),
+            rules,
             recording,
             windows=self.windows,
             tolerance=self.tolerance,
             resync=self.resync,
             explains=True,
         )
-        seen = self._seen_by(recording)
+        seen = self._seen_by(recording, cold=past)
         self._learn(recording, [root for root, _ in found.roots], seen)
         return self._taken(
             self._news(recording, found, seen._replace(since=max(seen.since, self._judged - seen.late + 1)))
         )
 
-    def _seen_by(self, recording: Recording, *, over: bool = False) -> SureFrames:
-        """The frames of which a look reports something."""
+    def _seen_by(self, recording: Recording, *, cold: int | None = None, over: bool = False) -> SureFrames:
+        """The frames of which a look reports something; none of the first `cold` ones where it does not see all of the
+        run."""
         windows = self.windows.at(recording)
         late = max(windows.near, windows.widest)
-        cold = 0 if recording.first == self._first else round(UNSURE * float(recording.rate))
-        return SureFrames(recording.first + cold, recording.last - (0 if over else late), late)
+        unsure = round(UNSURE * float(recording.rate)) if cold is None else cold
+        since = recording.first + (0 if recording.first == self._first else unsure)
+        return SureFrames(since, recording.last - (0 if over else late), late)
 
     def _learn(self, recording: Recording, roots: Sequence[Finding], seen: SureFrames) -> None:
         """Holds what a look has found against the last look, which saw more."""
