@@ -17,11 +17,13 @@ from typing import Any
 
 import pytest
 
-from tests.worlds import recording, rulebook, sting
+from tests.worlds import recording, rulebook, sting, toml
 from voskar.commands.live import Allowance
+from voskar.core.views.perfect import perfect_log
 from voskar.errors import InputError
+from voskar.evidence.finding import Finding
 from voskar.live.past import any_remains, past_of
-from voskar.live.session import Session
+from voskar.live.session import Session, _own_roots
 from voskar.live.sources import WholeLines
 
 HEAD: dict[str, Any] = {"voskar": "recording", "version": 2, "rate": 60}
@@ -47,8 +49,6 @@ def game(frames: int, missing: tuple[int, ...] = (), marks: tuple[int, ...] = ()
 
 @pytest.fixture
 def rules(tmp_path: Path) -> Path:
-    from tests.worlds import toml
-
     path = tmp_path / "rules.toml"
     path.write_text(toml({"voskar": 2, **sting()}))
     return path
@@ -139,8 +139,6 @@ def test_glances_find_what_looks_find(rules: Path) -> None:
 
 
 def test_what_is_forgotten_is_not_withdrawn(tmp_path: Path) -> None:
-    from tests.worlds import toml
-
     rules = tmp_path / "rules.toml"
     rules.write_text(toml({"voskar": 2, **sting(keeper={"health": 1000})}))
     session, found = Session(rules, forget=5, draws=True), []
@@ -182,7 +180,6 @@ puff = { damage = 1, attacker.remove = true }
 
 
 def right_game(folder: Path, frames: int) -> tuple[Path, list[dict[str, Any]]]:
-    from voskar.core.views.perfect import perfect_log
     from voskar.files.recording import read_recording
     from voskar.files.rulebook import parse_rulebook
 
@@ -281,6 +278,27 @@ def test_who_lies_dead_may_have_died_long_before() -> None:
     played = recording(book, frames)
     pairs = [(first, since) for first in range(5) for since in range(first, 5) if any_remains(played, first, since)]
     assert pairs == [(1, 1), (1, 2), (1, 4), (2, 2), (2, 4), (4, 4)]
+
+
+def test_what_follows_from_an_unknown_past_is_reported_by_itself() -> None:
+    """The first hit or event of each actor that a look reports something of; a hit that follows there stays so."""
+
+    def wrong(code: str, at: int, target: str) -> Finding:
+        return Finding(code, at, "hornet", target)
+
+    unknown = wrong("hit-missing", 3, "a")
+    follows = (
+        wrong("hit-missing", 20, "b"),
+        wrong("hit-missing", 50, "c"),
+        wrong("event-denied", 55, "d"),
+        wrong("health", 60, "c"),
+        wrong("hit-denied", 70, "c"),
+        wrong("event-values", 80, "e"),
+    )
+    known = wrong("hit-missing", 90, "f"), (wrong("hit-denied", 95, "g"),)
+    found = [(root.target, root.frame, [other.frame for other in then])
+             for root, then in _own_roots([(unknown, follows), known], 40)]  # fmt: skip
+    assert found == [("c", 50, [60, 70]), ("d", 55, [])]
 
 
 def test_an_actor_that_changes_its_kind_is_wrong_in_its_frame(rules: Path) -> None:
