@@ -280,6 +280,16 @@ def test_who_lies_dead_may_have_died_long_before() -> None:
     assert pairs == [(1, 1), (1, 2), (1, 4), (2, 2), (2, 4), (4, 4)]
 
 
+@pytest.mark.parametrize("missing", range(980, 1260, 20))
+def test_a_glance_sees_all_since_the_last_one(rules: Path, missing: int) -> None:
+    """However long ago it was: a busy machine makes them seldom."""
+    session, lines = Session(rules), game(1300, missing=(missing,))
+    session.feed(*lines[:1001])
+    assert not session.glance()
+    session.feed(*lines[1001:1290])
+    assert session.glance()
+
+
 def test_what_follows_from_an_unknown_past_is_reported_by_itself() -> None:
     """The first hit or event of each actor that a look reports something of; a hit that follows there stays so."""
 

@@ -119,7 +119,7 @@ class Session:
     def _new_run(self) -> None:
         rate = 60.0 if self.header is None else float(meaning(self.header)["rate"])
         self._run = LastFrames(self._columns, None if self.forget is None else round(self.forget * rate))
-        self._end = LastFrames(self._columns, round((WARM + GLANCE + 1) * rate))
+        self._end = LastFrames(self._columns, round((WARM + GLANCE + 2) * rate))
         self._first: int | None = None
         """The first frame of the run, None before it."""
         self._looked_from: int | None = None
@@ -321,7 +321,11 @@ class Session:
         is_whole = self._glances % WHOLE == 0 and self._vain < REFUTED and not self.is_long
         since = self._wholly_glanced if is_whole else self._glanced
         seen = max(round(GLANCE * rate), self.last - since)
-        recording = cut(whole, max(whole.first, self.last - round(WARM * rate) - late - seen), self.last)
+        begin = max(self.last - round(WARM * rate) - late - seen, self._first)
+        if begin < whole.first:  # the last glance was long ago, or windows are wide
+            self._settle()
+            whole = self._recording(self._run)
+        recording = cut(whole, max(whole.first, begin), self.last)
         options: dict[str, Any] = {"windows": self.windows, "tolerance": self.tolerance, "resync": self.resync}
         rules = self.book.rules(recording.rate)
         shown: Verdict | PartVerdict
