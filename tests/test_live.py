@@ -18,12 +18,13 @@ from typing import Any
 import pytest
 
 from tests.worlds import recording, rulebook, sting, toml
-from voskar.commands.live import Allowance
 from voskar.core.views.perfect import perfect_log
 from voskar.errors import InputError
 from voskar.evidence.finding import Finding
+from voskar.live.allowance import Allowance
+from voskar.live.doubts import own_roots
 from voskar.live.past import any_remains, past_of
-from voskar.live.session import Session, _own_roots
+from voskar.live.session import Session
 from voskar.live.sources import WholeLines
 
 HEAD: dict[str, Any] = {"voskar": "recording", "version": 2, "rate": 60}
@@ -307,7 +308,7 @@ def test_what_follows_from_an_unknown_past_is_reported_by_itself() -> None:
     )
     known = wrong("hit-missing", 90, "f"), (wrong("hit-denied", 95, "g"),)
     found = [(root.target, root.frame, [other.frame for other in then])
-             for root, then in _own_roots([(unknown, follows), known], 40)]  # fmt: skip
+             for root, then in own_roots([(unknown, follows), known], 40)]  # fmt: skip
     assert found == [("c", 50, [60, 70]), ("d", 55, [])]
 
 
@@ -439,7 +440,7 @@ def test_bad_arguments(rules: Path, tmp_path: Path, here: Any, arguments: list[s
 
 def test_what_had_to_be_spent_is_paid_back_bit_by_bit(monkeypatch: pytest.MonkeyPatch) -> None:
     now = [0.0]
-    monkeypatch.setattr("voskar.commands.live.time", SimpleNamespace(monotonic=lambda: now[0]))
+    monkeypatch.setattr("voskar.live.allowance.time", SimpleNamespace(monotonic=lambda: now[0]))
     allowance = Allowance(0.5)
     now[0] = 4.0
     allowance.owe(5.0)  # of which 2 s are there

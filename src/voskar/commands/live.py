@@ -21,6 +21,7 @@ from voskar.commands.options import Command, json_option, resync_option, toleran
 from voskar.errors import InputError, Problem
 from voskar.evidence.finding import Finding
 from voskar.evidence.words import accounts
+from voskar.live.allowance import MOST_SAVED, Allowance
 from voskar.live.memory import give_back
 from voskar.live.news import Looked, News
 from voskar.live.session import Session
@@ -42,41 +43,10 @@ GLANCES, LOOKS = 0.6, 0.3
 """Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
 MOST_CHARGED = 0.3
 """Seconds that a glance counts at most: the first ones import libraries."""
-MOST_SAVED = 4.0
-"""Seconds of processor time that are saved at most."""
 MOST_OVERDRAWN = 1.0
 """Seconds by which looks at what is odd may be overdrawn: the longer they wait, the more they have to look at."""
 TIDIED = 30.0
 """Seconds after which free memory is given back, without a look."""
-
-
-class Allowance:
-    """Processor time that may be spent: a share of what passes. What is overdrawn is paid back, what is left is
-    saved."""
-
-    def __init__(self, share: float) -> None:
-        self.share, self._left, self._at = share, 0.0, time.monotonic()
-        self._owed = 0.0
-
-    def left(self) -> float:
-        """Seconds that may be spent now."""
-        now = time.monotonic()
-        more = (now - self._at) * self.share
-        paid = min(self._owed, more / 2)
-        self._owed -= paid
-        self._left, self._at = min(self._left + more - paid, MOST_SAVED), now
-        return self._left
-
-    def take(self, spent: float) -> None:
-        """Takes off what was spent."""
-        self._left -= spent
-
-    def owe(self, spent: float) -> None:
-        """Takes off what had to be spent: at once as far as something is saved, else bit by bit, so that half of what
-        comes in stays for what is wanted next."""
-        at_once = min(spent, max(self.left(), 0.0))
-        self._left -= at_once
-        self._owed += spent - at_once
 
 
 @click.command(

@@ -88,8 +88,7 @@ def compare(
     near = round(before.rate / 2) if near is None else near
     sides = _Contacts(before), _Contacts(after)
     old, new = ([event for event in entry.events if _counts(event)] for entry in (before, after))
-    # where one shot more or less leaves, a pool gives all later ones other ids: shots are told apart by kind and
-    # owner
+    # one shot more or less changes all later ids of a pool: match shots by kind and owner
     groups: dict[str, str] = {}
     if recordings is not None:
         for events, ledger, recording in ((old, before, recordings.old), (new, after, recordings.new)):
@@ -100,7 +99,7 @@ def compare(
     def key(event: Event) -> tuple[str | None, ...]:
         return event.event, *(groups.get(name or "", name) for name in (event.id, event.attacker)), *_rest(event)
 
-    # those of one frame first: else one that moved could take the partner of another that stayed
+    # pair events of the same frame first: otherwise a moved event could take the partner of one that stayed
     same, old_spare, new_spare = pair_up(old, new, Window(), key, key)
     moved, lost, gained = pair_up(old_spare, new_spare, Window(near, near), key, key)
     found: list[tuple[Difference, Event | Parted]] = []

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from voskar.core.recording import Recording
-from voskar.evidence.finding import Finding
+from voskar.evidence.finding import CODES, Finding
+from voskar.evidence.following import Root
 from voskar.explaining.tried import Mark, mark
 
 What = tuple[str, str]
@@ -19,6 +20,18 @@ def subjects_of(recording: Recording, roots: Iterable[Finding]) -> dict[Mark, Wh
     """The code and the kind of each finding."""
     kinds = {actor.id: actor.logged_kind for actor in recording.actors}
     return {mark(root): (root.code, kinds.get(root.target, "")) for root in roots}
+
+
+def own_roots(roots: Sequence[Root], since: int) -> Iterator[Root]:
+    """What follows from findings before a frame: the first that is wrong with each actor from that frame on. They only
+    seem to follow, from values that are unknown where a look begins."""
+    for root, follows in roots:
+        known: set[str] = set()
+        for at, finding in enumerate(follows if root.frame < since else ()):
+            is_act = CODES[finding.code].about in ("hit", "event") and finding.code != "event-values"
+            if is_act and finding.frame >= since and finding.target not in known:
+                known.add(finding.target)
+                yield finding, tuple(other for other in follows[at + 1 :] if other.target == finding.target)
 
 
 class Doubts:

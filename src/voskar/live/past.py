@@ -33,7 +33,7 @@ def past_of(rules: Rules, recording: Recording) -> int | None:
 
 
 def _changes(rules: Rules, kind: Kind) -> bool:
-    """Whether one that the rules place is elsewhere or gone later, or fires."""
+    """Whether a fixture of this kind moves, may disappear, or fires."""
     motion = kind.motion
     moves = any((*motion.velocity, *motion.acceleration, motion.gravity, motion.spin))
     fragile = kind.health is not None or any(table.remove for table in rules.tables)
@@ -49,14 +49,14 @@ def _is_logged(rules: Rules, recording: Recording) -> bool:
     poses = recording.poses
     for name in ("health", "lives"):
         logs = np.unique(poses.actor[~np.isnan(getattr(poses, name))])
-        told = {recording.actors[number].kind for number in logs}
-        if any(getattr(rules.kinds[kind], name) is not None and kind not in told for kind in shown):
+        logging = {recording.actors[number].kind for number in logs}
+        if any(getattr(rules.kinds[kind], name) is not None and kind not in logging for kind in shown):
             return False
     return True
 
 
 def any_remains(recording: Recording, first: int, since: int) -> bool:
-    """Whether somebody lies dead in one frame and still does in a later one: it may have died long before."""
+    """Whether an actor is dead in both of two frames: it may have died long before."""
     before, after = (
         recording.poses.actor[rows][recording.poses.health[rows] <= 0]
         for rows in (recording.block(frame, frame + 1) for frame in (first, since))

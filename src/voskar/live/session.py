@@ -9,7 +9,7 @@ as much of the past as the rules remember. It reports what it finds, except what
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from time import process_time
 from typing import Any, Literal
@@ -23,7 +23,6 @@ from voskar.core.recording.cut import cut
 from voskar.errors import InputError, Problem
 from voskar.evidence.check import PartVerdict, Verdict, check, check_part
 from voskar.evidence.finding import CODES, Finding
-from voskar.evidence.following import Root
 from voskar.evidence.tolerance import TOLERANCE
 from voskar.explaining.leaf import Variants
 from voskar.explaining.tried import Mark, mark
@@ -34,7 +33,7 @@ from voskar.files.header import meaning, read_header
 from voskar.files.json_lines import LineReader
 from voskar.files.kept import ReadyRulebook
 from voskar.files.windows import parse_windows
-from voskar.live.doubts import Doubts, subjects_of
+from voskar.live.doubts import Doubts, own_roots, subjects_of
 from voskar.live.last_frames import LastFrames
 from voskar.live.news import LiveTally, Looked, News, SureFrames
 from voskar.live.past import any_remains, past_of
@@ -443,7 +442,7 @@ class Session:
         every = {mark(finding): finding for finding in verdict.findings}
         what = subjects_of(recording, every.values())
         believed = {key for key in every if not is_cold or what[key] not in self._doubts}
-        roots = [*verdict.roots, *(_own_roots(verdict.roots, seen.since) if is_cold else ())]
+        roots = [*verdict.roots, *(own_roots(verdict.roots, seen.since) if is_cold else ())]
         fresh = {
             mark(root): (root, follows)
             for root, follows in roots
@@ -460,18 +459,6 @@ class Session:
             self._vain += 1 if self._wholly_odd.isdisjoint(every) else -REFUTED
         self._odd, self._wholly_odd = {}, set()
         return News(tuple(fresh.values()), tuple(gone.values()))
-
-
-def _own_roots(roots: Sequence[Root], since: int) -> Iterator[Root]:
-    """What follows from findings before a frame: the first that is wrong with each actor from that frame on. They only
-    seem to follow, from values that are unknown where a look begins."""
-    for root, follows in roots:
-        known: set[str] = set()
-        for at, finding in enumerate(follows if root.frame < since else ()):
-            is_act = CODES[finding.code].about in ("hit", "event") and finding.code != "event-values"
-            if is_act and finding.frame >= since and finding.target not in known:
-                known.add(finding.target)
-                yield finding, tuple(other for other in follows[at + 1 :] if other.target == finding.target)
 
 
 def _line(text: Mapping[str, Any] | str) -> bytes:

@@ -121,7 +121,7 @@ class PairExplainer:
             key=lambda account: (
                 account.reach[0],
                 account.gate == "landed",
-                # of closed hitboxes, the one that this clip opens is most likely meant
+                # the hitbox that this clip opens is the likeliest of the closed ones
                 account.gate == "open" and account.in_clip,
                 account.reach[1],
             ),
