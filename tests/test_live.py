@@ -281,6 +281,30 @@ def test_who_lies_dead_may_have_died_long_before() -> None:
     assert pairs == [(1, 1), (1, 2), (1, 4), (2, 2), (2, 4), (4, 4)]
 
 
+@pytest.mark.parametrize("claimed", [True, False])
+def test_a_short_look_knows_that_the_run_is_over(tmp_path: Path, claimed: bool) -> None:
+    """The keeper is out in 40. What touches the drone later is no hit, long after the frames that decided it."""
+    data = sting(keeper={"health": 1, "lives": 1})
+    data["kinds"]["drone"] = {"health": 99, "boxes": data["kinds"]["keeper"]["boxes"]}
+    (tmp_path / "rules.toml").write_text(toml({"voskar": 2, **data}))
+    keeper = {"id": "keeper", "kind": "keeper", "x": 0, "y": 0, "health": 1, "lives": 1}
+    drone = {"id": "drone", "kind": "drone", "x": 400, "y": 0, "health": 99}
+    lines: list[dict[str, Any]] = [HEAD]
+    for at in range(1500):
+        near = 0 if at == 40 else 400 if at > 40 and at % 20 == 0 else 200
+        poses = [drone, {"id": "hornet", "kind": "hornet", "x": near, "y": 0}]
+        lines.append({"frame": at, "poses": [keeper, *poses] if at < 40 else poses})
+    lines[41]["poses"] = [keeper | {"health": 0, "lives": 0}, *lines[41]["poses"]]
+    lines[41]["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}]
+    lines[41]["claims"] += [{"event": "over"}] if claimed else []
+    session = Session(tmp_path / "rules.toml")
+    session.feed(*lines[:1200])
+    if not claimed:
+        assert session.look() == ((), ())
+    session.feed(*lines[1200:])
+    assert session.short_look() == ((), ())
+
+
 @pytest.mark.parametrize("missing", range(980, 1260, 20))
 def test_a_glance_sees_all_since_the_last_one(rules: Path, missing: int) -> None:
     """However long ago it was: a busy machine makes them seldom."""

@@ -127,6 +127,8 @@ class Session:
         """All findings of the last look."""
         self._last = self._judged = self._glanced = self._wholly_glanced = -1
         self._glances = 0
+        self._has_ended = False
+        """Whether the rules have ended the run, as far as the last look saw."""
         known = self._columns()
         self._actors = known.known, known.numbers, known.actors, known.owners
         """Everybody who has come in this run, as columns know them."""
@@ -374,6 +376,7 @@ class Session:
             watched_whole=self.draws,
         )
         verdict = found.verdict
+        self._has_ended = bool(found.ledger.ends)
         self.looked = Looked(rules, recording, found) if self.draws else None
         seen = self._seen_by(recording, over=over)
         if recording.first != self._looked_from:
@@ -396,11 +399,13 @@ class Session:
 
     def short_look(self) -> News:
         """Judges hits, other claims and states from the first that a glance found odd on. What a whole glance found odd
-        needs a whole look. Raises InputError as `look` does."""
-        if self._first is None or self._wholly_odd:
+        needs a whole look, and so does a run that is over, in which nothing lands. Raises InputError as `look` does."""
+        if self._first is None or self._wholly_odd or self._has_ended:
             return self.look()
         self._settle()
         whole = self._recording(self._run)
+        if any(claim.event in ("over", "won") for claim in whole.claims):
+            return self.look()
         rate, rules = float(whole.rate), self.book.rules(whole.rate)
         remembered, most = past_of(rules, whole), round(UNSURE * rate)
         past = most if remembered is None else min(remembered, most)
