@@ -253,6 +253,15 @@ PUFF = {"motion": {"life": "20f"}}
         ({"bramble": {}}, {}, 60 + 30),
         ({"bramble": {"motion": {"velocity": [9, 0]}}}, {}, None),
         ({"bramble": {"health": 3}}, {}, None),
+        (
+            {
+                "keeper": {
+                    "cases": [{"name": "blocked", "if": {"falling": True}, "target": {"stun": "50f"}, "hitstop": "4f"}]
+                }
+            },
+            {},
+            60 + 50 + 8,
+        ),
     ],
 )
 def test_a_short_look_sees_as_much_as_the_rules_remember(

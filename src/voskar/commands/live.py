@@ -163,13 +163,12 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         if waiting:
             came_last, explained = now, False
             show.take(waiting)
-            if late := show.late_cost():
-                looks.owe(late)
-                counted_until += late
-                show.tidy()
         if glances.left() >= 0:
             is_odd = show.glance() or is_odd
-        if now - show.tidied_at >= TIDIED:
+        late = show.late_cost()
+        looks.owe(late)
+        counted_until += late
+        if late or now - show.tidied_at >= TIDIED:
             show.tidy()
         spent = time.process_time() - counted_until  # also by what reads, and serves the page
         # a look is due when a glance finds something odd, or when there is time for it

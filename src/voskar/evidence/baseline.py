@@ -99,7 +99,7 @@ def compare(
     def key(event: Event) -> tuple[str | None, ...]:
         return event.event, *(groups.get(name or "", name) for name in (event.id, event.attacker)), *_rest(event)
 
-    # pair events of the same frame first: otherwise a moved event could take the partner of one that stayed
+    # pair events of the same frame first, so that no moved event gets the partner of an unmoved one
     same, old_spare, new_spare = pair_up(old, new, Window(), key, key)
     moved, lost, gained = pair_up(old_spare, new_spare, Window(near, near), key, key)
     found: list[tuple[Difference, Event | Parted]] = []

@@ -299,7 +299,8 @@ class _Body:
         anew |= (poses.tick[shown] == 0) & (poses.tick[before] == 0)
         begins = np.flatnonzero(anew)
         if len(begins) and poses.frame[shown[begins[0]]] <= span.first + self.within:
-            shown, anew = shown[begins[0] :], anew[begins[0] :]  # the former death clip may be logged late
+            # skip the previous death clip, which can be logged late
+            shown, anew = shown[begins[0] :], anew[begins[0] :]
         starts = poses.frame[shown[anew]]
         if self.course.frozen:  # it stands still in its first cell, too
             starts = starts[[at <= span.first or not holds(self.course.frozen, int(at) - 1) for at in starts]]

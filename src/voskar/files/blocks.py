@@ -156,6 +156,9 @@ def logged_values(gathered: GatheredValues) -> LoggedValues:
     return LoggedValues(np.array(gathered.poses, dtype=np.int64), at, list(gathered.names), name, values, gathered.odd)
 
 
+NOWHERE = np.full(1, -1, dtype=np.int64)
+
+
 def missing_places(rows: int) -> Ints:
     """A column of places that no pose logs."""
     column: Ints = repeated(NOWHERE, rows)
@@ -188,9 +191,6 @@ def gathered_entries(sort: Sort, entries: GatheredEntries) -> EntryColumns:
 def missing_column(name: str, rows: int) -> Any:
     """A column of a field that no pose logs."""
     return repeated(np.array([FIELDS[name].default], dtype=FIELDS[name].dtype), rows)
-
-
-NOWHERE = np.full(1, -1, dtype=np.int64)
 
 
 def repeated(value: Any, rows: int) -> Any:

@@ -28,16 +28,19 @@ def past_of(rules: Rules, recording: Recording) -> int | None:
     shot = max((round(FLIGHT * rules.rate) if motion.life is None else motion.life for motion in motions), default=0)
     death = max((_death(kind) for kind in rules.kinds.values()), default=0)
     effect = max(_effects(rules), default=0)
-    frozen = max((attack.hitstop for attack in rules.attacks.values()), default=0)
+    frozen = max(_hitstops(rules), default=0)
     return shot + death + effect + 2 * frozen + round(SPARE * rules.rate)
 
 
 def _changes(rules: Rules, kind: Kind) -> bool:
     """Whether a fixture of this kind moves, may disappear, or fires."""
-    motion = kind.motion
+    motion, own = kind.motion, {box.attack for box in kind.boxes}
     moves = any((*motion.velocity, *motion.acceleration, motion.gravity, motion.spin))
-    fragile = kind.health is not None or any(table.remove for table in rules.tables)
-    return moves or fragile or bool(kind.emitters)
+    tables = [table for name in own if name for table in rules.attacks[name].tables]
+    tables += [attack.target for attack in rules.attacks.values()]
+    tables += [case.target for case in rules.cases if case.target is not None]
+    removed = kind.health is not None or any(table.remove for table in tables)
+    return moves or removed or bool(kind.emitters)
 
 
 def _is_logged(rules: Rules, recording: Recording) -> bool:
@@ -80,7 +83,14 @@ def _effects(rules: Rules) -> Iterator[int]:
                 yield counter.regen.after + round(ticks * counter.regen.every)
     for attack in rules.attacks.values():
         yield attack.rehit.frames if attack.rehit is not None else 0
-        for table in attack.tables:
-            yield from (table.iframes or 0, table.stun)
-            yield table.knockback.over if table.knockback is not None else 0
-            yield table.over_time.every * table.over_time.times if table.over_time is not None else 0
+    for table in rules.tables:
+        yield from (table.iframes or 0, table.stun)
+        yield table.knockback.over if table.knockback is not None else 0
+        yield table.over_time.every * table.over_time.times if table.over_time is not None else 0
+
+
+def _hitstops(rules: Rules) -> Iterator[int]:
+    """The frames for which hits and clashes freeze."""
+    for attack in rules.attacks.values():
+        yield from (attack.hitstop, attack.clash.hitstop)
+    yield from (case.hitstop or 0 for case in rules.cases)

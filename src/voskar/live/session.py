@@ -428,8 +428,8 @@ class Session:
         )
 
     def _seen_by(self, recording: Recording, *, cold: int | None = None, over: bool = False) -> SureFrames:
-        """The frames of which a look reports something; none of the first `cold` ones where it does not see all of the
-        run."""
+        """The frames of which a look reports findings. A look that begins after its run skips its first `cold` frames,
+        UNSURE seconds by default."""
         windows = self.windows.at(recording)
         late = max(windows.near, windows.widest)
         unsure = round(UNSURE * float(recording.rate)) if cold is None else cold

@@ -147,17 +147,18 @@ class Rules(Struct, frozen=True):
     def any_hitstop(self) -> bool:
         """Whether anything freezes an actor."""
         return any(attack.hitstop or attack.clash.hitstop for attack in self.attacks.values()) or any(
-            case.hitstop for case in self._cases
+            case.hitstop for case in self.cases
         )
 
     @property
     def freezes_all(self) -> bool:
         """Whether any hit freezes everyone, seen or not."""
         attacks = any(attack.hitstop_on == "all" for attack in self.attacks.values())
-        return attacks or any(case.hitstop_on == "all" for case in self._cases)
+        return attacks or any(case.hitstop_on == "all" for case in self.cases)
 
     @property
-    def _cases(self) -> list[Case]:
+    def cases(self) -> list[Case]:
+        """All cases of attacks and kinds."""
         attacks, kinds = self.attacks.values(), self.kinds.values()
         return [
             *(case for attack in attacks for case in attack.cases),
