@@ -39,12 +39,18 @@ SELDOM = 5.0
 """Seconds after which a look is due though nothing is odd: it counts the hits that agree."""
 PAUSE = 2.0
 """Seconds without anything new after which there is time to explain what was found."""
-GLANCES, LOOKS = 0.6, 0.3
-"""Parts of the allowed time for glances and for looks; the rest is for what neither counts."""
+GLANCES, LOOKS = 0.5, 0.45
+"""Parts of the allowed time for glances, and for looks and whatever must be done; the rest is for what neither
+counts."""
 MOST_CHARGED = 0.3
 """Seconds that a glance counts at most: the first ones import libraries."""
 MOST_OVERDRAWN = 1.0
 """Seconds by which looks at what is odd may be overdrawn: the longer they wait, the more they have to look at."""
+SPARED = 0.1
+"""Seconds that are kept for glances at claims: only with more is there a glance at what nobody claims."""
+PROMPT = 2.0
+"""Seconds after which there is a glance, and a short look at what it finds odd, even if none is allowed: on a slow
+machine the time may not do for anything else."""
 TIDIED = 30.0
 """Seconds after which free memory is given back, without a look."""
 
@@ -142,7 +148,17 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
     glances, looks = Allowance(share * GLANCES), Allowance(share * LOOKS)
     waiting: list[bytes] = []
     next_take, is_odd, explained, came_last = 0.0, False, False, 0.0
-    counted_until = time.process_time()
+    glanced = fine = time.monotonic()
+    counted = time.process_time()
+
+    def spent() -> float:
+        """CPU seconds since this was last asked, but for those of looks that nobody asked for: they are owed."""
+        nonlocal counted
+        before, counted = counted, time.process_time()
+        late = show.late_cost()
+        looks.owe(late)
+        return counted - before - late
+
     while True:
         time.sleep(max(next_take - time.monotonic(), 0.0))  # frames are cheaper by the dozen
         next_take = time.monotonic() + APART
@@ -163,31 +179,25 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         if waiting:
             came_last, explained = now, False
             show.take(waiting)
-        if glances.left() >= 0:
-            is_odd = show.glance() or is_odd
-        late = show.late_cost()
-        looks.owe(late)
-        counted_until += late
-        if late or now - show.tidied_at >= TIDIED:
+        looks.take(min(spent(), MOST_CHARGED))  # also by what reads, and serves the page
+        if glances.left() >= (0 if show.session.is_claimed else SPARED) or now - glanced >= PROMPT:
+            is_odd, glanced = show.glance() or is_odd, now
+        glances.take(min(spent(), MOST_CHARGED))
+        if now - show.tidied_at >= TIDIED:
             show.tidy()
-        spent = time.process_time() - counted_until  # also by what reads, and serves the page
         # a look is due when a glance finds something odd, or when there is time for it
         is_paused = now - came_last >= PAUSE
         left, cost = looks.left(), show.session.cost
         is_late = now - show.looked_at >= SELDOM and left >= min(2 * cost, MOST_SAVED)  # enough for something odd
         explains = is_paused and not explained and show.server is not None
-        if (is_odd and left >= -MOST_OVERDRAWN) or is_late or explains:
+        if not is_odd:
+            fine = now
+        if (is_odd and (left >= -MOST_OVERDRAWN or now - fine >= PROMPT)) or is_late or explains:
             explained = explained or is_paused
-            before = time.process_time()
             show.look(explains=explains, short=is_odd and not (explains or is_paused))
-            late = show.late_cost()
-            looks.owe(late)
-            if cost:  # the first one also makes everything ready
-                looks.take(time.process_time() - before - late)
             is_odd = False
-        else:
-            glances.take(min(spent, MOST_CHARGED))
-        counted_until = time.process_time()
+            looked = spent()
+            looks.take(looked if cost else 0.0)  # the first one also makes everything ready
 
 
 class _Show:
@@ -225,6 +235,8 @@ class _Show:
     def late_cost(self) -> float:
         """CPU seconds of looks that nobody asked for, since this was last asked."""
         cost, self.session.late_cost = self.session.late_cost, 0.0
+        if cost:
+            self.tidied_at = 0.0  # they leave as much behind as any look
         return cost
 
     def _draw(self, looked: Looked) -> None:

@@ -44,7 +44,9 @@ def displayed(held: Held) -> Iterator[Finding]:
     log = held.recording.display
     if not len(log):
         return
-    course = timeline(held.rules, held.recording, held.ledger)
+    course = held.course
+    if not course.courses.keys() >= set(log.ids):  # also fixtures, and whoever is spawned, may be displayed
+        course = timeline(held.rules, held.recording, held.ledger)
     found: list[_Wrong] = []
     for code, name in enumerate((*log.ids, "")):
         rows = np.flatnonzero(log.id == (code if name else -1))

@@ -75,7 +75,7 @@ def assigned(
 
     As many pairs as can be; of equally many those whose costs, non-negative whole numbers of which the first counts
     most, are least in all. `cost` is None for two that do not go together; ties go to the earlier ones. Everything in
-    reach of each other is paired at once, by the assignment of least cost (Jonker, Volgenant 1987; SciPy's).
+    reach of each other is paired at once, by the assignment of least cost.
     """
     found: list[tuple[A, B]] = []
     if not items or not judged:
@@ -149,8 +149,6 @@ def _least(
     nearest = _each_nearest(len(items), costs)
     if nearest is not None:
         return [(items[i], judged[j]) for i, j in nearest]
-    from scipy.optimize import linear_sum_assignment  # takes longer to import than most recordings to check
-
     most = max(len(items), len(judged))
     table = np.array(list(costs.values()), dtype=np.int64)
     table -= table.min(axis=0)
@@ -164,9 +162,50 @@ def _least(
         table = np.minimum(table, table.max() // 2)  # of a crowd, what is far off is only far off
     matrix = np.full((len(items), len(judged)), float(never))
     matrix[tuple(np.array(list(costs)).T)] = table @ np.array(weights)
-    rows, columns = linear_sum_assignment(matrix)
-    pairs = zip(rows.tolist(), columns.tolist(), strict=True)
+    if len(items) <= len(judged):
+        pairs = list(enumerate(_least_assignment(matrix)))
+    else:
+        pairs = sorted((i, j) for j, i in enumerate(_least_assignment(matrix.T)))
     return [(items[i], judged[j]) for i, j in pairs if (i, j) in costs]
+
+
+def _least_assignment(costs: np.ndarray) -> list[int]:
+    """A column for each row, no two the same, so that the costs are least in all. Costs are (n, m) with n at most m.
+
+    Row by row, by the shortest augmenting path (Jonker, Volgenant 1987, without their first reductions): the tables are
+    small, and to import a library that does the same takes longer than most checks.
+    """
+    count, width = costs.shape
+    row_price, column_price = np.zeros(count), np.zeros(width)
+    row_of, column_of = np.full(width, -1), np.full(count, -1)
+    for row in range(count):
+        distance, before, is_final = np.full(width, np.inf), np.full(width, -1), np.zeros(width, dtype=np.bool_)
+        at, way = row, 0.0
+        while True:
+            reached = way + costs[at] - row_price[at] - column_price
+            is_nearer = ~is_final & (reached < distance)
+            distance[is_nearer], before[is_nearer] = reached[is_nearer], at
+            way = float(distance[~is_final].min())
+            nearest = np.flatnonzero(~is_final & (distance == way))
+            free = nearest[row_of[nearest] < 0]
+            if len(free):  # of equals the first column
+                column = int(free[0])
+                break
+            column = int(nearest[0])
+            is_final[column] = True
+            at = int(row_of[column])
+        # every price stays such that no pair costs less than the two of it
+        row_price[row] += way
+        row_price[row_of[is_final]] += way - distance[is_final]
+        column_price[is_final] -= way - distance[is_final]
+        while True:
+            at = int(before[column])
+            row_of[column] = at
+            column_of[at], column = column, int(column_of[at])
+            if at == row:
+                break
+    found: list[int] = column_of.tolist()
+    return found
 
 
 def _each_nearest(count: int, costs: Mapping[tuple[int, int], tuple[int, ...]]) -> list[tuple[int, int]] | None:

@@ -21,7 +21,7 @@ from voskar.core.adopt import Windows
 from voskar.core.recording import Recording
 from voskar.core.recording.cut import cut
 from voskar.errors import InputError, Problem
-from voskar.evidence.check import PartVerdict, Verdict, check, check_part
+from voskar.evidence.check import PartVerdict, Verdict, check_part
 from voskar.evidence.finding import CODES, Finding
 from voskar.evidence.tolerance import TOLERANCE
 from voskar.explaining.leaf import Variants
@@ -46,12 +46,8 @@ UNSURE = 24.0
 """Seconds after what a look does not see in which it reports nothing, as what came before is unknown."""
 RECENT = 12.0
 """Seconds in which a short look reports something, where nothing odd says which."""
-LONG = 72.0
-"""Seconds of a run that is long."""
 AT_ONCE = 600
 """Frames that become columns at once, at most: more would take memory that is never given back."""
-WHOLE = 4
-"""One of this many glances also compares shots, motion and reactions."""
 REFUTED = 3
 """A glance asks for a look no more by what so many looks running have not found."""
 
@@ -101,8 +97,6 @@ class Session:
         """News of looks that nobody asked for."""
         self._refuted: Counter[tuple[str, str]] = Counter()
         """How often glances found odd what looks did not: by code and the kind it is about."""
-        self._vain = 0
-        """How often whole glances did."""
         self._begin(None)
 
     def _begin(self, header: dict[str, Any] | None) -> None:
@@ -125,8 +119,7 @@ class Session:
         """The first frame of the last look."""
         self._known: set[Mark] = set()
         """All findings of the last look."""
-        self._last = self._judged = self._glanced = self._wholly_glanced = -1
-        self._glances = 0
+        self._last = self._judged = self._glanced = -1
         self._has_ended = False
         """Whether the rules have ended the run, as far as the last look saw."""
         known = self._columns()
@@ -137,11 +130,13 @@ class Session:
         it."""
         self._blocks: list[Block] = []
         """The same frames, which are not among the last ones yet."""
+        self._claimed: list[int] = []
+        """The frames with claims that no glance has seen: most findings are about one."""
+        self._late_frames = 0
+        """How long the last glance waited for a finding's window to pass."""
         self._fresh: list[ColumnBuilder] = []
         """Columns of frames that are not drawn yet."""
         self._odd: dict[Mark, tuple[str, str]] = {}
-        self._wholly_odd: set[Mark] = set()
-        """Odd findings of whole glances."""
         self.looked = None
         self._reported: dict[Mark, Finding] = {}
         self._seen = LiveTally()
@@ -231,6 +226,7 @@ class Session:
             if self.draws:
                 self._fresh.append(trial)
             self._blocks.append(block)
+            self._claimed += _frames_of_claims(block)
             taken = int(block.place[-1])
             self._waiting.append((self.line, lines[self.line - begun : taken - begun]))
             self.line = taken
@@ -308,9 +304,14 @@ class Session:
         """The root findings that have become known since this was last asked. Raises InputError as `look` does."""
         return [root for root, _ in self.look().found]
 
+    @property
+    def is_claimed(self) -> bool:
+        """Whether a glance would be the first to see a claim, its window over."""
+        return bool(self._claimed) and self._claimed[0] <= self.last - self._late_frames
+
     def glance(self) -> bool:
-        """Judges the last seconds alone: whether a look may find something new. Of shots, ways and reactions only now
-        and then. Raises InputError as `look` does."""
+        """Judges hits, other claims and states of the last seconds alone: whether a short look may find something new.
+        Raises InputError as `look` does."""
         if self._first is None or self.last == self._glanced:
             return False
         self._catch_up()
@@ -318,23 +319,14 @@ class Session:
         rate = float(whole.rate)
         windows = self.windows.at(whole)
         late = max(windows.near, windows.widest)
-        self._glances += 1
-        is_whole = self._glances % WHOLE == 0 and self._vain < REFUTED and not self.is_long
-        since = self._wholly_glanced if is_whole else self._glanced
-        seen = max(round(GLANCE * rate), self.last - since)
+        seen = max(round(GLANCE * rate), self.last - self._glanced)
         begin = max(self.last - round(WARM * rate) - late - seen, self._first)
         if begin < whole.first:  # the last glance was long ago, or windows are wide
             self._settle()
             whole = self._recording(self._run)
         recording = cut(whole, max(whole.first, begin), self.last)
-        options: dict[str, Any] = {"windows": self.windows, "tolerance": self.tolerance, "resync": self.resync}
         rules = self.book.rules(recording.rate)
-        shown: Verdict | PartVerdict
-        if is_whole:
-            shown, _ = check(rules, recording, explains=False, **options)
-            self._wholly_glanced = self.last
-        else:
-            shown = check_part(rules, recording, **options)
+        shown = check_part(rules, recording, windows=self.windows, tolerance=self.tolerance, resync=self.resync)
         # a hit may seem to follow from a value that is only unknown here, as values of events mostly are
         roots = [root for root, _ in shown.roots]
         roots += [finding for finding in shown.findings if CODES[finding.code].about in ("hit", "event")]
@@ -347,9 +339,8 @@ class Session:
             if self._refuted[what] < REFUTED and what not in self._doubts and key not in self._reported
         }
         self._odd |= odd
-        if is_whole:
-            self._wholly_odd |= odd.keys()
-        self._glanced = self.last
+        self._glanced, self._late_frames = self.last, late
+        self._claimed = [frame for frame in self._claimed if frame > self.last - late]
         return bool(self._odd)
 
     def _recording(self, frames: LastFrames) -> Recording:
@@ -390,17 +381,10 @@ class Session:
         self.cost = process_time() - began
         return news
 
-    @property
-    def is_long(self) -> bool:
-        """Whether a look at the run takes so much longer than a glance that none is made for what it may find."""
-        if self.header is None or self._run.first is None:
-            return False
-        return self.last - self._run.first >= round(LONG * float(meaning(self.header)["rate"]))
-
     def short_look(self) -> News:
-        """Judges hits, other claims and states from the first that a glance found odd on. What a whole glance found odd
-        needs a whole look, and so does a run that is over, in which nothing lands. Raises InputError as `look` does."""
-        if self._first is None or self._wholly_odd or self._has_ended:
+        """Judges hits, other claims and states from the first that a glance found odd on. A run that is over, in which
+        nothing lands, needs a look at everything. Raises InputError as `look` does."""
+        if self._first is None or self._has_ended:
             return self.look()
         self._settle()
         whole = self._recording(self._run)
@@ -460,14 +444,21 @@ class Session:
         self._reported |= {key: root for key, (root, _) in fresh.items()}
         for key, odd in self._odd.items():
             self._refuted[odd] = self._refuted[odd] + 1 if key not in every else -REFUTED
-        if self._wholly_odd:
-            self._vain += 1 if self._wholly_odd.isdisjoint(every) else -REFUTED
-        self._odd, self._wholly_odd = {}, set()
+        self._odd = {}
         return News(tuple(fresh.values()), tuple(gone.values()))
 
 
 def _line(text: Mapping[str, Any] | str) -> bytes:
     return text.encode() if isinstance(text, str) else msgspec.json.encode(text)
+
+
+def _frames_of_claims(block: Block) -> list[int]:
+    """The frames in which something happens to an actor by a game's own account. Shots come and go all the time."""
+    claims = block.entries["claims"]
+    events, event = claims.texts["event"]
+    counts = np.array([name not in ("spawn", "removed") for name in events], dtype=np.bool_)
+    found: list[int] = block.frame[claims.at[counts[event]]].tolist() if counts.any() else []
+    return found
 
 
 def _begins(line: bytes) -> Literal["recording", "run"] | None:
