@@ -125,7 +125,7 @@ def test_what_fires(tmp_path: Path, told: Callable[[int], Frame], expected: dict
     ("told", "missing"),
     [
         (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, [7, 30, 31, 95, 141], (3, 0))]}, "no button, beat"),
-        (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, [7, 30], (3, 0))]}, "2 shots tell too little"),
+        (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, [7, 30], (3, 0))]}, "2 shots log too little"),
     ],
 )
 def test_what_fires_is_not_told(tmp_path: Path, told: Callable[[int], Frame], missing: str) -> None:

@@ -58,7 +58,7 @@ def no_bounds(audit: AuditedBook) -> Iterator[AuditFinding]:
     for _, box, where in audit.boxes():
         if box.within_bounds:
             reason = "the space has no `bounds`, so that it is never outside"
-            yield audit.finding("no-bounds", (*where, "within_bounds"), reason, "tell `[space] bounds`, or take it out")
+            yield audit.finding("no-bounds", (*where, "within_bounds"), reason, "define `[space] bounds`, or remove it")
 
 
 def never_logged(audit: AuditedBook) -> Iterator[AuditFinding]:

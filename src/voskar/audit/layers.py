@@ -28,8 +28,8 @@ def layer_unused(audit: AuditedBook) -> Iterator[AuditFinding]:
                 "layer-unused", where, f'layer "{name}": {reason}', "put its boxes on it, or take it out"
             )
         elif not looked_for & bit and any(_must_be_seen(audit.rules.contact.detect, box) for box in on):
-            reason = f'layer "{name}": no mask looks for it, and boxes on it can only meet who sees them'
-            yield audit.finding("layer-unused", where, reason, "name it in the masks of those who should meet it")
+            reason = f'layer "{name}": no mask looks for it, and boxes on it only meet boxes that look for them'
+            yield audit.finding("layer-unused", where, reason, "name it in the masks of boxes that should meet it")
 
 
 def _must_be_seen(detect: Detect, box: Box) -> bool:

@@ -66,8 +66,8 @@ def command(
 ) -> None:
     """Show health in per cent and icons, lives, clock and score after each frame of RECORDING, by RULEBOOK.
 
-    For comparing with what the game's own display said. Without --actor it tells of those whose lives are
-    counted, or of all recorded ones with health.
+    To compare with the game's own display. Without --actor it shows the actors that have lives, else all recorded
+    actors with health.
     """
     if as_json and as_csv:
         raise click.UsageError("give --json or --csv, not both")

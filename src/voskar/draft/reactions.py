@@ -101,7 +101,7 @@ class ReactionDraft(Seen):
                 for hit in logged
             }
             if not any((number, claim.frame, claim.attacker, claim.target) in back for number, claim in claims):
-                made.keys["preempts"] = Value("true", "whom it lands on never hurts it in that frame")
+                made.keys["preempts"] = Value("true", "its target never hits it in the same frame")
 
     def _launch(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
         """A speed upwards in the next frame that it had not before, about the same each time."""

@@ -77,7 +77,7 @@ class ShotDraft(Seen):
         for kind, by_owner in sorted(found.items()):
             every = shots[kind]
             if len(every) < LEAST:
-                self.unknown.append(f"{kind}: what fires it: {counted(len(every), 'shot')} tell too little")
+                self.unknown.append(f"{kind}: what fires it: {counted(len(every), 'shot')} log too little")
                 continue
             self._motion(kind, every)
             for owner, items in sorted(by_owner.items()):

@@ -62,7 +62,8 @@ def event_claims(held: Held) -> EventEvidence:
     events += _poses(held, claims, events)
     taken = {} if held.resync is None else held.resync.plan
     known = [(entry, taken[number].rules) for number, entry in enumerate(held.recording.claims) if number in taken]
-    known = [(entry, event) for entry, event in known if entry in claims]
+    compared = {id(claim) for claim in claims}
+    known = [(entry, event) for entry, event in known if id(entry) in compared]
     gone = {id(entry) for entry, _ in known}
     own = {(event.frame, event.event, event.id) for _, event in known if event is not None}
     left = [event for event in events if (event.frame, event.event, event.id) not in own]
@@ -88,10 +89,10 @@ def event_claims(held: Held) -> EventEvidence:
     found = list(other)
     for claim, event in moved:
         shift = event.frame - claim.frame
-        text, rules = f"tells {claim.event} in {claim.frame}", _when(event, claim.frame)
+        text, rules = f"claims {claim.event} in {claim.frame}", _when(event, claim.frame)
         found.append(Finding("event-moved", claim.frame, "", _who(claim) or "", claim, None, shift, text, rules))
     for claim in denied:
-        text = f"tells {claim.event} in {claim.frame}"
+        text = f"claims {claim.event} in {claim.frame}"
         found.append(
             Finding(
                 "event-denied",
@@ -184,7 +185,7 @@ def _instead(held: Held, claim: Claim, events: Sequence[Event | Shown]) -> str:
 def _other(held: Held, claim: Claim, event: Event | Shown) -> Iterator[Finding]:
     """Values of a claim that are not those of its event."""
     for field, game, rules in _values(held, claim, event):
-        text = f"tells {claim.event} with {field} {game}"
+        text = f"claims {claim.event} with {field} {game}"
         yield Finding("event-values", claim.frame, "", _who(claim) or "", claim, game=text, rules=f"{field} {rules}")
 
 
@@ -200,12 +201,12 @@ def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[st
     if claim.owner is not None and owner != claim.owner:
         yield "owner", claim.owner, str(owner or "nobody")
     lives = getattr(event, "lives", None)
-    # a return has no number of its own: the claim tells what the actor has then
+    # a return has no number of its own: the claim states what the actor has then
     if lives is None and course is not None:
         lives = course.lives.now(event.frame)
     if claim.lives is not None and lives is not None and claim.lives != lives:
         yield "lives", number(claim.lives), number(lives)
-    # only claims of returns tell health, and they come back with all of it
+    # only claims of returns state health, and an actor comes back with all of it
     full = None if course is None else course.kind.health
     if claim.health is not None and full is not None and abs(claim.health - full) > 1e-6:
         yield "health", number(claim.health), number(full)

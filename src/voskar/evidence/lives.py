@@ -358,7 +358,7 @@ class _Body:
             frame = int(poses.frame[rows[0]])
             lasting = lasting_words(down.lasts, since - span.first)
             gone = "hidden at once" if down.hide else f"seen for {lasting}, to {since - 1}"
-            text = f"is to be seen in {frame}"
+            text = f"should be visible in {frame}"
             words = f"down since {span.first - 1}, {gone}, {self._back(span)}"
             yield of_actor("down-long", frame, self.name, text, words)
 

@@ -218,7 +218,7 @@ class _Comparison:
                 continue
             described.add(actor)
             name, frame = actors[poses.actor[row]].id, int(poses.frame[row])
-            text = f"tells a velocity of ({poses.vx[row]:.1f}, {poses.vy[row]:.1f}) in {frame}"
+            text = f"logs a velocity of ({poses.vx[row]:.1f}, {poses.vy[row]:.1f}) in {frame}"
             yield of_actor("velocity", frame, name, text, "goes otherwise, in this frame and in the next")
 
 

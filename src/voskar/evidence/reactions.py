@@ -154,15 +154,14 @@ class _Look:
 
     def _is_mixed(self, event: Event) -> bool:
         """Whether another push, or an end, of the same frame or still under way moves it too."""
-        for other in self.held.ledger.of("knockback"):
-            if other is not event and other.id == event.id and other.frame <= event.frame < self.held.last_of(other):
+        for other in self.held.ledger.about(event.id or "", "knockback"):
+            if other is not event and other.frame <= event.frame < self.held.last_of(other):
                 return True
         kind = self.held.kind_of(event.id or "")
         keeps = kind is not None and kind.down.keeps_push
         return any(
-            other.id == event.id and other.frame == event.frame
-            for name in (("home",) if keeps else ("home", "down"))
-            for other in self.held.ledger.of(name)
+            other.frame == event.frame
+            for other in self.held.ledger.about(event.id or "", *(("home",) if keeps else ("home", "down")))
         )
 
     def _stated_push(self, event: Event, rows: list[int]) -> Vector | None:
@@ -250,7 +249,7 @@ class _Look:
             yield self._finding(event, text, f"sent off at {goal:.1f} from {frame} on")
         elif self._is_sideways(event, row, frame):
             text = f"horizontal speed {self._velocity(row)[0]:.1f} in {frame}"
-            yield self._finding(event, text, f"is to have {event.vx or 0.0:.1f} from {frame} on")
+            yield self._finding(event, text, f"should have {event.vx or 0.0:.1f} from {frame} on")
 
     def _is_sideways(self, event: Event, row: int, sent: int) -> bool:
         """Whether a launch has sent it off along x, by a frame: at another speed than it had, and than it walks."""
