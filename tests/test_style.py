@@ -22,7 +22,8 @@ LONGEST = 35
 """Words of a sentence in the docs."""
 OLD = (
     "told", "unlogged", "anew", "nobody", "somebody", "beside", "besides", "of which", "one that", "one which",
-    "as it is", "be it", "tell", "tells", "whose", "whom", "thereof", "hence", "whereby", "upon", "amongst", "comes to naught", "is none",
+    "as it is", "be it", "tell", "tells", "whose", "whom",
+    "thereof", "hence", "whereby", "upon", "amongst", "comes to naught", "is none",
 )  # fmt: skip
 """Words and phrases that no text for users has: each has a plainer one."""
 UNITS = re.compile(

@@ -76,6 +76,7 @@ class Judge:
         self._prune_at = 1024
 
     def _gates_of(self, hitbox: FormedBox) -> Asked:
+        # a gate that cannot stop this attack under these rules is never asked: most attacks keep two or three
         attack = hitbox.attack
         gates = tuple((gate.stops, gate.name) for gate in GATES if gate.possible(self.world.rules, attack))
         is_entry = attack.rehit is not None and attack.rehit.mode == "entry"
@@ -85,6 +86,7 @@ class Judge:
     def frame(self, judged: Judged | None = None) -> None:
         """Judges the touches that the kernel has found."""
         world, memory, frame = self.world, self.memory, self.world.frame
+        # both are about one frame only
         memory.preempted.clear()
         memory.choices.clear()
         account, all_gates = self.account, self._gates
@@ -92,6 +94,7 @@ class Judge:
         if world.rules.contact.clash:
             is_clash = self._is_hitbox
             clashes = None if account is None else account.clashes()
+            # clashes come before hits, since they cancel attacks that would land in this frame
             clash(world, memory, [touch for touch in touches if is_clash[touch[3]]], clashes)
             # a hitbox that meets a hitbox can clash, but it cannot hit it
             touches = [touch for touch in touches if not is_clash[touch[3]]]
@@ -111,6 +114,7 @@ class Judge:
                 if stops(contact):
                     outcome = name
                     break
+            # remembered whether it lands or not: the other boxes of the attack come to the same
             if contact.choice is not None:
                 remember(contact, contact.choice)
             if judged is not None:
@@ -118,10 +122,12 @@ class Judge:
             # where its conditions do not hold, a contact does not keep a touch unbroken
             if is_watched and outcome != "unmet":
                 memory.touch(contact.key, frame, world.now(contact.attacker))
+            # the hit took effect earlier by the game's account, so this contact is no second one
             if account is not None and account.again(contact, outcome):
                 continue
             self._report(contact, outcome)
             if outcome != LANDED:
+                # a shot is removed by what it touches even where no hit lands, if the rules say so
                 if self._counts_removals:
                     consume(contact, outcome)
             elif account is None or account.takes(contact, world.events[-1]):
@@ -129,6 +135,7 @@ class Judge:
         if len(self._running) > self._prune_at:
             self._prune(frame)
 
+    # no method of `Contact` is asked yet: most contacts are stopped by the first gates
     def _contact(self, touch: TouchRow) -> Contact:
         attacker, hit, target, hurt, t, row = touch
         world, formed = self.world, self.world.catalog.formed
@@ -165,6 +172,7 @@ class Judge:
         attack = contact.hitbox.attack
         world, memory, frame = self.world, self.memory, contact.frame
         since = world.now(contact.attacker) if world.freezes else frame
+        # with hitstop the attacker's own time stands still, and its rehit duration with it
         memory.land(contact.key, frame, swing_of(world, contact.attacker.row, contact.hitbox), since)
         if attack.max_targets is not None:
             memory.strike(contact.key, contact.swing, contact.target.id)
@@ -188,6 +196,7 @@ class Judge:
             if last is not None:
                 place, until = last
                 running = ledger[place]
+                # the same outcome in the next frame is one row of the ledger, however long it lasts
                 if until == frame - 1 and running.outcome == outcome and running.case == case:
                     self._running[pair] = (place, frame)
                     return
@@ -225,12 +234,14 @@ class Judge:
         if place < 0:
             return
         event = self.world.events[place]
+        # events are frozen: a longer run replaces the event in its place
         if event.until != until:
             columns = {name: getattr(event, name) for name in event.__struct_fields__}
             self.world.events[place] = ContactEvent(**(columns | {"until": until}))
 
     def _prune(self, frame: int) -> None:
         """Closes contacts that no longer continue, as often as they have doubled: a long session does not grow."""
+        # closing is exact whenever it happens, so it happens seldom
         for pair in [pair for pair, (_, until) in self._running.items() if until < frame - 1]:
             self._close(pair)
         self._prune_at = 2 * len(self._running) + 1024

@@ -137,6 +137,7 @@ class Beside:
         """Whether its shadow is no longer there after so many more frames; a frame before a solid takes it, it may be
         at its surface already. The number of bounces is not known if its age is not, or if it was derived again."""
         may_end = not (self.has_age and self.counts) and self.flight.kind.motion.bounces is not None
+        # at its last pose it may be one step short of the edge
         for _ in range(frames):
             if self.shadow.gone:
                 return True
@@ -155,8 +156,10 @@ class Beside:
         fan = fan_of(look.held, flight.source) if flight.source is not None else None
         if birth is not None and fan is not None and fan.is_drawn:
             return self._drawn(birth, fan)
+        # the velocity depends on its owner's, which a hit may have changed in this very frame
         if flight.source is not None and look.starts.is_open(flight.source):
             return self._derive(0)
+        # the rules have no direction of their own: the game's facing turns the velocity
         facing = float(look.held.recording.poses.facing[flight.rows[0]])
         if birth is None and not flight.given and any(motion.velocity):
             velocity = motion.velocity[0] * facing, motion.velocity[1]
@@ -165,6 +168,7 @@ class Beside:
             moves = any(motion.velocity) or any(motion.acceleration) or motion.gravity or motion.drag
             return self._derive(0) if moves or kind.name in look.spawned else None
         self.known = self.sure = True
+        # a game that moves shots as they appear shows the first place behind one move
         self.shadow.enter(flight.first, birth, moves=birth.moves_at_once)
         if self.shadow.gone:
             return self._derive(0)
@@ -180,9 +184,10 @@ class Beside:
         """The game draws how its shots set off: as the velocity that it logs, or the first step. The next place to
         compare."""
         poses, row, motion = self.look.held.recording.poses, self.flight.rows[0], self.flight.kind.motion
-        way, logs = (float(poses.vx[row]), float(poses.vy[row])), self._tells
+        way, logs = (float(poses.vx[row]), float(poses.vy[row])), self._logs_velocity
         if not logs:
             way = self._step(1) if len(self.flight.rows) > 1 else (0.0, 0.0)
+        # only a free first step is a straight line: what it meets bends the step, not the velocity
         straight = (
             motion.is_even
             and not fan.inherit
@@ -215,6 +220,7 @@ class Beside:
         poses, rows = self.look.held.recording.poses, self.flight.rows
         self.sure, self.counts, self.more = False, False, self.lag + self.grain
         vx, vy = float(poses.vx[rows[at]]), float(poses.vy[rows[at]])
+        # a pose without velocity: the step to the next one is it
         if math.isnan(vx) or math.isnan(vy):
             at += 1
             if at >= len(rows):
@@ -230,13 +236,14 @@ class Beside:
         self.base = at
 
     @property
-    def _tells(self) -> bool:
+    def _logs_velocity(self) -> bool:
         """Whether the game logs a velocity with its first pose."""
         poses, row = self.look.held.recording.poses, self.flight.rows[0]
         return not (math.isnan(poses.vx[row]) or math.isnan(poses.vy[row]))
 
     def _follow(self, at: int) -> Generator[Finding, None, bool]:
         """From place to place; True if the shadow is gone before the last."""
+        # verbs that the rules applied to it, such as a reflection or a push, apply to its shadow, too
         look, flight, shadow, count = self.look, self.flight, self.shadow, len(self.flight.rows)
         orders = [
             (flight.own(order.frame), order)
@@ -244,11 +251,12 @@ class Beside:
             if flight.first <= order.frame < flight.times[-1]
         ]
         while at < count:
+            # orders of frames that the shadow left behind were said before it set off again
             while orders and orders[0][0] < shadow.frame:
                 del orders[0]
             while orders and orders[0][0] == shadow.frame:
                 own, order = orders.pop(0)
-                if order.verb == "reflect" and own == flight.first and not self._tells:
+                if order.verb == "reflect" and own == flight.first and not self._logs_velocity:
                     at = self._derive(0)  # its velocity is not known before it has moved
                     continue
                 shadow.obey(order)
@@ -256,6 +264,7 @@ class Beside:
             stop = min([own - flight.first + 1 for own, _ in orders[:1]], default=count)
             slack = self.tolerance + self.more * (at - self.base)
             at = shadow.follow(self.x[:stop], self.y[:stop], at, slack, self.more)
+            # some places agree: it does not steer itself, so any later difference is a finding
             if not self.sure and at - self.base > SURE:
                 self.known = self.sure = True
             if at == stop:
@@ -277,6 +286,7 @@ class Beside:
         dx, dy = x - goal[0], y - goal[1]
         if self.wraps:
             dx, dy = self.look.held.shorter(dx, dy)
+        # right behind a bounce it may be ahead or behind by a step, since the game decides where in a frame it bounces
         if shadow.turned >= shadow.frame - 1 and at > self.put + 2:
             self.put = at
             slack += self._turning()
@@ -286,12 +296,15 @@ class Beside:
             shadow.put(x, y)
             self.base = at
             return at + 1
+        # a cut puts it elsewhere, with whatever velocity
         if self.look.held.recording.poses.cut[flight.rows[at]]:
             self.has_age = False
             return self._derive(at)
         if not self.sure:
             return self._try_again(at)
         self.parted.append((flight.first + at, goal))
+        # a place that is off once, and right again, is a difference of one frame; else its path is another one from
+        # there on
         if at + 1 < count and shadow.follow(self.x[: at + 2], self.y[: at + 2], at + 1, slack, 0.0) == at + 2:
             return at + 2
         return self._derive(at)
@@ -302,6 +315,7 @@ class Beside:
 
     def _try_again(self, at: int) -> int:
         """No pose agreed with a first velocity: it may have met something just then."""
+        # it steers itself, as homing shots of games do: its path cannot be compared
         self.tries += 1
         if self.tries > TRIES:
             self.look.alone.add(self.flight.kind.name)
@@ -317,6 +331,7 @@ class Beside:
         far = np.maximum.reduce([x0 - x, y0 - y, x - x1, y - y1])
         tolerance, within = self.tolerance, look.held.within("removed")
         if shadow.gone == "edge":
+            # a step early or late at an edge is rounding, not a shot that flies on
             if far[0] <= tolerance and math.dist(self.place(at), shadow.place) <= slack:
                 self._enter(at, shadow.velocity)
                 return

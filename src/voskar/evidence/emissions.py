@@ -88,11 +88,13 @@ def emissions(held: Held) -> Spawned:
         if number in of:
             sources[shown[of[number]].row] = event
             found = _compare(held, event, shown[of[number]], starts)
+        # near the end of the recording it may still appear, and an owner that is gone cannot have fired
         elif event.frame + window.after <= recording.last and starts.of(event).there:
             found = _missing(event)
         agreed += [id(event)] if found is None else []
         odd += [] if found is None else [found]
     spare = [appearance for index, appearance in enumerate(shown) if index not in used and not appearance.given]
+    # a reflected shot may be another actor in the game, which then appears in the next frame
     reflected = {(event.detail, event.frame + 1) for event in ledger.of("reflect")}
     spare = [claim for claim in spare if (claim.actor.id, claim.frame) not in reflected]
     spare = [claim for claim in spare if held.recording.logs("spawn", claim.actor.id)]
@@ -126,6 +128,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
         if not may_be(predicted, seen):
             return None
         event, entry = expected[predicted.at], shown[seen.at]
+        # whole numbers: noise in the last digit must not decide between shots that are alike
         turned = round(starts.turned(event, entry))
         apart = min(round(starts.apart(event, entry)), 1000)
         strays = min(round(FINE * starts.strays(event, entry)), 1000)
@@ -134,6 +137,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
 
     of: dict[int, int] = {}
     for mine, theirs in kinds.values():
+        # one shot without an owner may be anybody's, so in its frame all owners compete
         unlogged = {seen.frame for seen in theirs if shown[seen.at].actor.owner is None}
         groups: dict[tuple[int, str | None], tuple[list[_Numbered], list[_Numbered]]] = {}
 
@@ -170,19 +174,19 @@ def _put_in_order(
     starts: Starts,
 ) -> None:
     """Sorts both sides by their ways: shots that are alike otherwise go by their speed, and most agree at once."""
-    tells = all(shown[seen.at].tells for seen in poses)
+    logs = all(shown[seen.at].logs_velocity for seen in poses)
 
     def way(predicted: _Numbered) -> tuple[float, float]:
         velocity = starts.of(expected[predicted.at]).velocity
-        return _in_order(math.hypot(*velocity), angle_of(*velocity) if any(velocity) else None, tells)
+        return _in_order(math.hypot(*velocity), angle_of(*velocity) if any(velocity) else None, logs)
 
-    poses.sort(key=lambda seen: _in_order(math.hypot(*shown[seen.at].way), shown[seen.at].moves, tells))
+    poses.sort(key=lambda seen: _in_order(math.hypot(*shown[seen.at].way), shown[seen.at].moves, logs))
     events.sort(key=way)
 
 
-def _in_order(speed: float, direction: float | None, tells: bool) -> tuple[float, float]:
-    """By speed, where the game tells it, then by direction."""
-    return round(speed, 3) if tells else 0.0, round(direction or 0.0, 1)
+def _in_order(speed: float, direction: float | None, logs: bool) -> tuple[float, float]:
+    """By speed, where the game logs it, then by direction."""
+    return round(speed, 3) if logs else 0.0, round(direction or 0.0, 1)
 
 
 def _is_logged(held: Held, event: SpawnEvent) -> bool:
@@ -190,6 +194,7 @@ def _is_logged(held: Held, event: SpawnEvent) -> bool:
 
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
+    # an appearance needs its direction now: velocities as logged, else the step to the next pose
     """Where recorded actors of those kinds appear, also when they do so again."""
     kinds, poses, found = rules.spawned, recording.poses, []
     rows, mask = recording.appearances(
@@ -202,12 +207,12 @@ def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
         for velocity, place in ((poses.vx, poses.x), (poses.vy, poses.y))
     ]
     columns = (column[rows].tolist() for column in (poses.actor, poses.frame, poses.x, poses.y, poses.angle))
-    for row, known, tells, number, frame, x, y, angle, *way in zip(
+    for row, known, logs, number, frame, x, y, angle, *way in zip(
         rows.tolist(), mask.tolist(), chosen.tolist(), *columns, *ways, strict=True
     ):
         moves = angle_of(*way) if any(way) else None
         actor, (vx, vy) = recording.actors[number], way
-        found.append(Appearance(actor, row, frame, x, y, angle, moves, tells, (vx, vy), known))
+        found.append(Appearance(actor, row, frame, x, y, angle, moves, logs, (vx, vy), known))
     return sorted(found, key=lambda appearance: (appearance.frame, appearance.actor.id))
 
 
@@ -245,6 +250,7 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Star
     """The first thing that differs between a predicted spawn and what appeared. The direction is that of its motion if
     it moves, else that of its pose, where that states any."""
     shift, who = event.frame - appearance.frame, appearance.actor.id
+    # a shot in another frame has another place too: that would be the same mistake twice
     if not held.windows.of("spawn").holds(appearance.frame, event.frame):
         word = "later" if shift > 0 else "earlier"
         frames = "1 frame" if abs(shift) == 1 else f"{abs(shift)} frames"
@@ -272,7 +278,7 @@ def _compare(held: Held, event: SpawnEvent, appearance: Appearance, starts: Star
 
 def _is_reflected(held: Held, appearance: Appearance) -> bool:
     """Whether only its first step says where it heads, which goes where it is reflected in its first frame."""
-    steps = appearance.moves is not None and not appearance.tells
+    steps = appearance.moves is not None and not appearance.logs_velocity
     return steps and any(event.frame == appearance.frame for event in held.ledger.about(appearance.actor.id, "reflect"))
 
 
@@ -280,6 +286,7 @@ def _apart(held: Held, event: SpawnEvent, appearance: Appearance, starts: Starts
     """Distance to where it should appear: for a hit effect the overlap of the two boxes."""
     place, away = (appearance.x, appearance.y), [starts.apart(event, appearance)]
     is_off = away[0] > held.tolerance_of(appearance.actor.id)
+    # a hit effect may be anywhere in the overlap of the boxes, not only at the contact point
     if is_off and event.emitter is None and event.id.startswith("effect+"):
         hits = held.ledger.hits()
         first, last = (bisect_left(hits, frame, key=attrgetter("frame")) for frame in (event.frame - 1, event.frame))
@@ -298,6 +305,7 @@ def _unfired(rules: Rules, recording: Recording, appearance: Appearance) -> Unfi
     kinds = {actor.id: actor.kind for actor in recording.actors} | {
         fixture.id: fixture.kind for fixture in rules.fixtures
     }
+    # without a logged owner every actor with such an emitter may have fired it
     owners = [owner] if owner in kinds else sorted(name for name in kinds if owner is None)
     guns = [
         (name, emitter)

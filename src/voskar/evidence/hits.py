@@ -54,12 +54,14 @@ def match(
     names only one of the two takes any hit of it, or on it, that the others have left. Returns the pairs in the claims'
     order, the claims left over and the hits left over.
     """
+    # a claim of both sides says the most: claims of one side get what these leave
     whole = [claim for claim in claims if claim.attacker and claim.target]
     pairs, spare, hits = _by_attack(whole, hits, window)
     for half, other in (("target", "attacker"), ("attacker", "target")):
         logged = [claim for claim in claims if getattr(claim, other) is None]
         entries, left, hits = pair_up(logged, hits, window, attrgetter(half), attrgetter(half))
         pairs, spare = pairs + entries, spare + left
+    # pairs come out by attack and side, and findings go in the game's order
     place = {id(claim): number for number, claim in enumerate(claims)}
     pairs.sort(key=lambda pair: place[id(pair[0])])
     return pairs, sorted(spare, key=lambda claim: place[id(claim)]), list(hits)
@@ -69,6 +71,7 @@ def _by_attack(
     claims: Sequence[Claim], hits: Sequence[Event], window: Window
 ) -> tuple[list[Match], list[Claim], list[Event]]:
     """Pairs claims and hits of the same two. Those of pairs with one attack only are aligned by their frames."""
+    # pairing by frames costs least; only where attacks of one pair compete must everything be weighed at once
     attacks: dict[tuple[str | None, str | None], str | None] = {}
     mixed = {_pair(hit) for hit in hits if attacks.setdefault(_pair(hit), hit.attack) != hit.attack}
     if not mixed:
@@ -124,6 +127,7 @@ def hits(held: Held) -> HitEvidence:
     # only now the wide window: a hit within its own window always goes first
     near, denied, unmatched = match(denied, unmatched, Window(held.near, held.near))
     moved += near
+    # a game may claim each tick as a hit, where the rules have damage without a contact
     denied = [claim for claim in denied if not _is_tick(held, claim)]
     denied += [entry for entry, event in known if event is None]
     missed = _claimable(held, unmatched) if held.recording.asks_for("hit") else []
@@ -144,6 +148,7 @@ def hits(held: Held) -> HitEvidence:
         found.append(Finding("hit-denied", claim.frame, claim.attacker or "", claim.target or "", claim, why=account))
     found += [Finding("hit-missing", hit.frame, hit.attacker or "", hit.target or "", hit=hit) for hit in missed]
     clean = [id(hit) for (_, hit), different in zip(agreed, differing, strict=True) if not different]
+    # a hit in resync's plan stands for all its copies in the ledger: the replay went through that frame more than once
     landed = len(left) - len(unmatched) + len(missed) + len(groups)
     return HitEvidence(len(claims) + len(spared), landed, len(clean) + len(spared), tuple(found), clean)
 
@@ -179,6 +184,7 @@ def _spared(held: Held, claims: list[Claim]) -> tuple[list[Claim], list[Claim]]:
 
 def _hit(event: Event) -> tuple[object, ...]:
     """The key by which two replays have the same hit."""
+    # events of two replays are different objects, so `id()` cannot match them
     return event.frame, event.attacker, event.hitbox, event.target, event.hurtbox, event.attack
 
 
@@ -198,6 +204,7 @@ class Reasons:
                 question = self.questions.setdefault(frame, Question())
                 if claim.attacker and claim.target:
                     question.pairs.add((claim.attacker, claim.target))
+                # without the other side no pair can be named, so all pairs nearby are asked about
                 else:
                     question.near = AROUND
         for spawn in unfired:
@@ -222,6 +229,7 @@ class Reasons:
         accounts = [self._in(claim, frame) for frame in window]
         account = max(accounts, key=lambda account: account.reach[0])  # the first of equals
         step = account.steps[-1]
+        # only where there was no pose at all does it help to know where there was one
         if step.gate != "present" or "no pose" not in step.text or not (claim.attacker and claim.target):
             return account
         nearest = self._pairs.nearest(claim.frame, claim.attacker, claim.target)
@@ -231,6 +239,8 @@ class Reasons:
     def _window(self, claim: Claim) -> range:
         first, last = self.recording.first, self.recording.last
         before, after = self.window
+        # the windows are about frames of the rules; here the frame of the claim is known, so before and after change
+        # places
         return range(max(claim.frame - after, first), min(claim.frame + before, last) + 1)
 
     def _in(self, claim: Claim, frame: int) -> Account:
@@ -281,6 +291,7 @@ class _Drift:
             for claim in (claims, hits)
         )
 
+    # if the rules have the hit later, they stopped it by i-frames at first; if earlier, theirs ran out right before it
     def __call__(self, claim: Claim, hit: Event, account: Account | None) -> int:
         later = hit.frame > claim.frame
         held = (
@@ -291,6 +302,7 @@ class _Drift:
         if self.resynced:  # the hit before was where the game has it
             return hit.frame - claim.frame
         before = self.claimed[claim.target], self.landed[hit.target]
+        # without a hit before, all of the distance is drift
         claimed, landed = bisect_left(before[0], claim.frame), bisect_left(before[1], hit.frame)
         if not claimed or not landed:
             return hit.frame - claim.frame
@@ -312,6 +324,7 @@ def _differs(held: Held, claim: Claim, hit: Event) -> Iterator[Finding]:
     def finding(code: str, game: str, rules: str) -> Finding:
         return Finding(code, claim.frame, *pair, claim, hit, hit.frame - claim.frame, game, rules)
 
+    # a wrong case brings its own damage and attack: those would be findings twice
     if claim.case is not None and claim.case != (hit.case or ""):  # its damage, and the health it leaves, follow
         yield finding("hit-case", claim.case or "none", hit.case or "none")
         return
@@ -329,6 +342,7 @@ def _differs(held: Held, claim: Claim, hit: Event) -> Iterator[Finding]:
 def _place(held: Held, claim: Claim, hit: Event, finding: Callable[[str, str, str], Finding]) -> Iterator[Finding]:
     """A claimed place is right within the tolerance of what the two boxes share, or where they touch."""
     point = claim.x or 0.0, claim.y or 0.0
+    # a hit without a time is judged at the end of the frame
     t = hit.t if hit.t is not None else 1.0
     sides = [(hit.attacker, hit.hitbox), (hit.target, hit.hurtbox)]
     away = [held.outside(name or "", box or "", hit.frame, t, point) for name, box in sides]
@@ -345,6 +359,7 @@ def _health_after(held: Held, hit: Event) -> float | None:
     events = held.ledger.events
     at = bisect_left(events, hit.frame, key=lambda event: event.frame)
     while at < len(events) and events[at] is not hit:
+        # of the events of a frame the health of a hit follows at once, unless the hit took none
         at += 1
     following = events[at + 1] if at + 1 < len(events) else None
     if following is not None and following.event == "health" and following.id == hit.target:
@@ -352,6 +367,7 @@ def _health_after(held: Held, hit: Event) -> float | None:
     course = held.course.courses.get(hit.target or "")
     if course is None or course.kind.health is None:
         return None
+    # an earlier hit of the same frame may have changed the health that this one left as it is
     while at > 0 and events[at - 1].frame == hit.frame:
         at -= 1
         if events[at].event == "health" and events[at].id == hit.target:

@@ -37,6 +37,7 @@ def motions(held: Held, sources: Mapping[int, SpawnEvent]) -> Motions:
     if not actors:
         return Motions()
     look = _Comparison(held)
+    # a shot is compared from each appearance on by itself: an id of a pool is many shots
     found = [finding for flight in _flights(held, sources, actors) for finding in look.at(flight)]
     found += look.velocities()
     return Motions(tuple(found), tuple(sorted(look.alone)), look.compared - look.guessed)
@@ -52,6 +53,7 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
     if not len(rows):
         return
     before, shot = poses.previous[rows], np.isin(rows, np.array(list(sources), dtype=np.int64))
+    # at these frames an actor may be anywhere, so nothing before them says how it goes
     anew = np.isin(poses.frame[rows], [recording.first, *recording.resets]) | np.isin(rows, _comes_back(held))
     begins = np.flatnonzero((before < 0) | poses.hidden[before] | shot | anew)
     item = (~shot & ((before >= 0) | anew))[begins].tolist()
@@ -63,6 +65,7 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
         if recording.logs("spawn", actor.id):
             kind, source = held.rules.kinds[actor.kind], sources.get(int(places[0]))
             places, end = places[:count], int(places[count - 1])
+            # frozen frames are left out: its shadow does not freeze
             if frozen := held.frozen(actor.id, first):
                 places = places[[at == 0 or not frames_in(frozen, first + at - 1, first + at) for at in range(count)]]
             yield LoggedFlight(actor.id, kind, places, poses.frame[places], end, source, known, count in ends)
@@ -95,6 +98,7 @@ class _Comparison:
         """By id the frames in which the game says that something ends it."""
         for claim in held.recording.claims:
             for name in {claim.id, claim.attacker, claim.target} - {None}:
+                # a step in which nothing was compared says nothing of logged velocities either
                 self.claimed.setdefault(name or "", []).append(claim.frame)
         self.dt = 1.0 / float(held.rules.rate)
         x0, y0, x1, y1 = held.rules.space.bounds or (-math.inf,) * 2 + (math.inf,) * 2
@@ -115,6 +119,7 @@ class _Comparison:
         """How long it is there, and whether anything ends it."""
         held, kind, name, last = self.held, flight.kind, flight.name, flight.own_last
         within, life = held.within("removed"), flight.kind.motion.life
+        # a reflection begins its life again
         begins = [flight.first] if beside.has_age else []
         begins += [
             flight.own(event.frame) + 1
@@ -122,6 +127,7 @@ class _Comparison:
             if not event.detail and flight.first <= event.frame < flight.times[-1]
         ]
         due = None if life is None or not begins else begins[-1] + life - 1
+        # a life that is too long needs no other cause; one that is too short may have ended by anything else
         if due is not None and last > due + within:
             text = f"is there from {flight.first} to {flight.frame(last)}, {last - due} frames too long"
             rule = f"lives {life} frames, to {flight.frame(due)}"
@@ -129,6 +135,7 @@ class _Comparison:
         elif due is not None and last >= due - max(within, kind.linger):
             return
         elif beside.known and not self._may_end(flight) and not self._is_at_wall(flight, beside, within):
+            # without a known start an end may be one that was due
             gone = int(self.recording.poses.frame[flight.end]) + 1
             if due is not None:
                 text = f"is there from {flight.first} to {gone - 1}, {due - last} frames too short"
@@ -149,10 +156,12 @@ class _Comparison:
             kind.motion.on_solid not in ("remove", "bounce")
             or not size
             or any(box.role == "body" for box in kind.boxes)
+            # only where its shape is no body does the game's own size decide
         ):
             return False
         return self.held.near_solid(kind, place, size + math.hypot(*self.held.shadow.velocity) * self.dt)
 
+    # every cause counts, since a shot is reported only if nothing explains its end
     def _may_end(self, flight: LoggedFlight) -> bool:
         """Whether anything but its motion and its life may take it away behind its last pose."""
         held, recording = self.held, self.recording
@@ -181,6 +190,7 @@ class _Comparison:
         shown, spin = self.recording.poses.angle[flight.rows], flight.kind.motion.spin
         if not np.ptp(shown) or not (spin or any(_is_long(box) for box in flight.kind.boxes)):
             return
+        # the angle of its first pose is the game's: only its spin is the rules'
         angles = shown[0] + spin * self.dt * np.arange(len(shown))
         apart = np.abs(np.remainder(shown - angles + 180.0, 360.0) - 180.0)
         for at in np.flatnonzero(apart > DEGREES)[:1].tolist():
@@ -205,6 +215,7 @@ class _Comparison:
             for place, across in zip((poses.x, poses.y), self.across, strict=True):
                 way = place[after] - place[before]
                 steps.append(shorter(way, np.full(len(way), across)))
+        # between two alike steps nothing was met, so the velocity is that of both
         step_x, step_y, next_x, next_y = steps
         slack = np.array([self.held.tolerance_of(actor.id) for actor in actors])[poses.actor[rows]]
         smooth = np.hypot(step_x - next_x, step_y - next_y) <= slack  # it meets nothing here

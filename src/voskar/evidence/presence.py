@@ -15,6 +15,7 @@ from voskar.evidence.lives import is_last, lasting_words
 def presence(held: Held) -> Iterator[Finding]:
     """Poses in play of actors that are consumed or out; bodies that are gone too early; returns that are due and not
     seen."""
+    # a raw recording does not show what hits do
     if held.recording.reactions == "raw":
         return
     for event in held.ledger.of("removed"):
@@ -42,6 +43,7 @@ def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
     poses = held.recording.poses
     rows = _rows(held, name, since + 1, held.marks_after(since) - 1)
     frames = poses.frame[rows]
+    # only an unbroken stretch is the same appearance; a later one may be another actor of a pool
     unbroken = rows[(frames - since - 1) == np.arange(len(frames))]
     seen = unbroken[~poses.hidden[unbroken]]
     late = seen[poses.frame[seen] > since + held.within("poses")]
@@ -60,12 +62,14 @@ def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
         return
     back = next((event.frame for event in course.returns if event.frame > since), None)
     ends = course.after(since, kind.down.lasts)
+    # a mark or a return ends the body, whatever its length
     out = next((frame for frame in course.outs if frame > since), ends)  # an actor that is out may be gone
     until = min(ends, out, held.marks_after(since) - 1, *([] if back is None else [back - 1]))
     poses = held.recording.poses
     rows = _rows(held, name, since + 1, until)
     seen = set(poses.frame[rows[~poses.hidden[rows]]].tolist())
     missing = next((frame for frame in range(since + 1, until + 1) if frame not in seen), None)
+    # games that take bodies away late or early by their `linger` are right
     early = max(held.within("poses"), kind.linger)
     if missing is not None and missing <= until - early:
         shown = missing - since - 1
@@ -78,6 +82,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     """Due back by a clock alone, and not seen there."""
     course = held.course.courses[name]
     kind, respawn = course.kind, course.kind.respawn
+    # nothing but a clock says when it is due; all else is found by claims
     if respawn is None or respawn.needs is not None or kind.succession:
         return
     down = next((span for span in course.down if span.first == since + 1), None)
@@ -87,6 +92,7 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
     if held_up or last or consumed:
         return
     due = frame_after(held.frozen(name), since, max(respawn.after, 1))
+    # an actor that comes back in the last frame of a run is not seen
     if due >= held.marks_after(since) or held.ended_before(due) is not None or held.ended_before(due + 1) is not None:
         return
     poses = held.recording.poses
@@ -97,6 +103,6 @@ def _back(held: Held, name: str, since: int) -> Iterator[Finding]:
         return
     row = held.recording.row(name, due)
     if row is not None and poses.hidden[row]:
-        return  # told where hidden bodies are looked at
+        return  # the row of lives reports bodies that stay hidden
     text = "is never back" if first is None else f"is back in {first}, {first - due} frames late"
     yield of_actor("respawn-late", due, name, f"has no pose in {due}, and {text}", f"down since {since}, back in {due}")

@@ -209,12 +209,14 @@ class _Look:
         """Whether a push ends at a solid, or at a bound."""
         poses, rules = self.recording.poses, self.held.rules
         x, y = float(poses.x[row]), float(poses.y[row])
+        # of a wall or an edge no part of a push is seen, though nothing else is wrong
         kind = rules.kinds[self.recording.actors[self.recording.numbers[event.id or ""]].kind]
         if self.held.near_solid(kind, (x, y), self.tolerance):
             return True
         bounds = rules.space.bounds
         if bounds is None:
             return False
+        # an edge stops the boxes of some games, the position of others
         self.held.pose(0, row)
         boxes = [self.held.posed.bounds(0, box) for box in self.held.posed.boxes(0)] or [(x, y, x, y)]
         extent = [
@@ -239,9 +241,11 @@ class _Look:
         shown, goal = self._velocity(row)[1], event.vy or 0.0
         fall = abs(self.held.rules.space.gravity) / self.rate
         rows = [self._row(event, event.frame - back) for back in range(3)]
+        # without a gravity of the rules, the last steps show what the game takes for it
         if not fall and None not in rows:
             fell = [self._velocity(number)[1] for number in rows if number is not None]
             fall = min(abs(a - b) for a, b in pairwise(fell))
+        # the sign of a speed says nothing of height, so squares are compared only for speeds that go up
         if abs(shown - goal) > fall + SHARE * abs(goal) + 1e-6:
             up = self.held.rules.space.upwards
             height = f", {100 * (shown * up) ** 2 / goal**2:.0f} % of the height" if goal and shown * up > 0 else ""
@@ -254,6 +258,7 @@ class _Look:
     def _is_sideways(self, event: Event, row: int, sent: int) -> bool:
         """Whether a launch has sent it off along x, by a frame: at another speed than it had, and than it walks."""
         frame, name = event.frame, event.id or ""
+        # a button pressed in these frames may have turned it
         if self._is_mixed(event) or self.recording.presses(name, frame - 1, sent):
             return False
         before = [self._row(event, frame - back) for back in range(round(self.rate / 2))]
@@ -261,6 +266,7 @@ class _Look:
         own = None if before[0] is None else self._velocity(before[0])[0]
         if own is not None and abs(goal - own) > slack:  # the launch gives it another speed: that is to be seen
             return abs(self._velocity(row)[0] - goal) > slack + SHARE * abs(goal)
+        # any speed at which it walked just before may be its own still
         walks = [0.0, goal, *(self._velocity(number)[0] for number in before if number is not None)]
         return not min(walks) - slack <= self._velocity(row)[0] <= max(walks) + slack
 
@@ -268,6 +274,7 @@ class _Look:
         """The velocity when it takes effect, of a shot whose kind has no motion: the way of other shots is compared as
         a whole. A shot that continues under another id shows it a frame later."""
         name, kind = event.detail or event.id or "", self.held.kind_of(event.id or "")
+        # its new owner shows it under another id, and only from the next frame on
         frame = self._takes_effect(event) + bool(event.detail)
         row = self.recording.row(name, frame)
         if row is None or kind is None or kind.motion != Motion() or self.recording.poses.cut[row]:
@@ -281,6 +288,7 @@ class _Look:
         """The place when it takes effect; if a return sends the actor home, the place in the frame of the return."""
         frame = event.frame if event.frame in self.pair_returns else self._takes_effect(event)
         row = self._row(event, frame)
+        # a body that went down after it is where it fell, not at home
         fell = any(
             event.frame <= entry.frame < max(frame, event.frame + 1)
             for entry in self.held.ledger.about(event.id or "", "down")

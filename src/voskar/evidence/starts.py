@@ -25,7 +25,7 @@ EVEN = 0.01
 
 class Appearance(Struct, frozen=True):
     """The pose in which a recorded actor appears: its row, its angle, and the direction it moves in (None while it
-    stands still), by its `way`: the velocity that it `tells`, or else its first step."""
+    stands still), by its `way`: its logged velocity, or else its first step."""
 
     actor: Actor
     row: int
@@ -34,7 +34,7 @@ class Appearance(Struct, frozen=True):
     y: float
     angle: float
     moves: float | None
-    tells: bool
+    logs_velocity: bool
     way: Vector
     given: bool
     """It needs no cause: there in the first frame or at a mark, or before."""
@@ -62,9 +62,11 @@ class Starts:
         """That of one. Where the game draws its direction, that of the middle of what it may draw."""
         key = event.frame, event.id
         if key not in self.known:
+            # the shadow is moved from how it was spawned, not from its first pose: games differ by one move
             birth = self.held.births[key]
             drawn = self.drawn(event)
             if drawn and birth.velocity is not None:
+                # what the game draws is not known, so the middle stands for all of it
                 cos, sin = direction(-drawn)
                 x, y = birth.velocity
                 birth = replace(birth, angle=birth.angle - drawn, velocity=(x * cos - y * sin, x * sin + y * cos))
@@ -89,11 +91,13 @@ class Starts:
         inside = bounds is None or (
             bounds[0] + reach < x < bounds[2] - reach and bounds[1] + reach < y < bounds[3] - reach
         )
+        # most shots fly straight at first, and need no shadow
         if motion.is_even and not at_once and inside and not held.rules.space.solids:
             return Start((x, y), (vx, vy), (vx * dt, vy * dt), birth.angle, there=True)
         shadow = held.shadow
         shadow.enter(event.frame, birth, moves=at_once)
         place, velocity, angle, there = shadow.place, shadow.velocity, shadow.angle, shadow.gone != "edge"
+        # a shadow that is gone has taken its first step already
         x, y = place if shadow.gone else shadow.step()
         return Start(place, velocity, (x - place[0], y - place[1]), angle, there)
 
@@ -125,19 +129,21 @@ class Starts:
         if appearance.moves is not None:
             if self.is_open(event):
                 return 0.0
-            way = start.velocity if appearance.tells else start.step
+            way = start.velocity if appearance.logs_velocity else start.step
             heads = angle_of(*way) if any(way) else appearance.moves
+            # a bend in its first step depends on the drawn direction, so nothing can be said
             if jitter and self._is_turned(event):
                 return 0.0  # and another one would have been turned elsewhere
             apart = math.remainder(heads - appearance.moves, 360.0)
         else:
+            # an angle of 0 may also mean that none is logged
             apart = math.remainder(start.angle - appearance.angle, 360.0) if appearance.angle else 0.0
         return max(abs(apart) - jitter, 0.0)
 
     def strays(self, event: SpawnEvent, appearance: Appearance) -> float:
         """By how many units its first step ends elsewhere: what stops it at once may turn ways into one direction."""
         start = self.of(event)
-        if appearance.tells:
+        if appearance.logs_velocity:
             return math.dist(start.velocity, appearance.way) / float(self.held.rules.rate)
         return math.dist(start.step, appearance.way) if any(appearance.way) else 0.0
 
@@ -153,6 +159,7 @@ class Starts:
         held, start, emitter = self.held, self.of(event), emitter_of(self.held, event)
         x, y = appearance.x, appearance.y
         goal_x, goal_y = start.place
+        # any place of the box is right, so the nearest one counts
         if emitter is not None and emitter.within is not None:
             x0, y0, x1, y1 = emitter.within
             way_x, way_y = goal_x - event.x, goal_y - event.y
@@ -168,9 +175,11 @@ class Starts:
         if fan is not None and at_once and fan.jitter:
             step = fan.speeds[1] * dt
             met = self._is_turned(event) or held.near_solid(held.rules.kinds[event.kind], (x, y), 2.0 * step)
+            # a drawn direction turns its first step by as much, and anything met at once by up to a whole step and back
             reach = 2.0 if met else 2.0 * math.sin(math.radians(min(fan.jitter, 180.0) / 2.0))
             away = max(away - reach * step, 0.0)
         if at_once and self.is_open(event):
+            # an unknown velocity leaves the first place open by as far as it may have moved
             away = max(away - math.dist(start.place, (event.x, event.y)) - math.hypot(x - event.x, y - event.y), 0.0)
         return away
 

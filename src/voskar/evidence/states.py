@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 
+from voskar.core.rules.shapes import Ints
 from voskar.core.views.steps import Span
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held, runs, span_words
@@ -35,6 +36,7 @@ COLUMNS = {"immune": "iframes", "stunned": "stun", "frozen": "hitstop"}
 
 def _moves(held: Held, name: str) -> Iterator[Finding]:
     """A pose that is frozen is that of the frame before, in place and cell; a death clip may begin."""
+    # everything is compared with the frame before, so the first frame of the freeze needs the one before it
     course = held.course.courses[name]
     spans = course.frozen
     if not spans:
@@ -49,6 +51,7 @@ def _moves(held: Held, name: str) -> Iterator[Finding]:
         follows = np.diff(poses.frame[rows]) == 1
         moves = follows & (step > held.tolerance_of(name)) & ~poses.cut[rows][1:]
         plays = follows & ((np.diff(poses.clip[rows]) != 0) | (np.diff(held.cells[rows]) != 0))
+        # a death ends the freeze of a clip, since its own clip begins
         plays &= ~((poses.clip[rows][1:] == falls) & np.isin(poses.frame[rows][1:], fell))
         odd = np.flatnonzero(moves | plays)
         if len(odd):
@@ -69,21 +72,26 @@ def clip_immune(held: Held, name: str, rows: np.ndarray) -> np.ndarray:
     return found
 
 
+def _within(frames: Ints, spans: Iterable[tuple[int, int]]) -> np.ndarray:
+    """(n,) whether frames, which rise, lie in any of some spans, both ends included."""
+    found = np.zeros(len(frames), dtype=np.bool_)
+    for first, last in spans:
+        found[np.searchsorted(frames, first) : np.searchsorted(frames, last, side="right")] = True
+    return found
+
+
 def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Finding]:
     poses, course = held.recording.poses, held.course.courses[name]
     frames, value = poses.frame[rows], getattr(poses, column)[rows] == 1
     spans: list[Span] = getattr(course, column)
-    state = np.zeros(len(frames), dtype=np.bool_)
-    either = np.zeros(len(frames), dtype=np.bool_)
-    for span in spans:
-        state |= (frames >= span.first) & (frames <= span.last)
+    state = _within(frames, ((span.first, span.last) for span in spans))
     if column == "immune":
         state |= clip_immune(held, name, rows)
-    numbers = {event.frame for event in held.ledger.about(name, COLUMNS[column])}
-    for frame in numbers:
-        either |= frames == frame
-    for span in course.down:
-        either |= (frames >= span.first - 1) & (frames <= span.last)
+    # the state may be logged before or after the hit of that frame
+    given = [event.frame for event in held.ledger.about(name, COLUMNS[column])]
+    # games clear states at a death or keep them: neither is wrong
+    downs = ((span.first - 1, span.last) for span in course.down)
+    either = np.isin(frames, given) | _within(frames, downs)
     runs_begin = [mark for mark, what in held.recording.resets.items() if what == "run"]
     for out in course.outs:  # until the run begins again
         either |= (frames >= out) & (frames < min([mark for mark in runs_begin if mark > out], default=1 << 60))
@@ -93,6 +101,7 @@ def _of_one(held: Held, column: str, name: str, rows: np.ndarray) -> Iterator[Fi
         at = int(np.searchsorted(frames, first))
         word = column if value[at] else f"not {column}"
         rule = f"not {column}"
+        # the nearest span says most: the actor had the state a little earlier or later
         if spans:
             nearest = min(reversed(spans), key=lambda span: max(span.first - first, first - span.last, 0))
             if nearest.first - held.near <= first <= nearest.last + held.near:

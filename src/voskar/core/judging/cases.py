@@ -31,6 +31,7 @@ def cases_of(attack: Attack, kind: Kind) -> tuple[Case, ...]:
 def decide(contact: Contact) -> Choice:
     """The result of a contact at this moment. In a frame the first contact of a group decides for the others, except
     for cases of single boxes."""
+    # a hit changes the state on which cases depend: the other boxes of this attack must not get another case
     memo: Choice | None = contact.memory.choices.get(_group(contact))
     if memo is not None:
         return memo
@@ -42,6 +43,7 @@ def decide(contact: Contact) -> Choice:
 
 def remember(contact: Contact, choice: Choice) -> None:
     """The other contacts of this attack of this attacker on this target come to the same in this frame."""
+    # a case of one box says nothing of the other boxes
     if not choice.names_boxes:
         contact.memory.choices[_group(contact)] = choice
 
@@ -51,6 +53,7 @@ def claimed_choice(contact: Contact, name: str) -> Choice | None:
     cases = cases_of(contact.attack, contact.target.kind)
     names = [case.name for case in cases]
     wanted = name.split(SEPARATOR) if name else []
+    # a claim of a case that the rules do not have is a finding, and must not stop the judge
     if not set(wanted) <= set(names):
         return None
     return choice_of(contact, tuple(names.index(text) for text in wanted))
@@ -75,6 +78,7 @@ def _order(contact: Contact, cases: tuple[Case, ...]) -> Iterator[int]:
     """The order of places: first cases that the game claims, then the others."""
     claimed = contact.claimed_case.split(SEPARATOR) if contact.claimed_case else ()
     for place, case in enumerate(cases):
+        # claimed cases come first: only the game knows them, and the first that holds decides
         if case.by_claim and case.name in claimed:
             yield place
     for place, case in enumerate(cases):
@@ -85,6 +89,7 @@ def _order(contact: Contact, cases: tuple[Case, ...]) -> Iterator[int]:
 def choice_of(contact: Contact, places: tuple[int, ...]) -> Choice:
     """Some cases taken together: their factors multiply, of tables and damage the last one counts."""
     attack, kind = contact.attack, contact.target.kind
+    # attacks of two kinds may share their cases: then they share what is put together
     key = Picked(attack.name, kind.name if any(place >= len(attack.cases) for place in places) else "", places)
     known: Choice | None = contact.memory.effects.get(key)
     if known is not None:
@@ -92,6 +97,7 @@ def choice_of(contact: Contact, places: tuple[int, ...]) -> Choice:
     cases = [cases_of(attack, kind)[place] for place in places]
     lands = all(case.lands for case in cases)
     effect = attack
+    # a case that does not land has no consequences to put together
     for case in cases if lands else ():
         fields = {name: getattr(case, name) for name in ("damage", "hitstop", "hitstop_on", "attacker", "target")}
         named = {name: value for name, value in fields.items() if value is not None}

@@ -81,6 +81,7 @@ def _place_words(contact: Contact, asked: ContactCondition, wanted: str, places:
 
 
 def _slope_fails(contact: Contact, asked: ContactCondition) -> bool:
+    # a slope just at the limit must not depend on the last digit of an angle
     return asked.onto is not None and contact.slope() > asked.onto + TOLERANCE
 
 
@@ -120,6 +121,7 @@ _ASKED: dict[int, tuple[ContactCondition, tuple[Condition, ...]]] = {}
 def asked_of(asked: ContactCondition) -> tuple[Condition, ...]:
     """The keys that a condition names: found once for each, which is asked of every contact."""
     known = _ASKED.get(id(asked))
+    # an id may be used again by another object, so the object itself is compared
     if known is None or known[0] is not asked:
         if len(_ASKED) > 10_000:
             _ASKED.clear()

@@ -19,8 +19,10 @@ from voskar.core.world import ActorState, World
 
 def swing_of(world: World, row: int, hitbox: FormedBox) -> int:
     """The frame in which the swing began that a hitbox of an actor is part of."""
+    # attacks of a rehit group share one swing: the clip, not the windows of each
     if hitbox.attack.rehit_group is not None:
         return world.table.clip_since[row]
+    # without windows the attack is open as long as its actor is there
     if hitbox.swing < 0:
         return world.table.entered[row]
     return world.placing.swing_began(row, hitbox.swing)
@@ -30,6 +32,7 @@ def factors_of(contact: Contact) -> list[tuple[str, float]]:
     """The factors of its damage, each with what it comes from. A heal has only those of its case."""
     effect, target = contact.effect, contact.target
     scales = [("case", scale) for scale in effect.scales]
+    # resistance and scales of hurtboxes are about harm
     if effect.damage <= 0:
         return scales
     found = [("hurtbox", contact.hurtbox.box.damage_scale), *scales]
@@ -58,6 +61,7 @@ def damage_of(contact: Contact) -> float:
     """The damage by the rules. Where the game draws it: the claimed damage if that is in range, else the middle."""
     effect = contact.effect
     own = contact.hitbox
+    # almost all attacks: neither case nor draw nor factor
     is_plain = own.is_plain if effect is own.attack else effect.is_plain
     if is_plain and contact.hurtbox.box.damage_scale == 1.0:
         return effect.damage
@@ -152,6 +156,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     @property
     def damage(self) -> float:
         """The damage with all factors, unless the game claims another."""
+        # kept, since a hit of the same frame may change counters that a factor depends on
         if self.known_damage is None:
             self.known_damage = damage_of(self)
         return self.known_damage
@@ -165,6 +170,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
     @property
     def rehit(self) -> Rehit:
         """How often the attack may land on its target."""
+        # shots of one owner may have another rehit rule than the owner itself
         return self.hitbox.rehit if self.attacker.owner is None else self.hitbox.rehit_owned
 
     @property
@@ -257,8 +263,10 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
             before = bool(table.past[attacker] and table.past[target])
             hit_low, hit_high = world.heights(attacker, self.hitbox, before=before)
             hurt_low, hurt_high = world.heights(target, self.hurtbox, before=before)
+            # up is a sign on y, so heights of both spaces compare alike
             higher = over_y * world.up
             gap, under = hit_low + higher - hurt_high, hurt_low - hit_high - higher
+            # edges that only touch count, whatever the last digit
             slack = condition.slack + TOLERANCE
             above, below = gap >= -slack, under >= -slack
         else:

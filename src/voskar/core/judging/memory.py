@@ -66,6 +66,7 @@ class Memory:
         for entry in self._keys.get(key[0], ()):
             hit, run = self.hits.get(entry), self._runs.get(entry)
             if entry[:2] == key[:2] and entry != key and hit is not None and run is not None:
+                # the run goes on if it reached the frame before; the contact of this frame may not be noted yet
                 # a run that began after the hit is another contact, which does not hold the attack up
                 count += run[1] >= frame - 1 and run[0] <= hit.frame
         return count
@@ -100,6 +101,7 @@ class Memory:
     def touching_since(self, key: Key, frame: int) -> int:
         """The first frame of the unbroken run of contact that a contact in this frame is part of."""
         run = self._runs.get(key)
+        # a gap of one frame already ends a run
         return frame if run is None or run[1] < frame - 1 else run[0]
 
     def touch(self, key: Key, frame: int, until: int) -> None:
@@ -119,6 +121,7 @@ class Memory:
         if self._counts:
             self._counts.pop(row, None)
         if self.clashes:
+            # few clashes are remembered at a time, so an index by row would cost more
             self.clashes = {key: entry for key, entry in self.clashes.items() if row not in (key[0], key[2])}
         if self.cancelled:
             self.cancelled = {key: number for key, number in self.cancelled.items() if key[0] != row}
@@ -126,6 +129,7 @@ class Memory:
             self.struck = {key: names for key, names in self.struck.items() if key[0] != row}
         if row not in self._keys:
             return
+        # a row is used again by the next actor, which must not inherit hits
         for key in self._keys.pop(row):
             self.hits.pop(key, None)
             self._runs.pop(key, None)
@@ -135,6 +139,7 @@ class Memory:
 
     def restart(self, row: int) -> None:
         """Forgets the hits that an attacker has dealt, and their count."""
+        # what others have landed on it stays: it is its own attacks that start again
         self._counts.pop(row, None)
         self.struck = {key: names for key, names in self.struck.items() if key[0] != row}
         for key in self._keys.get(row, ()):

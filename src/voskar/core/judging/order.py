@@ -19,6 +19,7 @@ def ranks(world: World) -> Callable[[ActorState], Any]:
     if world.rules.contact.order == "id":
         return lambda state: state.id
     pose = world.table.pose
+    # recorded actors come first, as the game logs them; driven ones have no pose, but a serial number
     return lambda state: (state.driven, state.serial if state.driven else pose[state.row])
 
 
@@ -55,6 +56,7 @@ class Order:
 
     def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[tuple[Any, ...]]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
+        # lists of plain tuples sort several times faster than objects with keys
         actors = cast(list[ActorState], world.actors)  # every actor that touches is there
         name_of = None if world.rules.contact.order == "id" else ranks(world)
         earliest: dict[tuple[int, int, int], float] = {}
@@ -69,6 +71,7 @@ class Order:
             attacker, hitbox, target, hurtbox, t, _ = touch
             its = attack[hitbox]
             if t != 1.0:
+                # a time is written with six decimals: the order of hits must follow from what a reader sees
                 t = round(t, 6)
             began = t if alone else round(earliest[attacker, its, target], 6)
             # behind the time, before ids: the log may only break ties

@@ -11,6 +11,7 @@ def stops(contact: Contact) -> bool:
     """Whether it was cancelled in the swing that it is made with."""
     cancelled = contact.memory.cancelled
     key = contact.key[:2]
+    # a cancelled attack may land again in its next swing, so the swing is compared, not a flag
     return bool(cancelled) and key in cancelled and cancelled[key] == contact.swing
 
 

@@ -9,6 +9,7 @@ from voskar.core.rules import Attack, Rules
 
 def stops(contact: Contact) -> bool:
     """Whether either is consumed."""
+    # compared with the frame, since an actor consumed earlier has no touches left to judge
     frame = contact.frame
     return contact.attacker.consumed == frame or contact.target.consumed == frame
 

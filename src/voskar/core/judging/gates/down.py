@@ -9,6 +9,7 @@ from voskar.core.rules import Attack, Rules
 
 def stops(contact: Contact) -> bool:
     """Whether either is down."""
+    # an actor down since an earlier frame has no touches at all
     frame = contact.frame
     return contact.attacker.down == frame or contact.target.down == frame
 

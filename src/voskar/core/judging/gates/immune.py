@@ -19,6 +19,7 @@ def stops(contact: Contact) -> bool:
         return False
     if target.immune_since <= contact.frame <= target.immune_until:
         return True
+    # clips that guard are rare: a set of kinds answers for all others
     return target.kind.name in contact.world.guarded_by_clips and contact.world.clip_guards(target)
 
 
@@ -30,6 +31,7 @@ def check(contact: Contact) -> GateAnswer:
         name, cell = world.shown_cell(target)
         return GateAnswer(stops(contact), f"i-frames of the clip {name}, cell {cell}{ignored}")
     if not target.immune_since <= frame <= target.immune_until:
+        # an actor that never had any and one with i-frames that ran out are different answers to why
         return GateAnswer(False, "no i-frames left" if target.immune_until > NEVER else "no i-frames so far")
     left = target.immune_until - frame + 1
     text = f"i-frames from {target.immune_cause}, {target.immune_since} to {target.immune_until}: "

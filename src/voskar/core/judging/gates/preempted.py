@@ -9,6 +9,7 @@ from voskar.core.rules import Attack, Rules
 
 def stops(contact: Contact) -> bool:
     """Whether the attacker was preempted by this target."""
+    # rows and not ids: an id may be two actors in one frame, when a pool uses it again
     return (contact.attacker.row, contact.target.row) in contact.memory.preempted
 
 

@@ -11,17 +11,21 @@ def stops(contact: Contact) -> bool:
     """Whether it may not land again yet."""
     key = contact.key
     hit, frame = contact.memory.hits.get(key), contact.frame
+    # more than one pair of boxes may touch in a frame, whatever the rehit rule: the attack lands once
     if hit is not None and hit.frame == frame:
         return True
+    # other targets than this one count, and so an attack that has landed here before may land again
     if contact.hitbox.attack.max_targets is not None and contact.is_full:
         return True
     rehit = contact.rehit
     if rehit.mode == "entry":
+        # a touch that began earlier was either judged then, or stopped by another gate: it is no new entry
         return contact.memory.touching_since(key, frame) < frame
     if hit is None:
         return False
     if rehit.mode == "once":
         return hit.swing == contact.swing
+    # the duration counts from the end of a freeze of the attacker, as its own time does
     return rehit.mode == "after" and frame < hit.since + rehit.frames
 
 
@@ -31,6 +35,7 @@ def check(contact: Contact) -> GateAnswer:
     hit, frame, rehit = contact.memory.hits.get(key), contact.frame, contact.rehit
     if hit is not None and hit.frame == frame:
         return GateAnswer(True, f"{_what(contact)} landed on this target already in this frame")
+    # before the rehit rule, as `stops` asks in this order
     if contact.is_full:
         when = "in this swing" if contact.has_swings else "in contacts that go on"
         text = f"max_targets {contact.attack.max_targets}: {_what(contact)} landed on as many others {when}"

@@ -13,9 +13,11 @@ def stops(contact: Contact) -> bool:
     """Whether any condition does not hold; else which case it comes to is decided here."""
     if not holds(contact, contact.hitbox.attack.if_):
         return True
+    # most attacks have no case: the decision costs more than all gates before it
     if not (contact.hitbox.attack.cases or contact.target.kind.cases):
         return False
     choice = decide(contact)
+    # later gates and the hit itself need the same choice, even if the state changes until then
     contact.choose(choice)
     return not choice.lands
 
@@ -25,6 +27,7 @@ def check(contact: Contact) -> GateAnswer:
     texts = list(words(contact, contact.attack.if_))
     if not holds(contact, contact.attack.if_):
         return GateAnswer(True, "; ".join(texts))
+    # an explanation may ask a contact that no gate has been asked of
     choice = contact.choice or decide(contact)
     cases = cases_of(contact.attack, contact.target.kind)
     if choice.name:
