@@ -52,6 +52,23 @@ def test_an_attacker_is_home_in_the_frame_of_the_return() -> None:
     assert verdict(rules, frames)[0] in ([], [("hit-missing", 5)])
 
 
+@pytest.mark.parametrize(("mode", "last"), [("longest", 20), ("set", 7), ("add", 22)])
+def test_a_stun_may_end_the_one_before_it(mode: str, last: int) -> None:
+    """Of 20 frames from 0 on and of two frames from 5 on."""
+    rules = sting(hornet={}, attack={"target": {"stun": 20}})
+    rules["attacks"]["jab"] = {"damage": 1, "target": {"stun": 2, "stun_mode": mode}}
+    rules["kinds"]["wasp"] = {"boxes": {"jaw": rules["kinds"]["hornet"]["boxes"]["sting"] | {"attack": "jab"}}}
+    frames = brush({"hornet": "#" + "." * 25, "wasp": ".....#" + "." * 20})
+    for at, frame in enumerate(frames):
+        frame["poses"][2]["kind"] = "wasp"
+        frame["poses"][0]["stunned"] = 0 < at <= last
+    frames[0]["claims"] = [HIT | {"attack": "sting"}]
+    frames[5]["claims"] = [HIT | {"attacker": "wasp", "attack": "jab"}]
+    assert verdict(rules, frames)[0] == []
+    frames[last]["poses"][0]["stunned"] = False
+    assert verdict(rules, frames)[0] == [("state-stunned", last)]
+
+
 @pytest.mark.parametrize(("turn", "expected"), [(14, []), (-19, []), (26, [("spawn-direction", 0)])])
 def test_a_game_draws_its_own_jitter(turn: float, expected: list[Any]) -> None:
     gun = {"spawn": "puff", "when": {"press": "fire"}, "speed": 60, "aim": 0, "jitter": 20}

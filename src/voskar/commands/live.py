@@ -1,4 +1,4 @@
-"""`voskar live`: findings while somebody plays."""
+"""`voskar live`: findings while a game is played."""
 
 from __future__ import annotations
 

@@ -42,7 +42,7 @@ def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
         steps = _steps_of(poses, rows, across)
         for row, place in _far(poses, rows, steps.length, least):
             actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
-            if actor.id not in compared and not recording.presses(actor.id, frame - 1, frame):
+            if actor.id not in compared and not recording.inputs.presses(actor.id, frame - 1, frame):
                 pace = _pace(steps, poses, rows, place, round(held.recording.rate))
                 if pace is not None and steps.length[place] > TIMES * pace:
                     leaps.append((row, float(steps.length[place]), pace))

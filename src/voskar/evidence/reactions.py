@@ -141,7 +141,7 @@ class _Look:
             self.undecided += 1
             return
         stated_own = not np.isnan(poses.vx[[row for row in rows[1:] if row is not None]]).any()
-        if self.recording.presses(name, event.frame, until) and not stated_own:
+        if self.recording.inputs.presses(name, event.frame, until) and not stated_own:
             self.undecided += 1
             return
         text = f"moves {_polar(*shown_way)} to frame {until}"
@@ -259,7 +259,7 @@ class _Look:
         """Whether a launch has sent it off along x, by a frame: at another speed than it had, and than it walks."""
         frame, name = event.frame, event.id or ""
         # a button pressed in these frames may have turned it
-        if self._is_mixed(event) or self.recording.presses(name, frame - 1, sent):
+        if self._is_mixed(event) or self.recording.inputs.presses(name, frame - 1, sent):
             return False
         before = [self._row(event, frame - back) for back in range(round(self.rate / 2))]
         goal, slack = event.vx or 0.0, self.tolerance * self.rate

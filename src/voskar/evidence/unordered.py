@@ -133,7 +133,7 @@ class _Struck:
                 return True
         place = float(poses.x[row]), float(poses.y[row])
         reach = math.hypot(*step) + self.tolerance
-        if recording.presses(self.name, frame, after) or held.near_solid(self.kind, place, reach):
+        if recording.inputs.presses(self.name, frame, after) or held.near_solid(self.kind, place, reach):
             return True
         return self._moves_so_elsewhere(frame, step) or self._moves_with_others(frame, after, step)
 

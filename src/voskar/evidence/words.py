@@ -12,7 +12,7 @@ WORDS = {code: entry.words for code, entry in CODES.items()}
 
 def accounts(finding: Finding) -> tuple[str, str]:
     """The game's account and the rules', each in one sentence."""
-    pair = f"{finding.attacker or 'somebody'} hits {finding.target or 'somebody'}"
+    pair = f"{finding.attacker or 'an actor'} hits {finding.target or 'an actor'}"
     gate = f"{finding.why.gate}: {finding.why.sentence}" if finding.why else ""
     match finding.code:
         case "hit-moved":

@@ -23,6 +23,7 @@ COLUMNS = (
 def written(value: Any) -> Any:
     """A value as ledgers write it: numbers rounded to 6 decimals, whole ones as integers."""
     if isinstance(value, float):
+        # more decimals would show noise of the last digits, which differs between machines
         rounded = round(value, 6)
         return int(rounded) if rounded.is_integer() else rounded
     return value
@@ -177,6 +178,7 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         """The emitter that fired, or was denied."""
         return None
 
+    # whatever is no text in the annotation of its property is a number
     @property
     def angle(self) -> float | None:
         """The direction in degrees, for spawns."""

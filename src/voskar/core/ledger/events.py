@@ -353,7 +353,7 @@ class AdoptedEvent(Event, frozen=True, gc=False, kw_only=True):
     def words(self) -> str:
         if self.attacker is not None or self.target is not None:
             said = f"the game has {'no' if self.detail == 'no hit' else 'a'} hit here"
-            return f"{self.attacker or 'somebody'} on {self.target or 'somebody'}: {said}, and it counts from here on"
+            return f"{self.attacker or 'an actor'} on {self.target or 'an actor'}: {said}, and it counts from here on"
         value = f" {number(self.before)} → {number(self.after)}" if self.after is not None else ""
         return f"{self.id or 'the run'}: {self.detail}{value}, as the game has it"
 

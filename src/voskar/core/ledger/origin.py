@@ -1,4 +1,4 @@
-"""Where spawned actors come from, as their ids tell."""
+"""Where spawned actors come from, as their ids state."""
 
 from __future__ import annotations
 
@@ -32,6 +32,7 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
         beginning, dash, count = name.rpartition("-")
         if not dash or not count.isascii() or not count.isdecimal():
             return None
+        # an id of a child of a spawned actor holds several marks: the last one parts it from its parent
         at = max(beginning.rfind("/"), beginning.rfind("+"))
         if at <= 0:
             return None

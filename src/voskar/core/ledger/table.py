@@ -46,6 +46,7 @@ class Ledger:
 
     def _repr_html_(self) -> str:
         """Its first events as a table, for notebooks."""
+        # a notebook shows all columns of a row, so a long table would not be readable
         rows = [dict(event.columns()) for event in self.events[:SHOWN]]
         names = [name for name in COLUMNS if any(row.get(name) is not None for row in rows)]
         head = "".join(f"<th>{escape(name)}</th>" for name in names)
@@ -97,6 +98,7 @@ class Ledger:
     @cached_property
     def ends(self) -> Sequence[Event]:
         """Events that ended a run, over or won, except those that the game continues after."""
+        # an adopted end is followed by the event itself, which the game then goes on after
         on = {(event.frame, event.detail) for event in self.of("adopted")}
         ends = [event for name in ("over", "won") for event in self.of(name)]
         return [event for event in ends if (event.frame, f"no {event.event}") not in on]

@@ -46,6 +46,7 @@ class LoggedBoxes(Struct, frozen=True, eq=False):
             if number >= 0:
                 found[name] = self.shapes[number]
         for name, (x0, y0, x1, y1) in self.of(row).items():
+            # a shape that is no rectangle has its own corners; its bounds are only a summary
             found.setdefault(name, (LoggedPart(np.array([(x0, y0), (x1, y0), (x1, y1), (x0, y1)]), is_rect=True),))
         return found
 
@@ -53,6 +54,7 @@ class LoggedBoxes(Struct, frozen=True, eq=False):
         """The boxes of one row by name."""
         found = {}
         for name, item in zip(self.names, self.bounds[row].tolist(), strict=True):
+            # NaN differs from itself, and is the only value that does
             if item[0] == item[0]:
                 found[name] = (item[0], item[1], item[2], item[3])
         return found

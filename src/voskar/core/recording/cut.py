@@ -24,10 +24,12 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
     block = recording.block(first, last + 1)
     poses = recording.poses.rows(block)
     shown, numbers = np.unique(poses.actor, return_inverse=True)
+    # in order of the whole recording, so that ties by number stay as they are
     actors = tuple(recording.actors[number] for number in shown.tolist())
     at = [bisect_left(recording.claims, first, key=_frame), bisect_right(recording.claims, last, key=_frame)]
     claims = recording.claims[at[0] : at[1]]
     marks = [mark for mark in recording.resets if recording.resets[mark] == "run"]
+    # an actor that is only shown earlier or later in its run is no stranger
     run = max((mark for mark in marks if mark <= first), default=recording.first)
     until = min((mark for mark in marks if mark > last), default=recording.last + 1)
     rows = recording.block(run, until)
@@ -43,7 +45,9 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
         display=_columns(recording.display, first, last),
         resets={mark: what for mark, what in recording.resets.items() if first < mark <= last},
         scope=msgspec.structs.replace(recording.scope, always=recording.scope.always | recording.claimed),
+        # a mark at the first frame begins nothing: the stretch begins there anyway
         lost=tuple((low, high) for low, high in recording.lost if first <= low and high <= last),
+        # what a cut loses half of was not lost in it
         strangers=tuple(stranger for stranger in recording.strangers if first <= stranger.frame <= last),
         owner_changes=tuple(
             change._replace(actor=number)

@@ -30,6 +30,7 @@ def leaving(rules: Rules, recording: Recording, across: Floats) -> Bools:
         by_edge = kind.motion.edge_ends and rules.space.bounds is not None
         by_solid = kind.motion.solid_ends and bool(rules.space.solids)
         if not kind.linger or not (by_edge or by_solid):
+            # without `linger` no actor of the kind stays beyond its last pose, so its end does not matter
             continue
         own = np.array([actor.kind == kind.name for actor in recording.actors], dtype=np.bool_)
         rows = np.flatnonzero(own[poses.actor])
@@ -38,6 +39,7 @@ def leaving(rules: Rules, recording: Recording, across: Floats) -> Bools:
         if by_edge and rules.space.bounds is not None:
             x0, y0, x1, y1 = rules.space.bounds
             found[rows] |= (x < x0) | (y < y0) | (x > x1) | (y > y1)
+        # the outline without its radius: a step is longer than a rounding is wide
         bodies = [box.outline.parts[0] + np.array(box.at) for box in kind.boxes if box.role == "body"]
         hull = np.concatenate([np.zeros((0, 2)), *bodies]) if bodies else np.zeros((1, 2))
         (left, low), (right, high) = hull.min(axis=0), hull.max(axis=0)
@@ -61,13 +63,16 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> 
     order = poses.by_actor
     present = poses.frame[order]
     same = np.append(poses.actor[order][1:] == poses.actor[order][:-1], False)
+    # an actor stays until its next pose, and at most until the end
     until = np.where(same, np.append(present[1:], 0) - 1, recording.last)
     resets = np.array(sorted(recording.resets), dtype=np.int64)
     if len(resets):
         following = np.searchsorted(resets, present, side="right")
+        # a mark begins the room again, so what lingered is gone
         until = np.where(following < len(resets), np.minimum(until, resets[following % len(resets)] - 1), until)
     until = np.minimum(until, present + frames[poses.actor[order]])
     begins = np.append(True, ~same[:-1] | (np.diff(present) != 1)) | np.isin(present, resets)
+    # how long it has been shown, from the last gap or mark on
     shown = present - present[np.maximum.accumulate(np.where(begins, np.arange(len(order)), 0))] + 1
     across = spans(rules, recording)
     ended = (shown >= lives[poses.actor[order]]) | leaving(rules, recording, across)[order]
@@ -87,6 +92,7 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> 
         if name in recording.numbers
     )
     if struck:  # of one that is hit after its last pose that was not the end
+        # hits are looked for between the last pose and the last frame in which it may linger
         low, high = (np.searchsorted(struck, whose * width + at, side="right") for at in (present, until))
         ended &= low == high
     ended |= poses.hidden[order]
@@ -94,6 +100,7 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> 
     source = np.repeat(order, held)
     if not len(source):
         return recording
+    # one row for each frame that is added, numbered within its own stretch
     ends = np.cumsum(held)
     steps = np.arange(1, len(source) + 1) - np.repeat(ends - held, held)
     rate = float(recording.rate)
@@ -112,6 +119,7 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> 
             if not field.lingers
         },
         counted=np.full(len(source), -1),
+        # what the game did not say of these frames stays unsaid
         push_x=np.full(len(source), np.nan),
         push_y=np.full(len(source), np.nan),
         lingering=np.ones(len(source), dtype=np.bool_),
@@ -125,11 +133,13 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> 
 def velocities(poses: Poses, rate: float, across: Floats, rows: Ints) -> tuple[Floats, Floats]:
     """(n,), (n,) velocities of some poses in units a second; `across` as in `spans`.
 
-    As told, else from the difference to the frame before: 0 in the first frame logged, also of one that only
+    As logged, else from the difference to the frame before: 0 in the first frame logged, also of one that only
+    # stable: poses of a frame keep their order, and added ones come last
     lingered before it, after a frame out of play, and in a pose that is cut.
     """
     before = poses.previous[rows]
     known = (before >= 0) & ~poses.cut[rows] & ~poses.hidden[before] & ~poses.lingering[before]
+    # a step from a pose that was made up, hidden or cut is no velocity
     width, height = across[poses.actor[rows]].T
     vx = np.where(known, shorter(poses.x[rows] - poses.x[before], width) * rate, 0.0)
     vy = np.where(known, shorter(poses.y[rows] - poses.y[before], height) * rate, 0.0)
@@ -141,6 +151,7 @@ def shorter(way: Floats, across: Floats) -> Floats:
     """Ways along one axis, the shorter one where the space wraps (its extent is finite)."""
     wraps = np.isfinite(across)
     turns = np.zeros(len(way))
+    # half an extent either way is the shortest
     turns[wraps] = np.floor(way[wraps] / across[wraps] + 0.5)
     found = way.copy()
     found[wraps] -= turns[wraps] * across[wraps]

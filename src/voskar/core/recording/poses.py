@@ -17,6 +17,7 @@ from voskar.core.rules.shapes import Bools, Floats, Ints, cos_sin
 
 def _taken(column: np.ndarray, which: slice | Ints) -> np.ndarray:
     """Rows of a column; a view of one value stays one."""
+    # a column of one value stays a view, whatever rows are taken
     if isinstance(which, slice) or column.strides != (0,) or not len(column):
         return column[which]
     return np.broadcast_to(column[:1], len(which))
@@ -36,6 +37,7 @@ Signs = NDArray[np.int8]
 
 def _narrow(numbers: Ints) -> Ints:
     """The same in half the memory, where they fit."""
+    # twice as many rows fit into a cache, and no recording has more than 2^31
     fits = not len(numbers) or int(numbers.max()) < 1 << 31
     return numbers.astype(np.int32) if fits else numbers
 
@@ -82,11 +84,11 @@ class Poses:
     """Columns of one length n, sorted by frame. Positions in units, angles in degrees.
 
     `clip` indexes `Recording.clips`, -1 for none; `tick`, `cell` -1 and `vx`, `vy`, `health`, `lives` NaN where the
-    game told none. `immune`, `stunned` and `frozen` are 1, 0, or -1 where it told neither; `tags` is the place of its
-    tags in `Recording.tag_sets`, `counted` the row of `Recording.counters` with its counters, -1 for none; `push_x`,
-    `push_y` by how much it says a hit displaced the actor, NaN for not at all; `logged` is the row of `Recording.boxes`
-    with its own boxes, -1 for none. `lingering` marks poses that the game did not log. A column that was not
-    logged is a view of one value and costs no memory.
+    game logged none. `immune`, `stunned` and `frozen` are 1, 0, or -1 where it logged neither; `tags` is the place of
+    its tags in `Recording.tag_sets`, `counted` the row of `Recording.counters` with its counters, -1 for none;
+    `push_x`, `push_y` by how much it says a hit displaced the actor, NaN for not at all; `logged` is the row of
+    `Recording.boxes` with its own boxes, -1 for none. `lingering` marks poses that the game did not log. A column that
+    was not logged is a view of one value and costs no memory.
     """
 
     frame: Ints
@@ -143,6 +145,7 @@ class Poses:
     def pieces(self, size: int) -> Iterator[Ints]:
         """All rows by actor, then frame, in parts of about so many, none of which parts an actor."""
         starts = np.array(self._starts)
+        # no actor may be parted, since its velocity needs the pose before
         cuts = starts[distinct(np.searchsorted(starts, np.arange(0, len(self), size)))]
         yield from np.split(self.by_actor, cuts[(cuts > 0) & (cuts < len(self))])
 
@@ -173,6 +176,7 @@ class Poses:
     @cached_property
     def _gaps(self) -> Ints:
         """Places in `_logged` of those whose actor was logged before, and not in the frame before."""
+        # an index of gaps: otherwise each question would go through all poses of an actor
         rows = self.by_actor[self._logged]
         actor, frame = self.actor[rows], self.frame[rows]
         return np.flatnonzero((np.diff(actor) == 0) & (np.diff(frame) > 1)) + 1
@@ -235,6 +239,7 @@ class Poses:
         order = self.by_actor
         result = np.full(len(self), -1, dtype=order.dtype)
         now, before = order[1:], order[:-1]
+        # frames must follow each other: a gap is no step
         linked = (self.actor[now] == self.actor[before]) & (self.frame[now] == self.frame[before] + 1)
         result[now[linked]] = before[linked]
         return result

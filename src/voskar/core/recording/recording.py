@@ -138,6 +138,7 @@ class Recording:
         without one in the frame before, or with a hidden one, or that are cut; by frame. And (n,) whether it needs no
         cause: it is there in the first frame, at a mark, still hidden, or was there before."""
         poses = self.poses
+        # an actor of a pool is hidden and shown, removed and logged again, or cut to its next place
         new, before = poses.previous < 0, poses.hidden[poses.previous]
         begins = new | (~poses.hidden & (poses.cut | before))
         rows = np.flatnonzero(begins & ~poses.lingering & np.isin(poses.actor, np.array(actors, dtype=np.int64)))
@@ -184,29 +185,22 @@ class Recording:
                 before < 0 or poses.hidden[before] or poses.frame[before] < frame
             ):
                 far = math.hypot(poses.x[row] - poses.x[last], poses.y[row] - poses.y[last])
+                # places are rounded by the logger, on both ends
                 near += [(float(far), other)] if far <= step + ROUNDED else []
         return min(near)[1] if near else None
-
-    def presses(self, name: str, first: int, last: int) -> bool:
-        """Whether a button of its own goes down or up in some frames."""
-        inputs = self.inputs
-        for button in inputs.buttons:
-            if name in inputs.who(button):
-                held = set(inputs.held(name, button).tolist())
-                if any((frame in held) != (frame - 1 in held) for frame in range(first, last + 1)):
-                    return True
-        return False
 
     def logs(self, event: str, *names: str | None) -> bool:
         """Whether it logs an event of some actors at all."""
         if not self.scope.kinds:
             return event not in self.scope.events
+        # a hit is logged for both sides or for neither
         # it is enough that one of them is of a kind that is not logged
         kinds = {self.actors[self.numbers[name]].logged_kind for name in names if name and name in self.numbers}
         return event not in self.scope.events and not kinds & self.scope.kinds
 
     def asks_for(self, event: str) -> bool:
         """Whether an event that no actor claimed is missed: it is claimed at all, or said to be whenever it happens."""
+        # a game that never claims an event says nothing by its silence
         return event in self.scope.always or event in self.claimed
 
     @cached_property
@@ -226,6 +220,7 @@ class Recording:
         Unseen owners get numbers of their own, so that two shots of one unseen gunner still share an owner.
         """
         unseen: dict[str, int] = {}
+        # two shots of one unseen gunner must not hit each other
         return np.array([self._owner(actor.owner, unseen) for actor in self.actors], dtype=np.int64)
 
     def _owner(self, owner: str | None, unseen: dict[str, int]) -> int:
@@ -250,6 +245,7 @@ def sides(
             side = kind_sides.get(current.kind) or (None if current.owner else of_children.get(current.kind))
             if side is not None:
                 break
+            # a shot of a shot belongs to the side of the first owner
             current = by_id.get(current.owner) if current.owner else None
         result.append(side)
     return result

@@ -19,6 +19,7 @@ def used_again(rules: Rules, recording: Recording) -> dict[int, list[int]]:
     rows = poses.by_actor[~poses.lingering[poses.by_actor]]
     who, frames, most = poses.actor[rows], poses.frame[rows], np.array(longest, dtype=np.int64)
     missing = np.diff(frames) - 1
+    # a gap that lingering covers is the same actor
     again = (np.diff(who) == 0) & (most[who[1:]] >= 0) & (missing > most[who[1:]])
     for frame, number in zip(frames[1:][again].tolist(), who[1:][again].tolist(), strict=True):
         found.setdefault(frame, []).append(number)

@@ -15,7 +15,7 @@ from voskar.core.rules.shapes import Bools, Ints
 def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: Fraction) -> Ints:
     """(n,) the cell each of some poses of one kind shows, -1 without a clip.
 
-    A told cell counts as it is. A tick becomes floor(tick * clip rate / recording rate), exactly, modulo the
+    A logged cell counts as it is. A tick becomes floor(tick * clip rate / recording rate), exactly, modulo the
     clip's cells if it loops, else held at the last; a clip that the kind does not declare has cell = tick.
     """
     clip, tick, places = poses.clip[rows], poses.tick[rows], poses.cell[rows]
@@ -24,6 +24,7 @@ def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: Frac
         if name in clips:
             at = np.flatnonzero((clip == clips.index(name)) & (tick >= 0))
             result[at] = _cell_of_tick(tick[at], declared, rate)
+    # a logged cell counts, whatever the tick says
     return np.where((clip >= 0) & (places >= 0), places, result)
 
 
@@ -46,9 +47,11 @@ NARROW = 1 << 22
 def _cell_of_tick(tick: Ints, clip: Clip, rate: Fraction) -> Ints:
     step = clip.step(rate)
     whole, rest = divmod(step.numerator, step.denominator)
+    # the whole part and the rest apart, so that the product fits 64 bits for all usual ticks
     cell: Ints = tick * whole + tick * rest // step.denominator
     for place in np.flatnonzero(tick > NARROW):  # the product is wider than 64 bits
         cell[place] = int(tick[place]) * step.numerator // step.denominator
+    # a clip that does not loop holds its last cell
     return cell % clip.cells if clip.loop else np.minimum(cell, clip.cells - 1)
 
 

@@ -37,7 +37,9 @@ class Knockback(Struct, frozen=True):
     def steps(self) -> tuple[float, ...]:
         """The share of the distance in each frame, first to last: equal, or falling linearly (over, over-1, … 1)."""
         if self.ease == "even":
+            # an even push is the usual one, and must come out as the same number in every frame
             return (1.0 / self.over,) * self.over
+        # the sum of over, over-1, … 1
         total = self.over * (self.over + 1) / 2
         return tuple((self.over - index) / total for index in range(self.over))
 
@@ -111,7 +113,7 @@ class Consequences(Struct, frozen=True):
 
 
 Frozen = Literal["both", "attacker", "target", "all"]
-"""Whom a hit freezes."""
+"""The actors that a hit freezes."""
 
 
 class ByCounter(Struct, frozen=True):
@@ -160,7 +162,7 @@ class Attack(Struct, frozen=True):
     """The effect of a hitbox when it lands. `rehit` None stands for the default, which depends on the attacker.
 
     `if_` is what must hold for a contact to land, `cases` what it is then: the first that holds. Damage that the game
-    draws is from `least_damage` to `damage`; of no other is it told. Its factors are those of the hurtbox, the case,
+    draws is from `least_damage` to `damage`. Its factors are those of the hurtbox, the case,
     the target's `resistance` to `damage_type`, and `by_counter`; then no hit takes less than `min_damage`. Of two that
     clash, the one of greater `strength` continues. It lands on `max_targets` targets a swing.
     """
@@ -201,6 +203,7 @@ class Attack(Struct, frozen=True):
     @property
     def is_plain(self) -> bool:
         """Whether no factor of its own, no rounding and no draw changes its damage."""
+        # plain damage needs no exact fractions, and nearly all damage is plain
         return (
             self.by_counter is None
             and self.damage_type is None
@@ -224,4 +227,5 @@ class Attack(Struct, frozen=True):
     @property
     def gives_iframes(self) -> bool:
         """Only an attack that hurts, or that names the i-frames of its target, makes a target immune."""
+        # a heal, or a case without damage, is no hit that needs a pause after it
         return (self.damage > 0 and all(scale > 0 for scale in self.scales)) or self.target.iframes is not None

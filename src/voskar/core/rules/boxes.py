@@ -26,10 +26,12 @@ def _from_below(value: Fraction) -> Fraction:
     """
     if value.denominator <= MOST_TICKS:
         return value
+    # the continued fraction of the value, step by step, until the next denominator would be too large
     p0, q0, p1, q1 = 0, 1, 1, 0
     n, d = value.numerator, value.denominator
     while q0 + n // d * q1 <= MOST_TICKS:
         p0, q0, p1, q1, n, d = p1, q1, p0 + n // d * p1, q0 + n // d * q1, d, n - n // d * d
+    # between the last two steps there are others, and one of them may be nearer
     k = (MOST_TICKS - q0) // q1
     return max(number for number in (Fraction(p1, q1), Fraction(p0 + k * p1, q0 + k * q1)) if number <= value)
 
@@ -64,7 +66,7 @@ class Box(Struct, frozen=True):
 
     `during` None: open in every cell. It is closed where its actor does not meet `if_`. `swept` None: if emitters or
     parents spawn the kind. `keys` by clip, sorted by cell. One that is `logged`, under that name, is where the game
-    says; its outline only tells by how much it grows, `pad` by how much more towards low x, low y, high x and high y.
+    says; its outline only says by how much it grows, `pad` by how much more towards low x, low y, high x and high y.
     One `within_bounds` is closed while it sticks out of the space. Two boxes with a `depth`, about the z of their
     actors, touch only where these overlap.
     """
@@ -91,5 +93,6 @@ class Box(Struct, frozen=True):
 
     def opens(self, clip: str | None, cell: int) -> bool:
         """Whether the box is open in a cell of a clip; without a clip only where it names no cells."""
+        # a pose without a clip shows no cell, so a box that names cells is closed
         inside = self.during is None or within(self.during, clip, cell)
         return inside and not within(self.except_during, clip, cell)

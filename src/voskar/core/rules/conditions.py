@@ -17,6 +17,7 @@ Sign = Literal["<", "<=", ">", ">=", "=="]
 SIGNS: Mapping[str, Callable[[float, float], bool]] = {
     "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge, "==": operator.eq,
 }  # fmt: skip
+# digits are limited: a number with thousands of them takes long to read, and means nothing
 _COMPARISON = re.compile(r"\s*(<=|>=|==|<|>)\s*([-+]?\d{1,15}(?:\.\d{1,15})?)\s*(%?)\s*", re.ASCII)
 
 
@@ -43,6 +44,7 @@ class Comparison(Struct, frozen=True):
     def holds(self, value: float, full: float = 0.0) -> bool:
         """Whether the value compares so; `full` is what a percentage is of."""
         if self.percent:
+            # both sides are multiplied, as a division would round
             return SIGNS[self.sign](value * 100, self.number * full)
         return SIGNS[self.sign](value, self.number)
 

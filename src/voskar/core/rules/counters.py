@@ -18,6 +18,7 @@ class Regen(Struct, frozen=True):
 
     def ticks(self, elapsed: int) -> int:
         """How often it has changed so many frames after it was changed by a hit."""
+        # without a wait the first change falls after a whole period; with one, right at its end
         if self.after == 0:
             return max(elapsed, 0) // self.every
         return 0 if elapsed < self.after else (elapsed - self.after) // self.every + 1
@@ -52,4 +53,5 @@ class CounterRule(Struct, frozen=True):
         """The limit that regen leads to, None for none."""
         if self.regen is None:
             return None
+        # without an amount above 0 regen leads down
         return self.max if self.regen.amount > 0 else self.min

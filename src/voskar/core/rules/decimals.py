@@ -14,11 +14,13 @@ Rounding = Literal["none", "floor", "nearest", "ceil"]
 @lru_cache(maxsize=4096)
 def decimal(value: float) -> Fraction:
     """The number that the shortest decimal text of a float means."""
+    # 0.1 means a tenth, which no float is: sums and products follow what the rulebook's author wrote
     return Fraction(repr(value))
 
 
 def added(value: float, other: float) -> float:
     """The sum of two numbers, exact as they are written: ten times 0.1 is 1."""
+    # whole numbers below 2^53 are exact as they are, and are nearly all there is
     if value.is_integer() and other.is_integer():
         return value + other
     return float(decimal(value) + decimal(other))
@@ -34,6 +36,7 @@ def changed(value: float, by: float, times: int) -> float:
 def rounded(value: float | Fraction, rounding: Rounding) -> float:
     """A number whose magnitude is rounded; `nearest` rounds halves up."""
     exact = decimal(value) if isinstance(value, float) else Fraction(value)
+    # the sign is put aside, so that a heal rounds as damage does
     size = abs(exact)
     if rounding == "floor":
         size = Fraction(floor(size))
@@ -53,4 +56,5 @@ def scaled(damage: float, factors: tuple[float, ...], rounding: Rounding, least:
     if exact == 0:
         return 0.0
     found = rounded(exact, rounding)
+    # a minimum is for damage, not for a heal
     return max(found, least) if found >= 0 else found

@@ -11,7 +11,7 @@ from msgspec import Struct
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)(f|ms|s)", re.ASCII)
 
 LONGEST = 1 << 31
-"""The unit of a duration: frames, seconds or milliseconds."""
+"""The longest duration, in frames or seconds."""
 
 
 class Duration(Struct, frozen=True):
@@ -29,6 +29,7 @@ class Duration(Struct, frozen=True):
                 raise ValueError(text)
             return cls(Fraction(text), False)
         match = _DURATION.fullmatch(text)
+        # a part of a frame cannot be waited for; of a second it can
         if match is None or (match[2] == "f" and "." in match[1]):
             raise ValueError(text)
         amount = Fraction(match[1])
@@ -47,6 +48,7 @@ class Duration(Struct, frozen=True):
     def frames(self, rate: Fraction) -> int:
         """Whole frames: floor(seconds * rate + 1/2), on exact fractions, so that 145 ms at 100 a second is 15."""
         exact = self.exact(rate)
+        # whole numbers only: floats would round 14.5 frames either way
         return (2 * exact.numerator + exact.denominator) // (2 * exact.denominator)
 
 

@@ -40,6 +40,7 @@ class Fan(Struct, frozen=True):
         """Degrees off the centre, evenly from one side to the other."""
         if self.count == 1:
             return (0.0,)
+        # a spread of 360 degrees puts the first and the last on one line, which the audit reports
         return tuple(self.spread * index / (self.count - 1) - self.spread / 2 for index in range(self.count))
 
 

@@ -33,11 +33,13 @@ class Motion(Struct, frozen=True):
     @property
     def is_even(self) -> bool:
         """Whether nothing on its way bends or slows it."""
+        # only then is the place of a frame a multiple of the first step
         return not (any(self.acceleration) or self.gravity or self.drag or self.max_speed is not None)
 
     @property
     def edge_ends(self) -> bool:
         """Whether an edge ends it sooner or later: the first one, or the one after its last bounce."""
+        # a shot that bounces without end never leaves
         return self.at_edge == "remove" or (self.at_edge == "bounce" and self.bounces is not None)
 
     @property

@@ -47,6 +47,7 @@ def pixels(solid: Bools, origin: Point, side: float, down: float) -> Outline:
     """
     if not solid.any():
         raise ValueError("none of its cells is solid")
+    # rectangles may overlap, since a union of convex parts is all that a touch needs
     uncovered = solid.copy()
     parts = []
     for row, column in np.argwhere(solid).tolist():
@@ -61,6 +62,7 @@ def pixels(solid: Bools, origin: Point, side: float, down: float) -> Outline:
 
 def _grow(solid: Bools, row: int, column: int) -> tuple[int, int, int, int]:
     """A rectangle of solid cells around one that can grow to no side: top, bottom, left, right."""
+    # first as wide as its own row allows, then as high as all of that width is solid: maximal, not the largest
     blocked = np.flatnonzero(~solid[row])
     after, before = blocked[blocked > column], blocked[blocked < column]
     right = int(after[0]) if len(after) else solid.shape[1]
@@ -88,6 +90,7 @@ def stretched(outline: Outline, stretch: Point) -> Outline:
     length = float(part[-1, 0] - part[0, 0])
     wide, high = (length + 2 * outline.radius) * stretch[0], 2 * outline.radius * stretch[1]
     half = abs(wide - high) / 2
+    # a round shape stays round: an ellipse would be no convex part with one radius
     if half == 0:
         return Outline((np.zeros((1, 2)),), wide / 2, round=True, grow=outline.grow)
     end: Floats = np.array([half, 0.0]) if wide > high else np.array([0.0, half])

@@ -29,10 +29,13 @@ def convex_parts(points: Sequence[Point]) -> list[list[Point]]:
     meeting = _meeting(ring)
     if meeting:
         raise ValueError(f"its sides {meeting[0] + 1} and {meeting[1] + 1} meet")
+    # twice the signed area: the sweep needs one sense of rotation
     if sum(a[0] * b[1] - a[1] * b[0] for a, b in zip(ring, ring[1:] + ring[:1], strict=True)) < 0:
         ring = ring[::-1]
+    # most shapes are convex already, and are kept as they are written
     if all(cross(ring[i - 2], ring[i - 1], ring[i]) > 0 for i in range(len(ring))):
         return [ring]
+    # first into monotone parts, then triangles, then back together: never more than twice the fewest parts
     cuts = _monotone_cuts(ring)
     for face in _Rotation(ring, cuts).faces():
         cuts = [*cuts, *_triangle_cuts(ring, face)] if len(face) > 3 else cuts
@@ -54,6 +57,7 @@ def _tidy(points: Sequence[Point]) -> list[Point]:
     ring = [point for index, point in enumerate(points) if point != points[index - 1]]
     if len(set(ring)) != len(ring):
         raise ValueError("two of its corners are in one place")
+    # the slack grows with the coordinates, as their rounding does
     slack = STRAIGHT * max((abs(value) for point in ring for value in point), default=0.0)
     kept: list[Point] = []
     for index, point in enumerate(ring):
@@ -124,10 +128,12 @@ def _meeting(ring: Sequence[Point]) -> tuple[int, int] | None:
         for side in pair:
             if side not in starts and (found := meet(sweep.leave(side, point))):
                 return found
+        # from one corner the lower side comes first
         if len(starts) == 2 and cross(point, sweep.ends(starts[0])[1], sweep.ends(starts[1])[1]) < 0:
             starts.reverse()
         place = sweep.below(point)
         sweep.sides[place:place] = starts
+        # only neighbours along the sweep can meet next: each new pair is looked at once
         for between in range(place, place + len(starts) + 1):
             if starts and (found := meet(between)):
                 return found
@@ -137,6 +143,7 @@ def _meeting(ring: Sequence[Point]) -> tuple[int, int] | None:
 def _meet(a: Point, b: Point, c: Point, d: Point) -> bool:
     """Whether segments ab and cd share a point."""
     sides = [cross(a, b, c), cross(a, b, d), cross(c, d, a), cross(c, d, b)]
+    # the usual case, without a corner of one on the other
     if min(sides[:2]) < 0 < max(sides[:2]) and min(sides[2:]) < 0 < max(sides[2:]):
         return True
     ends = [(a, b, c), (a, b, d), (c, d, a), (c, d, b)]
@@ -195,6 +202,7 @@ def _triangle_cuts(ring: Sequence[Point], face: Sequence[int]) -> Iterator[Diago
     order = sorted(face, key=ring.__getitem__)
     stack = order[:2]
     for previous, corner in pairwise(order[1:-1]):
+        # on the other chain everything that waits sees this corner
         if (corner in lower) != (stack[-1] in lower):
             yield from ((corner, number) for number in stack[1:])
             stack = [previous, corner]
@@ -237,6 +245,7 @@ class _Rotation:
         """Leaves out a diagonal without which both its ends stay convex (Hertel, Mehlhorn 1983)."""
         ends = (cut, cut[::-1])
         for corner, end in ends:
+            # without the diagonal the corner would turn inwards
             right, left = self.back[corner, end], self.onward[corner, end]
             if cross(self.ring[corner], self.ring[right], self.ring[left]) < 0:
                 return

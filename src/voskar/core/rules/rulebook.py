@@ -83,6 +83,7 @@ class Kind(Struct, frozen=True):
 
     def real_lives(self, value: float, lives: int | None) -> int:
         """The lives behind a logged value, of an actor with so many lives."""
+        # a log that has no spare life left may mean the last life, or none: what the actor had before decides
         return int(value) if not self.spare else int(value) + 1 if value or lives else 0
 
     @property
@@ -93,6 +94,7 @@ class Kind(Struct, frozen=True):
     @property
     def box_conditions(self) -> tuple[ActorCondition, ...]:
         """The conditions of its boxes, each once."""
+        # conditions are compared by their text, since mappings cannot be hashed
         return tuple({repr(box.if_): box.if_ for box in self.boxes if box.if_ != NO_CONDITION}.values())
 
     @property
@@ -153,6 +155,7 @@ class Rules(Struct, frozen=True):
     @property
     def freezes_all(self) -> bool:
         """Whether any hit freezes everyone, seen or not."""
+        # a clash freezes only its two sides
         attacks = any(attack.hitstop_on == "all" for attack in self.attacks.values())
         return attacks or any(case.hitstop_on == "all" for case in self.cases)
 
@@ -188,6 +191,7 @@ class Rules(Struct, frozen=True):
         for kind in self.kinds.values():
             for fan in kind.down.spawn:
                 found.setdefault(fan.kind, set()).add(kind.side)
+        # of several parents on other sides nothing can be said
         return {name: side for name, own in found.items() if len(own) == 1 and (side := next(iter(own))) is not None}
 
     @property
@@ -199,6 +203,7 @@ class Rules(Struct, frozen=True):
         """Whether an edge may remove an actor of a kind that starts at a place and moves by up to `step` units."""
         bounds, motion = self.space.bounds, self.kinds[kind].motion
         # in a corner one move may use up two bounces
+        # in a corner one move may use up two bounces, so more than two are needed to be sure
         lasts = motion.at_edge == "bounce" and (motion.bounces or 0) > 1
         if bounds is None or lasts or not motion.edge_ends:
             return False
@@ -209,6 +214,7 @@ class Rules(Struct, frozen=True):
         """Whether the table has hitboxes on one layer meet hurtboxes on another; None without a table."""
         if self.meets is None:
             return None
+        # a layer that the table does not name meets nothing
         bits = {name: 1 << index for index, name in enumerate(self.layers)}
         return bool(self.meets.get(bits.get(hit_layer, 0), 0) & bits.get(hurt_layer, 0))
 
@@ -224,6 +230,7 @@ class Rules(Struct, frozen=True):
             return box
         layer, mask = (
             own if names is None else sum(1 << self.layers.index(name) for name in set(names))
+            # a set, since a rulebook may name a layer twice
             for names, own in ((by.layer, box.layer), (by.mask, box.mask))
         )
         return replace(box, layer=layer, mask=mask)

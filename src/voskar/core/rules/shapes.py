@@ -63,6 +63,7 @@ def cos_sin(degrees: Floats) -> tuple[Floats, Floats]:
     Exactness there keeps an upright rectangle upright, so that its bounds alone decide its touches.
     """
     quarter = np.mod(degrees, 360.0) / 90.0
+    # a matrix of exact zeros and ones keeps sides along the axes where they are
     square = quarter == np.floor(quarter)
     radians = np.radians(degrees)
     cos, sin = np.cos(radians), np.sin(radians)
@@ -83,12 +84,14 @@ def _shrunk(rectangle: Floats, by: float) -> Floats:
     """A rectangle along its axes that has lost so much on every side; what is eaten up keeps its centre."""
     low, high = rectangle.min(axis=0), rectangle.max(axis=0)
     middle = (low + high) / 2
+    # sides that have passed each other collapse to the middle, where nothing is open
     shrunk: Floats = np.where(rectangle == low, np.minimum(low + by, middle), np.maximum(high - by, middle))
     return shrunk
 
 
 def hull(points: Floats) -> Floats:
     """Convex hull of (n, 2) points, counter-clockwise, without points inside its edges (Andrew's monotone chain)."""
+    # equal points would stop the chain
     ordered = sorted({(float(x), float(y)) for x, y in points})
     if len(ordered) < 3:
         return np.array(ordered)
@@ -96,6 +99,7 @@ def hull(points: Floats) -> Floats:
     def chain(run: list[tuple[float, float]]) -> list[tuple[float, float]]:
         kept: list[tuple[float, float]] = []
         for point in run:
+            # points on a side are left out: they are extreme in no direction
             while len(kept) > 1 and _cross(kept[-2], kept[-1], point) <= 0:
                 kept.pop()
             kept.append(point)
@@ -114,4 +118,5 @@ def is_upright(form: Form) -> bool:
         return False
     part = form.parts[0]
     low, high = part.min(axis=0), part.max(axis=0)
+    # a corner that is no number is not upright
     return bool(np.all((part == low) | (part == high)) and math.isfinite(low.sum()))

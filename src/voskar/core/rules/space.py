@@ -56,6 +56,7 @@ def sees(mask: int, layer: int) -> bool:
 
 def clash(rules: ContactRules, box: Box, other: Box) -> bool:
     """Whether two hitboxes clash: either direction of the table is enough."""
+    # the table may name the pair either way round
     return any(
         bool(mine.layer & bit and theirs.layer & mask)
         for bit, mask in rules.clash.items()

@@ -59,6 +59,7 @@ def rules_of(rules: Rules) -> list[Rule]:
         for emitter in kind.emitters:
             path: Path = ("kinds", kind.name, "emitters", emitter.name)
             found.append(Rule("emitter", f"{kind.name}/{emitter.name}", path))
+            # a rule that can deny nothing would be reported as never exercised for ever
             # a held button is not denied by these, it only waits for them
             held = emitter.when.on == "hold"
             limits = {"cooldown": emitter.cooldown > 0 and not held, "limit": emitter.limit is not None and not held}
@@ -95,6 +96,7 @@ def _asked(attack: Attack) -> list[str]:
 
 def _named(side: Consequences) -> list[str]:
     """The consequences that a table names, by key."""
+    # a gate that only sides can pass is possible only where boxes of one side may meet
     health = [key for key in ("damage", "lifesteal") if getattr(side, key)]
     return health + [consequence.key for consequence in CONSEQUENCES if consequence.named(side)]
 
@@ -102,6 +104,7 @@ def _named(side: Consequences) -> list[str]:
 def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
     if kind.health is not None:
         yield "down", ("health",)
+    # sides of children are not known before they are born, so a kind's own side counts
     if kind.succession:
         yield "respawn", ("succession",)
     elif kind.respawn is not None and kind.health is not None:
@@ -155,6 +158,7 @@ def exercised(rules: Rules, recording: Recording, ledger: Ledger) -> Counter[tup
     found: Counter[tuple[str, str]] = Counter()
     contacts: list[Event] = []  # of this frame: what stands behind them comes from them
     for event in ledger.events:
+        # consequences follow their contact, and never in another frame
         if contacts and contacts[-1].frame != event.frame:
             contacts = []
         if event.event == "contact":
@@ -179,6 +183,7 @@ def _of_contact(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[t
     yield "pair", f"{hitbox} on {kinds[event.target or '']}.{event.hurtbox}"
     yield "gate", outcome
     asked = _asked(attack)
+    # a case that does not land is unmet too, but by its name and not by a condition
     if asked and outcome not in EARLIER:
         unmet = outcome == "unmet" and not event.case
         yield "condition", f"{attack.name} {' and '.join(asked)}: {'unmet' if unmet else 'met'}"
@@ -194,6 +199,7 @@ def _of_contact(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[t
 def _cases(rules: Rules, kinds: dict[str, str], event: Event) -> list[tuple[str, Case]]:
     """The cases that a contact came to, with what they are called."""
     attack, kind = rules.attacks[event.attack or ""], rules.kinds[kinds[event.target or ""]]
+    # of two cases of one name the first counts, so it is written last
     own = {case.name: (f"{kind.name}: {case.name}", case) for case in reversed(kind.cases)}
     own |= {case.name: (f"{attack.name}: {case.name}", case) for case in reversed(attack.cases)}
     return [own[name] for name in (event.case or "").split(SEPARATOR) if name in own]
@@ -225,6 +231,7 @@ def _of_hit(rules: Rules, kinds: dict[str, str], contacts: list[Event], event: E
         return
     key = KEYS.get(event.event)
     for contact in reversed(contacts):
+        # i-frames name the attack that gave them, so those of another hit are not mistaken for this one's
         own = event.event != "iframes" or event.cause == contact.attack
         for side, (name, table) in _tables(rules, kinds, contact).items():
             whose = contact.attacker if side == "attacker" else contact.target
@@ -244,6 +251,7 @@ def _of_tick(rules: Rules, kind: str, event: Event) -> Iterator[tuple[str, str]]
     for name, of in named:
         for side in ("attacker", "target"):
             table = getattr(of, side)
+            # which case gave the damage over time the event does not say, so all that could have count
             if table is not None and table.over_time is not None:
                 yield "consequence", f"{name} {side}.over_time"
 
@@ -263,6 +271,7 @@ def _of_spawn(rules: Rules, kinds: dict[str, str], event: Event) -> Iterator[tup
     elif parent in kinds:
         yield "life", f"{kinds[parent]} down.spawn"
     else:
+        # which hit left a spark the event does not say, so all tables that spawn its kind count
         named: list[tuple[str, Attack | Case]] = [(attack.name, attack) for attack in rules.attacks.values()]
         named += [(f"{attack.name}: {case.name}", case) for attack in rules.attacks.values() for case in attack.cases]
         named += [(f"{kind.name}: {case.name}", case) for kind in rules.kinds.values() for case in kind.cases]

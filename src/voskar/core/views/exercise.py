@@ -82,6 +82,7 @@ def layer_pairs(rules: Rules, played: Iterable[tuple[Recording, Ledger]] = ()) -
     hits, hurts = _on_layers(rules, "hitbox"), _on_layers(rules, "hurtbox")
     counts: dict[tuple[str, str], list[int]] = {}
     for recording, ledger in played:
+        # layers belong to kinds, so actors are counted by their kind
         kinds = {name: actor.kind for name, actor in everyone(rules, recording, ledger).items()}
         for event in ledger.of("contact"):
             hitbox = f"{kinds[event.attacker or '']}.{event.hitbox}"
@@ -111,6 +112,7 @@ def _on_layers(rules: Rules, role: str) -> dict[str, list[tuple[Kind, Box]]]:
     for kind in rules.kinds.values():
         for box in kind.boxes:
             if box.role == role:
+                # a box without a layer is listed too: it meets only boxes with masks of their own
                 for name in rules.layer_names(box.layer) or [""]:
                     found.setdefault(name, []).append((kind, box))
     return found

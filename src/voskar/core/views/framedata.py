@@ -74,10 +74,12 @@ def moves(rules: Rules) -> list[Move]:
 def _move(kind: Kind, clip: str, attack: Attack, rules: Rules) -> Move | None:
     boxes = [box for box in kind.boxes if box.attack == attack.name]
     declared = kind.clips.get(clip)
+    # an undeclared clip shows one cell a frame, and its length is not known
     step = Fraction(1) if declared is None else declared.step(rules.rate)
     last_cell = max((last for box in boxes for _, last in (box.during or {}).get(clip, ())), default=-1)
     if last_cell < 0:
         return None
+    # the first frame behind the last cell is the length
     total = None if declared is None else _first_frame(declared.cells, step)
     frames = total if total is not None else _first_frame(last_cell + 1, step)
     is_active = [any(box.opens(clip, _cell(frame, step, declared)) for box in boxes) for frame in range(frames)]
@@ -85,9 +87,11 @@ def _move(kind: Kind, clip: str, attack: Attack, rules: Rules) -> Move | None:
     if not windows:
         return None
     rounding = rules.contact.round_damage
+    # an attacker that hits in the first active frame is busy for what is left of the move
     busy = None if total is None else total - windows[0][0] - 1
     plain = _landing("", attack, attack.damage, attack.attacker, attack.target, busy)
     row = () if attack.by_counter is None else attack.by_counter.factors
+    # only cases that land are results of the move
     cases = []
     for case in attack.cases:
         if case.lands:
@@ -122,6 +126,7 @@ def _landing(
     """A stun of the attacker ends its move."""
     mine = attack.hitstop if attack.hitstop_on != "target" else 0
     theirs = attack.hitstop if attack.hitstop_on != "attacker" else 0
+    # a stun cuts the move short: then only it holds the attacker back
     held = attacker.stun or busy
     advantage = None if held is None else target.stun + theirs - held - mine
     return Landing(case, damage, target.stun, attack.hitstop, advantage)
@@ -129,6 +134,7 @@ def _landing(
 
 def _first_frame(cell: int, step: Fraction) -> int:
     """The first frame of a clip whose cell is this or later: the least tick with floor(tick * step) >= cell."""
+    # a ceiling in whole numbers: floats would be off by a frame at some rates
     return -(-cell * step.denominator // step.numerator)
 
 
@@ -147,6 +153,7 @@ def _hits(is_active: list[bool], attack: Attack) -> int:
     """How often it lands on one target that every active frame touches."""
     rehit = attack.rehit or Rehit("once")
     shield = attack.target.iframes if attack.gives_iframes and attack.target.iframes else 0
+    # an attack that ignores i-frames is not stopped by its own either
     shield = 0 if attack.ignores_iframes else shield
     count, immune_until, last = 0, -1, None
     landed_in_window = False

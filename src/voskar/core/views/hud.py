@@ -66,14 +66,17 @@ def _gauge(course: Course, frame: int, icon: float) -> Gauge | None:
     health, full = course.health.now(frame), course.kind.health
     if health is None or full is None or not (holds(course.present, frame) or course.is_down(frame)):
         return None
+    # rounded before the parts: 0.3 / 0.1 is three icons, not two and a bit
     units = round(health / icon, 9)
     whole = int(units)
     lives = course.lives.now(frame)
     state = "down" if course.is_down(frame) or health == 0 else ""
     if holds(course.waiting, frame):
         state = "waiting"
+    # only the last time that it was out counts, as it may have come back since
     if state and any(out <= frame for out in course.outs[-1:]):
         state = "out"
+    # a part of an icon takes the room of a whole one
     icons = -int(-round(full / icon, 9) // 1)
     return Gauge(
         course.actor.id, health, full, whole, units - whole, icons, None if lives is None else int(lives), state
@@ -82,6 +85,7 @@ def _gauge(course: Course, frame: int, icon: float) -> Gauge | None:
 
 def displayed(course: Timeline) -> list[str]:
     """Actors with a gauge: those with lives, else all recorded actors with health."""
+    # lives are what players watch; other health is scenery where any actor has lives
     own = [
         name
         for name, timeline in course.courses.items()
@@ -104,6 +108,7 @@ def changes(rules: Rules, course: Timeline, names: Sequence[str]) -> list[int]:
     for name in names:
         timeline = course.courses[name]
         found.update(timeline.health.frames, timeline.lives.frames, timeline.outs)
+        # a display shows nothing of an actor that is not there
         for span in (*timeline.present, *timeline.waiting):
             found.update((span.first, span.last + 1))
     return sorted(frame for frame in found if course.first <= frame <= course.last)
@@ -118,6 +123,7 @@ def icons(gauge: Gauge) -> str:
 
 def clock(frames: int, rate: float) -> str:
     """`0:07.52`, minutes, seconds and hundredths, cut off as a clock shows them."""
+    # a clock cuts off, but must not lose a hundredth to rounding
     hundredths = int(frames * 100 / rate + 1e-9)
     return f"{hundredths // 6000}:{hundredths // 100 % 60:02}.{hundredths % 100:02}"
 

@@ -37,6 +37,7 @@ class Meter(Struct):
         since = before.since
         regen = None if self.rule is None else self.rule.regen
         item = self.value(frame, frozen)
+        # only a hit against the regen makes it wait again: one in its direction does not
         if by_hit and regen is not None and since is not None and (value - item) * regen.amount < 0:
             since = frame
         self.bases.append(Base(frame, value, since))
@@ -45,6 +46,7 @@ class Meter(Struct):
         """Its actor returns: regen counts from there."""
         before = self.bases[-1]
         if before.since is not None:
+            # a counter without regen has no frame to count from
             self.bases.append(Base(frame, self.value(frame, frozen), frame))
 
     def value(self, frame: int, frozen: list[Span]) -> float:
@@ -59,6 +61,7 @@ class Meter(Struct):
     def _value(self, base: Base, frame: int, frozen: list[Span]) -> float:
         if base.since is None or self.rule is None or self.rule.regen is None:
             return base.value
+        # ticks up to now less those before the last change: the phase goes on through changes
         ticks = self._ticks(base.since, frame, frozen) - self._ticks(base.since, base.frame, frozen)
         return self.rule.within(changed(base.value, self.rule.regen.amount, ticks))
 
@@ -72,6 +75,7 @@ class Meter(Struct):
             if self.rule is None or regen is None or base.since is None:
                 continue
             ticks, value = self._ticks(base.since, base.frame, frozen), base.value
+            # at its goal it stays, and no further steps are needed
             while value != self.rule.goal:
                 ticks += 1
                 frame = frame_after(frozen, base.since, regen.elapsed(ticks))
@@ -90,6 +94,7 @@ def frames_in(spans: list[Span], first: int, last: int) -> int:
 def frame_after(frozen: list[Span], since: int, elapsed: int) -> int:
     """The frame that is so many after another, those left out that are frozen."""
     frame = since + elapsed
+    # spans that ended before do not matter
     for span in frozen[bisect_right(frozen, since, key=lambda stretch: stretch.last) :]:
         if span.first > frame:
             break

@@ -49,6 +49,8 @@ class _Log:
         self.has_cases |= any(attack.cases for attack in rules.attacks.values())
         self.born = {(event.frame, event.id) for event in self.ledger.of("spawn")}
         self.guarded = {(event.frame, event.id) for event in self.ledger.of("iframes")}
+        self.halted = {(event.frame, event.id) for event in self.ledger.of("hitstop")}
+        self.stunned = {(event.frame, event.id) for event in self.ledger.of("stun")}
         self.consumed: dict[str, list[int]] = defaultdict(list)
         for event in self.ledger.of("removed"):
             if event.detail == "consumed":
@@ -215,8 +217,10 @@ class _Log:
         down = holds(course.down, frame) or holds(course.down, frame + 1)
         if not down and (frame, course.actor.id) not in self.guarded:
             pose["immune"] = holds(course.immune, frame) or self._is_guarded(course, pose)
-        if holds(course.frozen, frame):
-            pose["frozen"] = True
+        if self.stunned and not down and (frame, course.actor.id) not in self.stunned:
+            pose["stunned"] = holds(course.stunned, frame)
+        if self.halted and not down and (frame, course.actor.id) not in self.halted:
+            pose["frozen"] = holds(course.frozen, frame)
 
     def _is_guarded(self, course: Course, pose: dict[str, Any]) -> bool:
         """Whether the cell that it shows makes it immune."""

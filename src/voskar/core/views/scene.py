@@ -124,6 +124,7 @@ def scene(
     boxes: list[SceneBox] = []
     bounces: list[tuple[float, float]] = []
     posed = Posed(catalog, recording.clips, 2, recording)
+    # one pose at a time: pictures show few frames, and must not depend on the order of actors
     for row in seen:
         number = int(poses.actor[row])
         actor = recording.actors[number]
@@ -145,13 +146,16 @@ def scene(
             )
         )
         pushes = ledger.about(actor.id, "knockback", "launch", "reflect", "home")
+        # a push looks like a bounce, and its hit is shown anyway
         if not any(frame - trail <= push.frame <= frame for push in pushes):  # else its hit is reported
             bounces += _bounces(rules, recording, actor, own)
         if actor.id not in down:
             own_boxes = list(_boxes(posed, recording, row, actor))
             boxes += own_boxes
+            # a copy of a box beyond the edge is what other actors touch there
             if rules.kinds[actor.kind].wraps and rules.space.bounds is not None:
                 boxes += [copy for box in own_boxes for copy in _over_the_edges(box, rules.space.bounds)]
+    # hitboxes are drawn last, on top
     order = {"body": 0, "hurtbox": 1, "hitbox": 2}
     boxes.sort(key=lambda box: order[box.role])
     contacts = [event for event in ledger.of("contact") if event.frame <= frame <= (event.until or event.frame)]
@@ -172,6 +176,7 @@ def scene(
 
 def _means(claim: Claim, landed: Collection[tuple[str | None, str | None]]) -> bool:
     """Whether a claim may be that of a hit which landed."""
+    # a muzzle that does not turn has no pivot worth a mark
     return any(claim.attacker in (None, attacker) and claim.target in (None, target) for attacker, target in landed)
 
 
@@ -197,6 +202,7 @@ def _appears(recording: Recording, event: SpawnEvent) -> tuple[str, float] | Non
     for row in range(rows.start, rows.stop):
         actor = recording.actors[int(poses.actor[row])]
         own = actor.kind == event.kind and not actor.driven and actor.owner in (None, event.owner)
+        # only its first appearance can be the expected shot
         if own and row == recording.poses.rows_of(int(poses.actor[row]))[0]:
             found.append((math.dist((poses.x[row], poses.y[row]), (event.x, event.y)), actor.id))
     return (min(found)[1], min(found)[0]) if found else None
@@ -215,8 +221,10 @@ def _bounces(rules: Rules, recording: Recording, actor: Actor, rows: Ints) -> It
         size = np.subtract(rules.space.bounds[2:], rules.space.bounds[:2])
         steps -= size * np.round(steps / size)  # through the edge is no leap
     pull = np.array(motion.acceleration) - (0.0, motion.gravity * rules.space.gravity * rules.space.upwards)
+    # compared with the motion that it should have had: gravity alone is no bounce
     off = np.hypot(*(steps[1:] - steps[:-1] - pull * dt * dt).T)
     thrown = (off > BOUNCE * np.hypot(*steps[:-1].T)) & (off > BOUNCE) & ~poses.cut[rows[1:-1]] & ~poses.cut[rows[2:]]
+    # a bounce makes two steps odd, of which the second one is the new way
     thrown &= ~np.append(thrown[1:], False)  # a way that ends at a surface is shorter, and only then comes the next
     yield from ((x, y) for x, y in places[1:-1][thrown].tolist())
 
@@ -235,6 +243,7 @@ def _boxes(posed: Posed, recording: Recording, row: int, actor: Actor) -> Iterat
     poses = recording.poses
     before = int(poses.previous[row])
     goes_on = before >= 0 and not poses.cut[row] and not poses.hidden[before]
+    # a box that turned or changed with its clip has no straight way
     goes_on = goes_on and poses.facing[row] == poses.facing[before] and poses.clip[row] == poses.clip[before]
     if goes_on:
         _put(posed, 1, recording, before)
@@ -264,6 +273,7 @@ def _over_the_edges(box: SceneBox, bounds: Bounds) -> Iterator[SceneBox]:
 def _ring(corners: Floats, radius: float) -> Floats:
     """A convex part with its rounding as a closed ring (n, 2), counter-clockwise in a y-up frame."""
     if radius == 0:
+        # corners enough that a circle looks round at any size that is drawn
         return hull(corners)
     angles = np.arange(ARC) * (2 * math.pi / ARC)
     around = np.stack([np.cos(angles), np.sin(angles)], axis=1) * radius

@@ -80,6 +80,7 @@ def statistics(rules: Rules, recording: Recording, ledger: Ledger) -> Statistics
     group: dict[str, Record] = {}
     for name in sorted(course.courses, key=natural):
         entry = course.courses[name]
+        # shots are summed up by what fired them
         label = brood(name) if entry.actor.spawned else name
         if label in actors:
             actors[label].count += 1
@@ -98,6 +99,7 @@ def statistics(rules: Rules, recording: Recording, ledger: Ledger) -> Statistics
             group[event.target].struck.add(event)
             hit = event
         elif event.event == "health" and hit is not None and (event.after or 0.0) < (event.before or 0.0):
+            # an actor goes down by the last hit that took health, not by the last that healed
             last[event.id or ""] = hit
         elif event.event == "down" and event.id in last:
             cause = last[event.id]
@@ -114,5 +116,6 @@ def _alive(course: Course, whole: Timeline) -> int:
     for span in course.present:
         frames += span.last - span.first + 1
         for down in course.down:
+            # a body that lies there is present, but not alive
             frames -= max(min(span.last, down.last) - max(span.first, down.first) + 1, 0)
     return min(max(frames, 0), whole.last - whole.first + 1)

@@ -20,9 +20,11 @@ class Steps(Struct):
 
     def put(self, frame: int, value: float) -> None:
         """The value from a frame on; frames must not fall."""
+        # two changes of one frame: only the value after it counts
         if self.frames and self.frames[-1] == frame:
             self.values[-1] = value
         elif not self.values or self.values[-1] != value:
+            # a change to the same value is none
             self.frames.append(frame)
             self.values.append(value)
 
@@ -67,6 +69,7 @@ _FIRST = attrgetter("first")
 
 def end_last(spans: list[Span], last: int) -> None:
     """Ends the last span by a frame, and drops it if that is before it begins."""
+    # a stretch without a frame would stand for one
     spans[-1].last = min(spans[-1].last, last)
     if spans[-1].last < spans[-1].first:
         spans.pop()
@@ -75,11 +78,13 @@ def end_last(spans: list[Span], last: int) -> None:
 def freeze(frozen: list[Span], running: Iterable[list[Span]], frame: int, until: int) -> None:
     """An actor is frozen from the next frame to another: what is running ends so much later."""
     own = frozen[-1] if frozen and frozen[-1].last >= frame else None
+    # a freeze of a frozen actor lengthens it by what reaches beyond its end
     extra = until - (frame if own is None else own.last)
     if own is None:
         frozen.append(Span(frame + 1, until))
     else:
         own.last = until
     for spans in running:
+        # what ends in this very frame is over
         if spans and spans[-1].last > frame:
             spans[-1].last += extra

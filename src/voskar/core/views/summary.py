@@ -44,6 +44,7 @@ def everyone(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str,
     """All who ever were there, by id: recorded, placed as fixtures, or spawned."""
     found = {actor.id: actor for actor in recording.actors}
     for fixture in rules.fixtures:
+        # a fixture may be recorded as well: then the recording's own actor counts
         found.setdefault(fixture.id, Actor(fixture.id, fixture.kind, driven=True))
     for event in ledger.of("spawn"):
         if event.detail != "expected" and event.id and event.kind:
@@ -108,6 +109,7 @@ def broods(ledger: Ledger) -> Mapping[str, Brood]:
             entry.kind = event.kind or ""
             entry.spawned += 1
             entry.expected += event.detail == "expected"
+            # an expected shot is recorded, and counted there
             alive[entry.name] += event.detail != "expected"
             entry.most = max(entry.most, alive[entry.name])
         elif event.event == "denied":

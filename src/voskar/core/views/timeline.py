@@ -197,7 +197,6 @@ class _Reading:
     def _begin_again(self, frame: int, what: str) -> None:
         """A mark of the recording."""
         for course in self.courses.values():
-            # a room gives back nobody who has no life left
             if what == "room" and course.is_out(frame):
                 continue
             self._revive(course, frame)
@@ -349,6 +348,8 @@ class _Reading:
                 course.immune.append(Span(since, event.until or frame, event.cause or ""))
                 end_last(course.immune, course.immune[-1].last)
             case "stun":
+                if course.stunned:  # a stun that takes the place of another may end before it
+                    end_last(course.stunned, frame)
                 course.stunned.append(Span(frame + 1, event.until or frame, event.by or ""))
             case "hitstop":
                 freeze(course.frozen, (course.immune, course.stunned), frame, event.until or frame)
