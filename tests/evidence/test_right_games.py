@@ -69,6 +69,68 @@ def test_a_stun_may_end_the_one_before_it(mode: str, last: int) -> None:
     assert verdict(rules, frames)[0] == [("state-stunned", last)]
 
 
+def shooting(at_once: bool, **gun: Any) -> tuple[dict[str, Any], Frames, Ledger]:
+    """A hornet at 90 that fires two puffs to the left: rules, the log of a right game, and its ledger."""
+    own = {"spawn": "puff", "when": {"press": "fire"}, "speed": 240, "aim": 180, "moves_at_once": at_once, **gun}
+    rules = sting(hornet={"emitters": {"gun": own}})
+    core = {"role": "hitbox", "attack": "jab", "circle": 2, "mask": ["keeper"]}
+    rules["kinds"]["puff"] = {"motion": {"life": 6}, "boxes": {"core": core}}
+    rules["attacks"]["jab"] = {"damage": 1}
+    book = rulebook(rules)
+    frames = brush({"hornet": "." * 30})
+    for at, frame in enumerate(frames):
+        frame["inputs"] = [{"id": "hornet", "button": "fire", "down": at in (2, 15)}]
+        frame["poses"][1]["x"] = 90
+    raw = recording(book, frames, reactions="raw")
+    _, log = perfect_log(book.rules(raw.rate), raw)
+    return rules, log, replay(book.rules(raw.rate), raw)
+
+
+@pytest.mark.parametrize("at_once", [False, True])
+def test_ends_and_muzzles_of_shots_that_use_an_id_again(at_once: bool) -> None:
+    """Each is claimed with its first place, before or after its first move, and with its end."""
+    rules, log, ledger = shooting(at_once)
+    shown = [(at, pose) for at, frame in enumerate(log) for pose in frame["poses"] if pose["kind"] == "puff"]
+    for _, pose in shown:
+        pose["id"] = "puff"
+    for born in ledger.of("spawn"):
+        last = max(at for at, _ in shown if at < born.frame + 10)
+        log[born.frame]["claims"] = [{"event": "spawn", "id": "puff", "owner": "hornet", "x": born.x, "y": born.y}]
+        log[last]["claims"] = [{"event": "removed", "id": "puff"}]
+    assert verdict(rules, log)[0] == []
+    log[born.frame]["claims"][0]["x"] += 9
+    assert verdict(rules, log)[0] == [("event-values", born.frame)]
+    log[born.frame]["claims"][0]["x"] -= 9
+    log[last]["claims"], log[last - 2]["claims"] = [], log[last]["claims"]
+    assert verdict(rules, log)[0] == [("event-moved", last - 2)]
+
+
+@pytest.mark.parametrize("place", [(0, 0), (4, 0)])
+def test_a_shot_may_hit_before_its_first_pose_shows_it(place: tuple[int, int]) -> None:
+    """It is fired inside the keeper, and in its first pose it is beyond."""
+    rules, log, _ = shooting(True, muzzle=[-90, 0], speed=1800)
+    (hit,) = log[2]["claims"]
+    log[2]["claims"] = [hit | {"x": place[0], "y": place[1]}]
+    log[15]["claims"] = []
+    assert verdict(rules, log)[0] == (
+        [("hit-missing", 15)] if place == (0, 0) else [("hit-place", 2), ("hit-missing", 15)]
+    )
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_claimed_health_says_which_of_two_equal_hits_came_first(turned: bool) -> None:
+    rules = sting(attack={"damage": 1, "rehit": "always"})
+    rules["attacks"]["bite"] = {"damage": 3}
+    rules["kinds"]["wasp"] = {"boxes": {"jaw": rules["kinds"]["hornet"]["boxes"]["sting"] | {"attack": "bite"}}}
+    frames = brush({"hornet": "...#..", "wasp": "...#.."})
+    for frame in frames:
+        frame["poses"][2]["kind"] = "wasp"
+    healths = [(96, 97), (99, 96)][not turned]
+    hits = [HIT | {"attack": "sting"}, HIT | {"attack": "bite", "attacker": "wasp"}]
+    frames[3]["claims"] = [hit | {"health": left} for hit, left in zip(hits, healths, strict=True)]
+    assert verdict(rules, frames)[0] == []
+
+
 @pytest.mark.parametrize(("turn", "expected"), [(14, []), (-19, []), (26, [("spawn-direction", 0)])])
 def test_a_game_draws_its_own_jitter(turn: float, expected: list[Any]) -> None:
     gun = {"spawn": "puff", "when": {"press": "fire"}, "speed": 60, "aim": 0, "jitter": 20}

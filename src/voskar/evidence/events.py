@@ -12,9 +12,10 @@ from voskar.core.adopt import Window
 from voskar.core.ledger import Event
 from voskar.core.ledger.event import number
 from voskar.core.ledger.origin import brood
-from voskar.core.recording import Claim
+from voskar.core.recording import Claim, Poses
+from voskar.core.rules.shapes import Ints
 from voskar.evidence.finding import Finding
-from voskar.evidence.held import Held
+from voskar.evidence.held import Held, Vector
 from voskar.evidence.matching import pair_up
 
 
@@ -123,19 +124,61 @@ def event_claims(held: Held) -> EventEvidence:
 
 
 def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown]) -> Iterator[Shown]:
-    """First and last poses of those whose spawn or end is claimed."""
+    """First and last poses of those whose spawn or end is claimed: an id that is used again has several."""
     recording, poses = held.recording, held.recording.poses
-    known = {(event.event, event.id) for event in events}
-    for event in ("spawn", "removed"):
-        for name in sorted({claim.id or "" for claim in claims if claim.event == event}):
+    removals: dict[str, list[int]] = {}
+    for end in events:
+        if end.event == "removed":
+            removals.setdefault(end.id or "", []).append(end.frame)
+    claimed: dict[tuple[str, str], list[int]] = {}
+    for claim in claims:
+        if claim.event in ("spawn", "removed") and claim.id in recording.numbers:
+            claimed.setdefault((claim.event, claim.id or ""), []).append(claim.frame)
+    stretches = recording.stretches(sorted({recording.numbers[name] for _, name in claimed}))
+    for (event, name), frames in sorted(claimed.items()):
+        number_of = recording.numbers[name]
+        parts = [rows for rows, _ in stretches[number_of]]
+        if event == "spawn":
+            certain, cuts = _starts(poses, parts)
+        else:
             # where the rules remove it themselves, their event is the better account
-            if name not in recording.numbers or (event == "removed" and (event, name) in known):
-                continue
-            number_of = recording.numbers[name]
-            rows = poses.rows_of(number_of)
-            row = int(rows[0] if event == "spawn" else rows[-1])
+            own = [rows for rows in parts if not _ends_in(poses, rows, removals.get(name, ()))]
+            certain, cuts = _ends(poses, number_of, own)
+        # a cut is another actor of a pool only where the game says so: else it is the same one elsewhere
+        known, window = poses.frame[certain].tolist(), held.windows.of(event)
+        for row in cuts:
+            frame = int(poses.frame[row])
+            if frame in frames and not any(window.holds(frame, other) for other in known):
+                certain.append(row)
+        for row in certain:
             place = float(poses.x[row]), float(poses.y[row])
             yield Shown(int(poses.frame[row]), name, event, *place, recording.actors[number_of].owner)
+
+
+def _starts(poses: Poses, parts: Sequence[Ints]) -> tuple[list[int], list[int]]:
+    """The rows in which an actor appears, and those in which it is only cut to another place."""
+    rows = [int(part[0]) for part in parts]
+    cuts = [row for row in rows if poses.previous[row] >= 0 and not poses.hidden[poses.previous[row]]]
+    return [row for row in rows if row not in cuts], cuts
+
+
+def _ends(poses: Poses, actor: int, parts: Sequence[Ints]) -> tuple[list[int], list[int]]:
+    """The rows after which an actor is gone, and those after which it is only cut to another place. A game may log an
+    actor on, hidden, before it removes it."""
+    certain, cuts = set(), []
+    for part in parts:
+        row = int(part[-1])
+        following = int(poses.following[row])
+        if following >= 0 and not poses.hidden[following]:
+            cuts.append(row)
+        else:
+            certain |= {row, int(poses.unbroken(actor, int(poses.frame[row]))[-1])}
+    return sorted(certain), cuts
+
+
+def _ends_in(poses: Poses, rows: Ints, frames: Collection[int]) -> bool:
+    """Whether any of some frames lies in a stretch of poses, or right behind it."""
+    return any(poses.frame[rows[0]] <= frame <= poses.frame[rows[-1]] + 1 for frame in frames)
 
 
 def _is_asked(held: Held, event: Event, asked: Collection[tuple[str, str]]) -> bool:
@@ -211,9 +254,20 @@ def _values(held: Held, claim: Claim, event: Event | Shown) -> Iterator[tuple[st
     if claim.health is not None and full is not None and abs(claim.health - full) > 1e-6:
         yield "health", number(claim.health), number(full)
     if claim.x is not None and claim.y is not None:
-        place = _place(held, claim, event)
-        if place is not None and math.dist(place, (claim.x, claim.y)) > held.tolerance_of(claim.id or ""):
+        place, tolerance = _place(held, claim, event), held.tolerance_of(claim.id or "")
+        places = [] if place is None else [place, *_muzzles(held, event)]
+        if place is not None and all(math.dist(goal, (claim.x, claim.y)) > tolerance for goal in places):
             yield "place", f"({claim.x:g}, {claim.y:g})", f"({place[0]:g}, {place[1]:g})"
+
+
+def _muzzles(held: Held, event: Event | Shown) -> Iterator[Vector]:
+    """Places where a shown shot may have been spawned, before it moved in the frame of its first pose."""
+    if isinstance(event, Shown) and event.event == "spawn":
+        kind = held.kind_of(event.id)
+        for spawn in held.spawns.get(event.frame, ()):
+            at_once = kind is not None and spawn.kind == kind.logged_kind and held.births[spawn.frame, spawn.id]
+            if at_once and at_once.moves_at_once and event.owner in (None, spawn.owner):
+                yield spawn.x, spawn.y
 
 
 def _place(held: Held, claim: Claim, event: Event | Shown) -> tuple[float, float] | None:

@@ -157,6 +157,15 @@ class Held:
         return {(order.frame, order.id): order.arguments[0] for order in self.orders if order.verb == "enter"}
 
     @cached_property
+    def spawns(self) -> dict[int, list[SpawnEvent]]:
+        """By frame the spawns that the recording shows itself."""
+        found: dict[int, list[SpawnEvent]] = {}
+        for event in self.ledger.all(SpawnEvent):
+            if event.detail == "expected":
+                found.setdefault(event.frame, []).append(event)
+        return found
+
+    @cached_property
     def posed(self) -> Posed:
         """Two actors in any logged pose."""
         return Posed(self.catalog, self.recording.clips, 2, self.recording)

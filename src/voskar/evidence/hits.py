@@ -348,7 +348,8 @@ def _place(held: Held, claim: Claim, hit: Event, finding: Callable[[str, str, st
     away = [held.outside(name or "", box or "", hit.frame, t, point) for name, box in sides]
     # a driven actor has no logged pose to measure from
     known = [value for value in away if value is not None]
-    apart = max(known) if known else math.dist(point, (hit.x or 0.0, hit.y or 0.0))
+    # where they touch by the rules is right too: a shot has no pose before its first move, from which to measure
+    apart = min([math.dist(point, (hit.x or 0.0, hit.y or 0.0)), *([max(known)] if known else [])])
     if apart > max(held.tolerance_of(name or "") for name in (hit.attacker, hit.target)):
         text = f"({point[0]:g}, {point[1]:g}), {apart:.1f} units away"
         yield finding("hit-place", text, f"({hit.x:g}, {hit.y:g})")

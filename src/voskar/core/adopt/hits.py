@@ -95,7 +95,7 @@ class HitAdoption:
         return lambda *hit: any(names in known for names in product(*((name, None) for name in hit)))
 
     def agrees(self, contact: Contact) -> bool | None:
-        """Whether a contact would now have the case and the damage of its claim; None if that has neither."""
+        """Whether a contact would now have the case, damage and health of its claim; None if that has none."""
         number = self._fitting((contact.attacker.id, contact.target.id), self.world.frame, contact.attack.name)
         return None if number is None else comes_to(contact, self.index.claims[number])
 

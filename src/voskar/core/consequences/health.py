@@ -21,11 +21,7 @@ def lose(world: World, state: ActorState, damage: float, by: str, cause: str | N
         return
     if damage > 0 and world.any_absorbs:
         damage = _absorbed(world, state, damage, by)
-    full = state.kind.health or 0.0
-    # decimal sums are slow, and whole numbers are exact without
-    rest = before - damage if before.is_integer() and damage.is_integer() else added(before, -damage)
-    # healing does not take off what an actor has above its full health
-    after = max(rest, 0.0) if damage > 0 else min(rest, max(full, before))
+    after = left_after(before, damage, state.kind.health or 0.0)
     if after == before:
         if after == 0 and damage > 0:
             world.settling.add(state.row)  # it may still stand, as the game had it
@@ -38,6 +34,14 @@ def lose(world: World, state: ActorState, damage: float, by: str, cause: str | N
         world.settling.add(state.row)
         if world.rules.contact.health_check == "at_once":
             go_down(world, state)
+
+
+def left_after(before: float, damage: float, full: float) -> float:
+    """Health after damage, or after healing below 0: at least 0, and no more than the full."""
+    # decimal sums are slow, and whole numbers are exact without
+    rest = before - damage if before.is_integer() and damage.is_integer() else added(before, -damage)
+    # healing does not take off what an actor has above its full health
+    return max(rest, 0.0) if damage > 0 else min(rest, max(full, before))
 
 
 def _absorbed(world: World, state: ActorState, damage: float, by: str) -> float:
