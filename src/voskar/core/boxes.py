@@ -229,13 +229,13 @@ class BoxCatalog:
             [box.box.within_bounds and self.rules.space.bounds is not None for box in self.formed],
             [box.swing for box in self.formed],
             [kind.wraps for kind in self.rules.kinds.values()],
-            [self._condition(box) for box in self.formed],
+            [self.condition_of(box) for box in self.formed],
             self._tag_bits([NO_TAGS, *tag_sets]),
             clashes.tolist(),
             [box.box.depth for box in self.formed],
         )
 
-    def _condition(self, box: FormedBox) -> int:
+    def condition_of(self, box: FormedBox) -> int:
         """The number of the condition that a box is open by, -1 for one that always holds."""
         return -1 if box.box.if_ == NO_CONDITION else self.conditions[box.kind.name].index(box.box.if_)
 

@@ -12,6 +12,7 @@ import numpy as np
 from msgspec import Struct, field
 
 from voskar.core.adopt import Resync
+from voskar.core.asking import holds, words
 from voskar.core.copying import Copier
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
 from voskar.core.judging.contact import Contact
@@ -46,6 +47,10 @@ class Moment(Struct):
     """
 
     states: dict[str, ActorState] = field(default_factory=dict)
+    unmet: dict[str, dict[int, str]] = field(default_factory=dict)
+    """By id the conditions of its boxes that an actor does not meet, by number, in words: these boxes are closed."""
+    frozen: dict[str, int] = field(default_factory=dict)
+    """By id the last frame of a freeze: the hitboxes of that actor are closed."""
     pairs: set[tuple[str, str]] = field(default_factory=set)
     verdicts: dict[Boxes, Verdicts] = field(default_factory=dict)
     touched: dict[Boxes, float] = field(default_factory=dict)
@@ -119,6 +124,12 @@ class Watch:
         state = world.find(name)
         if state is not None and name not in moment.states:
             moment.states[name] = msgspec.structs.replace(state)
+            if world.is_frozen(state):
+                moment.frozen[name] = world.table.frozen_until[state.row]
+            conditions = enumerate(world.catalog.conditions.get(state.kind.name, ()))
+            moment.unmet[name] = {
+                at: words(world, state, asked) for at, asked in conditions if not holds(world, state, asked)
+            }
         return state
 
     def _ask(self, stepper: Stepper, moment: Moment, attacker: str, target: str) -> None:

@@ -42,16 +42,18 @@ def jumps(held: Held, compared: Collection[str]) -> Iterator[Finding]:
         steps = _steps_of(poses, rows, across)
         for row, place in _far(poses, rows, steps.length, least):
             actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
+            # a button may be a dash or a teleport
             if actor.id not in compared and not recording.inputs.presses(actor.id, frame - 1, frame):
                 pace = _pace(steps, poses, rows, place, round(held.recording.rate))
                 if pace is not None and steps.length[place] > TIMES * pace:
                     leaps.append((row, float(steps.length[place]), pace))
+    # in the order of rows, which is that of frames
     leaps.sort()
     together = Counter(int(poses.frame[row]) for row, *_ in leaps)
     for row, length, pace in leaps:
         actor, frame = recording.actors[poses.actor[row]], int(poses.frame[row])
         ordered = any(first <= frame <= last for first, last in orders.get(actor.id, ()))
-        ordered |= held.course.courses[actor.id].is_down(frame)  # what a body does is told otherwise
+        ordered |= held.course.courses[actor.id].is_down(frame)  # the row of lives compares what a body does
         if not ordered and together[frame] < MANY:
             text = f"leaps {length:.1f} units in {frame}, and steps {pace:.1f} at most within a second of it"
             yield of_actor("teleport", frame, actor.id, text, "nothing sends it there: mark it `cut` if it is meant")

@@ -21,15 +21,18 @@ def outlines(held: Held) -> Iterator[Finding]:
     poses, log = held.recording.poses, held.recording.boxes
     if not log.names:
         return
+    # a hidden actor's boxes touch nothing, whatever the game logs of them
     places = np.flatnonzero((poses.logged >= 0) & ~poses.hidden)
     kinds = np.array([held.catalog.kind_number[actor.kind] for actor in held.recording.actors])[poses.actor[places]]
     found: list[tuple[int, int, Finding]] = []
     for kind, boxes in enumerate(held.catalog.by_kind.values()):
         rows = places[kinds == kind]
+        # by actor, so that a difference that lasts is one stretch of rows
         rows = rows[np.argsort(poses.actor[rows], kind="stable")]
         compared = [box for box in boxes if not box.box.logged and box.name in log.names] if len(rows) else []
         for box in compared:
             game = log.bounds[poses.logged[rows], log.names.index(box.name)].T
+            # a box that this kind never logs may have another name in the game
             if not np.isnan(game[0]).all():
                 found += _of_box(held, box, rows, game)
     yield from (finding for *_, finding in sorted(found, key=lambda entry: entry[:2]))
@@ -44,6 +47,7 @@ def _of_box(held: Held, box: FormedBox, rows: Ints, game: Floats) -> Iterator[tu
     tolerance = held.tolerance if box.kind.tolerance is None else box.kind.tolerance
     # 0 for agreement, and a number for each sort of difference
     codes = np.where(shown & ~is_open, 1, np.where(is_open & ~shown, 2, 0))
+    # bounds are compared, not shapes: a game may log any outline of the same size
     codes[shown & is_open & (np.abs(own - game).max(axis=0) > tolerance)] = 3
     if not codes.any():
         return
@@ -53,6 +57,7 @@ def _of_box(held: Held, box: FormedBox, rows: Ints, game: Floats) -> Iterator[tu
     for start, end in zip(starts.tolist(), [*starts[1:].tolist(), len(rows)], strict=True):
         code = ("", OPEN, CLOSED, MOVED)[codes[start]]
         first, last = int(poses.frame[rows[start]]), int(poses.frame[rows[end - 1]])
+        # a box that opens or closes a little early is within the window; one at another place is wrong in any frame
         if code and (code == MOVED or last - first + 1 > held.within("boxes")):
             text, rules = _words(code, box.name, game[:, start].tolist(), own[:, start].tolist())
             of = int(rows[firsts[np.searchsorted(firsts, start, side="right") - 1]])
@@ -69,6 +74,7 @@ def _bounds(held: Held, box: FormedBox, rows: Ints) -> tuple[Floats, Bools]:
     for clip in distinct(clips).tolist():
         firsts, shapes = np.array(box.runs(held.recording.clips[clip] if clip >= 0 else None)).T
         at = np.flatnonzero(clips == clip)
+        # the shape that a clip has from its last change on
         forms[at] = shapes[np.maximum(np.searchsorted(firsts, cells[at], side="right") - 1, 0)]
     own, is_open = np.zeros((4, len(rows))), forms >= 0
     m00, m01, m10, m11 = (column[rows] for column in poses.matrix)
@@ -79,6 +85,7 @@ def _bounds(held: Held, box: FormedBox, rows: Ints) -> tuple[Floats, Bools]:
         for axis, (a, b) in enumerate(((m00, m01), (m10, m11))):
             along = np.outer(hull[:, 0], a[at]) + np.outer(hull[:, 1], b[at])
             own[axis, at], own[axis + 2, at] = along.min(axis=0) - radius, along.max(axis=0) + radius
+    # a box that sticks out of the space is closed
     if box.box.within_bounds and held.rules.space.bounds is not None:
         x, y, slack = poses.x[rows], poses.y[rows], placing.tolerance
         is_open &= (own[0] + x >= placing.left - slack) & (own[1] + y >= placing.top - slack)

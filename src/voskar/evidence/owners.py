@@ -14,6 +14,7 @@ def owners(held: Held) -> Iterator[Finding]:
     recording, window = held.recording, held.windows.of("hit")
     for frame, number, owner in recording.owner_changes:
         actor = recording.actors[number]
+        # a pool fires the shot again, for its first owner
         if owner == actor.owner and recording.appears_after(number, frame - 1) == frame:
             continue
         events = held.ledger.about(actor.id, "reflect")

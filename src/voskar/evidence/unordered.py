@@ -31,6 +31,7 @@ def unordered(held: Held) -> Iterator[Finding]:
     if recording.reactions == "raw":
         return
     hits: dict[str, dict[int, Event]] = {}
+    # a hit that only the game has may throw a body, too
     landed = [*held.ledger.hits(), *(event for event in held.ledger.of("adopted") if event.detail == "hit")]
     for event in landed:
         for name in (event.attacker, event.target):
@@ -39,6 +40,7 @@ def unordered(held: Held) -> Iterator[Finding]:
     fixtures = {fixture.id for fixture in held.rules.fixtures}
     for name in sorted(hits):
         kind = held.rules.kinds[recording.actors[recording.numbers[name]].kind]
+        # actors with a motion, or on a wrapping way, are compared in full elsewhere
         if kind.motion == Motion() and not kind.wraps and name not in fixtures:
             yield from _Struck(held, name, hits).odd()
 
@@ -63,6 +65,7 @@ class _Struck:
             self.gone.update(range(span.first - 2, span.last + 1))
         self.ordered: Counter[int] = Counter()
         """Frames in which the rules have something of their own for it, up to one after its end, and how many such."""
+        # the frame behind the last of a reaction may still show its pace
         for order in held.ledger.about(name, "knockback", "launch", "reflect", "home", "respawn"):
             self.ordered.update(range(order.frame, held.last_of(order) + 2))
 
@@ -70,6 +73,7 @@ class _Struck:
         """Every reaction that nothing orders, once a hit."""
         scope = self.held.recording.scope.reactions
         for frame, hit in sorted(self.hits.items()):
+            # whatever the rules order explains the motion, or is a finding of its own
             if frame in self.gone or self.ordered[frame + 1] or self.held.ended_before(frame + 1) is not None:
                 continue
             text = None if "home" in scope else self._put_back(frame)
@@ -93,6 +97,7 @@ class _Struck:
         row, before = recording.row(self.name, frame + 1), recording.row(self.name, frame)
         if row is None or before is None or poses.hidden[row] or poses.cut[before]:
             return None  # one that was put there for this frame alone only goes back
+        # a mark puts everybody to a start of its own
         since = max((mark for mark in recording.resets if mark <= frame), default=recording.first)
         first = recording.pose_from(recording.numbers[self.name], since)
         if first is None or first[1] > frame or frame + 1 in recording.resets:
@@ -112,7 +117,9 @@ class _Struck:
         earlier = self.steps.get(frame - 1, before)
         gravity = abs(self.held.rules.space.gravity) / self.rate**2
         up = self.held.rules.space.upwards
+        # gravity may pull it down, but nothing pulls it up
         turns = before[1] * up < -gravity and now[1] * up > self.tolerance  # a fall that turns into a rise
+        # speeding up as it did before the hit is its own motion
         if gain <= self.tolerance + gravity + math.dist(before, earlier) and not turns:
             return None
         if self._explains(frame, frame + 1, now):
@@ -125,10 +132,12 @@ class _Struck:
         row = recording.row(self.name, after)
         if row is None:
             return True
+        # a game that logs pushes says itself that this is none
         if not np.isnan(poses.push_x[row]):
             return math.hypot(poses.push_x[row], poses.push_y[row]) <= self.tolerance
         if not np.isnan(poses.vx[row]) and not np.isnan(poses.vy[row]):
             own = float(poses.vx[row]) / self.rate, float(poses.vy[row]) / self.rate
+            # its own logged velocity explains the step
             if math.dist(own, step) <= self.tolerance:
                 return True
         place = float(poses.x[row]), float(poses.y[row])
@@ -160,6 +169,7 @@ class _Struck:
         before = poses.previous[rows]
         x, y = poses.x[rows] - poses.x[before], poses.y[rows] - poses.y[before]
         names = [recording.actors[number].id for number in poses.actor[rows].tolist()]
+        # a body that stands on a platform makes its step to the last digit
         alike = np.hypot(x - step[0], y - step[1]) <= TOGETHER
         return any(
             same and name != self.name and not any(abs(frame - number) <= 1 for number in self.all.get(name, ()))
@@ -171,6 +181,7 @@ class _Struck:
         until, length = self.held.last_of(event), math.hypot(event.dx or 0.0, event.dy or 0.0)
         last, after = self.steps.get(until), self.steps.get(until + 1)
         own = self.steps.get(event.frame, (0.0, 0.0))
+        # more than one order in the frame behind it may move it on
         if last is None or after is None or length == 0 or until in self.gone or self.ordered[until + 1] > 1:
             return
         way = (event.dx or 0.0) / length, (event.dy or 0.0) / length
@@ -178,7 +189,7 @@ class _Struck:
         pushed = [self.steps.get(frame, (0.0, 0.0)) for frame in range(event.frame + 1, until + 1)]
         whole = sum(x * way[0] + y * way[1] for x, y in pushed)
         if abs(whole - length) > self.tolerance + abs(walked) * len(pushed):
-            return  # the push itself is another: that is told
+            return  # the push itself is another, which is a finding already
         if goes <= self.tolerance + max(walked, 0.0) or goes < GOES_ON * along:
             return
         if self._explains(until, until + 1, after):
@@ -194,6 +205,7 @@ class _Steps:
         """`often` is how many of them are asked for, about."""
         self.recording, self.number = held.recording, held.recording.numbers[name]
         self.known: dict[int, Vector] | None = None
+        # many questions about one actor are cheaper with all steps at once
         if often > len(self.recording.poses.rows_of(self.number)):
             frames, ways = self.all()
             self.known = dict(zip(frames.tolist(), map(tuple, ways.tolist()), strict=True))

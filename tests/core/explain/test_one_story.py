@@ -8,7 +8,7 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests import strategies
+from tests import fighting, strategies, uncommon
 from tests.worlds import recording, rulebook
 from voskar.core.emitters.gates import GATES as EMITTER_GATES
 from voskar.core.explain.emitter import EmitterExplainer
@@ -31,6 +31,7 @@ class Witness(Watch):
         self.states: dict[tuple[str, int], State] = {}
         self.counters: dict[tuple[str, int], dict[str, float]] = {}
         self.immune: set[tuple[str, int]] = set()
+        self.stunned: set[tuple[str, int]] = set()
         self.down: dict[tuple[str, int], bool] = {}
 
     def before_firing(self, stepper: Stepper) -> None:
@@ -48,6 +49,7 @@ class Witness(Watch):
         self.immune |= {
             (state.id, frame) for state in stepper.world.everyone() if state.immune_since <= frame <= state.immune_until
         }
+        self.stunned |= {(state.id, frame) for state in stepper.world.everyone() if stepper.world.is_stunned(state)}
 
     def judged(self, contact: Contact, outcome: str) -> None:
         super().judged(contact, outcome)
@@ -79,6 +81,17 @@ def test_explanations_hold(data: Any, frames: Any, reactions: str, more: st.Data
     pairs_agree(found)
     emitters_agree(found)
     states_agree(found, witness)
+
+
+@given(uncommon.rulebooks(fighting.rulebooks(worlds)), strategies.recordings(frames_at_most=16), st.data())
+def test_so_do_those_of_fights(data: Any, frames: Any, more: st.DataObject) -> None:
+    """Of pairs: conditions of boxes, stuns and freezes close boxes, too."""
+    book = rulebook(data)
+    frames = more.draw(fighting.tagged(more.draw(uncommon.boxed(data, frames))))
+    played = recording(book, frames, reactions=more.draw(st.sampled_from(["baked", "raw"])), seed=3)
+    watch = Watch({frame: Question(near=1e9) for frame in range(played.first, played.last + 1)})
+    stepper = Stepper(book.rules(played.rate), played, watch)
+    pairs_agree(Watched(stepper, stepper.run(), watch, played))
 
 
 def pairs_agree(found: Watched) -> None:
@@ -131,11 +144,12 @@ def states_agree(found: Watched, witness: Witness) -> None:
         assert {counter: value for counter, value in counted.items() if value} == witness.counters[name, frame]
     for (name, frame), down in witness.down.items():
         assert course.courses[name].is_down(frame) == down, (name, frame)
-    shielded = {
-        (name, frame)
-        for name, item in course.courses.items()
-        for span in item.immune
-        for frame in range(span.first, span.last + 1)
-    }
     judged = {state for state in witness.states if state in witness.down}
-    assert {pair for pair in witness.immune if pair in judged} == {pair for pair in shielded if pair in judged}
+    for state, known in (("immune", witness.immune), ("stunned", witness.stunned)):
+        told = {
+            (name, frame)
+            for name, item in course.courses.items()
+            for span in getattr(item, state)
+            for frame in range(span.first, span.last + 1)
+        }
+        assert {pair for pair in known if pair in judged} == {pair for pair in told if pair in judged}

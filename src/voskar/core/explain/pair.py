@@ -259,11 +259,10 @@ class PairExplainer:
             rows, frames, is_open = poses.rows_of(number), poses.frames_of(number), self._openness(name, box)
             # both are present, so the frame is one of theirs
             at = int(np.searchsorted(frames, frame))
-            state = self.moments[frame].states.get(name)
-            stunned = state is not None and state.kind.stun_disarms and frame <= state.stunned_until
-            if box.box.role == "hitbox" and state is not None and stunned and is_open[at]:
+            why = self._closed_by_state(frame, name, box) if is_open[at] else ""
+            if why:
                 passed = False
-                texts.append(f"{name}.{box.name} is closed: {name} is stunned until {state.stunned_until}")
+                texts.append(f"{name}.{box.name} is closed{why}")
                 continue
             clip, cell, shut = poses.clip[rows[at]], self._cells[rows[at]], self._shut(box, int(rows[at]))
             shown_why = f" {shut}" if shut else ""
@@ -280,6 +279,20 @@ class PairExplainer:
             why = shown_why or shown or " without a clip"
             texts.append(f"{name}.{box.name} is closed{why}; it {when}{last}")
         return Step("open", passed, "; ".join(texts))
+
+    def _closed_by_state(self, frame: int, name: str, box: FormedBox) -> str:
+        """Why a box that its clip opens is closed by the state of its actor; empty if it is not."""
+        moment = self.moments[frame]
+        unmet = moment.unmet.get(name, {}).get(self.catalog.condition_of(box))
+        if unmet is not None:
+            return f" by its `if`: {unmet}"
+        state = moment.states.get(name)
+        # a stun and a freeze close hitboxes only: the actor can still be hit
+        if box.box.role != "hitbox" or state is None:
+            return ""
+        if state.kind.stun_disarms and frame <= state.stunned_until:
+            return f": {name} is stunned until {state.stunned_until}"
+        return f": {name} is frozen until {moment.frozen[name]}" if name in moment.frozen else ""
 
     def _openness(self, name: str, box: FormedBox) -> Bools:
         """Whether a box of an actor is open in each of its poses."""
