@@ -265,8 +265,9 @@ def _muzzles(held: Held, event: Event | Shown) -> Iterator[Vector]:
     if isinstance(event, Shown) and event.event == "spawn":
         kind = held.kind_of(event.id)
         for spawn in held.spawns.get(event.frame, ()):
-            at_once = kind is not None and spawn.kind == kind.logged_kind and held.births[spawn.frame, spawn.id]
-            if at_once and at_once.moves_at_once and event.owner in (None, spawn.owner):
+            birth = held.births.get((spawn.frame, spawn.id))
+            is_its = kind is not None and spawn.kind == kind.logged_kind and event.owner in (None, spawn.owner)
+            if is_its and birth is not None and birth.moves_at_once:
                 yield spawn.x, spawn.y
 
 

@@ -131,7 +131,7 @@ class Session:
         self._blocks: list[Block] = []
         """The same frames, which are not among the last ones yet."""
         self._claimed: list[int] = []
-        """The frames with claims that no glance has seen: most findings are about one."""
+        """The frames with claims that neither a glance nor a look has seen: most findings are about one."""
         self._late_frames = 0
         """How long the last glance waited for a finding's window to pass."""
         self._fresh: list[ColumnBuilder] = []
@@ -373,6 +373,7 @@ class Session:
         if recording.first != self._looked_from:
             self._learn(recording, [root for root, _ in verdict.roots], seen)
         self._looked_from, self._judged = recording.first, recording.last
+        self._claimed = [frame for frame in self._claimed if frame > seen.until]
         self._known = {mark(finding) for finding in verdict.findings}
         news = self._news(recording, verdict, seen)
         self._doubts.learn(subjects_of(recording, news.withdrawn), self._known)

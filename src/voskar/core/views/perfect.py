@@ -219,8 +219,10 @@ class _Log:
             pose["immune"] = holds(course.immune, frame) or self._is_guarded(course, pose)
         if self.stunned and not down and (frame, course.actor.id) not in self.stunned:
             pose["stunned"] = holds(course.stunned, frame)
-        if self.halted and not down and (frame, course.actor.id) not in self.halted:
-            pose["frozen"] = holds(course.frozen, frame)
+        frozen = holds(course.frozen, frame)
+        # in the frame of the hit either is right, and a body may still be frozen
+        if frozen or (self.halted and (frame, course.actor.id) not in self.halted):
+            pose["frozen"] = frozen
 
     def _is_guarded(self, course: Course, pose: dict[str, Any]) -> bool:
         """Whether the cell that it shows makes it immune."""
