@@ -124,7 +124,7 @@ def event_claims(held: Held) -> EventEvidence:
 
 
 def _poses(held: Held, claims: Sequence[Claim], events: Sequence[Event | Shown]) -> Iterator[Shown]:
-    """First and last poses of those whose spawn or end is claimed: an id that is used again has several."""
+    """First and last poses of actors with a claimed spawn or end: an id that is used again has several."""
     recording, poses = held.recording, held.recording.poses
     removals: dict[str, list[int]] = {}
     for end in events:

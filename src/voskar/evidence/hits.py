@@ -368,7 +368,7 @@ def _health_after(held: Held, hit: Event) -> float | None:
     course = held.course.courses.get(hit.target or "")
     if course is None or course.kind.health is None:
         return None
-    # an earlier hit of the same frame may have changed the health that this one left as it is
+    # an earlier hit of the same frame may have changed the health that this one did not change
     while at > 0 and events[at - 1].frame == hit.frame:
         at -= 1
         if events[at].event == "health" and events[at].id == hit.target:

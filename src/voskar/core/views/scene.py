@@ -224,7 +224,7 @@ def _bounces(rules: Rules, recording: Recording, actor: Actor, rows: Ints) -> It
     # compared with the motion that it should have had: gravity alone is no bounce
     off = np.hypot(*(steps[1:] - steps[:-1] - pull * dt * dt).T)
     thrown = (off > BOUNCE * np.hypot(*steps[:-1].T)) & (off > BOUNCE) & ~poses.cut[rows[1:-1]] & ~poses.cut[rows[2:]]
-    # a bounce makes two steps odd, of which the second one is the new way
+    # a bounce makes two steps odd: the second is the new way
     thrown &= ~np.append(thrown[1:], False)  # a way that ends at a surface is shorter, and only then comes the next
     yield from ((x, y) for x, y in places[1:-1][thrown].tolist())
 
