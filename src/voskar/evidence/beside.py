@@ -137,7 +137,6 @@ class Beside:
         """Whether its shadow is no longer there after so many more frames; a frame before a solid takes it, it may be
         at its surface already. The number of bounces is not known if its age is not, or if it was derived again."""
         may_end = not (self.has_age and self.counts) and self.flight.kind.motion.bounces is not None
-        # at its last pose it may be one step short of the edge
         for _ in range(frames):
             if self.shadow.gone:
                 return True
@@ -315,9 +314,9 @@ class Beside:
 
     def _try_again(self, at: int) -> int:
         """No pose agreed with a first velocity: it may have met something just then."""
-        # it steers itself, as homing shots of games do: its path cannot be compared
         self.tries += 1
         if self.tries > TRIES:
+            # it steers itself, as homing shots of games do: its path cannot be compared
             self.look.alone.add(self.flight.kind.name)
             self.known = False
             return len(self.flight.rows)

@@ -88,8 +88,8 @@ def emissions(held: Held) -> Spawned:
         if number in of:
             sources[shown[of[number]].row] = event
             found = _compare(held, event, shown[of[number]], starts)
-        # near the end of the recording it may still appear, and an owner that is gone cannot have fired
         elif event.frame + window.after <= recording.last and starts.of(event).there:
+            # near the end of the recording it may still appear; one that left at once is never shown
             found = _missing(event)
         agreed += [id(event)] if found is None else []
         odd += [] if found is None else [found]
@@ -194,7 +194,6 @@ def _is_logged(held: Held, event: SpawnEvent) -> bool:
 
 
 def appearances(rules: Rules, recording: Recording) -> list[Appearance]:
-    # an appearance needs its direction now: velocities as logged, else the step to the next pose
     """Where recorded actors of those kinds appear, also when they do so again."""
     kinds, poses, found = rules.spawned, recording.poses, []
     rows, mask = recording.appearances(

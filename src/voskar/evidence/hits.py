@@ -204,8 +204,8 @@ class Reasons:
                 question = self.questions.setdefault(frame, Question())
                 if claim.attacker and claim.target:
                     question.pairs.add((claim.attacker, claim.target))
-                # without the other side no pair can be named, so all pairs nearby are asked about
                 else:
+                    # without the other side no pair can be named, so all pairs nearby are asked about
                     question.near = AROUND
         for spawn in unfired:
             self.questions.setdefault(spawn.frame, Question()).emitters = True
@@ -291,7 +291,6 @@ class _Drift:
             for claim in (claims, hits)
         )
 
-    # if the rules have the hit later, they stopped it by i-frames at first; if earlier, theirs ran out right before it
     def __call__(self, claim: Claim, hit: Event, account: Account | None) -> int:
         later = hit.frame > claim.frame
         held = (
@@ -302,8 +301,8 @@ class _Drift:
         if self.resynced:  # the hit before was where the game has it
             return hit.frame - claim.frame
         before = self.claimed[claim.target], self.landed[hit.target]
-        # without a hit before, all of the distance is drift
         claimed, landed = bisect_left(before[0], claim.frame), bisect_left(before[1], hit.frame)
+        # without a hit before, all of the distance is drift
         if not claimed or not landed:
             return hit.frame - claim.frame
         return hit.frame - before[1][landed - 1] - (claim.frame - before[0][claimed - 1])
@@ -324,7 +323,6 @@ def _differs(held: Held, claim: Claim, hit: Event) -> Iterator[Finding]:
     def finding(code: str, game: str, rules: str) -> Finding:
         return Finding(code, claim.frame, *pair, claim, hit, hit.frame - claim.frame, game, rules)
 
-    # a wrong case brings its own damage and attack: those would be findings twice
     if claim.case is not None and claim.case != (hit.case or ""):  # its damage, and the health it leaves, follow
         yield finding("hit-case", claim.case or "none", hit.case or "none")
         return
@@ -360,8 +358,8 @@ def _health_after(held: Held, hit: Event) -> float | None:
     events = held.ledger.events
     at = bisect_left(events, hit.frame, key=lambda event: event.frame)
     while at < len(events) and events[at] is not hit:
-        # of the events of a frame the health of a hit follows at once, unless the hit took none
         at += 1
+    # the health of a hit follows it at once, unless the hit took none
     following = events[at + 1] if at + 1 < len(events) else None
     if following is not None and following.event == "health" and following.id == hit.target:
         return following.after

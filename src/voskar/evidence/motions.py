@@ -98,7 +98,6 @@ class _Comparison:
         """By id the frames in which the game says that something ends it."""
         for claim in held.recording.claims:
             for name in {claim.id, claim.attacker, claim.target} - {None}:
-                # a step in which nothing was compared says nothing of logged velocities either
                 self.claimed.setdefault(name or "", []).append(claim.frame)
         self.dt = 1.0 / float(held.rules.rate)
         x0, y0, x1, y1 = held.rules.space.bounds or (-math.inf,) * 2 + (math.inf,) * 2
@@ -127,7 +126,7 @@ class _Comparison:
             if not event.detail and flight.first <= event.frame < flight.times[-1]
         ]
         due = None if life is None or not begins else begins[-1] + life - 1
-        # a life that is too long needs no other cause; one that is too short may have ended by anything else
+        # a life that is too long needs no other cause; a short life may have ended by anything else
         if due is not None and last > due + within:
             text = f"is there from {flight.first} to {flight.frame(last)}, {last - due} frames too long"
             rule = f"lives {life} frames, to {flight.frame(due)}"
@@ -135,7 +134,7 @@ class _Comparison:
         elif due is not None and last >= due - max(within, kind.linger):
             return
         elif beside.known and not self._may_end(flight) and not self._is_at_wall(flight, beside, within):
-            # without a known start an end may be one that was due
+            # without a known start the end may have been due
             gone = int(self.recording.poses.frame[flight.end]) + 1
             if due is not None:
                 text = f"is there from {flight.first} to {gone - 1}, {due - last} frames too short"
@@ -156,12 +155,10 @@ class _Comparison:
             kind.motion.on_solid not in ("remove", "bounce")
             or not size
             or any(box.role == "body" for box in kind.boxes)
-            # only where its shape is no body does the game's own size decide
         ):
             return False
         return self.held.near_solid(kind, place, size + math.hypot(*self.held.shadow.velocity) * self.dt)
 
-    # every cause counts, since a shot is reported only if nothing explains its end
     def _may_end(self, flight: LoggedFlight) -> bool:
         """Whether anything but its motion and its life may take it away behind its last pose."""
         held, recording = self.held, self.recording

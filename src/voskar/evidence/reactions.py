@@ -209,7 +209,7 @@ class _Look:
         """Whether a push ends at a solid, or at a bound."""
         poses, rules = self.recording.poses, self.held.rules
         x, y = float(poses.x[row]), float(poses.y[row])
-        # of a wall or an edge no part of a push is seen, though nothing else is wrong
+        # at a wall or an edge the rest of a push is not visible
         kind = rules.kinds[self.recording.actors[self.recording.numbers[event.id or ""]].kind]
         if self.held.near_solid(kind, (x, y), self.tolerance):
             return True

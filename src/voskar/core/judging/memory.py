@@ -66,7 +66,6 @@ class Memory:
         for entry in self._keys.get(key[0], ()):
             hit, run = self.hits.get(entry), self._runs.get(entry)
             if entry[:2] == key[:2] and entry != key and hit is not None and run is not None:
-                # the run goes on if it reached the frame before; the contact of this frame may not be noted yet
                 # a run that began after the hit is another contact, which does not hold the attack up
                 count += run[1] >= frame - 1 and run[0] <= hit.frame
         return count

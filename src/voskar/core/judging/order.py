@@ -56,7 +56,6 @@ class Order:
 
     def _sorted(self, world: World, found: list[TouchRow], claims: Claims | None) -> list[tuple[Any, ...]]:
         attack, first, rank, name = self._attack, self._first, self._rank, self._name
-        # lists of plain tuples sort several times faster than objects with keys
         actors = cast(list[ActorState], world.actors)  # every actor that touches is there
         name_of = None if world.rules.contact.order == "id" else ranks(world)
         earliest: dict[tuple[int, int, int], float] = {}

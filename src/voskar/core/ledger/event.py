@@ -178,7 +178,6 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         """The emitter that fired, or was denied."""
         return None
 
-    # whatever is no text in the annotation of its property is a number
     @property
     def angle(self) -> float | None:
         """The direction in degrees, for spawns."""

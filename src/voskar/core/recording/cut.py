@@ -43,11 +43,10 @@ def cut(recording: Recording, first: int, last: int) -> Recording:
         claims=claims,
         inputs=_columns(recording.inputs, first, last),
         display=_columns(recording.display, first, last),
+        # a mark at the first frame begins nothing: the stretch begins there anyway
         resets={mark: what for mark, what in recording.resets.items() if first < mark <= last},
         scope=msgspec.structs.replace(recording.scope, always=recording.scope.always | recording.claimed),
-        # a mark at the first frame begins nothing: the stretch begins there anyway
         lost=tuple((low, high) for low, high in recording.lost if first <= low and high <= last),
-        # what a cut loses half of was not lost in it
         strangers=tuple(stranger for stranger in recording.strangers if first <= stranger.frame <= last),
         owner_changes=tuple(
             change._replace(actor=number)

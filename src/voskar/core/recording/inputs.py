@@ -67,7 +67,7 @@ class Inputs:
 
     def pressed(self, name: str, button: str, anew: Sequence[int] = ()) -> Ints:
         """The frames in which it is down and was not in the frame before, or in which everything begins `again`."""
-        # a button held across a mark is pressed anew, since the run before it is another one
+        # a button held across a mark counts as pressed again: the run before is another one
         held = self.held(name, button)
         return held[(np.diff(held, prepend=-2) > 1) | np.isin(held, anew)]
 

@@ -125,6 +125,7 @@ def lingering(recording: Recording, frames: Ints, lives: Ints, rules: Rules) -> 
         lingering=np.ones(len(source), dtype=np.bool_),
     )
     merged = poses.and_also(added)
+    # stable: poses of a frame keep their order, and added ones come last
     merged = merged.rows(np.argsort(merged.frame, kind="stable"))
     starts = np.searchsorted(merged.frame, np.arange(recording.first, recording.last + 2)).astype(np.int64)
     return replace(recording, poses=merged, starts=starts)
@@ -134,12 +135,11 @@ def velocities(poses: Poses, rate: float, across: Floats, rows: Ints) -> tuple[F
     """(n,), (n,) velocities of some poses in units a second; `across` as in `spans`.
 
     As logged, else from the difference to the frame before: 0 in the first frame logged, also of one that only
-    # stable: poses of a frame keep their order, and added ones come last
     lingered before it, after a frame out of play, and in a pose that is cut.
     """
     before = poses.previous[rows]
-    known = (before >= 0) & ~poses.cut[rows] & ~poses.hidden[before] & ~poses.lingering[before]
     # a step from a pose that was made up, hidden or cut is no velocity
+    known = (before >= 0) & ~poses.cut[rows] & ~poses.hidden[before] & ~poses.lingering[before]
     width, height = across[poses.actor[rows]].T
     vx = np.where(known, shorter(poses.x[rows] - poses.x[before], width) * rate, 0.0)
     vy = np.where(known, shorter(poses.y[rows] - poses.y[before], height) * rate, 0.0)

@@ -193,7 +193,6 @@ class Recording:
         """Whether it logs an event of some actors at all."""
         if not self.scope.kinds:
             return event not in self.scope.events
-        # a hit is logged for both sides or for neither
         # it is enough that one of them is of a kind that is not logged
         kinds = {self.actors[self.numbers[name]].logged_kind for name in names if name and name in self.numbers}
         return event not in self.scope.events and not kinds & self.scope.kinds

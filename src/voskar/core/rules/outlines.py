@@ -90,7 +90,6 @@ def stretched(outline: Outline, stretch: Point) -> Outline:
     length = float(part[-1, 0] - part[0, 0])
     wide, high = (length + 2 * outline.radius) * stretch[0], 2 * outline.radius * stretch[1]
     half = abs(wide - high) / 2
-    # a round shape stays round: an ellipse would be no convex part with one radius
     if half == 0:
         return Outline((np.zeros((1, 2)),), wide / 2, round=True, grow=outline.grow)
     end: Floats = np.array([half, 0.0]) if wide > high else np.array([0.0, half])

@@ -59,7 +59,6 @@ def rules_of(rules: Rules) -> list[Rule]:
         for emitter in kind.emitters:
             path: Path = ("kinds", kind.name, "emitters", emitter.name)
             found.append(Rule("emitter", f"{kind.name}/{emitter.name}", path))
-            # a rule that can deny nothing would be reported as never exercised for ever
             # a held button is not denied by these, it only waits for them
             held = emitter.when.on == "hold"
             limits = {"cooldown": emitter.cooldown > 0 and not held, "limit": emitter.limit is not None and not held}
@@ -96,7 +95,6 @@ def _asked(attack: Attack) -> list[str]:
 
 def _named(side: Consequences) -> list[str]:
     """The consequences that a table names, by key."""
-    # a gate that only sides can pass is possible only where boxes of one side may meet
     health = [key for key in ("damage", "lifesteal") if getattr(side, key)]
     return health + [consequence.key for consequence in CONSEQUENCES if consequence.named(side)]
 
@@ -104,7 +102,6 @@ def _named(side: Consequences) -> list[str]:
 def _life(kind: Kind) -> Iterator[tuple[str, Path]]:
     if kind.health is not None:
         yield "down", ("health",)
-    # sides of children are not known before they are born, so a kind's own side counts
     if kind.succession:
         yield "respawn", ("succession",)
     elif kind.respawn is not None and kind.health is not None:

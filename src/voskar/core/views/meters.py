@@ -46,7 +46,6 @@ class Meter(Struct):
         """Its actor returns: regen counts from there."""
         before = self.bases[-1]
         if before.since is not None:
-            # a counter without regen has no frame to count from
             self.bases.append(Base(frame, self.value(frame, frozen), frame))
 
     def value(self, frame: int, frozen: list[Span]) -> float:

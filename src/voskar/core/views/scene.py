@@ -176,7 +176,6 @@ def scene(
 
 def _means(claim: Claim, landed: Collection[tuple[str | None, str | None]]) -> bool:
     """Whether a claim may be that of a hit which landed."""
-    # a muzzle that does not turn has no pivot worth a mark
     return any(claim.attacker in (None, attacker) and claim.target in (None, target) for attacker, target in landed)
 
 

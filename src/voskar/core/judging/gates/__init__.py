@@ -10,8 +10,7 @@ from voskar.core.gate import Gate, GateAnswer
 from voskar.core.judging.contact import Contact
 from voskar.core.judging.gates import ally, clashed, consumed, down, immune, preempted, repeat, unmet
 
-# the order is that of the spec: causes outside the attack first, then its conditions, last what earlier hits left
-# behind
+# causes outside the attack come first, then its conditions, last what earlier hits left behind
 GATES: tuple[Gate[Contact], ...] = (
     ally.GATE,
     down.GATE,
