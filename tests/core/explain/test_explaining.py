@@ -118,6 +118,15 @@ def test_the_nearest_place_may_be_over_an_edge() -> None:
     assert touch.text == "apart by 40.000 units; nearest within a second in 1: 6.000 units"
 
 
+def test_a_logged_box_may_never_be_logged() -> None:
+    data = world({"if": {"from": ["above"], "from_by": "edge"}})
+    data["kinds"]["waxling"]["boxes"]["shell"] = {"role": "hurtbox", "logged": True, "layer": ["hive"]}
+    account = witness(data, ways([(0, 0), (0, 0)]), 1).deciding(1, "keeper", "waxling")
+    gates = {step.gate: step.text for step in account.steps}
+    assert (account.gate, gates["touch"]) == ("open", "a box without a shape touches nothing")
+    assert "only from above: it comes from ahead" in gates["unmet"]
+
+
 def logged_column(data: dict[str, Any], frames: list[dict[str, Any]]) -> Account:
     """The same account of frames as they are."""
     return witness(data, frames, 0).deciding(0, "hornet", "keeper")

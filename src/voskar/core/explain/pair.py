@@ -336,18 +336,18 @@ class PairExplainer:
             return value, Step("touch", False, f"they are apart in depth by {units(max(apart, 0.0))}")
         if value <= -self._posed.slack:
             return value, Step("touch", True, f"overlap by {-value:.3f} units")
-        text = "apart by " + units(value) if value > TOLERANCE else "their edges only meet"
+        apart_by = "apart by " + units(value) if value < math.inf else "a box without a shape touches nothing"
+        text = apart_by if value > TOLERANCE else "their edges only meet"
         nearest = self.approach(frame, attacker, target, hit, hurt)
         if nearest and nearest[0] != round(value, 6):
             text += f"; nearest within a second in {nearest[1]}: {units(nearest[0])}"
         return value, Step("touch", False, text)
 
     def _gap(self, row_a: int, hit: FormedBox, row_b: int, hurt: FormedBox) -> float:
-        """The gap of two boxes in two poses, open or not."""
-        posed = self._posed
-        posed.pose(0, self.recording, row_a, int(self._cells[row_a]))
-        posed.pose(1, self.recording, row_b, int(self._cells[row_b]))
-        return posed.gap(0, hit, 1, hurt)
+        """The gap of two boxes in two poses, open or not; infinite if one has no shape there."""
+        for at, row in enumerate((row_a, row_b)):
+            self._posed.pose(at, self.recording, row, int(self._cells[row]))
+        return self._posed.gap(0, hit, 1, hurt)
 
     def approach(
         self, frame: int, attacker: str, target: str, hit: FormedBox, hurt: FormedBox

@@ -181,8 +181,8 @@ class Stage:
         """Room in the kernel for all who may be there at once."""
         self.kernel.reserve(self.table.capacity)
         boxes = (self._most_recorded + self.table.capacity - len(self.recording.actors)) * self._most_boxes
-        if self.recording.boxes.names:
-            self.shapes.reserve(SCRATCH + boxes)
+        # a logged box that is never logged stands at a point, which takes a spare form, too
+        self.shapes.reserve(SCRATCH + (boxes if self.recording.boxes.names else 0))
         boxes *= COPIES if self.placing.boxes.any_wraps else 1
         self.placing.reserve(boxes)
         self.placing.reserve_rows(self.table.capacity)
