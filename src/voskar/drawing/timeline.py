@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from voskar.core.ledger import Event
 from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.views.course import Course
 from voskar.core.views.steps import Span
-from voskar.core.views.timeline import Course, Timeline
+from voskar.core.views.timeline import Timeline
 from voskar.drawing.style import CLAIM, FAINT, GRID, INK, PAPER, mark, save
 
 if TYPE_CHECKING:

@@ -16,9 +16,10 @@ from voskar.core.recording import Recording
 from voskar.core.recording.shown import cell_of_tick, cells
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import Floats, Ints
+from voskar.core.views.course import Course
 from voskar.core.views.meters import frames_in
 from voskar.core.views.steps import Span, Steps, holds
-from voskar.core.views.timeline import Course, Timeline
+from voskar.core.views.timeline import Timeline
 from voskar.evidence.finding import Finding, of_actor
 from voskar.evidence.held import Held
 

@@ -17,8 +17,9 @@ from voskar.core.ledger.event import written
 from voskar.core.recording import Claim, Recording
 from voskar.core.rules import Rules
 from voskar.core.rules.shapes import hull
+from voskar.core.views.course import Course
 from voskar.core.views.steps import Span
-from voskar.core.views.timeline import Course, timeline
+from voskar.core.views.timeline import timeline
 from voskar.core.watching import Question, watched
 from voskar.evidence.check import Verdict
 from voskar.evidence.finding import CODES, Finding

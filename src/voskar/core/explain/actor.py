@@ -16,8 +16,9 @@ from voskar.core.ledger.events import (
     RespawnEvent,
 )
 from voskar.core.recording import Recording
+from voskar.core.views.course import Change, Course, ResetMark
 from voskar.core.views.steps import Span
-from voskar.core.views.timeline import Change, Course, ResetMark, Timeline
+from voskar.core.views.timeline import Timeline
 
 
 def standing(course: Timeline, ledger: Ledger, judged: Recording, name: str, frame: int) -> list[tuple[str, str]]:

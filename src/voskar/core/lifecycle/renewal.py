@@ -46,8 +46,8 @@ class Renewal:
         state.lives, state.checkpoint, state.fell_at = state.kind.lives, None, None
         state.succeeded = state.is_heir = False
         world.renew(state)
+        state.counters = {}
         if state.kind.counters:
-            state.counters = {}
             counting.begin(world, state, world.frame)
         if state.kind.start_iframes:
             guard(world, state)

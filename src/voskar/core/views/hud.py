@@ -6,8 +6,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from voskar.core.rules import Rules
+from voskar.core.views.course import Course
 from voskar.core.views.steps import holds
-from voskar.core.views.timeline import Course, Timeline
+from voskar.core.views.timeline import Timeline
 
 ICONS = 12
 """Most icons that are shown one by one."""

@@ -15,9 +15,10 @@ from voskar.core.recording import Recording
 from voskar.core.recording.lingering import spans, velocities
 from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Rules
+from voskar.core.views.course import Course
 from voskar.core.views.meters import frames_in
 from voskar.core.views.steps import holds
-from voskar.core.views.timeline import Course, Timeline, timeline
+from voskar.core.views.timeline import Timeline, timeline
 from voskar.core.watching import Watched, watched
 
 Frame = dict[str, Any]

@@ -10,8 +10,9 @@ from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.origin import brood
 from voskar.core.recording import Recording
 from voskar.core.rules import Rules
+from voskar.core.views.course import Course
 from voskar.core.views.summary import natural
-from voskar.core.views.timeline import Course, Timeline, timeline
+from voskar.core.views.timeline import Timeline, timeline
 
 
 @dataclass

@@ -9,80 +9,17 @@ from functools import cached_property, partial
 from operator import attrgetter, itemgetter
 
 import numpy as np
-from msgspec import Struct, field
+from msgspec import Struct
 
 from voskar.core.ledger import Event, Ledger
 from voskar.core.ledger.events import COUNTER, RespawnEvent
-from voskar.core.recording import Actor, Recording, sides
+from voskar.core.recording import Recording, sides
 from voskar.core.recording.reuse import used_again
-from voskar.core.rules import Kind, Rules
-from voskar.core.views.meters import Base, Meter, frame_after
-from voskar.core.views.steps import Span, Steps, end_last, freeze, holds
+from voskar.core.rules import Rules
+from voskar.core.views.course import Course, ResetMark
+from voskar.core.views.meters import Base
+from voskar.core.views.steps import Span, Steps, end_last, freeze
 from voskar.core.views.summary import everyone
-
-
-class ResetMark(Struct, frozen=True):
-    """The room, or the whole run, began again, by a mark of the recording; or `another` actor has this one's id."""
-
-    frame: int
-    what: str
-
-
-Change = Event | ResetMark
-
-
-class Course(Struct):
-    """One actor through a recording. `health` and `lives` are empty where its kind has none."""
-
-    actor: Actor
-    kind: Kind
-    side: str | None
-    present: list[Span] = []
-    health: Steps = field(default_factory=Steps)
-    lives: Steps = field(default_factory=Steps)
-    immune: list[Span] = []
-    stunned: list[Span] = []
-    frozen: list[Span] = []
-    down: list[Span] = []
-    waiting: list[Span] = []
-    """Held back from its return, as its place was not safe."""
-    dealt: list[Event] = []
-    taken: list[Event] = []
-    ignored: list[Event] = []
-    """Contacts on it that did not land."""
-    returns: list[Event] = []
-    outs: list[int] = []
-    counters: dict[str, Steps] = {}
-    meters: dict[str, Meter] = {}
-    """The base of each counter."""
-    changes: list[Change] = []
-    """Events that changed its health or lives, in order."""
-
-    def meter(self, counter: str, first: int) -> Meter:
-        """The base of a counter; a counter without an event has been at its start since frame `first`."""
-        found = self.meters.get(counter)
-        if found is None:
-            found = self.meters[counter] = Meter(self.kind.counters.get(counter))
-            found.begin(first, None)
-        return found
-
-    def is_out(self, frame: int) -> bool:
-        """Whether it is out of lives before a frame, and has not come back."""
-        return bool(self.outs) and bool(self.down) and self.down[-1].first <= self.outs[-1] + 1 and self.is_down(frame)
-
-    @property
-    def renewals(self) -> list[int]:
-        """The frames in which its id becomes another actor's."""
-        return [change.frame for change in self.changes if isinstance(change, ResetMark) and change.what == "another"]
-
-    def after(self, since: int, count: int) -> int:
-        """The frame in which so many frames of its own have passed since another: those in which it is frozen do not
-        count."""
-        return frame_after(self.frozen, since, count)
-
-    def is_down(self, frame: int) -> bool:
-        """Whether it is down in a frame, that of its fall left out."""
-        return holds(self.down, frame)
 
 
 class Timeline(Struct):
@@ -137,6 +74,8 @@ class _Reading:
         self.score: dict[str, Steps] = {}
         self.runs = [recording.first]
         self.ends: list[Event] = []
+        self._begun = recording.first
+        """The frame of the last mark or run."""
         self._in_play: dict[int, np.ndarray] = {}
         """The frames in which an actor is there and not hidden, kept since an id of a pool is used again and again."""
         self._returned = False
@@ -196,20 +135,24 @@ class _Reading:
 
     def _begin_again(self, frame: int, what: str) -> None:
         """A mark of the recording."""
-        for course in self.courses.values():
-            if what == "room" and course.is_out(frame):
+        self._begun = frame
+        for name, course in self.courses.items():
+            if name in self.fixtures:
+                self._place(course, frame)
+            elif what == "room" and course.is_out(frame):
                 continue
-            self._revive(course, frame)
-            self._replace_row(course, frame)
+            else:
+                self._revive(course, frame)
+                self._fill(course, frame, lives=what == "run")
             course.changes.append(ResetMark(frame, what))
-            self._fill(course, frame, lives=what == "run")
         if what == "run":
             self._new_run(frame, frame - 1)
 
     def _renew(self, frame: int, number: int) -> None:
         """The id of an actor is used again, for another one, unless it comes back by its rule."""
         course = self.courses.get(self.recording.actors[number].id)
-        if course is None:
+        # nobody becomes another one in a run that is over
+        if course is None or (self.ends and self._begun <= self.ends[-1].frame < frame):
             return
         has_life = course.kind.lives is None or course.lives.values[-1] > 0
         if course.is_down(frame) and course.kind.respawn is not None and has_life:
@@ -219,18 +162,25 @@ class _Reading:
         self._fill(course, frame, lives=True)
         self._count_from(course, frame)
 
-    def _replace_row(self, course: Course, frame: int) -> None:
-        """A fixture that was gone is there again."""
-        if course.actor.id in self.fixtures and course.present[-1].last < self.recording.last:
+    def _place(self, course: Course, frame: int) -> None:
+        """A fixture is as at the start, whatever its respawn keeps."""
+        self._revive(course, frame)
+        self._fill(course, frame, lives=True)
+        if course.present[-1].last < self.recording.last:
             course.present.append(Span(frame, self.recording.last))
+        self._count_from(course, frame)
 
-    def _new_run(self, frame: int, ended: int) -> None:
-        """A run begins in a frame. Regen of the last one continues to the frame `ended`."""
+    def _new_run(self, frame: int, ended: int, returning: str | None = None) -> None:
+        """A run begins in a frame, by a mark or with an actor that returns. Regen of the last one continues to the
+        frame `ended`."""
+        self._begun = frame
         if self.runs[-1] != frame:
             self.runs.append(frame)
         for steps in self.score.values():
             steps.put(frame, 0.0)
-        for course in self.courses.values():
+        for name, course in self.courses.items():
+            if name in self.fixtures and name != returning:
+                continue  # it has been placed anew
             # counters that outlast a death outlast the run that it ends, too
             kept = course.kind.respawn.keeps if course.kind.respawn is not None else ()
             self._count_from(course, frame, kept, ended)
@@ -251,7 +201,7 @@ class _Reading:
         """The first frame from one on in which it is there and not hidden."""
         number = self.recording.numbers.get(course.actor.id)
         if number is None:
-            return course.present[-1].first if course.present else None
+            return max(course.present[-1].first, frame) if course.present else None
         if number not in self._in_play:
             rows = self.recording.poses.rows_of(number)
             self._in_play[number] = self.recording.poses.frame[rows[~self.recording.poses.hidden[rows]]]
@@ -308,9 +258,7 @@ class _Reading:
         """A return that puts back driven actors, or begins the whole run again."""
         for name, course in self.courses.items():
             if name in self.fixtures and name != event.id:
-                self._revive(course, event.frame)
-                self._fill(course, event.frame, lives=True)
-                self._replace_row(course, event.frame)
+                self._place(course, event.frame)
             elif whole:
                 kind, frame = course.kind, event.frame
                 # of spare lives none may be left and the actor is still there: it is gone once it is out
@@ -322,7 +270,7 @@ class _Reading:
                     self._fill(course, frame, lives=False)
             course.changes.append(event)
         if whole:
-            self._new_run(event.frame, event.frame)
+            self._new_run(event.frame, event.frame, event.id)
 
     def _adopt(self, course: Course, event: Event) -> None:
         """Takes a state that was adopted from the game. Deaths and returns have events of their own."""
