@@ -111,7 +111,7 @@ def test_timeline(apiary: Path, tmp_path: Path, options: tuple[Any, ...], here: 
         assert "over in 1991" in picture.read_text() or "<path" in picture.read_text()
 
 
-def test_usage_errors(apiary: Path, here: Any) -> None:
+def test_usage_errors(apiary: Path, here: Any, tmp_path: Path) -> None:
     for options, text in (
         ((), "give --frame, or --timeline"),
         (("--frame", "1", "--by-run"), "go with --timeline"),
@@ -121,3 +121,7 @@ def test_usage_errors(apiary: Path, here: Any) -> None:
         done = here("draw", *FILES, *options, cwd=apiary)
         assert (done.returncode, text in done.stderr) == (2, True), done.stderr
     assert here("hud", *FILES, "--json", "--csv", cwd=apiary).returncode == 2
+    empty = tmp_path / "empty.jsonl"
+    empty.write_text('{"voskar": "recording", "version": 2, "rate": 60}\n{"frame": 0, "poses": []}\n')
+    done = here("draw", FILES[0], str(empty), "--timeline", cwd=apiary)
+    assert (done.returncode, "found nobody, expected an actor" in done.stderr) == (2, True), done.stderr

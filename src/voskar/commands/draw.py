@@ -162,6 +162,8 @@ def _timeline(
             if start <= last and end > first:
                 run = f"{label}, run {number} from {start} on"
                 strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), table, start))
+    if not any(strip.names for strip in strips):
+        raise InputError(Problem("found nobody, expected an actor to draw", file=recordings[0]))
     with whole_file(path) as part:
         draw_timeline(strips, rate, f"timeline · {title}" if title else "timeline", part, ending)
     present.say(f"drew {counted(len(strips), 'timeline')} to {path}")
