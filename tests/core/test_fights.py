@@ -19,6 +19,7 @@ from voskar.errors import InputError
 from voskar.evidence.check import check
 from voskar.files.rulebook import load_rulebook
 
+TORSO = {"role": "hurtbox", "rect": [10, 10], "layer": ["keeper"]}
 LENGTHS = [
     # what a hornet touches, the attack, and what becomes of it
     ("##########", {"rehit": "3f"}, "LrrLrrLrrL"),
@@ -243,6 +244,18 @@ def test_what_is_wrong_in_a_table_is_told(old: str, new: str, told: str, tmp_pat
     (tmp_path / "rules.toml").write_text(toml({"voskar": 2, **sting(keeper={"boxes_from": "keeper.csv"})}))
     with pytest.raises(InputError, match=told):
         load_rulebook(tmp_path / "rules.toml")
+
+
+def test_a_game_may_log_a_counter_beyond_its_limit() -> None:
+    data = sting(keeper={"counters": {"guard": {"max": 5, "regen": {"amount": 1}}}})
+    data["kinds"]["keeper"]["boxes"] = {"torso": {**TORSO, "if": {"counters": {"guard": ">= 5"}}}}
+    frames = [{"poses": [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]} for _ in range(4)]
+    frames[1]["poses"][0]["counters"] = {"guard": 9}
+    frames[3]["poses"][0]["counters"] = {"guard": 5}
+    book = rulebook(data)
+    played = recording(book, frames)
+    verdict, _ = check(book.rules(played.rate), played)
+    assert [(finding.code, finding.frame) for finding in verdict.findings] == [("counter", 1)]
 
 
 def test_counters_of_an_owner_that_is_gone_keep_to_their_limits() -> None:

@@ -61,9 +61,26 @@ def test_a_correct_game_is_left_in_peace(data: dict[str, Any], frames: list[dict
     assert silent(data, frames) == []
 
 
-@given(uncommon.rulebooks(strategies.rulebooks()), strategies.recordings())
-def test_so_is_one_with_rules_that_few_need(data: dict[str, Any], frames: list[dict[str, Any]]) -> None:
-    assert silent(data, frames) == []
+@given(uncommon.rulebooks(strategies.rulebooks()), strategies.recordings(), st.data())
+def test_so_is_one_with_rules_that_few_need(data: dict[str, Any], frames: list[dict[str, Any]], more: Any) -> None:
+    assert silent(data, more.draw(uncommon.boxed(data, frames))) == []
+
+
+@pytest.mark.parametrize(
+    "shape", [[-3, -2, 3, 4], {"circle": [1, 1, 4]}, [{"polygon": [[-3, 0], [3, 0], [0, 4]]}, [8, 8, 9, 9]]]
+)
+def test_so_is_one_whose_log_has_the_boxes(shape: Any) -> None:
+    data = sting()
+    data["kinds"]["hornet"]["boxes"]["sting"] = {
+        "role": "hitbox",
+        "logged": True,
+        "attack": "sting",
+        "mask": ["keeper"],
+    }
+    poses = [
+        {"id": name, "kind": name, "x": 7 * at, "y": 0, "cut": False} for at, name in enumerate(("keeper", "hornet"))
+    ]
+    assert silent(data, [{"poses": [poses[0], {**poses[1], "boxes": {"sting": shape}}]}]) == []
 
 
 def half_claims(frames: list[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -95,6 +95,15 @@ def test_every_problem_at_once() -> None:
         ("voskar = 2\n[attacks.a]\nfalling = true", 'a.falling: unknown key "falling" (it is now "if.falling")'),
         ("voskar = 2\n[attacks.a]\ntarget.consumed_by = ['spent']", '"ally" (it is now "consumed")'),
         ("voskar = 2\n[attacks.a]\nif.attacker.counters = { a = '=> 1' }", 'found "=> 1", expected a comparison'),
+        (
+            "voskar = 2\n[kinds.a]\ncounters.wax = { start = 4, max = 3 }",
+            "found a start of 4, expected one from 0 to 3",
+        ),
+        (
+            "voskar = 2\n[kinds.a]\ncounters.wax.min = 2",
+            "a.counters.wax.min: found a start of 0, expected one from 2 on",
+        ),
+        ("voskar = 2\n[kinds.a]\ncounters.wax = { max = -1 }", "wax.max: found -1, expected no less than its min of 0"),
         ("voskar = 2\n[attacks.a]\ntarget.launch = 'up'", 'found "up", expected units a second'),
     ],
 )

@@ -85,7 +85,8 @@ def _expect(world: World, holder: ActorState, rule: CounterRule) -> None:
             world.look_at(frame, holder.row)
             fills.setdefault(frame, []).append((holder.row, holder.id, rule.name))
         return
-    ticks = ceil((goal - base.value) / regen.amount)
+    # a game may log a value beyond the limit: the next tick brings it back there
+    ticks = max(ceil((goal - base.value) / regen.amount), 1)
     while (base.value + regen.amount * ticks - goal) * regen.amount < 0:
         ticks += 1  # a quotient of floats may be too small
     for tick in range(1 if asked else ticks, ticks + 1):

@@ -9,6 +9,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from voskar.core.rules.shapes import LIMIT
 from voskar.errors import CONTROL, nearest
 from voskar.files.own_rules import AT
 from voskar.files.rulebook_schema import TRIGGERS, RulebookFile
@@ -139,6 +140,8 @@ def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
         if kind.get("wraps") is True and "bounds" not in _table(raw, "space"):
             yield (*where, "wraps"), "a kind that wraps needs `[space] bounds`", None
         yield from _layer_names(where, kind, layers)
+        for counter, table in _tables(kind, "counters"):
+            yield from _limits((*where, "counters", counter), table)
         conditions = {json.dumps(box["if"], default=str) for _, box in _tables(kind, "boxes") if "if" in box}
         if len(conditions) > MOST_CONDITIONS:
             message = f"its boxes have {len(conditions)} different conditions, expected at most {MOST_CONDITIONS}"
@@ -147,6 +150,19 @@ def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
             here = (*where, "boxes", box_name)
             yield from _layer_names(here, box, layers)
             yield from _box_problems(here, box, attacks)
+
+
+def _limits(where: tuple[str | int, ...], counter: dict[str, Any]) -> Iterable[FoundProblem]:
+    """A counter begins within its limits."""
+    low, high, start = counter.get("min", 0), counter.get("max", LIMIT), counter.get("start", 0)
+    if not all(isinstance(value, int | float) for value in (low, high, start)):
+        return
+    if low > high:
+        yield (*where, "max"), f"found {high:g}, expected no less than its min of {low:g}", None
+    elif not low <= start <= high:
+        key = "start" if "start" in counter else "min" if start < low else "max"
+        upper = f"to {high:g}" if "max" in counter else "on"
+        yield (*where, key), f"found a start of {start:g}, expected one from {low:g} {upper}", None
 
 
 def _names_in(

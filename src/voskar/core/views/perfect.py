@@ -12,6 +12,7 @@ import numpy as np
 from voskar.core.ledger import Event
 from voskar.core.ledger.event import written
 from voskar.core.recording import Recording
+from voskar.core.recording.boxes import LoggedPart
 from voskar.core.recording.lingering import spans, velocities
 from voskar.core.recording.shown import cell_of_tick
 from voskar.core.rules import Rules
@@ -165,6 +166,7 @@ class _Log:
             own = self.seen.world.recording.row(name, frame)
             back = course is not None and any(span.last + 1 == frame for span in course.down)
             pose |= self._velocity(own, back=back) if own is not None else {}
+            pose |= self._boxes(own, actor.kind, pose) if own is not None else {}
         if poses.tags[row] >= 0:
             pose["tags"] = sorted(self.judged.tag_sets[poses.tags[row]])
         owner = self._owner(name, frame) or actor.owner
@@ -185,6 +187,18 @@ class _Log:
             return None
         events = [event.owner for event in self.ledger.about(name, "reflect") if event.frame < frame]
         return events[-1] if events else None
+
+    def _boxes(self, own: int, kind: str, pose: Frame) -> Frame:
+        """The boxes that the rules take from the log, around a pose. The others are where the rules have them."""
+        recording = self.seen.world.recording
+        slot, names = int(recording.poses.logged[own]), {box.logged for box in self.rules.kinds[kind].boxes}
+        if slot < 0:
+            return {}
+        found: dict[str, Any] = {}
+        for name, parts in recording.boxes.parts(slot).items():
+            shapes = [_shape(part, pose["x"], pose["y"]) for part in parts if name in names]
+            found |= {name: shapes[0] if len(shapes) == 1 else shapes} if shapes else {}
+        return {"boxes": found} if any(names) else {}
 
     def _velocity(self, own: int, *, back: bool) -> dict[str, float]:
         """The velocity of its own motion; 0 where it is back in play, and the game logged none."""
@@ -244,6 +258,7 @@ class _Log:
         fell = self.judged.row(name, span.first - 1)
         if fell is not None and down.motion is None:
             pose |= {"x": float(self.judged.poses.x[fell]), "y": float(self.judged.poses.y[fell]), "vx": 0.0, "vy": 0.0}
+        pose.pop("boxes", None)  # where it lies it has none
         poses = self.judged.poses
         if down.clip is not None:
             pose.pop("cell", None)
@@ -256,3 +271,11 @@ class _Log:
             pose |= {"clip": self.judged.clips[poses.clip[fell]], text: int(getattr(poses, text)[fell])}
         if down.hide or (down.lasts and frame > course.after(span.first - 1, down.lasts)):
             pose["hidden"] = True
+
+
+def _shape(part: LoggedPart, x: float, y: float) -> Any:
+    """A part of a logged box as a recording has it."""
+    corners = (part.corners + np.array((x, y))).tolist()
+    if part.is_rect:
+        return [*corners[0], *corners[2]]
+    return {"circle": [*corners[0], part.radius]} if len(corners) == 1 else {"polygon": corners}
