@@ -180,7 +180,7 @@ class _Reading:
             steps.put(frame, 0.0)
         for name, course in self.courses.items():
             if name in self.fixtures and name != returning:
-                continue  # it has been placed anew
+                continue  # it is placed again already
             # counters that outlast a death outlast the run that it ends, too
             kept = course.kind.respawn.keeps if course.kind.respawn is not None else ()
             self._count_from(course, frame, kept, ended)
